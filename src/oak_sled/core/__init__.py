@@ -1,0 +1,1 @@
+"""What computes: documents, compiled physics, runs, measures. Knows nothing of any screen."""

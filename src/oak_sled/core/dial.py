@@ -1,0 +1,110 @@
+"""The one declaration of a tunable number.
+
+`dial(620.0, "N", "push at full channel", low=0, high=1e7, slider=(10, 5000), scale="log")` stands
+at the field of a document. From it come validation, the JSON Schema, the dial on the desk,
+`--set` on the command line, the table in the docs and the text of an error.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+Scale = Literal["linear", "log"]
+
+
+@dataclass(frozen=True)
+class Dial:
+    """A declared number: where it may lie, what it is counted in, and what it does.
+
+    low and high are the bounds that are enforced; slider is the stretch a pointer drag covers.
+    """
+
+    name: str
+    unit: str
+    says: str
+    default: float
+    low: float
+    high: float
+    slider: tuple[float, float]
+    scale: Scale
+    main: bool
+    title: str
+
+    def clamp(self, value: float) -> float:
+        """`value` brought inside the enforced bounds."""
+        return min(max(value, self.low), self.high)
+
+
+def dial(
+    default: float,
+    unit: str,
+    says: str,
+    *,
+    low: float,
+    high: float,
+    slider: tuple[float, float] | None = None,
+    scale: Scale = "linear",
+    main: bool = False,
+    title: str = "",
+    unit_by: tuple[str, dict[str, str]] | None = None,
+) -> Any:
+    """A field that is a dial.
+
+    unit_by : (name of a field, its value -> unit), for a number whose unit follows a choice.
+    main : whether the dial stands on the closed strip; the others show when it is opened.
+    """
+    extra: dict[str, Any] = {"unit": unit, "slider": list(slider or (low, high)), "scale": scale, "main": main}
+    if title:
+        extra["words"] = title
+    if unit_by:
+        extra["unit_by"] = {"field": unit_by[0], "units": unit_by[1]}
+    return Field(default, ge=low, le=high, allow_inf_nan=False, description=says, json_schema_extra={"dial": extra})
+
+
+def _extra(model: type[BaseModel], name: str) -> dict[str, Any] | None:
+    extra = model.model_fields[name].json_schema_extra
+    return extra.get("dial") if isinstance(extra, dict) else None  # type: ignore[return-value]
+
+
+def unit_of(model: type[BaseModel], name: str, choices: dict[str, Any]) -> str | None:
+    """The unit of field `name` while the other fields are `choices`; None if it is no dial."""
+    extra = _extra(model, name)
+    if extra is None:
+        return None
+    by = extra.get("unit_by")
+    if by:
+        chosen = choices.get(by["field"], model.model_fields[by["field"]].default)
+        return str(by["units"].get(chosen, extra["unit"]))
+    return str(extra["unit"])
+
+
+def dials(document: BaseModel) -> tuple[Dial, ...]:
+    """Every dial declared on `document`, in the order of its fields, with units as chosen now."""
+    model = type(document)
+    found = []
+    for name, field in model.model_fields.items():
+        extra = _extra(model, name)
+        if extra is None:
+            continue
+        low = next(mark.ge for mark in field.metadata if hasattr(mark, "ge"))
+        high = next(mark.le for mark in field.metadata if hasattr(mark, "le"))
+        unit = unit_of(model, name, document.__dict__) or ""
+        first, last = extra["slider"]
+        found.append(
+            Dial(
+                name,
+                unit,
+                field.description or "",
+                float(field.default),
+                low,
+                high,
+                (first, last),
+                extra["scale"],
+                extra["main"],
+                extra.get("words") or name.removesuffix("_deg").replace("_", " "),
+            )
+        )
+    return tuple(found)

@@ -1,0 +1,57 @@
+"""The one place of compiler policy. Every compiled function goes through `compiled`.
+
+Imported before any compiled module, since it points numba's on-disk cache at a folder named after
+a hash of the core's sources and the numba version: the cache itself does not notice an edit in a
+callee that lives in another file. fastmath stays off: it changes results.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numba
+import platformdirs
+
+CORE = Path(__file__).parent
+_KEEP_CACHES = 4
+
+
+def _sources_hash() -> str:
+    digest = hashlib.sha256(numba.__version__.encode())
+    for file in sorted(CORE.rglob("*.py")):
+        digest.update(str(file.relative_to(CORE)).encode())
+        digest.update(file.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def _point_cache() -> Path:
+    root = Path(os.environ.get("OAK_SLED_CACHE") or platformdirs.user_cache_dir("oak-sled")) / "compiled"
+    folder = root / _sources_hash()
+    numba.config.CACHE_DIR = str(folder)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        os.utime(folder)
+        old = sorted((item for item in root.iterdir() if item != folder), key=lambda item: item.stat().st_mtime)
+        for stale in old[: max(0, len(old) - _KEEP_CACHES)]:
+            shutil.rmtree(stale, ignore_errors=True)
+    except OSError:
+        pass  # a read-only home: numba falls back to compiling in memory
+    return folder
+
+
+CACHE_FOLDER = _point_cache()
+
+
+def is_warm() -> bool:
+    """Whether the kernel has been compiled for these sources before."""
+    return any(CACHE_FOLDER.rglob("*.nbi"))
+
+
+def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
+    """Compile at first call, keep on disk, release the GIL, no fast maths, no Python errors."""
+    return numba.njit(cache=True, nogil=True, error_model="numpy")(function)  # type: ignore[no-any-return]

@@ -1,0 +1,93 @@
+"""Air drag: quadratic by craft axis and linear, about a centre of pressure, in the wind."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core import spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import show
+
+RECORD = np.dtype([("area", "f8", (3,)), ("viscous", "f8"), ("at_point", "i8"), ("point", "f8", (3,))])
+
+
+class AirDrag(Part):
+    """F = -1/2 rho Cd A |v| v for each craft axis, and -c v; v against the air."""
+
+    TITLE: ClassVar[str] = "Air drag"
+    EXPLAINS: ClassVar[str] = "resists with speed, differently by axis"
+    FAMILY: ClassVar[Family] = "air"
+
+    kind: Literal["air_drag"] = "air_drag"
+    front_area: float = dial(1.2, "m2", "area seen from the front", low=0.0, high=1e5, slider=(0.0, 6.0), main=True)
+    side_area: float = dial(2.5, "m2", "area seen from the side", low=0.0, high=1e5, slider=(0.0, 10.0), main=True)
+    top_area: float = dial(3.5, "m2", "area seen from above", low=0.0, high=1e5, slider=(0.0, 20.0))
+    drag_figure: float = dial(
+        1.0, "", "drag coefficient Cd", low=0.0, high=100.0, slider=(0.0, 3.0), main=True, title="drag figure"
+    )
+    viscous: float = dial(0.0, "N s/m", "linear drag", low=0.0, high=1e6, slider=(0.0, 200.0), title="linear drag")
+    at_point: bool = Field(False, description="act at the centre of pressure, with the torque that follows")
+    x: float = dial(0.0, "m", "centre of pressure, forward", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "centre of pressure, left", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.0, "m", "centre of pressure, up", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        areas = (self.front_area, self.side_area, self.top_area)
+        return {
+            "area": tuple(0.5 * self.drag_figure * area for area in areas),
+            "viscous": self.viscous,
+            "at_point": int(self.at_point),
+            "point": pack.point(self.x, self.y, self.z),
+        }
+
+    def summary(self) -> str:
+        return f"by axis · at {'centre of pressure' if self.at_point else 'centre'}"
+
+    def drag_factors(self, air_density: float) -> tuple[float, float]:
+        square = 0.5 * air_density * self.drag_figure * self.front_area * self.trim
+        return (square, self.viscous * self.trim)
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        square, linear = self.drag_factors(setting.air_density)
+        speed = setting.last_speed or 10.0
+        first = f"{show(square * speed**2 + linear * speed, 'N')} at {show(speed, 'm/s')} ahead"
+        sideways = 0.5 * setting.air_density * self.drag_figure * self.side_area * self.trim * 25.0
+        if square > 0.0 and linear == 0.0 and setting.thrust > 0.0:
+            equal = (setting.thrust / square) ** 0.5
+            return (first, f"equals full thrust at {show(equal, 'm/s')}")
+        return (first, f"side wind 5 m/s: {show(sideways + 5.0 * linear, 'N')}")
+
+
+@compiled
+def act(part, p, ground, now):
+    """Books the drag of the air on its ledger line; returns 0."""
+    against = (
+        now.velocity[0] - ground.wind[0],
+        now.velocity[1] - ground.wind[1],
+        now.velocity[2] - ground.wind[2],
+    )
+    speed = spatial.length(against)
+    v = spatial.to_craft(now.axes, against)
+    strength = ground.air_density * speed
+    force = spatial.to_world(
+        now.axes,
+        (
+            -(strength * part.area[0] + part.viscous) * v[0],
+            -(strength * part.area[1] + part.viscous) * v[1],
+            -(strength * part.area[2] + part.viscous) * v[2],
+        ),
+    )
+    for i in range(3):
+        now.lines[p, i] = force[i]
+    if part.at_point == 1:
+        lever = spatial.to_world(now.axes, part.point)
+        torque = spatial.cross(lever, force)
+        for i in range(3):
+            now.lines[p, 3 + i] = torque[i]
+            now.points[p, i] = now.position[i] + lever[i]
+    return 0.0

@@ -1,0 +1,95 @@
+"""Brake: dry friction on a channel, against motion or only along the craft, at the centre or a point."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core import body, spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import STANDARD_GRAVITY, show
+
+RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
+
+
+class Brake(Part):
+    """Coulomb friction of `bite` times the load, never more than stops the craft in the tick."""
+
+    TITLE: ClassVar[str] = "Brake"
+    EXPLAINS: ClassVar[str] = "dry friction while its channel is held"
+    FAMILY: ClassVar[Family] = "grip"
+
+    kind: Literal["brake"] = "brake"
+    channel: str = Field("", description="the channel that presses it; empty: always on")
+    bite: float = dial(
+        0.4, "", "friction force as a share of the load", low=0.0, high=20.0, slider=(0.0, 1.5), main=True
+    )
+    acts: Literal["against_motion", "along_craft"] = Field("against_motion", description="the direction it resists")
+    at_point: bool = Field(False, description="act at the mount, with the torque that follows")
+    x: float = dial(0.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "mount, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(-0.4, "m", "mount, above the origin", low=-1e3, high=1e3, slider=(-2.0, 0.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "channel": pack.channel(self.channel),
+            "bite": self.bite,
+            "along": int(self.acts == "along_craft"),
+            "at_point": int(self.at_point),
+            "point": pack.point(self.x, self.y, self.z),
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.channel,) if self.channel else ()
+
+    def summary(self) -> str:
+        return self.acts.replace("_", " ") + (" · at its mount" if self.at_point else " · at centre")
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        force = self.bite * self.trim * setting.weight * setting.grip + setting.friction
+        if force <= 0.0:
+            return ("no load to bite on",)
+        slow = force / setting.mass
+        speed = setting.last_speed or 10.0
+        # v2 / (2 a) and v / a: drag of the air left out, which can only shorten them
+        return (
+            f"{show(speed, 'm/s')} to 0 in {show(speed**2 / (2.0 * slow), 'm')}",
+            f"{show(speed / slow, 's')} at {show(slow / STANDARD_GRAVITY, 'g')}, air not counted",
+        )
+
+
+@compiled
+def act(part, p, grip, now):
+    """Books the braking force on its ledger line; returns how hard it is pressed, 0 to 1."""
+    press = 1.0
+    if part.channel >= 0:
+        press = min(abs(now.channels[part.channel]), 1.0)
+    if press == 0.0 or now.load <= 0.0:
+        return 0.0
+    lever = (0.0, 0.0, 0.0)
+    if part.at_point == 1:
+        lever = spatial.to_world(now.axes, part.point)
+    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
+    u_x, u_y = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
+    if part.along == 1:
+        along = u_x * now.heading_x + u_y * now.heading_y
+        u_x, u_y = along * now.heading_x, along * now.heading_y
+    speed = math.sqrt(u_x * u_x + u_y * u_y)
+    if speed == 0.0:
+        return press
+    way = (u_x / speed, u_y / speed, 0.0)
+    stopping = body.felt_mass(now, lever, way) * speed / now.dt
+    size = min(press * part.bite * now.load * grip, stopping)
+    now.lines[p, 0] = -size * way[0]
+    now.lines[p, 1] = -size * way[1]
+    if part.at_point == 1:
+        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], 0.0))
+        for i in range(3):
+            now.lines[p, 3 + i] = torque[i]
+            now.points[p, i] = now.position[i] + lever[i]
+    return press

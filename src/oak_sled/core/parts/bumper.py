@@ -1,0 +1,55 @@
+"""Bumper: how a craft answers a wall. Without one it slides along."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.state import BUMPER
+
+Response = Literal["slide", "bounce", "stop"]
+SLIDE, BOUNCE, STOP = range(3)
+
+RECORD = BUMPER
+
+
+class Bumper(Part):
+    """The wall response of a craft: slide along, bounce off, or stop dead."""
+
+    TITLE: ClassVar[str] = "Bumper"
+    EXPLAINS: ClassVar[str] = "how it answers a wall: slide, bounce, stop"
+    FAMILY: ClassVar[Family] = "impulse"
+    STAGE: ClassVar[int] = 6
+
+    kind: Literal["bumper"] = "bumper"
+    response: Response = Field("slide", description="what a wall does to the craft")
+    keep_along: float = dial(
+        0.85, "", "share of the speed along the wall that is kept at a hit", low=0.0, high=1.0, main=True, title="keep along"
+    )
+    bounce: float = dial(0.1, "", "share of the speed into the wall that comes back", low=0.0, high=1.0, main=True)
+    scrape: float = dial(
+        0.05, "", "friction while it leans on the wall", low=0.0, high=5.0, slider=(0.0, 1.0), main=True
+    )
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "wall_response": get_args(Response).index(self.response),
+            "keep_along": self.keep_along,
+            "bounce": self.bounce if self.response == "bounce" else 0.0,
+            "scrape": self.scrape,
+        }
+
+    def summary(self) -> str:
+        return {"slide": "slides along", "bounce": "bounces off", "stop": "stops dead"}[self.response] + " · on a wall"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        if self.response == "stop":
+            return ("loses all speed at any wall",)
+        along, into = math.cos(math.radians(30.0)), math.sin(math.radians(30.0))
+        kept = math.hypot(along * self.keep_along, into * (self.bounce if self.response == "bounce" else 0.0))
+        head_on = self.bounce if self.response == "bounce" else 0.0
+        return (f"graze at 30°: loses {100 * (1 - kept):.0f} %", f"head on: {100 * head_on:.0f} % comes back")

@@ -1,0 +1,169 @@
+"""Speed limit: on the whole speed or one part of it; cut off hard, dragged back, or thrust faded."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core import spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import show
+
+Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
+TOTAL, HORIZONTAL, VERTICAL, FORWARD, REVERSE, SPIN = range(6)
+Style = Literal["hard", "soft", "fade"]
+HARD, SOFT, FADE = range(3)
+RATE_UNITS = {name: "rad/s" if name == "spin" else "m/s" for name in get_args(Limits)}
+
+RECORD = np.dtype([("limits", "i8"), ("style", "i8"), ("limit", "f8"), ("knee", "f8"), ("rate", "f8")])
+
+
+class Limiter(Part):
+    """Keeps a speed under a limit, last of all in the tick."""
+
+    TITLE: ClassVar[str] = "Speed limit"
+    EXPLAINS: ClassVar[str] = "keep a speed under a number"
+    FAMILY: ClassVar[Family] = "holder"
+    STAGE: ClassVar[int] = 7
+
+    kind: Literal["limiter"] = "limiter"
+    limits: Limits = Field("total", description="the speed it limits")
+    style: Style = Field("hard", description="cut the vector off, drag it back past a knee, or fade the thrust")
+    limit: float = dial(
+        25.0, "m/s", "the limit", low=0.0, high=1e5, slider=(0.0, 60.0), main=True, unit_by=("limits", RATE_UNITS)
+    )
+    knee: float = dial(
+        2.0,
+        "m/s",
+        "soft and fade: how far below the limit it begins",
+        low=0.0,
+        high=1e5,
+        slider=(0.0, 20.0),
+        main=True,
+        unit_by=("limits", RATE_UNITS),
+    )
+    rate: float = dial(4.0, "1/s", "soft: how fast the excess is taken", low=0.0, high=1e4, slider=(0.1, 30.0), scale="log")
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "limits": get_args(Limits).index(self.limits),
+            "style": get_args(Style).index(self.style),
+            "limit": self.limit,
+            "knee": self.knee,
+            "rate": self.rate,
+        }
+
+    def summary(self) -> str:
+        return f"{self.style} · {'whole speed' if self.limits == 'total' else self.limits}"
+
+    def binds(self) -> str:
+        """Which directions it binds."""
+        return {
+            "total": "binds every direction, falling too",
+            "horizontal": "binds level motion, not falling",
+            "vertical": "binds rise and fall only",
+            "forward": "binds forward motion only",
+            "reverse": "binds backward motion only",
+            "spin": "binds turning about every axis",
+        }[self.limits]
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        unit = RATE_UNITS[self.limits]
+        if self.limits not in setting.range_of:
+            return (self.binds(),)
+        low, high, usual = setting.range_of[self.limits]
+        acted = setting.acted.get(self.id, 0)
+        share = f"acted in {acted} of {setting.ticks} ticks" if acted else "never acted in the last run"
+        return (f"was {show(low, unit)} to {show(high, unit)}, 95 % below {show(usual, unit)}", share)
+
+
+@compiled
+def limited(part, now):
+    """The speed that is limited and the world direction it is counted along."""
+    v = (now.velocity[0], now.velocity[1], now.velocity[2])
+    if part.limits == SPIN:
+        v = (now.spin[0], now.spin[1], now.spin[2])
+    elif part.limits == HORIZONTAL:
+        v = (v[0], v[1], 0.0)
+    elif part.limits == VERTICAL:
+        v = (0.0, 0.0, v[2])
+    elif part.limits == FORWARD or part.limits == REVERSE:
+        sign = 1.0 if part.limits == FORWARD else -1.0
+        way = (sign * now.axes[0, 0], sign * now.axes[1, 0], sign * now.axes[2, 0])
+        return spatial.dot(v, way), way
+    speed = spatial.length(v)
+    if speed == 0.0:
+        return 0.0, v
+    return speed, (v[0] / speed, v[1] / speed, v[2] / speed)
+
+
+@compiled
+def act(part, gain, p, now):
+    """Takes speed past the limit away, books it on its ledger line, and returns 1 if it acted, else 0.
+
+    Hard cuts the vector off and keeps its direction; soft takes the excess over the knee with an
+    exact exponential. A trim below 1 takes only that share.
+    """
+    if part.style == FADE:
+        return 0.0
+    speed, way = limited(part, now)
+    if part.style == HARD:
+        taken = speed - part.limit
+    else:
+        taken = (speed - (part.limit - part.knee)) * (1.0 - math.exp(-part.rate * now.dt))
+    if taken <= 0.0 or gain <= 0.0:
+        return 0.0
+    taken *= min(gain, 1.0)
+    book(part.limits == SPIN, taken, way, p, now)
+    return 1.0
+
+
+@compiled
+def book(is_spin, taken, way, p, now):
+    """Takes `taken` of speed along `way` and writes what that was as a force or a torque."""
+    if is_spin:
+        change = (-taken * way[0], -taken * way[1], -taken * way[2])
+        moment = spatial.times(now.inertia, change)
+        for i in range(3):
+            now.spin[i] += change[i]
+            now.momentum[i] += moment[i]
+            now.lines[p, 3 + i] += moment[i] / now.dt
+        return
+    for i in range(3):
+        now.velocity[i] -= taken * way[i]
+        now.lines[p, i] -= now.mass * taken * way[i] / now.dt
+
+
+@compiled
+def fade(part, gain, parts, p, now):
+    """Takes back the share of the thrust that drives past the knee; returns 1 if it did, else 0.
+
+    parts : the records of all parts; those that drive count as thrust. Their own lines stay as they
+    are, so that the ledger shows both what they gave and what the limit took.
+    """
+    if part.style != FADE:
+        return 0.0
+    speed, way = limited(part, now)
+    left = 1.0
+    if part.knee > 0.0:
+        left = min(max((part.limit - speed) / part.knee, 0.0), 1.0)
+    elif speed >= part.limit:
+        left = 0.0
+    if left == 1.0:
+        return 0.0
+    first = 3 if part.limits == SPIN else 0
+    pushed = 0.0
+    for k in range(now.parts):
+        if parts[k].drives > 0.0:
+            for i in range(3):
+                pushed += now.lines[k, first + i] * way[i]
+    if pushed <= 0.0:
+        return 0.0
+    for i in range(3):
+        now.lines[p, first + i] -= (1.0 - left) * min(gain, 1.0) * pushed * way[i]
+    return 1.0

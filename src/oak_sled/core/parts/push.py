@@ -1,0 +1,172 @@
+"""When and where a part pushes: timing, gates and frames, shared by thrusters and torques."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, get_args
+
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Pack, Part
+
+Timing = Literal["while_held", "always", "on_press", "on_release", "window"]
+Gate = Literal["always", "on_ground", "in_air", "below_speed", "above_speed"]
+Frame = Literal["craft", "world", "level_heading"]
+Release = Literal["coast", "stop"]
+
+HELD, ALWAYS, PRESS, RELEASE, WINDOW = range(5)
+GATE_ALWAYS, GATE_GROUND, GATE_AIR, GATE_BELOW, GATE_ABOVE = range(5)
+CRAFT, WORLD, LEVEL = range(3)
+
+FIELDS = [
+    ("channel", "i8"),
+    ("timing", "i8"),
+    ("window", "f8"),
+    ("swell", "f8"),
+    ("fade", "f8"),
+    ("gate", "i8"),
+    ("gate_speed", "f8"),
+    ("frame", "i8"),
+    ("stop_on_release", "i8"),
+]
+
+PRESSED = 0.5
+"""The channel value past which a trigger counts as pressed."""
+
+
+class Push(Part):
+    """A part that pushes or turns: on which channel, when, and in whose axes."""
+
+    channel: str = Field("", description="the channel that drives it; empty: always full")
+    timing: Timing = Field("while_held", description="when it acts")
+    window: float = dial(0.5, "s", "how long it acts after a trigger", low=0.0, high=60.0, slider=(0.02, 3.0))
+    swell: float = dial(0.0, "s", "time to rise inside the window", low=0.0, high=60.0, slider=(0.0, 1.0))
+    fade: float = dial(0.0, "s", "time to fall at the end of the window", low=0.0, high=60.0, slider=(0.0, 1.0))
+    gate: Gate = Field("always", description="when it is allowed to act at all")
+    gate_speed: float = dial(5.0, "m/s", "the speed of the gate", low=0.0, high=1e4, slider=(0.0, 40.0))
+    frame: Frame = Field("craft", description="the axes its direction is given in")
+    on_release: Release = Field("coast", description="a speed aim with no input: let it coast, or bring it to a stop")
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.channel,) if self.channel else ()
+
+    def push_record(self, pack: Pack) -> dict[str, Any]:
+        """The shared fields of the packed record."""
+        return {
+            "channel": pack.channel(self.channel),
+            "timing": get_args(Timing).index(self.timing),
+            "window": self.window,
+            "swell": self.swell,
+            "fade": self.fade,
+            "gate": get_args(Gate).index(self.gate),
+            "gate_speed": self.gate_speed,
+            "frame": get_args(Frame).index(self.frame),
+            "stop_on_release": get_args(Release).index(self.on_release),
+        }
+
+    def timing_words(self) -> str:
+        """When it acts, for a summary line."""
+        words = {
+            "while_held": "while held",
+            "always": "always",
+            "on_press": "once a press",
+            "on_release": "once a release",
+            "window": f"{self.window:g} s a press",
+        }[self.timing]
+        gate = {
+            "always": "",
+            "on_ground": ", on ground",
+            "in_air": ", in the air",
+            "below_speed": f", below {self.gate_speed:g} m/s",
+            "above_speed": f", above {self.gate_speed:g} m/s",
+        }[self.gate]
+        return words + gate
+
+
+@compiled
+def allowed(push, now):
+    """Whether the gate of `push` is open in this tick."""
+    if push.gate == GATE_GROUND:
+        return now.on_ground > 0.0
+    if push.gate == GATE_AIR:
+        return now.on_ground == 0.0
+    if push.gate == GATE_BELOW:
+        return now.speed <= push.gate_speed
+    if push.gate == GATE_ABOVE:
+        return now.speed >= push.gate_speed
+    return True
+
+
+@compiled
+def level(push, p, now):
+    """How much of its number part `p` pushes in this tick, -1 to 1.
+
+    Memory 0 is one more than the seconds since a window was opened, 0 while none is open; memory 1
+    is the sign of the press that opened it.
+    """
+    value, before = 1.0, 0.0
+    if push.channel >= 0:
+        value, before = now.channels[push.channel], now.before[push.channel]
+    elif now.time > 0.0:
+        before = 1.0
+    pressed = abs(value) >= PRESSED and abs(before) < PRESSED
+    amount = value
+    if push.timing == ALWAYS:
+        amount = 1.0
+    elif push.timing == PRESS:
+        amount = (1.0 if value > 0.0 else -1.0) if pressed else 0.0
+    elif push.timing == RELEASE:
+        released = abs(value) < PRESSED and abs(before) >= PRESSED
+        amount = (1.0 if before > 0.0 else -1.0) if released else 0.0
+    elif push.timing == WINDOW:
+        amount = window_level(push, p, now, pressed, value)
+    return amount if allowed(push, now) else 0.0
+
+
+@compiled
+def window_level(push, p, now, pressed, value):
+    """The rise-and-fall profile of a window that a press has opened."""
+    memory = now.memory[p]
+    if pressed and memory[0] == 0.0:
+        memory[0] = 1.0
+        memory[1] = 1.0 if value > 0.0 else -1.0
+    if memory[0] == 0.0:
+        return 0.0
+    since = memory[0] - 1.0
+    dt = now.dt
+    memory[0] += dt
+    if since >= push.window - 0.5 * dt:
+        memory[0] = 0.0
+        return 0.0
+    profile = 1.0
+    middle = since + 0.5 * dt
+    if push.swell > 0.0:
+        profile = min(profile, middle / push.swell)
+    if push.fade > 0.0:
+        profile = min(profile, (push.window - middle) / push.fade)
+    return memory[1] * max(profile, 0.0)
+
+
+@compiled
+def once_dt(push, now):
+    """The time an impulse is booked over: this tick for a trigger, the nominal one if it repeats."""
+    if push.timing == PRESS or push.timing == RELEASE:
+        return now.dt
+    return now.nominal_dt
+
+
+@compiled
+def aimed(push, frame_vector, now):
+    """A vector given in the frame of `push`, in world axes."""
+    if push.frame == WORLD:
+        return frame_vector
+    x, y, z = frame_vector
+    if push.frame == LEVEL:
+        return (now.heading_x * x - now.heading_y * y, now.heading_y * x + now.heading_x * y, z)
+    a = now.axes
+    return (
+        a[0, 0] * x + a[0, 1] * y + a[0, 2] * z,
+        a[1, 0] * x + a[1, 1] * y + a[1, 2] * z,
+        a[2, 0] * x + a[2, 1] * y + a[2, 2] * z,
+    )

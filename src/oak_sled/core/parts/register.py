@@ -1,0 +1,64 @@
+"""The register of part kinds: one line in KINDS, and for a kind with an equation its branch in `act`.
+
+The number of a kind is its place in KINDS. `docs/adding-a-part.md` walks through an addition.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts import air, brake, bumper, limiter, runner, thruster, torque
+
+KINDS = (
+    (thruster.Thruster, thruster.RECORD),
+    (torque.Torque, torque.RECORD),
+    (runner.Runner, runner.RECORD),
+    (air.AirDrag, air.RECORD),
+    (brake.Brake, brake.RECORD),
+    (limiter.Limiter, limiter.RECORD),
+    (bumper.Bumper, bumper.RECORD),
+)
+"""(document, packed record) of every kind of part."""
+
+AnyPart = Annotated[
+    thruster.Thruster
+    | torque.Torque
+    | runner.Runner
+    | air.AirDrag
+    | brake.Brake
+    | limiter.Limiter
+    | bumper.Bumper,
+    Field(discriminator="kind"),
+]
+
+THRUSTER, TORQUE, RUNNER, AIR, BRAKE, LIMITER, BUMPER = range(len(KINDS))
+
+PART = np.dtype(
+    [
+        ("kind", "i8"),
+        ("gain", "f8"),  # trim, mute and solo in one number
+        ("drives", "f8"),  # 1 if it counts as thrust
+        *((document.model_fields["kind"].default, record) for document, record in KINDS),
+    ]
+)
+"""The row of a part in the kernel: what every part has, and a record of each kind, one of which is filled."""
+
+
+@compiled
+def act(part, p, body, ground, now):
+    """Books the force of part `p` on its ledger line; returns its activity, 0 to 1."""
+    if part.kind == THRUSTER:
+        return thruster.act(part.thruster, p, now)
+    if part.kind == TORQUE:
+        return torque.act(part.torque, p, now)
+    if part.kind == RUNNER:
+        return runner.act(part.runner, p, body.contacts, ground.grip, now)
+    if part.kind == AIR:
+        return air.act(part.air_drag, p, ground, now)
+    if part.kind == BRAKE:
+        return brake.act(part.brake, p, ground.grip, now)
+    return 0.0

@@ -1,0 +1,266 @@
+"""Runner: glides forward and bites sideways, slides past a slip angle and bites again below another."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field, model_validator
+from scipy.interpolate import PchipInterpolator
+
+from oak_sled.core import body, spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.document import Frozen
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import STANDARD_GRAVITY, show
+
+Law = Literal["share", "linear", "curve"]
+SHARE, LINEAR, CURVE = range(3)
+SAMPLES = 181
+"""Samples of a grip curve over slip angle, 0 to 90 degrees, half a degree apart."""
+STEP = math.radians(0.5)
+CREEP = 0.25
+"""m/s added to the forward speed in the slip angle, so that it is defined at standstill."""
+TOUCH = 0.02
+"""m above the ground within which a runner still carries load."""
+
+RECORD = np.dtype(
+    [
+        ("law", "i8"),
+        ("side_grip", "f8"),
+        ("share", "f8"),
+        ("stiffness", "f8"),
+        ("curve", "f8", (SAMPLES,)),
+        ("glide", "f8"),
+        ("slides_past", "f8"),
+        ("bites_at", "f8"),
+        ("slide_grip", "f8"),
+        ("blend_rate", "f8"),
+        ("steer_channel", "i8"),
+        ("steer", "f8"),
+        ("point", "f8", (3,)),
+        ("spread_x", "f8"),
+        ("spread_y", "f8"),
+        ("columns", "i8"),
+        ("rows", "i8"),
+    ]
+)
+
+
+class Knot(Frozen):
+    """A point of a grip curve: share of the side grip at a slip angle."""
+
+    slip_deg: float = dial(0.0, "°", "slip angle", low=0.0, high=90.0)
+    grip: float = dial(0.0, "", "share of the side grip", low=0.0, high=3.0)
+
+
+DEFAULT_CURVE = tuple(
+    Knot(slip_deg=slip, grip=grip) for slip, grip in ((0, 0), (4, 0.72), (8, 1.0), (14, 0.94), (30, 0.8), (90, 0.7))
+)
+
+
+class Runner(Part):
+    """One, two or four linked runners on the ground."""
+
+    TITLE: ClassVar[str] = "Runners"
+    EXPLAINS: ClassVar[str] = "glide forward, bite sideways, slide and catch"
+    FAMILY: ClassVar[Family] = "grip"
+
+    kind: Literal["runner"] = "runner"
+    law: Law = Field("curve", description="how side force follows side slip")
+    side_grip: float = dial(
+        0.6, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True, title="edge grip"
+    )
+    glide: float = dial(
+        0.02,
+        "",
+        "forward resistance as a share of the load",
+        low=0.0,
+        high=5.0,
+        slider=(0.0, 0.2),
+        main=True,
+        title="glide loss",
+    )
+    share: float = dial(0.3, "1/tick", "share of side speed taken a tick, in the share law", low=0.0, high=1.0)
+    stiffness: float = dial(
+        6.0, "1/rad", "side force over load and slip angle, in the linear law", low=0.0, high=1e3, slider=(0.5, 40.0), scale="log"
+    )
+    curve: tuple[Knot, ...] = Field(DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle")
+    slides_past_deg: float = dial(14.0, "°", "slip angle at which it breaks loose", low=0.0, high=90.0, title="slides past")
+    bites_at_deg: float = dial(
+        8.0, "°", "slip angle below which it grips again", low=0.0, high=90.0, slider=(0.0, 30.0), main=True, title="bites again at"
+    )
+    slide_grip: float = dial(0.7, "", "share of the side grip left while sliding", low=0.0, high=2.0, title="grip sliding")
+    blend_s: float = dial(
+        0.15, "s", "time over which grip comes and goes", low=0.0, high=10.0, slider=(0.0, 1.0), title="blend"
+    )
+    steer_channel: str = Field("", description="the channel that turns the runners; empty: they stay straight")
+    steer_deg: float = dial(0.0, "°", "turn of the runners at full channel", low=-90.0, high=90.0, slider=(-40.0, 40.0))
+    x: float = dial(0.0, "m", "middle of the runners, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "middle of the runners, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(-0.4, "m", "foot of the runners, above the origin", low=-1e3, high=1e3, slider=(-2.0, 0.0))
+    spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Runner:
+        slips = [knot.slip_deg for knot in self.curve]
+        if any(later <= sooner for sooner, later in zip(slips, slips[1:], strict=False)):
+            raise ValueError("curve: slip angles must rise from knot to knot (order the knots by slip_deg)")
+        if self.bites_at_deg > self.slides_past_deg:
+            raise ValueError(
+                f"bites_at_deg: {self.bites_at_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
+            )
+        return self
+
+    def sampled_curve(self) -> np.ndarray:
+        """Share of the side grip at SAMPLES slip angles from 0 to 90 degrees, shape (SAMPLES,)."""
+        slips = np.array([knot.slip_deg for knot in self.curve])
+        grips = np.array([knot.grip for knot in self.curve])
+        at = np.clip(np.linspace(0.0, 90.0, SAMPLES), slips[0], slips[-1])
+        return np.asarray(PchipInterpolator(slips, grips)(at), dtype=float)
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "law": get_args(Law).index(self.law),
+            "side_grip": self.side_grip,
+            "share": self.share,
+            "stiffness": self.stiffness,
+            "curve": self.sampled_curve(),
+            "glide": self.glide,
+            "slides_past": math.radians(self.slides_past_deg),
+            "bites_at": math.radians(self.bites_at_deg),
+            "slide_grip": self.slide_grip,
+            "blend_rate": 1.0 / self.blend_s if self.blend_s > 1e-4 else 1e4,
+            "steer_channel": pack.channel(self.steer_channel),
+            "steer": math.radians(self.steer_deg),
+            "point": pack.point(self.x, self.y, self.z),
+            "spread_x": self.spread_x,
+            "spread_y": self.spread_y,
+            "columns": 2 if self.spread_x > 0.0 else 1,
+            "rows": 2 if self.spread_y > 0.0 else 1,
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.steer_channel,) if self.steer_channel else ()
+
+    def contact_count(self) -> int:
+        return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)
+
+    def feet(self) -> list[tuple[float, float, float]]:
+        """Where the runners stand, craft axes, m from the origin."""
+        xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
+        ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
+        return [(self.x + dx, self.y + dy, self.z) for dx in xs for dy in ys]
+
+    def summary(self) -> str:
+        words = {"share": "share a tick", "linear": "linear in slip", "curve": "curve over slip"}
+        linked = self.contact_count()
+        return f"{f'{linked} linked' if linked > 1 else 'one'} · {words[self.law]}"
+
+    def sliding_friction(self, weight: float, grip: float) -> float:
+        return self.glide * weight * grip * self.trim
+
+    def side_capacity(self, weight: float, grip: float) -> float:
+        return self.side_grip * weight * grip * self.trim
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        side = self.side_grip * setting.grip * self.trim * setting.weight / (setting.mass * STANDARD_GRAVITY)
+        first = f"side limit {show(side, 'g')}"
+        if self.law == "share":
+            rate = -math.log(1.0 - self.share) / setting.dt if self.share < 1.0 else math.inf
+            half = f"side speed halves in {show(math.log(2.0) / rate, 's')}" if rate > 0 else "no side bite"
+            return (first, half)
+        if setting.last_speed > 0.0 and side > 0.0:
+            radius = setting.last_speed**2 / (side * STANDARD_GRAVITY)
+            first += f" · {show(radius, 'm')} radius at {show(setting.last_speed, 'm/s')}"
+        return (first, f"slides past {self.slides_past_deg:g}°, bites below {self.bites_at_deg:g}°")
+
+
+@compiled
+def slide_share(part, slip, memory, foot, dt):
+    """How far a foot slides, 0 to 1, after `dt` at this slip angle.
+
+    It breaks loose past one angle and grips again below a smaller one (memory 4 to 7 keeps which),
+    and the share (memory 0 to 3) follows over the blend time, so that grip does not jump in a tick.
+    """
+    if slip > part.slides_past:
+        memory[4 + foot] = 1.0
+    elif slip < part.bites_at:
+        memory[4 + foot] = 0.0
+    step = part.blend_rate * dt
+    change = memory[4 + foot] - memory[foot]
+    memory[foot] += min(max(change, -step), step)
+    return memory[foot]
+
+
+@compiled
+def side_force(part, slip, side_speed, felt_mass, load, now):
+    """The wanted side force without its cap: by share of side speed, stiffness or curve; >= 0, N."""
+    if part.law == SHARE:
+        # the share of a nominal tick, spread over substeps so that n of them take the same
+        taken = part.share
+        if now.dt != now.nominal_dt:
+            taken = 1.0 - (1.0 - part.share) ** (now.dt / now.nominal_dt)
+        return taken * felt_mass * abs(side_speed) / now.dt
+    if part.law == LINEAR:
+        return part.stiffness * load * slip
+    place = slip / STEP
+    low = min(int(place), SAMPLES - 2)
+    rest = place - low
+    return part.side_grip * load * (part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest)
+
+
+@compiled
+def act(part, p, contacts, grip, now):
+    """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
+
+    contacts : number of feet of the whole craft, which share the load. A foot never takes more than would stop its own share of the craft in this tick.
+    """
+    turn = 0.0
+    if part.steer_channel >= 0:
+        turn = part.steer * now.channels[part.steer_channel]
+    ahead_x = now.heading_x * math.cos(turn) - now.heading_y * math.sin(turn)
+    ahead_y = now.heading_y * math.cos(turn) + now.heading_x * math.sin(turn)
+    load = now.load / contacts
+    weight_sum = 0.0
+    most = 0.0
+    for foot in range(part.columns * part.rows):
+        front = 1.0 - 2.0 * (foot % part.columns)
+        left = 1.0 - 2.0 * (foot // part.columns)
+        place = (part.point[0] + front * part.spread_x, part.point[1] + left * part.spread_y, part.point[2])
+        lever = spatial.to_world(now.axes, place)
+        if now.position[2] + lever[2] > TOUCH:
+            continue
+        swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
+        u_x, u_y = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
+        along = u_x * ahead_x + u_y * ahead_y
+        side = u_y * ahead_x - u_x * ahead_y
+        slip = math.atan2(abs(side), abs(along) + CREEP)
+        sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
+        most = max(most, sliding)
+        left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
+        mass_side = body.felt_mass(now, lever, (-ahead_y, ahead_x, 0.0)) / contacts
+        mass_along = now.mass / contacts
+        bite = side_force(part, slip, side, mass_side, load, now) * left_grip
+        if part.law != SHARE:
+            bite = min(bite, mass_side * abs(side) / now.dt)
+        bite = min(bite, part.side_grip * load * left_grip)
+        drag = min(part.glide * load * grip, mass_along * abs(along) / now.dt)
+        bite = -bite if side > 0.0 else bite
+        drag = -drag if along > 0.0 else drag
+        f_x = drag * ahead_x - bite * ahead_y
+        f_y = drag * ahead_y + bite * ahead_x
+        torque = spatial.cross(lever, (f_x, f_y, 0.0))
+        now.lines[p, 0] += f_x
+        now.lines[p, 1] += f_y
+        size = math.sqrt(f_x * f_x + f_y * f_y) + 1e-9
+        weight_sum += size
+        for i in range(3):
+            now.lines[p, 3 + i] += torque[i]
+            now.points[p, i] += size * lever[i]
+    for i in range(3):
+        now.points[p, i] = now.position[i] + ((now.points[p, i] - now.position[i]) / weight_sum if weight_sum > 0.0 else 0.0)
+    return most

@@ -1,0 +1,203 @@
+"""Thruster: a push along a line, in any of five ways, at the centre of mass or at a point."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core import spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts import push
+from oak_sled.core.parts.common import Family, Pack, Setting
+from oak_sled.core.units import STANDARD_GRAVITY, show
+
+Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
+UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}
+FORCE, ACCELERATION, IMPULSE, SPEED_CHANGE, SPEED_AIM = range(5)
+
+RECORD = np.dtype(
+    [
+        *push.FIELDS,
+        ("way", "i8"),
+        ("thrust", "f8"),
+        ("reverse", "f8"),
+        ("azimuth", "f8"),
+        ("elevation", "f8"),
+        ("vane_channel", "i8"),
+        ("vane", "f8"),
+        ("at_point", "i8"),
+        ("point", "f8", (3,)),
+        ("aim_limit", "f8"),
+    ]
+)
+
+
+class Thruster(push.Push):
+    """Pushes along a line. The way of pushing decides what its number is counted in."""
+
+    TITLE: ClassVar[str] = "Thruster"
+    EXPLAINS: ClassVar[str] = "push along a line, steady or sudden"
+    FAMILY: ClassVar[Family] = "drive"
+
+    kind: Literal["thruster"] = "thruster"
+    way: Way = Field("force", description="what the number is: a force, an acceleration, an impulse...")
+    thrust: float = dial(
+        600.0,
+        "N",
+        "push at full channel",
+        low=0.0,
+        high=1e7,
+        slider=(1.0, 10000.0),
+        scale="log",
+        main=True,
+        unit_by=("way", UNITS),
+    )
+    reverse_share: float = dial(
+        0.4, "", "share of it when the channel is negative", low=0.0, high=1.0, main=True, title="reverse share"
+    )
+    azimuth_deg: float = dial(0.0, "°", "direction of the push: 0 forward, 90 left", low=-180.0, high=180.0)
+    elevation_deg: float = dial(0.0, "°", "direction of the push: 90 straight up", low=-90.0, high=90.0)
+    vane_channel: str = Field("", description="the channel that turns the thrust line; empty: none")
+    vane_deg: float = dial(
+        0.0,
+        "°",
+        "turn of the thrust line at full channel; a thruster behind the centre then yaws left",
+        low=-90.0,
+        high=90.0,
+        slider=(-45.0, 45.0),
+        main=True,
+        title="vane angle",
+    )
+    at_point: bool = Field(False, description="act at the mount, with the torque that follows, or at the centre of mass")
+    x: float = dial(0.0, "m", "mount, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "mount, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.0, "m", "mount, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    aim_limit: float = dial(
+        2000.0, "N", "greatest force of a speed aim", low=0.0, high=1e7, slider=(10.0, 20000.0), scale="log"
+    )
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            **self.push_record(pack),
+            "way": get_args(Way).index(self.way),
+            "thrust": self.thrust,
+            "reverse": self.reverse_share,
+            "azimuth": math.radians(self.azimuth_deg),
+            "elevation": math.radians(self.elevation_deg),
+            "vane_channel": pack.channel(self.vane_channel),
+            "vane": math.radians(self.vane_deg),
+            "at_point": int(self.at_point),
+            "point": pack.point(self.x, self.y, self.z),
+            "aim_limit": self.aim_limit,
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return super().channels_used() + ((self.vane_channel,) if self.vane_channel else ())
+
+    def summary(self) -> str:
+        where = "at its mount" if self.at_point else "at centre"
+        return f"{self.way.replace('_', ' ')} · {where} · {self.timing_words()}"
+
+    def forward_thrust(self, mass: float) -> float:
+        along = math.cos(math.radians(self.azimuth_deg)) * math.cos(math.radians(self.elevation_deg))
+        if self.timing in ("on_press", "on_release") or self.frame == "world":
+            return 0.0
+        force = {"force": self.thrust, "acceleration": self.thrust * mass, "speed_aim": self.aim_limit}
+        return force.get(self.way, 0.0) * along * self.trim
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        number = self.thrust * self.trim
+        if self.way == "impulse":
+            return (f"{show(number / setting.mass, 'm/s')} a push", self._repeats(setting, number / setting.mass))
+        if self.way == "speed_change":
+            return (f"{show(number * setting.mass, 'N s')} a push", self._repeats(setting, number))
+        if self.way == "speed_aim":
+            pull = self.aim_limit / setting.mass
+            return (
+                f"up to {show(pull, 'm/s2')} toward {show(number, 'm/s')}",
+                f"there in {show(number / pull, 's')} with nothing against it" if pull > 0 else "no force allowed",
+            )
+        force = number if self.way == "force" else number * setting.mass
+        rate = force / setting.mass
+        return (f"{show(rate, 'm/s2')} = {show(rate / STANDARD_GRAVITY, 'g')}", top_speed_words(force, setting))
+
+    def _repeats(self, setting: Setting, change: float) -> str:
+        if self.timing in ("on_press", "on_release"):
+            return "once a press, whatever the tick"
+        return f"every tick: {show(change / setting.dt, 'm/s2')} at {1 / setting.dt:.0f} ticks/s"
+
+
+def top_speed_words(force: float, setting: Setting) -> str:
+    """Where thrust meets drag: root of k v2 + c v + friction = F, and the time to 90 % of it.
+
+    The time is the closed form of v' = (F - k v2 - c v) / m from rest (partial fractions).
+    """
+    net = force - setting.friction
+    if force == 0.0:
+        return "no push"
+    if net <= 0.0:
+        return f"too small to move: friction holds {show(setting.friction, 'N')}"
+    top, ninety = approach(net, setting.square_drag, setting.linear_drag, setting.damping, setting.mass)
+    if not math.isfinite(top):
+        return "nothing slows it: no top speed"
+    return f"tops out at {show(top, 'm/s')}, 90 % in {show(ninety, 's')}"
+
+
+def approach(net: float, square: float, linear: float, damping: float, mass: float) -> tuple[float, float]:
+    """(top speed, time to 90 % of it) of m v' = net - square v2 - (linear + damping m) v, from rest."""
+    viscous = linear + damping * mass
+    if square <= 0.0:
+        if viscous <= 0.0:
+            return math.inf, math.inf
+        return net / viscous, mass / viscous * math.log(10.0)
+    root = math.sqrt(viscous * viscous + 4.0 * square * net)
+    top = (root - viscous) / (2.0 * square)
+    other = (root + viscous) / (2.0 * square)
+    rate = square * (top + other) / mass
+    speed = 0.9 * top
+    return top, math.log((1.0 + speed / other) / (1.0 - speed / top)) / rate
+
+
+@compiled
+def act(part, p, now):
+    """Books the push of thruster `p` on its ledger line; returns how far it is open, 0 to 1."""
+    level = push.level(part, p, now)
+    share = level if level >= 0.0 else level * part.reverse
+    direction = thrust_line(part, now)
+    mass = now.mass
+    size = 0.0
+    if part.way == FORCE:
+        size = share * part.thrust
+    elif part.way == ACCELERATION:
+        size = share * part.thrust * mass
+    elif part.way == IMPULSE:
+        size = share * part.thrust / push.once_dt(part, now)
+    elif part.way == SPEED_CHANGE:
+        size = share * part.thrust * mass / push.once_dt(part, now)
+    elif level != 0.0 or (part.stop_on_release == 1 and push.allowed(part, now)):
+        along = direction[0] * now.velocity[0] + direction[1] * now.velocity[1] + direction[2] * now.velocity[2]
+        wanted = mass * (share * part.thrust - along) / now.dt
+        size = min(max(wanted, -part.aim_limit), part.aim_limit)
+    for i in range(3):
+        now.lines[p, i] = size * direction[i]
+    if part.at_point == 1:
+        lever = spatial.to_world(now.axes, part.point)
+        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
+        for i in range(3):
+            now.lines[p, 3 + i] = torque[i]
+            now.points[p, i] = now.position[i] + lever[i]
+    return abs(level)
+
+
+@compiled
+def thrust_line(part, now):
+    """The unit direction of the push, world axes."""
+    azimuth = part.azimuth
+    if part.vane_channel >= 0:
+        azimuth -= part.vane * now.channels[part.vane_channel]
+    flat = math.cos(part.elevation)
+    return push.aimed(part, (flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(part.elevation)), now)

@@ -1,0 +1,153 @@
+"""Torque: turns the craft about one of its axes without pushing it, in any of five ways."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core import spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts import push
+from oak_sled.core.parts.common import Family, Pack, Setting
+from oak_sled.core.units import show
+
+Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
+UNITS = {
+    "torque": "N m",
+    "spin_acceleration": "rad/s2",
+    "spin_impulse": "N m s",
+    "spin_change": "rad/s",
+    "spin_aim": "rad/s",
+}
+TORQUE, ACCELERATION, IMPULSE, SPIN_CHANGE, SPIN_AIM = range(5)
+Axis = Literal["roll", "pitch", "yaw"]
+
+RECORD = np.dtype(
+    [
+        *push.FIELDS,
+        ("way", "i8"),
+        ("turn", "f8"),
+        ("axis", "i8"),
+        ("builds_by", "f8"),
+        ("flips", "i8"),
+        ("aim_limit", "f8"),
+    ]
+)
+
+
+class Torque(push.Push):
+    """Turns the craft about roll, pitch or yaw."""
+
+    TITLE: ClassVar[str] = "Torque"
+    EXPLAINS: ClassVar[str] = "turn without a push: rudder, gyro, steering aid"
+    FAMILY: ClassVar[Family] = "drive"
+
+    kind: Literal["torque"] = "torque"
+    way: Way = Field("torque", description="what the number is: a torque, a spin acceleration, an impulse...")
+    turn: float = dial(
+        300.0,
+        "N m",
+        "turn at full channel, positive to the left for yaw",
+        low=-1e7,
+        high=1e7,
+        slider=(0.0, 2000.0),
+        main=True,
+        unit_by=("way", UNITS),
+    )
+    axis: Axis = Field("yaw", description="the axis it turns about")
+    builds_by: float = dial(
+        0.0,
+        "m/s",
+        "forward speed at which it has its full effect; 0: full at standstill",
+        low=0.0,
+        high=1e4,
+        slider=(0.0, 20.0),
+        main=True,
+        title="builds by",
+    )
+    flips_in_reverse: bool = Field(False, description="turns the other way while the craft runs backward")
+    aim_limit: float = dial(
+        500.0, "N m", "greatest torque of a spin aim", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log"
+    )
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            **self.push_record(pack),
+            "way": get_args(Way).index(self.way),
+            "turn": self.turn,
+            "axis": get_args(Axis).index(self.axis),
+            "builds_by": self.builds_by,
+            "flips": int(self.flips_in_reverse),
+            "aim_limit": self.aim_limit,
+        }
+
+    def summary(self) -> str:
+        return f"{self.way.replace('_', ' ')} · {self.axis} · {self.timing_words()}"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        number = abs(self.turn) * self.trim
+        if self.axis != "yaw":
+            return (f"turns about {self.axis}",)
+        inertia = setting.yaw_inertia
+        if self.way in ("spin_impulse", "spin_change"):
+            change = number / inertia if self.way == "spin_impulse" else number
+            return (f"{show(math.degrees(change), '°/s')} a push",)
+        if self.way == "spin_aim":
+            rate = self.aim_limit / inertia
+            words = f"there in {show(number / rate, 's')}" if rate > 0 else "no torque allowed"
+            return (f"turns at {show(math.degrees(number), '°/s')}", words)
+        rate = number / inertia if self.way == "torque" else number
+        if rate == 0.0:
+            return ("no turn",)
+        full = math.sqrt(4.0 * math.pi / rate)
+        return (
+            f"{show(math.degrees(rate), '°/s2')} from rest",
+            f"full turn in {show(full, 's')} if nothing resists",
+        )
+
+
+@compiled
+def act(part, p, now):
+    """Books the torque of part `p` on its ledger line; returns how far it is open, 0 to 1."""
+    level = push.level(part, p, now)
+    share = level * authority(part, now)
+    unit = (0.0, 0.0, 0.0)
+    if part.axis == 0:
+        unit = (1.0, 0.0, 0.0)
+    elif part.axis == 1:
+        unit = (0.0, 1.0, 0.0)
+    else:
+        unit = (0.0, 0.0, 1.0)
+    axis = push.aimed(part, unit, now)
+    inertia = spatial.dot(axis, spatial.times(now.inertia, axis))
+    size = 0.0
+    if part.way == TORQUE:
+        size = share * part.turn
+    elif part.way == ACCELERATION:
+        size = share * part.turn * inertia
+    elif part.way == IMPULSE:
+        size = share * part.turn / push.once_dt(part, now)
+    elif part.way == SPIN_CHANGE:
+        size = share * part.turn * inertia / push.once_dt(part, now)
+    elif level != 0.0 or (part.stop_on_release == 1 and push.allowed(part, now)):
+        about = axis[0] * now.spin[0] + axis[1] * now.spin[1] + axis[2] * now.spin[2]
+        wanted = inertia * (share * part.turn - about) / now.dt
+        size = min(max(wanted, -part.aim_limit), part.aim_limit)
+    for i in range(3):
+        now.lines[p, 3 + i] = size * axis[i]
+    return abs(level)
+
+
+@compiled
+def authority(part, now):
+    """Share of its effect at this forward speed: grows from standstill, may flip in reverse."""
+    share = 1.0
+    if part.builds_by > 0.0:
+        share = min(abs(now.forward) / part.builds_by, 1.0)
+    if part.flips == 1 and now.forward < 0.0:
+        share = -share
+    return share

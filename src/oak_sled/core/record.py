@@ -1,0 +1,192 @@
+"""The record of a run: rows of numbers, by name, whole or sealed in compressed blocks.
+
+A drill's rows are one array. A live drive grows without end, so that every full block is sealed:
+each column compressed on its own, without loss, and unpacked when someone looks at it.
+"""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from oak_sled.core import state
+from oak_sled.core.craft import Craft
+from oak_sled.core.faults import close_match, refuse
+from oak_sled.core.state import Floats
+
+HEAD_NAMES = (
+    "position.x position.y position.z rotation.w rotation.x rotation.y rotation.z "
+    "velocity.x velocity.y velocity.z spin.x spin.y spin.z load in_wall next_gate gates_missed"
+).split()
+BLOCK = 7200
+"""Rows in a sealed block: a minute at the default tick rate."""
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where each number stands in a recorded row."""
+
+    channels: tuple[str, ...]
+    parts: tuple[str, ...]
+
+    @classmethod
+    def of(cls, craft: Craft) -> Layout:
+        """The layout of a craft's rows."""
+        return cls(tuple(c.id for c in craft.channels), tuple(p.id for p in craft.parts))
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """The ledger lines in order: those of the parts, then the fixed ones."""
+        return self.parts + state.FIXED_LINES
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The name of every column."""
+        axes = ("x", "y", "z")
+        booked = [f"{line}.{what}.{axis}" for line in self.lines for what in ("force", "torque") for axis in axes]
+        points = [f"{part}.point.{axis}" for part in self.parts for axis in axes]
+        return (
+            *HEAD_NAMES,
+            *(f"channel.{name}" for name in self.channels),
+            *booked,
+            *points,
+            *(f"{part}.activity" for part in self.parts),
+        )
+
+    @cached_property
+    def _places(self) -> dict[str, int]:
+        return {name: place for place, name in enumerate(self.names)}
+
+    @property
+    def width(self) -> int:
+        """Numbers in a row."""
+        return len(self.names)
+
+    def place(self, name: str) -> int:
+        """The column of that name; raises `Refused` for one that does not exist."""
+        if name not in self._places:
+            raise refuse("trace", f"there is no {name!r}", close_match(name, self.names))
+        return self._places[name]
+
+
+class Sealed:
+    """A block of rows whose columns are compressed one by one, without loss."""
+
+    def __init__(self, rows: Floats):
+        self.length, self.width = rows.shape
+        self._columns = [self._pack(rows[:, place]) for place in range(self.width)]
+
+    @staticmethod
+    def _pack(column: Floats) -> bytes:
+        bits = np.ascontiguousarray(column).view(np.uint8).reshape(-1, 8)
+        # bytes of equal weight side by side: the slow ones repeat, and compress well
+        return zlib.compress(np.ascontiguousarray(bits.T).tobytes(), 1)
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (length,)."""
+        raw = np.frombuffer(zlib.decompress(self._columns[place]), np.uint8).reshape(8, self.length)
+        return np.ascontiguousarray(raw.T).reshape(-1).view(np.float64)
+
+    def __getitem__(self, row: int) -> Floats:
+        return np.array([self.column(place)[row] for place in range(self.width)])
+
+    def __len__(self) -> int:
+        return self.length
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return sum(len(column) for column in self._columns)
+
+
+class Record:
+    """Rows of a run in one or more blocks. Reading never changes it; only `Recorder` grows one."""
+
+    def __init__(self, layout: Layout, blocks: Iterable[Floats | Sealed]):
+        self.layout = layout
+        self.blocks: list[Floats | Sealed] = list(blocks)
+
+    def __len__(self) -> int:
+        return sum(len(block) for block in self.blocks)
+
+    def column(self, place: int) -> Floats:
+        """One column over all rows, shape (rows,)."""
+        pieces = [b.column(place) if isinstance(b, Sealed) else b[:, place] for b in self.blocks]
+        return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
+
+    def block(self, first: int, count: int) -> Floats:
+        """Neighbouring columns over all rows, shape (rows, count)."""
+        if len(self.blocks) == 1 and not isinstance(self.blocks[0], Sealed):
+            return self.blocks[0][:, first : first + count]
+        return np.stack([self.column(place) for place in range(first, first + count)], axis=1)
+
+    def row(self, number: int) -> Floats:
+        """One row, shape (width,)."""
+        for block in self.blocks:
+            if number < len(block):
+                return block[number]
+            number -= len(block)
+        raise refuse("trace", "there is no such row", f"0 to {len(self) - 1}")
+
+    def tail(self, count: int) -> Floats:
+        """At most the last `count` rows, as far as they are not sealed, shape (rows, width)."""
+        last = self.blocks[-1]
+        return last[-count:] if not isinstance(last, Sealed) else np.stack([self.row(len(self) - 1)])
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return sum(block.nbytes for block in self.blocks)
+
+
+class Recorder:
+    """Grows the record of a live drive: an open buffer of two blocks, sealed by one block when full."""
+
+    def __init__(self, layout: Layout):
+        self.layout = layout
+        self._sealed: list[Sealed] = []
+        self._buffer = np.zeros((2 * BLOCK, layout.width))
+        self._filled = 0
+
+    def __len__(self) -> int:
+        return self._filled + BLOCK * len(self._sealed)
+
+    def room(self, count: int) -> Floats:
+        """The next `count` rows, to be written by the kernel; sealing old ones if need be."""
+        if self._filled + count > len(self._buffer):
+            self._sealed.append(Sealed(self._buffer[:BLOCK]))
+            self._buffer[: self._filled - BLOCK] = self._buffer[BLOCK : self._filled].copy()
+            self._filled -= BLOCK
+        rows = self._buffer[self._filled : self._filled + count]
+        self._filled += count
+        return rows
+
+    def give_back(self, count: int) -> None:
+        """Takes back rows that were given and not written."""
+        self._filled -= count
+
+    def cut(self, length: int) -> None:
+        """Drops rows behind `length`, as far as they are not sealed (a step back)."""
+        self._filled = max(0, length - BLOCK * len(self._sealed))
+
+    def recent(self) -> Floats:
+        """The rows that are not sealed yet, shape (rows, width): at least the last minute."""
+        return self._buffer[: self._filled]
+
+    @property
+    def first_recent(self) -> int:
+        """The number of the first row of `recent`."""
+        return BLOCK * len(self._sealed)
+
+    def finish(self) -> Record:
+        """The record so far, apart from what will still be driven."""
+        return Record(self.layout, [*self._sealed, self._buffer[: self._filled].copy()])
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return self._buffer.nbytes + sum(block.nbytes for block in self._sealed)

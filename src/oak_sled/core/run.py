@@ -1,0 +1,132 @@
+"""A run: what came of a craft, a ground and a drill. Traces, ledger, and the documents that made it."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from oak_sled.core import state, step, world
+from oak_sled.core.record import Layout, Record
+from oak_sled.core.state import Floats
+from oak_sled.core.world import Job
+
+
+@dataclass(frozen=True, eq=False)
+class Run:
+    """A recorded drill or drive.
+
+    Row 0 of the record is the start; row k is the state after tick k, with what was booked in it.
+    status : RUNNING (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence
+    for a run that diverged, else empty.
+    """
+
+    job: Job
+    record: Record
+    status: int = state.RUNNING
+    message: str = ""
+    live: bool = False
+    cache: dict[str, Floats] = field(default_factory=dict, repr=False)
+
+    @property
+    def layout(self) -> Layout:
+        """Where each number stands in a row."""
+        return self.record.layout
+
+    @property
+    def ticks(self) -> int:
+        """Ticks done."""
+        return len(self.record) - 1
+
+    @property
+    def duration(self) -> float:
+        """s from the start to the last tick."""
+        return self.ticks * self.job.dt
+
+    @cached_property
+    def t(self) -> Floats:
+        """s of every row, shape (ticks + 1,)."""
+        return np.arange(self.ticks + 1) * self.job.dt
+
+    def column(self, name: str) -> Floats:
+        """A recorded column by name, such as "position.x" or "fan.force.z", shape (ticks + 1,)."""
+        return self.record.column(self.layout.place(name))
+
+    def columns(self, *names: str) -> Floats:
+        """Several columns side by side, shape (ticks + 1, names)."""
+        return np.stack([self.column(name) for name in names], axis=1)
+
+    def at(self, time: float) -> int:
+        """The row at or just before `time`."""
+        return min(max(int(time / self.job.dt + 1e-6), 0), self.ticks)
+
+    def line(self, name: str) -> Floats:
+        """Force and torque of a ledger line, shape (ticks + 1, 6), N and N m, world axes."""
+        first = self.layout.place(f"{name}.force.x")
+        return self.record.block(first, 6)
+
+    @cached_property
+    def digest(self) -> str:
+        """A fingerprint of every recorded bit."""
+        seal = hashlib.sha256()
+        for place in range(self.layout.width):
+            seal.update(np.ascontiguousarray(self.record.column(place)).tobytes())
+        return seal.hexdigest()[:16]
+
+
+def execute(job: Job) -> Run:
+    """Runs a drill from start to end. A run that diverges is a result, with a message; never an error."""
+    ticks = world.check_size(job)
+    arrays = world.build(job)
+    now = world.begin(arrays, job)
+    layout = Layout.of(job.craft)
+    rows = np.zeros((ticks + 1, layout.width))
+    step.first_row(now, rows[0])
+    told = world.inputs(job, ticks)
+    status, done = step.advance(arrays, now, told, rows[1:], job.substeps)
+    rows = rows[: done + 1]
+    message = explain_divergence(job, layout, rows) if status == state.DIVERGED else ""
+    return Run(job, Record(layout, [rows]), status, message)
+
+
+def explain_divergence(job: Job, layout: Layout, rows: Floats) -> str:
+    """What a run that left all sense says: the part, the tick, the likely cause and what would hold."""
+    last = len(rows) - 1
+    culprit, size = "", 0.0
+    for name in layout.lines:
+        place = layout.place(f"{name}.force.x")
+        force = rows[max(1, last - 2) :, place : place + 6]
+        biggest = float(np.max(np.abs(np.where(np.isfinite(force), force, 1e300))))
+        if biggest > size:
+            culprit, size = name, biggest
+    tick = f"tick {last} ({last * job.dt:.3f} s)"
+    cause = divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
+    return f"diverged at {tick}: {culprit} grew without bound. {cause}"
+
+
+def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> str:
+    """The likely cause of a divergence, with the number that would hold."""
+    part = next((part for part in job.craft.parts if part.id == culprit), None)
+    body = job.craft.body
+    if culprit == "damping":
+        worst = max(body.damping, body.spin_damping)
+        return (
+            f"Explicit damping of {worst:g} 1/s turns motion round in a tick of {job.dt:.4g} s; below "
+            f"{2.0 / job.dt:g} 1/s it holds, and the exact law holds at any number."
+        )
+    if part is not None and part.kind == "air_drag":
+        square, linear = part.drag_factors(job.ground.air_density)
+        start = layout.place("velocity.x")
+        early = rows[: max(2, len(rows) // 2), start : start + 3]
+        speed = float(np.nanmax(np.linalg.norm(early, axis=1))) if len(early) else 0.0
+        need = max(1, math.ceil((square * speed + linear) / (2.0 * body.true_mass())))
+        return (
+            f"Drag of {square * speed + linear:.3g} N per m/s on {body.true_mass():g} kg overshoots in one tick; "
+            f"at least {max(need, job.ticks * 2)} ticks/s would hold, or a smaller drag."
+        )
+    if part is not None and part.FAMILY == "drive":
+        return "Its push is beyond any sense for this mass; a smaller number, or damping and drag, would hold."
+    return "A smaller number there, or more ticks/s, would hold."

@@ -1,0 +1,150 @@
+"""The records the kernel works on: what a craft is, and what it is doing at this moment.
+
+Everything is SI; angles in radians; vectors in world axes unless their name says craft. The
+records are filled by `world.py` and by the tick itself, never by a document.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Records = NDArray[np.void]
+
+FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator")
+"""The ledger lines every craft has behind those of its parts, in this order."""
+GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR = range(len(FIXED_LINES))
+
+MOST_PARTS = 64
+MOST_CHANNELS = 16
+MEMORY = 8
+"""Numbers a part may keep from tick to tick: see the equation that uses them."""
+
+RUNNING, ENDED, DIVERGED = 0, 1, 2
+"""Status codes of the kernel."""
+
+BUMPER = np.dtype([("wall_response", "i8"), ("keep_along", "f8"), ("bounce", "f8"), ("scrape", "f8")])
+
+BODY = np.dtype(
+    [
+        ("mass", "f8"),
+        ("inertia", "f8", (3, 3)),  # kg m2, craft axes, about the centre of mass
+        ("free", "f8", (3,)),  # 1 where translation along a world axis is free, 0 where held
+        ("free_spin", "f8", (3,)),  # likewise for rotation about world axes
+        ("gravity_scale", "f8"),
+        ("damping_law", "i8"),
+        ("damping", "f8"),
+        ("spin_damping", "f8"),
+        ("hull_kind", "i8"),  # 0 box, 1 ball
+        ("half", "f8", (3,)),  # m, half extents of the hull box; radius thrice for a ball
+        ("hull_centre", "f8", (3,)),  # m, craft axes, from the centre of mass
+        ("foot", "f8"),  # m, lowest point below the centre of mass of a level craft
+        ("contacts", "f8"),  # number of ground contacts that share the load
+        ("bumper", BUMPER),
+        ("bumper_line", "i8"),  # ledger line of the wall response
+        ("integrator", "i8"),  # 0 semi-implicit, 1 explicit
+    ]
+)
+
+CHANNEL = np.dtype(
+    [
+        ("dead_zone", "f8"),
+        ("exponent", "f8"),
+        ("rise", "f8"),
+        ("fall", "f8"),
+        ("low", "f8"),
+    ]
+)
+
+GROUND = np.dtype(
+    [
+        ("gravity", "f8"),
+        ("air_density", "f8"),
+        ("wind", "f8", (3,)),
+        ("grip", "f8"),
+        ("edge_kind", "i8"),  # 0 open, 1 wrap, 2 wall, 3 return
+        ("low", "f8", (2,)),
+        ("high", "f8", (2,)),
+    ]
+)
+
+WALL = np.dtype(
+    [
+        ("x", "f8"),
+        ("y", "f8"),
+        ("cos", "f8"),
+        ("sin", "f8"),
+        ("half_length", "f8"),
+        ("half_width", "f8"),
+        ("top", "f8"),
+        ("reach", "f8"),  # m, radius of the circle round it
+    ]
+)
+
+GATE = np.dtype([("x", "f8"), ("y", "f8"), ("cos", "f8"), ("sin", "f8"), ("half_width", "f8")])
+
+DRILL = np.dtype(
+    [
+        ("end_kind", "i8"),  # 0 time, 1 distance, 2 stopped, 3 hit, 4 last gate
+        ("end_value", "f8"),
+        ("driver_channel", "i8"),  # -1: nobody aims
+        ("driver_gain", "f8"),
+        ("driver_damping", "f8"),
+        ("start", "f8", (13,)),  # position, attitude, velocity, spin
+    ]
+)
+
+
+NOW = np.dtype(
+    [
+        ("dt", "f8"),  # s, of this tick or substep
+        ("nominal_dt", "f8"),  # s, of the tick the settings were made for
+        ("time", "f8"),
+        ("mass", "f8"),
+        ("load", "f8"),  # N, what the ground carries
+        ("on_ground", "f8"),
+        ("speed", "f8"),  # m/s
+        ("forward", "f8"),  # m/s, along the heading, level
+        ("side", "f8"),  # m/s, to the left of the heading, level
+        ("heading_x", "f8"),
+        ("heading_y", "f8"),
+        ("in_wall", "f8"),  # 1 while touching a wall
+        ("next_gate", "f8"),
+        ("gates_missed", "f8"),
+        ("moved", "f8"),  # m, path length since the start
+        ("position", "f8", (3,)),
+        ("attitude", "f8", (4,)),
+        ("velocity", "f8", (3,)),
+        ("spin", "f8", (3,)),
+        ("axes", "f8", (3, 3)),
+        ("inertia", "f8", (3, 3)),  # kg m2, world axes
+        ("inverse_inertia", "f8", (3, 3)),  # world axes, zero rows where rotation is held
+        ("momentum", "f8", (3,)),  # N m s, angular, world axes
+        ("scratch", "f8", (2, 4)),
+        ("parts", "i8"),  # how many of the rows below are in use
+        ("channel_count", "i8"),
+        ("channels", "f8", (MOST_CHANNELS,)),
+        ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
+        ("memory", "f8", (MOST_PARTS, MEMORY)),
+        ("activity", "f8", (MOST_PARTS,)),
+        ("lines", "f8", (MOST_PARTS + len(FIXED_LINES), 6)),  # N and N m about the centre of mass
+        ("points", "f8", (MOST_PARTS + len(FIXED_LINES), 3)),  # m, points of action
+    ]
+)
+"""All that changes in a tick, in one record: the kernel hands one pointer round, not fifteen arrays."""
+
+
+class World(NamedTuple):
+    """All that stays as it is during a run. body, ground, drill: one record each; the rest a row a thing."""
+
+    body: Records
+    ground: Records
+    drill: Records
+    parts: Records
+    channels: Records
+    walls: Records
+    gates: Records

@@ -1,0 +1,413 @@
+"""One tick, from top to bottom.
+
+`tick` is the order of things: channels, contacts as they stand, forces of every part, gravity and
+damping, velocities, walls, limiters, positions. Every change of speed is booked on a ledger line
+in the tick that made it, so that the lines of a tick sum to what the body really did.
+"""
+
+from __future__ import annotations
+
+import math
+
+from oak_sled.core import body as body_module
+from oak_sled.core import spatial
+from oak_sled.core.contact import walls
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts import limiter, register, runner
+from oak_sled.core.state import (
+    DAMPING,
+    DIVERGED,
+    EDGE,
+    ENDED,
+    FIXED_LINES,
+    GRAVITY,
+    HOLDS,
+    INTEGRATOR,
+    RUNNING,
+    WALLS,
+)
+
+FIXED = len(FIXED_LINES)
+HEAD = 17
+"""Numbers at the front of a recorded row: position 3, attitude 4, velocity 3, spin 3, then the
+load on the ground, whether it touches a wall, the next gate, and gates missed."""
+STOPPED = 0.05
+"""m/s under which a craft that has moved counts as stopped."""
+WILD = 1e5
+"""m/s past which a run has diverged."""
+
+
+@compiled
+def tick(world, now, raw):
+    """Moves the craft by one tick (or one substep). raw : channel inputs, shape (channels,)."""
+    body = world.body[0]
+    clear(now)
+    body_module.refresh(body, now)
+    read_motion(now)
+    start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
+    start_spin = (now.spin[0], now.spin[1], now.spin[2])
+    start_momentum(now)
+    shape_channels(world, now, raw)  # 1
+    stand(body, world.ground[0], now)  # 2
+    push_parts(world.parts, body, world.ground[0], now)  # 3
+    weigh_and_damp(body, world.ground[0], now)  # 4
+    speed_up(body, now, start_spin)  # 5
+    meet_walls(world, now)  # 6
+    limit(world.parts, now)  # 7
+    if body.integrator == 0:
+        start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
+        start_spin = (now.spin[0], now.spin[1], now.spin[2])
+    move(world, now, start_velocity, start_spin)  # 8
+    now.time += now.dt
+
+
+@compiled
+def read_motion(now):
+    """Heading and speeds of this moment, for everything that asks."""
+    hx, hy = now.axes[0, 0], now.axes[1, 0]
+    size = math.sqrt(hx * hx + hy * hy)
+    if size > 1e-9:  # pointing straight up it keeps the heading it had
+        now.heading_x, now.heading_y = hx / size, hy / size
+    v = now.velocity
+    now.speed = math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
+    now.forward = v[0] * now.heading_x + v[1] * now.heading_y
+    now.side = v[1] * now.heading_x - v[0] * now.heading_y
+
+
+@compiled
+def start_momentum(now):
+    """Angular momentum about the centre of mass, from the spin."""
+    momentum = spatial.times(now.inertia, (now.spin[0], now.spin[1], now.spin[2]))
+    for i in range(3):
+        now.momentum[i] = momentum[i]
+
+
+@compiled
+def shape_channels(world, now, raw):
+    """Raw input -> dead zone -> response exponent -> rise and return rates -> value."""
+    dt = now.dt
+    for c in range(raw.shape[0]):
+        setting = world.channels[c]
+        wanted = raw[c]
+        if world.drill[0].driver_channel == c:
+            wanted = steer_for_gate(world, now)
+        wanted = min(max(wanted, setting.low), 1.0)
+        size = abs(wanted)
+        if size <= setting.dead_zone:
+            size = 0.0
+        else:
+            size = (size - setting.dead_zone) / (1.0 - setting.dead_zone)
+        if setting.exponent != 1.0:
+            size = size**setting.exponent
+        wanted = size if wanted >= 0.0 else -size
+        value = now.channels[c]
+        now.before[c] = value
+        if value * wanted < 0.0:
+            wanted = 0.0  # it returns through zero before it rises on the other side
+        step = dt * (setting.rise if abs(wanted) > abs(value) else setting.fall)
+        now.channels[c] = value + min(max(wanted - value, -step), step)
+
+
+@compiled
+def steer_for_gate(world, now):
+    """The steering of a driver who aims at the middle of the next gate: gain x bearing - damping x yaw rate."""
+    drill = world.drill[0]
+    gate_number = min(int(now.next_gate), world.gates.shape[0] - 1)
+    gate = world.gates[gate_number]
+    dx, dy = gate.x - now.position[0], gate.y - now.position[1]
+    if now.next_gate >= world.gates.shape[0]:
+        dx, dy = gate.cos, gate.sin
+    ahead = dx * now.heading_x + dy * now.heading_y
+    left = dy * now.heading_x - dx * now.heading_y
+    bearing = math.atan2(left, ahead)
+    return drill.driver_gain * bearing - drill.driver_damping * now.spin[2]
+
+
+@compiled
+def stand(body, ground, now):
+    """What of the craft is on the ground, and the load it carries there."""
+    now.on_ground = 1.0 if now.position[2] - body.foot <= runner.TOUCH else 0.0
+    weight = body.mass * ground.gravity * body.gravity_scale
+    now.load = max(weight, 0.0) * now.on_ground
+
+
+@compiled
+def clear(now):
+    """An empty ledger, with every point of action at the centre of mass."""
+    for k in range(now.parts + FIXED):
+        for i in range(6):
+            now.lines[k, i] = 0.0
+        for i in range(3):
+            now.points[k, i] = now.position[i]
+
+
+@compiled
+def push_parts(parts, body, ground, now):
+    """Every part books its force, scaled by its gain: trim, mute and solo in one number."""
+    for p in range(now.parts):
+        part = parts[p]
+        now.activity[p] = 0.0
+        if part.gain == 0.0:
+            continue
+        now.activity[p] = register.act(part, p, body, ground, now)
+        if part.gain != 1.0:
+            for i in range(6):
+                now.lines[p, i] *= part.gain
+    for p in range(now.parts):
+        part = parts[p]
+        if part.kind == register.LIMITER and part.gain > 0.0:
+            acted = limiter.fade(part.limiter, part.gain, parts, p, now)
+            now.activity[p] = max(now.activity[p], acted)
+
+
+@compiled
+def weigh_and_damp(body, ground, now):
+    """Gravity, and the damping of the body in the law it was set to."""
+    now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * body.gravity_scale
+    k = now.parts + DAMPING
+    if body.damping != 0.0:
+        lost = damping_share(body.damping_law, body.damping, now)
+        for i in range(3):
+            now.lines[k, i] = -lost * body.mass * now.velocity[i] / now.dt
+    if body.spin_damping != 0.0:
+        lost = damping_share(body.damping_law, body.spin_damping, now)
+        for i in range(3):
+            now.lines[k, 3 + i] = -lost * now.momentum[i] / now.dt
+
+
+@compiled
+def damping_share(law, number, now):
+    """The share of a speed that damping takes in this tick: exact, implicit, explicit, or a fixed share.
+
+    A fixed share belongs to the nominal tick; substeps of it take together what that tick takes.
+    """
+    if law == 0:
+        return 1.0 - math.exp(-number * now.dt)
+    if law == 1:
+        return 1.0 - 1.0 / (1.0 + number * now.dt)
+    if law == 2:
+        return number * now.dt
+    if now.dt != now.nominal_dt:
+        return 1.0 - (1.0 - number) ** (now.dt / now.nominal_dt)
+    return number
+
+
+@compiled
+def speed_up(body, now, start_spin):
+    """Velocities from the sum of the lines; what held axes took is booked as theirs."""
+    for i in range(3):
+        force, torque = 0.0, 0.0
+        for k in range(now.parts + 2):
+            force += now.lines[k, i]
+            torque += now.lines[k, 3 + i]
+        now.velocity[i] += now.dt * force / body.mass
+        now.momentum[i] += now.dt * torque
+    spin = spatial.times(now.inverse_inertia, (now.momentum[0], now.momentum[1], now.momentum[2]))
+    if body.integrator == 1:
+        # explicit: the gyroscopic term enters as a torque of the start of the tick
+        whirl = spatial.cross(start_spin, spatial.times(now.inertia, start_spin))
+        kick = spatial.times(now.inverse_inertia, whirl)
+        spin = (spin[0] - now.dt * kick[0], spin[1] - now.dt * kick[1], spin[2] - now.dt * kick[2])
+    for i in range(3):
+        now.spin[i] = spin[i]
+    hold(body, now)
+
+
+@compiled
+def hold(body, now):
+    """Takes back every speed along a held axis, and books what that took."""
+    k = now.parts + HOLDS
+    held_spin = False
+    for i in range(3):
+        if body.free[i] == 0.0:
+            now.lines[k, i] -= body.mass * now.velocity[i] / now.dt
+            now.velocity[i] = 0.0
+        held_spin = held_spin or body.free_spin[i] == 0.0
+    if held_spin:
+        true = spatial.times(now.inertia, (now.spin[0], now.spin[1], now.spin[2]))
+        for i in range(3):
+            if body.free_spin[i] == 0.0:
+                now.lines[k, 3 + i] += (true[i] - now.momentum[i]) / now.dt
+                now.momentum[i] = true[i]
+
+
+@compiled
+def meet_walls(world, now):
+    """The walls answer; on the bumper's line if one is fitted, else on their own."""
+    body = world.body[0]
+    k = body.bumper_line if body.bumper_line >= 0 else now.parts + WALLS
+    now.in_wall = walls.meet(world, now, k)
+    if body.bumper_line >= 0:
+        now.activity[k] = now.in_wall
+    if now.in_wall > 0.0:
+        hold(body, now)
+
+
+@compiled
+def limit(parts, now):
+    """Limiters, last of all that changes a speed."""
+    for p in range(now.parts):
+        part = parts[p]
+        if part.kind == register.LIMITER and part.gain > 0.0:
+            acted = limiter.act(part.limiter, part.gain, p, now)
+            now.activity[p] = max(now.activity[p], acted)
+
+
+@compiled
+def move(world, now, velocity, spin):
+    """Place and attitude; a fast craft stops at the wall it would pass through; then gates and edges."""
+    body = world.body[0]
+    dx, dy, dz = velocity[0] * now.dt, velocity[1] * now.dt, velocity[2] * now.dt
+    share = walls.clear_way(world, now, dx, dy, dz)
+    old_x, old_y = now.position[0], now.position[1]
+    now.position[0] += share * dx
+    now.position[1] += share * dy
+    now.position[2] += share * dz
+    now.moved += share * math.sqrt(dx * dx + dy * dy + dz * dz)
+    turn_body(body, now, spin)
+    pass_gate(world.gates, now, old_x, old_y, now.position[0], now.position[1])
+    meet_edge(world, now)
+
+
+@compiled
+def turn_body(body, now, spin):
+    """Attitude after the tick, and the spin that the kept angular momentum means there."""
+    free = body.free_spin[0] * body.free_spin[1] * body.free_spin[2]
+    if body.integrator == 0 and free == 1.0:
+        body_module.turn_freely(body, now, now.dt, now.scratch[0], now.scratch[1])
+    else:
+        spatial.turn(now.attitude, (spin[0] * now.dt, spin[1] * now.dt, spin[2] * now.dt))
+    body_module.refresh(body, now)
+    if body.integrator == 0:
+        after = spatial.times(now.inverse_inertia, (now.momentum[0], now.momentum[1], now.momentum[2]))
+        for i in range(3):
+            now.spin[i] = after[i]
+        hold(body, now)
+        return
+    true = spatial.times(now.inertia, (now.spin[0], now.spin[1], now.spin[2]))
+    for i in range(3):
+        now.lines[now.parts + INTEGRATOR, 3 + i] += (true[i] - now.momentum[i]) / now.dt
+        now.momentum[i] = true[i]
+
+
+@compiled
+def pass_gate(gates, now, old_x, old_y, x, y):
+    """Counts the next gate as passed or missed when its line is crossed in its direction."""
+    number = int(now.next_gate)
+    if number >= gates.shape[0] or gates[number].half_width <= 0.0:
+        return
+    gate = gates[number]
+    before = (old_x - gate.x) * gate.cos + (old_y - gate.y) * gate.sin
+    after = (x - gate.x) * gate.cos + (y - gate.y) * gate.sin
+    if before < 0.0 <= after:
+        share = before / (before - after)
+        cross_x, cross_y = old_x + share * (x - old_x), old_y + share * (y - old_y)
+        aside = (cross_y - gate.y) * gate.cos - (cross_x - gate.x) * gate.sin
+        now.next_gate += 1.0
+        if abs(aside) > gate.half_width:
+            now.gates_missed += 1.0
+
+
+@compiled
+def meet_edge(world, now):
+    """The edge of the ground: open, wrapped round, or back to the start. Edge walls are walls."""
+    ground = world.ground[0]
+    if ground.edge_kind == 0 or ground.edge_kind == 2:
+        return
+    outside = False
+    for i in range(2):
+        size = ground.high[i] - ground.low[i]
+        if now.position[i] < ground.low[i] or now.position[i] > ground.high[i]:
+            outside = True
+            if ground.edge_kind == 1:
+                now.position[i] -= size * math.floor((now.position[i] - ground.low[i]) / size)
+    if outside and ground.edge_kind == 3:
+        mass, start, k = world.body[0].mass, world.drill[0].start, now.parts + EDGE
+        for i in range(3):
+            now.lines[k, i] -= mass * now.velocity[i] / now.dt
+            now.lines[k, 3 + i] -= now.momentum[i] / now.dt
+            now.position[i] = start[i]
+            now.velocity[i] = 0.0
+            now.spin[i] = 0.0
+            now.momentum[i] = 0.0
+        for i in range(4):
+            now.attitude[i] = start[3 + i]
+
+
+@compiled
+def write_row(now, row, share, fresh):
+    """Writes the state after a tick into `row`; lines are the mean over its substeps."""
+    for i in range(3):
+        row[i] = now.position[i]
+        row[7 + i] = now.velocity[i]
+        row[10 + i] = now.spin[i]
+    for i in range(4):
+        row[3 + i] = now.attitude[i]
+    row[13] = now.load
+    row[14] = now.in_wall
+    row[15] = now.next_gate
+    row[16] = now.gates_missed
+    place = HEAD
+    for c in range(now.channel_count):
+        row[place + c] = now.channels[c]
+    place += now.channel_count
+    for k in range(now.parts + FIXED):
+        for i in range(6):
+            booked = share * now.lines[k, i]
+            row[place + i] = booked if fresh else row[place + i] + booked
+        place += 6
+    for p in range(now.parts):
+        for i in range(3):
+            row[place + i] = now.points[p, i]
+        place += 3
+    for p in range(now.parts):
+        row[place + p] = now.activity[p]
+
+
+@compiled
+def ended(drill, gates, now):
+    """Whether the end condition of the drill is met."""
+    if drill.end_kind == 1:
+        return now.moved >= drill.end_value
+    if drill.end_kind == 2:
+        return now.moved > 0.5 and now.speed < STOPPED and now.time >= drill.end_value
+    if drill.end_kind == 3:
+        return now.in_wall > 0.0
+    if drill.end_kind == 4:
+        return now.next_gate >= gates
+    return False
+
+
+@compiled
+def is_wild(now):
+    """Whether a number left all sense: not finite, or faster than anything means."""
+    total = 0.0
+    for i in range(3):
+        total += abs(now.velocity[i]) + abs(now.spin[i]) + 1e-3 * abs(now.position[i])
+    return not total < WILD
+
+
+@compiled
+def first_row(state, row):
+    """Writes the start into `row`: the state, with nothing booked yet."""
+    write_row(state[0], row, 1.0, True)
+
+
+@compiled
+def advance(world, state, inputs, out, substeps):
+    """Runs as many ticks as `out` has rows, or fewer when the drill ends.
+
+    state : the record of NOW, shape (1,), changed in place. inputs : shape (ticks, channels), raw
+    channel values. out : shape (ticks, width), written row by row. Returns (status, ticks done).
+    """
+    now = state[0]
+    for k in range(out.shape[0]):
+        for s in range(substeps):
+            tick(world, now, inputs[k])
+            write_row(now, out[k], 1.0 / substeps, s == 0)
+        if is_wild(now):
+            return DIVERGED, k + 1
+        read_motion(now)
+        if ended(world.drill[0], world.gates.shape[0], now):
+            return ENDED, k + 1
+    return RUNNING, out.shape[0]

@@ -1,0 +1,227 @@
+"""Documents of where and how a craft is tested: ground, drill, target, and the yard of them all."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from oak_sled.core import document
+from oak_sled.core.craft import Craft, unique
+from oak_sled.core.dial import dial
+from oak_sled.core.document import Frozen, name_field
+from oak_sled.core.faults import close_match
+
+FORMAT = 1
+"""The number of the yard format this program writes. A greater one is refused."""
+
+TICK_RATES = (30, 60, 120, 240, 480, 960)
+"""Ticks per second the desk offers; any from 20 to 2000 is allowed."""
+
+
+class Wall(Frozen):
+    """An upright box that no craft passes."""
+
+    id: str = name_field("its name")
+    x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    heading_deg: float = dial(0.0, "°", "direction of its length", low=-360.0, high=360.0)
+    length: float = dial(10.0, "m", "length", low=0.01, high=1e5)
+    width: float = dial(0.8, "m", "thickness", low=0.01, high=1e4)
+    height: float = dial(1.0, "m", "height above the ground", low=0.01, high=1e4)
+
+
+class Gate(Frozen):
+    """A line between two poles, passed in the direction of its heading."""
+
+    id: str = name_field("its name")
+    x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    heading_deg: float = dial(0.0, "°", "direction in which it is passed", low=-360.0, high=360.0)
+    width: float = dial(4.0, "m", "distance of its poles", low=0.1, high=1e3)
+
+
+class Ground(Frozen):
+    """A place to test on: level ice with walls, gates, air and edges."""
+
+    id: str = name_field("the name by which drills refer to this ground")
+    title: str = Field("", max_length=60, description="what it is called")
+    gravity: float = dial(9.80665, "m/s2", "gravity", low=0.0, high=1e3, slider=(0.0, 30.0))
+    air_density: float = dial(1.34, "kg/m3", "density of the air", low=0.0, high=1e3, slider=(0.0, 2.0))
+    wind_speed: float = dial(0.0, "m/s", "speed of the wind", low=0.0, high=300.0, slider=(0.0, 30.0))
+    wind_to_deg: float = dial(0.0, "°", "heading the wind blows to", low=-360.0, high=360.0)
+    grip: float = dial(1.0, "", "scale on all grip and sliding resistance", low=0.0, high=10.0, slider=(0.0, 2.0))
+    edges: Literal["open", "wrap", "wall", "return"] = Field("open", description="what happens at the edge")
+    length: float = dial(400.0, "m", "size from west edge to east edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
+    width: float = dial(200.0, "m", "size from south edge to north edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
+    middle_x: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
+    middle_y: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
+    walls: tuple[Wall, ...] = Field((), max_length=500, description="walls")
+    gates: tuple[Gate, ...] = Field((), max_length=500, description="gates in the order in which they are passed")
+
+    @model_validator(mode="after")
+    def _whole(self) -> Ground:
+        unique("walls", self.walls)
+        unique("gates", self.gates)
+        return self
+
+    @property
+    def heading(self) -> str:
+        """What the ground is called."""
+        return self.title or self.id.replace("_", " ")
+
+    def edges_at(self) -> tuple[float, float, float, float]:
+        """(least x, least y, greatest x, greatest y), m."""
+        half_length, half_width = 0.5 * self.length, 0.5 * self.width
+        return (
+            self.middle_x - half_length,
+            self.middle_y - half_width,
+            self.middle_x + half_length,
+            self.middle_y + half_width,
+        )
+
+
+class Start(Frozen):
+    """Where and how a craft begins."""
+
+    x: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
+    y: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
+    height: float = dial(0.0, "m", "above standing on the ground", low=0.0, high=1e5, slider=(0.0, 50.0))
+    heading_deg: float = dial(0.0, "°", "heading, 0 along x, positive to the left", low=-360.0, high=360.0)
+    speed: float = dial(0.0, "m/s", "forward speed", low=-1e4, high=1e4, slider=(-10.0, 40.0))
+    side_speed: float = dial(0.0, "m/s", "speed to the left", low=-1e4, high=1e4, slider=(-20.0, 20.0))
+    rise_speed: float = dial(0.0, "m/s", "speed upward", low=-1e4, high=1e4, slider=(-20.0, 20.0))
+    roll_rate_deg: float = dial(0.0, "°/s", "spin about the forward axis", low=-1e5, high=1e5)
+    pitch_rate_deg: float = dial(0.0, "°/s", "spin about the left axis", low=-1e5, high=1e5)
+    yaw_rate_deg: float = dial(0.0, "°/s", "spin about the upright axis", low=-1e5, high=1e5)
+
+
+class Knot(Frozen):
+    """A channel value at a time."""
+
+    t: float = dial(0.0, "s", "time from the start", low=0.0, high=1e5)
+    value: float = dial(0.0, "", "raw channel value", low=-1.0, high=1.0)
+
+
+class Track(Frozen):
+    """What one channel is told over time.
+
+    steps: holds each knot's value until the next. ramps: straight between knots. sine: amplitude
+    and period from the first knot's time to the last one's. aim: a driver who steers for the next gate.
+    """
+
+    channel: str = Field(description="the channel it tells")
+    shape: Literal["steps", "ramps", "sine", "aim"] = Field("steps", description="how values run over time")
+    knots: tuple[Knot, ...] = Field((), max_length=500_000, description="values at times")
+    amplitude: float = dial(1.0, "", "of a sine", low=-1.0, high=1.0)
+    period: float = dial(2.0, "s", "of a sine", low=0.02, high=1e4, slider=(0.2, 10.0), scale="log")
+    gain: float = dial(2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0))
+    lead: float = dial(0.5, "s", "of the driver: steering taken back for each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0))
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Track:
+        times = [knot.t for knot in self.knots]
+        for sooner, later in zip(times, times[1:], strict=False):
+            if later < sooner:
+                raise ValueError(f"knots: {later:g} s comes after {sooner:g} s (order the knots by time)")
+        return self
+
+
+class Target(Frozen):
+    """The band a measure should lie in; an open side is left out."""
+
+    measure: str = Field(description="the measure, by name")
+    low: float | None = Field(None, allow_inf_nan=False, description="least value that passes, in the unit of the measure")
+    high: float | None = Field(None, allow_inf_nan=False, description="greatest value that passes")
+
+
+class Drill(Frozen):
+    """A scripted manoeuvre: start, channels over time, end condition, ground and targets."""
+
+    id: str = name_field("its name")
+    title: str = Field("", max_length=80, description="what it is called")
+    ground: str = Field("", description="the ground it runs on; empty: whichever is chosen")
+    start: Start = Field(default_factory=Start, description="where and how the craft begins")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="what the channels are told")
+    duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
+    end: Literal["time", "distance", "stopped", "hit", "last_gate"] = Field("time", description="what ends it sooner")
+    end_value: float = dial(0.0, "", "m for distance, s not before which stopped counts", low=0.0, high=1e6)
+    event_time: float = dial(0.0, "s", "when what is measured begins (the step, the brake, the release)", low=0.0, high=1e5)
+    recorded: bool = Field(False, description="kept from a live drive")
+    targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
+
+    @model_validator(mode="after")
+    def _once(self) -> Drill:
+        told = [track.channel for track in self.tracks]
+        for channel in told:
+            if told.count(channel) > 1:
+                raise ValueError(f"tracks: {channel!r} is told twice (one track a channel)")
+        return self
+
+    @property
+    def heading(self) -> str:
+        """What the drill is called."""
+        return self.title or self.id.replace("_", " ")
+
+
+class Bench(Frozen):
+    """What stands on the bench: the craft, ground and drill in hand."""
+
+    craft: str = Field(description="the craft under test")
+    ground: str = Field(description="the ground in hand")
+    drill: str = Field(description="the drill in hand")
+
+
+class Yard(Frozen):
+    """The whole document."""
+
+    format: int = Field(FORMAT, ge=1, le=FORMAT, description="number of the yard format")
+    title: str = Field("Yard", max_length=80, description="what the yard is called")
+    ticks: int = Field(120, ge=20, le=2000, description="ticks per second")
+    integrator: Literal["semi_implicit", "explicit"] = Field("semi_implicit", description="how a tick is integrated")
+    bench: Bench = Field(description="what is in hand")
+    crafts: tuple[Craft, ...] = Field(min_length=1, max_length=50, description="what moves")
+    grounds: tuple[Ground, ...] = Field(min_length=1, max_length=50, description="places to test on")
+    drills: tuple[Drill, ...] = Field(min_length=1, max_length=500, description="scripted manoeuvres")
+
+    @model_validator(mode="after")
+    def _references(self) -> Yard:
+        for where in ("crafts", "grounds", "drills"):
+            unique(where, getattr(self, where))
+        self._must_exist("bench.craft", self.bench.craft, self.crafts)
+        self._must_exist("bench.ground", self.bench.ground, self.grounds)
+        self._must_exist("bench.drill", self.bench.drill, self.drills)
+        for drill in self.drills:
+            if drill.ground:
+                self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)
+        return self
+
+    @staticmethod
+    def _must_exist(where: str, name: str, items: Any) -> None:
+        names = [item.id for item in items]
+        if name not in names:
+            raise ValueError(f"{where}: there is no {name!r} ({close_match(name, names)})")
+
+    def edit(self, path: str, value: Any) -> Yard:
+        """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""
+        edited: Yard = document.edit(self, path, value)
+        return edited
+
+    def craft(self, name: str = "") -> Craft:
+        """The craft of that id, or the one on the bench."""
+        found: Craft = document.member(self.crafts, name or self.bench.craft, "crafts")
+        return found
+
+    def drill(self, name: str = "") -> Drill:
+        """The drill of that id, or the one on the bench."""
+        found: Drill = document.member(self.drills, name or self.bench.drill, "drills")
+        return found
+
+    def ground(self, name: str = "") -> Ground:
+        """The ground of that id, or the one on the bench."""
+        found: Ground = document.member(self.grounds, name or self.bench.ground, "grounds")
+        return found
+
+    def ground_of(self, drill: Drill) -> Ground:
+        """The ground a drill runs on."""
+        return self.ground(drill.ground)
