@@ -94,6 +94,7 @@ DRILL = np.dtype(
         ("driver_channel", "i8"),  # -1: nobody aims
         ("driver_gain", "f8"),
         ("driver_damping", "f8"),
+        ("driver_sight", "f8"),
         ("start", "f8", (13,)),  # position, attitude, velocity, spin
     ]
 )

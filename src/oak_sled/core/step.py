@@ -40,24 +40,24 @@ WILD = 1e5
 @compiled
 def tick(world, now, raw):
     """Moves the craft by one tick (or one substep). raw : channel inputs, shape (channels,)."""
-    body = world.body[0]
+    body, ground, drill = world.body[0], world.ground[0], world.drill[0]
     clear(now)
     body_module.refresh(body, now)
     read_motion(now)
     start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
     start_spin = (now.spin[0], now.spin[1], now.spin[2])
     start_momentum(now)
-    shape_channels(world, now, raw)  # 1
-    stand(body, world.ground[0], now)  # 2
-    push_parts(world.parts, body, world.ground[0], now)  # 3
-    weigh_and_damp(body, world.ground[0], now)  # 4
+    shape_channels(world.channels, drill, world.gates, now, raw)  # 1
+    stand(body, ground, now)  # 2
+    push_parts(world.parts, body, ground, now)  # 3
+    weigh_and_damp(body, ground, now)  # 4
     speed_up(body, now, start_spin)  # 5
-    meet_walls(world, now)  # 6
+    meet_walls(body, world.walls, now)  # 6
     limit(world.parts, now)  # 7
     if body.integrator == 0:
         start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
         start_spin = (now.spin[0], now.spin[1], now.spin[2])
-    move(world, now, start_velocity, start_spin)  # 8
+    move(body, ground, drill, world.walls, world.gates, now, start_velocity, start_spin)  # 8
     now.time += now.dt
 
 
@@ -83,14 +83,14 @@ def start_momentum(now):
 
 
 @compiled
-def shape_channels(world, now, raw):
+def shape_channels(channels, drill, gates, now, raw):
     """Raw input -> dead zone -> response exponent -> rise and return rates -> value."""
     dt = now.dt
     for c in range(raw.shape[0]):
-        setting = world.channels[c]
+        setting = channels[c]
         wanted = raw[c]
-        if world.drill[0].driver_channel == c:
-            wanted = steer_for_gate(world, now)
+        if drill.driver_channel == c:
+            wanted = steer_for_gate(drill, gates, now)
         wanted = min(max(wanted, setting.low), 1.0)
         size = abs(wanted)
         if size <= setting.dead_zone:
@@ -109,18 +109,30 @@ def shape_channels(world, now, raw):
 
 
 @compiled
-def steer_for_gate(world, now):
-    """The steering of a driver who aims at the middle of the next gate: gain x bearing - damping x yaw rate."""
-    drill = world.drill[0]
-    gate_number = min(int(now.next_gate), world.gates.shape[0] - 1)
-    gate = world.gates[gate_number]
-    dx, dy = gate.x - now.position[0], gate.y - now.position[1]
-    if now.next_gate >= world.gates.shape[0]:
-        dx, dy = gate.cos, gate.sin
+def steer_for_gate(drill, gates, now):
+    """The steering of a driver who looks ahead: gain x bearing of the aim - damping x yaw rate.
+
+    The aim is the middle of the next gate, and within the sight distance of it moves on toward the
+    gate behind, so that the craft is already turning when it passes.
+    """
+    count = gates.shape[0]
+    number = min(int(now.next_gate), count - 1)
+    gate = gates[number]
+    aim_x, aim_y = gate.x, gate.y
+    next_x, next_y = gate.x + drill.driver_sight * gate.cos, gate.y + drill.driver_sight * gate.sin
+    if number + 1 < count:
+        next_x, next_y = gates[number + 1].x, gates[number + 1].y
+    away = math.hypot(gate.x - now.position[0], gate.y - now.position[1])
+    if now.next_gate >= count:
+        aim_x, aim_y = now.position[0] + gate.cos, now.position[1] + gate.sin
+    elif drill.driver_sight > 0.0 and away < drill.driver_sight:
+        share = 0.5 * (1.0 - away / drill.driver_sight)
+        aim_x += share * (next_x - gate.x)
+        aim_y += share * (next_y - gate.y)
+    dx, dy = aim_x - now.position[0], aim_y - now.position[1]
     ahead = dx * now.heading_x + dy * now.heading_y
     left = dy * now.heading_x - dx * now.heading_y
-    bearing = math.atan2(left, ahead)
-    return drill.driver_gain * bearing - drill.driver_damping * now.spin[2]
+    return drill.driver_gain * math.atan2(left, ahead) - drill.driver_damping * now.spin[2]
 
 
 @compiled
@@ -232,11 +244,10 @@ def hold(body, now):
 
 
 @compiled
-def meet_walls(world, now):
+def meet_walls(body, all_walls, now):
     """The walls answer; on the bumper's line if one is fitted, else on their own."""
-    body = world.body[0]
     k = body.bumper_line if body.bumper_line >= 0 else now.parts + WALLS
-    now.in_wall = walls.meet(world, now, k)
+    now.in_wall = walls.meet(body, all_walls, now, k)
     if body.bumper_line >= 0:
         now.activity[k] = now.in_wall
     if now.in_wall > 0.0:
@@ -254,19 +265,18 @@ def limit(parts, now):
 
 
 @compiled
-def move(world, now, velocity, spin):
+def move(body, ground, drill, all_walls, gates, now, velocity, spin):
     """Place and attitude; a fast craft stops at the wall it would pass through; then gates and edges."""
-    body = world.body[0]
     dx, dy, dz = velocity[0] * now.dt, velocity[1] * now.dt, velocity[2] * now.dt
-    share = walls.clear_way(world, now, dx, dy, dz)
+    share = walls.clear_way(body, all_walls, now, dx, dy, dz)
     old_x, old_y = now.position[0], now.position[1]
     now.position[0] += share * dx
     now.position[1] += share * dy
     now.position[2] += share * dz
     now.moved += share * math.sqrt(dx * dx + dy * dy + dz * dz)
     turn_body(body, now, spin)
-    pass_gate(world.gates, now, old_x, old_y, now.position[0], now.position[1])
-    meet_edge(world, now)
+    pass_gate(gates, now, old_x, old_y, now.position[0], now.position[1])
+    meet_edge(ground, drill, now)
 
 
 @compiled
@@ -309,9 +319,8 @@ def pass_gate(gates, now, old_x, old_y, x, y):
 
 
 @compiled
-def meet_edge(world, now):
+def meet_edge(ground, drill, now):
     """The edge of the ground: open, wrapped round, or back to the start. Edge walls are walls."""
-    ground = world.ground[0]
     if ground.edge_kind == 0 or ground.edge_kind == 2:
         return
     outside = False
@@ -322,9 +331,9 @@ def meet_edge(world, now):
             if ground.edge_kind == 1:
                 now.position[i] -= size * math.floor((now.position[i] - ground.low[i]) / size)
     if outside and ground.edge_kind == 3:
-        mass, start, k = world.body[0].mass, world.drill[0].start, now.parts + EDGE
+        start, k = drill.start, now.parts + EDGE
         for i in range(3):
-            now.lines[k, i] -= mass * now.velocity[i] / now.dt
+            now.lines[k, i] -= now.mass * now.velocity[i] / now.dt
             now.lines[k, 3 + i] -= now.momentum[i] / now.dt
             now.position[i] = start[i]
             now.velocity[i] = 0.0

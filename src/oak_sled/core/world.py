@@ -191,6 +191,7 @@ def _drill(drill: Drill, names: tuple[str, ...], craft: Craft) -> dict[str, Any]
         "driver_channel": names.index(aim.channel) if aim else -1,
         "driver_gain": aim.gain if aim else 0.0,
         "driver_damping": aim.lead if aim else 0.0,
+        "driver_sight": aim.sight if aim else 0.0,
         "start": start_state(drill, craft),
     }
 

@@ -118,6 +118,8 @@ class Track(Frozen):
     gain: float = dial(2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0))
     lead: float = dial(0.5, "s", "of the driver: steering taken back for each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0))
 
+    sight: float = dial(12.0, "m", "of the driver: how far before a gate the aim moves on to the next", low=0.0, high=1e3, slider=(0.0, 40.0))
+
     @model_validator(mode="after")
     def _ordered(self) -> Track:
         times = [knot.t for knot in self.knots]

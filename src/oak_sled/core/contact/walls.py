@@ -194,18 +194,17 @@ def answer(bumper, now, lever, nx, ny, first, k):
 
 
 @compiled
-def meet(world, now, k):
+def meet(body, walls, now, k):
     """Step 6: answers every wall the hull touches, booked on line `k`; returns 1 while one is touched, else 0.
 
     Also takes the overlap out, as a change of place and not of speed, so that it adds no energy.
     """
-    body = world.body[0]
     bumper = body.bumper
     touching = 0.0
     first = now.in_wall == 0.0
-    for w in range(world.walls.shape[0]):
+    for w in range(walls.shape[0]):
         depth, nx, ny, cx, cy = touch(
-            body, now.axes, now.position[0], now.position[1], now.position[2], world.walls[w]
+            body, now.axes, now.position[0], now.position[1], now.position[2], walls[w]
         )
         if depth <= 0.0:
             continue
@@ -220,18 +219,17 @@ def meet(world, now, k):
 
 
 @compiled
-def clear_way(world, now, dx, dy, dz):
+def clear_way(body, walls, now, dx, dy, dz):
     """Share of a move that is free of walls, so that a fast craft does not pass through a thin one.
 
     A move shorter than half of the thinnest thing needs no march; a longer one is marched in such
     steps and then halved down to the moment of touch. The hull then stands in the wall by less than
     the slop, and the next tick answers with the full speed.
     """
-    body = world.body[0]
     move = math.sqrt(dx * dx + dy * dy + dz * dz)
     thin = NOTHING
-    for w in range(world.walls.shape[0]):
-        wall = world.walls[w]
+    for w in range(walls.shape[0]):
+        wall = walls[w]
         if math.hypot(wall.x - now.position[0], wall.y - now.position[1]) < wall.reach + move + 10.0:
             thin = min(thin, 2.0 * min(wall.half_length, wall.half_width))
     thin = min(thin, 2.0 * min(body.half[0], body.half[1]) + thin)
@@ -239,11 +237,11 @@ def clear_way(world, now, dx, dy, dz):
         return 1.0
     steps = int(math.ceil(move / (0.5 * thin)))
     for k in range(1, steps + 1):
-        if deepest(world, now, dx, dy, dz, k / steps) > SLOP:
+        if deepest(body, walls, now, dx, dy, dz, k / steps) > SLOP:
             low, high = (k - 1) / steps, k / steps
             for _ in range(40):
                 middle = 0.5 * (low + high)
-                if deepest(world, now, dx, dy, dz, middle) > 0.5 * SLOP:
+                if deepest(body, walls, now, dx, dy, dz, middle) > 0.5 * SLOP:
                     high = middle
                 else:
                     low = middle
@@ -252,18 +250,17 @@ def clear_way(world, now, dx, dy, dz):
 
 
 @compiled
-def deepest(world, now, dx, dy, dz, share):
+def deepest(body, walls, now, dx, dy, dz, share):
     """The deepest overlap with any wall after that share of a move, m."""
     most = -NOTHING
-    body = world.body[0]
-    for w in range(world.walls.shape[0]):
+    for w in range(walls.shape[0]):
         depth, nx, ny, cx, cy = touch(
             body,
             now.axes,
             now.position[0] + share * dx,
             now.position[1] + share * dy,
             now.position[2] + share * dz,
-            world.walls[w],
+            walls[w],
         )
         # a wall it already leans on and moves along or away from does not hold it back
         if depth > most and dx * nx + dy * ny < 0.0:

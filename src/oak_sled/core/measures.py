@@ -1,0 +1,334 @@
+"""Measures: one number read from a run, each with unit, definition and source.
+
+A measure that a run does not show (a stopping distance of a run that never stops) is None, and
+says so on the desk instead of inventing a number.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from oak_sled.core import traces
+from oak_sled.core.faults import close_match, refuse
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+from oak_sled.core.step import STOPPED
+from oak_sled.core.yard import Drill, Target
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A number read from a run. better: "low", "high" or "" when neither is better as such."""
+
+    name: str
+    title: str
+    unit: str
+    says: str
+    read: Callable[[Run], float | None]
+    better: str = ""
+
+
+def _first(mask: Floats, start: int = 0) -> int | None:
+    hits = np.flatnonzero(mask[start:])
+    return int(hits[0]) + start if len(hits) else None
+
+
+def _event_row(run: Run) -> int:
+    return run.at(run.job.drill.event_time)
+
+
+def top_speed(run: Run) -> float:
+    return float(np.max(traces.values(run, "speed")))
+
+
+def time_to_90(run: Run) -> float | None:
+    """From the start; None when the run begins at that speed already."""
+    speed = traces.values(run, "speed")
+    wanted = 0.9 * np.max(speed)
+    row = _first(speed >= wanted)
+    return None if row is None or row == 0 else _crossing(run, speed, wanted, row)
+
+
+def _crossing(run: Run, values: Floats, wanted: float, row: int) -> float:
+    """The time at which a rising trace passes `wanted`, between row - 1 and row."""
+    before, after = values[row - 1], values[row]
+    share = (wanted - before) / (after - before) if after != before else 1.0
+    return float((row - 1 + share) * run.job.dt)
+
+
+def time_to_10(run: Run) -> float | None:
+    speed = traces.values(run, "speed")
+    row = _first(speed >= 10.0)
+    return None if row is None or row == 0 else _crossing(run, speed, 10.0, row)
+
+
+def distance(run: Run) -> float:
+    return float(np.sum(_steps(run)))
+
+
+def _steps(run: Run) -> Floats:
+    """m of path in every tick, from the speed, so that wrapped edges do not count."""
+    speed = traces.values(run, "speed")
+    return 0.5 * (speed[1:] + speed[:-1]) * run.job.dt
+
+
+def _stop_row(run: Run) -> int | None:
+    start = _event_row(run)
+    speed = traces.values(run, "speed")
+    if speed[start] <= STOPPED:
+        return None
+    return _first(speed <= STOPPED, start)
+
+
+def stop_distance(run: Run) -> float | None:
+    row = _stop_row(run)
+    return None if row is None else float(np.sum(_steps(run)[_event_row(run) : row]))
+
+
+def stop_time(run: Run) -> float | None:
+    row = _stop_row(run)
+    return None if row is None else (row - _event_row(run)) * run.job.dt
+
+
+def halving_time(run: Run) -> float | None:
+    start = _event_row(run)
+    speed = traces.values(run, "speed")
+    if speed[start] <= STOPPED:
+        return None
+    row = _first(speed <= 0.5 * speed[start], start)
+    return None if row is None else (row - start) * run.job.dt
+
+
+def peak_slip(run: Run) -> float:
+    return float(np.max(np.abs(traces.values(run, "slip_angle"))))
+
+
+def slide_share(run: Run) -> float | None:
+    runners = [part.id for part in run.job.craft.parts if part.kind == "runner"]
+    if not runners:
+        return None
+    sliding = np.max([run.column(f"{name}.activity") for name in runners], axis=0)
+    return float(100.0 * np.mean(sliding[1:] > 0.5))
+
+
+def regain_time(run: Run) -> float | None:
+    """From the event to the last moment with more than 5 degrees of side slip."""
+    start = _event_row(run)
+    slipping = np.flatnonzero(np.abs(traces.values(run, "slip_angle")[start:]) > 5.0)
+    if not len(slipping) or slipping[-1] + start >= run.ticks:
+        return None
+    return float((slipping[-1] + 1) * run.job.dt)
+
+
+def peak_side_g(run: Run) -> float:
+    return float(np.max(np.abs(traces.values(run, "side_g"))))
+
+
+def held_side_g(run: Run) -> float | None:
+    """The greatest mean over one second."""
+    window = run.job.ticks
+    side = traces.values(run, "side_g")
+    if len(side) <= window:
+        return None
+    sums = np.concatenate([[0.0], np.cumsum(side)])
+    return float(np.max(np.abs(sums[window:] - sums[:-window])) / window)
+
+
+def _steady_yaw(run: Run) -> float | None:
+    """°/s, the mean yaw rate of the last tenth of the run; None if the craft stands or hardly turns."""
+    rate = traces.values(run, "yaw_rate")
+    tail = rate[-max(2, len(rate) // 10) :]
+    steady = float(np.mean(tail))
+    return None if abs(steady) < 0.5 or float(np.ptp(tail)) > 0.5 * abs(steady) else steady
+
+
+def yaw_response(run: Run) -> float | None:
+    """ISO 7401, step input: from the event to 90 % of the steady yaw rate."""
+    steady = _steady_yaw(run)
+    if steady is None:
+        return None
+    share = traces.values(run, "yaw_rate") / steady
+    start = _event_row(run)
+    row = _first(share >= 0.9, start)
+    return None if row is None or row == 0 else max(0.0, _crossing(run, share, 0.9, row) - start * run.job.dt)
+
+
+def yaw_overshoot(run: Run) -> float | None:
+    """ISO 7401, step input: (greatest - steady) / steady."""
+    steady = _steady_yaw(run)
+    if steady is None:
+        return None
+    share = traces.values(run, "yaw_rate")[_event_row(run) :] / steady
+    return float(max(0.0, 100.0 * (np.max(share) - 1.0)))
+
+
+def turn_radius(run: Run) -> float | None:
+    """Speed over yaw rate, both steady over the last tenth of the run."""
+    steady = _steady_yaw(run)
+    if steady is None:
+        return None
+    speed = traces.values(run, "speed")
+    mean = float(np.mean(speed[-max(2, len(speed) // 10) :]))
+    return mean / abs(np.radians(steady)) if mean > traces.SLOW else None
+
+
+def path_width(run: Run) -> float:
+    """Greatest distance to the left plus greatest to the right of the line of the start heading."""
+    way = traces.heading(run)[0]
+    place = run.columns("position.x", "position.y")
+    aside = (place[:, 1] - place[0, 1]) * way[0] - (place[:, 0] - place[0, 0]) * way[1]
+    return float(np.ptp(aside))
+
+
+def gates_passed(run: Run) -> float | None:
+    if not run.job.ground.gates:
+        return None
+    return float(run.column("next_gate")[-1] - run.column("gates_missed")[-1])
+
+
+def gates_missed(run: Run) -> float | None:
+    return float(run.column("gates_missed")[-1]) if run.job.ground.gates else None
+
+
+def limit_share(run: Run) -> float | None:
+    if not any(part.kind == "limiter" for part in run.job.craft.parts):
+        return None
+    return float(100.0 * np.mean(traces.values(run, "limit")[1:] > 0.0)) if run.ticks else None
+
+
+def hits(run: Run) -> float:
+    return float(sum(event.word == "hit" for event in traces.events(run)))
+
+
+def hardest_hit(run: Run) -> float | None:
+    """The greatest impulse a wall gave in one tick."""
+    bumpers = [part.id for part in run.job.craft.parts if part.kind == "bumper"]
+    size = max(float(np.max(np.linalg.norm(run.line(name)[:, :3], axis=1))) for name in [*bumpers, "walls"])
+    return size * run.job.dt if size > 0.0 else None
+
+
+def speed_kept(run: Run) -> float | None:
+    """Speed half a second after the first hit, as a share of the speed before it."""
+    first = next((event.row for event in traces.events(run) if event.word == "hit"), None)
+    if first is None:
+        return None
+    speed = traces.values(run, "speed")
+    after = min(first + run.job.ticks // 2, run.ticks)
+    return float(100.0 * speed[after] / speed[first - 1]) if speed[first - 1] > STOPPED else None
+
+
+def drive_energy(run: Run) -> float:
+    """The work of all parts that drive."""
+    return sum(traces.work(run, part.id) for part in run.job.craft.parts if part.FAMILY == "drive")
+
+
+def peak_jerk(run: Run) -> float | None:
+    """Greatest change of acceleration in a tick over the tick, level, hits included."""
+    pull = traces.acceleration(run)[1:, :2]
+    if len(pull) < 2:
+        return None
+    return float(np.max(np.linalg.norm(np.diff(pull, axis=0), axis=1)) * run.job.ticks)
+
+
+def turned(run: Run) -> float:
+    """Heading at the end less heading at the start."""
+    angle = traces.values(run, "heading")
+    return float(angle[-1] - angle[0])
+
+
+def drill_time(run: Run) -> float:
+    return run.duration
+
+
+MEASURES = (
+    Measure("top_speed", "top speed", "m/s", "greatest speed", top_speed),
+    Measure("time_to_90", "time to 90 % of it", "s", "from the start to 90 % of the top speed", time_to_90, "low"),
+    Measure("time_to_10", "0 to 10 m/s", "s", "from the start to 10 m/s", time_to_10, "low"),
+    Measure("distance", "distance", "m", "length of the path", distance),
+    Measure("drill_time", "drill time", "s", "from the start to the end of the drill", drill_time),
+    Measure("stop_distance", "stopping distance", "m", "path from the event to standstill", stop_distance, "low"),
+    Measure("stop_time", "stopping time", "s", "from the event to standstill", stop_time, "low"),
+    Measure("halving_time", "speed halves in", "s", "from the event to half the speed at it", halving_time),
+    Measure("peak_slip", "largest side slip", "°", "greatest angle of motion to heading", peak_slip),
+    Measure("slide_share", "time sliding", "%", "share of ticks in which a runner slides", slide_share),
+    Measure("regain_time", "grip regained in", "s", "from the event to side slip staying below 5°", regain_time, "low"),
+    Measure("peak_side_g", "peak side g", "g", "greatest side acceleration of a tick", peak_side_g),
+    Measure("held_side_g", "held side g", "g", "greatest mean side acceleration over 1 s", held_side_g),
+    Measure("yaw_response", "yaw response", "s", "event to 90 % of steady yaw rate (ISO 7401)", yaw_response, "low"),
+    Measure("yaw_overshoot", "yaw overshoot", "%", "past the steady yaw rate (ISO 7401)", yaw_overshoot, "low"),
+    Measure("turn_radius", "turn radius", "m", "steady speed over steady yaw rate", turn_radius),
+    Measure("turned", "turned", "°", "heading at the end less heading at the start", turned),
+    Measure("path_width", "path width", "m", "extent across the start heading", path_width),
+    Measure("gates_passed", "gates passed", "", "gates crossed between their poles", gates_passed, "high"),
+    Measure("gates_missed", "gates missed", "", "gates crossed beside their poles", gates_missed, "low"),
+    Measure("limit_share", "time at limits", "%", "share of ticks in which a limit acted", limit_share),
+    Measure("hits", "wall hits", "", "times a wall was met", hits, "low"),
+    Measure("hardest_hit", "hardest hit", "N s", "greatest impulse of a wall in a tick", hardest_hit, "low"),
+    Measure("speed_kept", "speed kept at a hit", "%", "half a second after the first hit, of that before", speed_kept),
+    Measure("drive_energy", "energy put in", "J", "work of the parts that drive", drive_energy, "low"),
+    Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
+)
+
+
+def measure(name: str) -> Measure:
+    """The measure of that name; raises `Refused` for one that does not exist."""
+    for known in MEASURES:
+        if known.name == name:
+            return known
+    raise refuse("measure", f"there is no {name!r}", close_match(name, [known.name for known in MEASURES]))
+
+
+def read_all(run: Run) -> dict[str, float | None]:
+    """Every measure of a run, by name; None for what it does not show."""
+    found: dict[str, float | None] = {}
+    for known in MEASURES:
+        value = known.read(run) if run.ticks else None
+        found[known.name] = None if value is None or not np.isfinite(value) else float(value)
+    return found
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """A target against what the run showed."""
+
+    target: Target
+    value: float | None
+    met: bool
+
+    def words(self) -> str:
+        """The target and the value in words."""
+        known = measure(self.target.measure)
+        low, high = self.target.low, self.target.high
+        if low is not None and high is not None:
+            wanted = f"{low:g} to {high:g}"
+        elif low is not None:
+            wanted = f"at least {low:g}"
+        else:
+            wanted = f"at most {high:g}"
+        shown = "not shown by this run" if self.value is None else f"{self.value:.4g}"
+        return f"{known.title} {shown} {known.unit}, wanted {wanted}".replace("  ", " ")
+
+
+def judge(drill: Drill, found: dict[str, float | None]) -> tuple[Verdict, ...]:
+    """Every target of a drill against measures that were read; one that is not shown is missed."""
+    verdicts = []
+    for target in drill.targets:
+        value = found.get(measure(target.measure).name)
+        met = value is not None
+        if value is not None:
+            met = (target.low is None or value >= target.low) and (target.high is None or value <= target.high)
+        verdicts.append(Verdict(target, value, met))
+    return tuple(verdicts)
+
+
+def headline(run: Run, found: dict[str, float | None]) -> tuple[float | None, str, str]:
+    """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
+    drill = run.job.drill
+    if drill.targets:
+        first = measure(drill.targets[0].measure)
+        return found.get(first.name), first.unit, first.title
+    known = measure("drill_time" if drill.end == "last_gate" else "top_speed")
+    return found.get(known.name), known.unit, known.title
