@@ -169,7 +169,7 @@ def _edit(document: Any, pieces: list[str], value: Any, path: str) -> Any:
         return document.replace(**{pieces[0]: new})
     except ValidationError as error:
         if len(pieces) == 1:
-            faults = [Fault(path, fault.what, fault.right) for fault in faults_of(error)]
+            faults = [Fault(path, f.what.removeprefix(f"{pieces[0]}: "), f.right) for f in faults_of(error)]
         else:
             faults = faults_of(error, data=document)
         raise Refused(faults) from error

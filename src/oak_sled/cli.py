@@ -1,0 +1,310 @@
+"""The command line: the core without a screen. Scripts rely on it; docs/command-line.md tells it."""
+
+from __future__ import annotations
+
+import json
+import logging
+import subprocess
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from oak_sled.core.faults import Refused, refuse
+
+app = typer.Typer(
+    add_completion=False,
+    help="Oak Sled: a desk for the forces that move vehicles in games.",
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+)
+
+YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME")]
+SetOption = Annotated[list[str] | None, typer.Option("--set", help="PATH=VALUE, with units if you like", metavar="PATH=VALUE")]
+
+
+def main() -> None:
+    """Runs the command line; faults become lines and exit status 2, never a traceback."""
+    arguments = sys.argv[1:]
+    # `oak-sled`, `oak-sled FILE` and `oak-sled demo:NAME` mean `oak-sled open ...`
+    known = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
+    if not arguments or (arguments[0] not in known and not arguments[0].startswith("-")):
+        arguments = ["open", *arguments]
+    try:
+        status = app(args=arguments, standalone_mode=False)
+    except Refused as refused:
+        for fault in refused.faults:
+            print(f"oak-sled: {fault}", file=sys.stderr)
+        sys.exit(2)
+    except typer.Exit as stopped:
+        sys.exit(stopped.exit_code)
+    except typer.Abort:
+        sys.exit(130)
+    except BrokenPipeError:
+        sys.exit(0)
+    except Exception as error:
+        if type(error).__module__.startswith(("click", "typer")):
+            print(f"oak-sled: {getattr(error, 'message', error) or error}; see oak-sled --help", file=sys.stderr)
+            sys.exit(2)
+        logging.getLogger("oak_sled").debug("unexpected", exc_info=True)
+        print(f"oak-sled: an error of the program itself: {type(error).__name__}: {error}", file=sys.stderr)
+        sys.exit(3)
+    sys.exit(status if isinstance(status, int) else 0)
+
+
+def load_yard(where: str) -> Any:
+    """The yard that an argument names."""
+    from oak_sled.core import demos
+    from oak_sled.core.files import yard_json
+
+    if where.startswith("demo:"):
+        return demos.load(where.removeprefix("demo:"))
+    return yard_json.load(Path(where))
+
+
+def with_sets(yard: Any, sets: list[str] | None) -> Any:
+    """The yard with every --set applied; all faults are told together."""
+    faults = []
+    for entry in sets or []:
+        path, equals, value = entry.partition("=")
+        try:
+            if not equals:
+                raise refuse(f"--set {entry}", "has no value", "PATH=VALUE, such as crafts.fan_sled.parts.fan.thrust=900")
+            yard = yard.edit(path.strip(), _setting(value.strip()))
+        except Refused as refused:
+            faults.extend(refused.faults)
+    if faults:
+        raise Refused(faults)
+    return yard
+
+
+def _setting(text: str) -> Any:
+    if text in ("true", "false"):
+        return text == "true"
+    return text
+
+
+def warm(quiet: bool = False) -> None:
+    """Compiles the kernel if it has not been, saying so."""
+    from oak_sled.core import jit
+
+    if not jit.is_warm() and not quiet:
+        print("oak-sled: compiling the kernel once (about half a minute)...", file=sys.stderr, flush=True)
+
+
+@app.command("open")
+def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAME")] = "") -> int:
+    """Opens the desktop program."""
+    from oak_sled.desk import program
+
+    return program.run(yard)
+
+
+@app.command()
+def demos() -> None:
+    """The shipped demo yards, a line each."""
+    from oak_sled.core.demos import DEMOS
+
+    for name, says in DEMOS.items():
+        print(f"demo:{name}  {says}")
+
+
+@app.command("list")
+def list_yard(yard: YardArgument) -> None:
+    """Crafts, grounds, drills and dials (path, value, unit) of a yard."""
+    from oak_sled.core import document
+
+    found = load_yard(yard)
+    for kind, items in (("craft", found.crafts), ("ground", found.grounds), ("drill", found.drills)):
+        for item in items:
+            print(f"{kind}\t{item.id}\t{item.heading}")
+    for path, dial, value in document.all_dials(found):
+        print(f"dial\t{path}\t{value:g}\t{dial.unit}")
+
+
+@app.command()
+def run(
+    yard: YardArgument,
+    craft: Annotated[str, typer.Option(help="the craft; else the one on the bench")] = "",
+    drill: Annotated[str, typer.Option(help="the drill; else the one on the bench")] = "",
+    ticks: Annotated[int, typer.Option(help="ticks per second, 20 to 2000; else the yard's")] = 0,
+    sets: SetOption = None,
+    csv: Annotated[str, typer.Option(help="write the run to this CSV file")] = "",
+    json_file: Annotated[str, typer.Option("--json", help="write measures, cautions and digest to this file")] = "",
+) -> None:
+    """Runs a drill and prints the measures as a table."""
+    from oak_sled.core import cautions, measures
+    from oak_sled.core import run as runs
+    from oak_sled.core.files import run_csv, yard_json
+
+    job = _job(yard, craft, drill, ticks, sets)
+    warm()
+    made = runs.execute(job)
+    found = measures.read_all(made)
+    warned = cautions.find(job, made)
+    print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
+    for known in measures.MEASURES:
+        value = found[known.name]
+        if value is not None:
+            print(f"{known.name:<15} {value:>12.5g} {known.unit:<5} {known.title}")
+    for verdict in measures.judge(job.drill, found):
+        print(f"target {'met   ' if verdict.met else 'missed'} {verdict.words()}")
+    for caution in warned:
+        print(f"caution {caution}")
+    print(f"digest {made.digest}")
+    if csv:
+        run_csv.save(made, Path(csv))
+    if json_file:
+        out = {
+            "measures": {
+                known.name: {"value": found[known.name], "unit": known.unit} for known in measures.MEASURES
+            },
+            "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
+            "digest": made.digest,
+        }
+        yard_json.write_whole(Path(json_file), (json.dumps(out, indent=1, ensure_ascii=False) + "\n").encode())
+
+
+def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:
+    from oak_sled.core.world import Job
+
+    yard = with_sets(load_yard(where), sets)
+    if ticks:
+        yard = yard.edit("ticks", ticks)
+    chosen = yard.drill(drill)
+    return Job(yard.craft(craft), yard.ground_of(chosen), chosen, yard.ticks, yard.integrator)
+
+
+@app.command()
+def spread(
+    yard: YardArgument,
+    drill: Annotated[str, typer.Option(help="the drill")],
+    vary: Annotated[list[str], typer.Option(help="PATH=LO:HI:N", metavar="PATH=LO:HI:N")],
+    measure: Annotated[str, typer.Option(help="the measure")],
+    csv: Annotated[str, typer.Option(help="write the grid to this CSV file")] = "",
+) -> None:
+    """Runs a grid of variants and prints one measure of each."""
+    from oak_sled.core import measures
+    from oak_sled.core import spread as spreads
+    from oak_sled.core.files import yard_json
+
+    found = load_yard(yard)
+    chosen = measures.measure(measure)
+    axes = [spreads.read_axis(entry) for entry in vary]
+    warm()
+    rows = spreads.grid(found, drill, axes, chosen)
+    text = ",".join([*(axis.path for axis in axes), f"{chosen.name} [{chosen.unit}]"]) + "\n"
+    for values, value in rows:
+        text += ",".join([*(repr(v) for v in values), "" if value is None else repr(value)]) + "\n"
+    if csv:
+        yard_json.write_whole(Path(csv), text.encode())
+    print(text, end="")
+
+
+@app.command()
+def check(yard: YardArgument) -> None:
+    """Runs every drill that has targets; a line each; exit status 1 if one is missed."""
+    from oak_sled.core import measures
+    from oak_sled.core import run as runs
+    from oak_sled.core.world import Job
+
+    found = load_yard(yard)
+    warm()
+    missed = 0
+    for drill in found.drills:
+        if not drill.targets:
+            continue
+        made = runs.execute(Job(found.craft(), found.ground_of(drill), drill, found.ticks, found.integrator))
+        verdicts = measures.judge(drill, measures.read_all(made))
+        bad = [verdict for verdict in verdicts if not verdict.met]
+        missed += bool(bad)
+        print(f"{'missed' if bad else 'met   '}  {drill.id}: " + "; ".join(v.words() for v in bad or verdicts))
+    if missed:
+        raise typer.Exit(1)
+
+
+@app.command()
+def tickcheck(
+    yard: YardArgument,
+    craft: Annotated[str, typer.Option(help="the craft")] = "",
+    drill: Annotated[str, typer.Option(help="the drill")] = "",
+    sets: SetOption = None,
+) -> None:
+    """Runs a drill at 30, 60, 120 and 240 ticks/s beside the reference, with the spread of each measure."""
+    from oak_sled.core import measures
+    from oak_sled.core import tickcheck as checks
+
+    job = _job(yard, craft, drill, 0, sets)
+    warm()
+    result = checks.check(job)
+    rates = [rate for rate, _ in result.by_rate]
+    print(f"{'measure':<15}" + "".join(f"{rate:>12}" for rate in rates) + f"{'reference':>12}{'spread':>10}")
+    for known in measures.MEASURES:
+        values = [found[known.name] for _, found in result.by_rate] + [result.reference[known.name]]
+        if all(value is None for value in values):
+            continue
+        cells = "".join(f"{'—' if value is None else format(value, '.5g'):>12}" for value in values)
+        gap = result.spread(known.name)
+        print(f"{known.name:<15}{cells}{'—' if gap is None else format(100 * gap, '.2g') + ' %':>10} {known.unit}")
+    print(f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, settled to {result.error:.2g} m")
+    for message in result.messages:
+        print(message)
+
+
+@app.command()
+def bench(
+    quick: Annotated[bool, typer.Option(help="shorter, for a look")] = False,
+    no_window: Annotated[bool, typer.Option("--no-window", help="leave out what needs the window")] = False,
+) -> None:
+    """The benchmark: each figure a ratio against something measured in the same run."""
+    from oak_sled.bench import report
+
+    warm()
+    report.print_all(quick=quick, window=not no_window)
+
+
+@app.command()
+def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) -> int:
+    """Every main view from demo data as a 1280x800 PNG."""
+    from oak_sled.desk import program
+
+    return program.shots(Path(folder))
+
+
+@app.command()
+def tour(folder: Annotated[str, typer.Argument(help="where the pictures go")] = "demo-pictures") -> int:
+    """Takes the window through the demo by itself and prints the measures (what `make demo` does without a display)."""
+    from oak_sled.desk import program
+
+    return program.tour(Path(folder))
+
+
+@app.command()
+def schema() -> None:
+    """JSON Schema of the yard file."""
+    from oak_sled.core.files import yard_json
+
+    print(json.dumps(yard_json.schema(), indent=1, ensure_ascii=False))
+
+
+@app.command("compile", hidden=True)
+def compile_kernel() -> None:
+    """Compiles the kernel ahead, as the set-up does."""
+    from oak_sled.core import demos, jit
+    from oak_sled.core import run as runs
+    from oak_sled.core.world import Job
+
+    if jit.is_warm():
+        print("kernel: compiled before")
+        return
+    print("kernel: compiling (about half a minute)...", flush=True)
+    yard = demos.load("fan-sled")
+    drill = yard.drill()
+    runs.execute(Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
+    print("kernel: compiled")
+
+
+def compile_in_child() -> subprocess.Popen[bytes]:
+    """A child process that fills the compile cache while the window shows progress."""
+    return subprocess.Popen([sys.executable, "-m", "oak_sled", "compile"], stdout=subprocess.DEVNULL)

@@ -1,0 +1,57 @@
+"""What all tests share: the demo yard, and jobs made in one line."""
+
+from __future__ import annotations
+
+import pytest
+
+from oak_sled.core import demos, run
+from oak_sled.core.craft import Body, Channel, Craft
+from oak_sled.core.world import Job
+from oak_sled.core.yard import Drill, Ground, Knot, Start, Track
+
+
+@pytest.fixture(scope="session")
+def yard():
+    """The demo yard; frozen, so that tests can share it."""
+    return demos.load("fan-sled")
+
+
+@pytest.fixture()
+def demo_job(yard):
+    """The drill on the bench of the demo yard."""
+    drill = yard.drill()
+    return Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks, yard.integrator)
+
+
+class Maker:
+    """Builds small jobs: a body, some parts, a start, what the channels are told."""
+
+    def job(self, parts=(), *, body=None, ground=None, ticks=120, seconds=5.0, told=None, drill=None, integrator="semi_implicit", **start):
+        channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("throttle", "steer", "brake"))
+        craft = Craft(id="craft", body=Body(**(body or {})), channels=channels, parts=tuple(parts))
+        tracks = tuple(Track(channel=name, knots=self.knots(value)) for name, value in (told or {}).items())
+        made = Drill(id="drill", start=Start(**start), tracks=tracks, duration=seconds, **(drill or {}))
+        return Job(craft, Ground(id="ground", **(ground or {})), made, ticks, integrator)
+
+    @staticmethod
+    def knots(value):
+        if isinstance(value, (int, float)):
+            value = [(0.0, value)]
+        return tuple(Knot(t=t, value=v) for t, v in value)
+
+    def run(self, parts=(), **settings):
+        return run.execute(self.job(parts, **settings))
+
+
+@pytest.fixture(scope="session")
+def make():
+    return Maker()
+
+
+PLANAR = {"mass": 100.0, "held": ("z", "roll", "pitch")}
+
+
+@pytest.fixture(scope="session")
+def planar():
+    """A body of 100 kg that moves on the level only."""
+    return PLANAR
