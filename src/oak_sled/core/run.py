@@ -21,7 +21,8 @@ class Run:
 
     Row 0 of the record is the start; row k is the state after tick k, with what was booked in it.
     status : RUNNING (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence
-    for a run that diverged, else empty.
+    for a run that diverged, else empty. first_tick : the tick of row 0, for the newest stretch of a
+    long live drive.
     """
 
     job: Job
@@ -29,6 +30,7 @@ class Run:
     status: int = state.RUNNING
     message: str = ""
     live: bool = False
+    first_tick: int = 0
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
 
     @property
@@ -44,12 +46,12 @@ class Run:
     @property
     def duration(self) -> float:
         """s from the start to the last tick."""
-        return self.ticks * self.job.dt
+        return (self.first_tick + self.ticks) * self.job.dt
 
     @cached_property
     def t(self) -> Floats:
         """s of every row, shape (ticks + 1,)."""
-        return np.arange(self.ticks + 1) * self.job.dt
+        return (self.first_tick + np.arange(self.ticks + 1)) * self.job.dt
 
     def column(self, name: str) -> Floats:
         """A recorded column by name, such as "position.x" or "fan.force.z", shape (ticks + 1,)."""
@@ -61,7 +63,7 @@ class Run:
 
     def at(self, time: float) -> int:
         """The row at or just before `time`."""
-        return min(max(int(time / self.job.dt + 1e-6), 0), self.ticks)
+        return min(max(int(time / self.job.dt + 1e-6) - self.first_tick, 0), self.ticks)
 
     def line(self, name: str) -> Floats:
         """Force and torque of a ledger line, shape (ticks + 1, 6), N and N m, world axes."""

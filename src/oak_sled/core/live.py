@@ -1,0 +1,132 @@
+"""A live drive: the same tick as a drill, fed with keys, recorded without end."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from oak_sled.core import state, step, world
+from oak_sled.core.craft import Channel, Craft
+from oak_sled.core.record import Layout, Record, Recorder
+from oak_sled.core.run import Run, explain_divergence
+from oak_sled.core.state import Floats
+from oak_sled.core.world import Job
+from oak_sled.core.yard import Drill, Knot, Track
+
+LONGEST_S = 7200.0
+"""A drive that is kept as a drill is at most this long."""
+_CHUNK = 600
+
+
+def raw_value(channel: Channel, held: frozenset[str] | set[str]) -> float:
+    """The raw value that held keys give a channel; opposing keys cancel."""
+    up = any(key in held for key in channel.plus_keys)
+    down = any(key in held for key in channel.minus_keys)
+    value = float(up) - float(down)
+    return value if channel.two_sided else max(value, 0.0)
+
+
+def raw_values(craft: Craft, held: frozenset[str] | set[str]) -> Floats:
+    """The raw values of all channels, shape (channels,)."""
+    return np.array([raw_value(channel, held) for channel in craft.channels], dtype=np.float64)
+
+
+class LiveDrive:
+    """A craft that is driven. Advance it by ticks; look at the newest stretch; finish it as a run."""
+
+    def __init__(self, job: Job):
+        blank = job.drill.replace(tracks=(), end="time", targets=(), event_time=0.0)
+        self.job = replace(job, drill=blank, substeps=1)
+        self.restart()
+
+    def restart(self) -> None:
+        """Back to the start, with an empty record."""
+        self._arrays = world.build(self.job)
+        self._now = world.begin(self._arrays, self.job)
+        self.layout = Layout.of(self.job.craft)
+        self.recorder = Recorder(self.layout)
+        step.first_row(self._now, self.recorder.room(1)[0])
+        self.status = state.RUNNING
+        self._changes: list[tuple[int, int, float]] = []
+        self._raw = np.zeros(len(self.job.craft.channels))
+        self.settings_changed = False
+
+    @property
+    def ticks(self) -> int:
+        """Ticks driven."""
+        return len(self.recorder) - 1
+
+    def to_start(self) -> None:
+        """Puts the craft back to its start at rest, and goes on recording."""
+        fresh = world.begin(self._arrays, self.job)
+        fresh["time"] = self._now["time"]
+        self._now = fresh
+        self.settings_changed = True
+
+    def advance(self, ticks: int, raw: Floats) -> None:
+        """Drives on by `ticks` with these raw channel values, shape (channels,)."""
+        if self.status == state.DIVERGED:
+            return
+        for channel in np.flatnonzero(raw != self._raw):
+            self._changes.append((self.ticks, int(channel), float(raw[channel])))
+        self._raw = raw.copy()
+        while ticks > 0 and self.status != state.DIVERGED:
+            count = min(ticks, _CHUNK)
+            rows = self.recorder.room(count)
+            told = np.tile(raw, (count, 1))
+            self.status, done = step.advance(self._arrays, self._now, told, rows, 1)
+            self.recorder.give_back(count - done)
+            ticks -= count
+
+    def take(self, job: Job) -> None:
+        """Takes changed settings in mid-drive; a craft with other parts or channels begins anew."""
+        job = replace(job, drill=self.job.drill, substeps=1)
+        same = Layout.of(job.craft) == self.layout and job.ticks == self.job.ticks
+        if job == self.job:
+            return
+        self.job = job
+        if not same:
+            self.restart()
+            return
+        self._arrays = world.build(job)
+        mass = self._arrays.body["mass"][0]
+        self._now["mass"] = mass
+        self.settings_changed = True
+
+    def newest(self, seconds: float) -> Run:
+        """The newest stretch as a run, sharing the recorder's memory for the moment."""
+        rows = self.recorder.recent()
+        count = min(len(rows), int(seconds * self.job.ticks) + 1)
+        first = self.recorder.first_recent + len(rows) - count
+        # a copy, since the buffer moves on underneath
+        return Run(self.job, Record(self.layout, [rows[len(rows) - count :].copy()]), self.status, "", True, first)
+
+    def finish(self) -> Run:
+        """The whole drive as a run, whose drill is the inputs that were given."""
+        job = replace(self.job, drill=self.recorded_drill())
+        record = self.recorder.finish()
+        message = ""
+        if self.status == state.DIVERGED:
+            message = explain_divergence(job, self.layout, self.recorder.recent())
+        return Run(job, record, self.status, message, True)
+
+    def recorded_drill(self) -> Drill:
+        """The inputs as a drill: a knot wherever a channel changed."""
+        dt = self.job.dt
+        tracks = []
+        for number, channel in enumerate(self.job.craft.channels):
+            knots = tuple(Knot(t=tick * dt, value=value) for tick, place, value in self._changes if place == number)
+            if knots:
+                tracks.append(Track(channel=channel.id, shape="steps", knots=knots))
+        seconds = min(max(self.ticks * dt, 0.05), LONGEST_S)
+        old = self.job.drill
+        return Drill(
+            id="drive",
+            title=f"Drive, {seconds:.0f} s",
+            ground=self.job.ground.id,
+            start=old.start,
+            tracks=tuple(tracks),
+            duration=seconds,
+            recorded=True,
+        )

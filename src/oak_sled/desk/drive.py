@@ -1,0 +1,224 @@
+"""Live driving: keys in, ticks at a fixed rate, frames apart from them."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication, QLineEdit
+
+from oak_sled.core import cautions, measures, shelf, state
+from oak_sled.core.craft import Craft, free_name
+from oak_sled.core.live import LiveDrive, raw_values
+from oak_sled.core.run import Run
+from oak_sled.core.world import Job
+from oak_sled.desk.session import Session
+
+FRAME_MS = 16
+WINDOW_S = 16.0
+"""s of a drive that the views look at while it goes on."""
+MOST_CATCH_UP_S = 0.1
+"""A frame that came late makes up for at most this much time; beyond it the drive runs slower, not wilder."""
+SPEEDS = (1.0, 0.5, 0.25, 0.1)
+
+
+def key_name(key: int) -> str:
+    """The name by which a key stands in a yard file: "W", "Space", "Up"."""
+    return QKeySequence(key).toString(QKeySequence.SequenceFormat.PortableText)
+
+
+class Driver(QObject):
+    """Drives the craft on the bench, and those beside it. Signals: frame(), held_changed(), stopped()."""
+
+    frame = pyqtSignal()
+    held_changed = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QObject | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.held: set[str] = set()
+        self.speed = 1.0
+        self.paused = False
+        self.drives: list[LiveDrive] = []
+        self.frame_s: list[float] = []
+        self._owed = 0.0
+        self._last = 0.0
+        self._timer = QTimer(self)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.setInterval(FRAME_MS)
+        self._timer.timeout.connect(self._tick)
+        session.yard_changed.connect(lambda _: self._settings_changed())
+
+    @property
+    def is_on(self) -> bool:
+        """Whether a drive goes on."""
+        return bool(self.drives)
+
+    def crafts(self) -> list[Craft]:
+        """The craft on the bench and those that stand beside it."""
+        first = self.session.craft
+        return [first, *(craft for craft in self.session.yard.crafts if craft.beside and craft.id != first.id)]
+
+    def _job(self, craft: Craft) -> Job:
+        session = self.session
+        return Job(craft, session.ground, session.drill, session.yard.ticks, session.yard.integrator)
+
+    def start(self) -> None:
+        """Begins a drive from the start of the drill."""
+        if self.is_on:
+            return
+        self.drives = [LiveDrive(self._job(craft)) for craft in self.crafts()]
+        self.held.clear()
+        self.paused = False
+        self._owed, self._last = 0.0, time.perf_counter()
+        self.frame_s = []
+        self.session.live_on = True
+        self.session.ghost = None
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+        self._show()
+        self.session.live_changed.emit(True)
+        self._timer.start()
+
+    def stop(self) -> None:
+        """Ends the drive, and keeps what was driven on the shelf."""
+        if not self.is_on:
+            return
+        self._timer.stop()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        drives, self.drives = self.drives, []
+        self.session.live_on = False
+        self.held.clear()
+        self.held_changed.emit()
+        self.session.live_changed.emit(False)
+        for drive in reversed(drives):
+            if drive.ticks > 0:
+                self._keep(drive, drive is drives[0])
+        if drives[0].ticks == 0:
+            self.session.rerun()
+
+    def _keep(self, drive: LiveDrive, shown: bool) -> None:
+        made = drive.finish()
+        found = measures.read_all(made)
+        who = "" if shown else f"{made.job.craft.heading}: "
+        card = shelf.card_of(made, f"{who}drive by hand, {made.duration:.0f} s", found)
+        self.session.add_card(card)
+        if shown:
+            self.session.show_run(made, found, cautions.find(made.job, made))
+            if made.message:
+                self.session.say(made.message, True)
+
+    def keep_as_drill(self, made: Run) -> str:
+        """Puts the inputs of a drive into the yard as a drill and on the bench; the drill's name."""
+        yard = self.session.yard
+        name = free_name("drive", yard.drills)
+        drill = made.job.drill.replace(id=name)
+        grown = yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
+        self.session.change(grown, "keep drive as drill")
+        return name
+
+    def restart(self) -> None:
+        """Begins the drive anew."""
+        for drive in self.drives:
+            drive.restart()
+        self._owed = 0.0
+        self._show()
+
+    def to_start(self) -> None:
+        """Puts the crafts back to the start and drives on."""
+        for drive in self.drives:
+            drive.to_start()
+
+    def step(self) -> None:
+        """One tick, while held."""
+        self._advance(1)
+        self._show()
+
+    def pause(self, on: bool) -> None:
+        """Holds the drive, or lets it go on."""
+        self.paused = on
+        self._last = time.perf_counter()
+
+    def _settings_changed(self) -> None:
+        if not self.is_on:
+            return
+        wanted = self.crafts()
+        if [craft.id for craft in wanted] != [drive.job.craft.id for drive in self.drives]:
+            self.stop()
+            return
+        for drive, craft in zip(self.drives, wanted, strict=True):
+            drive.take(self._job(craft))
+
+    def _tick(self) -> None:
+        now = time.perf_counter()
+        passed, self._last = now - self._last, now
+        self.frame_s.append(passed)
+        del self.frame_s[:-4000]
+        if self.paused:
+            return
+        rate = self.session.yard.ticks
+        self._owed += min(passed, MOST_CATCH_UP_S) * self.speed * rate
+        due = int(self._owed)
+        self._owed -= due
+        if due:
+            self._advance(due)
+            self._show()
+        if any(drive.status == state.DIVERGED for drive in self.drives):
+            self.stop()
+
+    def _advance(self, ticks: int) -> None:
+        for drive in self.drives:
+            drive.advance(ticks, raw_values(drive.job.craft, self.held))
+
+    def _show(self) -> None:
+        if not self.drives:
+            return
+        newest = self.drives[0].newest(WINDOW_S)
+        self.session.run = newest
+        self.session.time = newest.duration
+        self.frame.emit()
+
+    def beside(self) -> list[tuple[Run, int]]:
+        """The crafts driven beside, each with the row it is at."""
+        found = []
+        for drive in self.drives[1:]:
+            newest = drive.newest(WINDOW_S)
+            found.append((newest, newest.ticks))
+        return found
+
+    def bound_keys(self) -> set[str]:
+        """Every key that drives something."""
+        return {key for craft in self.crafts() for c in craft.channels for key in (*c.plus_keys, *c.minus_keys)}
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is None or event.type() not in (
+            QEvent.Type.KeyPress,
+            QEvent.Type.KeyRelease,
+            QEvent.Type.ShortcutOverride,
+            QEvent.Type.ApplicationDeactivate,
+        ):
+            return False
+        if event.type() == QEvent.Type.ApplicationDeactivate:
+            self.held.clear()  # no key stays down behind another window
+            self.held_changed.emit()
+            return False
+        assert isinstance(event, QKeyEvent)
+        if isinstance(QApplication.focusWidget(), QLineEdit):
+            return False
+        name = key_name(event.key())
+        if name not in self.bound_keys() or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        if event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()
+            return True
+        if not event.isAutoRepeat():
+            if event.type() == QEvent.Type.KeyPress:
+                self.held.add(name)
+            else:
+                self.held.discard(name)
+            self.held_changed.emit()
+        return True

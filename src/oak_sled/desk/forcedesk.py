@@ -1,0 +1,281 @@
+"""The force desk: the strips side by side, in the order in which they act."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPoint, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from oak_sled.core import traces
+from oak_sled.core.craft import Body, free_name
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.register import KINDS
+from oak_sled.core.run import Run
+from oak_sled.core.units import STANDARD_GRAVITY
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+from oak_sled.desk.strip import Strip
+
+
+class _Row(QWidget):
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        QPainter(self).fillRect(QRectF(self.rect()), theme.colour("desk"))
+
+
+class ForceDesk(QWidget):
+    """Strips of the craft on the bench; edits go to the session, which re-runs."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.open_name = ""
+        self.strips: list[Strip] = []
+        self.setMinimumHeight(theme.DESK)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.row = _Row()
+        self.lane = QHBoxLayout(self.row)
+        self.lane.setContentsMargins(5, 5, 5, 5)
+        self.lane.setSpacing(4)
+        self.area.setWidget(self.row)
+        layout.addWidget(self.area)
+        self.end = self._end_column()
+        self.lane.addWidget(self.end)
+        self.lane.addStretch(0)
+        session.yard_changed.connect(lambda _: self.refresh())
+        session.run_changed.connect(self.refresh)
+        session.cursor_moved.connect(self.show_now)
+        self.refresh()
+
+    def _end_column(self) -> QWidget:
+        column = QWidget()
+        column.setFixedWidth(74)
+        box = QVBoxLayout(column)
+        box.setContentsMargins(2, 4, 2, 4)
+        box.setSpacing(4)
+        self.add_button = self._button("fit a\npart", "fit a part to this craft (Ctrl+P)", self.show_parts)
+        self.all_on = self._button("all on", "take every mute and solo back", self.clear_mutes)
+        self.aids = self._button("aids", "mute or unmute every part marked as an aid", self.toggle_aids)
+        for button in (self.add_button, self.all_on, self.aids):
+            box.addWidget(button)
+        box.addStretch(1)
+        return column
+
+    def _button(self, words: str, tip: str, action: object) -> QPushButton:
+        button = QPushButton(words)
+        button.setObjectName("desk")
+        button.setToolTip(tip)
+        button.setMinimumHeight(28)
+        button.clicked.connect(action)
+        return button
+
+    # strips
+
+    def refresh(self) -> None:
+        """Brings the strips in step with the craft, building only what is new."""
+        craft = self.session.craft
+        names = tuple(channel.id for channel in craft.channels)
+        wanted: list[Body | Part] = [craft.body, *craft.parts]
+        fits = len(wanted) == len(self.strips) and all(
+            strip.fits(part, strip.name == self.open_name, names)
+            for strip, part in zip(self.strips, wanted, strict=True)
+        )
+        if not fits:
+            self._rebuild(wanted, names)
+        setting = self.session.setting()
+        cautions = {caution.where: caution for caution in reversed(self.session.warned)}
+        prefix = self.session.craft_path
+        locks = {path.removeprefix(prefix + ".") for path in self.session.locks if path.startswith(prefix)}
+        for strip, part in zip(self.strips, wanted, strict=True):
+            caution = cautions.get(strip.path)
+            strip.show_part(part, setting, locks, f"caution: {caution.says}" if caution else "")
+        self.aids.setEnabled(any(isinstance(part, Part) and part.aid for part in wanted))
+        self.all_on.setEnabled(any(isinstance(part, Part) and (part.mute or part.solo) for part in wanted))
+        self.show_now()
+
+    def _rebuild(self, wanted: list[Body | Part], names: tuple[str, ...]) -> None:
+        for strip in self.strips:
+            self.lane.removeWidget(strip)
+            strip.hide()
+            strip.deleteLater()
+        self.strips = []
+        for place, part in enumerate(wanted):
+            name = "body" if isinstance(part, Body) else part.id
+            strip = Strip(part, name == self.open_name, names)
+            strip.moved.connect(lambda path, value: self.session.preview(self._path(path), value))
+            strip.let_go.connect(lambda path: self.session.commit(_label(path)))
+            strip.entered.connect(self._enter)
+            strip.opened.connect(self.open_strip)
+            strip.said.connect(lambda text: self.session.say(text, True))
+            strip.lock_toggled.connect(self._toggle_lock)
+            strip.menu_wanted.connect(self.show_part_menu)
+            self.lane.insertWidget(place, strip, 1)
+            self.strips.append(strip)
+
+    def _path(self, path: str) -> str:
+        return f"{self.session.craft_path}.{path}"
+
+    def _enter(self, path: str, value: object) -> None:
+        self.session.edit(self._path(path), value, _label(path))
+
+    def _toggle_lock(self, path: str) -> None:
+        self.session.locks ^= {self._path(path)}
+        self.refresh()
+
+    def open_strip(self, name: str) -> None:
+        """Opens a strip to its full width, or closes it again."""
+        self.open_name = "" if self.open_name == name else name
+        self.refresh()
+        strip = self.strip(name)
+        if strip is not None and self.open_name:
+            self.row.adjustSize()
+            self.area.ensureWidgetVisible(strip)
+
+    def strip(self, name: str) -> Strip | None:
+        """The strip of that name."""
+        return next((strip for strip in self.strips if strip.name == name), None)
+
+    # meters
+
+    def show_now(self) -> None:
+        """Shows what every part does at the cursor."""
+        run = self.session.run
+        if run is None or run.job.craft.id != self.session.craft.id or not run.ticks:
+            return
+        numbers = run.record.row(max(1, self.session.row))
+        weight = self.session.setting().weight or run.job.craft.body.true_mass() * STANDARD_GRAVITY
+        slip = float(traces.values(run, "slip_angle")[self.session.row]) if not run.live or not self.session.live_on else 0.0
+        for strip in self.strips:
+            if strip.is_body:
+                mass = self.session.craft.body.true_mass()
+                load = f"weight {weight / 1000:.3g} kN" if weight >= 1000 else f"weight {weight:.3g} N"
+                strip.meter.show_value(mass, "kg", load, 0.0)
+            elif strip.name in run.layout.parts:
+                show_meter(strip, run, numbers, weight, self.session.row)
+            if strip.curve is not None and isinstance(strip.part, type(strip.curve.part) if strip.curve.part else object):
+                strip.curve.show_part(strip.part, slip)  # type: ignore[arg-type]
+
+    # parts
+
+    def show_parts(self) -> None:
+        """The list of parts that can be fitted, each with a line about it."""
+        menu = QMenu(self)
+        for kind, _ in KINDS:
+            menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
+        menu.exec(self.add_button.mapToGlobal(QPoint(-220, -24 * len(KINDS))))
+        menu.deleteLater()
+
+    def fit(self, kind: type[Part]) -> None:
+        """Fits a new part of a kind, with its channel guessed, and opens it."""
+        craft = self.session.craft
+        name = free_name(kind.TITLE.lower().replace(" ", "_"), craft.parts)
+        settings: dict[str, object] = {"id": name}
+        names = [channel.id for channel in craft.channels]
+        guesses = {"thruster": "throttle", "torque": "steer", "brake": "brake"}
+        kind_name = str(kind.model_fields["kind"].default)
+        if guesses.get(kind_name) in names:
+            settings["channel"] = guesses[kind_name]
+        if kind_name == "bumper" and any(part.kind == "bumper" for part in craft.parts):
+            self.session.say("this craft has a bumper already: one answers every wall", True)
+            return
+        if kind_name == "runner":
+            half = craft.body.half_extents()
+            settings |= {"z": -half[2], "spread_x": round(0.5 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
+        self._place(kind(**settings), f"fit {kind.TITLE.lower()}")  # type: ignore[arg-type]
+
+    def _place(self, part: Part, label: str) -> None:
+        edited = self.session.yard.edit(self.session.craft_path, self.session.craft.with_part(part))
+        self.session.change(edited, label)
+
+    def show_part_menu(self, name: str, place: QPoint) -> None:
+        """What can be done with a part as a whole."""
+        menu = QMenu(self)
+        menu.addAction("Open or close", lambda: self.open_strip(name))
+        if name != "body":
+            menu.addAction("Rename...", lambda: self.rename(name))
+            menu.addAction("Duplicate", lambda: self.duplicate(name))
+            menu.addAction("Remove", lambda: self.remove(name))
+            part = next(part for part in self.session.craft.parts if part.id == name)
+            words = "Not an aid after all" if part.aid else "Mark as an aid"
+            menu.addAction(words, lambda: self._enter(f"parts.{name}.aid", not part.aid))
+        menu.exec(place)
+        menu.deleteLater()
+
+    def duplicate(self, name: str) -> None:
+        """Fits a copy of a part behind it."""
+        craft = self.session.craft
+        part = next(part for part in craft.parts if part.id == name)
+        if part.kind == "bumper":
+            self.session.say("this craft has a bumper already: one answers every wall", True)
+            return
+        copy = part.replace(id=free_name(name, craft.parts), title=f"{part.heading} 2")
+        self._place(copy, f"duplicate {name.replace('_', ' ')}")
+
+    def remove(self, name: str) -> None:
+        """Takes a part off the craft."""
+        if self.open_name == name:
+            self.open_name = ""
+        edited = self.session.yard.edit(self.session.craft_path, self.session.craft.without_part(name))
+        self.session.change(edited, f"remove {name.replace('_', ' ')}")
+
+    def rename(self, name: str) -> None:
+        """Asks for a new heading in place."""
+        strip = self.strip(name)
+        if strip is None:
+            return
+        edit = QLineEdit(strip)
+        edit.setText(strip.part.heading if isinstance(strip.part, Part) else "")
+        edit.setGeometry(6, 4, strip.width() - 12, 24)
+
+        def take() -> None:
+            edit.hide()
+            edit.deleteLater()
+            self._enter(f"parts.{name}.title", edit.text().strip())
+
+        edit.returnPressed.connect(take)
+        edit.show()
+        edit.setFocus()
+        edit.selectAll()
+
+    def clear_mutes(self) -> None:
+        """Takes every mute and solo back."""
+        parts = tuple(part.replace(mute=False, solo=False) for part in self.session.craft.parts)
+        self.session.edit(f"{self.session.craft_path}.parts", parts, "all on")
+
+    def toggle_aids(self) -> None:
+        """Mutes every aid, or unmutes them if all are muted."""
+        aids = [part for part in self.session.craft.parts if part.aid]
+        mute = not all(part.mute for part in aids)
+        parts = tuple(part.replace(mute=mute) if part.aid else part for part in self.session.craft.parts)
+        self.session.edit(f"{self.session.craft_path}.parts", parts, "aids off" if mute else "aids on")
+
+
+def show_meter(strip: Strip, run: Run, numbers, weight: float, row: int) -> None:  # type: ignore[no-untyped-def]
+    """Shows what a part does in a recorded row on the meter of its strip."""
+    place = run.layout.place(f"{strip.name}.force.x")
+    force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
+    heading = traces.rotation(numbers[3:7])[:, 0]
+    size = float(math.sqrt(float(force @ force)))
+    if size < 1e-9 and abs(torque[2]) > 0.0 or getattr(strip.part, "kind", "") == "torque":
+        arm = weight * 0.5
+        strip.meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9))
+        return
+    forward = float(force @ heading)
+    left = float(force[1] * heading[0] - force[0] * heading[1])
+    sideways = getattr(strip.part, "kind", "") == "runner" and abs(left) > abs(forward)
+    signed = math.copysign(size, left if sideways else forward)
+    share = size / weight if weight > 0.0 else 0.0
+    note = "idle" if size < 1e-9 else f"{share:.2f} weight"
+    if getattr(strip.part, "kind", "") == "runner" and size > 1e-9:
+        note = ("left " if left > 0 else "right ") + note if sideways else note
+    strip.meter.show_value(signed if size > 1e-9 else 0.0, "N", note, signed / max(weight, 1e-9))
+
+
+def _label(path: str) -> str:
+    return path.removeprefix("parts.").replace(".", " ").removesuffix("_deg").replace("_", " ")

@@ -1,0 +1,143 @@
+"""Whole runs in a worker thread: frozen requests with a number; only the newest answer is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from oak_sled.core import cautions, measures, run
+from oak_sled.core.cautions import Caution
+from oak_sled.core.faults import Refused
+from oak_sled.core.run import Run
+from oak_sled.core.world import Job
+
+
+@dataclass(frozen=True, eq=False)
+class Result:
+    """What came of a job: the run, its measures and its cautions."""
+
+    number: int
+    job: Job
+    run: Run
+    found: dict[str, float | None]
+    warned: tuple[Caution, ...]
+
+
+class Worker(QObject):
+    """Runs one job at a time. A request that waits is replaced by a newer one, never queued.
+
+    Signals: finished(Result), failed(text), _arrived(object) for the way back from the thread.
+    """
+
+    finished = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    _arrived = pyqtSignal(object)
+
+    def __init__(self, parent: QObject | None = None):
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-run")
+        self._number = 0
+        self._busy = False
+        self._waiting: Job | None = None
+        self._last: Result | None = None
+        self._arrived.connect(self._come_back)
+
+    def ask(self, job: Job, again: bool = False) -> None:
+        """Asks for a run. The answer to an equal job may be the one that is there already."""
+        self._number += 1
+        if not again and self._last is not None and self._last.job == job and not self._busy:
+            self.finished.emit(self._last)
+            return
+        if self._busy:
+            self._waiting = job
+            return
+        self._start(job)
+
+    def forget(self) -> None:
+        """Drops what waits."""
+        self._waiting = None
+
+    def _start(self, job: Job) -> None:
+        self._busy = True
+        number = self._number
+        self._pool.submit(self._work, number, job)
+
+    def _work(self, number: int, job: Job) -> None:
+        try:
+            made = run.execute(job)
+            answer: object = Result(number, job, made, measures.read_all(made), cautions.find(job, made))
+        except Refused as refused:
+            answer = refused
+        except Exception as error:  # the way back must not be lost, whatever happens
+            answer = error
+        self._arrived.emit(answer)
+
+    def _come_back(self, answer: object) -> None:
+        self._busy = False
+        if isinstance(answer, Result):
+            self._last = answer
+            self.finished.emit(answer)
+        else:
+            self.failed.emit(str(answer))
+        waiting, self._waiting = self._waiting, None
+        if waiting is not None and not self._busy:
+            self._start(waiting)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a run is under way or waits."""
+        return self._busy or self._waiting is not None
+
+    def close(self) -> None:
+        """Ends the thread, after what it is doing."""
+        self._waiting = None
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+class Errand(QObject):
+    """A longer piece of work in its own thread, with progress and an answer.
+
+    Signals: progress(done, of), finished(answer), failed(text).
+    """
+
+    progress = pyqtSignal(int, int)
+    finished = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, work: Callable[[Callable[[int, int], None]], Any], parent: QObject | None = None):
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-errand")
+        self._work = work
+        self._cancelled = False
+
+    def start(self) -> None:
+        """Begins."""
+        self._pool.submit(self._do)
+
+    def cancel(self) -> None:
+        """Stops at the next report of progress; no answer comes."""
+        self._cancelled = True
+
+    def _told(self, done: int, of: int) -> None:
+        if self._cancelled:
+            raise Refused([])
+        self.progress.emit(done, of)
+
+    def _do(self) -> None:
+        try:
+            answer = self._work(self._told)
+            if not self._cancelled:
+                self.finished.emit(answer)
+        except Refused as refused:
+            self.failed.emit(str(refused) or "cancelled")
+        except Exception as error:
+            self.failed.emit(str(error))
+
+    def close(self) -> None:
+        """Ends the thread."""
+        self._cancelled = True
+        self._pool.shutdown(wait=True, cancel_futures=True)

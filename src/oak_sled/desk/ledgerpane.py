@@ -1,0 +1,121 @@
+"""The ledger at the cursor: every force and torque of the tick, as a share of weight, and their sum."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from oak_sled.core import traces, units
+from oak_sled.core.traces import LedgerRow
+from oak_sled.core.units import STANDARD_GRAVITY
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+
+ROW = 23
+
+
+class LedgerPane(QWidget):
+    """Shows the ledger of the session's run at its cursor, in craft or world axes."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.craft_axes = True
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 4, 10, 4)
+        bar = QHBoxLayout()
+        self.axes = QPushButton("craft axes")
+        self.axes.setObjectName("quiet")
+        self.axes.setMinimumHeight(24)
+        self.axes.setToolTip("switch between craft axes and world axes")
+        self.axes.clicked.connect(self.switch_axes)
+        bar.addStretch(1)
+        bar.addWidget(self.axes)
+        layout.addLayout(bar)
+        layout.addStretch(1)
+        session.run_changed.connect(self.update)
+        session.cursor_moved.connect(self.update)
+
+    def switch_axes(self) -> None:
+        """Craft axes to world axes and back."""
+        self.craft_axes = not self.craft_axes
+        self.axes.setText("craft axes" if self.craft_axes else "world axes")
+        self.update()
+
+    def rows(self) -> tuple[LedgerRow, ...]:
+        """The lines that are shown."""
+        run = self.session.run
+        if run is None or not run.ticks:
+            return ()
+        row = run.ticks if self.session.live_on else max(1, self.session.row)
+        return traces.ledger(run, row, self.craft_axes)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        rows = self.rows()
+        run = self.session.run
+        if run is None or not rows:
+            return
+        painter = QPainter(self)
+        width = self.width() - 20
+        columns = [10 + width * share for share in (0.47, 0.62, 0.77, 1.0)]
+        row_time = (run.ticks if self.session.live_on else max(1, self.session.row)) * run.job.dt
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(12, 20, f"tick that ends at {row_time:.3f} s")
+        top = 34.0
+        for text, x in zip(("ahead", "left", "up"), columns[:3], strict=True):
+            words = text if self.craft_axes else {"ahead": "x", "left": "y", "up": "z"}[text]
+            painter.drawText(QRectF(x - 80, top, 80, 16), Qt.AlignmentFlag.AlignRight, f"{words}  N")
+        painter.drawText(QRectF(columns[3] - 90, top, 90, 16), Qt.AlignmentFlag.AlignRight, "yaw  N m")
+        top += 20
+        weight = max(run.job.craft.body.true_mass() * STANDARD_GRAVITY, 1e-9)
+        biggest = max(max(abs(value) for value in row.force[:2]) for row in rows) or 1.0
+        step = min(ROW, (self.height() - top - 66) / max(len(rows), 1))
+        for row in rows:
+            self._paint_row(painter, row, top, step, columns, weight, biggest)
+            top += step
+        painter.setPen(theme.pen("ink"))
+        painter.drawLine(10, int(top + 2), self.width() - 10, int(top + 2))
+        total = [sum(row.force[axis] for row in rows) for axis in range(3)]
+        torque = sum(row.torque[2] for row in rows)
+        mass = run.job.craft.body.true_mass()
+        summed = LedgerRow("sum", "sum = mass × acceleration", "", (total[0], total[1], total[2]), (0.0, 0.0, torque))
+        self._paint_row(painter, summed, top + 5, step, columns, weight, 0.0)
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        level = (total[0] ** 2 + total[1] ** 2) ** 0.5
+        text = f"{units.show(level / mass, 'm/s2')} level = {units.show(level / weight, 'g')}"
+        if row_time <= run.job.dt * 1.5:
+            text += " · first tick"
+        painter.drawText(12, int(top + 5 + step + 16), text)
+
+    def _paint_row(
+        self, painter: QPainter, row: LedgerRow, top: float, step: float, columns: list[float], weight: float, biggest: float
+    ) -> None:
+        ink = theme.family(row.family)
+        base = top + step * 0.68
+        idle = all(abs(value) < 1e-9 for value in (*row.force, *row.torque))
+        if row.family and biggest:
+            painter.fillRect(QRectF(10, top + 3, 4, step - 6), ink)
+        name = theme.font(theme.TEXT, bold=not biggest)
+        painter.setFont(name)
+        painter.setPen(theme.colour("soft" if idle else "ink"))
+        painter.drawText(20, int(base), theme.elide(row.title, columns[0] - 88, name))
+        if idle:
+            return
+        size = (row.force[0] ** 2 + row.force[1] ** 2 + row.force[2] ** 2) ** 0.5
+        if biggest and size > 1e-9:
+            painter.setFont(theme.font(10, mono=True))
+            painter.setPen(theme.colour("soft"))
+            painter.drawText(QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f} w")
+        painter.setFont(theme.font(theme.TEXT, mono=True))
+        for value, x in zip(row.force, columns[:3], strict=True):
+            painter.setPen(theme.colour("ink" if abs(value) > 1e-9 else "rule"))
+            painter.drawText(QRectF(x - 66, base - 12, 66, 16), Qt.AlignmentFlag.AlignRight, _plain(value))
+        painter.setPen(theme.colour("ink" if abs(row.torque[2]) > 1e-9 else "rule"))
+        painter.drawText(QRectF(columns[3] - 90, base - 12, 90, 16), Qt.AlignmentFlag.AlignRight, _plain(row.torque[2]))
+
+
+def _plain(value: float) -> str:
+    return "0" if abs(value) < 5e-4 else f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"

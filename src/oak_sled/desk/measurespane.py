@@ -1,0 +1,271 @@
+"""Measures of the run shown, against the run before; targets, cautions, and the tick check."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from oak_sled.core import measures, tickcheck, units
+from oak_sled.core.measures import Measure
+from oak_sled.core.tickcheck import TickCheck
+from oak_sled.core.world import Job
+from oak_sled.desk import theme
+from oak_sled.desk.jobs import Errand
+from oak_sled.desk.session import Session
+
+ROW = 21
+
+
+class MeasuresPane(QWidget):
+    """Signals: checked() when a tick check came in."""
+
+    checked = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.result: TickCheck | None = None
+        self.result_job: Job | None = None
+        self.progress = ""
+        self._errand: Errand | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.setSpacing(0)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 0, 8, 0)
+        self.back = QPushButton("measures")
+        self.check = QPushButton("tick check")
+        self.cancel = QPushButton("cancel")
+        for button, action in ((self.back, self.show_measures), (self.check, self.run_check), (self.cancel, self.stop_check)):
+            button.setObjectName("quiet")
+            button.setMinimumHeight(24)
+            button.clicked.connect(action)
+            bar.addWidget(button)
+        self.back.setCheckable(True)
+        self.check.setCheckable(True)
+        self.check.setToolTip("the drill at 30, 60, 120 and 240 ticks/s beside a finely stepped reference (Ctrl+T)")
+        self.cancel.hide()
+        bar.addStretch(1)
+        layout.addLayout(bar)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.table = _Table(self)
+        self.area.setWidget(self.table)
+        layout.addWidget(self.area, 1)
+        self.checking = False
+        self.show_measures()
+        session.run_changed.connect(self.refresh)
+
+    def show_measures(self) -> None:
+        """Shows the measures of the run."""
+        self.checking = False
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Takes the measures of the run shown."""
+        self.back.setChecked(not self.checking)
+        self.check.setChecked(self.checking)
+        self.table.setMinimumHeight(self.table.wanted_height())
+        self.table.update()
+
+    def shown(self) -> list[Measure]:
+        """The measures this run shows."""
+        return [known for known in measures.MEASURES if self.session.found.get(known.name) is not None]
+
+    def run_check(self) -> None:
+        """Runs the tick check in its own thread, with progress."""
+        if self._errand is not None:
+            return
+        self.checking = True
+        job = self.session.job()
+        self.progress = "tick check: 0 of 5"
+        self.cancel.show()
+        errand = Errand(lambda told: tickcheck.check(job, told=told), self)
+        errand.progress.connect(self._tell)
+        errand.finished.connect(lambda result: self._take(job, result))
+        errand.failed.connect(lambda text: self._fail(text))
+        self._errand = errand
+        errand.start()
+        self.refresh()
+
+    def stop_check(self) -> None:
+        """Cancels the tick check."""
+        if self._errand is not None:
+            self._errand.cancel()
+
+    def _tell(self, done: int, of: int) -> None:
+        self.progress = f"tick check: {done} of {of}"
+        self.table.update()
+
+    def _end(self) -> None:
+        errand, self._errand = self._errand, None
+        if errand is not None:
+            errand.close()
+            errand.deleteLater()
+        self.progress = ""
+        self.cancel.hide()
+
+    def _take(self, job: Job, result: TickCheck) -> None:
+        self._end()
+        self.result, self.result_job = result, job
+        self.refresh()
+        self.checked.emit()
+
+    def _fail(self, text: str) -> None:
+        self._end()
+        self.session.say(f"tick check: {text}", text != "cancelled")
+        self.show_measures()
+
+    def close_thread(self) -> None:
+        """Ends the thread of a check that is under way."""
+        if self._errand is not None:
+            self._errand.close()
+
+
+class _Table(QWidget):
+    def __init__(self, pane: MeasuresPane):
+        super().__init__(pane)
+        self.pane = pane
+
+    def wanted_height(self) -> int:
+        session = self.pane.session
+        if self.pane.checking:
+            return 90 + ROW * len(measures.MEASURES)
+        return 44 + ROW * (len(self.pane.shown()) + len(session.drill.targets)) + 34 * len(session.warned) + 40
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        if self.pane.checking:
+            self._paint_check(painter)
+        else:
+            self._paint_measures(painter)
+
+    def _paint_measures(self, painter: QPainter) -> None:
+        session = self.pane.session
+        if session.run is None:
+            return
+        width = self.width()
+        before = measures.read_all(session.ghost) if session.ghost is not None and session.ghost.ticks else {}
+        top = self._paint_targets(painter, 6.0, width)
+        top = self._heading(painter, top, "measures", "of the run before" if before else "")
+        for known in self.pane.shown():
+            value = session.found[known.name]
+            assert value is not None
+            painter.setFont(theme.font(theme.TEXT))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(14, int(top + 14), known.title)
+            number, unit = units.split(value, known.unit)
+            theme.number(painter, width * 0.62, top + 14, number, unit, 13, theme.colour("ink"), theme.colour("soft"))
+            old = before.get(known.name)
+            if old is not None:
+                number, unit = units.split(old, known.unit)
+                ink = theme.colour("soft")
+                theme.number(painter, width * 0.84, top + 14, number, unit, 12, ink, ink)
+                self._paint_change(painter, known, old, value, top)
+            top += ROW
+        self._paint_cautions(painter, top + 6, width)
+
+    def _paint_change(self, painter: QPainter, known: Measure, old: float, value: float, top: float) -> None:
+        if old == value or old == 0.0:
+            return
+        share = 100.0 * (value - old) / abs(old)
+        if abs(share) < 0.05:
+            return
+        token = "soft"
+        if known.better:
+            token = "good" if (share < 0) == (known.better == "low") else "warning"
+        painter.setFont(theme.font(theme.SMALL, mono=True))
+        painter.setPen(theme.colour(token))
+        text = f"{share:+.0f} %" if abs(share) >= 10 else f"{share:+.1f} %"
+        painter.drawText(QRectF(self.width() - 84, top + 1, 72, 16), Qt.AlignmentFlag.AlignRight, text)
+
+    def _heading(self, painter: QPainter, top: float, words: str, right: str = "") -> float:
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(14, int(top + 13), words)
+        if right:
+            painter.drawText(QRectF(0, top, self.width() * 0.84, 16), Qt.AlignmentFlag.AlignRight, right)
+        painter.setPen(theme.pen("rule"))
+        painter.drawLine(14, int(top + 18), self.width() - 14, int(top + 18))
+        return top + 22
+
+    def _paint_targets(self, painter: QPainter, top: float, width: float) -> float:
+        session = self.pane.session
+        verdicts = measures.judge(session.drill, session.found)
+        if not verdicts:
+            return top
+        top = self._heading(painter, top, "targets of this drill")
+        for verdict in verdicts:
+            painter.setFont(theme.font(theme.TEXT, bold=True))
+            painter.setPen(theme.colour("good" if verdict.met else "warning"))
+            painter.drawText(14, int(top + 14), "met" if verdict.met else "missed")
+            painter.setFont(theme.font(theme.TEXT))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(70, int(top + 14), verdict.words())
+            top += ROW
+        return top + 6
+
+    def _paint_cautions(self, painter: QPainter, top: float, width: float) -> None:
+        warned = self.pane.session.warned
+        if not warned:
+            return
+        top = self._heading(painter, top, "cautions")
+        for caution in warned:
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour("warning"))
+            box = QRectF(14, top, width - 28, 32)
+            painter.drawText(box, int(Qt.TextFlag.TextWordWrap), str(caution))
+            top += 34
+
+    def _paint_check(self, painter: QPainter) -> None:
+        result, width = self.pane.result, self.width()
+        if self.pane.progress or result is None:
+            painter.setFont(theme.font(theme.READING))
+            painter.setPen(theme.colour("soft"))
+            painter.drawText(QRectF(0, 30, width, 30), Qt.AlignmentFlag.AlignCenter, self.pane.progress)
+            return
+        rates = [rate for rate, _ in result.by_rate]
+        heads = [*(str(rate) for rate in rates), "reference", "spread"]
+        first = width * 0.34
+        step = (width - 14 - first) / len(heads)
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("soft"))
+        job = self.pane.result_job
+        stale = job is not None and job != self.pane.session.job()
+        painter.drawText(14, 16, "ticks/s" + (" · of settings before the last change" if stale else ""))
+        for place, head in enumerate(heads):
+            painter.drawText(QRectF(first + step * place, 4, step, 16), Qt.AlignmentFlag.AlignRight, head)
+        painter.setPen(theme.pen("rule"))
+        painter.drawLine(14, 24, width - 14, 24)
+        top = 28.0
+        for known in measures.MEASURES:
+            values = [found[known.name] for _, found in result.by_rate] + [result.reference[known.name]]
+            if all(value is None or value == 0.0 for value in values):
+                continue
+            self._paint_check_row(painter, known, values, result.spread(known.name), top, first, step)
+            top += ROW
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("soft"))
+        text = f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, settled to {units.show(result.error, 'm')}"
+        painter.drawText(QRectF(14, top + 6, width - 28, 30), int(Qt.TextFlag.TextWordWrap), text)
+        for place, message in enumerate(result.messages):
+            painter.setPen(theme.colour("warning"))
+            painter.drawText(QRectF(14, top + 38 + 30 * place, width - 28, 30), int(Qt.TextFlag.TextWordWrap), message)
+
+    def _paint_check_row(
+        self, painter: QPainter, known: Measure, values: list[float | None], gap: float | None, top: float, first: float, step: float
+    ) -> None:
+        small = theme.font(theme.SMALL)
+        painter.setFont(small)
+        painter.setPen(theme.colour("ink"))
+        title = f"{known.title}" + (f" · {known.unit}" if known.unit else "")
+        painter.drawText(14, int(top + 14), theme.elide(title, first - 10, small))
+        painter.setFont(theme.font(theme.SMALL, mono=True))
+        for place, value in enumerate(values):
+            text = "—" if value is None else units.significant(value, 3)
+            painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
+        wide = gap is not None and gap > 0.05
+        painter.setPen(theme.colour("warning" if wide else "soft"))
+        text = "—" if gap is None else f"{100 * gap:.2g} %"
+        painter.drawText(QRectF(first + step * len(values), top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)

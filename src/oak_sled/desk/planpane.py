@@ -1,0 +1,244 @@
+"""The plan: paths from above with ghosts, and a side view; drawn to scale without OpenGL."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from oak_sled.core import traces
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+from oak_sled.desk.yardview.view import path_of, slide_marks
+
+
+class Frame:
+    """World metres to px: the same scale both ways, y up the page."""
+
+    def __init__(self, box: QRectF, low: Floats, high: Floats, zoom: float = 1.0, shift: QPointF | None = None):
+        size = np.maximum(high - low, 1e-6)
+        self.scale = min(box.width() / size[0], box.height() / size[1]) * 0.9 * zoom
+        self.middle = 0.5 * (low + high)
+        self.centre = box.center() + (shift or QPointF(0, 0))
+
+    def at(self, x: float, y: float) -> QPointF:
+        """A point in px."""
+        return QPointF(
+            self.centre.x() + (x - self.middle[0]) * self.scale, self.centre.y() - (y - self.middle[1]) * self.scale
+        )
+
+    def path(self, points: Floats) -> QPainterPath:
+        """A path through points of shape (n, 2), parted where it jumps."""
+        made = QPainterPath()
+        for place, (x, y) in enumerate(points):
+            jump = place and math.hypot(x - points[place - 1][0], y - points[place - 1][1]) > 30.0
+            if place == 0 or jump:
+                made.moveTo(self.at(x, y))
+            else:
+                made.lineTo(self.at(x, y))
+        return made
+
+
+def bounds(runs: list[Run]) -> tuple[Floats, Floats]:
+    """The box of all paths with a margin; at least 12 m wide."""
+    places = np.concatenate([path_of(run, 0, run.ticks) for run in runs])
+    low, high = places.min(axis=0), places.max(axis=0)
+    grow = np.maximum(12.0 - (high - low), 4.0) / 2.0
+    return low - grow, high + grow
+
+
+def paint_plan(
+    painter: QPainter, box: QRectF, run: Run, row: int, ghosts: list[Run], zoom: float = 1.0, shift: QPointF | None = None
+) -> Frame:
+    """The ground from above with walls, gates, paths, and the craft to scale."""
+    low, high = bounds([run, *ghosts])
+    frame = Frame(box, low, high, zoom, shift)
+    painter.save()
+    painter.setClipRect(box)
+    _paint_grid(painter, box, frame)
+    ground = run.job.ground
+    painter.setPen(theme.pen("soft"))
+    painter.setBrush(theme.colour("saw_ice"))
+    for wall in ground.walls:
+        painter.drawPolygon(_rectangle(frame, wall.x, wall.y, math.radians(wall.heading_deg), wall.length, wall.width))
+    if ground.edges != "open":
+        x0, y0, x1, y1 = ground.edges_at()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("soft"), 1.5, Qt.PenStyle.DashLine))
+        painter.drawRect(QRectF(frame.at(x0, y1), frame.at(x1, y0)))
+    for gate in ground.gates:
+        angle = math.radians(gate.heading_deg)
+        dx, dy = -math.sin(angle) * gate.width / 2, math.cos(angle) * gate.width / 2
+        ends = frame.at(gate.x + dx, gate.y + dy), frame.at(gate.x - dx, gate.y - dy)
+        painter.setPen(QPen(theme.colour("rule"), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(*ends)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("warning"))
+        for end in ends:
+            painter.drawEllipse(end, 2.5, 2.5)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for ghost in ghosts:
+        painter.setPen(QPen(theme.colour("ghost"), 1.4))
+        painter.drawPath(frame.path(path_of(ghost, 0, ghost.ticks)))
+    painter.setPen(QPen(theme.colour("soft", 150), 3))
+    for mark in slide_marks(run, run.ticks):
+        painter.drawPath(frame.path(mark))
+    painter.setPen(QPen(theme.colour("oak"), 2))
+    painter.drawPath(frame.path(path_of(run, 0, run.ticks)))
+    _paint_craft(painter, frame, run, row)
+    painter.restore()
+    return frame
+
+
+def _paint_grid(painter: QPainter, box: QRectF, frame: Frame) -> None:
+    step = next((s for s in (1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0) if s * frame.scale >= 34), 1000.0)
+    painter.setPen(theme.pen("shade"))
+    left = frame.middle[0] + (box.left() - frame.centre.x()) / frame.scale
+    right = frame.middle[0] + (box.right() - frame.centre.x()) / frame.scale
+    low = frame.middle[1] - (box.bottom() - frame.centre.y()) / frame.scale
+    high = frame.middle[1] - (box.top() - frame.centre.y()) / frame.scale
+    for k in range(math.ceil(left / step), math.floor(right / step) + 1):
+        painter.drawLine(frame.at(k * step, low), frame.at(k * step, high))
+    for k in range(math.ceil(low / step), math.floor(high / step) + 1):
+        painter.drawLine(frame.at(left, k * step), frame.at(right, k * step))
+    painter.setPen(theme.pen("ink", 1.4))
+    foot = QPointF(box.left() + 14, box.bottom() - 12)
+    painter.drawLine(foot, foot + QPointF(step * frame.scale, 0))
+    for x in (0.0, step * frame.scale):
+        painter.drawLine(foot + QPointF(x, -3), foot + QPointF(x, 3))
+    painter.setFont(theme.font(10, mono=True))
+    painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
+
+
+def _rectangle(frame: Frame, x: float, y: float, angle: float, length: float, width: float) -> QPolygonF:
+    cos, sin = math.cos(angle), math.sin(angle)
+    corners = []
+    for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1)):
+        dx, dy = a * length / 2, b * width / 2
+        corners.append(frame.at(x + cos * dx - sin * dy, y + sin * dx + cos * dy))
+    return QPolygonF(corners)
+
+
+def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
+    numbers = run.record.row(row)
+    axes = traces.rotation(numbers[3:7])
+    angle = math.atan2(axes[1, 0], axes[0, 0])
+    half = run.job.craft.body.half_extents()
+    length = max(2 * half[0], 9.0 / frame.scale)
+    width = max(2 * half[1], 6.0 / frame.scale)
+    painter.setPen(theme.pen("ink", 1.2))
+    painter.setBrush(theme.colour("wood"))
+    painter.drawPolygon(_rectangle(frame, numbers[0], numbers[1], angle, length, width))
+    nose = frame.at(numbers[0] + math.cos(angle) * length * 0.75, numbers[1] + math.sin(angle) * length * 0.75)
+    painter.drawLine(frame.at(numbers[0], numbers[1]), nose)
+    v = numbers[7:9]
+    if np.linalg.norm(v) > 0.3:
+        painter.setPen(QPen(theme.colour("ink"), 1.2, Qt.PenStyle.DashLine))
+        painter.drawLine(frame.at(numbers[0], numbers[1]), frame.at(numbers[0] + v[0] * 0.7, numbers[1] + v[1] * 0.7))
+
+
+def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
+    """The path from the side: distance along x against height."""
+    x, z = run.column("position.x"), run.column("position.z")
+    low = np.array([x.min() - 3.0, -0.5])
+    high = np.array([x.max() + 3.0, max(z.max() + 1.0, 3.0)])
+    frame = Frame(box.adjusted(0, 14, 0, -16), low, high)
+    frame.centre = QPointF(frame.centre.x(), box.bottom() - 22 - frame.middle[1] * frame.scale)
+    painter.save()
+    painter.setClipRect(box)
+    painter.setPen(theme.pen("rule"))
+    painter.drawLine(box.topLeft(), box.topRight())
+    painter.setFont(theme.font(theme.SMALL))
+    painter.setPen(theme.colour("soft"))
+    painter.drawText(QPointF(box.left() + 12, box.top() + 15), f"from the side · height {z[row]:.2f} m")
+    painter.setPen(theme.pen("ink", 1.2))
+    ground = frame.at(0.0, 0.0).y()
+    painter.drawLine(QPointF(box.left(), ground), QPointF(box.right(), ground))
+    step = max(1, len(x) // 800)
+    painter.setPen(QPen(theme.colour("oak"), 1.6))
+    painter.drawPath(frame.path(np.stack([x[::step], z[::step]], axis=1)))
+    half = run.job.craft.body.half_extents()
+    wide, tall = max(2 * half[0] * frame.scale, 9.0), max(2 * half[2] * frame.scale, 4.0)
+    at = frame.at(x[row], z[row])
+    painter.setPen(theme.pen("ink"))
+    painter.setBrush(theme.colour("wood"))
+    painter.drawRect(QRectF(at.x() - wide / 2, at.y() - tall / 2, wide, tall))
+    painter.restore()
+
+
+class PlanPane(QWidget):
+    """The plan of the run shown; wheel zooms, drag moves, a click on the path sets the cursor."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.zoom, self.shift = 1.0, QPointF(0, 0)
+        self._press: QPointF | None = None
+        self._moved = False
+        self._frame: Frame | None = None
+        self.setToolTip("wheel: zoom · drag: move · click on the path: cursor · double click: all of it")
+        session.run_changed.connect(self.update)
+        session.cursor_moved.connect(self.update)
+        session.shelf_changed.connect(self.update)
+
+    def ghosts(self, run: Run) -> list[Run]:
+        """The run before, and pinned ones, on the same ground."""
+        found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
+        found += [card.run for card in self.session.cards if card.pinned]
+        return [g for g in found if g is not run and g.ticks and g.job.ground.id == run.job.ground.id][:6]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        run = self.session.run
+        if run is None or not run.ticks:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        row = run.ticks if self.session.live_on else self.session.row
+        split = self.height() * 0.76
+        self._frame = paint_plan(
+            painter, QRectF(0, 0, self.width(), split), run, row, self.ghosts(run), self.zoom, self.shift
+        )
+        paint_side(painter, QRectF(0, split, self.width(), self.height() - split), run, row)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        factor = 1.15 ** (event.angleDelta().y() / 120.0)
+        self.zoom = min(80.0, max(0.3, self.zoom * factor))
+        self.shift *= factor
+        self.update()
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._press, self._moved = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._press is None:
+            return
+        by = event.position() - self._press
+        if self._moved or abs(by.x()) + abs(by.y()) > 4:
+            self._moved = True
+            self.shift += by
+            self._press = event.position()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        run, frame = self.session.run, self._frame
+        if event is not None and not self._moved and run is not None and frame is not None and not self.session.live_on:
+            x = frame.middle[0] + (event.position().x() - frame.centre.x()) / frame.scale
+            y = frame.middle[1] - (event.position().y() - frame.centre.y()) / frame.scale
+            away = np.hypot(run.column("position.x") - x, run.column("position.y") - y)
+            row = int(np.argmin(away))
+            if away[row] * frame.scale < 40:
+                self.session.set_time(row * run.job.dt)
+        self._press = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.zoom, self.shift = 1.0, QPointF(0, 0)
+        self.update()

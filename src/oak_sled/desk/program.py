@@ -1,0 +1,279 @@
+"""The desktop program: start, what happens to unexpected errors, pictures, and the tour of the demo."""
+
+from __future__ import annotations
+
+import logging
+import sys
+import time
+import traceback
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
+
+from oak_sled import cli
+from oak_sled.core import demos, jit, measures
+from oak_sled.core.faults import Refused
+from oak_sled.desk import theme
+from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.session import Session
+from oak_sled.desk.window import Window
+from oak_sled.desk.yardview.renderer import Renderer
+
+log = logging.getLogger("oak_sled")
+
+
+def application() -> QApplication:
+    """The application with its fonts and colours."""
+    found = QApplication.instance()
+    made = found if isinstance(found, QApplication) else QApplication(sys.argv[:1])
+    made.setApplicationName("oak-sled")
+    made.setDesktopFileName("oak-sled")
+    made.setStyle("Fusion")
+    theme.load_fonts()
+    made.setFont(theme.font())
+    made.setPalette(theme.palette())
+    made.setStyleSheet(theme.sheet())
+    return made
+
+
+def try_renderer() -> tuple[Renderer | None, str]:
+    """The renderer, or None and the reason why there is none."""
+    try:
+        return Renderer(), ""
+    except RuntimeError as error:
+        return None, str(error).splitlines()[0]
+
+
+def wait_for_kernel(app: QApplication) -> None:
+    """Compiles the kernel in a child process behind a small window, if it has not been compiled."""
+    if jit.is_warm():
+        return
+    child = cli.compile_in_child()
+    box = QWidget()
+    box.setObjectName("page")
+    box.setWindowTitle("Oak Sled")
+    column = QVBoxLayout(box)
+    column.addWidget(QLabel("Compiling the physics once. It takes about half a minute."))
+    bar = QProgressBar()
+    bar.setRange(0, 0)
+    column.addWidget(bar)
+    box.resize(420, 90)
+    box.show()
+    while child.poll() is None:
+        app.processEvents()
+        time.sleep(0.02)
+    box.close()
+
+
+def build(where: str = "") -> Window:
+    """The window with the yard that `where` names; the demo if it names none."""
+    yard = cli.load_yard(where) if where.startswith("demo:") else demos.load("fan-sled")
+    session = Session(yard)
+    renderer, no_gl = try_renderer()
+    window = Window(session, renderer, no_gl)
+    if where and not where.startswith("demo:"):
+        if not window.keeper.open(Path(where)):
+            session.open(yard, (), None)
+    else:
+        session.open(yard, (), None)
+    return window
+
+
+def catch_errors(window: Window) -> None:
+    """An error nobody foresaw is logged, told, and the work is put by; the program goes on."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        log.error("unexpected: %s", "".join(traceback.format_exception(kind, error, trace)))
+        window.keeper.autosave()
+        text = f"Something went wrong in the program ({kind.__name__}: {error}). Your work was put by."
+        QTimer.singleShot(0, lambda: window.notice.tell(text, True))
+
+    sys.excepthook = hook
+
+
+def run(where: str) -> int:
+    """Opens the program and stays until it is closed."""
+    logging.basicConfig(level=logging.WARNING, format="oak-sled: %(message)s")
+    try:
+        app = application()
+    except Refused:
+        raise
+    wait_for_kernel(app)
+    window = build(where)
+    catch_errors(window)
+    window.show()
+    QTimer.singleShot(0, window.offer_recovery)
+    return app.exec()
+
+
+# pictures and the tour
+
+
+def until(app: QApplication, ready: Callable[[], bool], seconds: float = 60.0) -> None:
+    """Goes on with the application until something is so."""
+    end = time.perf_counter() + seconds
+    while not ready() and time.perf_counter() < end:
+        app.processEvents()
+        time.sleep(0.004)
+
+
+def settle(app: QApplication, seconds: float = 0.5) -> None:
+    """Goes on for a while, so that the clean picture is drawn."""
+    end = time.perf_counter() + seconds
+    until(app, lambda: time.perf_counter() >= end, seconds + 1.0)
+
+
+def press(window: QWidget, name: str, down: bool) -> None:
+    """A key of the keyboard goes down or up."""
+    keys = {"Space": Qt.Key.Key_Space, **{letter: getattr(Qt.Key, f"Key_{letter}") for letter in "WASDIJKL"}}
+    kind = QEvent.Type.KeyPress if down else QEvent.Type.KeyRelease
+    QApplication.sendEvent(window, QKeyEvent(kind, keys[name], Qt.KeyboardModifier.NoModifier))
+
+
+def drag(widget: QWidget, by: int, app: QApplication, steps: int = 12, let_go: bool = True) -> None:
+    """Drags a widget sideways with the left button, in steps."""
+    start = QPoint(widget.width() // 2, widget.height() // 2)
+
+    def send(kind: QEvent.Type, at: QPoint, buttons: Qt.MouseButton) -> None:
+        button = Qt.MouseButton.LeftButton if kind != QEvent.Type.MouseMove else Qt.MouseButton.NoButton
+        place = QPointF(at)
+        event = QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(widget, event)
+
+    send(QEvent.Type.MouseButtonPress, start, Qt.MouseButton.LeftButton)
+    for step in range(1, steps + 1):
+        send(QEvent.Type.MouseMove, start + QPoint(by * step // steps, 0), Qt.MouseButton.LeftButton)
+        settle(app, 0.03)
+    if let_go:
+        send(QEvent.Type.MouseButtonRelease, start + QPoint(by, 0), Qt.MouseButton.NoButton)
+
+
+def ready_window(where: str = "demo:fan-sled") -> tuple[QApplication, Window]:
+    """The window at 1280x800 with its first run drawn."""
+    app = application()
+    wait_for_kernel(app)
+    window = build(where)
+    window.resize(1280, 800)
+    window.show()
+    until(app, lambda: window.session.run is not None and bool(window.session.cards))
+    settle(app)
+    return app, window
+
+
+def shoot(window: Window, folder: Path, name: str) -> None:
+    """A picture of the whole window."""
+    file = folder / f"{name}.png"
+    if not window.grab().save(str(file), "PNG"):
+        raise Refused([])
+    print(f"wrote {file}")
+
+
+def shots(folder: Path) -> int:
+    """Every main view from demo data as a PNG of 1280x800."""
+    folder.mkdir(parents=True, exist_ok=True)
+    app, window = ready_window()
+    session = window.session
+    shoot(window, folder, "bench")
+    dial = window.desk.findChild(DialWidget, "dial_runners_side_grip")
+    assert dial is not None
+    drag(dial, -22, app, let_go=False)
+    settle(app, 0.6)
+    shoot(window, folder, "dial-drag")
+    session.commit("runners edge grip")
+    settle(app, 0.6)
+    for pane in ("Ledger", "Plan", "Measures"):
+        window.show_pane(pane)
+        settle(app, 0.4)
+        shoot(window, folder, pane.lower())
+    window.tick_check()
+    until(app, lambda: window.measures.result is not None)
+    settle(app, 0.3)
+    shoot(window, folder, "tick-check")
+    window.measures.show_measures()
+    window.show_pane("Traces")
+    window.desk.open_strip("runners")
+    settle(app, 0.5)
+    shoot(window, folder, "strip-open")
+    window.desk.open_strip("runners")
+    window.playbar.fit()
+    settle(app, 0.6)
+    shoot(window, folder, "fit")
+    session.choose("drill", "wall_run")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
+    window.playbar.choose("chase")
+    session.set_time(1.62)
+    settle(app, 0.6)
+    shoot(window, folder, "wall")
+    drive_a_little(app, window)
+    shoot(window, folder, "driving")
+    window.driver.stop()
+    settle(app, 0.4)
+    window.show_comparison(session.cards[-1], session.cards[-2])
+    settle(app, 0.3)
+    shoot(window, folder, "compare")
+    window.hide_comparison()
+    window.toggle_night()
+    session.choose("drill", "slalom")
+    settle(app, 0.8)
+    shoot(window, folder, "night")
+    window.toggle_night()
+    finish(app, window)
+    return 0
+
+
+def drive_a_little(app: QApplication, window: Window) -> None:
+    """Drives with the keys: off, a turn into a drift, and the catch."""
+    window.session.choose("drill", "straight_pull")
+    settle(app, 0.3)
+    window.set_driving(True)
+    press(window, "W", True)
+    settle(app, 4.0)
+    press(window, "A", True)
+    settle(app, 1.1)
+
+
+def tour(folder: Path) -> int:
+    """Drives, runs a drill, drags a dial, prints the measures, and leaves pictures."""
+    folder.mkdir(parents=True, exist_ok=True)
+    app, window = ready_window()
+    session = window.session
+    shoot(window, folder, "1-opened")
+    drive_a_little(app, window)
+    shoot(window, folder, "2-driving")
+    for key in ("W", "A"):
+        press(window, key, False)
+    window.set_driving(False)
+    session.choose("drill", "slalom")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "slalom" and not session.run.live)
+    session.keep_run()
+    until(app, lambda: not session.worker.is_busy)
+    dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
+    assert dial is not None
+    drag(dial, 14, app, let_go=False)
+    settle(app)
+    shoot(window, folder, "3-dial-dragged")
+    session.commit("fan thrust")
+    until(app, lambda: not session.worker.is_busy)
+    settle(app)
+    shoot(window, folder, "4-kept")
+    print(f"\n{session.craft.heading} · {session.drill.heading}: {session.cards[0].heading}")
+    for known in measures.MEASURES:
+        value = session.found.get(known.name)
+        if value is not None:
+            print(f"{known.title:<22} {value:>10.4g} {known.unit}")
+    print(f"\npictures are in {folder.resolve()}")
+    finish(app, window)
+    return 0
+
+
+def finish(app: QApplication, window: Window) -> None:
+    """Closes the window and lets go of what it held."""
+    window.session.mark_saved(None)
+    window.close()
+    window.keeper.drop_autosave()
+    window.deleteLater()
+    app.processEvents()

@@ -1,0 +1,390 @@
+"""The session: the yard in hand, its shelf, what is shown, and the history of both.
+
+Documents are frozen, so that undo keeps the old ones. A dial that is dragged makes previews, which
+re-run the drill in a worker and take the newest result; letting go commits one step and one card.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from oak_sled.core import cautions, outlook, shelf, traces
+from oak_sled.core.cautions import Caution
+from oak_sled.core.craft import Craft
+from oak_sled.core.faults import Refused
+from oak_sled.core.parts.common import Setting
+from oak_sled.core.run import Run
+from oak_sled.core.shelf import Card
+from oak_sled.core.world import Job
+from oak_sled.core.yard import Drill, Ground, Yard
+from oak_sled.desk.jobs import Result, Worker
+
+MOST_STEPS = 300
+
+
+@dataclass(frozen=True)
+class State:
+    """What undo brings back: the documents and the shelf."""
+
+    yard: Yard
+    cards: tuple[Card, ...]
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step of the history: what was done, and the state before it."""
+
+    label: str
+    before: State
+
+
+class Session(QObject):
+    """Signals: yard_changed(previewing), run_changed(), shelf_changed(), cursor_moved(),
+    said(text, is_fault), busy(text or ""), saved_changed(), live_changed(is_live)."""
+
+    yard_changed = pyqtSignal(bool)
+    run_changed = pyqtSignal()
+    shelf_changed = pyqtSignal()
+    cursor_moved = pyqtSignal()
+    said = pyqtSignal(str, bool)
+    saved_changed = pyqtSignal()
+    live_changed = pyqtSignal(bool)
+
+    def __init__(self, yard: Yard, parent: QObject | None = None):
+        super().__init__(parent)
+        self.yard = yard
+        self.cards: tuple[Card, ...] = ()
+        self.file: Path | None = None
+        self.run: Run | None = None
+        self.ghost: Run | None = None
+        self.found: dict[str, float | None] = {}
+        self.warned: tuple[Caution, ...] = ()
+        self.time = 0.0
+        self.second_time: float | None = None
+        self.shown_card = ""
+        self.locks: set[str] = set()
+        self.live_on = False
+        self._saved: State = State(yard, ())
+        self._done: list[Step] = []
+        self._undone: list[Step] = []
+        self._base: Yard | None = None  # the yard before a drag, while one goes on
+        self._base_run: Run | None = None
+        self._to_card: tuple[Job, str] | None = None
+        self._follow_end = True
+        self.worker = Worker(self)
+        self.worker.finished.connect(self._take)
+
+    # what is in hand
+
+    @property
+    def craft(self) -> Craft:
+        """The craft on the bench."""
+        return self.yard.craft()
+
+    @property
+    def drill(self) -> Drill:
+        """The drill on the bench."""
+        return self.yard.drill()
+
+    @property
+    def ground(self) -> Ground:
+        """The ground on the bench."""
+        return self.yard.ground()
+
+    @property
+    def craft_path(self) -> str:
+        """The path of the craft on the bench."""
+        return f"crafts.{self.yard.bench.craft}"
+
+    def job(self) -> Job:
+        """What is on the bench, as a job."""
+        return Job(self.craft, self.ground, self.drill, self.yard.ticks, self.yard.integrator)
+
+    def setting(self) -> Setting:
+        """The craft as numbers for outlooks, with the ranges of the run shown."""
+        run = self.run if self.run is not None and self.run.job.craft.id == self.craft.id else None
+        return outlook.setting_of(self.craft, self.ground, self.yard.ticks, run)
+
+    @property
+    def is_dirty(self) -> bool:
+        """Whether there is something to save."""
+        return self._saved.yard != self.yard or self._saved.cards is not self.cards
+
+    def mark_saved(self, file: Path | None) -> None:
+        """The state as it is now is on disk, in `file`."""
+        self.file = file or self.file
+        self._saved = State(self.yard, self.cards)
+        self.saved_changed.emit()
+
+    def say(self, text: str, fault: bool = False) -> None:
+        """A line for the user, in place; a fault is shown as one."""
+        self.said.emit(text, fault)
+
+    # edits
+
+    def preview(self, path: str, value: object) -> bool:
+        """Shows `value` at `path` while a dial is dragged; False when it is refused."""
+        base = self._base or self.yard
+        try:
+            edited = base.edit(path, value)
+        except Refused as refused:
+            self.say(str(refused.faults[0]), True)
+            return False
+        if self._base is None:
+            self._base, self._base_run = self.yard, self.run
+            self.ghost = self.run
+        self.yard = edited
+        self.yard_changed.emit(True)
+        self.rerun()
+        return True
+
+    def commit(self, label: str = "") -> None:
+        """Ends a drag: one step of history, and one card when the re-run comes in."""
+        base, self._base = self._base, None
+        if base is None:
+            return
+        if base == self.yard:
+            self.rerun()
+            return
+        self._remember(label or "dial", State(base, self.cards))
+        self._order_card(self._base_run)
+        self.yard_changed.emit(False)
+        self.rerun()
+
+    def cancel(self) -> None:
+        """Ends a drag as if it had not been."""
+        if self._base is not None:
+            self.yard, self._base = self._base, None
+            self.yard_changed.emit(False)
+            self.rerun()
+
+    def edit(self, path: str, value: object, label: str = "", card: bool = True) -> bool:
+        """One edit as one step; False, with the fault said in place, when it is refused."""
+        try:
+            edited = self.yard.edit(path, value)
+        except Refused as refused:
+            self.say(str(refused.faults[0]), True)
+            return False
+        return self.change(edited, label or shelf.words_of(path.split(".", 2)[-1]), card)
+
+    def change(self, yard: Yard, label: str, card: bool = True) -> bool:
+        """Takes a new yard as one step of history, and re-runs the drill."""
+        if yard == self.yard:
+            return True
+        self._base = None
+        self._remember(label, State(self.yard, self.cards))
+        before = self.run
+        if self._follows(before, yard):
+            self.ghost = before
+        self.yard = yard
+        if card:
+            self._order_card(before)
+        self.yard_changed.emit(False)
+        self.rerun()
+        return True
+
+    def _follows(self, run: Run | None, yard: Yard) -> bool:
+        return run is not None and run.job.drill.id == yard.bench.drill
+
+    def _order_card(self, before: Run | None) -> None:
+        job = self.job()
+        old = before.job if before is not None else None
+        self._to_card = (job, shelf.says(old, job))
+
+    def choose(self, what: str, name: str) -> None:
+        """Puts another craft, ground or drill on the bench; a drill brings its own ground."""
+        bench = self.yard.bench.replace(**{what: name})
+        if what == "drill":
+            own = self.yard.drill(name).ground
+            bench = bench.replace(ground=own or bench.ground)
+        self.ghost = None
+        self._follow_end = True
+        self.change(self.yard.replace(bench=bench), f"choose {what} {name.replace('_', ' ')}")
+
+    # runs
+
+    def rerun(self) -> None:
+        """Re-runs what is on the bench in the worker; the newest result is taken."""
+        if not self.live_on:
+            self.worker.ask(self.job())
+
+    def keep_run(self, says: str = "") -> None:
+        """Runs the drill and puts the run on the shelf whatever was changed."""
+        job = self.job()
+        old = self.run.job if self.run is not None else None
+        self._to_card = (job, says or shelf.says(old, job))
+        self._follow_end = True
+        self.worker.ask(job, again=True)
+
+    def _take(self, result: Result) -> None:
+        if result.job != self.job() or self.live_on:
+            return  # stale
+        self.show_run(result.run, result.found, result.warned)
+        if self._to_card is not None and self._to_card[0] == result.job and self._base is None:
+            says, self._to_card = self._to_card[1], None
+            self.add_card(shelf.card_of(result.run, says, result.found))
+        if result.run.message:
+            self.say(result.run.message, True)
+
+    def show_run(self, run: Run, found: dict[str, float | None], warned: tuple[Caution, ...] = ()) -> None:
+        """Shows a run on the whole bench."""
+        ended = self.run is None or self._follow_end
+        self.run, self.found, self.warned = run, found, warned
+        self.time = self._resting_time(run) if ended else min(self.time, run.duration)
+        self._follow_end = False
+        self.run_changed.emit()
+
+    @staticmethod
+    def _resting_time(run: Run) -> float:
+        """A moment worth looking at first: the largest side slip, else the middle."""
+        slip = abs(traces.values(run, "slip_angle"))
+        row = int(slip.argmax()) if slip.max() > 3.0 else run.ticks // 2
+        return row * run.job.dt
+
+    def add_card(self, card: Card) -> None:
+        """Puts a card on the shelf; belongs to the step of history that made it."""
+        self.cards = shelf.with_card(self.cards, card)
+        self.shown_card = card.id
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
+
+    def card(self, name: str) -> Card | None:
+        """The card of that id."""
+        return next((card for card in self.cards if card.id == name), None)
+
+    def change_card(self, name: str, label: str, **fields: object) -> None:
+        """Changes a card (pin, star, title) as one step of history."""
+        self._remember(label, State(self.yard, self.cards))
+        self.cards = tuple(card.changed(**fields) if card.id == name else card for card in self.cards)
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
+
+    def drop_card(self, name: str) -> None:
+        """Takes a card off the shelf as one step of history."""
+        self._remember("delete run", State(self.yard, self.cards))
+        self.cards = tuple(card for card in self.cards if card.id != name)
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
+
+    def look_at(self, name: str) -> None:
+        """Loads a card back: its settings into the yard, and its run on the bench."""
+        card = self.card(name)
+        if card is None:
+            return
+        yard = with_documents(self.yard, card.run.job)
+        self.shown_card = card.id
+        if yard != self.yard:
+            self._remember("load run back", State(self.yard, self.cards))
+            self.yard = yard
+            self.yard_changed.emit(False)
+        previous = self.run
+        self.ghost = previous if previous is not None and previous.job.drill.id == card.run.job.drill.id else None
+        if card.run.live:
+            self.worker.forget()
+        self._follow_end = True
+        self.show_run(card.run, card.found, cautions.find(card.run.job, card.run))
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
+
+    # time
+
+    def set_time(self, time: float) -> None:
+        """Moves the cursor of every view."""
+        longest = self.run.duration if self.run else 0.0
+        self.time = min(max(time, 0.0), longest)
+        self.cursor_moved.emit()
+
+    def set_second_time(self, time: float | None) -> None:
+        """Moves or removes the second cursor."""
+        self.second_time = time
+        self.cursor_moved.emit()
+
+    @property
+    def row(self) -> int:
+        """The row of the shown run at the cursor."""
+        return self.run.at(self.time) if self.run is not None else 0
+
+    # history
+
+    def _remember(self, label: str, before: State) -> None:
+        self._done.append(Step(label, before))
+        del self._done[:-MOST_STEPS]
+        self._undone.clear()
+        self.saved_changed.emit()
+
+    @property
+    def undo_label(self) -> str:
+        """What undo would take back, or ""."""
+        return self._done[-1].label if self._done else ""
+
+    @property
+    def redo_label(self) -> str:
+        """What redo would bring again, or ""."""
+        return self._undone[-1].label if self._undone else ""
+
+    def undo(self) -> None:
+        """Takes the last step back."""
+        self._travel(self._done, self._undone)
+
+    def redo(self) -> None:
+        """Brings the last undone step again."""
+        self._travel(self._undone, self._done)
+
+    def _travel(self, source: list[Step], target: list[Step]) -> None:
+        if not source:
+            self.say("nothing to take back" if source is self._done else "nothing to bring again")
+            return
+        step = source.pop()
+        target.append(Step(step.label, State(self.yard, self.cards)))
+        self._to_card = None
+        self._base = None
+        self.ghost = self.run
+        self.yard, self.cards = step.before.yard, step.before.cards
+        self.yard_changed.emit(False)
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
+        self.rerun()
+        self.say(f"{'took back' if source is self._done else 'brought again'}: {step.label}")
+
+    def open(self, yard: Yard, cards: tuple[Card, ...], file: Path | None, dirty: bool = False) -> None:
+        """Takes another yard in hand; the history begins anew."""
+        self.yard, self.cards, self.file = yard, cards, file
+        self._done.clear()
+        self._undone.clear()
+        self._base, self._to_card, self.run, self.ghost = None, None, None, None
+        self._follow_end = True
+        self.second_time = None
+        self._saved = State(yard.replace(title=yard.title + " ") if dirty else yard, cards)
+        self.yard_changed.emit(False)
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
+        if cards:
+            self.shown_card = cards[0].id
+            self.rerun()
+        else:
+            self.keep_run("start")
+
+
+def with_documents(yard: Yard, job: Job) -> Yard:
+    """The yard with the documents of a job in the place of its own of the same names, and on the bench."""
+
+    def placed(items: tuple, item: object) -> tuple:  # type: ignore[type-arg]
+        names = [old.id for old in items]
+        if item.id in names:  # type: ignore[attr-defined]
+            return tuple(item if old.id == item.id else old for old in items)  # type: ignore[attr-defined]
+        return (*items, item)
+
+    bench = yard.bench.replace(craft=job.craft.id, ground=job.ground.id, drill=job.drill.id)
+    return yard.replace(
+        ticks=job.ticks,
+        integrator=job.integrator,
+        crafts=placed(yard.crafts, job.craft),
+        grounds=placed(yard.grounds, job.ground),
+        drills=placed(yard.drills, job.drill),
+        bench=bench,
+    )
+
+

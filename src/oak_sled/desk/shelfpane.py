@@ -1,0 +1,314 @@
+"""The shelf: cards of kept runs, newest at the left, and the comparison of two."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
+
+from oak_sled.core import measures, shelf, units
+from oak_sled.core.run import Run
+from oak_sled.core.shelf import Card
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+from oak_sled.desk.yardview.view import path_of
+
+
+class CardWidget(QWidget):
+    """A card. Signals: picked(id), menu_wanted(id, global point), pin_wanted(id), star_wanted(id), renamed(id, text)."""
+
+    picked = pyqtSignal(str)
+    menu_wanted = pyqtSignal(str, QPoint)
+    pin_wanted = pyqtSignal(str)
+    star_wanted = pyqtSignal(str)
+    renamed = pyqtSignal(str, str)
+
+    def __init__(self, card: Card, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.card = card
+        self.shown = False
+        self.compared = False
+        self.setFixedSize(QSize(178, theme.SHELF - 12))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"run: {card.heading}")
+        self._path = thumbnail(card.run, QRectF(10, 44, 78, 30))
+
+    def _pin_box(self) -> QRectF:
+        return QRectF(self.width() - 62, 2, 34, 22)
+
+    def _star_box(self) -> QRectF:
+        return QRectF(self.width() - 27, 2, 25, 22)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._pin_box().contains(event.position()):
+            self.pin_wanted.emit(self.card.id)
+        elif self._star_box().contains(event.position()):
+            self.star_wanted.emit(self.card.id)
+        else:
+            self.picked.emit(self.card.id)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.ask_name()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.picked.emit(self.card.id)
+        elif event.key() == Qt.Key.Key_P:
+            self.pin_wanted.emit(self.card.id)
+        elif event.key() == Qt.Key.Key_F2:
+            self.ask_name()
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            self.menu_wanted.emit(self.card.id, event.globalPos())
+
+    def ask_name(self) -> None:
+        """Asks for a name in place."""
+        edit = QLineEdit(self)
+        edit.setText(self.card.heading)
+        edit.setGeometry(6, 20, self.width() - 12, 24)
+
+        def take() -> None:
+            text = edit.text().strip()
+            edit.hide()
+            edit.deleteLater()
+            self.renamed.emit(self.card.id, text)
+
+        edit.returnPressed.connect(take)
+        edit.show()
+        edit.setFocus()
+        edit.selectAll()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.setBrush(theme.colour("card"))
+        token = "oak" if self.shown else "oak_deep" if self.hasFocus() or self.compared else "rule"
+        painter.setPen(QPen(theme.colour(token), 2 if self.shown or self.compared else 1))
+        painter.drawRoundedRect(box, 3, 3)
+        card = self.card
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("soft"))
+        drill = card.run.job.drill.heading
+        small = theme.font(10)
+        stamp = time.strftime("%H:%M", time.localtime(card.when))
+        painter.drawText(10, 15, theme.elide(f"{stamp}  {drill}", self.width() - 76, small))
+        self._paint_marks(painter)
+        bold = theme.font(theme.SMALL, bold=True)
+        painter.setFont(bold)
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(10, 34, theme.elide(card.heading, self.width() - 20, bold))
+        painter.setPen(QPen(theme.colour("oak" if self.shown else "soft"), 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(self._path)
+        value, unit, title = measures.headline(card.run, card.found)
+        number, unit = units.split(value, unit) if value is not None else ("—", "")
+        theme.number(painter, self.width() - 10, 58, number, unit, 15, theme.colour("ink"), theme.colour("soft"))
+        painter.setFont(small)
+        painter.setPen(theme.colour("soft"))
+        met = [verdict.met for verdict in measures.judge(card.run.job.drill, card.found)]
+        line = title
+        if met:
+            painter.setPen(theme.colour("good" if all(met) else "warning"))
+            line = f"{title} · {'met' if all(met) else 'missed'}"
+        if card.run.message:
+            painter.setPen(theme.colour("warning"))
+            line = "diverged"
+        painter.drawText(QRectF(8, self.height() - 20, self.width() - 18, 14), Qt.AlignmentFlag.AlignRight, line)
+
+    def _paint_marks(self, painter: QPainter) -> None:
+        pin, star = self._pin_box(), self._star_box()
+        painter.setFont(theme.font(10, bold=self.card.pinned))
+        painter.setPen(theme.colour("oak_deep" if self.card.pinned else "ghost"))
+        painter.drawText(pin, Qt.AlignmentFlag.AlignCenter, "pin")
+        middle = star.center()
+        points = []
+        for k in range(10):
+            radius = 6.5 if k % 2 == 0 else 2.8
+            angle = np.pi / 2 + k * np.pi / 5
+            points.append(middle + _polar(radius, angle))
+        painter.setPen(QPen(theme.colour("oak_deep" if self.card.starred else "ghost"), 1))
+        painter.setBrush(theme.colour("oak") if self.card.starred else Qt.BrushStyle.NoBrush)
+        painter.drawPolygon(QPolygonF(points))
+
+
+def _polar(radius: float, angle: float) -> QPointF:
+    return QPointF(radius * np.cos(angle), -radius * np.sin(angle))
+
+
+def thumbnail(run: Run, box: QRectF) -> QPainterPath:
+    """The path of a run in a small box, to its own scale."""
+    places = path_of(run, 0, run.ticks)[:: max(1, run.ticks // 120)] if run.ticks else np.zeros((1, 2))
+    low, size = places.min(axis=0), np.maximum(np.ptp(places, axis=0), 1e-6)
+    # a path that is long and narrow is stretched across, up to four times, to show its shape
+    scale_x = min(box.width() / size[0], 4.0 * box.height() / size[1])
+    scale_y = min(box.height() / size[1], 4.0 * scale_x)
+    made = QPainterPath()
+    for place, (x, y) in enumerate(places):
+        px = box.left() + (x - low[0]) * scale_x
+        py = box.center().y() - (y - low[1] - size[1] / 2) * scale_y
+        made.moveTo(px, py) if place == 0 else made.lineTo(px, py)
+    return made
+
+
+class Comparison(QWidget):
+    """The difference list of two cards, over the yard view; a click closes it."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, old: Card, new: Card, parent: QWidget):
+        super().__init__(parent)
+        self.old, self.new = old, new
+        self.settings = shelf.changes(old.run.job, new.run.job)
+        self.measured = shelf.measure_changes(old, new)
+        rows = max(len(self.settings), 1) + len(self.measured)
+        self.resize(460, min(96 + 20 * rows, max(160, parent.height() - 20)))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.closed.emit()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("card", 248))
+        painter.setPen(theme.pen("oak"))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        bold = theme.font(theme.TEXT, bold=True)
+        painter.setFont(bold)
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(14, 22, theme.elide(f"{self.old.heading}   against   {self.new.heading}", 430, bold))
+        top = 46
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(14, top, "settings")
+        painter.drawText(QRectF(0, top - 12, self.width() - 14, 16), Qt.AlignmentFlag.AlignRight, "a click closes this")
+        top += 18
+        painter.setPen(theme.colour("ink"))
+        for change in self.settings or ():
+            painter.drawText(22, top, str(change))
+            top += 20
+        if not self.settings:
+            painter.drawText(22, top, "the same")
+            top += 20
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(14, top + 4, "measures")
+        top += 22
+        for known, before, after in self.measured:
+            if top > self.height() - 8:
+                break
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(22, top, known.title)
+            ink = theme.colour("ink")
+            for value, right in ((before, 300.0), (after, 440.0)):
+                number, unit = ("—", "") if value is None else units.split(value, known.unit)
+                theme.number(painter, right, top, number, unit, 12, ink, theme.colour("soft"))
+            top += 20
+
+
+class ShelfPane(QWidget):
+    """Signals: compared(old card, new card), said(text), keep_drill_wanted(id), export_wanted(id)."""
+
+    compared = pyqtSignal(object, object)
+    keep_drill_wanted = pyqtSignal(str)
+    export_wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.cards: dict[str, CardWidget] = {}
+        self.setFixedHeight(theme.SHELF)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.inner = QWidget()
+        self.row = QHBoxLayout(self.inner)
+        self.row.setContentsMargins(6, 5, 6, 5)
+        self.row.setSpacing(5)
+        self.row.addStretch(1)
+        self.area.setWidget(self.inner)
+        layout.addWidget(self.area)
+        session.shelf_changed.connect(self.refresh)
+        session.run_changed.connect(self.mark)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Brings the cards in step with the shelf; widgets of cards that stay are kept."""
+        wanted = {card.id: card for card in self.session.cards}
+        for name in [name for name in self.cards if name not in wanted]:
+            widget = self.cards.pop(name)
+            self.row.removeWidget(widget)
+            widget.hide()
+            widget.deleteLater()
+        for place, card in enumerate(self.session.cards):
+            widget = self.cards.get(card.id) or self._new(card)
+            widget.card = card
+            if self.row.indexOf(widget) != place:
+                self.row.insertWidget(place, widget)
+        self.mark()
+
+    def mark(self) -> None:
+        """Marks the card whose run is shown."""
+        for widget in self.cards.values():
+            widget.shown = self.session.run is not None and (
+                widget.card.run is self.session.run or widget.card.id == self.session.shown_card
+            )
+            widget.update()
+
+    def _new(self, card: Card) -> CardWidget:
+        widget = CardWidget(card)
+        self.cards[card.id] = widget
+        widget.picked.connect(self.session.look_at)
+        widget.pin_wanted.connect(lambda name: self._flip(name, "pinned", "pin"))
+        widget.star_wanted.connect(lambda name: self._flip(name, "starred", "star"))
+        widget.renamed.connect(lambda name, text: self.session.change_card(name, "rename run", title=text))
+        widget.menu_wanted.connect(self.show_menu)
+        return widget
+
+    def _flip(self, name: str, field: str, label: str) -> None:
+        card = self.session.card(name)
+        if card is not None:
+            self.session.change_card(name, label, **{field: not getattr(card, field)})
+
+    def show_menu(self, name: str, place: QPoint) -> None:
+        """What can be done with a card."""
+        card = self.session.card(name)
+        if card is None:
+            return
+        menu = QMenu(self)
+        menu.addAction("Load its settings back", lambda: self.session.look_at(name))
+        menu.addAction("Unpin its ghost" if card.pinned else "Pin as a ghost", lambda: self._flip(name, "pinned", "pin"))
+        menu.addAction("Take the star off" if card.starred else "Star", lambda: self._flip(name, "starred", "star"))
+        menu.addAction("Rename...", self.cards[name].ask_name)
+        now = self.session.card(self.session.shown_card)
+        if now is not None and now.id != name:
+            menu.addAction(f"Compare with {now.heading}", lambda: self.compared.emit(card, now))
+        if card.run.live:
+            menu.addAction("Keep its inputs as a drill", lambda: self.keep_drill_wanted.emit(name))
+        menu.addAction("Export as CSV...", lambda: self.export_wanted.emit(name))
+        menu.addSeparator()
+        menu.addAction("Delete", lambda: self.session.drop_card(name))
+        menu.exec(place)
+        menu.deleteLater()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("paper"))
+        if not self.session.cards:
+            painter.setFont(theme.font(theme.TEXT))
+            painter.setPen(theme.colour("soft"))
+            words = "every run is kept here: turn a dial, run the drill, or drive"
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)

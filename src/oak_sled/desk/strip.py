@@ -1,0 +1,365 @@
+"""A strip of the force desk: what one part does now, its dials with their outlook, trim, mute and solo."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Literal, get_args, get_origin
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPainterPath
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from oak_sled.core import outlook, units
+from oak_sled.core.craft import Body
+from oak_sled.core.dial import dials
+from oak_sled.core.document import Frozen
+from oak_sled.core.parts.common import Part, Setting
+from oak_sled.core.parts.runner import Runner
+from oak_sled.desk import theme
+from oak_sled.desk.dialwidget import DialWidget
+
+OPEN_COLUMNS = 3
+_HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
+
+
+class Meter(QWidget):
+    """What the part does at the cursor: a number, its share of the weight, and a bar from the middle."""
+
+    def __init__(self, family: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.family = family
+        self.value, self.unit, self.note, self.share = 0.0, "N", "", 0.0
+        self.setFixedHeight(27)
+
+    def show_value(self, value: float, unit: str, note: str, share: float) -> None:
+        """Shows a value; share : -1 to 1 of the bar."""
+        self.value, self.unit, self.note, self.share = value, unit, note, share
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        width = self.width()
+        value, unit = units.split(self.value, self.unit)
+        painter.setFont(theme.font(theme.READING, bold=True, mono=True))
+        painter.setPen(theme.colour("oak_light"))
+        shown = f"{value} {unit}".strip()
+        painter.drawText(0, 14, shown)
+        note_font = theme.font(10)
+        painter.setFont(note_font)
+        painter.setPen(theme.colour("desk_soft"))
+        room = width - 9 * len(shown) - 6
+        painter.drawText(QRectF(0, 2, width, 14), Qt.AlignmentFlag.AlignRight, theme.elide(self.note, room, note_font))
+        painter.fillRect(QRectF(0, 20, width, 5), theme.colour("well"))
+        middle = width / 2.0
+        reach = max(-1.0, min(1.0, self.share)) * (middle - 1)
+        painter.fillRect(QRectF(min(middle, middle + reach), 20, abs(reach), 5), theme.family(self.family, on_desk=True))
+        painter.fillRect(QRectF(middle - 0.5, 18, 1, 9), theme.colour("desk_soft"))
+
+
+class GripCurve(QWidget):
+    """A runner's grip curve with the slip angle it works at now."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.part: Runner | None = None
+        self.slip = 0.0
+        self.setMinimumSize(190, 96)
+        self.setToolTip("side force as a share of the load, over slip angle; the mark is where it works at the cursor")
+
+    def show_part(self, part: Runner, slip_deg: float) -> None:
+        """Shows the curve of `part` and the working point."""
+        self.part, self.slip = part, slip_deg
+        self.update()
+
+    def _grip_at(self, slip: float) -> float:
+        part = self.part
+        if part is None:
+            return 0.0
+        if part.law == "linear":
+            return min(part.stiffness * math.radians(slip), part.side_grip)
+        if part.law == "share":
+            return part.side_grip
+        curve = part.sampled_curve()
+        return float(part.side_grip * curve[min(int(slip * 2.0), len(curve) - 1)])
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.part is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(30, 8, self.width() - 40, self.height() - 28)
+        most = max(0.1, max(self._grip_at(slip) for slip in range(46)) * 1.15)
+
+        def at(slip: float, grip: float) -> QPointF:
+            return QPointF(box.left() + slip / 45.0 * box.width(), box.bottom() - grip / most * box.height())
+
+        painter.setPen(theme.pen("desk_soft", 1))
+        painter.drawLine(box.bottomLeft(), box.bottomRight())
+        painter.drawLine(box.bottomLeft(), box.topLeft())
+        path = QPainterPath(at(0.0, self._grip_at(0.0)))
+        for half in range(1, 91):
+            path.lineTo(at(half / 2.0, self._grip_at(half / 2.0)))
+        pen = theme.pen("oak_light", 1.6)
+        pen.setColor(theme.family("grip", on_desk=True))
+        painter.setPen(pen)
+        painter.drawPath(path)
+        dashed = theme.pen("desk_soft", 1)
+        dashed.setStyle(Qt.PenStyle.DashLine)
+        painter.setPen(dashed)
+        for slip in (self.part.bites_at_deg, self.part.slides_past_deg):
+            painter.drawLine(at(slip, 0.0), at(slip, most))
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("desk_soft"))
+        painter.drawText(QPointF(2, box.top() + 8), f"{most:.2f}")
+        painter.drawText(QPointF(box.left() - 3, box.bottom() + 13), "0")
+        painter.drawText(QPointF(box.right() - 52, box.bottom() + 13), "45° slip")
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("oak_light"))
+        slip = min(abs(self.slip), 45.0)
+        painter.drawEllipse(at(slip, self._grip_at(slip)), 4, 4)
+
+
+class Strip(QWidget):
+    """A strip. Signals, each with the path below the craft: moved(path, value), let_go(path),
+    entered(path, value), chosen(name) when its head is clicked, opened(name), said(text),
+    lock_toggled(path), menu_wanted(name, global point)."""
+
+    moved = pyqtSignal(str, float)
+    let_go = pyqtSignal(str)
+    entered = pyqtSignal(str, object)
+    opened = pyqtSignal(str)
+    said = pyqtSignal(str)
+    lock_toggled = pyqtSignal(str)
+    menu_wanted = pyqtSignal(str, object)
+
+    def __init__(self, part: Part | Body, is_open: bool, channel_names: tuple[str, ...], parent: QWidget | None = None):
+        super().__init__(parent)
+        self.part = part
+        self.is_body = isinstance(part, Body)
+        self.name = "body" if isinstance(part, Body) else part.id
+        self.path = "body" if isinstance(part, Body) else f"parts.{part.id}"
+        self.family = "gravity" if isinstance(part, Body) else part.FAMILY
+        self.is_open = is_open
+        self.channel_names = channel_names
+        self.dials: dict[str, DialWidget] = {}
+        self.choices: dict[str, QPushButton] = {}
+        self.curve: GripCurve | None = None
+        self.setObjectName(f"strip_{self.name}")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumWidth(660 if is_open else theme.STRIP_LEAST)
+        self.setMaximumWidth(860 if is_open else 260)
+        self._build()
+
+    def sizeHint(self) -> QSize:
+        return QSize(680 if self.is_open else 160, theme.DESK - 12)
+
+    # building
+
+    def _build(self) -> None:
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 38, 10, 7)
+        column.setSpacing(2)
+        self.meter = Meter(self.family)
+        column.addWidget(self.meter)
+        column.addSpacing(2)
+        if self.is_open:
+            self._build_open(column)
+        else:
+            for dial in dials(self.part):
+                if dial.main:
+                    column.addWidget(self._dial(dial.name))
+        column.addStretch(1)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setFont(theme.font(10))
+        self.words.setMinimumHeight(40)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self.words)
+        column.addLayout(self._foot())
+
+    def _build_open(self, column: QVBoxLayout) -> None:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(1)
+        cells: list[QWidget] = [self._dial(dial.name) for dial in dials(self.part) if dial.name not in _HIDDEN]
+        cells += [self._choice(name) for name in type(self.part).model_fields if self._choices_of(name) is not None]
+        per_column = math.ceil(len(cells) / OPEN_COLUMNS)
+        rows = 5 if per_column <= 5 else per_column
+        columns = math.ceil(len(cells) / rows)
+        for place, cell in enumerate(cells):
+            grid.addWidget(cell, place % rows, place // rows)
+        row = QHBoxLayout()
+        row.addLayout(grid, max(columns, 1))
+        if isinstance(self.part, Runner):
+            self.curve = GripCurve()
+            row.addWidget(self.curve, 1)
+        column.addLayout(row)
+
+    def _dial(self, name: str) -> DialWidget:
+        declared = next(dial for dial in dials(self.part) if dial.name == name)
+        path = f"{self.path}.{name}"
+        widget = DialWidget(declared, getattr(self.part, name), path)
+        widget.setObjectName(f"dial_{self.name}_{name}")
+        widget.moved.connect(lambda value: self.moved.emit(path, value))
+        widget.let_go.connect(lambda: self.let_go.emit(path))
+        widget.entered.connect(lambda value: self.entered.emit(path, value))
+        widget.refused.connect(self.said)
+        widget.lock_toggled.connect(lambda: self.lock_toggled.emit(path))
+        self.dials[name] = widget
+        return widget
+
+    def _choices_of(self, name: str) -> tuple[Any, ...] | None:
+        """The choices of a field that is not a number: those of a Literal, on and off, channels, axes."""
+        if name in _HIDDEN:
+            return None
+        kind = type(self.part).model_fields[name].annotation
+        if get_origin(kind) is Literal:
+            return get_args(kind)
+        if kind is bool:
+            return (False, True)
+        if name in ("channel", "vane_channel", "steer_channel"):
+            return ("", *self.channel_names)
+        if name == "held":
+            return get_args(get_args(kind)[0])
+        return None
+
+    def _choice(self, name: str) -> QPushButton:
+        button = QPushButton()
+        button.setObjectName("desk")
+        button.setMinimumHeight(24)
+        button.setToolTip(type(self.part).model_fields[name].description or "")
+        menu = QMenu(button)
+        menu.aboutToShow.connect(lambda: self._fill(menu, name))
+        button.setMenu(menu)
+        self.choices[name] = button
+        return button
+
+    def _fill(self, menu: QMenu, name: str) -> None:
+        menu.clear()
+        now = getattr(self.part, name)
+        for choice in self._choices_of(name) or ():
+            if name == "held":
+                action = menu.addAction(choice)
+                value: Any = tuple(axis for axis in now if axis != choice) if choice in now else (*now, choice)
+                checked = choice in now
+            else:
+                action = menu.addAction(_words(choice))
+                value, checked = choice, choice == now
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(checked)
+                action.triggered.connect(lambda _, value=value: self.entered.emit(f"{self.path}.{name}", value))
+
+    def _foot(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.buttons: dict[str, QPushButton] = {}
+        if self.is_body:
+            self._button(row, "open", "all dials" if not self.is_open else "close")
+            self.buttons["open"].clicked.connect(lambda: self.opened.emit(self.name))
+            row.addStretch(1)
+            return row
+        self.trim = QPushButton()
+        self.trim.setObjectName("desk")
+        self.trim.setMinimumSize(46, 24)
+        self.trim.setToolTip("trim: gain on everything this part does; a click asks for the number")
+        self.trim.clicked.connect(self._ask_trim)
+        row.addWidget(self.trim, 1)
+        for name in ("mute", "solo"):
+            self._button(row, name, name)
+            self.buttons[name].setCheckable(True)
+            self.buttons[name].clicked.connect(
+                lambda checked, name=name: self.entered.emit(f"{self.path}.{name}", checked)
+            )
+        self.buttons["mute"].setToolTip("as if it were not fitted")
+        self.buttons["solo"].setToolTip("only this one and gravity")
+        self._button(row, "open", "···" if not self.is_open else "close")
+        self.buttons["open"].setToolTip("all dials of this part, in place")
+        self.buttons["open"].clicked.connect(lambda: self.opened.emit(self.name))
+        return row
+
+    def _button(self, row: QHBoxLayout, name: str, words: str) -> None:
+        button = QPushButton(words)
+        button.setObjectName("desk")
+        button.setMinimumHeight(24)
+        button.setMinimumWidth(30)
+        button.setAccessibleName(f"{name} {self.name}")
+        self.buttons[name] = button
+        row.addWidget(button, 1)
+
+    def _ask_trim(self) -> None:
+        menu = QMenu(self)
+        for gain in (0.0, 0.25, 0.5, 0.8, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0):
+            menu.addAction(f"× {gain:.2f}", lambda gain=gain: self.entered.emit(f"{self.path}.trim", gain))
+        menu.exec(self.trim.mapToGlobal(self.trim.rect().topLeft()))
+        menu.deleteLater()
+
+    # showing
+
+    def fits(self, part: Frozen, is_open: bool, channel_names: tuple[str, ...]) -> bool:
+        """Whether this strip can show `part` as it is built."""
+        same = type(part) is type(self.part) and is_open == self.is_open and channel_names == self.channel_names
+        return same and (self.is_body or part.id == self.name)  # type: ignore[attr-defined]
+
+    def show_part(self, part: Part | Body, setting: Setting, locks: set[str], warning: str) -> None:
+        """Shows the settings of `part` and their outlook; warning : a caution that takes its place."""
+        self.part = part
+        for dial in dials(part):
+            widget = self.dials.get(dial.name)
+            if widget is not None:
+                note = outlook.dial_note(setting, "body", dial.name, part) if isinstance(part, Body) else ""
+                widget.show_value(dial, getattr(part, dial.name), note)
+                widget.mass = setting.mass
+                widget.locked = f"{self.path}.{dial.name}" in locks
+        for name, button in self.choices.items():
+            value = getattr(part, name)
+            shown = ", ".join(value) if isinstance(value, tuple) else _words(value)
+            button.setText(f"{name.replace('_', ' ')}: {shown or 'none'}")
+        lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
+        self.words.setText(warning or "\n".join(lines))
+        token = "warning_light" if warning else "good_light"
+        self.words.setStyleSheet(f"color: {theme.colour(token).name()}; background: transparent;")
+        if not isinstance(part, Body):
+            self.trim.setText(f"× {part.trim:.2f}")
+            self.buttons["mute"].setChecked(part.mute)
+            self.buttons["solo"].setChecked(part.solo)
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.position().y() < 38:
+            if event.button() == Qt.MouseButton.RightButton:
+                self.menu_wanted.emit(self.name, event.globalPosition().toPoint())
+            event.accept()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.position().y() < 38:
+            self.opened.emit(self.name)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("strip"))
+        painter.fillRect(QRectF(0, 0, self.width(), 3), theme.family(self.family, on_desk=True))
+        part = self.part
+        muted = isinstance(part, Part) and part.mute
+        title = "Body" if isinstance(part, Body) else part.heading
+        if isinstance(part, Part) and part.aid:
+            title += " · aid"
+        head = theme.font(theme.HEADING, bold=True)
+        painter.setFont(head)
+        painter.setPen(theme.colour("desk_soft" if muted else "desk_text"))
+        painter.drawText(10, 19, theme.elide(title, self.width() - 20, head))
+        small = theme.font(10)
+        painter.setFont(small)
+        painter.setPen(theme.colour("desk_soft"))
+        summary = _body_summary(part) if isinstance(part, Body) else part.summary()
+        painter.drawText(10, 33, theme.elide(summary, self.width() - 20, small))
+
+
+def _body_summary(body: Body) -> str:
+    return f"{body.shape} · holds {', '.join(body.held)}" if body.held else f"{body.shape} · free in all axes"
+
+
+def _words(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value).replace("_", " ") or "none"

@@ -1,0 +1,218 @@
+"""Every colour, size and font of the desk. No other module names one."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QPainter, QPalette, QPen
+
+DAY = {
+    "paper": "#F3EEE3",
+    "card": "#FBF8F0",
+    "shade": "#E6DECD",
+    "rule": "#CFC5B0",
+    "ink": "#26282B",
+    "soft": "#625E56",
+    "desk": "#20302C",
+    "strip": "#2A3D37",
+    "well": "#1A2824",
+    "desk_text": "#EFE8D8",
+    "desk_soft": "#B4BFB2",
+    "oak": "#A9743A",
+    "oak_deep": "#8A5A26",
+    "oak_light": "#D9B27C",
+    "warning": "#B93C22",
+    "warning_light": "#F09A82",
+    "good": "#2F6E40",
+    "good_light": "#9CC9A5",
+    "ghost": "#A9A596",
+    "sky": "#C9D9DF",
+    "sky_low": "#E9ECE6",
+    "hill": "#AEBDBB",
+    "ice": "#DCE6E8",
+    "ice_line": "#B9CBD0",
+    "ice_dark": "#BFCFD3",
+    "saw_ice": "#B4D0DA",
+    "wood": "#C79A5E",
+    "wood_dark": "#8A6236",
+    "iron": "#3C4144",
+}
+NIGHT = {
+    **DAY,
+    "paper": "#262B31",
+    "card": "#2F353C",
+    "shade": "#1E2227",
+    "rule": "#454D56",
+    "ink": "#E9E5DA",
+    "soft": "#A7A89F",
+    "ghost": "#6D7276",
+    "oak": "#C08A4C",
+    "oak_deep": "#D9B27C",
+    "warning": "#F0836A",
+    "good": "#7DBE8B",
+    "sky": "#1D2A38",
+    "sky_low": "#32404B",
+    "hill": "#26323C",
+    "ice": "#3D4A53",
+    "ice_line": "#52616B",
+    "ice_dark": "#2F3A42",
+    "saw_ice": "#5E7C8A",
+}
+FAMILIES = {
+    "drive": "#D98E04",
+    "air": "#3D7EA6",
+    "grip": "#5B8C3A",
+    "support": "#7F4F93",
+    "gravity": "#5C5F66",
+    "impulse": "#C8452D",
+    "tie": "#8C6239",
+    "holder": "#1F8A8A",
+    "": "#26282B",
+}
+_NIGHT_FAMILIES = {**FAMILIES, "gravity": "#9A9EA6", "air": "#6BAFD6", "grip": "#86BC62", "": "#E9E5DA"}
+
+GRID = 4
+GUTTER = 8
+HEADER = 46
+SHELF = 94
+DESK = 262
+STRIP_LEAST = 150
+TEXT, SMALL, HEADING, READING = 12, 11, 13, 14
+"""Sizes of type, px."""
+
+_palette = DAY
+
+
+def use(night: bool) -> None:
+    """Chooses the day or the night variant; widgets pick it up at their next paint."""
+    global _palette
+    _palette = NIGHT if night else DAY
+
+
+def is_night() -> bool:
+    """Whether the night variant is in use."""
+    return _palette is NIGHT
+
+
+def colour(name: str, alpha: int = 255) -> QColor:
+    """The colour of a token."""
+    found = QColor(_palette[name])
+    found.setAlpha(alpha)
+    return found
+
+
+def rgb(name: str) -> tuple[float, float, float]:
+    """The colour of a token as three floats, 0 to 1."""
+    found = QColor(_palette[name])
+    return found.redF(), found.greenF(), found.blueF()
+
+
+def family(name: str, on_desk: bool = False) -> QColor:
+    """The colour of a force family."""
+    if on_desk and name == "":
+        return colour("desk_text")
+    return QColor((_NIGHT_FAMILIES if is_night() or on_desk else FAMILIES).get(name, FAMILIES[""]))
+
+
+def load_fonts() -> None:
+    """Loads the shipped faces; needs an application."""
+    for file in (resources.files("oak_sled") / "fonts").iterdir():
+        if file.name.endswith(".otf"):
+            QFontDatabase.addApplicationFontFromData(file.read_bytes())
+
+
+def font(size: int = TEXT, bold: bool = False, mono: bool = False) -> QFont:
+    """A face at a size in px; mono has tabular figures."""
+    made = QFont("B612 Mono" if mono else "B612")
+    made.setPixelSize(size)
+    made.setBold(bold)
+    return made
+
+
+def elide(text: str, width: float, chosen: QFont) -> str:
+    """`text` cut to fit `width` px, with an ellipsis."""
+    return QFontMetrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+
+
+def pen(name: str, width: float = 1.0) -> QPen:
+    """A pen in the colour of a token."""
+    return QPen(colour(name), width)
+
+
+def number(painter: QPainter, right: float, base: float, value: str, unit: str, size: int, ink: QColor, soft: QColor) -> None:
+    """Draws a number that ends, unit and all, at `right`: the number firm, the unit soft after a thin space."""
+    unit_font, number_font = font(max(size - 2, 10)), font(size, mono=True)
+    unit_size = size if unit == "°" else max(size - 2, 10)  # the shipped degree sign is small
+    unit_font.setPixelSize(unit_size)
+    unit_width = QFontMetrics(unit_font).horizontalAdvance(unit) + (3 if unit else 0)
+    painter.setFont(unit_font)
+    painter.setPen(soft)
+    painter.drawText(int(right - unit_width + (3 if unit else 0)), int(base), unit)
+    painter.setFont(number_font)
+    painter.setPen(ink)
+    painter.drawText(int(right - unit_width - QFontMetrics(number_font).horizontalAdvance(value)), int(base), value)
+
+
+def palette() -> QPalette:
+    """The palette of plain widgets: paper below, ink on it."""
+    made = QPalette()
+    roles = QPalette.ColorRole
+    for role, name in (
+        (roles.Window, "paper"),
+        (roles.WindowText, "ink"),
+        (roles.Base, "card"),
+        (roles.AlternateBase, "shade"),
+        (roles.Text, "ink"),
+        (roles.Button, "card"),
+        (roles.ButtonText, "ink"),
+        (roles.ToolTipBase, "desk"),
+        (roles.ToolTipText, "desk_text"),
+        (roles.Highlight, "oak"),
+        (roles.HighlightedText, "card"),
+        (roles.PlaceholderText, "soft"),
+    ):
+        made.setColor(role, colour(name))
+    return made
+
+
+def sheet() -> str:
+    """The style sheet of plain widgets: flat, hairlines, no shadows."""
+    p = _palette
+    return f"""
+    * {{ font-family: 'B612'; font-size: {TEXT}px; }}
+    QMainWindow, QWidget#page {{ background: {p["paper"]}; }}
+    QToolTip {{ background: {p["desk"]}; color: {p["desk_text"]}; border: 1px solid {p["oak"]}; padding: 4px; }}
+    QMenu {{ background: {p["card"]}; color: {p["ink"]}; border: 1px solid {p["rule"]}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 18px 5px 12px; }}
+    QMenu::item:selected {{ background: {p["shade"]}; }}
+    QMenu::item:disabled {{ color: {p["soft"]}; }}
+    QMenu::separator {{ height: 1px; background: {p["rule"]}; margin: 4px 8px; }}
+    QLineEdit {{ background: {p["card"]}; color: {p["ink"]}; border: 1px solid {p["oak"]}; padding: 1px 4px; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {p["warning"]}; }}
+    QScrollArea {{ border: none; background: transparent; }}
+    QScrollBar:horizontal {{ height: 8px; background: transparent; }}
+    QScrollBar:vertical {{ width: 8px; background: transparent; }}
+    QScrollBar::handle {{ background: {p["oak"]}; min-width: 24px; min-height: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QSplitter::handle {{ background: {p["rule"]}; }}
+    QPushButton#quiet {{ background: transparent; color: {p["soft"]}; border: none; padding: 4px 7px; }}
+    QPushButton#quiet:hover {{ color: {p["ink"]}; }}
+    QPushButton#quiet:checked {{ color: {p["ink"]}; border-bottom: 2px solid {p["oak"]}; font-weight: bold; }}
+    QPushButton#quiet:focus {{ border: 1px dotted {p["oak"]}; }}
+    QPushButton#plain {{ background: {p["card"]}; color: {p["ink"]}; border: 1px solid {p["rule"]};
+        border-radius: 3px; padding: 5px 10px; }}
+    QPushButton#plain:hover {{ border-color: {p["oak"]}; }}
+    QPushButton#plain:focus {{ border: 1px solid {p["oak_deep"]}; }}
+    QPushButton#plain:disabled {{ color: {p["soft"]}; }}
+    QPushButton#plain:checked {{ background: {p["oak_light"]}; color: #26282B; }}
+    QPushButton#go {{ background: {DAY["oak_deep"]}; color: #FFF8EA; border: 1px solid {DAY["oak_deep"]}; border-radius: 3px;
+        padding: 5px 12px; font-weight: bold; }}
+    QPushButton#go:hover {{ background: {DAY["oak"]}; }}
+    QPushButton#go:checked {{ background: {DAY["warning"]}; border-color: {DAY["warning"]}; }}
+    QPushButton#go:focus {{ border: 1px solid {p["ink"]}; }}
+    QPushButton#desk {{ background: {p["well"]}; color: {p["desk_soft"]}; border: none; border-radius: 2px; padding: 3px 6px; }}
+    QPushButton#desk:hover {{ color: {p["desk_text"]}; }}
+    QPushButton#desk:focus {{ border: 1px solid {p["oak_light"]}; }}
+    QPushButton#desk:checked {{ background: {p["oak_light"]}; color: #20302C; font-weight: bold; }}
+    """

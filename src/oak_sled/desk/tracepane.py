@@ -1,0 +1,500 @@
+"""Traces: stacked strips over time with one cursor through all, and ghosts behind."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from oak_sled.core import traces, units
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+
+LEFT, RIGHT, AXIS = 10, 96, 34
+MOST_DRAWN = 3000
+DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
+GROUPS = {"forces": "forces", "channels": "channels"}
+LIVE_WINDOW_S = 15.0
+
+
+def members(run: Run, name: str) -> list[str]:
+    """The traces a strip shows: itself, or those of its group."""
+    craft = run.job.craft
+    if name == "channels":
+        return [f"channel.{channel.id}" for channel in craft.channels][:4]
+    if name == "forces":
+        pushing = [part for part in craft.parts if part.kind not in ("torque", "bumper")]
+        return [f"part.{part.id}" for part in pushing][:5]
+    return [name]
+
+
+def thin(times: Floats, values: Floats) -> tuple[Floats, Floats]:
+    """At most MOST_DRAWN points: least and greatest of each stretch, so that no spike is lost."""
+    if len(values) <= MOST_DRAWN:
+        return times, values
+    stretch = int(np.ceil(len(values) / (MOST_DRAWN // 2)))
+    whole = len(values) // stretch * stretch
+    blocks = values[:whole].reshape(-1, stretch)
+    low, high = blocks.argmin(axis=1), blocks.argmax(axis=1)
+    base = np.arange(len(blocks)) * stretch
+    picked = np.sort(np.stack([base + np.minimum(low, high), base + np.maximum(low, high)], axis=1).ravel())
+    picked = np.append(picked, len(values) - 1)
+    return times[picked], values[picked]
+
+
+class Plot(pg.PlotItem):
+    """One strip: curves on fixed ranges, its own sparse rules, no frame."""
+
+    def __init__(self, name: str):
+        super().__init__(enableMenu=False)
+        self.name = name
+        self.hideAxis("left")
+        self.hideAxis("bottom")
+        self.hideButtons()
+        self.setMouseEnabled(False, False)
+        self.setContentsMargins(0, 0, 0, 0)
+        self.layout.setContentsMargins(0, 0, 0, 0)
+        self.vb.setDefaultPadding(0.0)
+        self.vb.disableAutoRange()
+        self.setMinimumHeight(34)
+        self.rules = self.plot([], [], connect="pairs")
+        self.ghosts: list[pg.PlotDataItem] = []
+        self.curves: list[pg.PlotDataItem] = []
+        self.range = (0.0, 1.0)
+
+
+class TracePane(QWidget):
+    """Signals: none; it moves the session's cursor."""
+
+    names_changed = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.names: list[str] = list(DEFAULT)
+        self.span: tuple[float, float] | None = None  # zoomed stretch of time, s; None: all
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.canvas = pg.GraphicsLayoutWidget()
+        self.canvas.setBackground(None)
+        self.canvas.setFrameShape(self.canvas.Shape.NoFrame)
+        self.canvas.ci.layout.setContentsMargins(LEFT, 0, RIGHT, AXIS)
+        self.canvas.ci.layout.setSpacing(6)
+        layout.addWidget(self.canvas, 1)
+        self.cover = Cover(self)
+        self.bar = QWidget(self)
+        row = QHBoxLayout(self.bar)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        for words, tip, action in (
+            ("traces", "choose and order the traces", self.show_chooser),
+            ("all", "show the whole run", self.show_all),
+        ):
+            button = QPushButton(words)
+            button.setObjectName("quiet")
+            button.setToolTip(tip)
+            button.setMinimumHeight(24)
+            button.clicked.connect(action)
+            row.addWidget(button)
+        self.plots: list[Plot] = []
+        self._rebuild()
+        session.run_changed.connect(self.show_run)
+        session.cursor_moved.connect(self.cover.update)
+        session.shelf_changed.connect(self.show_run)
+
+    def resizeEvent(self, event: object) -> None:
+        self.cover.setGeometry(self.canvas.geometry())
+        self.cover.raise_()
+        self.bar.adjustSize()
+        self.bar.move(self.width() - self.bar.width() - 2, self.height() - self.bar.height() - 2)
+        self.bar.raise_()
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme."""
+        self._rebuild()
+        self.show_run()
+
+    # which traces
+
+    def _rebuild(self) -> None:
+        self.canvas.clear()
+        self.plots = []
+        for row, name in enumerate(self.names):
+            plot = Plot(name)
+            self.canvas.addItem(plot, row, 0)
+            self.plots.append(plot)
+
+    def set_names(self, names: list[str]) -> None:
+        """Shows other traces, in this order."""
+        self.names = names[:8]
+        self._rebuild()
+        self.show_run()
+        self.names_changed.emit()
+
+    def show_chooser(self) -> None:
+        """The list of all traces; those that are shown are ticked."""
+        run = self.session.run
+        if run is None:
+            return
+        menu = QMenu(self)
+        for name in (*GROUPS, *(trace.name for trace in traces.catalogue(run.job.craft))):
+            words = GROUPS.get(name) or traces.describe(run.job.craft, name).title
+            action = menu.addAction(words)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(name in self.names)
+                action.triggered.connect(lambda on, name=name: self.toggle(name, on))
+        menu.addSeparator()
+        for name in self.names[1:]:
+            words = GROUPS.get(name) or traces.describe(run.job.craft, name).title
+            menu.addAction(f"move {words} up", lambda name=name: self.move_up(name))
+        menu.exec(self.bar.mapToGlobal(self.bar.rect().topLeft()))
+        menu.deleteLater()
+
+    def toggle(self, name: str, on: bool) -> None:
+        """Shows or hides a trace."""
+        names = [old for old in self.names if old != name] + ([name] if on else [])
+        self.set_names(names or list(DEFAULT))
+
+    def move_up(self, name: str) -> None:
+        """Moves a strip one place up."""
+        place = self.names.index(name)
+        names = list(self.names)
+        names[place - 1], names[place] = names[place], names[place - 1]
+        self.set_names(names)
+
+    # showing
+
+    def ghost_runs(self, run: Run) -> list[Run]:
+        """What is drawn behind: the run before, and pinned ones."""
+        found = [] if self.session.ghost is None else [self.session.ghost]
+        found += [card.run for card in self.session.cards if card.pinned]
+        return [ghost for ghost in found if ghost is not run and ghost.ticks][:4] if not self.session.live_on else []
+
+    def time_span(self) -> tuple[float, float]:
+        """The stretch of time in view, s."""
+        run = self.session.run
+        if run is None:
+            return (0.0, 1.0)
+        if self.session.live_on:
+            end = max(run.duration, LIVE_WINDOW_S)
+            return (end - LIVE_WINDOW_S, end)
+        if self.span is not None:
+            return self.span
+        return (0.0, max(run.duration, 0.05))
+
+    def show_run(self) -> None:
+        """Draws the curves of the run and its ghosts."""
+        run = self.session.run
+        if run is None or not run.ticks:
+            return
+        known = {trace.name for trace in traces.catalogue(run.job.craft)} | set(GROUPS)
+        if any(name not in known for name in self.names):
+            self.names = [name for name in self.names if name in known] or list(DEFAULT)
+            self._rebuild()
+        ghosts = self.ghost_runs(run)
+        for plot in self.plots:
+            self._show_plot(plot, run, ghosts)
+        self.cover.update()
+
+    def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
+        names = members(run, plot.name)
+        drawn: list[Floats] = []
+        if len(names) == 1:
+            shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
+            while len(plot.ghosts) < len(shown):
+                plot.ghosts.append(plot.plot([], [], pen=theme.pen("ghost")))
+            for item, ghost in zip(plot.ghosts, shown, strict=False):
+                item.setData(*thin(ghost.t, traces.values(ghost, names[0])))
+            for item in plot.ghosts[len(shown) :]:
+                item.setData([], [])
+            drawn += [traces.values(ghost, names[0]) for ghost in shown]
+        while len(plot.curves) < len(names):
+            plot.curves.append(plot.plot([], [], pen=theme.pen("ink")))
+        for place, item in enumerate(plot.curves):
+            if place >= len(names):
+                item.setData([], [])
+                continue
+            values = traces.values(run, names[place])
+            drawn.append(values)
+            pen = theme.pen("ink")
+            pen.setColor(trace_colour(run, names[place], place if plot.name == "channels" else -1))
+            item.setPen(pen)
+            item.setData(*thin(run.t, values))
+        self._show_range(plot, run, drawn)
+
+    def _show_range(self, plot: Plot, run: Run, drawn: list[Floats]) -> None:
+        low = min(float(np.nanmin(values)) for values in drawn)
+        high = max(float(np.nanmax(values)) for values in drawn)
+        if plot.name == "forces":
+            low, high = _without_spikes(drawn)
+        if plot.name == "channels":
+            low, high = -1.0, 1.0
+        low, high = min(low, 0.0), max(high, 0.0)
+        if high - low < 1e-6:
+            high = low + 1.0
+        margin = 0.06 * (high - low)
+        wanted = (low - margin, high + margin)
+        old = plot.range
+        # a range that fits well enough stays, so that a drag does not make the strip breathe
+        span = wanted[1] - wanted[0]
+        if wanted[0] < old[0] or wanted[1] > old[1] or span < 0.6 * (old[1] - old[0]):
+            plot.range = wanted
+        first, last = self.time_span()
+        plot.setRange(xRange=(first, last), yRange=plot.range, padding=0, disableAutoRange=True)
+        step = nice_step((last - first) / 6.0)
+        ticks = np.arange(np.ceil(first / step) * step, last + 1e-9, step)
+        x = np.repeat(ticks, 2)
+        y = np.tile(plot.range, len(ticks))
+        x, y = np.append(x, [first, last]), np.append(y, [0.0, 0.0])
+        plot.rules.setPen(theme.pen("rule"))
+        plot.rules.setData(x, y)
+
+    def show_live(self) -> None:
+        """Draws the newest stretch of a live drive."""
+        self.show_run()
+
+    # time and pixels
+
+    def band(self) -> QRectF:
+        """The stretch of the canvas in which curves stand, px."""
+        return QRectF(LEFT, 0, max(10, self.canvas.width() - LEFT - RIGHT), self.canvas.height() - AXIS)
+
+    def time_at(self, x: float) -> float:
+        """The time under a pixel column."""
+        first, last = self.time_span()
+        band = self.band()
+        return first + (x - band.left()) / band.width() * (last - first)
+
+    def x_at(self, time: float) -> float:
+        """The pixel column of a time."""
+        first, last = self.time_span()
+        band = self.band()
+        return band.left() + (time - first) / (last - first) * band.width()
+
+    def zoom(self, factor: float, about: float) -> None:
+        """Shows a shorter or longer stretch of time around a moment."""
+        run = self.session.run
+        if run is None or self.session.live_on:
+            return
+        first, last = self.time_span()
+        first, last = about - (about - first) * factor, about + (last - about) * factor
+        self._set_span(first, last)
+
+    def _set_span(self, first: float, last: float) -> None:
+        run = self.session.run
+        assert run is not None
+        least = 4.0 * run.job.dt
+        if last - first >= run.duration:
+            self.span = None
+        else:
+            width = max(last - first, least)
+            first = min(max(first, 0.0), run.duration - width)
+            self.span = (first, first + width)
+        self.show_run()
+
+    def pan(self, by: float) -> None:
+        """Moves the stretch in view by a time."""
+        if self.span is not None:
+            first, last = self.span
+            self._set_span(first + by, last + by)
+
+    def show_all(self) -> None:
+        """Shows the whole run."""
+        self.span = None
+        self.show_run()
+
+
+def _has(run: Run, name: str) -> bool:
+    return any(trace.name == name for trace in traces.catalogue(run.job.craft))
+
+
+def _without_spikes(drawn: list[Floats]) -> tuple[float, float]:
+    """The stretch that forces fill, without the one-tick spikes of hits."""
+    low = min(float(np.percentile(values, 0.5)) for values in drawn)
+    high = max(float(np.percentile(values, 99.5)) for values in drawn)
+    return low, high
+
+
+def trace_colour(run: Run, name: str, place: int = -1):  # type: ignore[no-untyped-def]
+    """The colour of a trace: its family's, or ink; channels are told apart by their place."""
+    if place >= 0:
+        return theme.family(("holder", "drive", "impulse", "air")[place % 4])
+    trace = traces.describe(run.job.craft, name)
+    return theme.family(trace.family) if name.startswith("part.") else theme.colour("ink" if name != "slip_angle" else "oak_deep")
+
+
+def nice_step(raw: float) -> float:
+    """1, 2 or 5 times a power of ten, at least `raw`."""
+    if raw <= 0.0:
+        return 1.0
+    power = 10.0 ** np.floor(np.log10(raw))
+    for step in (1.0, 2.0, 5.0, 10.0):
+        if step * power >= raw - 1e-12:
+            return float(step * power)
+    return float(10.0 * power)
+
+
+class Cover(QWidget):
+    """Drawn over the curves: titles, values at the cursor, the cursors and the events. Takes the pointer."""
+
+    def __init__(self, pane: TracePane):
+        super().__init__(pane)
+        self.pane = pane
+        self._second = False
+        self._pan: float | None = None
+        self.setMouseTracking(True)
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setToolTip("drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self._pan = event.position().x()
+            return
+        self._second = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._place(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._pan is not None:
+            by = self.pane.time_at(self._pan) - self.pane.time_at(event.position().x())
+            self._pan = event.position().x()
+            self.pane.pan(by)
+        elif event.buttons() & Qt.MouseButton.LeftButton:
+            self._place(event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._pan = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.pane.session.set_second_time(None)
+        self.pane.show_all()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.pane.zoom(0.85 ** (event.angleDelta().y() / 120.0), self.pane.time_at(event.position().x()))
+            event.accept()
+
+    def _place(self, at: QPointF) -> None:
+        session = self.pane.session
+        if session.live_on or session.run is None:
+            return
+        time = self.pane.time_at(at.x())
+        if self._second:
+            session.set_second_time(min(max(time, 0.0), session.run.duration))
+        else:
+            session.set_time(time)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        run = self.pane.session.run
+        if run is None or not run.ticks:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        row = run.ticks if self.pane.session.live_on else self.pane.session.row
+        for plot in self.pane.plots:
+            self._paint_strip(painter, plot, run, row)
+        self._paint_axis(painter, run)
+        self._paint_cursors(painter, run)
+
+    def _paint_strip(self, painter: QPainter, plot: Plot, run: Run, row: int) -> None:
+        box = plot.sceneBoundingRect()
+        names = members(run, plot.name)
+        band = self.pane.band()
+        right = float(self.width() - 6)
+        single = len(names) == 1
+        trace = traces.describe(run.job.craft, names[0]) if names else traces.Trace("", "", "")
+        title = trace.title if single else plot.name
+        unit = trace.unit if single else ("N" if plot.name == "forces" else "")
+        painter.setFont(theme.font(theme.SMALL, bold=True))
+        painter.setPen(theme.colour("ink"))
+        wide = painter.fontMetrics().horizontalAdvance(title)
+        painter.fillRect(QRectF(band.left(), box.top(), wide + 34, 14), theme.colour("paper", 190))
+        painter.drawText(QPointF(band.left() + 2, box.top() + 11), title)
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(QPointF(band.left() + 8 + wide, box.top() + 11), unit)
+        if single:
+            painter.setFont(theme.font(9, mono=True))
+            painter.drawText(QPointF(right - 84, box.top() + 9), _range_text(plot.range[1]))
+            painter.drawText(QPointF(right - 84, box.bottom() - 1), _range_text(plot.range[0]))
+        self._paint_values(painter, plot, run, row, names, box, right)
+        painter.setPen(theme.pen("rule"))
+        painter.drawLine(QPointF(0, box.bottom() + 3), QPointF(self.width(), box.bottom() + 3))
+
+    def _paint_values(self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF, right: float) -> None:
+        second = self.pane.session.second_time
+        step = min(16.0, (box.height() + 4) / max(len(names), 1))
+        top = box.center().y() - step * len(names) / 2 + step * 0.78
+        for place, name in enumerate(names):
+            value = float(traces.values(run, name)[row])
+            trace = traces.describe(run.job.craft, name)
+            number, unit = units.split(value, trace.unit)
+            if plot.name == "channels":
+                number = f"{value:.2f}"
+            ink = trace_colour(run, name, place if plot.name == "channels" else -1)
+            base = top + step * place
+            if len(names) == 1:
+                theme.number(painter, right, base, number, unit, theme.READING, ink, theme.colour("soft"))
+                if second is not None:
+                    gap = value - float(traces.values(run, name)[run.at(second)])
+                    theme.number(painter, right, base + 15, f"Δ {units.significant(gap)}", trace.unit, 11, theme.colour("oak_deep"), theme.colour("soft"))
+                continue
+            small = theme.font(10)
+            painter.setFont(small)
+            painter.setPen(ink)
+            label = theme.elide(trace.title, 42, small)
+            painter.drawText(QPointF(right - RIGHT + 10, base), label)
+            painter.setFont(theme.font(10, mono=True))
+            text = f"{number} {unit}" if unit.startswith("k") else number
+            painter.drawText(QRectF(right - 50, base - 11, 50, 14), Qt.AlignmentFlag.AlignRight, text)
+
+    def _paint_axis(self, painter: QPainter, run: Run) -> None:
+        first, last = self.pane.time_span()
+        band = self.pane.band()
+        base = band.bottom() + 6
+        families = {"hit": "impulse", "sliding": "grip", "at limit": "holder", "gate": "gravity", "gate missed": "impulse", "edge": "impulse"}
+        if not self.pane.session.live_on:
+            for event in traces.events(run):
+                x = self.pane.x_at(event.row * run.job.dt)
+                if band.left() <= x <= band.right():
+                    painter.fillRect(QRectF(x - 1.5, base - 3, 3, 7), theme.family(families.get(event.word, "")))
+        step = nice_step((last - first) / 6.0)
+        painter.setFont(theme.font(10, mono=True))
+        painter.setPen(theme.colour("soft"))
+        tick = np.ceil(first / step) * step
+        while tick <= last + 1e-9:
+            x = self.pane.x_at(float(tick))
+            painter.drawText(QRectF(x - 30, base + 6, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{tick:g}")
+            tick += step
+        painter.drawText(QPointF(band.right() + 8, base + 17), "s")
+
+    def _paint_cursors(self, painter: QPainter, run: Run) -> None:
+        session = self.pane.session
+        if session.live_on:
+            return
+        band = self.pane.band()
+        x = self.pane.x_at(session.time)
+        if band.left() - 1 <= x <= band.right() + 1:
+            painter.setPen(theme.pen("warning", 1.2))
+            painter.drawLine(QPointF(x, 2), QPointF(x, band.bottom() + 4))
+        if session.second_time is not None:
+            x = self.pane.x_at(session.second_time)
+            painter.setPen(theme.pen("oak_deep", 1.2))
+            painter.drawLine(QPointF(x, 2), QPointF(x, band.bottom() + 4))
+            painter.setFont(theme.font(10, mono=True))
+            text = f"Δt {session.time - session.second_time:+.3f} s"
+            painter.drawText(QRectF(x - 60, band.bottom() + 19, 120, 14), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _range_text(value: float) -> str:
+    return f"{value:.3g}"

@@ -1,0 +1,658 @@
+"""The window: the bench page with its header, views, force desk and shelf, wired to one session."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from oak_sled.core import demos
+from oak_sled.core.craft import Craft, free_name
+from oak_sled.core.yard import TICK_RATES
+from oak_sled.desk import theme
+from oak_sled.desk.drive import Driver
+from oak_sled.desk.forcedesk import ForceDesk
+from oak_sled.desk.header import Header
+from oak_sled.desk.inputpanel import InputPanel
+from oak_sled.desk.keeper import Keeper
+from oak_sled.desk.ledgerpane import LedgerPane
+from oak_sled.desk.measurespane import MeasuresPane
+from oak_sled.desk.planpane import PlanPane
+from oak_sled.desk.playbar import PlayBar
+from oak_sled.desk.session import Session
+from oak_sled.desk.shelfpane import Comparison, ShelfPane
+from oak_sled.desk.tracepane import TracePane
+from oak_sled.desk.yardview.camera import NAMES
+from oak_sled.desk.yardview.renderer import Renderer
+from oak_sled.desk.yardview.view import YardView
+
+SAID_MS = 9000
+PANES = ("Traces", "Ledger", "Plan", "Measures")
+SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", "Down": "5", "Left": "4", "Right": "6"}
+"""Keys a duplicated craft gets in the place of those of the first."""
+
+
+class KeySheet(QWidget):
+    """Every shortcut, on one sheet over the window; a click or F1 closes it."""
+
+    def __init__(self, actions: list[QAction], parent: QWidget):
+        super().__init__(parent)
+        self.lines = [(a.text().replace("&", ""), a.shortcut().toString()) for a in actions if not a.shortcut().isEmpty()]
+        self.lines += [
+            ("dial: finer, coarser", "Shift-drag, Ctrl-drag"),
+            ("dial: type a value", "Return, or a digit"),
+            ("dial: back to default", "double click, or Delete"),
+            ("dial: up, down", "arrow keys, wheel"),
+            ("traces: second cursor", "Shift-drag"),
+            ("traces: zoom, pan", "wheel, right-drag"),
+            ("card: load, pin, rename", "Return, P, F2"),
+        ]
+        self.resize(640, 70 + 21 * ((len(self.lines) + 1) // 2))
+
+    def mousePressEvent(self, event: object) -> None:
+        self.hide()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("card", 250))
+        painter.setPen(theme.pen("oak"))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.setFont(theme.font(theme.HEADING, bold=True))
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(18, 30, "Keys")
+        half = (len(self.lines) + 1) // 2
+        for place, (words, keys) in enumerate(self.lines):
+            x, y = 18 + 312 * (place // half), 58 + 21 * (place % half)
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(x, y, words)
+            painter.setFont(theme.font(theme.SMALL, mono=True))
+            painter.setPen(theme.colour("oak_deep"))
+            painter.drawText(QRectF(x, y - 12, 286, 16), Qt.AlignmentFlag.AlignRight, keys)
+
+
+class Notice(QWidget):
+    """A line in place, over the foot of the yard view, with up to two answers."""
+
+    def __init__(self, parent: QWidget):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 5, 8, 5)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        row.addWidget(self.words, 1)
+        self.buttons = [QPushButton(), QPushButton()]
+        for button in self.buttons:
+            button.setObjectName("plain")
+            row.addWidget(button)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        self.fault = False
+        self.hide()
+
+    def tell(self, text: str, fault: bool, answers: tuple[tuple[str, object], ...] = ()) -> None:
+        """Shows a line; with answers it stays until one is given."""
+        self.fault = fault
+        self.words.setText(text)
+        self.words.setStyleSheet(f"color: {theme.colour('desk_text').name()};")
+        for button in self.buttons:
+            button.hide()
+            try:
+                button.clicked.disconnect()
+            except TypeError:
+                pass  # nothing was connected
+        for button, (words, action) in zip(self.buttons, answers, strict=False):
+            button.setText(words)
+            button.clicked.connect(self.hide)
+            button.clicked.connect(action)
+            button.show()
+        self.place()
+        self.show()
+        self.raise_()
+        self._timer.stop()
+        if not answers:
+            self._timer.start(SAID_MS)
+
+    def place(self) -> None:
+        """Takes its place at the foot of its parent."""
+        parent = self.parentWidget()
+        if parent is not None:
+            width = min(parent.width() - 16, 760)
+            height = max(34, self.heightForWidth(width) if self.hasHeightForWidth() else self.sizeHint().height())
+            self.setGeometry(8, parent.height() - height - 8, width, height)
+
+    def mousePressEvent(self, event: object) -> None:
+        if not any(button.isVisible() for button in self.buttons):
+            self.hide()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("desk"))
+        painter.fillRect(QRectF(0, 0, 4, self.height()), theme.colour("warning" if self.fault else "oak"))
+
+
+class Window(QMainWindow):
+    """Builds the bench and wires it; what it shows is the session's."""
+
+    def __init__(self, session: Session, renderer: Renderer | None, no_gl: str = ""):
+        super().__init__()
+        self.session = session
+        self.renderer = renderer
+        self.keeper = Keeper(session, self)
+        self.driver = Driver(session, self)
+        self.setWindowTitle("Oak Sled")
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+        fills = {
+            "yard": self._fill_yard,
+            "craft": self._fill_craft,
+            "ground": self._fill_ground,
+            "drill": self._fill_drill,
+            "ticks/s": self._fill_ticks,
+        }
+        self._make_actions()
+        self.header = Header(session, fills, self._fill_menu)
+        self.view = YardView(session, renderer)
+        self.playbar = PlayBar(session, self.view)
+        self.traces = TracePane(session)
+        self.ledger = LedgerPane(session)
+        self.plan = PlanPane(session)
+        self.measures = MeasuresPane(session)
+        self.desk = ForceDesk(session)
+        self.shelf = ShelfPane(session)
+        self._lay_out()
+        self.notice = Notice(self.view)
+        self.inputs = InputPanel(session, self.driver, self.view)
+        self.inputs.hide()
+        self.sheet: KeySheet | None = None
+        self.comparison: Comparison | None = None
+        self._live_slow = QTimer(self)
+        self._live_slow.setInterval(200)
+        self._live_slow.timeout.connect(self._show_live_slowly)
+        self._wire()
+        if no_gl:
+            session.say(f"{no_gl}; the plan and the side view take the place of the 3D view", True)
+
+    # building
+
+    def _lay_out(self) -> None:
+        page = QWidget()
+        page.setObjectName("page")
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        left = QWidget()
+        left_column = QVBoxLayout(left)
+        left_column.setContentsMargins(0, 0, 0, 0)
+        left_column.setSpacing(0)
+        left_column.addWidget(self.view, 1)
+        left_column.addWidget(self.playbar)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setHandleWidth(2)
+        self.split.setChildrenCollapsible(False)
+        self.split.addWidget(left)
+        self.split.addWidget(self._right_pane())
+        self.split.setSizes([770, 510])
+        self.split.setStretchFactor(0, 3)
+        self.split.setStretchFactor(1, 2)
+        column.addWidget(self.split, 1)
+        column.addWidget(self.desk)
+        column.addWidget(self.shelf)
+        self.setCentralWidget(page)
+
+    def _right_pane(self) -> QWidget:
+        right = QWidget()
+        right.setObjectName("page")
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 2, 10, 0)
+        self.tabs: dict[str, QPushButton] = {}
+        self.stack = QStackedWidget()
+        for name, pane in zip(PANES, (self.traces, self.ledger, self.plan, self.measures), strict=True):
+            button = QPushButton(name)
+            button.setObjectName("quiet")
+            button.setCheckable(True)
+            button.setMinimumHeight(28)
+            button.clicked.connect(lambda _, name=name: self.show_pane(name))
+            bar.addWidget(button)
+            self.tabs[name] = button
+            self.stack.addWidget(pane)
+        bar.addStretch(1)
+        self.clock = QLabel()
+        self.clock.setFont(theme.font(theme.READING, mono=True))
+        bar.addWidget(self.clock)
+        column.addLayout(bar)
+        column.addWidget(self.stack, 1)
+        self.show_pane("Traces")
+        return right
+
+    def show_pane(self, name: str) -> None:
+        """Shows one of the panes on the right."""
+        self.stack.setCurrentIndex(PANES.index(name))
+        for other, button in self.tabs.items():
+            button.setChecked(other == name)
+
+    def _make_actions(self) -> None:
+        def action(words: str, keys: str, do: object) -> QAction:
+            made = QAction(words, self)
+            if keys:
+                made.setShortcut(QKeySequence(keys))
+            made.triggered.connect(lambda _=False: do())  # type: ignore[operator]
+            self.addAction(made)
+            return made
+
+        self.acts = {
+            "new": action("New yard", "Ctrl+N", self.new_yard),
+            "open": action("Open...", "Ctrl+O", self.ask_open),
+            "save": action("Save", "Ctrl+S", self.save),
+            "save_as": action("Save as...", "Ctrl+Shift+S", self.ask_save),
+            "undo": action("Undo", "Ctrl+Z", self.session.undo),
+            "redo": action("Redo", "Ctrl+Shift+Z", self.session.redo),
+            "drive": action("Drive, or stop", "F9", lambda: self.set_driving(not self.session.live_on)),
+            "run": action("Run drill", "Ctrl+Return", lambda: self.session.keep_run()),
+            "check": action("Tick check", "Ctrl+T", self.tick_check),
+            "hold": action("Play or hold", "Space", self.toggle_hold),
+            "step": action("One tick on", ".", self.step),
+            "back": action("One tick back", ",", lambda: self.playbar.step(-1)),
+            "start": action("Back to the start", "Home", lambda: self.playbar.to_start()),
+            "restart": action("Restart the drive", "Ctrl+R", self.driver.restart),
+            "part": action("Fit a part", "Ctrl+P", lambda: self.desk.show_parts()),
+            "fit": action("Fit the path", "Ctrl+0", lambda: self.playbar.fit()),
+            "longer": action("Longer arrows", "+", lambda: self.view.set_scale(1.25)),
+            "shorter": action("Shorter arrows", "-", lambda: self.view.set_scale(0.8)),
+            "keys": action("Keys of the craft", "F2", self.toggle_inputs),
+            "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.ask_csv("")),
+            "view_png": action("Picture of the view...", "", lambda: self.ask_picture(self.view, "view")),
+            "trace_png": action("Picture of the traces...", "", lambda: self.ask_picture(self.traces, "traces")),
+            "night": action("Night colours", "Ctrl+D", self.toggle_night),
+            "help": action("All keys", "F1", self.toggle_sheet),
+            "quit": action("Quit", "Ctrl+Q", self.close),
+        }
+        for place, name in enumerate(NAMES):
+            self.acts[f"camera_{name}"] = action(
+                f"Camera: {name}", f"Ctrl+{place + 1}", lambda name=name: self.playbar.choose(name)
+            )
+        for place, name in enumerate(PANES):
+            self.acts[f"pane_{name}"] = action(f"Pane: {name}", f"Alt+{place + 1}", lambda name=name: self.show_pane(name))
+
+    def _wire(self) -> None:
+        session = self.session
+        session.said.connect(self.notice.tell)
+        session.run_changed.connect(self._show_clock)
+        session.cursor_moved.connect(self._show_clock)
+        session.live_changed.connect(self._show_live)
+        session.worker.failed.connect(lambda text: session.say(text, True))
+        session.saved_changed.connect(self._show_title)
+        self.header.drive_wanted.connect(self.set_driving)
+        self.header.run_wanted.connect(lambda: session.keep_run())
+        self.header.hold_wanted.connect(lambda _: self.toggle_hold())
+        self.header.step_wanted.connect(self.step)
+        self.header.check_wanted.connect(self.tick_check)
+        self.header.cautions_wanted.connect(lambda: self.show_pane("Measures"))
+        self.driver.frame.connect(self._show_frame)
+        self.playbar.speed_wanted.connect(self._set_speed)
+        self.playbar.restart_wanted.connect(self.driver.restart)
+        self.playbar.start_wanted.connect(self.driver.to_start)
+        self.shelf.compared.connect(self.show_comparison)
+        self.shelf.keep_drill_wanted.connect(self.keep_drill)
+        self.shelf.export_wanted.connect(self.ask_csv)
+
+    # menus
+
+    def _fill_yard(self, menu: QMenu) -> None:
+        for name in ("new", "open", "save", "save_as"):
+            menu.addAction(self.acts[name])
+        menu.addSeparator()
+        for name, says in demos.DEMOS.items():
+            menu.addAction(f"Demo: {says}", lambda name=name: self.open_demo(name))
+        recent = self.keeper.recent()
+        if recent:
+            menu.addSeparator()
+            for path in recent:
+                menu.addAction(f"Recent: {path.name}", lambda path=path: self.keeper.open(path))
+
+    def _fill_craft(self, menu: QMenu) -> None:
+        session = self.session
+        self._fill_choices(menu, "craft", session.yard.crafts, session.yard.bench.craft)
+        menu.addSeparator()
+        menu.addAction("New craft: a bare body with a thruster", self.new_craft)
+        menu.addAction("Duplicate this one, on a second set of keys", self.duplicate_craft)
+        if len(session.yard.crafts) > 1:
+            menu.addAction("Remove this one", self.remove_craft)
+        others = [craft for craft in session.yard.crafts if craft.id != session.craft.id]
+        for craft in others:
+            words = "stops driving beside" if craft.beside else "drives beside"
+            menu.addAction(
+                f"{craft.heading} {words}",
+                lambda craft=craft: session.edit(f"crafts.{craft.id}.beside", not craft.beside, "drive beside", card=False),
+            )
+
+    def _fill_choices(self, menu: QMenu, what: str, items: tuple, chosen: str) -> None:  # type: ignore[type-arg]
+        for item in items:
+            action = menu.addAction(item.heading)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(item.id == chosen)
+                action.triggered.connect(lambda _, name=item.id: self.session.choose(what, name))
+
+    def _fill_ground(self, menu: QMenu) -> None:
+        self._fill_choices(menu, "ground", self.session.yard.grounds, self.session.yard.bench.ground)
+        menu.addSeparator()
+        ground = self.session.ground
+        for kind in ("open", "wrap", "wall", "return"):
+            action = menu.addAction(f"edges: {kind}")
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(ground.edges == kind)
+                path = f"grounds.{ground.id}.edges"
+                action.triggered.connect(lambda _, kind=kind, path=path: self.session.edit(path, kind, f"edges {kind}"))
+
+    def _fill_drill(self, menu: QMenu) -> None:
+        self._fill_choices(menu, "drill", self.session.yard.drills, self.session.yard.bench.drill)
+
+    def _fill_ticks(self, menu: QMenu) -> None:
+        for rate in TICK_RATES:
+            action = menu.addAction(f"{rate} ticks per second")
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(rate == self.session.yard.ticks)
+                action.triggered.connect(lambda _, rate=rate: self.session.edit("ticks", rate, f"{rate} ticks/s"))
+        menu.addSeparator()
+        for name, words in (("semi_implicit", "semi-implicit Euler"), ("explicit", "explicit Euler")):
+            action = menu.addAction(words)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(name == self.session.yard.integrator)
+                action.triggered.connect(lambda _, name=name: self.session.edit("integrator", name, "integrator"))
+
+    def _fill_menu(self, menu: QMenu) -> None:
+        menu.clear()
+        undo, redo = self.session.undo_label, self.session.redo_label
+        self.acts["undo"].setText(f"Undo: {undo}" if undo else "Undo")
+        self.acts["redo"].setText(f"Redo: {redo}" if redo else "Redo")
+        self.acts["undo"].setEnabled(True)
+        groups = (
+            ("new", "open", "save", "save_as"),
+            ("undo", "redo"),
+            ("drive", "run", "check", "part", "keys"),
+            ("csv", "view_png", "trace_png"),
+            ("night", "help", "quit"),
+        )
+        for names in groups:
+            for name in names:
+                menu.addAction(self.acts[name])
+            menu.addSeparator()
+
+    # crafts
+
+    def _bench_craft(self, crafts: tuple[Craft, ...], name: str, label: str) -> None:
+        yard = self.session.yard
+        self.session.change(yard.replace(crafts=crafts, bench=yard.bench.replace(craft=name)), label)
+
+    def new_craft(self) -> None:
+        """A bare body with a thruster, ready to be driven."""
+        crafts = self.session.yard.crafts
+        name = free_name("craft", crafts)
+        self._bench_craft((*crafts, demos.bare_craft(name, "New craft")), name, "new craft")
+
+    def duplicate_craft(self) -> None:
+        """A second craft like this one, on keys of its own, driven beside it."""
+        crafts, craft = self.session.yard.crafts, self.session.craft
+        name = free_name(craft.id, crafts)
+        channels = tuple(
+            channel.replace(
+                plus_keys=tuple(SECOND_KEYS[key] for key in channel.plus_keys if key in SECOND_KEYS),
+                minus_keys=tuple(SECOND_KEYS[key] for key in channel.minus_keys if key in SECOND_KEYS),
+            )
+            for channel in craft.channels
+        )
+        lane = craft.lane + 2.0 * craft.body.half_extents()[1] + 1.5
+        copy = craft.replace(id=name, title=f"{craft.heading} 2", channels=channels, beside=True, lane=lane)
+        self.session.change(self.session.yard.replace(crafts=(*crafts, copy)), "duplicate craft", card=False)
+        self.session.say(f"{copy.heading} is driven beside, on keys of its own (F2 shows them)")
+
+    def remove_craft(self) -> None:
+        """Takes the craft on the bench out of the yard."""
+        left = tuple(craft for craft in self.session.yard.crafts if craft.id != self.session.craft.id)
+        self._bench_craft(left, left[0].id, "remove craft")
+
+    # files
+
+    def new_yard(self) -> None:
+        """A new yard with one bare craft on open ice."""
+        self._leave(lambda: self.session.open(demos.blank_yard(), (), None))
+
+    def open_demo(self, name: str) -> None:
+        """Opens a shipped yard."""
+        self._leave(lambda: self.session.open(demos.load(name), (), None))
+
+    def _leave(self, go: object) -> None:
+        """Goes on at once if nothing is unsaved; else asks in place."""
+        self.set_driving(False)
+        if not self._has_work():
+            go()  # type: ignore[operator]
+            return
+        self.notice.tell(
+            "This yard has changes that are not saved.",
+            False,
+            (("Leave them", go), ("Stay", lambda: None)),
+        )
+
+    def _has_work(self) -> bool:
+        return self.session.is_dirty and bool(self.session.undo_label)
+
+    def ask_open(self) -> None:
+        """Asks for a yard file."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a yard", "", "Yards (*.json)")
+        if name:
+            self._leave(lambda: self.keeper.open(Path(name)))
+
+    def save(self) -> bool:
+        """Saves to the file in hand, or asks for one."""
+        return self.keeper.save(self.session.file) if self.session.file else self.ask_save()
+
+    def ask_save(self) -> bool:
+        """Asks where to save."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save the yard", "yard.json", "Yards (*.json)")
+        return bool(name) and self.keeper.save(Path(name))
+
+    def ask_csv(self, card_name: str) -> None:
+        """Asks where a run goes as CSV: that of a card, or the one shown."""
+        card = self.session.card(card_name)
+        run = card.run if card is not None else self.session.run
+        if run is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Export the run", "run.csv", "CSV (*.csv)")
+        if name:
+            self.keeper.export_csv(run, Path(name))
+
+    def ask_picture(self, widget: QWidget, what: str) -> None:
+        """Asks where a picture goes."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save the picture", f"{what}.png", "PNG (*.png);;SVG (*.svg)")
+        if name:
+            self.keeper.export_picture(widget, Path(name))
+
+    def offer_recovery(self) -> bool:
+        """Offers work that a crash left; True if there is some."""
+        lost = self.keeper.lost_work()
+        if not lost:
+            return False
+        self.notice.tell(
+            "Work from a session that did not end well was found.",
+            False,
+            (("Bring it back", lambda: self.keeper.recover(lost[0])), ("Discard it", lambda: self.keeper.discard(lost[0]))),
+        )
+        return True
+
+    # driving
+
+    def set_driving(self, on: bool) -> None:
+        """Begins or ends a live drive."""
+        if on and not self.driver.is_on:
+            self.playbar.set_playing(False)
+            self.view.setFocus()
+            self.view.rig.fitted = None
+            self.driver.start()
+        elif not on and self.driver.is_on:
+            self.driver.stop()
+        self.header.drive.setChecked(self.driver.is_on)
+
+    def toggle_hold(self) -> None:
+        """Holds the drive or the playback, or lets it go on."""
+        if self.driver.is_on:
+            self.driver.pause(not self.driver.paused)
+            self.header.hold.setChecked(self.driver.paused)
+        else:
+            self.playbar.toggle()
+            self.header.hold.setChecked(False)
+
+    def step(self) -> None:
+        """One tick on: of the drive, which is held for it, or of the playback."""
+        if self.driver.is_on:
+            self.driver.pause(True)
+            self.header.hold.setChecked(True)
+            self.driver.step()
+        else:
+            self.playbar.step(1)
+
+    def _set_speed(self, speed: float) -> None:
+        self.driver.speed = speed
+
+    def _show_live(self, live: bool) -> None:
+        self.inputs.setVisible(live)
+        self.header.hold.setChecked(False)
+        if live:
+            self.inputs.fit_size()
+            self._place_overlays()
+            self._live_slow.start()
+        else:
+            self._live_slow.stop()
+            self.view.beside = []
+            self.desk.refresh()
+        self.view.refresh()
+        self._show_clock()
+
+    def _show_frame(self) -> None:
+        self.view.beside = self.driver.beside()
+        self.view.refresh()
+        if self.stack.currentWidget() is self.traces:
+            self.traces.show_live()
+        self._show_clock()
+
+    def _show_live_slowly(self) -> None:
+        self.desk.show_now()
+        self.stack.currentWidget().update()  # type: ignore[union-attr]
+
+    def keep_drill(self, card_name: str) -> None:
+        """Keeps the inputs of a drive as a drill."""
+        card = self.session.card(card_name)
+        if card is not None and card.run.live:
+            name = self.driver.keep_as_drill(card.run)
+            self.session.say(f"kept as drill: {self.session.yard.drill(name).heading}")
+
+    # the rest
+
+    def tick_check(self) -> None:
+        """Runs the tick check and shows it."""
+        self.show_pane("Measures")
+        self.measures.run_check()
+
+    def show_comparison(self, old: object, new: object) -> None:
+        """Shows the difference of two cards over the view."""
+        self.hide_comparison()
+        self.comparison = Comparison(old, new, self.view)  # type: ignore[arg-type]
+        self.comparison.closed.connect(self.hide_comparison)
+        self.comparison.move(10, 10)
+        self.comparison.show()
+
+    def hide_comparison(self) -> None:
+        """Closes the comparison."""
+        if self.comparison is not None:
+            self.comparison.hide()
+            self.comparison.deleteLater()
+            self.comparison = None
+
+    def toggle_inputs(self) -> None:
+        """Shows or hides the keys of the craft."""
+        self.inputs.setVisible(not self.inputs.isVisible())
+        self.inputs.fit_size()
+        self._place_overlays()
+
+    def toggle_sheet(self) -> None:
+        """Shows or hides the sheet of all keys."""
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.hide()
+            return
+        if self.sheet is None:
+            self.sheet = KeySheet(list(self.acts.values()), self)
+        self.sheet.move((self.width() - self.sheet.width()) // 2, 60)
+        self.sheet.show()
+        self.sheet.raise_()
+
+    def toggle_night(self) -> None:
+        """Day colours to night colours and back."""
+        theme.use(not theme.is_night())
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme everywhere."""
+        from PyQt6.QtWidgets import QApplication
+
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setPalette(theme.palette())
+            application.setStyleSheet(theme.sheet())
+        if self.renderer is not None:
+            self.renderer.forget_meshes()
+        self.traces.restyle()
+        self.header.refresh()
+        self.desk.refresh()
+        self.view.refresh()
+        self._show_clock()
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+    def _show_clock(self) -> None:
+        run = self.session.run
+        time = run.duration if run is not None and self.session.live_on else self.session.time
+        self.clock.setText(f"t {time:.3f} s")
+        self.clock.setStyleSheet(f"color: {theme.colour('ink').name()};")
+
+    def _show_title(self) -> None:
+        mark = "*" if self.session.is_dirty else ""
+        self.setWindowTitle(f"{self.session.yard.title}{mark} · Oak Sled")
+
+    def _place_overlays(self) -> None:
+        self.inputs.move(10, self.view.height() - self.inputs.height() - 10)
+        if self.notice.isVisible():
+            self.notice.place()
+
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)  # type: ignore[arg-type]
+        self._place_overlays()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.driver.stop()
+        self.playbar.set_playing(False)
+        self.keeper.drop_autosave() if not self._has_work() else self.keeper.autosave()
+        self.measures.close_thread()
+        self.session.worker.close()
+        if event is not None:
+            event.accept()

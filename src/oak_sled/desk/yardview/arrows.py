@@ -1,0 +1,122 @@
+"""Force arrows: a colour and a shape for each family, so that nobody depends on colour."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF
+
+from oak_sled.desk import theme
+
+LEAST = 7.0
+"""px below which an arrow is not drawn."""
+
+
+def draw(painter: QPainter, start: QPointF, end: QPointF, family: str) -> bool:
+    """Draws an arrow in px; False when it is too short to be seen."""
+    dx, dy = end.x() - start.x(), end.y() - start.y()
+    size = math.hypot(dx, dy)
+    if size < LEAST:
+        return False
+    ux, uy = dx / size, dy / size
+    ink = theme.family(family)
+    head = min(13.0, 0.5 * size + 3.0)
+    neck = QPointF(end.x() - ux * head, end.y() - uy * head)
+    width = 1.4 if family == "gravity" else 3.4
+    painter.setPen(QPen(theme.colour("paper", 200), width + 2.4))
+    painter.drawLine(start, neck)
+    painter.setPen(QPen(ink, width))
+    painter.drawLine(start, neck)
+    _head(painter, family, neck, end, ux, uy, head, ink)
+    return True
+
+
+def _head(painter: QPainter, family: str, neck: QPointF, end: QPointF, ux: float, uy: float, head: float, ink: QColor) -> None:
+    px, py = -uy, ux
+    half = head * 0.46
+
+    def triangle(base: QPointF, tip: QPointF, wide: float) -> QPolygonF:
+        return QPolygonF(
+            [tip, QPointF(base.x() + px * wide, base.y() + py * wide), QPointF(base.x() - px * wide, base.y() - py * wide)]
+        )
+
+    painter.setPen(QPen(ink, 2.0))
+    painter.setBrush(ink)
+    if family == "air":  # open cone
+        painter.setBrush(theme.colour("paper"))
+        painter.drawPolygon(triangle(neck, end, half))
+    elif family == "grip":  # flat arrow
+        painter.setPen(QPen(ink, 3.4))
+        painter.drawLine(QPointF(neck.x() + px * half, neck.y() + py * half), end)
+        painter.drawLine(QPointF(neck.x() - px * half, neck.y() - py * half), end)
+        painter.drawLine(neck, end)
+    elif family == "holder":  # square end
+        middle = QPointF((neck.x() + end.x()) / 2, (neck.y() + end.y()) / 2)
+        painter.drawRect(QRectF(middle.x() - 5, middle.y() - 5, 10, 10))
+    elif family == "impulse":  # double cone
+        painter.drawPolygon(triangle(neck, end, half))
+        back = QPointF(neck.x() - ux * head * 0.8, neck.y() - uy * head * 0.8)
+        painter.drawPolygon(triangle(back, neck, half))
+    elif family == "support":  # a bar at its foot is drawn by a line across the neck
+        painter.drawPolygon(triangle(neck, end, half))
+        painter.drawLine(
+            QPointF(neck.x() + px * half * 1.3, neck.y() + py * half * 1.3),
+            QPointF(neck.x() - px * half * 1.3, neck.y() - py * half * 1.3),
+        )
+    elif family == "tie":  # beads
+        painter.drawEllipse(neck, 4, 4)
+        painter.drawEllipse(end, 4, 4)
+    else:  # drive: solid cone; gravity: the same, thin
+        painter.drawPolygon(triangle(neck, end, half if family != "gravity" else half * 0.6))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def turn(painter: QPainter, centre: QPointF, radius: float, torque: float, family: str) -> None:
+    """A torque about the upright axis, as an arc with an end of its family; positive turns left."""
+    ink = theme.family(family)
+    span = math.copysign(110.0, torque)
+    box = QRectF(centre.x() - radius, centre.y() - 0.42 * radius, 2 * radius, 0.84 * radius)
+    painter.setPen(QPen(ink, 3.0))
+    painter.drawArc(box, int(-90 * 16 - span * 8), int(span * 16))
+    angle = math.radians(-90.0 + span / 2.0)
+    end = QPointF(centre.x() + radius * math.cos(angle), centre.y() - 0.42 * radius * math.sin(angle))
+    painter.setBrush(ink)
+    painter.drawRect(QRectF(end.x() - 4, end.y() - 4, 8, 8))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+class Labels:
+    """Places labels beside points so that none covers another."""
+
+    def __init__(self, width: float, height: float):
+        self._taken: list[QRectF] = []
+        self._bounds = QRectF(2, 2, width - 4, height - 4)
+
+    def block(self, box: QRectF) -> None:
+        """Keeps labels out of a box."""
+        self._taken.append(box)
+
+    def draw(self, painter: QPainter, at: QPointF, text: str, ink: QColor) -> None:
+        """Draws `text` on a slip of paper near `at`."""
+        chosen = theme.font(theme.SMALL)
+        metrics = QFontMetrics(chosen)
+        wide = metrics.horizontalAdvance(text) + 12
+        box = QRectF(at.x() + 9, at.y() - 9, wide, 18)
+        for shift in (0, -20, 20, -40, 40, -60, 60):
+            for left in (at.x() + 9, at.x() - 9 - wide):
+                tried = QRectF(left, at.y() - 9 + shift, wide, 18)
+                if self._bounds.contains(tried) and not any(tried.intersects(old) for old in self._taken):
+                    box = tried
+                    break
+            else:
+                continue
+            break
+        if not self._bounds.contains(box):
+            return
+        self._taken.append(box)
+        painter.fillRect(box, theme.colour("card", 232))
+        painter.fillRect(QRectF(box.left(), box.top(), 3, box.height()), ink)
+        painter.setFont(chosen)
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(box.adjusted(7, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)

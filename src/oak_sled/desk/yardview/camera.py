@@ -1,0 +1,144 @@
+"""Cameras: where the view stands, where it looks, and what that does to points."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from oak_sled.core import traces
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+
+NAMES = ("chase", "side", "top", "ride", "orbit")
+NEAR, FAR = 0.2, 2500.0
+
+
+@dataclass(frozen=True)
+class Camera:
+    """An eye, a target, an up direction, and the size of the picture in px."""
+
+    eye: Floats
+    target: Floats
+    up: Floats
+    width: int
+    height: int
+    fov_deg: float = 46.0
+
+    def view(self) -> Floats:
+        """World to camera, shape (4, 4)."""
+        ahead = self.target - self.eye
+        ahead = ahead / max(float(np.linalg.norm(ahead)), 1e-9)
+        right = np.cross(ahead, self.up)
+        right = right / max(float(np.linalg.norm(right)), 1e-9)
+        up = np.cross(right, ahead)
+        made = np.eye(4)
+        made[0, :3], made[1, :3], made[2, :3] = right, up, -ahead
+        made[:3, 3] = -made[:3, :3] @ self.eye
+        return made
+
+    def projection(self) -> Floats:
+        """Camera to clip space, shape (4, 4)."""
+        scale = 1.0 / math.tan(math.radians(self.fov_deg) / 2.0)
+        made = np.zeros((4, 4))
+        made[0, 0] = scale * self.height / max(self.width, 1)
+        made[1, 1] = scale
+        made[2, 2] = (FAR + NEAR) / (NEAR - FAR)
+        made[2, 3] = 2.0 * FAR * NEAR / (NEAR - FAR)
+        made[3, 2] = -1.0
+        return made
+
+    def matrix(self) -> Floats:
+        """World to clip space, shape (4, 4)."""
+        return self.projection() @ self.view()
+
+    def project(self, points: Floats) -> tuple[Floats, Floats]:
+        """px of points, shape (n, 2), and how far they lie before the eye, m, shape (n,); <= 0: behind."""
+        points = np.atleast_2d(points)
+        clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ self.matrix().T
+        depth = clip[:, 3]
+        safe = np.where(np.abs(depth) < 1e-6, 1e-6, depth)
+        x = (clip[:, 0] / safe * 0.5 + 0.5) * self.width
+        y = (0.5 - clip[:, 1] / safe * 0.5) * self.height
+        return np.stack([x, y], axis=1), depth
+
+
+@dataclass
+class Rig:
+    """How the user has set the cameras: which one, its lag, and the orbit."""
+
+    name: str = "chase"
+    lag_s: float = 0.35
+    turn_deg: float = 205.0
+    tilt_deg: float = 24.0
+    distance: float = 9.0
+    fitted: tuple[float, float, float, float] | None = None  # x, y, z and radius of what is framed
+
+    def camera(self, run: Run, row: int, width: int, height: int) -> Camera:
+        """The camera at a row of a run. It is a function of the run alone, so that scrubbing repeats it."""
+        position = run.columns("position.x", "position.y", "position.z")[row]
+        size = max(run.job.craft.body.half_extents()) * 2.0
+        if self.fitted is not None:
+            return self._framed(width, height)
+        course = lagged_heading(run, row, self.lag_s)
+        ahead = np.array([math.cos(course), math.sin(course), 0.0])
+        up = np.array([0.0, 0.0, 1.0])
+        if self.name == "chase":
+            eye = position - ahead * (2.1 * size + 2.6) + up * (0.95 * size + 0.9)
+            return Camera(eye, position + ahead * 1.6 * size + up * 0.15, up, width, height)
+        if self.name == "side":
+            left = np.array([-ahead[1], ahead[0], 0.0])
+            return Camera(position - left * (2.2 * size + 3.0) + up * 1.2, position + up * 0.3, up, width, height)
+        if self.name == "top":
+            return Camera(position + up * (6.0 * size + 8.0), position, np.array([1.0, 0.0, 0.0]), width, height)
+        if self.name == "ride":
+            axes = traces.rotation(run.record.row(row)[3:7])
+            forward, craft_up = axes[:, 0], axes[:, 2]
+            eye = position + forward * 0.18 * size + craft_up * (0.42 * size)
+            return Camera(eye, eye + forward * 8.0 - craft_up * 0.9, craft_up, width, height, 62.0)
+        return self._orbit(position, width, height)
+
+    def _orbit(self, middle: Floats, width: int, height: int) -> Camera:
+        turn, tilt = math.radians(self.turn_deg), math.radians(self.tilt_deg)
+        out = np.array([math.cos(turn) * math.cos(tilt), math.sin(turn) * math.cos(tilt), math.sin(tilt)])
+        up = np.array([0.0, 0.0, 1.0])
+        return Camera(middle + out * self.distance, middle + up * 0.2, up, width, height)
+
+    def _framed(self, width: int, height: int) -> Camera:
+        assert self.fitted is not None
+        x, y, z, radius = self.fitted
+        turn, tilt = math.radians(self.turn_deg), math.radians(max(self.tilt_deg, 34.0))
+        out = np.array([math.cos(turn) * math.cos(tilt), math.sin(turn) * math.cos(tilt), math.sin(tilt)])
+        shape = min(1.0, width / max(height, 1))
+        away = radius / math.sin(math.radians(23.0)) / max(shape, 0.4) * 0.8 + 4.0
+        middle = np.array([x, y, z])
+        return Camera(middle + out * away, middle, np.array([0.0, 0.0, 1.0]), width, height)
+
+    def fit(self, run: Run) -> None:
+        """Frames the whole path."""
+        place = run.columns("position.x", "position.y", "position.z")
+        low, high = place.min(axis=0), place.max(axis=0)
+        middle = 0.5 * (low + high)
+        radius = max(0.5 * float(np.linalg.norm(high - low)), 4.0)
+        self.fitted = (float(middle[0]), float(middle[1]), float(middle[2]), radius)
+
+    def turned(self, by_turn: float, by_tilt: float) -> None:
+        """Turns the orbit; the limits keep it above the ice."""
+        self.turn_deg = (self.turn_deg + by_turn) % 360.0
+        self.tilt_deg = min(88.0, max(3.0, self.tilt_deg + by_tilt))
+
+
+def lagged_heading(run: Run, row: int, lag_s: float) -> float:
+    """The heading, rad, seen through a first-order lag: a weighted mean over the time before `row`."""
+    back = int(4.0 * lag_s * run.job.ticks)
+    first = max(0, row - back)
+    q = np.stack([run.column(f"rotation.{axis}")[first : row + 1] for axis in "wxyz"], axis=1)
+    w, x, y, z = q.T
+    angles = np.unwrap(np.arctan2(2.0 * (x * y + w * z), 1.0 - 2.0 * (y * y + z * z)))
+    if lag_s <= 0.0 or len(angles) < 2:
+        return float(angles[-1])
+    ages = np.arange(len(angles))[::-1] * run.job.dt
+    weights = np.exp(-ages / lag_s)
+    weights[0] *= 1.0 / max(1e-9, 1.0 - math.exp(-run.job.dt / lag_s)) if first == 0 else 1.0
+    return float(np.sum(weights * angles) / np.sum(weights))

@@ -1,0 +1,235 @@
+"""Triangles of everything in the yard, built from the documents: shape (n, 10), position, normal, colour, spin."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oak_sled.core.craft import Craft
+from oak_sled.core.parts.brake import Brake
+from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.state import Floats
+from oak_sled.core.yard import Ground
+from oak_sled.desk import theme
+
+Rgb = tuple[float, float, float]
+
+
+def _faces(points: Floats, colour: Rgb) -> Floats:
+    """Flat-shaded triangles, shape (n, 3, 3), as vertices of shape (3 n, 9)."""
+    normals = np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0])
+    sizes = np.linalg.norm(normals, axis=1, keepdims=True)
+    normals = normals / np.where(sizes > 1e-12, sizes, 1.0)
+    flat = np.zeros((len(points) * 3, 9))
+    flat[:, :3] = points.reshape(-1, 3)
+    flat[:, 3:6] = np.repeat(normals, 3, axis=0)
+    flat[:, 6:9] = colour
+    return flat
+
+
+def quad(a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
+    """Two triangles of a four-cornered face, seen with its corners in turn."""
+    return np.array([[a, b, c], [a, c, d]])
+
+
+def prism(bottom: Floats, top: Floats, colour: Rgb) -> Floats:
+    """A solid between two outlines of n corners each, anticlockwise from above, shape (n, 3)."""
+    count = len(bottom)
+    pieces = []
+    for k in range(count):
+        n = (k + 1) % count
+        pieces.append(quad(bottom[k], bottom[n], top[n], top[k]))
+    for k in range(1, count - 1):
+        pieces.append(np.array([[top[0], top[k], top[k + 1]]]))
+        pieces.append(np.array([[bottom[0], bottom[k + 1], bottom[k]]]))
+    return _faces(np.concatenate(pieces), colour)
+
+
+def box(centre: tuple[float, float, float], half: tuple[float, float, float], colour: Rgb, taper: float = 1.0) -> Floats:
+    """A box; its top may be drawn in."""
+    cx, cy, cz = centre
+    hx, hy, hz = half
+    corners = ((1, -1), (1, 1), (-1, 1), (-1, -1))
+    bottom = np.array([[cx + sx * hx, cy + sy * hy, cz - hz] for sx, sy in corners])
+    top = np.array([[cx + sx * hx * taper, cy + sy * hy * taper, cz + hz] for sx, sy in corners])
+    return prism(bottom, top, colour)
+
+
+def disc(centre: tuple[float, float, float], radius: float, length: float, colour: Rgb, sides: int = 24) -> Floats:
+    """A short cylinder along x."""
+    x, y, z = centre
+    turn = np.linspace(0.0, 2.0 * math.pi, sides, endpoint=False)
+    ring = np.stack([np.zeros(sides), radius * np.cos(turn), radius * np.sin(turn)], axis=1)
+    back, front = ring + [x - length / 2, y, z], ring + [x + length / 2, y, z]
+    return prism(back, front, colour)
+
+
+def hoop(centre: tuple[float, float, float], inner: float, outer: float, length: float, colour: Rgb) -> Floats:
+    """A ring along x."""
+    x, y, z = centre
+    sides = 28
+    turn = np.linspace(0.0, 2.0 * math.pi, sides + 1)
+    pieces = []
+    for a, b in zip(turn[:-1], turn[1:], strict=True):
+
+        def at(angle: float, radius: float, dx: float) -> Floats:
+            return np.array([x + dx, y + radius * math.cos(angle), z + radius * math.sin(angle)])
+
+        h = length / 2
+        pieces.append(quad(at(a, outer, -h), at(a, outer, h), at(b, outer, h), at(b, outer, -h)))
+        pieces.append(quad(at(a, inner, h), at(a, inner, -h), at(b, inner, -h), at(b, inner, h)))
+        pieces.append(quad(at(a, inner, -h), at(a, outer, -h), at(b, outer, -h), at(b, inner, -h)))
+        pieces.append(quad(at(a, outer, h), at(a, inner, h), at(b, inner, h), at(b, outer, h)))
+    return _faces(np.concatenate(pieces), colour)
+
+
+def ball(centre: tuple[float, float, float], radius: float, colour: Rgb) -> Floats:
+    """A ball of flat facets."""
+    rows, columns = 10, 18
+    pieces = []
+
+    def at(i: int, j: int) -> Floats:
+        polar, turn = math.pi * i / rows, 2.0 * math.pi * j / columns
+        out = [math.sin(polar) * math.cos(turn), math.sin(polar) * math.sin(turn), math.cos(polar)]
+        return np.array(centre) + radius * np.array(out)
+
+    for i in range(rows):
+        for j in range(columns):
+            pieces.append(quad(at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)))
+    return _faces(np.concatenate(pieces), colour)
+
+
+def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, float, float]]]]:
+    """The still part of a craft, and its fans as (mesh about x through 0, mount); m from the origin."""
+    wood, dark, iron = theme.rgb("wood"), theme.rgb("wood_dark"), theme.rgb("iron")
+    light = theme.rgb("oak_light")
+    hx, hy, hz = craft.body.half_extents()
+    pieces: list[Floats] = []
+    fans: list[tuple[Floats, tuple[float, float, float]]] = []
+    feet = craft.feet()
+    if craft.body.shape == "ball":
+        pieces.append(ball((0, 0, 0), hx, wood))
+    else:
+        pieces += _deck(hx, hy, hz, wood, dark, light)
+    for x, y, z in feet:
+        pieces.append(box((x + 0.06 * hx, y, z + 0.05), (0.34 * hx, 0.035, 0.05), iron))
+        pieces.append(box((x, y, 0.5 * (z - 0.3 * hz) + 0.04), (0.05, 0.03, 0.5 * abs(z + 0.3 * hz)), dark))
+    for part in craft.parts:
+        if isinstance(part, Thruster):
+            _thruster(part, craft, pieces, fans)
+        elif isinstance(part, Brake) and part.at_point:
+            pieces.append(box((part.x, part.y, part.z + 0.12), (0.05, 0.16, 0.1), iron))
+    return np.concatenate(pieces).astype("f4"), fans
+
+
+def _deck(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> list[Floats]:
+    """A freight deck with a raised prow, planks, and a load."""
+    low, high = -0.35 * hz, -0.02 * hz
+    nose = 0.3 * hx
+    outline = np.array([[hx, -0.55 * hy], [hx, 0.55 * hy], [hx - nose, hy], [-hx, hy], [-hx, -hy], [hx - nose, -hy]])
+    bottom = np.column_stack([outline * [0.97, 0.95], np.full(6, low)])
+    bottom[:2, 2] = high - 0.1 * hz
+    top = np.column_stack([outline, np.full(6, high)])
+    top[:2, 2] = high + 0.22 * hz
+    pieces = [prism(bottom, top, wood)]
+    for k in range(-2, 3):
+        pieces.append(box((-0.15 * hx, k * 0.4 * hy, high + 0.008), (0.78 * hx, 0.012 + 0.006 * hy, 0.008), dark))
+    pieces.append(box((0.2 * hx, 0.0, high + 0.38 * hz), (0.3 * hx, 0.52 * hy, 0.38 * hz), light, 0.94))
+    pieces.append(box((0.2 * hx, 0.0, high + 0.38 * hz), (0.035 * hx, 0.535 * hy, 0.39 * hz), dark, 0.94))
+    return pieces
+
+
+def _thruster(part: Thruster, craft: Craft, pieces: list[Floats], fans: list) -> None:  # type: ignore[type-arg]
+    hx, hy, hz = craft.body.half_extents()
+    x, y, z = (part.x, part.y, part.z) if part.at_point else (-0.75 * hx, 0.0, 0.9 * hz)
+    radius = min(0.62 * hy, 0.55)
+    iron, dark = theme.rgb("iron"), theme.rgb("wood_dark")
+    pieces.append(hoop((x, y, z), radius * 0.93, radius * 1.05, 0.16, theme.rgb("oak")))
+    pieces.append(box((x, y - 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark))
+    pieces.append(box((x, y + 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark))
+    blades = [disc((0.0, 0.0, 0.0), 0.16 * radius, 0.2, iron, 12)]
+    for k in range(4):
+        turn = k * math.pi / 2
+        cos, sin = math.cos(turn), math.sin(turn)
+        blade = box((0.0, 0.5 * radius, 0.0), (0.035, 0.4 * radius, 0.09 * radius + 0.03), theme.rgb("paper" if not theme.is_night() else "ink"))
+        rotation = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
+        blade[:, :3] = blade[:, :3] @ rotation.T
+        blade[:, 3:6] = blade[:, 3:6] @ rotation.T
+        blades.append(blade)
+    fans.append((np.concatenate(blades).astype("f4"), (x, y, z)))
+
+
+def ground_mesh(ground: Ground) -> Floats:
+    """Walls of sawn ice and gate poles; m, world axes."""
+    ice = theme.rgb("saw_ice")
+    pieces = []
+    walls = [(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
+    if ground.edges == "wall":
+        low_x, low_y, high_x, high_y = ground.edges_at()
+        walls += [(ground.middle_x, y, 0.0, ground.length + 2.0, 1.0, 1.0) for y in (low_y - 0.5, high_y + 0.5)]
+        walls += [(x, ground.middle_y, 90.0, ground.width, 1.0, 1.0) for x in (low_x - 0.5, high_x + 0.5)]
+    for x, y, heading_deg, length, width, height in walls:
+        pieces += _sawn_wall(x, y, math.radians(heading_deg), length, width, min(height, 2.0), ice)
+    for k, gate in enumerate(ground.gates):
+        angle = math.radians(gate.heading_deg)
+        aside = np.array([-math.sin(angle), math.cos(angle)]) * gate.width / 2
+        flag = theme.family("impulse" if k % 2 else "air")
+        colour = (flag.redF(), flag.greenF(), flag.blueF())
+        for sign in (1.0, -1.0):
+            px, py = gate.x + sign * aside[0], gate.y + sign * aside[1]
+            pieces.append(box((px, py, 0.75), (0.05, 0.05, 0.75), theme.rgb("iron")))
+            pieces.append(box((px, py, 1.28), (0.07, 0.07, 0.18), colour))
+    return np.concatenate(pieces).astype("f4") if pieces else np.zeros((0, 9), "f4")
+
+
+def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, height: float, ice: Rgb) -> list[Floats]:
+    """Blocks side by side, each a little other in shade and height, as they come off a saw."""
+    count = max(1, min(60, round(length / 2.4)))
+    cos, sin = math.cos(angle), math.sin(angle)
+    pieces = []
+    for k in range(count):
+        along = (k + 0.5) / count * length - length / 2
+        shade = 1.0 + 0.05 * math.sin(7.3 * k + x)
+        tall = height * (0.94 + 0.06 * math.cos(5.1 * k + y))
+        block = box((along, 0.0, tall / 2), (length / count / 2 - 0.02, width / 2, tall / 2), tuple(min(1.0, c * shade) for c in ice))  # type: ignore[arg-type]
+        block[:, :2] = block[:, :2] @ np.array([[cos, sin], [-sin, cos]])
+        block[:, 3:5] = block[:, 3:5] @ np.array([[cos, sin], [-sin, cos]])
+        block[:, 0] += x
+        block[:, 1] += y
+        pieces.append(block)
+    return pieces
+
+
+def ribbon(points: Floats, width: float, breaks: float = 30.0) -> Floats:
+    """A flat band along points of shape (n, 2), as triangles of shape (m, 2); parted where it jumps."""
+    if len(points) < 2:
+        return np.zeros((0, 2), "f4")
+    step = np.diff(points, axis=0)
+    size = np.linalg.norm(step, axis=1)
+    keep = (size > 1e-9) & (size < breaks)
+    across = np.zeros_like(points)
+    unit = step / np.where(size > 1e-9, size, 1.0)[:, None]
+    across[:-1] += unit
+    across[1:] += unit
+    lengths = np.linalg.norm(across, axis=1, keepdims=True)
+    across = across / np.where(lengths > 1e-9, lengths, 1.0)
+    side = np.stack([-across[:, 1], across[:, 0]], axis=1) * (width / 2)
+    left, right = points + side, points - side
+    quads = np.stack([left[:-1], right[:-1], right[1:], left[:-1], right[1:], left[1:]], axis=1)[keep]
+    return quads.reshape(-1, 2).astype("f4")
+
+
+def hills() -> tuple[Floats, Floats]:
+    """A far ring of low hills: triangles of shape (n, 3), and the sky behind them is plain."""
+    turn = np.linspace(0.0, 2.0 * math.pi, 97)
+    far = 1900.0
+    high = 26.0 + 22.0 * np.sin(3.0 * turn + 0.6) + 14.0 * np.sin(7.0 * turn) + 9.0 * np.sin(17.0 * turn + 2.0)
+    high = np.maximum(high, 6.0)
+    ring = np.stack([far * np.cos(turn), far * np.sin(turn)], axis=1)
+    pieces = []
+    for k in range(len(turn) - 1):
+        a, b = ring[k], ring[k + 1]
+        pieces.append([[*a, -2.0], [*b, -2.0], [*b, high[k + 1]]])
+        pieces.append([[*a, -2.0], [*b, high[k + 1]], [*a, high[k]]])
+    return np.array(pieces, "f4").reshape(-1, 3), high

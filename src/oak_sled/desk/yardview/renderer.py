@@ -1,0 +1,298 @@
+"""Draws the yard off screen with OpenGL 3.3 and hands the picture over as an image.
+
+One standalone context; the picture is read back and painted by a plain widget, so that the rest of
+the window never passes through GL. A software renderer gets flat shadows and no smoothing while
+things move, and one smoothed picture once they stand still; a GPU gets smoothing always.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import moderngl
+import numpy as np
+from PyQt6.QtGui import QImage
+
+from oak_sled.core.craft import Craft
+from oak_sled.core.state import Floats
+from oak_sled.core.yard import Ground
+from oak_sled.desk import theme
+from oak_sled.desk.yardview import meshes
+from oak_sled.desk.yardview.camera import Camera
+
+SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
+SUN = np.array([-0.42, 0.34, 0.84])
+
+_SOLID_VERTEX = """
+#version 330
+uniform mat4 clip; uniform mat4 model; uniform vec3 sun; uniform float flatten;
+in vec3 place; in vec3 normal; in vec3 colour;
+out vec3 tint; out float away;
+void main() {
+    vec4 world = model * vec4(place, 1.0);
+    if (flatten > 0.5) { world.xyz -= sun * (world.z / sun.z); world.z = 0.0; }
+    gl_Position = clip * world;
+    vec3 n = normalize(mat3(model) * normal);
+    float light = 0.52 + 0.42 * max(dot(n, sun), 0.0) + 0.14 * n.z;
+    tint = colour * light;
+    away = gl_Position.w;
+}
+"""
+_SOLID_FRAGMENT = """
+#version 330
+uniform vec4 paint; uniform vec3 haze;
+in vec3 tint; in float away;
+out vec4 pixel;
+void main() {
+    vec3 base = mix(tint, paint.rgb, paint.a);
+    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), 1.0);
+}
+"""
+_FLAT_VERTEX = """
+#version 330
+uniform mat4 clip; uniform float height;
+in vec2 place;
+out vec2 spot; out float away;
+void main() {
+    gl_Position = clip * vec4(place, height, 1.0);
+    spot = place; away = gl_Position.w;
+}
+"""
+_BAND_FRAGMENT = """
+#version 330
+uniform vec4 paint;
+in vec2 spot; in float away;
+out vec4 pixel;
+void main() { pixel = vec4(paint.rgb, paint.a * clamp(1.2 - away / 420.0, 0.15, 1.0)); }
+"""
+_ICE_FRAGMENT = """
+#version 330
+uniform vec3 ice; uniform vec3 rule; uniform vec3 haze; uniform vec4 edge;
+in vec2 spot; in float away;
+out vec4 pixel;
+float ruled(float at, float every, float strong) {
+    float cell = at / every;
+    float wide = max(fwidth(cell), 1e-5);
+    float off = abs(fract(cell - 0.5) - 0.5);
+    return strong * (1.0 - smoothstep(0.6 * wide, 1.6 * wide, off)) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
+}
+void main() {
+    float lines = max(max(ruled(spot.x, 10.0, 0.85), ruled(spot.y, 10.0, 0.85)),
+                      max(ruled(spot.x, 2.0, 0.28), ruled(spot.y, 2.0, 0.28)));
+    float sheen = 0.012 * sin(spot.x * 0.11 + 1.3 * sin(spot.y * 0.05)) + 0.010 * sin(spot.y * 0.17 + spot.x * 0.03);
+    vec3 base = mix(ice + sheen, rule, lines);
+    float outside = step(spot.x, edge.x) + step(edge.z, spot.x) + step(spot.y, edge.y) + step(edge.w, spot.y);
+    base = mix(base, rule, 0.35 * min(outside, 1.0));
+    pixel = vec4(mix(base, haze, clamp((away - 60.0) / 700.0, 0.0, 1.0)), 1.0);
+}
+"""
+
+
+@dataclass
+class Band:
+    """A flat band on the ice: points of shape (n, 2), m, with width, colour token or family, and how solid it is."""
+
+    points: Floats
+    width: float
+    colour: tuple[float, float, float]
+    alpha: float
+
+
+@dataclass
+class Figure:
+    """A craft to draw: position of its origin, rotation (3, 3), turn of its fans (rad)."""
+
+    craft: Craft
+    origin: Floats
+    axes: Floats
+    fan_turn: float
+    paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+
+
+@dataclass
+class Scene:
+    """All that one picture shows."""
+
+    ground: Ground
+    figures: list[Figure] = field(default_factory=list)
+    bands: list[Band] = field(default_factory=list)
+
+
+class Renderer:
+    """Raises RuntimeError when there is no OpenGL 3.3; the yard view then draws a plan instead."""
+
+    def __init__(self) -> None:
+        try:
+            self.context = moderngl.create_context(standalone=True, backend="egl", require=330)  # type: ignore[call-arg]
+        except Exception as error:
+            raise RuntimeError(f"no OpenGL 3.3 here: {error}") from error
+        self.name = str(self.context.info.get("GL_RENDERER", ""))
+        self.is_software = any(word in self.name.lower() for word in SOFTWARE)
+        self._frames: dict[tuple[int, int, int], tuple[moderngl.Framebuffer, moderngl.Framebuffer]] = {}
+        self._meshes: dict[object, moderngl.VertexArray | None] = {}
+        self._buffer = bytearray()
+        with self.context as gl:
+            self._solid = gl.program(vertex_shader=_SOLID_VERTEX, fragment_shader=_SOLID_FRAGMENT)
+            self._flat = gl.program(vertex_shader=_FLAT_VERTEX, fragment_shader=_BAND_FRAGMENT)
+            self._ice = gl.program(vertex_shader=_FLAT_VERTEX, fragment_shader=_ICE_FRAGMENT)
+            far = 2400.0
+            sheet = np.array([[-far, -far], [far, -far], [far, far], [-far, -far], [far, far], [-far, far]], "f4")
+            self._sheet_buffer = gl.buffer(sheet.tobytes())
+            self._sheet = gl.vertex_array(self._ice, [(self._sheet_buffer, "2f", "place")])
+            ring, _ = meshes.hills()
+            padded = np.zeros((len(ring), 9), "f4")
+            padded[:, :3] = ring
+            padded[:, 5] = 1.0
+            padded[:, 6:] = 1.0
+            self._hills = self._solid_array(padded)
+            self._band_buffer = gl.buffer(reserve=1 << 20, dynamic=True)
+            self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "2f", "place")])
+
+    def _solid_array(self, vertices: Floats) -> moderngl.VertexArray:
+        buffer = self.context.buffer(np.ascontiguousarray(vertices[:, :9], "f4").tobytes())
+        return self.context.vertex_array(self._solid, [(buffer, "3f 3f 3f", "place", "normal", "colour")])
+
+    def forget_meshes(self) -> None:
+        """Drops built meshes, after the theme changed."""
+        self._meshes.clear()
+
+    def _mesh(self, key: object, build: object) -> moderngl.VertexArray | None:
+        if key not in self._meshes:
+            if len(self._meshes) > 60:
+                self._meshes.clear()
+            vertices = build()  # type: ignore[operator]
+            self._meshes[key] = self._solid_array(vertices) if len(vertices) else None
+        return self._meshes[key]
+
+    def _frame(self, width: int, height: int, samples: int) -> tuple[moderngl.Framebuffer, moderngl.Framebuffer]:
+        key = (width, height, samples)
+        if key not in self._frames:
+            for drawn, plain in self._frames.values():
+                drawn.release()
+                if plain is not drawn:
+                    plain.release()
+            self._frames.clear()
+            gl = self.context
+            plain = gl.framebuffer([gl.renderbuffer((width, height))], gl.depth_renderbuffer((width, height)))
+            drawn = plain
+            if samples:
+                drawn = gl.framebuffer(
+                    [gl.renderbuffer((width, height), samples=samples)],
+                    gl.depth_renderbuffer((width, height), samples=samples),
+                )
+            self._frames[key] = (drawn, plain)
+        return self._frames[key]
+
+    def draw(self, scene: Scene, camera: Camera, width: int, height: int, smooth: bool) -> QImage:
+        """The scene as an image of `width` x `height` px."""
+        width, height = max(width, 8), max(height, 8)
+        with self.context as gl:
+            drawn, plain = self._frame(width, height, 4 if smooth else 0)
+            drawn.use()
+            gl.viewport = (0, 0, width, height)
+            low = theme.rgb("sky_low")
+            drawn.clear(*low, 1.0)
+            clip = camera.matrix().T.astype("f4")
+            self._draw_far(gl, scene.ground, camera, clip, low)
+            self._draw_bands(gl, scene, clip)
+            self._draw_solids(gl, scene, clip, low)
+            if plain is not drawn:
+                gl.copy_framebuffer(plain, drawn)
+            size = width * height * 4
+            if len(self._buffer) != size:
+                self._buffer = bytearray(size)
+            plain.read_into(self._buffer, components=4)
+        image = QImage(self._buffer, width, height, 4 * width, QImage.Format.Format_RGBX8888)
+        return image.mirrored(False, True)
+
+    def _draw_far(
+        self, gl: moderngl.Context, ground: Ground, camera: Camera, clip: Floats, low: tuple[float, float, float]
+    ) -> None:
+        gl.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        model = np.eye(4, dtype="f4")
+        model[3, :2] = camera.eye[:2]
+        self._solid["clip"].write(clip.tobytes())
+        self._solid["model"].write(model.tobytes())
+        self._solid["sun"].value = tuple(SUN)
+        self._solid["flatten"].value = 0.0
+        self._solid["haze"].value = theme.rgb("hill")
+        self._solid["paint"].value = (*theme.rgb("hill"), 1.0)
+        self._hills.render()
+        self._ice["clip"].write(clip.tobytes())
+        self._ice["height"].value = 0.0
+        self._ice["ice"].value = theme.rgb("ice")
+        self._ice["rule"].value = theme.rgb("ice_line")
+        self._ice["haze"].value = low
+        self._ice["edge"].value = ground.edges_at()
+        self._sheet.render()
+
+    def _draw_bands(self, gl: moderngl.Context, scene: Scene, clip: Floats) -> None:
+        gl.enable(moderngl.BLEND)
+        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self._flat["clip"].write(clip.tobytes())
+        self._flat["height"].value = 0.0
+        for band in scene.bands:
+            vertices = meshes.ribbon(band.points, band.width)
+            if not len(vertices):
+                continue
+            raw = vertices.tobytes()
+            if len(raw) > self._band_buffer.size:
+                self._band_buffer.orphan(2 * len(raw))
+            self._band_buffer.write(raw)
+            self._flat["paint"].value = (*band.colour, band.alpha)
+            self._bands.render(vertices=len(vertices))
+        gl.disable(moderngl.BLEND)
+
+    def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: Floats, low: tuple[float, float, float]) -> None:
+        still = self._mesh(("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges), lambda: meshes.ground_mesh(scene.ground))
+        shadow = (*theme.rgb("ice_dark"), 1.0)
+        draws: list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]] = []
+        if still is not None:
+            draws.append((still, np.eye(4), (0.0, 0.0, 0.0, 0.0)))
+        for figure in scene.figures:
+            draws += self._figure(figure)
+        self._solid["haze"].value = low
+        self._solid["clip"].write(clip.tobytes())
+        self._solid["flatten"].value = 1.0
+        for array, model, _ in draws:
+            self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
+            self._solid["paint"].value = shadow
+            array.render()
+        gl.enable(moderngl.DEPTH_TEST)
+        self._solid["flatten"].value = 0.0
+        for array, model, paint in draws:
+            self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
+            self._solid["paint"].value = paint
+            array.render()
+        gl.disable(moderngl.DEPTH_TEST)
+
+    def _figure(self, figure: Figure) -> list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]]:
+        craft = figure.craft
+        key = ("craft", craft.body.shape, craft.body.half_extents(), tuple(craft.feet()), _mounts(craft))
+        if key not in self._meshes or (key, "fans") not in self._meshes:
+            mesh, fans = meshes.craft_mesh(craft)
+            self._meshes[key] = self._solid_array(mesh)
+            self._meshes[(key, "fans")] = [(self._solid_array(blades), mount) for blades, mount in fans]  # type: ignore[assignment]
+        model = np.eye(4)
+        model[:3, :3], model[:3, 3] = figure.axes, figure.origin
+        body = self._meshes[key]
+        assert body is not None
+        found = [(body, model, figure.paint)]
+        cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
+        for blades, mount in self._meshes[(key, "fans")]:  # type: ignore[union-attr]
+            turned = np.eye(4)
+            turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
+            turned[:3, 3] = mount
+            found.append((blades, model @ turned, figure.paint))
+        return found
+
+    def close(self) -> None:
+        """Gives the context back."""
+        self.context.release()
+
+
+def _mounts(craft: Craft) -> tuple[object, ...]:
+    return tuple(
+        (part.kind, part.x, part.y, part.z, part.at_point) for part in craft.parts if part.kind in ("thruster", "brake")
+    )

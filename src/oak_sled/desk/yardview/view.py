@@ -1,0 +1,458 @@
+"""The yard view: a plain widget that shows the renderer's picture and draws forces and readouts over it."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections import deque
+
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from oak_sled.core import traces, units
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+from oak_sled.desk.yardview import arrows
+from oak_sled.desk.yardview.camera import Camera, Rig
+from oak_sled.desk.yardview.renderer import Band, Figure, Renderer, Scene
+
+STILL_MS = 220
+"""ms without a change after which a clean, smoothed picture is drawn."""
+SLOW_MS = 25.0
+MOST_POINTS = 1500
+FLASH_S = 0.7
+HIDDEN_FAMILIES = {"gravity"}
+HIDDEN_LINES = {"held axes", "damping", "integrator"}
+_SWITCHED = {"m/s": ("km/h", 3.6), "°/s": ("rad/s", math.pi / 180.0), "°": ("rad", math.pi / 180.0), "g": ("m/s2", 9.80665)}
+
+
+class YardView(QWidget):
+    """Shows the run of the session at its cursor. `renderer` is None where there is no OpenGL 3.3."""
+
+    def __init__(self, session: Session, renderer: Renderer | None, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session, self.renderer = session, renderer
+        self.rig = Rig()
+        self.readouts = ["speed", "slip_angle", "side_g"]
+        self.switched_units: set[str] = set()
+        self.hidden = set(HIDDEN_FAMILIES)
+        self.labels_on = True
+        self.m_per_kn: float | None = None
+        self.beside: list[tuple[Run, int]] = []
+        self.paint_ms: deque[float] = deque(maxlen=60)
+        self._image: QImage | None = None
+        self._camera: Camera | None = None
+        self._stale = True
+        self._smooth_next = False
+        self._half = False
+        self._drag: QPointF | None = None
+        self._readout_boxes: list[tuple[QRectF, str]] = []
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._still.setInterval(STILL_MS)
+        self._still.timeout.connect(self._draw_clean)
+        self.setMinimumSize(360, 200)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("yard view")
+        session.run_changed.connect(self.refresh)
+        session.cursor_moved.connect(self.refresh)
+        session.shelf_changed.connect(self.refresh)
+
+    def sizeHint(self) -> QSize:
+        return QSize(760, 400)
+
+    def refresh(self) -> None:
+        """Draws anew at the next paint; smooth once things stand still."""
+        self._stale, self._smooth_next = True, False
+        self._still.start()
+        self.update()
+
+    def _draw_clean(self) -> None:
+        if self.session.live_on:
+            return
+        self._stale, self._smooth_next = True, True
+        self.update()
+
+    # cameras
+
+    def choose_camera(self, name: str) -> None:
+        """Takes one of the cameras."""
+        self.rig.fitted = None
+        self.rig.name = name
+        self.refresh()
+
+    def fit(self) -> None:
+        """Frames the whole path, wherever the craft is."""
+        if self.session.run is not None:
+            self.rig.fit(self.session.run)
+            self.refresh()
+
+    def scale(self) -> float:
+        """m of arrow for each kN."""
+        if self.m_per_kn is not None:
+            return self.m_per_kn
+        run = self.session.run
+        if run is None:
+            return 2.0
+        weight = run.job.craft.body.true_mass() * 9.81
+        size = max(run.job.craft.body.half_extents())
+        return round(2.1 * size / (0.4 * weight / 1000.0), 2 - math.floor(math.log10(2.1 * size / (0.4 * weight / 1000.0))))
+
+    def set_scale(self, factor: float) -> None:
+        """Makes arrows longer or shorter."""
+        self.m_per_kn = min(1e4, max(1e-4, self.scale() * factor))
+        self.refresh()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        for box, name in self._readout_boxes:
+            if box.contains(event.position()):
+                self.switched_units ^= {name}
+                self.update()
+                return
+        self._drag = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._drag is None:
+            return
+        moved = event.position() - self._drag
+        if self.rig.name != "orbit" and self.rig.fitted is None:
+            if abs(moved.x()) + abs(moved.y()) < 6:
+                return
+            self.rig.name = "orbit"
+            self.rig.turn_deg = 205.0 + math.degrees(self._heading())
+        self._drag = event.position()
+        self.rig.turned(-0.4 * moved.x(), 0.3 * moved.y())
+        self.refresh()
+
+    def _heading(self) -> float:
+        run = self.session.run
+        if run is None:
+            return 0.0
+        axes = traces.rotation(run.record.row(self.session.row)[3:7])
+        return math.atan2(axes[1, 0], axes[0, 0])
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.fit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        factor = 0.9 ** (event.angleDelta().y() / 120.0)
+        if self.rig.fitted is not None:
+            x, y, z, radius = self.rig.fitted
+            self.rig.fitted = (x, y, z, min(900.0, max(1.0, radius * factor)))
+        else:
+            if self.rig.name != "orbit":
+                self.rig.name = "orbit"
+                self.rig.turn_deg = 180.0 + math.degrees(self._heading())
+            self.rig.distance = min(900.0, max(2.0, self.rig.distance * factor))
+        self.refresh()
+        event.accept()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.refresh()
+
+    # picture
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        run = self.session.run
+        if run is None or not len(run.record):
+            painter.fillRect(self.rect(), theme.colour("sky_low"))
+            painter.setPen(theme.colour("soft"))
+            painter.setFont(theme.font(theme.READING))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "running the drill...")
+            return
+        row = run.ticks if self.session.live_on else self.session.row
+        began = time.perf_counter()
+        if self.renderer is None:
+            self._paint_plain(painter, run, row)
+            return
+        if self._stale or self._image is None:
+            self._camera = self.rig.camera(run, row, self.width(), self.height())
+            self._image = self._render(run, row)
+            self._stale = False
+        painter.drawImage(QRectF(self.rect()), self._image)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._overlay(painter, run, row)
+        if not self._smooth_next:
+            self.paint_ms.append((time.perf_counter() - began) * 1000.0)
+            self._choose_resolution()
+
+    def _choose_resolution(self) -> None:
+        if len(self.paint_ms) == self.paint_ms.maxlen and self.renderer is not None and self.renderer.is_software:
+            usual = float(np.percentile(self.paint_ms, 95))
+            if usual > SLOW_MS and not self._half:
+                self._half = True
+                self.paint_ms.clear()
+
+    def _render(self, run: Run, row: int) -> QImage:
+        assert self.renderer is not None and self._camera is not None
+        ratio = self.devicePixelRatioF()
+        smooth = self._smooth_next or not self.renderer.is_software
+        if self._half and not smooth:
+            ratio *= 0.5
+        width, height = round(self.width() * ratio), round(self.height() * ratio)
+        return self.renderer.draw(self._scene(run, row), self._camera, width, height, smooth)
+
+    def _scene(self, run: Run, row: int) -> Scene:
+        scene = Scene(run.job.ground)
+        oak = theme.rgb("oak")
+        for mark in slide_marks(run, row if self.session.live_on else run.ticks):
+            scene.bands.append(Band(mark, 0.1, theme.rgb("soft"), 0.5))
+        pale = theme.rgb("ghost")
+        for ghost in self._ghosts(run):
+            scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1, pale, 0.75))
+            at = ghost.at(self.session.time)
+            scene.figures.append(figure(ghost, at, (*pale, 0.75)))
+        place = path_of(run, 0, row)
+        scene.bands.append(Band(place, 0.13, oak, 0.95))
+        if row < run.ticks:
+            scene.bands.append(Band(path_of(run, row, run.ticks), 0.1, oak, 0.42))
+        scene.bands += [Band(mark, 0.35, theme.rgb("oak_deep"), 0.9) for mark in second_marks(run)]
+        for other, other_row in self.beside:
+            scene.bands.append(Band(path_of(other, 0, other_row), 0.12, theme.rgb("good"), 0.8))
+            scene.figures.append(figure(other, other_row))
+        scene.figures.append(figure(run, row))
+        return scene
+
+    def _ghosts(self, run: Run) -> list[Run]:
+        found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
+        found += [card.run for card in self.session.cards if card.pinned]
+        same = [ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks]
+        return same[:6]
+
+    # overlay
+
+    def _overlay(self, painter: QPainter, run: Run, row: int) -> None:
+        labels = arrows.Labels(self.width(), self.height())
+        self._paint_readouts(painter, run, row, labels)
+        self._paint_flash(painter, run, row, labels)
+        camera = self._camera
+        if camera is None:
+            return
+        middle, depth = camera.project(run.columns("position.x", "position.y", "position.z")[row])
+        at = QPointF(*middle[0])
+        if depth[0] <= 0.0 or not QRectF(self.rect()).contains(at):
+            self._paint_edge_marker(painter, run, row, at, float(depth[0]))
+        self._paint_arrows(painter, run, row, camera, labels)
+
+    def _paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
+        if row == 0 and run.ticks > 0:
+            row = 1  # nothing is booked before the first tick
+        numbers = run.record.row(row)
+        position = numbers[0:3]
+        scale = self.scale() / 1000.0
+        for line in traces.ledger(run, row, craft_axes=False):
+            if line.family in self.hidden or line.name in HIDDEN_LINES:
+                continue
+            force = np.array(line.force)
+            point = position
+            if line.name in run.layout.parts:
+                place = run.layout.place(f"{line.name}.point.x")
+                point = numbers[place : place + 3]
+            size = float(np.linalg.norm(force))
+            if size * scale > 0.04:
+                # a force of a hit lasts one tick; its arrow is cut to what fits the picture
+                shown = force * min(scale, 9.0 / size)
+                ends, depth = camera.project(np.stack([point, point + shown]))
+                if min(depth) > 0.1 and arrows.draw(painter, QPointF(*ends[0]), QPointF(*ends[1]), line.family) and self.labels_on:
+                    text = f"{line.title.lower()} {units.show(size, 'N')}"
+                    labels.draw(painter, QPointF(*ends[1]), text, theme.family(line.family))
+            elif abs(line.torque[2]) > 1.0 and size < 1e-6:
+                ends, depth = camera.project(np.stack([position, position + [0.0, 0.0, 1.0]]))
+                if min(depth) > 0.1:
+                    radius = max(24.0, 1.1 * abs(float(ends[0][1] - ends[1][1])))
+                    arrows.turn(painter, QPointF(*ends[0]), radius, line.torque[2], "holder")
+                    if self.labels_on:
+                        text = f"{line.title.lower()} {units.show(line.torque[2], 'N m')}"
+                        labels.draw(painter, QPointF(ends[0][0] + radius, ends[0][1]), text, theme.family(line.family))
+        self._paint_velocity(painter, numbers, camera)
+
+    def _paint_velocity(self, painter: QPainter, numbers: Floats, camera: Camera) -> None:
+        v = numbers[7:10]
+        if float(np.linalg.norm(v)) < 0.3:
+            return
+        foot = np.array([numbers[0], numbers[1], 0.03])
+        ends, depth = camera.project(np.stack([foot, foot + v * 0.35]))
+        if min(depth) > 0.1:
+            painter.setPen(QPen(theme.colour("ink"), 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(*ends[0]), QPointF(*ends[1]))
+            painter.setBrush(theme.colour("ink"))
+            painter.drawEllipse(QPointF(*ends[1]), 2.5, 2.5)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_readouts(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
+        box = QRectF(10, 10, 246, 10 + 23 * len(self.readouts))
+        if not self.readouts:
+            return
+        painter.fillRect(box, theme.colour("card", 225))
+        labels.block(box)
+        self._readout_boxes = []
+        for place, name in enumerate(self.readouts):
+            trace = traces.describe(run.job.craft, name)
+            values = traces.values(run, name)[: row + 1]
+            unit, factor = trace.unit, 1.0
+            if name in self.switched_units and trace.unit in _SWITCHED:
+                unit, factor = _SWITCHED[trace.unit]
+            base = box.top() + 21 + 23 * place
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour("soft"))
+            painter.drawText(QPointF(box.left() + 8, base), trace.title)
+            now = units.significant(float(values[-1]) * factor)
+            theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
+            low, high = float(values.min()) * factor, float(values.max()) * factor
+            painter.setFont(theme.font(10, mono=True))
+            painter.setPen(theme.colour("soft"))
+            stretch = f"{_short(low)} … {_short(high)}"
+            painter.drawText(QRectF(box.left() + 160, base - 12, 80, 16), Qt.AlignmentFlag.AlignRight, stretch)
+            self._readout_boxes.append((QRectF(box.left(), base - 17, box.width(), 23), name))
+
+    def _paint_flash(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
+        words = []
+        for part in run.job.craft.parts:
+            active = float(run.record.row(row)[run.layout.place(f"{part.id}.activity")])
+            if part.kind == "runner" and active > 0.5:
+                words.append((f"SLIDING · {part.heading.lower()}", "impulse"))
+            if part.kind == "limiter" and active > 0.0:
+                words.append((f"AT LIMIT · {part.heading.lower()}", "holder"))
+        now = row * run.job.dt
+        if not self.session.live_on or run.ticks < 4000:
+            for event in traces.events(run):
+                age = now - event.row * run.job.dt
+                if 0.0 <= age < FLASH_S and event.word not in ("sliding", "at limit"):
+                    words.append((event.word.upper(), "impulse" if event.word != "gate" else "grip"))
+        if run.message and row >= run.ticks - 1:
+            words.append(("DIVERGED", "impulse"))
+        painter.setFont(theme.font(theme.SMALL, bold=True))
+        for place, (text, family) in enumerate(words[:3]):
+            wide = painter.fontMetrics().horizontalAdvance(text) + 20
+            box = QRectF(self.width() - 12 - wide, 10 + 26 * place, wide, 22)
+            painter.fillRect(box, QColor(theme.FAMILIES[family]).darker(115))
+            painter.setPen(QColor("#FFFFFF"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            labels.block(box)
+
+    def _paint_edge_marker(self, painter: QPainter, run: Run, row: int, at: QPointF, depth: float) -> None:
+        camera = self._camera
+        assert camera is not None
+        position = run.columns("position.x", "position.y", "position.z")[row]
+        far = float(np.linalg.norm(position - camera.target))
+        middle = QPointF(self.width() / 2, self.height() / 2)
+        away = QPointF(at.x() - middle.x(), at.y() - middle.y())
+        if depth <= 0.0:
+            away = QPointF(-away.x(), abs(away.y()) + 1.0)
+        size = math.hypot(away.x(), away.y()) or 1.0
+        ux, uy = away.x() / size, away.y() / size
+        reach = min((middle.x() - 26) / max(abs(ux), 1e-6), (middle.y() - 26) / max(abs(uy), 1e-6))
+        tip = QPointF(middle.x() + ux * reach, middle.y() + uy * reach)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("oak_deep"))
+        back = QPointF(tip.x() - ux * 18, tip.y() - uy * 18)
+        painter.drawPolygon(QPolygonF([tip, back + QPointF(-uy * 9, ux * 9), back + QPointF(uy * 9, -ux * 9)]))
+        painter.setPen(theme.colour("ink"))
+        painter.setFont(theme.font(theme.SMALL, bold=True))
+        text = f"{run.job.craft.heading} {units.show(far, 'm')}"
+        box = QRectF(back.x() - ux * 16 - 60, back.y() - uy * 16 - 10, 120, 20)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_plain(self, painter: QPainter, run: Run, row: int) -> None:
+        """Without OpenGL: the plan and the side view, said so."""
+        from oak_sled.desk.planpane import paint_plan, paint_side
+
+        painter.fillRect(self.rect(), theme.colour("paper"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        upper = QRectF(0, 0, self.width(), self.height() * 0.72)
+        paint_plan(painter, upper, run, row, self._ghosts(run))
+        paint_side(painter, QRectF(0, upper.bottom(), self.width(), self.height() - upper.height()), run, row)
+        labels = arrows.Labels(self.width(), self.height())
+        self._paint_readouts(painter, run, row, labels)
+        self._paint_flash(painter, run, row, labels)
+        painter.setPen(theme.colour("soft"))
+        painter.setFont(theme.font(theme.SMALL))
+        painter.drawText(
+            QRectF(0, self.height() - 22, self.width() - 10, 18),
+            Qt.AlignmentFlag.AlignRight,
+            "no OpenGL 3.3 on this display: plan and side view in place of the 3D view",
+        )
+
+    def still_picture(self, width: int, height: int) -> QImage:
+        """A clean picture of the view for a file."""
+        self._stale, self._smooth_next = True, True
+        picture = self.grab().toImage()
+        return picture.scaled(width, height, Qt.AspectRatioMode.KeepAspectRatio) if width else picture
+
+
+def _short(value: float) -> str:
+    return f"{value:.0f}" if abs(value) >= 100 else f"{value:.3g}" if abs(value) >= 10 else f"{value:.2f}"
+
+
+def path_of(run: Run, first: int, last: int) -> Floats:
+    """The path from one row to another, thinned, shape (n, 2), m."""
+    step = max(1, (last - first) // MOST_POINTS)
+    x, y = run.column("position.x"), run.column("position.y")
+    rows = np.append(np.arange(first, last, step), last)
+    return np.stack([x[rows], y[rows]], axis=1)
+
+
+def second_marks(run: Run) -> list[Floats]:
+    """A short bar across the path at every whole second, each of shape (2, 2)."""
+    if run.duration > 120.0:
+        return []
+    found = []
+    way = traces.heading(run)
+    x, y = run.column("position.x"), run.column("position.y")
+    for second in range(1, int(run.duration) + 1):
+        row = run.at(float(second))
+        ahead = way[row] * 0.05
+        found.append(np.array([[x[row] - ahead[0], y[row] - ahead[1]], [x[row] + ahead[0], y[row] + ahead[1]]]))
+    return found
+
+
+def slide_marks(run: Run, last: int) -> list[Floats]:
+    """Where each runner slid on the ice: bands of shape (n, 2), m."""
+    found: list[Floats] = []
+    origin = None
+    for part in run.job.craft.parts:
+        if part.kind != "runner" or part.mute:
+            continue
+        sliding = run.column(f"{part.id}.activity")[: last + 1] > 0.5
+        if not np.any(sliding):
+            continue
+        if origin is None:
+            origin = run.columns("position.x", "position.y")[: last + 1]
+            way = traces.heading(run)[: last + 1]
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], sliding.astype(int), [0]])))
+        centre = run.job.craft.body.centre()
+        for x, y, _ in part.feet():
+            dx, dy = x - centre[0], y - centre[1]
+            foot = origin + np.stack([way[:, 0] * dx - way[:, 1] * dy, way[:, 1] * dx + way[:, 0] * dy], axis=1)
+            for begin, end in zip(edges[::2], edges[1::2], strict=True):
+                if end - begin > 2:
+                    found.append(foot[begin : end : max(1, (end - begin) // 400)])
+    return found
+
+
+def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
+    """The craft of a run at a row; its fans turn with their thrust."""
+    numbers = run.record.row(row)
+    axes = traces.rotation(numbers[3:7])
+    origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
+    fan = next((part.id for part in run.job.craft.parts if part.kind == "thruster"), None)
+    turn = 0.0
+    if fan is not None:
+        turn = 25.0 * row * run.job.dt * float(numbers[run.layout.place(f"{fan}.activity")] > 0.02)
+    return Figure(run.job.craft, origin, axes, turn, paint)
+
+
