@@ -50,6 +50,7 @@ _UNITS: dict[str, tuple[float, Dimension]] = {
 }
 _UNIT_TERM = re.compile(r"([A-Za-z°%]+|1)\^?([-−]?\d+|[²³])?$")
 _TOKEN = re.compile(r"\s*(\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?|[-+*/^()]|[A-Za-z°%][\w°%]*)")
+_POWER = re.compile(r"([A-Za-z])([23])\b")
 _PREFIXED = {"N", "N m", "N s", "N m s", "J", "W"}
 
 
@@ -197,7 +198,12 @@ def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
         return significant(big, digits), prefix + unit
     if unit == "m" and 0.0 < abs(value) < 0.1:
         return significant(value * 100.0, digits), "cm"
-    return significant(value, digits), unit
+    return significant(value, digits), pretty(unit)
+
+
+def pretty(unit: str) -> str:
+    """A unit as it is printed: "m/s2" becomes "m/s²"."""
+    return _POWER.sub(lambda found: found[1] + {"2": "²", "3": "³"}[found[2]], unit)
 
 
 def show(value: float, unit: str, digits: int = 3) -> str:

@@ -72,7 +72,7 @@ class DialWidget(QWidget):
         self._wheel_share: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedHeight(HEIGHT)
-        self.setMinimumWidth(100)
+        self.setMinimumWidth(96)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(f"{dial.title}, {dial.unit}")
@@ -184,7 +184,7 @@ class DialWidget(QWidget):
             return
         self._close_edit()
         edit = QLineEdit(self)
-        edit.setFont(theme.font(theme.TEXT, mono=True))
+        edit.setFont(theme.font(theme.TEXT))
         edit.setText(begin or f"{self.value:.6g} {self.dial.unit}".strip())
         edit.setGeometry(max(0, self.width() - 118), 0, min(118, self.width()), 24)
         edit.returnPressed.connect(self._take_entry)
@@ -266,7 +266,7 @@ class DialWidget(QWidget):
         width = self.width()
         text, soft = theme.colour("desk_text"), theme.colour("desk_soft")
         value, unit = units.split(self.value, self.dial.unit)
-        number_width = 9 * len(value) + 7 * len(unit) + 8
+        number_width = 8 * len(value) + 7 * len(unit) + 6
         label = theme.font(theme.SMALL)
         painter.setFont(label)
         painter.setPen(text if not self.locked else soft)

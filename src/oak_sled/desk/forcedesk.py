@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QPoint, QRectF, Qt
+from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -55,7 +55,7 @@ class ForceDesk(QWidget):
 
     def _end_column(self) -> QWidget:
         column = QWidget()
-        column.setFixedWidth(74)
+        column.setFixedWidth(58)
         box = QVBoxLayout(column)
         box.setContentsMargins(2, 4, 2, 4)
         box.setSpacing(4)
@@ -134,8 +134,13 @@ class ForceDesk(QWidget):
         self.refresh()
         strip = self.strip(name)
         if strip is not None and self.open_name:
-            self.row.adjustSize()
-            self.area.ensureWidgetVisible(strip)
+            # the row has its new width only after this event
+            QTimer.singleShot(0, self._show_open)
+
+    def _show_open(self) -> None:
+        strip = self.strip(self.open_name)
+        if strip is not None:
+            self.area.ensureWidgetVisible(strip, 4, 0)
 
     def strip(self, name: str) -> Strip | None:
         """The strip of that name."""
@@ -153,9 +158,7 @@ class ForceDesk(QWidget):
         slip = float(traces.values(run, "slip_angle")[self.session.row]) if not run.live or not self.session.live_on else 0.0
         for strip in self.strips:
             if strip.is_body:
-                mass = self.session.craft.body.true_mass()
-                load = f"weight {weight / 1000:.3g} kN" if weight >= 1000 else f"weight {weight:.3g} N"
-                strip.meter.show_value(mass, "kg", load, 0.0)
+                strip.meter.show_value(weight, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
                 show_meter(strip, run, numbers, weight, self.session.row)
             if strip.curve is not None and isinstance(strip.part, type(strip.curve.part) if strip.curve.part else object):

@@ -129,7 +129,7 @@ class InputPanel(QWidget):
         painter.setBrush(theme.colour("oak_light") if down else theme.colour("paper"))
         painter.setPen(theme.pen("warning" if self.asking == who else "rule"))
         painter.drawRoundedRect(box, 3, 3)
-        painter.setFont(theme.font(10, mono=True))
+        painter.setFont(theme.font(10))
         painter.setPen(theme.colour("ink") if not down else theme.colour("desk"))
         words = "key?" if self.asking == who else "/".join(keys) or "—"
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.elide(words, 52, theme.font(10, mono=True)))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.elide(words, 52, theme.font(10)))

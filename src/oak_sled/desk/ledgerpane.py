@@ -69,6 +69,7 @@ class LedgerPane(QWidget):
             painter.drawText(QRectF(x - 80, top, 80, 16), Qt.AlignmentFlag.AlignRight, f"{words}  N")
         painter.drawText(QRectF(columns[3] - 90, top, 90, 16), Qt.AlignmentFlag.AlignRight, "yaw  N m")
         top += 20
+        painter.drawText(QRectF(columns[0] - 150, top - 20, 84, 16), Qt.AlignmentFlag.AlignRight, "of weight")
         weight = max(run.job.craft.body.true_mass() * STANDARD_GRAVITY, 1e-9)
         biggest = max(max(abs(value) for value in row.force[:2]) for row in rows) or 1.0
         step = min(ROW, (self.height() - top - 66) / max(len(rows), 1))
@@ -80,7 +81,7 @@ class LedgerPane(QWidget):
         total = [sum(row.force[axis] for row in rows) for axis in range(3)]
         torque = sum(row.torque[2] for row in rows)
         mass = run.job.craft.body.true_mass()
-        summed = LedgerRow("sum", "sum = mass × acceleration", "", (total[0], total[1], total[2]), (0.0, 0.0, torque))
+        summed = LedgerRow("sum", "sum = m a", "", (total[0], total[1], total[2]), (0.0, 0.0, torque))
         self._paint_row(painter, summed, top + 5, step, columns, weight, 0.0)
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour("soft"))
@@ -106,10 +107,10 @@ class LedgerPane(QWidget):
             return
         size = (row.force[0] ** 2 + row.force[1] ** 2 + row.force[2] ** 2) ** 0.5
         if biggest and size > 1e-9:
-            painter.setFont(theme.font(10, mono=True))
+            painter.setFont(theme.font(10))
             painter.setPen(theme.colour("soft"))
-            painter.drawText(QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f} w")
-        painter.setFont(theme.font(theme.TEXT, mono=True))
+            painter.drawText(QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f}")
+        painter.setFont(theme.font(theme.TEXT))
         for value, x in zip(row.force, columns[:3], strict=True):
             painter.setPen(theme.colour("ink" if abs(value) > 1e-9 else "rule"))
             painter.drawText(QRectF(x - 66, base - 12, 66, 16), Qt.AlignmentFlag.AlignRight, _plain(value))

@@ -175,7 +175,7 @@ class _Table(QWidget):
         token = "soft"
         if known.better:
             token = "good" if (share < 0) == (known.better == "low") else "warning"
-        painter.setFont(theme.font(theme.SMALL, mono=True))
+        painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour(token))
         text = f"{share:+.0f} %" if abs(share) >= 10 else f"{share:+.1f} %"
         painter.drawText(QRectF(self.width() - 84, top + 1, 72, 16), Qt.AlignmentFlag.AlignRight, text)
@@ -261,7 +261,7 @@ class _Table(QWidget):
         painter.setPen(theme.colour("ink"))
         title = f"{known.title}" + (f" · {known.unit}" if known.unit else "")
         painter.drawText(14, int(top + 14), theme.elide(title, first - 10, small))
-        painter.setFont(theme.font(theme.SMALL, mono=True))
+        painter.setFont(theme.font(theme.SMALL))
         for place, value in enumerate(values):
             text = "—" if value is None else units.significant(value, 3)
             painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)

@@ -111,7 +111,7 @@ def _paint_grid(painter: QPainter, box: QRectF, frame: Frame) -> None:
     painter.drawLine(foot, foot + QPointF(step * frame.scale, 0))
     for x in (0.0, step * frame.scale):
         painter.drawLine(foot + QPointF(x, -3), foot + QPointF(x, 3))
-    painter.setFont(theme.font(10, mono=True))
+    painter.setFont(theme.font(10))
     painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
 
 
@@ -199,7 +199,7 @@ class PlanPane(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         row = run.ticks if self.session.live_on else self.session.row
-        split = self.height() * 0.76
+        split = self.height() * 0.8
         self._frame = paint_plan(
             painter, QRectF(0, 0, self.width(), split), run, row, self.ghosts(run), self.zoom, self.shift
         )

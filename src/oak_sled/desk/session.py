@@ -225,7 +225,11 @@ class Session(QObject):
         self.show_run(result.run, result.found, result.warned)
         if self._to_card is not None and self._to_card[0] == result.job and self._base is None:
             says, self._to_card = self._to_card[1], None
+            first = not self.cards and not self.is_dirty
             self.add_card(shelf.card_of(result.run, says, result.found))
+            if first:  # the run that opening a yard makes is nobody's work yet
+                self._saved = State(self.yard, self.cards)
+                self.saved_changed.emit()
         if result.run.message:
             self.say(result.run.message, True)
 

@@ -18,7 +18,7 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
 
-OPEN_COLUMNS = 3
+OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
 
 
@@ -40,7 +40,7 @@ class Meter(QWidget):
         painter = QPainter(self)
         width = self.width()
         value, unit = units.split(self.value, self.unit)
-        painter.setFont(theme.font(theme.READING, bold=True, mono=True))
+        painter.setFont(theme.font(theme.READING, bold=True))
         painter.setPen(theme.colour("oak_light"))
         shown = f"{value} {unit}".strip()
         painter.drawText(0, 14, shown)
@@ -146,18 +146,18 @@ class Strip(QWidget):
         self.curve: GripCurve | None = None
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumWidth(660 if is_open else theme.STRIP_LEAST)
-        self.setMaximumWidth(860 if is_open else 260)
+        self.setMinimumWidth(theme.STRIP_LEAST)
+        self.setMaximumWidth(260)
         self._build()
 
     def sizeHint(self) -> QSize:
-        return QSize(680 if self.is_open else 160, theme.DESK - 12)
+        return QSize(max(self.minimumWidth(), 150), theme.DESK - 12)
 
     # building
 
     def _build(self) -> None:
         column = QVBoxLayout(self)
-        column.setContentsMargins(10, 38, 10, 7)
+        column.setContentsMargins(8, 38, 8, 6)
         column.setSpacing(2)
         self.meter = Meter(self.family)
         column.addWidget(self.meter)
@@ -171,8 +171,8 @@ class Strip(QWidget):
         column.addStretch(1)
         self.words = QLabel()
         self.words.setWordWrap(True)
-        self.words.setFont(theme.font(10))
-        self.words.setMinimumHeight(40)
+        self.words.setObjectName("outlook")
+        self.words.setMinimumHeight(16 if self.is_open else 40)
         self.words.setAlignment(Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.words)
         column.addLayout(self._foot())
@@ -183,8 +183,7 @@ class Strip(QWidget):
         grid.setVerticalSpacing(1)
         cells: list[QWidget] = [self._dial(dial.name) for dial in dials(self.part) if dial.name not in _HIDDEN]
         cells += [self._choice(name) for name in type(self.part).model_fields if self._choices_of(name) is not None]
-        per_column = math.ceil(len(cells) / OPEN_COLUMNS)
-        rows = 5 if per_column <= 5 else per_column
+        rows = OPEN_ROWS
         columns = math.ceil(len(cells) / rows)
         for place, cell in enumerate(cells):
             grid.addWidget(cell, place % rows, place // rows)
@@ -193,6 +192,9 @@ class Strip(QWidget):
         if isinstance(self.part, Runner):
             self.curve = GripCurve()
             row.addWidget(self.curve, 1)
+        width = 138 * columns + 20 + (210 if self.curve is not None else 0)
+        self.setMinimumWidth(max(width, 380))
+        self.setMaximumWidth(max(width, 380) + 160)
         column.addLayout(row)
 
     def _dial(self, name: str) -> DialWidget:
@@ -252,7 +254,7 @@ class Strip(QWidget):
 
     def _foot(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setSpacing(4)
+        row.setSpacing(3)
         self.buttons: dict[str, QPushButton] = {}
         if self.is_body:
             self._button(row, "open", "all dials" if not self.is_open else "close")
@@ -261,7 +263,7 @@ class Strip(QWidget):
             return row
         self.trim = QPushButton()
         self.trim.setObjectName("desk")
-        self.trim.setMinimumSize(46, 24)
+        self.trim.setMinimumSize(36, 24)
         self.trim.setToolTip("trim: gain on everything this part does; a click asks for the number")
         self.trim.clicked.connect(self._ask_trim)
         row.addWidget(self.trim, 1)
@@ -274,6 +276,8 @@ class Strip(QWidget):
         self.buttons["mute"].setToolTip("as if it were not fitted")
         self.buttons["solo"].setToolTip("only this one and gravity")
         self._button(row, "open", "···" if not self.is_open else "close")
+        if not self.is_open:
+            self.buttons["open"].setFixedWidth(22)
         self.buttons["open"].setToolTip("all dials of this part, in place")
         self.buttons["open"].clicked.connect(lambda: self.opened.emit(self.name))
         return row
@@ -282,7 +286,7 @@ class Strip(QWidget):
         button = QPushButton(words)
         button.setObjectName("desk")
         button.setMinimumHeight(24)
-        button.setMinimumWidth(30)
+        button.setMinimumWidth(22)
         button.setAccessibleName(f"{name} {self.name}")
         self.buttons[name] = button
         row.addWidget(button, 1)
@@ -316,11 +320,11 @@ class Strip(QWidget):
             shown = ", ".join(value) if isinstance(value, tuple) else _words(value)
             button.setText(f"{name.replace('_', ' ')}: {shown or 'none'}")
         lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
-        self.words.setText(warning or "\n".join(lines))
+        self.words.setText(warning or ("   ·   " if self.is_open else "\n").join(lines))
         token = "warning_light" if warning else "good_light"
-        self.words.setStyleSheet(f"color: {theme.colour(token).name()}; background: transparent;")
+        self.words.setStyleSheet(f"color: {theme.colour(token).name()};")
         if not isinstance(part, Body):
-            self.trim.setText(f"× {part.trim:.2f}")
+            self.trim.setText(f"×{part.trim:.2f}")
             self.buttons["mute"].setChecked(part.mute)
             self.buttons["solo"].setChecked(part.solo)
         self.update()
@@ -347,12 +351,12 @@ class Strip(QWidget):
         head = theme.font(theme.HEADING, bold=True)
         painter.setFont(head)
         painter.setPen(theme.colour("desk_soft" if muted else "desk_text"))
-        painter.drawText(10, 19, theme.elide(title, self.width() - 20, head))
+        painter.drawText(8, 19, theme.elide(title, self.width() - 20, head))
         small = theme.font(10)
         painter.setFont(small)
         painter.setPen(theme.colour("desk_soft"))
         summary = _body_summary(part) if isinstance(part, Body) else part.summary()
-        painter.drawText(10, 33, theme.elide(summary, self.width() - 20, small))
+        painter.drawText(8, 33, theme.elide(summary, self.width() - 20, small))
 
 
 def _body_summary(body: Body) -> str:

@@ -76,8 +76,8 @@ GRID = 4
 GUTTER = 8
 HEADER = 46
 SHELF = 94
-DESK = 262
-STRIP_LEAST = 150
+DESK = 268
+STRIP_LEAST = 138
 TEXT, SMALL, HEADING, READING = 12, 11, 13, 14
 """Sizes of type, px."""
 
@@ -122,9 +122,9 @@ def load_fonts() -> None:
             QFontDatabase.addApplicationFontFromData(file.read_bytes())
 
 
-def font(size: int = TEXT, bold: bool = False, mono: bool = False) -> QFont:
-    """A face at a size in px; mono has tabular figures."""
-    made = QFont("B612 Mono" if mono else "B612")
+def font(size: int = TEXT, bold: bool = False) -> QFont:
+    """The face at a size in px; its figures are all of one width, so that numbers do not dance."""
+    made = QFont("B612")
     made.setPixelSize(size)
     made.setBold(bold)
     return made
@@ -137,12 +137,14 @@ def elide(text: str, width: float, chosen: QFont) -> str:
 
 def pen(name: str, width: float = 1.0) -> QPen:
     """A pen in the colour of a token."""
-    return QPen(colour(name), width)
+    made = QPen(colour(name), width)
+    made.setCosmetic(True)  # a width in px, whatever a plot scales by
+    return made
 
 
 def number(painter: QPainter, right: float, base: float, value: str, unit: str, size: int, ink: QColor, soft: QColor) -> None:
     """Draws a number that ends, unit and all, at `right`: the number firm, the unit soft after a thin space."""
-    unit_font, number_font = font(max(size - 2, 10)), font(size, mono=True)
+    unit_font, number_font = font(max(size - 2, 10)), font(size)
     unit_size = size if unit == "°" else max(size - 2, 10)  # the shipped degree sign is small
     unit_font.setPixelSize(unit_size)
     unit_width = QFontMetrics(unit_font).horizontalAdvance(unit) + (3 if unit else 0)
@@ -191,9 +193,9 @@ def sheet() -> str:
     QLineEdit {{ background: {p["card"]}; color: {p["ink"]}; border: 1px solid {p["oak"]}; padding: 1px 4px; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p["warning"]}; }}
     QScrollArea {{ border: none; background: transparent; }}
-    QScrollBar:horizontal {{ height: 8px; background: transparent; }}
+    QScrollBar:horizontal {{ height: 6px; background: transparent; }}
     QScrollBar:vertical {{ width: 8px; background: transparent; }}
-    QScrollBar::handle {{ background: {p["oak"]}; min-width: 24px; min-height: 24px; }}
+    QScrollBar::handle {{ background: {p["ghost"]}; border-radius: 2px; min-width: 24px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QSplitter::handle {{ background: {p["rule"]}; }}
     QPushButton#quiet {{ background: transparent; color: {p["soft"]}; border: none; padding: 4px 7px; }}
@@ -211,7 +213,11 @@ def sheet() -> str:
     QPushButton#go:hover {{ background: {DAY["oak"]}; }}
     QPushButton#go:checked {{ background: {DAY["warning"]}; border-color: {DAY["warning"]}; }}
     QPushButton#go:focus {{ border: 1px solid {p["ink"]}; }}
-    QPushButton#desk {{ background: {p["well"]}; color: {p["desk_soft"]}; border: none; border-radius: 2px; padding: 3px 6px; }}
+    QPushButton#desk {{ background: {p["well"]}; color: {p["desk_soft"]}; border: none; border-radius: 2px; padding: 2px 2px;
+        font-size: 10px; }}
+    QLabel#outlook {{ font-size: 10px; background: transparent; }}
+    QPushButton#desk::menu-indicator {{ width: 0; }}
+    QPushButton#desk:disabled {{ color: #5C6F68; }}
     QPushButton#desk:hover {{ color: {p["desk_text"]}; }}
     QPushButton#desk:focus {{ border: 1px solid {p["oak_light"]}; }}
     QPushButton#desk:checked {{ background: {p["oak_light"]}; color: #20302C; font-weight: bold; }}

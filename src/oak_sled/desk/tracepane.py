@@ -14,7 +14,7 @@ from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 
-LEFT, RIGHT, AXIS = 10, 96, 34
+LEFT, RIGHT, AXIS = 10, 102, 34
 MOST_DRAWN = 3000
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
 GROUPS = {"forces": "forces", "channels": "channels"}
@@ -63,7 +63,7 @@ class Plot(pg.PlotItem):
         self.setMinimumHeight(34)
         self.rules = self.plot([], [], connect="pairs")
         self.ghosts: list[pg.PlotDataItem] = []
-        self.curves: list[pg.PlotDataItem] = []
+        self.lines: list[pg.PlotDataItem] = []
         self.range = (0.0, 1.0)
 
 
@@ -83,7 +83,7 @@ class TracePane(QWidget):
         self.canvas = pg.GraphicsLayoutWidget()
         self.canvas.setBackground(None)
         self.canvas.setFrameShape(self.canvas.Shape.NoFrame)
-        self.canvas.ci.layout.setContentsMargins(LEFT, 0, RIGHT, AXIS)
+        self.canvas.ci.layout.setContentsMargins(LEFT, 4, RIGHT, AXIS)
         self.canvas.ci.layout.setSpacing(6)
         layout.addWidget(self.canvas, 1)
         self.cover = Cover(self)
@@ -214,9 +214,9 @@ class TracePane(QWidget):
             for item in plot.ghosts[len(shown) :]:
                 item.setData([], [])
             drawn += [traces.values(ghost, names[0]) for ghost in shown]
-        while len(plot.curves) < len(names):
-            plot.curves.append(plot.plot([], [], pen=theme.pen("ink")))
-        for place, item in enumerate(plot.curves):
+        while len(plot.lines) < len(names):
+            plot.lines.append(plot.plot([], [], pen=theme.pen("ink")))
+        for place, item in enumerate(plot.lines):
             if place >= len(names):
                 item.setData([], [])
                 continue
@@ -424,7 +424,7 @@ class Cover(QWidget):
         painter.setPen(theme.colour("soft"))
         painter.drawText(QPointF(band.left() + 8 + wide, box.top() + 11), unit)
         if single:
-            painter.setFont(theme.font(9, mono=True))
+            painter.setFont(theme.font(9))
             painter.drawText(QPointF(right - 84, box.top() + 9), _range_text(plot.range[1]))
             painter.drawText(QPointF(right - 84, box.bottom() - 1), _range_text(plot.range[0]))
         self._paint_values(painter, plot, run, row, names, box, right)
@@ -452,9 +452,9 @@ class Cover(QWidget):
             small = theme.font(10)
             painter.setFont(small)
             painter.setPen(ink)
-            label = theme.elide(trace.title, 42, small)
+            label = theme.elide(trace.title, 50, small)
             painter.drawText(QPointF(right - RIGHT + 10, base), label)
-            painter.setFont(theme.font(10, mono=True))
+            painter.setFont(theme.font(10))
             text = f"{number} {unit}" if unit.startswith("k") else number
             painter.drawText(QRectF(right - 50, base - 11, 50, 14), Qt.AlignmentFlag.AlignRight, text)
 
@@ -469,7 +469,7 @@ class Cover(QWidget):
                 if band.left() <= x <= band.right():
                     painter.fillRect(QRectF(x - 1.5, base - 3, 3, 7), theme.family(families.get(event.word, "")))
         step = nice_step((last - first) / 6.0)
-        painter.setFont(theme.font(10, mono=True))
+        painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))
         tick = np.ceil(first / step) * step
         while tick <= last + 1e-9:
@@ -491,10 +491,10 @@ class Cover(QWidget):
             x = self.pane.x_at(session.second_time)
             painter.setPen(theme.pen("oak_deep", 1.2))
             painter.drawLine(QPointF(x, 2), QPointF(x, band.bottom() + 4))
-            painter.setFont(theme.font(10, mono=True))
+            painter.setFont(theme.font(10))
             text = f"Δt {session.time - session.second_time:+.3f} s"
             painter.drawText(QRectF(x - 60, band.bottom() + 19, 120, 14), Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _range_text(value: float) -> str:
-    return f"{value:.3g}"
+    return f"{value:.2g}" if abs(value) < 100 else f"{value:.0f}"

@@ -79,7 +79,7 @@ class KeySheet(QWidget):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("ink"))
             painter.drawText(x, y, words)
-            painter.setFont(theme.font(theme.SMALL, mono=True))
+            painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("oak_deep"))
             painter.drawText(QRectF(x, y - 12, 286, 16), Qt.AlignmentFlag.AlignRight, keys)
 
@@ -236,7 +236,7 @@ class Window(QMainWindow):
             self.stack.addWidget(pane)
         bar.addStretch(1)
         self.clock = QLabel()
-        self.clock.setFont(theme.font(theme.READING, mono=True))
+        self.clock.setFont(theme.font(theme.READING))
         bar.addWidget(self.clock)
         column.addLayout(bar)
         column.addWidget(self.stack, 1)

@@ -79,7 +79,7 @@ class Limiter(Part):
         low, high, usual = setting.range_of[self.limits]
         acted = setting.acted.get(self.id, 0)
         share = f"acted in {acted} of {setting.ticks} ticks" if acted else "never acted in the last run"
-        return (f"was {show(low, unit)} to {show(high, unit)}, 95 % below {show(usual, unit)}", share)
+        return (f"was {low:.3g} to {show(high, unit)}, 95 % under {usual:.3g}", share)
 
 
 @compiled

@@ -175,7 +175,7 @@ class Runner(Part):
             return (first, half)
         if setting.last_speed > 0.0 and side > 0.0:
             radius = setting.last_speed**2 / (side * STANDARD_GRAVITY)
-            first += f" · {show(radius, 'm')} radius at {show(setting.last_speed, 'm/s')}"
+            first += f": {show(radius, 'm')} radius at top speed"
         return (first, f"slides past {self.slides_past_deg:g}°, bites below {self.bites_at_deg:g}°")
 
 

@@ -85,11 +85,11 @@ class Rig:
         ahead = np.array([math.cos(course), math.sin(course), 0.0])
         up = np.array([0.0, 0.0, 1.0])
         if self.name == "chase":
-            eye = position - ahead * (2.1 * size + 2.6) + up * (0.95 * size + 0.9)
-            return Camera(eye, position + ahead * 1.6 * size + up * 0.15, up, width, height)
+            eye = position - ahead * (1.35 * size + 1.9) + up * (0.62 * size + 0.7)
+            return Camera(eye, position + ahead * 1.3 * size + up * 0.1, up, width, height)
         if self.name == "side":
             left = np.array([-ahead[1], ahead[0], 0.0])
-            return Camera(position - left * (2.2 * size + 3.0) + up * 1.2, position + up * 0.3, up, width, height)
+            return Camera(position - left * (1.7 * size + 2.0) + up * 1.1, position + up * 0.3, up, width, height)
         if self.name == "top":
             return Camera(position + up * (6.0 * size + 8.0), position, np.array([1.0, 0.0, 0.0]), width, height)
         if self.name == "ride":

@@ -183,6 +183,7 @@ class YardView(QWidget):
             self._camera = self.rig.camera(run, row, self.width(), self.height())
             self._image = self._render(run, row)
             self._stale = False
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._half)
         painter.drawImage(QRectF(self.rect()), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._overlay(painter, run, row)
@@ -202,7 +203,7 @@ class YardView(QWidget):
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
         if self._half and not smooth:
-            ratio *= 0.5
+            ratio *= 0.6
         width, height = round(self.width() * ratio), round(self.height() * ratio)
         return self.renderer.draw(self._scene(run, row), self._camera, width, height, smooth)
 
@@ -246,6 +247,7 @@ class YardView(QWidget):
         at = QPointF(*middle[0])
         if depth[0] <= 0.0 or not QRectF(self.rect()).contains(at):
             self._paint_edge_marker(painter, run, row, at, float(depth[0]))
+        labels.block(QRectF(at.x() - 46, at.y() - 34, 92, 62))  # the craft itself stays in sight
         self._paint_arrows(painter, run, row, camera, labels)
 
     def _paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
@@ -313,7 +315,7 @@ class YardView(QWidget):
             now = units.significant(float(values[-1]) * factor)
             theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
             low, high = float(values.min()) * factor, float(values.max()) * factor
-            painter.setFont(theme.font(10, mono=True))
+            painter.setFont(theme.font(10))
             painter.setPen(theme.colour("soft"))
             stretch = f"{_short(low)} … {_short(high)}"
             painter.drawText(QRectF(box.left() + 160, base - 12, 80, 16), Qt.AlignmentFlag.AlignRight, stretch)

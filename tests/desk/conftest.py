@@ -1,0 +1,55 @@
+"""The real window, on a virtual display, for tests of the desk."""
+
+from __future__ import annotations
+
+import logging
+
+import pytest
+
+from oak_sled.core import demos
+from oak_sled.desk import program, theme
+from oak_sled.desk.session import Session
+from oak_sled.desk.window import Window
+
+
+@pytest.fixture(scope="session")
+def renderer(qapp):
+    """One GL context for all windows."""
+    program.application()
+    made, reason = program.try_renderer()
+    assert made is not None, reason
+    return made
+
+
+@pytest.fixture(autouse=True)
+def own_state(tmp_path, monkeypatch):
+    """Recent files and autosaves of a test are its own."""
+    monkeypatch.setenv("OAK_SLED_STATE", str(tmp_path / "state"))
+    yield
+    theme.use(False)
+
+
+@pytest.fixture()
+def window(qtbot, renderer, caplog):
+    """The bench with the demo, its first run drawn and kept."""
+    session = Session(demos.load("fan-sled"))
+    made = Window(session, renderer)
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    qtbot.waitExposed(made)
+    session.open(demos.load("fan-sled"), (), None)
+    qtbot.waitUntil(lambda: session.run is not None and len(session.cards) == 1, timeout=60_000)
+    yield made
+    made.close()
+    assert not [record for record in caplog.records if record.levelno >= logging.ERROR]
+
+
+@pytest.fixture()
+def idle(qtbot, window):
+    """Waits until no run is under way."""
+
+    def wait() -> None:
+        qtbot.waitUntil(lambda: not window.session.worker.is_busy, timeout=60_000)
+
+    return wait
