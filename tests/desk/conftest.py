@@ -38,6 +38,8 @@ def window(qtbot, renderer, caplog):
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)
+    made.activateWindow()
+    qtbot.waitUntil(made.isActiveWindow, timeout=10_000)
     session.open(demos.load("fan-sled"), (), None)
     qtbot.waitUntil(lambda: session.run is not None and len(session.cards) == 1, timeout=60_000)
     yield made

@@ -24,6 +24,8 @@ from oak_sled.desk import theme
 
 HEIGHT = 32
 _TRACK = 24
+TRAVEL = 320.0
+"""px of drag over the whole slider: more than its width, so that a hand can be exact."""
 _FINE, _COARSE = 0.1, 4.0
 
 
@@ -50,6 +52,20 @@ def from_share(dial: Dial, share: float) -> float:
     return dial.clamp(round(value, places))
 
 
+class Entry(QLineEdit):
+    """A line to type in that keeps Return and Escape to itself. Signals: left() on Escape."""
+
+    left = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        super().keyPressEvent(event)
+        if event is not None:
+            if event.key() == Qt.Key.Key_Escape:
+                self.left.emit()
+            # the dial below would take Return as a wish to type again
+            event.accept()
+
+
 class DialWidget(QWidget):
     """Signals: moved(value) while it is dragged, let_go() after, entered(value) for one step,
     refused(text) for an entry that was not taken, lock_toggled()."""
@@ -68,7 +84,7 @@ class DialWidget(QWidget):
         self.mass: float | None = None
         self._press: tuple[float, float] | None = None
         self._dragging = False
-        self._edit: QLineEdit | None = None
+        self._edit: Entry | None = None
         self._wheel_share: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedHeight(HEIGHT)
@@ -115,7 +131,7 @@ class DialWidget(QWidget):
             speed = _FINE
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             speed = _COARSE
-        share = self._press[1] + speed * moved / max(1, self.width() - 4)
+        share = self._press[1] + speed * moved / TRAVEL
         self._press = (event.position().x(), share)
         value = from_share(self.dial, share)
         if value != self.value:
@@ -183,11 +199,12 @@ class DialWidget(QWidget):
             self.refused.emit(f"{self.dial.title} is locked (right-click to unlock)")
             return
         self._close_edit()
-        edit = QLineEdit(self)
+        edit = Entry(self)
         edit.setFont(theme.font(theme.TEXT))
         edit.setText(begin or f"{self.value:.6g} {self.dial.unit}".strip())
         edit.setGeometry(max(0, self.width() - 118), 0, min(118, self.width()), 24)
         edit.returnPressed.connect(self._take_entry)
+        edit.left.connect(self._close_edit)
         edit.editingFinished.connect(self._leave_entry)
         self._edit = edit
         edit.show()

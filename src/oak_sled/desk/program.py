@@ -180,7 +180,7 @@ def shots(folder: Path) -> int:
     shoot(window, folder, "bench")
     dial = window.desk.findChild(DialWidget, "dial_runners_side_grip")
     assert dial is not None
-    drag(dial, -22, app, let_go=False)
+    drag(dial, -40, app, let_go=False)
     settle(app, 0.6)
     shoot(window, folder, "dial-drag")
     session.commit("runners edge grip")
@@ -253,7 +253,7 @@ def tour(folder: Path) -> int:
     until(app, lambda: not session.worker.is_busy)
     dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
     assert dial is not None
-    drag(dial, 14, app, let_go=False)
+    drag(dial, 20, app, let_go=False)
     settle(app)
     shoot(window, folder, "3-dial-dragged")
     session.commit("fan thrust")

@@ -51,7 +51,7 @@ class Thruster(push.Push):
         "push at full channel",
         low=0.0,
         high=1e7,
-        slider=(1.0, 10000.0),
+        slider=(10.0, 10000.0),
         scale="log",
         main=True,
         unit_by=("way", UNITS),
