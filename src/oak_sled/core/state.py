@@ -42,6 +42,9 @@ BODY = np.dtype(
         ("hull_kind", "i8"),  # 0 box, 1 ball
         ("half", "f8", (3,)),  # m, half extents of the hull box; radius thrice for a ball
         ("hull_centre", "f8", (3,)),  # m, craft axes, from the centre of mass
+        ("reach", "f8"),  # m, radius of the ball round the hull
+        ("first_limiter", "i8"),  # where limiters begin among the parts
+        ("thinnest", "f8"),  # m, of the walls of this ground; a move shorter than half passes none
         ("foot", "f8"),  # m, lowest point below the centre of mass of a level craft
         ("contacts", "f8"),  # number of ground contacts that share the load
         ("bumper", BUMPER),

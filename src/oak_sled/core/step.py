@@ -39,10 +39,12 @@ WILD = 1e5
 
 @compiled
 def tick(world, now, raw):
-    """Moves the craft by one tick (or one substep). raw : channel inputs, shape (channels,)."""
+    """Moves the craft by one tick (or one substep). raw : channel inputs, shape (channels,).
+
+    Axes and inertia of `now` are in step with its attitude, at the start as at the end.
+    """
     body, ground, drill = world.body[0], world.ground[0], world.drill[0]
     clear(now)
-    body_module.refresh(body, now)
     read_motion(now)
     start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
     start_spin = (now.spin[0], now.spin[1], now.spin[2])
@@ -53,7 +55,7 @@ def tick(world, now, raw):
     weigh_and_damp(body, ground, now)  # 4
     speed_up(body, now, start_spin)  # 5
     meet_walls(body, world.walls, now)  # 6
-    limit(world.parts, now)  # 7
+    limit(world.parts, body, now)  # 7
     if body.integrator == 0:
         start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
         start_spin = (now.spin[0], now.spin[1], now.spin[2])
@@ -165,11 +167,10 @@ def push_parts(parts, body, ground, now):
         if part.gain != 1.0:
             for i in range(6):
                 now.lines[p, i] *= part.gain
-    for p in range(now.parts):
+    for p in range(body.first_limiter, now.parts):
         part = parts[p]
-        if part.kind == register.LIMITER and part.gain > 0.0:
-            acted = limiter.fade(part.limiter, part.gain, parts, p, now)
-            now.activity[p] = max(now.activity[p], acted)
+        if part.gain > 0.0:
+            now.activity[p] = limiter.fade(part.limiter, part.gain, parts, p, now)
 
 
 @compiled
@@ -255,11 +256,11 @@ def meet_walls(body, all_walls, now):
 
 
 @compiled
-def limit(parts, now):
-    """Limiters, last of all that changes a speed."""
-    for p in range(now.parts):
+def limit(parts, body, now):
+    """Limiters, last of all that changes a speed; they stand last among the parts."""
+    for p in range(body.first_limiter, now.parts):
         part = parts[p]
-        if part.kind == register.LIMITER and part.gain > 0.0:
+        if part.gain > 0.0:
             acted = limiter.act(part.limiter, part.gain, p, now)
             now.activity[p] = max(now.activity[p], acted)
 
@@ -268,12 +269,15 @@ def limit(parts, now):
 def move(body, ground, drill, all_walls, gates, now, velocity, spin):
     """Place and attitude; a fast craft stops at the wall it would pass through; then gates and edges."""
     dx, dy, dz = velocity[0] * now.dt, velocity[1] * now.dt, velocity[2] * now.dt
-    share = walls.clear_way(body, all_walls, now, dx, dy, dz)
+    share = 1.0
+    length = math.sqrt(dx * dx + dy * dy + dz * dz)
+    if length >= 0.5 * body.thinnest:
+        share = walls.clear_way(body, all_walls, now, dx, dy, dz)
     old_x, old_y = now.position[0], now.position[1]
     now.position[0] += share * dx
     now.position[1] += share * dy
     now.position[2] += share * dz
-    now.moved += share * math.sqrt(dx * dx + dy * dy + dz * dz)
+    now.moved += share * length
     turn_body(body, now, spin)
     pass_gate(gates, now, old_x, old_y, now.position[0], now.position[1])
     meet_edge(ground, drill, now)
@@ -361,9 +365,12 @@ def write_row(now, row, share, fresh):
         row[place + c] = now.channels[c]
     place += now.channel_count
     for k in range(now.parts + FIXED):
-        for i in range(6):
-            booked = share * now.lines[k, i]
-            row[place + i] = booked if fresh else row[place + i] + booked
+        if fresh and share == 1.0:
+            for i in range(6):
+                row[place + i] = now.lines[k, i]
+        else:
+            for i in range(6):
+                row[place + i] = share * now.lines[k, i] + (0.0 if fresh else row[place + i])
         place += 6
     for p in range(now.parts):
         for i in range(3):
@@ -410,6 +417,7 @@ def advance(world, state, inputs, out, substeps):
     channel values. out : shape (ticks, width), written row by row. Returns (status, ticks done).
     """
     now = state[0]
+    body_module.refresh(world.body[0], now)
     for k in range(out.shape[0]):
         for s in range(substeps):
             tick(world, now, inputs[k])

@@ -117,6 +117,9 @@ def _body(craft: Craft, job: Job, mix: state.Floats) -> dict[str, Any]:
         "hull_kind": int(body.shape == "ball"),
         "half": body.half_extents(),
         "hull_centre": [-offset for offset in body.centre()],
+        "reach": math.hypot(*body.half_extents()),
+        "first_limiter": sum(part.STAGE < 7 for part in craft.parts),
+        "thinnest": _thinnest(job.ground),
         "foot": craft.foot_depth(),
         "contacts": max(1, sum(part.contact_count() for part in craft.parts)),
         "bumper": response,
@@ -176,6 +179,12 @@ def _walls(ground: Ground) -> state.Records:
     if not rows:
         return np.zeros(0, state.WALL)
     return _many(state.WALL, rows)
+
+
+def _thinnest(ground: Ground) -> float:
+    """m, the least thickness among the walls that can be met."""
+    edge = [EDGE_WALL] if ground.edges == "wall" else []
+    return min([min(wall.length, wall.width) for wall in ground.walls] + edge, default=1e30)
 
 
 def _gate(gate: Any) -> dict[str, Any]:

@@ -27,8 +27,8 @@ def touch(body, axes, x, y, z, wall):
     """
     centre = spatial.to_world(axes, body.hull_centre)
     x, y, z = x + centre[0], y + centre[1], z + centre[2]
-    reach = spatial.length((body.half[0], body.half[1], body.half[2]))
-    if math.hypot(x - wall.x, y - wall.y) > reach + wall.reach:
+    near = body.reach + wall.reach
+    if (x - wall.x) ** 2 + (y - wall.y) ** 2 > near * near:
         return -NOTHING, 0.0, 0.0, x, y
     rise = abs(axes[2, 0]) * body.half[0] + abs(axes[2, 1]) * body.half[1] + abs(axes[2, 2]) * body.half[2]
     if body.hull_kind == 1:
@@ -222,20 +222,12 @@ def meet(body, walls, now, k):
 def clear_way(body, walls, now, dx, dy, dz):
     """Share of a move that is free of walls, so that a fast craft does not pass through a thin one.
 
-    A move shorter than half of the thinnest thing needs no march; a longer one is marched in such
+    The move is longer than half of the thinnest wall (a shorter one needs no march); it is marched in such
     steps and then halved down to the moment of touch. The hull then stands in the wall by less than
     the slop, and the next tick answers with the full speed.
     """
     move = math.sqrt(dx * dx + dy * dy + dz * dz)
-    thin = NOTHING
-    for w in range(walls.shape[0]):
-        wall = walls[w]
-        if math.hypot(wall.x - now.position[0], wall.y - now.position[1]) < wall.reach + move + 10.0:
-            thin = min(thin, 2.0 * min(wall.half_length, wall.half_width))
-    thin = min(thin, 2.0 * min(body.half[0], body.half[1]) + thin)
-    if thin == NOTHING or move < 0.5 * thin:
-        return 1.0
-    steps = int(math.ceil(move / (0.5 * thin)))
+    steps = int(math.ceil(move / (0.5 * body.thinnest)))
     for k in range(1, steps + 1):
         if deepest(body, walls, now, dx, dy, dz, k / steps) > SLOP:
             low, high = (k - 1) / steps, k / steps

@@ -225,12 +225,18 @@ def act(part, p, contacts, grip, now):
     ahead_x = now.heading_x * math.cos(turn) - now.heading_y * math.sin(turn)
     ahead_y = now.heading_y * math.cos(turn) + now.heading_x * math.sin(turn)
     load = now.load / contacts
-    weight_sum = 0.0
-    most = 0.0
+    weights, most = 0.0, 0.0
+    force_x, force_y = 0.0, 0.0
+    torque_x, torque_y, torque_z = 0.0, 0.0, 0.0
+    middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
     for foot in range(part.columns * part.rows):
-        front = 1.0 - 2.0 * (foot % part.columns)
-        left = 1.0 - 2.0 * (foot // part.columns)
-        place = (part.point[0] + front * part.spread_x, part.point[1] + left * part.spread_y, part.point[2])
+        column = foot & 1 if part.columns == 2 else 0
+        row = foot >> 1 if part.columns == 2 else foot
+        place = (
+            part.point[0] + (1.0 - 2.0 * column) * part.spread_x,
+            part.point[1] + (1.0 - 2.0 * row) * part.spread_y,
+            part.point[2],
+        )
         lever = spatial.to_world(now.axes, place)
         if now.position[2] + lever[2] > TOUCH:
             continue
@@ -254,13 +260,20 @@ def act(part, p, contacts, grip, now):
         f_x = drag * ahead_x - bite * ahead_y
         f_y = drag * ahead_y + bite * ahead_x
         torque = spatial.cross(lever, (f_x, f_y, 0.0))
-        now.lines[p, 0] += f_x
-        now.lines[p, 1] += f_y
+        force_x += f_x
+        force_y += f_y
+        torque_x += torque[0]
+        torque_y += torque[1]
+        torque_z += torque[2]
         size = math.sqrt(f_x * f_x + f_y * f_y) + 1e-9
-        weight_sum += size
-        for i in range(3):
-            now.lines[p, 3 + i] += torque[i]
-            now.points[p, i] += size * lever[i]
-    for i in range(3):
-        now.points[p, i] = now.position[i] + ((now.points[p, i] - now.position[i]) / weight_sum if weight_sum > 0.0 else 0.0)
+        weights += size
+        middle_x += size * lever[0]
+        middle_y += size * lever[1]
+        middle_z += size * lever[2]
+    now.lines[p, 0], now.lines[p, 1] = force_x, force_y
+    now.lines[p, 3], now.lines[p, 4], now.lines[p, 5] = torque_x, torque_y, torque_z
+    if weights > 0.0:  # shown where the forces act, weighed by their size
+        now.points[p, 0] += middle_x / weights
+        now.points[p, 1] += middle_y / weights
+        now.points[p, 2] += middle_z / weights
     return most

@@ -26,7 +26,8 @@ RECORD = np.dtype(
         ("thrust", "f8"),
         ("reverse", "f8"),
         ("azimuth", "f8"),
-        ("elevation", "f8"),
+        ("flat", "f8"),  # cosine and sine of the elevation
+        ("steep", "f8"),
         ("vane_channel", "i8"),
         ("vane", "f8"),
         ("at_point", "i8"),
@@ -87,7 +88,8 @@ class Thruster(push.Push):
             "thrust": self.thrust,
             "reverse": self.reverse_share,
             "azimuth": math.radians(self.azimuth_deg),
-            "elevation": math.radians(self.elevation_deg),
+            "flat": math.cos(math.radians(self.elevation_deg)),
+            "steep": math.sin(math.radians(self.elevation_deg)),
             "vane_channel": pack.channel(self.vane_channel),
             "vane": math.radians(self.vane_deg),
             "at_point": int(self.at_point),
@@ -199,5 +201,4 @@ def thrust_line(part, now):
     azimuth = part.azimuth
     if part.vane_channel >= 0:
         azimuth -= part.vane * now.channels[part.vane_channel]
-    flat = math.cos(part.elevation)
-    return push.aimed(part, (flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(part.elevation)), now)
+    return push.aimed(part, (part.flat * math.cos(azimuth), part.flat * math.sin(azimuth), part.steep), now)

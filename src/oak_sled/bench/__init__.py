@@ -1,0 +1,1 @@
+"""The benchmark: each figure a ratio against something measured in the same run."""
