@@ -1,0 +1,177 @@
+"""`oak-sled bench`: prints every figure beside what it is measured against in the same run."""
+
+from __future__ import annotations
+
+import resource
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+from scipy.integrate import solve_ivp
+
+from oak_sled.bench.yardstick import Yardstick
+from oak_sled.core import demos, run, step, world
+from oak_sled.core.live import LiveDrive
+from oak_sled.core.state import Floats
+from oak_sled.core.world import Job
+
+
+def print_all(quick: bool, window: bool) -> None:
+    """Measures and prints everything."""
+    print("figure                                   value        against                        ratio")
+    kernel(9 if quick else 41)
+    solver()
+    memory(600.0 if quick else 3600.0)
+    if window:
+        start(1 if quick else 3)
+        from oak_sled.bench import desk
+
+        desk.dial_to_picture(20 if quick else 80)
+        desk.live(5.0 if quick else 60.0)
+
+
+def line(name: str, value: str, against: str, ratio: float | None, note: str = "") -> None:
+    """One figure."""
+    shown = "" if ratio is None else f"{ratio:7.2f}"
+    print(f"{name:<40} {value:<12} {against:<28} {shown}  {note}", flush=True)
+
+
+def demo_job(drill: str = "", ticks: int = 240) -> Job:
+    """The demo craft on one of its drills."""
+    yard = demos.load("fan-sled")
+    chosen = yard.drill(drill)
+    return Job(yard.craft(), yard.ground_of(chosen), chosen, ticks)
+
+
+def interleaved(count: int, *works: Callable[[], float]) -> list[float]:
+    """The median of each work's result, taken in turn, so that a noisy moment hits all alike."""
+    results: list[list[float]] = [[] for _ in works]
+    for _ in range(count):
+        for place, work in enumerate(works):
+            results[place].append(work())
+    return [statistics.median(found) for found in results]
+
+
+def kernel(count: int) -> None:
+    """Nanoseconds a tick of the demo craft's slalom against the C loop of the same equations."""
+    job = demo_job()
+    ticks = world.check_size(job)
+    arrays, told = world.build(job), world.inputs(job, ticks)
+    out = np.zeros((ticks, world.width(len(job.craft.parts), len(job.craft.channels))))
+
+    def compiled() -> float:
+        now = world.begin(arrays, job)
+        began = time.perf_counter()
+        _, done = step.advance(arrays, now, told, out, 1)
+        return (time.perf_counter() - began) / done * 1e9
+
+    compiled()
+    try:
+        yardstick = Yardstick(job)
+    except RuntimeError as error:
+        line("kernel, a tick of the demo craft", f"{compiled():.0f} ns", f"({error})", None)
+        return
+    other = np.zeros_like(out)
+
+    def in_c() -> float:
+        began = time.perf_counter()
+        done = yardstick.run(told, other)
+        return (time.perf_counter() - began) / done * 1e9
+
+    ours, theirs = interleaved(count, compiled, in_c)
+    same = float(np.max(np.abs(out - other)))
+    line("kernel, a tick of the demo craft", f"{ours:.0f} ns", f"C loop {theirs:.0f} ns", ours / theirs, f"aim 1.5; greatest difference of any number {same:.1g}")
+    yardstick.close()
+
+
+def solver() -> None:
+    """The straight pull against SciPy's solve_ivp, set to the same error as the kernel at 240 ticks/s."""
+    job = demo_job("straight_pull")
+    parts = {part.kind: part for part in job.craft.parts}
+    fan, air, runner, limit = parts["thruster"], parts["air_drag"], parts["runner"], parts["limiter"]
+    mass = job.craft.body.true_mass()
+    square, _ = air.drag_factors(job.ground.air_density)
+    glide = runner.sliding_friction(mass * job.ground.gravity, job.ground.grip)
+    rise = job.craft.channels[0].rise
+
+    def slope(t: float, y: Floats) -> list[float]:
+        v = y[1]
+        push = fan.thrust * min(1.0, rise * t)
+        over = max(0.0, v - (limit.limit - limit.knee))
+        drag = min(glide, push) if v <= 0.0 else glide
+        return [v, (push - drag - square * v * v) / mass - limit.rate * over]
+
+    def solve(tolerance: float) -> tuple[float, float]:
+        began = time.perf_counter()
+        found = solve_ivp(slope, (0.0, 20.0), [0.0, 0.0], rtol=tolerance, atol=tolerance)
+        return float(found.y[0, -1]), time.perf_counter() - began
+
+    truth, _ = solve(1e-11)
+    made = run.execute(job)
+    error = abs(made.column("position.x")[-1] - made.column("position.x")[0] - truth)
+    tolerance = next((t for t in (1e-2, 1e-3, 1e-4, 1e-5, 1e-6, 1e-7) if abs(solve(t)[0] - truth) <= error), 1e-8)
+
+    def ours() -> float:
+        began = time.perf_counter()
+        run.execute(job)
+        return time.perf_counter() - began
+
+    mine, scipys = interleaved(7, ours, lambda: solve(tolerance)[1])
+    line(
+        "straight pull, 20 s at 240 ticks/s",
+        f"{mine * 1e3:.1f} ms",
+        f"solve_ivp {scipys * 1e3:.1f} ms",
+        mine / scipys,
+        f"equal error {error * 1e3:.2g} mm of {truth:.0f} m; ours with the full ledger in 3D, SciPy's on one axis",
+    )
+
+
+def memory(seconds: float) -> None:
+    """An hour of live driving, recorded whole: bytes, and whether the last minutes are as fast as the first."""
+    job = demo_job("straight_pull", 120)
+    drive = LiveDrive(job)
+    random = np.random.default_rng(7)
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    times = []
+    for _ in range(int(seconds)):
+        raw = random.integers(-1, 2, size=3).astype(float)
+        raw[2] = max(raw[2], 0.0) * (random.random() < 0.2)
+        began = time.perf_counter()
+        for _ in range(60):  # frames of two ticks, as a display of 60 frames/s asks for
+            drive.advance(2, raw)
+        times.append(time.perf_counter() - began)
+    grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024.0
+    tenth = max(1, len(times) // 10)
+    slower = statistics.median(times[-tenth:]) / statistics.median(times[:tenth])
+    size = drive.recorder.nbytes / 1e6
+    whole = drive.recorder.finish()
+    rows, width = len(whole), whole.layout.width
+    line(
+        f"record of {seconds / 60:.0f} min of live driving",
+        f"{size:.0f} MB",
+        f"plain rows {rows * width * 8 / 1e6:.0f} MB",
+        size / (rows * width * 8 / 1e6),
+        f"aim 500 MB; process grew by {grown:.0f} MB; last tenth against first, time a frame {slower:.2f}",
+    )
+
+
+def start(count: int) -> None:
+    """From the start of the process to a window with its run drawn, against a bare start of the same libraries."""
+    probe = "from oak_sled.desk import program; program.start_probe()"
+    bare = "import numpy, scipy.interpolate, pydantic, PyQt6.QtWidgets, pyqtgraph, moderngl, numba; print('ready', flush=True)"
+
+    def until_ready(code: str) -> float:
+        began = time.perf_counter()
+        child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
+        assert child.stdout is not None
+        child.stdout.readline()
+        took = time.perf_counter() - began
+        child.wait()
+        child.stdout.close()
+        return took
+
+    ours, theirs = interleaved(count, lambda: until_ready(probe), lambda: until_ready(bare))
+    line("start to a drawn window, warm", f"{ours:.2f} s", f"bare imports {theirs:.2f} s", ours / theirs, "aim 2.5 s")
