@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 import numpy as np
+from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from oak_sled.bench.report import line
@@ -32,8 +33,8 @@ def dial_to_picture(count: int) -> None:
         arrived.clear()
         began = time.perf_counter()
         session.preview("crafts.fan_sled.parts.fan.thrust", 500.0 + 3.0 * place)
-        while not arrived:
-            app.processEvents()
+        while not arrived:  # sleeps until something comes: a spinning loop would fight the worker for the interpreter
+            app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
         # the answer that came is shown in the same turn; what is left is painting
         app.processEvents()
         whole.append(time.perf_counter() - began)
@@ -62,7 +63,7 @@ def live(seconds: float) -> None:
     began = time.perf_counter()
     turn = 0
     while time.perf_counter() - began < seconds:
-        app.processEvents()
+        app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
         if int(time.perf_counter() - began) > turn:
             turn += 1
             program.press(window, "A" if turn % 4 < 2 else "D", turn % 2 == 1)

@@ -95,12 +95,11 @@ class LiveDrive:
         self.settings_changed = True
 
     def newest(self, seconds: float) -> Run:
-        """The newest stretch as a run, sharing the recorder's memory for the moment."""
+        """The newest stretch as a run. It shares the recorder's memory: good until the drive goes on."""
         rows = self.recorder.recent()
         count = min(len(rows), int(seconds * self.job.ticks) + 1)
         first = self.recorder.first_recent + len(rows) - count
-        # a copy, since the buffer moves on underneath
-        return Run(self.job, Record(self.layout, [rows[len(rows) - count :].copy()]), self.status, "", True, first)
+        return Run(self.job, Record(self.layout, [rows[len(rows) - count :]]), self.status, "", True, first)
 
     def finish(self) -> Run:
         """The whole drive as a run, whose drill is the inputs that were given."""

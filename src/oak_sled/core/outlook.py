@@ -51,6 +51,20 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
 def with_run(setting: Setting, run: Run) -> Setting:
     """The setting with the ranges of limited quantities from a run."""
     speed = traces.values(run, "speed")
+    acted = {
+        part.id: int(np.count_nonzero(run.column(f"{part.id}.activity")))
+        for part in run.job.craft.parts
+        if part.kind == "limiter"
+    }
+    ranges = ranges_of(run)
+    return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()))
+
+
+def ranges_of(run: Run) -> dict[str, tuple[float, float, float]]:
+    """(least, greatest, 95 %) of every quantity a limiter can limit; computed once a run and kept."""
+    if run.ranges:
+        return run.ranges
+    speed = traces.values(run, "speed")
     forward = traces.values(run, "forward_speed")
     v = traces.velocity(run)
     quantities = {
@@ -61,16 +75,11 @@ def with_run(setting: Setting, run: Run) -> Setting:
         "reverse": np.maximum(-forward, 0.0),
         "spin": np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1),
     }
-    ranges = {
-        name: (float(values.min()), float(values.max()), float(np.percentile(values, 95)))
-        for name, values in quantities.items()
-    }
-    acted = {
-        part.id: int(np.count_nonzero(run.column(f"{part.id}.activity")))
-        for part in run.job.craft.parts
-        if part.kind == "limiter"
-    }
-    return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()))
+    for name, values in quantities.items():
+        # the value that 95 % lie under, by rank: no interpolation, so that it is one that occurred
+        rank = min(len(values) - 1, int(0.95 * len(values)))
+        run.ranges[name] = (float(values.min()), float(values.max()), float(np.partition(values, rank)[rank]))
+    return run.ranges
 
 
 def rate_of(law: str, number: float, dt: float) -> float:

@@ -6,6 +6,7 @@ import hashlib
 import math
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -32,6 +33,8 @@ class Run:
     live: bool = False
     first_tick: int = 0
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
+    book: dict[str, Any] = field(default_factory=dict, repr=False)
+    ranges: dict[str, tuple[float, float, float]] = field(default_factory=dict, repr=False)
 
     @property
     def layout(self) -> Layout:

@@ -31,8 +31,20 @@ class Trace:
     family: str = ""
 
 
+def _kept(run: Run, name: str, compute: Callable[[Run], Floats]) -> Floats:
+    """An array that several traces are made of, computed once a run."""
+    key = f"({name})"
+    if key not in run.cache:
+        run.cache[key] = compute(run)
+    return run.cache[key]
+
+
 def heading(run: Run) -> Floats:
     """Cosine and sine of the heading at every row, shape (rows, 2)."""
+    return _kept(run, "heading", _headings)
+
+
+def _headings(run: Run) -> Floats:
     q = run.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z")
     w, x, y, z = q.T
     forward = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z)], axis=1)
@@ -52,7 +64,7 @@ def _left(run: Run, vectors: Floats) -> Floats:
 
 def velocity(run: Run) -> Floats:
     """m/s, world axes, shape (rows, 3)."""
-    return run.columns("velocity.x", "velocity.y", "velocity.z")
+    return _kept(run, "velocity", lambda run: run.columns("velocity.x", "velocity.y", "velocity.z"))
 
 
 def _speed(run: Run) -> Floats:
@@ -75,6 +87,10 @@ def _slip(run: Run) -> Floats:
 
 def acceleration(run: Run) -> Floats:
     """m/s2, world axes, realised in the tick that ends at each row; 0 in row 0. Shape (rows, 3)."""
+    return _kept(run, "acceleration", _accelerations)
+
+
+def _accelerations(run: Run) -> Floats:
     change = np.diff(velocity(run), axis=0) * run.job.ticks
     return np.concatenate([np.zeros((1, 3)), change])
 
@@ -134,13 +150,19 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
     return tuple(found)
 
 
-def describe(craft: Craft, name: str) -> Trace:
+def book(run: Run) -> dict[str, Trace]:
+    """Every trace of a run by name; made once a run."""
+    if not run.book:
+        run.book.update((trace.name, trace) for trace in catalogue(run.job.craft))
+    return run.book
+
+
+def describe(run: Run, name: str) -> Trace:
     """The trace of that name; raises `Refused` for one that does not exist."""
-    known = catalogue(craft)
-    for trace in known:
-        if trace.name == name:
-            return trace
-    raise refuse("trace", f"there is no {name!r}", close_match(name, [trace.name for trace in known]))
+    known = book(run)
+    if name not in known:
+        raise refuse("trace", f"there is no {name!r}", close_match(name, known))
+    return known[name]
 
 
 def values(run: Run, name: str) -> Floats:
@@ -165,8 +187,7 @@ def _compute(run: Run, name: str) -> Floats:
         return run.column(f"{rest}.activity")
     if head == "part":
         return _part_force(run, rest)
-    describe(run.job.craft, name)
-    raise refuse("trace", f"there is no {name!r}")
+    raise refuse("trace", f"there is no {name!r}", close_match(name, book(run)))
 
 
 def _part_force(run: Run, part_id: str) -> Floats:

@@ -107,7 +107,7 @@ class DialWidget(QWidget):
         if (dial, value) != (self.dial, self.value):
             self.dial, self.value = dial, value
             self.update()
-        self._describe(note)
+            self._describe(note)
 
     # pointer
 

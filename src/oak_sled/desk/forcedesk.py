@@ -48,10 +48,14 @@ class ForceDesk(QWidget):
         self.end = self._end_column()
         self.lane.addWidget(self.end)
         self.lane.addStretch(0)
-        session.yard_changed.connect(lambda _: self.refresh())
+        session.yard_changed.connect(self._settings_changed)
         session.run_changed.connect(self.refresh)
         session.cursor_moved.connect(self.show_now)
         self.refresh()
+
+    def _settings_changed(self, previewing: bool) -> None:
+        if not previewing:  # while a dial is dragged, the run that comes brings the outlook
+            self.refresh()
 
     def _end_column(self) -> QWidget:
         column = QWidget()

@@ -125,7 +125,7 @@ class Header(QWidget):
         menu.aboutToShow.connect(lambda: menu_fill(menu))
         self.more.setMenu(menu)
         row.addWidget(self.more)
-        session.yard_changed.connect(lambda _: self.refresh())
+        session.yard_changed.connect(lambda previewing: None if previewing else self.refresh())
         session.run_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)
         session.live_changed.connect(self._show_live)

@@ -33,8 +33,9 @@ class Meter(QWidget):
 
     def show_value(self, value: float, unit: str, note: str, share: float) -> None:
         """Shows a value; share : -1 to 1 of the bar."""
-        self.value, self.unit, self.note, self.share = value, unit, note, share
-        self.update()
+        if (value, unit, note, share) != (self.value, self.unit, self.note, self.share):
+            self.value, self.unit, self.note, self.share = value, unit, note, share
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -144,6 +145,7 @@ class Strip(QWidget):
         self.dials: dict[str, DialWidget] = {}
         self.choices: dict[str, QPushButton] = {}
         self.curve: GripCurve | None = None
+        self._tone = ""
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumWidth(theme.STRIP_LEAST)
@@ -307,6 +309,7 @@ class Strip(QWidget):
 
     def show_part(self, part: Part | Body, setting: Setting, locks: set[str], warning: str) -> None:
         """Shows the settings of `part` and their outlook; warning : a caution that takes its place."""
+        changed = part is not self.part
         self.part = part
         for dial in dials(part):
             widget = self.dials.get(dial.name)
@@ -320,14 +323,19 @@ class Strip(QWidget):
             shown = ", ".join(value) if isinstance(value, tuple) else _words(value)
             button.setText(f"{name.replace('_', ' ')}: {shown or 'none'}")
         lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
-        self.words.setText(warning or ("   ·   " if self.is_open else "\n").join(lines))
-        token = "warning_light" if warning else "good_light"
-        self.words.setStyleSheet(f"color: {theme.colour(token).name()};")
+        text = warning or ("   ·   " if self.is_open else "\n").join(lines)
+        if text != self.words.text():
+            self.words.setText(text)
+        tone = "warning_light" if warning else "good_light"
+        if tone != self._tone:
+            self._tone = tone
+            self.words.setStyleSheet(f"color: {theme.colour(tone).name()};")
         if not isinstance(part, Body):
             self.trim.setText(f"×{part.trim:.2f}")
             self.buttons["mute"].setChecked(part.mute)
             self.buttons["solo"].setChecked(part.solo)
-        self.update()
+        if changed:
+            self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.position().y() < 38:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from importlib import resources
 
 from PyQt6.QtCore import Qt
@@ -96,8 +97,13 @@ def is_night() -> bool:
 
 
 def colour(name: str, alpha: int = 255) -> QColor:
-    """The colour of a token."""
-    found = QColor(_palette[name])
+    """The colour of a token; shared, so nobody changes it."""
+    return _colour(_palette[name], alpha)
+
+
+@functools.lru_cache(maxsize=256)
+def _colour(code: str, alpha: int) -> QColor:
+    found = QColor(code)
     found.setAlpha(alpha)
     return found
 
@@ -112,7 +118,7 @@ def family(name: str, on_desk: bool = False) -> QColor:
     """The colour of a force family."""
     if on_desk and name == "":
         return colour("desk_text")
-    return QColor((_NIGHT_FAMILIES if is_night() or on_desk else FAMILIES).get(name, FAMILIES[""]))
+    return _colour((_NIGHT_FAMILIES if is_night() or on_desk else FAMILIES).get(name, FAMILIES[""]), 255)
 
 
 def load_fonts() -> None:
@@ -122,6 +128,7 @@ def load_fonts() -> None:
             QFontDatabase.addApplicationFontFromData(file.read_bytes())
 
 
+@functools.lru_cache(maxsize=64)
 def font(size: int = TEXT, bold: bool = False) -> QFont:
     """The face at a size in px; its figures are all of one width, so that numbers do not dance."""
     made = QFont("B612")
@@ -144,9 +151,8 @@ def pen(name: str, width: float = 1.0) -> QPen:
 
 def number(painter: QPainter, right: float, base: float, value: str, unit: str, size: int, ink: QColor, soft: QColor) -> None:
     """Draws a number that ends, unit and all, at `right`: the number firm, the unit soft after a thin space."""
-    unit_font, number_font = font(max(size - 2, 10)), font(size)
     unit_size = size if unit == "°" else max(size - 2, 10)  # the shipped degree sign is small
-    unit_font.setPixelSize(unit_size)
+    unit_font, number_font = font(unit_size), font(size)
     unit_width = QFontMetrics(unit_font).horizontalAdvance(unit) + (3 if unit else 0)
     painter.setFont(unit_font)
     painter.setPen(soft)

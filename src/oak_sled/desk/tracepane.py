@@ -16,6 +16,7 @@ from oak_sled.desk.session import Session
 
 LEFT, RIGHT, AXIS = 10, 102, 34
 MOST_DRAWN = 3000
+MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
 GROUPS = {"forces": "forces", "channels": "channels"}
 LIVE_WINDOW_S = 15.0
@@ -32,11 +33,11 @@ def members(run: Run, name: str) -> list[str]:
     return [name]
 
 
-def thin(times: Floats, values: Floats) -> tuple[Floats, Floats]:
-    """At most MOST_DRAWN points: least and greatest of each stretch, so that no spike is lost."""
-    if len(values) <= MOST_DRAWN:
+def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats, Floats]:
+    """At most `most` points: least and greatest of each stretch, so that no spike is lost."""
+    if len(values) <= most:
         return times, values
-    stretch = int(np.ceil(len(values) / (MOST_DRAWN // 2)))
+    stretch = int(np.ceil(len(values) / (most // 2)))
     whole = len(values) // stretch * stretch
     blocks = values[:whole].reshape(-1, stretch)
     low, high = blocks.argmin(axis=1), blocks.argmax(axis=1)
@@ -65,6 +66,7 @@ class Plot(pg.PlotItem):
         self.ghosts: list[pg.PlotDataItem] = []
         self.lines: list[pg.PlotDataItem] = []
         self.range = (0.0, 1.0)
+        self.shown: tuple[float, ...] = ()
 
 
 class TracePane(QWidget):
@@ -143,7 +145,7 @@ class TracePane(QWidget):
             return
         menu = QMenu(self)
         for name in (*GROUPS, *(trace.name for trace in traces.catalogue(run.job.craft))):
-            words = GROUPS.get(name) or traces.describe(run.job.craft, name).title
+            words = GROUPS.get(name) or traces.describe(run, name).title
             action = menu.addAction(words)
             if action is not None:
                 action.setCheckable(True)
@@ -151,7 +153,7 @@ class TracePane(QWidget):
                 action.triggered.connect(lambda on, name=name: self.toggle(name, on))
         menu.addSeparator()
         for name in self.names[1:]:
-            words = GROUPS.get(name) or traces.describe(run.job.craft, name).title
+            words = GROUPS.get(name) or traces.describe(run, name).title
             menu.addAction(f"move {words} up", lambda name=name: self.move_up(name))
         menu.exec(self.bar.mapToGlobal(self.bar.rect().topLeft()))
         menu.deleteLater()
@@ -182,8 +184,7 @@ class TracePane(QWidget):
         if run is None:
             return (0.0, 1.0)
         if self.session.live_on:
-            end = max(run.duration, LIVE_WINDOW_S)
-            return (end - LIVE_WINDOW_S, end)
+            return (-LIVE_WINDOW_S, 0.0)
         if self.span is not None:
             return self.span
         return (0.0, max(run.duration, 0.05))
@@ -193,14 +194,15 @@ class TracePane(QWidget):
         run = self.session.run
         if run is None or not run.ticks:
             return
-        known = {trace.name for trace in traces.catalogue(run.job.craft)} | set(GROUPS)
+        known = traces.book(run).keys() | set(GROUPS)
         if any(name not in known for name in self.names):
             self.names = [name for name in self.names if name in known] or list(DEFAULT)
             self._rebuild()
         ghosts = self.ghost_runs(run)
         for plot in self.plots:
             self._show_plot(plot, run, ghosts)
-        self.cover.update()
+        if not self.session.live_on:  # in a drive the canvas below repaints it anyway
+            self.cover.update()
 
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
         names = members(run, plot.name)
@@ -214,6 +216,8 @@ class TracePane(QWidget):
             for item in plot.ghosts[len(shown) :]:
                 item.setData([], [])
             drawn += [traces.values(ghost, names[0]) for ghost in shown]
+        for item in plot.ghosts if len(names) > 1 else ():
+            item.setData([], [])
         while len(plot.lines) < len(names):
             plot.lines.append(plot.plot([], [], pen=theme.pen("ink")))
         for place, item in enumerate(plot.lines):
@@ -224,8 +228,10 @@ class TracePane(QWidget):
             drawn.append(values)
             pen = theme.pen("ink")
             pen.setColor(trace_colour(run, names[place], place if plot.name == "channels" else -1))
-            item.setPen(pen)
-            item.setData(*thin(run.t, values))
+            if self.session.live_on:  # time runs back from now, so that no range moves
+                item.setData(*thin(run.t - run.duration, values, MOST_DRAWN_LIVE), pen=pen)
+            else:
+                item.setData(*thin(run.t, values), pen=pen)
         self._show_range(plot, run, drawn)
 
     def _show_range(self, plot: Plot, run: Run, drawn: list[Floats]) -> None:
@@ -246,6 +252,9 @@ class TracePane(QWidget):
         if wanted[0] < old[0] or wanted[1] > old[1] or span < 0.6 * (old[1] - old[0]):
             plot.range = wanted
         first, last = self.time_span()
+        if plot.shown == (first, last, *plot.range):
+            return
+        plot.shown = (first, last, *plot.range)
         plot.setRange(xRange=(first, last), yRange=plot.range, padding=0, disableAutoRange=True)
         step = nice_step((last - first) / 6.0)
         ticks = np.arange(np.ceil(first / step) * step, last + 1e-9, step)
@@ -311,21 +320,21 @@ class TracePane(QWidget):
 
 
 def _has(run: Run, name: str) -> bool:
-    return any(trace.name == name for trace in traces.catalogue(run.job.craft))
+    return name in traces.book(run)
 
 
 def _without_spikes(drawn: list[Floats]) -> tuple[float, float]:
     """The stretch that forces fill, without the one-tick spikes of hits."""
-    low = min(float(np.percentile(values, 0.5)) for values in drawn)
-    high = max(float(np.percentile(values, 99.5)) for values in drawn)
-    return low, high
+    few = np.sort(np.stack([values[:: max(1, len(values) // 400)] for values in drawn]), axis=1)
+    edge = few.shape[1] // 200
+    return float(few[:, edge].min()), float(few[:, -1 - edge].max())
 
 
 def trace_colour(run: Run, name: str, place: int = -1):  # type: ignore[no-untyped-def]
     """The colour of a trace: its family's, or ink; channels are told apart by their place."""
     if place >= 0:
         return theme.family(("holder", "drive", "impulse", "air")[place % 4])
-    trace = traces.describe(run.job.craft, name)
+    trace = traces.describe(run, name)
     return theme.family(trace.family) if name.startswith("part.") else theme.colour("ink" if name != "slip_angle" else "oak_deep")
 
 
@@ -412,7 +421,7 @@ class Cover(QWidget):
         band = self.pane.band()
         right = float(self.width() - 6)
         single = len(names) == 1
-        trace = traces.describe(run.job.craft, names[0]) if names else traces.Trace("", "", "")
+        trace = traces.describe(run, names[0]) if names else traces.Trace("", "", "")
         title = trace.title if single else plot.name
         unit = trace.unit if single else ("N" if plot.name == "forces" else "")
         painter.setFont(theme.font(theme.SMALL, bold=True))
@@ -437,7 +446,7 @@ class Cover(QWidget):
         top = box.center().y() - step * len(names) / 2 + step * 0.78
         for place, name in enumerate(names):
             value = float(traces.values(run, name)[row])
-            trace = traces.describe(run.job.craft, name)
+            trace = traces.describe(run, name)
             number, unit = units.split(value, trace.unit)
             if plot.name == "channels":
                 number = f"{value:.2f}"

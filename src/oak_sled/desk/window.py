@@ -41,6 +41,8 @@ from oak_sled.desk.yardview.view import YardView
 
 SAID_MS = 9000
 PANES = ("Traces", "Ledger", "Plan", "Measures")
+TRACES_EVERY = 3
+"""Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
 SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", "Down": "5", "Left": "4", "Right": "6"}
 """Keys a duplicated craft gets in the place of those of the first."""
 
@@ -180,6 +182,7 @@ class Window(QMainWindow):
         self.inputs.hide()
         self.sheet: KeySheet | None = None
         self.comparison: Comparison | None = None
+        self._frames = 0
         self._live_slow = QTimer(self)
         self._live_slow.setInterval(200)
         self._live_slow.timeout.connect(self._show_live_slowly)
@@ -552,7 +555,8 @@ class Window(QMainWindow):
     def _show_frame(self) -> None:
         self.view.beside = self.driver.beside()
         self.view.refresh()
-        if self.stack.currentWidget() is self.traces:
+        self._frames += 1
+        if self.stack.currentWidget() is self.traces and self._frames % TRACES_EVERY == 0:
             self.traces.show_live()
         self._show_clock()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from typing import Any, ClassVar, Literal, get_args
 
@@ -117,10 +118,7 @@ class Runner(Part):
 
     def sampled_curve(self) -> np.ndarray:
         """Share of the side grip at SAMPLES slip angles from 0 to 90 degrees, shape (SAMPLES,)."""
-        slips = np.array([knot.slip_deg for knot in self.curve])
-        grips = np.array([knot.grip for knot in self.curve])
-        at = np.clip(np.linspace(0.0, 90.0, SAMPLES), slips[0], slips[-1])
-        return np.asarray(PchipInterpolator(slips, grips)(at), dtype=float)
+        return _sampled(tuple((knot.slip_deg, knot.grip) for knot in self.curve))
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
@@ -177,6 +175,15 @@ class Runner(Part):
             radius = setting.last_speed**2 / (side * STANDARD_GRAVITY)
             first += f": {show(radius, 'm')} radius at top speed"
         return (first, f"slides past {self.slides_past_deg:g}°, bites below {self.bites_at_deg:g}°")
+
+
+@functools.lru_cache(maxsize=64)
+def _sampled(knots: tuple[tuple[float, float], ...]) -> np.ndarray:
+    slips, grips = np.array(knots).T
+    at = np.clip(np.linspace(0.0, 90.0, SAMPLES), slips[0], slips[-1])
+    sampled = np.asarray(PchipInterpolator(slips, grips)(at), dtype=float)
+    sampled.flags.writeable = False  # shared by every run of this curve
+    return sampled
 
 
 @compiled

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -49,6 +50,7 @@ class Camera:
         made[3, 2] = -1.0
         return made
 
+    @cached_property
     def matrix(self) -> Floats:
         """World to clip space, shape (4, 4)."""
         return self.projection() @ self.view()
@@ -56,7 +58,7 @@ class Camera:
     def project(self, points: Floats) -> tuple[Floats, Floats]:
         """px of points, shape (n, 2), and how far they lie before the eye, m, shape (n,); <= 0: behind."""
         points = np.atleast_2d(points)
-        clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ self.matrix().T
+        clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ self.matrix.T
         depth = clip[:, 3]
         safe = np.where(np.abs(depth) < 1e-6, 1e-6, depth)
         x = (clip[:, 0] / safe * 0.5 + 0.5) * self.width

@@ -220,6 +220,16 @@ def ribbon(points: Floats, width: float, breaks: float = 30.0) -> Floats:
     return quads.reshape(-1, 2).astype("f4")
 
 
+def crossbars(places: Floats, half: float) -> Floats:
+    """Bars across a way, 10 cm thick: triangles of shape (m, 2) from (n, 4) of x, y, cosine, sine."""
+    if not len(places):
+        return np.zeros((0, 2), "f4")
+    middle, way = places[:, :2], places[:, 2:] * 0.05
+    side = np.stack([-places[:, 3], places[:, 2]], axis=1) * half
+    a, b, c, d = middle - way + side, middle - way - side, middle + way - side, middle + way + side
+    return np.stack([a, b, c, a, c, d], axis=1).reshape(-1, 2).astype("f4")
+
+
 def hills() -> tuple[Floats, Floats]:
     """A far ring of low hills: triangles of shape (n, 3), and the sky behind them is plain."""
     turn = np.linspace(0.0, 2.0 * math.pi, 97)

@@ -71,20 +71,16 @@ _ICE_FRAGMENT = """
 uniform vec3 ice; uniform vec3 rule; uniform vec3 haze; uniform vec4 edge;
 in vec2 spot; in float away;
 out vec4 pixel;
-float ruled(float at, float every, float strong) {
-    float cell = at / every;
-    float wide = max(fwidth(cell), 1e-5);
-    float off = abs(fract(cell - 0.5) - 0.5);
-    return strong * (1.0 - smoothstep(0.6 * wide, 1.6 * wide, off)) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
-}
 void main() {
-    float lines = max(max(ruled(spot.x, 10.0, 0.85), ruled(spot.y, 10.0, 0.85)),
-                      max(ruled(spot.x, 2.0, 0.28), ruled(spot.y, 2.0, 0.28)));
-    float sheen = 0.012 * sin(spot.x * 0.11 + 1.3 * sin(spot.y * 0.05)) + 0.010 * sin(spot.y * 0.17 + spot.x * 0.03);
-    vec3 base = mix(ice + sheen, rule, lines);
-    float outside = step(spot.x, edge.x) + step(edge.z, spot.x) + step(spot.y, edge.y) + step(edge.w, spot.y);
-    base = mix(base, rule, 0.35 * min(outside, 1.0));
-    pixel = vec4(mix(base, haze, clamp((away - 60.0) / 700.0, 0.0, 1.0)), 1.0);
+    vec2 wide = max(fwidth(spot), vec2(1e-4));
+    vec2 far10 = abs(fract(spot * 0.1 - 0.5) - 0.5) * 10.0, far2 = abs(fract(spot * 0.5 - 0.5) - 0.5) * 2.0;
+    vec2 on10 = clamp(1.6 - far10 / wide, 0.0, 1.0) * clamp(1.0 - wide * 0.25, 0.0, 1.0);
+    vec2 on2 = clamp(1.5 - far2 / wide, 0.0, 1.0) * clamp(1.0 - wide * 1.25, 0.0, 1.0);
+    float lines = max(max(on10.x, on10.y) * 0.85, max(on2.x, on2.y) * 0.30);
+    vec2 out_low = step(spot, edge.xy), out_high = step(edge.zw, spot);
+    float outside = min(out_low.x + out_low.y + out_high.x + out_high.y, 1.0);
+    vec3 base = mix(ice, rule, max(lines, 0.35 * outside));
+    pixel = vec4(mix(base, haze, clamp((away - 60.0) * 0.00143, 0.0, 1.0)), 1.0);
 }
 """
 
@@ -94,6 +90,16 @@ class Band:
     """A flat band on the ice: points of shape (n, 2), m, with width, colour token or family, and how solid it is."""
 
     points: Floats
+    width: float
+    colour: tuple[float, float, float]
+    alpha: float
+
+
+@dataclass
+class Bars:
+    """Short bars across a path: x, y, cosine and sine of the way, shape (n, 4); half their length is `width`."""
+
+    places: Floats
     width: float
     colour: tuple[float, float, float]
     alpha: float
@@ -117,6 +123,7 @@ class Scene:
     ground: Ground
     figures: list[Figure] = field(default_factory=list)
     bands: list[Band] = field(default_factory=list)
+    bars: Bars | None = None
 
 
 class Renderer:
@@ -193,7 +200,7 @@ class Renderer:
             gl.viewport = (0, 0, width, height)
             low = theme.rgb("sky_low")
             drawn.clear(*low, 1.0)
-            clip = camera.matrix().T.astype("f4")
+            clip = camera.matrix.T.astype("f4")
             self._draw_far(gl, scene.ground, camera, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
@@ -233,16 +240,21 @@ class Renderer:
         self._flat["clip"].write(clip.tobytes())
         self._flat["height"].value = 0.0
         for band in scene.bands:
-            vertices = meshes.ribbon(band.points, band.width)
-            if not len(vertices):
-                continue
-            raw = vertices.tobytes()
-            if len(raw) > self._band_buffer.size:
-                self._band_buffer.orphan(2 * len(raw))
-            self._band_buffer.write(raw)
-            self._flat["paint"].value = (*band.colour, band.alpha)
-            self._bands.render(vertices=len(vertices))
+            self._draw_flat(meshes.ribbon(band.points, band.width), (*band.colour, band.alpha))
+        if scene.bars is not None:
+            bars = scene.bars
+            self._draw_flat(meshes.crossbars(bars.places, bars.width), (*bars.colour, bars.alpha))
         gl.disable(moderngl.BLEND)
+
+    def _draw_flat(self, vertices: Floats, paint: tuple[float, float, float, float]) -> None:
+        if not len(vertices):
+            return
+        raw = vertices.tobytes()
+        if len(raw) > self._band_buffer.size:
+            self._band_buffer.orphan(2 * len(raw))
+        self._band_buffer.write(raw)
+        self._flat["paint"].value = paint
+        self._bands.render(vertices=len(vertices))
 
     def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: Floats, low: tuple[float, float, float]) -> None:
         still = self._mesh(("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges), lambda: meshes.ground_mesh(scene.ground))

@@ -19,11 +19,13 @@ from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows
 from oak_sled.desk.yardview.camera import Camera, Rig
-from oak_sled.desk.yardview.renderer import Band, Figure, Renderer, Scene
+from oak_sled.desk.yardview.renderer import Band, Bars, Figure, Renderer, Scene
 
 STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
 SLOW_MS = 25.0
+MOVING_SHARE = 0.8
+"""Share of the resolution a software renderer draws at while things move; still pictures are whole."""
 MOST_POINTS = 1500
 FLASH_S = 0.7
 HIDDEN_FAMILIES = {"gravity"}
@@ -183,7 +185,7 @@ class YardView(QWidget):
             self._camera = self.rig.camera(run, row, self.width(), self.height())
             self._image = self._render(run, row)
             self._stale = False
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._half)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._overlay(painter, run, row)
@@ -202,8 +204,8 @@ class YardView(QWidget):
         assert self.renderer is not None and self._camera is not None
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
-        if self._half and not smooth:
-            ratio *= 0.6
+        if self.renderer.is_software and not smooth:
+            ratio *= 0.6 if self._half else MOVING_SHARE
         width, height = round(self.width() * ratio), round(self.height() * ratio)
         return self.renderer.draw(self._scene(run, row), self._camera, width, height, smooth)
 
@@ -221,7 +223,7 @@ class YardView(QWidget):
         scene.bands.append(Band(place, 0.13, oak, 0.95))
         if row < run.ticks:
             scene.bands.append(Band(path_of(run, row, run.ticks), 0.1, oak, 0.42))
-        scene.bands += [Band(mark, 0.35, theme.rgb("oak_deep"), 0.9) for mark in second_marks(run)]
+        scene.bars = Bars(second_marks(run), 0.35, theme.rgb("oak_deep"), 0.9)
         for other, other_row in self.beside:
             scene.bands.append(Band(path_of(other, 0, other_row), 0.12, theme.rgb("good"), 0.8))
             scene.figures.append(figure(other, other_row))
@@ -303,7 +305,7 @@ class YardView(QWidget):
         labels.block(box)
         self._readout_boxes = []
         for place, name in enumerate(self.readouts):
-            trace = traces.describe(run.job.craft, name)
+            trace = traces.describe(run, name)
             values = traces.values(run, name)[: row + 1]
             unit, factor = trace.unit, 1.0
             if name in self.switched_units and trace.unit in _SWITCHED:
@@ -408,18 +410,12 @@ def path_of(run: Run, first: int, last: int) -> Floats:
     return np.stack([x[rows], y[rows]], axis=1)
 
 
-def second_marks(run: Run) -> list[Floats]:
-    """A short bar across the path at every whole second, each of shape (2, 2)."""
-    if run.duration > 120.0:
-        return []
-    found = []
+def second_marks(run: Run) -> Floats:
+    """Where a bar lies across the path at every whole second: x, y, cosine and sine of the heading, shape (n, 4)."""
+    first = int(run.first_tick * run.job.dt) + 1
+    rows = [run.at(float(second)) for second in range(first, min(first + 120, int(run.duration) + 1))]
     way = traces.heading(run)
-    x, y = run.column("position.x"), run.column("position.y")
-    for second in range(1, int(run.duration) + 1):
-        row = run.at(float(second))
-        ahead = way[row] * 0.05
-        found.append(np.array([[x[row] - ahead[0], y[row] - ahead[1]], [x[row] + ahead[0], y[row] + ahead[1]]]))
-    return found
+    return np.column_stack([run.column("position.x")[rows], run.column("position.y")[rows], way[rows]])
 
 
 def slide_marks(run: Run, last: int) -> list[Floats]:
