@@ -26,7 +26,19 @@ def demo_job(yard):
 class Maker:
     """Builds small jobs: a body, some parts, a start, what the channels are told."""
 
-    def job(self, parts=(), *, body=None, ground=None, ticks=120, seconds=5.0, told=None, drill=None, integrator="semi_implicit", **start):
+    def job(
+        self,
+        parts=(),
+        *,
+        body=None,
+        ground=None,
+        ticks=120,
+        seconds=5.0,
+        told=None,
+        drill=None,
+        integrator="semi_implicit",
+        **start,
+    ):
         channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("throttle", "steer", "brake"))
         craft = Craft(id="craft", body=Body(**(body or {})), channels=channels, parts=tuple(parts))
         tracks = tuple(Track(channel=name, knots=self.knots(value)) for name, value in (told or {}).items())

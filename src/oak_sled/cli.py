@@ -21,7 +21,9 @@ app = typer.Typer(
 )
 
 YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME")]
-SetOption = Annotated[list[str] | None, typer.Option("--set", help="PATH=VALUE, with units if you like", metavar="PATH=VALUE")]
+SetOption = Annotated[
+    list[str] | None, typer.Option("--set", help="PATH=VALUE, with units if you like", metavar="PATH=VALUE")
+]
 
 
 def main() -> None:
@@ -70,7 +72,9 @@ def with_sets(yard: Any, sets: list[str] | None) -> Any:
         path, equals, value = entry.partition("=")
         try:
             if not equals:
-                raise refuse(f"--set {entry}", "has no value", "PATH=VALUE, such as crafts.fan_sled.parts.fan.thrust=900")
+                raise refuse(
+                    f"--set {entry}", "has no value", "PATH=VALUE, such as crafts.fan_sled.parts.fan.thrust=900"
+                )
             yard = yard.edit(path.strip(), _setting(value.strip()))
         except Refused as refused:
             faults.extend(refused.faults)
@@ -157,9 +161,7 @@ def run(
         run_csv.save(made, Path(csv))
     if json_file:
         out = {
-            "measures": {
-                known.name: {"value": found[known.name], "unit": known.unit} for known in measures.MEASURES
-            },
+            "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in measures.MEASURES},
             "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
             "digest": made.digest,
         }

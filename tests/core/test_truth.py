@@ -173,7 +173,9 @@ def test_explicit_euler_shows_what_goes_wrong_with_it(make):
 
 
 def test_sliding_stop_takes_v2_over_2_mu_g(make, planar):
-    made = make.run([Brake(id="brake", channel="brake", bite=0.3)], body=planar, seconds=8.0, speed=15.0, told={"brake": 1.0})
+    made = make.run(
+        [Brake(id="brake", channel="brake", bite=0.3)], body=planar, seconds=8.0, speed=15.0, told={"brake": 1.0}
+    )
     wanted = 15.0**2 / (2.0 * 0.3 * G)
     assert made.column("position.x")[-1] == pytest.approx(wanted, rel=1e-2)
     assert made.column("velocity.x")[-1] == 0.0, "it stands, and does not creep back"
@@ -243,7 +245,12 @@ def test_the_reference_converges_on_the_closed_form(make, planar):
     assert found.settled
     speeds = found.run.column("velocity.x")
     assert np.max(np.abs(speeds - tanh_solution(found.run.t))) < 5e-3
-    plain = np.max(np.abs(make.run(parts, body=planar, ticks=60, seconds=5.0, told={"throttle": 1.0}).column("velocity.x") - tanh_solution(found.run.t)))
+    plain = np.max(
+        np.abs(
+            make.run(parts, body=planar, ticks=60, seconds=5.0, told={"throttle": 1.0}).column("velocity.x")
+            - tanh_solution(found.run.t)
+        )
+    )
     assert np.max(np.abs(speeds - tanh_solution(found.run.t))) < 0.1 * plain
 
 

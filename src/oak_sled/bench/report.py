@@ -83,7 +83,13 @@ def kernel(count: int) -> None:
 
     ours, theirs = interleaved(count, compiled, in_c)
     same = float(np.max(np.abs(out - other)))
-    line("kernel, a tick of the demo craft", f"{ours:.0f} ns", f"C loop {theirs:.0f} ns", ours / theirs, f"aim 1.5; greatest difference of any number {same:.1g}")
+    line(
+        "kernel, a tick of the demo craft",
+        f"{ours:.0f} ns",
+        f"C loop {theirs:.0f} ns",
+        ours / theirs,
+        f"aim 1.5; greatest difference of any number {same:.1g}",
+    )
     yardstick.close()
 
 

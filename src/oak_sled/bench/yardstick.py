@@ -16,7 +16,6 @@ from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
 
 
-
 class Yardstick:
     """The C loop, built for one job of the demo craft. Raises RuntimeError where there is no compiler."""
 
@@ -30,7 +29,9 @@ class Yardstick:
         source.write_text((resources.files("oak_sled") / "bench" / "fan_sled.c").read_text())
         library = source.with_suffix(".so")
         made = subprocess.run(
-            [compiler, "-O2", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"], capture_output=True, text=True
+            [compiler, "-O2", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"],
+            capture_output=True,
+            text=True,
         )
         if made.returncode:
             raise RuntimeError(f"the C compiler failed: {made.stderr.splitlines()[0] if made.stderr else '?'}")

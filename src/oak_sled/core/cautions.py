@@ -202,4 +202,6 @@ def _deaf_drill(job: Job) -> Iterator[Caution]:
             )
     for name in names:
         if name not in used:
-            yield Caution("unused_channel", "", f"no part listens to channel {name!r}", "fit a part to it, or remove it")
+            yield Caution(
+                "unused_channel", "", f"no part listens to channel {name!r}", "fit a part to it, or remove it"
+            )

@@ -26,23 +26,29 @@ class Body(Frozen):
     """A rigid body: mass and its spread, hull, held axes, damping of everything it does."""
 
     mass_from: Literal["given", "density"] = Field("given", description="mass as given, or shape times density")
-    mass: float = dial(
-        200.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 5000.0), scale="log", main=True
-    )
+    mass: float = dial(200.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 5000.0), scale="log", main=True)
     density: float = dial(500.0, "kg/m3", "density of the shape", low=1e-3, high=1e5, slider=(1.0, 8000.0), scale="log")
     shape: Shape = Field("box", description="the shape that mass, inertia and hull are taken from")
     length: float = dial(2.4, "m", "along the craft (diameter of a ball)", low=0.01, high=1e3, slider=(0.1, 10.0))
     width: float = dial(1.4, "m", "across the craft", low=0.01, high=1e3, slider=(0.1, 10.0))
     height: float = dial(0.5, "m", "upward (length of an upright cylinder)", low=0.01, high=1e3, slider=(0.1, 10.0))
     inertia_from: Literal["shape", "given"] = Field("shape", description="inertia from the shape, or as given")
-    roll_inertia: float = dial(50.0, "kg m2", "about the forward axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log")
-    pitch_inertia: float = dial(120.0, "kg m2", "about the left axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log")
-    yaw_inertia: float = dial(150.0, "kg m2", "about the upright axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log")
+    roll_inertia: float = dial(
+        50.0, "kg m2", "about the forward axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
+    )
+    pitch_inertia: float = dial(
+        120.0, "kg m2", "about the left axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
+    )
+    yaw_inertia: float = dial(
+        150.0, "kg m2", "about the upright axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
+    )
     centre_x: float = dial(0.0, "m", "centre of mass, forward of the origin", low=-1e3, high=1e3, slider=(-2.0, 2.0))
     centre_y: float = dial(0.0, "m", "centre of mass, left of the origin", low=-1e3, high=1e3, slider=(-2.0, 2.0))
     centre_z: float = dial(0.0, "m", "centre of mass, above the origin", low=-1e3, high=1e3, slider=(-2.0, 2.0))
     gravity_scale: float = dial(1.0, "", "share of gravity it feels", low=-10.0, high=10.0, slider=(0.0, 3.0))
-    held: tuple[Axis, ...] = Field((), max_length=6, description="axes of the world along or about which it cannot move")
+    held: tuple[Axis, ...] = Field(
+        (), max_length=6, description="axes of the world along or about which it cannot move"
+    )
     damping_law: DampingLaw = Field("exact", description="the law of both dampings")
     damping: float = dial(
         0.0,
@@ -129,9 +135,13 @@ class Channel(Frozen):
     plus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it up")
     minus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it down")
     dead_zone: float = dial(0.0, "", "input that counts as none", low=0.0, high=0.95, slider=(0.0, 0.5))
-    exponent: float = dial(1.0, "", "response: above 1 is finer near the middle", low=0.1, high=10.0, slider=(0.3, 4.0), scale="log")
+    exponent: float = dial(
+        1.0, "", "response: above 1 is finer near the middle", low=0.1, high=10.0, slider=(0.3, 4.0), scale="log"
+    )
     rise: float = dial(8.0, "1/s", "how fast it grows", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True)
-    fall: float = dial(8.0, "1/s", "how fast it returns", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True)
+    fall: float = dial(
+        8.0, "1/s", "how fast it returns", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
+    )
 
     @property
     def heading(self) -> str:

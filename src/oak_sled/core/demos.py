@@ -31,7 +31,9 @@ def bare_craft(name: str, title: str) -> Craft:
         Channel(id="steer", title="steer", plus_keys=("Left",), minus_keys=("Right",), rise=6.0, fall=8.0),
     )
     # 150 kg/m3: a light crate-built hull of this size, and a thrust of about 0.25 g
-    body = Body(mass=250.0, length=2.4, width=1.4, height=0.5, held=("z", "roll", "pitch"), damping=0.15, spin_damping=1.5)
+    body = Body(
+        mass=250.0, length=2.4, width=1.4, height=0.5, held=("z", "roll", "pitch"), damping=0.15, spin_damping=1.5
+    )
     return Craft(
         id=name,
         title=title,

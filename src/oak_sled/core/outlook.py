@@ -16,7 +16,6 @@ from oak_sled.core.units import show
 from oak_sled.core.yard import Ground
 
 
-
 def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:
     """The craft and its ground as numbers for closed forms; muted parts do not count."""
     body = craft.body

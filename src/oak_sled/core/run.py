@@ -34,6 +34,7 @@ class Run:
     first_tick: int = 0
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
     book: dict[str, Any] = field(default_factory=dict, repr=False)
+    fired: list[Any] = field(default_factory=list, repr=False)
     ranges: dict[str, tuple[float, float, float]] = field(default_factory=dict, repr=False)
 
     @property

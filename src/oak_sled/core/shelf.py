@@ -113,13 +113,17 @@ def _value(value: Any, unit: str) -> str:
     if isinstance(value, float):
         return " ".join(split(value, unit)).strip()
     if isinstance(value, tuple):
-        return "none" if not value else (", ".join(map(str, value)) if len(str(value)) < 30 else f"{len(value)} entries")
+        return (
+            "none" if not value else (", ".join(map(str, value)) if len(str(value)) < 30 else f"{len(value)} entries")
+        )
     return str(value).replace("_", " ") or "none"
 
 
 def words_of(path: str) -> str:
     """A path in words: "parts.fan.thrust" becomes "fan thrust"."""
-    pieces = [piece for piece in path.split(".") if piece not in ("parts", "channels", "body", "start", "walls", "gates")]
+    pieces = [
+        piece for piece in path.split(".") if piece not in ("parts", "channels", "body", "start", "walls", "gates")
+    ]
     return " ".join(pieces).removesuffix("_deg").replace("_", " ")
 
 

@@ -34,7 +34,9 @@ def read_axis(entry: str) -> Axis:
         low, high = units.read(pieces[0], ""), units.read(pieces[1], "")
         count = int(pieces[2])
     except (Refused, ValueError):
-        raise refuse(f"--vary {entry}", "has a number that cannot be read", "LO and HI numbers, N a whole one") from None
+        raise refuse(
+            f"--vary {entry}", "has a number that cannot be read", "LO and HI numbers, N a whole one"
+        ) from None
     if not 1 <= count <= 10_000:
         raise refuse(f"--vary {entry}", f"{count} values", "1 to 10000")
     return Axis(path.strip(), tuple(float(value) for value in np.linspace(low, high, count)))
@@ -51,8 +53,6 @@ def grid(yard: Yard, drill: str, axes: list[Axis], measure: Measure) -> list[tup
         for axis, value in zip(axes, values, strict=True):
             variant = variant.edit(axis.path, value)
         chosen = variant.drill(drill)
-        made = run.execute(
-            Job(variant.craft(), variant.ground_of(chosen), chosen, variant.ticks, variant.integrator)
-        )
+        made = run.execute(Job(variant.craft(), variant.ground_of(chosen), chosen, variant.ticks, variant.integrator))
         rows.append((values, measure.read(made)))
     return rows

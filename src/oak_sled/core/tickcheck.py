@@ -93,6 +93,4 @@ def check(job: Job, rates: tuple[int, ...] = RATES, told: Callable[[int, int], N
     truth = reference(replace(job, ticks=max(rates)))
     if told:
         told(len(rates) + 1, len(rates) + 1)
-    return TickCheck(
-        tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages)
-    )
+    return TickCheck(tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages))

@@ -5,7 +5,6 @@ A trace has a name, a title, a unit and a family; its values are computed once a
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -217,6 +216,13 @@ class Event:
 
 def events(run: Run) -> tuple[Event, ...]:
     """Hits, slides, limits and gates, in order of time: what leaves a tick on the time axis."""
+    if not run.fired:
+        run.fired.append(_events(run))
+    fired: tuple[Event, ...] = run.fired[0]
+    return fired
+
+
+def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
     found += [Event(row, "hit", "walls") for row in _rises(run.column("in_wall"))]
     for part in run.job.craft.parts:
@@ -329,9 +335,8 @@ def energy(run: Run) -> Floats:
 def work(run: Run, name: str) -> float:
     """J that a ledger line put into the craft: force times mean velocity and torque times mean spin, summed."""
     booked = run.line(name)[1:]
-    v, w = velocity(run), run.columns("spin.x", "spin.y", "spin.z")
-    power = np.sum(booked[:, :3] * 0.5 * (v[1:] + v[:-1]), axis=1)
-    power += np.sum(booked[:, 3:] * 0.5 * (w[1:] + w[:-1]), axis=1)
-    return math.fsum(power * run.job.dt)
-
-
+    v = velocity(run)
+    w = _kept(run, "spin", lambda run: run.columns("spin.x", "spin.y", "spin.z"))
+    moved = np.einsum("ij,ij->", booked[:, :3], v[1:] + v[:-1])
+    turned = np.einsum("ij,ij->", booked[:, 3:], w[1:] + w[:-1])
+    return float(0.5 * run.job.dt * (moved + turned))

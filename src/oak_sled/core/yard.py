@@ -115,10 +115,21 @@ class Track(Frozen):
     knots: tuple[Knot, ...] = Field((), max_length=500_000, description="values at times")
     amplitude: float = dial(1.0, "", "of a sine", low=-1.0, high=1.0)
     period: float = dial(2.0, "s", "of a sine", low=0.02, high=1e4, slider=(0.2, 10.0), scale="log")
-    gain: float = dial(2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0))
-    lead: float = dial(0.5, "s", "of the driver: steering taken back for each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0))
+    gain: float = dial(
+        2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0)
+    )
+    lead: float = dial(
+        0.5, "s", "of the driver: steering taken back for each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0)
+    )
 
-    sight: float = dial(12.0, "m", "of the driver: how far before a gate the aim moves on to the next", low=0.0, high=1e3, slider=(0.0, 40.0))
+    sight: float = dial(
+        12.0,
+        "m",
+        "of the driver: how far before a gate the aim moves on to the next",
+        low=0.0,
+        high=1e3,
+        slider=(0.0, 40.0),
+    )
 
     @model_validator(mode="after")
     def _ordered(self) -> Track:
@@ -133,7 +144,9 @@ class Target(Frozen):
     """The band a measure should lie in; an open side is left out."""
 
     measure: str = Field(description="the measure, by name")
-    low: float | None = Field(None, allow_inf_nan=False, description="least value that passes, in the unit of the measure")
+    low: float | None = Field(
+        None, allow_inf_nan=False, description="least value that passes, in the unit of the measure"
+    )
     high: float | None = Field(None, allow_inf_nan=False, description="greatest value that passes")
 
 
@@ -148,7 +161,9 @@ class Drill(Frozen):
     duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
     end: Literal["time", "distance", "stopped", "hit", "last_gate"] = Field("time", description="what ends it sooner")
     end_value: float = dial(0.0, "", "m for distance, s not before which stopped counts", low=0.0, high=1e6)
-    event_time: float = dial(0.0, "s", "when what is measured begins (the step, the brake, the release)", low=0.0, high=1e5)
+    event_time: float = dial(
+        0.0, "s", "when what is measured begins (the step, the brake, the release)", low=0.0, high=1e5
+    )
     recorded: bool = Field(False, description="kept from a live drive")
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
 

@@ -159,13 +159,19 @@ class ForceDesk(QWidget):
             return
         numbers = run.record.row(max(1, self.session.row))
         weight = self.session.setting().weight or run.job.craft.body.true_mass() * STANDARD_GRAVITY
-        slip = float(traces.values(run, "slip_angle")[self.session.row]) if not run.live or not self.session.live_on else 0.0
+        slip = (
+            float(traces.values(run, "slip_angle")[self.session.row])
+            if not run.live or not self.session.live_on
+            else 0.0
+        )
         for strip in self.strips:
             if strip.is_body:
                 strip.meter.show_value(weight, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
                 show_meter(strip, run, numbers, weight, self.session.row)
-            if strip.curve is not None and isinstance(strip.part, type(strip.curve.part) if strip.curve.part else object):
+            if strip.curve is not None and isinstance(
+                strip.part, type(strip.curve.part) if strip.curve.part else object
+            ):
                 strip.curve.show_part(strip.part, slip)  # type: ignore[arg-type]
 
     # parts

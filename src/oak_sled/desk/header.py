@@ -28,6 +28,8 @@ class Chooser(QAbstractButton):
 
     def show_text(self, text: str) -> None:
         """What is chosen now."""
+        if text == self.text():
+            return
         self.setText(text)
         self.setAccessibleName(f"{self.word}: {text}")
         self.setToolTip(f"{self.word}: {text}")
@@ -97,7 +99,9 @@ class Header(QWidget):
             if word == "ground":
                 row.addSpacing(8)
         row.addStretch(1)
-        self.drive = self._button("Drive", "go", "drive it with the keyboard; again: stop, and keep the drive as a run (F9)")
+        self.drive = self._button(
+            "Drive", "go", "drive it with the keyboard; again: stop, and keep the drive as a run (F9)"
+        )
         self.drive.setCheckable(True)
         self.drive.clicked.connect(self.drive_wanted)
         self.run = self._button("Run drill", "plain", "run the drill and keep it on the shelf (Ctrl+Return)")
@@ -154,10 +158,18 @@ class Header(QWidget):
         self.choosers["drill"].show_text(session.drill.heading)
         self.choosers["ticks/s"].show_text(str(session.yard.ticks))
         count = len(session.warned)
-        self.cautions.setText(f"{count} caution{'s' if count != 1 else ''}" if count else "no cautions")
+        self.cautions.setToolTip("\n".join(str(caution) for caution in session.warned) or "nothing found")
+        words = f"{count} caution{'s' if count != 1 else ''}" if count else "no cautions"
+        if words == self.cautions.text():
+            return
+        self.cautions.setText(words)
         colour = theme.colour("warning" if count else "good").name()
         self.cautions.setStyleSheet(f"color: {colour}; font-weight: {'bold' if count else 'normal'};")
-        self.cautions.setToolTip("\n".join(str(caution) for caution in session.warned) or "nothing found")
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme."""
+        self.cautions.setText("")
+        self.refresh()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

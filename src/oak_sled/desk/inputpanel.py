@@ -96,7 +96,9 @@ class InputPanel(QWidget):
                 painter.setFont(theme.font(theme.SMALL))
                 painter.setPen(theme.colour("ink"))
                 painter.drawText(QPointF(10, top + 16), theme.elide(channel.heading, 62, theme.font(theme.SMALL)))
-                self._paint_key(painter, craft.id, channel.id, "minus_keys", channel.minus_keys, 76, top, channel.two_sided)
+                self._paint_key(
+                    painter, craft.id, channel.id, "minus_keys", channel.minus_keys, 76, top, channel.two_sided
+                )
                 self._paint_bar(painter, number, place, channel.two_sided, top)
                 self._paint_key(painter, craft.id, channel.id, "plus_keys", channel.plus_keys, 222, top, True)
                 top += LINE
@@ -118,7 +120,15 @@ class InputPanel(QWidget):
         painter.fillRect(QRectF(min(origin, origin + reach), bar.top(), abs(reach), 8), theme.family("holder"))
 
     def _paint_key(
-        self, painter: QPainter, craft_id: str, channel_id: str, side: str, keys: tuple[str, ...], x: float, top: float, used: bool
+        self,
+        painter: QPainter,
+        craft_id: str,
+        channel_id: str,
+        side: str,
+        keys: tuple[str, ...],
+        x: float,
+        top: float,
+        used: bool,
     ) -> None:
         if not used:
             return

@@ -114,7 +114,9 @@ class Keeper(QObject):
                 good = widget.grab().save(str(path), "PNG")
         except OSError:
             good = False
-        self.session.say(f"wrote {path.name}" if good else f"{path} cannot be written: choose a folder you may write to", not good)
+        self.session.say(
+            f"wrote {path.name}" if good else f"{path} cannot be written: choose a folder you may write to", not good
+        )
         return good
 
     # recent files
@@ -184,5 +186,3 @@ class Keeper(QObject):
         """Takes an autosave away."""
         shelf_store.remove(file)
         file.with_suffix(".from").unlink(missing_ok=True)
-
-

@@ -92,7 +92,14 @@ class LedgerPane(QWidget):
         painter.drawText(12, int(top + 5 + step + 16), text)
 
     def _paint_row(
-        self, painter: QPainter, row: LedgerRow, top: float, step: float, columns: list[float], weight: float, biggest: float
+        self,
+        painter: QPainter,
+        row: LedgerRow,
+        top: float,
+        step: float,
+        columns: list[float],
+        weight: float,
+        biggest: float,
     ) -> None:
         ink = theme.family(row.family)
         base = top + step * 0.68
@@ -109,7 +116,9 @@ class LedgerPane(QWidget):
         if biggest and size > 1e-9:
             painter.setFont(theme.font(10))
             painter.setPen(theme.colour("soft"))
-            painter.drawText(QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f}")
+            painter.drawText(
+                QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f}"
+            )
         painter.setFont(theme.font(theme.TEXT))
         for value, x in zip(row.force, columns[:3], strict=True):
             painter.setPen(theme.colour("ink" if abs(value) > 1e-9 else "rule"))

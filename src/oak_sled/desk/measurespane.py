@@ -37,7 +37,11 @@ class MeasuresPane(QWidget):
         self.back = QPushButton("measures")
         self.check = QPushButton("tick check")
         self.cancel = QPushButton("cancel")
-        for button, action in ((self.back, self.show_measures), (self.check, self.run_check), (self.cancel, self.stop_check)):
+        for button, action in (
+            (self.back, self.show_measures),
+            (self.check, self.run_check),
+            (self.cancel, self.stop_check),
+        ):
             button.setObjectName("quiet")
             button.setMinimumHeight(24)
             button.clicked.connect(action)
@@ -66,8 +70,12 @@ class MeasuresPane(QWidget):
         """Takes the measures of the run shown."""
         self.back.setChecked(not self.checking)
         self.check.setChecked(self.checking)
-        self.table.setMinimumHeight(self.table.wanted_height())
-        self.table.update()
+        if self.isVisible():
+            self.table.setMinimumHeight(self.table.wanted_height())
+            self.table.update()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
 
     def shown(self) -> list[Measure]:
         """The measures this run shows."""
@@ -254,7 +262,14 @@ class _Table(QWidget):
             painter.drawText(QRectF(14, top + 38 + 30 * place, width - 28, 30), int(Qt.TextFlag.TextWordWrap), message)
 
     def _paint_check_row(
-        self, painter: QPainter, known: Measure, values: list[float | None], gap: float | None, top: float, first: float, step: float
+        self,
+        painter: QPainter,
+        known: Measure,
+        values: list[float | None],
+        gap: float | None,
+        top: float,
+        first: float,
+        step: float,
     ) -> None:
         small = theme.font(theme.SMALL)
         painter.setFont(small)

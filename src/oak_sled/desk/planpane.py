@@ -53,7 +53,13 @@ def bounds(runs: list[Run]) -> tuple[Floats, Floats]:
 
 
 def paint_plan(
-    painter: QPainter, box: QRectF, run: Run, row: int, ghosts: list[Run], zoom: float = 1.0, shift: QPointF | None = None
+    painter: QPainter,
+    box: QRectF,
+    run: Run,
+    row: int,
+    ghosts: list[Run],
+    zoom: float = 1.0,
+    shift: QPointF | None = None,
 ) -> Frame:
     """The ground from above with walls, gates, paths, and the craft to scale."""
     low, high = bounds([run, *ghosts])

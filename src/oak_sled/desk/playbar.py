@@ -36,7 +36,9 @@ class PlayBar(QWidget):
         row.setSpacing(0)
         self.cameras: dict[str, QPushButton] = {}
         for name in NAMES:
-            button = self._button(name, f"{name} camera (Ctrl+{NAMES.index(name) + 1})", lambda name=name: self.choose(name))
+            button = self._button(
+                name, f"{name} camera (Ctrl+{NAMES.index(name) + 1})", lambda name=name: self.choose(name)
+            )
             button.setCheckable(True)
             self.cameras[name] = button
             row.addWidget(button)

@@ -141,7 +141,9 @@ def drag(widget: QWidget, by: int, app: QApplication, steps: int = 12, let_go: b
     def send(kind: QEvent.Type, at: QPoint, buttons: Qt.MouseButton) -> None:
         button = Qt.MouseButton.LeftButton if kind != QEvent.Type.MouseMove else Qt.MouseButton.NoButton
         place = QPointF(at)
-        event = QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, Qt.KeyboardModifier.NoModifier)
+        event = QMouseEvent(
+            kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, Qt.KeyboardModifier.NoModifier
+        )
         QApplication.sendEvent(widget, event)
 
     send(QEvent.Type.MouseButtonPress, start, Qt.MouseButton.LeftButton)

@@ -75,7 +75,7 @@ class Session(QObject):
         self._to_card: tuple[Job, str] | None = None
         self._follow_end = True
         self.worker = Worker(self)
-        self.worker.finished.connect(self._take)
+        self.worker.finished.connect(self.take)
 
     # what is in hand
 
@@ -219,7 +219,8 @@ class Session(QObject):
         self._follow_end = True
         self.worker.ask(job, again=True)
 
-    def _take(self, result: Result) -> None:
+    def take(self, result: Result) -> None:
+        """Shows what the worker made, unless the bench has moved on meanwhile."""
         if result.job != self.job() or self.live_on:
             return  # stale
         self.show_run(result.run, result.found, result.warned)
@@ -390,5 +391,3 @@ def with_documents(yard: Yard, job: Job) -> Yard:
         drills=placed(yard.drills, job.drill),
         bench=bench,
     )
-
-

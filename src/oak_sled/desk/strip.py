@@ -53,7 +53,9 @@ class Meter(QWidget):
         painter.fillRect(QRectF(0, 20, width, 5), theme.colour("well"))
         middle = width / 2.0
         reach = max(-1.0, min(1.0, self.share)) * (middle - 1)
-        painter.fillRect(QRectF(min(middle, middle + reach), 20, abs(reach), 5), theme.family(self.family, on_desk=True))
+        painter.fillRect(
+            QRectF(min(middle, middle + reach), 20, abs(reach), 5), theme.family(self.family, on_desk=True)
+        )
         painter.fillRect(QRectF(middle - 0.5, 18, 1, 9), theme.colour("desk_soft"))
 
 

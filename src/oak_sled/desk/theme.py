@@ -149,7 +149,9 @@ def pen(name: str, width: float = 1.0) -> QPen:
     return made
 
 
-def number(painter: QPainter, right: float, base: float, value: str, unit: str, size: int, ink: QColor, soft: QColor) -> None:
+def number(
+    painter: QPainter, right: float, base: float, value: str, unit: str, size: int, ink: QColor, soft: QColor
+) -> None:
     """Draws a number that ends, unit and all, at `right`: the number firm, the unit soft after a thin space."""
     unit_size = size if unit == "°" else max(size - 2, 10)  # the shipped degree sign is small
     unit_font, number_font = font(unit_size), font(size)

@@ -62,11 +62,17 @@ class Plot(pg.PlotItem):
         self.vb.setDefaultPadding(0.0)
         self.vb.disableAutoRange()
         self.setMinimumHeight(34)
-        self.rules = self.plot([], [], connect="pairs")
-        self.ghosts: list[pg.PlotDataItem] = []
-        self.lines: list[pg.PlotDataItem] = []
+        self.rules = self.curve(connect="pairs")
+        self.ghosts: list[pg.PlotCurveItem] = []
+        self.lines: list[pg.PlotCurveItem] = []
         self.range = (0.0, 1.0)
         self.shown: tuple[float, ...] = ()
+
+    def curve(self, **settings: object) -> pg.PlotCurveItem:
+        """A bare curve: none of what a data item does beside drawing is needed."""
+        made = pg.PlotCurveItem(skipFiniteCheck=True, **settings)
+        self.vb.addItem(made, ignoreBounds=True)
+        return made
 
 
 class TracePane(QWidget):
@@ -210,19 +216,19 @@ class TracePane(QWidget):
         if len(names) == 1:
             shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
             while len(plot.ghosts) < len(shown):
-                plot.ghosts.append(plot.plot([], [], pen=theme.pen("ghost")))
+                plot.ghosts.append(plot.curve(pen=theme.pen("ghost")))
             for item, ghost in zip(plot.ghosts, shown, strict=False):
                 item.setData(*thin(ghost.t, traces.values(ghost, names[0])))
             for item in plot.ghosts[len(shown) :]:
-                item.setData([], [])
+                item.clear()
             drawn += [traces.values(ghost, names[0]) for ghost in shown]
         for item in plot.ghosts if len(names) > 1 else ():
-            item.setData([], [])
+            item.clear()
         while len(plot.lines) < len(names):
-            plot.lines.append(plot.plot([], [], pen=theme.pen("ink")))
+            plot.lines.append(plot.curve(pen=theme.pen("ink")))
         for place, item in enumerate(plot.lines):
             if place >= len(names):
-                item.setData([], [])
+                item.clear()
                 continue
             values = traces.values(run, names[place])
             drawn.append(values)
@@ -335,7 +341,11 @@ def trace_colour(run: Run, name: str, place: int = -1):  # type: ignore[no-untyp
     if place >= 0:
         return theme.family(("holder", "drive", "impulse", "air")[place % 4])
     trace = traces.describe(run, name)
-    return theme.family(trace.family) if name.startswith("part.") else theme.colour("ink" if name != "slip_angle" else "oak_deep")
+    return (
+        theme.family(trace.family)
+        if name.startswith("part.")
+        else theme.colour("ink" if name != "slip_angle" else "oak_deep")
+    )
 
 
 def nice_step(raw: float) -> float:
@@ -360,7 +370,9 @@ class Cover(QWidget):
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.setToolTip("drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run")
+        self.setToolTip(
+            "drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run"
+        )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -440,7 +452,9 @@ class Cover(QWidget):
         painter.setPen(theme.pen("rule"))
         painter.drawLine(QPointF(0, box.bottom() + 3), QPointF(self.width(), box.bottom() + 3))
 
-    def _paint_values(self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF, right: float) -> None:
+    def _paint_values(
+        self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF, right: float
+    ) -> None:
         second = self.pane.session.second_time
         step = min(16.0, (box.height() + 4) / max(len(names), 1))
         top = box.center().y() - step * len(names) / 2 + step * 0.78
@@ -456,7 +470,16 @@ class Cover(QWidget):
                 theme.number(painter, right, base, number, unit, theme.READING, ink, theme.colour("soft"))
                 if second is not None:
                     gap = value - float(traces.values(run, name)[run.at(second)])
-                    theme.number(painter, right, base + 15, f"Δ {units.significant(gap)}", trace.unit, 11, theme.colour("oak_deep"), theme.colour("soft"))
+                    theme.number(
+                        painter,
+                        right,
+                        base + 15,
+                        f"Δ {units.significant(gap)}",
+                        trace.unit,
+                        11,
+                        theme.colour("oak_deep"),
+                        theme.colour("soft"),
+                    )
                 continue
             small = theme.font(10)
             painter.setFont(small)
@@ -471,7 +494,14 @@ class Cover(QWidget):
         first, last = self.pane.time_span()
         band = self.pane.band()
         base = band.bottom() + 6
-        families = {"hit": "impulse", "sliding": "grip", "at limit": "holder", "gate": "gravity", "gate missed": "impulse", "edge": "impulse"}
+        families = {
+            "hit": "impulse",
+            "sliding": "grip",
+            "at limit": "holder",
+            "gate": "gravity",
+            "gate missed": "impulse",
+            "edge": "impulse",
+        }
         if not self.pane.session.live_on:
             for event in traces.events(run):
                 x = self.pane.x_at(event.row * run.job.dt)

@@ -52,7 +52,9 @@ class KeySheet(QWidget):
 
     def __init__(self, actions: list[QAction], parent: QWidget):
         super().__init__(parent)
-        self.lines = [(a.text().replace("&", ""), a.shortcut().toString()) for a in actions if not a.shortcut().isEmpty()]
+        self.lines = [
+            (a.text().replace("&", ""), a.shortcut().toString()) for a in actions if not a.shortcut().isEmpty()
+        ]
         self.lines += [
             ("dial: finer, coarser", "Shift-drag, Ctrl-drag"),
             ("dial: type a value", "Return, or a digit"),
@@ -293,7 +295,9 @@ class Window(QMainWindow):
                 f"Camera: {name}", f"Ctrl+{place + 1}", lambda name=name: self.playbar.choose(name)
             )
         for place, name in enumerate(PANES):
-            self.acts[f"pane_{name}"] = action(f"Pane: {name}", f"Alt+{place + 1}", lambda name=name: self.show_pane(name))
+            self.acts[f"pane_{name}"] = action(
+                f"Pane: {name}", f"Alt+{place + 1}", lambda name=name: self.show_pane(name)
+            )
 
     def _wire(self) -> None:
         session = self.session
@@ -344,7 +348,9 @@ class Window(QMainWindow):
             words = "stops driving beside" if craft.beside else "drives beside"
             menu.addAction(
                 f"{craft.heading} {words}",
-                lambda craft=craft: session.edit(f"crafts.{craft.id}.beside", not craft.beside, "drive beside", card=False),
+                lambda craft=craft: session.edit(
+                    f"crafts.{craft.id}.beside", not craft.beside, "drive beside", card=False
+                ),
             )
 
     def _fill_choices(self, menu: QMenu, what: str, items: tuple, chosen: str) -> None:  # type: ignore[type-arg]
@@ -500,7 +506,10 @@ class Window(QMainWindow):
         self.notice.tell(
             "Work from a session that did not end well was found.",
             False,
-            (("Bring it back", lambda: self.keeper.recover(lost[0])), ("Discard it", lambda: self.keeper.discard(lost[0]))),
+            (
+                ("Bring it back", lambda: self.keeper.recover(lost[0])),
+                ("Discard it", lambda: self.keeper.discard(lost[0])),
+            ),
         )
         return True
 
@@ -626,7 +635,7 @@ class Window(QMainWindow):
         if self.renderer is not None:
             self.renderer.forget_meshes()
         self.traces.restyle()
-        self.header.refresh()
+        self.header.restyle()
         self.desk.refresh()
         self.view.refresh()
         self._show_clock()

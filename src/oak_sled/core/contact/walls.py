@@ -203,9 +203,7 @@ def meet(body, walls, now, k):
     touching = 0.0
     first = now.in_wall == 0.0
     for w in range(walls.shape[0]):
-        depth, nx, ny, cx, cy = touch(
-            body, now.axes, now.position[0], now.position[1], now.position[2], walls[w]
-        )
+        depth, nx, ny, cx, cy = touch(body, now.axes, now.position[0], now.position[1], now.position[2], walls[w])
         if depth <= 0.0:
             continue
         touching = 1.0

@@ -34,9 +34,7 @@ def loads(text: str, where: str = "") -> Yard:
         raise refuse(where or "yard", "is not a yard", "an object with crafts, grounds and drills")
     number = data.get("format", FORMAT)
     if isinstance(number, int) and number > FORMAT:
-        raise refuse(
-            "format", f"{number} was written by a newer version", f"this version reads formats up to {FORMAT}"
-        )
+        raise refuse("format", f"{number} was written by a newer version", f"this version reads formats up to {FORMAT}")
     yard: Yard = document.checked(Yard, data)
     return yard
 
@@ -78,7 +76,9 @@ def write_whole(path: Path, content: bytes) -> None:
     except OSError as error:
         if name and os.path.exists(name):
             os.unlink(name)
-        raise refuse(str(path), f"cannot be written: {_words(error)}", "a folder with room that you may write to") from None
+        raise refuse(
+            str(path), f"cannot be written: {_words(error)}", "a folder with room that you may write to"
+        ) from None
 
 
 def _words(error: OSError) -> str:

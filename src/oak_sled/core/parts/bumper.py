@@ -28,7 +28,13 @@ class Bumper(Part):
     kind: Literal["bumper"] = "bumper"
     response: Response = Field("slide", description="what a wall does to the craft")
     keep_along: float = dial(
-        0.85, "", "share of the speed along the wall that is kept at a hit", low=0.0, high=1.0, main=True, title="keep along"
+        0.85,
+        "",
+        "share of the speed along the wall that is kept at a hit",
+        low=0.0,
+        high=1.0,
+        main=True,
+        title="keep along",
     )
     bounce: float = dial(0.1, "", "share of the speed into the wall that comes back", low=0.0, high=1.0, main=True)
     scrape: float = dial(

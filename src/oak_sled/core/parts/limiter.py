@@ -47,7 +47,9 @@ class Limiter(Part):
         main=True,
         unit_by=("limits", RATE_UNITS),
     )
-    rate: float = dial(4.0, "1/s", "soft: how fast the excess is taken", low=0.0, high=1e4, slider=(0.1, 30.0), scale="log")
+    rate: float = dial(
+        4.0, "1/s", "soft: how fast the excess is taken", low=0.0, high=1e4, slider=(0.1, 30.0), scale="log"
+    )
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {

@@ -72,7 +72,14 @@ class Runner(Part):
     kind: Literal["runner"] = "runner"
     law: Law = Field("curve", description="how side force follows side slip")
     side_grip: float = dial(
-        0.6, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True, title="edge grip"
+        0.6,
+        "",
+        "greatest side force as a share of the load",
+        low=0.0,
+        high=10.0,
+        slider=(0.0, 1.5),
+        main=True,
+        title="edge grip",
     )
     glide: float = dial(
         0.02,
@@ -86,14 +93,33 @@ class Runner(Part):
     )
     share: float = dial(0.3, "1/tick", "share of side speed taken a tick, in the share law", low=0.0, high=1.0)
     stiffness: float = dial(
-        6.0, "1/rad", "side force over load and slip angle, in the linear law", low=0.0, high=1e3, slider=(0.5, 40.0), scale="log"
+        6.0,
+        "1/rad",
+        "side force over load and slip angle, in the linear law",
+        low=0.0,
+        high=1e3,
+        slider=(0.5, 40.0),
+        scale="log",
     )
-    curve: tuple[Knot, ...] = Field(DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle")
-    slides_past_deg: float = dial(14.0, "°", "slip angle at which it breaks loose", low=0.0, high=90.0, title="slides past")
+    curve: tuple[Knot, ...] = Field(
+        DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle"
+    )
+    slides_past_deg: float = dial(
+        14.0, "°", "slip angle at which it breaks loose", low=0.0, high=90.0, title="slides past"
+    )
     bites_at_deg: float = dial(
-        8.0, "°", "slip angle below which it grips again", low=0.0, high=90.0, slider=(0.0, 30.0), main=True, title="bites again at"
+        8.0,
+        "°",
+        "slip angle below which it grips again",
+        low=0.0,
+        high=90.0,
+        slider=(0.0, 30.0),
+        main=True,
+        title="bites again at",
     )
-    slide_grip: float = dial(0.7, "", "share of the side grip left while sliding", low=0.0, high=2.0, title="grip sliding")
+    slide_grip: float = dial(
+        0.7, "", "share of the side grip left while sliding", low=0.0, high=2.0, title="grip sliding"
+    )
     blend_s: float = dial(
         0.15, "s", "time over which grip comes and goes", low=0.0, high=10.0, slider=(0.0, 1.0), title="blend"
     )

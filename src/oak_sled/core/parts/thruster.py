@@ -73,7 +73,9 @@ class Thruster(push.Push):
         main=True,
         title="vane angle",
     )
-    at_point: bool = Field(False, description="act at the mount, with the torque that follows, or at the centre of mass")
+    at_point: bool = Field(
+        False, description="act at the mount, with the torque that follows, or at the centre of mass"
+    )
     x: float = dial(0.0, "m", "mount, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "mount, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(0.0, "m", "mount, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))

@@ -32,13 +32,19 @@ def draw(painter: QPainter, start: QPointF, end: QPointF, family: str) -> bool:
     return True
 
 
-def _head(painter: QPainter, family: str, neck: QPointF, end: QPointF, ux: float, uy: float, head: float, ink: QColor) -> None:
+def _head(
+    painter: QPainter, family: str, neck: QPointF, end: QPointF, ux: float, uy: float, head: float, ink: QColor
+) -> None:
     px, py = -uy, ux
     half = head * 0.46
 
     def triangle(base: QPointF, tip: QPointF, wide: float) -> QPolygonF:
         return QPolygonF(
-            [tip, QPointF(base.x() + px * wide, base.y() + py * wide), QPointF(base.x() - px * wide, base.y() - py * wide)]
+            [
+                tip,
+                QPointF(base.x() + px * wide, base.y() + py * wide),
+                QPointF(base.x() - px * wide, base.y() - py * wide),
+            ]
         )
 
     painter.setPen(QPen(ink, 2.0))

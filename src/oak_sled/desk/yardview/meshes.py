@@ -46,7 +46,9 @@ def prism(bottom: Floats, top: Floats, colour: Rgb) -> Floats:
     return _faces(np.concatenate(pieces), colour)
 
 
-def box(centre: tuple[float, float, float], half: tuple[float, float, float], colour: Rgb, taper: float = 1.0) -> Floats:
+def box(
+    centre: tuple[float, float, float], half: tuple[float, float, float], colour: Rgb, taper: float = 1.0
+) -> Floats:
     """A box; its top may be drawn in."""
     cx, cy, cz = centre
     hx, hy, hz = half
@@ -146,13 +148,21 @@ def _thruster(part: Thruster, craft: Craft, pieces: list[Floats], fans: list) ->
     radius = min(0.62 * hy, 0.55)
     iron, dark = theme.rgb("iron"), theme.rgb("wood_dark")
     pieces.append(hoop((x, y, z), radius * 0.93, radius * 1.05, 0.16, theme.rgb("oak")))
-    pieces.append(box((x, y - 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark))
-    pieces.append(box((x, y + 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark))
+    pieces.append(
+        box((x, y - 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark)
+    )
+    pieces.append(
+        box((x, y + 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark)
+    )
     blades = [disc((0.0, 0.0, 0.0), 0.16 * radius, 0.2, iron, 12)]
     for k in range(4):
         turn = k * math.pi / 2
         cos, sin = math.cos(turn), math.sin(turn)
-        blade = box((0.0, 0.5 * radius, 0.0), (0.035, 0.4 * radius, 0.09 * radius + 0.03), theme.rgb("paper" if not theme.is_night() else "ink"))
+        blade = box(
+            (0.0, 0.5 * radius, 0.0),
+            (0.035, 0.4 * radius, 0.09 * radius + 0.03),
+            theme.rgb("paper" if not theme.is_night() else "ink"),
+        )
         rotation = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
         blade[:, :3] = blade[:, :3] @ rotation.T
         blade[:, 3:6] = blade[:, 3:6] @ rotation.T
@@ -192,7 +202,11 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
         along = (k + 0.5) / count * length - length / 2
         shade = 1.0 + 0.05 * math.sin(7.3 * k + x)
         tall = height * (0.94 + 0.06 * math.cos(5.1 * k + y))
-        block = box((along, 0.0, tall / 2), (length / count / 2 - 0.02, width / 2, tall / 2), tuple(min(1.0, c * shade) for c in ice))  # type: ignore[arg-type]
+        block = box(
+            (along, 0.0, tall / 2),
+            (length / count / 2 - 0.02, width / 2, tall / 2),
+            tuple(min(1.0, c * shade) for c in ice),
+        )  # type: ignore[arg-type]
         block[:, :2] = block[:, :2] @ np.array([[cos, sin], [-sin, cos]])
         block[:, 3:5] = block[:, 3:5] @ np.array([[cos, sin], [-sin, cos]])
         block[:, 0] += x

@@ -257,7 +257,10 @@ class Renderer:
         self._bands.render(vertices=len(vertices))
 
     def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: Floats, low: tuple[float, float, float]) -> None:
-        still = self._mesh(("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges), lambda: meshes.ground_mesh(scene.ground))
+        still = self._mesh(
+            ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges),
+            lambda: meshes.ground_mesh(scene.ground),
+        )
         shadow = (*theme.rgb("ice_dark"), 1.0)
         draws: list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]] = []
         if still is not None:

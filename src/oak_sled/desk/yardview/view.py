@@ -24,13 +24,16 @@ from oak_sled.desk.yardview.renderer import Band, Bars, Figure, Renderer, Scene
 STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
 SLOW_MS = 25.0
-MOVING_SHARE = 0.8
-"""Share of the resolution a software renderer draws at while things move; still pictures are whole."""
 MOST_POINTS = 1500
 FLASH_S = 0.7
 HIDDEN_FAMILIES = {"gravity"}
 HIDDEN_LINES = {"held axes", "damping", "integrator"}
-_SWITCHED = {"m/s": ("km/h", 3.6), "°/s": ("rad/s", math.pi / 180.0), "°": ("rad", math.pi / 180.0), "g": ("m/s2", 9.80665)}
+_SWITCHED = {
+    "m/s": ("km/h", 3.6),
+    "°/s": ("rad/s", math.pi / 180.0),
+    "°": ("rad", math.pi / 180.0),
+    "g": ("m/s2", 9.80665),
+}
 
 
 class YardView(QWidget):
@@ -104,7 +107,9 @@ class YardView(QWidget):
             return 2.0
         weight = run.job.craft.body.true_mass() * 9.81
         size = max(run.job.craft.body.half_extents())
-        return round(2.1 * size / (0.4 * weight / 1000.0), 2 - math.floor(math.log10(2.1 * size / (0.4 * weight / 1000.0))))
+        return round(
+            2.1 * size / (0.4 * weight / 1000.0), 2 - math.floor(math.log10(2.1 * size / (0.4 * weight / 1000.0)))
+        )
 
     def set_scale(self, factor: float) -> None:
         """Makes arrows longer or shorter."""
@@ -185,7 +190,7 @@ class YardView(QWidget):
             self._camera = self.rig.camera(run, row, self.width(), self.height())
             self._image = self._render(run, row)
             self._stale = False
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._half and not self._smooth_next)
         painter.drawImage(QRectF(self.rect()), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._overlay(painter, run, row)
@@ -204,8 +209,8 @@ class YardView(QWidget):
         assert self.renderer is not None and self._camera is not None
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
-        if self.renderer.is_software and not smooth:
-            ratio *= 0.6 if self._half else MOVING_SHARE
+        if self._half and not smooth:
+            ratio *= 0.5
         width, height = round(self.width() * ratio), round(self.height() * ratio)
         return self.renderer.draw(self._scene(run, row), self._camera, width, height, smooth)
 
@@ -233,7 +238,9 @@ class YardView(QWidget):
     def _ghosts(self, run: Run) -> list[Run]:
         found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
         found += [card.run for card in self.session.cards if card.pinned]
-        same = [ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks]
+        same = [
+            ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks
+        ]
         return same[:6]
 
     # overlay
@@ -271,7 +278,11 @@ class YardView(QWidget):
                 # a force of a hit lasts one tick; its arrow is cut to what fits the picture
                 shown = force * min(scale, 9.0 / size)
                 ends, depth = camera.project(np.stack([point, point + shown]))
-                if min(depth) > 0.1 and arrows.draw(painter, QPointF(*ends[0]), QPointF(*ends[1]), line.family) and self.labels_on:
+                if (
+                    min(depth) > 0.1
+                    and arrows.draw(painter, QPointF(*ends[0]), QPointF(*ends[1]), line.family)
+                    and self.labels_on
+                ):
                     text = f"{line.title.lower()} {units.show(size, 'N')}"
                     labels.draw(painter, QPointF(*ends[1]), text, theme.family(line.family))
             elif abs(line.torque[2]) > 1.0 and size < 1e-6:
@@ -452,5 +463,3 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     if fan is not None:
         turn = 25.0 * row * run.job.dt * float(numbers[run.layout.place(f"{fan}.activity")] > 0.02)
     return Figure(run.job.craft, origin, axes, turn, paint)
-
-
