@@ -16,7 +16,7 @@ def yard():
     return demos.load("fan-sled")
 
 
-@pytest.fixture()
+@pytest.fixture
 def demo_job(yard):
     """The drill on the bench of the demo yard."""
     drill = yard.drill()

@@ -11,7 +11,7 @@ from typing import Annotated, Any
 
 import typer
 
-from oak_sled.core.faults import Refused, refuse
+from oak_sled.core.faults import Fault, Refused, refuse
 
 app = typer.Typer(
     add_completion=False,
@@ -67,7 +67,7 @@ def load_yard(where: str) -> Any:
 
 def with_sets(yard: Any, sets: list[str] | None) -> Any:
     """The yard with every --set applied; all faults are told together."""
-    faults = []
+    faults: list[Fault] = []
     for entry in sets or []:
         path, equals, value = entry.partition("=")
         try:

@@ -220,7 +220,8 @@ def test_random_scenes_of_walls_never_gain_energy(make, seed):
     walls = tuple(
         Wall(
             id=f"wall_{k}", x=float(random.uniform(-15, 15)), y=float(random.uniform(-15, 15)),
-            heading_deg=float(random.uniform(0, 180)), length=float(random.uniform(1, 8)), width=float(random.uniform(0.2, 2)),
+            heading_deg=float(random.uniform(0, 180)), length=float(random.uniform(1, 8)),
+            width=float(random.uniform(0.2, 2)),
         )
         for k in range(12)
     )  # fmt: skip

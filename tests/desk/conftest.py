@@ -29,7 +29,7 @@ def own_state(tmp_path, monkeypatch):
     theme.use(False)
 
 
-@pytest.fixture()
+@pytest.fixture
 def window(qtbot, renderer, caplog):
     """The bench with the demo, its first run drawn and kept."""
     session = Session(demos.load("fan-sled"))
@@ -47,7 +47,7 @@ def window(qtbot, renderer, caplog):
     assert not [record for record in caplog.records if record.levelno >= logging.ERROR]
 
 
-@pytest.fixture()
+@pytest.fixture
 def idle(qtbot, window):
     """Waits until no run is under way."""
 

@@ -15,6 +15,10 @@ from scipy.integrate import solve_ivp
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core import demos, run, step, world
 from oak_sled.core.live import LiveDrive
+from oak_sled.core.parts.air import AirDrag
+from oak_sled.core.parts.limiter import Limiter
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
 
@@ -96,8 +100,10 @@ def kernel(count: int) -> None:
 def solver() -> None:
     """The straight pull against SciPy's solve_ivp, set to the same error as the kernel at 240 ticks/s."""
     job = demo_job("straight_pull")
-    parts = {part.kind: part for part in job.craft.parts}
-    fan, air, runner, limit = parts["thruster"], parts["air_drag"], parts["runner"], parts["limiter"]
+    fan = next(part for part in job.craft.parts if isinstance(part, Thruster))
+    air = next(part for part in job.craft.parts if isinstance(part, AirDrag))
+    runner = next(part for part in job.craft.parts if isinstance(part, Runner))
+    limit = next(part for part in job.craft.parts if isinstance(part, Limiter))
     mass = job.craft.body.true_mass()
     square, _ = air.drag_factors(job.ground.air_density)
     glide = runner.sliding_friction(mass * job.ground.gravity, job.ground.grip)
@@ -167,7 +173,8 @@ def memory(seconds: float) -> None:
 def start(count: int) -> None:
     """From the start of the process to a window with its run drawn, against a bare start of the same libraries."""
     probe = "from oak_sled.desk import program; program.start_probe()"
-    bare = "import numpy, scipy.interpolate, pydantic, PyQt6.QtWidgets, pyqtgraph, moderngl, numba; print('ready', flush=True)"
+    libraries = "numpy, scipy.interpolate, pydantic, PyQt6.QtWidgets, pyqtgraph, moderngl, numba"
+    bare = f"import {libraries}; print('ready', flush=True)"
 
     def until_ready(code: str) -> float:
         began = time.perf_counter()

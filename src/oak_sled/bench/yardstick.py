@@ -51,8 +51,8 @@ class Yardstick:
         air, brake, limiter = parts["air_drag"], parts["brake"], parts["limiter"]
         channels = self._arrays.channels
         numbers = [
-            body["mass"], np.diag(body["inertia"]), body["half"], body["reach"], body["hull_centre"], body["foot"], body["contacts"],
-            body["spin_damping"],
+            body["mass"], np.diag(body["inertia"]), body["half"], body["reach"], body["hull_centre"], body["foot"],
+            body["contacts"], body["spin_damping"],
             ground["gravity"], ground["air_density"], ground["wind"], ground["grip"],
             fan["thrust"], fan["reverse"], fan["vane"], fan["point"],
             rudder["turn"], rudder["builds_by"],

@@ -11,6 +11,8 @@ import numpy as np
 from oak_sled.core import outlook, state
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Setting
+from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.parts.torque import Torque
 from oak_sled.core.run import Run
 from oak_sled.core.units import show
 from oak_sled.core.world import Job
@@ -155,8 +157,9 @@ def _thrust(craft: Craft, setting: Setting) -> Iterator[Caution]:
 
 def _repeated_impulses(job: Job) -> Iterator[Caution]:
     for part in job.craft.parts:
-        way = getattr(part, "way", "")
-        if part.mute or way not in ("impulse", "speed_change", "spin_impulse", "spin_change"):
+        if not isinstance(part, Thruster | Torque) or part.mute:
+            continue
+        if part.way not in ("impulse", "speed_change", "spin_impulse", "spin_change"):
             continue
         if part.timing in ("while_held", "always", "window"):
             yield Caution(

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oak_sled.core import traces
 from oak_sled.core.faults import close_match, refuse
@@ -31,7 +32,7 @@ class Measure:
     better: str = ""
 
 
-def _first(mask: Floats, start: int = 0) -> int | None:
+def _first(mask: NDArray[np.bool_], start: int = 0) -> int | None:
     hits = np.flatnonzero(mask[start:])
     return int(hits[0]) + start if len(hits) else None
 

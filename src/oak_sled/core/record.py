@@ -19,9 +19,15 @@ from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.state import Floats
 
 HEAD_NAMES = (
-    "position.x position.y position.z rotation.w rotation.x rotation.y rotation.z "
-    "velocity.x velocity.y velocity.z spin.x spin.y spin.z load in_wall next_gate gates_missed"
-).split()
+    *(f"position.{axis}" for axis in "xyz"),
+    *(f"rotation.{axis}" for axis in "wxyz"),
+    *(f"velocity.{axis}" for axis in "xyz"),
+    *(f"spin.{axis}" for axis in "xyz"),
+    "load",
+    "in_wall",
+    "next_gate",
+    "gates_missed",
+)
 BLOCK = 7200
 """Rows in a sealed block: a minute at the default tick rate."""
 

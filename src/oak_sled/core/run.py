@@ -55,7 +55,7 @@ class Run:
     @cached_property
     def t(self) -> Floats:
         """s of every row, shape (ticks + 1,)."""
-        return (self.first_tick + np.arange(self.ticks + 1)) * self.job.dt
+        return np.asarray((self.first_tick + np.arange(self.ticks + 1)) * self.job.dt, dtype=np.float64)
 
     def column(self, name: str) -> Floats:
         """A recorded column by name, such as "position.x" or "fan.force.z", shape (ticks + 1,)."""
@@ -72,7 +72,7 @@ class Run:
     def line(self, name: str) -> Floats:
         """Force and torque of a ledger line, shape (ticks + 1, 6), N and N m, world axes."""
         first = self.layout.place(f"{name}.force.x")
-        return self.record.block(first, 6)
+        return np.asarray(self.record.block(first, 6), dtype=np.float64)
 
     @cached_property
     def digest(self) -> str:

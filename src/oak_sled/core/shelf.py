@@ -86,7 +86,7 @@ def changes(old: Job, new: Job) -> tuple[Change, ...]:
 
 
 def _change(before: Frozen, after: Frozen, path: str, was: Any, now: Any) -> Change:
-    if was is None or now is None and hasattr(was, "id"):
+    if was is None or (now is None and hasattr(was, "id")):
         if hasattr(now, "id"):
             return Change(words_of(path), "none", "fitted")
         if hasattr(was, "id"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
@@ -20,7 +20,7 @@ EDGE_WALL = 20.0
 """m of thickness of the walls that stand at the edges of a ground."""
 _END_KINDS = ("time", "distance", "stopped", "hit", "last_gate")
 _EDGES = ("open", "wrap", "wall", "return")
-_LAWS = DampingLaw.__args__  # type: ignore[attr-defined]
+_LAWS = get_args(DampingLaw)
 
 
 @dataclass(frozen=True)

@@ -225,7 +225,7 @@ class DialWidget(QWidget):
             fault = refused.faults[0]
             text = f"{fault.what} ({fault.right})"
             edit.setProperty("wrong", True)
-            edit.style().polish(edit)  # type: ignore[union-attr]
+            edit.setStyleSheet(edit.styleSheet())  # the sheet is read anew for the property
             QToolTip.showText(edit.mapToGlobal(edit.rect().bottomLeft()), text, edit)
             self.refused.emit(f"{self.dial.title}: {text}")
             return

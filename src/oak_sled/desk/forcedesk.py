@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -13,6 +14,7 @@ from oak_sled.core.craft import Body, free_name
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
 from oak_sled.core.units import STANDARD_GRAVITY
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
@@ -71,12 +73,12 @@ class ForceDesk(QWidget):
         box.addStretch(1)
         return column
 
-    def _button(self, words: str, tip: str, action: object) -> QPushButton:
+    def _button(self, words: str, tip: str, action: Callable[[], object]) -> QPushButton:
         button = QPushButton(words)
         button.setObjectName("desk")
         button.setToolTip(tip)
         button.setMinimumHeight(28)
-        button.clicked.connect(action)
+        button.clicked.connect(lambda _=False: action())
         return button
 
     # strips
@@ -168,11 +170,10 @@ class ForceDesk(QWidget):
             if strip.is_body:
                 strip.meter.show_value(weight, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
-                show_meter(strip, run, numbers, weight, self.session.row)
-            if strip.curve is not None and isinstance(
-                strip.part, type(strip.curve.part) if strip.curve.part else object
-            ):
-                strip.curve.show_part(strip.part, slip)  # type: ignore[arg-type]
+                show_meter(strip, run, numbers, weight)
+            part = strip.part
+            if strip.curve is not None and isinstance(part, Runner):
+                strip.curve.show_part(part, slip)
 
     # parts
 
@@ -200,7 +201,7 @@ class ForceDesk(QWidget):
         if kind_name == "runner":
             half = craft.body.half_extents()
             settings |= {"z": -half[2], "spread_x": round(0.5 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
-        self._place(kind(**settings), f"fit {kind.TITLE.lower()}")  # type: ignore[arg-type]
+        self._place(kind(**settings), f"fit {kind.TITLE.lower()}")
 
     def _place(self, part: Part, label: str) -> None:
         edited = self.session.yard.edit(self.session.craft_path, self.session.craft.with_part(part))
@@ -269,13 +270,13 @@ class ForceDesk(QWidget):
         self.session.edit(f"{self.session.craft_path}.parts", parts, "aids off" if mute else "aids on")
 
 
-def show_meter(strip: Strip, run: Run, numbers, weight: float, row: int) -> None:  # type: ignore[no-untyped-def]
+def show_meter(strip: Strip, run: Run, numbers: Floats, weight: float) -> None:
     """Shows what a part does in a recorded row on the meter of its strip."""
     place = run.layout.place(f"{strip.name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
     heading = traces.rotation(numbers[3:7])[:, 0]
     size = float(math.sqrt(float(force @ force)))
-    if size < 1e-9 and abs(torque[2]) > 0.0 or getattr(strip.part, "kind", "") == "torque":
+    if (size < 1e-9 and abs(torque[2]) > 0.0) or getattr(strip.part, "kind", "") == "torque":
         arm = weight * 0.5
         strip.meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9))
         return

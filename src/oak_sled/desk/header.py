@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPolygonF
@@ -69,7 +69,7 @@ class Chooser(QAbstractButton):
 
 
 class Header(QWidget):
-    """Signals: drive_wanted(on), run_wanted(), hold_wanted(on), step_wanted(), check_wanted(), cautions_wanted(), menu_wanted()."""
+    """Signals: drive_wanted(on), run_wanted(), hold_wanted(on), step_wanted(), check_wanted(), cautions_wanted()."""
 
     drive_wanted = pyqtSignal(bool)
     run_wanted = pyqtSignal()
@@ -81,7 +81,7 @@ class Header(QWidget):
     def __init__(
         self,
         session: Session,
-        fills: dict[str, Callable[[QMenu], None]],
+        fills: Mapping[str, Callable[[QMenu], None]],
         menu_fill: Callable[[QMenu], None],
         parent: QWidget | None = None,
     ):

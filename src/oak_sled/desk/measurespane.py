@@ -255,7 +255,8 @@ class _Table(QWidget):
             top += ROW
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))
-        text = f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, settled to {units.show(result.error, 'm')}"
+        fine = f"{result.substeps} substeps a tick at {max(rates)} ticks/s"
+        text = f"reference: {fine}, settled to {units.show(result.error, 'm')}"
         painter.drawText(QRectF(14, top + 6, width - 28, 30), int(Qt.TextFlag.TextWordWrap), text)
         for place, message in enumerate(result.messages):
             painter.setPen(theme.colour("warning"))

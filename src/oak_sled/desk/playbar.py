@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -66,7 +67,7 @@ class PlayBar(QWidget):
         session.run_changed.connect(self.show_state)
         self.show_state()
 
-    def _button(self, words: str, tip: str, action: object) -> QPushButton:
+    def _button(self, words: str, tip: str, action: Callable[[], object] | None) -> QPushButton:
         button = QPushButton(words)
         button.setObjectName("quiet")
         button.setToolTip(tip)
@@ -74,7 +75,7 @@ class PlayBar(QWidget):
         button.setMinimumWidth(24)
         button.setAccessibleName(tip)
         if action is not None:
-            button.clicked.connect(lambda _=False: action())  # type: ignore[operator]
+            button.clicked.connect(lambda _=False: action())
         return button
 
     def choose(self, name: str) -> None:
@@ -95,7 +96,7 @@ class PlayBar(QWidget):
     def _fill(self, menu: QMenu) -> None:
         menu.clear()
         scale = self.view.scale()
-        menu.addAction(f"force scale: 1 m is {units.show(1000.0 / scale, 'N')}").setEnabled(False)  # type: ignore[union-attr]
+        menu.addSection(f"force scale: 1 m is {units.show(1000.0 / scale, 'N')}")
         menu.addAction("longer arrows  ( + )", lambda: self.view.set_scale(1.25))
         menu.addAction("shorter arrows  ( - )", lambda: self.view.set_scale(0.8))
         menu.addSeparator()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -376,10 +377,9 @@ class Session(QObject):
 def with_documents(yard: Yard, job: Job) -> Yard:
     """The yard with the documents of a job in the place of its own of the same names, and on the bench."""
 
-    def placed(items: tuple, item: object) -> tuple:  # type: ignore[type-arg]
-        names = [old.id for old in items]
-        if item.id in names:  # type: ignore[attr-defined]
-            return tuple(item if old.id == item.id else old for old in items)  # type: ignore[attr-defined]
+    def placed(items: tuple[Any, ...], item: Any) -> tuple[Any, ...]:
+        if item.id in [old.id for old in items]:
+            return tuple(item if old.id == item.id else old for old in items)
         return (*items, item)
 
     bench = yard.bench.replace(craft=job.craft.id, ground=job.ground.id, drill=job.drill.id)

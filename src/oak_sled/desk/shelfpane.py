@@ -18,7 +18,7 @@ from oak_sled.desk.yardview.view import path_of
 
 
 class CardWidget(QWidget):
-    """A card. Signals: picked(id), menu_wanted(id, global point), pin_wanted(id), star_wanted(id), renamed(id, text)."""
+    """A card. Signals: picked(id), menu_wanted(id, point), pin_wanted(id), star_wanted(id), renamed(id, text)."""
 
     picked = pyqtSignal(str)
     menu_wanted = pyqtSignal(str, QPoint)

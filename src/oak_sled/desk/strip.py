@@ -6,7 +6,7 @@ import math
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPainterPath
+from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core import outlook, units
@@ -307,7 +307,7 @@ class Strip(QWidget):
     def fits(self, part: Frozen, is_open: bool, channel_names: tuple[str, ...]) -> bool:
         """Whether this strip can show `part` as it is built."""
         same = type(part) is type(self.part) and is_open == self.is_open and channel_names == self.channel_names
-        return same and (self.is_body or part.id == self.name)  # type: ignore[attr-defined]
+        return same and (self.is_body or getattr(part, "id", "") == self.name)
 
     def show_part(self, part: Part | Body, setting: Setting, locks: set[str], warning: str) -> None:
         """Shows the settings of `part` and their outlook; warning : a caution that takes its place."""

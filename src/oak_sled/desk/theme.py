@@ -216,13 +216,13 @@ def sheet() -> str:
     QPushButton#plain:focus {{ border: 1px solid {p["oak_deep"]}; }}
     QPushButton#plain:disabled {{ color: {p["soft"]}; }}
     QPushButton#plain:checked {{ background: {p["oak_light"]}; color: #26282B; }}
-    QPushButton#go {{ background: {DAY["oak_deep"]}; color: #FFF8EA; border: 1px solid {DAY["oak_deep"]}; border-radius: 3px;
-        padding: 5px 12px; font-weight: bold; }}
+    QPushButton#go {{ background: {DAY["oak_deep"]}; color: #FFF8EA; border: 1px solid {DAY["oak_deep"]};
+        border-radius: 3px; padding: 5px 12px; font-weight: bold; }}
     QPushButton#go:hover {{ background: {DAY["oak"]}; }}
     QPushButton#go:checked {{ background: {DAY["warning"]}; border-color: {DAY["warning"]}; }}
     QPushButton#go:focus {{ border: 1px solid {p["ink"]}; }}
-    QPushButton#desk {{ background: {p["well"]}; color: {p["desk_soft"]}; border: none; border-radius: 2px; padding: 2px 2px;
-        font-size: 10px; }}
+    QPushButton#desk {{ background: {p["well"]}; color: {p["desk_soft"]}; border: none; border-radius: 2px;
+        padding: 2px 2px; font-size: 10px; }}
     QLabel#outlook {{ font-size: 10px; background: transparent; }}
     QPushButton#desk::menu-indicator {{ width: 0; }}
     QPushButton#desk:disabled {{ color: #5C6F68; }}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core import traces, units
@@ -336,7 +336,7 @@ def _without_spikes(drawn: list[Floats]) -> tuple[float, float]:
     return float(few[:, edge].min()), float(few[:, -1 - edge].max())
 
 
-def trace_colour(run: Run, name: str, place: int = -1):  # type: ignore[no-untyped-def]
+def trace_colour(run: Run, name: str, place: int = -1) -> QColor:
     """The colour of a trace: its family's, or ink; channels are told apart by their place."""
     if place >= 0:
         return theme.family(("holder", "drive", "impulse", "air")[place % 4])

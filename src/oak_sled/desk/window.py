@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import functools
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -21,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from oak_sled.core import demos
 from oak_sled.core.craft import Craft, free_name
+from oak_sled.core.shelf import Card
 from oak_sled.core.yard import TICK_RATES
 from oak_sled.desk import theme
 from oak_sled.desk.drive import Driver
@@ -108,7 +112,7 @@ class Notice(QWidget):
         self.fault = False
         self.hide()
 
-    def tell(self, text: str, fault: bool, answers: tuple[tuple[str, object], ...] = ()) -> None:
+    def tell(self, text: str, fault: bool, answers: tuple[tuple[str, Callable[[], object]], ...] = ()) -> None:
         """Shows a line; with answers it stays until one is given."""
         self.fault = fault
         self.words.setText(text)
@@ -255,11 +259,11 @@ class Window(QMainWindow):
             button.setChecked(other == name)
 
     def _make_actions(self) -> None:
-        def action(words: str, keys: str, do: object) -> QAction:
+        def action(words: str, keys: str, do: Callable[[], object]) -> QAction:
             made = QAction(words, self)
             if keys:
                 made.setShortcut(QKeySequence(keys))
-            made.triggered.connect(lambda _=False: do())  # type: ignore[operator]
+            made.triggered.connect(lambda _=False: do())
             self.addAction(made)
             return made
 
@@ -292,12 +296,15 @@ class Window(QMainWindow):
         }
         for place, name in enumerate(NAMES):
             self.acts[f"camera_{name}"] = action(
-                f"Camera: {name}", f"Ctrl+{place + 1}", lambda name=name: self.playbar.choose(name)
+                f"Camera: {name}", f"Ctrl+{place + 1}", functools.partial(self._choose_camera, name)
             )
         for place, name in enumerate(PANES):
             self.acts[f"pane_{name}"] = action(
-                f"Pane: {name}", f"Alt+{place + 1}", lambda name=name: self.show_pane(name)
+                f"Pane: {name}", f"Alt+{place + 1}", functools.partial(self.show_pane, name)
             )
+
+    def _choose_camera(self, name: str) -> None:
+        self.playbar.choose(name)
 
     def _wire(self) -> None:
         session = self.session
@@ -353,7 +360,7 @@ class Window(QMainWindow):
                 ),
             )
 
-    def _fill_choices(self, menu: QMenu, what: str, items: tuple, chosen: str) -> None:  # type: ignore[type-arg]
+    def _fill_choices(self, menu: QMenu, what: str, items: tuple[Any, ...], chosen: str) -> None:
         for item in items:
             action = menu.addAction(item.heading)
             if action is not None:
@@ -452,11 +459,11 @@ class Window(QMainWindow):
         """Opens a shipped yard."""
         self._leave(lambda: self.session.open(demos.load(name), (), None))
 
-    def _leave(self, go: object) -> None:
+    def _leave(self, go: Callable[[], object]) -> None:
         """Goes on at once if nothing is unsaved; else asks in place."""
         self.set_driving(False)
         if not self._has_work():
-            go()  # type: ignore[operator]
+            go()
             return
         self.notice.tell(
             "This yard has changes that are not saved.",
@@ -571,7 +578,8 @@ class Window(QMainWindow):
 
     def _show_live_slowly(self) -> None:
         self.desk.show_now()
-        self.stack.currentWidget().update()  # type: ignore[union-attr]
+        for pane in (self.ledger, self.plan):
+            pane.update()
 
     def keep_drill(self, card_name: str) -> None:
         """Keeps the inputs of a drive as a drill."""
@@ -587,10 +595,10 @@ class Window(QMainWindow):
         self.show_pane("Measures")
         self.measures.run_check()
 
-    def show_comparison(self, old: object, new: object) -> None:
+    def show_comparison(self, old: Card, new: Card) -> None:
         """Shows the difference of two cards over the view."""
         self.hide_comparison()
-        self.comparison = Comparison(old, new, self.view)  # type: ignore[arg-type]
+        self.comparison = Comparison(old, new, self.view)
         self.comparison.closed.connect(self.hide_comparison)
         self.comparison.move(10, 10)
         self.comparison.show()
@@ -657,8 +665,8 @@ class Window(QMainWindow):
         if self.notice.isVisible():
             self.notice.place()
 
-    def resizeEvent(self, event: object) -> None:
-        super().resizeEvent(event)  # type: ignore[arg-type]
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
         self._place_overlays()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -225,7 +225,7 @@ def clear_way(body, walls, now, dx, dy, dz):
     the slop, and the next tick answers with the full speed.
     """
     move = math.sqrt(dx * dx + dy * dy + dz * dz)
-    steps = int(math.ceil(move / (0.5 * body.thinnest)))
+    steps = math.ceil(move / (0.5 * body.thinnest))
     for k in range(1, steps + 1):
         if deepest(body, walls, now, dx, dy, dz, k / steps) > SLOP:
             low, high = (k - 1) / steps, k / steps
@@ -244,7 +244,7 @@ def deepest(body, walls, now, dx, dy, dz, share):
     """The deepest overlap with any wall after that share of a move, m."""
     most = -NOTHING
     for w in range(walls.shape[0]):
-        depth, nx, ny, cx, cy = touch(
+        depth, nx, ny, _, _ = touch(
             body,
             now.axes,
             now.position[0] + share * dx,

@@ -250,7 +250,8 @@ def side_force(part, slip, side_speed, felt_mass, load, now):
 def act(part, p, contacts, grip, now):
     """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
 
-    contacts : number of feet of the whole craft, which share the load. A foot never takes more than would stop its own share of the craft in this tick.
+    contacts : number of feet of the whole craft, which share the load. A foot never takes more than
+    would stop its own share of the craft in this tick.
     """
     turn = 0.0
     if part.steer_channel >= 0:

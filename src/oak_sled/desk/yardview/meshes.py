@@ -14,6 +14,7 @@ from oak_sled.core.yard import Ground
 from oak_sled.desk import theme
 
 Rgb = tuple[float, float, float]
+Fan = tuple[Floats, tuple[float, float, float]]
 
 
 def _faces(points: Floats, colour: Rgb) -> Floats:
@@ -142,7 +143,7 @@ def _deck(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> 
     return pieces
 
 
-def _thruster(part: Thruster, craft: Craft, pieces: list[Floats], fans: list) -> None:  # type: ignore[type-arg]
+def _thruster(part: Thruster, craft: Craft, pieces: list[Floats], fans: list[Fan]) -> None:
     hx, hy, hz = craft.body.half_extents()
     x, y, z = (part.x, part.y, part.z) if part.at_point else (-0.75 * hx, 0.0, 0.9 * hz)
     radius = min(0.62 * hy, 0.55)
@@ -205,8 +206,8 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
         block = box(
             (along, 0.0, tall / 2),
             (length / count / 2 - 0.02, width / 2, tall / 2),
-            tuple(min(1.0, c * shade) for c in ice),
-        )  # type: ignore[arg-type]
+            (min(1.0, ice[0] * shade), min(1.0, ice[1] * shade), min(1.0, ice[2] * shade)),
+        )
         block[:, :2] = block[:, :2] @ np.array([[cos, sin], [-sin, cos]])
         block[:, 3:5] = block[:, 3:5] @ np.array([[cos, sin], [-sin, cos]])
         block[:, 0] += x

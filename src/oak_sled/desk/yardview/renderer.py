@@ -8,7 +8,9 @@ things move, and one smoothed picture once they stand still; a GPU gets smoothin
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -130,14 +132,16 @@ class Renderer:
     """Raises RuntimeError when there is no OpenGL 3.3; the yard view then draws a plan instead."""
 
     def __init__(self) -> None:
+        settings: dict[str, Any] = {"backend": "egl"}  # needs no display of its own
         try:
-            self.context = moderngl.create_context(standalone=True, backend="egl", require=330)  # type: ignore[call-arg]
+            self.context = moderngl.create_standalone_context(require=330, **settings)
         except Exception as error:
             raise RuntimeError(f"no OpenGL 3.3 here: {error}") from error
         self.name = str(self.context.info.get("GL_RENDERER", ""))
         self.is_software = any(word in self.name.lower() for word in SOFTWARE)
         self._frames: dict[tuple[int, int, int], tuple[moderngl.Framebuffer, moderngl.Framebuffer]] = {}
         self._meshes: dict[object, moderngl.VertexArray | None] = {}
+        self._fans: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
         self._buffer = bytearray()
         with self.context as gl:
             self._solid = gl.program(vertex_shader=_SOLID_VERTEX, fragment_shader=_SOLID_FRAGMENT)
@@ -163,12 +167,13 @@ class Renderer:
     def forget_meshes(self) -> None:
         """Drops built meshes, after the theme changed."""
         self._meshes.clear()
+        self._fans.clear()
 
-    def _mesh(self, key: object, build: object) -> moderngl.VertexArray | None:
+    def _mesh(self, key: object, build: Callable[[], Floats]) -> moderngl.VertexArray | None:
         if key not in self._meshes:
             if len(self._meshes) > 60:
                 self._meshes.clear()
-            vertices = build()  # type: ignore[operator]
+            vertices = build()
             self._meshes[key] = self._solid_array(vertices) if len(vertices) else None
         return self._meshes[key]
 
@@ -210,7 +215,8 @@ class Renderer:
             if len(self._buffer) != size:
                 self._buffer = bytearray(size)
             plain.read_into(self._buffer, components=4)
-        image = QImage(self._buffer, width, height, 4 * width, QImage.Format.Format_RGBX8888)
+        pixels: Any = self._buffer  # read in place; the image is copied by the flip
+        image = QImage(pixels, width, height, 4 * width, QImage.Format.Format_RGBX8888)
         return image.mirrored(False, True)
 
     def _draw_far(
@@ -285,17 +291,17 @@ class Renderer:
     def _figure(self, figure: Figure) -> list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]]:
         craft = figure.craft
         key = ("craft", craft.body.shape, craft.body.half_extents(), tuple(craft.feet()), _mounts(craft))
-        if key not in self._meshes or (key, "fans") not in self._meshes:
+        if key not in self._meshes or key not in self._fans:
             mesh, fans = meshes.craft_mesh(craft)
             self._meshes[key] = self._solid_array(mesh)
-            self._meshes[(key, "fans")] = [(self._solid_array(blades), mount) for blades, mount in fans]  # type: ignore[assignment]
+            self._fans[key] = [(self._solid_array(blades), mount) for blades, mount in fans]
         model = np.eye(4)
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
         body = self._meshes[key]
         assert body is not None
         found = [(body, model, figure.paint)]
         cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
-        for blades, mount in self._meshes[(key, "fans")]:  # type: ignore[union-attr]
+        for blades, mount in self._fans[key]:
             turned = np.eye(4)
             turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount

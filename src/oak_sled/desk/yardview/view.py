@@ -6,7 +6,6 @@ import math
 import time
 from collections import deque
 
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
@@ -206,7 +205,8 @@ class YardView(QWidget):
                 self.paint_ms.clear()
 
     def _render(self, run: Run, row: int) -> QImage:
-        assert self.renderer is not None and self._camera is not None
+        assert self.renderer is not None
+        assert self._camera is not None
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
         if self._half and not smooth:

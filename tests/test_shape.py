@@ -1,0 +1,50 @@
+"""The shape of the code: which half may know which, hints, lint, and one signature a kernel."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        ["lint-imports"],
+        ["mypy"],
+        ["ruff", "check", "src", "tests"],
+        ["ruff", "format", "--check", "src", "tests"],
+    ],
+    ids=["imports", "types", "lint", "format"],
+)
+def test_the_checkers_find_nothing(command):
+    program = Path(sys.executable).with_name(command[0])
+    done = subprocess.run([program, *command[1:]], cwd=ROOT, capture_output=True, text=True)
+    assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-1000:]
+
+
+def test_no_kernel_bypasses_the_compiler_policy():
+    for file in (ROOT / "src").rglob("*.py"):
+        if file.name != "jit.py":
+            text = file.read_text()
+            assert "njit" not in text, file
+            assert "numba.jit" not in text, file
+
+
+def test_each_kernel_is_compiled_for_one_signature(demo_job):
+    from dataclasses import replace
+
+    from oak_sled.core import run, step
+    from oak_sled.core.live import LiveDrive, raw_values
+
+    run.execute(demo_job)
+    run.execute(replace(demo_job, substeps=2, integrator="explicit"))
+    run.execute(replace(demo_job, craft=demo_job.craft.replace(parts=())))
+    live = LiveDrive(demo_job)
+    live.advance(3, raw_values(demo_job.craft, {"W"}))
+    for kernel in (step.advance, step.first_row):
+        assert len(kernel.signatures) == 1, kernel.signatures
