@@ -54,4 +54,4 @@ def is_warm() -> bool:
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
     """Compile at first call, keep on disk, release the GIL, no fast maths, no Python errors."""
-    return numba.njit(cache=True, nogil=True, error_model="numpy")(function)  # type: ignore[no-any-return]
+    return numba.njit(cache=True, nogil=True, error_model="numpy")(function)

@@ -13,6 +13,7 @@ from oak_sled.core import traces
 from oak_sled.core.craft import Body, free_name
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
+from oak_sled.core.parts.runner import Runner
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.core.units import STANDARD_GRAVITY

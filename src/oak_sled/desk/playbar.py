@@ -38,7 +38,7 @@ class PlayBar(QWidget):
         self.cameras: dict[str, QPushButton] = {}
         for name in NAMES:
             button = self._button(
-                name, f"{name} camera (Ctrl+{NAMES.index(name) + 1})", lambda name=name: self.choose(name)
+                name, f"{name} camera (Ctrl+{NAMES.index(name) + 1})", functools.partial(self.choose, name)
             )
             button.setCheckable(True)
             self.cameras[name] = button
