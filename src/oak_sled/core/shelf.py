@@ -75,8 +75,10 @@ def changes(old: Job, new: Job) -> tuple[Change, ...]:
         found.append(Change("ticks/s", str(old.ticks), str(new.ticks)))
     if old.integrator != new.integrator:
         found.append(Change("integrator", old.integrator.replace("_", "-"), new.integrator.replace("_", "-")))
-    for name in ("craft", "ground", "drill"):
+    for name in ("craft", "drill", "ground"):
         before, after = getattr(old, name), getattr(new, name)
+        if name == "ground" and old.drill.id != new.drill.id:
+            continue  # a drill brings its ground
         if before.id != after.id:
             found.append(Change(name, before.heading, after.heading))
             continue

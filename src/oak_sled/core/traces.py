@@ -16,6 +16,8 @@ from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.core.units import STANDARD_GRAVITY
 
+APART_S = 0.25
+"""s clear of a wall after which touching it counts as another hit."""
 SLOW = 0.5
 """m/s under which a slip angle means nothing and is shown as 0."""
 
@@ -224,7 +226,11 @@ def events(run: Run) -> tuple[Event, ...]:
 
 def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
-    found += [Event(row, "hit", "walls") for row in _rises(run.column("in_wall"))]
+    # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
+    apart = int(APART_S * run.job.ticks)
+    touched = np.flatnonzero(run.column("in_wall") > 0.5)
+    fresh = np.diff(touched, prepend=-apart - 1) > apart
+    found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
     for part in run.job.craft.parts:
         if part.kind == "runner":
             found += [Event(row, "sliding", part.id) for row in _rises(run.column(f"{part.id}.activity"))]

@@ -193,6 +193,8 @@ def significant(value: float, digits: int = 3) -> str:
 
 def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
     """Number and unit apart, with a sensible prefix: (1310.0, "N") gives ("1.31", "kN")."""
+    if abs(value) < 1e-9:
+        value = 0.0  # what is left of a difference of floats
     if unit in _PREFIXED and abs(value) >= 1000.0:
         big, prefix = (value / 1e6, "M") if abs(value) >= 1e6 else (value / 1e3, "k")
         return significant(big, digits), prefix + unit

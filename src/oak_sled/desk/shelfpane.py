@@ -173,7 +173,7 @@ class Comparison(QWidget):
         self.settings = shelf.changes(old.run.job, new.run.job)
         self.measured = shelf.measure_changes(old, new)
         rows = max(len(self.settings), 1) + len(self.measured)
-        self.resize(460, min(96 + 20 * rows, max(160, parent.height() - 20)))
+        self.resize(460, min(96 + 20 * rows, max(160, parent.height() - 80)))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.closed.emit()

@@ -89,7 +89,7 @@ class TracePane(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         self.canvas = pg.GraphicsLayoutWidget()
-        self.canvas.setBackground(None)
+        self.canvas.setBackground(theme.colour("paper"))
         self.canvas.setFrameShape(self.canvas.Shape.NoFrame)
         self.canvas.ci.layout.setContentsMargins(LEFT, 4, RIGHT, AXIS)
         self.canvas.ci.layout.setSpacing(6)
@@ -124,6 +124,7 @@ class TracePane(QWidget):
 
     def restyle(self) -> None:
         """Takes the colours of the theme."""
+        self.canvas.setBackground(theme.colour("paper"))
         self._rebuild()
         self.show_run()
 

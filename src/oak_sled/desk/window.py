@@ -598,9 +598,10 @@ class Window(QMainWindow):
     def show_comparison(self, old: Card, new: Card) -> None:
         """Shows the difference of two cards over the view."""
         self.hide_comparison()
-        self.comparison = Comparison(old, new, self.view)
+        self.comparison = Comparison(old, new, self)
         self.comparison.closed.connect(self.hide_comparison)
-        self.comparison.move(10, 10)
+        self.comparison.move(10, theme.HEADER + 10)
+        self.comparison.raise_()
         self.comparison.show()
 
     def hide_comparison(self) -> None:

@@ -36,7 +36,7 @@ void main() {
     if (flatten > 0.5) { world.xyz -= sun * (world.z / sun.z); world.z = 0.0; }
     gl_Position = clip * world;
     vec3 n = normalize(mat3(model) * normal);
-    float light = 0.52 + 0.42 * max(dot(n, sun), 0.0) + 0.14 * n.z;
+    float light = 0.66 + 0.30 * max(dot(n, sun), 0.0) + 0.10 * n.z;
     tint = colour * light;
     away = gl_Position.w;
 }

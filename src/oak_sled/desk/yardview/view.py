@@ -325,7 +325,7 @@ class YardView(QWidget):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("soft"))
             painter.drawText(QPointF(box.left() + 8, base), trace.title)
-            now = units.significant(float(values[-1]) * factor)
+            now, _ = units.split(float(values[-1]) * factor, "")
             theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
             low, high = float(values.min()) * factor, float(values.max()) * factor
             painter.setFont(theme.font(10))
@@ -410,6 +410,8 @@ class YardView(QWidget):
 
 
 def _short(value: float) -> str:
+    if abs(value) < 5e-3:
+        return "0"
     return f"{value:.0f}" if abs(value) >= 100 else f"{value:.3g}" if abs(value) >= 10 else f"{value:.2f}"
 
 
