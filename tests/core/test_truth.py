@@ -195,8 +195,11 @@ def test_a_bounce_returns_its_share_of_the_speed(make, bounce):
     body = {"mass": 50.0, "held": ("z", "roll", "pitch")}
     made = make.run(
         [Bumper(id="bumper", response="bounce", bounce=bounce, keep_along=1.0)],
-        body=body, ground={"walls": (wall,)}, seconds=3.0, speed=6.0,
-    )  # fmt: skip
+        body=body,
+        ground={"walls": (wall,)},
+        seconds=3.0,
+        speed=6.0,
+    )
     assert made.column("velocity.x")[-1] == pytest.approx(-6.0 * bounce, abs=1e-9)
     energy = traces.energy(made)
     assert np.all(np.diff(energy) <= 1e-9 * energy[0]), "a wall never gives energy"
@@ -207,8 +210,12 @@ def test_a_bounce_off_the_centre_turns_and_gives_no_energy(make, yard):
     made = make.run(
         [Bumper(id="bumper", response="bounce", bounce=1.0, keep_along=1.0, scrape=0.0)],
         body={"mass": 50.0, "held": ("z", "roll", "pitch")},
-        ground={"walls": (wall,)}, seconds=3.0, speed=6.0, heading_deg=8.0, yaw_rate_deg=20.0,
-    )  # fmt: skip
+        ground={"walls": (wall,)},
+        seconds=3.0,
+        speed=6.0,
+        heading_deg=8.0,
+        yaw_rate_deg=20.0,
+    )
     energy = traces.energy(made)
     assert np.max(np.abs(np.diff(made.column("spin.z")))) > 0.1
     assert np.all(np.diff(energy) <= 1e-9 * energy[0])
@@ -219,19 +226,25 @@ def test_random_scenes_of_walls_never_gain_energy(make, seed):
     random = np.random.default_rng(seed)
     walls = tuple(
         Wall(
-            id=f"wall_{k}", x=float(random.uniform(-15, 15)), y=float(random.uniform(-15, 15)),
-            heading_deg=float(random.uniform(0, 180)), length=float(random.uniform(1, 8)),
+            id=f"wall_{k}",
+            x=float(random.uniform(-15, 15)),
+            y=float(random.uniform(-15, 15)),
+            heading_deg=float(random.uniform(0, 180)),
+            length=float(random.uniform(1, 8)),
             width=float(random.uniform(0.2, 2)),
         )
         for k in range(12)
-    )  # fmt: skip
+    )
     walls = tuple(wall for wall in walls if math.hypot(wall.x, wall.y) > 7.0)
     made = make.run(
         [Bumper(id="bumper", response="bounce", bounce=float(random.uniform(0, 1)), keep_along=1.0, scrape=0.1)],
         body={"mass": 80.0, "held": ("z", "roll", "pitch"), "shape": "ball" if seed % 2 else "box", "length": 1.5},
         ground={"walls": walls, "edges": "wall", "length": 40.0, "width": 40.0},
-        seconds=20.0, speed=14.0, heading_deg=float(random.uniform(-180, 180)), yaw_rate_deg=100.0,
-    )  # fmt: skip
+        seconds=20.0,
+        speed=14.0,
+        heading_deg=float(random.uniform(-180, 180)),
+        yaw_rate_deg=100.0,
+    )
     energy = traces.energy(made)
     assert traces.events(made), "something must be hit"
     assert np.all(np.diff(energy) <= 1e-9 * energy[0])

@@ -34,9 +34,13 @@ def move(widget, at, modifier=Qt.KeyboardModifier.NoModifier):
 
     place = QPointF(at)
     event = QMouseEvent(
-        QEvent.Type.MouseMove, place, QPointF(widget.mapToGlobal(at)), Qt.MouseButton.NoButton,
-        Qt.MouseButton.LeftButton, modifier,
-    )  # fmt: skip
+        QEvent.Type.MouseMove,
+        place,
+        QPointF(widget.mapToGlobal(at)),
+        Qt.MouseButton.NoButton,
+        Qt.MouseButton.LeftButton,
+        modifier,
+    )
     QApplication.sendEvent(widget, event)
 
 
@@ -160,10 +164,10 @@ def test_mute_and_solo_are_a_click(qtbot, window, idle):
     strip = window.desk.strip("air")
     qtbot.mouseClick(strip.buttons["mute"], Qt.MouseButton.LeftButton)
     idle()
-    assert session.craft.parts[3].mute
+    assert session.craft.parts[2].mute
     assert np.all(session.run.line("air") == 0.0)
     qtbot.mouseClick(window.desk.all_on, Qt.MouseButton.LeftButton)
-    assert not session.craft.parts[3].mute
+    assert not session.craft.parts[2].mute
     qtbot.mouseClick(window.desk.strip("fan").buttons["solo"], Qt.MouseButton.LeftButton)
     idle()
     assert np.all(session.run.line("runners") == 0.0)

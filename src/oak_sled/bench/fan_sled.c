@@ -5,7 +5,7 @@
 #include <string.h>
 
 enum { PARTS = 7, FIXED = 6, LINES = PARTS + FIXED, CHANNELS = 3, SAMPLES = 181, HEAD = 17 };
-enum { FAN, RUDDER, RUNNERS, AIR, BRAKE, BUMPER, LIMITER, GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR };
+enum { FAN, RUDDER, AIR, RUNNERS, BRAKE, BUMPER, LIMITER, GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR };
 
 typedef struct {
     double mass, inertia[3], half[3], reach, hull_centre[3], foot, contacts, spin_damping;
@@ -27,7 +27,7 @@ typedef struct { double x, y, cos, sin, half_length, half_width, top, reach; } W
 typedef struct { double x, y, cos, sin, half_width; } Gate;
 
 typedef struct {
-    double position[3], q[4], v[3], w[3], axes[3][3], inertia[3][3], inverse[3][3], momentum[3];
+    double position[3], q[4], v[3], w[3], axes[3][3], inertia[3][3], inverse[3][3], momentum[3], next_v[3], next_w[3];
     double channels[CHANNELS], before[CHANNELS], slide[4], loose[4];
     double lines[LINES][6], points[PARTS][3], activity[PARTS];
     double heading_x, heading_y, speed, forward, side, load, in_wall, next_gate, gates_missed, moved, time;
@@ -103,6 +103,23 @@ static void shape(const Setup *s, const Gate *gates, Now *n, const double *raw) 
     }
 }
 
+static void foresee(const Setup *s, Now *n) {
+    for (int i = 0; i < 3; i++) {
+        double force = 0, turn = n->momentum[i];
+        for (int k = 0; k < PARTS; k++) { force += n->lines[k][i]; turn += s->dt * n->lines[k][3 + i]; }
+        n->next_v[i] = n->v[i] + s->dt * force / s->mass;
+        n->next_w[i] = turn;
+    }
+    times(n->inverse, n->next_w, n->next_w);
+}
+
+static double shared(const Setup *s, Now *n, const double *lever, const double *way) {
+    double turned[3], spun[3];
+    cross(lever, way, turned);
+    times(n->inverse, turned, spun);
+    return 1.0 / fmax(1.0 / s->mass, dot(turned, spun));
+}
+
 static double felt(const Setup *s, Now *n, const double *lever, const double *way) {
     double turned[3], spun[3];
     cross(lever, way, turned);
@@ -132,17 +149,28 @@ static void push(const Setup *s, Now *n) {
     if (n->forward < 0) authority = -authority;
     for (int i = 0; i < 3; i++) n->lines[RUDDER][3 + i] = n->channels[1] * authority * s->turn * n->axes[i][2];
     n->activity[RUDDER] = fabs(n->channels[1]);
+    /* air */
+    double against[3] = {n->v[0] - s->wind[0], n->v[1] - s->wind[1], n->v[2] - s->wind[2]}, c[3], f[3];
+    double strength = s->air_density * sqrt(dot(against, against));
+    to_craft(n->axes, against, c);
+    for (int i = 0; i < 3; i++) f[i] = -(strength * s->area[i] + s->viscous) * c[i];
+    times(n->axes, f, n->lines[AIR]);
+    at_point(n, AIR, s->air_point);
     /* runners */
+    foresee(s, n);
     double hx = n->heading_x, hy = n->heading_y, load = n->load / s->contacts, weights = 0, most = 0, middle[3] = {0, 0, 0};
     for (int foot = 0; foot < 4; foot++) {
         double place[3] = {s->runner_point[0] + (1.0 - 2.0 * (foot % 2)) * s->spread_x,
                            s->runner_point[1] + (1.0 - 2.0 * (foot / 2)) * s->spread_y, s->runner_point[2]};
-        double lever[3], swing[3], side_way[3] = {-hy, hx, 0}, torque[3];
+        double lever[3], swing[3], later[3], ahead_way[3] = {hx, hy, 0}, side_way[3] = {-hy, hx, 0}, torque[3];
         times(n->axes, place, lever);
         if (n->position[2] + lever[2] > 0.02) continue;
         cross(n->w, lever, swing);
         double ux = n->v[0] + swing[0], uy = n->v[1] + swing[1];
         double along = ux * hx + uy * hy, side = uy * hx - ux * hy;
+        cross(n->next_w, lever, later);
+        double nx = n->next_v[0] + later[0], ny = n->next_v[1] + later[1];
+        double along_next = nx * hx + ny * hy, side_next = ny * hx - nx * hy;
         double slip = atan2(fabs(side), fabs(along) + 0.25);
         if (slip > s->slides_past) n->loose[foot] = 1;
         else if (slip < s->bites_at) n->loose[foot] = 0;
@@ -150,17 +178,18 @@ static void push(const Setup *s, Now *n) {
         n->slide[foot] += clamp(n->loose[foot] - n->slide[foot], -step, step);
         if (n->slide[foot] > most) most = n->slide[foot];
         double grip = s->grip * (1.0 - n->slide[foot] * (1.0 - s->slide_grip));
-        double mass_side = felt(s, n, lever, side_way) / s->contacts;
-        double mass_along = s->mass / s->contacts;
+        double mass_side = shared(s, n, lever, side_way) / s->contacts;
+        double mass_along = shared(s, n, lever, ahead_way) / s->contacts;
         double at = slip / (0.5 * 3.14159265358979323846 / 180.0);
         int low = (int)at < SAMPLES - 2 ? (int)at : SAMPLES - 2;
         double rest = at - low;
         double bite = s->side_grip * load * (s->curve[low] * (1 - rest) + s->curve[low + 1] * rest) * grip;
-        double stop = mass_side * fabs(side) / s->dt, cap = s->side_grip * load * grip;
-        bite = fmin(fmin(bite, stop), cap);
-        double drag = fmin(s->glide * load * s->grip, mass_along * fabs(along) / s->dt);
-        if (side > 0) bite = -bite;
-        if (along > 0) drag = -drag;
+        double stop = mass_side * fabs(side_next) / s->dt, cap = s->side_grip * load * grip;
+        double stick = 1.0 - (fabs(along) + fabs(side)) / 0.25;
+        bite = fmin(fmin(fmax(bite, stick * cap), stop), cap);
+        double drag = fmin(s->glide * load * s->grip, mass_along * fabs(along_next) / s->dt);
+        if (side_next > 0) bite = -bite;
+        if (along_next > 0) drag = -drag;
         double force[3] = {drag * hx - bite * hy, drag * hy + bite * hx, 0};
         cross(lever, force, torque);
         double size = sqrt(force[0] * force[0] + force[1] * force[1]) + 1e-9;
@@ -171,20 +200,14 @@ static void push(const Setup *s, Now *n) {
     }
     for (int i = 0; i < 3; i++) n->points[RUNNERS][i] = n->position[i] + (weights > 0 ? middle[i] / weights : 0);
     n->activity[RUNNERS] = most;
-    /* air */
-    double against[3] = {n->v[0] - s->wind[0], n->v[1] - s->wind[1], n->v[2] - s->wind[2]}, c[3], f[3];
-    double strength = s->air_density * sqrt(dot(against, against));
-    to_craft(n->axes, against, c);
-    for (int i = 0; i < 3; i++) f[i] = -(strength * s->area[i] + s->viscous) * c[i];
-    times(n->axes, f, n->lines[AIR]);
-    at_point(n, AIR, s->air_point);
     /* brake */
     double press = fmin(fabs(n->channels[2]), 1.0);
+    foresee(s, n);
     if (press > 0 && n->load > 0) {
         double lever[3], swing[3];
         times(n->axes, s->brake_point, lever);
-        cross(n->w, lever, swing);
-        double ux = n->v[0] + swing[0], uy = n->v[1] + swing[1], speed = sqrt(ux * ux + uy * uy);
+        cross(n->next_w, lever, swing);
+        double ux = n->next_v[0] + swing[0], uy = n->next_v[1] + swing[1], speed = sqrt(ux * ux + uy * uy);
         if (speed > 0) {
             double dir[3] = {ux / speed, uy / speed, 0};
             double size = fmin(press * s->bite * n->load * s->grip, felt(s, n, lever, dir) * speed / s->dt);

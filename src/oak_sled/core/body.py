@@ -91,6 +91,36 @@ def turn_freely(body, now, dt, stage, total):
 
 
 @compiled
+def foresee(now):
+    """Writes the velocity and spin that the lines booked so far would leave after this tick.
+
+    Dry friction asks for it: it holds against what pushes now, not only against what moves already.
+    """
+    for i in range(3):
+        force = 0.0
+        now.next_spin[i] = now.momentum[i]
+        for k in range(now.parts):
+            force += now.lines[k, i]
+            now.next_spin[i] += now.dt * now.lines[k, 3 + i]
+        now.next_velocity[i] = now.velocity[i] + now.dt * force / now.mass
+    spin = spatial.times(now.inverse_inertia, (now.next_spin[0], now.next_spin[1], now.next_spin[2]))
+    for i in range(3):
+        now.next_spin[i] = spin[i]
+
+
+@compiled
+def shared_mass(now, lever, way):
+    """The mass that one of several feet answers for along the unit vector `way`, kg (of all feet together).
+
+    All feet push at once, so that sliding is stopped by the whole mass and turning by the whole
+    inertia; the lesser of both never overshoots either.
+    """
+    turned = spatial.cross(lever, way)
+    give = spatial.dot(turned, spatial.times(now.inverse_inertia, turned))
+    return 1.0 / max(1.0 / now.mass, give)
+
+
+@compiled
 def felt_mass(now, lever, way):
     """The mass felt at a point when it is pushed along the unit vector `way`, kg.
 

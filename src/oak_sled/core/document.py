@@ -7,6 +7,7 @@ document that exists is a document that is right.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any, Self
 
@@ -17,6 +18,7 @@ from oak_sled.core import units
 from oak_sled.core.dial import Dial
 from oak_sled.core.faults import Fault, Refused, close_match, refuse
 
+_NAMED = re.compile(r"([a-z][a-z0-9_.]*): (.*)", re.DOTALL)
 ID_PATTERN = r"^[a-z][a-z0-9_]{0,39}$"
 
 
@@ -57,7 +59,16 @@ class Frozen(BaseModel):
 
 def faults_of(error: ValidationError, where: str = "", data: Any = None) -> list[Fault]:
     """The faults of a validation, each with its path in our own notation."""
-    return [_fault(item, where, data) for item in error.errors(include_url=False)]
+    items = error.errors(include_url=False)
+    places = [item["loc"] for item in items]
+    # a list that lost its wrong entries counts as too short as well: that is no fault of its own
+    told = [
+        item
+        for item in items
+        if item["type"] != "too_short"
+        or not any(len(place) > len(item["loc"]) and place[: len(item["loc"])] == item["loc"] for place in places)
+    ]
+    return [_fault(item, where, data) for item in told]
 
 
 def _fault(item: Any, where: str, data: Any) -> Fault:
@@ -86,7 +97,11 @@ def _fault(item: Any, where: str, data: Any) -> Fault:
     if kind == "value_error":
         what = str(context.get("error", item["msg"]))
         head, _, right = what.partition(" (")
-        return Fault(place, head, right.rstrip(")"))
+        named = _NAMED.match(head)  # a validator of the whole names the field it means
+        if named:
+            place = ".".join(piece for piece in (where, path, named[1]) if piece)
+            head = named[2]
+        return Fault(place, head, right.removesuffix(")"))
     if kind == "string_pattern_mismatch":
         return Fault(place, f"{shown} cannot be a name", "a lower-case letter, then letters, digits and _")
     if kind == "too_long":
@@ -169,7 +184,7 @@ def _edit(document: Any, pieces: list[str], value: Any, path: str) -> Any:
         return document.replace(**{pieces[0]: new})
     except ValidationError as error:
         if len(pieces) == 1:
-            faults = [Fault(path, f.what.removeprefix(f"{pieces[0]}: "), f.right) for f in faults_of(error)]
+            faults = [Fault(path, fault.what, fault.right) for fault in faults_of(error)]
         else:
             faults = faults_of(error, data=document)
         raise Refused(faults) from error

@@ -310,7 +310,8 @@ class Verdict:
         else:
             wanted = f"at most {high:g}"
         shown = "not shown by this run" if self.value is None else f"{self.value:.4g}"
-        return f"{known.title} {shown} {known.unit}, wanted {wanted}".replace("  ", " ")
+        value = f"{shown} {known.unit}".strip()
+        return f"{known.title} {value}, wanted {wanted}"
 
 
 def judge(drill: Drill, found: dict[str, float | None]) -> tuple[Verdict, ...]:

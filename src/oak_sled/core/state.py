@@ -128,6 +128,8 @@ NOW = np.dtype(
         ("inertia", "f8", (3, 3)),  # kg m2, world axes
         ("inverse_inertia", "f8", (3, 3)),  # world axes, zero rows where rotation is held
         ("momentum", "f8", (3,)),  # N m s, angular, world axes
+        ("next_velocity", "f8", (3,)),  # m/s, what the lines booked so far would make of it
+        ("next_spin", "f8", (3,)),
         ("scratch", "f8", (2, 4)),
         ("parts", "i8"),  # how many of the rows below are in use
         ("channel_count", "i8"),

@@ -157,12 +157,17 @@ def clear(now):
 
 @compiled
 def push_parts(parts, body, ground, now):
-    """Every part books its force, scaled by its gain: trim, mute and solo in one number."""
+    """Every part books its force, scaled by its gain: trim, mute and solo in one number.
+
+    Dry friction (runners, brakes) stands behind the rest, since it answers what the rest pushes.
+    """
     for p in range(now.parts):
         part = parts[p]
         now.activity[p] = 0.0
         if part.gain == 0.0:
             continue
+        if part.kind == register.RUNNER or part.kind == register.BRAKE:
+            body_module.foresee(now)
         now.activity[p] = register.act(part, p, body, ground, now)
         if part.gain != 1.0:
             for i in range(6):

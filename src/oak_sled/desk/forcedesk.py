@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer
+from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -47,6 +47,10 @@ class ForceDesk(QWidget):
         self.lane.setContentsMargins(5, 5, 5, 5)
         self.lane.setSpacing(4)
         self.area.setWidget(self.row)
+        self._scroll_to_open = False
+        bar = self.area.horizontalScrollBar()
+        if bar is not None:
+            bar.rangeChanged.connect(lambda *_: self._show_open())
         layout.addWidget(self.area)
         self.end = self._end_column()
         self.lane.addWidget(self.end)
@@ -141,13 +145,14 @@ class ForceDesk(QWidget):
         self.refresh()
         strip = self.strip(name)
         if strip is not None and self.open_name:
-            # the row has its new width only after this event
-            QTimer.singleShot(0, self._show_open)
+            self._scroll_to_open = True
 
     def _show_open(self) -> None:
-        strip = self.strip(self.open_name)
-        if strip is not None:
-            self.area.ensureWidgetVisible(strip, 4, 0)
+        """Scrolls to the strip that was opened, once the row has taken its new width."""
+        strip, bar = self.strip(self.open_name), self.area.horizontalScrollBar()
+        if self._scroll_to_open and strip is not None and bar is not None and bar.maximum() > 0:
+            self._scroll_to_open = False
+            bar.setValue(min(strip.x() - 6, max(0, strip.x() + strip.width() - self.area.width() + 8)))
 
     def strip(self, name: str) -> Strip | None:
         """The strip of that name."""

@@ -662,7 +662,7 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.session.yard.title}{mark} · Oak Sled")
 
     def _place_overlays(self) -> None:
-        self.inputs.move(10, self.view.height() - self.inputs.height() - 10)
+        self.inputs.move(self.view.width() - self.inputs.width() - 10, self.view.height() - self.inputs.height() - 10)
         if self.notice.isVisible():
             self.notice.place()
 

@@ -23,6 +23,7 @@ class Brake(Part):
     TITLE: ClassVar[str] = "Brake"
     EXPLAINS: ClassVar[str] = "dry friction while its channel is held"
     FAMILY: ClassVar[Family] = "grip"
+    STAGE: ClassVar[float] = 3.5
 
     kind: Literal["brake"] = "brake"
     channel: str = Field("", description="the channel that presses it; empty: always on")
@@ -74,8 +75,8 @@ def act(part, p, grip, now):
     lever = (0.0, 0.0, 0.0)
     if part.at_point == 1:
         lever = spatial.to_world(now.axes, part.point)
-    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
-    u_x, u_y = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
+    swing = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
+    u_x, u_y = now.next_velocity[0] + swing[0], now.next_velocity[1] + swing[1]
     if part.along == 1:
         along = u_x * now.heading_x + u_y * now.heading_y
         u_x, u_y = along * now.heading_x, along * now.heading_y

@@ -23,7 +23,7 @@ class Bumper(Part):
     TITLE: ClassVar[str] = "Bumper"
     EXPLAINS: ClassVar[str] = "how it answers a wall: slide, bounce, stop"
     FAMILY: ClassVar[Family] = "impulse"
-    STAGE: ClassVar[int] = 6
+    STAGE: ClassVar[float] = 6
 
     kind: Literal["bumper"] = "bumper"
     response: Response = Field("slide", description="what a wall does to the craft")

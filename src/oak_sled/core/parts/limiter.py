@@ -29,7 +29,7 @@ class Limiter(Part):
     TITLE: ClassVar[str] = "Speed limit"
     EXPLAINS: ClassVar[str] = "keep a speed under a number"
     FAMILY: ClassVar[Family] = "holder"
-    STAGE: ClassVar[int] = 7
+    STAGE: ClassVar[float] = 7
 
     kind: Literal["limiter"] = "limiter"
     limits: Limits = Field("total", description="the speed it limits")

@@ -68,6 +68,7 @@ class Runner(Part):
     TITLE: ClassVar[str] = "Runners"
     EXPLAINS: ClassVar[str] = "glide forward, bite sideways, slide and catch"
     FAMILY: ClassVar[Family] = "grip"
+    STAGE: ClassVar[float] = 3.5
 
     kind: Literal["runner"] = "runner"
     law: Law = Field("curve", description="how side force follows side slip")
@@ -279,18 +280,26 @@ def act(part, p, contacts, grip, now):
         along = u_x * ahead_x + u_y * ahead_y
         side = u_y * ahead_x - u_x * ahead_y
         slip = math.atan2(abs(side), abs(along) + CREEP)
+        later = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
+        n_x, n_y = now.next_velocity[0] + later[0], now.next_velocity[1] + later[1]
+        along_next = n_x * ahead_x + n_y * ahead_y
+        side_next = n_y * ahead_x - n_x * ahead_y
         sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
         most = max(most, sliding)
         left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-        mass_side = body.felt_mass(now, lever, (-ahead_y, ahead_x, 0.0)) / contacts
-        mass_along = now.mass / contacts
+        mass_side = body.shared_mass(now, lever, (-ahead_y, ahead_x, 0.0)) / contacts
+        mass_along = body.shared_mass(now, lever, (ahead_x, ahead_y, 0.0)) / contacts
         bite = side_force(part, slip, side, mass_side, load, now) * left_grip
+        most_bite = part.side_grip * load * left_grip
         if part.law != SHARE:
-            bite = min(bite, mass_side * abs(side) / now.dt)
-        bite = min(bite, part.side_grip * load * left_grip)
-        drag = min(part.glide * load * grip, mass_along * abs(along) / now.dt)
+            # a slip angle means little near standstill: there the edge holds like dry friction
+            stick = 1.0 - (abs(along) + abs(side)) / CREEP
+            bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
+            side = side_next
+        bite = min(bite, most_bite)
+        drag = min(part.glide * load * grip, mass_along * abs(along_next) / now.dt)
         bite = -bite if side > 0.0 else bite
-        drag = -drag if along > 0.0 else drag
+        drag = -drag if along_next > 0.0 else drag
         f_x = drag * ahead_x - bite * ahead_y
         f_y = drag * ahead_y + bite * ahead_x
         torque = spatial.cross(lever, (f_x, f_y, 0.0))

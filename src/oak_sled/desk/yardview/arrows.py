@@ -108,9 +108,16 @@ class Labels:
         chosen = theme.font(theme.SMALL)
         metrics = QFontMetrics(chosen)
         wide = metrics.horizontalAdvance(text) + 12
-        box = QRectF(at.x() + 9, at.y() - 9, wide, 18)
-        for shift in (0, -20, 20, -40, 40, -60, 60):
-            for left in (at.x() + 9, at.x() - 9 - wide):
+        box = None
+        for shift in (0, -20, 20, -40, 40, -60, 60, -80, 80):
+            for left in (
+                at.x() + 9,
+                at.x() - 9 - wide,
+                at.x() + 60,
+                at.x() - 60 - wide,
+                at.x() + 110,
+                at.x() - 110 - wide,
+            ):
                 tried = QRectF(left, at.y() - 9 + shift, wide, 18)
                 if self._bounds.contains(tried) and not any(tried.intersects(old) for old in self._taken):
                     box = tried
@@ -118,8 +125,8 @@ class Labels:
             else:
                 continue
             break
-        if not self._bounds.contains(box):
-            return
+        if box is None:
+            return  # better no label than one that hides the craft
         self._taken.append(box)
         painter.fillRect(box, theme.colour("card", 232))
         painter.fillRect(QRectF(box.left(), box.top(), 3, box.height()), ink)

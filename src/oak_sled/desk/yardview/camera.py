@@ -87,8 +87,8 @@ class Rig:
         ahead = np.array([math.cos(course), math.sin(course), 0.0])
         up = np.array([0.0, 0.0, 1.0])
         if self.name == "chase":
-            eye = position - ahead * (1.35 * size + 1.9) + up * (0.62 * size + 0.7)
-            return Camera(eye, position + ahead * 1.3 * size + up * 0.1, up, width, height)
+            eye = position - ahead * (1.35 * size + 1.9) + up * (0.66 * size + 0.8)
+            return Camera(eye, position + ahead * 1.0 * size - up * 0.15, up, width, height)
         if self.name == "side":
             left = np.array([-ahead[1], ahead[0], 0.0])
             return Camera(position - left * (1.7 * size + 2.0) + up * 1.1, position + up * 0.3, up, width, height)
@@ -112,8 +112,10 @@ class Rig:
         x, y, z, radius = self.fitted
         turn, tilt = math.radians(self.turn_deg), math.radians(max(self.tilt_deg, 34.0))
         out = np.array([math.cos(turn) * math.cos(tilt), math.sin(turn) * math.cos(tilt), math.sin(tilt)])
-        shape = min(1.0, width / max(height, 1))
-        away = radius / math.sin(math.radians(23.0)) / max(shape, 0.4) * 0.8 + 4.0
+        half_angle = math.tan(math.radians(23.0))
+        across = radius / (half_angle * width / max(height, 1))  # the path lies across the picture
+        deep = radius * math.sin(tilt) / half_angle * 0.35
+        away = max(across, deep) * 1.08 + 5.0
         middle = np.array([x, y, z])
         return Camera(middle + out * away, middle, np.array([0.0, 0.0, 1.0]), width, height)
 
@@ -123,6 +125,12 @@ class Rig:
         low, high = place.min(axis=0), place.max(axis=0)
         middle = 0.5 * (low + high)
         radius = max(0.5 * float(np.linalg.norm(high - low)), 4.0)
+        if np.ptp(place[:, :2], axis=0).max() > 1.0:
+            # look across the longest way of the path, so that it fills the width
+            spread = np.cov((place[:, :2] - middle[:2]).T)
+            _, ways = np.linalg.eigh(spread)
+            way = ways[:, 1] if ways[:, 1] @ (place[-1, :2] - place[0, :2]) >= 0.0 else -ways[:, 1]
+            self.turn_deg = math.degrees(math.atan2(way[1], way[0])) - 90.0  # from left to right
         self.fitted = (float(middle[0]), float(middle[1]), float(middle[2]), radius)
 
     def turned(self, by_turn: float, by_tilt: float) -> None:

@@ -216,19 +216,22 @@ class YardView(QWidget):
 
     def _scene(self, run: Run, row: int) -> Scene:
         scene = Scene(run.job.ground)
+        assert self._camera is not None
+        # lines keep about two px, however far the eye is
+        wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
         for mark in slide_marks(run, row if self.session.live_on else run.ticks):
-            scene.bands.append(Band(mark, 0.1, theme.rgb("soft"), 0.5))
+            scene.bands.append(Band(mark, 0.1 * wide, theme.rgb("soft"), 0.5))
         pale = theme.rgb("ghost")
         for ghost in self._ghosts(run):
-            scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1, pale, 0.75))
+            scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1 * wide, pale, 0.75))
             at = ghost.at(self.session.time)
             scene.figures.append(figure(ghost, at, (*pale, 0.75)))
         place = path_of(run, 0, row)
-        scene.bands.append(Band(place, 0.13, oak, 0.95))
+        scene.bands.append(Band(place, 0.13 * wide, oak, 0.95))
         if row < run.ticks:
-            scene.bands.append(Band(path_of(run, row, run.ticks), 0.1, oak, 0.42))
-        scene.bars = Bars(second_marks(run), 0.35, theme.rgb("oak_deep"), 0.9)
+            scene.bands.append(Band(path_of(run, row, run.ticks), 0.1 * wide, oak, 0.42))
+        scene.bars = Bars(second_marks(run), 0.35 * min(wide, 4.0), theme.rgb("oak_deep"), 0.9)
         for other, other_row in self.beside:
             scene.bands.append(Band(path_of(other, 0, other_row), 0.12, theme.rgb("good"), 0.8))
             scene.figures.append(figure(other, other_row))
@@ -257,6 +260,9 @@ class YardView(QWidget):
         if depth[0] <= 0.0 or not QRectF(self.rect()).contains(at):
             self._paint_edge_marker(painter, run, row, at, float(depth[0]))
         labels.block(QRectF(at.x() - 46, at.y() - 34, 92, 62))  # the craft itself stays in sight
+        for child in self.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
+            if child.isVisible():
+                labels.block(QRectF(child.geometry()))
         self._paint_arrows(painter, run, row, camera, labels)
 
     def _paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
@@ -302,10 +308,10 @@ class YardView(QWidget):
         foot = np.array([numbers[0], numbers[1], 0.03])
         ends, depth = camera.project(np.stack([foot, foot + v * 0.35]))
         if min(depth) > 0.1:
-            painter.setPen(QPen(theme.colour("ink"), 1.4, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(theme.colour("soft"), 1.4, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(*ends[0]), QPointF(*ends[1]))
-            painter.setBrush(theme.colour("ink"))
-            painter.drawEllipse(QPointF(*ends[1]), 2.5, 2.5)
+            painter.setBrush(theme.colour("soft"))
+            painter.drawEllipse(QPointF(*ends[1]), 2.0, 2.0)
             painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_readouts(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:

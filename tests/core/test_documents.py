@@ -1,0 +1,195 @@
+"""Documents: frozen, edited through validation, and refused with place, finding and remedy."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from pydantic import ValidationError
+
+from oak_sled.core import demos, document
+from oak_sled.core.craft import Body, Craft
+from oak_sled.core.dial import dials
+from oak_sled.core.faults import Refused
+from oak_sled.core.files import yard_json
+from oak_sled.core.parts.register import KINDS
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.shelf import says, words_of
+from oak_sled.core.world import Job
+from oak_sled.core.yard import FORMAT
+
+
+def test_an_edit_makes_a_new_yard_and_leaves_the_old(yard):
+    path = "crafts.fan_sled.parts.fan.thrust"
+    edited = yard.edit(path, 900)
+    assert document.get(edited, path) == 900.0
+    assert document.get(yard, path) == 620.0
+    assert edited.edit(path, 620) == yard
+    with pytest.raises(ValidationError):
+        yard.ticks = 3
+
+
+def test_edits_take_units(yard):
+    assert (
+        document.get(yard.edit("crafts.fan_sled.parts.fan.thrust", "0.9 kN"), "crafts.fan_sled.parts.fan.thrust")
+        == 900.0
+    )
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "words"),
+    [
+        ("crafts.fan_sled.parts.fan.thrust", -1.0, "at least 0"),
+        ("crafts.fan_sled.parts.fan.thrust", float("nan"), "finite"),
+        ("crafts.fan_sled.parts.fan.thrust", "900 m", "not a unit of this number"),
+        ("crafts.fan_sled.parts.fin.thrust", 1.0, "did you mean fan"),
+        ("crafts.fan_sled.parts.fan.thrst", 1.0, "did you mean thrust"),
+        ("crafts.fan_sled.parts.fan.way", "shove", "is not a choice"),
+        ("crafts.fan_sled.parts.fan.channel", "throtle", "did you mean throttle"),
+        ("crafts.fan_sled.parts.runners.bites_at_deg", 20.0, "at most 14"),
+        ("crafts.fan_sled.body.damping_law", "per_tick", "0 to 1"),
+        ("ticks", 7, "at least 20"),
+        ("bench.drill", "slalm", "did you mean slalom"),
+    ],
+)
+def test_bad_edits_say_where_what_and_what_would_be_right(yard, path, value, words):
+    yard = yard.edit("crafts.fan_sled.body.damping", 3.0)
+    with pytest.raises(Refused, match=words) as caught:
+        yard.edit(path, value)
+    assert str(caught.value.faults[0]).count("\n") == 0
+
+
+def test_an_impossible_inertia_is_refused_with_the_reason():
+    with pytest.raises(ValidationError, match="no body can have it"):
+        Body(inertia_from="given", roll_inertia=1.0, pitch_inertia=1.0, yaw_inertia=3.0)
+
+
+@pytest.mark.parametrize(
+    ("shape", "wanted"),
+    [("box", (1 / 12 * 5.0, 1 / 12 * 10.0, 1 / 12 * 13.0)), ("ball", (0.9, 0.9, 0.9)), ("cylinder", None)],
+)
+def test_inertia_comes_from_the_shape(shape, wanted):
+    body = Body(mass=1.0, shape=shape, length=3.0, width=2.0, height=1.0)
+    if wanted is None:  # an upright elliptic cylinder: (a2 + b2) / 4 with half axes 1.5 and 1
+        assert body.inertia()[2] == pytest.approx((1.5**2 + 1.0) / 4)
+    else:
+        assert body.inertia() == pytest.approx(wanted)
+
+
+def test_mass_comes_from_density():
+    body = Body(mass_from="density", density=500.0, length=2.0, width=1.0, height=0.5)
+    assert body.true_mass() == 500.0
+
+
+def broken(change):
+    """The demo yard as data with something wrong."""
+    data = json.loads(yard_json.dumps(demos.load("fan-sled")))
+    change(data)
+    return json.dumps(data)
+
+
+@pytest.mark.parametrize(
+    ("change", "where", "words"),
+    [
+        (lambda d: d["crafts"][0]["parts"][0].update(kind="rocket"), "crafts.fan_sled.parts.fan", "not a kind of part"),
+        (lambda d: d["crafts"][0]["parts"][0].update(thrust="3 m"), "crafts.fan_sled.parts.fan", "give it in N"),
+        (lambda d: d["crafts"][0]["body"].update(mass=0), "crafts.fan_sled.body.mass", "at least 0.001"),
+        (lambda d: d["crafts"][0]["body"].update(weight=3), "crafts.fan_sled.body.weight", "not known here"),
+        (lambda d: d["drills"][0].update(ground="nowhere"), "drills.slalom.ground", "there is no"),
+        (lambda d: d["crafts"].append(d["crafts"][0]), "crafts.fan_sled", "stands twice"),
+        (lambda d: d.pop("bench"), "bench", "is missing"),
+        (
+            lambda d: d["grounds"][0].update(walls=[{"id": f"w{k}"} for k in range(600)]),
+            "mill_bay.walls",
+            "at most 500",
+        ),
+        (
+            lambda d: d["drills"][0]["tracks"][0].update(knots=[{"t": 2}, {"t": 1}]),
+            "slalom.tracks.0",
+            "order the knots",
+        ),
+        (lambda d: d.update(format=FORMAT + 1), "format", "newer version"),
+        (lambda d: d["crafts"][0]["parts"].reverse(), "crafts.fan_sled", "out of order"),
+    ],
+)
+def test_a_wrong_file_is_told_with_its_place(change, where, words):
+    with pytest.raises(Refused, match=words) as caught:
+        yard_json.loads(broken(change))
+    assert any(where in str(fault) for fault in caught.value.faults)
+
+
+def test_several_faults_are_told_together():
+    def spoil(data):
+        data["crafts"][0]["body"]["mass"] = -1
+        data["grounds"][0]["grip"] = "much"
+        data["ticks"] = 5
+
+    with pytest.raises(Refused) as caught:
+        yard_json.loads(broken(spoil))
+    assert len(caught.value.faults) == 3
+
+
+@pytest.mark.parametrize("text", ["", "{", "[1]", "null", '{"a": NaN}', "[" * 100_000, '{"format": 1}'])
+def test_text_that_is_no_yard(text):
+    with pytest.raises(Refused):
+        yard_json.loads(text)
+
+
+def test_a_yard_round_trips_exactly(yard):
+    assert yard_json.loads(yard_json.dumps(yard)) == yard
+    blank = demos.blank_yard()
+    assert yard_json.loads(yard_json.dumps(blank)) == blank
+
+
+def test_the_schema_names_units_and_bounds():
+    schema = yard_json.schema()
+    thrust = schema["$defs"]["Thruster"]["properties"]["thrust"]
+    assert thrust["dial"]["unit"] == "N"
+    assert thrust["maximum"] == 1e7
+    assert thrust["description"]
+
+
+def test_every_dial_is_declared_whole(yard):
+    seen = 0
+    for path, dial, value in document.all_dials(yard):
+        seen += 1
+        assert dial.low <= value <= dial.high, path
+        assert dial.low <= dial.default <= dial.high, path
+        assert dial.low <= dial.slider[0] < dial.slider[1] <= dial.high, path
+        assert dial.says, path
+        assert dial.scale == "linear" or dial.slider[0] > 0.0, path
+    assert seen > 150
+
+
+@pytest.mark.parametrize("kind", [kind for kind, _ in KINDS], ids=lambda kind: kind.__name__)
+def test_every_part_kind_is_whole(kind):
+    part = kind(id="part")
+    assert part.TITLE
+    assert part.EXPLAINS
+    assert part.summary()
+    assert any(dial.main for dial in dials(part))
+    assert [part.STAGE for part in Craft(id="c", parts=(part,)).parts] == [part.STAGE]
+
+
+def test_a_part_finds_its_place_in_the_order_of_action(yard):
+    craft = yard.craft().with_part(Runner(id="skid"))
+    names = [part.id for part in craft.parts]
+    assert names.index("skid") < names.index("bumper") < names.index("speed_limit")
+
+
+def test_changes_are_told_in_words(yard):
+    def job(other):
+        drill = other.drill()
+        return Job(other.craft(), other.ground_of(drill), drill, other.ticks)
+
+    def told(path, value):
+        return says(job(yard), job(yard.edit(path, value)))
+
+    assert told("crafts.fan_sled.parts.fan.thrust", 900.0) == "fan thrust 620 → 900 N"
+    assert told("crafts.fan_sled.parts.air.mute", True) == "air mute off → on"
+    assert told("ticks", 60) == "ticks/s 120 → 60"
+    assert told("bench.drill", "coast_down") == "drill Slalom, 20 m gates → Coast down"
+    assert says(job(yard), job(yard)) == "same settings again"
+    without = yard.edit("crafts.fan_sled", yard.craft().without_part("air"))
+    assert says(job(yard), job(without)) == "air fitted → none"
+    assert words_of("parts.runners.bites_at_deg") == "runners bites at"

@@ -1,0 +1,141 @@
+"""The command line, as scripts call it."""
+
+from __future__ import annotations
+
+import csv
+import json
+import subprocess
+import sys
+
+import pytest
+
+from oak_sled.core import demos, run, world
+
+
+def call(*arguments, status=0):
+    done = subprocess.run([sys.executable, "-m", "oak_sled", *arguments], capture_output=True, text=True)
+    assert done.returncode == status, done.stdout + done.stderr
+    assert "Traceback" not in done.stderr
+    return done
+
+
+def test_demos_and_list():
+    assert "demo:fan-sled" in call("demos").stdout
+    lines = call("list", "demo:fan-sled").stdout.splitlines()
+    assert "dial\tcrafts.fan_sled.parts.fan.thrust\t620\tN" in lines
+    assert any(line.startswith("drill\tslalom") for line in lines)
+
+
+def test_run_writes_csv_that_round_trips_and_json(tmp_path):
+    out, data = tmp_path / "run.csv", tmp_path / "run.json"
+    told = call(
+        "run",
+        "demo:fan-sled",
+        "--drill",
+        "brake_to_stop",
+        "--ticks",
+        "60",
+        "--set",
+        "crafts.fan_sled.parts.brake.bite=0.5",
+        "--csv",
+        str(out),
+        "--json",
+        str(data),
+    ).stdout
+    assert "stop_distance" in told
+    with out.open() as file:
+        rows = list(csv.reader(file))
+    yard = demos.load("fan-sled").edit("crafts.fan_sled.parts.brake.bite", 0.5)
+    drill = yard.drill("brake_to_stop")
+    made = run.execute(world.Job(yard.craft(), yard.ground_of(drill), drill, 60))
+    head = rows[0]
+    assert head[0] == "t [s]"
+    for name in (
+        "fan_sled.position.x [m]",
+        "fan_sled.velocity.x [m/s]",
+        "fan_sled.speed [m/s]",
+        "fan_sled.rotation.w",
+        "fan_sled.spin.z [rad/s]",
+        "fan_sled.channel.brake",
+        "fan_sled.brake.force.x [N]",
+    ):
+        assert name in head
+    place = head.index("fan_sled.position.x [m]")
+    assert [float(row[place]) for row in rows[1:]] == made.column("position.x").tolist(), "exactly"
+    found = json.loads(data.read_text())
+    assert found["digest"] == made.digest
+    assert found["measures"]["stop_distance"]["unit"] == "m"
+    assert found["measures"]["gates_missed"]["value"] is None
+    assert {"name", "where", "says", "helps"} == set(found["cautions"][0])
+
+
+def test_check_tells_by_its_exit_status(tmp_path):
+    assert "met" in call("check", "demo:fan-sled").stdout
+    from oak_sled.core.files import yard_json
+
+    file = tmp_path / "weak.json"
+    yard_json.save(demos.load("fan-sled").edit("crafts.fan_sled.parts.fan.thrust", 60.0), file)
+    assert "missed  straight_pull" in call("check", str(file), status=1).stdout
+
+
+def test_spread_prints_a_grid(tmp_path):
+    out = tmp_path / "grid.csv"
+    call(
+        "spread",
+        "demo:fan-sled",
+        "--drill",
+        "brake_to_stop",
+        "--measure",
+        "stop_distance",
+        "--vary",
+        "crafts.fan_sled.parts.brake.bite=0.2:0.6:3",
+        "--vary",
+        "grounds.long_reach.grip=0.5:1:2",
+        "--csv",
+        str(out),
+    )
+    rows = out.read_text().splitlines()
+    assert len(rows) == 1 + 6
+    distances = [float(row.split(",")[-1]) for row in rows[1:]]
+    assert distances[1] > distances[3] > distances[5]
+
+
+def test_schema_is_json():
+    schema = json.loads(call("schema").stdout)
+    assert schema["properties"]["crafts"]
+
+
+def test_tick_check():
+    told = call("tickcheck", "demo:fan-sled", "--drill", "step_steer").stdout
+    assert "reference" in told
+    assert "substeps a tick" in told
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("run", "demo:fan-sleds"), "did you mean fan-sled"),
+        (("run", "nowhere.json"), "cannot be read"),
+        (("run", "demo:fan-sled", "--drill", "slalm"), "did you mean slalom"),
+        (("run", "demo:fan-sled", "--ticks", "7"), "at least 20"),
+        (("run", "demo:fan-sled", "--set", "crafts.fan_sled.parts.fan.thrust=3 m"), "give it in N"),
+        (("run", "demo:fan-sled", "--set", "nothing"), "has no value"),
+        (
+            ("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "fun", "--vary", "ticks=1:2:2"),
+            "there is no 'fun'",
+        ),
+        (("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "hits", "--vary", "ticks"), "PATH=LO:HI:N"),
+        (("run",), "yard"),
+        (("run", "demo:fan-sled", "--bogus"), "bogus"),
+        (("run", "demo:fan-sled", "--csv", "/proc/none/x.csv"), "cannot be written"),
+    ],
+)
+def test_bad_input_is_one_clear_line_and_status_2(arguments, words):
+    told = call(*arguments, status=2).stderr
+    assert words in told
+    assert len(told.strip().splitlines()) == 1
+
+
+def test_several_faults_are_a_line_each():
+    told = call("run", "demo:fan-sled", "--set", "ticks=3", "--set", "crafts.fan_sled.body.mass=-2", status=2).stderr
+    assert len(told.strip().splitlines()) == 2
