@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import pytest
 from pydantic import ValidationError
@@ -11,7 +12,7 @@ from oak_sled.core import demos, document
 from oak_sled.core.craft import Body, Craft
 from oak_sled.core.dial import dials
 from oak_sled.core.faults import Refused
-from oak_sled.core.files import yard_json
+from oak_sled.core.files import format_page, yard_json
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.shelf import says, words_of
@@ -193,3 +194,8 @@ def test_changes_are_told_in_words(yard):
     without = yard.edit("crafts.fan_sled", yard.craft().without_part("air"))
     assert says(job(yard), job(without)) == "air fitted → none"
     assert words_of("parts.runners.bites_at_deg") == "runners bites at"
+
+
+def test_the_page_on_the_format_is_that_of_the_declarations():
+    page = Path(__file__).parents[2] / "docs" / "yard-format.md"
+    assert page.read_text(encoding="utf-8") == format_page.page(), "run scripts/write_format_page.py"

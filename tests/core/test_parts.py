@@ -13,6 +13,7 @@ from oak_sled.core.outlook import setting_of
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
+from oak_sled.core.parts.fin import Fin
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster, approach
@@ -459,3 +460,24 @@ def test_the_brake_outlook_is_v2_over_2a(make, planar):
     setting = replace(setting_of(made.job.craft, made.job.ground, 120), last_speed=15.0)
     words = brake.outlook(setting)[0]
     assert f"{measures.stop_distance(made):.0f}" in words
+
+
+# the fin
+
+
+def test_a_fin_gives_its_side_force_and_then_stalls(make, planar):
+    fin = Fin(id="fin", area=2.0, lift_slope=3.0, stall_deg=15.0, x=0.0, z=0.0)
+    for side, felt in ((1.0, math.atan2(1.0, 10.0)), (10.0, math.radians(15.0))):
+        made = make.run([fin], body=planar, seconds=0.02, speed=10.0, side_speed=side)
+        wanted = -0.5 * 1.34 * (100.0 + side**2) * 2.0 * 3.0 * math.sin(felt)
+        assert made.line("fin")[1, 1] == pytest.approx(wanted, rel=1e-12)
+
+
+def test_a_fin_behind_turns_the_nose_into_the_motion(make, planar):
+    made = make.run(
+        [Fin(id="fin", x=-1.2)], body={**planar, "spin_damping": 1.0}, seconds=4.0, speed=12.0, side_speed=2.0
+    )
+    slip = np.abs(traces.values(made, "slip_angle"))
+    assert slip[-1] < 0.3 * slip[0]
+    away = make.run([Fin(id="fin", x=1.2)], body=planar, seconds=2.0, speed=12.0, side_speed=2.0)
+    assert np.abs(traces.values(away, "slip_angle")).max() > 60.0

@@ -171,7 +171,8 @@ class Craft(Frozen):
                     raise ValueError(f"parts.{part.id}: there is no channel {used!r} ({close_match(used, names)})")
         stages = [part.STAGE for part in self.parts]
         if stages != sorted(stages):
-            raise ValueError("parts: out of order (pushes and air, then runners and brakes, then bumper, then limiters, as they act)")
+            order = "pushes and air, then runners and brakes, then bumper, then limiters, as they act"
+            raise ValueError(f"parts: out of order ({order})")
         if sum(part.kind == "bumper" for part in self.parts) > 1:
             raise ValueError("parts: two bumpers (one answers every wall)")
         return self

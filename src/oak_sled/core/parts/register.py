@@ -1,4 +1,4 @@
-"""The register of part kinds: one line in KINDS, and for a kind with an equation its branch in `act`.
+"""The register of part kinds: a line in KINDS, its name in AnyPart, and its branch in `act`.
 
 The number of a kind is its place in KINDS. `docs/adding-a-part.md` walks through an addition.
 """
@@ -11,13 +11,14 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.jit import compiled
-from oak_sled.core.parts import air, brake, bumper, limiter, runner, thruster, torque
+from oak_sled.core.parts import air, brake, bumper, fin, limiter, runner, thruster, torque
 
 KINDS = (
     (thruster.Thruster, thruster.RECORD),
     (torque.Torque, torque.RECORD),
     (runner.Runner, runner.RECORD),
     (air.AirDrag, air.RECORD),
+    (fin.Fin, fin.RECORD),
     (brake.Brake, brake.RECORD),
     (limiter.Limiter, limiter.RECORD),
     (bumper.Bumper, bumper.RECORD),
@@ -29,7 +30,7 @@ AnyPart = Annotated[
     Field(discriminator="kind"),
 ]
 
-THRUSTER, TORQUE, RUNNER, AIR, BRAKE, LIMITER, BUMPER = range(len(KINDS))
+THRUSTER, TORQUE, RUNNER, AIR, FIN, BRAKE, LIMITER, BUMPER = range(len(KINDS))
 
 PART = np.dtype(
     [
@@ -53,6 +54,8 @@ def act(part, p, body, ground, now):
         return runner.act(part.runner, p, body.contacts, ground.grip, now)
     if part.kind == AIR:
         return air.act(part.air_drag, p, ground, now)
+    if part.kind == FIN:
+        return fin.act(part.fin, p, ground, now)
     if part.kind == BRAKE:
         return brake.act(part.brake, p, ground.grip, now)
     return 0.0

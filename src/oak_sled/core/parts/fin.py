@@ -1,0 +1,84 @@
+"""Fin: an upright panel in the air that turns the nose into the motion, until it stalls."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from oak_sled.core import spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import show
+
+RECORD = np.dtype([("area", "f8"), ("slope", "f8"), ("stall", "f8"), ("point", "f8", (3,))])
+
+
+class Fin(Part):
+    """Side force of a thin panel, 1/2 rho v2 A a sin(b), with b the side slip of the air at its mount.
+
+    Past the stall angle the force stays where it was at that angle (flat-plate behaviour; Hoerner,
+    Fluid-Dynamic Lift, chapter 3, shows the lift of low-aspect panels flatten like this).
+    """
+
+    TITLE: ClassVar[str] = "Fin"
+    EXPLAINS: ClassVar[str] = "turn the nose into the motion, by the air"
+    FAMILY: ClassVar[Family] = "air"
+
+    kind: Literal["fin"] = "fin"
+    area: float = dial(0.8, "m2", "area of the panel", low=0.0, high=1e4, slider=(0.0, 5.0), main=True)
+    lift_slope: float = dial(
+        2.5, "1/rad", "side force coefficient for each radian of slip", low=0.0, high=20.0, slider=(0.0, 7.0), main=True
+    )
+    stall_deg: float = dial(18.0, "°", "slip past which it gives no more", low=0.0, high=90.0, main=True)
+    x: float = dial(-1.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "mount, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.3, "m", "mount, above the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "area": self.area,
+            "slope": self.lift_slope,
+            "stall": math.radians(self.stall_deg),
+            "point": pack.point(self.x, self.y, self.z),
+        }
+
+    def summary(self) -> str:
+        return "upright panel · at its mount"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        speed = setting.last_speed or 10.0
+        most = (
+            0.5 * setting.air_density * speed**2 * self.area * self.lift_slope * math.sin(math.radians(self.stall_deg))
+        )
+        arm = abs(self.x - setting.centre[0])
+        nose = "turns the nose in" if self.x < setting.centre[0] else "turns the nose away: mount it behind the centre"
+        return (f"{show(most * self.trim, 'N')} at most at {show(speed, 'm/s')}", f"{nose}, {show(most * arm, 'N m')}")
+
+
+@compiled
+def act(part, p, ground, now):
+    """Books the side force of the fin on its ledger line; returns how near it is to its stall, 0 to 1."""
+    lever = spatial.to_world(now.axes, part.point)
+    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
+    against = (
+        now.velocity[0] + swing[0] - ground.wind[0],
+        now.velocity[1] + swing[1] - ground.wind[1],
+        now.velocity[2] + swing[2] - ground.wind[2],
+    )
+    v = spatial.to_craft(now.axes, against)
+    square = v[0] * v[0] + v[1] * v[1]
+    if square == 0.0 or part.stall == 0.0:
+        return 0.0
+    slip = math.atan2(v[1], abs(v[0]))
+    felt = min(max(slip, -part.stall), part.stall)
+    size = -0.5 * ground.air_density * square * part.area * part.slope * math.sin(felt)
+    force = spatial.to_world(now.axes, (0.0, size, 0.0))
+    torque = spatial.cross(lever, force)
+    for i in range(3):
+        now.lines[p, i] = force[i]
+        now.lines[p, 3 + i] = torque[i]
+        now.points[p, i] = now.position[i] + lever[i]
+    return abs(felt) / part.stall
