@@ -28,16 +28,16 @@ documents it was made of. A drill is run again from them; a live drive keeps its
 def page() -> str:
     """The page as Markdown."""
     sections = [_HEAD]
-    for model in (yard.Yard, yard.Bench, craft.Craft, craft.Body, craft.Channel):
-        sections.append(_section(model, model.__name__))
+    first: tuple[type[BaseModel], ...] = (yard.Yard, yard.Bench, craft.Craft, craft.Body, craft.Channel)
+    sections += [_section(model, model.__name__) for model in first]
     for document, _ in register.KINDS:
         sections.append(
             _section(document, f"Part: {document.TITLE.lower()} (`{document.model_fields['kind'].default}`)")
         )
         if document is runner.Runner:
             sections.append(_section(runner.Knot, "Knot of a grip curve"))
-    for model in (yard.Ground, yard.Wall, yard.Gate, yard.Drill, yard.Start, yard.Track, yard.Knot, yard.Target):
-        sections.append(_section(model, model.__name__))
+    last: tuple[type[BaseModel], ...] = (yard.Ground, yard.Wall, yard.Gate, yard.Drill, yard.Start, yard.Track)
+    sections += [_section(model, model.__name__) for model in (*last, yard.Knot, yard.Target)]
     return "\n".join(sections)
 
 
@@ -55,9 +55,9 @@ def _row(model: type[BaseModel], name: str, field: FieldInfo) -> str:
         high = next(mark.le for mark in field.metadata if hasattr(mark, "le"))
         value = f"{low:g} to {high:g} {unit}".strip()
         extra = field.json_schema_extra
-        by = extra["dial"].get("unit_by") if isinstance(extra, dict) else None  # type: ignore[union-attr, index]
-        if by:
-            value += f" (by {by['field']})"  # type: ignore[index, call-overload]
+        declared: Any = extra.get("dial") if isinstance(extra, dict) else {}
+        if declared.get("unit_by"):
+            value += f" (by {declared['unit_by']['field']})"
     else:
         value = _kind(field.annotation)
     default = "" if field.is_required() else _default(field)

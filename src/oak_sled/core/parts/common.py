@@ -65,7 +65,7 @@ class Part(Frozen):
     EXPLAINS: ClassVar[str]
     FAMILY: ClassVar[Family]
     STAGE: ClassVar[float] = 3
-    """The step of the tick in which the part acts (dry friction behind the other forces); strips stand in this order."""
+    """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
 
     id: str = name_field("the name by which paths refer to this part")
     title: str = Field("", max_length=60, description="what the strip is headed with; empty for the kind's own name")

@@ -26,7 +26,14 @@ KINDS = (
 """(document, packed record) of every kind of part."""
 
 AnyPart = Annotated[
-    thruster.Thruster | torque.Torque | runner.Runner | air.AirDrag | brake.Brake | limiter.Limiter | bumper.Bumper,
+    thruster.Thruster
+    | torque.Torque
+    | runner.Runner
+    | air.AirDrag
+    | fin.Fin
+    | brake.Brake
+    | limiter.Limiter
+    | bumper.Bumper,
     Field(discriminator="kind"),
 ]
 
