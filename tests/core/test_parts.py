@@ -468,7 +468,7 @@ def test_the_brake_outlook_is_v2_over_2a(make, planar):
 def test_a_fin_gives_its_side_force_and_then_stalls(make, planar):
     fin = Fin(id="fin", area=2.0, lift_slope=3.0, stall_deg=15.0, x=0.0, z=0.0)
     for side, felt in ((1.0, math.atan2(1.0, 10.0)), (10.0, math.radians(15.0))):
-        made = make.run([fin], body=planar, seconds=0.02, speed=10.0, side_speed=side)
+        made = make.run([fin], body=planar, seconds=0.05, speed=10.0, side_speed=side)
         wanted = -0.5 * 1.34 * (100.0 + side**2) * 2.0 * 3.0 * math.sin(felt)
         assert made.line("fin")[1, 1] == pytest.approx(wanted, rel=1e-12)
 

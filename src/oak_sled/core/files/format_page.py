@@ -37,7 +37,8 @@ def page() -> str:
         if document is runner.Runner:
             sections.append(_section(runner.Knot, "Knot of a grip curve"))
     last: tuple[type[BaseModel], ...] = (yard.Ground, yard.Wall, yard.Gate, yard.Drill, yard.Start, yard.Track)
-    sections += [_section(model, model.__name__) for model in (*last, yard.Knot, yard.Target)]
+    last += (yard.Knot, yard.Target)
+    sections += [_section(model, model.__name__) for model in last]
     return "\n".join(sections)
 
 
