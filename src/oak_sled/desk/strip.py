@@ -185,7 +185,8 @@ class Strip(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(1)
-        cells: list[QWidget] = [self._dial(dial.name) for dial in dials(self.part) if dial.name not in _HIDDEN]
+        shown = sorted((dial for dial in dials(self.part) if dial.name not in _HIDDEN), key=lambda dial: not dial.main)
+        cells: list[QWidget] = [self._dial(dial.name) for dial in shown]
         cells += [self._choice(name) for name in type(self.part).model_fields if self._choices_of(name) is not None]
         rows = OPEN_ROWS
         columns = math.ceil(len(cells) / rows)

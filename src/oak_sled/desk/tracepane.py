@@ -457,6 +457,7 @@ class Cover(QWidget):
         self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF, right: float
     ) -> None:
         second = self.pane.session.second_time
+        names = names[: max(1, int((box.height() + 6) / 11.5))]  # as many as can be read
         step = min(16.0, (box.height() + 4) / max(len(names), 1))
         top = box.center().y() - step * len(names) / 2 + step * 0.78
         for place, name in enumerate(names):

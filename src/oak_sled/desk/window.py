@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from oak_sled.core import demos
 from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.shelf import Card
-from oak_sled.core.yard import TICK_RATES
+from oak_sled.core.yard import TICK_RATES, Yard
 from oak_sled.desk import theme
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.forcedesk import ForceDesk
@@ -43,7 +43,7 @@ from oak_sled.desk.yardview.camera import NAMES
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.view import YardView
 
-SAID_MS = 9000
+SAID_MS, FAULT_MS = 4500, 12000
 PANES = ("Traces", "Ledger", "Plan", "Measures")
 TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
@@ -133,7 +133,7 @@ class Notice(QWidget):
         self.raise_()
         self._timer.stop()
         if not answers:
-            self._timer.start(SAID_MS)
+            self._timer.start(FAULT_MS if fault else SAID_MS)
 
     def place(self) -> None:
         """Takes its place at the foot of its parent."""
@@ -286,7 +286,7 @@ class Window(QMainWindow):
             "fit": action("Fit the path", "Ctrl+0", lambda: self.playbar.fit()),
             "longer": action("Longer arrows", "+", lambda: self.view.set_scale(1.25)),
             "shorter": action("Shorter arrows", "-", lambda: self.view.set_scale(0.8)),
-            "keys": action("Keys of the craft", "F2", self.toggle_inputs),
+            "keys": action("Keys of the craft", "F8", self.toggle_inputs),
             "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.ask_csv("")),
             "view_png": action("Picture of the view...", "", lambda: self.ask_picture(self.view, "view")),
             "trace_png": action("Picture of the traces...", "", lambda: self.ask_picture(self.traces, "traces")),
@@ -442,7 +442,7 @@ class Window(QMainWindow):
         lane = craft.lane + 2.0 * craft.body.half_extents()[1] + 1.5
         copy = craft.replace(id=name, title=f"{craft.heading} 2", channels=channels, beside=True, lane=lane)
         self.session.change(self.session.yard.replace(crafts=(*crafts, copy)), "duplicate craft", card=False)
-        self.session.say(f"{copy.heading} is driven beside, on keys of its own (F2 shows them)")
+        self.session.say(f"{copy.heading} is driven beside, on keys of its own (F8 shows them)")
 
     def remove_craft(self) -> None:
         """Takes the craft on the bench out of the yard."""
@@ -453,11 +453,16 @@ class Window(QMainWindow):
 
     def new_yard(self) -> None:
         """A new yard with one bare craft on open ice."""
-        self._leave(lambda: self.session.open(demos.blank_yard(), (), None))
+        self._leave(lambda: self._take_yard(demos.blank_yard()))
 
     def open_demo(self, name: str) -> None:
         """Opens a shipped yard."""
-        self._leave(lambda: self.session.open(demos.load(name), (), None))
+        self._leave(lambda: self._take_yard(demos.load(name)))
+
+    def _take_yard(self, yard: Yard) -> None:
+        self.notice.hide()
+        self.view.rig.fitted = None
+        self.session.open(yard, (), None)
 
     def _leave(self, go: Callable[[], object]) -> None:
         """Goes on at once if nothing is unsaved; else asks in place."""
@@ -556,6 +561,8 @@ class Window(QMainWindow):
 
     def _show_live(self, live: bool) -> None:
         self.inputs.setVisible(live)
+        if not self.notice.fault:
+            self.notice.hide()
         self.header.hold.setChecked(False)
         if live:
             self.inputs.fit_size()

@@ -189,7 +189,7 @@ class YardView(QWidget):
             self._camera = self.rig.camera(run, row, self.width(), self.height())
             self._image = self._render(run, row)
             self._stale = False
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._half and not self._smooth_next)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._overlay(painter, run, row)
@@ -210,7 +210,7 @@ class YardView(QWidget):
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
         if self._half and not smooth:
-            ratio *= 0.5
+            ratio *= 0.66
         width, height = round(self.width() * ratio), round(self.height() * ratio)
         return self.renderer.draw(self._scene(run, row), self._camera, width, height, smooth)
 
