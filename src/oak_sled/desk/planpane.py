@@ -92,8 +92,10 @@ def paint_plan(
         painter.setPen(QPen(theme.colour("ghost"), 1.4))
         painter.drawPath(frame.path(path_of(ghost, 0, ghost.ticks)))
     painter.setPen(QPen(theme.colour("soft", 150), 3))
-    for mark in slide_marks(run, run.ticks):
-        painter.drawPath(frame.path(mark))
+    for feet, sliding in slide_marks(run, run.ticks):
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], sliding.astype(int), [0]])))
+        for begin, end in zip(edges[::2], edges[1::2], strict=True):
+            painter.drawPath(frame.path(feet[begin:end]))
     painter.setPen(QPen(theme.colour("oak"), 2))
     painter.drawPath(frame.path(path_of(run, 0, run.ticks)))
     _paint_craft(painter, frame, run, row)

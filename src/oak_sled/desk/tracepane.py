@@ -15,7 +15,8 @@ from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 
 LEFT, RIGHT, AXIS = 10, 102, 34
-MOST_DRAWN = 3000
+MOST_DRAWN = 1600
+"""Points of a drawn curve: least and greatest of every stretch under half a px at the usual width."""
 MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
 GROUPS = {"forces": "forces", "channels": "channels"}
@@ -208,8 +209,6 @@ class TracePane(QWidget):
         ghosts = self.ghost_runs(run)
         for plot in self.plots:
             self._show_plot(plot, run, ghosts)
-        if not self.session.live_on:  # in a drive the canvas below repaints it anyway
-            self.cover.update()
 
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
         names = members(run, plot.name)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.brake import Brake
@@ -216,13 +217,15 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
     return pieces
 
 
-def ribbon(points: Floats, width: float, breaks: float = 30.0) -> Floats:
-    """A flat band along points of shape (n, 2), as triangles of shape (m, 2); parted where it jumps."""
+def ribbon(points: Floats, width: float, on: NDArray[np.bool_] | None = None, breaks: float = 30.0) -> Floats:
+    """A flat band along points of shape (n, 2), as triangles of shape (m, 2); parted where it jumps or is off."""
     if len(points) < 2:
         return np.zeros((0, 2), "f4")
     step = np.diff(points, axis=0)
     size = np.linalg.norm(step, axis=1)
     keep = (size > 1e-9) & (size < breaks)
+    if on is not None:
+        keep &= on[1:] & on[:-1]
     across = np.zeros_like(points)
     unit = step / np.where(size > 1e-9, size, 1.0)[:, None]
     across[:-1] += unit

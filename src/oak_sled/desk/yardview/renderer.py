@@ -14,6 +14,7 @@ from typing import Any
 
 import moderngl
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
 from oak_sled.core.craft import Craft
@@ -89,12 +90,13 @@ void main() {
 
 @dataclass
 class Band:
-    """A flat band on the ice: points of shape (n, 2), m, with width, colour token or family, and how solid it is."""
+    """A flat band on the ice: points of shape (n, 2), m, with width, colour, how solid it is, and where it is drawn."""
 
     points: Floats
     width: float
     colour: tuple[float, float, float]
     alpha: float
+    on: NDArray[np.bool_] | None = None
 
 
 @dataclass
@@ -246,7 +248,7 @@ class Renderer:
         self._flat["clip"].write(clip.tobytes())
         self._flat["height"].value = 0.0
         for band in scene.bands:
-            self._draw_flat(meshes.ribbon(band.points, band.width), (*band.colour, band.alpha))
+            self._draw_flat(meshes.ribbon(band.points, band.width, band.on), (*band.colour, band.alpha))
         if scene.bars is not None:
             bars = scene.bars
             self._draw_flat(meshes.crossbars(bars.places, bars.width), (*bars.colour, bars.alpha))

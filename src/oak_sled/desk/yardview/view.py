@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 import time
 from collections import deque
+from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
@@ -23,10 +25,13 @@ from oak_sled.desk.yardview.renderer import Band, Bars, Figure, Renderer, Scene
 STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
 SLOW_MS = 25.0
-MOST_POINTS = 1500
+"""ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""
+MOST_POINTS = 800
+MOST_MARKS = 500
 FLASH_S = 0.7
 HIDDEN_FAMILIES = {"gravity"}
-HIDDEN_LINES = {"held axes", "damping", "integrator"}
+DRAWN_LINES = {"gravity": "gravity", "walls": "impulse", "edge": "impulse"}
+"""Ledger lines beside those of the parts that are drawn as arrows, with their family."""
 _SWITCHED = {
     "m/s": ("km/h", 3.6),
     "°/s": ("rad/s", math.pi / 180.0),
@@ -48,7 +53,7 @@ class YardView(QWidget):
         self.labels_on = True
         self.m_per_kn: float | None = None
         self.beside: list[tuple[Run, int]] = []
-        self.paint_ms: deque[float] = deque(maxlen=60)
+        self.render_ms: deque[float] = deque(maxlen=60)
         self._image: QImage | None = None
         self._camera: Camera | None = None
         self._stale = True
@@ -181,28 +186,28 @@ class YardView(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "running the drill...")
             return
         row = run.ticks if self.session.live_on else self.session.row
-        began = time.perf_counter()
         if self.renderer is None:
             self._paint_plain(painter, run, row)
             return
         if self._stale or self._image is None:
             self._camera = self.rig.camera(run, row, self.width(), self.height())
+            began = time.perf_counter()
             self._image = self._render(run, row)
             self._stale = False
+            if not self._smooth_next:
+                self.render_ms.append((time.perf_counter() - began) * 1000.0)
+                self._choose_resolution()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._overlay(painter, run, row)
-        if not self._smooth_next:
-            self.paint_ms.append((time.perf_counter() - began) * 1000.0)
-            self._choose_resolution()
 
     def _choose_resolution(self) -> None:
-        if len(self.paint_ms) == self.paint_ms.maxlen and self.renderer is not None and self.renderer.is_software:
-            usual = float(np.percentile(self.paint_ms, 95))
+        if len(self.render_ms) == self.render_ms.maxlen and self.renderer is not None and self.renderer.is_software:
+            usual = float(np.percentile(self.render_ms, 95))
             if usual > SLOW_MS and not self._half:
                 self._half = True
-                self.paint_ms.clear()
+                self.render_ms.clear()
 
     def _render(self, run: Run, row: int) -> QImage:
         assert self.renderer is not None
@@ -220,8 +225,8 @@ class YardView(QWidget):
         # lines keep about two px, however far the eye is
         wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
-        for mark in slide_marks(run, row if self.session.live_on else run.ticks):
-            scene.bands.append(Band(mark, 0.1 * wide, theme.rgb("soft"), 0.5))
+        for feet, sliding in slide_marks(run, row if self.session.live_on else run.ticks):
+            scene.bands.append(Band(feet, 0.1 * wide, theme.rgb("soft"), 0.5, sliding))
         pale = theme.rgb("ghost")
         for ghost in self._ghosts(run):
             scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1 * wide, pale, 0.75))
@@ -269,37 +274,45 @@ class YardView(QWidget):
         if row == 0 and run.ticks > 0:
             row = 1  # nothing is booked before the first tick
         numbers = run.record.row(row)
-        position = numbers[0:3]
-        scale = self.scale() / 1000.0
-        for line in traces.ledger(run, row, craft_axes=False):
-            if line.family in self.hidden or line.name in HIDDEN_LINES:
-                continue
-            force = np.array(line.force)
-            point = position
-            if line.name in run.layout.parts:
-                place = run.layout.place(f"{line.name}.point.x")
-                point = numbers[place : place + 3]
-            size = float(np.linalg.norm(force))
+        position, scale = numbers[0:3], self.scale() / 1000.0
+        pushes = list(self._pushes(run, numbers))
+        # one projection for all: foot and head of every force, a point above the craft for torques
+        ends = [position, position + [0.0, 0.0, 1.0]]
+        for _, _, point, force, _, size in pushes:
+            # a force of a hit lasts one tick; its arrow is cut to what fits the picture
+            ends += [point, point + force * min(scale, 9.0 / max(size, 1e-9))]
+        px, depth = camera.project(np.array(ends))
+        for place, (title, family, _, _, torque, size) in enumerate(pushes):
+            k = 2 + 2 * place
             if size * scale > 0.04:
-                # a force of a hit lasts one tick; its arrow is cut to what fits the picture
-                shown = force * min(scale, 9.0 / size)
-                ends, depth = camera.project(np.stack([point, point + shown]))
-                if (
-                    min(depth) > 0.1
-                    and arrows.draw(painter, QPointF(*ends[0]), QPointF(*ends[1]), line.family)
-                    and self.labels_on
-                ):
-                    text = f"{line.title.lower()} {units.show(size, 'N')}"
-                    labels.draw(painter, QPointF(*ends[1]), text, theme.family(line.family))
-            elif abs(line.torque[2]) > 1.0 and size < 1e-6:
-                ends, depth = camera.project(np.stack([position, position + [0.0, 0.0, 1.0]]))
-                if min(depth) > 0.1:
-                    radius = max(24.0, 1.1 * abs(float(ends[0][1] - ends[1][1])))
-                    arrows.turn(painter, QPointF(*ends[0]), radius, line.torque[2], "holder")
-                    if self.labels_on:
-                        text = f"{line.title.lower()} {units.show(line.torque[2], 'N m')}"
-                        labels.draw(painter, QPointF(ends[0][0] + radius, ends[0][1]), text, theme.family(line.family))
+                start, end = QPointF(*px[k]), QPointF(*px[k + 1])
+                seen = min(depth[k], depth[k + 1]) > 0.1
+                if seen and arrows.draw(painter, start, end, family) and self.labels_on:
+                    labels.draw(painter, end, f"{title} {units.show(size, 'N')}", theme.family(family))
+            elif abs(torque) > 1.0 and size < 1e-6 and min(depth[0], depth[1]) > 0.1:
+                radius = max(24.0, 1.1 * abs(float(px[0][1] - px[1][1])))
+                arrows.turn(painter, QPointF(*px[0]), radius, torque, "holder")
+                if self.labels_on:
+                    text = f"{title} {units.show(torque, 'N m')}"
+                    labels.draw(painter, QPointF(px[0][0] + radius, px[0][1]), text, theme.family(family))
         self._paint_velocity(painter, numbers, camera)
+
+    def _pushes(self, run: Run, numbers: Floats) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
+        """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
+        layout = run.layout
+        for part in run.job.craft.parts:
+            if part.FAMILY in self.hidden:
+                continue
+            place, at = layout.place(f"{part.id}.force.x"), layout.place(f"{part.id}.point.x")
+            force = numbers[place : place + 3]
+            size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
+            yield part.heading.lower(), part.FAMILY, numbers[at : at + 3], force, float(numbers[place + 5]), size
+        for name, family in DRAWN_LINES.items():
+            if family not in self.hidden:
+                place = layout.place(f"{name}.force.x")
+                force = numbers[place : place + 3]
+                size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
+                yield name, family, numbers[0:3], force, 0.0, size
 
     def _paint_velocity(self, painter: QPainter, numbers: Floats, camera: Camera) -> None:
         v = numbers[7:10]
@@ -437,27 +450,23 @@ def second_marks(run: Run) -> Floats:
     return np.column_stack([run.column("position.x")[rows], run.column("position.y")[rows], way[rows]])
 
 
-def slide_marks(run: Run, last: int) -> list[Floats]:
-    """Where each runner slid on the ice: bands of shape (n, 2), m."""
-    found: list[Floats] = []
-    origin = None
+def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
+    """Where each runner went, shape (n, 2), m, and at which of these points it slid, shape (n,)."""
+    found: list[tuple[Floats, NDArray[np.bool_]]] = []
+    step = max(1, last // MOST_MARKS)
     for part in run.job.craft.parts:
         if part.kind != "runner" or part.mute:
             continue
-        sliding = run.column(f"{part.id}.activity")[: last + 1] > 0.5
+        sliding = run.column(f"{part.id}.activity")[: last + 1 : step] > 0.5
         if not np.any(sliding):
             continue
-        if origin is None:
-            origin = run.columns("position.x", "position.y")[: last + 1]
-            way = traces.heading(run)[: last + 1]
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], sliding.astype(int), [0]])))
+        origin = run.columns("position.x", "position.y")[: last + 1 : step]
+        way = traces.heading(run)[: last + 1 : step]
         centre = run.job.craft.body.centre()
         for x, y, _ in part.feet():
             dx, dy = x - centre[0], y - centre[1]
-            foot = origin + np.stack([way[:, 0] * dx - way[:, 1] * dy, way[:, 1] * dx + way[:, 0] * dy], axis=1)
-            for begin, end in zip(edges[::2], edges[1::2], strict=True):
-                if end - begin > 2:
-                    found.append(foot[begin : end : max(1, (end - begin) // 400)])
+            foot = np.stack([way[:, 0] * dx - way[:, 1] * dy, way[:, 1] * dx + way[:, 0] * dy], axis=1)
+            found.append((origin + foot, sliding))
     return found
 
 
