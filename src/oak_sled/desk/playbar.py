@@ -45,7 +45,7 @@ class PlayBar(QWidget):
             self.cameras[name] = button
             row.addWidget(button)
         row.addWidget(self._button("fit", "bring the whole path into the picture (Ctrl+0)", self.fit))
-        self.arrows = self._button("arrows", "which forces are drawn, how long, and how far the camera lags", None)
+        self.arrows = self._button("arrows, lag", "which forces are drawn and how long; how far the camera lags", None)
         menu = QMenu(self.arrows)
         menu.aboutToShow.connect(lambda: self._fill(menu))
         self.arrows.setMenu(menu)

@@ -280,6 +280,9 @@ class Strip(QWidget):
             )
         self.buttons["mute"].setToolTip("as if it were not fitted")
         self.buttons["solo"].setToolTip("only this one and gravity")
+        if self.is_open:
+            self._button(row, "part", "rename, duplicate, remove...")
+            self.buttons["part"].clicked.connect(self._ask_menu)
         self._button(row, "open", "···" if not self.is_open else "close")
         if not self.is_open:
             self.buttons["open"].setFixedWidth(22)
@@ -295,6 +298,10 @@ class Strip(QWidget):
         button.setAccessibleName(f"{name} {self.name}")
         self.buttons[name] = button
         row.addWidget(button, 1)
+
+    def _ask_menu(self) -> None:
+        button = self.buttons["part"]
+        self.menu_wanted.emit(self.name, button.mapToGlobal(button.rect().topLeft()))
 
     def _ask_trim(self) -> None:
         menu = QMenu(self)
