@@ -117,6 +117,7 @@ NOW = np.dtype(
         ("heading_x", "f8"),
         ("heading_y", "f8"),
         ("in_wall", "f8"),  # 1 while touching a wall
+        ("clear_for", "f8"),  # s since a wall was last touched
         ("next_gate", "f8"),
         ("gates_missed", "f8"),
         ("moved", "f8"),  # m, path length since the start

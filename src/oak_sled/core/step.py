@@ -254,6 +254,7 @@ def meet_walls(body, all_walls, now):
     """The walls answer; on the bumper's line if one is fitted, else on their own."""
     k = body.bumper_line if body.bumper_line >= 0 else now.parts + WALLS
     now.in_wall = walls.meet(body, all_walls, now, k)
+    now.clear_for = 0.0 if now.in_wall > 0.0 else now.clear_for + now.dt
     if body.bumper_line >= 0:
         now.activity[k] = now.in_wall
     if now.in_wall > 0.0:

@@ -240,6 +240,7 @@ def begin(world: state.World, job: Job) -> state.Records:
     first["nominal_dt"] = job.dt
     first["mass"] = body["mass"]
     first["heading_x"] = 1.0
+    first["clear_for"] = 1e9
     first["position"] = start[0:3]
     first["attitude"] = start[3:7]
     first["velocity"] = start[7:10] * body["free"]

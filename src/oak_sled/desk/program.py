@@ -207,7 +207,7 @@ def shots(folder: Path) -> int:
     session.choose("drill", "wall_run")
     until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
     window.playbar.choose("chase")
-    session.set_time(1.62)
+    session.set_time(3.8)
     settle(app, 0.6)
     shoot(window, folder, "wall")
     drive_a_little(app, window)

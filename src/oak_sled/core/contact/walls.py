@@ -15,6 +15,8 @@ from oak_sled.core.jit import compiled
 
 SLOP = 1e-3
 """m of overlap that is left alone, so that a craft leaning on a wall keeps touching it."""
+APART = 0.1
+"""s clear of every wall after which a touch is a new hit: a craft that scrapes along touches again and again."""
 NOTHING = 1e30
 
 
@@ -165,7 +167,7 @@ def push_at(now, lever, impulse, k):
 def answer(bumper, now, lever, nx, ny, first, k):
     """The wall response at velocity level: no speed is left that goes into the wall.
 
-    first : whether the craft did not touch a wall in the tick before, so that this is the hit.
+    first : whether the craft was clear of walls before, so that this is the hit and not the scraping after it.
     """
     swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
     ux, uy = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
@@ -201,7 +203,7 @@ def meet(body, walls, now, k):
     """
     bumper = body.bumper
     touching = 0.0
-    first = now.in_wall == 0.0
+    first = now.clear_for > APART
     for w in range(walls.shape[0]):
         depth, nx, ny, cx, cy = touch(body, now.axes, now.position[0], now.position[1], now.position[2], walls[w])
         if depth <= 0.0:
