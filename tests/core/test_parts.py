@@ -486,7 +486,7 @@ def test_a_fin_behind_turns_the_nose_into_the_motion(make, planar):
 def test_scraping_along_a_wall_is_one_hit(make, planar):
     """The share that is lost at a hit is lost once, not at every touch of a craft that rattles along."""
     wall = Wall(id="wall", x=60.0, y=6.0, length=200.0, width=1.0)
-    bumper = Bumper(id="bumper", response="bounce", bounce=0.1, keep_along=0.8, scrape=0.0)
+    bumper = Bumper(id="bumper", response="bounce", bounce=0.02, keep_along=0.8, scrape=0.0)
     push = Thruster(id="push", thrust=1500.0, azimuth_deg=90.0, frame="world", timing="always")
     body = {**planar, "held": ("z", "roll", "pitch", "yaw")}
     made = make.run([push, bumper], body=body, ground={"walls": (wall,)}, seconds=6.0, speed=10.0, heading_deg=25.0)

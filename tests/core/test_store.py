@@ -1,0 +1,229 @@
+"""The shelf and its folder: what is kept, what is pruned, and what damaged files do."""
+
+from __future__ import annotations
+
+import json
+import os
+import stat
+
+import numpy as np
+import pytest
+
+from oak_sled.core import demos, measures, run, shelf
+from oak_sled.core.faults import Refused
+from oak_sled.core.files import run_csv, shelf_store, yard_json
+from oak_sled.core.live import LiveDrive, raw_values
+from oak_sled.core.world import Job
+
+
+def job_of(yard, drill="brake_to_stop", **edits):
+    for path, value in edits.items():
+        yard = yard.edit(path.replace("__", "."), value)
+    chosen = yard.drill(drill)
+    return Job(yard.craft(), yard.ground_of(chosen), chosen, yard.ticks, yard.integrator)
+
+
+@pytest.fixture(scope="module")
+def cards(yard):
+    """A drill, the same at another brake, and a short live drive; newest first."""
+    first = shelf.card_of(run.execute(job_of(yard)), "start")
+    other = job_of(yard.edit("crafts.fan_sled.parts.brake.bite", 0.5))
+    second = shelf.card_of(run.execute(other), shelf.says(first.run.job, other))
+    live = LiveDrive(job_of(yard, "straight_pull"))
+    live.advance(150, raw_values(yard.craft(), {"W", "A"}))
+    third = shelf.card_of(live.finish(), "drive by hand, 1 s")
+    return (third, second, first)
+
+
+def test_a_shelf_round_trips(tmp_path, yard, cards):
+    marked = (cards[0].changed(pinned=True), cards[1].changed(starred=True, title="strong brake"), cards[2])
+    file = tmp_path / "yard.json"
+    shelf_store.save_all(yard, marked, file)
+    back_yard, back, lost = shelf_store.load_all(file)
+    assert not lost
+    assert back_yard == yard
+    for old, new in zip(marked, back, strict=True):
+        assert (old.id, old.heading, old.pinned, old.starred, old.when) == (
+            new.id,
+            new.heading,
+            new.pinned,
+            new.starred,
+            new.when,
+        )
+        assert old.run.digest == new.run.digest
+        assert old.run.job == new.run.job
+        assert old.found == new.found
+
+
+def test_runs_lie_beside_the_yard_and_not_in_it(tmp_path, yard, cards):
+    file = tmp_path / "yard.json"
+    shelf_store.save_all(yard, cards, file)
+    assert yard_json.loads(file.read_text()) == yard
+    names = {path.name for path in (tmp_path / "yard.runs").iterdir()}
+    assert names == {"shelf.json", f"{cards[0].id}.npz", *(f"{card.id}.json" for card in cards)}
+
+
+def test_saving_again_writes_only_what_is_new_and_drops_what_is_gone(tmp_path, yard, cards):
+    file = tmp_path / "yard.json"
+    shelf_store.save_all(yard, cards, file)
+    kept = tmp_path / "yard.runs" / f"{cards[2].id}.json"
+    before = kept.stat().st_mtime_ns
+    shelf_store.save_all(yard, cards[1:], file)
+    assert kept.stat().st_mtime_ns == before
+    assert not (tmp_path / "yard.runs" / f"{cards[0].id}.npz").exists()
+
+
+def test_an_empty_shelf_makes_no_folder(tmp_path, yard):
+    shelf_store.save_all(yard, (), tmp_path / "yard.json")
+    assert [path.name for path in tmp_path.iterdir()] == ["yard.json"]
+
+
+def spoil_index(folder, cards):
+    (folder / "shelf.json").write_text("{")
+
+
+def spoil_card(folder, cards):
+    (folder / f"{cards[2].id}.json").write_text("[]")
+
+
+def remove_card(folder, cards):
+    (folder / f"{cards[2].id}.json").unlink()
+
+
+def spoil_documents(folder, cards):
+    file = folder / f"{cards[2].id}.json"
+    data = json.loads(file.read_text())
+    data["craft"]["body"]["mass"] = -1
+    file.write_text(json.dumps(data))
+
+
+def spoil_record(folder, cards):
+    np.savez(folder / f"{cards[0].id}.npz", rows=np.zeros((3, 4)))
+
+
+def climb_out(folder, cards):
+    index = json.loads((folder / "shelf.json").read_text())
+    index["cards"][0]["id"] = "../../etc/passwd"
+    (folder / "shelf.json").write_text(json.dumps(index))
+
+
+@pytest.mark.parametrize(
+    ("spoil", "left"),
+    [(spoil_index, 0), (spoil_card, 2), (remove_card, 2), (spoil_documents, 2), (spoil_record, 2), (climb_out, 2)],
+)
+def test_a_damaged_run_is_told_and_the_rest_is_read(tmp_path, yard, cards, spoil, left):
+    file = tmp_path / "yard.json"
+    shelf_store.save_all(yard, cards, file)
+    spoil(tmp_path / "yard.runs", cards)
+    back_yard, back, lost = shelf_store.load_all(file)
+    assert back_yard == yard
+    assert len(back) == left
+    assert len(lost) == 1
+    assert "\n" not in lost[0]
+
+
+def test_a_run_that_repeats_otherwise_says_so(tmp_path, yard, cards):
+    file = tmp_path / "yard.json"
+    shelf_store.save_all(yard, cards, file)
+    card = tmp_path / "yard.runs" / f"{cards[2].id}.json"
+    data = json.loads(card.read_text())
+    data["digest"] = "0" * 16
+    card.write_text(json.dumps(data))
+    assert shelf_store.load_all(file)[1][2].says.endswith("(run again: differs)")
+
+
+def test_an_autosave_is_taken_away_whole(tmp_path, yard, cards):
+    file = tmp_path / "auto.json"
+    shelf_store.save_all(yard, cards, file)
+    shelf_store.remove(file)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
+    file = tmp_path / "x.json"
+    yard_json.write_whole(file, b"old")
+    os.chmod(file, 0o640)
+
+    def fail(source, target):
+        raise OSError(13, "Permission denied")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(os, "replace", fail)
+        with pytest.raises(Refused, match="cannot be written: permission denied"):
+            yard_json.write_whole(file, b"new")
+    assert file.read_bytes() == b"old"
+    assert [path.name for path in tmp_path.iterdir()] == ["x.json"]
+    yard_json.write_whole(file, b"new")
+    assert file.read_bytes() == b"new"
+    assert stat.S_IMODE(file.stat().st_mode) == 0o640, "the mode stays"
+
+
+def test_too_large_and_binary_files_are_refused(tmp_path, monkeypatch):
+    big = tmp_path / "big.json"
+    big.write_text("{}")
+    monkeypatch.setattr(yard_json, "MOST_BYTES", 1)
+    with pytest.raises(Refused, match="too large"):
+        yard_json.load(big)
+    monkeypatch.undo()
+    big.write_bytes(b"\xff\xfe\x00")
+    with pytest.raises(Refused, match="not text"):
+        yard_json.load(big)
+    with pytest.raises(Refused, match="cannot be read"):
+        yard_json.load(tmp_path)
+
+
+# the shelf itself
+
+
+def test_the_oldest_plain_card_makes_room(yard, cards, monkeypatch):
+    monkeypatch.setattr(shelf, "MOST_CARDS", 3)
+    old = cards[2].changed(pinned=True)
+    kept = shelf.with_card((cards[0], cards[1], old), shelf.card_of(cards[1].run, "new"))
+    assert [card.says for card in kept] == ["new", cards[0].says, old.says]
+
+
+def test_changes_of_a_run_are_told_with_units(yard):
+    def told(path, value):
+        return [str(change) for change in shelf.changes(job_of(yard), job_of(yard.edit(path, value)))]
+
+    assert told("crafts.fan_sled.body.mass", 300.0) == ["mass 240 → 300 kg"]
+    assert told("crafts.fan_sled.body.held", ("z",)) == ["held z, roll, pitch → z"]
+    assert told("grounds.long_reach.grip", 0.5) == ["grip 1.00 → 0.500"]
+    assert told("crafts.fan_sled.parts.fan.way", "acceleration")[0].startswith("fan way force → acceleration")
+    assert told("crafts.fan_sled.parts.runners.slides_past_deg", 20.0) == ["runners slides past 14.0 → 20.0 °"]
+    assert told("integrator", "explicit") == ["integrator semi-implicit → explicit"]
+
+
+def test_several_changes_are_counted(yard):
+    both = yard.edit("crafts.fan_sled.body.mass", 300.0).edit("ticks", 60)
+    assert shelf.says(job_of(yard), job_of(both)) == "ticks/s 120 → 60 and 1 more"
+
+
+def test_measures_that_differ_are_listed(cards):
+    found = {known.name: (before, after) for known, before, after in shelf.measure_changes(cards[2], cards[1])}
+    assert found["stop_distance"][0] > found["stop_distance"][1]
+    assert "hits" not in found
+
+
+def test_the_headline_follows_the_target(yard, cards):
+    value, unit, title = measures.headline(cards[2].run, cards[2].found)
+    assert (unit, title) == ("m", "stopping distance")
+    assert value == cards[2].found["stop_distance"]
+    plain = run.execute(job_of(yard, "throttle_pulses"))
+    assert measures.headline(plain, measures.read_all(plain))[2] == "top speed"
+
+
+def test_csv_tells_every_line_of_the_ledger(cards):
+    head = [label for label, _ in run_csv.header(cards[2].run)]
+    assert len(head) == len(set(head))
+    for line in ("fan", "gravity", "held_axes", "walls"):
+        assert f"fan_sled.{line}.force.x [N]" in head
+        assert f"fan_sled.{line}.torque.z [N m]" in head
+
+
+def test_every_shipped_demo_opens_and_has_a_line_about_it():
+    for name, says in demos.DEMOS.items():
+        assert says
+        assert demos.load(name).crafts
+    with pytest.raises(Refused, match="did you mean"):
+        demos.load("fan-sle")
