@@ -28,6 +28,10 @@ def draw(painter: QPainter, start: QPointF, end: QPointF, family: str) -> bool:
     painter.drawLine(start, neck)
     painter.setPen(QPen(ink, width))
     painter.drawLine(start, neck)
+    if family == "support":  # stands on a bar at its foot
+        painter.drawLine(
+            QPointF(start.x() - uy * 8, start.y() + ux * 8), QPointF(start.x() + uy * 8, start.y() - ux * 8)
+        )
     _head(painter, family, neck, end, ux, uy, head, ink)
     return True
 
@@ -64,16 +68,10 @@ def _head(
         painter.drawPolygon(triangle(neck, end, half))
         back = QPointF(neck.x() - ux * head * 0.8, neck.y() - uy * head * 0.8)
         painter.drawPolygon(triangle(back, neck, half))
-    elif family == "support":  # a bar at its foot is drawn by a line across the neck
-        painter.drawPolygon(triangle(neck, end, half))
-        painter.drawLine(
-            QPointF(neck.x() + px * half * 1.3, neck.y() + py * half * 1.3),
-            QPointF(neck.x() - px * half * 1.3, neck.y() - py * half * 1.3),
-        )
     elif family == "tie":  # beads
         painter.drawEllipse(neck, 4, 4)
         painter.drawEllipse(end, 4, 4)
-    else:  # drive: solid cone; gravity: the same, thin
+    else:  # drive and support: solid cone; gravity: the same, thin
         painter.drawPolygon(triangle(neck, end, half if family != "gravity" else half * 0.6))
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
