@@ -18,7 +18,7 @@ from oak_sled.desk.planpane import Frame
 from oak_sled.desk.session import Session, with_documents
 from oak_sled.desk.shelfpane import thumbnail
 from oak_sled.desk.strip import Strip
-from oak_sled.desk.tracepane import nice_step, thin
+from oak_sled.desk.traceplot import nice_step, thin
 from oak_sled.desk.yardview import arrows, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.renderer import Band, Renderer, Scene

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core import traces, units
@@ -13,67 +13,25 @@ from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-
-LEFT, RIGHT, AXIS = 10, 102, 34
-MOST_DRAWN = 1600
-"""Points of a drawn curve: least and greatest of every stretch under half a px at the usual width."""
-MOST_DRAWN_LIVE = 700
-DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
-GROUPS = {"forces": "forces", "channels": "channels"}
-LIVE_WINDOW_S = 15.0
-
-
-def members(run: Run, name: str) -> list[str]:
-    """The traces a strip shows: itself, or those of its group."""
-    craft = run.job.craft
-    if name == "channels":
-        return [f"channel.{channel.id}" for channel in craft.channels][:4]
-    if name == "forces":
-        pushing = [part for part in craft.parts if part.kind not in ("torque", "bumper")]
-        return [f"part.{part.id}" for part in pushing][:5]
-    return [name]
+from oak_sled.desk.traceplot import (
+    AXIS,
+    DEFAULT,
+    GROUPS,
+    LEFT,
+    LIVE_WINDOW_S,
+    MOST_DRAWN_LIVE,
+    RIGHT,
+    Plot,
+    members,
+    nice_step,
+    thin,
+    trace_colour,
+    without_spikes,
+)
 
 
-def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats, Floats]:
-    """At most `most` points: least and greatest of each stretch, so that no spike is lost."""
-    if len(values) <= most:
-        return times, values
-    stretch = int(np.ceil(len(values) / (most // 2)))
-    whole = len(values) // stretch * stretch
-    blocks = values[:whole].reshape(-1, stretch)
-    low, high = blocks.argmin(axis=1), blocks.argmax(axis=1)
-    base = np.arange(len(blocks)) * stretch
-    picked = np.sort(np.stack([base + np.minimum(low, high), base + np.maximum(low, high)], axis=1).ravel())
-    picked = np.append(picked, len(values) - 1)
-    return times[picked], values[picked]
-
-
-class Plot(pg.PlotItem):
-    """One strip: curves on fixed ranges, its own sparse rules, no frame."""
-
-    def __init__(self, name: str):
-        super().__init__(enableMenu=False)
-        self.name = name
-        self.hideAxis("left")
-        self.hideAxis("bottom")
-        self.hideButtons()
-        self.setMouseEnabled(False, False)
-        self.setContentsMargins(0, 0, 0, 0)
-        self.layout.setContentsMargins(0, 0, 0, 0)
-        self.vb.setDefaultPadding(0.0)
-        self.vb.disableAutoRange()
-        self.setMinimumHeight(34)
-        self.rules = self.curve(connect="pairs")
-        self.ghosts: list[pg.PlotCurveItem] = []
-        self.lines: list[pg.PlotCurveItem] = []
-        self.range = (0.0, 1.0)
-        self.shown: tuple[float, ...] = ()
-
-    def curve(self, **settings: object) -> pg.PlotCurveItem:
-        """A bare curve: none of what a data item does beside drawing is needed."""
-        made = pg.PlotCurveItem(skipFiniteCheck=True, **settings)
-        self.vb.addItem(made, ignoreBounds=True)
-        return made
+def _has(run: Run, name: str) -> bool:
+    return name in traces.book(run)
 
 
 class TracePane(QWidget):
@@ -244,7 +202,7 @@ class TracePane(QWidget):
         low = min(float(np.nanmin(values)) for values in drawn)
         high = max(float(np.nanmax(values)) for values in drawn)
         if plot.name == "forces":
-            low, high = _without_spikes(drawn)
+            low, high = without_spikes(drawn)
         if plot.name == "channels":
             low, high = -1.0, 1.0
         low, high = min(low, 0.0), max(high, 0.0)
@@ -323,40 +281,6 @@ class TracePane(QWidget):
         """Shows the whole run."""
         self.span = None
         self.show_run()
-
-
-def _has(run: Run, name: str) -> bool:
-    return name in traces.book(run)
-
-
-def _without_spikes(drawn: list[Floats]) -> tuple[float, float]:
-    """The stretch that forces fill, without the one-tick spikes of hits."""
-    few = np.sort(np.stack([values[:: max(1, len(values) // 400)] for values in drawn]), axis=1)
-    edge = few.shape[1] // 200
-    return float(few[:, edge].min()), float(few[:, -1 - edge].max())
-
-
-def trace_colour(run: Run, name: str, place: int = -1) -> QColor:
-    """The colour of a trace: its family's, or ink; channels are told apart by their place."""
-    if place >= 0:
-        return theme.family(("holder", "drive", "impulse", "air")[place % 4])
-    trace = traces.describe(run, name)
-    return (
-        theme.family(trace.family)
-        if name.startswith("part.")
-        else theme.colour("ink" if name != "slip_angle" else "oak_deep")
-    )
-
-
-def nice_step(raw: float) -> float:
-    """1, 2 or 5 times a power of ten, at least `raw`."""
-    if raw <= 0.0:
-        return 1.0
-    power = 10.0 ** np.floor(np.log10(raw))
-    for step in (1.0, 2.0, 5.0, 10.0):
-        if step * power >= raw - 1e-12:
-            return float(step * power)
-    return float(10.0 * power)
 
 
 class Cover(QWidget):

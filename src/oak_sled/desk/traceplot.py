@@ -1,0 +1,103 @@
+"""What a strip of traces is made of: which traces, thinned to what can be seen, on a bare plot."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtGui import QColor
+
+from oak_sled.core import traces
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+from oak_sled.desk import theme
+
+LEFT, RIGHT, AXIS = 10, 102, 34
+MOST_DRAWN = 1600
+"""Points of a drawn curve: least and greatest of every stretch under half a px at the usual width."""
+MOST_DRAWN_LIVE = 700
+DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
+GROUPS = {"forces": "forces", "channels": "channels"}
+LIVE_WINDOW_S = 15.0
+
+
+def members(run: Run, name: str) -> list[str]:
+    """The traces a strip shows: itself, or those of its group."""
+    craft = run.job.craft
+    if name == "channels":
+        return [f"channel.{channel.id}" for channel in craft.channels][:4]
+    if name == "forces":
+        pushing = [part for part in craft.parts if part.kind not in ("torque", "bumper")]
+        return [f"part.{part.id}" for part in pushing][:5]
+    return [name]
+
+
+def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats, Floats]:
+    """At most `most` points: least and greatest of each stretch, so that no spike is lost."""
+    if len(values) <= most:
+        return times, values
+    stretch = int(np.ceil(len(values) / (most // 2)))
+    whole = len(values) // stretch * stretch
+    blocks = values[:whole].reshape(-1, stretch)
+    low, high = blocks.argmin(axis=1), blocks.argmax(axis=1)
+    base = np.arange(len(blocks)) * stretch
+    picked = np.sort(np.stack([base + np.minimum(low, high), base + np.maximum(low, high)], axis=1).ravel())
+    picked = np.append(picked, len(values) - 1)
+    return times[picked], values[picked]
+
+
+class Plot(pg.PlotItem):
+    """One strip: curves on fixed ranges, its own sparse rules, no frame."""
+
+    def __init__(self, name: str):
+        super().__init__(enableMenu=False)
+        self.name = name
+        self.hideAxis("left")
+        self.hideAxis("bottom")
+        self.hideButtons()
+        self.setMouseEnabled(False, False)
+        self.setContentsMargins(0, 0, 0, 0)
+        self.layout.setContentsMargins(0, 0, 0, 0)
+        self.vb.setDefaultPadding(0.0)
+        self.vb.disableAutoRange()
+        self.setMinimumHeight(34)
+        self.rules = self.curve(connect="pairs")
+        self.ghosts: list[pg.PlotCurveItem] = []
+        self.lines: list[pg.PlotCurveItem] = []
+        self.range = (0.0, 1.0)
+        self.shown: tuple[float, ...] = ()
+
+    def curve(self, **settings: object) -> pg.PlotCurveItem:
+        """A bare curve: none of what a data item does beside drawing is needed."""
+        made = pg.PlotCurveItem(skipFiniteCheck=True, **settings)
+        self.vb.addItem(made, ignoreBounds=True)
+        return made
+
+
+def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
+    """The stretch that forces fill, without the one-tick spikes of hits."""
+    few = np.sort(np.stack([values[:: max(1, len(values) // 400)] for values in drawn]), axis=1)
+    edge = few.shape[1] // 200
+    return float(few[:, edge].min()), float(few[:, -1 - edge].max())
+
+
+def trace_colour(run: Run, name: str, place: int = -1) -> QColor:
+    """The colour of a trace: its family's, or ink; channels are told apart by their place."""
+    if place >= 0:
+        return theme.family(("holder", "drive", "impulse", "air")[place % 4])
+    trace = traces.describe(run, name)
+    return (
+        theme.family(trace.family)
+        if name.startswith("part.")
+        else theme.colour("ink" if name != "slip_angle" else "oak_deep")
+    )
+
+
+def nice_step(raw: float) -> float:
+    """1, 2 or 5 times a power of ten, at least `raw`."""
+    if raw <= 0.0:
+        return 1.0
+    power = 10.0 ** np.floor(np.log10(raw))
+    for step in (1.0, 2.0, 5.0, 10.0):
+        if step * power >= raw - 1e-12:
+            return float(step * power)
+    return float(10.0 * power)
