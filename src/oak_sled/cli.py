@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import logging
-import subprocess
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -58,11 +57,8 @@ def main() -> None:
 def load_yard(where: str) -> Any:
     """The yard that an argument names."""
     from oak_sled.core import demos
-    from oak_sled.core.files import yard_json
 
-    if where.startswith("demo:"):
-        return demos.load(where.removeprefix("demo:"))
-    return yard_json.load(Path(where))
+    return demos.open_yard(where)
 
 
 def with_sets(yard: Any, sets: list[str] | None) -> Any:
@@ -305,8 +301,3 @@ def compile_kernel() -> None:
     drill = yard.drill()
     runs.execute(Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
     print("kernel: compiled")
-
-
-def compile_in_child() -> subprocess.Popen[bytes]:
-    """A child process that fills the compile cache while the window shows progress."""
-    return subprocess.Popen([sys.executable, "-m", "oak_sled", "compile"], stdout=subprocess.DEVNULL)

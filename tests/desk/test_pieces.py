@@ -21,8 +21,9 @@ from oak_sled.desk.strip import Strip
 from oak_sled.desk.traceplot import nice_step, thin
 from oak_sled.desk.yardview import arrows, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
+from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.renderer import Band, Renderer, Scene
-from oak_sled.desk.yardview.view import figure, path_of, second_marks, slide_marks
+from oak_sled.desk.yardview.view import figure
 
 
 @pytest.fixture(scope="module")

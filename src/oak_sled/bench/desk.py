@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
-from oak_sled.bench.report import line
+from oak_sled.bench.lines import line
 from oak_sled.core import run
 from oak_sled.desk import program
 from oak_sled.desk.window import Window

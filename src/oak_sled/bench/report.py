@@ -12,6 +12,7 @@ from collections.abc import Callable
 import numpy as np
 from scipy.integrate import solve_ivp
 
+from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core import demos, run, step, world
 from oak_sled.core.live import LiveDrive
@@ -35,12 +36,6 @@ def print_all(quick: bool, window: bool) -> None:
 
         desk.dial_to_picture(20 if quick else 80)
         desk.live(5.0 if quick else 60.0)
-
-
-def line(name: str, value: str, against: str, ratio: float | None, note: str = "") -> None:
-    """One figure."""
-    shown = "" if ratio is None else f"{ratio:7.2f}"
-    print(f"{name:<40} {value:<12} {against:<28} {shown}  {note}", flush=True)
 
 
 def demo_job(drill: str = "", ticks: int = 240) -> Job:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from importlib import resources
+from pathlib import Path
 
 from oak_sled.core import yard
 from oak_sled.core.craft import Body, Channel, Craft
@@ -22,6 +23,13 @@ def load(name: str) -> Yard:
         raise refuse(f"demo:{name}", "there is no such demo", close_match(name, DEMOS))
     file = resources.files("oak_sled") / "demo" / f"{name.replace('-', '_')}.json"
     return yard_json.loads(file.read_text(encoding="utf-8"), f"demo:{name}")
+
+
+def open_yard(where: str) -> Yard:
+    """The yard that a name such as "demo:fan-sled" or a path means."""
+    if where.startswith("demo:"):
+        return load(where.removeprefix("demo:"))
+    return yard_json.load(Path(where))
 
 
 def bare_craft(name: str, title: str) -> Craft:

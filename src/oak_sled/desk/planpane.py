@@ -14,7 +14,7 @@ from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview.view import path_of, slide_marks
+from oak_sled.desk.yardview.marks import path_of, slide_marks
 
 
 class Frame:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import subprocess
 import sys
 import time
 import traceback
@@ -14,7 +15,6 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
 
-from oak_sled import cli
 from oak_sled.core import demos, jit, measures
 from oak_sled.core.faults import Refused
 from oak_sled.desk import theme
@@ -52,7 +52,7 @@ def wait_for_kernel(app: QApplication) -> None:
     """Compiles the kernel in a child process behind a small window, if it has not been compiled."""
     if jit.is_warm():
         return
-    child = cli.compile_in_child()
+    child = subprocess.Popen([sys.executable, "-m", "oak_sled", "compile"], stdout=subprocess.DEVNULL)
     box = QWidget()
     box.setObjectName("page")
     box.setWindowTitle("Oak Sled")
@@ -71,7 +71,7 @@ def wait_for_kernel(app: QApplication) -> None:
 
 def build(where: str = "") -> Window:
     """The window with the yard that `where` names; the demo if it names none."""
-    yard = cli.load_yard(where) if where.startswith("demo:") else demos.load("fan-sled")
+    yard = demos.open_yard(where) if where.startswith("demo:") else demos.load("fan-sled")
     session = Session(yard)
     renderer, no_gl = try_renderer()
     window = Window(session, renderer, no_gl)

@@ -14,7 +14,7 @@ from oak_sled.core.run import Run
 from oak_sled.core.shelf import Card
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview.view import path_of
+from oak_sled.desk.yardview.marks import path_of
 
 
 class CardWidget(QWidget):

@@ -8,7 +8,6 @@ from collections import deque
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
@@ -17,17 +16,17 @@ from oak_sled.core import traces, units
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
+from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows
 from oak_sled.desk.yardview.camera import Camera, Rig
+from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.renderer import Band, Bars, Figure, Renderer, Scene
 
 STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
 SLOW_MS = 25.0
 """ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""
-MOST_POINTS = 800
-MOST_MARKS = 500
 FLASH_S = 0.7
 HIDDEN_FAMILIES = {"gravity"}
 DRAWN_LINES = {"gravity": "gravity", "walls": "impulse", "edge": "impulse"}
@@ -403,8 +402,6 @@ class YardView(QWidget):
 
     def _paint_plain(self, painter: QPainter, run: Run, row: int) -> None:
         """Without OpenGL: the plan and the side view, said so."""
-        from oak_sled.desk.planpane import paint_plan, paint_side
-
         painter.fillRect(self.rect(), theme.colour("paper"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         upper = QRectF(0, 0, self.width(), self.height() * 0.72)
@@ -432,42 +429,6 @@ def _short(value: float) -> str:
     if abs(value) < 5e-3:
         return "0"
     return f"{value:.0f}" if abs(value) >= 100 else f"{value:.3g}" if abs(value) >= 10 else f"{value:.2f}"
-
-
-def path_of(run: Run, first: int, last: int) -> Floats:
-    """The path from one row to another, thinned, shape (n, 2), m."""
-    step = max(1, (last - first) // MOST_POINTS)
-    x, y = run.column("position.x"), run.column("position.y")
-    rows = np.append(np.arange(first, last, step), last)
-    return np.stack([x[rows], y[rows]], axis=1)
-
-
-def second_marks(run: Run) -> Floats:
-    """Where a bar lies across the path at every whole second: x, y, cosine and sine of the heading, shape (n, 4)."""
-    first = int(run.first_tick * run.job.dt) + 1
-    rows = [run.at(float(second)) for second in range(first, min(first + 120, int(run.duration) + 1))]
-    way = traces.heading(run)
-    return np.column_stack([run.column("position.x")[rows], run.column("position.y")[rows], way[rows]])
-
-
-def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
-    """Where each runner went, shape (n, 2), m, and at which of these points it slid, shape (n,)."""
-    found: list[tuple[Floats, NDArray[np.bool_]]] = []
-    step = max(1, last // MOST_MARKS)
-    for part in run.job.craft.parts:
-        if part.kind != "runner" or part.mute:
-            continue
-        sliding = run.column(f"{part.id}.activity")[: last + 1 : step] > 0.5
-        if not np.any(sliding):
-            continue
-        origin = run.columns("position.x", "position.y")[: last + 1 : step]
-        way = traces.heading(run)[: last + 1 : step]
-        centre = run.job.craft.body.centre()
-        for x, y, _ in part.feet():
-            dx, dy = x - centre[0], y - centre[1]
-            foot = np.stack([way[:, 0] * dx - way[:, 1] * dy, way[:, 1] * dx + way[:, 0] * dy], axis=1)
-            found.append((origin + foot, sliding))
-    return found
 
 
 def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
