@@ -1,0 +1,108 @@
+"""The program around the window: start, unexpected errors, pictures, and the tour of the demo."""
+
+from __future__ import annotations
+
+import logging
+import os
+import subprocess
+import sys
+
+import pytest
+from PyQt6.QtGui import QImage
+
+from oak_sled.core import demos
+from oak_sled.core.files import yard_json
+from oak_sled.desk import program
+from oak_sled.desk.keeper import state_folder
+
+
+def call(*arguments, folder):
+    """The program in a process of its own, on the display of the tests."""
+    environment = {**os.environ, "OAK_SLED_STATE": str(folder / "state")}
+    return subprocess.run(
+        [sys.executable, "-m", "oak_sled", *arguments], capture_output=True, text=True, env=environment, timeout=200
+    )
+
+
+def test_the_pictures_of_every_main_view_are_made(qapp, tmp_path):
+    done = call("shots", str(tmp_path / "shots"), folder=tmp_path)
+    assert done.returncode == 0, done.stderr
+    made = sorted((tmp_path / "shots").glob("*.png"))
+    assert [file.stem for file in made] == [
+        "bench", "compare", "dial-drag", "driving", "fit", "ledger", "measures", "night", "plan", "strip-open",
+        "tick-check", "wall",
+    ]  # fmt: skip
+    for file in made:
+        picture = QImage(str(file))
+        assert (picture.width(), picture.height()) == (1280, 800)
+        colours = {picture.pixel(x, y) for x in range(0, 1280, 20) for y in range(0, 800, 20)}
+        assert len(colours) > 40, file.name
+
+
+def test_the_tour_drives_drags_and_prints_the_measures(qapp, tmp_path):
+    done = call("tour", str(tmp_path / "tour"), folder=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert "fan thrust 620" in done.stdout
+    assert "top speed" in done.stdout
+    assert len(list((tmp_path / "tour").glob("*.png"))) == 4
+    assert not list((tmp_path / "state").glob("autosave-*")), "nothing is left behind"
+
+
+def test_the_program_opens_a_file_and_keeps_going_when_it_is_damaged(qtbot, renderer, tmp_path, monkeypatch):
+    monkeypatch.setattr(program, "try_renderer", lambda: (renderer, ""))
+    good, bad = tmp_path / "good.json", tmp_path / "bad.json"
+    yard_json.save(demos.load("fan-sled").edit("title", "Mine"), good)
+    bad.write_text("{")
+    for file, title in ((good, "Mine"), (bad, "Frost Road Freight")):
+        window = program.build(str(file))
+        qtbot.addWidget(window)
+        assert window.session.yard.title == title
+        qtbot.waitUntil(lambda window=window: bool(window.session.cards), timeout=30_000)
+        window.close()
+
+
+def test_an_error_nobody_foresaw_is_told_and_the_work_put_by(qtbot, window, idle, monkeypatch, caplog):
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    program.catch_errors(window)
+    window.session.edit("crafts.fan_sled.parts.fan.thrust", 512.0)
+    idle()
+    with caplog.at_level(logging.ERROR, logger="oak_sled"):
+        try:
+            raise ZeroDivisionError("a stray error")
+        except ZeroDivisionError as error:
+            sys.excepthook(type(error), error, error.__traceback__)
+    qtbot.waitUntil(lambda: "a stray error" in window.notice.words.text(), timeout=5_000)
+    assert (state_folder() / f"autosave-{os.getpid()}.json").exists()
+    assert "ZeroDivisionError" in caplog.text
+    caplog.clear()
+
+
+def test_keeping_quiet_when_there_is_nothing_to_recover(window):
+    assert not window.offer_recovery()
+    assert not window.notice.isVisible()
+
+
+def test_closing_with_unsaved_work_leaves_it_for_the_next_start(window, idle):
+    window.session.edit("crafts.fan_sled.parts.fan.thrust", 640.0)
+    idle()
+    window.close()
+    left = state_folder() / f"autosave-{os.getpid()}.json"
+    assert yard_json.load(left).craft().parts[0].thrust == 640.0
+
+
+def test_closing_with_nothing_unsaved_leaves_nothing(window, tmp_path):
+    assert window.keeper.save(tmp_path / "yard.json")
+    window.close()
+    assert not list(state_folder().glob("autosave-*"))
+
+
+@pytest.mark.parametrize("speed", [1.0, 0.5, 0.25, 0.1])
+def test_slow_motion_goes_through_its_steps(window, speed):
+    for _ in range(4):
+        if window.playbar.speed == speed:
+            break
+        window.playbar.next_speed()
+    assert window.playbar.speed == speed
+    assert window.driver.speed == speed
+    words = window.playbar.slow.text()
+    assert words == ("real time" if speed == 1.0 else f"slow 1/{round(1 / speed)}")
