@@ -248,21 +248,52 @@ def side_force(part, slip, side_speed, felt_mass, load, now):
 
 
 @compiled
+def foot_force(part, p, foot, lever, ahead_x, ahead_y, contacts, grip, now):
+    """Level force of one foot, world axes, N, and how far it slides: (x, y, share).
+
+    A foot never takes more than would stop its own share of the craft in this tick, counted with
+    what the parts before it push (`now.next_velocity`).
+    """
+    load = now.load / contacts
+    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
+    u_x, u_y = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
+    along = u_x * ahead_x + u_y * ahead_y
+    side = u_y * ahead_x - u_x * ahead_y
+    later = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
+    n_x, n_y = now.next_velocity[0] + later[0], now.next_velocity[1] + later[1]
+    along_next = n_x * ahead_x + n_y * ahead_y
+    side_next = n_y * ahead_x - n_x * ahead_y
+    slip = math.atan2(abs(side), abs(along) + CREEP)
+    sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
+    left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
+    mass_side = body.shared_mass(now, lever, (-ahead_y, ahead_x, 0.0)) / contacts
+    mass_along = body.shared_mass(now, lever, (ahead_x, ahead_y, 0.0)) / contacts
+    bite = side_force(part, slip, side, mass_side, load, now) * left_grip
+    most_bite = part.side_grip * load * left_grip
+    if part.law != SHARE:
+        # a slip angle means little near standstill: there the edge holds like dry friction
+        stick = 1.0 - (abs(along) + abs(side)) / CREEP
+        bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
+        side = side_next
+    bite = min(bite, most_bite)
+    drag = min(part.glide * load * grip, mass_along * abs(along_next) / now.dt)
+    bite = -bite if side > 0.0 else bite
+    drag = -drag if along_next > 0.0 else drag
+    return drag * ahead_x - bite * ahead_y, drag * ahead_y + bite * ahead_x, sliding
+
+
+@compiled
 def act(part, p, contacts, grip, now):
     """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
 
-    contacts : number of feet of the whole craft, which share the load. A foot never takes more than
-    would stop its own share of the craft in this tick.
+    contacts : number of feet of the whole craft, which share the load.
     """
     turn = 0.0
     if part.steer_channel >= 0:
         turn = part.steer * now.channels[part.steer_channel]
     ahead_x = now.heading_x * math.cos(turn) - now.heading_y * math.sin(turn)
     ahead_y = now.heading_y * math.cos(turn) + now.heading_x * math.sin(turn)
-    load = now.load / contacts
     weights, most = 0.0, 0.0
-    force_x, force_y = 0.0, 0.0
-    torque_x, torque_y, torque_z = 0.0, 0.0, 0.0
     middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
     for foot in range(part.columns * part.rows):
         column = foot & 1 if part.columns == 2 else 0
@@ -275,46 +306,18 @@ def act(part, p, contacts, grip, now):
         lever = spatial.to_world(now.axes, place)
         if now.position[2] + lever[2] > TOUCH:
             continue
-        swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
-        u_x, u_y = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
-        along = u_x * ahead_x + u_y * ahead_y
-        side = u_y * ahead_x - u_x * ahead_y
-        slip = math.atan2(abs(side), abs(along) + CREEP)
-        later = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
-        n_x, n_y = now.next_velocity[0] + later[0], now.next_velocity[1] + later[1]
-        along_next = n_x * ahead_x + n_y * ahead_y
-        side_next = n_y * ahead_x - n_x * ahead_y
-        sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
+        f_x, f_y, sliding = foot_force(part, p, foot, lever, ahead_x, ahead_y, contacts, grip, now)
         most = max(most, sliding)
-        left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-        mass_side = body.shared_mass(now, lever, (-ahead_y, ahead_x, 0.0)) / contacts
-        mass_along = body.shared_mass(now, lever, (ahead_x, ahead_y, 0.0)) / contacts
-        bite = side_force(part, slip, side, mass_side, load, now) * left_grip
-        most_bite = part.side_grip * load * left_grip
-        if part.law != SHARE:
-            # a slip angle means little near standstill: there the edge holds like dry friction
-            stick = 1.0 - (abs(along) + abs(side)) / CREEP
-            bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
-            side = side_next
-        bite = min(bite, most_bite)
-        drag = min(part.glide * load * grip, mass_along * abs(along_next) / now.dt)
-        bite = -bite if side > 0.0 else bite
-        drag = -drag if along_next > 0.0 else drag
-        f_x = drag * ahead_x - bite * ahead_y
-        f_y = drag * ahead_y + bite * ahead_x
         torque = spatial.cross(lever, (f_x, f_y, 0.0))
-        force_x += f_x
-        force_y += f_y
-        torque_x += torque[0]
-        torque_y += torque[1]
-        torque_z += torque[2]
+        now.lines[p, 0] += f_x
+        now.lines[p, 1] += f_y
+        for i in range(3):
+            now.lines[p, 3 + i] += torque[i]
         size = math.sqrt(f_x * f_x + f_y * f_y) + 1e-9
         weights += size
         middle_x += size * lever[0]
         middle_y += size * lever[1]
         middle_z += size * lever[2]
-    now.lines[p, 0], now.lines[p, 1] = force_x, force_y
-    now.lines[p, 3], now.lines[p, 4], now.lines[p, 5] = torque_x, torque_y, torque_z
     if weights > 0.0:  # shown where the forces act, weighed by their size
         now.points[p, 0] += middle_x / weights
         now.points[p, 1] += middle_y / weights
