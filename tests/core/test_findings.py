@@ -250,3 +250,16 @@ def test_the_kernel_counts_its_ticks(demo_job):
     out = np.zeros((25, Layout.of(demo_job.craft).width))
     status, done = step.advance(arrays, world.begin(arrays, demo_job), np.zeros((25, 3)), out, 1)
     assert (status, done) == (0, 25)
+
+
+def test_a_spread_against_nothing_is_not_a_percentage():
+    def rates(*values):
+        return tuple((rate, {"hits": value}) for rate, value in zip(tickcheck.RATES, values, strict=True))
+
+    def spread(*values, reference):
+        return tickcheck.TickCheck(rates(*values), {"hits": reference}, 16, 0.0, ()).spread("hits")
+
+    assert spread(1.0, 0.0, 0.0, 0.0, reference=0.0) is None
+    assert spread(0.0, 0.0, 0.0, 0.0, reference=0.0) == 0.0
+    assert spread(3.0, 2.0, 2.0, 2.0, reference=2.0) == 0.5
+    assert spread(None, 2.0, 2.0, 2.0, reference=2.0) is None

@@ -493,3 +493,16 @@ def test_scraping_along_a_wall_is_one_hit(make, planar):
     along = made.column("velocity.x")
     assert made.column("in_wall").max() == 1.0
     assert along[-1] == pytest.approx(0.8 * along[0], rel=0.01)
+
+
+@pytest.mark.parametrize(("bounce", "push"), [(0.02, 1500.0), (0.6, 600.0), (0.8, 400.0)])
+def test_the_measures_count_a_hit_as_the_kernel_does(make, planar, bounce, push):
+    """Each hit, and none of the scraping between, takes the share of the bumper: 0.8 to the power of the hits."""
+    wall = Wall(id="wall", x=60.0, y=6.0, length=400.0, width=1.0)
+    bumper = Bumper(id="bumper", response="bounce", bounce=bounce, keep_along=0.8, scrape=0.0)
+    aside = Thruster(id="push", thrust=push, azimuth_deg=90.0, frame="world", timing="always")
+    body = {**planar, "held": ("z", "roll", "pitch", "yaw")}
+    made = make.run([aside, bumper], body=body, ground={"walls": (wall,)}, seconds=8.0, speed=10.0, heading_deg=25.0)
+    along, hits = made.column("velocity.x"), measures.hits(made)
+    assert hits >= (1 if bounce < 0.1 else 3)
+    assert along[-1] == pytest.approx(0.8**hits * along[0], rel=1e-9)

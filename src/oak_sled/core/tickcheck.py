@@ -70,14 +70,17 @@ class TickCheck:
     messages: tuple[str, ...]
 
     def spread(self, name: str) -> float | None:
-        """(greatest - least) over the size of the reference, as a share; None where a rate does not show it."""
+        """(greatest - least) over the size of the reference, as a share.
+
+        None where a rate does not show the measure, or where the reference is 0 and the rates differ.
+        """
         values = [found[name] for _, found in self.by_rate]
         truth = self.reference[name]
         if truth is None or any(value is None for value in values):
             return None
         known = [value for value in values if value is not None]
         gap = max(known) - min(known)
-        return gap / abs(truth) if abs(truth) > 1e-9 else (0.0 if gap < 1e-9 else np.inf)
+        return gap / abs(truth) if abs(truth) > 1e-9 else (0.0 if gap < 1e-9 else None)
 
 
 def check(job: Job, rates: tuple[int, ...] = RATES, told: Callable[[int, int], None] | None = None) -> TickCheck:

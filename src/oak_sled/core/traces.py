@@ -10,14 +10,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oak_sled.core.contact import walls
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.core.units import STANDARD_GRAVITY
 
-APART_S = 0.25
-"""s clear of a wall after which touching it counts as another hit."""
 SLOW = 0.5
 """m/s under which a slip angle means nothing and is shown as 0."""
 
@@ -227,9 +226,9 @@ def events(run: Run) -> tuple[Event, ...]:
 def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
     # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
-    apart = int(APART_S * run.job.ticks)
+    apart = int(walls.APART * run.job.ticks)
     touched = np.flatnonzero(run.column("in_wall") > 0.5)
-    fresh = np.diff(touched, prepend=-apart - 1) > apart
+    fresh = np.diff(touched, prepend=-apart - 1) > apart + 1  # so many whole ticks clear between two touches
     found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
     for part in run.job.craft.parts:
         if part.kind == "runner":

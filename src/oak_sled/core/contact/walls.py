@@ -15,7 +15,7 @@ from oak_sled.core.jit import compiled
 
 SLOP = 1e-3
 """m of overlap that is left alone, so that a craft leaning on a wall keeps touching it."""
-APART = 0.1
+APART = 0.25
 """s clear of every wall after which a touch is a new hit: a craft that scrapes along touches again and again."""
 NOTHING = 1e30
 
@@ -203,7 +203,7 @@ def meet(body, walls, now, k):
     """
     bumper = body.bumper
     touching = 0.0
-    first = now.clear_for > APART
+    first = now.clear_for > APART + 0.5 * now.dt  # half a tick of slack: whole ticks, whatever the rounding
     for w in range(walls.shape[0]):
         depth, nx, ny, cx, cy = touch(body, now.axes, now.position[0], now.position[1], now.position[2], walls[w])
         if depth <= 0.0:

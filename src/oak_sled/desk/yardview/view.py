@@ -290,7 +290,7 @@ class YardView(QWidget):
                     labels.draw(painter, end, f"{title} {units.show(size, 'N')}", theme.family(family))
             elif abs(torque) > 1.0 and size < 1e-6 and min(depth[0], depth[1]) > 0.1:
                 radius = max(24.0, 1.1 * abs(float(px[0][1] - px[1][1])))
-                arrows.turn(painter, QPointF(*px[0]), radius, torque, "holder")
+                arrows.turn(painter, QPointF(*px[0]), radius, torque, family)
                 if self.labels_on:
                     text = f"{title} {units.show(torque, 'N m')}"
                     labels.draw(painter, QPointF(px[0][0] + radius, px[0][1]), text, theme.family(family))
