@@ -8,6 +8,7 @@ at the field of a document. From it come validation, the JSON Schema, the dial o
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
@@ -84,6 +85,20 @@ def unit_of(model: type[BaseModel], name: str, choices: dict[str, Any]) -> str |
 def dials(document: BaseModel) -> tuple[Dial, ...]:
     """Every dial declared on `document`, in the order of its fields, with units as chosen now."""
     model = type(document)
+    chosen = tuple(str(getattr(document, name)) for name in _unit_givers(model))
+    return _declared(model, chosen)
+
+
+@cache
+def _unit_givers(model: type[BaseModel]) -> tuple[str, ...]:
+    """The fields whose choice changes the unit of a dial."""
+    extras = (_extra(model, name) for name in model.model_fields)
+    return tuple(sorted({extra["unit_by"]["field"] for extra in extras if extra and extra.get("unit_by")}))
+
+
+@cache
+def _declared(model: type[BaseModel], choices: tuple[str, ...]) -> tuple[Dial, ...]:
+    chosen = dict(zip(_unit_givers(model), choices, strict=True))
     found = []
     for name, field in model.model_fields.items():
         extra = _extra(model, name)
@@ -91,7 +106,7 @@ def dials(document: BaseModel) -> tuple[Dial, ...]:
             continue
         low = next(mark.ge for mark in field.metadata if hasattr(mark, "ge"))
         high = next(mark.le for mark in field.metadata if hasattr(mark, "le"))
-        unit = unit_of(model, name, document.__dict__) or ""
+        unit = unit_of(model, name, chosen) or ""
         first, last = extra["slider"]
         found.append(
             Dial(

@@ -6,7 +6,7 @@ says so on the desk instead of inventing a number.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -274,21 +274,40 @@ MEASURES = (
 )
 
 
+_BY_NAME = {known.name: known for known in MEASURES}
+
+
 def measure(name: str) -> Measure:
     """The measure of that name; raises `Refused` for one that does not exist."""
-    for known in MEASURES:
-        if known.name == name:
-            return known
-    raise refuse("measure", f"there is no {name!r}", close_match(name, [known.name for known in MEASURES]))
+    if name in _BY_NAME:
+        return _BY_NAME[name]
+    raise refuse("measure", f"there is no {name!r}", close_match(name, list(_BY_NAME)))
+
+
+class Readings(Mapping[str, float | None]):
+    """Every measure of a run, by name; None for what it does not show. Each is read when it is first asked for,
+    so that a drag pays only for those in sight."""
+
+    def __init__(self, run: Run):
+        self._run = run
+        self._found: dict[str, float | None] = {}
+
+    def __getitem__(self, name: str) -> float | None:
+        if name not in self._found:
+            value = _BY_NAME[name].read(self._run) if self._run.ticks else None
+            self._found[name] = None if value is None or not np.isfinite(value) else float(value)
+        return self._found[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(_BY_NAME)
+
+    def __len__(self) -> int:
+        return len(_BY_NAME)
 
 
 def read_all(run: Run) -> dict[str, float | None]:
     """Every measure of a run, by name; None for what it does not show."""
-    found: dict[str, float | None] = {}
-    for known in MEASURES:
-        value = known.read(run) if run.ticks else None
-        found[known.name] = None if value is None or not np.isfinite(value) else float(value)
-    return found
+    return dict(Readings(run))
 
 
 @dataclass(frozen=True)
@@ -314,7 +333,7 @@ class Verdict:
         return f"{known.title} {value}, wanted {wanted}"
 
 
-def judge(drill: Drill, found: dict[str, float | None]) -> tuple[Verdict, ...]:
+def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...]:
     """Every target of a drill against measures that were read; one that is not shown is missed."""
     verdicts = []
     for target in drill.targets:
@@ -326,7 +345,7 @@ def judge(drill: Drill, found: dict[str, float | None]) -> tuple[Verdict, ...]:
     return tuple(verdicts)
 
 
-def headline(run: Run, found: dict[str, float | None]) -> tuple[float | None, str, str]:
+def headline(run: Run, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
     """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
     drill = run.job.drill
     if drill.targets:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import time
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -23,7 +24,7 @@ class Card:
 
     run: Run
     says: str
-    found: dict[str, float | None] = field(repr=False)
+    found: Mapping[str, float | None] = field(repr=False)
     when: float = field(default_factory=time.time)
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
     title: str = ""
@@ -40,9 +41,9 @@ class Card:
         return dataclasses.replace(self, **fields)
 
 
-def card_of(run: Run, says: str, found: dict[str, float | None] | None = None) -> Card:
+def card_of(run: Run, says: str, found: Mapping[str, float | None] | None = None) -> Card:
     """A new card for a run, with its measures."""
-    return Card(run, says, measures.read_all(run) if found is None else found)
+    return Card(run, says, measures.Readings(run) if found is None else found)
 
 
 def with_card(shelf: tuple[Card, ...], card: Card) -> tuple[Card, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -23,7 +23,7 @@ class Result:
     number: int
     job: Job
     run: Run
-    found: dict[str, float | None]
+    found: Mapping[str, float | None]
     warned: tuple[Caution, ...]
 
 
@@ -69,7 +69,7 @@ class Worker(QObject):
     def _work(self, number: int, job: Job) -> None:
         try:
             made = run.execute(job)
-            answer: object = Result(number, job, made, measures.read_all(made), cautions.find(job, made))
+            answer: object = Result(number, job, made, measures.Readings(made), cautions.find(job, made))
         except Refused as refused:
             answer = refused
         except Exception as error:  # the way back must not be lost, whatever happens

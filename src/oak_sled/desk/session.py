@@ -6,6 +6,7 @@ re-run the drill in a worker and take the newest result; letting go commits one 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -61,7 +62,7 @@ class Session(QObject):
         self.file: Path | None = None
         self.run: Run | None = None
         self.ghost: Run | None = None
-        self.found: dict[str, float | None] = {}
+        self.found: Mapping[str, float | None] = {}
         self.warned: tuple[Caution, ...] = ()
         self.time = 0.0
         self.second_time: float | None = None
@@ -235,7 +236,7 @@ class Session(QObject):
         if result.run.message:
             self.say(result.run.message, True)
 
-    def show_run(self, run: Run, found: dict[str, float | None], warned: tuple[Caution, ...] = ()) -> None:
+    def show_run(self, run: Run, found: Mapping[str, float | None], warned: tuple[Caution, ...] = ()) -> None:
         """Shows a run on the whole bench."""
         ended = self.run is None or self._follow_end
         self.run, self.found, self.warned = run, found, warned

@@ -128,18 +128,32 @@ def load_fonts() -> None:
             QFontDatabase.addApplicationFontFromData(file.read_bytes())
 
 
+_METRICS: dict[tuple[int, bool], QFontMetrics] = {}
+
+
 @functools.lru_cache(maxsize=64)
 def font(size: int = TEXT, bold: bool = False) -> QFont:
-    """The face at a size in px; its figures are all of one width, so that numbers do not dance."""
+    """The face at a size in px; its figures are all of one width, so that numbers do not dance.
+
+    Kept, because a font that is made anew looks its face up anew at every text. Do not change it in place.
+    """
     made = QFont("B612")
     made.setPixelSize(size)
     made.setBold(bold)
     return made
 
 
+def metrics(chosen: QFont) -> QFontMetrics:
+    """What texts in a font measure."""
+    key = (chosen.pixelSize(), chosen.bold())
+    if key not in _METRICS:
+        _METRICS[key] = QFontMetrics(chosen)
+    return _METRICS[key]
+
+
 def elide(text: str, width: float, chosen: QFont) -> str:
     """`text` cut to fit `width` px, with an ellipsis."""
-    return QFontMetrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+    return metrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(width))
 
 
 def pen(name: str, width: float = 1.0) -> QPen:
@@ -155,13 +169,13 @@ def number(
     """Draws a number that ends, unit and all, at `right`: the number firm, the unit soft after a thin space."""
     unit_size = size if unit == "°" else max(size - 2, 10)  # the shipped degree sign is small
     unit_font, number_font = font(unit_size), font(size)
-    unit_width = QFontMetrics(unit_font).horizontalAdvance(unit) + (3 if unit else 0)
+    unit_width = metrics(unit_font).horizontalAdvance(unit) + (3 if unit else 0)
     painter.setFont(unit_font)
     painter.setPen(soft)
     painter.drawText(int(right - unit_width + (3 if unit else 0)), int(base), unit)
     painter.setFont(number_font)
     painter.setPen(ink)
-    painter.drawText(int(right - unit_width - QFontMetrics(number_font).horizontalAdvance(value)), int(base), value)
+    painter.drawText(int(right - unit_width - metrics(number_font).horizontalAdvance(value)), int(base), value)
 
 
 def palette() -> QPalette:

@@ -142,7 +142,7 @@ class Window(QMainWindow):
             self.tabs[name] = button
             self.stack.addWidget(pane)
         bar.addStretch(1)
-        self.clock = QLabel()
+        self.clock = QLabel()  # its ink is the palette's
         self.clock.setFont(theme.font(theme.READING))
         bar.addWidget(self.clock)
         column.addLayout(bar)
@@ -475,7 +475,7 @@ class Window(QMainWindow):
 
     def _show_frame(self) -> None:
         self.view.beside = self.driver.beside()
-        self.view.refresh()
+        self.view.refresh_ahead()
         self._frames += 1
         if self.stack.currentWidget() is self.traces and self._frames % TRACES_EVERY == 0:
             self.traces.show_live()
@@ -560,7 +560,6 @@ class Window(QMainWindow):
         run = self.session.run
         time = run.duration if run is not None and self.session.live_on else self.session.time
         self.clock.setText(f"t {time:.3f} s")
-        self.clock.setStyleSheet(f"color: {theme.colour('ink').name()};")
 
     def _show_title(self) -> None:
         mark = "*" if self.session.is_dirty else ""

@@ -15,7 +15,7 @@ MOST_MARKS = 500
 
 def path_of(run: Run, first: int, last: int) -> Floats:
     """The path from one row to another, thinned, shape (n, 2), m."""
-    step = max(1, (last - first) // MOST_POINTS)
+    step = max(1, -(-(last - first) // MOST_POINTS))
     x, y = run.column("position.x"), run.column("position.y")
     rows = np.append(np.arange(first, last, step), last)
     return np.stack([x[rows], y[rows]], axis=1)

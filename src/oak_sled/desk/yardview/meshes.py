@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -217,25 +219,48 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
     return pieces
 
 
-def ribbon(points: Floats, width: float, on: NDArray[np.bool_] | None = None, breaks: float = 30.0) -> Floats:
-    """A flat band along points of shape (n, 2), as triangles of shape (m, 2); parted where it jumps or is off."""
-    if len(points) < 2:
-        return np.zeros((0, 2), "f4")
+@dataclass
+class Band:
+    """A flat band on the ice: points of shape (n, 2), m, with width, colour and opacity, and where it is drawn."""
+
+    points: Floats
+    width: float
+    paint: tuple[float, float, float, float]
+    on: NDArray[np.bool_] | None = None
+
+
+def ribbons(bands: Sequence[Band], breaks: float = 30.0) -> Floats:
+    """Flat bands as triangles: corners with their colour, shape (m, 6); parted where one jumps or is off.
+
+    All bands go through as one row of points, parted between them: a picture has a dozen.
+    """
+    bands = [band for band in bands if len(band.points) > 1]
+    if not bands:
+        return np.zeros((0, 6), "f4")
+    counts = [len(band.points) for band in bands]
+    points = np.concatenate([band.points for band in bands])
+    half = np.repeat([band.width / 2 for band in bands], counts)
+    on = np.concatenate([np.ones(len(b.points), bool) if b.on is None else b.on for b in bands])
     step = np.diff(points, axis=0)
-    size = np.linalg.norm(step, axis=1)
-    keep = (size > 1e-9) & (size < breaks)
-    if on is not None:
-        keep &= on[1:] & on[:-1]
-    across = np.zeros_like(points)
+    size = np.hypot(step[:, 0], step[:, 1])
+    keep = (size > 1e-9) & (size < breaks) & on[1:] & on[:-1]
+    seams = np.cumsum(counts)[:-1] - 1
+    keep[seams] = False
     unit = step / np.where(size > 1e-9, size, 1.0)[:, None]
+    unit[seams] = 0.0
+    across = np.zeros_like(points)
     across[:-1] += unit
     across[1:] += unit
-    lengths = np.linalg.norm(across, axis=1, keepdims=True)
-    across = across / np.where(lengths > 1e-9, lengths, 1.0)
-    side = np.stack([-across[:, 1], across[:, 0]], axis=1) * (width / 2)
+    lengths = np.hypot(across[:, 0], across[:, 1])
+    scale = half / np.where(lengths > 1e-9, lengths, 1.0)
+    side = np.stack([-across[:, 1] * scale, across[:, 0] * scale], axis=1)
+    rows = np.flatnonzero(keep)
     left, right = points + side, points - side
-    quads = np.stack([left[:-1], right[:-1], right[1:], left[:-1], right[1:], left[1:]], axis=1)[keep]
-    return quads.reshape(-1, 2).astype("f4")
+    made = np.empty((len(rows), 6, 6), "f4")
+    for corner, (edge, ahead) in enumerate(((left, 0), (right, 0), (right, 1), (left, 0), (right, 1), (left, 1))):
+        made[:, corner, :2] = edge[rows + ahead]
+    made[:, :, 2:] = np.repeat([band.paint for band in bands], counts, axis=0)[rows, None]
+    return made.reshape(-1, 6)
 
 
 def crossbars(places: Floats, half: float) -> Floats:
@@ -246,6 +271,13 @@ def crossbars(places: Floats, half: float) -> Floats:
     side = np.stack([-places[:, 3], places[:, 2]], axis=1) * half
     a, b, c, d = middle - way + side, middle - way - side, middle + way - side, middle + way + side
     return np.stack([a, b, c, a, c, d], axis=1).reshape(-1, 2).astype("f4")
+
+
+def painted(corners: Floats, paint: tuple[float, float, float, float]) -> Floats:
+    """Corners of shape (n, 2) with one colour each: shape (n, 6)."""
+    made = np.empty((len(corners), 6), "f4")
+    made[:, :2], made[:, 2:] = corners, paint
+    return made
 
 
 def hills() -> tuple[Floats, Floats]:

@@ -3,18 +3,23 @@
 One standalone context; the picture is read back and painted by a plain widget, so that the rest of
 the window never passes through GL. A software renderer gets flat shadows and no smoothing while
 things move, and one smoothed picture once they stand still; a GPU gets smoothing always.
+
+A picture is begun and finished apart: between the two the renderer's own threads fill it, while
+the desk goes on with its work. It is drawn upside down and in the byte order of a 32-bit QImage,
+so that no pixel is moved twice.
 """
 
 from __future__ import annotations
 
+import ctypes
+import ctypes.util
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, cast
 
 import moderngl
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
 from oak_sled.core.craft import Craft
@@ -25,6 +30,7 @@ from oak_sled.desk.yardview import meshes
 from oak_sled.desk.yardview.camera import Camera
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
+_UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])
 SUN = np.array([-0.42, 0.34, 0.84])
 
 _SOLID_VERTEX = """
@@ -49,25 +55,34 @@ in vec3 tint; in float away;
 out vec4 pixel;
 void main() {
     vec3 base = mix(tint, paint.rgb, paint.a);
-    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), 1.0);
+    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), 1.0).bgra;
 }
 """
-_FLAT_VERTEX = """
+_ICE_VERTEX = """
 #version 330
-uniform mat4 clip; uniform float height;
+uniform mat4 clip;
 in vec2 place;
 out vec2 spot; out float away;
 void main() {
-    gl_Position = clip * vec4(place, height, 1.0);
+    gl_Position = clip * vec4(place, 0.0, 1.0);
     spot = place; away = gl_Position.w;
+}
+"""
+_BAND_VERTEX = """
+#version 330
+uniform mat4 clip;
+in vec2 place; in vec4 paint;
+out vec4 tint; out float away;
+void main() {
+    gl_Position = clip * vec4(place, 0.0, 1.0);
+    tint = paint; away = gl_Position.w;
 }
 """
 _BAND_FRAGMENT = """
 #version 330
-uniform vec4 paint;
-in vec2 spot; in float away;
+in vec4 tint; in float away;
 out vec4 pixel;
-void main() { pixel = vec4(paint.rgb, paint.a * clamp(1.2 - away / 420.0, 0.15, 1.0)); }
+void main() { pixel = vec4(tint.bgr, tint.a * clamp(1.2 - away / 420.0, 0.15, 1.0)); }
 """
 _ICE_FRAGMENT = """
 #version 330
@@ -75,28 +90,17 @@ uniform vec3 ice; uniform vec3 rule; uniform vec3 haze; uniform vec4 edge;
 in vec2 spot; in float away;
 out vec4 pixel;
 void main() {
-    vec2 wide = max(fwidth(spot), vec2(1e-4));
-    vec2 far10 = abs(fract(spot * 0.1 - 0.5) - 0.5) * 10.0, far2 = abs(fract(spot * 0.5 - 0.5) - 0.5) * 2.0;
-    vec2 on10 = clamp(1.6 - far10 / wide, 0.0, 1.0) * clamp(1.0 - wide * 0.25, 0.0, 1.0);
-    vec2 on2 = clamp(1.5 - far2 / wide, 0.0, 1.0) * clamp(1.0 - wide * 1.25, 0.0, 1.0);
+    vec2 at = spot * 0.5, wide = fwidth(at) + 1e-5, sharp = 1.0 / wide, at10 = at * 0.2;
+    vec2 far2 = abs(at - floor(at + 0.5)), far10 = abs(at10 - floor(at10 + 0.5)) * 5.0;
+    vec2 on10 = clamp(1.6 - far10 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 0.5, 0.0, 1.0);
+    vec2 on2 = clamp(1.5 - far2 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
     float lines = max(max(on10.x, on10.y) * 0.85, max(on2.x, on2.y) * 0.30);
-    vec2 out_low = step(spot, edge.xy), out_high = step(edge.zw, spot);
-    float outside = min(out_low.x + out_low.y + out_high.x + out_high.y, 1.0);
-    vec3 base = mix(ice, rule, max(lines, 0.35 * outside));
-    pixel = vec4(mix(base, haze, clamp((away - 60.0) * 0.00143, 0.0, 1.0)), 1.0);
+    vec2 over = max(edge.xy - spot, spot - edge.zw);
+    lines = max(lines, 0.35 * step(0.0, max(over.x, over.y)));
+    vec3 base = mix(ice, rule, lines);
+    pixel = vec4(mix(base, haze, clamp((away - 60.0) * 0.00143, 0.0, 1.0)), 1.0).bgra;
 }
 """
-
-
-@dataclass
-class Band:
-    """A flat band on the ice: points of shape (n, 2), m, with width, colour, how solid it is, and where it is drawn."""
-
-    points: Floats
-    width: float
-    colour: tuple[float, float, float]
-    alpha: float
-    on: NDArray[np.bool_] | None = None
 
 
 @dataclass
@@ -126,8 +130,16 @@ class Scene:
 
     ground: Ground
     figures: list[Figure] = field(default_factory=list)
-    bands: list[Band] = field(default_factory=list)
+    bands: list[meshes.Band] = field(default_factory=list)
     bars: Bars | None = None
+
+
+class Picture(QImage):
+    """An image over the renderer's memory, which it keeps alive."""
+
+    def __init__(self, pixels: Any, width: int, height: int):
+        super().__init__(pixels, width, height, 4 * width, QImage.Format.Format_RGB32)
+        self.pixels = pixels
 
 
 class Renderer:
@@ -145,10 +157,12 @@ class Renderer:
         self._meshes: dict[object, moderngl.VertexArray | None] = {}
         self._fans: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
         self._buffer = bytearray()
+        self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
+        self._flush = _flush_call()
         with self.context as gl:
             self._solid = gl.program(vertex_shader=_SOLID_VERTEX, fragment_shader=_SOLID_FRAGMENT)
-            self._flat = gl.program(vertex_shader=_FLAT_VERTEX, fragment_shader=_BAND_FRAGMENT)
-            self._ice = gl.program(vertex_shader=_FLAT_VERTEX, fragment_shader=_ICE_FRAGMENT)
+            self._flat = gl.program(vertex_shader=_BAND_VERTEX, fragment_shader=_BAND_FRAGMENT)
+            self._ice = gl.program(vertex_shader=_ICE_VERTEX, fragment_shader=_ICE_FRAGMENT)
             far = 2400.0
             sheet = np.array([[-far, -far], [far, -far], [far, far], [-far, -far], [far, far], [-far, far]], "f4")
             self._sheet_buffer = gl.buffer(sheet.tobytes())
@@ -160,7 +174,7 @@ class Renderer:
             padded[:, 6:] = 1.0
             self._hills = self._solid_array(padded)
             self._band_buffer = gl.buffer(reserve=1 << 20, dynamic=True)
-            self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "2f", "place")])
+            self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "2f 4f", "place", "paint")])
 
     def _solid_array(self, vertices: Floats) -> moderngl.VertexArray:
         buffer = self.context.buffer(np.ascontiguousarray(vertices[:, :9], "f4").tobytes())
@@ -200,71 +214,76 @@ class Renderer:
 
     def draw(self, scene: Scene, camera: Camera, width: int, height: int, smooth: bool) -> QImage:
         """The scene as an image of `width` x `height` px."""
+        self.begin(scene, camera, width, height, smooth)
+        return self.finish().copy()
+
+    def begin(self, scene: Scene, camera: Camera, width: int, height: int, smooth: bool) -> None:
+        """Sets the renderer to work on a picture; `finish` hands it over."""
         width, height = max(width, 8), max(height, 8)
         with self.context as gl:
             drawn, plain = self._frame(width, height, 4 if smooth else 0)
             drawn.use()
             gl.viewport = (0, 0, width, height)
             low = theme.rgb("sky_low")
-            drawn.clear(*low, 1.0)
-            clip = camera.matrix.T.astype("f4")
+            drawn.clear(*low[::-1], 1.0)
+            clip = (_UPSIDE_DOWN @ camera.matrix).T.astype("f4").tobytes()
             self._draw_far(gl, scene.ground, camera, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
+            self._flush()
+        self._begun = (width, height, drawn, plain)
+
+    def finish(self) -> QImage:
+        """The picture begun last; it shares the renderer's memory, and holds until the next one."""
+        assert self._begun is not None
+        width, height, drawn, plain = self._begun
+        with self.context as gl:
             if plain is not drawn:
                 gl.copy_framebuffer(plain, drawn)
             size = width * height * 4
             if len(self._buffer) != size:
                 self._buffer = bytearray(size)
             plain.read_into(self._buffer, components=4)
-        pixels: Any = self._buffer  # read in place; the image is copied by the flip
-        image = QImage(pixels, width, height, 4 * width, QImage.Format.Format_RGBX8888)
-        return image.mirrored(False, True)
+        return Picture(self._buffer, width, height)
 
     def _draw_far(
-        self, gl: moderngl.Context, ground: Ground, camera: Camera, clip: Floats, low: tuple[float, float, float]
+        self, gl: moderngl.Context, ground: Ground, camera: Camera, clip: bytes, low: tuple[float, float, float]
     ) -> None:
         gl.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
         model = np.eye(4, dtype="f4")
         model[3, :2] = camera.eye[:2]
-        self._solid["clip"].write(clip.tobytes())
+        self._solid["clip"].write(clip)
         self._solid["model"].write(model.tobytes())
         self._solid["sun"].value = tuple(SUN)
         self._solid["flatten"].value = 0.0
         self._solid["haze"].value = theme.rgb("hill")
         self._solid["paint"].value = (*theme.rgb("hill"), 1.0)
         self._hills.render()
-        self._ice["clip"].write(clip.tobytes())
-        self._ice["height"].value = 0.0
+        self._ice["clip"].write(clip)
         self._ice["ice"].value = theme.rgb("ice")
         self._ice["rule"].value = theme.rgb("ice_line")
         self._ice["haze"].value = low
         self._ice["edge"].value = ground.edges_at()
         self._sheet.render()
 
-    def _draw_bands(self, gl: moderngl.Context, scene: Scene, clip: Floats) -> None:
-        gl.enable(moderngl.BLEND)
-        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
-        self._flat["clip"].write(clip.tobytes())
-        self._flat["height"].value = 0.0
-        for band in scene.bands:
-            self._draw_flat(meshes.ribbon(band.points, band.width, band.on), (*band.colour, band.alpha))
+    def _draw_bands(self, gl: moderngl.Context, scene: Scene, clip: bytes) -> None:
+        pieces = [meshes.ribbons(scene.bands)]
         if scene.bars is not None:
             bars = scene.bars
-            self._draw_flat(meshes.crossbars(bars.places, bars.width), (*bars.colour, bars.alpha))
-        gl.disable(moderngl.BLEND)
-
-    def _draw_flat(self, vertices: Floats, paint: tuple[float, float, float, float]) -> None:
+            pieces.append(meshes.painted(meshes.crossbars(bars.places, bars.width), (*bars.colour, bars.alpha)))
+        vertices = np.concatenate(pieces)
         if not len(vertices):
             return
         raw = vertices.tobytes()
-        if len(raw) > self._band_buffer.size:
-            self._band_buffer.orphan(2 * len(raw))
+        self._band_buffer.orphan(max(len(raw), self._band_buffer.size))  # the picture before may still be in work
         self._band_buffer.write(raw)
-        self._flat["paint"].value = paint
+        gl.enable(moderngl.BLEND)
+        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self._flat["clip"].write(clip)
         self._bands.render(vertices=len(vertices))
+        gl.disable(moderngl.BLEND)
 
-    def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: Floats, low: tuple[float, float, float]) -> None:
+    def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
         still = self._mesh(
             ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges),
             lambda: meshes.ground_mesh(scene.ground),
@@ -276,7 +295,7 @@ class Renderer:
         for figure in scene.figures:
             draws += self._figure(figure)
         self._solid["haze"].value = low
-        self._solid["clip"].write(clip.tobytes())
+        self._solid["clip"].write(clip)
         self._solid["flatten"].value = 1.0
         for array, model, _ in draws:
             self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
@@ -313,6 +332,15 @@ class Renderer:
     def close(self) -> None:
         """Gives the context back."""
         self.context.release()
+
+
+def _flush_call() -> Callable[[], object]:
+    """glFlush, which moderngl does not offer: without it a software renderer begins only when the picture is read."""
+    try:
+        library = ctypes.CDLL(ctypes.util.find_library("GL") or "libGL.so.1")
+        return cast("Callable[[], object]", library.glFlush)
+    except (OSError, AttributeError):
+        return lambda: None
 
 
 def _mounts(craft: Craft) -> tuple[object, ...]:

@@ -21,7 +21,8 @@ from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
-from oak_sled.desk.yardview.renderer import Band, Bars, Figure, Renderer, Scene
+from oak_sled.desk.yardview.meshes import Band
+from oak_sled.desk.yardview.renderer import Bars, Figure, Renderer, Scene
 
 STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
@@ -56,6 +57,9 @@ class YardView(QWidget):
         self._image: QImage | None = None
         self._camera: Camera | None = None
         self._stale = True
+        self._begun = False
+        self._begin_ms = 0.0
+        self._layer = QImage()
         self._smooth_next = False
         self._half = False
         self._drag: QPointF | None = None
@@ -68,8 +72,8 @@ class YardView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("yard view")
-        session.run_changed.connect(self.refresh)
-        session.cursor_moved.connect(self.refresh)
+        session.run_changed.connect(self.refresh_ahead)
+        session.cursor_moved.connect(self.refresh_ahead)
         session.shelf_changed.connect(self.refresh)
 
     def sizeHint(self) -> QSize:
@@ -80,6 +84,16 @@ class YardView(QWidget):
         self._stale, self._smooth_next = True, False
         self._still.start()
         self.update()
+
+    def refresh_ahead(self) -> None:
+        """Draws anew, and begins at once: the renderer works while the rest of the desk is brought up to date."""
+        self.refresh()
+        run = self.session.run
+        if self.renderer is not None and run is not None and len(run.record) and self.isVisible():
+            self._begin(run, self._row(run))
+
+    def _row(self, run: Run) -> int:
+        return run.ticks if self.session.live_on else self.session.row
 
     def _draw_clean(self) -> None:
         if self.session.live_on:
@@ -176,30 +190,45 @@ class YardView(QWidget):
     # picture
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
         run = self.session.run
+        painter = QPainter(self)
         if run is None or not len(run.record):
             painter.fillRect(self.rect(), theme.colour("sky_low"))
             painter.setPen(theme.colour("soft"))
             painter.setFont(theme.font(theme.READING))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "running the drill...")
             return
-        row = run.ticks if self.session.live_on else self.session.row
+        row = self._row(run)
         if self.renderer is None:
             self._paint_plain(painter, run, row)
             return
         if self._stale or self._image is None:
-            self._camera = self.rig.camera(run, row, self.width(), self.height())
+            self._begin(run, row)
+        layer = self._overlay_layer(run, row)  # drawn while the renderer still works
+        if self._begun:
             began = time.perf_counter()
-            self._image = self._render(run, row)
-            self._stale = False
+            self._image = self.renderer.finish()
+            self._begun = False
             if not self._smooth_next:
-                self.render_ms.append((time.perf_counter() - began) * 1000.0)
+                self.render_ms.append(self._begin_ms + (time.perf_counter() - began) * 1000.0)
                 self._choose_resolution()
+        assert self._image is not None
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), self._image)
+        painter.drawImage(0, 0, layer)
+
+    def _overlay_layer(self, run: Run, row: int) -> QImage:
+        ratio = self.devicePixelRatioF()
+        size = QSize(round(self.width() * ratio), round(self.height() * ratio))
+        if self._layer.size() != size:
+            self._layer = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
+            self._layer.setDevicePixelRatio(ratio)
+        self._layer.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(self._layer)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._overlay(painter, run, row)
+        painter.end()
+        return self._layer
 
     def _choose_resolution(self) -> None:
         if len(self.render_ms) == self.render_ms.maxlen and self.renderer is not None and self.renderer.is_software:
@@ -208,15 +237,19 @@ class YardView(QWidget):
                 self._half = True
                 self.render_ms.clear()
 
-    def _render(self, run: Run, row: int) -> QImage:
+    def _begin(self, run: Run, row: int) -> None:
+        """Sets the renderer to work on the picture."""
         assert self.renderer is not None
-        assert self._camera is not None
+        began = time.perf_counter()
+        self._camera = self.rig.camera(run, row, self.width(), self.height())
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
         if self._half and not smooth:
             ratio *= 0.66
         width, height = round(self.width() * ratio), round(self.height() * ratio)
-        return self.renderer.draw(self._scene(run, row), self._camera, width, height, smooth)
+        self.renderer.begin(self._scene(run, row), self._camera, width, height, smooth)
+        self._begin_ms = (time.perf_counter() - began) * 1000.0
+        self._stale, self._begun = False, True
 
     def _scene(self, run: Run, row: int) -> Scene:
         scene = Scene(run.job.ground)
@@ -225,19 +258,19 @@ class YardView(QWidget):
         wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
         for feet, sliding in slide_marks(run, row if self.session.live_on else run.ticks):
-            scene.bands.append(Band(feet, 0.1 * wide, theme.rgb("soft"), 0.5, sliding))
+            scene.bands.append(Band(feet, 0.1 * wide, (*theme.rgb("soft"), 0.5), sliding))
         pale = theme.rgb("ghost")
         for ghost in self._ghosts(run):
-            scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1 * wide, pale, 0.75))
+            scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
             at = ghost.at(self.session.time)
             scene.figures.append(figure(ghost, at, (*pale, 0.75)))
         place = path_of(run, 0, row)
-        scene.bands.append(Band(place, 0.13 * wide, oak, 0.95))
+        scene.bands.append(Band(place, 0.13 * wide, (*oak, 0.95)))
         if row < run.ticks:
-            scene.bands.append(Band(path_of(run, row, run.ticks), 0.1 * wide, oak, 0.42))
+            scene.bands.append(Band(path_of(run, row, run.ticks), 0.1 * wide, (*oak, 0.42)))
         scene.bars = Bars(second_marks(run), 0.35 * min(wide, 4.0), theme.rgb("oak_deep"), 0.9)
         for other, other_row in self.beside:
-            scene.bands.append(Band(path_of(other, 0, other_row), 0.12, theme.rgb("good"), 0.8))
+            scene.bands.append(Band(path_of(other, 0, other_row), 0.12, (*theme.rgb("good"), 0.8)))
             scene.figures.append(figure(other, other_row))
         scene.figures.append(figure(run, row))
         return scene
