@@ -263,10 +263,12 @@ class ShelfPane(QWidget):
     def mark(self) -> None:
         """Marks the card whose run is shown."""
         for widget in self.cards.values():
-            widget.shown = self.session.run is not None and (
+            shown = self.session.run is not None and (
                 widget.card.run is self.session.run or widget.card.id == self.session.shown_card
             )
-            widget.update()
+            if shown != widget.shown:
+                widget.shown = shown
+                widget.update()
 
     def _new(self, card: Card) -> CardWidget:
         widget = CardWidget(card)

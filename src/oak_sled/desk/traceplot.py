@@ -12,8 +12,8 @@ from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 
 LEFT, RIGHT, AXIS = 10, 102, 34
-MOST_DRAWN = 1600
-"""Points of a drawn curve: least and greatest of every stretch under half a px at the usual width."""
+MOST_DRAWN = 1000
+"""Points of a drawn curve: least and greatest of every stretch under a px at the usual width."""
 MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
 GROUPS = {"forces": "forces", "channels": "channels"}

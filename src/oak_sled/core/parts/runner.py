@@ -8,9 +8,8 @@ from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
-from scipy.interpolate import PchipInterpolator
 
-from oak_sled.core import body, spatial
+from oak_sled.core import body, curve, spatial
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen
 from oak_sled.core.jit import compiled
@@ -208,7 +207,7 @@ class Runner(Part):
 def _sampled(knots: tuple[tuple[float, float], ...]) -> np.ndarray:
     slips, grips = np.array(knots).T
     at = np.clip(np.linspace(0.0, 90.0, SAMPLES), slips[0], slips[-1])
-    sampled = np.asarray(PchipInterpolator(slips, grips)(at), dtype=float)
+    sampled = curve.monotone(slips, grips, at)
     sampled.flags.writeable = False  # shared by every run of this curve
     return sampled
 
