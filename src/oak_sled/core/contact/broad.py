@@ -1,0 +1,187 @@
+"""Which pairs can touch at all: boxes along the axes, sorted along x and swept; triangles by a grid from above."""
+
+from __future__ import annotations
+
+from oak_sled.core import spatial
+from oak_sled.core.contact import manifold
+from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, TOUCHING, TRIGGER
+from oak_sled.core.jit import compiled
+
+
+@compiled
+def box(solid, dt):
+    """Writes the box round a solid as it stands and where its speed takes it in this tick."""
+    middle = spatial.to_world(solid.axes, (solid.middle[0], solid.middle[1], solid.middle[2]))
+    for i in range(3):
+        at, go = solid.position[i] + middle[i], solid.velocity[i] * dt
+        solid.low[i] = at - solid.reach - MARGIN + min(go, 0.0)
+        solid.high[i] = at + solid.reach + MARGIN + max(go, 0.0)
+
+
+@compiled
+def sort(order, solids):
+    """Insertion sort along x: nearly sorted from the tick before."""
+    for k in range(1, order.shape[0]):
+        one = order[k]
+        x = solids[one].low[0]
+        j = k - 1
+        while j >= 0 and solids[order[j]].low[0] > x:
+            order[j + 1] = order[j]
+            j -= 1
+        order[j + 1] = one
+
+
+@compiled
+def sweep(scene, dt):
+    """Meets every pair that can touch, and writes the contacts."""
+    solids, order, counts = scene.solids, scene.order, scene.counts
+    counts[0], counts[2] = 0, 0
+    for s in range(solids.shape[0]):
+        solids[s].inside = 0
+        if s != GROUND and solids[s].pieces > 0:
+            box(solids[s], dt)
+    sort(order, solids)
+    grid = scene.grid[0]
+    for k in range(order.shape[0]):
+        s = order[k]
+        one = solids[s]
+        if s == GROUND or one.pieces == 0:
+            continue
+        if one.kind == FREE and one.asleep == 0:
+            if grid.plane == 1 and one.low[2] < 0.0:
+                meet_plane(scene, s, dt)
+            if grid.nx > 0:
+                meet_triangles(scene, s, dt)
+        for j in range(k + 1, order.shape[0]):
+            t = order[j]
+            other = solids[t]
+            if other.low[0] > one.high[0]:
+                break
+            if t == GROUND or other.pieces == 0:
+                continue
+            if other.low[1] > one.high[1] or other.high[1] < one.low[1]:
+                continue
+            if other.low[2] > one.high[2] or other.high[2] < one.low[2]:
+                continue
+            if one.kind != FREE and other.kind != FREE:
+                continue
+            idle_one, idle_other = one.kind == FIXED or one.asleep == 1, other.kind == FIXED or other.asleep == 1
+            if idle_one and idle_other:
+                continue
+            meet_pair(scene, min(s, t), max(s, t), dt)
+
+
+@compiled
+def reach_of(one, other, dt):
+    """m of gap within which two solids can meet in this tick."""
+    total = 0.0
+    for i in range(3):
+        total += (one.velocity[i] - other.velocity[i]) ** 2
+    turning = spatial.length((one.spin[0], one.spin[1], one.spin[2])) * one.reach
+    turning += spatial.length((other.spin[0], other.spin[1], other.spin[2])) * other.reach
+    return MARGIN + dt * (total**0.5 + min(turning, 20.0))
+
+
+@compiled
+def meet_pair(scene, s, t, dt):
+    """Every piece of one solid against every piece of another. The lower number is a, but a fixed one is b."""
+    solids = scene.solids
+    if solids[s].kind != FREE:
+        s, t = t, s
+    one, other = solids[s], solids[t]
+    margin = reach_of(one, other, dt)
+    for i in range(one.pieces):
+        for j in range(other.pieces):
+            scene.counts[2] += 1
+            p, q = one.first_piece + i, other.first_piece + j
+            found, nx, ny, nz = manifold.meet(
+                scene.pieces[p], one, scene.pieces[q], other, scene.corners, scene.faces, scene.outline, scene.work,
+                margin, 0,
+            )  # fmt: skip
+            if other.kind == TRIGGER or one.kind == TRIGGER:
+                for k in range(found):
+                    if scene.work[manifold.GAPS + k, 0] <= 0.0:
+                        (other if other.kind == TRIGGER else one).inside += 1
+                        break
+                continue
+            write(scene, s, t, p * 4096 + q, found, nx, ny, nz)
+
+
+@compiled
+def meet_plane(scene, s, dt):
+    """A solid against the level ground."""
+    one = scene.solids[s]
+    margin = reach_of(one, scene.solids[GROUND], dt)
+    for i in range(one.pieces):
+        p = one.first_piece + i
+        scene.counts[2] += 1
+        found = manifold.stand_on_plane(
+            scene.pieces[p], one, scene.corners, scene.faces, scene.outline, scene.work, margin
+        )
+        write(scene, s, GROUND, p * 4096, found, 0.0, 0.0, 1.0)
+
+
+@compiled
+def meet_triangles(scene, s, dt):
+    """A solid against the triangles of the ground below and round it."""
+    one, ground, grid = scene.solids[s], scene.solids[GROUND], scene.grid[0]
+    margin = reach_of(one, ground, dt)
+    first_x = min(max(int((one.low[0] - grid.x) / grid.cell), 0), grid.nx - 1)
+    last_x = min(max(int((one.high[0] - grid.x) / grid.cell), 0), grid.nx - 1)
+    first_y = min(max(int((one.low[1] - grid.y) / grid.cell), 0), grid.ny - 1)
+    last_y = min(max(int((one.high[1] - grid.y) / grid.cell), 0), grid.ny - 1)
+    # row 0 of pieces, faces and outline is kept for the triangle in hand
+    for cy in range(first_y, last_y + 1):
+        for cx in range(first_x, last_x + 1):
+            cell = cy * grid.nx + cx
+            for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
+                number = scene.grid_items[place]
+                triangle = scene.triangles[number]
+                # a triangle in several cells is met in the first of them that the box reaches
+                home_x = max(first_x, int((triangle.low[0] - grid.x) / grid.cell))
+                home_y = max(first_y, int((triangle.low[1] - grid.y) / grid.cell))
+                if cx != home_x or cy != home_y:
+                    continue
+                apart = False
+                for i in range(3):
+                    apart = apart or triangle.low[i] > one.high[i] or triangle.high[i] < one.low[i]
+                if apart:
+                    continue
+                for k in range(3):
+                    scene.faces[0].normal[k] = triangle.normal[k]
+                    scene.pieces[0].centre[k] = (
+                        triangle.corners[0, k] + triangle.corners[1, k] + triangle.corners[2, k]
+                    ) / 3.0
+                    for i in range(3):
+                        scene.corners[k, i] = triangle.corners[k, i]
+                        scene.outline[k, i] = triangle.corners[k, i]
+                for i in range(one.pieces):
+                    p = one.first_piece + i
+                    scene.counts[2] += 1
+                    found, nx, ny, nz = manifold.meet(
+                        scene.pieces[p], one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
+                        scene.work, margin, 8 + triangle.sharp,
+                    )  # fmt: skip
+                    write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz)
+
+
+@compiled
+def write(scene, a, b, key, found, nx, ny, nz):
+    """Puts the points found into the list of contacts, and wakes what is met in motion."""
+    solids, work = scene.solids, scene.work
+    for k in range(found):
+        place = scene.counts[0]
+        if place >= scene.contacts.shape[0]:
+            return
+        contact = scene.contacts[place]
+        contact.a, contact.b, contact.key = a, b, key
+        contact.normal[0], contact.normal[1], contact.normal[2] = nx, ny, nz
+        for i in range(3):
+            contact.point[i] = work[manifold.FOUND + k, i]
+        contact.gap = work[manifold.GAPS + k, 0]
+        if contact.gap < TOUCHING:
+            if solids[b].kind == FREE and solids[b].asleep == 1 and (a == CRAFT or solids[a].asleep == 0):
+                solids[b].asleep, solids[b].still = 0, 0.0
+            if solids[a].kind == FREE and solids[a].asleep == 1 and (b != GROUND and solids[b].kind != FIXED):
+                solids[a].asleep, solids[a].still = 0, 0.0
+        scene.counts[0] = place + 1

@@ -1,0 +1,298 @@
+"""Builds a scene from plain numbers: pieces in the axes of their solid, solids, triangles, materials."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from oak_sled.core.contact import solver, things
+from oak_sled.core.contact.manifold import SCRATCH
+from oak_sled.core.contact.things import CYLINDER, FREE, POINTS, Scene
+from oak_sled.core.state import Floats, Ints
+
+ROUNDING = 0.02
+"""m by which the core of a box or hull is drawn in, at most; and a twentieth of its least width."""
+CONTACTS_EACH = 48
+SHARP = math.radians(2.0)
+"""Angle past which the edge between two triangles stands out."""
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A convex piece. corners : core, shape (n, 3), m; faces : outlines of shape (k, 3), anticlockwise from outside."""
+
+    corners: Floats
+    radius: float = 0.0
+    faces: tuple[Floats, ...] = ()
+    cylinder: tuple[float, float] | None = None  # radius and half length; corners hold its middle and its axis
+
+    @property
+    def spots(self) -> Floats:
+        """Points whose hull, with the radius, holds the piece, shape (n, 3)."""
+        if self.cylinder is not None:
+            far = math.hypot(*self.cylinder)
+            return np.concatenate([self.corners[:1] + far * np.eye(3), self.corners[:1] - far * np.eye(3)])
+        return np.concatenate([self.corners, *self.faces]) if self.faces else self.corners
+
+    def moved(self, rotation: Floats, offset: Floats) -> Piece:
+        """The piece turned by a matrix of shape (3, 3), then moved by `offset`, m."""
+        turned = self.corners @ rotation.T + offset
+        if self.cylinder is not None:
+            turned[1] -= offset
+        return Piece(turned, self.radius, tuple(f @ rotation.T + offset for f in self.faces), self.cylinder)
+
+
+def ball(radius: float) -> Piece:
+    """A ball of `radius` m."""
+    return Piece(np.zeros((1, 3)), radius)
+
+
+def capsule(radius: float, half: float) -> Piece:
+    """A rod along x with round ends: `half` m from its middle to the middle of an end."""
+    return Piece(np.array([[half, 0.0, 0.0], [-half, 0.0, 0.0]]), radius)
+
+
+def cylinder(radius: float, half: float, axis: Sequence[float] = (0.0, 0.0, 1.0)) -> Piece:
+    """A cylinder about `axis`, `half` m from its middle to an end."""
+    return Piece(np.array([[0.0, 0.0, 0.0], axis], dtype=float), 0.0, (), (radius, half))
+
+
+_BOX_FACES = ((0, 2, 6, 4), (1, 5, 7, 3), (0, 4, 5, 1), (2, 3, 7, 6), (0, 1, 3, 2), (4, 6, 7, 5))
+_WEDGE_FACES = ((0, 2, 3, 1), (1, 3, 5, 4), (0, 4, 5, 2), (0, 1, 4), (2, 5, 3))
+
+
+def box(half: Sequence[float]) -> Piece:
+    """A box of half extents in m."""
+    signs = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], dtype=float)
+    return polytope(signs * np.asarray(half, dtype=float), _BOX_FACES)
+
+
+def wedge(half: Sequence[float]) -> Piece:
+    """A ramp that rises along x from nothing to its full height; half extents of the box round it, m."""
+    a, b, c = half
+    corners = np.array([[-a, -b, -c], [a, -b, -c], [-a, b, -c], [a, b, -c], [a, -b, c], [a, b, c]])
+    return polytope(corners, _WEDGE_FACES)
+
+
+def polytope(corners: Floats, faces: Sequence[Sequence[int]]) -> Piece:
+    """A convex solid of flat faces: outlines by number of corner, anticlockwise from outside."""
+    outlines = tuple(corners[list(face)] for face in faces)
+    normals = np.array([_normal(outline) for outline in outlines])
+    offsets = np.array([normal @ outline[0] for normal, outline in zip(normals, outlines, strict=True)])
+    widths = [float(np.ptp(corners @ normal)) for normal in normals]
+    radius = min(ROUNDING, 0.05 * min(widths))
+    meets = [[k for k, face in enumerate(faces) if corner in face] for corner in range(len(corners))]
+    for _ in range(4):
+        drawn = np.array(
+            [
+                corner - radius * np.linalg.lstsq(normals[near], np.ones(len(near)), rcond=None)[0]
+                for corner, near in zip(corners, meets, strict=True)
+            ]
+        )
+        if np.all(drawn @ normals.T <= offsets - radius + 1e-9):
+            return Piece(drawn, radius, outlines)
+        radius *= 0.5
+    return Piece(corners.copy(), 0.0, outlines)
+
+
+def _normal(outline: Floats) -> Floats:
+    """Unit normal of an outline (Newell's sum, so that no three corners decide it)."""
+    ahead = np.roll(outline, -1, axis=0)
+    total = np.cross(outline, ahead).sum(axis=0)
+    return np.asarray(total / np.linalg.norm(total), dtype=np.float64)
+
+
+def hull(points: Floats) -> Piece:
+    """The convex hull of points of shape (n, 3), m; raises ValueError when they span no volume."""
+    from scipy.spatial import ConvexHull, QhullError  # heavy, and most scenes have no hull
+
+    try:
+        made = ConvexHull(points)
+    except QhullError as error:
+        raise ValueError("the points span no volume") from error
+    used = sorted(set(made.vertices.tolist()))
+    corners = points[used]
+    planes: list[tuple[Floats, float]] = []
+    for *normal, offset in made.equations:
+        if not any(np.dot(normal, n) > 1 - 1e-6 and abs(offset - o) < 1e-6 for n, o in planes):
+            planes.append((np.array(normal), offset))
+    faces = []
+    for normal, offset in planes:
+        on = np.flatnonzero(np.abs(corners @ normal + offset) < 1e-6)
+        middle = corners[on].mean(axis=0)
+        side = corners[on[0]] - middle
+        turn = np.arctan2(np.cross(side, corners[on] - middle) @ normal, (corners[on] - middle) @ side)
+        faces.append([int(k) for k in on[np.argsort(turn)]][: things.MOST_OUTLINE - 2])
+    return polytope(corners, faces)
+
+
+@dataclass
+class Solid:
+    """A solid to be: see `things.SOLID`. inertia : kg m2, shape (3, 3), its own axes, about the centre of mass."""
+
+    pieces: Sequence[Piece]
+    mass: float = 1.0
+    inertia: Floats = field(default_factory=lambda: np.eye(3))
+    kind: int = FREE
+    material: int = 0
+    position: Sequence[float] = (0.0, 0.0, 0.0)
+    attitude: Sequence[float] = (1.0, 0.0, 0.0, 0.0)
+    velocity: Sequence[float] = (0.0, 0.0, 0.0)
+    spin: Sequence[float] = (0.0, 0.0, 0.0)
+    free: Sequence[float] = (1.0, 1.0, 1.0)
+    free_spin: Sequence[float] = (1.0, 1.0, 1.0)
+    gravity_scale: float = 1.0
+    sway: Sequence[float] = (0.0, 0.0, 0.0)
+    period: float = 1.0
+
+
+def box_inertia(mass: float, half: Sequence[float]) -> Floats:
+    """kg m2 of a solid box, shape (3, 3)."""
+    a, b, c = (x * x for x in half)
+    return np.diag([mass / 3.0 * (b + c), mass / 3.0 * (a + c), mass / 3.0 * (a + b)])
+
+
+def ball_inertia(mass: float, radius: float) -> Floats:
+    """kg m2 of a solid ball, shape (3, 3)."""
+    return 0.4 * mass * radius * radius * np.eye(3)
+
+
+def scene(
+    solids: Sequence[Solid],
+    *,
+    plane: bool = True,
+    triangles: Floats | None = None,
+    materials: Floats | None = None,
+    craft: Solid | None = None,
+    ground_material: int = 0,
+) -> Scene:
+    """A scene of solids on the level ground at height 0 (if `plane`) and on triangles of shape (n, 3, 3), m.
+
+    materials : friction and bounce of every pair, shape (m, m, 2). The craft is solid 0 and the ground solid 1.
+    """
+    nobody = Solid((), kind=things.FIXED)
+    ground = Solid((), kind=things.FIXED, material=ground_material)
+    every = [craft or nobody, ground, *solids]
+    pieces = [piece for solid in every for piece in solid.pieces]
+    made = Scene(
+        solids=np.zeros(len(every), things.SOLID),
+        pieces=np.zeros(1 + len(pieces), things.PIECE),
+        corners=np.zeros((3 + sum(len(p.corners) for p in pieces), 3)),
+        faces=np.zeros(1 + sum(len(p.faces) for p in pieces), things.FACE),
+        outline=np.zeros((3 + sum(len(f) for p in pieces for f in p.faces), 3)),
+        triangles=np.zeros(0 if triangles is None else len(triangles), things.TRIANGLE),
+        grid=np.zeros(1, things.GRID),
+        grid_first=np.zeros(2, np.int64),
+        grid_items=np.zeros(1, np.int64),
+        pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
+        contacts=np.zeros(max(256, CONTACTS_EACH * len(every)), things.CONTACT),
+        before=np.zeros(max(256, CONTACTS_EACH * len(every)), things.CONTACT),
+        table=np.zeros(max(512, 64 * len(every)), np.int64),
+        order=np.arange(len(every), dtype=np.int64),
+        turns=np.zeros(max(256, CONTACTS_EACH * len(every)), np.int64),
+        roots=np.zeros(len(every), np.int64),
+        counts=np.zeros(4, np.int64),
+        work=np.zeros((SCRATCH, 3)),
+    )
+    made.grid["plane"] = int(plane)
+    made.pieces[0]["faces"], made.pieces[0]["count"] = 1, 3  # the triangle in hand
+    made.faces[0]["count"] = 3
+    cursor = [1, 3, 1, 3]
+    for number, solid in enumerate(every):
+        _fill(made, made.solids[number], solid, cursor)
+    if triangles is not None and len(triangles):
+        return _with_triangles(made, np.asarray(triangles, dtype=float))
+    return made
+
+
+def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int]) -> None:
+    row["kind"], row["material"], row["mass"] = solid.kind, solid.material, solid.mass
+    row["first_piece"], row["pieces"] = cursor[0], len(solid.pieces)
+    row["inertia"], row["free_spin"], row["gravity_scale"] = solid.inertia, solid.free_spin, solid.gravity_scale
+    row["inverse_mass"] = np.asarray(solid.free) / solid.mass if solid.kind == FREE else 0.0
+    row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
+    row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
+    row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
+    if solid.pieces:
+        spots = np.concatenate([piece.spots for piece in solid.pieces])
+        row["middle"] = 0.5 * (spots.min(axis=0) + spots.max(axis=0))
+        row["reach"] = max(
+            float(np.max(np.linalg.norm(piece.spots - row["middle"], axis=1))) + piece.radius for piece in solid.pieces
+        )
+    for piece in solid.pieces:
+        _fill_piece(made, made.pieces[cursor[0]], piece, cursor)
+        cursor[0] += 1
+    solver.refresh(row)
+
+
+def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -> None:
+    corner, face, outline = cursor[1:]
+    target["radius"], target["centre"] = piece.radius, piece.corners.mean(axis=0)
+    if piece.cylinder is not None:
+        radius, half = piece.cylinder
+        inset = min(ROUNDING, 0.1 * min(radius, half))
+        target["kind"], target["centre"], target["axis"] = CYLINDER, piece.corners[0], piece.corners[1]
+        target["full_disc"], target["full_half"] = radius, half
+        target["disc"], target["half"], target["radius"] = radius - inset, half - inset, inset
+        return
+    target["kind"], target["first"], target["count"] = POINTS, corner, len(piece.corners)
+    made.corners[corner : corner + len(piece.corners)] = piece.corners
+    target["first_face"], target["faces"] = face, len(piece.faces)
+    for points in piece.faces:
+        row = made.faces[face]
+        row["first"], row["count"], row["normal"] = outline, len(points), _normal(points)
+        made.outline[outline : outline + len(points)] = points
+        face, outline = face + 1, outline + len(points)
+    cursor[1], cursor[2], cursor[3] = corner + len(piece.corners), face, outline
+
+
+def _with_triangles(made: Scene, triangles: Floats) -> Scene:
+    rows = made.triangles
+    rows["corners"] = triangles
+    normals = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    rows["normal"] = normals / np.linalg.norm(normals, axis=1, keepdims=True)
+    rows["low"], rows["high"] = triangles.min(axis=1), triangles.max(axis=1)
+    rows["sharp"] = _sharp(triangles, rows["normal"])
+    low, high = rows["low"].min(axis=0), rows["high"].max(axis=0)
+    size = np.maximum(high - low, 1e-6)
+    cell = max(math.sqrt(size[0] * size[1] / len(triangles)) * 1.5, max(size[0], size[1]) / 512.0)
+    nx, ny = max(1, math.ceil(size[0] / cell)), max(1, math.ceil(size[1] / cell))
+    first = np.floor((rows["low"][:, :2] - low[:2]) / cell).astype(int)
+    last = np.floor((rows["high"][:, :2] - low[:2]) / cell).astype(int)
+    top = [nx - 1, ny - 1]
+    first, last = np.clip(first, 0, top), np.clip(last, 0, top)
+    cells: list[list[int]] = [[] for _ in range(nx * ny)]
+    for number, ((x0, y0), (x1, y1)) in enumerate(zip(first, last, strict=True)):
+        for y in range(y0, y1 + 1):
+            for x in range(x0, x1 + 1):
+                cells[y * nx + x].append(number)
+    grid = made.grid
+    grid["x"], grid["y"], grid["cell"], grid["nx"], grid["ny"] = low[0], low[1], cell, nx, ny
+    starts = np.concatenate([[0], np.cumsum([len(found) for found in cells])]).astype(np.int64)
+    items = np.array([number for found in cells for number in found], dtype=np.int64)
+    return made._replace(grid_first=starts, grid_items=items)
+
+
+def _sharp(triangles: Floats, normals: Floats) -> Ints:
+    """1, 2 and 4 for the edges of a triangle that stand out or end the ground; shape (n,)."""
+    edges: dict[tuple[tuple[float, ...], tuple[float, ...]], list[tuple[int, int]]] = {}
+    keys = np.round(triangles, 6) + 0.0
+    for number, corners in enumerate(keys):
+        spots = [tuple(corner) for corner in corners]
+        for k in range(3):
+            a, b = spots[k], spots[(k + 1) % 3]
+            edges.setdefault((min(a, b), max(a, b)), []).append((number, k))
+    sharp = np.zeros(len(triangles), np.int64)
+    for shared in edges.values():
+        if len(shared) == 2:
+            (one, _), (other, _) = shared
+            bent = math.acos(float(np.clip(normals[one] @ normals[other], -1.0, 1.0)))
+            sinks = (triangles[other].mean(axis=0) - triangles[one].mean(axis=0)) @ normals[one] < 0.0
+            if bent <= SHARP or not sinks:
+                continue
+        for number, k in shared:
+            sharp[number] |= 1 << k
+    return sharp

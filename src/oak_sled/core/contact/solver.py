@@ -1,0 +1,475 @@
+"""Contacts solved at velocity level, one after another until they agree (projected Gauss-Seidel).
+
+Each contact asks that the speed along its normal be no less than zero, within Coulomb's cone of friction; what a
+contact pushed in the tick before is its first guess. Overlap is taken out by a shift that is no speed, so that it adds
+no energy; the impulses are those of Catto's sequential impulses (2005), the shift that of split impulses.
+Bouncing comes last, from the approach before anything answered (Newton's rule).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oak_sled.core import body as body_module
+from oak_sled.core import spatial
+from oak_sled.core.contact import broad
+from oak_sled.core.contact.things import (
+    AGREED,
+    BOUNCE_ROUNDS,
+    BOUNCING,
+    CRAFT,
+    DRIVEN,
+    FREE,
+    PLACE_ROUNDS,
+    SLEEP_AFTER,
+    SLEEP_SPEED,
+    SLEEP_SPIN,
+    SLOP,
+    SPARE_ROUNDS,
+    SPARE_WORK,
+    TOUCHING,
+    VELOCITY_ROUNDS,
+)
+from oak_sled.core.jit import compiled
+
+EMPTY = -1
+KNOWN = 0.0009
+"""m2: a point within 3 cm of one of the tick before is that point."""
+
+
+@compiled
+def felt(solid, lever, way):
+    """1/kg: what an impulse along `way` at a lever does to the speed there along it."""
+    arm = spatial.cross(lever, way)
+    turned = spatial.times(solid.inverse_inertia, arm)
+    lift = way[0] * way[0] * solid.inverse_mass[0] + way[1] * way[1] * solid.inverse_mass[1]
+    return lift + way[2] * way[2] * solid.inverse_mass[2] + spatial.dot(turned, arm)
+
+
+@compiled
+def speed_along(one, other, lever_a, lever_b, way):
+    """m/s of one solid against the other along `way`, at the point."""
+    total = 0.0
+    swing_a = spatial.cross((one.spin[0], one.spin[1], one.spin[2]), lever_a)
+    swing_b = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), lever_b)
+    for i in range(3):
+        total += way[i] * (one.velocity[i] - other.velocity[i])
+    return total + spatial.dot(way, swing_a) - spatial.dot(way, swing_b)
+
+
+@compiled
+def shift_along(one, other, lever_a, lever_b, way):
+    """The same for the shift."""
+    total = 0.0
+    swing_a = spatial.cross((one.twist[0], one.twist[1], one.twist[2]), lever_a)
+    swing_b = spatial.cross((other.twist[0], other.twist[1], other.twist[2]), lever_b)
+    for i in range(3):
+        total += way[i] * (one.shift[i] - other.shift[i])
+    return total + spatial.dot(way, swing_a) - spatial.dot(way, swing_b)
+
+
+@compiled
+def push(solid, lever, way, size):
+    """Gives a solid an impulse of `size` N s along `way`."""
+    arm = spatial.cross(lever, way)
+    turned = spatial.times(solid.inverse_inertia, arm)
+    for i in range(3):
+        solid.velocity[i] += size * way[i] * solid.inverse_mass[i]
+        solid.spin[i] += size * turned[i]
+
+
+@compiled
+def nudge(solid, lever, way, size):
+    """The same for the shift."""
+    arm = spatial.cross(lever, way)
+    turned = spatial.times(solid.inverse_inertia, arm)
+    for i in range(3):
+        solid.shift[i] += size * way[i] * solid.inverse_mass[i]
+        solid.twist[i] += size * turned[i]
+
+
+@compiled
+def triple(v):
+    """Three floats of a record as a tuple."""
+    return (v[0], v[1], v[2])
+
+
+@compiled
+def fill_table(table, before, count):
+    """Where the contacts of each pair begin among those of the tick before; open addressing."""
+    size = table.shape[0]
+    for k in range(size):
+        table[k] = EMPTY
+    last = -1
+    for k in range(count):
+        key = pair_key(before[k])
+        if key == last:
+            continue
+        last = key
+        at = slot(key, size)
+        while table[at] != EMPTY:
+            at = (at + 1) % size
+        table[at] = k
+
+
+@compiled
+def pair_key(contact):
+    """A number for the pair of solids and pieces."""
+    return contact.key * 1048576 + contact.a * 1024 + contact.b
+
+
+@compiled
+def slot(key, size):
+    """The first place of a key in the table."""
+    mixed = key ^ (key >> 21)
+    return (mixed * 2654435761 & 0x7FFFFFFF) % size
+
+
+@compiled
+def remember(scene):
+    """Takes over what each contact pushed in the tick before, as its first guess."""
+    contacts, before, table, counts = scene.contacts, scene.before, scene.table, scene.counts
+    fill_table(table, before, counts[1])
+    size = table.shape[0]
+    for k in range(counts[0]):
+        contact = contacts[k]
+        contact.push = 0.0
+        for i in range(3):
+            contact.drag[i] = 0.0
+        key = pair_key(contact)
+        at = slot(key, size)
+        while table[at] != EMPTY and pair_key(before[table[at]]) != key:
+            at = (at + 1) % size
+        if table[at] == EMPTY:
+            continue
+        best, near = -1, KNOWN
+        place = table[at]
+        while place < counts[1] and pair_key(before[place]) == key:
+            away = 0.0
+            for i in range(3):
+                away += (before[place].local[i] - contact.local[i]) ** 2
+            if away < near:
+                best, near = place, away
+            place += 1
+        if best >= 0:
+            contact.push = before[best].push
+            for i in range(3):
+                contact.drag[i] = before[best].drag[i]
+
+
+@compiled
+def place_contacts(scene):
+    """Levers and the place by which each contact is known again."""
+    solids, contacts = scene.solids, scene.contacts
+    for k in range(scene.counts[0]):
+        contact = contacts[k]
+        one, other = solids[contact.a], solids[contact.b]
+        for i in range(3):
+            contact.lever_a[i] = contact.point[i] - one.position[i]
+            contact.lever_b[i] = contact.point[i] - other.position[i]
+        local = spatial.to_craft(one.axes, triple(contact.lever_a))
+        contact.local[0], contact.local[1], contact.local[2] = local
+
+
+@compiled
+def prepare(scene, dt):
+    """What each contact needs for the rounds: directions, masses, first guesses."""
+    solids, contacts = scene.solids, scene.contacts
+    for k in range(scene.counts[0]):
+        contact = contacts[k]
+        one, other = solids[contact.a], solids[contact.b]
+        n, la, lb = triple(contact.normal), triple(contact.lever_a), triple(contact.lever_b)
+        t = spatial.cross(n, (1.0, 0.0, 0.0)) if abs(n[0]) < 0.7 else spatial.cross(n, (0.0, 1.0, 0.0))
+        size = spatial.length(t)
+        t = (t[0] / size, t[1] / size, t[2] / size)
+        u = spatial.cross(n, t)
+        for i in range(3):
+            contact.way[i], contact.across[i] = t[i], u[i]
+        contact.mass = 1.0 / max(felt(one, la, n) + felt(other, lb, n), 1e-12)
+        contact.mass_way = 1.0 / max(felt(one, la, t) + felt(other, lb, t), 1e-12)
+        contact.mass_across = 1.0 / max(felt(one, la, u) + felt(other, lb, u), 1e-12)
+        pair = scene.pairs[one.material, other.material]
+        contact.friction, contact.bounce = pair[0], pair[1]
+        contact.approach = speed_along(one, other, la, lb, n)
+        contact.fast = 1 if contact.approach < -BOUNCING and contact.gap > TOUCHING else 0
+        contact.drag_way = spatial.dot(triple(contact.drag), t)
+        contact.drag_across = spatial.dot(triple(contact.drag), u)
+        contact.place_push, contact.wanted = 0.0, 0.0
+        if contact.fast == 1:
+            contact.push, contact.drag_way, contact.drag_across = 0.0, 0.0, 0.0
+    for k in range(scene.counts[0]):
+        contact = contacts[k]
+        if contact.push != 0.0:
+            apply(solids, contact, contact.push, contact.drag_way, contact.drag_across)
+
+
+@compiled
+def apply(solids, contact, along, way, across):
+    """Gives both solids of a contact an impulse along its three directions."""
+    x = along * contact.normal[0] + way * contact.way[0] + across * contact.across[0]
+    y = along * contact.normal[1] + way * contact.way[1] + across * contact.across[1]
+    z = along * contact.normal[2] + way * contact.way[2] + across * contact.across[2]
+    push(solids[contact.a], triple(contact.lever_a), (x, y, z), 1.0)
+    push(solids[contact.b], triple(contact.lever_b), (x, y, z), -1.0)
+
+
+@compiled
+def stack_up(scene):
+    """The order of the rounds: by height, so that weight passes through a stack in one round and not in many."""
+    count = scene.counts[0]
+    heights = np.empty(count)
+    for k in range(count):
+        heights[k] = scene.contacts[k].point[2]
+    scene.turns[:count] = np.argsort(heights, kind="mergesort")
+
+
+@compiled
+def solve_once(scene, turn, dt):
+    """One round over all contacts: friction, then the normal; from below upward, and back in the next round.
+
+    Returns the largest speed that any contact still changed, m/s.
+    """
+    solids, contacts, order = scene.solids, scene.contacts, scene.turns
+    count, largest = scene.counts[0], 0.0
+    for j in range(count):
+        contact = contacts[order[j if turn % 2 == 0 else count - 1 - j]]
+        if contact.fast == 1:
+            continue
+        one, other = solids[contact.a], solids[contact.b]
+        la, lb = triple(contact.lever_a), triple(contact.lever_b)
+        most = contact.friction * contact.push
+        way = contact.drag_way - contact.mass_way * speed_along(one, other, la, lb, triple(contact.way))
+        across = contact.drag_across - contact.mass_across * speed_along(one, other, la, lb, triple(contact.across))
+        size = math.sqrt(way * way + across * across)
+        if size > most:
+            share = most / size
+            way, across = way * share, across * share
+        change_way, change_across = way - contact.drag_way, across - contact.drag_across
+        largest = max(largest, (abs(change_way) + abs(change_across)) / contact.mass_way)
+        contact.drag_way, contact.drag_across = way, across
+        apply(solids, contact, 0.0, change_way, change_across)
+        speed = speed_along(one, other, la, lb, triple(contact.normal))
+        wanted = -max(contact.gap, 0.0) / dt  # what is still apart may come as near as to touch
+        total = max(contact.push + contact.mass * (wanted - speed), 0.0)
+        change, contact.push = total - contact.push, total
+        largest = max(largest, abs(change) / contact.mass)
+        apply(solids, contact, change, 0.0, 0.0)
+    return largest
+
+
+@compiled
+def bounce(scene):
+    """What met fast parts with a share of the speed it met with."""
+    solids, contacts = scene.solids, scene.contacts
+    for k in range(scene.counts[0]):
+        contact = contacts[k]
+        if contact.bounce == 0.0 or contact.approach > -BOUNCING or contact.push == 0.0:
+            continue
+        one, other = solids[contact.a], solids[contact.b]
+        la, lb = triple(contact.lever_a), triple(contact.lever_b)
+        speed = speed_along(one, other, la, lb, triple(contact.normal))
+        total = max(contact.push + contact.mass * (-contact.bounce * contact.approach - speed), 0.0)
+        change, contact.push = total - contact.push, total
+        apply(solids, contact, change, 0.0, 0.0)
+
+
+@compiled
+def part(scene, dt):
+    """The shift that takes overlap out bit by bit, and keeps what is fast from passing."""
+    solids, contacts = scene.solids, scene.contacts
+    busy = False
+    for s in range(solids.shape[0]):
+        for i in range(3):
+            solids[s].shift[i] = 0.0
+            solids[s].twist[i] = 0.0
+    for k in range(scene.counts[0]):
+        contact = contacts[k]
+        contact.wanted = -1e30
+        if contact.fast == 1:
+            one, other = solids[contact.a], solids[contact.b]
+            la, lb = triple(contact.lever_a), triple(contact.lever_b)
+            contact.wanted = -contact.gap / dt - speed_along(one, other, la, lb, triple(contact.normal))
+        elif contact.gap < -SLOP:
+            contact.wanted = min(0.2 * (-contact.gap - SLOP) / dt, 2.0)
+        busy = busy or contact.wanted > 0.0
+    if not busy:
+        return
+    for _ in range(PLACE_ROUNDS):
+        for k in range(scene.counts[0]):
+            contact = contacts[k]
+            if contact.wanted < -1e29:
+                continue
+            one, other = solids[contact.a], solids[contact.b]
+            la, lb, n = triple(contact.lever_a), triple(contact.lever_b), triple(contact.normal)
+            speed = shift_along(one, other, la, lb, n)
+            total = max(contact.place_push + contact.mass * (contact.wanted - speed), 0.0)
+            change, contact.place_push = total - contact.place_push, total
+            nudge(one, la, n, change)
+            nudge(other, lb, n, -change)
+
+
+@compiled
+def find(roots, k):
+    """The root of the group of k."""
+    while roots[k] != k:
+        roots[k] = roots[roots[k]]
+        k = roots[k]
+    return k
+
+
+@compiled
+def rest(scene, dt):
+    """Groups that touch and have been slow fall asleep together."""
+    solids, roots = scene.solids, scene.roots
+    count = solids.shape[0]
+    for s in range(count):
+        roots[s] = s
+        one = solids[s]
+        if one.kind != FREE or s == CRAFT or one.asleep == 1:
+            continue
+        slow = spatial.length(triple(one.velocity)) < SLEEP_SPEED and spatial.length(triple(one.spin)) < SLEEP_SPIN
+        one.still = one.still + dt if slow else 0.0
+    for k in range(scene.counts[0]):
+        contact = scene.contacts[k]
+        if contact.push == 0.0 or solids[contact.b].kind != FREE or solids[contact.a].kind != FREE:
+            if solids[contact.b].kind == DRIVEN and contact.push > 0.0:
+                solids[contact.a].still = 0.0
+            continue
+        roots[find(roots, contact.a)] = find(roots, contact.b)
+    for s in range(count):  # the least rest of a group is that of all
+        if solids[s].kind == FREE:
+            root = find(roots, s)
+            still = -1.0 if s == CRAFT else solids[s].still
+            if still < solids[root].still:
+                solids[root].still = max(still, 0.0)
+    for s in range(count):
+        one = solids[s]
+        if one.kind != FREE or s == CRAFT or one.asleep == 1:
+            continue
+        still = solids[find(roots, s)].still
+        one.still = min(one.still, still + dt) if still < one.still else one.still
+        if still >= SLEEP_AFTER:
+            one.asleep = 1
+            for i in range(3):
+                one.velocity[i] = 0.0
+                one.spin[i] = 0.0
+
+
+@compiled
+def speed_up(scene, gravity, dt):
+    """Gravity on every loose solid; driven ones take the speed they are told."""
+    solids = scene.solids
+    for s in range(2, solids.shape[0]):
+        one = solids[s]
+        one.time += dt
+        if one.kind == FREE and one.asleep == 0:
+            one.velocity[2] -= gravity * one.gravity_scale * dt
+        elif one.kind == DRIVEN:
+            turn = math.tau / one.period
+            ahead = math.sin(turn * one.time)
+            for i in range(3):
+                one.velocity[i] = (one.home[i] + one.sway[i] * ahead - one.position[i]) / dt
+
+
+@compiled
+def refresh(solid):
+    """Axes and inverse inertia in step with the attitude."""
+    spatial.axes_of(solid.attitude, solid.axes)
+    if solid.kind == FREE:
+        body_module.world_inertia(solid.inertia, solid.axes, solid.inverse_inertia)
+        body_module.free_inverse(solid.inverse_inertia, solid.free_spin, solid.inverse_inertia)
+
+
+@compiled
+def move(solid, dt):
+    """Place and attitude of a solid after the tick; its angular momentum is carried, its spin follows (midpoint)."""
+    for i in range(3):
+        solid.position[i] += dt * (solid.velocity[i] + solid.shift[i])
+    if solid.kind != FREE:
+        return
+    w = triple(solid.spin)
+    turned = (w[0] + solid.twist[0], w[1] + solid.twist[1], w[2] + solid.twist[2])
+    if turned[0] == 0.0 and turned[1] == 0.0 and turned[2] == 0.0:
+        return
+    b = solid.inertia
+    ball = b[0, 0] == b[1, 1] and b[1, 1] == b[2, 2] and b[0, 1] == 0.0 and b[0, 2] == 0.0 and b[1, 2] == 0.0
+    if not ball:
+        momentum = spatial.to_world(solid.axes, spatial.times(solid.inertia, spatial.to_craft(solid.axes, w)))
+        q = (solid.attitude[0], solid.attitude[1], solid.attitude[2], solid.attitude[3])
+        spatial.turn(solid.attitude, (0.5 * dt * w[0], 0.5 * dt * w[1], 0.5 * dt * w[2]))
+        refresh(solid)
+        w = spatial.times(solid.inverse_inertia, momentum)
+        for i in range(4):
+            solid.attitude[i] = q[i]
+        turned = (w[0] + solid.twist[0], w[1] + solid.twist[1], w[2] + solid.twist[2])
+        spatial.turn(solid.attitude, (dt * turned[0], dt * turned[1], dt * turned[2]))
+        refresh(solid)
+        w = spatial.times(solid.inverse_inertia, momentum)
+        for i in range(3):
+            solid.spin[i] = w[i]
+        return
+    spatial.turn(solid.attitude, (dt * turned[0], dt * turned[1], dt * turned[2]))
+    refresh(solid)
+
+
+@compiled
+def keep(scene):
+    """This tick's contacts become those of the tick before."""
+    contacts, before, counts = scene.contacts, scene.before, scene.counts
+    for k in range(counts[0]):
+        contact = contacts[k]
+        for i in range(3):
+            contact.drag[i] = contact.drag_way * contact.way[i] + contact.drag_across * contact.across[i]
+        before[k] = contact
+    counts[1] = counts[0]
+
+
+@compiled
+def meet(scene, dt):
+    """Finds every contact and solves them: velocities of all solids, the craft's among them, afterwards agree."""
+    broad.sweep(scene, dt)
+    place_contacts(scene)
+    remember(scene)
+    prepare(scene, dt)
+    stack_up(scene)
+    most = VELOCITY_ROUNDS + min(SPARE_ROUNDS, SPARE_WORK // max(scene.counts[0], 1))
+    for turn in range(most):
+        if solve_once(scene, turn, dt) < AGREED:
+            break
+    for _ in range(BOUNCE_ROUNDS):
+        bounce(scene)
+    part(scene, dt)
+    scene.counts[3] += scene.counts[0]
+    keep(scene)
+
+
+@compiled
+def move_all(scene, dt):
+    """Moves every solid but the craft, and lets what is at rest fall asleep."""
+    rest(scene, dt)
+    for s in range(2, scene.solids.shape[0]):
+        one = scene.solids[s]
+        if one.asleep == 0:
+            move(one, dt)
+
+
+@compiled
+def run_alone(scene, gravity, dt, ticks, out):
+    """Ticks of a scene without a craft: a heap that falls, a stack that stands.
+
+    out : shape (ticks, solids, 13): position, attitude, velocity and spin of every solid after each tick.
+    """
+    for k in range(ticks):
+        speed_up(scene, gravity, dt)
+        meet(scene, dt)
+        move_all(scene, dt)
+        for s in range(scene.solids.shape[0]):
+            one = scene.solids[s]
+            for i in range(3):
+                out[k, s, i] = one.position[i]
+                out[k, s, 7 + i] = one.velocity[i]
+                out[k, s, 10 + i] = one.spin[i]
+            for i in range(4):
+                out[k, s, 3 + i] = one.attitude[i]
