@@ -43,7 +43,7 @@ class Maker:
         craft = Craft(id="craft", body=Body(**(body or {})), channels=channels, parts=tuple(parts))
         tracks = tuple(Track(channel=name, knots=self.knots(value)) for name, value in (told or {}).items())
         made = Drill(id="drill", start=Start(**start), tracks=tracks, duration=seconds, **(drill or {}))
-        return Job(craft, Ground(id="ground", **(ground or {})), made, ticks, integrator)
+        return Job(craft, Ground(id="ground", **{"floor": False, **(ground or {})}), made, ticks, integrator)
 
     @staticmethod
     def knots(value):

@@ -189,7 +189,7 @@ def test_settings_change_in_mid_drive_and_other_parts_begin_anew(yard):
 
 
 def test_a_long_record_is_sealed_without_loss(yard):
-    layout = Layout.of(yard.craft())
+    layout = Layout.of(yard.craft(), yard.ground())
     recorder, rows = Recorder(layout), []
     random = np.random.default_rng(1)
     for _ in range(9):
@@ -236,7 +236,7 @@ def test_the_kernel_agrees_with_the_same_equations_in_c(demo_job, ticks):
     job = replace(demo_job, ticks=ticks)
     count = world.check_size(job)
     twin = Yardstick(job)
-    out = np.zeros((count, Layout.of(job.craft).width))
+    out = np.zeros((count, Layout.of(job.craft, job.ground).width))
     done = twin.run(world.inputs(job, count), out)
     made = run.execute(job)
     ours = made.record.block(0, made.layout.width)[1:]
@@ -247,7 +247,7 @@ def test_the_kernel_agrees_with_the_same_equations_in_c(demo_job, ticks):
 
 def test_the_kernel_counts_its_ticks(demo_job):
     arrays = world.build(demo_job)
-    out = np.zeros((25, Layout.of(demo_job.craft).width))
+    out = np.zeros((25, Layout.of(demo_job.craft, demo_job.ground).width))
     status, done = step.advance(arrays, world.begin(arrays, demo_job), np.zeros((25, 3)), out, 1)
     assert (status, done) == (0, 25)
 

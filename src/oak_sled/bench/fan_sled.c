@@ -4,7 +4,7 @@
 #include <math.h>
 #include <string.h>
 
-enum { PARTS = 7, FIXED = 6, LINES = PARTS + FIXED, CHANNELS = 3, SAMPLES = 181, HEAD = 17 };
+enum { PARTS = 7, FIXED = 7, LINES = PARTS + FIXED, CHANNELS = 3, SAMPLES = 181, HEAD = 19 };
 enum { FAN, RUDDER, AIR, RUNNERS, BRAKE, BUMPER, LIMITER, GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR };
 
 typedef struct {
@@ -335,6 +335,7 @@ int run(const Setup *s, const Wall *walls, const Gate *gates, const double *star
         memcpy(row + 7, now.v, sizeof now.v);
         memcpy(row + 10, now.w, sizeof now.w);
         row[13] = now.load; row[14] = now.in_wall; row[15] = now.next_gate; row[16] = now.gates_missed;
+        row[17] = now.load > 0.0; row[18] = 0.0;
         memcpy(row + HEAD, now.channels, sizeof now.channels);
         memcpy(row + HEAD + CHANNELS, now.lines, sizeof now.lines);
         memcpy(row + HEAD + CHANNELS + LINES * 6, now.points, sizeof now.points);

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core import state, step, world
+from oak_sled.core import among, state, step, world
 from oak_sled.core.craft import Channel, Craft
 from oak_sled.core.record import Layout, Record, Recorder
 from oak_sled.core.run import Run, explain_divergence
@@ -44,9 +44,14 @@ class LiveDrive:
         """Back to the start, with an empty record."""
         self._arrays = world.build(self.job)
         self._now = world.begin(self._arrays, self.job)
-        self.layout = Layout.of(self.job.craft)
+        self._scene = among.build(self.job)
+        self.layout = Layout.of(self.job.craft, self.job.ground)
         self.recorder = Recorder(self.layout)
-        step.first_row(self._now, self.recorder.room(1)[0])
+        first = self.recorder.room(1)[0]
+        if self._scene is None:
+            step.first_row(self._now, first)
+        else:
+            step.first_row_among(self._now, self._scene, first, self.layout.first_thing)
         self.status = state.RUNNING
         self._changes: list[tuple[int, int, float]] = []
         self._raw = np.zeros(len(self.job.craft.channels))
@@ -62,6 +67,7 @@ class LiveDrive:
         fresh = world.begin(self._arrays, self.job)
         fresh["time"] = self._now["time"]
         self._now = fresh
+        self._scene = among.build(self.job)
         self.settings_changed = True
 
     def advance(self, ticks: int, raw: Floats) -> None:
@@ -75,14 +81,18 @@ class LiveDrive:
             count = min(ticks, _CHUNK)
             rows = self.recorder.room(count)
             told = np.tile(raw, (count, 1))
-            self.status, done = step.advance(self._arrays, self._now, told, rows, 1)
+            if self._scene is None:
+                self.status, done = step.advance(self._arrays, self._now, told, rows, 1)
+            else:
+                place = self.layout.first_thing
+                self.status, done = step.advance_among(self._arrays, self._scene, self._now, told, rows, 1, place)
             self.recorder.give_back(count - done)
             ticks -= count
 
     def take(self, job: Job) -> None:
         """Takes changed settings in mid-drive; a craft with other parts or channels begins anew."""
         job = replace(job, drill=self.job.drill, substeps=1)
-        same = Layout.of(job.craft) == self.layout and job.ticks == self.job.ticks
+        same = Layout.of(job.craft, job.ground) == self.layout and job.ticks == self.job.ticks
         if job == self.job:
             return
         self.job = job
@@ -90,6 +100,7 @@ class LiveDrive:
             self.restart()
             return
         self._arrays = world.build(job)
+        self._scene = among.carried_on(among.build(job), self._scene)
         mass = self._arrays.body["mass"][0]
         self._now["mass"] = mass
         self.settings_changed = True

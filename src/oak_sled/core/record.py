@@ -13,10 +13,11 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core import state
+from oak_sled.core import among, state
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.state import Floats
+from oak_sled.core.yard import Ground
 
 HEAD_NAMES = (
     *(f"position.{axis}" for axis in "xyz"),
@@ -27,6 +28,8 @@ HEAD_NAMES = (
     "in_wall",
     "next_gate",
     "gates_missed",
+    "on_ground",
+    "leaning",
 )
 BLOCK = 7200
 """Rows in a sealed block: a minute at the default tick rate."""
@@ -38,11 +41,24 @@ class Layout:
 
     channels: tuple[str, ...]
     parts: tuple[str, ...]
+    things: tuple[str, ...] = ()
+    triggers: tuple[str, ...] = ()
 
     @classmethod
-    def of(cls, craft: Craft) -> Layout:
-        """The layout of a craft's rows."""
-        return cls(tuple(c.id for c in craft.channels), tuple(p.id for p in craft.parts))
+    def of(cls, craft: Craft, ground: Ground) -> Layout:
+        """The layout of the rows of a craft on a ground."""
+        met = among.is_among(craft, ground)
+        return cls(
+            tuple(c.id for c in craft.channels),
+            tuple(p.id for p in craft.parts),
+            tuple(one.id for one in among.moving(ground)) if met else (),
+            tuple(one.id for one in among.triggers(ground)) if met else (),
+        )
+
+    @property
+    def first_thing(self) -> int:
+        """The column where the things on the ground begin."""
+        return self.width - 7 * len(self.things) - len(self.triggers)
 
     @property
     def lines(self) -> tuple[str, ...]:
@@ -61,6 +77,12 @@ class Layout:
             *booked,
             *points,
             *(f"{part}.activity" for part in self.parts),
+            *(
+                f"block.{name}.{what}"
+                for name in self.things
+                for what in (*(f"position.{axis}" for axis in axes), *(f"rotation.{axis}" for axis in "wxyz"))
+            ),
+            *(f"block.{name}.inside" for name in self.triggers),
         )
 
     @cached_property

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core import state, step, world
+from oak_sled.core import among, state, step, world
 from oak_sled.core.record import Layout, Record
 from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
@@ -88,11 +88,17 @@ def execute(job: Job) -> Run:
     ticks = world.check_size(job)
     arrays = world.build(job)
     now = world.begin(arrays, job)
-    layout = Layout.of(job.craft)
+    layout = Layout.of(job.craft, job.ground)
     rows = np.zeros((ticks + 1, layout.width))
-    step.first_row(now, rows[0])
     told = world.inputs(job, ticks)
-    status, done = step.advance(arrays, now, told, rows[1:], job.substeps)
+    scene = among.build(job)
+    if scene is None:
+        step.first_row(now, rows[0])
+        status, done = step.advance(arrays, now, told, rows[1:], job.substeps)
+    else:
+        place = layout.first_thing
+        step.first_row_among(now, scene, rows[0], place)
+        status, done = step.advance_among(arrays, scene, now, told, rows[1:], job.substeps, place)
     rows = rows[: done + 1]
     message = explain_divergence(job, layout, rows) if status == state.DIVERGED else ""
     return Run(job, Record(layout, [rows]), status, message)

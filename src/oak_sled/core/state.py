@@ -15,9 +15,9 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Records = NDArray[np.void]
 
-FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator")
+FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact")
 """The ledger lines every craft has behind those of its parts, in this order."""
-GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR = range(len(FIXED_LINES))
+GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT = range(len(FIXED_LINES))
 
 MOST_PARTS = 64
 MOST_CHANNELS = 16
@@ -110,7 +110,9 @@ NOW = np.dtype(
         ("time", "f8"),
         ("mass", "f8"),
         ("load", "f8"),  # N, what the ground carries
-        ("on_ground", "f8"),
+        ("on_ground", "f8"),  # 1 while something below carries it
+        ("leaning", "f8"),  # 1 while it leans on something upright
+        ("among", "f8"),  # 1 when it meets things by the contact solver
         ("speed", "f8"),  # m/s
         ("forward", "f8"),  # m/s, along the heading, level
         ("side", "f8"),  # m/s, to the left of the heading, level
@@ -129,6 +131,8 @@ NOW = np.dtype(
         ("inertia", "f8", (3, 3)),  # kg m2, world axes
         ("inverse_inertia", "f8", (3, 3)),  # world axes, zero rows where rotation is held
         ("momentum", "f8", (3,)),  # N m s, angular, world axes
+        ("start_velocity", "f8", (3,)),
+        ("start_spin", "f8", (3,)),
         ("next_velocity", "f8", (3,)),  # m/s, what the lines booked so far would make of it
         ("next_spin", "f8", (3,)),
         ("scratch", "f8", (2, 4)),

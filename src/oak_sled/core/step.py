@@ -11,10 +11,11 @@ import math
 
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
-from oak_sled.core.contact import walls
+from oak_sled.core.contact import meeting, things, walls
 from oak_sled.core.jit import compiled
 from oak_sled.core.parts import limiter, register, runner
 from oak_sled.core.state import (
+    CONTACT,
     DAMPING,
     DIVERGED,
     EDGE,
@@ -28,9 +29,9 @@ from oak_sled.core.state import (
 )
 
 FIXED = len(FIXED_LINES)
-HEAD = 17
+HEAD = 19
 """Numbers at the front of a recorded row: position 3, attitude 4, velocity 3, spin 3, then the
-load on the ground, whether it touches a wall, the next gate, and gates missed."""
+load on the ground, whether it touches a wall, the next gate, gates missed, whether it is on the ground and leans."""
 STOPPED = 0.05
 """m/s under which a craft that has moved counts as stopped."""
 WILD = 1e5
@@ -43,23 +44,46 @@ def tick(world, now, raw):
 
     Axes and inertia of `now` are in step with its attitude, at the start as at the end.
     """
+    until_contacts(world, now, raw)  # 1 to 5
+    meet_walls(world.body[0], world.walls, now)  # 6
+    after_contacts(world, now, True)  # 7 and 8
+
+
+@compiled
+def tick_among(world, scene, now, raw):
+    """The same tick for a craft among things, whose contacts the solver answers."""
+    until_contacts(world, now, raw)  # 1 to 5
+    meeting.meet_things(world.body[0], scene, now, world.ground[0].gravity, now.parts + CONTACT)  # 6
+    hold(world.body[0], now)
+    after_contacts(world, now, False)  # 7 and 8
+
+
+@compiled
+def until_contacts(world, now, raw):
+    """Channels, supports, forces, gravity and damping, velocities."""
     body, ground, drill = world.body[0], world.ground[0], world.drill[0]
     clear(now)
     read_motion(now)
-    start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
-    start_spin = (now.spin[0], now.spin[1], now.spin[2])
+    for i in range(3):
+        now.start_velocity[i], now.start_spin[i] = now.velocity[i], now.spin[i]
     start_momentum(now)
     shape_channels(world.channels, drill, world.gates, now, raw)  # 1
     stand(body, ground, now)  # 2
     push_parts(world.parts, body, ground, now)  # 3
     weigh_and_damp(body, ground, now)  # 4
-    speed_up(body, now, start_spin)  # 5
-    meet_walls(body, world.walls, now)  # 6
+    speed_up(body, now, (now.start_spin[0], now.start_spin[1], now.start_spin[2]))  # 5
+
+
+@compiled
+def after_contacts(world, now, by_walls):
+    """Limiters, then places."""
+    body = world.body[0]
     limit(world.parts, body, now)  # 7
-    if body.integrator == 0:
-        start_velocity = (now.velocity[0], now.velocity[1], now.velocity[2])
-        start_spin = (now.spin[0], now.spin[1], now.spin[2])
-    move(body, ground, drill, world.walls, world.gates, now, start_velocity, start_spin)  # 8
+    v, w = now.velocity, now.spin
+    if body.integrator == 1:
+        v, w = now.start_velocity, now.start_spin
+    velocity, spin = (v[0], v[1], v[2]), (w[0], w[1], w[2])
+    move(body, world.ground[0], world.drill[0], world.walls, world.gates, now, velocity, spin, by_walls)  # 8
     now.time += now.dt
 
 
@@ -140,6 +164,8 @@ def steer_for_gate(drill, gates, now):
 @compiled
 def stand(body, ground, now):
     """What of the craft is on the ground, and the load it carries there."""
+    if now.among == 1.0 and body.free[2] == 1.0:
+        return  # what carried it in the tick before says so
     now.on_ground = 1.0 if now.position[2] - body.foot <= runner.TOUCH else 0.0
     weight = body.mass * ground.gravity * body.gravity_scale
     now.load = max(weight, 0.0) * now.on_ground
@@ -272,12 +298,12 @@ def limit(parts, body, now):
 
 
 @compiled
-def move(body, ground, drill, all_walls, gates, now, velocity, spin):
+def move(body, ground, drill, all_walls, gates, now, velocity, spin, by_walls):
     """Place and attitude; a fast craft stops at the wall it would pass through; then gates and edges."""
     dx, dy, dz = velocity[0] * now.dt, velocity[1] * now.dt, velocity[2] * now.dt
     share = 1.0
     length = math.sqrt(dx * dx + dy * dy + dz * dz)
-    if length >= 0.5 * body.thinnest:
+    if by_walls and length >= 0.5 * body.thinnest:
         share = walls.clear_way(body, all_walls, now, dx, dy, dz)
     old_x, old_y = now.position[0], now.position[1]
     now.position[0] += share * dx
@@ -366,6 +392,8 @@ def write_row(now, row, share, fresh):
     row[14] = now.in_wall
     row[15] = now.next_gate
     row[16] = now.gates_missed
+    row[17] = now.on_ground
+    row[18] = now.leaning
     place = HEAD
     for c in range(now.channel_count):
         row[place + c] = now.channels[c]
@@ -428,6 +456,49 @@ def advance(world, state, inputs, out, substeps):
         for s in range(substeps):
             tick(world, now, inputs[k])
             write_row(now, out[k], 1.0 / substeps, s == 0)
+        if is_wild(now):
+            return DIVERGED, k + 1
+        read_motion(now)
+        if ended(world.drill[0], world.gates.shape[0], now):
+            return ENDED, k + 1
+    return RUNNING, out.shape[0]
+
+
+@compiled
+def write_things(scene, row, place):
+    """Writes where every loose or driven solid is, and how many each trigger holds, into `row` from `place` on."""
+    for s in range(2, scene.solids.shape[0]):
+        one = scene.solids[s]
+        if one.kind == things.FREE or one.kind == things.DRIVEN:
+            for i in range(3):
+                row[place + i] = one.position[i]
+            for i in range(4):
+                row[place + 3 + i] = one.attitude[i]
+            place += 7
+    for s in range(2, scene.solids.shape[0]):
+        one = scene.solids[s]
+        if one.kind == things.TRIGGER:
+            row[place] = one.inside
+            place += 1
+
+
+@compiled
+def first_row_among(state, scene, row, place):
+    """The start of a run among things; place : where their columns begin."""
+    write_row(state[0], row, 1.0, True)
+    write_things(scene, row, place)
+
+
+@compiled
+def advance_among(world, scene, state, inputs, out, substeps, place):
+    """`advance` for a craft among things; place : where their columns begin in a row."""
+    now = state[0]
+    body_module.refresh(world.body[0], now)
+    for k in range(out.shape[0]):
+        for s in range(substeps):
+            tick_among(world, scene, now, inputs[k])
+            write_row(now, out[k], 1.0 / substeps, s == 0)
+        write_things(scene, out[k], place)
         if is_wild(now):
             return DIVERGED, k + 1
         read_motion(now)

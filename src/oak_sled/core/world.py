@@ -8,7 +8,7 @@ from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core import state
+from oak_sled.core import among, state
 from oak_sled.core.craft import Craft, DampingLaw
 from oak_sled.core.faults import refuse
 from oak_sled.core.parts import register
@@ -248,11 +248,14 @@ def begin(world: state.World, job: Job) -> state.Records:
     first["parts"] = len(job.craft.parts)
     first["channel_count"] = len(job.craft.channels)
     first["points"] = first["position"]
+    first["among"] = float(among.is_among(job.craft, job.ground))
+    if first["among"] and job.drill.start.height == 0.0:  # it begins at rest on the ground
+        first["on_ground"], first["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
     return now
 
 
 def width(parts: int, channels: int) -> int:
-    """Numbers in a recorded row."""
+    """Numbers in a recorded row, without things on the ground."""
     return HEAD + channels + (parts + len(state.FIXED_LINES)) * 6 + parts * 4
 
 
@@ -289,7 +292,7 @@ def sample(track: Track, times: state.Floats) -> state.Floats:
 def check_size(job: Job) -> int:
     """The number of ticks of a drill, refused when its record would not fit in memory."""
     ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
-    row = width(len(job.craft.parts), len(job.craft.channels))
+    row = width(len(job.craft.parts), len(job.craft.channels)) + 7 * len(among.moving(job.ground))
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",

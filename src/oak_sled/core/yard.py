@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import Field, model_validator
 
 from oak_sled.core import document
+from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import Craft, unique
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
@@ -58,11 +59,29 @@ class Ground(Frozen):
     middle_y: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
     walls: tuple[Wall, ...] = Field((), max_length=500, description="walls")
     gates: tuple[Gate, ...] = Field((), max_length=500, description="gates in the order in which they are passed")
+    floor: bool = Field(True, description="whether the ground carries a craft whose height is free")
+    friction: float = dial(0.08, "", "friction of the bare ground", low=0.0, high=10.0, slider=(0.0, 1.5))
+    bounce: float = dial(0.0, "", "share of the speed into the ground that comes back", low=0.0, high=1.0)
+    materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
+    pairs: tuple[Pair, ...] = Field((), max_length=500, description="materials that do something else together")
+    blocks: tuple[Block, ...] = Field((), max_length=900, description="what stands and lies on it")
 
     @model_validator(mode="after")
     def _whole(self) -> Ground:
         unique("walls", self.walls)
         unique("gates", self.gates)
+        unique("materials", self.materials)
+        unique("pairs", self.pairs)
+        unique("blocks", self.blocks)
+        own = [material.id for material in self.materials]
+        for name in set(own) & set(BUILT_IN):
+            raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")
+        names = [*BUILT_IN, *own]
+        used = [(f"blocks.{one.id}.material", one.material) for one in self.blocks if one.material]
+        used += [(f"pairs.{pair.id}", name) for pair in self.pairs for name in (pair.one, pair.other)]
+        for where, name in used:
+            if name not in names:
+                raise ValueError(f"{where}: there is no material {name!r} ({close_match(name, names)})")
         return self
 
     @property

@@ -104,7 +104,7 @@ def meet_pair(scene, s, t, dt):
                         (other if other.kind == TRIGGER else one).inside += 1
                         break
                 continue
-            write(scene, s, t, p * 4096 + q, found, nx, ny, nz)
+            write(scene, s, t, p * 4096 + q, found, nx, ny, nz, scene.pieces[p].rub * scene.pieces[q].rub)
 
 
 @compiled
@@ -118,7 +118,7 @@ def meet_plane(scene, s, dt):
         found = manifold.stand_on_plane(
             scene.pieces[p], one, scene.corners, scene.faces, scene.outline, scene.work, margin
         )
-        write(scene, s, GROUND, p * 4096, found, 0.0, 0.0, 1.0)
+        write(scene, s, GROUND, p * 4096, found, 0.0, 0.0, 1.0, scene.pieces[p].rub)
 
 
 @compiled
@@ -162,11 +162,11 @@ def meet_triangles(scene, s, dt):
                         scene.pieces[p], one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
                         scene.work, margin, 8 + triangle.sharp,
                     )  # fmt: skip
-                    write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz)
+                    write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz, scene.pieces[p].rub)
 
 
 @compiled
-def write(scene, a, b, key, found, nx, ny, nz):
+def write(scene, a, b, key, found, nx, ny, nz, rub):
     """Puts the points found into the list of contacts, and wakes what is met in motion."""
     solids, work = scene.solids, scene.work
     for k in range(found):
@@ -179,6 +179,7 @@ def write(scene, a, b, key, found, nx, ny, nz):
         for i in range(3):
             contact.point[i] = work[manifold.FOUND + k, i]
         contact.gap = work[manifold.GAPS + k, 0]
+        contact.friction = rub
         if contact.gap < TOUCHING:
             if solids[b].kind == FREE and solids[b].asleep == 1 and (a == CRAFT or solids[a].asleep == 0):
                 solids[b].asleep, solids[b].still = 0, 0.0

@@ -28,6 +28,7 @@ class Piece:
     radius: float = 0.0
     faces: tuple[Floats, ...] = ()
     cylinder: tuple[float, float] | None = None  # radius and half length; corners hold its middle and its axis
+    rub: float = 1.0  # times the friction of its solid
 
     @property
     def spots(self) -> Floats:
@@ -42,7 +43,11 @@ class Piece:
         turned = self.corners @ rotation.T + offset
         if self.cylinder is not None:
             turned[1] -= offset
-        return Piece(turned, self.radius, tuple(f @ rotation.T + offset for f in self.faces), self.cylinder)
+        return Piece(turned, self.radius, tuple(f @ rotation.T + offset for f in self.faces), self.cylinder, self.rub)
+
+    def slick(self) -> Piece:
+        """The piece without friction."""
+        return Piece(self.corners, self.radius, self.faces, self.cylinder, 0.0)
 
 
 def ball(radius: float) -> Piece:
@@ -195,10 +200,11 @@ def scene(
         turns=np.zeros(max(256, CONTACTS_EACH * len(every)), np.int64),
         roots=np.zeros(len(every), np.int64),
         counts=np.zeros(4, np.int64),
+        answer=np.array([-1.0, 0.0, 0.0, 0.0]),
         work=np.zeros((SCRATCH, 3)),
     )
     made.grid["plane"] = int(plane)
-    made.pieces[0]["faces"], made.pieces[0]["count"] = 1, 3  # the triangle in hand
+    made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["rub"] = 1, 3, 1.0  # the triangle in hand
     made.faces[0]["count"] = 3
     cursor = [1, 3, 1, 3]
     for number, solid in enumerate(every):
@@ -230,7 +236,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int]) -> None:
 
 def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -> None:
     corner, face, outline = cursor[1:]
-    target["radius"], target["centre"] = piece.radius, piece.corners.mean(axis=0)
+    target["rub"], target["radius"], target["centre"] = piece.rub, piece.radius, piece.corners.mean(axis=0)
     if piece.cylinder is not None:
         radius, half = piece.cylinder
         inset = min(ROUNDING, 0.1 * min(radius, half))

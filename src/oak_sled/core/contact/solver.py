@@ -21,6 +21,7 @@ from oak_sled.core.contact.things import (
     BOUNCING,
     CRAFT,
     DRIVEN,
+    FIXED,
     FREE,
     PLACE_ROUNDS,
     SLEEP_AFTER,
@@ -30,6 +31,7 @@ from oak_sled.core.contact.things import (
     SPARE_ROUNDS,
     SPARE_WORK,
     TOUCHING,
+    UPRIGHT,
     VELOCITY_ROUNDS,
 )
 from oak_sled.core.jit import compiled
@@ -191,7 +193,10 @@ def prepare(scene, dt):
         contact.mass_way = 1.0 / max(felt(one, la, t) + felt(other, lb, t), 1e-12)
         contact.mass_across = 1.0 / max(felt(one, la, u) + felt(other, lb, u), 1e-12)
         pair = scene.pairs[one.material, other.material]
-        contact.friction, contact.bounce = pair[0], pair[1]
+        rub, back = pair[0], pair[1]
+        if contact.a == CRAFT and other.kind == FIXED and abs(n[2]) < UPRIGHT and scene.answer[0] >= 0.0:
+            rub, back = scene.answer[3], scene.answer[2]
+        contact.friction, contact.bounce = rub * contact.friction, back
         contact.approach = speed_along(one, other, la, lb, n)
         contact.fast = 1 if contact.approach < -BOUNCING and contact.gap > TOUCHING else 0
         contact.drag_way = spatial.dot(triple(contact.drag), t)

@@ -31,10 +31,12 @@ VELOCITY_ROUNDS, PLACE_ROUNDS = 14, 6
 BOUNCE_ROUNDS = 4
 SPARE_ROUNDS, SPARE_WORK = 90, 9000
 """Rounds more where contacts are few: so many at most, and no more than this many solved contacts."""
-AGREED = 1e-7
+AGREED = 2e-6
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""
+UPRIGHT = 0.5
+"""Upward part of a normal below which a contact is a wall, and above which it is ground."""
 MOST_POINTS = 4
 MOST_OUTLINE = 24
 
@@ -79,6 +81,7 @@ PIECE = np.dtype(
         ("first_face", "i8"),
         ("faces", "i8"),
         ("radius", "f8"),
+        ("rub", "f8"),  # times the friction of its solid
         ("centre", "f8", (3,)),
         ("axis", "f8", (3,)),
         ("half", "f8"),  # m, of a cylinder's core
@@ -152,4 +155,5 @@ class Scene(NamedTuple):
     turns: Ints  # contacts by height
     roots: Ints
     counts: Ints
+    answer: Floats  # how the craft answers a wall: response (-1: as anything), share kept along, bounce, scrape
     work: Floats

@@ -144,7 +144,7 @@ def _read_card(folder: Path, entry: dict[str, Any]) -> Card:
 
 
 def _read_live(file: Path, job: Job, data: dict[str, Any]) -> Run:
-    layout = Layout.of(job.craft)
+    layout = Layout.of(job.craft, job.ground)
     with np.load(file, allow_pickle=False) as packed:
         rows = np.ascontiguousarray(packed["rows"].T)
     if rows.ndim != 2 or rows.shape[1] != layout.width or rows.shape[0] < 1:

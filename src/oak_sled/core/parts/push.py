@@ -11,12 +11,12 @@ from oak_sled.core.jit import compiled
 from oak_sled.core.parts.common import Pack, Part
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]
-Gate = Literal["always", "on_ground", "in_air", "below_speed", "above_speed"]
+Gate = Literal["always", "on_ground", "in_air", "below_speed", "above_speed", "leaning"]
 Frame = Literal["craft", "world", "level_heading"]
 Release = Literal["coast", "stop"]
 
 HELD, ALWAYS, PRESS, RELEASE, WINDOW = range(5)
-GATE_ALWAYS, GATE_GROUND, GATE_AIR, GATE_BELOW, GATE_ABOVE = range(5)
+GATE_ALWAYS, GATE_GROUND, GATE_AIR, GATE_BELOW, GATE_ABOVE, GATE_LEANING = range(6)
 CRAFT, WORLD, LEVEL = range(3)
 
 FIELDS = [
@@ -80,6 +80,7 @@ class Push(Part):
             "in_air": ", in the air",
             "below_speed": f", below {self.gate_speed:g} m/s",
             "above_speed": f", above {self.gate_speed:g} m/s",
+            "leaning": ", leaning on a wall",
         }[self.gate]
         return words + gate
 
@@ -91,6 +92,8 @@ def allowed(push, now):
         return now.on_ground > 0.0
     if push.gate == GATE_AIR:
         return now.on_ground == 0.0
+    if push.gate == GATE_LEANING:
+        return now.leaning > 0.0
     if push.gate == GATE_BELOW:
         return now.speed <= push.gate_speed
     if push.gate == GATE_ABOVE:

@@ -303,7 +303,7 @@ def act(part, p, contacts, grip, now):
             part.point[2],
         )
         lever = spatial.to_world(now.axes, place)
-        if now.position[2] + lever[2] > TOUCH:
+        if now.position[2] + lever[2] > TOUCH and now.among == 0.0:
             continue
         f_x, f_y, sliding = foot_force(part, p, foot, lever, ahead_x, ahead_y, contacts, grip, now)
         most = max(most, sliding)

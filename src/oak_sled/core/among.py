@@ -1,0 +1,174 @@
+"""A craft among things: the contact scene of a job, from its documents. A part of the bridge, as `world.py` is."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from oak_sled.core.block import TIMBER, Block, Material
+from oak_sled.core.contact import scenery, things
+from oak_sled.core.contact.scenery import Piece, Solid
+from oak_sled.core.contact.things import Scene
+from oak_sled.core.craft import Craft
+from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.state import Floats
+from oak_sled.core.yard import Ground
+
+if TYPE_CHECKING:
+    from oak_sled.core.world import Job
+
+SKID = 0.05
+"""m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""
+EDGE_WALL = 20.0
+KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "trigger": things.TRIGGER}
+
+
+def is_among(craft: Craft, ground: Ground) -> bool:
+    """Whether a run needs the contact solver: there are things to meet, or the craft can leave the ground."""
+    return bool(ground.blocks) or (ground.floor and "z" not in craft.body.held)
+
+
+def moving(ground: Ground) -> tuple[Block, ...]:
+    """The blocks whose places are recorded."""
+    return tuple(one for one in ground.blocks if one.moves in ("free", "driven"))
+
+
+def triggers(ground: Ground) -> tuple[Block, ...]:
+    """The blocks that only report."""
+    return tuple(one for one in ground.blocks if one.moves == "trigger")
+
+
+def build(job: Job) -> Scene | None:
+    """The scene of a job; None when nothing is to be met."""
+    return scene_of(job.craft, job.ground) if is_among(job.craft, job.ground) else None
+
+
+def scene_of(craft: Craft, ground: Ground) -> Scene:
+    """The craft as solid 0, the ground as solid 1, then walls, then blocks in their order."""
+    names, pairs = materials(ground)
+    body = craft.body
+    centre = np.array(body.centre())
+    hull = Solid(
+        tuple(piece.moved(np.eye(3), -centre) for piece in pieces_of(craft)),
+        body.true_mass(),
+        body.inertia_matrix(),
+        material=1,
+        free=[0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
+        free_spin=[0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
+    )
+    solids = [_wall(*wall) for wall in _walls(ground)]
+    solids += [_solid(one, names) for one in ground.blocks]
+    made = scenery.scene(solids, plane=ground.floor, materials=pairs, craft=hull)
+    bumper = next((part for part in craft.parts if part.kind == "bumper" and not part.mute), None)
+    if bumper is not None:
+        made.answer[:] = list(bumper.record(Pack((), body.centre())).values())
+    return made
+
+
+def carried_on(fresh: Scene | None, old: Scene | None) -> Scene | None:
+    """A scene of changed settings whose solids go on from where those of `old` are."""
+    if fresh is None or old is None or len(fresh.solids) != len(old.solids):
+        return fresh
+    for name in ("position", "attitude", "velocity", "spin", "axes", "inverse_inertia", "asleep", "still", "time"):
+        fresh.solids[name][2:] = old.solids[name][2:]
+    return fresh
+
+
+def materials(ground: Ground) -> tuple[list[str], Floats]:
+    """Names of all materials (ground, hull and timber first), and friction and bounce of every pair, (m, m, 2)."""
+    known = [
+        Material(id="ground", friction=ground.friction, bounce=ground.bounce),
+        Material(id="hull", friction=0.3, bounce=0.05),
+        Material(id=TIMBER),
+        *ground.materials,
+    ]
+    names = [one.id for one in known]
+    rub = np.array([one.friction for one in known])
+    back = np.array([one.bounce for one in known])
+    pairs = np.stack([np.sqrt(np.outer(rub, rub)), np.maximum.outer(back, back)], axis=2)
+    for pair in ground.pairs:
+        a, b = names.index(pair.one), names.index(pair.other)
+        pairs[a, b] = pairs[b, a] = (pair.friction, pair.bounce)
+    return names, pairs
+
+
+def pieces_of(craft: Craft) -> list[Piece]:
+    """The hull of a craft, and a slick rod under it for every line of runners; m from its origin."""
+    body = craft.body
+    half = body.half_extents()
+    if body.shape == "ball":
+        found = [scenery.ball(half[0])]
+    elif body.shape == "cylinder" and abs(half[0] - half[1]) < 1e-9:
+        found = [scenery.cylinder(half[0], half[2])]
+    elif body.shape == "cylinder":
+        turn = np.linspace(0.0, 2.0 * math.pi, 20, endpoint=False)
+        ring = np.stack([half[0] * np.cos(turn), half[1] * np.sin(turn)], axis=1)
+        found = [scenery.hull(np.array([[x, y, z] for x, y in ring for z in (-half[2], half[2])]))]
+    else:
+        found = [scenery.box(half)]
+    for part in craft.parts:
+        if isinstance(part, Runner) and part.z - 1e-6 < -half[2]:
+            for side in (part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,):
+                rod = scenery.capsule(SKID, part.spread_x) if part.spread_x > 0.0 else scenery.ball(SKID)
+                foot = np.array([part.x, part.y + side, part.z + SKID])
+                found.append(rod.moved(np.eye(3), foot).slick())
+    return found
+
+
+def _walls(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:
+    """Walls and walled edges: x, y, heading (deg), length, width, height."""
+    found = [(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
+    if ground.edges == "wall":
+        low_x, low_y, high_x, high_y = ground.edges_at()
+        out, tall = 0.5 * EDGE_WALL, 40.0
+        across, along = ground.length + 2 * EDGE_WALL, ground.width + 2 * EDGE_WALL
+        found += [(ground.middle_x, y, 0.0, across, EDGE_WALL, tall) for y in (low_y - out, high_y + out)]
+        found += [(x, ground.middle_y, 90.0, along, EDGE_WALL, tall) for x in (low_x - out, high_x + out)]
+    return found
+
+
+def _wall(x: float, y: float, heading_deg: float, length: float, width: float, height: float) -> Solid:
+    turn = 0.5 * math.radians(heading_deg)
+    half = (0.5 * length, 0.5 * width, 0.5 * height)
+    attitude = (math.cos(turn), 0.0, 0.0, math.sin(turn))
+    return Solid([scenery.box(half)], kind=things.FIXED, position=(x, y, half[2]), attitude=attitude)
+
+
+def _solid(one: Block, names: list[str]) -> Solid:
+    half = one.half_extents()
+    piece, inertia = _piece(one, half)
+    return Solid(
+        [piece],
+        one.mass,
+        inertia,
+        KINDS[one.moves],
+        names.index(one.material or TIMBER),
+        one.middle(),
+        one.attitude(),
+        sway=(one.sway_x, one.sway_y, one.sway_z),
+        period=one.period,
+    )
+
+
+def _piece(one: Block, half: tuple[float, float, float]) -> tuple[Piece, Floats]:
+    """A block's piece, and its inertia, kg m2: those of solid shapes (any table of moments of inertia)."""
+    m = one.mass
+    if one.shape == "ball":
+        return scenery.ball(half[0]), scenery.ball_inertia(m, half[0])
+    if one.shape == "cylinder":
+        r2, h2 = half[0] ** 2, half[2] ** 2
+        return scenery.cylinder(half[0], half[2]), m * np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
+    if one.shape == "capsule":
+        # a rod with two half balls, each by its share of the volume
+        r, h = half[1], half[0] - half[1]
+        rod, ends = h * 2.0, r * 4.0 / 3.0
+        m_rod, m_ends = m * rod / (rod + ends), m * ends / (rod + ends)
+        round_axis = m_rod * r * r / 2 + m_ends * 0.4 * r * r
+        across = m_rod * (r * r / 4 + h * h / 3) + m_ends * (0.4 * r * r + h * h + 0.75 * h * r)
+        return scenery.capsule(r, h), np.diag([round_axis, across, across])
+    if one.shape == "wedge":
+        return scenery.wedge(half), scenery.box_inertia(m, half)
+    return scenery.box(half), scenery.box_inertia(m, half)

@@ -1,0 +1,92 @@
+"""Documents of what stands and lies on a ground: blocks of every shape, and the materials they are of."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.document import Frozen, name_field
+
+BlockShape = Literal["box", "ball", "capsule", "cylinder", "wedge"]
+TIMBER = "timber"
+BUILT_IN = ("ground", "hull", TIMBER)
+"""Materials every ground has: its own surface, the hull of a craft, and what a block is of that names none."""
+Moves = Literal["free", "fixed", "driven", "trigger"]
+
+
+class Material(Frozen):
+    """How a surface rubs and bounces; two that meet rub by the root of their product and bounce by the livelier."""
+
+    id: str = name_field("the name by which blocks and grounds refer to it")
+    friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
+    bounce: float = dial(0.05, "", "share of the speed into it that comes back", low=0.0, high=1.0, main=True)
+
+
+class Pair(Frozen):
+    """What two materials do together, where it is not what each does alone."""
+
+    id: str = name_field("its name")
+    one: str = Field(description="a material")
+    other: str = Field(description="the other material")
+    friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
+    bounce: float = dial(0.05, "", "share of the speed that comes back", low=0.0, high=1.0, main=True)
+
+
+class Block(Frozen):
+    """A thing on the ground: freight that is pushed about, a ramp that stands, a ram that goes to and fro."""
+
+    id: str = name_field("its name")
+    title: str = Field("", max_length=60, description="what it is called")
+    shape: BlockShape = Field("box", description="its shape; a capsule lies along, a cylinder stands upright")
+    moves: Moves = Field("free", description="as it is pushed, not at all, as told, or it only reports")
+    material: str = Field("", description="the material it is of; empty: sawn timber")
+    x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    z: float = dial(0.0, "m", "of its underside above the ground, before it is tilted", low=-1e3, high=1e4)
+    heading_deg: float = dial(0.0, "°", "turn about the upright", low=-360.0, high=360.0)
+    pitch_deg: float = dial(0.0, "°", "nose down", low=-360.0, high=360.0)
+    roll_deg: float = dial(0.0, "°", "right side down", low=-360.0, high=360.0)
+    length: float = dial(
+        1.0, "m", "along it (diameter of a ball, a cylinder)", low=0.02, high=1e4, slider=(0.1, 10.0)
+    )
+    width: float = dial(1.0, "m", "across it (diameter of a capsule)", low=0.02, high=1e4, slider=(0.1, 10.0))
+    height: float = dial(1.0, "m", "upward", low=0.02, high=1e4, slider=(0.1, 10.0))
+    mass: float = dial(120.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 2000.0), scale="log", main=True)
+    sway_x: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
+    sway_y: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
+    sway_z: float = dial(0.0, "m", "of a driven block: how far it goes up and down", low=-1e3, high=1e3)
+    period: float = dial(4.0, "s", "of a driven block: once to and fro", low=0.1, high=1e4, slider=(0.5, 20.0))
+
+    @property
+    def heading(self) -> str:
+        """What it is called."""
+        return self.title or self.id.replace("_", " ")
+
+    def half_extents(self) -> tuple[float, float, float]:
+        """Half the size of the box round it, m, its own axes."""
+        a, b, c = 0.5 * self.length, 0.5 * self.width, 0.5 * self.height
+        if self.shape == "ball":
+            return (a, a, a)
+        if self.shape == "cylinder":
+            return (a, a, c)
+        if self.shape == "capsule":
+            return (max(a, b), b, b)
+        return (a, b, c)
+
+    def middle(self) -> tuple[float, float, float]:
+        """Where its middle stands, m, world axes."""
+        return (self.x, self.y, self.z + self.half_extents()[2])
+
+    def attitude(self) -> tuple[float, float, float, float]:
+        """Its attitude as a quaternion: heading, then pitch, then roll (ISO 8855 order)."""
+        h, p, r = (0.5 * math.radians(angle) for angle in (self.heading_deg, self.pitch_deg, self.roll_deg))
+        ch, sh, cp, sp, cr, sr = math.cos(h), math.sin(h), math.cos(p), math.sin(p), math.cos(r), math.sin(r)
+        return (
+            ch * cp * cr + sh * sp * sr,
+            ch * cp * sr - sh * sp * cr,
+            ch * sp * cr + sh * cp * sr,
+            sh * cp * cr - ch * sp * sr,
+        )
