@@ -296,8 +296,9 @@ def compile_kernel() -> None:
     if jit.is_warm():
         print("kernel: compiled before")
         return
-    print("kernel: compiling (about half a minute)...", flush=True)
-    yard = demos.load("fan-sled")
-    drill = yard.drill()
-    runs.execute(Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
+    for name, told in (("fan-sled", "about half a minute"), ("quay", "contacts: about a minute")):
+        print(f"kernel: compiling ({told})...", flush=True)
+        yard = demos.load(name)
+        drill = yard.drill()
+        runs.execute(Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
     print("kernel: compiled")

@@ -49,9 +49,7 @@ class Block(Frozen):
     heading_deg: float = dial(0.0, "°", "turn about the upright", low=-360.0, high=360.0)
     pitch_deg: float = dial(0.0, "°", "nose down", low=-360.0, high=360.0)
     roll_deg: float = dial(0.0, "°", "right side down", low=-360.0, high=360.0)
-    length: float = dial(
-        1.0, "m", "along it (diameter of a ball, a cylinder)", low=0.02, high=1e4, slider=(0.1, 10.0)
-    )
+    length: float = dial(1.0, "m", "along it (diameter of a ball, a cylinder)", low=0.02, high=1e4, slider=(0.1, 10.0))
     width: float = dial(1.0, "m", "across it (diameter of a capsule)", low=0.02, high=1e4, slider=(0.1, 10.0))
     height: float = dial(1.0, "m", "upward", low=0.02, high=1e4, slider=(0.1, 10.0))
     mass: float = dial(120.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 2000.0), scale="log", main=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core import outlook, state
+from oak_sled.core import among, outlook, state
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Setting
 from oak_sled.core.parts.thruster import Thruster
@@ -183,12 +183,16 @@ def _share_law(job: Job) -> Iterator[Caution]:
 
 def _no_support(job: Job) -> Iterator[Caution]:
     body = job.craft.body
-    if "z" not in body.held and job.ground.gravity * body.gravity_scale > 0.0:
+    if (
+        "z" not in body.held
+        and not among.is_among(job.craft, job.ground)
+        and job.ground.gravity * body.gravity_scale > 0.0
+    ):
         yield Caution(
             "nothing_below",
             "body.held",
-            "upward motion is free and nothing carries the craft yet, so it falls through the ground",
-            "hold z",
+            "upward motion is free and the ground has no floor, so it falls through",
+            "hold z, or give the ground its floor",
         )
 
 

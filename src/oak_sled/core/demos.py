@@ -13,7 +13,10 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.yard import Yard
 
-DEMOS = {"fan-sled": "a fan-driven freight sled on lake ice: it drifts, and then it catches"}
+DEMOS = {
+    "fan-sled": "a fan-driven freight sled on lake ice: it drifts, and then it catches",
+    "quay": "the fan sled, free in all axes, among loose freight: it pushes, climbs, jumps and topples",
+}
 """Name of every shipped yard, with a line about it."""
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core import traces
+from oak_sled.core import among, traces
 from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
@@ -207,7 +207,7 @@ def hits(run: Run) -> float:
 def hardest_hit(run: Run) -> float | None:
     """The greatest impulse a wall gave in one tick."""
     bumpers = [part.id for part in run.job.craft.parts if part.kind == "bumper"]
-    size = max(float(np.max(np.linalg.norm(run.line(name)[:, :3], axis=1))) for name in [*bumpers, "walls"])
+    size = max(float(np.max(np.linalg.norm(run.line(name)[:, :3], axis=1))) for name in [*bumpers, "walls", "contact"])
     return size * run.job.dt if size > 0.0 else None
 
 
@@ -219,6 +219,64 @@ def speed_kept(run: Run) -> float | None:
     speed = traces.values(run, "speed")
     after = min(first + run.job.ticks // 2, run.ticks)
     return float(100.0 * speed[after] / speed[first - 1]) if speed[first - 1] > STOPPED else None
+
+
+def _among(run: Run) -> bool:
+    return among.is_among(run.job.craft, run.job.ground)
+
+
+def air_time(run: Run) -> float | None:
+    """Nothing below carries it; only for a craft whose height is free."""
+    if not _among(run) or "z" in run.job.craft.body.held:
+        return None
+    return float(np.sum(run.column("on_ground")[1:] == 0.0) * run.job.dt)
+
+
+def highest(run: Run) -> float | None:
+    if "z" in run.job.craft.body.held:
+        return None
+    height = run.column("position.z")
+    return float(np.max(height) - height[0])
+
+
+def _lean(run: Run, axis: int) -> float | None:
+    """Greatest angle of a craft axis to the level, degrees."""
+    if {"roll", "pitch"} <= set(run.job.craft.body.held):
+        return None
+    w, x, y, z = (run.column(f"rotation.{name}") for name in "wxyz")
+    up = 2.0 * (x * z - w * y) if axis == 0 else 2.0 * (y * z + w * x)
+    return float(np.degrees(np.max(np.abs(np.arcsin(np.clip(up, -1.0, 1.0))))))
+
+
+def largest_roll(run: Run) -> float | None:
+    return _lean(run, 1)
+
+
+def largest_pitch(run: Run) -> float | None:
+    return _lean(run, 0)
+
+
+MOVED = 0.25
+"""m past which a block counts as moved."""
+
+
+def blocks_moved(run: Run) -> float | None:
+    """Of the blocks that are loose."""
+    loose = [one.id for one in among.moving(run.job.ground) if one.moves == "free"]
+    if not loose or not run.layout.things:
+        return None
+    moved = 0
+    for name in loose:
+        place = run.columns(*(f"block.{name}.position.{axis}" for axis in "xyz"))
+        moved += float(np.max(np.linalg.norm(place - place[0], axis=1))) > MOVED
+    return float(moved)
+
+
+def reports(run: Run) -> float | None:
+    """Times that something came into a trigger."""
+    if not run.layout.triggers:
+        return None
+    return float(sum(event.word == "report" for event in traces.events(run)))
 
 
 def drive_energy(run: Run) -> float:
@@ -266,10 +324,16 @@ MEASURES = (
     Measure("gates_passed", "gates passed", "", "gates crossed between their poles", gates_passed, "high"),
     Measure("gates_missed", "gates missed", "", "gates crossed beside their poles", gates_missed, "low"),
     Measure("limit_share", "time at limits", "%", "share of ticks in which a limit acted", limit_share),
-    Measure("hits", "wall hits", "", "times a wall was met", hits, "low"),
-    Measure("hardest_hit", "hardest hit", "N s", "greatest impulse of a wall in a tick", hardest_hit, "low"),
+    Measure("hits", "hits", "", "times a wall or a thing was met", hits, "low"),
+    Measure("hardest_hit", "hardest hit", "N s", "greatest impulse of a wall or a thing in a tick", hardest_hit, "low"),
     Measure("speed_kept", "speed kept at a hit", "%", "half a second after the first hit, of that before", speed_kept),
     Measure("drive_energy", "energy put in", "J", "work of the parts that drive", drive_energy, "low"),
+    Measure("air_time", "air time", "s", "time with nothing below that carries it", air_time),
+    Measure("highest", "highest", "m", "greatest height above the start", highest),
+    Measure("largest_roll", "largest roll", "°", "greatest angle of the side axis to the level", largest_roll, "low"),
+    Measure("largest_pitch", "largest pitch", "°", "greatest angle of the nose to the level", largest_pitch, "low"),
+    Measure("blocks_moved", "blocks moved", "", "loose blocks that went more than 25 cm", blocks_moved),
+    Measure("reports", "reports", "", "times something came into a trigger", reports),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
 )
 

@@ -241,7 +241,29 @@ def _events(run: Run) -> tuple[Event, ...]:
         found.append(Event(int(row), "gate missed" if missed[row] > missed[row - 1] else "gate", "gates"))
     for row in np.flatnonzero(np.any(run.line("edge")[:, :3] != 0.0, axis=1)):
         found.append(Event(int(row), "edge", "edge"))
+    for name in run.layout.triggers:
+        held = run.column(f"block.{name}.inside")
+        found += [Event(int(row), "report", name) for row in np.flatnonzero(np.diff(held) > 0) + 1]
+    if run.layout.things or run.layout.triggers or np.any(run.column("on_ground") == 0.0):
+        found += _flights(run)
     return tuple(sorted(found, key=lambda event: event.row))
+
+
+SHORT_HOP = 0.1
+"""s off the ground below which it is a bump and no flight."""
+
+
+def _flights(run: Run) -> list[Event]:
+    """Where a craft leaves the ground, and where it lands."""
+    up = np.concatenate([[0.0], (run.column("on_ground")[1:] == 0.0).astype(float), [0.0]])
+    begins, ends = np.flatnonzero(np.diff(up) > 0), np.flatnonzero(np.diff(up) < 0)
+    found = []
+    for begin, end in zip(begins, ends, strict=True):
+        if (end - begin) * run.job.dt >= SHORT_HOP:
+            found.append(Event(int(begin), "lift-off", "contact"))
+            if end < run.ticks:
+                found.append(Event(int(end), "lands", "contact"))
+    return found
 
 
 def _rises(signal: Floats, least: float = 0.5) -> list[int]:
@@ -267,6 +289,7 @@ _FIXED = {
     "walls": ("walls", "impulse"),
     "edge": ("edge", "impulse"),
     "integrator": ("integrator", "holder"),
+    "contact": ("contact", "support"),
 }
 
 

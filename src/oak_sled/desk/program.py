@@ -57,7 +57,7 @@ def wait_for_kernel(app: QApplication) -> None:
     box.setObjectName("page")
     box.setWindowTitle("Oak Sled")
     column = QVBoxLayout(box)
-    column.addWidget(QLabel("Compiling the physics once. It takes about half a minute."))
+    column.addWidget(QLabel("Compiling the physics once. It takes a minute or two."))
     bar = QProgressBar()
     bar.setRange(0, 0)
     column.addWidget(bar)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -29,6 +30,7 @@ class Piece:
     faces: tuple[Floats, ...] = ()
     cylinder: tuple[float, float] | None = None  # radius and half length; corners hold its middle and its axis
     rub: float = 1.0  # times the friction of its solid
+    normals: Floats = field(default_factory=lambda: np.zeros((0, 3)))  # outward, a row a face
 
     @property
     def spots(self) -> Floats:
@@ -43,11 +45,18 @@ class Piece:
         turned = self.corners @ rotation.T + offset
         if self.cylinder is not None:
             turned[1] -= offset
-        return Piece(turned, self.radius, tuple(f @ rotation.T + offset for f in self.faces), self.cylinder, self.rub)
+        return Piece(
+            turned,
+            self.radius,
+            tuple(f @ rotation.T + offset for f in self.faces),
+            self.cylinder,
+            self.rub,
+            self.normals @ rotation.T,
+        )
 
     def slick(self) -> Piece:
         """The piece without friction."""
-        return Piece(self.corners, self.radius, self.faces, self.cylinder, 0.0)
+        return Piece(self.corners, self.radius, self.faces, self.cylinder, 0.0, self.normals)
 
 
 def ball(radius: float) -> Piece:
@@ -71,13 +80,22 @@ _WEDGE_FACES = ((0, 2, 3, 1), (1, 3, 5, 4), (0, 4, 5, 2), (0, 1, 4), (2, 5, 3))
 
 def box(half: Sequence[float]) -> Piece:
     """A box of half extents in m."""
+    return _box(*(float(size) for size in half))
+
+
+@functools.lru_cache(maxsize=512)
+def _box(*half: float) -> Piece:
     signs = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], dtype=float)
     return polytope(signs * np.asarray(half, dtype=float), _BOX_FACES)
 
 
 def wedge(half: Sequence[float]) -> Piece:
     """A ramp that rises along x from nothing to its full height; half extents of the box round it, m."""
-    a, b, c = half
+    return _wedge(*(float(size) for size in half))
+
+
+@functools.lru_cache(maxsize=128)
+def _wedge(a: float, b: float, c: float) -> Piece:
     corners = np.array([[-a, -b, -c], [a, -b, -c], [-a, b, -c], [a, b, -c], [a, -b, c], [a, b, c]])
     return polytope(corners, _WEDGE_FACES)
 
@@ -98,9 +116,9 @@ def polytope(corners: Floats, faces: Sequence[Sequence[int]]) -> Piece:
             ]
         )
         if np.all(drawn @ normals.T <= offsets - radius + 1e-9):
-            return Piece(drawn, radius, outlines)
+            return Piece(drawn, radius, outlines, normals=normals)
         radius *= 0.5
-    return Piece(corners.copy(), 0.0, outlines)
+    return Piece(corners.copy(), 0.0, outlines, normals=normals)
 
 
 def _normal(outline: Floats) -> Floats:
@@ -247,9 +265,9 @@ def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -
     target["kind"], target["first"], target["count"] = POINTS, corner, len(piece.corners)
     made.corners[corner : corner + len(piece.corners)] = piece.corners
     target["first_face"], target["faces"] = face, len(piece.faces)
-    for points in piece.faces:
+    for points, normal in zip(piece.faces, piece.normals, strict=True):
         row = made.faces[face]
-        row["first"], row["count"], row["normal"] = outline, len(points), _normal(points)
+        row["first"], row["count"], row["normal"] = outline, len(points), normal
         made.outline[outline : outline + len(points)] = points
         face, outline = face + 1, outline + len(points)
     cursor[1], cursor[2], cursor[3] = corner + len(piece.corners), face, outline

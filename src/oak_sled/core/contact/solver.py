@@ -51,6 +51,18 @@ def felt(solid, lever, way):
 
 
 @compiled
+def speed_at(one, other, lever_a, lever_b):
+    """m/s of one solid against the other at the point."""
+    a = spatial.cross((one.spin[0], one.spin[1], one.spin[2]), lever_a)
+    b = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), lever_b)
+    return (
+        one.velocity[0] - other.velocity[0] + a[0] - b[0],
+        one.velocity[1] - other.velocity[1] + a[1] - b[1],
+        one.velocity[2] - other.velocity[2] + a[2] - b[2],
+    )
+
+
+@compiled
 def speed_along(one, other, lever_a, lever_b, way):
     """m/s of one solid against the other along `way`, at the point."""
     total = 0.0
@@ -217,7 +229,8 @@ def apply(solids, contact, along, way, across):
     y = along * contact.normal[1] + way * contact.way[1] + across * contact.across[1]
     z = along * contact.normal[2] + way * contact.way[2] + across * contact.across[2]
     push(solids[contact.a], triple(contact.lever_a), (x, y, z), 1.0)
-    push(solids[contact.b], triple(contact.lever_b), (x, y, z), -1.0)
+    if solids[contact.b].kind == FREE:
+        push(solids[contact.b], triple(contact.lever_b), (x, y, z), -1.0)
 
 
 @compiled
@@ -245,8 +258,9 @@ def solve_once(scene, turn, dt):
         one, other = solids[contact.a], solids[contact.b]
         la, lb = triple(contact.lever_a), triple(contact.lever_b)
         most = contact.friction * contact.push
-        way = contact.drag_way - contact.mass_way * speed_along(one, other, la, lb, triple(contact.way))
-        across = contact.drag_across - contact.mass_across * speed_along(one, other, la, lb, triple(contact.across))
+        meets = speed_at(one, other, la, lb)
+        way = contact.drag_way - contact.mass_way * spatial.dot(meets, triple(contact.way))
+        across = contact.drag_across - contact.mass_across * spatial.dot(meets, triple(contact.across))
         size = math.sqrt(way * way + across * across)
         if size > most:
             share = most / size
@@ -254,13 +268,16 @@ def solve_once(scene, turn, dt):
         change_way, change_across = way - contact.drag_way, across - contact.drag_across
         largest = max(largest, (abs(change_way) + abs(change_across)) / contact.mass_way)
         contact.drag_way, contact.drag_across = way, across
-        apply(solids, contact, 0.0, change_way, change_across)
-        speed = speed_along(one, other, la, lb, triple(contact.normal))
+        if change_way != 0.0 or change_across != 0.0:
+            apply(solids, contact, 0.0, change_way, change_across)
+            meets = speed_at(one, other, la, lb)
+        speed = spatial.dot(meets, triple(contact.normal))
         wanted = -max(contact.gap, 0.0) / dt  # what is still apart may come as near as to touch
         total = max(contact.push + contact.mass * (wanted - speed), 0.0)
         change, contact.push = total - contact.push, total
         largest = max(largest, abs(change) / contact.mass)
-        apply(solids, contact, change, 0.0, 0.0)
+        if change != 0.0:
+            apply(solids, contact, change, 0.0, 0.0)
     return largest
 
 

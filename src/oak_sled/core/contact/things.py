@@ -29,9 +29,9 @@ BOUNCING = 0.3
 """m/s of approach below which nothing bounces."""
 VELOCITY_ROUNDS, PLACE_ROUNDS = 14, 6
 BOUNCE_ROUNDS = 4
-SPARE_ROUNDS, SPARE_WORK = 90, 9000
+SPARE_ROUNDS, SPARE_WORK = 60, 6000
 """Rounds more where contacts are few: so many at most, and no more than this many solved contacts."""
-AGREED = 2e-6
+AGREED = 5e-6
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""

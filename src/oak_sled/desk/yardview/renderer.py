@@ -26,7 +26,7 @@ from oak_sled.core.craft import Craft
 from oak_sled.core.state import Floats
 from oak_sled.core.yard import Ground
 from oak_sled.desk import theme
-from oak_sled.desk.yardview import meshes
+from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.camera import Camera
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
@@ -130,6 +130,7 @@ class Scene:
 
     ground: Ground
     figures: list[Figure] = field(default_factory=list)
+    places: Floats | None = None  # of moving blocks, shape (blocks, 7)
     bands: list[meshes.Band] = field(default_factory=list)
     bars: Bars | None = None
 
@@ -157,6 +158,7 @@ class Renderer:
         self._meshes: dict[object, moderngl.VertexArray | None] = {}
         self._fans: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
         self._buffer = bytearray()
+        self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
         self._flush = _flush_call()
         with self.context as gl:
@@ -184,6 +186,7 @@ class Renderer:
         """Drops built meshes, after the theme changed."""
         self._meshes.clear()
         self._fans.clear()
+        self._freight = None
 
     def _mesh(self, key: object, build: Callable[[], Floats]) -> moderngl.VertexArray | None:
         if key not in self._meshes:
@@ -285,13 +288,16 @@ class Renderer:
 
     def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
         still = self._mesh(
-            ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges),
-            lambda: meshes.ground_mesh(scene.ground),
+            ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks),
+            lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
         )
         shadow = (*theme.rgb("ice_dark"), 1.0)
         draws: list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]] = []
         if still is not None:
             draws.append((still, np.eye(4), (0.0, 0.0, 0.0, 0.0)))
+        loose = self._loose(scene)
+        if loose is not None:
+            draws.append((loose, np.eye(4), (0.0, 0.0, 0.0, 0.0)))
         for figure in scene.figures:
             draws += self._figure(figure)
         self._solid["haze"].value = low
@@ -308,6 +314,21 @@ class Renderer:
             self._solid["paint"].value = paint
             array.render()
         gl.disable(moderngl.DEPTH_TEST)
+
+    def _loose(self, scene: Scene) -> moderngl.VertexArray | None:
+        """The moving blocks where they are, as one mesh."""
+        if scene.places is None or not len(scene.places):
+            return None
+        key = scene.ground.blocks
+        if self._freight is None or self._freight[0] != key:
+            made = freight.Freight(scene.ground)
+            buffer = self.context.buffer(reserve=made.vertices.size * 4, dynamic=True)
+            array = self.context.vertex_array(self._solid, [(buffer, "3f 3f 3f", "place", "normal", "colour")])
+            self._freight = (key, made, buffer, array)
+        _, mesh, buffer, array = self._freight
+        buffer.orphan()  # the picture before may still be in work
+        buffer.write(np.ascontiguousarray(mesh.placed(scene.places), "f4").tobytes())
+        return array
 
     def _figure(self, figure: Figure) -> list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]]:
         craft = figure.craft

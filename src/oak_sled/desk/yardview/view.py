@@ -18,7 +18,7 @@ from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import arrows
+from oak_sled.desk.yardview import arrows, freight
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
@@ -30,7 +30,7 @@ SLOW_MS = 25.0
 """ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""
 FLASH_S = 0.7
 HIDDEN_FAMILIES = {"gravity"}
-DRAWN_LINES = {"gravity": "gravity", "walls": "impulse", "edge": "impulse"}
+DRAWN_LINES = {"gravity": "gravity", "contact": "support", "walls": "impulse", "edge": "impulse"}
 """Ledger lines beside those of the parts that are drawn as arrows, with their family."""
 _SWITCHED = {
     "m/s": ("km/h", 3.6),
@@ -273,6 +273,7 @@ class YardView(QWidget):
             scene.bands.append(Band(path_of(other, 0, other_row), 0.12, (*theme.rgb("good"), 0.8)))
             scene.figures.append(figure(other, other_row))
         scene.figures.append(figure(run, row))
+        scene.places = freight.places(run, row)
         return scene
 
     def _ghosts(self, run: Run) -> list[Run]:

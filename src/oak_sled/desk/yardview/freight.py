@@ -1,0 +1,125 @@
+"""Triangles of what stands and lies on the ground: loose freight, ramps that stand, rams, frames that only report.
+
+How a block moves can be seen: loose ones are of timber, the heavier the darker; fixed ones are of sawn ice; driven ones
+of iron; a trigger is an open frame.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oak_sled.core import among, traces
+from oak_sled.core.block import Block
+from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
+from oak_sled.core.yard import Ground
+from oak_sled.desk import theme
+from oak_sled.desk.yardview import meshes
+
+
+def still_mesh(ground: Ground) -> list[Floats]:
+    """Blocks that never move, world axes."""
+    pieces = []
+    for one in ground.blocks:
+        if one.moves not in ("fixed", "trigger"):
+            continue
+        made = template(one)
+        axes = traces.rotation(np.array(one.attitude()))
+        made[:, :3] = made[:, :3] @ axes.T + one.middle()
+        made[:, 3:6] = made[:, 3:6] @ axes.T
+        pieces.append(made)
+    return pieces
+
+
+def template(one: Block) -> Floats:
+    """A block about its middle, its own axes: vertices of shape (n, 9), position, normal, colour."""
+    half = one.half_extents()
+    if one.moves == "trigger":
+        return _frame(half)
+    colour = _colour(one)
+    if one.shape == "ball":
+        return np.concatenate([meshes.ball((0.0, 0.0, 0.0), half[0], colour)])
+    if one.shape == "wedge":
+        a, b, c = half
+        bottom = np.array([[-a, -b, -c], [a, -b, -c], [a, b, -c], [-a, b, -c]])
+        top = np.array([[-a, -b, -c], [a, -b, c], [a, b, c], [-a, b, -c]])
+        return meshes.prism(bottom, top, colour)
+    if one.shape == "cylinder":
+        upright = meshes.disc((0.0, 0.0, 0.0), half[0], 2.0 * half[2], colour)
+        return _turned(upright, np.array([[0, 0, -1], [0, 1, 0], [1, 0, 0]], dtype=float))
+    if one.shape == "capsule":
+        rod = meshes.disc((0.0, 0.0, 0.0), half[1], 2.0 * (half[0] - half[1]), colour)
+        ends = [meshes.ball((side * (half[0] - half[1]), 0.0, 0.0), half[1], colour) for side in (-1, 1)]
+        return np.concatenate([rod, *ends])
+    crate = meshes.box((0.0, 0.0, 0.0), half, colour)
+    if one.moves != "free":
+        return crate
+    # a strap round each end, so that one sees it turn
+    dark = (colour[0] * 0.55, colour[1] * 0.55, colour[2] * 0.55)
+    wide = min(0.06, 0.12 * half[0])
+    straps = [
+        meshes.box((side * 0.6 * half[0], 0.0, 0.0), (wide, half[1] + 0.006, half[2] + 0.006), dark) for side in (-1, 1)
+    ]
+    return np.concatenate([crate, *straps])
+
+
+def _turned(mesh: Floats, rotation: Floats) -> Floats:
+    mesh[:, :3] = mesh[:, :3] @ rotation.T
+    mesh[:, 3:6] = mesh[:, 3:6] @ rotation.T
+    return mesh
+
+
+def _colour(one: Block) -> meshes.Rgb:
+    if one.moves == "fixed":
+        return theme.rgb("saw_ice")
+    if one.moves == "driven":
+        return theme.rgb("iron")
+    light, dark = np.array(theme.rgb("oak_light")), np.array(theme.rgb("wood_dark"))
+    heavy = min(max(math.log10(max(one.mass, 1.0)) / 3.0, 0.0), 1.0)  # 1 kg is light, a ton is dark
+    red, green, blue = light * (1.0 - heavy) + dark * heavy
+    return (float(red), float(green), float(blue))
+
+
+def _frame(half: tuple[float, float, float]) -> Floats:
+    """The twelve edges of a box."""
+    shown = theme.family("air")
+    colour = (shown.redF(), shown.greenF(), shown.blueF())
+    thick = 0.04
+    pieces = []
+    for axis in range(3):
+        size = [thick, thick, thick]
+        size[axis] = half[axis] + thick
+        others = [k for k in range(3) if k != axis]
+        for a in (-1, 1):
+            for b in (-1, 1):
+                middle = [0.0, 0.0, 0.0]
+                middle[others[0]], middle[others[1]] = a * half[others[0]], b * half[others[1]]
+                pieces.append(meshes.box((middle[0], middle[1], middle[2]), (size[0], size[1], size[2]), colour))
+    return np.concatenate(pieces)
+
+
+class Freight:
+    """All moving blocks of a ground as one mesh, whose vertices know their block."""
+
+    def __init__(self, ground: Ground):
+        self.blocks = among.moving(ground)
+        made = [template(one) for one in self.blocks]
+        self.vertices = np.concatenate(made) if made else np.zeros((0, 9))
+        self.owner = np.repeat(np.arange(len(made)), [len(mesh) for mesh in made])
+
+    def placed(self, places: Floats) -> Floats:
+        """The mesh with its blocks at `places`, shape (blocks, 7): position and attitude; shape (n, 9)."""
+        axes = np.array([traces.rotation(place[3:7]) for place in places])[self.owner]
+        out = self.vertices.copy()
+        out[:, :3] = np.einsum("nij,nj->ni", axes, self.vertices[:, :3]) + places[self.owner, :3]
+        out[:, 3:6] = np.einsum("nij,nj->ni", axes, self.vertices[:, 3:6])
+        return out
+
+
+def places(run: Run, row: int) -> Floats:
+    """Where the moving blocks of a run are at a row, shape (blocks, 7)."""
+    layout = run.layout
+    count = len(layout.things)
+    return run.record.row(row)[layout.first_thing : layout.first_thing + 7 * count].reshape(count, 7)
