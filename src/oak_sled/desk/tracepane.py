@@ -386,7 +386,7 @@ class Cover(QWidget):
         for place, name in enumerate(names):
             value = float(traces.values(run, name)[row])
             trace = traces.describe(run, name)
-            number, unit = units.split(value, trace.unit)
+            number, unit = units.split(value if abs(value) >= 5e-4 else 0.0, trace.unit)
             if plot.name == "channels":
                 number = f"{value:.2f}"
             ink = trace_colour(run, name, place if plot.name == "channels" else -1)

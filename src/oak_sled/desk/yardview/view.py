@@ -311,9 +311,9 @@ class YardView(QWidget):
         pushes = list(self._pushes(run, numbers))
         # one projection for all: foot and head of every force, a point above the craft for torques
         ends = [position, position + [0.0, 0.0, 1.0]]
-        for _, _, point, force, _, size in pushes:
+        for _, family, point, force, _, size in pushes:
             # a force of a hit lasts one tick; its arrow is cut to what fits the picture
-            ends += [point, point + force * min(scale, 9.0 / max(size, 1e-9))]
+            ends += [point, point + force * min(scale, (2.2 if family == "support" else 9.0) / max(size, 1e-9))]
         px, depth = camera.project(np.array(ends))
         for place, (title, family, _, _, torque, size) in enumerate(pushes):
             k = 2 + 2 * place
@@ -377,7 +377,7 @@ class YardView(QWidget):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("soft"))
             painter.drawText(QPointF(box.left() + 8, base), trace.title)
-            now, _ = units.split(float(values[-1]) * factor, "")
+            now, _ = units.split(quiet(float(values[-1]) * factor), "")
             theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
             low, high = float(values.min()) * factor, float(values.max()) * factor
             painter.setFont(theme.font(10))
@@ -457,6 +457,11 @@ class YardView(QWidget):
         self._stale, self._smooth_next = True, True
         picture = self.grab().toImage()
         return picture.scaled(width, height, Qt.AspectRatioMode.KeepAspectRatio) if width else picture
+
+
+def quiet(value: float) -> float:
+    """A reading without the dust of rounding: less than half a thousandth of its unit is nothing."""
+    return value if abs(value) >= 5e-4 else 0.0
 
 
 def _short(value: float) -> str:
