@@ -12,6 +12,7 @@ from collections.abc import Callable
 import numpy as np
 from scipy.integrate import solve_ivp
 
+from oak_sled.bench import heap
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core import demos, run, step, world
@@ -29,6 +30,8 @@ def print_all(quick: bool, window: bool) -> None:
     print("figure                                   value        against                        ratio")
     kernel(9 if quick else 41)
     solver()
+    heap.heaps(1 if quick else 3)
+    heap.quay()
     memory(600.0 if quick else 3600.0)
     if window:
         start(1 if quick else 3)

@@ -11,6 +11,9 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QPushButton, QS
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 
+PAGES = ("Bench", "Ground")
+"""The bench, and the pages beside it."""
+
 
 class Chooser(QAbstractButton):
     """A small word above what is chosen; a press opens the list. fill(menu) fills it each time."""
@@ -76,6 +79,7 @@ class Header(QWidget):
     hold_wanted = pyqtSignal(bool)
     step_wanted = pyqtSignal()
     check_wanted = pyqtSignal()
+    page_wanted = pyqtSignal(str)
     cautions_wanted = pyqtSignal()
 
     def __init__(
@@ -98,6 +102,17 @@ class Header(QWidget):
             row.addWidget(chooser, 0)
             if word == "ground":
                 row.addSpacing(8)
+        row.addSpacing(4)
+        self.pages: dict[str, QPushButton] = {}
+        for name in PAGES:
+            button = QPushButton(name)
+            button.setObjectName("quiet")
+            button.setCheckable(True)
+            button.setMinimumHeight(28)
+            button.clicked.connect(lambda _, name=name: self.page_wanted.emit(name))
+            self.pages[name] = button
+            row.addWidget(button)
+        self.show_page(PAGES[0])
         row.addStretch(1)
         self.drive = self._button(
             "Drive", "go", "drive it with the keyboard; again: stop, and keep the drive as a run (F9)"
@@ -141,6 +156,11 @@ class Header(QWidget):
         button.setToolTip(tip)
         button.setMinimumHeight(28)
         return button
+
+    def show_page(self, name: str) -> None:
+        """Marks the page that is shown."""
+        for other, button in self.pages.items():
+            button.setChecked(other == name)
 
     def _show_live(self, live: bool) -> None:
         self.drive.setChecked(live)

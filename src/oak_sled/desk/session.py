@@ -121,6 +121,11 @@ class Session(QObject):
         self._saved = State(self.yard, self.cards)
         self.saved_changed.emit()
 
+    @property
+    def is_previewing(self) -> bool:
+        """Whether a drag goes on."""
+        return self._base is not None
+
     def say(self, text: str, fault: bool = False) -> None:
         """A line for the user, in place; a fault is shown as one."""
         self.said.emit(text, fault)
@@ -129,9 +134,8 @@ class Session(QObject):
 
     def preview(self, path: str, value: object) -> bool:
         """Shows `value` at `path` while a dial is dragged; False when it is refused."""
-        base = self._base or self.yard
         try:
-            edited = base.edit(path, value)
+            edited = self.yard.edit(path, value)
         except Refused as refused:
             self.say(str(refused.faults[0]), True)
             return False

@@ -29,7 +29,8 @@ from oak_sled.core.yard import TICK_RATES, Yard
 from oak_sled.desk import theme
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.forcedesk import ForceDesk
-from oak_sled.desk.header import Header
+from oak_sled.desk.groundpage import GroundPage
+from oak_sled.desk.header import PAGES, Header
 from oak_sled.desk.inputpanel import InputPanel
 from oak_sled.desk.keeper import Keeper
 from oak_sled.desk.ledgerpane import LedgerPane
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self.measures = MeasuresPane(session)
         self.desk = ForceDesk(session)
         self.shelf = ShelfPane(session)
+        self.ground_page = GroundPage(session)
         self._lay_out()
         self.notice = Notice(self.view)
         self.inputs = InputPanel(session, self.driver, self.view)
@@ -117,10 +119,24 @@ class Window(QMainWindow):
         self.split.setSizes([770, 510])
         self.split.setStretchFactor(0, 3)
         self.split.setStretchFactor(1, 2)
-        column.addWidget(self.split, 1)
-        column.addWidget(self.desk)
-        column.addWidget(self.shelf)
+        bench = QWidget()
+        bench.setObjectName("page")
+        bench_column = QVBoxLayout(bench)
+        bench_column.setContentsMargins(0, 0, 0, 0)
+        bench_column.setSpacing(0)
+        bench_column.addWidget(self.split, 1)
+        bench_column.addWidget(self.desk)
+        bench_column.addWidget(self.shelf)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(bench)
+        self.pages.addWidget(self.ground_page)
+        column.addWidget(self.pages, 1)
         self.setCentralWidget(page)
+
+    def show_page(self, name: str) -> None:
+        """Shows the bench or one of the pages beside it."""
+        self.pages.setCurrentIndex(PAGES.index(name))
+        self.header.show_page(name)
 
     def _right_pane(self) -> QWidget:
         right = QWidget()
@@ -196,6 +212,10 @@ class Window(QMainWindow):
             self.acts[f"camera_{name}"] = action(
                 f"Camera: {name}", f"Ctrl+{place + 1}", functools.partial(self._choose_camera, name)
             )
+        for place, name in enumerate(PAGES):
+            self.acts[f"page_{name}"] = action(
+                f"Page: {name}", f"F{place + 2}", functools.partial(self.show_page, name)
+            )
         for place, name in enumerate(PANES):
             self.acts[f"pane_{name}"] = action(
                 f"Pane: {name}", f"Alt+{place + 1}", functools.partial(self.show_pane, name)
@@ -212,6 +232,7 @@ class Window(QMainWindow):
         session.live_changed.connect(self._show_live)
         session.worker.failed.connect(lambda text: session.say(text, True))
         session.saved_changed.connect(self._show_title)
+        self.header.page_wanted.connect(self.show_page)
         self.header.drive_wanted.connect(self.set_driving)
         self.header.run_wanted.connect(lambda: session.keep_run())
         self.header.hold_wanted.connect(lambda _: self.toggle_hold())
@@ -549,6 +570,7 @@ class Window(QMainWindow):
         if self.renderer is not None:
             self.renderer.forget_meshes()
         self.traces.restyle()
+        self.ground_page.restyle()
         self.header.restyle()
         self.desk.refresh()
         self.view.refresh()

@@ -1,0 +1,88 @@
+"""The figures of the contact solver: a heap of loose blocks, and the drills of the quay."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+
+from oak_sled.bench.lines import line
+from oak_sled.core import demos, run
+from oak_sled.core.contact import scenery, solver
+from oak_sled.core.contact.things import Scene
+from oak_sled.core.world import Job
+
+RATE, SECONDS = 60, 5.0
+SIZES = (25, 50, 100, 200, 400)
+
+
+def heap(count: int, seed: int = 1) -> Scene:
+    """Boxes of many sizes that fall in layers onto one another."""
+    random = np.random.default_rng(seed)
+    side = max(2, round((count / 3) ** 0.5))
+    solids = []
+    for k in range(count):
+        half = random.uniform(0.15, 0.3, 3)
+        at = np.array([k % side * 0.75, k // side % side * 0.75, 0.6 + k // (side * side) * 0.8])
+        solids.append(
+            scenery.Solid(
+                [scenery.box(half)],
+                20.0,
+                scenery.box_inertia(20.0, half),
+                position=at + random.uniform(-0.05, 0.05, 3),
+                attitude=random.normal(size=4),
+            )
+        )
+    return scenery.scene(solids)
+
+
+def dropped(count: int) -> tuple[float, float]:
+    """ms a tick of a heap that falls for 5 s at 60 ticks/s, and contacts solved a tick."""
+    scene = heap(count)
+    ticks = int(SECONDS * RATE)
+    out = np.zeros((ticks, len(scene.solids), 13))
+    began = time.perf_counter()
+    solver.run_alone(scene, 9.81, 1.0 / RATE, ticks, out)
+    return (time.perf_counter() - began) / ticks * 1e3, float(scene.counts[3]) / ticks
+
+
+def heaps(rounds: int) -> None:
+    """Time a tick from 25 to 400 blocks, and the exponent with which it grows."""
+    dropped(10)  # from the cache, or compiled
+    found = np.array([[dropped(count) for _ in range(rounds)] for count in SIZES])
+    times = np.median(found[:, :, 0], axis=1)
+    grows = float(np.polyfit(np.log(SIZES), np.log(times), 1)[0])
+    at_200 = float(times[SIZES.index(200)])
+    real = 1000.0 / RATE
+    line(
+        "200 loose blocks in a heap, a tick",
+        f"{at_200:.1f} ms",
+        f"real time {real:.1f} ms",
+        at_200 / real,
+        f"aim 1; 25 to 400 blocks: {', '.join(f'{t:.1f}' for t in times)} ms, exponent {grows:.2f}; "
+        f"{found[SIZES.index(200), 0, 1]:.0f} contacts a tick",
+    )
+
+
+def quay() -> None:
+    """The drills of the quay, each as a dial's movement re-runs it."""
+    yard = demos.load("quay")
+    times = {}
+    for drill in yard.drills:
+        job = Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks)
+        run.execute(job)
+        took = []
+        for _ in range(5):
+            began = time.perf_counter()
+            made = run.execute(job)
+            took.append((time.perf_counter() - began) * 1e3)
+        times[drill.heading] = (float(np.median(took)), made.duration)
+    worst = max(times, key=lambda name: times[name][0])
+    slowest, seconds = times[worst]
+    line(
+        "quay drill re-run, the slowest",
+        f"{slowest:.0f} ms",
+        f"drill of {seconds:.1f} s",
+        slowest / (seconds * 1e3),
+        f"aim 150 ms; {'; '.join(f'{name} {took:.0f}' for name, (took, _) in times.items())} ms",
+    )

@@ -1,0 +1,449 @@
+"""The working drawing of a ground: things are picked, dragged, turned and sized on it; a section shows them from aside.
+
+Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(text).
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from oak_sled.core import units
+from oak_sled.core.block import Block
+from oak_sled.core.yard import Gate, Ground, Wall
+from oak_sled.desk import theme
+from oak_sled.desk.session import Session
+
+Thing = Block | Wall | Gate
+LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates"}
+SECTION = 96
+HANDLE = 7.0
+GRID = 0.25
+"""m to which a drag is rounded, unless Alt is held."""
+
+
+def size_of(thing: Thing) -> tuple[float, float]:
+    """Length and width of a thing from above, m."""
+    if isinstance(thing, Gate):
+        return 0.4, thing.width
+    if isinstance(thing, Block):
+        half = thing.half_extents()
+        return 2.0 * half[0], 2.0 * half[1]
+    return thing.length, thing.width
+
+
+def top_at(thing: Thing, x: float, y: float) -> tuple[float, float] | None:
+    """Underside and top of a thing over a point, m; None beside it. Tilts are left out."""
+    if isinstance(thing, Gate):
+        return None
+    turn = math.radians(thing.heading_deg)
+    dx, dy = x - thing.x, y - thing.y
+    u, v = dx * math.cos(turn) + dy * math.sin(turn), dy * math.cos(turn) - dx * math.sin(turn)
+    length, width = size_of(thing)
+    if abs(u) > length / 2 or abs(v) > width / 2:
+        return None
+    if isinstance(thing, Wall):
+        return 0.0, thing.height
+    foot, tall = thing.z, 2.0 * thing.half_extents()[2]
+    if thing.shape == "wedge":
+        return foot, foot + tall * (u / length + 0.5)
+    if thing.shape in ("ball", "cylinder"):
+        out = (u * u + v * v) / (length / 2) ** 2
+        if out > 1.0:
+            return None
+        if thing.shape == "ball":
+            rise = tall / 2 * math.sqrt(1.0 - out)
+            return foot + tall / 2 - rise, foot + tall / 2 + rise
+    if thing.shape == "capsule":
+        rise = tall / 2 * math.sqrt(max(0.0, 1.0 - (v / (width / 2)) ** 2))
+        return foot + tall / 2 - rise, foot + tall / 2 + rise
+    return foot, foot + tall
+
+
+class GroundPlan(QWidget):
+    """Draws the ground on the bench from above and takes hold of what lies on it."""
+
+    picked = pyqtSignal()
+    previewed = pyqtSignal(str, object)
+    let_go = pyqtSignal(str)
+    key_wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.chosen: list[str] = []  # "blocks.crate", the one in hand last
+        self.zoom, self.shift = 1.0, QPointF(0, 0)
+        self.line = [(-10.0, 0.0), (60.0, 0.0)]
+        self._hold: tuple[str, QPointF, dict[str, Thing]] | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("plan of the ground")
+        self.setMinimumSize(360, 300)
+        session.yard_changed.connect(lambda _: self.update())
+
+    # what there is
+
+    @property
+    def ground(self) -> Ground:
+        """The ground on the bench."""
+        return self.session.ground
+
+    def things(self) -> list[tuple[str, Thing]]:
+        """Everything on it, by path below the ground."""
+        found: list[tuple[str, Thing]] = [(f"walls.{one.id}", one) for one in self.ground.walls]
+        found += [(f"gates.{one.id}", one) for one in self.ground.gates]
+        found += [(f"blocks.{one.id}", one) for one in self.ground.blocks]
+        return found
+
+    def in_hand(self) -> list[tuple[str, Thing]]:
+        """The things that are chosen and still there."""
+        known = dict(self.things())
+        self.chosen = [path for path in self.chosen if path in known]
+        return [(path, known[path]) for path in self.chosen]
+
+    def choose(self, paths: list[str]) -> None:
+        """Takes things in hand."""
+        self.chosen = paths
+        self.picked.emit()
+        self.update()
+
+    # metres and pixels
+
+    def _box(self) -> QRectF:
+        return QRectF(0, 0, self.width(), self.height() - SECTION)
+
+    def _scale(self) -> float:
+        low_x, low_y, high_x, high_y = self._extent()
+        box = self._box()
+        return min(box.width() / (high_x - low_x), box.height() / (high_y - low_y)) * 0.92 * self.zoom
+
+    def _extent(self) -> tuple[float, float, float, float]:
+        """The box of all that lies there, with room round it; never more than the ground."""
+        spots = [(thing.x, thing.y, 0.5 * max(size_of(thing))) for _, thing in self.things()]
+        edges = self.ground.edges_at()
+        if not spots:
+            return edges
+        low_x, low_y = min(x - s for x, _, s in spots) - 6.0, min(y - s for _, y, s in spots) - 6.0
+        high_x, high_y = max(x + s for x, _, s in spots) + 6.0, max(y + s for _, y, s in spots) + 6.0
+        return low_x, low_y, high_x, high_y
+
+    def at(self, x: float, y: float) -> QPointF:
+        """A place in px."""
+        low_x, low_y, high_x, high_y = self._extent() if self._hold is None else self._held_extent
+        scale = self._scale() if self._hold is None else self._held_scale
+        centre = self._box().center() + self.shift
+        return QPointF(centre.x() + (x - (low_x + high_x) / 2) * scale, centre.y() - (y - (low_y + high_y) / 2) * scale)
+
+    def place(self, px: QPointF) -> tuple[float, float]:
+        """The place under a px, m."""
+        low_x, low_y, high_x, high_y = self._extent() if self._hold is None else self._held_extent
+        scale = self._scale() if self._hold is None else self._held_scale
+        centre = self._box().center() + self.shift
+        return (px.x() - centre.x()) / scale + (low_x + high_x) / 2, (centre.y() - px.y()) / scale + (
+            low_y + high_y
+        ) / 2
+
+    def outline(self, thing: Thing) -> QPolygonF:
+        """A thing from above, px."""
+        length, width = size_of(thing)
+        turn = math.radians(thing.heading_deg)
+        cos, sin = math.cos(turn), math.sin(turn)
+        corners = []
+        for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1)):
+            u, v = a * length / 2, b * width / 2
+            corners.append(self.at(thing.x + cos * u - sin * v, thing.y + sin * u + cos * v))
+        return QPolygonF(corners)
+
+    def handles(self, thing: Thing) -> dict[str, QPointF]:
+        """Where a thing is turned and sized, px."""
+        length, width = size_of(thing)
+        turn = math.radians(thing.heading_deg)
+        cos, sin = math.cos(turn), math.sin(turn)
+        middle = self.at(thing.x, thing.y)
+        nose = self.at(thing.x + cos * length / 2, thing.y + sin * length / 2)
+        side = self.at(thing.x - sin * width / 2, thing.y + cos * width / 2)
+        away = 22.0
+        turn_at = QPointF(nose.x() + cos * away, nose.y() - sin * away)
+        found = {"turn": turn_at, "length": nose, "width": side}
+        if isinstance(thing, Gate):
+            found.pop("length")
+        if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < HANDLE:
+            found["width"] = QPointF(middle.x() - sin * 12.0, middle.y() - cos * 12.0)
+        return found
+
+    # hand
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        self._held_extent, self._held_scale = self._extent(), self._scale()
+        if event.button() == Qt.MouseButton.RightButton:
+            self._hold = ("pan", at, {})
+            return
+        for k, end in enumerate(self.line):
+            spot = self.at(*end)
+            if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 3:
+                self._hold = (f"line{k}", at, {})
+                return
+        held = self.in_hand()
+        if len(held) == 1:
+            for name, spot in self.handles(held[0][1]).items():
+                if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 2:
+                    self._hold = (name, at, dict(held))
+                    return
+        under = self.under(at)
+        add = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if under is None:
+            if not add:
+                self.choose([])
+            self._hold = ("pan", at, {})
+            return
+        if add:
+            self.choose([path for path in self.chosen if path != under] + ([under] if under not in self.chosen else []))
+        elif under not in self.chosen:
+            self.choose([under])
+        self._hold = ("move", at, dict(self.in_hand()))
+
+    def under(self, at: QPointF) -> str | None:
+        """The path of the topmost thing under a px."""
+        for path, thing in reversed(self.things()):
+            shape = self.outline(thing)
+            box = shape.boundingRect()
+            if shape.containsPoint(at, Qt.FillRule.OddEvenFill):
+                return path
+            if max(box.width(), box.height()) < 14 and box.adjusted(-6, -6, 6, 6).contains(at):
+                return path
+        return None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._hold is None:
+            return
+        what, start, held = self._hold
+        at = event.position()
+        if what == "pan":
+            self.shift += at - start
+            self._hold = (what, at, held)
+        elif what.startswith("line"):
+            self.line[int(what[4])] = self.place(at)
+        elif (at - start).manhattanLength() >= 3 or self.session.is_previewing:
+            self._drag(what, start, at, held, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        self.update()
+
+    def _drag(self, what: str, start: QPointF, at: QPointF, held: dict[str, Thing], free: bool) -> None:
+        (x0, y0), (x1, y1) = self.place(start), self.place(at)
+        step = 0.0 if free else GRID
+        for path, thing in held.items():
+            if what == "move":
+                fields = {"x": rounded(thing.x + x1 - x0, step), "y": rounded(thing.y + y1 - y0, step)}
+            elif what == "turn":
+                angle = math.degrees(math.atan2(y1 - thing.y, x1 - thing.x))
+                fields = {"heading_deg": rounded(angle, 0.0 if free else 5.0)}
+            else:
+                turn = math.radians(thing.heading_deg)
+                dx, dy = x1 - thing.x, y1 - thing.y
+                out = dx * math.cos(turn) + dy * math.sin(turn)
+                if what == "width":
+                    out = dy * math.cos(turn) - dx * math.sin(turn)
+                fields = {what: max(0.1, rounded(2.0 * abs(out), step))}
+            self.previewed.emit(path, thing.replace(**fields))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        hold, self._hold = self._hold, None
+        if hold is not None and hold[2]:
+            word = {"move": "move", "turn": "turn"}.get(hold[0], "size")
+            self.let_go.emit(f"{word} {' and '.join(path.split('.')[1].replace('_', ' ') for path in hold[2])}")
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.zoom, self.shift = 1.0, QPointF(0, 0)
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            factor = 1.15 ** (event.angleDelta().y() / 120.0)
+            self.zoom = min(40.0, max(0.2, self.zoom * factor))
+            self.shift *= factor
+            self.update()
+            event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        way = ways.get(Qt.Key(event.key()))
+        if way is not None and self.in_hand():
+            for path, thing in self.in_hand():
+                self.previewed.emit(path, thing.replace(x=thing.x + GRID * way[0], y=thing.y + GRID * way[1]))
+            self.let_go.emit("move by a step")
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.key_wanted.emit("remove")
+        elif event.key() == Qt.Key.Key_D and not event.modifiers():
+            self.key_wanted.emit("duplicate")
+        else:
+            super().keyPressEvent(event)
+
+    # picture
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour("paper"))
+        painter.save()
+        painter.setClipRect(self._box())
+        self._paint_grid(painter)
+        x0, y0, x1, y1 = self.ground.edges_at()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("soft"), 1.5, Qt.PenStyle.DashLine))
+        painter.drawRect(QRectF(self.at(x0, y1), self.at(x1, y0)))
+        chosen = {path for path, _ in self.in_hand()}
+        for path, thing in self.things():
+            self._paint_thing(painter, thing, path in chosen)
+        self._paint_start(painter)
+        if len(chosen) == 1:
+            self._paint_handles(painter, self.in_hand()[0][1])
+        painter.setPen(QPen(theme.colour("warning"), 1.2, Qt.PenStyle.DashLine))
+        ends = [self.at(*end) for end in self.line]
+        painter.drawLine(*ends)
+        painter.setBrush(theme.colour("warning"))
+        for end, word in zip(ends, "AB", strict=True):
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawEllipse(end, 5.0, 5.0)
+            painter.setPen(theme.colour("warning"))
+            painter.setFont(theme.font(theme.SMALL, bold=True))
+            painter.drawText(end + QPointF(7, -5), word)
+        painter.restore()
+        self._paint_section(painter)
+
+    def _paint_grid(self, painter: QPainter) -> None:
+        scale = self._scale() if self._hold is None else self._held_scale
+        step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 30), 500.0)
+        box = self._box()
+        x0, y1 = self.place(box.topLeft())
+        x1, y0 = self.place(box.bottomRight())
+        painter.setPen(theme.pen("shade"))
+        for k in range(math.floor(x0 / step), math.ceil(x1 / step) + 1):
+            painter.drawLine(self.at(k * step, y0), self.at(k * step, y1))
+        for k in range(math.floor(y0 / step), math.ceil(y1 / step) + 1):
+            painter.drawLine(self.at(x0, k * step), self.at(x1, k * step))
+        painter.setPen(theme.pen("ink", 1.2))
+        foot = QPointF(14, box.bottom() - 14)
+        painter.drawLine(foot, foot + QPointF(step * scale, 0))
+        painter.setFont(theme.font(10))
+        painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
+
+    def _paint_thing(self, painter: QPainter, thing: Thing, chosen: bool) -> None:
+        painter.setPen(theme.pen("ink", 2.2 if chosen else 1.0))
+        shape = self.outline(thing)
+        if isinstance(thing, Gate):
+            painter.setPen(QPen(theme.family("impulse"), 3.0 if chosen else 2.0))
+            painter.drawLine((shape[0] + shape[3]) / 2, (shape[1] + shape[2]) / 2)
+            painter.drawPolygon(shape)
+            return
+        painter.setBrush(theme.colour("saw_ice"))
+        if isinstance(thing, Block):
+            fills = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
+            painter.setBrush(theme.colour(fills[thing.moves]) if thing.moves in fills else Qt.BrushStyle.NoBrush)
+            if thing.moves == "trigger":
+                painter.setPen(QPen(theme.family("air"), 2.4 if chosen else 1.6, Qt.PenStyle.DashLine))
+            if thing.moves == "driven":
+                painter.save()
+                painter.setPen(QPen(theme.colour("iron"), 1.2, Qt.PenStyle.DotLine))
+                sway = (thing.sway_x, thing.sway_y)
+                painter.drawLine(
+                    self.at(thing.x - sway[0], thing.y - sway[1]), self.at(thing.x + sway[0], thing.y + sway[1])
+                )
+                painter.restore()
+            if thing.shape in ("ball", "cylinder"):
+                radius = math.hypot(*_between(shape[0], shape[1])) / 2
+                painter.drawEllipse(self.at(thing.x, thing.y), radius, radius)
+                return
+        painter.drawPolygon(shape)
+        if isinstance(thing, Block) and thing.shape == "wedge":  # the high end is the ruled one
+            for share in (0.12, 0.24):
+                a = shape[0] + (shape[1] - shape[0]) * share
+                b = shape[3] + (shape[2] - shape[3]) * share
+                painter.drawLine(a, b)
+
+    def _paint_start(self, painter: QPainter) -> None:
+        start = self.session.drill.start
+        turn = math.radians(start.heading_deg)
+        at = self.at(start.x, start.y)
+        painter.setPen(theme.pen("good", 2.0))
+        painter.drawEllipse(at, 5.0, 5.0)
+        painter.drawLine(at, at + QPointF(16 * math.cos(turn), -16 * math.sin(turn)))
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("good"))
+        painter.drawText(at + QPointF(-12, -9), "start")
+
+    def _paint_handles(self, painter: QPainter, thing: Thing) -> None:
+        found = self.handles(thing)
+        painter.setPen(theme.pen("ink", 1.2))
+        painter.drawLine(self.at(thing.x, thing.y), found["turn"])
+        painter.setBrush(theme.colour("card"))
+        for name, spot in found.items():
+            if name == "turn":
+                painter.drawEllipse(spot, HANDLE - 1, HANDLE - 1)
+            else:
+                painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
+        length, width = size_of(thing)
+        words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {thing.heading_deg:g}°"
+        box = self.outline(thing).boundingRect()
+        painter.setFont(theme.font(theme.SMALL))
+        wide = painter.fontMetrics().horizontalAdvance(words) + 10
+        label = QRectF(box.center().x() - wide / 2, box.bottom() + 8, wide, 18)
+        painter.fillRect(label, theme.colour("card", 230))
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _paint_section(self, painter: QPainter) -> None:
+        box = QRectF(0, self.height() - SECTION, self.width(), SECTION)
+        painter.fillRect(box, theme.colour("card"))
+        painter.setPen(theme.pen("rule"))
+        painter.drawLine(box.topLeft(), box.topRight())
+        (ax, ay), (bx, by) = self.line
+        long = max(math.hypot(bx - ax, by - ay), 0.1)
+        left, right, foot = 34.0, self.width() - 20.0, box.bottom() - 20.0
+        scale = (right - left) / long
+        tall = min(scale, 40.0)
+        painter.setPen(theme.pen("ink", 1.2))
+        painter.drawLine(QPointF(left, foot), QPointF(right, foot))
+        painter.setPen(Qt.PenStyle.NoPen)
+        count = max(2, int(right - left))
+        for _, thing in self.things():
+            fill = "saw_ice" if not isinstance(thing, Block) or thing.moves == "fixed" else "oak_light"
+            painter.setBrush(theme.colour(fill))
+            for k in range(count):
+                share = k / count
+                span = top_at(thing, ax + share * (bx - ax), ay + share * (by - ay))
+                if span is not None:
+                    x = left + share * (right - left)
+                    painter.drawRect(QRectF(x, foot - span[1] * tall, 1.6, max(1.0, (span[1] - span[0]) * tall)))
+        painter.setPen(theme.colour("soft"))
+        painter.setFont(theme.font(theme.SMALL))
+        painter.drawText(QPointF(12, box.top() + 16), f"section from A to B · {units.show(long, 'm')} · heights")
+        painter.drawText(QPointF(left - 16, foot + 4), "A")
+        painter.drawText(QPointF(right + 6, foot + 4), "B")
+        step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 60), 200.0)
+        for k in range(int(long / step) + 1):
+            x = left + k * step * scale
+            painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
+
+
+def _between(a: QPointF, b: QPointF) -> tuple[float, float]:
+    return b.x() - a.x(), b.y() - a.y()
+
+
+def rounded(value: float, step: float) -> float:
+    """To the step, or to a millimetre."""
+    return float(np.round(round(value / step) * step if step else value, 3))
+
+
+def item_fields(thing: Any) -> str:
+    """The list of the ground a thing stands in."""
+    return LISTS[type(thing)]

@@ -1,0 +1,179 @@
+"""The Ground page driven as a user drives it, and freight in the yard view."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from oak_sled.core import demos, run
+from oak_sled.core.block import Block
+from oak_sled.core.world import Job
+from oak_sled.core.yard import Ground, Wall
+from oak_sled.desk.groundplan import top_at
+from oak_sled.desk.yardview import freight
+from oak_sled.desk.yardview.camera import Rig
+from oak_sled.desk.yardview.renderer import Scene
+
+
+@pytest.fixture
+def page(window, idle):
+    window.session.open(demos.load("quay"), (), None)
+    idle()
+    window.show_page("Ground")
+    return window.ground_page
+
+
+def block(page, name):
+    return next(one for one in page.session.ground.blocks if one.id == name)
+
+
+def drag(plan, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
+    start, end = start.toPoint(), end.toPoint()
+    QTest.mousePress(plan, Qt.MouseButton.LeftButton, modifiers, start)
+    for k in range(1, 7):
+        QTest.mouseMove(plan, start + QPoint((end.x() - start.x()) * k // 6, (end.y() - start.y()) * k // 6))
+    QTest.mouseMove(plan, end)
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, modifiers, end)
+
+
+def test_a_ramp_is_dragged_and_the_drill_runs_again(page, window, idle):
+    before = window.session.run
+    drag(page.plan, page.plan.at(20, -14), page.plan.at(26, -10))
+    ramp = block(page, "ramp")
+    assert (ramp.x, ramp.y) == (pytest.approx(26, abs=0.4), pytest.approx(-10, abs=0.4))
+    assert ramp.x % 0.25 == 0.0, "on the grid"
+    assert window.session.undo_label == "move ramp"
+    idle()
+    assert window.session.run is not before
+    assert window.session.run.job.ground == window.session.ground
+    window.session.undo()
+    assert (block(page, "ramp").x, block(page, "ramp").y) == (20.0, -14.0)
+    window.session.redo()
+    assert block(page, "ramp") == ramp
+
+
+def test_a_thing_is_turned_and_sized_by_its_handles(page):
+    plan = page.plan
+    plan.choose(["blocks.ramp"])
+    drag(plan, plan.handles(block(page, "ramp"))["turn"], plan.at(20, 10))
+    assert block(page, "ramp").heading_deg == pytest.approx(90.0, abs=5.0)
+    drag(plan, plan.handles(block(page, "ramp"))["length"], plan.at(20, -7))
+    assert block(page, "ramp").length == pytest.approx(14.0, abs=0.7)
+    assert page.session.undo_label == "size ramp"
+
+
+def test_several_are_moved_aligned_duplicated_and_removed(page):
+    plan, session = page.plan, page.session
+    QTest.mouseClick(plan, Qt.MouseButton.LeftButton, pos=plan.at(14, 0).toPoint())
+    QTest.mouseClick(plan, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, plan.at(33, -3).toPoint())
+    assert plan.chosen == ["blocks.crate_1", "blocks.float_1"]
+    page.align("y")
+    assert block(page, "float_1").y == block(page, "crate_1").y
+    session.undo()
+    assert block(page, "float_1").y == -3.0, "one step for both"
+    count = len(session.ground.blocks)
+    QTest.keyClick(plan, Qt.Key.Key_D)
+    assert len(session.ground.blocks) == count + 2
+    QTest.keyClick(plan, Qt.Key.Key_Delete)
+    assert len(session.ground.blocks) == count
+    QTest.mouseClick(plan, Qt.MouseButton.LeftButton, pos=plan.at(14, 0).toPoint())
+    QTest.keyClick(plan, Qt.Key.Key_Right)
+    assert block(page, "crate_1").x == 14.25
+
+
+@pytest.mark.parametrize("kind", ["crate", "barrel", "ball", "log", "ramp", "step", "ram", "trigger", "wall", "gate"])
+def test_every_kind_of_thing_is_placed_and_met(page, window, idle, kind):
+    page.add(kind)
+    (path, thing) = page.plan.in_hand()[0]
+    assert path.startswith(("blocks.", "walls.", "gates."))
+    assert page.subject()[1] == thing
+    idle()
+    assert not window.notice.fault
+    page.grab()
+
+
+def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
+    page.plan.choose(["blocks.crate_1"])
+    dial = page.dials["mass"]
+    dial.entered.emit(500.0)
+    assert block(page, "crate_1").mass == 500.0
+    assert page.dials["mass"].value == 500.0
+    assert window.session.undo_label
+    page.session.edit(f"{page.path}.blocks.crate_1.moves", "fixed")
+    assert "mass" not in page.dials, "a fixed thing has no use for a mass"
+    assert page.choices["moves"].text() == "moves: fixed"
+    page.plan.choose([])
+    page.dials["friction"].moved.emit(0.3)
+    page.dials["friction"].let_go.emit()
+    assert window.session.ground.friction == 0.3
+    idle()
+
+
+def test_a_section_is_drawn_along_its_line(page):
+    drag(page.plan, page.plan.at(*page.plan.line[1]), page.plan.at(30, -14))
+    assert page.plan.line[1] == (pytest.approx(30, abs=0.4), pytest.approx(-14, abs=0.4))
+
+
+@pytest.mark.parametrize(
+    ("thing", "at", "wanted"),
+    [
+        (Block(id="a", length=2, width=2, height=1, z=0.5), (0.9, 0.0), (0.5, 1.5)),
+        (Block(id="a", length=2, width=2, height=1), (1.1, 0.0), None),
+        (Block(id="a", shape="wedge", length=4, width=2, height=1), (1.0, 0.0), (0.0, 0.75)),
+        (Block(id="a", shape="ball", length=2), (0.0, 0.0), (0.0, 2.0)),
+        (Block(id="a", shape="ball", length=2), (0.8, 0.8), None),
+        (Block(id="a", shape="cylinder", length=2, height=3), (0.6, 0.6), (0.0, 3.0)),
+        (Block(id="a", shape="capsule", length=3, width=1), (1.0, 0.3), (0.1, 0.9)),
+        (Wall(id="a", length=4, width=1, heading_deg=90, height=2), (0.0, 1.5), (0.0, 2.0)),
+    ],
+)
+def test_a_section_knows_how_high_a_thing_is(thing, at, wanted):
+    found = top_at(thing, *at)
+    assert found == (None if wanted is None else pytest.approx(wanted))
+
+
+def test_a_fault_is_said_and_the_last_good_value_holds(page, window):
+    page.session.edit(f"{page.path}.blocks.crate_1.mass", -3.0)
+    assert window.notice.fault
+    assert block(page, "crate_1").mass == 25.0
+
+
+def test_the_keys_bring_the_page_and_the_bench(window):
+    window.acts["page_Ground"].trigger()
+    assert window.pages.currentWidget() is window.ground_page
+    assert window.header.pages["Ground"].isChecked()
+    window.acts["page_Bench"].trigger()
+    assert window.pages.currentWidget() is not window.ground_page
+
+
+# freight in the picture
+
+
+def test_freight_is_drawn_where_the_run_says(renderer):
+    ground = Ground(id="ground", blocks=(Block(id="crate", x=3.0, mass=30.0),))
+    yard = demos.load("quay")
+    drill = yard.drill("push_freight").replace(duration=2.0)
+    made = run.execute(Job(yard.craft(), ground, drill, 120))
+    spots = freight.places(made, made.ticks)
+    assert spots.shape == (1, 7)
+    assert spots[0, 0] == made.column("block.crate.position.x")[-1]
+    mesh = freight.Freight(ground).placed(spots)
+    assert mesh[:, :3].mean(axis=0) == pytest.approx(spots[0, :3], abs=0.1)
+    camera = Rig(name="top").camera(made, made.ticks, 320, 200)
+    empty = renderer.draw(Scene(Ground(id="ground")), camera, 320, 200, False)
+    full = renderer.draw(Scene(ground, places=spots), camera, 320, 200, False)
+    changed = sum(empty.pixel(x, y) != full.pixel(x, y) for x in range(0, 320, 3) for y in range(0, 200, 3))
+    assert changed > 5
+
+
+@pytest.mark.parametrize("moves", ["free", "fixed", "driven", "trigger"])
+@pytest.mark.parametrize("shape", ["box", "ball", "capsule", "cylinder", "wedge"])
+def test_every_shape_is_drawn_to_size_and_in_the_look_of_how_it_moves(shape, moves):
+    one = Block(id="a", shape=shape, moves=moves, length=2.0, width=1.0, height=0.8)
+    mesh = freight.template(one)
+    half = one.half_extents()
+    reach = np.abs(mesh[:, :3]).max(axis=0)
+    assert reach == pytest.approx(half, abs=0.09)
+    if moves != "free":
+        other = freight.template(one.replace(moves="free"))
+        assert not np.array_equal(mesh[0, 6:], other[0, 6:]), "it can be told from a loose one"
