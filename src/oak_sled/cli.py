@@ -90,7 +90,7 @@ def warm(quiet: bool = False) -> None:
     from oak_sled.core import jit
 
     if not jit.is_warm() and not quiet:
-        print("oak-sled: compiling the kernel once (about half a minute)...", file=sys.stderr, flush=True)
+        print("oak-sled: compiling the kernel once (a minute or two)...", file=sys.stderr, flush=True)
 
 
 @app.command("open")

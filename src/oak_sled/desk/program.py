@@ -223,8 +223,31 @@ def shots(folder: Path) -> int:
     settle(app, 0.8)
     shoot(window, folder, "night")
     window.toggle_night()
+    shoot_quay(app, window, folder)
     finish(app, window)
     return 0
+
+
+def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
+    """The sled among freight, over the ramp, and the page of its ground."""
+    session = window.session
+    session.open(demos.load("quay"), (), None)
+    until(app, lambda: session.run is not None and not session.worker.is_busy)
+    session.set_time(1.55)
+    window.playbar.choose("orbit")
+    settle(app, 0.8)
+    shoot(window, folder, "quay")
+    session.choose("drill", "ramp_jump")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "ramp_jump")
+    session.set_time(2.35)
+    window.playbar.choose("side")
+    settle(app, 0.8)
+    shoot(window, folder, "ramp")
+    window.show_page("Ground")
+    window.ground_page.plan.choose(["blocks.ramp"])
+    settle(app, 0.4)
+    shoot(window, folder, "ground")
+    window.show_page("Bench")
 
 
 def drive_a_little(app: QApplication, window: Window) -> None:

@@ -78,7 +78,7 @@ _BOX_FACES = ((0, 2, 6, 4), (1, 5, 7, 3), (0, 4, 5, 1), (2, 3, 7, 6), (0, 1, 3, 
 _WEDGE_FACES = ((0, 2, 3, 1), (1, 3, 5, 4), (0, 4, 5, 2), (0, 1, 4), (2, 5, 3))
 
 
-def box(half: Sequence[float]) -> Piece:
+def box(half: Sequence[float] | Floats) -> Piece:
     """A box of half extents in m."""
     return _box(*(float(size) for size in half))
 
@@ -89,7 +89,7 @@ def _box(*half: float) -> Piece:
     return polytope(signs * np.asarray(half, dtype=float), _BOX_FACES)
 
 
-def wedge(half: Sequence[float]) -> Piece:
+def wedge(half: Sequence[float] | Floats) -> Piece:
     """A ramp that rises along x from nothing to its full height; half extents of the box round it, m."""
     return _wedge(*(float(size) for size in half))
 
@@ -161,10 +161,10 @@ class Solid:
     inertia: Floats = field(default_factory=lambda: np.eye(3))
     kind: int = FREE
     material: int = 0
-    position: Sequence[float] = (0.0, 0.0, 0.0)
-    attitude: Sequence[float] = (1.0, 0.0, 0.0, 0.0)
-    velocity: Sequence[float] = (0.0, 0.0, 0.0)
-    spin: Sequence[float] = (0.0, 0.0, 0.0)
+    position: Sequence[float] | Floats = (0.0, 0.0, 0.0)
+    attitude: Sequence[float] | Floats = (1.0, 0.0, 0.0, 0.0)
+    velocity: Sequence[float] | Floats = (0.0, 0.0, 0.0)
+    spin: Sequence[float] | Floats = (0.0, 0.0, 0.0)
     free: Sequence[float] = (1.0, 1.0, 1.0)
     free_spin: Sequence[float] = (1.0, 1.0, 1.0)
     gravity_scale: float = 1.0
@@ -172,7 +172,7 @@ class Solid:
     period: float = 1.0
 
 
-def box_inertia(mass: float, half: Sequence[float]) -> Floats:
+def box_inertia(mass: float, half: Sequence[float] | Floats) -> Floats:
     """kg m2 of a solid box, shape (3, 3)."""
     a, b, c = (x * x for x in half)
     return np.diag([mass / 3.0 * (b + c), mass / 3.0 * (a + c), mass / 3.0 * (a + b)])
