@@ -44,46 +44,46 @@ def tick(world, now, raw):
 
     Axes and inertia of `now` are in step with its attitude, at the start as at the end.
     """
-    until_contacts(world, now, raw)  # 1 to 5
-    meet_walls(world.body[0], world.walls, now)  # 6
-    after_contacts(world, now, True)  # 7 and 8
+    body, ground, drill = world.body[0], world.ground[0], world.drill[0]
+    until_contacts(body, ground, drill, world.parts, world.channels, world.gates, now, raw)  # 1 to 5
+    meet_walls(body, world.walls, now)  # 6
+    after_contacts(body, ground, drill, world.parts, world.walls, world.gates, now, True)  # 7 and 8
 
 
 @compiled
 def tick_among(world, scene, now, raw):
     """The same tick for a craft among things, whose contacts the solver answers."""
-    until_contacts(world, now, raw)  # 1 to 5
-    meeting.meet_things(world.body[0], scene, now, world.ground[0].gravity, now.parts + CONTACT)  # 6
-    hold(world.body[0], now)
-    after_contacts(world, now, False)  # 7 and 8
+    body, ground, drill = world.body[0], world.ground[0], world.drill[0]
+    until_contacts(body, ground, drill, world.parts, world.channels, world.gates, now, raw)  # 1 to 5
+    meeting.meet_things(body, scene, now, ground.gravity, now.parts + CONTACT)  # 6
+    hold(body, now)
+    after_contacts(body, ground, drill, world.parts, world.walls, world.gates, now, False)  # 7 and 8
 
 
 @compiled
-def until_contacts(world, now, raw):
+def until_contacts(body, ground, drill, parts, channels, gates, now, raw):
     """Channels, supports, forces, gravity and damping, velocities."""
-    body, ground, drill = world.body[0], world.ground[0], world.drill[0]
     clear(now)
     read_motion(now)
     for i in range(3):
         now.start_velocity[i], now.start_spin[i] = now.velocity[i], now.spin[i]
     start_momentum(now)
-    shape_channels(world.channels, drill, world.gates, now, raw)  # 1
+    shape_channels(channels, drill, gates, now, raw)  # 1
     stand(body, ground, now)  # 2
-    push_parts(world.parts, body, ground, now)  # 3
+    push_parts(parts, body, ground, now)  # 3
     weigh_and_damp(body, ground, now)  # 4
     speed_up(body, now, (now.start_spin[0], now.start_spin[1], now.start_spin[2]))  # 5
 
 
 @compiled
-def after_contacts(world, now, by_walls):
+def after_contacts(body, ground, drill, parts, walls_there, gates, now, by_walls):
     """Limiters, then places."""
-    body = world.body[0]
-    limit(world.parts, body, now)  # 7
+    limit(parts, body, now)  # 7
     v, w = now.velocity, now.spin
     if body.integrator == 1:
         v, w = now.start_velocity, now.start_spin
     velocity, spin = (v[0], v[1], v[2]), (w[0], w[1], w[2])
-    move(body, world.ground[0], world.drill[0], world.walls, world.gates, now, velocity, spin, by_walls)  # 8
+    move(body, ground, drill, walls_there, gates, now, velocity, spin, by_walls)  # 8
     now.time += now.dt
 
 
