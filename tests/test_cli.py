@@ -139,3 +139,43 @@ def test_bad_input_is_one_clear_line_and_status_2(arguments, words):
 def test_several_faults_are_a_line_each():
     told = call("run", "demo:fan-sled", "--set", "ticks=3", "--set", "crafts.fan_sled.body.mass=-2", status=2).stderr
     assert len(told.strip().splitlines()) == 2
+
+
+def test_the_quay_runs_lists_and_meets_its_targets(tmp_path):
+    assert "demo:quay" in call("demos").stdout
+    lines = call("list", "demo:quay").stdout.splitlines()
+    assert "dial\tgrounds.quay.blocks.crate_1.mass\t25\tkg" in lines
+    out, data = tmp_path / "run.csv", tmp_path / "run.json"
+    heavy = "grounds.quay.blocks.crate_1.mass=2500"
+    told = call("run", "demo:quay", "--drill", "push_freight", "--set", heavy, "--csv", str(out), "--json", str(data))
+    assert "blocks_moved" in told.stdout
+    found = json.loads(data.read_text())["measures"]
+    assert found["air_time"] == {"value": 0.0, "unit": "s"}
+    with out.open() as file:
+        rows = list(csv.reader(file))
+    for name in ("fan_sled.contact.force.z [N]", "block.crate_1.position.x [m]", "block.crate_1.rotation.w"):
+        assert name in rows[0]
+    crate = [float(row[rows[0].index("block.crate_1.position.x [m]")]) for row in rows[1:]]
+    sled = [float(row[rows[0].index("fan_sled.position.x [m]")]) for row in rows[1:]]
+    assert crate[0] == 14.0
+    assert max(sled) < max(crate) - 0.4, "the sled stays behind what it pushes"
+    inside = [float(row[rows[0].index("block.landing.inside")]) for row in rows[1:]]
+    assert max(inside) == 0.0
+    checked = call("check", "demo:quay").stdout.splitlines()
+    assert len(checked) == 6
+    assert all(line.startswith("met") for line in checked)
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ("grounds.quay.blocks.crate_1.mass=-4", "mass"),
+        ("grounds.quay.blocks.crate_9.mass=4", "crate_9"),
+        ("grounds.quay.blocks.crate_1.length=0", "length"),
+        ("grounds.quay.blocks.crate_1.mass=4 m", "kg"),
+    ],
+)
+def test_bad_freight_is_one_clear_line(change, said):
+    done = call("run", "demo:quay", "--set", change, status=2)
+    assert said in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1

@@ -248,3 +248,45 @@ def test_an_attitude_turns_heading_then_pitch_then_roll():
     assert nose == pytest.approx([0.0, math.cos(math.radians(30)), -math.sin(math.radians(30))], abs=1e-12)
     rolled = traces.rotation(np.array(Block(id="a", roll_deg=40.0).attitude())) @ [0.0, 1.0, 0.0]
     assert rolled == pytest.approx([0.0, math.cos(math.radians(40)), math.sin(math.radians(40))], abs=1e-12)
+
+
+@pytest.mark.parametrize("shape", ["box", "ball", "capsule", "cylinder", "wedge"])
+def test_inertia_and_centre_are_those_of_a_fine_sum_over_the_shape(shape):
+    one = Block(id="a", shape=shape, length=1.6, width=0.8, height=0.6, mass=30.0)
+    ticks = [np.linspace(-h, h, 91)[:-1] + h / 90 for h in one.half_extents()]
+    x, y, z = (axis.ravel() for axis in np.meshgrid(*ticks, indexing="ij"))
+    a, b, c = one.half_extents()
+    inside = {
+        "box": np.ones_like(x, bool),
+        "ball": x**2 + y**2 + z**2 <= a * a,
+        "capsule": np.maximum(np.abs(x) - (a - b), 0.0) ** 2 + y**2 + z**2 <= b * b,
+        "cylinder": x**2 + y**2 <= a * a,
+        "wedge": z + c <= (x + a) * c / a,
+    }[shape]
+    spots = np.stack([x, y, z], axis=1)[inside]
+    centre = spots.mean(axis=0)
+    assert centre == pytest.approx(one.centre(), abs=0.012)
+    off = spots - centre
+    spread = off.T @ off / len(off)
+    wanted = 30.0 * (np.trace(spread) * np.eye(3) - spread)
+    _, found = among._piece(one, one.half_extents())
+    assert found == pytest.approx(wanted, abs=0.02 * float(np.trace(wanted)))
+
+
+def test_a_loose_ramp_lies_still_where_it_was_put(make):
+    ramp = Block(id="ramp", shape="wedge", x=9.0, length=2.0, width=1.0, height=0.6, heading_deg=40.0, mass=60.0)
+    made = make.run(body=BOX, ground={**FLOOR, "blocks": (ramp,)}, seconds=2.0)
+    place = made.columns(*(f"block.ramp.position.{axis}" for axis in "xyz"))
+    turned = math.radians(40.0)
+    assert place[0] == pytest.approx([9.0 + math.cos(turned) / 3, math.sin(turned) / 3, 0.2], abs=1e-9)
+    assert np.abs(place[-1] - place[0]).max() < 2e-3
+
+
+def test_a_loose_ramp_on_end_falls_to_the_side_its_weight_is_on(make):
+    """On end, past the point of balance, it falls; before it, it falls back."""
+    for pitch, falls in ((-100.0, True), (-60.0, False)):
+        one = Block(id="w", shape="wedge", x=9.0, z=0.9, length=2.0, width=1.0, height=0.6, pitch_deg=pitch, mass=60.0)
+        made = make.run(body=BOX, ground={**FLOOR, "blocks": (one,)}, seconds=3.0)
+        q = np.array([made.column(f"block.w.rotation.{name}")[-1] for name in "wxyz"])
+        up = traces.rotation(q)[2, 2]
+        assert (abs(up) > 0.9 and up < 0.0) == falls or (not falls and up > 0.5)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from oak_sled.core import spatial
 from oak_sled.core.block import TIMBER, Block, Material
 from oak_sled.core.contact import scenery, things
 from oak_sled.core.contact.scenery import Piece, Solid
@@ -138,19 +139,25 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
 
 
 def _solid(one: Block, names: list[str]) -> Solid:
-    half = one.half_extents()
-    piece, inertia = _piece(one, half)
+    piece, inertia = _piece(one, one.half_extents())
+    centre = np.array(one.centre())
     return Solid(
-        [piece],
+        [piece.moved(np.eye(3), -centre)],
         one.mass,
         inertia,
         KINDS[one.moves],
         names.index(one.material or TIMBER),
-        one.middle(),
+        np.array(one.middle()) + spatial.to_world(_axes(one), centre),
         one.attitude(),
         sway=(one.sway_x, one.sway_y, one.sway_z),
         period=one.period,
     )
+
+
+def _axes(one: Block) -> Floats:
+    axes = np.zeros((3, 3))
+    spatial.axes_of(np.array(one.attitude()), axes)
+    return axes
 
 
 def _piece(one: Block, half: tuple[float, float, float]) -> tuple[Piece, Floats]:
@@ -170,5 +177,8 @@ def _piece(one: Block, half: tuple[float, float, float]) -> tuple[Piece, Floats]
         across = m_rod * (r * r / 4 + h * h / 3) + m_ends * (0.4 * r * r + h * h + 0.75 * h * r)
         return scenery.capsule(r, h), np.diag([round_axis, across, across])
     if one.shape == "wedge":
-        return scenery.wedge(half), scenery.box_inertia(m, half)
+        a, b, c = half
+        made = m * np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
+        made[0, 2] = made[2, 0] = -m * a * c / 9
+        return scenery.wedge(half), made
     return scenery.box(half), scenery.box_inertia(m, half)

@@ -78,6 +78,11 @@ class Block(Frozen):
         """Where its middle stands, m, world axes."""
         return (self.x, self.y, self.z + self.half_extents()[2])
 
+    def centre(self) -> tuple[float, float, float]:
+        """Its centre of mass, m from its middle, its own axes: a ramp has it low and toward its high end."""
+        a, _, c = self.half_extents()
+        return (a / 3.0, 0.0, -c / 3.0) if self.shape == "wedge" else (0.0, 0.0, 0.0)
+
     def attitude(self) -> tuple[float, float, float, float]:
         """Its attitude as a quaternion: heading, then pitch, then roll (ISO 8855 order)."""
         h, p, r = (0.5 * math.radians(angle) for angle in (self.heading_deg, self.pitch_deg, self.roll_deg))

@@ -15,11 +15,14 @@ _UNITS = {"position": "m", "velocity": "m/s", "spin": "rad/s", "point": "m", "lo
 
 
 def header(run: Run) -> list[tuple[str, Floats]]:
-    """Every column as (header, values): t first, then the craft's motion, channels and parts."""
+    """Every column as (header, values): t first, then the craft's motion, channels, parts, and blocks."""
     craft = run.job.craft.id
     found: list[tuple[str, Floats]] = [("t [s]", run.t)]
     for name in run.layout.names:
         pieces = name.split(".")
+        if pieces[0] == "block":  # what lies on the ground is nobody's
+            found.append((f"{name} [m]" if pieces[2] == "position" else name, run.column(name)))
+            continue
         unit = _UNITS.get(pieces[0], "")
         if len(pieces) == 3:
             unit = {"force": "N", "torque": "N m", "point": "m"}[pieces[1]]

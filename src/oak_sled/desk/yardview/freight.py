@@ -106,6 +106,8 @@ class Freight:
     def __init__(self, ground: Ground):
         self.blocks = among.moving(ground)
         made = [template(one) for one in self.blocks]
+        for mesh, one in zip(made, self.blocks, strict=True):
+            mesh[:, :3] -= one.centre()  # a run tells where the centre of mass is
         self.vertices = np.concatenate(made) if made else np.zeros((0, 9))
         self.owner = np.repeat(np.arange(len(made)), [len(mesh) for mesh in made])
 
