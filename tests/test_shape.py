@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 
+from oak_sled.core import jit
+
 ROOT = Path(__file__).parents[1]
 
 
@@ -48,3 +50,12 @@ def test_each_kernel_is_compiled_for_one_signature(demo_job):
     live.advance(3, raw_values(demo_job.craft, {"W"}))
     for kernel in (step.advance, step.first_row):
         assert len(kernel.signatures) == 1, kernel.signatures
+
+
+def test_a_kernel_without_its_contacts_is_not_compiled_yet(monkeypatch, tmp_path):
+    monkeypatch.setattr(jit, "CACHE_FOLDER", tmp_path)
+    assert not jit.is_warm()
+    (tmp_path / "step.advance-1.py311.nbi").touch()
+    assert not jit.is_warm(), "else the first drill among things would compile without a word"
+    (tmp_path / "step.advance_among-1.py311.nbi").touch()
+    assert jit.is_warm()

@@ -9,6 +9,7 @@ from oak_sled.core import demos, run
 from oak_sled.core.block import Block
 from oak_sled.core.world import Job
 from oak_sled.core.yard import Ground, Wall
+from oak_sled.desk import theme
 from oak_sled.desk.groundplan import top_at
 from oak_sled.desk.yardview import freight
 from oak_sled.desk.yardview.camera import Rig
@@ -177,3 +178,22 @@ def test_every_shape_is_drawn_to_size_and_in_the_look_of_how_it_moves(shape, mov
     if moves != "free":
         other = freight.template(one.replace(moves="free"))
         assert not np.array_equal(mesh[0, 6:], other[0, 6:]), "it can be told from a loose one"
+
+
+def test_the_plan_of_the_bench_shows_freight_where_the_run_has_it(window, idle):
+    window.session.open(demos.load("quay"), (), None)
+    idle()
+    window.session.choose("drill", "push_freight")
+    idle()
+    window.show_pane("Plan")
+    run_, plan = window.session.run, window.plan
+    window.session.set_time(run_.duration)
+    picture = plan.grab().toImage()
+    x, y = (run_.column(f"block.crate_1.position.{axis}")[-1] for axis in "xy")
+    assert x > 20.0, "it was pushed on"
+    there, before = plan._frame.at(x, y).toPoint(), plan._frame.at(14.0, 0.0).toPoint()
+    timber = theme.colour("oak_light").rgb()
+    near = [picture.pixel(there.x() + dx, there.y() + dy) for dx in (-2, 0, 2) for dy in (-2, 0, 2)]
+    left = [picture.pixel(before.x() + dx, before.y() + dy) for dx in (-2, 0, 2) for dy in (-2, 0, 2)]
+    assert timber in near
+    assert timber not in left

@@ -23,7 +23,10 @@ if TYPE_CHECKING:
 
 SKID = 0.05
 """m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""
-EDGE_WALL = 20.0
+EDGE_WALL, EDGE_TOP = 20.0, 1e4
+"""m of thickness and of height of the walls that stand at the edges of a ground."""
+TALLEST = 100.0
+"""m of height of a wall in a scene: a far taller box would be near everything."""
 KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "trigger": things.TRIGGER}
 
 
@@ -60,7 +63,7 @@ def scene_of(craft: Craft, ground: Ground) -> Scene:
         free=[0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
         free_spin=[0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
     )
-    solids = [_wall(*wall) for wall in _walls(ground)]
+    solids = [_wall(*wall) for wall in walls_of(ground)]
     solids += [_solid(one, names) for one in ground.blocks]
     made = scenery.scene(solids, plane=ground.floor, materials=pairs, craft=hull)
     bumper = next((part for part in craft.parts if part.kind == "bumper" and not part.mute), None)
@@ -119,21 +122,21 @@ def pieces_of(craft: Craft) -> list[Piece]:
     return found
 
 
-def _walls(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:
+def walls_of(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:
     """Walls and walled edges: x, y, heading (deg), length, width, height."""
     found = [(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
     if ground.edges == "wall":
         low_x, low_y, high_x, high_y = ground.edges_at()
-        out, tall = 0.5 * EDGE_WALL, 40.0
+        out = 0.5 * EDGE_WALL
         across, along = ground.length + 2 * EDGE_WALL, ground.width + 2 * EDGE_WALL
-        found += [(ground.middle_x, y, 0.0, across, EDGE_WALL, tall) for y in (low_y - out, high_y + out)]
-        found += [(x, ground.middle_y, 90.0, along, EDGE_WALL, tall) for x in (low_x - out, high_x + out)]
+        found += [(ground.middle_x, y, 0.0, across, EDGE_WALL, EDGE_TOP) for y in (low_y - out, high_y + out)]
+        found += [(x, ground.middle_y, 90.0, along, EDGE_WALL, EDGE_TOP) for x in (low_x - out, high_x + out)]
     return found
 
 
 def _wall(x: float, y: float, heading_deg: float, length: float, width: float, height: float) -> Solid:
     turn = 0.5 * math.radians(heading_deg)
-    half = (0.5 * length, 0.5 * width, 0.5 * height)
+    half = (0.5 * length, 0.5 * width, 0.5 * min(height, TALLEST))
     attitude = (math.cos(turn), 0.0, 0.0, math.sin(turn))
     return Solid([scenery.box(half)], kind=things.FIXED, position=(x, y, half[2]), attitude=attitude)
 

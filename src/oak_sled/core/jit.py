@@ -48,8 +48,8 @@ CACHE_FOLDER = _point_cache()
 
 
 def is_warm() -> bool:
-    """Whether the kernel has been compiled for these sources before."""
-    return any(CACHE_FOLDER.rglob("*.nbi"))
+    """Whether the whole kernel, contacts too, has been compiled for these sources before."""
+    return all(any(CACHE_FOLDER.rglob(f"step.{name}-*.nbi")) for name in ("advance", "advance_among"))
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:

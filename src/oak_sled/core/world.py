@@ -16,8 +16,6 @@ from oak_sled.core.parts.common import Pack
 from oak_sled.core.step import HEAD
 from oak_sled.core.yard import Drill, Ground, Track
 
-EDGE_WALL = 20.0
-"""m of thickness of the walls that stand at the edges of a ground."""
 _END_KINDS = ("time", "distance", "stopped", "hit", "last_gate")
 _EDGES = ("open", "wrap", "wall", "return")
 _LAWS = get_args(DampingLaw)
@@ -167,15 +165,7 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
 
 
 def _walls(ground: Ground) -> state.Records:
-    rows = [_wall(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
-    if ground.edges == "wall":
-        low_x, low_y, high_x, high_y = ground.edges_at()
-        out = 0.5 * EDGE_WALL
-        across, along = ground.length + 2 * EDGE_WALL, ground.width + 2 * EDGE_WALL
-        for y in (low_y - out, high_y + out):
-            rows.append(_wall(ground.middle_x, y, 0.0, across, EDGE_WALL, 1e4))
-        for x in (low_x - out, high_x + out):
-            rows.append(_wall(x, ground.middle_y, 90.0, along, EDGE_WALL, 1e4))
+    rows = [_wall(*wall) for wall in among.walls_of(ground)]
     if not rows:
         return np.zeros(0, state.WALL)
     return _many(state.WALL, rows)
@@ -183,7 +173,7 @@ def _walls(ground: Ground) -> state.Records:
 
 def _thinnest(ground: Ground) -> float:
     """m, the least thickness among the walls that can be met."""
-    edge = [EDGE_WALL] if ground.edges == "wall" else []
+    edge = [among.EDGE_WALL] if ground.edges == "wall" else []
     return min([min(wall.length, wall.width) for wall in ground.walls] + edge, default=1e30)
 
 

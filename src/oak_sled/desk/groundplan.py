@@ -17,6 +17,7 @@ from oak_sled.core import units
 from oak_sled.core.block import Block
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
+from oak_sled.desk.planpane import BLOCK_INKS
 from oak_sled.desk.session import Session
 
 Thing = Block | Wall | Gate
@@ -347,8 +348,8 @@ class GroundPlan(QWidget):
             return
         painter.setBrush(theme.colour("saw_ice"))
         if isinstance(thing, Block):
-            fills = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
-            painter.setBrush(theme.colour(fills[thing.moves]) if thing.moves in fills else Qt.BrushStyle.NoBrush)
+            ink = BLOCK_INKS.get(thing.moves)
+            painter.setBrush(theme.colour(ink) if ink else Qt.BrushStyle.NoBrush)
             if thing.moves == "trigger":
                 painter.setPen(QPen(theme.family("air"), 2.4 if chosen else 1.6, Qt.PenStyle.DashLine))
             if thing.moves == "driven":

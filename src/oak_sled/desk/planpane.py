@@ -14,6 +14,7 @@ from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
+from oak_sled.desk.yardview import freight
 from oak_sled.desk.yardview.marks import path_of, slide_marks
 
 
@@ -72,6 +73,7 @@ def paint_plan(
     painter.setBrush(theme.colour("saw_ice"))
     for wall in ground.walls:
         painter.drawPolygon(_rectangle(frame, wall.x, wall.y, math.radians(wall.heading_deg), wall.length, wall.width))
+    _paint_blocks(painter, frame, run, row)
     if ground.edges != "open":
         x0, y0, x1, y1 = ground.edges_at()
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -130,6 +132,31 @@ def _rectangle(frame: Frame, x: float, y: float, angle: float, length: float, wi
         dx, dy = a * length / 2, b * width / 2
         corners.append(frame.at(x + cos * dx - sin * dy, y + sin * dx + cos * dy))
     return QPolygonF(corners)
+
+
+BLOCK_INKS = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
+"""How a block is filled from above, by how it moves; a trigger is an outline."""
+
+
+def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
+    """What lies on the ground, where the run has it at the row."""
+    places = dict(zip(run.layout.things, freight.places(run, row), strict=True))
+    painter.save()
+    painter.setPen(theme.pen("ink", 1.0))
+    for one in run.job.ground.blocks:
+        x, y, angle = one.x, one.y, math.radians(one.heading_deg)
+        if one.id in places:
+            axes = traces.rotation(places[one.id][3:7])
+            middle = places[one.id][:3] - axes @ one.centre()
+            x, y, angle = float(middle[0]), float(middle[1]), math.atan2(axes[1, 0], axes[0, 0])
+        ink = BLOCK_INKS.get(one.moves)
+        painter.setBrush(theme.colour(ink) if ink else Qt.BrushStyle.NoBrush)
+        half = one.half_extents()
+        if one.shape in ("ball", "cylinder"):
+            painter.drawEllipse(frame.at(x, y), half[0] * frame.scale, half[0] * frame.scale)
+        else:
+            painter.drawPolygon(_rectangle(frame, x, y, angle, 2.0 * half[0], 2.0 * half[1]))
+    painter.restore()
 
 
 def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:

@@ -180,7 +180,7 @@ class Comparison(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.colour("card", 248))
+        painter.fillRect(self.rect(), theme.colour("card"))
         painter.setPen(theme.pen("oak"))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         bold = theme.font(theme.TEXT, bold=True)

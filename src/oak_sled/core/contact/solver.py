@@ -64,18 +64,13 @@ def speed_at(one, other, lever_a, lever_b):
 
 @compiled
 def speed_along(one, other, lever_a, lever_b, way):
-    """m/s of one solid against the other along `way`, at the point."""
-    total = 0.0
-    swing_a = spatial.cross((one.spin[0], one.spin[1], one.spin[2]), lever_a)
-    swing_b = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), lever_b)
-    for i in range(3):
-        total += way[i] * (one.velocity[i] - other.velocity[i])
-    return total + spatial.dot(way, swing_a) - spatial.dot(way, swing_b)
+    """The same along `way`."""
+    return spatial.dot(speed_at(one, other, lever_a, lever_b), way)
 
 
 @compiled
 def shift_along(one, other, lever_a, lever_b, way):
-    """The same for the shift."""
+    """m/s of the shift of one solid against that of the other along `way`, at the point."""
     total = 0.0
     swing_a = spatial.cross((one.twist[0], one.twist[1], one.twist[2]), lever_a)
     swing_b = spatial.cross((other.twist[0], other.twist[1], other.twist[2]), lever_b)
