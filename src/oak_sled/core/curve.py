@@ -1,9 +1,11 @@
-"""Monotone curves through knots: no overshoot between them, no wiggle where they rise or fall."""
+"""Curves of numbers: monotone through knots, and thinned to what can be seen."""
 
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
+from oak_sled.core.jit import compiled
 from oak_sled.core.state import Floats
 
 
@@ -42,3 +44,20 @@ def _end(near: float, next_: float, rise: float, next_rise: float) -> float:
     if rise * next_rise <= 0.0 and abs(slope) > 3.0 * abs(rise):
         return 3.0 * rise
     return float(slope)
+
+
+@compiled
+def extremes(values: Floats, stretch: int) -> NDArray[np.int64]:
+    """Rows of the least and the greatest value of every `stretch` of them, in order, and the last row."""
+    count = len(values) // stretch
+    picked = np.empty(2 * count + 1, np.int64)
+    for block in range(count):
+        low = high = block * stretch
+        for row in range(low + 1, low + stretch):
+            if values[row] < values[low]:
+                low = row
+            if values[row] > values[high]:
+                high = row
+        picked[2 * block], picked[2 * block + 1] = min(low, high), max(low, high)
+    picked[2 * count] = len(values) - 1
+    return picked

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -12,6 +13,7 @@ from oak_sled.core.craft import Body, Craft
 from oak_sled.core.parts.common import Setting
 from oak_sled.core.parts.thruster import approach
 from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
 from oak_sled.core.units import show
 from oak_sled.core.yard import Ground
 
@@ -59,22 +61,21 @@ def with_run(setting: Setting, run: Run) -> Setting:
     return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()))
 
 
+_LIMITED: dict[str, Callable[[Run], Floats]] = {
+    "total": lambda run: traces.values(run, "speed"),
+    "horizontal": lambda run: np.hypot(traces.velocity(run)[:, 0], traces.velocity(run)[:, 1]),
+    "vertical": lambda run: np.abs(traces.velocity(run)[:, 2]),
+    "forward": lambda run: np.maximum(traces.values(run, "forward_speed"), 0.0),
+    "reverse": lambda run: np.maximum(-traces.values(run, "forward_speed"), 0.0),
+    "spin": lambda run: np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1),
+}
+
+
 def ranges_of(run: Run) -> dict[str, tuple[float, float, float]]:
-    """(least, greatest, 95 %) of every quantity a limiter can limit; computed once a run and kept."""
-    if run.ranges:
-        return run.ranges
-    speed = traces.values(run, "speed")
-    forward = traces.values(run, "forward_speed")
-    v = traces.velocity(run)
-    quantities = {
-        "total": speed,
-        "horizontal": np.hypot(v[:, 0], v[:, 1]),
-        "vertical": np.abs(v[:, 2]),
-        "forward": np.maximum(forward, 0.0),
-        "reverse": np.maximum(-forward, 0.0),
-        "spin": np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1),
-    }
-    for name, values in quantities.items():
+    """(least, greatest, 95 %) of every quantity that a limiter of its craft limits; computed once a run and kept."""
+    wanted = {part.limits for part in run.job.craft.parts if part.kind == "limiter"}
+    for name in wanted - run.ranges.keys():
+        values = _LIMITED[name](run)
         # the value that 95 % lie under, by rank: no interpolation, so that it is one that occurred
         rank = min(len(values) - 1, int(0.95 * len(values)))
         run.ranges[name] = (float(values.min()), float(values.max()), float(np.partition(values, rank)[rank]))

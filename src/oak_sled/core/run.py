@@ -89,7 +89,7 @@ def execute(job: Job) -> Run:
     arrays = world.build(job)
     now = world.begin(arrays, job)
     layout = Layout.of(job.craft, job.ground)
-    rows = np.zeros((ticks + 1, layout.width))
+    rows = np.empty((ticks + 1, layout.width))  # the kernel writes every number of a row
     told = world.inputs(job, ticks)
     scene = among.build(job)
     if scene is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import subprocess
 import sys
@@ -80,6 +81,7 @@ def build(where: str = "") -> Window:
             session.open(yard, (), None)
     else:
         session.open(yard, (), None)
+    gc.freeze()  # what the start made stays: no sweep walks through it in the middle of a drag
     return window
 
 

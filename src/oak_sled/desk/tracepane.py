@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core import traces, units
@@ -19,6 +19,7 @@ from oak_sled.desk.traceplot import (
     GROUPS,
     LEFT,
     LIVE_WINDOW_S,
+    MOST_DRAWN,
     MOST_DRAWN_LIVE,
     RIGHT,
     Plot,
@@ -170,41 +171,45 @@ class TracePane(QWidget):
 
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
         names = members(run, plot.name)
-        drawn: list[Floats] = []
-        if len(names) == 1:
-            shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
-            while len(plot.ghosts) < len(shown):
-                plot.ghosts.append(plot.curve(pen=theme.pen("ghost")))
-            for item, ghost in zip(plot.ghosts, shown, strict=False):
-                item.setData(*thin(ghost.t, traces.values(ghost, names[0])))
-            for item in plot.ghosts[len(shown) :]:
-                item.clear()
-            drawn += [traces.values(ghost, names[0]) for ghost in shown]
-        for item in plot.ghosts if len(names) > 1 else ():
-            item.clear()
+        bounds = self._show_ghosts(plot, ghosts if len(names) == 1 else [], names)
         while len(plot.lines) < len(names):
             plot.lines.append(plot.curve(pen=theme.pen("ink")))
+        whole: list[Floats] = []
+        live = self.session.live_on
+        times = run.t - run.duration if live else run.t  # live, time runs back from now, so that no range moves
         for place, item in enumerate(plot.lines):
             if place >= len(names):
                 item.clear()
                 continue
             values = traces.values(run, names[place])
-            drawn.append(values)
+            whole.append(values)
             pen = theme.pen("ink")
             pen.setColor(trace_colour(run, names[place], place if plot.name == "channels" else -1))
-            if self.session.live_on:  # time runs back from now, so that no range moves
-                item.setData(*thin(run.t - run.duration, values, MOST_DRAWN_LIVE), pen=pen)
-            else:
-                item.setData(*thin(run.t, values), pen=pen)
-        self._show_range(plot, run, drawn)
-
-    def _show_range(self, plot: Plot, run: Run, drawn: list[Floats]) -> None:
-        low = min(float(np.nanmin(values)) for values in drawn)
-        high = max(float(np.nanmax(values)) for values in drawn)
+            t, drawn = thin(times, values, MOST_DRAWN_LIVE if live else MOST_DRAWN)
+            bounds.append((float(np.fmin.reduce(drawn)), float(np.fmax.reduce(drawn))))
+            item.setData(t, drawn, pen=pen)
         if plot.name == "forces":
-            low, high = without_spikes(drawn)
+            bounds = [without_spikes(whole)]
         if plot.name == "channels":
-            low, high = -1.0, 1.0
+            bounds = [(-1.0, 1.0)]
+        self._show_range(plot, min(low for low, _ in bounds), max(high for _, high in bounds))
+
+    def _show_ghosts(self, plot: Plot, ghosts: list[Run], names: list[str]) -> list[tuple[float, float]]:
+        """Draws what lies behind, where it is not drawn yet; least and greatest value of each."""
+        shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
+        if [ghost for ghost, _, _ in plot.drawn_ghosts] != shown:
+            while len(plot.ghosts) < len(shown):
+                plot.ghosts.append(plot.curve(pen=theme.pen("ghost")))
+            plot.drawn_ghosts = []
+            for item, ghost in zip(plot.ghosts, shown, strict=False):
+                t, drawn = thin(ghost.t, traces.values(ghost, names[0]))
+                item.setData(t, drawn)
+                plot.drawn_ghosts.append((ghost, float(np.fmin.reduce(drawn)), float(np.fmax.reduce(drawn))))
+            for item in plot.ghosts[len(shown) :]:
+                item.clear()
+        return [(low, high) for _, low, high in plot.drawn_ghosts]
+
+    def _show_range(self, plot: Plot, low: float, high: float) -> None:
         low, high = min(low, 0.0), max(high, 0.0)
         if high - low < 1e-6:
             high = low + 1.0
@@ -216,10 +221,8 @@ class TracePane(QWidget):
         if wanted[0] < old[0] or wanted[1] > old[1] or span < 0.6 * (old[1] - old[0]):
             plot.range = wanted
         first, last = self.time_span()
-        if plot.shown == (first, last, *plot.range):
+        if not plot.show_stretch(first, last):
             return
-        plot.shown = (first, last, *plot.range)
-        plot.setRange(xRange=(first, last), yRange=plot.range, padding=0, disableAutoRange=True)
         step = nice_step((last - first) / 6.0)
         ticks = np.arange(np.ceil(first / step) * step, last + 1e-9, step)
         x = np.repeat(ticks, 2)
@@ -283,6 +286,16 @@ class TracePane(QWidget):
         self.show_run()
 
 
+_EVENT_FAMILIES = {
+    "hit": "impulse",
+    "sliding": "grip",
+    "at limit": "holder",
+    "gate": "gravity",
+    "gate missed": "impulse",
+    "edge": "impulse",
+}
+
+
 class Cover(QWidget):
     """Drawn over the curves: titles, values at the cursor, the cursors and the events. Takes the pointer."""
 
@@ -291,6 +304,8 @@ class Cover(QWidget):
         self.pane = pane
         self._second = False
         self._pan: float | None = None
+        self._scale = QImage()
+        self._scale_key: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -344,14 +359,35 @@ class Cover(QWidget):
         if run is None or not run.ticks:
             return
         painter = QPainter(self)
+        painter.drawImage(0, 0, self._scale_layer(run))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         row = run.ticks if self.pane.session.live_on else self.pane.session.row
         for plot in self.pane.plots:
-            self._paint_strip(painter, plot, run, row)
-        self._paint_axis(painter, run)
+            names = members(run, plot.name)
+            self._paint_values(painter, plot, run, row, names, plot.sceneBoundingRect(), float(self.width() - 6))
+        self._paint_events(painter, run)
         self._paint_cursors(painter, run)
 
-    def _paint_strip(self, painter: QPainter, plot: Plot, run: Run, row: int) -> None:
+    def _scale_layer(self, run: Run) -> QImage:
+        """Titles, ranges and the axis: what stays while a dial is dragged is drawn once."""
+        pane, ratio = self.pane, self.devicePixelRatioF()
+        strips = [(plot.name, plot.range, plot.sceneBoundingRect().getRect()) for plot in pane.plots]
+        titles = [traces.describe(run, name).title for plot in pane.plots for name in members(run, plot.name)]
+        key = (strips, titles, pane.time_span(), self.size(), ratio, theme.is_night())
+        if key != self._scale_key:
+            self._scale_key = key
+            self._scale = QImage(self.size() * ratio, QImage.Format.Format_ARGB32_Premultiplied)
+            self._scale.setDevicePixelRatio(ratio)
+            self._scale.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(self._scale)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            for plot in pane.plots:
+                self._paint_strip(painter, plot, run)
+            self._paint_axis(painter)
+            painter.end()
+        return self._scale
+
+    def _paint_strip(self, painter: QPainter, plot: Plot, run: Run) -> None:
         box = plot.sceneBoundingRect()
         names = members(run, plot.name)
         band = self.pane.band()
@@ -372,7 +408,6 @@ class Cover(QWidget):
             painter.setFont(theme.font(9))
             painter.drawText(QPointF(right - 84, box.top() + 9), _range_text(plot.range[1]))
             painter.drawText(QPointF(right - 84, box.bottom() - 1), _range_text(plot.range[0]))
-        self._paint_values(painter, plot, run, row, names, box, right)
         painter.setPen(theme.pen("rule"))
         painter.drawLine(QPointF(0, box.bottom() + 3), QPointF(self.width(), box.bottom() + 3))
 
@@ -415,23 +450,19 @@ class Cover(QWidget):
             text = f"{number} {unit}" if unit.startswith("k") else number
             painter.drawText(QRectF(right - 50, base - 11, 50, 14), Qt.AlignmentFlag.AlignRight, text)
 
-    def _paint_axis(self, painter: QPainter, run: Run) -> None:
-        first, last = self.pane.time_span()
+    def _paint_events(self, painter: QPainter, run: Run) -> None:
         band = self.pane.band()
         base = band.bottom() + 6
-        families = {
-            "hit": "impulse",
-            "sliding": "grip",
-            "at limit": "holder",
-            "gate": "gravity",
-            "gate missed": "impulse",
-            "edge": "impulse",
-        }
         if not self.pane.session.live_on:
             for event in traces.events(run):
                 x = self.pane.x_at(event.row * run.job.dt)
                 if band.left() <= x <= band.right():
-                    painter.fillRect(QRectF(x - 1.5, base - 3, 3, 7), theme.family(families.get(event.word, "")))
+                    painter.fillRect(QRectF(x - 1.5, base - 3, 3, 7), theme.family(_EVENT_FAMILIES.get(event.word, "")))
+
+    def _paint_axis(self, painter: QPainter) -> None:
+        first, last = self.pane.time_span()
+        band = self.pane.band()
+        base = band.bottom() + 6
         step = nice_step((last - first) / 6.0)
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor
 
-from oak_sled.core import traces
+from oak_sled.core import curve, traces
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
@@ -35,14 +36,25 @@ def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats,
     """At most `most` points: least and greatest of each stretch, so that no spike is lost."""
     if len(values) <= most:
         return times, values
-    stretch = int(np.ceil(len(values) / (most // 2)))
-    whole = len(values) // stretch * stretch
-    blocks = values[:whole].reshape(-1, stretch)
-    low, high = blocks.argmin(axis=1), blocks.argmax(axis=1)
-    base = np.arange(len(blocks)) * stretch
-    picked = np.sort(np.stack([base + np.minimum(low, high), base + np.maximum(low, high)], axis=1).ravel())
-    picked = np.append(picked, len(values) - 1)
+    picked = curve.extremes(np.array(values), int(np.ceil(len(values) / (most // 2))))
     return times[picked], values[picked]
+
+
+class Curve(pg.PlotCurveItem):
+    """A curve on a plot that tells it the stretch in view, so that nobody need ask the numbers how far they reach."""
+
+    reach = QRectF()
+
+    def boundingRect(self) -> QRectF:
+        return self.reach
+
+    def dataBounds(self, *_: object, **__: object) -> tuple[None, None]:
+        return None, None
+
+    def set_reach(self, reach: QRectF) -> None:
+        """The stretch in view: times and values."""
+        self.prepareGeometryChange()
+        self.reach = reach
 
 
 class Plot(pg.PlotItem):
@@ -60,21 +72,39 @@ class Plot(pg.PlotItem):
         self.vb.setDefaultPadding(0.0)
         self.vb.disableAutoRange()
         self.setMinimumHeight(34)
-        self.rules = self.curve(connect="pairs")
-        self.ghosts: list[pg.PlotCurveItem] = []
-        self.lines: list[pg.PlotCurveItem] = []
         self.range = (0.0, 1.0)
-        self.shown: tuple[float, ...] = ()
+        self.shown = (0.0, 0.0, 0.0, 0.0)
+        """First and last time in view, s; least and greatest value."""
+        self.rules = self.curve(connect="pairs")
+        self.ghosts: list[Curve] = []
+        self.drawn_ghosts: list[tuple[Run, float, float]] = []
+        """What the ghosts show, with its least and greatest value: it stays while a dial is dragged."""
+        self.lines: list[Curve] = []
 
-    def curve(self, **settings: object) -> pg.PlotCurveItem:
+    def curve(self, **settings: object) -> Curve:
         """A bare curve: none of what a data item does beside drawing is needed."""
-        made = pg.PlotCurveItem(skipFiniteCheck=True, **settings)
+        made = Curve(skipFiniteCheck=True, **settings)
+        made.reach = self._reach()
         self.vb.addItem(made, ignoreBounds=True)
         return made
 
+    def _reach(self) -> QRectF:
+        return QRectF(self.shown[0], self.shown[2], self.shown[1] - self.shown[0], self.shown[3] - self.shown[2])
+
+    def show_stretch(self, first: float, last: float) -> bool:
+        """Shows a stretch of time, s, on the range of values it has; False when it does already."""
+        wanted = (first, last, *self.range)
+        if wanted == self.shown:
+            return False
+        self.shown = wanted
+        self.setRange(xRange=(first, last), yRange=self.range, padding=0, disableAutoRange=True)
+        for item in (self.rules, *self.ghosts, *self.lines):
+            item.set_reach(self._reach())
+        return True
+
 
 def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
-    """The stretch that forces fill, without the one-tick spikes of hits."""
+    """The stretch that forces fill, without the one-tick spikes of hits; arrays of one length."""
     few = np.sort(np.stack([values[:: max(1, len(values) // 400)] for values in drawn]), axis=1)
     edge = few.shape[1] // 200
     return float(few[:, edge].min()), float(few[:, -1 - edge].max())

@@ -13,8 +13,8 @@ LEAST = 7.0
 """px below which an arrow is not drawn."""
 
 
-def draw(painter: QPainter, start: QPointF, end: QPointF, family: str) -> bool:
-    """Draws an arrow in px; False when it is too short to be seen."""
+def draw(painter: QPainter, start: QPointF, end: QPointF, family: str, still: bool = True) -> bool:
+    """Draws an arrow in px, on a pale edge where the picture stands still; False when it is too short to be seen."""
     dx, dy = end.x() - start.x(), end.y() - start.y()
     size = math.hypot(dx, dy)
     if size < LEAST:
@@ -24,8 +24,9 @@ def draw(painter: QPainter, start: QPointF, end: QPointF, family: str) -> bool:
     head = min(13.0, 0.5 * size + 3.0)
     neck = QPointF(end.x() - ux * head, end.y() - uy * head)
     width = 1.4 if family == "gravity" else 3.4
-    painter.setPen(QPen(theme.colour("paper", 200), width + 2.4))
-    painter.drawLine(start, neck)
+    if still:
+        painter.setPen(QPen(theme.colour("paper", 200), width + 2.4))
+        painter.drawLine(start, neck)
     painter.setPen(QPen(ink, width))
     painter.drawLine(start, neck)
     if family == "support":  # stands on a bar at its foot

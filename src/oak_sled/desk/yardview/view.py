@@ -320,7 +320,7 @@ class YardView(QWidget):
             if size * scale > 0.04:
                 start, end = QPointF(*px[k]), QPointF(*px[k + 1])
                 seen = min(depth[k], depth[k + 1]) > 0.1
-                if seen and arrows.draw(painter, start, end, family) and self.labels_on:
+                if seen and arrows.draw(painter, start, end, family, self._smooth_next) and self.labels_on:
                     labels.draw(painter, end, f"{title} {units.show(size, 'N')}", theme.family(family))
             elif abs(torque) > 1.0 and size < 1e-6 and min(depth[0], depth[1]) > 0.1:
                 radius = max(24.0, 1.1 * abs(float(px[0][1] - px[1][1])))
