@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import functools
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from oak_sled.core import spatial
+from oak_sled.core import hulls, spatial, surface
 from oak_sled.core.block import TIMBER, Block, Material
 from oak_sled.core.contact import scenery, things
-from oak_sled.core.contact.scenery import Piece, Solid
+from oak_sled.core.contact.scenery import Laid, Piece, Solid
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Pack
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.state import Floats
+from oak_sled.core.terrain import Relief
 from oak_sled.core.yard import Ground
 
 if TYPE_CHECKING:
@@ -32,7 +35,7 @@ KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "t
 
 def is_among(craft: Craft, ground: Ground) -> bool:
     """Whether a run needs the contact solver: there are things to meet, or the craft can leave the ground."""
-    return bool(ground.blocks) or (ground.floor and "z" not in craft.body.held)
+    return bool(ground.blocks) or ((ground.floor or ground.relief is not None) and "z" not in craft.body.held)
 
 
 def moving(ground: Ground) -> tuple[Block, ...]:
@@ -65,11 +68,41 @@ def scene_of(craft: Craft, ground: Ground) -> Scene:
     )
     solids = [_wall(*wall) for wall in walls_of(ground)]
     solids += [_solid(one, names) for one in ground.blocks]
-    made = scenery.scene(solids, plane=ground.floor, materials=pairs, craft=hull)
+    made = scenery.scene(
+        solids, plane=ground.floor, triangles=laid_on(ground), materials=pairs, craft=hull, patches=surface.rows(ground)
+    )
     bumper = next((part for part in craft.parts if part.kind == "bumper" and not part.mute), None)
     if bumper is not None:
         made.answer[:] = list(bumper.record(Pack((), body.centre())).values())
     return made
+
+
+def laid_on(ground: Ground) -> Laid | None:
+    """The triangles of its relief and of the meshes that are ground; None when it has neither."""
+    meshes = tuple(one for one in ground.blocks if one.shape == "mesh" and one.fit == "triangles")
+    return _laid(ground.relief, meshes) if ground.relief is not None or meshes else None
+
+
+@functools.lru_cache(maxsize=8)
+def _laid(relief: Relief | None, meshes: tuple[Block, ...]) -> Laid:
+    found = [] if relief is None else [relief.triangles()]
+    found += [mesh_triangles(one) for one in meshes]
+    return scenery.lay(np.concatenate(found))
+
+
+def mesh_triangles(one: Block) -> Floats:
+    """The triangles of a block of a mesh where it stands, m, world axes, shape (n, 3, 3)."""
+    assert one.mesh is not None
+    triangles = one.mesh.within(one.half_extents()) @ _axes(one).T + np.array(one.middle())
+    turned = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])[:, 2].sum() < 0.0
+    return triangles[:, [0, 2, 1]] if turned and not hulls.is_closed(one.mesh) else triangles
+
+
+def solid_names(craft: Craft, ground: Ground) -> list[str]:
+    """What the solids of a scene are called, in their order."""
+    walls = [wall.id.replace("_", " ") for wall in ground.walls]
+    edges = ["the edge"] * (len(walls_of(ground)) - len(walls))
+    return [craft.heading.lower(), "the ground", *walls, *edges, *(one.heading for one in ground.blocks)]
 
 
 def carried_on(fresh: Scene | None, old: Scene | None) -> Scene | None:
@@ -107,18 +140,22 @@ def pieces_of(craft: Craft) -> list[Piece]:
         found = [scenery.ball(half[0])]
     elif body.shape == "cylinder" and abs(half[0] - half[1]) < 1e-9:
         found = [scenery.cylinder(half[0], half[2])]
+    elif body.shape == "capsule":
+        found = [scenery.capsule(half[1], half[0] - half[1])]
+    elif body.shape == "mesh":
+        found = list(body.fitted().pieces)
     elif body.shape == "cylinder":
         turn = np.linspace(0.0, 2.0 * math.pi, 20, endpoint=False)
         ring = np.stack([half[0] * np.cos(turn), half[1] * np.sin(turn)], axis=1)
         found = [scenery.hull(np.array([[x, y, z] for x, y in ring for z in (-half[2], half[2])]))]
     else:
         found = [scenery.box(half)]
-    for part in craft.parts:
+    for place, part in enumerate(craft.parts):
         if isinstance(part, Runner) and part.z - 1e-6 < -half[2]:
-            for side in (part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,):
+            for row, side in enumerate((part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,)):
                 rod = scenery.capsule(SKID, part.spread_x) if part.spread_x > 0.0 else scenery.ball(SKID)
                 foot = np.array([part.x, part.y + side, part.z + SKID])
-                found.append(rod.moved(np.eye(3), foot).slick())
+                found.append(rod.moved(np.eye(3), foot).rod_of(place, row))
     return found
 
 
@@ -142,10 +179,10 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
 
 
 def _solid(one: Block, names: list[str]) -> Solid:
-    piece, inertia = _piece(one, one.half_extents())
+    pieces, inertia = _pieces(one, one.half_extents())
     centre = np.array(one.centre())
     return Solid(
-        [piece.moved(np.eye(3), -centre)],
+        [piece.moved(np.eye(3), -centre) for piece in pieces],
         one.mass,
         inertia,
         KINDS[one.moves],
@@ -163,25 +200,24 @@ def _axes(one: Block) -> Floats:
     return axes
 
 
-def _piece(one: Block, half: tuple[float, float, float]) -> tuple[Piece, Floats]:
-    """A block's piece, and its inertia, kg m2: those of solid shapes (any table of moments of inertia)."""
+def _pieces(one: Block, half: tuple[float, float, float]) -> tuple[Sequence[Piece], Floats]:
+    """A block's pieces, and its inertia, kg m2: those of solid shapes (any table of moments of inertia)."""
     m = one.mass
     if one.shape == "ball":
-        return scenery.ball(half[0]), scenery.ball_inertia(m, half[0])
+        return [scenery.ball(half[0])], scenery.ball_inertia(m, half[0])
     if one.shape == "cylinder":
         r2, h2 = half[0] ** 2, half[2] ** 2
-        return scenery.cylinder(half[0], half[2]), m * np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
+        return [scenery.cylinder(half[0], half[2])], m * np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
     if one.shape == "capsule":
-        # a rod with two half balls, each by its share of the volume
-        r, h = half[1], half[0] - half[1]
-        rod, ends = h * 2.0, r * 4.0 / 3.0
-        m_rod, m_ends = m * rod / (rod + ends), m * ends / (rod + ends)
-        round_axis = m_rod * r * r / 2 + m_ends * 0.4 * r * r
-        across = m_rod * (r * r / 4 + h * h / 3) + m_ends * (0.4 * r * r + h * h + 0.75 * h * r)
-        return scenery.capsule(r, h), np.diag([round_axis, across, across])
+        return [scenery.capsule(half[1], half[0] - half[1])], scenery.capsule_inertia(m, half[1], half[0] - half[1])
     if one.shape == "wedge":
         a, b, c = half
         made = m * np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
         made[0, 2] = made[2, 0] = -m * a * c / 9
-        return scenery.wedge(half), made
-    return scenery.box(half), scenery.box_inertia(m, half)
+        return [scenery.wedge(half)], made
+    if one.shape == "mesh":
+        if one.fit == "triangles":  # it is a part of the ground
+            return [], np.eye(3)
+        fitted = one.fitted()
+        return fitted.pieces, m * fitted.bulk.inertia
+    return [scenery.box(half)], scenery.box_inertia(m, half)

@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from oak_sled.core import hulls
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
+from oak_sled.core.terrain import Mesh
 
-BlockShape = Literal["box", "ball", "capsule", "cylinder", "wedge"]
+BlockShape = Literal["box", "ball", "capsule", "cylinder", "wedge", "mesh"]
+BlockFit = Literal["box", "ball", "hull", "hulls", "triangles"]
 TIMBER = "timber"
 BUILT_IN = ("ground", "hull", TIMBER)
 """Materials every ground has: its own surface, the hull of a craft, and what a block is of that names none."""
@@ -41,6 +44,9 @@ class Block(Frozen):
     id: str = name_field("its name")
     title: str = Field("", max_length=60, description="what it is called")
     shape: BlockShape = Field("box", description="its shape; a capsule lies along, a cylinder stands upright")
+    mesh: Mesh | None = Field(None, description="of a mesh: its triangles, drawn out to its length, width and height")
+    fit: BlockFit = Field("hull", description="what is felt of a mesh; its triangles only where it is fixed")
+    pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
     moves: Moves = Field("free", description="as it is pushed, not at all, as told, or it only reports")
     material: str = Field("", description="the material it is of; empty: sawn timber")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
@@ -58,10 +64,29 @@ class Block(Frozen):
     sway_z: float = dial(0.0, "m", "of a driven block: how far it goes up and down", low=-1e3, high=1e3)
     period: float = dial(4.0, "s", "of a driven block: once to and fro", low=0.1, high=1e4, slider=(0.5, 20.0))
 
+    @model_validator(mode="after")
+    def _shaped(self) -> Block:
+        if self.shape == "mesh":
+            if self.mesh is None:
+                raise ValueError("mesh: a block of this shape needs one (a mesh from a file)")
+            if self.fit == "triangles" and self.moves != "fixed":
+                raise ValueError("fit: only a fixed block can be felt as triangles (moves fixed, or fit hulls)")
+            if self.fit != "triangles":
+                self.fitted()
+        return self
+
     @property
     def heading(self) -> str:
         """What it is called."""
         return self.title or self.id.replace("_", " ")
+
+    def fitted(self) -> hulls.Fitted:
+        """What is felt of its mesh; raises ValueError when that spans no volume."""
+        assert self.mesh is not None
+        try:
+            return hulls.fitted(self.mesh, self.fit, self.pieces, self.half_extents())
+        except ValueError as error:
+            raise ValueError(f"mesh: {error} (a solid shape, or moves fixed and fit triangles)") from error
 
     def half_extents(self) -> tuple[float, float, float]:
         """Half the size of the box round it, m, its own axes."""
@@ -81,6 +106,9 @@ class Block(Frozen):
     def centre(self) -> tuple[float, float, float]:
         """Its centre of mass, m from its middle, its own axes: a ramp has it low and toward its high end."""
         a, _, c = self.half_extents()
+        if self.shape == "mesh" and self.fit != "triangles":
+            x, y, z = self.fitted().bulk.centre
+            return (float(x), float(y), float(z))
         return (a / 3.0, 0.0, -c / 3.0) if self.shape == "wedge" else (0.0, 0.0, 0.0)
 
     def attitude(self) -> tuple[float, float, float, float]:

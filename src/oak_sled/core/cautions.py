@@ -45,8 +45,19 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_share_law(job),
     ]
     if run is not None:
-        found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run)]
+        found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run), *_overlap(run)]
     return tuple(found)
+
+
+def _overlap(run: Run) -> Iterator[Caution]:
+    if run.overlap is not None:
+        depth, one, other = run.overlap
+        yield Caution(
+            "overlap",
+            "",
+            f"{one} and {other} start {show(depth, 'm')} into each other, and are pushed apart",
+            "move one of them, on the plan of the ground",
+        )
 
 
 def _explosion(run: Run) -> Iterator[Caution]:

@@ -8,6 +8,8 @@ from typing import Any, Literal, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core import hulls
+from oak_sled.core.contact import scenery
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
 from oak_sled.core.faults import close_match
@@ -15,11 +17,12 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.state import Floats
+from oak_sled.core.terrain import Mesh
 
 DampingLaw = Literal["exact", "implicit", "explicit", "per_tick"]
 DAMPING_UNITS = {law: "1/tick" if law == "per_tick" else "1/s" for law in get_args(DampingLaw)}
 Axis = Literal["x", "y", "z", "roll", "pitch", "yaw"]
-Shape = Literal["box", "ball", "cylinder"]
+Shape = Literal["box", "ball", "cylinder", "capsule", "mesh"]
 
 
 class Body(Frozen):
@@ -32,6 +35,9 @@ class Body(Frozen):
     length: float = dial(2.4, "m", "along the craft (diameter of a ball)", low=0.01, high=1e3, slider=(0.1, 10.0))
     width: float = dial(1.4, "m", "across the craft", low=0.01, high=1e3, slider=(0.1, 10.0))
     height: float = dial(0.5, "m", "upward (length of an upright cylinder)", low=0.01, high=1e3, slider=(0.1, 10.0))
+    mesh: Mesh | None = Field(None, description="of the shape mesh: its triangles, drawn out to the size of the body")
+    fit: hulls.Fit = Field("hull", description="what is felt of a mesh")
+    pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
     inertia_from: Literal["shape", "given"] = Field("shape", description="inertia from the shape, or as given")
     roll_inertia: float = dial(
         50.0, "kg m2", "about the forward axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
@@ -42,9 +48,13 @@ class Body(Frozen):
     yaw_inertia: float = dial(
         150.0, "kg m2", "about the upright axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
     )
-    centre_x: float = dial(0.0, "m", "centre of mass, forward of the origin", low=-1e3, high=1e3, slider=(-2.0, 2.0))
-    centre_y: float = dial(0.0, "m", "centre of mass, left of the origin", low=-1e3, high=1e3, slider=(-2.0, 2.0))
-    centre_z: float = dial(0.0, "m", "centre of mass, above the origin", low=-1e3, high=1e3, slider=(-2.0, 2.0))
+    centre_x: float = dial(
+        0.0, "m", "centre of mass, forward of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+    )
+    centre_y: float = dial(
+        0.0, "m", "centre of mass, left of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+    )
+    centre_z: float = dial(0.0, "m", "centre of mass, above that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0))
     gravity_scale: float = dial(1.0, "", "share of gravity it feels", low=-10.0, high=10.0, slider=(0.0, 3.0))
     held: tuple[Axis, ...] = Field(
         (), max_length=6, description="axes of the world along or about which it cannot move"
@@ -76,7 +86,13 @@ class Body(Frozen):
     def _possible(self) -> Body:
         if self.damping_law == "per_tick" and max(self.damping, self.spin_damping) > 1.0:
             raise ValueError("damping: a share per tick above 1 turns motion round (0 to 1 in the per_tick law)")
-        a, b, c = self.inertia()
+        if self.shape == "mesh":
+            if self.mesh is None:
+                raise ValueError("mesh: a body of this shape needs one (a mesh from a file)")
+            self.fitted()
+        if self.shape == "capsule" and self.width > self.length:
+            raise ValueError(f"width: {self.width:g} m is past its length (at most {self.length:g} m, then a ball)")
+        a, b, c = np.linalg.eigvalsh(self.inertia_matrix())
         if a + b < c * (1 - 1e-9) or b + c < a * (1 - 1e-9) or c + a < b * (1 - 1e-9):
             raise ValueError("inertia: no body can have it (each must be at most the sum of the other two)")
         return self
@@ -85,8 +101,20 @@ class Body(Frozen):
         """kg, as given or from shape and density."""
         return self.mass if self.mass_from == "given" else self.density * self.volume()
 
+    def fitted(self) -> hulls.Fitted:
+        """What is felt of its mesh; raises ValueError when that spans no volume."""
+        assert self.mesh is not None
+        try:
+            return hulls.fitted(self.mesh, self.fit, self.pieces, self.half_extents())
+        except ValueError as error:
+            raise ValueError(f"mesh: {error} (a solid shape)") from error
+
     def volume(self) -> float:
         """m3 of the shape."""
+        if self.shape == "mesh":
+            return self.fitted().bulk.volume
+        if self.shape == "capsule":
+            return math.pi / 4.0 * self.width**2 * (self.length - self.width / 3.0)
         if self.shape == "ball":
             return math.pi / 6.0 * self.length**3
         base = math.pi / 4.0 if self.shape == "cylinder" else 1.0
@@ -101,6 +129,9 @@ class Body(Frozen):
         if self.inertia_from == "given":
             return self.roll_inertia, self.pitch_inertia, self.yaw_inertia
         m, a, b, c = self.true_mass(), self.length, self.width, self.height
+        if self.shape in ("mesh", "capsule"):
+            x, y, z = np.diag(self.inertia_matrix())
+            return float(x), float(y), float(z)
         if self.shape == "ball":
             each = 0.1 * m * a * a
             return each, each, each
@@ -113,16 +144,26 @@ class Body(Frozen):
 
     def inertia_matrix(self) -> Floats:
         """The inertia as a matrix of shape (3, 3), kg m2, craft axes."""
+        if self.inertia_from == "given":
+            return np.diag(self.inertia())
+        if self.shape == "mesh":
+            return self.true_mass() * self.fitted().bulk.inertia
+        if self.shape == "capsule":
+            radius, half = 0.5 * self.width, 0.5 * (self.length - self.width)
+            return scenery.capsule_inertia(self.true_mass(), radius, half)
         return np.diag(self.inertia())
 
     def centre(self) -> tuple[float, float, float]:
-        """The centre of mass, m from the craft's origin."""
-        return self.centre_x, self.centre_y, self.centre_z
+        """The centre of mass, m from the craft's origin: that of the shape, moved by what is set."""
+        x, y, z = self.fitted().bulk.centre if self.shape == "mesh" else (0.0, 0.0, 0.0)
+        return float(x) + self.centre_x, float(y) + self.centre_y, float(z) + self.centre_z
 
     def half_extents(self) -> tuple[float, float, float]:
         """Half the size of the hull, m; the radius three times for a ball."""
         if self.shape == "ball":
             return (0.5 * self.length,) * 3
+        if self.shape == "capsule":
+            return 0.5 * self.length, 0.5 * self.width, 0.5 * self.width
         return 0.5 * self.length, 0.5 * self.width, 0.5 * self.height
 
 
@@ -189,7 +230,7 @@ class Craft(Frozen):
     def foot_depth(self) -> float:
         """m from the centre of mass down to the lowest point of the level craft: runners, else hull."""
         lowest = min((foot[2] for foot in self.feet()), default=-self.body.half_extents()[2])
-        return self.body.centre_z - lowest
+        return self.body.centre()[2] - lowest
 
     def with_part(self, part: Part) -> Craft:
         """The craft with one part more, behind the last one that acts no later."""

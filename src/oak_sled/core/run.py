@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core import among, state, step, world
+from oak_sled.core.contact.things import Scene
 from oak_sled.core.record import Layout, Record
 from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
@@ -23,7 +24,7 @@ class Run:
     Row 0 of the record is the start; row k is the state after tick k, with what was booked in it.
     status : RUNNING (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence
     for a run that diverged, else empty. first_tick : the tick of row 0, for the newest stretch of a
-    long live drive.
+    long live drive. overlap : m by which two things start in each other, and which, if any do.
     """
 
     job: Job
@@ -32,6 +33,7 @@ class Run:
     message: str = ""
     live: bool = False
     first_tick: int = 0
+    overlap: tuple[float, str, str] | None = None
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
     book: dict[str, Any] = field(default_factory=dict, repr=False)
     fired: list[Any] = field(default_factory=list, repr=False)
@@ -101,7 +103,15 @@ def execute(job: Job) -> Run:
         status, done = step.advance_among(arrays, scene, now, told, rows[1:], job.substeps, place)
     rows = rows[: done + 1]
     message = explain_divergence(job, layout, rows) if status == state.DIVERGED else ""
-    return Run(job, Record(layout, [rows]), status, message)
+    return Run(job, Record(layout, [rows]), status, message, overlap=None if scene is None else _overlap(job, scene))
+
+
+def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
+    depth, one, other = scene.start
+    if depth == 0.0:
+        return None
+    names = among.solid_names(job.craft, job.ground)
+    return float(depth), names[int(one)], names[int(other)]
 
 
 def explain_divergence(job: Job, layout: Layout, rows: Floats) -> str:

@@ -11,6 +11,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from oak_sled.core import surface
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Records = NDArray[np.void]
@@ -69,6 +71,8 @@ GROUND = np.dtype(
         ("air_density", "f8"),
         ("wind", "f8", (3,)),
         ("grip", "f8"),
+        ("patch_count", "i8"),
+        ("patches", surface.PATCH, (surface.MOST_PATCHES,)),
         ("edge_kind", "i8"),  # 0 open, 1 wrap, 2 wall, 3 return
         ("low", "f8", (2,)),
         ("high", "f8", (2,)),
@@ -110,6 +114,8 @@ NOW = np.dtype(
         ("time", "f8"),
         ("mass", "f8"),
         ("load", "f8"),  # N, what the ground carries
+        ("up", "f8", (3,)),  # away from the ground that carries it
+        ("foot_load", "f8", (MOST_PARTS, 4)),  # N, what each foot of a runner carries, among things
         ("on_ground", "f8"),  # 1 while something below carries it
         ("leaning", "f8"),  # 1 while it leans on something upright
         ("among", "f8"),  # 1 when it meets things by the contact solver

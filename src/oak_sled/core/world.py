@@ -8,12 +8,13 @@ from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core import among, state
+from oak_sled.core import among, state, surface
 from oak_sled.core.craft import Craft, DampingLaw
 from oak_sled.core.faults import refuse
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack
 from oak_sled.core.step import HEAD
+from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.yard import Drill, Ground, Track
 
 _END_KINDS = ("time", "distance", "stopped", "hit", "last_gate")
@@ -74,7 +75,7 @@ def build(job: Job) -> state.World:
     return state.World(
         body=_one(state.BODY, _body(craft, job, gains(craft))),
         ground=_one(state.GROUND, _ground(ground)),
-        drill=_one(state.DRILL, _drill(drill, names, craft)),
+        drill=_one(state.DRILL, _drill(drill, names, craft, ground)),
         parts=_parts(craft, Pack(names, craft.body.centre())),
         channels=_many(state.CHANNEL, [_channel(channel) for channel in craft.channels]),
         walls=_walls(ground),
@@ -144,6 +145,8 @@ def _ground(ground: Ground) -> dict[str, Any]:
         "air_density": ground.air_density,
         "wind": (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0),
         "grip": ground.grip,
+        "patch_count": len(ground.patches),
+        "patches": np.concatenate([surface.rows(ground), np.zeros(MOST_PATCHES - len(ground.patches), surface.PATCH)]),
         "edge_kind": _EDGES.index(ground.edges),
         "low": (low_x, low_y),
         "high": (high_x, high_y),
@@ -182,7 +185,7 @@ def _gate(gate: Any) -> dict[str, Any]:
     return {"x": gate.x, "y": gate.y, "cos": math.cos(angle), "sin": math.sin(angle), "half_width": 0.5 * gate.width}
 
 
-def _drill(drill: Drill, names: tuple[str, ...], craft: Craft) -> dict[str, Any]:
+def _drill(drill: Drill, names: tuple[str, ...], craft: Craft, ground: Ground) -> dict[str, Any]:
     aim = next((track for track in drill.tracks if track.shape == "aim" and track.channel in names), None)
     return {
         "end_kind": _END_KINDS.index(drill.end),
@@ -191,22 +194,24 @@ def _drill(drill: Drill, names: tuple[str, ...], craft: Craft) -> dict[str, Any]
         "driver_gain": aim.gain if aim else 0.0,
         "driver_damping": aim.lead if aim else 0.0,
         "driver_sight": aim.sight if aim else 0.0,
-        "start": start_state(drill, craft),
+        "start": start_state(drill, craft, ground),
     }
 
 
-def start_state(drill: Drill, craft: Craft) -> state.Floats:
-    """Position, attitude, velocity and spin at the start, shape (13,), world axes."""
+def start_state(drill: Drill, craft: Craft, ground: Ground) -> state.Floats:
+    """Position, attitude, velocity and spin at the start, shape (13,), world axes; its height is above the ground."""
     start = drill.start
     angle = math.radians(start.heading_deg)
     cos, sin = math.cos(angle), math.sin(angle)
     roll, pitch = math.radians(start.roll_rate_deg), math.radians(start.pitch_rate_deg)
     centre = craft.body.centre()
+    x = start.x + cos * centre[0] - sin * (centre[1] + craft.lane)
+    y = start.y + sin * centre[0] + cos * (centre[1] + craft.lane)
     return np.array(
         [
-            start.x + cos * centre[0] - sin * (centre[1] + craft.lane),
-            start.y + sin * centre[0] + cos * (centre[1] + craft.lane),
-            start.height + craft.foot_depth(),
+            x,
+            y,
+            start.height + craft.foot_depth() + _ground_under(craft, ground, x, y, cos, sin),
             math.cos(0.5 * angle),
             0.0,
             0.0,
@@ -219,6 +224,16 @@ def start_state(drill: Drill, craft: Craft) -> state.Floats:
             math.radians(start.yaw_rate_deg),
         ]
     )
+
+
+def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:
+    """m of the relief under a craft at a start: the highest of its middle, its sides and its corners."""
+    if ground.relief is None:
+        return 0.0
+    a, b, _ = craft.body.half_extents()
+    spots = [(i * a, j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+    under = [ground.relief.height_at(x + cos * u - sin * v, y + sin * u + cos * v) for u, v in spots]
+    return max(max(height or 0.0 for height in under), 0.0 if ground.floor else -1e9)
 
 
 def begin(world: state.World, job: Job) -> state.Records:
@@ -238,9 +253,11 @@ def begin(world: state.World, job: Job) -> state.Records:
     first["parts"] = len(job.craft.parts)
     first["channel_count"] = len(job.craft.channels)
     first["points"] = first["position"]
+    first["up"] = (0.0, 0.0, 1.0)
     first["among"] = float(among.is_among(job.craft, job.ground))
     if first["among"] and job.drill.start.height == 0.0:  # it begins at rest on the ground
         first["on_ground"], first["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
+        first["foot_load"] = first["load"] / body["contacts"]
     return now
 
 

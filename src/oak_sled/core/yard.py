@@ -12,6 +12,8 @@ from oak_sled.core.craft import Craft, unique
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
 from oak_sled.core.faults import close_match
+from oak_sled.core.surface import MOST_PATCHES
+from oak_sled.core.terrain import Patch, Relief
 
 FORMAT = 1
 """The number of the yard format this program writes. A greater one is refused."""
@@ -65,6 +67,8 @@ class Ground(Frozen):
     materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
     pairs: tuple[Pair, ...] = Field((), max_length=500, description="materials that do something else together")
     blocks: tuple[Block, ...] = Field((), max_length=900, description="what stands and lies on it")
+    patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="stretches that are otherwise")
+    relief: Relief | None = Field(None, description="uneven ground from a picture")
 
     @model_validator(mode="after")
     def _whole(self) -> Ground:
@@ -73,6 +77,7 @@ class Ground(Frozen):
         unique("materials", self.materials)
         unique("pairs", self.pairs)
         unique("blocks", self.blocks)
+        unique("patches", self.patches)
         own = [material.id for material in self.materials]
         for name in set(own) & set(BUILT_IN):
             raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")

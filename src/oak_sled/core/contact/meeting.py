@@ -10,7 +10,7 @@ import math
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
 from oak_sled.core.contact import solver
-from oak_sled.core.contact.things import CRAFT, FIXED, GROUND, TOUCHING, UPRIGHT
+from oak_sled.core.contact.things import CRAFT, FIXED, GROUND, OVERLAP, TOUCHING, UPRIGHT
 from oak_sled.core.contact.walls import APART
 from oak_sled.core.jit import compiled
 
@@ -24,6 +24,8 @@ def meet_things(body, scene, now, gravity, k):
     put_in(body, craft, now)
     solver.speed_up(scene, gravity, now.dt)
     solver.meet(scene, now.dt)
+    if now.time == 0.0:
+        note_overlap(scene)
     look_round(scene, now, k)
     answer_wall(scene, craft, now)
     take_out(body, craft, now, k)
@@ -67,10 +69,23 @@ def take_out(body, craft, now, k):
 
 
 @compiled
+def note_overlap(scene):
+    """Which two solids start farthest into one another."""
+    for c in range(scene.counts[0]):
+        contact = scene.contacts[c]
+        if -contact.gap > max(scene.start[0], OVERLAP):
+            scene.start[0], scene.start[1], scene.start[2] = -contact.gap, contact.a, contact.b
+
+
+@compiled
 def look_round(scene, now, k):
     """What carries the craft, what it leans on, and where the contacts act on it."""
     load, leans, stands, total = 0.0, 0.0, 0.0, 0.0
     x, y, z = 0.0, 0.0, 0.0
+    up_x, up_y, up_z = 0.0, 0.0, 0.0
+    for p in range(now.parts):
+        for foot in range(4):
+            now.foot_load[p, foot] = 0.0
     for c in range(scene.counts[0]):
         contact = scene.contacts[c]
         if contact.a != CRAFT or contact.fast == 1:
@@ -80,12 +95,25 @@ def look_round(scene, now, k):
         if contact.normal[2] > UPRIGHT:
             stands = 1.0
             load += contact.push * contact.normal[2] / now.dt
+            up_x += contact.push * contact.normal[0]
+            up_y += contact.push * contact.normal[1]
+            up_z += contact.push * contact.normal[2]
+            piece = scene.pieces[(contact.key // 4096) % 4096]
+            if piece.part >= 0:
+                column = 1 if piece.long == 1 and contact.local[0] < piece.centre[0] else 0
+                foot = column + 2 * piece.row if piece.long == 1 else piece.row
+                now.foot_load[piece.part, foot] += contact.push / now.dt
         elif contact.normal[2] > -UPRIGHT and contact.push > 0.0 and contact.b != GROUND:
             leans = 1.0
         total += contact.push
         x += contact.push * contact.point[0]
         y += contact.push * contact.point[1]
         z += contact.push * contact.point[2]
+    size = math.sqrt(up_x * up_x + up_y * up_y + up_z * up_z)
+    if size > 0.0:
+        now.up[0], now.up[1], now.up[2] = up_x / size, up_y / size, up_z / size
+    else:
+        now.up[0], now.up[1], now.up[2] = 0.0, 0.0, 1.0
     now.on_ground, now.load, now.leaning, now.in_wall = stands, load, leans, leans
     if total > 0.0:
         now.points[k, 0], now.points[k, 1], now.points[k, 2] = x / total, y / total, z / total

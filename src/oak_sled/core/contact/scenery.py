@@ -5,14 +5,16 @@ from __future__ import annotations
 import functools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 
+from oak_sled.core import surface
 from oak_sled.core.contact import solver, things
 from oak_sled.core.contact.manifold import SCRATCH
 from oak_sled.core.contact.things import CYLINDER, FREE, POINTS, Scene
-from oak_sled.core.state import Floats, Ints
+from oak_sled.core.state import Floats, Ints, Records
 
 ROUNDING = 0.02
 """m by which the core of a box or hull is drawn in, at most; and a twentieth of its least width."""
@@ -31,6 +33,8 @@ class Piece:
     cylinder: tuple[float, float] | None = None  # radius and half length; corners hold its middle and its axis
     rub: float = 1.0  # times the friction of its solid
     normals: Floats = field(default_factory=lambda: np.zeros((0, 3)))  # outward, a row a face
+    part: int = -1  # the runner that it stands for, and on which side
+    row: int = 0
 
     @property
     def spots(self) -> Floats:
@@ -45,18 +49,12 @@ class Piece:
         turned = self.corners @ rotation.T + offset
         if self.cylinder is not None:
             turned[1] -= offset
-        return Piece(
-            turned,
-            self.radius,
-            tuple(f @ rotation.T + offset for f in self.faces),
-            self.cylinder,
-            self.rub,
-            self.normals @ rotation.T,
-        )
+        faces = tuple(face @ rotation.T + offset for face in self.faces)
+        return replace(self, corners=turned, faces=faces, normals=self.normals @ rotation.T)
 
-    def slick(self) -> Piece:
-        """The piece without friction."""
-        return Piece(self.corners, self.radius, self.faces, self.cylinder, 0.0, self.normals)
+    def rod_of(self, part: int, row: int) -> Piece:
+        """The piece without friction, as the rod of a runner that has its own."""
+        return replace(self, rub=0.0, part=part, row=row)
 
 
 def ball(radius: float) -> Piece:
@@ -148,7 +146,9 @@ def hull(points: Floats) -> Piece:
         middle = corners[on].mean(axis=0)
         side = corners[on[0]] - middle
         turn = np.arctan2(np.cross(side, corners[on] - middle) @ normal, (corners[on] - middle) @ side)
-        faces.append([int(k) for k in on[np.argsort(turn)]][: things.MOST_OUTLINE - 2])
+        ring = [int(k) for k in on[np.argsort(turn)]]
+        most = things.MOST_OUTLINE - 2  # a rounder face keeps corners all round it
+        faces.append([ring[k * len(ring) // most] for k in range(most)] if len(ring) > most else ring)
     return polytope(corners, faces)
 
 
@@ -183,13 +183,23 @@ def ball_inertia(mass: float, radius: float) -> Floats:
     return 0.4 * mass * radius * radius * np.eye(3)
 
 
+def capsule_inertia(mass: float, radius: float, half: float) -> Floats:
+    """kg m2 of a solid rod along x with half balls at its ends (each by its share of the volume), shape (3, 3)."""
+    rod, ends = half * 2.0, radius * 4.0 / 3.0
+    m_rod, m_ends = mass * rod / (rod + ends), mass * ends / (rod + ends)
+    round_axis = m_rod * radius**2 / 2 + m_ends * 0.4 * radius**2
+    across = m_rod * (radius**2 / 4 + half**2 / 3) + m_ends * (0.4 * radius**2 + half**2 + 0.75 * half * radius)
+    return np.diag([round_axis, across, across])
+
+
 def scene(
     solids: Sequence[Solid],
     *,
     plane: bool = True,
-    triangles: Floats | None = None,
+    triangles: Floats | Laid | None = None,
     materials: Floats | None = None,
     craft: Solid | None = None,
+    patches: Records | None = None,
     ground_material: int = 0,
 ) -> Scene:
     """A scene of solids on the level ground at height 0 (if `plane`) and on triangles of shape (n, 3, 3), m.
@@ -206,7 +216,7 @@ def scene(
         corners=np.zeros((3 + sum(len(p.corners) for p in pieces), 3)),
         faces=np.zeros(1 + sum(len(p.faces) for p in pieces), things.FACE),
         outline=np.zeros((3 + sum(len(f) for p in pieces for f in p.faces), 3)),
-        triangles=np.zeros(0 if triangles is None else len(triangles), things.TRIANGLE),
+        triangles=np.zeros(0, things.TRIANGLE),
         grid=np.zeros(1, things.GRID),
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
@@ -220,6 +230,8 @@ def scene(
         counts=np.zeros(4, np.int64),
         answer=np.array([-1.0, 0.0, 0.0, 0.0]),
         work=np.zeros((SCRATCH, 3)),
+        patches=np.zeros(0, surface.PATCH) if patches is None else patches,
+        start=np.zeros(3),
     )
     made.grid["plane"] = int(plane)
     made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["rub"] = 1, 3, 1.0  # the triangle in hand
@@ -227,8 +239,10 @@ def scene(
     cursor = [1, 3, 1, 3]
     for number, solid in enumerate(every):
         _fill(made, made.solids[number], solid, cursor)
+    if isinstance(triangles, Laid):
+        return _with_triangles(made, triangles)
     if triangles is not None and len(triangles):
-        return _with_triangles(made, np.asarray(triangles, dtype=float))
+        return _with_triangles(made, lay(np.asarray(triangles, dtype=float)))
     return made
 
 
@@ -254,6 +268,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int]) -> None:
 
 def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -> None:
     corner, face, outline = cursor[1:]
+    target["part"], target["row"], target["long"] = piece.part, piece.row, int(len(piece.corners) > 1)
     target["rub"], target["radius"], target["centre"] = piece.rub, piece.radius, piece.corners.mean(axis=0)
     if piece.cylinder is not None:
         radius, half = piece.cylinder
@@ -273,50 +288,67 @@ def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -
     cursor[1], cursor[2], cursor[3] = corner + len(piece.corners), face, outline
 
 
-def _with_triangles(made: Scene, triangles: Floats) -> Scene:
-    rows = made.triangles
-    rows["corners"] = triangles
+class Laid(NamedTuple):
+    """Triangles of the ground with the grid that finds them from above; made once, shared by every scene."""
+
+    rows: Records
+    grid: Records
+    first: Ints
+    items: Ints
+
+
+def lay(triangles: Floats) -> Laid:
+    """Triangles of shape (n, 3, 3), m, that face up; those without an area are left out."""
     normals = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
-    rows["normal"] = normals / np.linalg.norm(normals, axis=1, keepdims=True)
+    sizes = np.linalg.norm(normals, axis=1)
+    sound = sizes > 1e-10
+    triangles, normals = triangles[sound], normals[sound] / sizes[sound, None]
+    rows = np.zeros(len(triangles), things.TRIANGLE)
+    rows["corners"], rows["normal"] = triangles, normals
     rows["low"], rows["high"] = triangles.min(axis=1), triangles.max(axis=1)
-    rows["sharp"] = _sharp(triangles, rows["normal"])
+    rows["sharp"] = _sharp(triangles, normals)
     low, high = rows["low"].min(axis=0), rows["high"].max(axis=0)
     size = np.maximum(high - low, 1e-6)
     cell = max(math.sqrt(size[0] * size[1] / len(triangles)) * 1.5, max(size[0], size[1]) / 512.0)
     nx, ny = max(1, math.ceil(size[0] / cell)), max(1, math.ceil(size[1] / cell))
-    first = np.floor((rows["low"][:, :2] - low[:2]) / cell).astype(int)
-    last = np.floor((rows["high"][:, :2] - low[:2]) / cell).astype(int)
     top = [nx - 1, ny - 1]
-    first, last = np.clip(first, 0, top), np.clip(last, 0, top)
-    cells: list[list[int]] = [[] for _ in range(nx * ny)]
-    for number, ((x0, y0), (x1, y1)) in enumerate(zip(first, last, strict=True)):
-        for y in range(y0, y1 + 1):
-            for x in range(x0, x1 + 1):
-                cells[y * nx + x].append(number)
-    grid = made.grid
+    from_ = np.clip(np.floor((rows["low"][:, :2] - low[:2]) / cell).astype(int), 0, top)
+    to = np.clip(np.floor((rows["high"][:, :2] - low[:2]) / cell).astype(int), 0, top)
+    wide, tall = (to - from_ + 1).T
+    count = wide * tall
+    number = np.repeat(np.arange(len(triangles)), count)
+    place = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
+    cells = (from_[number, 1] + place // wide[number]) * nx + from_[number, 0] + place % wide[number]
+    order = np.argsort(cells, kind="stable")
+    grid = np.zeros(1, things.GRID)
     grid["x"], grid["y"], grid["cell"], grid["nx"], grid["ny"] = low[0], low[1], cell, nx, ny
-    starts = np.concatenate([[0], np.cumsum([len(found) for found in cells])]).astype(np.int64)
-    items = np.array([number for found in cells for number in found], dtype=np.int64)
-    return made._replace(grid_first=starts, grid_items=items)
+    first = np.searchsorted(cells[order], np.arange(nx * ny + 1)).astype(np.int64)
+    return Laid(rows, grid, first, number[order].astype(np.int64))
+
+
+def _with_triangles(made: Scene, laid: Laid) -> Scene:
+    grid = laid.grid.copy()
+    grid["plane"] = made.grid["plane"]
+    return made._replace(triangles=laid.rows, grid=grid, grid_first=laid.first, grid_items=laid.items)
 
 
 def _sharp(triangles: Floats, normals: Floats) -> Ints:
     """1, 2 and 4 for the edges of a triangle that stand out or end the ground; shape (n,)."""
-    edges: dict[tuple[tuple[float, ...], tuple[float, ...]], list[tuple[int, int]]] = {}
-    keys = np.round(triangles, 6) + 0.0
-    for number, corners in enumerate(keys):
-        spots = [tuple(corner) for corner in corners]
-        for k in range(3):
-            a, b = spots[k], spots[(k + 1) % 3]
-            edges.setdefault((min(a, b), max(a, b)), []).append((number, k))
-    sharp = np.zeros(len(triangles), np.int64)
-    for shared in edges.values():
-        if len(shared) == 2:
-            (one, _), (other, _) = shared
-            bent = math.acos(float(np.clip(normals[one] @ normals[other], -1.0, 1.0)))
-            sinks = (triangles[other].mean(axis=0) - triangles[one].mean(axis=0)) @ normals[one] < 0.0
-            if bent <= SHARP or not sinks:
-                continue
-        for number, k in shared:
-            sharp[number] |= 1 << k
-    return sharp
+    corners = np.round(triangles.reshape(-1, 3), 6) + 0.0
+    _, number = np.unique(corners, axis=0, return_inverse=True)
+    spots = number.reshape(-1, 3)
+    edges = np.stack([spots, np.roll(spots, -1, axis=1)], axis=2).reshape(-1, 2)
+    _, edge, uses = np.unique(np.sort(edges, axis=1), axis=0, return_inverse=True, return_counts=True)
+    edge = edge.reshape(-1)
+    sharp = np.ones(len(edges), bool)
+    order = np.argsort(edge, kind="stable")
+    starts = np.cumsum(uses) - uses
+    twice = starts[uses == 2]
+    one, other = order[twice], order[twice + 1]
+    a, b = one // 3, other // 3
+    bent = np.arccos(np.clip(np.einsum("ij,ij->i", normals[a], normals[b]), -1.0, 1.0))
+    middles = triangles.mean(axis=1)
+    sinks = np.einsum("ij,ij->i", middles[b] - middles[a], normals[a]) < 0.0
+    stands = (bent > SHARP) & sinks
+    sharp[one], sharp[other] = stands, stands
+    return np.asarray(sharp.reshape(-1, 3) @ np.array([1, 2, 4]), dtype=np.int64)

@@ -13,7 +13,7 @@ import math
 import numpy as np
 
 from oak_sled.core import body as body_module
-from oak_sled.core import spatial
+from oak_sled.core import spatial, surface
 from oak_sled.core.contact import broad
 from oak_sled.core.contact.things import (
     AGREED,
@@ -23,6 +23,7 @@ from oak_sled.core.contact.things import (
     DRIVEN,
     FIXED,
     FREE,
+    GROUND,
     PLACE_ROUNDS,
     SLEEP_AFTER,
     SLEEP_SPEED,
@@ -201,6 +202,8 @@ def prepare(scene, dt):
         contact.mass_across = 1.0 / max(felt(one, la, u) + felt(other, lb, u), 1e-12)
         pair = scene.pairs[one.material, other.material]
         rub, back = pair[0], pair[1]
+        if contact.b == GROUND and scene.patches.shape[0] > 0:
+            rub *= surface.grip_at(scene.patches, scene.patches.shape[0], contact.point[0], contact.point[1])
         if contact.a == CRAFT and other.kind == FIXED and abs(n[2]) < UPRIGHT and scene.answer[0] >= 0.0:
             rub, back = scene.answer[3], scene.answer[2]
         contact.friction, contact.bounce = rub * contact.friction, back

@@ -37,6 +37,8 @@ SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""
 UPRIGHT = 0.5
 """Upward part of a normal below which a contact is a wall, and above which it is ground."""
+OVERLAP = 0.01
+"""m of overlap at the start that is worth a word."""
 MOST_POINTS = 4
 MOST_OUTLINE = 24
 
@@ -81,6 +83,9 @@ PIECE = np.dtype(
         ("first_face", "i8"),
         ("faces", "i8"),
         ("radius", "f8"),
+        ("part", "i8"),  # of the craft's runner that it stands for; -1: none
+        ("row", "i8"),  # on which side of it
+        ("long", "i8"),  # 1: it has a foot at either end
         ("rub", "f8"),  # times the friction of its solid
         ("centre", "f8", (3,)),
         ("axis", "f8", (3,)),
@@ -157,3 +162,5 @@ class Scene(NamedTuple):
     counts: Ints
     answer: Floats  # how the craft answers a wall: response (-1: as anything), share kept along, bounce, scrape
     work: Floats
+    patches: Records  # see `surface.PATCH`
+    start: Floats  # m of the deepest overlap at the start, and the two solids

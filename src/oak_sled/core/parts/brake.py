@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core import body, spatial
+from oak_sled.core import body, spatial, surface
 from oak_sled.core.dial import dial
 from oak_sled.core.jit import compiled
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
@@ -65,7 +64,15 @@ class Brake(Part):
 
 
 @compiled
-def act(part, p, grip, now):
+def along_ground(now, v):
+    """A vector without what of it points away from the ground that carries the craft."""
+    up = (now.up[0], now.up[1], now.up[2])
+    into = spatial.dot(v, up)
+    return (v[0] - into * up[0], v[1] - into * up[1], v[2] - into * up[2])
+
+
+@compiled
+def act(part, p, ground, now):
     """Books the braking force on its ledger line; returns how hard it is pressed, 0 to 1."""
     press = 1.0
     if part.channel >= 0:
@@ -76,20 +83,26 @@ def act(part, p, grip, now):
     if part.at_point == 1:
         lever = spatial.to_world(now.axes, part.point)
     swing = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
-    u_x, u_y = now.next_velocity[0] + swing[0], now.next_velocity[1] + swing[1]
+    v = now.next_velocity
+    way = along_ground(now, (v[0] + swing[0], v[1] + swing[1], v[2] + swing[2]))
     if part.along == 1:
-        along = u_x * now.heading_x + u_y * now.heading_y
-        u_x, u_y = along * now.heading_x, along * now.heading_y
-    speed = math.sqrt(u_x * u_x + u_y * u_y)
+        ahead = along_ground(now, (now.heading_x, now.heading_y, 0.0))
+        along = spatial.dot(way, ahead) / max(spatial.dot(ahead, ahead), 1e-12)
+        way = (along * ahead[0], along * ahead[1], along * ahead[2])
+    speed = spatial.length(way)
     if speed == 0.0:
         return press
-    way = (u_x / speed, u_y / speed, 0.0)
+    way = (way[0] / speed, way[1] / speed, way[2] / speed)
     stopping = body.felt_mass(now, lever, way) * speed / now.dt
+    grip = ground.grip
+    if ground.patch_count > 0:
+        x, y = now.position[0] + lever[0], now.position[1] + lever[1]
+        grip *= surface.grip_at(ground.patches, ground.patch_count, x, y)
     size = min(press * part.bite * now.load * grip, stopping)
-    now.lines[p, 0] = -size * way[0]
-    now.lines[p, 1] = -size * way[1]
+    for i in range(3):
+        now.lines[p, i] = -size * way[i]
     if part.at_point == 1:
-        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], 0.0))
+        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
         for i in range(3):
             now.lines[p, 3 + i] = torque[i]
             now.points[p, i] = now.position[i] + lever[i]

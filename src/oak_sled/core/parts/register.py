@@ -58,11 +58,11 @@ def act(part, p, body, ground, now):
     if part.kind == TORQUE:
         return torque.act(part.torque, p, now)
     if part.kind == RUNNER:
-        return runner.act(part.runner, p, body.contacts, ground.grip, now)
+        return runner.act(part.runner, p, body, ground, now)
     if part.kind == AIR:
         return air.act(part.air_drag, p, ground, now)
     if part.kind == FIN:
         return fin.act(part.fin, p, ground, now)
     if part.kind == BRAKE:
-        return brake.act(part.brake, p, ground.grip, now)
+        return brake.act(part.brake, p, ground, now)
     return 0.0

@@ -9,7 +9,8 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
-from oak_sled.core import body, curve, spatial
+from oak_sled.core import body as body_module
+from oak_sled.core import curve, spatial, surface
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen
 from oak_sled.core.jit import compiled
@@ -247,26 +248,23 @@ def side_force(part, slip, side_speed, felt_mass, load, now):
 
 
 @compiled
-def foot_force(part, p, foot, lever, ahead_x, ahead_y, contacts, grip, now):
-    """Level force of one foot, world axes, N, and how far it slides: (x, y, share).
+def foot_force(part, p, foot, lever, ahead, left, load, contacts, grip, glide, now):
+    """Force of one foot along `ahead` and along `left`, N, and how far it slides.
 
     A foot never takes more than would stop its own share of the craft in this tick, counted with
     what the parts before it push (`now.next_velocity`).
     """
-    load = now.load / contacts
     swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
-    u_x, u_y = now.velocity[0] + swing[0], now.velocity[1] + swing[1]
-    along = u_x * ahead_x + u_y * ahead_y
-    side = u_y * ahead_x - u_x * ahead_y
+    u = (now.velocity[0] + swing[0], now.velocity[1] + swing[1], now.velocity[2] + swing[2])
+    along, side = spatial.dot(u, ahead), spatial.dot(u, left)
     later = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
-    n_x, n_y = now.next_velocity[0] + later[0], now.next_velocity[1] + later[1]
-    along_next = n_x * ahead_x + n_y * ahead_y
-    side_next = n_y * ahead_x - n_x * ahead_y
+    n = (now.next_velocity[0] + later[0], now.next_velocity[1] + later[1], now.next_velocity[2] + later[2])
+    along_next, side_next = spatial.dot(n, ahead), spatial.dot(n, left)
     slip = math.atan2(abs(side), abs(along) + CREEP)
     sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
     left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-    mass_side = body.shared_mass(now, lever, (-ahead_y, ahead_x, 0.0)) / contacts
-    mass_along = body.shared_mass(now, lever, (ahead_x, ahead_y, 0.0)) / contacts
+    mass_side = body_module.shared_mass(now, lever, left) / contacts
+    mass_along = body_module.shared_mass(now, lever, ahead) / contacts
     bite = side_force(part, slip, side, mass_side, load, now) * left_grip
     most_bite = part.side_grip * load * left_grip
     if part.law != SHARE:
@@ -275,25 +273,42 @@ def foot_force(part, p, foot, lever, ahead_x, ahead_y, contacts, grip, now):
         bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
         side = side_next
     bite = min(bite, most_bite)
-    drag = min(part.glide * load * grip, mass_along * abs(along_next) / now.dt)
+    drag = min(part.glide * load * glide, mass_along * abs(along_next) / now.dt)
     bite = -bite if side > 0.0 else bite
     drag = -drag if along_next > 0.0 else drag
-    return drag * ahead_x - bite * ahead_y, drag * ahead_y + bite * ahead_x, sliding
+    return drag, bite, sliding
 
 
 @compiled
-def act(part, p, contacts, grip, now):
-    """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
-
-    contacts : number of feet of the whole craft, which share the load.
-    """
+def ways(part, now):
+    """Along the runners and to their left, unit, on the ground that carries the craft."""
     turn = 0.0
     if part.steer_channel >= 0:
         turn = part.steer * now.channels[part.steer_channel]
-    ahead_x = now.heading_x * math.cos(turn) - now.heading_y * math.sin(turn)
-    ahead_y = now.heading_y * math.cos(turn) + now.heading_x * math.sin(turn)
+    x = now.heading_x * math.cos(turn) - now.heading_y * math.sin(turn)
+    y = now.heading_y * math.cos(turn) + now.heading_x * math.sin(turn)
+    up = (now.up[0], now.up[1], now.up[2])
+    if up[2] == 1.0:
+        return (x, y, 0.0), (-y, x, 0.0)
+    into = x * up[0] + y * up[1]
+    ahead = (x - into * up[0], y - into * up[1], -into * up[2])
+    size = spatial.length(ahead)
+    if size < 1e-9:
+        return (x, y, 0.0), (-y, x, 0.0)
+    ahead = (ahead[0] / size, ahead[1] / size, ahead[2] / size)
+    return ahead, spatial.cross(up, ahead)
+
+
+@compiled
+def act(part, p, body, ground, now):
+    """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
+
+    Among things each foot carries what the contacts put on it; else the feet of the whole craft share the load.
+    """
+    ahead, left = ways(part, now)
     weights, most = 0.0, 0.0
     middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
+    carried = now.among == 1.0 and body.free[2] == 1.0
     for foot in range(part.columns * part.rows):
         column = foot & 1 if part.columns == 2 else 0
         row = foot >> 1 if part.columns == 2 else foot
@@ -305,14 +320,30 @@ def act(part, p, contacts, grip, now):
         lever = spatial.to_world(now.axes, place)
         if now.position[2] + lever[2] > TOUCH and now.among == 0.0:
             continue
-        f_x, f_y, sliding = foot_force(part, p, foot, lever, ahead_x, ahead_y, contacts, grip, now)
+        load = now.foot_load[p, foot] if carried else now.load / body.contacts
+        grip, glide, shake = ground.grip, ground.grip, 0.0
+        if ground.patch_count > 0:
+            x, y = now.position[0] + lever[0], now.position[1] + lever[1]
+            k = surface.under(ground.patches, ground.patch_count, x, y)
+            if k >= 0:
+                patch = ground.patches[k]
+                grip, glide = grip * patch.grip, glide * patch.glide
+                shake = load * patch.roughness * surface.bump(x, y)
+                load = max(load + shake, 0.0)
+        drag, bite, sliding = foot_force(part, p, foot, lever, ahead, left, load, body.contacts, grip, glide, now)
+        if not carried:
+            shake = 0.0  # what holds it level takes the bumps
+        force = (
+            drag * ahead[0] + bite * left[0] + shake * now.up[0],
+            drag * ahead[1] + bite * left[1] + shake * now.up[1],
+            drag * ahead[2] + bite * left[2] + shake * now.up[2],
+        )
         most = max(most, sliding)
-        torque = spatial.cross(lever, (f_x, f_y, 0.0))
-        now.lines[p, 0] += f_x
-        now.lines[p, 1] += f_y
+        torque = spatial.cross(lever, force)
         for i in range(3):
+            now.lines[p, i] += force[i]
             now.lines[p, 3 + i] += torque[i]
-        size = math.sqrt(f_x * f_x + f_y * f_y) + 1e-9
+        size = math.sqrt(drag * drag + bite * bite) + 1e-9
         weights += size
         middle_x += size * lever[0]
         middle_y += size * lever[1]
