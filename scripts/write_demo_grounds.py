@@ -82,7 +82,7 @@ def main() -> None:
     cleat()
     file = DEMO / "quay.json"
     yard = yard_json.loads(file.read_text(encoding="utf-8"), "quay")
-    relief = picture.read(DEMO / "ridges.png", x=60.0, length=160.0, width=96.0, low=0.0, high=1.4)
+    relief = picture.read(DEMO / "ridges.png", x=60.0, length=160.0, width=96.0, low=0.0, high=2.2)
     channel = mesh_file.read(DEMO / "gutter.obj")
     iron = mesh_file.read(DEMO / "cleat.obj")
     size = dict(zip(("length", "width", "height"), channel.size(), strict=True))

@@ -90,6 +90,33 @@ def _laid(relief: Relief | None, meshes: tuple[Block, ...]) -> Laid:
     return scenery.lay(np.concatenate(found))
 
 
+def is_uneven(ground: Ground) -> bool:
+    """Whether it has a relief, or meshes that are ground."""
+    return ground.relief is not None or any(one.shape == "mesh" and one.fit == "triangles" for one in ground.blocks)
+
+
+def height_at(ground: Ground, x: float, y: float) -> float | None:
+    """m of the highest triangle of the ground over a point; None where none lies."""
+    laid = laid_on(ground)
+    if laid is None:
+        return None
+    grid = laid.grid[0]
+    i, j = int((x - grid["x"]) // grid["cell"]), int((y - grid["y"]) // grid["cell"])
+    if not (0 <= i < grid["nx"] and 0 <= j < grid["ny"]):
+        return None
+    cell = j * grid["nx"] + i
+    rows = laid.rows[laid.items[laid.first[cell] : laid.first[cell + 1]]]
+    a, b, c = rows["corners"][:, 0], rows["corners"][:, 1], rows["corners"][:, 2]
+    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    area = np.where(np.abs(area) > 1e-15, area, np.inf)
+    s = ((x - a[:, 0]) * (c[:, 1] - a[:, 1]) - (y - a[:, 1]) * (c[:, 0] - a[:, 0])) / area
+    t = ((y - a[:, 1]) * (b[:, 0] - a[:, 0]) - (x - a[:, 0]) * (b[:, 1] - a[:, 1])) / area
+    on = (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9) & np.isfinite(area)
+    if not np.any(on):
+        return None
+    return float(np.max((a[:, 2] + s * (b[:, 2] - a[:, 2]) + t * (c[:, 2] - a[:, 2]))[on]))
+
+
 def mesh_triangles(one: Block) -> Floats:
     """The triangles of a block of a mesh where it stands, m, world axes, shape (n, 3, 3)."""
     assert one.mesh is not None

@@ -227,13 +227,14 @@ def start_state(drill: Drill, craft: Craft, ground: Ground) -> state.Floats:
 
 
 def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:
-    """m of the relief under a craft at a start: the highest of its middle, its sides and its corners."""
-    if ground.relief is None:
+    """m of uneven ground under a craft at a start: the highest of its middle, its sides and its corners."""
+    if not among.is_uneven(ground):
         return 0.0
     a, b, _ = craft.body.half_extents()
     spots = [(i * a, j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]
-    under = [ground.relief.height_at(x + cos * u - sin * v, y + sin * u + cos * v) for u, v in spots]
-    return max(max(height or 0.0 for height in under), 0.0 if ground.floor else -1e9)
+    under = [among.height_at(ground, x + cos * u - sin * v, y + sin * u + cos * v) for u, v in spots]
+    found = [height for height in under if height is not None] + ([0.0] if ground.floor else [])
+    return max(found, default=0.0)
 
 
 def begin(world: state.World, job: Job) -> state.Records:

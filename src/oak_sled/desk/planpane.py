@@ -34,9 +34,9 @@ class Frame:
         )
 
     def path(self, points: Floats) -> QPainterPath:
-        """A path through points of shape (n, 2), parted where it jumps."""
+        """A path through points of shape (n, 2 or 3), parted where it jumps."""
         made = QPainterPath()
-        for place, (x, y) in enumerate(points):
+        for place, (x, y) in enumerate(points[:, :2]):
             jump = place and math.hypot(x - points[place - 1][0], y - points[place - 1][1]) > 30.0
             if place == 0 or jump:
                 made.moveTo(self.at(x, y))

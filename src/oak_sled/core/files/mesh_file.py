@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ FARTHEST = 1e5
 """m from the origin."""
 
 
-class _Beside:
+class _Beside(Mapping[str, bytes]):
     """Hands the reader files that lie beside the mesh, and no others."""
 
     def __init__(self, folder: Path):
@@ -30,7 +31,14 @@ class _Beside:
             raise ValueError(f"it names {name!r}, which does not lie beside it")
         return file.read_bytes()
 
-    get = __getitem__
+    def get(self, name: str, default: object = None) -> bytes:  # it fails as loud as []
+        return self[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(())
+
+    def __len__(self) -> int:
+        return 0
 
 
 def read(file: Path, **settings: Any) -> Mesh:

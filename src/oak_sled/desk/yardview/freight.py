@@ -23,7 +23,7 @@ def still_mesh(ground: Ground) -> list[Floats]:
     """Blocks that never move, world axes."""
     pieces = []
     for one in ground.blocks:
-        if one.moves not in ("fixed", "trigger"):
+        if one.moves not in ("fixed", "trigger") or is_laid(one):
             continue
         made = template(one)
         axes = traces.rotation(np.array(one.attitude()))
@@ -31,6 +31,16 @@ def still_mesh(ground: Ground) -> list[Floats]:
         made[:, 3:6] = made[:, 3:6] @ axes.T
         pieces.append(made)
     return pieces
+
+
+def is_laid(one: Block) -> bool:
+    """Whether a block is a part of the ground."""
+    return one.shape == "mesh" and one.fit == "triangles"
+
+
+def laid_meshes(ground: Ground) -> list[Floats]:
+    """Meshes that are ground, world axes."""
+    return [meshes.flat(among.mesh_triangles(one), theme.rgb("saw_ice")) for one in ground.blocks if is_laid(one)]
 
 
 def template(one: Block) -> Floats:
@@ -41,6 +51,8 @@ def template(one: Block) -> Floats:
     colour = _colour(one)
     if one.shape == "ball":
         return np.concatenate([meshes.ball((0.0, 0.0, 0.0), half[0], colour)])
+    if one.shape == "mesh" and one.mesh is not None:
+        return meshes.flat(one.mesh.within(half), colour)
     if one.shape == "wedge":
         a, b, c = half
         bottom = np.array([[-a, -b, -c], [a, -b, -c], [a, b, -c], [-a, b, -c]])

@@ -32,6 +32,11 @@ def _faces(points: Floats, colour: Rgb) -> Floats:
     return flat
 
 
+def flat(triangles: Floats, colour: Rgb) -> Floats:
+    """Triangles of shape (n, 3, 3) in one colour, each lit as it lies."""
+    return _faces(triangles, colour)
+
+
 def quad(a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
     """Two triangles of a four-cornered face, seen with its corners in turn."""
     return np.array([[a, b, c], [a, c, d]])
@@ -116,6 +121,11 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
     feet = craft.feet()
     if craft.body.shape == "ball":
         pieces.append(ball((0, 0, 0), hx, wood))
+    elif craft.body.shape == "mesh" and craft.body.mesh is not None:
+        pieces.append(flat(craft.body.mesh.within(craft.body.half_extents()), wood))
+    elif craft.body.shape == "capsule":
+        pieces.append(disc((0, 0, 0), hy, 2.0 * (hx - hy), wood))
+        pieces += [ball((side * (hx - hy), 0, 0), hy, wood) for side in (-1, 1)]
     else:
         pieces += _deck(hx, hy, hz, wood, dark, light)
     for x, y, z in feet:
@@ -197,6 +207,46 @@ def ground_mesh(ground: Ground) -> Floats:
     return np.concatenate(pieces).astype("f4") if pieces else np.zeros((0, 9), "f4")
 
 
+STEEPER = 3.0
+"""How much steeper a relief is lit than it is."""
+
+
+def relief_mesh(ground: Ground) -> Floats:
+    """The relief with the shade of its slopes smoothed over corners; vertices of shape (n, 9)."""
+    if ground.relief is None:
+        return np.zeros((0, 9), "f4")
+    relief = ground.relief
+    z = relief.heights()
+    dy, dx = np.gradient(z, relief.width / (relief.rows - 1), relief.length / (relief.columns - 1))
+    # low folds would hardly be seen
+    normals = np.stack([-STEEPER * dx, -STEEPER * dy, np.ones_like(z)], axis=2)
+    normals /= np.linalg.norm(normals, axis=2, keepdims=True)
+    a, b, c, d = normals[:-1, :-1], normals[:-1, 1:], normals[1:, 1:], normals[1:, :-1]
+    both = np.stack([np.stack([a, b, c], axis=2), np.stack([a, c, d], axis=2)], axis=2)
+    made = np.zeros((both.size // 3, 9), "f4")
+    made[:, :3] = relief.triangles().reshape(-1, 3)
+    made[:, 3:6] = both.reshape(-1, 3)
+    # the higher the whiter, so that folds are seen even where the light falls along them
+    low, high = float(z.min()), max(float(z.max()), float(z.min()) + 1e-6)
+    share = ((made[:, 2] - low) / (high - low))[:, None]
+    dark, light = np.array(theme.rgb("ice_dark")), np.array(theme.rgb("saw_ice"))
+    made[:, 6:9] = dark * (1.0 - share) + light * share
+    return made
+
+
+def patches(ground: Ground) -> list[Band]:
+    """Stretches of surface as tinted bands on the ice."""
+    found = []
+    for patch in ground.patches:
+        turn = math.radians(patch.heading_deg)
+        along = np.array([math.cos(turn), math.sin(turn), 0.0]) * 0.5 * patch.length
+        middle = np.array([patch.x, patch.y, 0.004])
+        steps = np.linspace(-1.0, 1.0, 2 + int(patch.length // 20.0))
+        tone = theme.rgb("ice_dark" if patch.grip < 1.0 else "saw_ice")
+        found.append(Band(middle + steps[:, None] * along, patch.width, (*tone, 0.55)))
+    return found
+
+
 def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, height: float, ice: Rgb) -> list[Floats]:
     """Blocks side by side, each a little other in shade and height, as they come off a saw."""
     count = max(1, min(60, round(length / 2.4)))
@@ -221,7 +271,7 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
 
 @dataclass
 class Band:
-    """A flat band on the ice: points of shape (n, 2), m, with width, colour and opacity, and where it is drawn."""
+    """A flat band: points of shape (n, 3), m, with width, colour and opacity, and where it is drawn."""
 
     points: Floats
     width: float
@@ -230,13 +280,13 @@ class Band:
 
 
 def ribbons(bands: Sequence[Band], breaks: float = 30.0) -> Floats:
-    """Flat bands as triangles: corners with their colour, shape (m, 6); parted where one jumps or is off.
+    """Level bands as triangles: corners with their colour, shape (m, 7); parted where one jumps or is off.
 
     All bands go through as one row of points, parted between them: a picture has a dozen.
     """
     bands = [band for band in bands if len(band.points) > 1]
     if not bands:
-        return np.zeros((0, 6), "f4")
+        return np.zeros((0, 7), "f4")
     counts = [len(band.points) for band in bands]
     points = np.concatenate([band.points for band in bands])
     half = np.repeat([band.width / 2 for band in bands], counts)
@@ -253,30 +303,31 @@ def ribbons(bands: Sequence[Band], breaks: float = 30.0) -> Floats:
     across[1:] += unit
     lengths = np.hypot(across[:, 0], across[:, 1])
     scale = half / np.where(lengths > 1e-9, lengths, 1.0)
-    side = np.stack([-across[:, 1] * scale, across[:, 0] * scale], axis=1)
+    side = np.stack([-across[:, 1] * scale, across[:, 0] * scale, np.zeros(len(scale))], axis=1)
     rows = np.flatnonzero(keep)
     left, right = points + side, points - side
-    made = np.empty((len(rows), 6, 6), "f4")
+    made = np.empty((len(rows), 6, 7), "f4")
     for corner, (edge, ahead) in enumerate(((left, 0), (right, 0), (right, 1), (left, 0), (right, 1), (left, 1))):
-        made[:, corner, :2] = edge[rows + ahead]
-    made[:, :, 2:] = np.repeat([band.paint for band in bands], counts, axis=0)[rows, None]
-    return made.reshape(-1, 6)
+        made[:, corner, :3] = edge[rows + ahead]
+    made[:, :, 3:] = np.repeat([band.paint for band in bands], counts, axis=0)[rows, None]
+    return made.reshape(-1, 7)
 
 
 def crossbars(places: Floats, half: float) -> Floats:
-    """Bars across a way, 10 cm thick: triangles of shape (m, 2) from (n, 4) of x, y, cosine, sine."""
+    """Bars across a way, 10 cm thick: triangles of shape (m, 3) from (n, 5) of x, y, z, cosine, sine."""
     if not len(places):
-        return np.zeros((0, 2), "f4")
-    middle, way = places[:, :2], places[:, 2:] * 0.05
-    side = np.stack([-places[:, 3], places[:, 2]], axis=1) * half
+        return np.zeros((0, 3), "f4")
+    flat = np.zeros(len(places))
+    middle, way = places[:, :3], np.column_stack([places[:, 3:] * 0.05, flat])
+    side = np.column_stack([-places[:, 4], places[:, 3], flat]) * half
     a, b, c, d = middle - way + side, middle - way - side, middle + way - side, middle + way + side
-    return np.stack([a, b, c, a, c, d], axis=1).reshape(-1, 2).astype("f4")
+    return np.stack([a, b, c, a, c, d], axis=1).reshape(-1, 3).astype("f4")
 
 
 def painted(corners: Floats, paint: tuple[float, float, float, float]) -> Floats:
-    """Corners of shape (n, 2) with one colour each: shape (n, 6)."""
-    made = np.empty((len(corners), 6), "f4")
-    made[:, :2], made[:, 2:] = corners, paint
+    """Corners of shape (n, 3) with one colour each: shape (n, 7)."""
+    made = np.empty((len(corners), 7), "f4")
+    made[:, :3], made[:, 3:] = corners, paint
     return made
 
 

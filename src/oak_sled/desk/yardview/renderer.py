@@ -22,6 +22,7 @@ import moderngl
 import numpy as np
 from PyQt6.QtGui import QImage
 
+from oak_sled.core import among
 from oak_sled.core.craft import Craft
 from oak_sled.core.state import Floats
 from oak_sled.core.yard import Ground
@@ -35,26 +36,32 @@ SUN = np.array([-0.42, 0.34, 0.84])
 
 _SOLID_VERTEX = """
 #version 330
-uniform mat4 clip; uniform mat4 model; uniform vec3 sun; uniform float flatten;
+uniform mat4 clip; uniform mat4 model; uniform vec3 sun; uniform float flatten; uniform float level;
 in vec3 place; in vec3 normal; in vec3 colour;
-out vec3 tint; out float away;
+out vec3 tint; out float away; out vec2 spot;
 void main() {
     vec4 world = model * vec4(place, 1.0);
-    if (flatten > 0.5) { world.xyz -= sun * (world.z / sun.z); world.z = 0.0; }
+    if (flatten > 0.5) { world.xyz -= sun * ((world.z - level) / sun.z); world.z = level; }
     gl_Position = clip * world;
     vec3 n = normalize(mat3(model) * normal);
     float light = 0.66 + 0.30 * max(dot(n, sun), 0.0) + 0.10 * n.z;
     tint = colour * light;
+    spot = world.xy;
     away = gl_Position.w;
 }
 """
 _SOLID_FRAGMENT = """
 #version 330
-uniform vec4 paint; uniform vec3 haze;
-in vec3 tint; in float away;
+uniform vec4 paint; uniform vec3 haze; uniform float ruled; uniform vec3 rule;
+in vec3 tint; in float away; in vec2 spot;
 out vec4 pixel;
 void main() {
     vec3 base = mix(tint, paint.rgb, paint.a);
+    if (ruled > 0.0) {
+        vec2 at = spot * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
+        vec2 on = clamp(1.5 - far / wide, 0.0, 1.0) * clamp(1.0 - wide * 2.0, 0.0, 1.0);
+        base = mix(base, rule, ruled * max(on.x, on.y));
+    }
     pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), 1.0).bgra;
 }
 """
@@ -71,10 +78,10 @@ void main() {
 _BAND_VERTEX = """
 #version 330
 uniform mat4 clip;
-in vec2 place; in vec4 paint;
+in vec3 place; in vec4 paint;
 out vec4 tint; out float away;
 void main() {
-    gl_Position = clip * vec4(place, 0.0, 1.0);
+    gl_Position = clip * vec4(place, 1.0);
     tint = paint; away = gl_Position.w;
 }
 """
@@ -135,6 +142,10 @@ class Scene:
     bars: Bars | None = None
 
 
+Draw = tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]
+"""A mesh, where it stands, and what it is painted over with."""
+
+
 class Picture(QImage):
     """An image over the renderer's memory, which it keeps alive."""
 
@@ -176,7 +187,7 @@ class Renderer:
             padded[:, 6:] = 1.0
             self._hills = self._solid_array(padded)
             self._band_buffer = gl.buffer(reserve=1 << 20, dynamic=True)
-            self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "2f 4f", "place", "paint")])
+            self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "3f 4f", "place", "paint")])
 
     def _solid_array(self, vertices: Floats) -> moderngl.VertexArray:
         buffer = self.context.buffer(np.ascontiguousarray(vertices[:, :9], "f4").tobytes())
@@ -231,6 +242,7 @@ class Renderer:
             drawn.clear(*low[::-1], 1.0)
             clip = (_UPSIDE_DOWN @ camera.matrix).T.astype("f4").tobytes()
             self._draw_far(gl, scene.ground, camera, clip, low)
+            self._draw_relief(gl, scene, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
             self._flush()
@@ -269,6 +281,27 @@ class Renderer:
         self._ice["edge"].value = ground.edges_at()
         self._sheet.render()
 
+    def _draw_relief(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
+        """Uneven ground, over which the rest is drawn."""
+        if not among.is_uneven(scene.ground):
+            return
+        relief = self._mesh(
+            ("uneven", scene.ground.relief, scene.ground.blocks),
+            lambda: np.concatenate([meshes.relief_mesh(scene.ground), *freight.laid_meshes(scene.ground)]),
+        )
+        if relief is None:
+            return
+        gl.enable(moderngl.DEPTH_TEST)
+        self._solid["clip"].write(clip)
+        self._solid["model"].write(np.eye(4, dtype="f4").tobytes())
+        self._solid["haze"].value = low
+        self._solid["paint"].value = (0.0, 0.0, 0.0, 0.0)
+        self._solid["ruled"].value = 0.8
+        self._solid["rule"].value = theme.rgb("ice_line")
+        relief.render()
+        self._solid["ruled"].value = 0.0
+        gl.disable(moderngl.DEPTH_TEST)
+
     def _draw_bands(self, gl: moderngl.Context, scene: Scene, clip: bytes) -> None:
         pieces = [meshes.ribbons(scene.bands)]
         if scene.bars is not None:
@@ -281,10 +314,12 @@ class Renderer:
         self._band_buffer.orphan(max(len(raw), self._band_buffer.size))  # the picture before may still be in work
         self._band_buffer.write(raw)
         gl.enable(moderngl.BLEND)
+        if among.is_uneven(scene.ground):
+            gl.enable(moderngl.DEPTH_TEST)
         gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._flat["clip"].write(clip)
         self._bands.render(vertices=len(vertices))
-        gl.disable(moderngl.BLEND)
+        gl.disable(moderngl.BLEND | moderngl.DEPTH_TEST)
 
     def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
         still = self._mesh(
@@ -292,7 +327,7 @@ class Renderer:
             lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
         )
         shadow = (*theme.rgb("ice_dark"), 1.0)
-        draws: list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]] = []
+        draws: list[Draw] = []
         if still is not None:
             draws.append((still, np.eye(4), (0.0, 0.0, 0.0, 0.0)))
         loose = self._loose(scene)
@@ -304,6 +339,7 @@ class Renderer:
         self._solid["clip"].write(clip)
         self._solid["flatten"].value = 1.0
         for array, model, _ in draws:
+            self._solid["level"].value = _level(scene.ground, model)
             self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
             self._solid["paint"].value = shadow
             array.render()
@@ -330,7 +366,7 @@ class Renderer:
         buffer.write(np.ascontiguousarray(mesh.placed(scene.places), "f4").tobytes())
         return array
 
-    def _figure(self, figure: Figure) -> list[tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]]:
+    def _figure(self, figure: Figure) -> list[Draw]:
         craft = figure.craft
         key = ("craft", craft.body.shape, craft.body.half_extents(), tuple(craft.feet()), _mounts(craft))
         if key not in self._meshes or key not in self._fans:
@@ -353,6 +389,13 @@ class Renderer:
     def close(self) -> None:
         """Gives the context back."""
         self.context.release()
+
+
+def _level(ground: Ground, model: Floats) -> float:
+    """m of the ground under a thing, on which its shadow lies."""
+    if not among.is_uneven(ground):
+        return 0.0
+    return among.height_at(ground, float(model[0, 3]), float(model[1, 3])) or 0.0
 
 
 def _flush_call() -> Callable[[], object]:

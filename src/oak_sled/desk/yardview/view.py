@@ -18,9 +18,9 @@ from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import arrows, freight
+from oak_sled.desk.yardview import arrows, freight, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig
-from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
+from oak_sled.desk.yardview.marks import path_over, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.renderer import Bars, Figure, Renderer, Scene
 
@@ -257,20 +257,21 @@ class YardView(QWidget):
         # lines keep about two px, however far the eye is
         wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
+        scene.bands += meshes.patches(run.job.ground)
         for feet, sliding in slide_marks(run, row if self.session.live_on else run.ticks):
             scene.bands.append(Band(feet, 0.1 * wide, (*theme.rgb("soft"), 0.5), sliding))
         pale = theme.rgb("ghost")
         for ghost in self._ghosts(run):
-            scene.bands.append(Band(path_of(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
+            scene.bands.append(Band(path_over(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
             at = ghost.at(self.session.time)
             scene.figures.append(figure(ghost, at, (*pale, 0.75)))
-        place = path_of(run, 0, row)
+        place = path_over(run, 0, row)
         scene.bands.append(Band(place, 0.13 * wide, (*oak, 0.95)))
         if row < run.ticks:
-            scene.bands.append(Band(path_of(run, row, run.ticks), 0.1 * wide, (*oak, 0.42)))
+            scene.bands.append(Band(path_over(run, row, run.ticks), 0.1 * wide, (*oak, 0.42)))
         scene.bars = Bars(second_marks(run), 0.35 * min(wide, 4.0), theme.rgb("oak_deep"), 0.9)
         for other, other_row in self.beside:
-            scene.bands.append(Band(path_of(other, 0, other_row), 0.12, (*theme.rgb("good"), 0.8)))
+            scene.bands.append(Band(path_over(other, 0, other_row), 0.12, (*theme.rgb("good"), 0.8)))
             scene.figures.append(figure(other, other_row))
         scene.figures.append(figure(run, row))
         scene.places = freight.places(run, row)
