@@ -25,6 +25,7 @@ WORTH = 0.01
 """Share of the volume of the one hull that more pieces must save to be worth it."""
 CUTS = (0.15, 0.25, 0.35, 0.5, 0.65, 0.75, 0.85)
 """Shares of its extent at which a part is cut for trial."""
+MOST_LEVELS = 20
 GRID = 20
 """Steps along each side of the box, of the points that stand for what is inside."""
 
@@ -104,7 +105,7 @@ def few(points: Floats, most: int = MOST_CORNERS) -> Floats:
 def _over(triangles: Floats, axis: int, at: float, above: bool) -> Floats:
     """m of each corner past a plane across an axis, shape (n, 3); a hair counts as on it."""
     far = (triangles[:, :, axis] - at) * (1.0 if above else -1.0)
-    grain = 1e-9 * float(np.ptp(triangles[:, :, axis]) + 1e-30)
+    grain = 1e-6 * float(np.ptp(triangles[:, :, axis]) + 1e-30)
     return np.where(np.abs(far) > grain, far, 0.0)
 
 
@@ -178,19 +179,27 @@ class _Part:
         far = (self.nodes[:, axis] - at) * (1.0 if above else -1.0)
         return _Part(_side(self.triangles, axis, at, above), self.nodes[far >= -1e-9], self.cell)
 
+    def _cuts(self, axis: int, low: float, span: float) -> list[float]:
+        """Where to cut for trial: at shares of the extent, and where a shape of few levels has its steps."""
+        if span <= 0.0:
+            return []
+        levels = np.unique(np.round(self.triangles[:, :, axis], 6))
+        steps = [float(level) for level in levels[1:-1]] if len(levels) <= MOST_LEVELS else []
+        return [low + share * span for share in CUTS] + steps
+
     def best_cut(self) -> tuple[_Part, _Part] | None:
         """The halves that together take least room; of cuts that save the same, across the middle of the longest."""
         spans = np.ptp(self.points, axis=0)
         low = self.points.min(axis=0)
         best: tuple[float, tuple[_Part, _Part]] | None = None
         for axis in range(3):
-            for share in CUTS if spans[axis] > 0.0 else ():
-                at = float(low[axis] + share * spans[axis])
+            for at in self._cuts(axis, float(low[axis]), float(spans[axis])):
                 halves = self.half(axis, at, False), self.half(axis, at, True)
                 if min(half.volume for half in halves) <= 0.0:
                     continue
                 saved = self.volume - halves[0].volume - halves[1].volume
-                score = saved + 1e-3 * self.volume * spans[axis] / spans.max() * (1.0 - abs(share - 0.5))
+                off = abs((at - low[axis]) / spans[axis] - 0.5)
+                score = saved + 1e-3 * self.volume * spans[axis] / spans.max() * (1.0 - off)
                 if best is None or score > best[0]:
                     best = (score, halves)
         return None if best is None else best[1]

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.block import BUILT_IN, Block
 from oak_sled.core.craft import free_name
 from oak_sled.core.dial import dials
+from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
-from oak_sled.desk import theme
+from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.groundplan import GroundPlan, Thing, item_fields
+from oak_sled.desk.meshdrawing import MeshDrawing
 from oak_sled.desk.session import Session
 
 KINDS: dict[str, Thing] = {
@@ -25,6 +28,7 @@ KINDS: dict[str, Thing] = {
     "step": Block(id="step", moves="fixed", length=6.0, width=1.0, height=0.25),
     "ram": Block(id="ram", moves="driven", length=2.0, width=3.0, height=1.5, sway_y=4.0),
     "trigger": Block(id="trigger", moves="trigger", length=1.0, width=6.0, height=3.0),
+    "patch": Patch(id="patch"),
     "wall": Wall(id="wall", length=10.0),
     "gate": Gate(id="gate"),
 }
@@ -32,6 +36,7 @@ SAYS = {
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
     "ram": "goes to and fro as told, and is not pushed",
+    "patch": "a stretch of other grip, glide or roughness",
     "trigger": "reports what comes into it, and pushes nothing",
 }
 
@@ -54,7 +59,7 @@ class GroundPage(QWidget):
         self.panel.setContentsMargins(10, 8, 10, 8)
         self.panel.setSpacing(2)
         inner = QWidget()
-        inner.setObjectName("desk")
+        inner.setObjectName("panel")
         inner.setLayout(self.panel)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
@@ -70,6 +75,7 @@ class GroundPage(QWidget):
         row.addWidget(self.area)
         self.dials: dict[str, DialWidget] = {}
         self.choices: dict[str, QPushButton] = {}
+        self.drawing: MeshDrawing | None = None
         self.plan.picked.connect(self.refresh)
         self.plan.previewed.connect(self._preview)
         self.plan.let_go.connect(session.commit)
@@ -78,12 +84,7 @@ class GroundPage(QWidget):
 
     def restyle(self) -> None:
         """Takes the colours of the theme: the numbers stand on the dark desk."""
-        for widget in (self.inner, self.area.viewport()):
-            if widget is not None:
-                colours = widget.palette()
-                colours.setColor(widget.backgroundRole(), theme.colour("strip"))
-                widget.setPalette(colours)
-                widget.setAutoFillBackground(True)
+        self.area.setStyleSheet(f"QScrollArea, QWidget#panel {{ background: {theme.colour('strip').name()}; }}")
         self._shown = ()
 
     def showEvent(self, event: object) -> None:
@@ -99,6 +100,9 @@ class GroundPage(QWidget):
         menu = QMenu(self.add_button)
         for name in KINDS:
             menu.addAction(f"{name}: {SAYS[name]}" if name in SAYS else name, lambda name=name: self.add(name))
+        menu.addSeparator()
+        menu.addAction("relief from a grey picture (PNG)...", self.ask_relief)
+        menu.addAction("mesh from a file (OBJ, STL, glTF)...", self.ask_mesh)
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
         for words, tip, action in (
@@ -137,17 +141,40 @@ class GroundPage(QWidget):
     def add(self, name: str) -> None:
         """Places a thing in the middle of what is seen."""
         ground = self.session.ground
-        model = KINDS[name]
+        model: Any = KINDS[name]
         field = item_fields(model)
         x, y = self.plan.place(self.plan._box().center())
         new = model.replace(id=free_name(name, getattr(ground, field)), x=round(x, 1), y=round(y, 1))
         self._change(ground.replace(**{field: (*getattr(ground, field), new)}), f"place {name}")
         self.plan.choose([f"{field}.{new.id}"])
 
+    def ask_relief(self) -> None:
+        """Asks for a picture, and lays it as relief."""
+        name, _ = QFileDialog.getOpenFileName(self, "A grey picture", "", "PNG (*.png)")
+        if name and fromfiles.lay_relief(self.session, Path(name)):
+            self.plan.choose(["relief"])
+
+    def ask_mesh(self) -> None:
+        """Asks for a mesh, its unit and its axes, and places it."""
+        asked = fromfiles.ask_mesh(self)
+        if asked is not None:
+            self.place_mesh(asked[0], **asked[1])
+
+    def place_mesh(self, file: Path, **settings: Any) -> bool:
+        """Places a mesh in the middle of what is seen; False when it is refused."""
+        x, y = self.plan.place(self.plan._box().center())
+        path = fromfiles.place_mesh(self.session, file, round(x, 1), round(y, 1), **settings)
+        if path:
+            self.plan.choose([path])
+        return bool(path)
+
     def duplicate(self) -> None:
         """Copies what is in hand beside itself."""
         ground, made = self.session.ground, []
         for _, thing in self.plan.in_hand():
+            if isinstance(thing, Relief):
+                self.session.say("a ground has one relief: duplicate the ground instead", True)
+                continue
             field = item_fields(thing)
             aside = 2.0 if isinstance(thing, Gate) else thing.width + 0.25
             new = thing.replace(id=free_name(thing.id, getattr(ground, field)), y=thing.y + aside)
@@ -161,6 +188,9 @@ class GroundPage(QWidget):
         """Takes away what is in hand."""
         ground = self.session.ground
         for path, thing in self.plan.in_hand():
+            if isinstance(thing, Relief):
+                ground = ground.replace(relief=None)
+                continue
             field = item_fields(thing)
             name = path.split(".")[1]
             ground = ground.replace(**{field: tuple(one for one in getattr(ground, field) if one.id != name)})
@@ -198,6 +228,8 @@ class GroundPage(QWidget):
                 self.dials[declared.name].show_value(declared, getattr(item, declared.name))
         for name, button in self.choices.items():
             button.setText(f"{name.replace('_', ' ')}: {_words(getattr(item, name))}")
+        if self.drawing is not None:
+            self.drawing.show_body(item)
 
     def _rebuild(self, path: str, item: Any) -> None:
         self._shown = (path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""))
@@ -206,10 +238,15 @@ class GroundPage(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        title = QLabel(getattr(item, "heading", item.id.replace("_", " ")))
+        title = QLabel(_title(item))
         title.setFont(theme.font(theme.HEADING, bold=True))
         title.setStyleSheet(f"color: {theme.colour('desk_text').name()};")
         self.panel.addWidget(title)
+        if isinstance(item, Block) and item.shape == "mesh":
+            self.drawing = MeshDrawing()
+            self.panel.addWidget(self.drawing)
+        else:
+            self.drawing = None
         self.dials.clear()
         self.choices.clear()
         for name, field in type(item).model_fields.items():
@@ -219,6 +256,8 @@ class GroundPage(QWidget):
                 options = (True, False)
             if name == "material":
                 options = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
+            if name == "fit" and getattr(item, "shape", "") != "mesh":
+                continue
             if options is not None:
                 self.panel.addWidget(self._choice(path, name, options, field.description or ""))
         for declared in dials(item):
@@ -249,6 +288,12 @@ class GroundPage(QWidget):
         button.setMenu(menu)
         self.choices[name] = button
         return button
+
+
+def _title(item: Any) -> str:
+    if isinstance(item, Relief):
+        return f"Relief · {item.source or 'level'}"
+    return str(getattr(item, "heading", "") or item.id.replace("_", " "))
 
 
 def _words(value: Any) -> str:

@@ -5,23 +5,26 @@ Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(te
 
 from __future__ import annotations
 
+import functools
 import math
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QBrush, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import units
+from oak_sled.core import among, units
 from oak_sled.core.block import Block
+from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
 from oak_sled.desk.planpane import BLOCK_INKS
 from oak_sled.desk.session import Session
+from oak_sled.desk.yardview.freight import is_laid
 
-Thing = Block | Wall | Gate
-LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates"}
+Thing = Block | Wall | Gate | Patch | Relief
+LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches"}
 SECTION = 96
 HANDLE = 7.0
 GRID = 0.25
@@ -38,11 +41,16 @@ def size_of(thing: Thing) -> tuple[float, float]:
     return thing.length, thing.width
 
 
+def heading_of(thing: Thing) -> float:
+    """rad; a relief lies along the axes."""
+    return 0.0 if isinstance(thing, Relief) else math.radians(thing.heading_deg)
+
+
 def top_at(thing: Thing, x: float, y: float) -> tuple[float, float] | None:
     """Underside and top of a thing over a point, m; None beside it. Tilts are left out."""
-    if isinstance(thing, Gate):
+    if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and is_laid(thing)):
         return None
-    turn = math.radians(thing.heading_deg)
+    turn = heading_of(thing)
     dx, dy = x - thing.x, y - thing.y
     u, v = dx * math.cos(turn) + dy * math.sin(turn), dy * math.cos(turn) - dx * math.sin(turn)
     length, width = size_of(thing)
@@ -80,6 +88,7 @@ class GroundPlan(QWidget):
         self.chosen: list[str] = []  # "blocks.crate", the one in hand last
         self.zoom, self.shift = 1.0, QPointF(0, 0)
         self.line = [(-10.0, 0.0), (60.0, 0.0)]
+        self._profile: tuple[object, list[tuple[float, float]]] = (None, [])
         self._hold: tuple[str, QPointF, dict[str, Thing]] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -96,7 +105,11 @@ class GroundPlan(QWidget):
 
     def things(self) -> list[tuple[str, Thing]]:
         """Everything on it, by path below the ground."""
-        found: list[tuple[str, Thing]] = [(f"walls.{one.id}", one) for one in self.ground.walls]
+        found: list[tuple[str, Thing]] = []
+        if self.ground.relief is not None:
+            found.append(("relief", self.ground.relief))
+        found += [(f"patches.{one.id}", one) for one in self.ground.patches]
+        found += [(f"walls.{one.id}", one) for one in self.ground.walls]
         found += [(f"gates.{one.id}", one) for one in self.ground.gates]
         found += [(f"blocks.{one.id}", one) for one in self.ground.blocks]
         return found
@@ -152,7 +165,7 @@ class GroundPlan(QWidget):
     def outline(self, thing: Thing) -> QPolygonF:
         """A thing from above, px."""
         length, width = size_of(thing)
-        turn = math.radians(thing.heading_deg)
+        turn = heading_of(thing)
         cos, sin = math.cos(turn), math.sin(turn)
         corners = []
         for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1)):
@@ -163,7 +176,7 @@ class GroundPlan(QWidget):
     def handles(self, thing: Thing) -> dict[str, QPointF]:
         """Where a thing is turned and sized, px."""
         length, width = size_of(thing)
-        turn = math.radians(thing.heading_deg)
+        turn = heading_of(thing)
         cos, sin = math.cos(turn), math.sin(turn)
         middle = self.at(thing.x, thing.y)
         nose = self.at(thing.x + cos * length / 2, thing.y + sin * length / 2)
@@ -173,6 +186,8 @@ class GroundPlan(QWidget):
         found = {"turn": turn_at, "length": nose, "width": side}
         if isinstance(thing, Gate):
             found.pop("length")
+        if isinstance(thing, Relief):
+            found.pop("turn")
         if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < HANDLE:
             found["width"] = QPointF(middle.x() - sin * 12.0, middle.y() - cos * 12.0)
         return found
@@ -216,6 +231,10 @@ class GroundPlan(QWidget):
         for path, thing in reversed(self.things()):
             shape = self.outline(thing)
             box = shape.boundingRect()
+            if isinstance(thing, Relief):  # by its edge: what lies on it must stay within reach, and the plan too
+                if box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at):
+                    return path
+                continue
             if shape.containsPoint(at, Qt.FillRule.OddEvenFill):
                 return path
             if max(box.width(), box.height()) < 14 and box.adjusted(-6, -6, 6, 6).contains(at):
@@ -246,7 +265,7 @@ class GroundPlan(QWidget):
                 angle = math.degrees(math.atan2(y1 - thing.y, x1 - thing.x))
                 fields = {"heading_deg": rounded(angle, 0.0 if free else 5.0)}
             else:
-                turn = math.radians(thing.heading_deg)
+                turn = heading_of(thing)
                 dx, dy = x1 - thing.x, y1 - thing.y
                 out = dx * math.cos(turn) + dy * math.sin(turn)
                 if what == "width":
@@ -258,7 +277,7 @@ class GroundPlan(QWidget):
         hold, self._hold = self._hold, None
         if hold is not None and hold[2]:
             word = {"move": "move", "turn": "turn"}.get(hold[0], "size")
-            self.let_go.emit(f"{word} {' and '.join(path.split('.')[1].replace('_', ' ') for path in hold[2])}")
+            self.let_go.emit(f"{word} {' and '.join(path.split('.')[-1].replace('_', ' ') for path in hold[2])}")
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -341,6 +360,18 @@ class GroundPlan(QWidget):
     def _paint_thing(self, painter: QPainter, thing: Thing, chosen: bool) -> None:
         painter.setPen(theme.pen("ink", 2.2 if chosen else 1.0))
         shape = self.outline(thing)
+        if isinstance(thing, Relief):
+            shaded = relief_image(thing, theme.is_night())
+            painter.drawImage(shape.boundingRect(), shaded)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(shape.boundingRect())
+            return
+        if isinstance(thing, Patch):
+            painter.setPen(QPen(theme.colour("ink"), 2.2 if chosen else 1.0, Qt.PenStyle.DashDotLine))
+            painter.setBrush(QBrush(theme.family("grip"), _PATCH_HATCH[thing.grip >= 1.0]))
+            painter.drawPolygon(shape)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            return
         if isinstance(thing, Gate):
             painter.setPen(QPen(theme.family("impulse"), 3.0 if chosen else 2.0))
             painter.drawLine((shape[0] + shape[3]) / 2, (shape[1] + shape[2]) / 2)
@@ -364,6 +395,10 @@ class GroundPlan(QWidget):
                 radius = math.hypot(*_between(shape[0], shape[1])) / 2
                 painter.drawEllipse(self.at(thing.x, thing.y), radius, radius)
                 return
+        if isinstance(thing, Block) and thing.shape == "mesh":
+            painter.setPen(theme.pen("ink", 1.8 if chosen else 0.9))
+            painter.drawPolygon(QPolygonF([self.at(*spot) for spot in mesh_outline(thing)]))
+            return
         painter.drawPolygon(shape)
         if isinstance(thing, Block) and thing.shape == "wedge":  # the high end is the ruled one
             for share in (0.12, 0.24):
@@ -385,7 +420,8 @@ class GroundPlan(QWidget):
     def _paint_handles(self, painter: QPainter, thing: Thing) -> None:
         found = self.handles(thing)
         painter.setPen(theme.pen("ink", 1.2))
-        painter.drawLine(self.at(thing.x, thing.y), found["turn"])
+        if "turn" in found:
+            painter.drawLine(self.at(thing.x, thing.y), found["turn"])
         painter.setBrush(theme.colour("card"))
         for name, spot in found.items():
             if name == "turn":
@@ -393,7 +429,7 @@ class GroundPlan(QWidget):
             else:
                 painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
         length, width = size_of(thing)
-        words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {thing.heading_deg:g}°"
+        words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {math.degrees(heading_of(thing)):g}°"
         box = self.outline(thing).boundingRect()
         painter.setFont(theme.font(theme.SMALL))
         wide = painter.fontMetrics().horizontalAdvance(words) + 10
@@ -411,9 +447,12 @@ class GroundPlan(QWidget):
         long = max(math.hypot(bx - ax, by - ay), 0.1)
         left, right, foot = 34.0, self.width() - 20.0, box.bottom() - 20.0
         scale = (right - left) / long
-        tall = min(scale, 40.0)
+        self._find_profile(int(right - left))
+        highest = max([0.5, *(abs(high) for _, high in self._profile[1]), *self._tops()])
+        tall = min(40.0, (SECTION - 46.0) / highest)
         painter.setPen(theme.pen("ink", 1.2))
         painter.drawLine(QPointF(left, foot), QPointF(right, foot))
+        self._paint_profile(painter, left, right, foot, tall)
         painter.setPen(Qt.PenStyle.NoPen)
         count = max(2, int(right - left))
         for _, thing in self.things():
@@ -427,13 +466,74 @@ class GroundPlan(QWidget):
                     painter.drawRect(QRectF(x, foot - span[1] * tall, 1.6, max(1.0, (span[1] - span[0]) * tall)))
         painter.setPen(theme.colour("soft"))
         painter.setFont(theme.font(theme.SMALL))
-        painter.drawText(QPointF(12, box.top() + 16), f"section from A to B · {units.show(long, 'm')} · heights")
+        times = tall / scale
+        drawn = f"heights drawn {times:.2g} times" if abs(times - 1.0) > 0.05 else "heights to scale"
+        words = f"section from A to B · {units.show(long, 'm')} · {drawn} · highest {units.show(highest, 'm')}"
+        painter.drawText(QPointF(12, box.top() + 16), words)
         painter.drawText(QPointF(left - 16, foot + 4), "A")
         painter.drawText(QPointF(right + 6, foot + 4), "B")
         step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 60), 200.0)
         for k in range(int(long / step) + 1):
             x = left + k * step * scale
             painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
+
+    def _tops(self) -> list[float]:
+        """m, heights of the things that the section goes through."""
+        (ax, ay), (bx, by) = self.line
+        spots = [(ax + s * (bx - ax), ay + s * (by - ay)) for s in np.linspace(0.0, 1.0, 60)]
+        spans = [top_at(thing, x, y) for _, thing in self.things() for x, y in spots]
+        return [span[1] for span in spans if span is not None]
+
+    def _find_profile(self, wide: int) -> None:
+        """Heights of uneven ground along the section, as (share, m); kept while nothing changes."""
+        (ax, ay), (bx, by) = self.line
+        key = (self.ground.relief, self.ground.blocks, tuple(self.line), wide)
+        if self._profile[0] == key:
+            return
+        found: list[tuple[float, float]] = []
+        if among.is_uneven(self.ground):
+            for share in np.linspace(0.0, 1.0, max(2, wide // 2)):
+                high = among.height_at(self.ground, ax + share * (bx - ax), ay + share * (by - ay))
+                if high is not None:
+                    found.append((float(share), high))
+        self._profile = (key, found)
+
+    def _paint_profile(self, painter: QPainter, left: float, right: float, foot: float, tall: float) -> None:
+        """The uneven ground along the section, filled down to the level."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("ice_line"))
+        for share, high in self._profile[1]:
+            top = foot - high * tall
+            painter.drawRect(QRectF(left + share * (right - left), min(top, foot), 2.6, abs(high) * tall))
+
+
+_PATCH_HATCH = {True: Qt.BrushStyle.DiagCrossPattern, False: Qt.BrushStyle.BDiagPattern}
+
+
+@functools.lru_cache(maxsize=8)
+def relief_image(relief: Relief, night: bool) -> QImage:
+    """The relief from above: paper low, dark ink high, with a line at every quarter of its height."""
+    grey = relief.grey().astype(float) / 65535.0
+    low, high = theme.colour("ice"), theme.colour("ice_dark")
+    share = grey[..., None]
+    made = np.array(low.getRgb()[:3]) * (1.0 - share) + np.array(high.getRgb()[:3]) * share
+    step = np.floor(grey * 8.0)
+    line = np.zeros(grey.shape, bool)
+    line[:, 1:] |= step[:, 1:] != step[:, :-1]
+    line[1:, :] |= step[1:, :] != step[:-1, :]
+    made[line] *= 0.86
+    pixels = np.ascontiguousarray(np.clip(made, 0, 255), np.uint8)
+    return QImage(pixels.tobytes(), relief.columns, relief.rows, 3 * relief.columns, QImage.Format.Format_RGB888).copy()
+
+
+@functools.lru_cache(maxsize=64)
+def mesh_outline(one: Block) -> list[tuple[float, float]]:
+    """The outline of a mesh from above, m: that of its convex hull."""
+    points = among.mesh_triangles(one).reshape(-1, 3)[:, :2]
+    turns = np.linspace(0.0, 2.0 * math.pi, 73)[:-1]
+    far = np.argmax(points @ np.stack([np.cos(turns), np.sin(turns)]), axis=0)
+    kept = [int(k) for place, k in enumerate(far) if place == 0 or k != far[place - 1]]
+    return [(float(points[k, 0]), float(points[k, 1])) for k in kept]
 
 
 def _between(a: QPointF, b: QPointF) -> tuple[float, float]:

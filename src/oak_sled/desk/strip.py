@@ -17,6 +17,7 @@ from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.runner import Runner
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.meshdrawing import MeshDrawing
 
 OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
@@ -147,6 +148,7 @@ class Strip(QWidget):
         self.dials: dict[str, DialWidget] = {}
         self.choices: dict[str, QPushButton] = {}
         self.curve: GripCurve | None = None
+        self.drawing: MeshDrawing | None = None
         self._tone = ""
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -197,7 +199,10 @@ class Strip(QWidget):
         if isinstance(self.part, Runner):
             self.curve = GripCurve()
             row.addWidget(self.curve, 1)
-        width = 138 * columns + 20 + (210 if self.curve is not None else 0)
+        if isinstance(self.part, Body) and self.part.shape == "mesh":
+            self.drawing = MeshDrawing(44)
+            row.addWidget(self.drawing, 1)
+        width = 138 * columns + 20 + (210 if self.curve is not None or self.drawing is not None else 0)
         self.setMinimumWidth(max(width, 380))
         self.setMaximumWidth(max(width, 380) + 160)
         column.addLayout(row)
@@ -314,6 +319,9 @@ class Strip(QWidget):
 
     def fits(self, part: Frozen, is_open: bool, channel_names: tuple[str, ...]) -> bool:
         """Whether this strip can show `part` as it is built."""
+        drawn = isinstance(part, Body) and is_open and part.shape == "mesh"
+        if drawn != (self.drawing is not None):
+            return False
         same = type(part) is type(self.part) and is_open == self.is_open and channel_names == self.channel_names
         return same and (self.is_body or getattr(part, "id", "") == self.name)
 
@@ -321,6 +329,8 @@ class Strip(QWidget):
         """Shows the settings of `part` and their outlook; warning : a caution that takes its place."""
         changed = part is not self.part
         self.part = part
+        if self.drawing is not None and isinstance(part, Body):
+            self.drawing.show_body(part)
         for dial in dials(part):
             widget = self.dials.get(dial.name)
             if widget is not None:

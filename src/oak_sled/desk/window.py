@@ -26,7 +26,7 @@ from oak_sled.core import demos
 from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.shelf import Card
 from oak_sled.core.yard import TICK_RATES, Yard
-from oak_sled.desk import theme
+from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.forcedesk import ForceDesk
 from oak_sled.desk.groundpage import GroundPage
@@ -267,6 +267,7 @@ class Window(QMainWindow):
         menu.addSeparator()
         menu.addAction("New craft: a bare body with a thruster", self.new_craft)
         menu.addAction("Duplicate this one, on a second set of keys", self.duplicate_craft)
+        menu.addAction("Shape of this one from a mesh file (OBJ, STL, glTF)...", self.ask_hull)
         if len(session.yard.crafts) > 1:
             menu.addAction("Remove this one", self.remove_craft)
         others = [craft for craft in session.yard.crafts if craft.id != session.craft.id]
@@ -278,6 +279,12 @@ class Window(QMainWindow):
                     f"crafts.{craft.id}.beside", not craft.beside, "drive beside", card=False
                 ),
             )
+
+    def ask_hull(self) -> None:
+        """Asks for the mesh that the craft on the bench takes its shape from."""
+        asked = fromfiles.ask_mesh(self)
+        if asked is not None:
+            fromfiles.hull_from(self.session, asked[0], **asked[1])
 
     def _fill_choices(self, menu: QMenu, what: str, items: tuple[Any, ...], chosen: str) -> None:
         for item in items:
