@@ -7,13 +7,17 @@ import time
 import numpy as np
 
 from oak_sled.bench.lines import line
+from oak_sled.bench.yardstick import BallHeap
 from oak_sled.core import demos, run
 from oak_sled.core.contact import scenery, solver
 from oak_sled.core.contact.things import Scene
+from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
 
 RATE, SECONDS = 60, 5.0
 SIZES = (25, 50, 100, 200, 400)
+FRICTION = 0.5
+"""That of a scene without materials."""
 
 
 def heap(count: int, seed: int = 1) -> Scene:
@@ -62,6 +66,67 @@ def heaps(rounds: int) -> None:
         f"aim 1; 25 to 400 blocks: {', '.join(f'{t:.1f}' for t in times)} ms, exponent {grows:.2f}; "
         f"{found[SIZES.index(200), 0, 1]:.0f} contacts a tick",
     )
+
+
+def balls(count: int, seed: int = 1) -> Floats:
+    """Balls of many sizes above the ground, in layers: place, radius and mass, shape (n, 5)."""
+    random = np.random.default_rng(seed)
+    side = max(2, round((count / 3) ** 0.5))
+    made = np.zeros((count, 5))
+    for k in range(count):
+        at = np.array([k % side * 0.7, k // side % side * 0.7, 0.6 + k // (side * side) * 0.7])
+        made[k, :3] = at + random.uniform(-0.05, 0.05, 3)
+        made[k, 3], made[k, 4] = random.uniform(0.18, 0.32), 20.0
+    return made
+
+
+def ball_heap(rounds: int, count: int = 200) -> None:
+    """The same heap of balls in the solver and in C."""
+    dropped_balls = balls(count)
+    ticks = int(SECONDS * RATE)
+    theirs = np.zeros((ticks, count, 3))
+    try:
+        heap_in_c = BallHeap()
+    except RuntimeError as error:
+        line(f"{count} balls in a heap, a tick", "", f"({error})", None)
+        return
+    took: list[list[float]] = [[], []]
+    solved = [0.0, 0.0]
+    for _ in range(rounds):  # in turn, so that a noisy moment hits both
+        scene = ball_scene(dropped_balls)
+        ours = np.zeros((ticks, len(scene.solids), 13))
+        began = time.perf_counter()
+        solver.run_alone(scene, 9.81, 1.0 / RATE, ticks, ours)
+        took[0].append((time.perf_counter() - began) / ticks * 1e3)
+        solved[0] = float(scene.counts[3]) / ticks
+        began = time.perf_counter()
+        solved[1] = heap_in_c.run(dropped_balls, 9.81, 1.0 / RATE, FRICTION, theirs) / ticks
+        took[1].append((time.perf_counter() - began) / ticks * 1e3)
+    heap_in_c.close()
+    early = float(np.max(np.abs(ours[:20, 2:, :3] - theirs[:20])))
+    mine, c = (float(np.median(times)) for times in took)
+    line(
+        f"{count} balls in a heap, a tick",
+        f"{mine:.2f} ms",
+        f"C loop {c:.2f} ms",
+        mine / c,
+        f"contacts a tick {solved[0]:.0f} and {solved[1]:.0f}; after 20 ticks apart by {early:.1g} m at most; "
+        f"mean height at the end {ours[-1, 2:, 2].mean():.3f} and {theirs[-1, :, 2].mean():.3f} m",
+    )
+
+
+def ball_scene(made: Floats) -> Scene:
+    """The balls as a scene of the solver."""
+    solids = [
+        scenery.Solid(
+            [scenery.ball(float(radius))],
+            float(mass),
+            scenery.ball_inertia(float(mass), float(radius)),
+            position=(float(x), float(y), float(z)),
+        )
+        for x, y, z, radius, mass in made
+    ]
+    return scenery.scene(solids)
 
 
 def quay() -> None:

@@ -31,6 +31,7 @@ def print_all(quick: bool, window: bool) -> None:
     kernel(9 if quick else 41)
     solver()
     heap.heaps(1 if quick else 3)
+    heap.ball_heap(1 if quick else 3)
     heap.quay()
     memory(600.0 if quick else 3600.0)
     if window:

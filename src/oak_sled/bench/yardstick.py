@@ -16,17 +16,16 @@ from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
 
 
-class Yardstick:
-    """The C loop, built for one job of the demo craft. Raises RuntimeError where there is no compiler."""
+class Library:
+    """A C source of the benchmark, built with cc -O2. Raises RuntimeError where there is no compiler."""
 
-    def __init__(self, job: Job):
-        self.job = job
+    def __init__(self, name: str):
         compiler = shutil.which("cc") or shutil.which("gcc")
         if compiler is None:
             raise RuntimeError("no C compiler here")
         self._folder = tempfile.TemporaryDirectory(prefix="oak-sled-bench-")
-        source = Path(self._folder.name) / "fan_sled.c"
-        source.write_text((resources.files("oak_sled") / "bench" / "fan_sled.c").read_text())
+        source = Path(self._folder.name) / name
+        source.write_text((resources.files("oak_sled") / "bench" / name).read_text())
         library = source.with_suffix(".so")
         made = subprocess.run(
             [compiler, "-O2", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"],
@@ -35,7 +34,43 @@ class Yardstick:
         )
         if made.returncode:
             raise RuntimeError(f"the C compiler failed: {made.stderr.splitlines()[0] if made.stderr else '?'}")
-        self._run = ctypes.CDLL(str(library)).run
+        self.loaded = ctypes.CDLL(str(library))
+
+    def close(self) -> None:
+        """Removes what was built."""
+        self._folder.cleanup()
+
+
+class BallHeap:
+    """The solver's steps for balls alone, in C."""
+
+    def __init__(self) -> None:
+        self._library = Library("ball_heap.c")
+        self._run = self._library.loaded.run
+        self._run.restype = ctypes.c_long
+
+    def run(self, balls: Floats, gravity: float, dt: float, friction: float, out: Floats) -> int:
+        """Drops balls of shape (n, 5): place, radius, mass; places into `out`, shape (ticks, n, 3). Contacts solved."""
+        return int(
+            self._run(
+                ctypes.c_void_p(balls.ctypes.data), ctypes.c_int(len(balls)), ctypes.c_double(gravity),
+                ctypes.c_double(dt), ctypes.c_int(len(out)), ctypes.c_double(friction),
+                ctypes.c_void_p(out.ctypes.data),
+            )
+        )  # fmt: skip
+
+    def close(self) -> None:
+        """Removes what was built."""
+        self._library.close()
+
+
+class Yardstick:
+    """The C loop, built for one job of the demo craft. Raises RuntimeError where there is no compiler."""
+
+    def __init__(self, job: Job):
+        self.job = job
+        self._library = Library("fan_sled.c")
+        self._run = self._library.loaded.run
         self._run.restype = ctypes.c_int
         self._arrays = world.build(job)
         self._setup = self._pack()
@@ -83,4 +118,4 @@ class Yardstick:
 
     def close(self) -> None:
         """Removes what was built."""
-        self._folder.cleanup()
+        self._library.close()
