@@ -8,9 +8,10 @@ from typing import Any, Literal, get_args, get_origin
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.block import BUILT_IN, Block
+from oak_sled.core import among, document
+from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import free_name
-from oak_sled.core.dial import dials
+from oak_sled.core.dial import Dial, dials
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import fromfiles, theme
@@ -79,6 +80,7 @@ class GroundPage(QWidget):
         self.plan.picked.connect(self.refresh)
         self.plan.previewed.connect(self._preview)
         self.plan.let_go.connect(session.commit)
+        self.plan.start_moved.connect(lambda start: session.preview(f"drills.{session.yard.bench.drill}.start", start))
         self.plan.key_wanted.connect(lambda name: self.duplicate() if name == "duplicate" else self.remove())
         session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
 
@@ -221,18 +223,19 @@ class GroundPage(QWidget):
     def refresh(self) -> None:
         """Shows the numbers of what is in hand."""
         path, item = self.subject()
-        if self._shown != (path, type(item), getattr(item, "moves", ""), getattr(item, "shape", "")):
+        if self._shown != _look_of(path, item):
             self._rebuild(path, item)
-        for declared in dials(item):
-            if declared.name in self.dials:
-                self.dials[declared.name].show_value(declared, getattr(item, declared.name))
+        for name, widget in self.dials.items():
+            owner = document.get(item, name.rpartition(".")[0]) if "." in name else item
+            field = name.rpartition(".")[2]
+            widget.show_value(next(one for one in dials(owner) if one.name == field), getattr(owner, field))
         for name, button in self.choices.items():
             button.setText(f"{name.replace('_', ' ')}: {_words(getattr(item, name))}")
         if self.drawing is not None:
             self.drawing.show_body(item)
 
     def _rebuild(self, path: str, item: Any) -> None:
-        self._shown = (path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""))
+        self._shown = _look_of(path, item)
         while (old := self.panel.takeAt(0)) is not None:
             widget = old.widget()
             if widget is not None:
@@ -266,16 +269,65 @@ class GroundPage(QWidget):
                 continue
             if declared.name == "mass" and moves in ("fixed", "driven", "trigger"):
                 continue  # it is never felt
-            widget = DialWidget(declared, getattr(item, declared.name), f"{path}.{declared.name}")
-            widget.setObjectName(f"ground_{declared.name}")
-            where = f"{path}.{declared.name}"
-            widget.moved.connect(lambda value, where=where: self.session.preview(where, value))
-            widget.let_go.connect(lambda where=where: self.session.commit(where.split(".")[-1]))
-            widget.entered.connect(lambda value, where=where: self.session.edit(where, value))
-            widget.refused.connect(lambda text: self.session.say(text, True))
-            self.dials[declared.name] = widget
-            self.panel.addWidget(widget)
+            self._dial(declared, getattr(item, declared.name), f"{path}.{declared.name}", declared.name)
+        if isinstance(item, Ground):
+            self._add_materials(path, item)
         self.panel.addStretch(1)
+
+    def _dial(self, declared: Dial, value: float, where: str, name: str) -> None:
+        """A number on the panel, at `where` in the yard."""
+        widget = DialWidget(declared, value, where)
+        widget.setObjectName(f"ground_{name}")
+        widget.moved.connect(lambda value: self.session.preview(where, value))
+        widget.let_go.connect(lambda: self.session.commit(where.split(".")[-1]))
+        widget.entered.connect(lambda value: self.session.edit(where, value))
+        widget.refused.connect(lambda text: self.session.say(text, True))
+        self.dials[name] = widget
+        self.panel.addWidget(widget)
+
+    def _add_materials(self, path: str, ground: Ground) -> None:
+        """The materials of a ground and what two of them do together, each with its two numbers."""
+        for field in ("materials", "pairs"):
+            for one in getattr(ground, field):
+                words = one.id if isinstance(one, Material) else f"{one.one} on {one.other}"
+                self.panel.addWidget(_label(words.replace("_", " ")))
+                for declared in dials(one):
+                    where = f"{path}.{field}.{one.id}.{declared.name}"
+                    self._dial(declared, getattr(one, declared.name), where, f"{field}.{one.id}.{declared.name}")
+        button = QPushButton("another material")
+        button.setObjectName("desk")
+        button.setMinimumHeight(24)
+        button.setToolTip("a material that blocks of this ground can be of")
+        button.clicked.connect(self.add_material)
+        self.panel.addWidget(button)
+        menu = QMenu(button)
+        pair = QPushButton("what two do together")
+        pair.setObjectName("desk")
+        pair.setMinimumHeight(24)
+        names = [*BUILT_IN, *(one.id for one in ground.materials)]
+        for place, one in enumerate(names):
+            for other in names[place:]:
+                menu.addAction(f"{one} on {other}", lambda one=one, other=other: self.add_pair(one, other))
+        pair.setMenu(menu)
+        self.panel.addWidget(pair)
+
+    def add_material(self) -> None:
+        """One more material."""
+        ground = self.session.ground
+        new = Material(id=free_name("material", ground.materials))
+        self._change(ground.replace(materials=(*ground.materials, new)), "add a material")
+
+    def add_pair(self, one: str, other: str) -> None:
+        """What two materials do together, from what they do now."""
+        ground = self.session.ground
+        names, now = among.materials(ground)
+        rub, back = now[names.index(one), names.index(other)]
+        if any({pair.one, pair.other} == {one, other} for pair in ground.pairs):
+            self.session.say(f"{one} on {other} is set already", True)
+            return
+        name = free_name(f"{one}_{other}"[:36], ground.pairs)
+        new = Pair(id=name, one=one, other=other, friction=float(rub), bounce=float(back))
+        self._change(ground.replace(pairs=(*ground.pairs, new)), f"set {one} on {other}")
 
     def _choice(self, path: str, name: str, options: tuple[Any, ...], says: str) -> QPushButton:
         button = QPushButton()
@@ -288,6 +340,19 @@ class GroundPage(QWidget):
         button.setMenu(menu)
         self.choices[name] = button
         return button
+
+
+def _look_of(path: str, item: Any) -> tuple[object, ...]:
+    """What the panel must be built anew for."""
+    rows = [one.id for field in ("materials", "pairs") for one in getattr(item, field, ())]
+    return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), tuple(rows)
+
+
+def _label(words: str) -> QLabel:
+    made = QLabel(words)
+    made.setFont(theme.font(theme.SMALL, bold=True))
+    made.setStyleSheet(f"color: {theme.colour('desk_soft').name()};")
+    return made
 
 
 def _title(item: Any) -> str:

@@ -80,6 +80,7 @@ class GroundPlan(QWidget):
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)
     let_go = pyqtSignal(str)
+    start_moved = pyqtSignal(object)
     key_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None):
@@ -213,6 +214,11 @@ class GroundPlan(QWidget):
                 if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 2:
                     self._hold = (name, at, dict(held))
                     return
+        start = self._start_marks()
+        for name, spot in start.items():
+            if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 2:
+                self._hold = (name, at, {})
+                return
         under = self.under(at)
         add = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if under is None:
@@ -251,9 +257,29 @@ class GroundPlan(QWidget):
             self._hold = (what, at, held)
         elif what.startswith("line"):
             self.line[int(what[4])] = self.place(at)
+        elif what.startswith("start"):
+            self._drag_start(what, at, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
         elif (at - start).manhattanLength() >= 3 or self.session.is_previewing:
             self._drag(what, start, at, held, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
         self.update()
+
+    def _start_marks(self) -> dict[str, QPointF]:
+        """Where the start of the drill is taken hold of, and where it is turned, px."""
+        start = self.session.drill.start
+        turn = math.radians(start.heading_deg)
+        at = self.at(start.x, start.y)
+        return {"start_turn": at + QPointF(22 * math.cos(turn), -22 * math.sin(turn)), "start": at}
+
+    def _drag_start(self, what: str, at: QPointF, free: bool) -> None:
+        start = self.session.drill.start
+        x, y = self.place(at)
+        if what == "start":
+            step = 0.0 if free else GRID
+            moved = start.replace(x=rounded(x, step), y=rounded(y, step))
+        else:
+            angle = math.degrees(math.atan2(y - start.y, x - start.x))
+            moved = start.replace(heading_deg=rounded(angle, 0.0 if free else 5.0))
+        self.start_moved.emit(moved)
 
     def _drag(self, what: str, start: QPointF, at: QPointF, held: dict[str, Thing], free: bool) -> None:
         (x0, y0), (x1, y1) = self.place(start), self.place(at)
@@ -275,7 +301,9 @@ class GroundPlan(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         hold, self._hold = self._hold, None
-        if hold is not None and hold[2]:
+        if hold is not None and hold[0].startswith("start"):
+            self.let_go.emit("move the start" if hold[0] == "start" else "turn the start")
+        elif hold is not None and hold[2]:
             word = {"move": "move", "turn": "turn"}.get(hold[0], "size")
             self.let_go.emit(f"{word} {' and '.join(path.split('.')[-1].replace('_', ' ') for path in hold[2])}")
         self.update()
@@ -408,11 +436,14 @@ class GroundPlan(QWidget):
 
     def _paint_start(self, painter: QPainter) -> None:
         start = self.session.drill.start
-        turn = math.radians(start.heading_deg)
         at = self.at(start.x, start.y)
         painter.setPen(theme.pen("good", 2.0))
         painter.drawEllipse(at, 5.0, 5.0)
-        painter.drawLine(at, at + QPointF(16 * math.cos(turn), -16 * math.sin(turn)))
+        nose = self._start_marks()["start_turn"]
+        painter.drawLine(at, nose)
+        painter.setBrush(theme.colour("card"))
+        painter.drawEllipse(nose, 4.0, 4.0)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour("good"))
         painter.drawText(at + QPointF(-12, -9), "start")

@@ -18,13 +18,14 @@ from oak_sled.core.world import Job
 
 @dataclass(frozen=True, eq=False)
 class Result:
-    """What came of a job: the run, its measures and its cautions."""
+    """What came of a job: the run, its measures, its cautions, and the runs of the crafts beside it."""
 
     number: int
     job: Job
     run: Run
     found: Mapping[str, float | None]
     warned: tuple[Caution, ...]
+    twins: tuple[Run, ...] = ()
 
 
 class Worker(QObject):
@@ -42,34 +43,37 @@ class Worker(QObject):
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-run")
         self._number = 0
         self._busy = False
-        self._waiting: Job | None = None
+        self._waiting: tuple[Job, tuple[Job, ...]] | None = None
+        self._beside: tuple[Job, ...] = ()
         self._last: Result | None = None
         self._arrived.connect(self._come_back)
 
-    def ask(self, job: Job, again: bool = False) -> None:
-        """Asks for a run. The answer to an equal job may be the one that is there already."""
+    def ask(self, job: Job, again: bool = False, twins: tuple[Job, ...] = ()) -> None:
+        """Asks for a run, and those of `twins`. The answer to an equal job may be the one that is there already."""
         self._number += 1
-        if not again and self._last is not None and self._last.job == job and not self._busy:
+        same = self._last is not None and self._last.job == job and self._beside == twins
+        if not again and self._last is not None and same and not self._busy:
             self.finished.emit(self._last)
             return
         if self._busy:
-            self._waiting = job
+            self._waiting = (job, twins)
             return
-        self._start(job)
+        self._start(job, twins)
 
     def forget(self) -> None:
         """Drops what waits."""
         self._waiting = None
 
-    def _start(self, job: Job) -> None:
-        self._busy = True
+    def _start(self, job: Job, twins: tuple[Job, ...]) -> None:
+        self._busy, self._beside = True, twins
         number = self._number
-        self._pool.submit(self._work, number, job)
+        self._pool.submit(self._work, number, job, twins)
 
-    def _work(self, number: int, job: Job) -> None:
+    def _work(self, number: int, job: Job, twins: tuple[Job, ...]) -> None:
         try:
             made = run.execute(job)
-            answer: object = Result(number, job, made, measures.Readings(made), cautions.find(job, made))
+            others = tuple(run.execute(twin) for twin in twins)
+            answer: object = Result(number, job, made, measures.Readings(made), cautions.find(job, made), others)
         except Refused as refused:
             answer = refused
         except Exception as error:  # the way back must not be lost, whatever happens
@@ -85,7 +89,7 @@ class Worker(QObject):
             self.failed.emit(str(answer))
         waiting, self._waiting = self._waiting, None
         if waiting is not None and not self._busy:
-            self._start(waiting)
+            self._start(*waiting)
 
     @property
     def is_busy(self) -> bool:

@@ -61,9 +61,10 @@ def paint_plan(
     ghosts: list[Run],
     zoom: float = 1.0,
     shift: QPointF | None = None,
+    twins: tuple[Run, ...] = (),
 ) -> Frame:
-    """The ground from above with walls, gates, paths, and the craft to scale."""
-    low, high = bounds([run, *ghosts])
+    """The ground from above with walls, gates, paths, and the craft to scale; twins at the same time."""
+    low, high = bounds([run, *ghosts, *twins])
     frame = Frame(box, low, high, zoom, shift)
     painter.save()
     painter.setClipRect(box)
@@ -101,6 +102,11 @@ def paint_plan(
     painter.setPen(QPen(theme.colour("oak"), 2))
     painter.drawPath(frame.path(path_of(run, 0, run.ticks)))
     _paint_craft(painter, frame, run, row)
+    for twin in twins:
+        painter.setPen(QPen(theme.colour("good"), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(frame.path(path_of(twin, 0, twin.ticks)))
+        _paint_craft(painter, frame, twin, min(row, twin.ticks))
     painter.restore()
     return frame
 
@@ -236,7 +242,14 @@ class PlanPane(QWidget):
         row = run.ticks if self.session.live_on else self.session.row
         split = self.height() * 0.8
         self._frame = paint_plan(
-            painter, QRectF(0, 0, self.width(), split), run, row, self.ghosts(run), self.zoom, self.shift
+            painter,
+            QRectF(0, 0, self.width(), split),
+            run,
+            row,
+            self.ghosts(run),
+            self.zoom,
+            self.shift,
+            () if self.session.live_on else self.session.twins,
         )
         paint_side(painter, QRectF(0, split, self.width(), self.height() - split), run, row)
 

@@ -64,6 +64,7 @@ class Session(QObject):
         self.ghost: Run | None = None
         self.found: Mapping[str, float | None] = {}
         self.warned: tuple[Caution, ...] = ()
+        self.twins: tuple[Run, ...] = ()
         self.time = 0.0
         self.second_time: float | None = None
         self.shown_card = ""
@@ -104,6 +105,14 @@ class Session(QObject):
     def job(self) -> Job:
         """What is on the bench, as a job."""
         return Job(self.craft, self.ground, self.drill, self.yard.ticks, self.yard.integrator)
+
+    def twin_jobs(self) -> tuple[Job, ...]:
+        """What the crafts that run the drill too are to do."""
+        others = [name for name in self.drill.twins if name != self.craft.id]
+        return tuple(
+            Job(self.yard.craft(name), self.ground, self.drill, self.yard.ticks, self.yard.integrator)
+            for name in others
+        )
 
     def setting(self) -> Setting:
         """The craft as numbers for outlooks, with the ranges of the run shown."""
@@ -215,7 +224,7 @@ class Session(QObject):
     def rerun(self) -> None:
         """Re-runs what is on the bench in the worker; the newest result is taken."""
         if not self.live_on:
-            self.worker.ask(self.job())
+            self.worker.ask(self.job(), twins=self.twin_jobs())
 
     def keep_run(self, says: str = "") -> None:
         """Runs the drill and puts the run on the shelf whatever was changed."""
@@ -223,13 +232,13 @@ class Session(QObject):
         old = self.run.job if self.run is not None else None
         self._to_card = (job, says or shelf.says(old, job))
         self._follow_end = True
-        self.worker.ask(job, again=True)
+        self.worker.ask(job, again=True, twins=self.twin_jobs())
 
     def take(self, result: Result) -> None:
         """Shows what the worker made, unless the bench has moved on meanwhile."""
         if result.job != self.job() or self.live_on:
             return  # stale
-        self.show_run(result.run, result.found, result.warned)
+        self.show_run(result.run, result.found, result.warned, result.twins)
         if self._to_card is not None and self._to_card[0] == result.job and self._base is None:
             says, self._to_card = self._to_card[1], None
             first = not self.cards and not self.is_dirty
@@ -240,10 +249,16 @@ class Session(QObject):
         if result.run.message:
             self.say(result.run.message, True)
 
-    def show_run(self, run: Run, found: Mapping[str, float | None], warned: tuple[Caution, ...] = ()) -> None:
-        """Shows a run on the whole bench."""
+    def show_run(
+        self,
+        run: Run,
+        found: Mapping[str, float | None],
+        warned: tuple[Caution, ...] = (),
+        twins: tuple[Run, ...] = (),
+    ) -> None:
+        """Shows a run on the whole bench, with those of other crafts beside it."""
         ended = self.run is None or self._follow_end
-        self.run, self.found, self.warned = run, found, warned
+        self.run, self.found, self.warned, self.twins = run, found, warned, twins
         self.time = self._resting_time(run) if ended else min(self.time, run.duration)
         self._follow_end = False
         self.run_changed.emit()

@@ -270,12 +270,19 @@ class YardView(QWidget):
         if row < run.ticks:
             scene.bands.append(Band(path_over(run, row, run.ticks), 0.1 * wide, (*oak, 0.42)))
         scene.bars = Bars(second_marks(run), 0.35 * min(wide, 4.0), theme.rgb("oak_deep"), 0.9)
-        for other, other_row in self.beside:
+        for other, other_row in self.others():
             scene.bands.append(Band(path_over(other, 0, other_row), 0.12, (*theme.rgb("good"), 0.8)))
             scene.figures.append(figure(other, other_row))
         scene.figures.append(figure(run, row))
         scene.places = freight.places(run, row)
         return scene
+
+    def others(self) -> list[tuple[Run, int]]:
+        """The crafts beside: driven live, or running the same drill, each with the row it is at."""
+        session = self.session
+        if session.live_on:
+            return self.beside
+        return [(twin, twin.at(session.time)) for twin in session.twins if len(twin.record)]
 
     def _ghosts(self, run: Run) -> list[Run]:
         found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
@@ -303,6 +310,10 @@ class YardView(QWidget):
             if child.isVisible():
                 labels.block(QRectF(child.geometry()))
         self._paint_arrows(painter, run, row, camera, labels)
+        for other, other_row in self.others():
+            place, depth = camera.project(other.columns("position.x", "position.y", "position.z")[other_row])
+            if depth[0] > 0.1:
+                labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), other.job.craft.heading, theme.colour("good"))
 
     def _paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
         if row == 0 and run.ticks > 0:
