@@ -162,7 +162,7 @@ def test_the_quay_runs_lists_and_meets_its_targets(tmp_path):
     inside = [float(row[rows[0].index("block.landing.inside")]) for row in rows[1:]]
     assert max(inside) == 0.0
     checked = call("check", "demo:quay").stdout.splitlines()
-    assert len(checked) == 6
+    assert len(checked) == 8
     assert all(line.startswith("met") for line in checked)
 
 

@@ -9,8 +9,10 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
+from oak_sled.bench import heap
+from oak_sled.bench.yardstick import BallHeap
 from oak_sled.core import body, run, spatial, state, step, world
-from oak_sled.core.contact import walls
+from oak_sled.core.contact import solver, walls
 from oak_sled.core.craft import Channel
 from oak_sled.core.parts import runner
 from oak_sled.core.parts.runner import Runner
@@ -317,3 +319,22 @@ def test_a_wild_state_is_seen():
         now = np.zeros(1, state.NOW)
         now[name][0, 1] = value
         assert step.is_wild(now[0]), name
+
+
+def test_a_heap_of_balls_falls_as_it_does_in_c():
+    """The solver's own steps written again in C for balls: the same places until chaos parts the last digits."""
+    try:
+        in_c = BallHeap()
+    except RuntimeError as error:
+        pytest.skip(str(error))
+    made = heap.balls(60)
+    theirs = np.zeros((300, 60, 3))
+    contacts = in_c.run(made, 9.81, 1.0 / 60, heap.FRICTION, theirs)
+    in_c.close()
+    scene = heap.ball_scene(made)
+    ours = np.zeros((300, len(scene.solids), 13))
+    solver.run_alone(scene, 9.81, 1.0 / 60, 300, ours)
+    assert np.max(np.abs(ours[:60, 2:, :3] - theirs[:60])) < 1e-9
+    assert scene.counts[3] == pytest.approx(contacts, rel=0.2)
+    assert theirs[-1, :, 2].min() > 0.15, "none sinks in"
+    assert ours[-1, 2:, 2].mean() == pytest.approx(theirs[-1, :, 2].mean(), rel=0.1)

@@ -184,7 +184,7 @@ def test_meshes_face_outward(yard):
 
 
 def test_a_ribbon_is_parted_where_it_jumps_or_is_off():
-    points = np.array([[0, 0], [1, 0], [2, 0], [60, 0], [61, 0]], dtype=float)
+    points = np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0], [60, 0, 0], [61, 0, 0]], dtype=float)
     red, grey = (1.0, 0.0, 0.0, 1.0), (0.5, 0.5, 0.5, 0.5)
     assert len(meshes.ribbons([Band(points, 0.2, red)])) == 3 * 6
     on = np.array([True, True, False, True, True])
@@ -192,9 +192,10 @@ def test_a_ribbon_is_parted_where_it_jumps_or_is_off():
     assert len(meshes.ribbons([parted])) == 2 * 6
     assert len(meshes.ribbons([Band(points[:1], 0.2, red)])) == 0
     assert np.abs(meshes.ribbons([Band(points[:3], 0.2, red)])[:, 1]).max() == pytest.approx(0.1)
-    both = meshes.ribbons([Band(points[:3], 0.2, red), parted, Band(points[:2] + [2.0, 0.0], 0.6, red)])
+    both = meshes.ribbons([Band(points[:3], 0.2, red), parted, Band(points[:2] + [2.0, 0.0, 0.5], 0.6, red)])
     assert len(both) == (2 + 2 + 1) * 6, "none between one band and the next"
-    assert [tuple(corner[2:]) for corner in both[::6]] == [red, red, grey, grey, red]
+    assert [tuple(corner[3:]) for corner in both[::6]] == [red, red, grey, grey, red]
+    assert both[-6:, 2].tolist() == [0.5] * 6, "at its own height"
     assert [float(np.abs(both[k : k + 6, 1]).max()) for k in (0, 12, 24)] == pytest.approx([0.1, 0.2, 0.3])
 
 
@@ -218,7 +219,7 @@ def test_the_renderer_draws_what_is_there(renderer, made):
     full = renderer.draw(scene, camera, 320, 200, False)
     changed = sum(empty.pixel(x, y) != full.pixel(x, y) for x in range(0, 320, 4) for y in range(0, 200, 4))
     assert changed > 80, "the craft and its shadow"
-    scene.bands.append(Band(np.column_stack([np.arange(-50.0, 300.0), np.zeros(350)]), 2.0, (1.0, 0.0, 0.0, 1.0)))
+    scene.bands.append(Band(np.column_stack([np.arange(-50.0, 300.0), np.zeros((350, 2))]), 2.0, (1.0, 0.0, 0.0, 1.0)))
     red = renderer.draw(scene, camera, 320, 200, True)
     assert any(
         QColor(red.pixel(x, y)).red() > 200 > QColor(red.pixel(x, y)).green() + 90

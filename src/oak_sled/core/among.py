@@ -17,7 +17,7 @@ from oak_sled.core.contact.things import Scene
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Pack
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.state import Floats
+from oak_sled.core.state import Floats, Records
 from oak_sled.core.terrain import Relief
 from oak_sled.core.yard import Ground
 
@@ -69,11 +69,22 @@ def scene_of(craft: Craft, ground: Ground) -> Scene:
     solids = [_wall(*wall) for wall in walls_of(ground)]
     solids += [_solid(one, names) for one in ground.blocks]
     made = scenery.scene(
-        solids, plane=ground.floor, triangles=laid_on(ground), materials=pairs, craft=hull, patches=surface.rows(ground)
+        solids, plane=ground.floor, triangles=laid_on(ground), materials=pairs, craft=hull, patches=patch_rows(ground)
     )
     bumper = next((part for part in craft.parts if part.kind == "bumper" and not part.mute), None)
     if bumper is not None:
         made.answer[:] = list(bumper.record(Pack((), body.centre())).values())
+    return made
+
+
+def patch_rows(ground: Ground) -> Records:
+    """The patches of a ground as records."""
+    made = np.zeros(len(ground.patches), surface.PATCH)
+    for row, patch in zip(made, ground.patches, strict=True):
+        turn = math.radians(patch.heading_deg)
+        row["x"], row["y"], row["cos"], row["sin"] = patch.x, patch.y, math.cos(turn), math.sin(turn)
+        row["half_length"], row["half_width"] = 0.5 * patch.length, 0.5 * patch.width
+        row["grip"], row["glide"], row["roughness"] = patch.grip, patch.glide, patch.roughness
     return made
 
 

@@ -258,14 +258,14 @@ def fitted(mesh: Mesh, fit: Fit, most: int, half: tuple[float, float, float]) ->
         pieces = [scenery.box(half)]
     elif fit == "ball":
         radius = float(np.max(np.linalg.norm(points, axis=1)))
-        corners, pieces = [few(radius * _sphere())], [scenery.ball(radius)]
+        corners, pieces = [radius * _sphere()], [scenery.ball(radius)]
     else:
         corners = [few(np.unique(points, axis=0))] if fit == "hull" else taken_apart(triangles, most, is_closed(mesh))
         pieces = [scenery.hull(one) for one in corners]
     if not pieces:
         raise ValueError("the mesh spans no volume")
     surfaces = [hull_triangles(one) for one in corners]
-    filled = sum(bulk(one).volume for one in surfaces)
+    filled = 4.0 / 3.0 * math.pi * pieces[0].radius ** 3 if fit == "ball" else sum(bulk(one).volume for one in surfaces)
     closed = is_closed(mesh)
     own = bulk(triangles if closed else np.concatenate(surfaces))
     return Fitted(tuple(pieces), tuple(corners), own, filled / own.volume - 1.0 if closed else None)

@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from oak_sled.core.jit import compiled
-
-if TYPE_CHECKING:
-    from oak_sled.core.state import Records
-    from oak_sled.core.yard import Ground
 
 MOST_PATCHES = 40
 
@@ -28,17 +23,6 @@ PATCH = np.dtype(
         ("roughness", "f8"),
     ]
 )
-
-
-def rows(ground: Ground) -> Records:
-    """The patches of a ground as records."""
-    made = np.zeros(len(ground.patches), PATCH)
-    for row, patch in zip(made, ground.patches, strict=True):
-        turn = math.radians(patch.heading_deg)
-        row["x"], row["y"], row["cos"], row["sin"] = patch.x, patch.y, math.cos(turn), math.sin(turn)
-        row["half_length"], row["half_width"] = 0.5 * patch.length, 0.5 * patch.width
-        row["grip"], row["glide"], row["roughness"] = patch.grip, patch.glide, patch.roughness
-    return made
 
 
 @compiled

@@ -140,13 +140,16 @@ def _channel(channel: Any) -> dict[str, Any]:
 def _ground(ground: Ground) -> dict[str, Any]:
     angle = math.radians(ground.wind_to_deg)
     low_x, low_y, high_x, high_y = ground.edges_at()
+    spare = MOST_PATCHES - len(ground.patches)
     return {
         "gravity": ground.gravity,
         "air_density": ground.air_density,
         "wind": (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0),
         "grip": ground.grip,
         "patch_count": len(ground.patches),
-        "patches": np.concatenate([surface.rows(ground), np.zeros(MOST_PATCHES - len(ground.patches), surface.PATCH)]),
+        "patches": np.concatenate(
+            [among.patch_rows(ground), np.zeros(MOST_PATCHES - len(ground.patches), surface.PATCH)]
+        ),
         "edge_kind": _EDGES.index(ground.edges),
         "low": (low_x, low_y),
         "high": (high_x, high_y),

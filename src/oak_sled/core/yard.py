@@ -188,9 +188,7 @@ class Drill(Frozen):
     event_time: float = dial(
         0.0, "s", "when what is measured begins (the step, the brake, the release)", low=0.0, high=1e5
     )
-    twins: tuple[str, ...] = Field(
-        (), max_length=6, description="crafts that run it too, each by itself"
-    )
+    twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run it too, each by itself")
     recorded: bool = Field(False, description="kept from a live drive")
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
 

@@ -62,7 +62,11 @@ class MeshDrawing(QWidget):
             return [f"{body.mesh.triangles} triangles, felt as ground", "of the ground's own material"]
         fitted = body.fitted()
         count = len(fitted.pieces)
-        gap = "open surface" if fitted.too_much is None else f"{100 * fitted.too_much:+.0f} % of the mesh's volume"
+        gap = (
+            "open surface"
+            if fitted.too_much is None
+            else f"{round(100 * fitted.too_much) + 0:+d} % of the mesh's volume"
+        )
         shape = {"box": "a box", "ball": "a ball"}.get(body.fit, f"{count} hull{'s' if count > 1 else ''}")
         centre = " ".join(f"{value:+.2f}" for value in body.centre())
         return [f"{shape} · {gap}", f"centre of mass {centre} m", f"volume {units.show(fitted.bulk.volume, 'm3')}"]

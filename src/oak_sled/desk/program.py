@@ -250,6 +250,31 @@ def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
     settle(app, 0.4)
     shoot(window, folder, "ground")
     window.show_page("Bench")
+    shoot_uneven(app, window, folder)
+
+
+def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
+    """Twins at a wall, a relief, a gutter that is a mesh, and what is felt of a mesh."""
+    session = window.session
+    for drill, time_s, camera in (
+        ("head_on", 2.6, "orbit"),
+        ("over_ridges", 8.4, "side"),
+        ("down_the_gutter", 5.0, "orbit"),
+    ):
+        session.choose("drill", drill)
+        settle(app, 0.3)
+        until(app, lambda: not session.worker.is_busy)
+        session.set_time(time_s)
+        window.playbar.choose(camera)
+        settle(app, 0.8)
+        shoot(window, folder, {"head_on": "twins", "over_ridges": "ridges", "down_the_gutter": "gutter"}[drill])
+    window.show_page("Ground")
+    plan = window.ground_page.plan
+    plan.line = [(38.0, -8.0), (38.0, 8.0)]
+    plan.choose(["blocks.cleat"])
+    settle(app, 0.4)
+    shoot(window, folder, "mesh")
+    window.show_page("Bench")
 
 
 def drive_a_little(app: QApplication, window: Window) -> None:

@@ -157,6 +157,8 @@ def meet_triangles(scene, s, dt):
                         scene.outline[k, i] = triangle.corners[k, i]
                 for i in range(one.pieces):
                     p = one.first_piece + i
+                    if manifold.over_triangle(scene.pieces[p], one, scene.corners, triangle) > margin:
+                        continue  # all of it lies above the plane of the triangle: most do, and this is cheap
                     scene.counts[2] += 1
                     found, nx, ny, nz = manifold.meet(
                         scene.pieces[p], one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,

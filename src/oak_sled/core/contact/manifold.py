@@ -264,6 +264,15 @@ def along_face(piece_a, solid_a, piece_b, corners, outline, faces, face):
 
 
 @compiled
+def over_triangle(piece, solid, corners, triangle):
+    """Height of a piece over the plane of a triangle of the ground, m."""
+    n = triangle.normal
+    low = closest.support(piece, solid, corners, (-n[0], -n[1], -n[2]))
+    high = (low[0] - triangle.corners[0, 0]) * n[0] + (low[1] - triangle.corners[0, 1]) * n[1]
+    return high + (low[2] - triangle.corners[0, 2]) * n[2] - piece.radius
+
+
+@compiled
 def points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, gap, nx, ny, nz):
     """The points of a meeting whose normal is known; see `meet`."""
     count_a, flat_a, round_a = outline_of(piece_a, solid_a, corners, faces, outline, (-nx, -ny, -nz), work, POLYGON)
