@@ -147,9 +147,7 @@ def _ground(ground: Ground) -> dict[str, Any]:
         "wind": (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0),
         "grip": ground.grip,
         "patch_count": len(ground.patches),
-        "patches": np.concatenate(
-            [among.patch_rows(ground), np.zeros(MOST_PATCHES - len(ground.patches), surface.PATCH)]
-        ),
+        "patches": np.concatenate([among.patch_rows(ground), np.zeros(spare, surface.PATCH)]),
         "edge_kind": _EDGES.index(ground.edges),
         "low": (low_x, low_y),
         "high": (high_x, high_y),

@@ -7,6 +7,9 @@ from oak_sled.core.contact import manifold
 from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, TOUCHING, TRIGGER
 from oak_sled.core.jit import compiled
 
+SAME, ALIKE = 0.05, 0.995
+"""m and cosine within which points of two triangles are one point."""
+
 
 @compiled
 def box(solid, dt):
@@ -48,10 +51,11 @@ def sweep(scene, dt):
         if s == GROUND or one.pieces == 0:
             continue
         if one.kind == FREE and one.asleep == 0:
+            since = counts[0]
             if grid.plane == 1 and one.low[2] < 0.0:
                 meet_plane(scene, s, dt)
             if grid.nx > 0:
-                meet_triangles(scene, s, dt)
+                meet_triangles(scene, s, dt, since)
         for j in range(k + 1, order.shape[0]):
             t = order[j]
             other = solids[t]
@@ -122,8 +126,8 @@ def meet_plane(scene, s, dt):
 
 
 @compiled
-def meet_triangles(scene, s, dt):
-    """A solid against the triangles of the ground below and round it."""
+def meet_triangles(scene, s, dt, since):
+    """A solid against the triangles of the ground below and round it; its contacts begin at `since`."""
     one, ground, grid = scene.solids[s], scene.solids[GROUND], scene.grid[0]
     margin = reach_of(one, ground, dt)
     first_x = min(max(int((one.low[0] - grid.x) / grid.cell), 0), grid.nx - 1)
@@ -164,7 +168,35 @@ def meet_triangles(scene, s, dt):
                         scene.pieces[p], one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
                         scene.work, margin, 8 + triangle.sharp,
                     )  # fmt: skip
+                    found = leave_out_shared(scene, since, p, found, nx, ny, nz, min(SAME, 0.1 * one.reach))
                     write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz, scene.pieces[p].rub)
+
+
+@compiled
+def leave_out_shared(scene, since, p, found, nx, ny, nz, near):
+    """Drops the points that a neighbour of a triangle has found already, where it is as deep; how many are left.
+
+    Triangles side by side meet a piece at the same points of their common edge: each once is enough to stand on.
+    """
+    work, left = scene.work, 0
+    for k in range(found):
+        known = False
+        for c in range(since, scene.counts[0]):
+            other = scene.contacts[c]
+            if (other.key // 4096) % 4096 != p or other.gap > work[manifold.GAPS + k, 0] + 1e-6:
+                continue
+            if other.normal[0] * nx + other.normal[1] * ny + other.normal[2] * nz < ALIKE:
+                continue
+            away = 0.0
+            for i in range(3):
+                away += (other.point[i] - work[manifold.FOUND + k, i]) ** 2
+            known = known or away < near * near
+        if not known:
+            for i in range(3):
+                work[manifold.FOUND + left, i] = work[manifold.FOUND + k, i]
+            work[manifold.GAPS + left, 0] = work[manifold.GAPS + k, 0]
+            left += 1
+    return left
 
 
 @compiled
