@@ -122,13 +122,13 @@ def main() -> None:
             id="over_ridges",
             title="Over the ridges",
             ground="ridges",
-            start=Start(x=-30.0, speed=9.0),
+            start=Start(x=-20.0, speed=11.0),
             tracks=(half,),
-            duration=12.0,
+            duration=9.0,
             targets=(
                 Target(measure="largest_pitch", low=3.0, high=25.0),
                 Target(measure="largest_roll", high=20.0),
-                Target(measure="distance", low=120.0),
+                Target(measure="distance", low=90.0),
             ),
         ),
         Drill(

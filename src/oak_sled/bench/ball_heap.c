@@ -182,7 +182,7 @@ long run(const double *balls, int count, double gravity, double dt, int ticks, d
         for (int k = 0; k < found; k++) turns[k] = k;
         in_order = now;
         qsort(turns, found, sizeof(int), by_height);
-        int spare = 1000 / (found > 1 ? found : 1), most = 14 + (spare < 60 ? spare : 60);
+        int spare = 2400 / (found > 1 ? found : 1), most = 14 + (spare < 60 ? spare : 60);
         for (int turn = 0; turn < most; turn++) {
             double largest = 0;
             for (int j = 0; j < found; j++) {

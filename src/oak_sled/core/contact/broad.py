@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core import spatial
-from oak_sled.core.contact import manifold
+from oak_sled.core.contact import closest, manifold
 from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, TOUCHING, TRIGGER
 from oak_sled.core.jit import compiled
 
@@ -127,49 +127,66 @@ def meet_plane(scene, s, dt):
 
 @compiled
 def meet_triangles(scene, s, dt, since):
-    """A solid against the triangles of the ground below and round it; its contacts begin at `since`."""
+    """A solid against the triangles of the ground round each of its pieces; its contacts begin at `since`."""
     one, ground, grid = scene.solids[s], scene.solids[GROUND], scene.grid[0]
     margin = reach_of(one, ground, dt)
-    first_x = min(max(int((one.low[0] - grid.x) / grid.cell), 0), grid.nx - 1)
-    last_x = min(max(int((one.high[0] - grid.x) / grid.cell), 0), grid.nx - 1)
-    first_y = min(max(int((one.low[1] - grid.y) / grid.cell), 0), grid.ny - 1)
-    last_y = min(max(int((one.high[1] - grid.y) / grid.cell), 0), grid.ny - 1)
-    # row 0 of pieces, faces and outline is kept for the triangle in hand
-    for cy in range(first_y, last_y + 1):
-        for cx in range(first_x, last_x + 1):
-            cell = cy * grid.nx + cx
-            for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
-                number = scene.grid_items[place]
-                triangle = scene.triangles[number]
-                # a triangle in several cells is met in the first of them that the box reaches
-                home_x = max(first_x, int((triangle.low[0] - grid.x) / grid.cell))
-                home_y = max(first_y, int((triangle.low[1] - grid.y) / grid.cell))
-                if cx != home_x or cy != home_y:
-                    continue
-                apart = False
-                for i in range(3):
-                    apart = apart or triangle.low[i] > one.high[i] or triangle.high[i] < one.low[i]
-                if apart:
-                    continue
-                for k in range(3):
-                    scene.faces[0].normal[k] = triangle.normal[k]
-                    scene.pieces[0].centre[k] = (
-                        triangle.corners[0, k] + triangle.corners[1, k] + triangle.corners[2, k]
-                    ) / 3.0
-                    for i in range(3):
-                        scene.corners[k, i] = triangle.corners[k, i]
-                        scene.outline[k, i] = triangle.corners[k, i]
-                for i in range(one.pieces):
-                    p = one.first_piece + i
-                    if manifold.over_triangle(scene.pieces[p], one, scene.corners, triangle) > margin:
-                        continue  # all of it lies above the plane of the triangle: most do, and this is cheap
+    for i in range(one.pieces):
+        p = one.first_piece + i
+        piece = scene.pieces[p]
+        low_x, high_x = stretch(piece, one, scene.corners, 0, margin)
+        low_y, high_y = stretch(piece, one, scene.corners, 1, margin)
+        low_z, high_z = stretch(piece, one, scene.corners, 2, margin)
+        first_x = min(max(int((low_x - grid.x) / grid.cell), 0), grid.nx - 1)
+        last_x = min(max(int((high_x - grid.x) / grid.cell), 0), grid.nx - 1)
+        first_y = min(max(int((low_y - grid.y) / grid.cell), 0), grid.ny - 1)
+        last_y = min(max(int((high_y - grid.y) / grid.cell), 0), grid.ny - 1)
+        for cy in range(first_y, last_y + 1):
+            for cx in range(first_x, last_x + 1):
+                cell = cy * grid.nx + cx
+                for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
+                    number = scene.grid_items[place]
+                    triangle = scene.triangles[number]
+                    # a triangle in several cells is met in the first of them that the piece reaches
+                    home_x = max(first_x, int((triangle.low[0] - grid.x) / grid.cell))
+                    home_y = max(first_y, int((triangle.low[1] - grid.y) / grid.cell))
+                    if cx != home_x or cy != home_y:
+                        continue
+                    if triangle.low[0] > high_x or triangle.low[1] > high_y or triangle.low[2] > high_z:
+                        continue
+                    if triangle.high[0] < low_x or triangle.high[1] < low_y or triangle.high[2] < low_z:
+                        continue
+                    if manifold.over_triangle(piece, one, scene.corners, triangle) > margin:
+                        continue  # all of it lies above the plane of the triangle
+                    take_in_hand(scene, triangle)
                     scene.counts[2] += 1
                     found, nx, ny, nz = manifold.meet(
-                        scene.pieces[p], one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
+                        piece, one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
                         scene.work, margin, 8 + triangle.sharp,
                     )  # fmt: skip
                     found = leave_out_shared(scene, since, p, found, nx, ny, nz, min(SAME, 0.1 * one.reach))
-                    write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz, scene.pieces[p].rub)
+                    write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz, piece.rub)
+
+
+@compiled
+def stretch(piece, solid, corners, axis, margin):
+    """From where to where a piece reaches along a world axis, with a margin to either side, m."""
+    out = (1.0 if axis == 0 else 0.0, 1.0 if axis == 1 else 0.0, 1.0 if axis == 2 else 0.0)
+    back = (-out[0], -out[1], -out[2])
+    wide = piece.radius + margin
+    high = spatial.dot(closest.support(piece, solid, corners, out), out)
+    low = spatial.dot(closest.support(piece, solid, corners, back), out)
+    return low - wide, high + wide
+
+
+@compiled
+def take_in_hand(scene, triangle):
+    """Puts a triangle where pieces, faces and outline keep room for one."""
+    for k in range(3):
+        scene.faces[0].normal[k] = triangle.normal[k]
+        scene.pieces[0].centre[k] = (triangle.corners[0, k] + triangle.corners[1, k] + triangle.corners[2, k]) / 3.0
+        for i in range(3):
+            scene.corners[k, i] = triangle.corners[k, i]
+            scene.outline[k, i] = triangle.corners[k, i]
 
 
 @compiled

@@ -29,7 +29,7 @@ BOUNCING = 0.3
 """m/s of approach below which nothing bounces."""
 VELOCITY_ROUNDS, PLACE_ROUNDS = 14, 6
 BOUNCE_ROUNDS = 4
-SPARE_ROUNDS, SPARE_WORK = 60, 1000
+SPARE_ROUNDS, SPARE_WORK = 60, 2400
 """Rounds more where contacts are few: so many at most, and no more than this many solved contacts."""
 AGREED = 5e-6
 """m/s: contacts that change less than this in a round agree."""
