@@ -258,7 +258,7 @@ def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
     session = window.session
     for drill, time_s, camera in (
         ("head_on", 2.6, "orbit"),
-        ("over_ridges", 8.4, "side"),
+        ("over_ridges", 5.2, "orbit"),
         ("down_the_gutter", 5.0, "orbit"),
     ):
         session.choose("drill", drill)
@@ -266,7 +266,10 @@ def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
         until(app, lambda: not session.worker.is_busy)
         session.set_time(time_s)
         window.playbar.choose(camera)
+        near, window.view.rig.distance = window.view.rig.distance, 20.0 if drill == "over_ridges" else 9.0
+        window.view.refresh()
         settle(app, 0.8)
+        window.view.rig.distance = near
         shoot(window, folder, {"head_on": "twins", "over_ridges": "ridges", "down_the_gutter": "gutter"}[drill])
     window.show_page("Ground")
     plan = window.ground_page.plan

@@ -38,7 +38,7 @@ _SOLID_VERTEX = """
 #version 330
 uniform mat4 clip; uniform mat4 model; uniform vec3 sun; uniform float flatten; uniform float level;
 in vec3 place; in vec3 normal; in vec3 colour;
-out vec3 tint; out float away; out vec2 spot;
+out vec3 tint; out float away; out vec3 spot;
 void main() {
     vec4 world = model * vec4(place, 1.0);
     if (flatten > 0.5) { world.xyz -= sun * ((world.z - level) / sun.z); world.z = level; }
@@ -46,21 +46,25 @@ void main() {
     vec3 n = normalize(mat3(model) * normal);
     float light = 0.66 + 0.30 * max(dot(n, sun), 0.0) + 0.10 * n.z;
     tint = colour * light;
-    spot = world.xy;
+    spot = world.xyz;
     away = gl_Position.w;
 }
 """
 _SOLID_FRAGMENT = """
 #version 330
 uniform vec4 paint; uniform vec3 haze; uniform float ruled; uniform vec3 rule;
-in vec3 tint; in float away; in vec2 spot;
+in vec3 tint; in float away; in vec3 spot;
 out vec4 pixel;
 void main() {
     vec3 base = mix(tint, paint.rgb, paint.a);
     if (ruled > 0.0) {
-        vec2 at = spot * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
+        vec2 at = spot.xy * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
         vec2 on = clamp(1.5 - far / wide, 0.0, 1.0) * clamp(1.0 - wide * 2.0, 0.0, 1.0);
-        base = mix(base, rule, ruled * max(on.x, on.y));
+        base = mix(base, rule, 0.6 * ruled * max(on.x, on.y));
+        // lines of one height, a quarter of a metre apart
+        float level = spot.z * 4.0, thick = fwidth(level) + 1e-5, off = abs(level - floor(level + 0.5));
+        float line = clamp(1.6 - off / thick, 0.0, 1.0) * clamp(1.0 - thick, 0.0, 1.0) * step(0.02, spot.z);
+        base = mix(base, rule * 0.72, ruled * line);
     }
     pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), 1.0).bgra;
 }
