@@ -124,11 +124,11 @@ def main() -> None:
             ground="ridges",
             start=Start(x=-20.0, speed=11.0),
             tracks=(half,),
-            duration=9.0,
+            duration=7.5,
             targets=(
                 Target(measure="largest_pitch", low=3.0, high=25.0),
                 Target(measure="largest_roll", high=20.0),
-                Target(measure="distance", low=90.0),
+                Target(measure="distance", low=80.0),
             ),
         ),
         Drill(
@@ -137,7 +137,7 @@ def main() -> None:
             ground="gutter",
             start=Start(x=-6.0, y=0.0, speed=7.0),
             tracks=(full,),
-            duration=9.0,
+            duration=8.0,
             targets=(
                 Target(measure="reports", low=1.0),
                 Target(measure="blocks_moved", low=1.0),

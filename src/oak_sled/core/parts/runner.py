@@ -282,11 +282,11 @@ def foot_force(part, p, foot, lever, ahead, left, load, contacts, grip, glide, n
 @compiled
 def ways(part, now):
     """Along the runners and to their left, unit, on the ground that carries the craft."""
-    turn = 0.0
+    x, y = now.heading_x, now.heading_y
     if part.steer_channel >= 0:
         turn = part.steer * now.channels[part.steer_channel]
-    x = now.heading_x * math.cos(turn) - now.heading_y * math.sin(turn)
-    y = now.heading_y * math.cos(turn) + now.heading_x * math.sin(turn)
+        cos, sin = math.cos(turn), math.sin(turn)
+        x, y = x * cos - y * sin, y * cos + x * sin
     up = (now.up[0], now.up[1], now.up[2])
     if up[2] == 1.0:
         return (x, y, 0.0), (-y, x, 0.0)
