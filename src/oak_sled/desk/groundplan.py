@@ -479,8 +479,9 @@ class GroundPlan(QWidget):
         left, right, foot = 34.0, self.width() - 20.0, box.bottom() - 20.0
         scale = (right - left) / long
         self._find_profile(int(right - left))
-        highest = max([0.5, *(abs(high) for _, high in self._profile[1]), *self._tops()])
-        tall = min(40.0, (SECTION - 46.0) / highest)
+        highest = max([0.0, *(high for _, high in self._profile[1]), *self._tops()])
+        deepest = max([0.5, highest, *(-high for _, high in self._profile[1])])
+        tall = min(40.0, (SECTION - 46.0) / deepest)
         painter.setPen(theme.pen("ink", 1.2))
         painter.drawLine(QPointF(left, foot), QPointF(right, foot))
         self._paint_profile(painter, left, right, foot, tall)
