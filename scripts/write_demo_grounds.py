@@ -75,19 +75,13 @@ def cleat() -> None:
     obj("cleat.obj", corners, faces, "a mooring cleat, metres, z up")
 
 
-def main() -> None:
-    """Writes all of it."""
-    ridges()
-    gutter()
-    cleat()
-    file = DEMO / "quay.json"
-    yard = yard_json.loads(file.read_text(encoding="utf-8"), "quay")
+def grounds() -> list[Ground]:
+    """The two uneven grounds, from the files."""
     relief = picture.read(DEMO / "ridges.png", x=60.0, length=160.0, width=96.0, low=0.0, high=2.2)
     channel = mesh_file.read(DEMO / "gutter.obj")
     iron = mesh_file.read(DEMO / "cleat.obj")
     size = dict(zip(("length", "width", "height"), channel.size(), strict=True))
-    grounds = [ground for ground in yard.grounds if ground.id not in ("ridges", "gutter")]
-    grounds += [
+    return [
         Ground(
             id="ridges",
             title="Pressure ridges",
@@ -114,10 +108,13 @@ def main() -> None:
             ),
         ),
     ]  # fmt: skip
+
+
+def drills() -> list[Drill]:
+    """What is driven there."""
     full = Track(channel="throttle", knots=(Knot(t=0.0, value=1.0),))
     half = Track(channel="throttle", knots=(Knot(t=0.0, value=0.6),))
-    drills = [drill for drill in yard.drills if drill.id not in ("over_ridges", "down_the_gutter")]
-    drills += [
+    return [
         Drill(
             id="over_ridges",
             title="Over the ridges",
@@ -145,7 +142,21 @@ def main() -> None:
             ),
         ),
     ]
-    yard = yard.replace(grounds=tuple(grounds), drills=tuple(drills))
+
+
+def main() -> None:
+    """Writes all of it."""
+    ridges()
+    gutter()
+    cleat()
+    file = DEMO / "quay.json"
+    yard = yard_json.loads(file.read_text(encoding="utf-8"), "quay")
+    new_grounds, new_drills = grounds(), drills()
+    named = {item.id for item in (*new_grounds, *new_drills)}
+    yard = yard.replace(
+        grounds=(*(ground for ground in yard.grounds if ground.id not in named), *new_grounds),
+        drills=(*(drill for drill in yard.drills if drill.id not in named), *new_drills),
+    )
     file.write_text(yard_json.dumps(yard), encoding="utf-8")
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import logging
 
 import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
 
 from oak_sled.core import demos
 from oak_sled.desk import program, theme
@@ -55,3 +57,27 @@ def idle(qtbot, window):
         qtbot.waitUntil(lambda: not window.session.worker.is_busy, timeout=60_000)
 
     return wait
+
+
+@pytest.fixture
+def page(window, idle):
+    """The Ground page with the quay."""
+    window.session.open(demos.load("quay"), (), None)
+    idle()
+    window.show_page("Ground")
+    return window.ground_page
+
+
+@pytest.fixture
+def drag():
+    """Drags on a widget from one point to another with the left button."""
+
+    def dragged(widget, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
+        start, end = start.toPoint(), end.toPoint()
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, modifiers, start)
+        for k in range(1, 7):
+            QTest.mouseMove(widget, start + QPoint((end.x() - start.x()) * k // 6, (end.y() - start.y()) * k // 6))
+        QTest.mouseMove(widget, end)
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, modifiers, end)
+
+    return dragged

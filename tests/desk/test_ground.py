@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from oak_sled.core import demos, run
@@ -10,34 +10,17 @@ from oak_sled.core.block import Block
 from oak_sled.core.world import Job
 from oak_sled.core.yard import Ground, Wall
 from oak_sled.desk import theme
-from oak_sled.desk.groundplan import top_at
+from oak_sled.desk.groundsection import top_at
 from oak_sled.desk.yardview import freight
 from oak_sled.desk.yardview.camera import Rig
 from oak_sled.desk.yardview.renderer import Scene
-
-
-@pytest.fixture
-def page(window, idle):
-    window.session.open(demos.load("quay"), (), None)
-    idle()
-    window.show_page("Ground")
-    return window.ground_page
 
 
 def block(page, name):
     return next(one for one in page.session.ground.blocks if one.id == name)
 
 
-def drag(plan, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
-    start, end = start.toPoint(), end.toPoint()
-    QTest.mousePress(plan, Qt.MouseButton.LeftButton, modifiers, start)
-    for k in range(1, 7):
-        QTest.mouseMove(plan, start + QPoint((end.x() - start.x()) * k // 6, (end.y() - start.y()) * k // 6))
-    QTest.mouseMove(plan, end)
-    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, modifiers, end)
-
-
-def test_a_ramp_is_dragged_and_the_drill_runs_again(page, window, idle):
+def test_a_ramp_is_dragged_and_the_drill_runs_again(page, window, idle, drag):
     before = window.session.run
     drag(page.plan, page.plan.at(20, -14), page.plan.at(26, -10))
     ramp = block(page, "ramp")
@@ -53,7 +36,7 @@ def test_a_ramp_is_dragged_and_the_drill_runs_again(page, window, idle):
     assert block(page, "ramp") == ramp
 
 
-def test_a_thing_is_turned_and_sized_by_its_handles(page):
+def test_a_thing_is_turned_and_sized_by_its_handles(page, drag):
     plan = page.plan
     plan.choose(["blocks.ramp"])
     drag(plan, plan.handles(block(page, "ramp"))["turn"], plan.at(20, 10))
@@ -110,7 +93,7 @@ def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
     idle()
 
 
-def test_a_section_is_drawn_along_its_line(page):
+def test_a_section_is_drawn_along_its_line(page, drag):
     drag(page.plan, page.plan.at(*page.plan.line[1]), page.plan.at(30, -14))
     assert page.plan.line[1] == (pytest.approx(30, abs=0.4), pytest.approx(-14, abs=0.4))
 

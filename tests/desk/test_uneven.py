@@ -17,7 +17,7 @@ from oak_sled.core.terrain import Relief, pack
 from oak_sled.core.yard import Ground
 from oak_sled.desk import fromfiles
 from oak_sled.desk.fromfiles import MeshQuestion
-from oak_sled.desk.groundplan import mesh_outline, relief_image
+from oak_sled.desk.groundsection import mesh_outline, relief_image
 from oak_sled.desk.meshdrawing import MeshDrawing, outline
 from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.camera import Rig
@@ -25,23 +25,6 @@ from oak_sled.desk.yardview.marks import path_over, second_marks
 from oak_sled.desk.yardview.renderer import Scene
 
 DEMO = Path(str(resources.files("oak_sled") / "demo"))
-
-
-@pytest.fixture
-def page(window, idle):
-    window.session.open(demos.load("quay"), (), None)
-    idle()
-    window.show_page("Ground")
-    return window.ground_page
-
-
-def drag(plan, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
-    start, end = start.toPoint(), end.toPoint()
-    QTest.mousePress(plan, Qt.MouseButton.LeftButton, modifiers, start)
-    for k in range(1, 7):
-        QTest.mouseMove(plan, start + QPoint((end.x() - start.x()) * k // 6, (end.y() - start.y()) * k // 6))
-    QTest.mouseMove(plan, end)
-    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, modifiers, end)
 
 
 def said(window):
@@ -53,7 +36,7 @@ def said(window):
 # patches, start marks, materials
 
 
-def test_a_patch_is_placed_dragged_and_tuned(page, window, idle):
+def test_a_patch_is_placed_dragged_and_tuned(page, window, idle, drag):
     page.add("patch")
     assert page.plan.chosen == ["patches.patch"]
     patch = page.session.ground.patches[0]
@@ -74,7 +57,7 @@ def test_a_patch_is_placed_dragged_and_tuned(page, window, idle):
     assert len(page.session.ground.patches) == 1
 
 
-def test_the_start_of_the_drill_is_dragged_and_turned(page, window, idle):
+def test_the_start_of_the_drill_is_dragged_and_turned(page, window, idle, drag):
     plan, session = page.plan, window.session
     before = session.drill.start
     drag(plan, plan.at(before.x, before.y), plan.at(before.x - 3.0, before.y + 5.0))
@@ -125,7 +108,7 @@ def test_gravity_air_and_edges_are_set_beside_the_plan(page, window, idle):
 # files
 
 
-def test_a_picture_is_laid_moved_and_taken_away(page, window, idle, tmp_path):
+def test_a_picture_is_laid_moved_and_taken_away(page, window, idle, tmp_path, drag):
     grey = np.round(np.tile(np.linspace(0, 255, 41), (31, 1))).astype(np.uint8)
     Image.fromarray(grey).save(tmp_path / "rise.png")
     assert fromfiles.lay_relief(window.session, tmp_path / "rise.png")
@@ -296,7 +279,7 @@ def test_the_section_shows_uneven_ground(page, window, idle):
     plan = page.plan
     plan.line = [(0.0, 0.0), (120.0, 0.0)]
     plan.grab()
-    heights = [high for _, high in plan._profile[1]]
+    heights = [high for _, high in plan.section.profile]
     assert max(heights) == pytest.approx(
         max(window.session.ground.relief.height_at(x, 0.0) for x in np.linspace(0, 120, 900)), abs=0.02
     )

@@ -16,7 +16,8 @@ from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.groundplan import GroundPlan, Thing, item_fields
+from oak_sled.desk.groundplan import GroundPlan, item_fields
+from oak_sled.desk.groundsection import Thing
 from oak_sled.desk.meshdrawing import MeshDrawing
 from oak_sled.desk.session import Session
 

@@ -5,73 +5,27 @@ Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(te
 
 from __future__ import annotations
 
-import functools
 import math
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import among, units
+from oak_sled.core import units
 from oak_sled.core.block import Block
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
+from oak_sled.desk.groundsection import SECTION, Section, Thing, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.planpane import BLOCK_INKS
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview.freight import is_laid
 
-Thing = Block | Wall | Gate | Patch | Relief
 LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches"}
-SECTION = 96
 HANDLE = 7.0
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
-
-
-def size_of(thing: Thing) -> tuple[float, float]:
-    """Length and width of a thing from above, m."""
-    if isinstance(thing, Gate):
-        return 0.4, thing.width
-    if isinstance(thing, Block):
-        half = thing.half_extents()
-        return 2.0 * half[0], 2.0 * half[1]
-    return thing.length, thing.width
-
-
-def heading_of(thing: Thing) -> float:
-    """rad; a relief lies along the axes."""
-    return 0.0 if isinstance(thing, Relief) else math.radians(thing.heading_deg)
-
-
-def top_at(thing: Thing, x: float, y: float) -> tuple[float, float] | None:
-    """Underside and top of a thing over a point, m; None beside it. Tilts are left out."""
-    if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and is_laid(thing)):
-        return None
-    turn = heading_of(thing)
-    dx, dy = x - thing.x, y - thing.y
-    u, v = dx * math.cos(turn) + dy * math.sin(turn), dy * math.cos(turn) - dx * math.sin(turn)
-    length, width = size_of(thing)
-    if abs(u) > length / 2 or abs(v) > width / 2:
-        return None
-    if isinstance(thing, Wall):
-        return 0.0, thing.height
-    foot, tall = thing.z, 2.0 * thing.half_extents()[2]
-    if thing.shape == "wedge":
-        return foot, foot + tall * (u / length + 0.5)
-    if thing.shape in ("ball", "cylinder"):
-        out = (u * u + v * v) / (length / 2) ** 2
-        if out > 1.0:
-            return None
-        if thing.shape == "ball":
-            rise = tall / 2 * math.sqrt(1.0 - out)
-            return foot + tall / 2 - rise, foot + tall / 2 + rise
-    if thing.shape == "capsule":
-        rise = tall / 2 * math.sqrt(max(0.0, 1.0 - (v / (width / 2)) ** 2))
-        return foot + tall / 2 - rise, foot + tall / 2 + rise
-    return foot, foot + tall
 
 
 class GroundPlan(QWidget):
@@ -89,7 +43,7 @@ class GroundPlan(QWidget):
         self.chosen: list[str] = []  # "blocks.crate", the one in hand last
         self.zoom, self.shift = 1.0, QPointF(0, 0)
         self.line = [(-10.0, 0.0), (60.0, 0.0)]
-        self._profile: tuple[object, list[tuple[float, float]]] = (None, [])
+        self.section = Section()
         self._hold: tuple[str, QPointF, dict[str, Thing]] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -366,7 +320,8 @@ class GroundPlan(QWidget):
             painter.setFont(theme.font(theme.SMALL, bold=True))
             painter.drawText(end + QPointF(7, -5), word)
         painter.restore()
-        self._paint_section(painter)
+        below = QRectF(0, self.height() - SECTION, self.width(), SECTION)
+        self.section.paint(painter, below, self.ground, [thing for _, thing in self.things()], self.line)
 
     def _paint_grid(self, painter: QPainter) -> None:
         scale = self._scale() if self._hold is None else self._held_scale
@@ -469,103 +424,8 @@ class GroundPlan(QWidget):
         painter.setPen(theme.colour("ink"))
         painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
 
-    def _paint_section(self, painter: QPainter) -> None:
-        box = QRectF(0, self.height() - SECTION, self.width(), SECTION)
-        painter.fillRect(box, theme.colour("card"))
-        painter.setPen(theme.pen("rule"))
-        painter.drawLine(box.topLeft(), box.topRight())
-        (ax, ay), (bx, by) = self.line
-        long = max(math.hypot(bx - ax, by - ay), 0.1)
-        left, right, foot = 34.0, self.width() - 20.0, box.bottom() - 20.0
-        scale = (right - left) / long
-        self._find_profile(int(right - left))
-        highest = max([0.0, *(high for _, high in self._profile[1]), *self._tops()])
-        deepest = max([0.5, highest, *(-high for _, high in self._profile[1])])
-        tall = min(40.0, (SECTION - 46.0) / deepest)
-        painter.setPen(theme.pen("ink", 1.2))
-        painter.drawLine(QPointF(left, foot), QPointF(right, foot))
-        self._paint_profile(painter, left, right, foot, tall)
-        painter.setPen(Qt.PenStyle.NoPen)
-        count = max(2, int(right - left))
-        for _, thing in self.things():
-            fill = "saw_ice" if not isinstance(thing, Block) or thing.moves == "fixed" else "oak_light"
-            painter.setBrush(theme.colour(fill))
-            for k in range(count):
-                share = k / count
-                span = top_at(thing, ax + share * (bx - ax), ay + share * (by - ay))
-                if span is not None:
-                    x = left + share * (right - left)
-                    painter.drawRect(QRectF(x, foot - span[1] * tall, 1.6, max(1.0, (span[1] - span[0]) * tall)))
-        painter.setPen(theme.colour("soft"))
-        painter.setFont(theme.font(theme.SMALL))
-        times = tall / scale
-        drawn = f"heights drawn {times:.2g} times" if abs(times - 1.0) > 0.05 else "heights to scale"
-        words = f"section from A to B · {units.show(long, 'm')} · {drawn} · highest {units.show(highest, 'm')}"
-        painter.drawText(QPointF(12, box.top() + 16), words)
-        painter.drawText(QPointF(left - 16, foot + 4), "A")
-        painter.drawText(QPointF(right + 6, foot + 4), "B")
-        step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 60), 200.0)
-        for k in range(int(long / step) + 1):
-            x = left + k * step * scale
-            painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
-
-    def _tops(self) -> list[float]:
-        """m, heights of the things that the section goes through."""
-        (ax, ay), (bx, by) = self.line
-        spots = [(ax + s * (bx - ax), ay + s * (by - ay)) for s in np.linspace(0.0, 1.0, 60)]
-        spans = [top_at(thing, x, y) for _, thing in self.things() for x, y in spots]
-        return [span[1] for span in spans if span is not None]
-
-    def _find_profile(self, wide: int) -> None:
-        """Heights of uneven ground along the section, as (share, m); kept while nothing changes."""
-        (ax, ay), (bx, by) = self.line
-        key = (self.ground.relief, self.ground.blocks, tuple(self.line), wide)
-        if self._profile[0] == key:
-            return
-        found: list[tuple[float, float]] = []
-        if among.is_uneven(self.ground):
-            for share in np.linspace(0.0, 1.0, max(2, wide // 2)):
-                high = among.height_at(self.ground, ax + share * (bx - ax), ay + share * (by - ay))
-                if high is not None:
-                    found.append((float(share), high))
-        self._profile = (key, found)
-
-    def _paint_profile(self, painter: QPainter, left: float, right: float, foot: float, tall: float) -> None:
-        """The uneven ground along the section, filled down to the level."""
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("ice_line"))
-        for share, high in self._profile[1]:
-            top = foot - high * tall
-            painter.drawRect(QRectF(left + share * (right - left), min(top, foot), 2.6, abs(high) * tall))
-
 
 _PATCH_HATCH = {True: Qt.BrushStyle.DiagCrossPattern, False: Qt.BrushStyle.BDiagPattern}
-
-
-@functools.lru_cache(maxsize=8)
-def relief_image(relief: Relief, night: bool) -> QImage:
-    """The relief from above: paper low, dark ink high, with a line at every quarter of its height."""
-    grey = relief.grey().astype(float) / 65535.0
-    low, high = theme.colour("ice"), theme.colour("ice_dark")
-    share = grey[..., None]
-    made = np.array(low.getRgb()[:3]) * (1.0 - share) + np.array(high.getRgb()[:3]) * share
-    step = np.floor(grey * 8.0)
-    line = np.zeros(grey.shape, bool)
-    line[:, 1:] |= step[:, 1:] != step[:, :-1]
-    line[1:, :] |= step[1:, :] != step[:-1, :]
-    made[line] *= 0.86
-    pixels = np.ascontiguousarray(np.clip(made, 0, 255), np.uint8)
-    return QImage(pixels.tobytes(), relief.columns, relief.rows, 3 * relief.columns, QImage.Format.Format_RGB888).copy()
-
-
-@functools.lru_cache(maxsize=64)
-def mesh_outline(one: Block) -> list[tuple[float, float]]:
-    """The outline of a mesh from above, m: that of its convex hull."""
-    points = among.mesh_triangles(one).reshape(-1, 3)[:, :2]
-    turns = np.linspace(0.0, 2.0 * math.pi, 73)[:-1]
-    far = np.argmax(points @ np.stack([np.cos(turns), np.sin(turns)]), axis=0)
-    kept = [int(k) for place, k in enumerate(far) if place == 0 or k != far[place - 1]]
-    return [(float(points[k, 0]), float(points[k, 1])) for k in kept]
 
 
 def _between(a: QPointF, b: QPointF) -> tuple[float, float]:

@@ -1,0 +1,170 @@
+"""Things of a ground in a drawing: their size and outline, a relief from above, and a section from aside."""
+
+from __future__ import annotations
+
+import functools
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QImage, QPainter
+
+from oak_sled.core import among, units
+from oak_sled.core.block import Block
+from oak_sled.core.terrain import Patch, Relief
+from oak_sled.core.yard import Gate, Ground, Wall
+from oak_sled.desk import theme
+from oak_sled.desk.yardview.freight import is_laid
+
+Thing = Block | Wall | Gate | Patch | Relief
+Line = list[tuple[float, float]]
+SECTION = 96
+"""px of height of a section."""
+
+
+def size_of(thing: Thing) -> tuple[float, float]:
+    """Length and width of a thing from above, m."""
+    if isinstance(thing, Gate):
+        return 0.4, thing.width
+    if isinstance(thing, Block):
+        half = thing.half_extents()
+        return 2.0 * half[0], 2.0 * half[1]
+    return thing.length, thing.width
+
+
+def heading_of(thing: Thing) -> float:
+    """rad; a relief lies along the axes."""
+    return 0.0 if isinstance(thing, Relief) else math.radians(thing.heading_deg)
+
+
+def top_at(thing: Thing, x: float, y: float) -> tuple[float, float] | None:
+    """Underside and top of a thing over a point, m; None beside it. Tilts are left out."""
+    if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and is_laid(thing)):
+        return None
+    turn = heading_of(thing)
+    dx, dy = x - thing.x, y - thing.y
+    u, v = dx * math.cos(turn) + dy * math.sin(turn), dy * math.cos(turn) - dx * math.sin(turn)
+    length, width = size_of(thing)
+    if abs(u) > length / 2 or abs(v) > width / 2:
+        return None
+    if isinstance(thing, Wall):
+        return 0.0, thing.height
+    foot, tall = thing.z, 2.0 * thing.half_extents()[2]
+    if thing.shape == "wedge":
+        return foot, foot + tall * (u / length + 0.5)
+    if thing.shape in ("ball", "cylinder"):
+        out = (u * u + v * v) / (length / 2) ** 2
+        if out > 1.0:
+            return None
+        if thing.shape == "ball":
+            rise = tall / 2 * math.sqrt(1.0 - out)
+            return foot + tall / 2 - rise, foot + tall / 2 + rise
+    if thing.shape == "capsule":
+        rise = tall / 2 * math.sqrt(max(0.0, 1.0 - (v / (width / 2)) ** 2))
+        return foot + tall / 2 - rise, foot + tall / 2 + rise
+    return foot, foot + tall
+
+
+@functools.lru_cache(maxsize=8)
+def relief_image(relief: Relief, night: bool) -> QImage:
+    """The relief from above: paper low, dark ink high, with a line at every quarter of its height."""
+    grey = relief.grey().astype(float) / 65535.0
+    low, high = theme.colour("ice"), theme.colour("ice_dark")
+    share = grey[..., None]
+    made = np.array(low.getRgb()[:3]) * (1.0 - share) + np.array(high.getRgb()[:3]) * share
+    step = np.floor(grey * 8.0)
+    line = np.zeros(grey.shape, bool)
+    line[:, 1:] |= step[:, 1:] != step[:, :-1]
+    line[1:, :] |= step[1:, :] != step[:-1, :]
+    made[line] *= 0.86
+    pixels = np.ascontiguousarray(np.clip(made, 0, 255), np.uint8)
+    return QImage(pixels.tobytes(), relief.columns, relief.rows, 3 * relief.columns, QImage.Format.Format_RGB888).copy()
+
+
+@functools.lru_cache(maxsize=64)
+def mesh_outline(one: Block) -> list[tuple[float, float]]:
+    """The outline of a mesh from above, m: that of its convex hull."""
+    points = among.mesh_triangles(one).reshape(-1, 3)[:, :2]
+    turns = np.linspace(0.0, 2.0 * math.pi, 73)[:-1]
+    far = np.argmax(points @ np.stack([np.cos(turns), np.sin(turns)]), axis=0)
+    kept = [int(k) for place, k in enumerate(far) if place == 0 or k != far[place - 1]]
+    return [(float(points[k, 0]), float(points[k, 1])) for k in kept]
+
+
+class Section:
+    """The ground along a line, from aside; what it found of uneven ground is kept while nothing changes."""
+
+    def __init__(self) -> None:
+        self._key: object = None
+        self.profile: list[tuple[float, float]] = []
+        """Share of the line and height, m, where uneven ground lies under it."""
+
+    def paint(self, painter: QPainter, box: QRectF, ground: Ground, things: list[Thing], line: Line) -> None:
+        """Draws the section from one end of a line to the other into a box of the widget, px."""
+        painter.fillRect(box, theme.colour("card"))
+        painter.setPen(theme.pen("rule"))
+        painter.drawLine(box.topLeft(), box.topRight())
+        (ax, ay), (bx, by) = line
+        long = max(math.hypot(bx - ax, by - ay), 0.1)
+        left, right, foot = 34.0, box.right() - 20.0, box.bottom() - 20.0
+        scale = (right - left) / long
+        self.find(ground, line, int(right - left))
+        highest = max([0.0, *(high for _, high in self.profile), *tops(things, line)])
+        deepest = max([0.5, highest, *(-high for _, high in self.profile)])
+        tall = min(40.0, (SECTION - 46.0) / deepest)
+        painter.setPen(theme.pen("ink", 1.2))
+        painter.drawLine(QPointF(left, foot), QPointF(right, foot))
+        self._paint_profile(painter, left, right, foot, tall)
+        painter.setPen(Qt.PenStyle.NoPen)
+        count = max(2, int(right - left))
+        for thing in things:
+            fill = "saw_ice" if not isinstance(thing, Block) or thing.moves == "fixed" else "oak_light"
+            painter.setBrush(theme.colour(fill))
+            for k in range(count):
+                share = k / count
+                span = top_at(thing, ax + share * (bx - ax), ay + share * (by - ay))
+                if span is not None:
+                    x = left + share * (right - left)
+                    painter.drawRect(QRectF(x, foot - span[1] * tall, 1.6, max(1.0, (span[1] - span[0]) * tall)))
+        painter.setPen(theme.colour("soft"))
+        painter.setFont(theme.font(theme.SMALL))
+        times = tall / scale
+        drawn = f"heights drawn {times:.2g} times" if abs(times - 1.0) > 0.05 else "heights to scale"
+        words = f"section from A to B · {units.show(long, 'm')} · {drawn} · highest {units.show(highest, 'm')}"
+        painter.drawText(QPointF(12, box.top() + 16), words)
+        painter.drawText(QPointF(left - 16, foot + 4), "A")
+        painter.drawText(QPointF(right + 6, foot + 4), "B")
+        step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 60), 200.0)
+        for k in range(int(long / step) + 1):
+            x = left + k * step * scale
+            painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
+
+    def find(self, ground: Ground, line: Line, wide: int) -> None:
+        """Heights of uneven ground along the section, as (share, m); kept while nothing changes."""
+        (ax, ay), (bx, by) = line
+        key = (ground.relief, ground.blocks, tuple(line), wide)
+        if self._key == key:
+            return
+        found: list[tuple[float, float]] = []
+        if among.is_uneven(ground):
+            for share in np.linspace(0.0, 1.0, max(2, wide // 2)):
+                high = among.height_at(ground, ax + share * (bx - ax), ay + share * (by - ay))
+                if high is not None:
+                    found.append((float(share), high))
+        self._key, self.profile = key, found
+
+    def _paint_profile(self, painter: QPainter, left: float, right: float, foot: float, tall: float) -> None:
+        """The uneven ground along the section, filled down to the level."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("ice_line"))
+        for share, high in self.profile:
+            top = foot - high * tall
+            painter.drawRect(QRectF(left + share * (right - left), min(top, foot), 2.6, abs(high) * tall))
+
+
+def tops(things: list[Thing], line: Line) -> list[float]:
+    """m, heights of the things that the section goes through."""
+    (ax, ay), (bx, by) = line
+    spots = [(ax + s * (bx - ax), ay + s * (by - ay)) for s in np.linspace(0.0, 1.0, 60)]
+    spans = [top_at(thing, x, y) for thing in things for x, y in spots]
+    return [span[1] for span in spans if span is not None]
