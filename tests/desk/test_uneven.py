@@ -314,6 +314,26 @@ def test_twins_run_the_drill_side_by_side(window, idle):
     assert session.twins == ()
 
 
+def test_a_craft_that_is_removed_is_nobodys_twin(window, idle):
+    session = window.session
+    session.open(demos.load("quay"), (), None)
+    session.choose("drill", "head_on")
+    idle()
+    old = session.shown_card
+    session.choose("craft", "sled_dead")
+    idle()
+    window.remove_craft()
+    idle()
+    assert "sled_dead" not in [craft.id for craft in session.yard.crafts]
+    assert session.yard.drill("head_on").twins == ("sled_slide",)
+    session.look_at(old)
+    assert session.yard.drill("head_on").twins == ("sled_slide",)
+    session.undo()
+    session.undo()
+    idle()
+    assert session.yard.drill("head_on").twins == ("sled_slide", "sled_dead")
+
+
 def test_a_twin_that_is_not_there_is_refused():
     quay = demos.load("quay")
     with pytest.raises(Exception, match=r"drills\.head_on\.twins"):

@@ -402,12 +402,15 @@ def with_documents(yard: Yard, job: Job) -> Yard:
             return tuple(item if old.id == item.id else old for old in items)
         return (*items, item)
 
+    crafts = placed(yard.crafts, job.craft)
+    there = [craft.id for craft in crafts]
+    drill = job.drill.replace(twins=tuple(name for name in job.drill.twins if name in there))
     bench = yard.bench.replace(craft=job.craft.id, ground=job.ground.id, drill=job.drill.id)
     return yard.replace(
         ticks=job.ticks,
         integrator=job.integrator,
-        crafts=placed(yard.crafts, job.craft),
+        crafts=crafts,
         grounds=placed(yard.grounds, job.ground),
-        drills=placed(yard.drills, job.drill),
+        drills=placed(yard.drills, drill),
         bench=bench,
     )

@@ -372,8 +372,11 @@ class Window(QMainWindow):
 
     def remove_craft(self) -> None:
         """Takes the craft on the bench out of the yard."""
-        left = tuple(craft for craft in self.session.yard.crafts if craft.id != self.session.craft.id)
-        self._bench_craft(left, left[0].id, "remove craft")
+        yard, gone = self.session.yard, self.session.craft.id
+        left = tuple(craft for craft in yard.crafts if craft.id != gone)
+        drills = tuple(drill.replace(twins=tuple(t for t in drill.twins if t != gone)) for drill in yard.drills)
+        bench = yard.bench.replace(craft=left[0].id)
+        self.session.change(yard.replace(crafts=left, drills=drills, bench=bench), "remove craft")
 
     # files
 
