@@ -36,6 +36,19 @@ def slope_of(rise, columns=41, rows=21, length=80.0, width=40.0):
     return Relief(columns=columns, rows=rows, data=pack(grey), length=length, width=width, low=0.0, high=rise)
 
 
+def height_of(relief, x, y):
+    """m over a point, from the grid itself: the slow twin of `among.height_at`; None beyond the edge."""
+    u = (x - relief.x + 0.5 * relief.length) / relief.length * (relief.columns - 1)
+    v = (y - relief.y + 0.5 * relief.width) / relief.width * (relief.rows - 1)
+    if not (0.0 <= u <= relief.columns - 1 and 0.0 <= v <= relief.rows - 1):
+        return None
+    z = relief.heights()
+    i, j = min(int(u), relief.columns - 2), min(int(v), relief.rows - 2)
+    s, t = u - i, v - j
+    a, b, c, d = z[j, i], z[j, i + 1], z[j + 1, i + 1], z[j + 1, i]
+    return float(a + s * (b - a) + t * (c - b) if s >= t else a + t * (d - a) + s * (c - d))
+
+
 def closed(name="box"):
     made = {
         "box": trimesh.creation.box((2.0, 1.0, 0.5)),
@@ -80,8 +93,8 @@ def test_heights_are_those_of_the_triangles():
     assert relief.heights()[0].tolist() == [-1.0, -1.0, 3.0], "rows from the south"
     ground = Ground(id="g", relief=relief)
     for x, y in np.random.default_rng(3).uniform((4.0, -0.5), (6.0, 0.5), (60, 2)):
-        assert relief.height_at(x, y) == pytest.approx(among.height_at(ground, x, y), abs=1e-9)
-    assert relief.height_at(6.2, 0.0) is None
+        assert height_of(relief, x, y) == pytest.approx(among.height_at(ground, x, y), abs=1e-9)
+    assert height_of(relief, 6.2, 0.0) is None
     assert among.height_at(ground, 60.2, 0.0) is None
 
 
@@ -113,7 +126,7 @@ def test_a_box_on_a_slope_of_a_relief_stays_or_slides(angle, moves):
     half = (0.4, 0.3, 0.2)
     turn = -0.5 * tilt
     up = np.array([-math.sin(tilt), 0.0, math.cos(tilt)])
-    foot = np.array([0.0, 0.0, relief.height_at(0.0, 0.0)])
+    foot = np.array([0.0, 0.0, height_of(relief, 0.0, 0.0)])
     solid = scenery.Solid(
         [scenery.box(half)],
         20.0,
@@ -152,7 +165,7 @@ def test_a_craft_begins_on_the_relief_and_not_in_it(make):
     relief = slope_of(8.0)
     made = make.run([RUNNERS], body=BOX, ground={"floor": True, "relief": relief}, x=10.0, seconds=0.5)
     assert made.overlap is None
-    under = relief.height_at(10.0, 0.0)
+    under = height_of(relief, 10.0, 0.0)
     assert made.column("position.z")[0] - made.job.craft.foot_depth() == pytest.approx(under, abs=0.15)
     assert made.column("position.z").min() > under
 
@@ -162,6 +175,20 @@ def test_ground_without_a_level_floor_is_only_the_relief(make):
     pit = Relief(columns=41, rows=21, data=pack(grey), length=80.0, width=40.0, low=-6.0, high=0.0)
     made = make.run([RUNNERS], body=BOX, ground={"floor": False, "relief": pit}, speed=6.0, seconds=3.0)
     assert made.column("position.z")[-1] < made.column("position.z")[0] - 1.0, "down below the level"
+
+
+def test_a_craft_whose_height_is_held_stays_level_and_that_is_said(make, planar):
+    ground = {"floor": True, "relief": slope_of(8.0)}
+    job = make.job([RUNNERS], body=planar, ground=ground, x=10.0, speed=6.0, seconds=2.0)
+    made = run.execute(job)
+    assert np.ptp(made.column("position.z")) == 0.0
+    assert made.column("position.z")[0] == pytest.approx(made.job.craft.foot_depth())
+    assert made.column("load")[-1] == pytest.approx(100.0 * G), "its runners stand on the level"
+    assert [one.name for one in cautions.find(job, made) if one.where == "body"] == ["held_level"]
+    free = make.job([RUNNERS], body=BOX, ground=ground, seconds=0.2)
+    assert "held_level" not in [one.name for one in cautions.find(free)]
+    level = make.job([RUNNERS], body=planar, seconds=0.2)
+    assert "held_level" not in [one.name for one in cautions.find(level)]
 
 
 # runners among things
@@ -420,6 +447,7 @@ def test_a_block_that_cannot_be_is_refused(settings, words):
         ({"corner_data": pack(np.full((8, 3), np.nan, "<f4"))}, "not a number"),
         ({"corner_data": pack(np.full((8, 3), 3e7, "<f4"))}, "past 100 km"),
         ({"triangles": 30_000}, "20000"),
+        ({"face_data": pack(np.tile([0, 1, 1], (12, 1)).astype("<i4"))}, "no triangle has an area"),
     ],
 )
 def test_a_damaged_mesh_is_refused(changes, words):

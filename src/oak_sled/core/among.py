@@ -90,7 +90,7 @@ def patch_rows(ground: Ground) -> Records:
 
 def laid_on(ground: Ground) -> Laid | None:
     """The triangles of its relief and of the meshes that are ground; None when it has neither."""
-    meshes = tuple(one for one in ground.blocks if one.shape == "mesh" and one.fit == "triangles")
+    meshes = tuple(one for one in ground.blocks if one.is_laid)
     return _laid(ground.relief, meshes) if ground.relief is not None or meshes else None
 
 
@@ -103,7 +103,7 @@ def _laid(relief: Relief | None, meshes: tuple[Block, ...]) -> Laid:
 
 def is_uneven(ground: Ground) -> bool:
     """Whether it has a relief, or meshes that are ground."""
-    return ground.relief is not None or any(one.shape == "mesh" and one.fit == "triangles" for one in ground.blocks)
+    return ground.relief is not None or any(one.is_laid for one in ground.blocks)
 
 
 def height_at(ground: Ground, x: float, y: float) -> float | None:
@@ -253,9 +253,9 @@ def _pieces(one: Block, half: tuple[float, float, float]) -> tuple[Sequence[Piec
         made = m * np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
         made[0, 2] = made[2, 0] = -m * a * c / 9
         return [scenery.wedge(half)], made
+    if one.is_laid:
+        return [], np.eye(3)
     if one.shape == "mesh":
-        if one.fit == "triangles":  # it is a part of the ground
-            return [], np.eye(3)
         fitted = one.fitted()
         return fitted.pieces, m * fitted.bulk.inertia
     return [scenery.box(half)], scenery.box_inertia(m, half)

@@ -80,6 +80,11 @@ class Block(Frozen):
         """What it is called."""
         return self.title or self.id.replace("_", " ")
 
+    @property
+    def is_laid(self) -> bool:
+        """Whether it is a part of the ground: a mesh that is felt as its triangles."""
+        return self.shape == "mesh" and self.fit == "triangles"
+
     def fitted(self) -> hulls.Fitted:
         """What is felt of its mesh; raises ValueError when that spans no volume."""
         assert self.mesh is not None
@@ -106,7 +111,7 @@ class Block(Frozen):
     def centre(self) -> tuple[float, float, float]:
         """Its centre of mass, m from its middle, its own axes: a ramp has it low and toward its high end."""
         a, _, c = self.half_extents()
-        if self.shape == "mesh" and self.fit != "triangles":
+        if self.shape == "mesh" and not self.is_laid:
             x, y, z = self.fitted().bulk.centre
             return (float(x), float(y), float(z))
         return (a / 3.0, 0.0, -c / 3.0) if self.shape == "wedge" else (0.0, 0.0, 0.0)

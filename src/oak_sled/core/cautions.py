@@ -43,10 +43,21 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_no_support(job),
         *_deaf_drill(job),
         *_share_law(job),
+        *_held_level(job),
     ]
     if run is not None:
         found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run), *_overlap(run)]
     return tuple(found)
+
+
+def _held_level(job: Job) -> Iterator[Caution]:
+    if among.is_uneven(job.ground) and "z" in job.craft.body.held:
+        yield Caution(
+            "held_level",
+            "body",
+            "height is held, so that uneven ground does not carry it",
+            "let z, roll and pitch go in the body's held axes",
+        )
 
 
 def _overlap(run: Run) -> Iterator[Caution]:

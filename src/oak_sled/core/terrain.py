@@ -104,18 +104,6 @@ class Relief(Frozen):
         share = self.grey()[::-1].astype(np.float64) / 65535.0
         return np.asarray(self.low + share * (self.high - self.low), dtype=np.float64)
 
-    def height_at(self, x: float, y: float) -> float | None:
-        """m over a point, as the triangles lie there; None beyond the edge."""
-        u = (x - self.x + 0.5 * self.length) / self.length * (self.columns - 1)
-        v = (y - self.y + 0.5 * self.width) / self.width * (self.rows - 1)
-        if not (0.0 <= u <= self.columns - 1 and 0.0 <= v <= self.rows - 1):
-            return None
-        z = self.heights()
-        i, j = min(int(u), self.columns - 2), min(int(v), self.rows - 2)
-        s, t = u - i, v - j
-        a, b, c, d = z[j, i], z[j, i + 1], z[j + 1, i + 1], z[j + 1, i]
-        return float(a + s * (b - a) + t * (c - b) if s >= t else a + t * (d - a) + s * (c - d))
-
     def triangles(self) -> Floats:
         """Two triangles a cell that look up, world axes, m, shape (n, 3, 3)."""
         xs = self.x + np.linspace(-0.5, 0.5, self.columns) * self.length
@@ -153,6 +141,9 @@ class Mesh(Frozen):
             raise ValueError("corner_data: a corner is not a number, or past 100 km (finite places within 100 km)")
         if faces.min() < 0 or faces.max() >= self.points:
             raise ValueError(f"face_data: a triangle names a corner that is not there (0 to {self.points - 1})")
+        spread = corners[faces].astype(np.float64)
+        if not np.any(np.cross(spread[:, 1] - spread[:, 0], spread[:, 2] - spread[:, 0])):
+            raise ValueError("face_data: no triangle has an area (a mesh with a surface)")
         return self
 
     def __str__(self) -> str:

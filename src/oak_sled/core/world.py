@@ -229,7 +229,7 @@ def start_state(drill: Drill, craft: Craft, ground: Ground) -> state.Floats:
 
 def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:
     """m of uneven ground under a craft at a start: the highest of its middle, its sides and its corners."""
-    if not among.is_uneven(ground):
+    if not among.is_uneven(ground) or "z" in craft.body.held:
         return 0.0
     a, b, _ = craft.body.half_extents()
     spots = [(i * a, j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]

@@ -14,7 +14,6 @@ from oak_sled.core.block import Block
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
-from oak_sled.desk.yardview.freight import is_laid
 
 Thing = Block | Wall | Gate | Patch | Relief
 Line = list[tuple[float, float]]
@@ -39,7 +38,7 @@ def heading_of(thing: Thing) -> float:
 
 def top_at(thing: Thing, x: float, y: float) -> tuple[float, float] | None:
     """Underside and top of a thing over a point, m; None beside it. Tilts are left out."""
-    if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and is_laid(thing)):
+    if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and thing.is_laid):
         return None
     turn = heading_of(thing)
     dx, dy = x - thing.x, y - thing.y

@@ -23,7 +23,7 @@ def still_mesh(ground: Ground) -> list[Floats]:
     """Blocks that never move, world axes."""
     pieces = []
     for one in ground.blocks:
-        if one.moves not in ("fixed", "trigger") or is_laid(one):
+        if one.moves not in ("fixed", "trigger") or one.is_laid:
             continue
         made = template(one)
         axes = traces.rotation(np.array(one.attitude()))
@@ -33,14 +33,9 @@ def still_mesh(ground: Ground) -> list[Floats]:
     return pieces
 
 
-def is_laid(one: Block) -> bool:
-    """Whether a block is a part of the ground."""
-    return one.shape == "mesh" and one.fit == "triangles"
-
-
 def laid_meshes(ground: Ground) -> list[Floats]:
     """Meshes that are ground, world axes."""
-    return [meshes.flat(among.mesh_triangles(one), theme.rgb("saw_ice")) for one in ground.blocks if is_laid(one)]
+    return [meshes.flat(among.mesh_triangles(one), theme.rgb("saw_ice")) for one in ground.blocks if one.is_laid]
 
 
 def template(one: Block) -> Floats:
