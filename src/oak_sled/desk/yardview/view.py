@@ -340,7 +340,7 @@ class YardView(QWidget):
                 if self.labels_on:
                     text = f"{title} {units.show(torque, 'N m')}"
                     labels.draw(painter, QPointF(px[0][0] + radius, px[0][1]), text, theme.family(family))
-        self._paint_velocity(painter, numbers, camera)
+        self._paint_velocity(painter, run, numbers, camera)
 
     def _pushes(self, run: Run, numbers: Floats) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
         """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
@@ -359,11 +359,11 @@ class YardView(QWidget):
                 size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
                 yield name, family, numbers[0:3], force, 0.0, size
 
-    def _paint_velocity(self, painter: QPainter, numbers: Floats, camera: Camera) -> None:
+    def _paint_velocity(self, painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
         v = numbers[7:10]
         if float(np.linalg.norm(v)) < 0.3:
             return
-        foot = np.array([numbers[0], numbers[1], 0.03])
+        foot = np.array([numbers[0], numbers[1], numbers[2] - run.job.craft.foot_depth() + 0.03])
         ends, depth = camera.project(np.stack([foot, foot + v * 0.35]))
         if min(depth) > 0.1:
             painter.setPen(QPen(theme.colour("soft"), 1.4, Qt.PenStyle.DotLine))
