@@ -12,7 +12,7 @@ import math
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
 from oak_sled.core.contact import meeting, things, walls
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, inlined
 from oak_sled.core.parts import limiter, register, runner
 from oak_sled.core.state import (
     CONTACT,
@@ -38,7 +38,7 @@ WILD = 1e5
 """m/s past which a run has diverged."""
 
 
-@compiled
+@inlined
 def tick(world, now, raw):
     """Moves the craft by one tick (or one substep). raw : channel inputs, shape (channels,).
 
@@ -60,7 +60,7 @@ def tick_among(world, scene, now, raw):
     after_contacts(body, ground, drill, world.parts, world.walls, world.gates, now, False)  # 7 and 8
 
 
-@compiled
+@inlined
 def until_contacts(body, ground, drill, parts, channels, gates, now, raw):
     """Channels, supports, forces, gravity and damping, velocities."""
     clear(now)
@@ -75,7 +75,7 @@ def until_contacts(body, ground, drill, parts, channels, gates, now, raw):
     speed_up(body, now, (now.start_spin[0], now.start_spin[1], now.start_spin[2]))  # 5
 
 
-@compiled
+@inlined
 def after_contacts(body, ground, drill, parts, walls_there, gates, now, by_walls):
     """Limiters, then places."""
     limit(parts, body, now)  # 7
