@@ -40,7 +40,7 @@ def test_no_kernel_bypasses_the_compiler_policy():
 def test_each_kernel_is_compiled_for_one_signature(demo_job):
     from dataclasses import replace
 
-    from oak_sled.core import run, step
+    from oak_sled.core import loop, run
     from oak_sled.core.live import LiveDrive, raw_values
 
     run.execute(demo_job)
@@ -48,14 +48,14 @@ def test_each_kernel_is_compiled_for_one_signature(demo_job):
     run.execute(replace(demo_job, craft=demo_job.craft.replace(parts=())))
     live = LiveDrive(demo_job)
     live.advance(3, raw_values(demo_job.craft, {"W"}))
-    for kernel in (step.advance, step.first_row):
+    for kernel in (loop.advance, loop.first_row):
         assert len(kernel.signatures) == 1, kernel.signatures
 
 
 def test_a_kernel_without_its_contacts_is_not_compiled_yet(monkeypatch, tmp_path):
     monkeypatch.setattr(jit, "CACHE_FOLDER", tmp_path)
     assert not jit.is_warm()
-    (tmp_path / "step.advance-1.py311.nbi").touch()
+    (tmp_path / "loop.advance-1.py311.nbi").touch()
     assert not jit.is_warm(), "else the first drill among things would compile without a word"
-    (tmp_path / "step.advance_among-1.py311.nbi").touch()
+    (tmp_path / "loop.advance_among-1.py311.nbi").touch()
     assert jit.is_warm()

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import cautions, demos, measures, run, step, tickcheck, traces, world
+from oak_sled.core import cautions, demos, loop, measures, run, tickcheck, traces, world
 from oak_sled.core.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
@@ -248,7 +248,7 @@ def test_the_kernel_agrees_with_the_same_equations_in_c(demo_job, ticks):
 def test_the_kernel_counts_its_ticks(demo_job):
     arrays = world.build(demo_job)
     out = np.zeros((25, Layout.of(demo_job.craft, demo_job.ground).width))
-    status, done = step.advance(arrays, world.begin(arrays, demo_job), np.zeros((25, 3)), out, 1)
+    status, done = loop.advance(arrays, world.begin(arrays, demo_job), np.zeros((25, 3)), out, 1)
     assert (status, done) == (0, 25)
 
 

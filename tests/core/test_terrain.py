@@ -12,7 +12,7 @@ import trimesh
 from PIL import Image
 from pydantic import ValidationError
 
-from oak_sled.core import among, cautions, demos, hulls, run, step, surface, terrain, traces, world
+from oak_sled.core import among, cautions, demos, hulls, loop, run, surface, terrain, traces, world
 from oak_sled.core.block import Block
 from oak_sled.core.contact import scenery, solver
 from oak_sled.core.craft import Body
@@ -215,8 +215,8 @@ def carried(job):
     ticks = world.check_size(job)
     rows = np.zeros((ticks + 1, run.Layout.of(job.craft, job.ground).width))
     place = run.Layout.of(job.craft, job.ground).first_thing
-    step.first_row_among(now, scene, rows[0], place)
-    step.advance_among(arrays, scene, now, world.inputs(job, ticks), rows[1:], job.substeps, place)
+    loop.first_row_among(now, scene, rows[0], place)
+    loop.advance_among(arrays, scene, now, world.inputs(job, ticks), rows[1:], job.substeps, place)
     return scene, now[0]
 
 

@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation
 
 from oak_sled.bench import heap
 from oak_sled.bench.yardstick import BallHeap
-from oak_sled.core import body, run, spatial, state, step, world
+from oak_sled.core import body, loop, run, spatial, state, world
 from oak_sled.core.contact import solver, walls
 from oak_sled.core.craft import Channel
 from oak_sled.core.parts import runner
@@ -314,11 +314,11 @@ def test_substeps_book_the_mean_of_their_lines(make, planar):
 
 def test_a_wild_state_is_seen():
     now = np.zeros(1, state.NOW)
-    assert not step.is_wild(now[0])
+    assert not loop.is_wild(now[0])
     for name, value in (("velocity", np.nan), ("position", np.inf), ("spin", 1e6)):
         now = np.zeros(1, state.NOW)
         now[name][0, 1] = value
-        assert step.is_wild(now[0]), name
+        assert loop.is_wild(now[0]), name
 
 
 def test_a_heap_of_balls_falls_as_it_does_in_c():

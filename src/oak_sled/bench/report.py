@@ -15,7 +15,7 @@ from scipy.integrate import solve_ivp
 from oak_sled.bench import heap
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import demos, run, step, world
+from oak_sled.core import demos, loop, run, world
 from oak_sled.core.live import LiveDrive
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.limiter import Limiter
@@ -68,7 +68,7 @@ def kernel(count: int) -> None:
     def compiled() -> float:
         now = world.begin(arrays, job)
         began = time.perf_counter()
-        _, done = step.advance(arrays, now, told, out, 1)
+        _, done = loop.advance(arrays, now, told, out, 1)
         return (time.perf_counter() - began) / done * 1e9
 
     compiled()

@@ -49,7 +49,7 @@ CACHE_FOLDER = _point_cache()
 
 def is_warm() -> bool:
     """Whether the whole kernel, contacts too, has been compiled for these sources before."""
-    return all(any(CACHE_FOLDER.rglob(f"step.{name}-*.nbi")) for name in ("advance", "advance_among"))
+    return all(any(CACHE_FOLDER.rglob(f"loop.{name}-*.nbi")) for name in ("advance", "advance_among"))
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core import among, state, step, world
+from oak_sled.core import among, loop, state, world
 from oak_sled.core.craft import Channel, Craft
 from oak_sled.core.record import Layout, Record, Recorder
 from oak_sled.core.run import Run, explain_divergence
@@ -49,9 +49,9 @@ class LiveDrive:
         self.recorder = Recorder(self.layout)
         first = self.recorder.room(1)[0]
         if self._scene is None:
-            step.first_row(self._now, first)
+            loop.first_row(self._now, first)
         else:
-            step.first_row_among(self._now, self._scene, first, self.layout.first_thing)
+            loop.first_row_among(self._now, self._scene, first, self.layout.first_thing)
         self.status = state.RUNNING
         self._changes: list[tuple[int, int, float]] = []
         self._raw = np.zeros(len(self.job.craft.channels))
@@ -82,10 +82,10 @@ class LiveDrive:
             rows = self.recorder.room(count)
             told = np.tile(raw, (count, 1))
             if self._scene is None:
-                self.status, done = step.advance(self._arrays, self._now, told, rows, 1)
+                self.status, done = loop.advance(self._arrays, self._now, told, rows, 1)
             else:
                 place = self.layout.first_thing
-                self.status, done = step.advance_among(self._arrays, self._scene, self._now, told, rows, 1, place)
+                self.status, done = loop.advance_among(self._arrays, self._scene, self._now, told, rows, 1, place)
             self.recorder.give_back(count - done)
             ticks -= count
 

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 
 from oak_sled.core import among, traces
 from oak_sled.core.faults import close_match, refuse
+from oak_sled.core.loop import STOPPED
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
-from oak_sled.core.step import STOPPED
 from oak_sled.core.yard import Drill, Target
 
 

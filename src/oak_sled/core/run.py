@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core import among, state, step, world
+from oak_sled.core import among, loop, state, world
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.record import Layout, Record
 from oak_sled.core.state import Floats
@@ -95,12 +95,12 @@ def execute(job: Job) -> Run:
     told = world.inputs(job, ticks)
     scene = among.build(job)
     if scene is None:
-        step.first_row(now, rows[0])
-        status, done = step.advance(arrays, now, told, rows[1:], job.substeps)
+        loop.first_row(now, rows[0])
+        status, done = loop.advance(arrays, now, told, rows[1:], job.substeps)
     else:
         place = layout.first_thing
-        step.first_row_among(now, scene, rows[0], place)
-        status, done = step.advance_among(arrays, scene, now, told, rows[1:], job.substeps, place)
+        loop.first_row_among(now, scene, rows[0], place)
+        status, done = loop.advance_among(arrays, scene, now, told, rows[1:], job.substeps, place)
     rows = rows[: done + 1]
     message = explain_divergence(job, layout, rows) if status == state.DIVERGED else ""
     return Run(job, Record(layout, [rows]), status, message, overlap=None if scene is None else _overlap(job, scene))

@@ -11,9 +11,9 @@ import numpy as np
 from oak_sled.core import among, state, surface
 from oak_sled.core.craft import Craft, DampingLaw
 from oak_sled.core.faults import refuse
+from oak_sled.core.loop import HEAD
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack
-from oak_sled.core.step import HEAD
 from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.yard import Drill, Ground, Track
 
