@@ -216,7 +216,8 @@ def carried(job):
     rows = np.zeros((ticks + 1, run.Layout.of(job.craft, job.ground).width))
     place = run.Layout.of(job.craft, job.ground).first_thing
     loop.first_row_among(now, scene, rows[0], place)
-    loop.advance_among(arrays, scene, now, world.inputs(job, ticks), rows[1:], job.substeps, place)
+    told, sudden = world.inputs(job, ticks), among.sudden_of(job, scene)
+    loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
     return scene, now[0]
 
 

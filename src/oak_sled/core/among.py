@@ -16,8 +16,12 @@ from oak_sled.core.contact.scenery import Laid, Piece, Solid
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.knockback import Knockback
+from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.state import Floats, Records
+from oak_sled.core.sudden import blows
+from oak_sled.core.sudden.shots import NOTES, Sudden
 from oak_sled.core.terrain import Relief
 from oak_sled.core.yard import Ground
 
@@ -34,8 +38,10 @@ KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "t
 
 
 def is_among(craft: Craft, ground: Ground) -> bool:
-    """Whether a run needs the contact solver: there are things to meet, or the craft can leave the ground."""
-    return bool(ground.blocks) or ((ground.floor or ground.relief is not None) and "z" not in craft.body.held)
+    """Whether a run needs the contact solver: there are things to meet, shots, or the craft can leave the ground."""
+    if ground.blocks or any(part.kind == "launcher" for part in craft.parts):
+        return True
+    return (ground.floor or ground.relief is not None) and "z" not in craft.body.held
 
 
 def moving(ground: Ground) -> tuple[Block, ...]:
@@ -48,9 +54,56 @@ def triggers(ground: Ground) -> tuple[Block, ...]:
     return tuple(one for one in ground.blocks if one.moves == "trigger")
 
 
+def shot_names(craft: Craft) -> tuple[str, ...]:
+    """A name for every shot that can be in flight: its launcher and its number."""
+    return tuple(f"{part.id}.{k + 1}" for part in launchers(craft) for k in range(part.in_flight))
+
+
+def launchers(craft: Craft) -> list[Launcher]:
+    """The parts that fire shots, in their order."""
+    return [part for part in craft.parts if isinstance(part, Launcher)]
+
+
+def solid_number(name: str, ground: Ground) -> int:
+    """The number of a block among the solids of a scene; -1 when there is none of that name."""
+    place = next((k for k, one in enumerate(ground.blocks) if one.id == name), None)
+    return -1 if place is None else 2 + len(walls_of(ground)) + place
+
+
+def first_slot(craft: Craft, ground: Ground, name: str) -> int:
+    """The number of the first shot of a launcher among the solids: shots stand behind the blocks."""
+    before = [part.in_flight for part in launchers(craft)[: [part.id for part in launchers(craft)].index(name)]]
+    return 2 + len(walls_of(ground)) + len(ground.blocks) + sum(before)
+
+
 def build(job: Job) -> Scene | None:
     """The scene of a job; None when nothing is to be met."""
-    return scene_of(job.craft, job.ground) if is_among(job.craft, job.ground) else None
+    if not is_among(job.craft, job.ground):
+        return None
+    made = scene_of(job.craft, job.ground)
+    for event in job.drill.events:
+        number = solid_number(event.target, job.ground)
+        if event.what == "drop" and number >= 0 and made.solids[number]["kind"] == things.FREE:
+            made.solids[number]["kind"], made.solids[number]["inverse_mass"] = things.HUNG, 0.0
+            made.solids[number]["inverse_inertia"] = 0.0
+    return made
+
+
+def sudden_of(job: Job, scene: Scene) -> Sudden:
+    """What shots and blows of a job remember, before anything has happened."""
+    parts, solids = max(1, len(job.craft.parts)), len(scene.solids)
+    made = Sudden(
+        last=np.full((parts, solids), blows.NEVER),
+        rounds=np.zeros((parts, solids)),
+        spared=np.zeros((parts, solids), np.int64),
+        notes=np.zeros((parts, NOTES)),
+        course=np.zeros((solids, 3)),
+    )
+    for place, part in enumerate(job.craft.parts):
+        if isinstance(part, Knockback):
+            found = [solid_number(name, job.ground) for name in part.spares]
+            made.spared[place, [number for number in found if number >= 0]] = 1
+    return made
 
 
 def scene_of(craft: Craft, ground: Ground) -> Scene:
@@ -68,12 +121,16 @@ def scene_of(craft: Craft, ground: Ground) -> Scene:
     )
     solids = [_wall(*wall) for wall in walls_of(ground)]
     solids += [_solid(one, names) for one in ground.blocks]
+    solids += [_shot(part, names) for part in launchers(craft) for _ in range(part.in_flight)]
     made = scenery.scene(
         solids, plane=ground.floor, triangles=laid_on(ground), materials=pairs, craft=hull, patches=patch_rows(ground)
     )
     bumper = next((part for part in craft.parts if part.kind == "bumper" and not part.mute), None)
     if bumper is not None:
         made.answer[:] = list(bumper.record(Pack((), body.centre())).values())
+    for part in launchers(craft):
+        rows = made.solids[first_slot(craft, ground, part.id) :][: part.in_flight]
+        rows["shot"], rows["age"] = 1 + craft.parts.index(part), -1.0
     return made
 
 
@@ -140,13 +197,18 @@ def solid_names(craft: Craft, ground: Ground) -> list[str]:
     """What the solids of a scene are called, in their order."""
     walls = [wall.id.replace("_", " ") for wall in ground.walls]
     edges = ["the edge"] * (len(walls_of(ground)) - len(walls))
-    return [craft.heading.lower(), "the ground", *walls, *edges, *(one.heading for one in ground.blocks)]
+    shots = [f"a shot of {name.rpartition('.')[0].replace('_', ' ')}" for name in shot_names(craft)]
+    return [craft.heading.lower(), "the ground", *walls, *edges, *(one.heading for one in ground.blocks), *shots]
 
 
 def carried_on(fresh: Scene | None, old: Scene | None) -> Scene | None:
     """A scene of changed settings whose solids go on from where those of `old` are."""
     if fresh is None or old is None or len(fresh.solids) != len(old.solids):
         return fresh
+    for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
+        loose = np.isin(old.solids["kind"], (things.FREE, things.PARKED)) & (fresh.solids["kind"] != things.FIXED)
+        loose[:2] = False
+        fresh.solids[name][loose] = old.solids[name][loose]
     for name in ("position", "attitude", "velocity", "spin", "axes", "inverse_inertia", "asleep", "still", "time"):
         fresh.solids[name][2:] = old.solids[name][2:]
     return fresh
@@ -229,6 +291,19 @@ def _solid(one: Block, names: list[str]) -> Solid:
         one.attitude(),
         sway=(one.sway_x, one.sway_y, one.sway_z),
         period=one.period,
+    )
+
+
+def _shot(part: Launcher, names: list[str]) -> Solid:
+    """A shot that waits in its slot."""
+    radius = 0.5 * part.shot_size
+    return Solid(
+        [scenery.ball(radius)],
+        part.shot_mass,
+        scenery.ball_inertia(part.shot_mass, radius),
+        things.PARKED,
+        names.index(part.material if part.material in names else TIMBER),
+        gravity_scale=part.gravity_scale,
     )
 
 

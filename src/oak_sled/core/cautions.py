@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core import among, outlook, state
+from oak_sled.core import among, misfires, outlook, state
+from oak_sled.core.caution import Caution
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Setting
 from oak_sled.core.parts.thruster import Thruster
@@ -16,20 +16,6 @@ from oak_sled.core.parts.torque import Torque
 from oak_sled.core.run import Run
 from oak_sled.core.units import show
 from oak_sled.core.world import Job
-
-
-@dataclass(frozen=True)
-class Caution:
-    """A finding. where : path of the part or dial below the craft ("parts.fan"), or "" for the run."""
-
-    name: str
-    where: str
-    says: str
-    helps: str
-
-    def __str__(self) -> str:
-        place = self.where.removeprefix("parts.")
-        return f"{place + ': ' if place else ''}{self.says}; {self.helps}"
 
 
 def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
@@ -44,6 +30,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_deaf_drill(job),
         *_share_law(job),
         *_held_level(job),
+        *misfires.find(job, run),
     ]
     if run is not None:
         found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run), *_overlap(run)]

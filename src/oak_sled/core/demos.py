@@ -16,6 +16,9 @@ from oak_sled.core.yard import Yard
 DEMOS = {
     "fan-sled": "a fan-driven freight sled on lake ice: it drifts, and then it catches",
     "quay": "the fan sled, free in all axes, among loose freight: it pushes, climbs, jumps and topples",
+    "mortar": "a snow mortar lobs charges at a wall of snow blocks, which comes down",
+    "shove": "a gust blower knocks standing freight of three weights over the ice",
+    "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -21,9 +22,29 @@ CORE = Path(__file__).parent
 _KEEP_CACHES = 4
 
 
+_IMPORTS = re.compile(r"^from (oak_sled\.core[\w.]*) import (\([^)]*\)|.*)$", re.MULTILINE)
+
+
+def kernel_sources() -> list[Path]:
+    """The files that what is compiled is made of: those that compile something, and all of the core they import."""
+    texts = {file: file.read_text(encoding="utf-8") for file in sorted(CORE.rglob("*.py"))}
+    wanted = [file for file, text in texts.items() if "oak_sled.core.jit import" in text]
+    found: set[Path] = {Path(__file__)}
+    while wanted:
+        file = wanted.pop()
+        if file in found:
+            continue
+        found.add(file)
+        for module, names in _IMPORTS.findall(texts[file]):
+            place = CORE.joinpath(*module.split(".")[2:])
+            parts = [place / f"{name}.py" for name in re.findall(r"\w+", names)]
+            wanted += [part for part in (place.with_suffix(".py"), *parts) if part in texts]
+    return sorted(found)
+
+
 def _sources_hash() -> str:
     digest = hashlib.sha256(numba.__version__.encode())
-    for file in sorted(CORE.rglob("*.py")):
+    for file in kernel_sources():
         digest.update(str(file.relative_to(CORE)).encode())
         digest.update(file.read_bytes())
     return digest.hexdigest()[:16]

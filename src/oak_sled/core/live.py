@@ -8,6 +8,7 @@ import numpy as np
 
 from oak_sled.core import among, loop, state, world
 from oak_sled.core.craft import Channel, Craft
+from oak_sled.core.event import Event
 from oak_sled.core.record import Layout, Record, Recorder
 from oak_sled.core.run import Run, explain_divergence
 from oak_sled.core.state import Floats
@@ -36,7 +37,7 @@ class LiveDrive:
     """A craft that is driven. Advance it by ticks; look at the newest stretch; finish it as a run."""
 
     def __init__(self, job: Job):
-        blank = job.drill.replace(tracks=(), end="time", targets=(), event_time=0.0)
+        blank = job.drill.replace(tracks=(), events=(), end="time", targets=(), event_time=0.0)
         self.job = replace(job, drill=blank, substeps=1)
         self.restart()
 
@@ -44,7 +45,7 @@ class LiveDrive:
         """Back to the start, with an empty record."""
         self._arrays = world.build(self.job)
         self._now = world.begin(self._arrays, self.job)
-        self._scene = among.build(self.job)
+        self._begin_things()
         self.layout = Layout.of(self.job.craft, self.job.ground)
         self.recorder = Recorder(self.layout)
         first = self.recorder.room(1)[0]
@@ -55,7 +56,20 @@ class LiveDrive:
         self.status = state.RUNNING
         self._changes: list[tuple[int, int, float]] = []
         self._raw = np.zeros(len(self.job.craft.channels))
+        self._events: list[Event] = []
         self.settings_changed = False
+
+    def _begin_things(self) -> None:
+        self._scene = among.build(self.job)
+        self._sudden = None if self._scene is None else among.sudden_of(self.job, self._scene)
+
+    def happen(self, event: Event) -> None:
+        """Something sudden at this moment: it happens in the next tick, and is kept with the inputs."""
+        event = event.replace(id=f"event_{len(self._events) + 1}", t=self.ticks * self.job.dt)
+        self._events.append(event)
+        rows = world.event_rows([event], self.job.craft, self.job.ground)
+        rows["time"] = self._now["time"][0]
+        self._arrays = self._arrays._replace(events=np.concatenate([self._arrays.events, rows]))
 
     @property
     def ticks(self) -> int:
@@ -65,9 +79,9 @@ class LiveDrive:
     def to_start(self) -> None:
         """Puts the craft back to its start at rest, and goes on recording."""
         fresh = world.begin(self._arrays, self.job)
-        fresh["time"] = self._now["time"]
+        fresh["time"], fresh["next_event"] = self._now["time"], self._now["next_event"]
         self._now = fresh
-        self._scene = among.build(self.job)
+        self._begin_things()
         self.settings_changed = True
 
     def advance(self, ticks: int, raw: Floats) -> None:
@@ -85,7 +99,9 @@ class LiveDrive:
                 self.status, done = loop.advance(self._arrays, self._now, told, rows, 1)
             else:
                 place = self.layout.first_thing
-                self.status, done = loop.advance_among(self._arrays, self._scene, self._now, told, rows, 1, place)
+                self.status, done = loop.advance_among(
+                    self._arrays, self._scene, self._sudden, self._now, told, rows, 1, place
+                )
             self.recorder.give_back(count - done)
             ticks -= count
 
@@ -99,7 +115,7 @@ class LiveDrive:
         if not same:
             self.restart()
             return
-        self._arrays = world.build(job)
+        self._arrays = world.build(job)._replace(events=self._arrays.events)
         self._scene = among.carried_on(among.build(job), self._scene)
         mass = self._arrays.body["mass"][0]
         self._now["mass"] = mass
@@ -137,6 +153,7 @@ class LiveDrive:
             ground=self.job.ground.id,
             start=old.start,
             tracks=tuple(tracks),
+            events=tuple(self._events),
             duration=seconds,
             recorded=True,
         )

@@ -54,7 +54,7 @@ def write_row(now, row, share, fresh):
 
 
 @compiled
-def ended(drill, gates, now):
+def ended(drill, ground, gates, now):
     """Whether the end condition of the drill is met."""
     if drill.end_kind == 1:
         return now.moved >= drill.end_value
@@ -64,7 +64,17 @@ def ended(drill, gates, now):
         return now.in_wall > 0.0
     if drill.end_kind == 4:
         return now.next_gate >= gates
+    if drill.end_kind == 5:
+        now.stood = max(now.stood, now.on_ground)
+        return (now.stood == 1.0 and now.on_ground == 0.0) or is_outside(ground, now)
     return False
+
+
+@compiled
+def is_outside(ground, now):
+    """Whether it is past the edge of the ground."""
+    x, y = now.position[0], now.position[1]
+    return x < ground.low[0] or x > ground.high[0] or y < ground.low[1] or y > ground.high[1]
 
 
 @compiled
@@ -98,17 +108,19 @@ def advance(world, state, inputs, out, substeps):
         if is_wild(now):
             return DIVERGED, k + 1
         step.read_motion(now)
-        if ended(world.drill[0], world.gates.shape[0], now):
+        if ended(world.drill[0], world.ground[0], world.gates.shape[0], now):
             return ENDED, k + 1
     return RUNNING, out.shape[0]
 
 
 @compiled
 def write_things(scene, row, place):
-    """Writes where every loose or driven solid is, and how many each trigger holds, into `row` from `place` on."""
+    """Writes where every loose or driven solid is, how many each trigger holds, and where each shot is and how long
+    it has flown (-1: not in flight), into `row` from `place` on."""
     for s in range(2, scene.solids.shape[0]):
         one = scene.solids[s]
-        if one.kind == things.FREE or one.kind == things.DRIVEN:
+        moves = one.kind == things.FREE or one.kind == things.DRIVEN or one.kind == things.HUNG
+        if moves and one.shot == 0:
             for i in range(3):
                 row[place + i] = one.position[i]
             for i in range(4):
@@ -119,6 +131,13 @@ def write_things(scene, row, place):
         if one.kind == things.TRIGGER:
             row[place] = one.inside
             place += 1
+    for s in range(2, scene.solids.shape[0]):
+        one = scene.solids[s]
+        if one.shot > 0:
+            for i in range(3):
+                row[place + i] = one.position[i]
+            row[place + 3] = one.age
+            place += 4
 
 
 @compiled
@@ -129,18 +148,18 @@ def first_row_among(state, scene, row, place):
 
 
 @compiled
-def advance_among(world, scene, state, inputs, out, substeps, place):
+def advance_among(world, scene, sudden, state, inputs, out, substeps, place):
     """`advance` for a craft among things; place : where their columns begin in a row."""
     now = state[0]
     body_module.refresh(world.body[0], now)
     for k in range(out.shape[0]):
         for s in range(substeps):
-            step.tick_among(world, scene, now, inputs[k])
+            step.tick_among(world, scene, sudden, now, inputs[k])
             write_row(now, out[k], 1.0 / substeps, s == 0)
         write_things(scene, out[k], place)
         if is_wild(now):
             return DIVERGED, k + 1
         step.read_motion(now)
-        if ended(world.drill[0], world.gates.shape[0], now):
+        if ended(world.drill[0], world.ground[0], world.gates.shape[0], now):
             return ENDED, k + 1
     return RUNNING, out.shape[0]

@@ -7,12 +7,12 @@ says so on the desk instead of inventing a number.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core import among, traces
+from oak_sled.core import among, flights, traces
 from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.loop import STOPPED
 from oak_sled.core.run import Run
@@ -279,6 +279,19 @@ def reports(run: Run) -> float | None:
     return float(sum(event.word == "report" for event in traces.events(run)))
 
 
+def _of_flight(field: str, name: str = "") -> Callable[[Run], float | None]:
+    """A number of the flight of the craft, or of a watched block; the flight is read once a run."""
+
+    def read(run: Run) -> float | None:
+        if name not in run.flights:
+            here = not name or name in run.layout.things
+            run.flights[name] = (flights.of_block(run, name) if name else flights.of_craft(run)) if here else None
+        flight = run.flights[name]
+        return None if flight is None else getattr(flight, field)
+
+    return read
+
+
 def drive_energy(run: Run) -> float:
     """The work of all parts that drive."""
     return sum(traces.work(run, part.id) for part in run.job.craft.parts if part.FAMILY == "drive")
@@ -334,18 +347,47 @@ MEASURES = (
     Measure("largest_pitch", "largest pitch", "°", "greatest angle of the nose to the level", largest_pitch, "low"),
     Measure("blocks_moved", "blocks moved", "", "loose blocks that went more than 25 cm", blocks_moved),
     Measure("reports", "reports", "", "times something came into a trigger", reports),
+    Measure(
+        "launch_speed", "launch speed", "m/s", "greatest speed in half a second from the push", _of_flight("speed")
+    ),
+    Measure("launch_distance", "flung away", "m", "level distance from the push to the end", _of_flight("distance")),
+    Measure("launch_height", "flung up", "m", "greatest height above where it was pushed", _of_flight("height")),
+    Measure("launch_air", "time in flight", "s", "time in the air after the push", _of_flight("air")),
+    Measure("launch_turns", "turns", "", "whole turns of any kind after the push", _of_flight("turns")),
+    Measure(
+        "calm_time", "calm again", "s", "push until a block rests, or a craft obeys again", _of_flight("calm"), "low"
+    ),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
 )
 
 
 _BY_NAME = {known.name: known for known in MEASURES}
+OF_BLOCKS = {
+    "launch_speed": "speed",
+    "launch_distance": "distance",
+    "launch_height": "height",
+    "launch_air": "air",
+    "launch_turns": "turns",
+    "calm_time": "calm",
+}
+"""Measures that a watched block has too, as "launch_speed@crate", with the number of its flight."""
 
 
 def measure(name: str) -> Measure:
-    """The measure of that name; raises `Refused` for one that does not exist."""
+    """The measure of that name, "launch_speed@crate" for that of a block; raises `Refused` for an unknown one."""
+    base, _, block = name.partition("@")
     if name in _BY_NAME:
         return _BY_NAME[name]
-    raise refuse("measure", f"there is no {name!r}", close_match(name, list(_BY_NAME)))
+    if block and base in OF_BLOCKS:
+        known = _BY_NAME[base]
+        title = f"{block.replace('_', ' ')}: {known.title}"
+        return replace(known, name=name, title=title, read=_of_flight(OF_BLOCKS[base], block))
+    raise refuse("measure", f"there is no {name!r}", close_match(base, list(_BY_NAME)))
+
+
+def names_of(run: Run) -> tuple[str, ...]:
+    """Every measure that a run may show: those of the craft, then those of the blocks that are watched."""
+    return (*_BY_NAME, *(f"{name}@{block}" for block in flights.watched(run) for name in OF_BLOCKS))
 
 
 class Readings(Mapping[str, float | None]):
@@ -354,19 +396,22 @@ class Readings(Mapping[str, float | None]):
 
     def __init__(self, run: Run):
         self._run = run
+        self._names = names_of(run)
         self._found: dict[str, float | None] = {}
 
     def __getitem__(self, name: str) -> float | None:
         if name not in self._found:
-            value = _BY_NAME[name].read(self._run) if self._run.ticks else None
+            if name not in self._names and "@" not in name:
+                raise KeyError(name)
+            value = measure(name).read(self._run) if self._run.ticks else None
             self._found[name] = None if value is None or not np.isfinite(value) else float(value)
         return self._found[name]
 
     def __iter__(self) -> Iterator[str]:
-        return iter(_BY_NAME)
+        return iter(self._names)
 
     def __len__(self) -> int:
-        return len(_BY_NAME)
+        return len(self._names)
 
 
 def read_all(run: Run) -> dict[str, float | None]:

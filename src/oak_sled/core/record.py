@@ -43,6 +43,7 @@ class Layout:
     parts: tuple[str, ...]
     things: tuple[str, ...] = ()
     triggers: tuple[str, ...] = ()
+    shots: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, craft: Craft, ground: Ground) -> Layout:
@@ -53,12 +54,18 @@ class Layout:
             tuple(p.id for p in craft.parts),
             tuple(one.id for one in among.moving(ground)) if met else (),
             tuple(one.id for one in among.triggers(ground)) if met else (),
+            among.shot_names(craft),
         )
 
     @property
     def first_thing(self) -> int:
         """The column where the things on the ground begin."""
-        return self.width - 7 * len(self.things) - len(self.triggers)
+        return self.first_shot - 7 * len(self.things) - len(self.triggers)
+
+    @property
+    def first_shot(self) -> int:
+        """The column where the shots begin: four each, place and s in flight (-1: not in flight)."""
+        return self.width - 4 * len(self.shots)
 
     @property
     def lines(self) -> tuple[str, ...]:
@@ -83,6 +90,7 @@ class Layout:
                 for what in (*(f"position.{axis}" for axis in axes), *(f"rotation.{axis}" for axis in "wxyz"))
             ),
             *(f"block.{name}.inside" for name in self.triggers),
+            *(f"shot.{name}.{what}" for name in self.shots for what in (*(f"position.{a}" for a in axes), "age")),
         )
 
     @cached_property

@@ -25,6 +25,7 @@ class Run:
     status : RUNNING (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence
     for a run that diverged, else empty. first_tick : the tick of row 0, for the newest stretch of a
     long live drive. overlap : m by which two things start in each other, and which, if any do.
+    notes : counts of shots and blows, shape (parts, 4), see `sudden.shots`; None where nothing is met.
     """
 
     job: Job
@@ -34,10 +35,12 @@ class Run:
     live: bool = False
     first_tick: int = 0
     overlap: tuple[float, str, str] | None = None
+    notes: Floats | None = field(default=None, repr=False)
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
     book: dict[str, Any] = field(default_factory=dict, repr=False)
     fired: list[Any] = field(default_factory=list, repr=False)
     ranges: dict[str, tuple[float, float, float]] = field(default_factory=dict, repr=False)
+    flights: dict[str, Any] = field(default_factory=dict, repr=False)
 
     @property
     def layout(self) -> Layout:
@@ -94,16 +97,20 @@ def execute(job: Job) -> Run:
     rows = np.empty((ticks + 1, layout.width))  # the kernel writes every number of a row
     told = world.inputs(job, ticks)
     scene = among.build(job)
+    notes = None
     if scene is None:
         loop.first_row(now, rows[0])
         status, done = loop.advance(arrays, now, told, rows[1:], job.substeps)
     else:
+        sudden = among.sudden_of(job, scene)
+        notes = sudden.notes
         place = layout.first_thing
         loop.first_row_among(now, scene, rows[0], place)
-        status, done = loop.advance_among(arrays, scene, now, told, rows[1:], job.substeps, place)
+        status, done = loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
     rows = rows[: done + 1]
     message = explain_divergence(job, layout, rows) if status == state.DIVERGED else ""
-    return Run(job, Record(layout, [rows]), status, message, overlap=None if scene is None else _overlap(job, scene))
+    overlap = None if scene is None else _overlap(job, scene)
+    return Run(job, Record(layout, [rows]), status, message, overlap=overlap, notes=notes)
 
 
 def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:

@@ -17,9 +17,9 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Records = NDArray[np.void]
 
-FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact")
+FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "poke")
 """The ledger lines every craft has behind those of its parts, in this order."""
-GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT = range(len(FIXED_LINES))
+GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT, POKE = range(len(FIXED_LINES))
 
 MOST_PARTS = 64
 MOST_CHANNELS = 16
@@ -96,7 +96,7 @@ GATE = np.dtype([("x", "f8"), ("y", "f8"), ("cos", "f8"), ("sin", "f8"), ("half_
 
 DRILL = np.dtype(
     [
-        ("end_kind", "i8"),  # 0 time, 1 distance, 2 stopped, 3 hit, 4 last gate
+        ("end_kind", "i8"),  # 0 time, 1 distance, 2 stopped, 3 hit, 4 last gate, 5 left the ground
         ("end_value", "f8"),
         ("driver_channel", "i8"),  # -1: nobody aims
         ("driver_gain", "f8"),
@@ -106,6 +106,22 @@ DRILL = np.dtype(
     ]
 )
 
+TRIGGER, HOLD, RELEASE, DROP, PUSHED = range(5)
+"""What an event does: fires a part, lets a sling hold the craft, lets it go, lets a block fall, pokes a body."""
+
+EVENT = np.dtype(
+    [
+        ("time", "f8"),
+        ("what", "i8"),
+        ("part", "i8"),  # that is fired, holds or lets go; -1: none
+        ("solid", "i8"),  # that is dropped or poked; 0: the craft
+        ("vector", "f8", (3,)),  # m of a pull, N s of a poke, world axes
+        ("point", "f8", (3,)),  # m from the centre of mass, own axes: where it is poked
+    ]
+)
+
+LOOSE, IN_PLACE, WEIGHTLESS = range(3)
+"""How a sling holds the craft: not at all, where it is, or floating."""
 
 NOW = np.dtype(
     [
@@ -129,6 +145,10 @@ NOW = np.dtype(
         ("next_gate", "f8"),
         ("gates_missed", "f8"),
         ("moved", "f8"),  # m, path length since the start
+        ("stood", "f8"),  # 1 once the ground has carried it
+        ("held", "f8"),  # how a sling holds it
+        ("next_event", "i8"),
+        ("pull", "f8", (3,)),  # m, of the sling that is let go in this tick
         ("position", "f8", (3,)),
         ("attitude", "f8", (4,)),
         ("velocity", "f8", (3,)),
@@ -148,6 +168,8 @@ NOW = np.dtype(
         ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
         ("memory", "f8", (MOST_PARTS, MEMORY)),
         ("activity", "f8", (MOST_PARTS,)),
+        ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part
+        ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
         ("lines", "f8", (MOST_PARTS + len(FIXED_LINES), 6)),  # N and N m about the centre of mass
         ("points", "f8", (MOST_PARTS + len(FIXED_LINES), 3)),  # m, points of action
     ]
@@ -156,7 +178,8 @@ NOW = np.dtype(
 
 
 class World(NamedTuple):
-    """All that stays as it is during a run. body, ground, drill: one record each; the rest a row a thing."""
+    """All that stays as it is during a run. body, ground, drill: one record each; the rest a row a thing,
+    events in order of time."""
 
     body: Records
     ground: Records
@@ -165,3 +188,4 @@ class World(NamedTuple):
     channels: Records
     walls: Records
     gates: Records
+    events: Records

@@ -21,9 +21,12 @@ from oak_sled.core.state import (
     FIXED_LINES,
     GRAVITY,
     HOLDS,
+    IN_PLACE,
     INTEGRATOR,
     WALLS,
+    WEIGHTLESS,
 )
+from oak_sled.core.sudden import blows, events, shots
 
 FIXED = len(FIXED_LINES)
 
@@ -35,30 +38,64 @@ def tick(world, now, raw):
     Axes and inertia of `now` are in step with its attitude, at the start as at the end.
     """
     body, ground, drill = world.body[0], world.ground[0], world.drill[0]
-    until_contacts(body, ground, drill, world.parts, world.channels, world.gates, now, raw)  # 1 to 5
+    begin(now)
+    if events.is_due(world.events, now):
+        events.take_all(world.events, world.parts, now)
+        read_motion(now)
+    shape_channels(world.channels, drill, world.gates, now, raw)  # 1
+    until_contacts(body, ground, world.parts, now)  # 2 to 5
     meet_walls(body, world.walls, now)  # 6
     after_contacts(body, ground, drill, world.parts, world.walls, world.gates, now, True)  # 7 and 8
 
 
-@compiled
-def tick_among(world, scene, now, raw):
-    """The same tick for a craft among things, whose contacts the solver answers."""
+@inlined
+def tick_among(world, scene, sudden, now, raw):
+    """The same tick for a craft among things, whose contacts the solver answers. sudden : see `shots.Sudden`."""
     body, ground, drill = world.body[0], world.ground[0], world.drill[0]
-    until_contacts(body, ground, drill, world.parts, world.channels, world.gates, now, raw)  # 1 to 5
+    begin(now)
+    if events.is_due(world.events, now):
+        events.take_all_among(world.events, world.parts, scene.solids, now)
+        read_motion(now)
+    shape_channels(world.channels, drill, world.gates, now, raw)  # 1
+    let_fly(world.parts, ground, scene, sudden, now)
+    until_contacts(body, ground, world.parts, now)  # 2 to 5
     meeting.meet_things(body, scene, now, ground.gravity, now.parts + CONTACT)  # 6
     hold(body, now)
+    shots.land(world.parts, scene, sudden, now)
     after_contacts(body, ground, drill, world.parts, world.walls, world.gates, now, False)  # 7 and 8
 
 
 @inlined
-def until_contacts(body, ground, drill, parts, channels, gates, now, raw):
-    """Channels, supports, forces, gravity and damping, velocities."""
+def begin(now):
+    """An empty ledger, and what the craft does at this moment."""
     clear(now)
     read_motion(now)
     for i in range(3):
         now.start_velocity[i], now.start_spin[i] = now.velocity[i], now.spin[i]
     start_momentum(now)
-    shape_channels(channels, drill, gates, now, raw)  # 1
+
+
+@compiled
+def let_fly(parts, ground, scene, sudden, now):
+    """What acts on other things than the craft: shots leave, blows fall, and shots in flight go on."""
+    for p in range(now.parts):
+        part = parts[p]
+        if part.kind != register.LAUNCHER and part.kind != register.KNOCKBACK:
+            continue
+        for i in range(6):
+            now.reaction[p, i] = 0.0
+        if part.gain == 0.0:
+            continue
+        if part.kind == register.LAUNCHER:
+            shots.fire(part.launcher, p, part.gain, scene, sudden, now)
+        else:
+            blows.blow(parts, p, scene, sudden, now)
+    shots.fly(parts, ground, scene, sudden, now)
+
+
+@inlined
+def until_contacts(body, ground, parts, now):
+    """Supports, forces, gravity and damping, velocities."""
     stand(body, ground, now)  # 2
     push_parts(parts, body, ground, now)  # 3
     weigh_and_damp(body, ground, now)  # 4
@@ -197,7 +234,8 @@ def push_parts(parts, body, ground, now):
 @compiled
 def weigh_and_damp(body, ground, now):
     """Gravity, and the damping of the body in the law it was set to."""
-    now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * body.gravity_scale
+    if now.held != WEIGHTLESS:
+        now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * body.gravity_scale
     k = now.parts + DAMPING
     if body.damping != 0.0:
         lost = damping_share(body.damping_law, body.damping, now)
@@ -249,8 +287,11 @@ def speed_up(body, now, start_spin):
 
 @compiled
 def hold(body, now):
-    """Takes back every speed along a held axis, and books what that took."""
+    """Takes back every speed along a held axis, or all of it while a sling holds the craft, and books that."""
     k = now.parts + HOLDS
+    if now.held == IN_PLACE:
+        events.hold_in_place(now, k)
+        return
     held_spin = False
     for i in range(3):
         if body.free[i] == 0.0:

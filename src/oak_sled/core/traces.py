@@ -5,7 +5,7 @@ A trace has a name, a title, a unit and a family; its values are computed once a
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -153,8 +153,19 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
 def book(run: Run) -> dict[str, Trace]:
     """Every trace of a run by name; made once a run."""
     if not run.book:
-        run.book.update((trace.name, trace) for trace in catalogue(run.job.craft))
+        run.book.update((trace.name, trace) for trace in (*catalogue(run.job.craft), *of_blocks(run.job.drill.watch)))
     return run.book
+
+
+def of_blocks(names: Iterable[str]) -> tuple[Trace, ...]:
+    """The traces of the blocks a drill watches: how fast, how high, how far from where they stood."""
+    found = []
+    for name in names:
+        words = name.replace("_", " ")
+        found.append(Trace(f"block.{name}.speed", f"{words}: speed", "m/s", "impulse"))
+        found.append(Trace(f"block.{name}.height", f"{words}: height", "m", "impulse"))
+        found.append(Trace(f"block.{name}.distance", f"{words}: distance", "m", "impulse"))
+    return tuple(found)
 
 
 def describe(run: Run, name: str) -> Trace:
@@ -187,7 +198,18 @@ def _compute(run: Run, name: str) -> Floats:
         return run.column(f"{rest}.activity")
     if head == "part":
         return _part_force(run, rest)
+    if head == "block" and rest.rpartition(".")[0] in run.layout.things:
+        return _of_block(run, *rest.rsplit(".", 1))
     raise refuse("trace", f"there is no {name!r}", close_match(name, book(run)))
+
+
+def _of_block(run: Run, name: str, what: str) -> Floats:
+    spots = run.columns(*(f"block.{name}.position.{axis}" for axis in "xyz"))
+    if what == "height":
+        return spots[:, 2]
+    if what == "distance":
+        return np.asarray(np.hypot(spots[:, 0] - spots[0, 0], spots[:, 1] - spots[0, 1]))
+    return np.concatenate([[0.0], np.linalg.norm(np.diff(spots, axis=0), axis=1) * run.job.ticks])
 
 
 def _part_force(run: Run, part_id: str) -> Floats:
@@ -223,6 +245,10 @@ def events(run: Run) -> tuple[Event, ...]:
     return fired
 
 
+_WORDS = {"impulse": "push", "sling": "let go", "launcher": "shot", "knockback": "blow"}
+"""What flashes when a sudden part acts."""
+
+
 def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
     # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
@@ -233,6 +259,9 @@ def _events(run: Run) -> tuple[Event, ...]:
     for part in run.job.craft.parts:
         if part.kind == "runner":
             found += [Event(row, "sliding", part.id) for row in _rises(run.column(f"{part.id}.activity"))]
+        if part.kind in _WORDS:
+            lasting = run.column(f"{part.id}.activity") > (0.5 if part.kind == "impulse" else 0.0)
+            found += [Event(row, _WORDS[part.kind], part.id) for row in _rises(lasting.astype(float))]
         if part.kind == "limiter":
             found += [Event(row, "at limit", part.id) for row in _rises(run.column(f"{part.id}.activity"))]
     missed = run.column("gates_missed")
@@ -244,6 +273,12 @@ def _events(run: Run) -> tuple[Event, ...]:
     for name in run.layout.triggers:
         held = run.column(f"block.{name}.inside")
         found += [Event(int(row), "report", name) for row in np.flatnonzero(np.diff(held) > 0) + 1]
+    for name in run.layout.shots:
+        ages = run.column(f"shot.{name}.age")
+        ended = np.flatnonzero((ages[1:] < 0.0) & (ages[:-1] > 0.0)) + 1
+        part = next(one for one in run.job.craft.parts if one.id == name.rpartition(".")[0])
+        lasted = getattr(part, "lifetime", 0.0) - 1.5 * run.job.dt
+        found += [Event(int(row), "burst", part.id) for row in ended if ages[row - 1] < lasted]
     if run.layout.things or run.layout.triggers or np.any(run.column("on_ground") == 0.0):
         found += _flights(run)
     return tuple(sorted(found, key=lambda event: event.row))
@@ -290,6 +325,7 @@ _FIXED = {
     "edge": ("edge", "impulse"),
     "integrator": ("integrator", "holder"),
     "contact": ("contact", "support"),
+    "poke": ("poke", "impulse"),
 }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, get_args
 
@@ -10,14 +11,17 @@ import numpy as np
 
 from oak_sled.core import among, state, surface
 from oak_sled.core.craft import Craft, DampingLaw
+from oak_sled.core.event import Event, What
 from oak_sled.core.faults import refuse
 from oak_sled.core.loop import HEAD
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.sling import Hold, Sling
 from oak_sled.core.surface import MOST_PATCHES
-from oak_sled.core.yard import Drill, Ground, Track
+from oak_sled.core.yard import Drill, End, Ground, Track
 
-_END_KINDS = ("time", "distance", "stopped", "hit", "last_gate")
+_END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")
 _LAWS = get_args(DampingLaw)
 
@@ -76,14 +80,41 @@ def build(job: Job) -> state.World:
         body=_one(state.BODY, _body(craft, job, gains(craft))),
         ground=_one(state.GROUND, _ground(ground)),
         drill=_one(state.DRILL, _drill(drill, names, craft, ground)),
-        parts=_parts(craft, Pack(names, craft.body.centre())),
+        parts=_parts(craft, Pack(names, craft.body.centre()), ground),
         channels=_many(state.CHANNEL, [_channel(channel) for channel in craft.channels]),
         walls=_walls(ground),
         gates=_many(state.GATE, [_gate(gate) for gate in ground.gates]),
+        events=event_rows(drill.events, craft, ground),
     )
 
 
-def _parts(craft: Craft, pack: Pack) -> state.Records:
+def event_rows(events: Sequence[Event], craft: Craft, ground: Ground) -> state.Records:
+    """The events of a drill as records, in order of time; one whose target is not there does nothing."""
+    rows = np.zeros(len(events), state.EVENT)
+    names = [part.id for part in craft.parts]
+    for row, event in zip(rows, sorted(events, key=lambda event: event.t), strict=True):
+        row["time"], row["what"] = event.t, get_args(What).index(event.what)
+        row["part"], row["solid"] = -1, -1
+        if event.what in ("trigger", "hold", "release"):
+            row["part"] = names.index(event.target) if event.target in names else -1
+            if event.what != "trigger" and row["part"] >= 0 and craft.parts[row["part"]].kind != "sling":
+                row["part"] = -1
+        else:
+            row["solid"] = among.solid_number(event.target, ground) if event.target else 0
+        row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
+    return rows
+
+
+def first_hold(job: Job) -> int:
+    """How a sling holds the craft from the start: until the first event that lets it go."""
+    slings = {part.id: part for part in job.craft.parts if isinstance(part, Sling) and not part.mute}
+    for event in sorted(job.drill.events, key=lambda event: event.t):
+        if event.what in ("hold", "release") and event.target in slings:
+            return get_args(Hold).index(slings[event.target].hold) if event.what == "release" else state.LOOSE
+    return state.LOOSE
+
+
+def _parts(craft: Craft, pack: Pack, ground: Ground) -> state.Records:
     kinds = [document for document, _ in register.KINDS]
     records = np.zeros(max(1, len(craft.parts)), register.PART)
     for place, (part, gain) in enumerate(zip(craft.parts, gains(craft), strict=True)):
@@ -93,6 +124,14 @@ def _parts(craft: Craft, pack: Pack) -> state.Records:
         row["drives"] = float(part.FAMILY == "drive")
         for name, value in part.record(pack).items():
             row[part.kind][name] = value
+    for place, part in enumerate(craft.parts):
+        if isinstance(part, Launcher):
+            row = records[place]["launcher"]
+            row["first_solid"] = among.first_slot(craft, ground, part.id)
+            row["homes_on"] = among.solid_number(part.homes_on, ground) if part.homes_on else -1
+            row["blast"] = next((k for k, one in enumerate(craft.parts) if one.id == part.blast), -1)
+            if row["blast"] >= 0 and craft.parts[row["blast"]].kind != "knockback":
+                row["blast"] = -1
     return records
 
 
@@ -256,6 +295,7 @@ def begin(world: state.World, job: Job) -> state.Records:
     first["channel_count"] = len(job.craft.channels)
     first["points"] = first["position"]
     first["up"] = (0.0, 0.0, 1.0)
+    first["held"] = first_hold(job)
     first["among"] = float(among.is_among(job.craft, job.ground))
     if first["among"] and job.drill.start.height == 0.0:  # it begins at rest on the ground
         first["on_ground"], first["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
@@ -282,26 +322,33 @@ def inputs(job: Job, ticks: int) -> state.Floats:
 def sample(track: Track, times: state.Floats) -> state.Floats:
     """The raw values of a track at `times` (s), shape (times,)."""
     if not track.knots:
-        if track.shape != "sine":
-            return np.zeros_like(times)
-        return np.asarray(track.amplitude * np.sin(2.0 * np.pi * times / track.period))
+        return _wave(track, times) if track.shape in ("sine", "pulses") else np.zeros_like(times)
     knot_times = np.array([knot.t for knot in track.knots])
     values = np.array([knot.value for knot in track.knots])
     # a hair of slack, so that a knot at a tick's own time counts in that tick
-    if track.shape == "sine":
+    if track.shape in ("sine", "pulses"):
         since = times - knot_times[0]
         on = (since >= -1e-9) & ((times <= knot_times[-1] + 1e-9) if len(knot_times) > 1 else True)
-        return np.where(on, track.amplitude * np.sin(2.0 * np.pi * since / track.period), 0.0)
+        return np.where(on, _wave(track, since), 0.0)
     if track.shape == "ramps":
         return np.interp(times, knot_times, values, left=0.0)
     place = np.searchsorted(knot_times, times + 1e-9, side="right") - 1
     return np.where(place >= 0, values[np.maximum(place, 0)], 0.0)
 
 
+def _wave(track: Track, since: state.Floats) -> state.Floats:
+    """A sine, or pulses that are on for a share of each period."""
+    if track.shape == "sine":
+        return np.asarray(track.amplitude * np.sin(2.0 * np.pi * since / track.period))
+    phase = np.mod(since / track.period + 1e-9, 1.0)
+    return np.where(phase < track.on_share, track.amplitude, 0.0)
+
+
 def check_size(job: Job) -> int:
     """The number of ticks of a drill, refused when its record would not fit in memory."""
     ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
     row = width(len(job.craft.parts), len(job.craft.channels)) + 7 * len(among.moving(job.ground))
+    row += 4 * len(among.shot_names(job.craft))
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",

@@ -11,6 +11,7 @@ from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import Craft, unique
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
+from oak_sled.core.event import Event
 from oak_sled.core.faults import close_match
 from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.terrain import Patch, Relief
@@ -20,6 +21,8 @@ FORMAT = 1
 
 TICK_RATES = (30, 60, 120, 240, 480, 960)
 """Ticks per second the desk offers; any from 20 to 2000 is allowed."""
+
+End = Literal["time", "distance", "stopped", "hit", "last_gate", "left_ground"]
 
 
 class Wall(Frozen):
@@ -130,15 +133,17 @@ class Knot(Frozen):
 class Track(Frozen):
     """What one channel is told over time.
 
-    steps: holds each knot's value until the next. ramps: straight between knots. sine: amplitude
-    and period from the first knot's time to the last one's. aim: a driver who steers for the next gate.
+    steps: holds each knot's value until the next. ramps: straight between knots. sine and pulses: amplitude
+    and period from the first knot's time to the last one's, a pulse on for its share of the period.
+    aim: a driver who steers for the next gate.
     """
 
     channel: str = Field(description="the channel it tells")
-    shape: Literal["steps", "ramps", "sine", "aim"] = Field("steps", description="how values run over time")
+    shape: Literal["steps", "ramps", "sine", "pulses", "aim"] = Field("steps", description="how values run over time")
     knots: tuple[Knot, ...] = Field((), max_length=500_000, description="values at times")
-    amplitude: float = dial(1.0, "", "of a sine", low=-1.0, high=1.0)
-    period: float = dial(2.0, "s", "of a sine", low=0.02, high=1e4, slider=(0.2, 10.0), scale="log")
+    amplitude: float = dial(1.0, "", "of a sine or of pulses", low=-1.0, high=1.0)
+    on_share: float = dial(0.3, "", "of pulses: share of the period that they are on", low=0.0, high=1.0)
+    period: float = dial(2.0, "s", "of a sine or of pulses", low=0.02, high=1e4, slider=(0.2, 10.0), scale="log")
     gain: float = dial(
         2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0)
     )
@@ -183,12 +188,14 @@ class Drill(Frozen):
     start: Start = Field(default_factory=Start, description="where and how the craft begins")
     tracks: tuple[Track, ...] = Field((), max_length=16, description="what the channels are told")
     duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
-    end: Literal["time", "distance", "stopped", "hit", "last_gate"] = Field("time", description="what ends it sooner")
+    events: tuple[Event, ...] = Field((), max_length=500, description="moments at which something happens")
+    end: End = Field("time", description="what ends it sooner")
     end_value: float = dial(0.0, "", "m for distance, s not before which stopped counts", low=0.0, high=1e6)
     event_time: float = dial(
         0.0, "s", "when what is measured begins (the step, the brake, the release)", low=0.0, high=1e5
     )
     twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run it too, each by itself")
+    watch: tuple[str, ...] = Field((), max_length=12, description="blocks whose flight is measured, side by side")
     recorded: bool = Field(False, description="kept from a live drive")
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
 
@@ -198,6 +205,7 @@ class Drill(Frozen):
         for channel in told:
             if told.count(channel) > 1:
                 raise ValueError(f"tracks: {channel!r} is told twice (one track a channel)")
+        unique("events", self.events)
         return self
 
     @property

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from oak_sled.core import spatial
 from oak_sled.core.contact import closest, manifold
-from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, TOUCHING, TRIGGER
+from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, PARKED, TOUCHING, TRIGGER
 from oak_sled.core.jit import compiled
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""
+CLEAR_OF_MUZZLE = 0.25
+"""s in which a shot does not touch the craft that fired it."""
 
 
 @compiled
@@ -48,7 +50,7 @@ def sweep(scene, dt):
     for k in range(order.shape[0]):
         s = order[k]
         one = solids[s]
-        if s == GROUND or one.pieces == 0:
+        if s == GROUND or one.pieces == 0 or one.kind == PARKED:
             continue
         if one.kind == FREE and one.asleep == 0:
             since = counts[0]
@@ -61,7 +63,9 @@ def sweep(scene, dt):
             other = solids[t]
             if other.low[0] > one.high[0]:
                 break
-            if t == GROUND or other.pieces == 0:
+            if t == GROUND or other.pieces == 0 or other.kind == PARKED:
+                continue
+            if (s == CRAFT and young(other)) or (t == CRAFT and young(one)):
                 continue
             if other.low[1] > one.high[1] or other.high[1] < one.low[1]:
                 continue
@@ -73,6 +77,12 @@ def sweep(scene, dt):
             if idle_one and idle_other:
                 continue
             meet_pair(scene, min(s, t), max(s, t), dt)
+
+
+@compiled
+def young(solid):
+    """Whether it is a shot that has hardly left the muzzle: it does not touch the craft that fired it."""
+    return solid.shot > 0 and solid.age < CLEAR_OF_MUZZLE
 
 
 @compiled

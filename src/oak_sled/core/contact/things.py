@@ -14,8 +14,9 @@ import numpy as np
 
 from oak_sled.core.state import Floats, Ints, Records
 
-FREE, FIXED, DRIVEN, TRIGGER = range(4)
-"""How a solid moves: as it is pushed; not at all; as told, pushing others; and what only reports."""
+FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
+"""How a solid moves: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be
+dropped, fixed until then; and a shot that is not in flight, which nothing meets."""
 POINTS, CYLINDER = range(2)
 CRAFT, GROUND = 0, 1
 
@@ -72,6 +73,8 @@ SOLID = np.dtype(
         ("period", "f8"),
         ("home", "f8", (3,)),
         ("time", "f8"),
+        ("shot", "i8"),  # one more than the launcher's number among the parts; 0: no shot
+        ("age", "f8"),  # s that a shot has flown; -1 while it is parked
     ]
 )
 

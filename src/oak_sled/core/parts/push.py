@@ -113,15 +113,17 @@ def level(push, p, now):
         value, before = now.channels[push.channel], now.before[push.channel]
     elif now.time > 0.0:
         before = 1.0
-    pressed = abs(value) >= PRESSED and abs(before) < PRESSED
-    amount = value
+    told = now.trigger[p] > 0.0  # an event of the drill presses it for this tick
+    now.trigger[p] = 0.0
+    pressed = told or (abs(value) >= PRESSED and abs(before) < PRESSED)
+    amount = 1.0 if told else value
     if push.timing == ALWAYS:
         amount = 1.0
     elif push.timing == PRESS:
-        amount = (1.0 if value > 0.0 else -1.0) if pressed else 0.0
+        amount = (-1.0 if value < 0.0 else 1.0) if pressed else 0.0
     elif push.timing == RELEASE:
-        released = abs(value) < PRESSED and abs(before) >= PRESSED
-        amount = (1.0 if before > 0.0 else -1.0) if released else 0.0
+        released = told or (abs(value) < PRESSED and abs(before) >= PRESSED)
+        amount = (-1.0 if before < 0.0 else 1.0) if released else 0.0
     elif push.timing == WINDOW:
         amount = window_level(push, p, now, pressed, value)
     return amount if allowed(push, now) else 0.0
@@ -133,7 +135,7 @@ def window_level(push, p, now, pressed, value):
     memory = now.memory[p]
     if pressed and memory[0] == 0.0:
         memory[0] = 1.0
-        memory[1] = 1.0 if value > 0.0 else -1.0
+        memory[1] = -1.0 if value < 0.0 else 1.0
     if memory[0] == 0.0:
         return 0.0
     since = memory[0] - 1.0

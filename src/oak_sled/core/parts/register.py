@@ -11,7 +11,20 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.jit import compiled
-from oak_sled.core.parts import air, brake, bumper, fin, limiter, runner, thruster, torque
+from oak_sled.core.parts import (
+    air,
+    brake,
+    bumper,
+    fin,
+    impulse,
+    knockback,
+    launcher,
+    limiter,
+    runner,
+    sling,
+    thruster,
+    torque,
+)
 
 KINDS = (
     (thruster.Thruster, thruster.RECORD),
@@ -22,6 +35,10 @@ KINDS = (
     (brake.Brake, brake.RECORD),
     (limiter.Limiter, limiter.RECORD),
     (bumper.Bumper, bumper.RECORD),
+    (impulse.Impulse, impulse.RECORD),
+    (sling.Sling, sling.RECORD),
+    (launcher.Launcher, launcher.RECORD),
+    (knockback.Knockback, knockback.RECORD),
 )
 """(document, packed record) of every kind of part."""
 
@@ -33,11 +50,15 @@ AnyPart = Annotated[
     | fin.Fin
     | brake.Brake
     | limiter.Limiter
-    | bumper.Bumper,
+    | bumper.Bumper
+    | impulse.Impulse
+    | sling.Sling
+    | launcher.Launcher
+    | knockback.Knockback,
     Field(discriminator="kind"),
 ]
 
-THRUSTER, TORQUE, RUNNER, AIR, FIN, BRAKE, LIMITER, BUMPER = range(len(KINDS))
+THRUSTER, TORQUE, RUNNER, AIR, FIN, BRAKE, LIMITER, BUMPER, IMPULSE, SLING, LAUNCHER, KNOCKBACK = range(len(KINDS))
 
 PART = np.dtype(
     [
@@ -65,4 +86,12 @@ def act(part, p, body, ground, now):
         return fin.act(part.fin, p, ground, now)
     if part.kind == BRAKE:
         return brake.act(part.brake, p, ground, now)
+    if part.kind == IMPULSE:
+        return impulse.act(part.impulse, p, now)
+    if part.kind == SLING:
+        return sling.act(part.sling, p, now)
+    if part.kind == LAUNCHER:
+        return launcher.act(p, now)
+    if part.kind == KNOCKBACK:
+        return knockback.act(p, now)
     return 0.0

@@ -1,0 +1,42 @@
+"""Events of a drill: moments at which something is fired, held, let go, dropped or poked."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.document import Frozen, name_field
+
+What = Literal["trigger", "hold", "release", "drop", "poke"]
+SAYS = {
+    "trigger": "fires a part as if its key were pressed",
+    "hold": "a sling takes hold of the craft",
+    "release": "a sling lets go with its pull",
+    "drop": "a block that hung until then falls",
+    "poke": "an impulse at a point of the craft or of a block",
+}
+
+
+class Event(Frozen):
+    """What happens at a moment of a drill."""
+
+    id: str = name_field("its name")
+    what: What = Field("trigger", description="what happens")
+    t: float = dial(0.0, "s", "when", low=0.0, high=1e5, slider=(0.0, 20.0), main=True)
+    target: str = Field(
+        "", max_length=60, description="the part that is fired or lets go, the block that is dropped or poked; "
+        "empty for a poke of the craft"
+    )  # fmt: skip
+    x: float = dial(0.0, "", "of a pull (m) or of a poke (N s), east", low=-1e7, high=1e7, slider=(-20.0, 20.0))
+    y: float = dial(0.0, "", "of a pull (m) or of a poke (N s), north", low=-1e7, high=1e7, slider=(-20.0, 20.0))
+    z: float = dial(0.0, "", "of a pull (m) or of a poke (N s), up", low=-1e7, high=1e7, slider=(-20.0, 20.0))
+    at_x: float = dial(0.0, "m", "where it is poked, forward of the centre of mass", low=-1e3, high=1e3)
+    at_y: float = dial(0.0, "m", "where it is poked, left of the centre of mass", low=-1e3, high=1e3)
+    at_z: float = dial(0.0, "m", "where it is poked, above the centre of mass", low=-1e3, high=1e3)
+
+    @property
+    def heading(self) -> str:
+        """What happens, in words."""
+        return f"{self.what} {self.target.replace('_', ' ')}".strip()

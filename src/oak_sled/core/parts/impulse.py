@@ -1,0 +1,184 @@
+"""Impulse: a sudden push, once a press, a release or a charge."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core import spatial
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts import push
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import show
+
+Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
+Way = Literal["impulse", "speed_change"]
+UNITS = {"impulse": "N s", "speed_change": "m/s"}
+PRESS, RELEASE, CHARGE, EVENT = range(4)
+
+RECORD = np.dtype(
+    [
+        ("channel", "i8"),
+        ("fires", "i8"),
+        ("way", "i8"),
+        ("size", "f8"),
+        ("lasts", "f8"),
+        ("charge", "f8"),
+        ("least", "f8"),
+        ("curve", "f8"),
+        ("cool_down", "f8"),
+        ("gate", "i8"),
+        ("gate_speed", "f8"),
+        ("frame", "i8"),
+        ("line", "f8", (3,)),
+        ("at_point", "i8"),
+        ("point", "f8", (3,)),
+    ]
+)
+
+
+class Impulse(Part):
+    """One push at a time: on press, on release, charged while held, or when an event of the drill fires it."""
+
+    TITLE: ClassVar[str] = "Impulse"
+    EXPLAINS: ClassVar[str] = "one sudden push: on press, on release, or charged while held"
+    FAMILY: ClassVar[Family] = "impulse"
+
+    kind: Literal["impulse"] = "impulse"
+    channel: str = Field("", description="the channel that fires it; empty: only an event does")
+    fires: Fires = Field("on_press", description="when it is given")
+    way: Way = Field("impulse", description="an impulse, which a heavy craft feels less, or a change of speed")
+    size: float = dial(
+        600.0, "N s", "the push, at full charge", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
+        unit_by=("way", UNITS),
+    )  # fmt: skip
+    lasts: float = dial(
+        0.0, "s", "given evenly over this time; 0: in one tick", low=0.0, high=10.0, slider=(0.0, 1.0), main=True
+    )
+    charge_s: float = dial(
+        0.8, "s", "time to full charge", low=0.0, high=60.0, slider=(0.05, 3.0), main=True, title="charges in"
+    )
+    least_share: float = dial(0.2, "", "share that a mere tap gives", low=0.0, high=1.0, title="least share")
+    charge_curve: float = dial(
+        1.0, "", "1: grows evenly; above: slow at first", low=0.1, high=8.0, slider=(0.5, 4.0), title="charge curve"
+    )
+    cool_down: float = dial(
+        0.5, "s", "pause before it can be given again", low=0.0, high=600.0, slider=(0.0, 5.0), title="cool-down"
+    )
+    gate: push.Gate = Field("always", description="when it is allowed at all")
+    gate_speed: float = dial(5.0, "m/s", "the speed of the gate", low=0.0, high=1e4, slider=(0.0, 40.0))
+    frame: push.Frame = Field("craft", description="the axes its direction is given in")
+    azimuth_deg: float = dial(0.0, "°", "direction: 0 forward, 90 left", low=-180.0, high=180.0)
+    elevation_deg: float = dial(0.0, "°", "direction: 90 straight up", low=-90.0, high=90.0)
+    at_point: bool = Field(False, description="at its mount, with the turn that follows, or at the centre of mass")
+    x: float = dial(0.0, "m", "mount, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "mount, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.0, "m", "mount, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        azimuth, elevation = math.radians(self.azimuth_deg), math.radians(self.elevation_deg)
+        flat = math.cos(elevation)
+        return {
+            "channel": pack.channel(self.channel),
+            "fires": get_args(Fires).index(self.fires),
+            "way": get_args(Way).index(self.way),
+            "size": self.size,
+            "lasts": self.lasts,
+            "charge": self.charge_s,
+            "least": self.least_share,
+            "curve": self.charge_curve,
+            "cool_down": self.cool_down,
+            "gate": get_args(push.Gate).index(self.gate),
+            "gate_speed": self.gate_speed,
+            "frame": get_args(push.Frame).index(self.frame),
+            "line": (flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)),
+            "at_point": int(self.at_point),
+            "point": pack.point(self.x, self.y, self.z),
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.channel,) if self.channel else ()
+
+    def summary(self) -> str:
+        words = {"on_press": "a press", "on_release": "a release", "on_charge": "a charge", "on_event": "an event"}
+        return f"{self.way.replace('_', ' ')} · once {words[self.fires]}"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        gained = self.trim * self.size / (setting.mass if self.way == "impulse" else 1.0)
+        first = f"{show(gained, 'm/s')} a push"
+        if self.fires == "on_charge":
+            first += f", {show(gained * self.least_share, 'm/s')} for a tap"
+        if self.lasts > 0.0:
+            return (first, f"{show(gained / self.lasts / 9.80665, 'g')} for {show(self.lasts, 's')}")
+        high = (gained * math.sin(math.radians(self.elevation_deg))) ** 2 / (2.0 * 9.80665)
+        return (
+            (first, f"rises {show(high, 'm')}") if high > 0.01 else (first, f"in one tick of {show(setting.dt, 's')}")
+        )
+
+
+@compiled
+def strength(part, p, now):
+    """The share of its size that is released in this tick, 0 for none.
+
+    Memory 0: s it has been charged; 1: s until it can be given again.
+    """
+    memory = now.memory[p]
+    memory[1] -= now.dt
+    told = now.trigger[p] > 0.0
+    now.trigger[p] = 0.0
+    value, before = 0.0, 0.0
+    if part.channel >= 0:
+        value, before = abs(now.channels[part.channel]), abs(now.before[part.channel])
+    pressed = value >= push.PRESSED and before < push.PRESSED
+    released = value < push.PRESSED and before >= push.PRESSED
+    share = 0.0
+    if told or (part.fires == PRESS and pressed) or (part.fires == RELEASE and released):
+        share = 1.0
+    elif part.fires == CHARGE and value >= push.PRESSED:
+        memory[0] += now.dt
+    elif part.fires == CHARGE and released:
+        full = 1.0 if part.charge <= 0.0 else min(memory[0] / part.charge, 1.0)
+        share = part.least + (1.0 - part.least) * full**part.curve
+    if value < push.PRESSED:
+        memory[0] = 0.0
+    if share == 0.0 or memory[1] > 0.5 * now.dt or not push.allowed(part, now):
+        return 0.0
+    memory[1] = part.cool_down
+    return share
+
+
+@compiled
+def act(part, p, now):
+    """Books the push of impulse `p` on its ledger line; returns its share, or how far it is charged.
+
+    Memory 2: share being given; 3: s of it left, carried in parts of a tick so that the whole is given at any rate.
+    """
+    memory = now.memory[p]
+    share = strength(part, p, now)
+    if share > 0.0:
+        memory[2], memory[3] = share, part.lasts
+        if part.lasts <= now.dt:
+            memory[3] = now.dt
+    if memory[3] <= 0.0:
+        return min(memory[0] / part.charge, 1.0) * 0.5 if part.charge > 0.0 else 0.0
+    spent = min(now.dt, memory[3])
+    memory[3] -= spent
+    if memory[3] < 1e-9:
+        memory[3] = 0.0
+    size = memory[2] * part.size * spent / max(part.lasts, now.dt) / now.dt
+    if part.way == 1:
+        size *= now.mass
+    line = push.aimed(part, (part.line[0], part.line[1], part.line[2]), now)
+    for i in range(3):
+        now.lines[p, i] = size * line[i]
+    if part.at_point == 1:
+        lever = spatial.to_world(now.axes, part.point)
+        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
+        for i in range(3):
+            now.lines[p, 3 + i] = torque[i]
+            now.points[p, i] = now.position[i] + lever[i]
+    return memory[2]

@@ -1,0 +1,181 @@
+"""Knockback: pushes whoever is in a volume in front, or round the spot where a shot bursts."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import show
+
+Timing = Literal["while_held", "on_press", "on_hit"]
+Volume = Literal["box", "ball", "cone"]
+Direction = Literal["from_source", "facing", "fixed"]
+Way = Literal["impulse", "speed_change", "force", "acceleration"]
+UNITS = {"impulse": "N s", "speed_change": "m/s", "force": "N", "acceleration": "m/s2"}
+FallOff = Literal["none", "linear", "square"]
+
+RECORD = np.dtype(
+    [
+        ("channel", "i8"),
+        ("timing", "i8"),
+        ("volume", "i8"),
+        ("reach", "f8"),
+        ("width", "f8"),
+        ("height", "f8"),
+        ("cos_half", "f8"),
+        ("point", "f8", (3,)),
+        ("azimuth", "f8"),
+        ("elevation", "f8"),
+        ("direction", "i8"),
+        ("fixed", "f8"),
+        ("level", "i8"),
+        ("lift", "f8"),
+        ("way", "i8"),
+        ("size", "f8"),
+        ("lasts", "f8"),
+        ("swell", "f8"),
+        ("fade", "f8"),
+        ("above", "f8"),
+        ("fling", "f8"),
+        ("twirls", "i8"),
+        ("fall_off", "i8"),
+        ("cool_down", "f8"),
+        ("again", "i8"),
+        ("pause", "f8"),
+        ("reaction", "f8"),
+    ]
+)
+
+
+class Knockback(Part):
+    """Finds whose centre of mass is in its volume and pushes them: which way, how hard, how often."""
+
+    TITLE: ClassVar[str] = "Knockback"
+    EXPLAINS: ClassVar[str] = "pushes whoever is in a box, ball or cone: push, lift, fling, fall-off, pauses"
+    FAMILY: ClassVar[Family] = "impulse"
+
+    kind: Literal["knockback"] = "knockback"
+    channel: str = Field("", description="the channel that sets it off; empty: an event or a shot does")
+    timing: Timing = Field("on_press", description="open while held, for a time after a press, or where a shot bursts")
+    way: Way = Field("impulse", description="mass counts for an impulse and a force, not for the other two")
+    size: float = dial(
+        400.0, "N s", "how hard", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log", main=True,
+        unit_by=("way", UNITS), title="push",
+    )  # fmt: skip
+    lift_deg: float = dial(
+        15.0,
+        "°",
+        "lifts the push above its direction",
+        low=-90.0,
+        high=90.0,
+        slider=(-10.0, 80.0),
+        main=True,
+        title="lift",
+    )
+    fling_deg: float = dial(
+        0.0, "°/s", "spin given with it; a second of it where the push is a force", low=-1e5, high=1e5,
+        slider=(-720.0, 720.0), main=True, title="fling",
+    )  # fmt: skip
+    fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="head over heels, or about the upright")
+    reach: float = dial(5.0, "m", "how far it reaches", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log", main=True)
+    volume: Volume = Field("cone", description="the shape in which it finds whom it pushes")
+    angle_deg: float = dial(
+        30.0, "°", "of a cone: half its angle", low=0.5, high=180.0, slider=(2.0, 90.0), title="half angle"
+    )
+    width: float = dial(2.0, "m", "of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
+    height: float = dial(2.0, "m", "of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
+    direction: Direction = Field("from_source", description="away from the source, as it faces, or a fixed way")
+    fixed_deg: float = dial(0.0, "°", "heading of a fixed way", low=-360.0, high=360.0)
+    level: bool = Field(True, description="takes the rise out of the direction first, so that lift is all of it")
+    above: float = dial(
+        0.0,
+        "m",
+        "above the centre of mass of whom it pushes; makes them topple",
+        low=-1e3,
+        high=1e3,
+        slider=(-1.0, 1.0),
+    )
+    fall_off: FallOff = Field("none", description="with the distance, down to nothing at the reach")
+    lasts: float = dial(
+        0.2, "s", "how long it is open, or a force lasts, after it is set off", low=0.0, high=60.0, slider=(0.0, 3.0)
+    )
+    swell: float = dial(0.0, "s", "of a force: time to rise", low=0.0, high=60.0, slider=(0.0, 1.0))
+    fade: float = dial(0.0, "s", "of a force: time to fall at the end", low=0.0, high=60.0, slider=(0.0, 1.0))
+    cool_down: float = dial(
+        0.5, "s", "pause before it can be set off again", low=0.0, high=600.0, slider=(0.0, 5.0), title="cool-down"
+    )
+    repeats: Literal["once", "after_pause"] = Field("once", description="how often it hits one body each time it opens")
+    pause: float = dial(0.3, "s", "between two hits of one body", low=0.0, high=60.0, slider=(0.0, 3.0))
+    reaction: float = dial(0.0, "", "share of the push that the craft feels back; 1 keeps momentum", low=0.0, high=2.0)
+    spares: tuple[str, ...] = Field((), max_length=100, description="blocks that it passes by")
+    azimuth_deg: float = dial(0.0, "°", "where it faces: 0 forward, 90 left", low=-180.0, high=180.0)
+    elevation_deg: float = dial(0.0, "°", "where it faces: 90 straight up", low=-90.0, high=90.0)
+    x: float = dial(0.0, "m", "source, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "source, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.0, "m", "source, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "channel": pack.channel(self.channel),
+            "timing": get_args(Timing).index(self.timing),
+            "volume": get_args(Volume).index(self.volume),
+            "reach": self.reach,
+            "width": self.width,
+            "height": self.height,
+            "cos_half": math.cos(math.radians(self.angle_deg)),
+            "point": pack.point(self.x, self.y, self.z),
+            "azimuth": math.radians(self.azimuth_deg),
+            "elevation": math.radians(self.elevation_deg),
+            "direction": get_args(Direction).index(self.direction),
+            "fixed": math.radians(self.fixed_deg),
+            "level": int(self.level),
+            "lift": math.radians(self.lift_deg),
+            "way": get_args(Way).index(self.way),
+            "size": self.size,
+            "lasts": self.lasts,
+            "swell": self.swell,
+            "fade": self.fade,
+            "above": self.above,
+            "fling": math.radians(self.fling_deg),
+            "twirls": int(self.fling_axis == "twirl"),
+            "fall_off": get_args(FallOff).index(self.fall_off),
+            "cool_down": self.cool_down,
+            "again": int(self.repeats == "after_pause"),
+            "pause": self.pause,
+            "reaction": self.reaction,
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.channel,) if self.channel else ()
+
+    def summary(self) -> str:
+        words = {"while_held": "while held", "on_press": "once a press", "on_hit": "where a shot bursts"}
+        return f"{self.volume} of {self.reach:g} m · {words[self.timing]}"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        lasts = self.lasts if self.timing != "while_held" else 1.0
+        size = self.trim * self.size * (lasts if self.way in ("force", "acceleration") else 1.0)
+        where = "" if self.fall_off == "none" else " close by"
+        if self.way in ("speed_change", "acceleration"):
+            return (f"everybody {show(size, 'm/s')}{where}", f"flies {_flight(size, self.lift_deg)}")
+        speeds = ", ".join(f"{mass:g} kg {show(size / mass, 'm/s')}" for mass in (20, 80, 320))
+        return (f"{show(size, 'N s')}{where}: {speeds}", f"80 kg flies {_flight(size / 80.0, self.lift_deg)}")
+
+
+def _flight(speed: float, lift_deg: float) -> str:
+    lift = math.radians(max(lift_deg, 0.0))
+    return f"{show(speed * speed * math.sin(2.0 * lift) / 9.80665, 'm')} far, without air"
+
+
+@compiled
+def act(p, now):
+    """Books what the craft felt of a blow in this tick; returns 1 while its volume is open."""
+    for i in range(6):
+        now.lines[p, i] = now.reaction[p, i]
+    return 1.0 if now.memory[p, 0] > 0.0 else 0.0

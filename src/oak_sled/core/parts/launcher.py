@@ -1,0 +1,221 @@
+"""Launcher: fires shots with a muzzle speed, and feels their recoil."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts import push
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.units import STANDARD_GRAVITY, show
+
+Fires = Literal["while_held", "on_press"]
+OnHit = Literal["goes_on", "bursts"]
+
+RECORD = np.dtype(
+    [
+        ("channel", "i8"),
+        ("once", "i8"),
+        ("rate", "f8"),
+        ("muzzle", "f8"),
+        ("azimuth", "f8"),
+        ("elevation", "f8"),
+        ("swing_channel", "i8"),
+        ("swing", "f8"),
+        ("tilt_channel", "i8"),
+        ("tilt", "f8"),
+        ("frame", "i8"),
+        ("spread", "f8"),
+        ("seed", "i8"),
+        ("recoil", "f8"),
+        ("point", "f8", (3,)),
+        ("first_solid", "i8"),  # its slots among the solids of the scene
+        ("slots", "i8"),
+        ("mass", "f8"),
+        ("drag", "f8"),  # 1/2 Cd A
+        ("gravity_scale", "f8"),
+        ("backspin", "f8"),
+        ("twist", "f8"),
+        ("spin_lift", "f8"),  # 1/2 CL A r
+        ("thrust", "f8"),
+        ("burn", "f8"),
+        ("homing", "f8"),
+        ("homing_limit", "f8"),
+        ("homes_on", "i8"),  # a solid; -1: whatever is loose and nearest to its course
+        ("lifetime", "f8"),
+        ("on_hit", "i8"),
+        ("blast", "i8"),  # the knockback among the parts that a burst sets off; -1: none
+    ]
+)
+
+
+class Launcher(Part):
+    """Fires shots that fly through air, wind and gravity, and meet what stands in their way."""
+
+    TITLE: ClassVar[str] = "Launcher"
+    EXPLAINS: ClassVar[str] = "fires shots: speed, spread, rate, recoil; drag, spin, burn and homing of the shot"
+    FAMILY: ClassVar[Family] = "impulse"
+
+    kind: Literal["launcher"] = "launcher"
+    channel: str = Field("", description="the channel that fires it; empty: only an event does")
+    fires: Fires = Field("while_held", description="at its rate while held, or once a press")
+    muzzle_speed: float = dial(
+        40.0, "m/s", "speed of a shot against the muzzle", low=0.1, high=5e3, slider=(2.0, 400.0), scale="log",
+        main=True, title="muzzle speed",
+    )  # fmt: skip
+    rate: float = dial(
+        2.0, "1/s", "shots a second, at most", low=0.01, high=200.0, slider=(0.2, 20.0), scale="log", main=True
+    )
+    elevation_deg: float = dial(
+        10.0, "°", "direction: 90 straight up", low=-90.0, high=90.0, main=True, title="elevation"
+    )
+    azimuth_deg: float = dial(0.0, "°", "direction: 0 forward, 90 left", low=-180.0, high=180.0)
+    spread_deg: float = dial(
+        0.0,
+        "°",
+        "half the angle of the cone in which shots leave",
+        low=0.0,
+        high=90.0,
+        slider=(0.0, 15.0),
+        title="spread",
+    )
+    recoil: float = dial(1.0, "", "share of the recoil that the craft feels; 1 keeps momentum", low=0.0, high=2.0)
+    seed: int = Field(1, ge=0, le=2**31, description="of the spread: the same seed scatters the same way")
+    swing_channel: str = Field("", description="the channel that swings the muzzle; empty: none")
+    swing_deg: float = dial(0.0, "°", "swing to the left at full channel", low=-180.0, high=180.0)
+    tilt_channel: str = Field("", description="the channel that raises the muzzle; empty: none")
+    tilt_deg: float = dial(0.0, "°", "rise at full channel", low=-90.0, high=90.0)
+    frame: push.Frame = Field("craft", description="the axes its direction is given in")
+    x: float = dial(1.0, "m", "muzzle, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "muzzle, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.5, "m", "muzzle, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    shot_mass: float = dial(
+        8.0, "kg", "mass of a shot", low=1e-4, high=1e5, slider=(0.01, 200.0), scale="log", main=True, title="shot mass"
+    )
+    shot_size: float = dial(
+        0.25, "m", "its diameter", low=0.02, high=10.0, slider=(0.04, 1.5), scale="log", title="shot size"
+    )
+    shot_drag: float = dial(
+        0.45, "", "its drag coefficient Cd", low=0.0, high=50.0, slider=(0.0, 2.0), title="shot drag"
+    )
+    gravity_scale: float = dial(1.0, "", "share of gravity that it feels", low=-10.0, high=10.0, slider=(0.0, 2.0))
+    backspin: float = dial(
+        0.0, "rad/s", "spin about the level axis across its way; lifts it where it has spin lift",
+        low=-1e4, high=1e4, slider=(-300.0, 300.0),
+    )  # fmt: skip
+    side_spin: float = dial(
+        0.0,
+        "rad/s",
+        "spin that bends its way to the left",
+        low=-1e4,
+        high=1e4,
+        slider=(-300.0, 300.0),
+        title="side spin",
+    )
+    spin_lift: float = dial(
+        0.0,
+        "",
+        "lift figure of its spin: 1 for a smooth ball in the linear range",
+        low=0.0,
+        high=50.0,
+        slider=(0.0, 2.0),
+    )
+    shot_thrust: float = dial(
+        0.0, "N", "its own thrust while it burns", low=0.0, high=1e6, slider=(0.0, 2000.0), title="shot thrust"
+    )
+    burn_s: float = dial(1.0, "s", "how long it burns", low=0.0, high=600.0, slider=(0.0, 10.0), title="burns for")
+    homing: float = dial(
+        0.0, "", "steering: turns so many times as fast as the line to its goal; 3 to 5 hits, 0 is none",
+        low=0.0, high=50.0, slider=(0.0, 8.0),
+    )  # fmt: skip
+    homing_limit: float = dial(
+        200.0, "m/s2", "hardest turn", low=0.0, high=1e5, slider=(5.0, 1000.0), scale="log", title="hardest turn"
+    )
+    homes_on: str = Field(
+        "", max_length=60, description="the block it homes on; empty: the loose one nearest its course"
+    )
+    lifetime: float = dial(8.0, "s", "how long a shot lasts", low=0.05, high=600.0, slider=(0.5, 30.0))
+    on_hit: OnHit = Field("goes_on", description="at a hit it goes on as it bounced, or it bursts and is gone")
+    blast: str = Field("", max_length=60, description="the knockback of this craft that a burst sets off; empty: none")
+    in_flight: int = Field(8, ge=1, le=64, description="shots in flight at most; one more takes the oldest away")
+    material: str = Field("", max_length=60, description="the material of a shot; empty: timber")
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        area = 0.25 * math.pi * self.shot_size**2
+        return {
+            "channel": pack.channel(self.channel),
+            "once": int(self.fires == "on_press"),
+            "rate": self.rate,
+            "muzzle": self.muzzle_speed,
+            "azimuth": math.radians(self.azimuth_deg),
+            "elevation": math.radians(self.elevation_deg),
+            "swing_channel": pack.channel(self.swing_channel),
+            "swing": math.radians(self.swing_deg),
+            "tilt_channel": pack.channel(self.tilt_channel),
+            "tilt": math.radians(self.tilt_deg),
+            "frame": get_args(push.Frame).index(self.frame),
+            "spread": math.radians(self.spread_deg),
+            "seed": self.seed,
+            "recoil": self.recoil,
+            "point": pack.point(self.x, self.y, self.z),
+            "first_solid": -1,  # where its slots are, what it homes on and its blast: the scene knows
+            "slots": self.in_flight,
+            "mass": self.shot_mass,
+            "drag": 0.5 * self.shot_drag * area,
+            "gravity_scale": self.gravity_scale,
+            "backspin": self.backspin,
+            "twist": self.side_spin,
+            "spin_lift": 0.5 * self.spin_lift * area * 0.5 * self.shot_size,
+            "thrust": self.shot_thrust,
+            "burn": self.burn_s,
+            "homing": self.homing,
+            "homing_limit": self.homing_limit,
+            "homes_on": -1,
+            "lifetime": self.lifetime,
+            "on_hit": get_args(OnHit).index(self.on_hit),
+            "blast": -1,
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return tuple(name for name in (self.channel, self.swing_channel, self.tilt_channel) if name)
+
+    def summary(self) -> str:
+        words = {"while_held": f"{self.rate:g} a second while held", "on_press": "one a press"}
+        return f"{words[self.fires]} · {self.on_hit.replace('_', ' ')}"
+
+    def range_without_air(self) -> float:
+        """m it carries on level ground from the height of the muzzle, without drag, spin, thrust or wind."""
+        pull = STANDARD_GRAVITY * self.gravity_scale
+        return (
+            self.muzzle_speed**2 * math.sin(2.0 * math.radians(self.elevation_deg)) / pull if pull > 0.0 else math.inf
+        )
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        kick = self.trim * self.recoil * self.shot_mass * self.muzzle_speed
+        first = f"kick {show(kick, 'N s')}: {show(kick / setting.mass, 'm/s')} a shot"
+        far = self.range_without_air()
+        if self.elevation_deg <= 0.0 or math.isinf(far):
+            return (first, f"energy {show(0.5 * self.shot_mass * self.muzzle_speed**2, 'J')} a shot")
+        area = 0.25 * math.pi * self.shot_size**2
+        slows = 0.5 * setting.air_density * self.shot_drag * area * self.muzzle_speed**2 / self.shot_mass
+        return (
+            first,
+            f"carries {show(far, 'm')} without air; drag {show(slows / STANDARD_GRAVITY, 'g')} at the muzzle",
+        )
+
+
+@compiled
+def act(p, now):
+    """Books the recoil of what left in this tick; returns 1 if a shot did."""
+    for i in range(6):
+        now.lines[p, i] = now.reaction[p, i]
+    if now.memory[p, 2] > 0.0:
+        for i in range(3):
+            now.points[p, i] = now.position[i]
+        return 1.0
+    return 0.0

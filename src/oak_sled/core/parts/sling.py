@@ -1,0 +1,94 @@
+"""Sling: holds the craft while it is pulled back, and flings it when it is let go."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.dial import dial
+from oak_sled.core.jit import compiled
+from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.impulse import UNITS, Way
+from oak_sled.core.units import show
+
+Hold = Literal["loose", "in_place", "weightless"]
+
+RECORD = np.dtype(
+    [("way", "i8"), ("size", "f8"), ("cap", "f8"), ("curve", "f8"), ("lift", "f8"), ("hold", "i8")]
+)  # fmt: skip
+
+
+class Sling(Part):
+    """Pull the craft back and let go: the impulse goes against the pull, and grows with it up to a cap."""
+
+    TITLE: ClassVar[str] = "Sling"
+    EXPLAINS: ClassVar[str] = "pull the craft back in the yard view and let go"
+    FAMILY: ClassVar[Family] = "impulse"
+
+    kind: Literal["sling"] = "sling"
+    way: Way = Field("impulse", description="an impulse, which a heavy craft feels less, or a change of speed")
+    size: float = dial(
+        600.0, "N s", "the push at a full pull", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
+        unit_by=("way", UNITS),
+    )  # fmt: skip
+    cap: float = dial(
+        4.0, "m", "a pull past this gives nothing more", low=0.01, high=1e3, slider=(0.5, 20.0), main=True, title="cap"
+    )
+    curve: float = dial(
+        1.0, "", "1: grows evenly with the pull; above: slow at first", low=0.1, high=8.0, slider=(0.5, 4.0), main=True
+    )
+    lift_deg: float = dial(0.0, "°", "lifts the push above the pull's line", low=-90.0, high=90.0, slider=(-10.0, 80.0))
+    hold: Hold = Field("in_place", description="the craft until it is let go: loose, held in place, or weightless")
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "way": get_args(Way).index(self.way),
+            "size": self.size,
+            "cap": self.cap,
+            "curve": self.curve,
+            "lift": math.radians(self.lift_deg),
+            "hold": get_args(Hold).index(self.hold),
+        }
+
+    def share(self, pull: float) -> float:
+        """Share of the full push that a pull of so many m gives."""
+        return float(min(pull, self.cap) / self.cap) ** self.curve
+
+    def summary(self) -> str:
+        return f"{self.way.replace('_', ' ')} · {self.hold.replace('_', ' ')} until let go"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        full = self.trim * self.size / (setting.mass if self.way == "impulse" else 1.0)
+        half = full * self.share(0.5 * self.cap)
+        first = f"full pull {show(full, 'm/s')}, half of it {show(half, 'm/s')}"
+        if setting.friction > 0.0:
+            far = full * full / (2.0 * setting.friction / setting.mass)
+            return (first, f"slides {show(far, 'm')} if only friction slows it")
+        return (first, f"throws {show(full * full / 9.80665, 'm')} at 45° without drag")
+
+
+@compiled
+def act(part, p, now):
+    """Books the push of a sling that is let go in this tick; returns its share."""
+    if now.trigger[p] == 0.0:
+        return 0.0
+    now.trigger[p] = 0.0
+    x, y, z = -now.pull[0], -now.pull[1], -now.pull[2]
+    pull = math.sqrt(x * x + y * y + z * z)
+    if pull < 1e-9:
+        return 0.0
+    share = (min(pull, part.cap) / part.cap) ** part.curve
+    size = share * part.size / now.dt
+    if part.way == 1:
+        size *= now.mass
+    flat = math.sqrt(x * x + y * y)
+    if flat > 1e-9:
+        rise = min(max(math.atan2(z, flat) + part.lift, -0.5 * math.pi), 0.5 * math.pi)
+        x, y, z = x / flat * math.cos(rise), y / flat * math.cos(rise), math.sin(rise)
+    else:
+        x, y, z = 0.0, 0.0, z / pull
+    now.lines[p, 0], now.lines[p, 1], now.lines[p, 2] = size * x, size * y, size * z
+    return share
