@@ -64,7 +64,7 @@ def mortar() -> Yard:
         ),
         parts=(
             Launcher(
-                id="barrel", title="Barrel", channel="fire", fires="on_press", muzzle_speed=21.0, rate=1.5,
+                id="barrel", title="Barrel", channel="fire", fires="on_press", muzzle_speed=19.6, rate=1.5,
                 elevation_deg=38.0, tilt_channel="lay", tilt_deg=20.0, swing_channel="swing", swing_deg=25.0,
                 spread_deg=1.2, seed=4, x=0.9, z=0.9, shot_mass=14.0, shot_size=0.28, shot_drag=0.47, lifetime=6.0,
                 on_hit="bursts", blast="charge", in_flight=6, material="iron",
@@ -112,14 +112,14 @@ def shove() -> Yard:
     body = Body(mass=700.0, length=2.2, width=1.5, height=1.0)
     channels = (channel("gust", ("Space",)), channel("slam", ("W",)))
     gust = Knockback(
-        id="gust", title="Gust", channel="gust", timing="on_press", way="force", size=5200.0, lasts=0.35, swell=0.08,
-        fade=0.12, volume="cone", reach=12.0, angle_deg=32.0, direction="facing", lift_deg=22.0, fling_deg=260.0,
+        id="gust", title="Gust", channel="gust", timing="on_press", way="force", size=5600.0, lasts=0.35, swell=0.08,
+        fade=0.12, volume="cone", reach=12.0, angle_deg=32.0, direction="facing", lift_deg=22.0, fling_deg=1400.0,
         fall_off="linear", x=1.1, z=0.1, cool_down=1.0,
     )  # fmt: skip
     slam = Knockback(
         id="slam", title="Slam", channel="slam", timing="on_press", way="speed_change", size=6.0, lasts=0.1,
-        volume="box", reach=8.0, width=9.0, height=3.0, direction="from_source", lift_deg=35.0, fling_deg=200.0, x=1.1, z=0.1,
-        cool_down=1.0,
+        volume="box", reach=8.0, width=9.0, height=3.0, direction="from_source", lift_deg=35.0, fling_deg=200.0,
+        x=1.1, z=0.1, cool_down=1.0,
     )  # fmt: skip
     craft = Craft(id="blower", title="Gust blower", body=body, channels=channels, parts=(gust, slam))
     held = craft.replace(
@@ -131,12 +131,13 @@ def shove() -> Yard:
         Block(id="middling", title="middling crate", x=7.0, y=0.0, length=0.7, width=0.7, height=1.2, mass=120.0),
         Block(id="heavy", title="heavy crate", x=7.0, y=-2.4, length=0.7, width=0.7, height=1.2, mass=360.0),
     )
-    pier = Ground(id="pier", title="Icy pier", friction=0.1, length=120.0, width=60.0, blocks=stand)
+    pier = Ground(id="pier", title="Icy pier", friction=0.2, length=120.0, width=60.0, blocks=stand)
     near = Ground(
-        id="row", title="A row of drums", friction=0.1, length=120.0, width=60.0,
+        id="row", title="A row of drums", friction=0.2, length=120.0, width=60.0,
         blocks=tuple(
             Block(
-                id=f"drum_{k + 1}", shape="cylinder", x=4.0 + 1.6 * k, y=0.5 * (-1) ** k, length=0.6, height=0.9, mass=80.0
+                id=f"drum_{k + 1}", shape="cylinder", x=4.0 + 1.6 * k, y=0.5 * (-1) ** k, length=0.6, height=0.9,
+                mass=80.0,
             )
             for k in range(6)
         ),
@@ -185,8 +186,8 @@ def puck() -> Yard:
                 id="nudge", title="Nudge", channel="hop", fires="on_charge", size=240.0, charge_s=1.0, cool_down=0.4,
                 frame="level_heading",
             ),
-            Runner(id="sole", title="Sole", law="linear", stiffness=0.0, side_grip=0.0, glide=0.035, z=-0.25),
             AirDrag(id="air", title="Air", front_area=0.6, side_area=0.6, top_area=1.1),
+            Runner(id="sole", title="Sole", law="linear", stiffness=0.0, side_grip=0.0, glide=0.06, z=-0.25),
             Bumper(id="rim", title="Rim", response="bounce", bounce=0.85, keep_along=1.0, scrape=0.02),
         ),
     )  # fmt: skip
@@ -214,7 +215,7 @@ def puck() -> Yard:
         ),
         Drill(
             id="full_pull", title="A full pull", ground="pen", duration=14.0, start=start, end="stopped", end_value=1.0,
-            events=let_go(-6.0, 0.9), event_time=0.4,
+            events=let_go(-5.9, 0.9), event_time=0.4,
             targets=(Target(measure="launch_speed", low=15.0), Target(measure="hits", low=2.0)),
         ),
         Drill(

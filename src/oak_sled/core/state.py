@@ -41,7 +41,7 @@ BODY = np.dtype(
         ("damping_law", "i8"),
         ("damping", "f8"),
         ("spin_damping", "f8"),
-        ("hull_kind", "i8"),  # 0 box, 1 ball
+        ("hull_kind", "i8"),  # 0 box, 1 ball or upright cylinder
         ("half", "f8", (3,)),  # m, half extents of the hull box; radius thrice for a ball
         ("hull_centre", "f8", (3,)),  # m, craft axes, from the centre of mass
         ("reach", "f8"),  # m, radius of the ball round the hull

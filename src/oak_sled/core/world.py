@@ -10,7 +10,7 @@ from typing import Any, get_args
 import numpy as np
 
 from oak_sled.core import among, state, surface
-from oak_sled.core.craft import Craft, DampingLaw
+from oak_sled.core.craft import Body, Craft, DampingLaw
 from oak_sled.core.event import Event, What
 from oak_sled.core.faults import refuse
 from oak_sled.core.loop import HEAD
@@ -152,7 +152,7 @@ def _body(craft: Craft, job: Job, mix: state.Floats) -> dict[str, Any]:
         "damping_law": _LAWS.index(body.damping_law),
         "damping": 0.0 if soloed else body.damping,
         "spin_damping": 0.0 if soloed else body.spin_damping,
-        "hull_kind": int(body.shape == "ball"),
+        "hull_kind": int(body.shape == "ball" or _is_upright_round(body)),
         "half": body.half_extents(),
         "hull_centre": [-offset for offset in body.centre()],
         "reach": math.hypot(*body.half_extents()),
@@ -164,6 +164,11 @@ def _body(craft: Craft, job: Job, mix: state.Floats) -> dict[str, Any]:
         "bumper_line": bumper,
         "integrator": int(job.integrator == "explicit"),
     }
+
+
+def _is_upright_round(body: Body) -> bool:
+    """Whether it is a round cylinder that stays upright: to walls it is a circle."""
+    return body.shape == "cylinder" and body.length == body.width and {"roll", "pitch"} <= set(body.held)
 
 
 def _channel(channel: Any) -> dict[str, Any]:

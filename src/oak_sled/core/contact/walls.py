@@ -34,7 +34,7 @@ def touch(body, axes, x, y, z, wall):
         return -NOTHING, 0.0, 0.0, x, y
     rise = abs(axes[2, 0]) * body.half[0] + abs(axes[2, 1]) * body.half[1] + abs(axes[2, 2]) * body.half[2]
     if body.hull_kind == 1:
-        rise = body.half[0]
+        rise = body.half[2]
     if z - rise > wall.top:
         return -NOTHING, 0.0, 0.0, x, y
     if body.hull_kind == 1:
@@ -44,7 +44,7 @@ def touch(body, axes, x, y, z, wall):
 
 @compiled
 def touch_ball(radius, x, y, wall):
-    """The same for a ball, seen from above as a circle."""
+    """The same for a ball or an upright cylinder, seen from above as a circle."""
     along = (x - wall.x) * wall.cos + (y - wall.y) * wall.sin
     across = (y - wall.y) * wall.cos - (x - wall.x) * wall.sin
     near_a = min(max(along, -wall.half_length), wall.half_length)
