@@ -64,7 +64,7 @@ def mortar() -> Yard:
         ),
         parts=(
             Launcher(
-                id="barrel", title="Barrel", channel="fire", fires="on_press", muzzle_speed=19.6, rate=1.5,
+                id="barrel", title="Barrel", channel="fire", fires="on_press", muzzle_speed=15.7, rate=3.0,
                 elevation_deg=38.0, tilt_channel="lay", tilt_deg=20.0, swing_channel="swing", swing_deg=25.0,
                 spread_deg=1.2, seed=4, x=0.9, z=0.9, shot_mass=14.0, shot_size=0.28, shot_drag=0.47, lifetime=6.0,
                 on_hit="bursts", blast="charge", in_flight=6, material="iron",
@@ -77,29 +77,29 @@ def mortar() -> Yard:
     )  # fmt: skip
     fairway = Ground(
         id="fairway", title="Blocked fairway", friction=0.35, length=120.0, width=60.0, materials=(SNOW, IRON),
-        blocks=snow_wall(9, 8, 38.0),
+        blocks=snow_wall(9, 8, 24.0),
     )  # fmt: skip
     low = Ground(
         id="low_drift", title="Low drift", friction=0.35, length=120.0, width=60.0, materials=(SNOW, IRON),
-        blocks=snow_wall(12, 6, 30.0),
+        blocks=snow_wall(12, 6, 20.0),
     )  # fmt: skip
     drills = (
         Drill(
-            id="breach", title="Breach the drift", ground="fairway", duration=7.0,
-            events=fires(0.3, 1.1, 1.9, 2.7, 3.5, target="barrel"), watch=("snow_8_4", "snow_4_5", "snow_1_5"),
+            id="breach", title="Breach the drift", ground="fairway", duration=4.5,
+            events=fires(0.1, 0.5, 0.9, target="barrel"), watch=("snow_8_4", "snow_4_5", "snow_1_5"),
             targets=(Target(measure="blocks_moved", low=24.0), Target(measure="launch_distance@snow_8_4", low=1.0)),
         ),
         Drill(
-            id="one_charge", title="One charge", ground="fairway", duration=5.0, events=fires(0.3, target="barrel"),
+            id="one_charge", title="One charge", ground="fairway", duration=4.0, events=fires(0.1, target="barrel"),
             watch=("snow_8_4", "snow_4_5"), targets=(Target(measure="blocks_moved", low=4.0),),
         ),
         Drill(
-            id="walk_the_fire", title="Walk the fire across", ground="low_drift", duration=7.0,
+            id="walk_the_fire", title="Walk the fire across", ground="low_drift", duration=5.0,
             tracks=(
-                Track(channel="swing", shape="ramps", knots=(Knot(t=0.0, value=-0.35), Knot(t=3.6, value=0.35))),
-                Track(channel="lay", knots=(Knot(t=0.0, value=-0.62),)),
+                Track(channel="swing", shape="ramps", knots=(Knot(t=0.0, value=-0.35), Knot(t=1.7, value=0.35))),
+                Track(channel="lay", knots=(Knot(t=0.0, value=-0.5),)),
             ),
-            events=fires(0.3, 1.1, 1.9, 2.7, 3.5, target="barrel"), watch=("snow_6_3", "snow_6_6", "snow_6_9"),
+            events=fires(0.1, 0.5, 0.9, 1.3, 1.7, target="barrel"), watch=("snow_6_3", "snow_6_6", "snow_6_9"),
             targets=(Target(measure="blocks_moved", low=16.0),),
         ),
     )  # fmt: skip

@@ -121,7 +121,8 @@ def scene_of(craft: Craft, ground: Ground) -> Scene:
     )
     solids = [_wall(*wall) for wall in walls_of(ground)]
     solids += [_solid(one, names) for one in ground.blocks]
-    solids += [_shot(part, names) for part in launchers(craft) for _ in range(part.in_flight)]
+    for part in launchers(craft):
+        solids += [_shot(part, names)] * part.in_flight
     made = scenery.scene(
         solids, plane=ground.floor, triangles=laid_on(ground), materials=pairs, craft=hull, patches=patch_rows(ground)
     )
@@ -279,15 +280,14 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
 
 
 def _solid(one: Block, names: list[str]) -> Solid:
-    pieces, inertia = _pieces(one, one.half_extents())
-    centre = np.array(one.centre())
+    pieces, inertia, centre = _mesh_pieces(one) if one.shape == "mesh" else _pieces(one.shape, one.half_extents())
     return Solid(
-        [piece.moved(np.eye(3), -centre) for piece in pieces],
+        pieces,
         one.mass,
-        inertia,
+        one.mass * inertia,
         KINDS[one.moves],
         names.index(one.material or TIMBER),
-        np.array(one.middle()) + spatial.to_world(_axes(one), centre),
+        np.array(one.middle()) + (spatial.to_world(_axes(one), centre) if np.any(centre) else 0.0),
         one.attitude(),
         sway=(one.sway_x, one.sway_y, one.sway_z),
         period=one.period,
@@ -313,24 +313,32 @@ def _axes(one: Block) -> Floats:
     return axes
 
 
-def _pieces(one: Block, half: tuple[float, float, float]) -> tuple[Sequence[Piece], Floats]:
-    """A block's pieces, and its inertia, kg m2: those of solid shapes (any table of moments of inertia)."""
-    m = one.mass
-    if one.shape == "ball":
-        return [scenery.ball(half[0])], scenery.ball_inertia(m, half[0])
-    if one.shape == "cylinder":
-        r2, h2 = half[0] ** 2, half[2] ** 2
-        return [scenery.cylinder(half[0], half[2])], m * np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
-    if one.shape == "capsule":
-        return [scenery.capsule(half[1], half[0] - half[1])], scenery.capsule_inertia(m, half[1], half[0] - half[1])
-    if one.shape == "wedge":
-        a, b, c = half
-        made = m * np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
-        made[0, 2] = made[2, 0] = -m * a * c / 9
-        return [scenery.wedge(half)], made
+def _mesh_pieces(one: Block) -> tuple[Sequence[Piece], Floats, Floats]:
     if one.is_laid:
-        return [], np.eye(3)
-    if one.shape == "mesh":
-        fitted = one.fitted()
-        return fitted.pieces, m * fitted.bulk.inertia
-    return [scenery.box(half)], scenery.box_inertia(m, half)
+        return (), np.eye(3), np.zeros(3)
+    fitted, centre = one.fitted(), np.array(one.centre())
+    return tuple(piece.moved(np.eye(3), -centre) for piece in fitted.pieces), fitted.bulk.inertia, centre
+
+
+@functools.lru_cache(maxsize=256)
+def _pieces(shape: str, half: tuple[float, float, float]) -> tuple[Sequence[Piece], Floats, Floats]:
+    """The pieces of a solid shape about its centre of mass, its inertia for a mass of 1 kg, and that centre, m from its
+    middle (any table of moments of inertia). Kept, so that blocks of one shape share their pieces."""
+    centre = np.zeros(3)
+    if shape == "ball":
+        piece, inertia = scenery.ball(half[0]), scenery.ball_inertia(1.0, half[0])
+    elif shape == "cylinder":
+        r2, h2 = half[0] ** 2, half[2] ** 2
+        piece, inertia = scenery.cylinder(half[0], half[2]), np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
+    elif shape == "capsule":
+        piece = scenery.capsule(half[1], half[0] - half[1])
+        inertia = scenery.capsule_inertia(1.0, half[1], half[0] - half[1])
+    elif shape == "wedge":
+        a, b, c = half
+        inertia = np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
+        inertia[0, 2] = inertia[2, 0] = -a * c / 9
+        centre = np.array([a / 3.0, 0.0, -c / 3.0])
+        piece = scenery.wedge(half).moved(np.eye(3), -centre)
+    else:
+        piece, inertia = scenery.box(half), scenery.box_inertia(1.0, half)
+    return (piece,), inertia, centre

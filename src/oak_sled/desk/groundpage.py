@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Literal, get_args, get_origin
+from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core import among, document
+from oak_sled.core import among
 from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import free_name
-from oak_sled.core.dial import Dial, dials
+from oak_sled.core.dial import dials
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import fromfiles, theme
-from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.groundplan import GroundPlan, item_fields
 from oak_sled.desk.groundsection import Thing
 from oak_sled.desk.meshdrawing import MeshDrawing
+from oak_sled.desk.numberpanel import NumberPanel, choices_of
 from oak_sled.desk.session import Session
 
 KINDS: dict[str, Thing] = {
@@ -57,26 +56,13 @@ class GroundPage(QWidget):
         column.setSpacing(0)
         column.addLayout(self._bar())
         column.addWidget(self.plan, 1)
-        self.panel = QVBoxLayout()
-        self.panel.setContentsMargins(10, 8, 10, 8)
-        self.panel.setSpacing(2)
-        inner = QWidget()
-        inner.setObjectName("panel")
-        inner.setLayout(self.panel)
-        self.area = QScrollArea()
-        self.area.setWidgetResizable(True)
-        self.area.setFixedWidth(236)
-        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.area.setWidget(inner)
-        self.inner = inner
-        self.restyle()
+        self.numbers = NumberPanel(session, "ground")
+        self.dials, self.choices = self.numbers.dials, self.numbers.choices
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addLayout(column, 1)
-        row.addWidget(self.area)
-        self.dials: dict[str, DialWidget] = {}
-        self.choices: dict[str, QPushButton] = {}
+        row.addWidget(self.numbers)
         self.drawing: MeshDrawing | None = None
         self.plan.picked.connect(self.refresh)
         self.plan.previewed.connect(self._preview)
@@ -86,8 +72,8 @@ class GroundPage(QWidget):
         session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
 
     def restyle(self) -> None:
-        """Takes the colours of the theme: the numbers stand on the dark desk."""
-        self.area.setStyleSheet(f"QScrollArea, QWidget#panel {{ background: {theme.colour('strip').name()}; }}")
+        """Takes the colours of the theme."""
+        self.numbers.restyle()
         self._shown = ()
 
     def showEvent(self, event: object) -> None:
@@ -226,91 +212,55 @@ class GroundPage(QWidget):
         path, item = self.subject()
         if self._shown != _look_of(path, item):
             self._rebuild(path, item)
-        for name, widget in self.dials.items():
-            owner = document.get(item, name.rpartition(".")[0]) if "." in name else item
-            field = name.rpartition(".")[2]
-            widget.show_value(next(one for one in dials(owner) if one.name == field), getattr(owner, field))
-        for name, button in self.choices.items():
-            button.setText(f"{name.replace('_', ' ')}: {_words(getattr(item, name))}")
+        self.numbers.show_dials(item)
+        self.numbers.show_choices(item)
         if self.drawing is not None:
             self.drawing.show_body(item)
 
     def _rebuild(self, path: str, item: Any) -> None:
         self._shown = _look_of(path, item)
-        while (old := self.panel.takeAt(0)) is not None:
-            widget = old.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
-        title = QLabel(_title(item))
-        title.setFont(theme.font(theme.HEADING, bold=True))
-        title.setStyleSheet(f"color: {theme.colour('desk_text').name()};")
-        self.panel.addWidget(title)
+        self.numbers.clear()
+        self.numbers.add_title(_title(item))
+        self.drawing = None
         if isinstance(item, Block) and item.shape == "mesh":
             self.drawing = MeshDrawing()
-            self.panel.addWidget(self.drawing)
-        else:
-            self.drawing = None
-        self.dials.clear()
-        self.choices.clear()
-        for name, field in type(item).model_fields.items():
-            kind = field.annotation
-            options: tuple[Any, ...] | None = get_args(kind) if get_origin(kind) is Literal else None
-            if kind is bool:
-                options = (True, False)
-            if name == "material":
-                options = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
-            if name == "fit" and getattr(item, "shape", "") != "mesh":
-                continue
-            if options is not None:
-                self.panel.addWidget(self._choice(path, name, options, field.description or ""))
-        for declared in dials(item):
+            self.numbers.add(self.drawing)
+        for name, options, says in choices_of(item):
+            if name != "fit" or getattr(item, "shape", "") == "mesh":
+                self.numbers.add_choice(path, name, options, says)
+        if isinstance(item, Block):
+            known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
+            self.numbers.add_choice(path, "material", known, "the material it is of; none: sawn timber")
+
+        def wanted(name: str) -> bool:
             moves = getattr(item, "moves", "")
-            if declared.name.startswith(("sway", "period")) and moves != "driven":
-                continue
-            if declared.name == "mass" and moves in ("fixed", "driven", "trigger"):
-                continue  # it is never felt
-            self._dial(declared, getattr(item, declared.name), f"{path}.{declared.name}", declared.name)
+            if name.startswith(("sway", "period")):
+                return moves in ("driven", "")
+            return name != "mass" or moves in ("free", "")  # that of what is not loose is never felt
+
+        self.numbers.add_dials(item, path, wanted)
         if isinstance(item, Ground):
             self._add_materials(path, item)
-        self.panel.addStretch(1)
-
-    def _dial(self, declared: Dial, value: float, where: str, name: str) -> None:
-        """A number on the panel, at `where` in the yard."""
-        widget = DialWidget(declared, value, where)
-        widget.setObjectName(f"ground_{name}")
-        widget.moved.connect(lambda value: self.session.preview(where, value))
-        widget.let_go.connect(lambda: self.session.commit(where.split(".")[-1]))
-        widget.entered.connect(lambda value: self.session.edit(where, value))
-        widget.refused.connect(lambda text: self.session.say(text, True))
-        self.dials[name] = widget
-        self.panel.addWidget(widget)
+        self.numbers.lane.addStretch(1)
 
     def _add_materials(self, path: str, ground: Ground) -> None:
         """The materials of a ground and what two of them do together, each with its two numbers."""
         for field in ("materials", "pairs"):
             for one in getattr(ground, field):
                 words = one.id if isinstance(one, Material) else f"{one.one} on {one.other}"
-                self.panel.addWidget(_label(words.replace("_", " ")))
+                self.numbers.add_label(words.replace("_", " "))
                 for declared in dials(one):
-                    where = f"{path}.{field}.{one.id}.{declared.name}"
-                    self._dial(declared, getattr(one, declared.name), where, f"{field}.{one.id}.{declared.name}")
-        button = QPushButton("another material")
-        button.setObjectName("desk")
-        button.setMinimumHeight(24)
-        button.setToolTip("a material that blocks of this ground can be of")
-        button.clicked.connect(self.add_material)
-        self.panel.addWidget(button)
-        menu = QMenu(button)
-        pair = QPushButton("what two do together")
-        pair.setObjectName("desk")
-        pair.setMinimumHeight(24)
+                    name = f"{field}.{one.id}.{declared.name}"
+                    self.numbers.add_dial(declared, getattr(one, declared.name), f"{path}.{name}", name)
+        tip = "a material that blocks of this ground can be of"
+        self.numbers.add_button("another material", tip, self.add_material)
+        pair = self.numbers.add_button("what two do together", "friction and bounce of two materials where they meet")
+        menu = QMenu(pair)
         names = [*BUILT_IN, *(one.id for one in ground.materials)]
         for place, one in enumerate(names):
             for other in names[place:]:
                 menu.addAction(f"{one} on {other}", lambda one=one, other=other: self.add_pair(one, other))
         pair.setMenu(menu)
-        self.panel.addWidget(pair)
 
     def add_material(self) -> None:
         """One more material."""
@@ -330,18 +280,6 @@ class GroundPage(QWidget):
         new = Pair(id=name, one=one, other=other, friction=float(rub), bounce=float(back))
         self._change(ground.replace(pairs=(*ground.pairs, new)), f"set {one} on {other}")
 
-    def _choice(self, path: str, name: str, options: tuple[Any, ...], says: str) -> QPushButton:
-        button = QPushButton()
-        button.setObjectName("desk")
-        button.setMinimumHeight(24)
-        button.setToolTip(says)
-        menu = QMenu(button)
-        for option in options:
-            menu.addAction(_words(option), lambda option=option: self.session.edit(f"{path}.{name}", option))
-        button.setMenu(menu)
-        self.choices[name] = button
-        return button
-
 
 def _look_of(path: str, item: Any) -> tuple[object, ...]:
     """What the panel must be built anew for."""
@@ -349,20 +287,7 @@ def _look_of(path: str, item: Any) -> tuple[object, ...]:
     return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), tuple(rows)
 
 
-def _label(words: str) -> QLabel:
-    made = QLabel(words)
-    made.setFont(theme.font(theme.SMALL, bold=True))
-    made.setStyleSheet(f"color: {theme.colour('desk_soft').name()};")
-    return made
-
-
 def _title(item: Any) -> str:
     if isinstance(item, Relief):
         return f"Relief · {item.source or 'level'}"
     return str(getattr(item, "heading", "") or item.id.replace("_", " "))
-
-
-def _words(value: Any) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return str(value).replace("_", " ") or "timber"

@@ -27,6 +27,7 @@ from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.shelf import Card
 from oak_sled.core.yard import TICK_RATES, Yard
 from oak_sled.desk import fromfiles, theme
+from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.forcedesk import ForceDesk
 from oak_sled.desk.groundpage import GroundPage
@@ -82,6 +83,7 @@ class Window(QMainWindow):
         self.desk = ForceDesk(session)
         self.shelf = ShelfPane(session)
         self.ground_page = GroundPage(session)
+        self.drill_page = DrillPage(session)
         self._lay_out()
         self.notice = Notice(self.view)
         self.inputs = InputPanel(session, self.driver, self.view)
@@ -130,6 +132,7 @@ class Window(QMainWindow):
         self.pages = QStackedWidget()
         self.pages.addWidget(bench)
         self.pages.addWidget(self.ground_page)
+        self.pages.addWidget(self.drill_page)
         column.addWidget(self.pages, 1)
         self.setCentralWidget(page)
 
@@ -581,6 +584,7 @@ class Window(QMainWindow):
             self.renderer.forget_meshes()
         self.traces.restyle()
         self.ground_page.restyle()
+        self.drill_page.restyle()
         self.header.restyle()
         self.desk.refresh()
         self.view.refresh()

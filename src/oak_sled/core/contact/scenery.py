@@ -209,7 +209,7 @@ def scene(
     nobody = Solid((), kind=things.FIXED)
     ground = Solid((), kind=things.FIXED, material=ground_material)
     every = [craft or nobody, ground, *solids]
-    pieces = [piece for solid in every for piece in solid.pieces]
+    pieces = [piece for held in {id(solid.pieces): solid.pieces for solid in every}.values() for piece in held]
     made = Scene(
         solids=np.zeros(len(every), things.SOLID),
         pieces=np.zeros(1 + len(pieces), things.PIECE),
@@ -237,8 +237,9 @@ def scene(
     made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["rub"] = 1, 3, 1.0  # the triangle in hand
     made.faces[0]["count"] = 3
     cursor = [1, 3, 1, 3]
+    known: dict[int, np.void] = {}  # solids of one shape share their pieces
     for number, solid in enumerate(every):
-        _fill(made, made.solids[number], solid, cursor)
+        _fill(made, made.solids[number], solid, cursor, known)
     if isinstance(triangles, Laid):
         return _with_triangles(made, triangles)
     if triangles is not None and len(triangles):
@@ -246,24 +247,35 @@ def scene(
     return made
 
 
-def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int]) -> None:
+def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dict[int, np.void]) -> None:
+    twin = known.get(id(solid.pieces))
+    if twin is not None:
+        for name in ("first_piece", "pieces", "middle", "reach"):
+            row[name] = twin[name]
+    else:
+        known[id(solid.pieces)] = row
+        _fill_pieces(made, row, solid.pieces, cursor)
     row["kind"], row["material"], row["mass"] = solid.kind, solid.material, solid.mass
-    row["first_piece"], row["pieces"] = cursor[0], len(solid.pieces)
     row["inertia"], row["free_spin"], row["gravity_scale"] = solid.inertia, solid.free_spin, solid.gravity_scale
     row["inverse_mass"] = np.asarray(solid.free) / solid.mass if solid.kind == FREE else 0.0
     row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
     row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
     row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
-    if solid.pieces:
-        spots = np.concatenate([piece.spots for piece in solid.pieces])
+    row["still"] = things.SLEEP_AFTER - things.SETTLED_AFTER  # what is put down at rest is soon taken to be at rest
+    solver.refresh(row)
+
+
+def _fill_pieces(made: Scene, row: np.void, pieces: Sequence[Piece], cursor: list[int]) -> None:
+    row["first_piece"], row["pieces"] = cursor[0], len(pieces)
+    if pieces:
+        spots = np.concatenate([piece.spots for piece in pieces])
         row["middle"] = 0.5 * (spots.min(axis=0) + spots.max(axis=0))
         row["reach"] = max(
-            float(np.max(np.linalg.norm(piece.spots - row["middle"], axis=1))) + piece.radius for piece in solid.pieces
+            float(np.max(np.linalg.norm(piece.spots - row["middle"], axis=1))) + piece.radius for piece in pieces
         )
-    for piece in solid.pieces:
+    for piece in pieces:
         _fill_piece(made, made.pieces[cursor[0]], piece, cursor)
         cursor[0] += 1
-    solver.refresh(row)
 
 
 def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -> None:

@@ -43,15 +43,6 @@ KNOWN = 0.0009
 
 
 @compiled
-def felt(solid, lever, way):
-    """1/kg: what an impulse along `way` at a lever does to the speed there along it."""
-    arm = spatial.cross(lever, way)
-    turned = spatial.times(solid.inverse_inertia, arm)
-    lift = way[0] * way[0] * solid.inverse_mass[0] + way[1] * way[1] * solid.inverse_mass[1]
-    return lift + way[2] * way[2] * solid.inverse_mass[2] + spatial.dot(turned, arm)
-
-
-@compiled
 def speed_at(one, other, lever_a, lever_b):
     """m/s of one solid against the other at the point."""
     a = spatial.cross((one.spin[0], one.spin[1], one.spin[2]), lever_a)
@@ -184,6 +175,23 @@ def place_contacts(scene):
 
 
 @compiled
+def lay_arms(contact, k, one, other, way):
+    """Writes what direction `k` of a contact does to the spins of both solids; returns the 1/kg felt along it."""
+    arm_a, arm_b = spatial.cross(triple(contact.lever_a), way), spatial.cross(triple(contact.lever_b), way)
+    turn_a = spatial.times(one.inverse_inertia, arm_a)
+    turn_b = (0.0, 0.0, 0.0)
+    if other.kind == FREE:
+        turn_b = spatial.times(other.inverse_inertia, arm_b)
+    total = 0.0
+    for i in range(3):
+        contact.arm_a[k, i], contact.arm_b[k, i] = arm_a[i], arm_b[i]
+        contact.turn_a[k, i], contact.turn_b[k, i] = turn_a[i], turn_b[i]
+        total += way[i] * way[i] * (one.inverse_mass[i] + other.inverse_mass[i])
+        total += arm_a[i] * turn_a[i] + arm_b[i] * turn_b[i]
+    return total
+
+
+@compiled
 def prepare(scene, dt):
     """What each contact needs for the rounds: directions, masses, first guesses."""
     solids, contacts = scene.solids, scene.contacts
@@ -197,9 +205,9 @@ def prepare(scene, dt):
         u = spatial.cross(n, t)
         for i in range(3):
             contact.way[i], contact.across[i] = t[i], u[i]
-        contact.mass = 1.0 / max(felt(one, la, n) + felt(other, lb, n), 1e-12)
-        contact.mass_way = 1.0 / max(felt(one, la, t) + felt(other, lb, t), 1e-12)
-        contact.mass_across = 1.0 / max(felt(one, la, u) + felt(other, lb, u), 1e-12)
+        contact.mass = 1.0 / max(lay_arms(contact, 0, one, other, n), 1e-12)
+        contact.mass_way = 1.0 / max(lay_arms(contact, 1, one, other, t), 1e-12)
+        contact.mass_across = 1.0 / max(lay_arms(contact, 2, one, other, u), 1e-12)
         pair = scene.pairs[one.material, other.material]
         rub, back = pair[0], pair[1]
         if contact.b == GROUND and scene.patches.shape[0] > 0:
@@ -242,6 +250,40 @@ def stack_up(scene):
 
 
 @compiled
+def row(matrix, k):
+    """A row of a matrix as a tuple."""
+    return (matrix[k, 0], matrix[k, 1], matrix[k, 2])
+
+
+@compiled
+def meets_along(contact, k, way, gap, spin_a, spin_b):
+    """m/s of one solid against the other at the contact, along its direction `k`; gap : m/s between their centres.
+
+    Sums of few terms side by side: the rounds wait for one another, so that a long sum would cost its whole length.
+    """
+    turning = spatial.dot(row(contact.arm_a, k), spin_a) - spatial.dot(row(contact.arm_b, k), spin_b)
+    return spatial.dot(way, gap) + turning
+
+
+@compiled
+def minus(a, b):
+    """a - b."""
+    return (a[0] - b[0], a[1] - b[1], a[2] - b[2])
+
+
+@compiled
+def moved_by(v, share, x, size):
+    """v + size * share * x, by component."""
+    return (v[0] + size * share[0] * x[0], v[1] + size * share[1] * x[1], v[2] + size * share[2] * x[2])
+
+
+@compiled
+def turned_by(w, turn, size):
+    """w + size * turn."""
+    return (w[0] + size * turn[0], w[1] + size * turn[1], w[2] + size * turn[2])
+
+
+@compiled
 def solve_once(scene, turn, dt):
     """One round over all contacts: friction, then the normal; from below upward, and back in the next round.
 
@@ -254,28 +296,35 @@ def solve_once(scene, turn, dt):
         if contact.fast == 1:
             continue
         one, other = solids[contact.a], solids[contact.b]
-        la, lb = triple(contact.lever_a), triple(contact.lever_b)
+        va, wa, vb, wb = triple(one.velocity), triple(one.spin), triple(other.velocity), triple(other.spin)
+        free_a, free_b = triple(one.inverse_mass), triple(other.inverse_mass)
+        n, t, u = triple(contact.normal), triple(contact.way), triple(contact.across)
+        gap = minus(va, vb)
+        way = contact.drag_way - contact.mass_way * meets_along(contact, 1, t, gap, wa, wb)
+        across = contact.drag_across - contact.mass_across * meets_along(contact, 2, u, gap, wa, wb)
         most = contact.friction * contact.push
-        meets = speed_at(one, other, la, lb)
-        way = contact.drag_way - contact.mass_way * spatial.dot(meets, triple(contact.way))
-        across = contact.drag_across - contact.mass_across * spatial.dot(meets, triple(contact.across))
-        size = math.sqrt(way * way + across * across)
-        if size > most:
-            share = most / size
+        square = way * way + across * across
+        if square > most * most:
+            share = most / math.sqrt(square)
             way, across = way * share, across * share
-        change_way, change_across = way - contact.drag_way, across - contact.drag_across
-        largest = max(largest, (abs(change_way) + abs(change_across)) / contact.mass_way)
+        by_way, by_across = way - contact.drag_way, across - contact.drag_across
         contact.drag_way, contact.drag_across = way, across
-        if change_way != 0.0 or change_across != 0.0:
-            apply(solids, contact, 0.0, change_way, change_across)
-            meets = speed_at(one, other, la, lb)
-        speed = spatial.dot(meets, triple(contact.normal))
+        x = (by_way * t[0] + by_across * u[0], by_way * t[1] + by_across * u[1], by_way * t[2] + by_across * u[2])
+        va, vb = moved_by(va, free_a, x, 1.0), moved_by(vb, free_b, x, -1.0)
+        wa = turned_by(turned_by(wa, row(contact.turn_a, 1), by_way), row(contact.turn_a, 2), by_across)
+        wb = turned_by(turned_by(wb, row(contact.turn_b, 1), -by_way), row(contact.turn_b, 2), -by_across)
+        speed = meets_along(contact, 0, n, minus(va, vb), wa, wb)
         wanted = -max(contact.gap, 0.0) / dt  # what is still apart may come as near as to touch
         total = max(contact.push + contact.mass * (wanted - speed), 0.0)
         change, contact.push = total - contact.push, total
-        largest = max(largest, abs(change) / contact.mass)
-        if change != 0.0:
-            apply(solids, contact, change, 0.0, 0.0)
+        largest = max(largest, (abs(by_way) + abs(by_across)) / contact.mass_way, abs(change) / contact.mass)
+        va, wa = moved_by(va, free_a, n, change), turned_by(wa, row(contact.turn_a, 0), change)
+        vb, wb = moved_by(vb, free_b, n, -change), turned_by(wb, row(contact.turn_b, 0), -change)
+        for i in range(3):
+            one.velocity[i], one.spin[i] = va[i], wa[i]
+        if other.kind == FREE:
+            for i in range(3):
+                other.velocity[i], other.spin[i] = vb[i], wb[i]
     return largest
 
 

@@ -36,6 +36,8 @@ AGREED = 5e-6
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""
+SETTLED_AFTER = 0.15
+"""s after which what has been slow from the start on falls asleep."""
 UPRIGHT = 0.5
 """Upward part of a normal below which a contact is a wall, and above which it is ground."""
 OVERLAP = 0.01
@@ -133,6 +135,10 @@ CONTACT = np.dtype(
         ("mass", "f8"),  # kg felt along the normal
         ("mass_way", "f8"),
         ("mass_across", "f8"),
+        ("arm_a", "f8", (3, 3)),  # lever x direction: along the normal, along and across the surface
+        ("arm_b", "f8", (3, 3)),
+        ("turn_a", "f8", (3, 3)),  # rad/s that an impulse of 1 N s along each of them gives
+        ("turn_b", "f8", (3, 3)),
         ("push", "f8"),  # N s so far
         ("drag_way", "f8"),
         ("drag_across", "f8"),

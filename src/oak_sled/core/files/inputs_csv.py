@@ -102,7 +102,8 @@ def loads(text: str, craft: Craft, where: str = "inputs") -> Inputs:
 def _columns(head: list[str], craft: Craft, where: str, notes: list[str]) -> tuple[int, dict[int, str]]:
     """Which column is the time, and which ones are channels of the craft."""
     known = [channel.id for channel in craft.channels]
-    time_column, found = -1, {}
+    time_column = -1
+    found: dict[int, str] = {}
     for place, cell in enumerate(head):
         match = _HEAD.match(cell)
         name, unit = (match["name"], match["unit"]) if match else (cell.strip(), None)

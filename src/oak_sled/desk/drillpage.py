@@ -1,0 +1,415 @@
+"""The Drill page: channels over time, the start on the plan, events, end and files, each edit re-run at once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, get_args
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from oak_sled.core import inputs
+from oak_sled.core.craft import free_name
+from oak_sled.core.dial import dials
+from oak_sled.core.event import SAYS, Event, What
+from oak_sled.core.faults import Refused
+from oak_sled.core.files import inputs_csv
+from oak_sled.core.parts.impulse import Impulse
+from oak_sled.core.parts.knockback import Knockback
+from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.sling import Sling
+from oak_sled.core.yard import Drill, End, Track
+from oak_sled.desk.channelstrips import ChannelStrips, Pick
+from oak_sled.desk.drillplan import DrillPlan
+from oak_sled.desk.numberpanel import NumberPanel
+from oak_sled.desk.session import Session
+
+END_SAYS = {
+    "time": "when its time is over",
+    "distance": "after so many metres",
+    "stopped": "when it has come to a stop",
+    "hit": "at the first hit",
+    "last_gate": "past the last gate",
+    "left_ground": "when it leaves the ground, or its edge",
+}
+SHAPES = ("steps", "ramps", "sine", "pulses", "aim")
+SMOOTH_S = 0.06
+"""s of the bell that a press on smooth runs over a track."""
+_DRIVER = ("gain", "lead", "sight")
+
+
+class DrillPage(QWidget):
+    """Wires strips and plan to the session: every drag re-runs the drill, and is one step of history."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.setObjectName("page")
+        self.strips = ChannelStrips(session)
+        self.plan = DrillPlan(session)
+        self.numbers = NumberPanel(session, "drill")
+        self.dials, self.choices = self.numbers.dials, self.numbers.choices
+        self._shown: tuple[object, ...] = ()
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setHandleWidth(2)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.strips)
+        split.addWidget(self.plan)
+        split.setSizes([400, 300])
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._bar())
+        column.addWidget(split, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(column, 1)
+        row.addWidget(self.numbers)
+        for part in (self.strips, self.plan):
+            part.previewed.connect(self._preview)
+            part.let_go.connect(session.commit)
+        self.strips.picked.connect(self.refresh)
+        session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme."""
+        self.numbers.restyle()
+        self._shown = ()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def _bar(self) -> QHBoxLayout:
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 2, 8, 2)
+        bar.setSpacing(4)
+        self.buttons: dict[str, QPushButton] = {}
+
+        def button(words: str, tip: str, action: object = None, fill: object = None) -> None:
+            made = QPushButton(words)
+            made.setObjectName("plain" if fill else "quiet")
+            made.setToolTip(tip)
+            made.setMinimumHeight(28)
+            if callable(action):
+                made.clicked.connect(lambda _=False: action())
+            if callable(fill):
+                menu = QMenu(made)
+                menu.aboutToShow.connect(menu.clear)
+                menu.aboutToShow.connect(lambda: fill(menu))
+                made.setMenu(menu)
+            self.buttons[words] = made
+            bar.addWidget(made)
+
+        button(
+            "drill", "a new drill, a copy of this one, or away with it; inputs from and to files", fill=self._fill_drill
+        )
+        button("event", "put in an event at the cursor", fill=self._fill_events)
+        for stamp in inputs.STAMPS:
+            tip = {
+                "step": "to full or back",
+                "ramp": "to full or back in half a second",
+                "hold": "holds what it is",
+                "pulse": "on for half a second",
+            }
+            button(
+                stamp,
+                f"{stamp} at the cursor, {tip[stamp]}, in the channel in hand",
+                lambda stamp=stamp: self.stamp(stamp),
+            )
+        bar.addStretch(1)
+        button("cut before", "the drill begins at the cursor, with the motion it had there", lambda: self.cut(True))
+        button("cut after", "the drill ends at the cursor", lambda: self.cut(False))
+        button("smooth", "takes the jitter out of the channel in hand, else of all", self.smooth)
+        return bar
+
+    # edits
+
+    @property
+    def path(self) -> str:
+        """The path of the drill on the bench."""
+        return f"drills.{self.session.yard.bench.drill}"
+
+    @property
+    def drill(self) -> Drill:
+        """The drill on the bench."""
+        return self.session.drill
+
+    def _preview(self, path: str, value: object) -> None:
+        self.session.preview(f"{self.path}.{path}", value)
+
+    def _change(self, drill: Drill, label: str) -> None:
+        yard = self.session.yard
+        drills = tuple(drill if old.id == drill.id else old for old in yard.drills)
+        self.session.change(yard.replace(drills=drills), label)
+
+    def channel(self) -> str:
+        """The channel in hand; the first one if none is."""
+        pick = self.strips.chosen
+        channels = self.session.craft.channels
+        if pick.what in ("knot", "track") and pick.name in [one.id for one in channels]:
+            return pick.name
+        return channels[0].id if channels else ""
+
+    def stamp(self, what: str) -> None:
+        """Puts a step, a ramp, a hold or a pulse into the channel in hand, at the cursor."""
+        channel = next((one for one in self.session.craft.channels if one.id == self.channel()), None)
+        if channel is None:
+            self.session.say("this craft has no channel to tell anything", True)
+            return
+        made = inputs.stamped(inputs.track_of(self.drill, channel.id), what, round(self.session.time, 3), channel)
+        self._change(inputs.with_track(self.drill, made), f"{what} in {channel.heading}")
+        self.strips.choose(Pick("track", channel.id))
+
+    def reshape(self, shape: str) -> None:
+        """Another shape for the channel in hand."""
+        track = inputs.track_of(self.drill, self.channel())
+        made = inputs.reshaped(track, shape)
+        self._change(inputs.with_track(self.drill, made), f"{shape} in {track.channel}")
+        if shape in ("steps", "ramps") and not made.knots:
+            self.session.say("double click in the strip to put in knots")
+
+    def add_event(self, what: str, target: str) -> None:
+        """One event more, at the cursor."""
+        x = -2.0 if what == "release" else 0.0
+        if what == "poke":
+            block = next((one for one in self.session.ground.blocks if one.id == target), None)
+            x = 3.0 * (block.mass if block is not None else self.session.craft.body.true_mass())
+        name = free_name(f"{what}_{target}"[:36].rstrip("_") or what, self.drill.events)
+        new = Event(id=name, what=what, t=round(self.session.time, 3), target=target, x=round(x, 1))
+        self._change(self.drill.replace(events=(*self.drill.events, new)), new.heading)
+        self.strips.choose(Pick("event", name))
+
+    def cut(self, before: bool) -> None:
+        """Leaves out what lies before the cursor, or behind it."""
+        run, t = self.session.run, self.session.time
+        if run is None or run.job.drill != self.drill:
+            self.session.say("the drill is still being run: try again in a moment")
+            return
+        if (before and t <= 0.0) or (not before and t >= self.drill.duration):
+            self.session.say("put the cursor where it is to be cut (click into a strip)")
+            return
+        made = inputs.trimmed(self.drill, run, t if before else 0.0, self.drill.duration if before else t)
+        self._change(made, "cut before the cursor" if before else "cut after the cursor")
+        self.session.set_time(0.0 if before else made.duration)
+
+    def smooth(self) -> None:
+        """Takes the jitter out of the channel in hand, else out of all."""
+        drill, pick = self.drill, self.strips.chosen
+        sides = {one.id: one.two_sided for one in self.session.craft.channels}
+        for track in self.drill.tracks:
+            if pick.what in ("knot", "track") and track.channel != pick.name:
+                continue
+            drill = inputs.with_track(
+                drill, inputs.smoothed(track, SMOOTH_S, drill.duration, sides.get(track.channel, True))
+            )
+        if drill == self.drill:
+            self.session.say("there is nothing to smooth")
+            return
+        self._change(drill, "smooth")
+        self.strips.choose(Pick("track", pick.name) if pick.what == "knot" else pick)
+
+    # menus
+
+    def _fill_drill(self, menu: QMenu) -> None:
+        menu.addAction("New drill on this ground", self.new_drill)
+        menu.addAction("Duplicate this one", self.duplicate)
+        if len(self.session.yard.drills) > 1:
+            menu.addAction("Remove this one", self.remove_drill)
+        menu.addSeparator()
+        menu.addAction("Inputs from a CSV file...", self.ask_import)
+        menu.addAction("Inputs to a CSV file...", self.ask_export)
+
+    def targets_of(self, what: str) -> tuple[str, ...]:
+        """What an event of that kind can be for."""
+        parts, blocks = self.session.craft.parts, self.session.ground.blocks
+        if what in ("hold", "release"):
+            return tuple(part.id for part in parts if isinstance(part, Sling))
+        if what == "trigger":
+            timed = tuple(
+                part.id for part in parts if getattr(part, "timing", "") in ("on_press", "on_release", "window")
+            )
+            sudden = tuple(part.id for part in parts if isinstance(part, Impulse | Launcher | Knockback))
+            return tuple(dict.fromkeys((*sudden, *timed)))
+        loose = tuple(one.id for one in blocks if one.moves == "free")
+        return loose if what == "drop" else ("", *loose)
+
+    def _fill_events(self, menu: QMenu) -> None:
+        for what in get_args(What):
+            targets = self.targets_of(what)
+            inner = menu.addMenu(f"{what}: {SAYS[what]}")
+            if inner is None:
+                continue
+            inner.setEnabled(bool(targets))
+            for target in targets:
+                words = target.replace("_", " ") or self.session.craft.heading
+                inner.addAction(words, lambda what=what, target=target: self.add_event(what, target))
+
+    def _take_drill(self, drill: Drill, label: str) -> None:
+        yard = self.session.yard
+        grown = yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=drill.id))
+        self.session.change(grown, label)
+        self.strips.span = None
+        self.strips.choose(Pick(""))
+
+    def new_drill(self) -> None:
+        """A drill of 8 s in which the first channel is told everything."""
+        channels = self.session.craft.channels
+        tracks = (inputs.stamped(Track(channel=channels[0].id), "step", 0.5, channels[0]),) if channels else ()
+        name = free_name("new_drill", self.session.yard.drills)
+        drill = Drill(id=name, title="New drill", ground=self.session.ground.id, tracks=tracks, duration=8.0)
+        self._take_drill(drill, "new drill")
+
+    def duplicate(self) -> None:
+        """A copy of the drill on the bench."""
+        name = free_name(self.drill.id, self.session.yard.drills)
+        self._take_drill(self.drill.replace(id=name, title=f"{self.drill.heading} 2"), "duplicate drill")
+
+    def remove_drill(self) -> None:
+        """Takes the drill on the bench out of the yard."""
+        yard = self.session.yard
+        left = tuple(one for one in yard.drills if one.id != self.drill.id)
+        bench = yard.bench.replace(drill=left[0].id, ground=left[0].ground or yard.bench.ground)
+        self.session.change(yard.replace(drills=left, bench=bench), "remove drill")
+
+    # files
+
+    def ask_import(self) -> None:
+        """Asks for a file of inputs."""
+        name, _ = QFileDialog.getOpenFileName(self, "Inputs over time", "", "CSV (*.csv)")
+        if name:
+            self.import_csv(Path(name))
+
+    def import_csv(self, file: Path) -> bool:
+        """Takes the inputs of a file into this drill; what was not right in it is said."""
+        try:
+            found = inputs_csv.load(file, self.session.craft)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return False
+        drill = self.drill
+        for track in found.tracks:
+            drill = inputs.with_track(drill, track)
+        self._change(drill.replace(duration=max(found.duration, 0.05), recorded=True), f"inputs from {file.name}")
+        if found.notes:
+            more = f" (and {len(found.notes) - 2} more)" if len(found.notes) > 2 else ""
+            self.session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)
+        return True
+
+    def ask_export(self) -> None:
+        """Asks where the inputs go."""
+        name, _ = QFileDialog.getSaveFileName(self, "Inputs over time", f"{self.drill.id}.csv", "CSV (*.csv)")
+        if name:
+            self.export_csv(Path(name))
+
+    def export_csv(self, file: Path) -> bool:
+        """Writes the inputs of this drill."""
+        run = self.session.run if self.session.run is not None and self.session.run.job.drill == self.drill else None
+        try:
+            inputs_csv.save(inputs_csv.dumps(self.drill, self.session.craft, self.session.yard.ticks, run), file)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return False
+        self.session.say(f"inputs written to {file.name}")
+        return True
+
+    # numbers
+
+    def subject(self) -> tuple[str, Any]:
+        """What the numbers belong to, with its path: a knot, an event, a track, else the drill."""
+        pick, drill = self.strips.chosen, self.drill
+        if pick.what == "event":
+            event = next((one for one in drill.events if one.id == pick.name), None)
+            if event is not None:
+                return f"{self.path}.events.{event.id}", event
+        places = [track.channel for track in drill.tracks]
+        if pick.what in ("knot", "track") and pick.name in places:
+            at = places.index(pick.name)
+            where = f"{self.path}.tracks.{at}"
+            if pick.what == "knot" and pick.number < len(drill.tracks[at].knots):
+                return f"{where}.knots.{pick.number}", drill.tracks[at].knots[pick.number]
+            return where, drill.tracks[at]
+        if pick.what == "track" and pick.name in [one.id for one in self.session.craft.channels]:
+            return "", Track(channel=pick.name)
+        return self.path, drill
+
+    def refresh(self) -> None:
+        """Shows the numbers of what is in hand."""
+        path, item = self.subject()
+        look: tuple[object, ...] = (
+            path,
+            type(item),
+            getattr(item, "shape", ""),
+            getattr(item, "what", ""),
+            getattr(item, "channel", ""),
+        )
+        if isinstance(item, Event):
+            look = (*look, item.target, self.targets_of(item.what))
+        if isinstance(item, Drill):
+            look = (*look, item.end)
+        if look != self._shown:
+            self._shown = look
+            self._rebuild(path, item)
+        self.numbers.show_dials(item)
+        self.numbers.show_choices(item)
+
+    def _rebuild(self, path: str, item: Any) -> None:
+        numbers, pick = self.numbers, self.strips.chosen
+        numbers.clear()
+        if isinstance(item, Event):
+            numbers.add_title(item.heading.capitalize())
+            numbers.add_note(SAYS[item.what])
+            numbers.add_choice(path, "what", get_args(What), "what happens")
+            numbers.add_choice(path, "target", self.targets_of(item.what), "what it is for; none: the craft")
+            wanted = {
+                "t",
+                *("xyz" if item.what in ("release", "poke") else ""),
+                *(("at_x", "at_y", "at_z") if item.what == "poke" else ()),
+            }
+            numbers.add_dials(item, path, lambda name: name in wanted)
+            numbers.add_button("remove this event", "Delete", self.strips.remove)
+        elif isinstance(item, Track):
+            self._rebuild_track(path, item)
+        elif isinstance(item, Drill):
+            self._rebuild_drill(path, item)
+        else:
+            numbers.add_title(f"{pick.name.replace('_', ' ').capitalize()} · knot {pick.number + 1}")
+            numbers.add_dials(item, path)
+            numbers.add_button("remove this knot", "Delete", self.strips.remove)
+            numbers.add_button("the whole channel", "its shape", lambda: self.strips.choose(Pick("track", pick.name)))
+        numbers.lane.addStretch(1)
+
+    def _rebuild_track(self, path: str, item: Track) -> None:
+        numbers = self.numbers
+        numbers.add_title(item.channel.replace("_", " ").capitalize())
+        shape = numbers.add_button(f"shape: {item.shape}", "how its values run over time")
+        menu = QMenu(shape)
+        for one in SHAPES:
+            menu.addAction(
+                one if one != "aim" else "aim: a driver steers for the gates", lambda one=one: self.reshape(one)
+            )
+        shape.setMenu(menu)
+        self.shape_button = shape
+        if path:
+            wanted = {"sine": ("amplitude", "period"), "pulses": ("amplitude", "period", "on_share"), "aim": _DRIVER}
+            numbers.add_dials(item, path, lambda name: name in wanted.get(item.shape, ()))
+            numbers.add_button("tell it nothing", "takes all of it away (Delete)", self.strips.remove)
+        if item.shape in ("steps", "ramps"):
+            numbers.add_note(
+                f"{len(item.knots)} knots · double click in the strip puts one in, K puts one at the cursor"
+            )
+        numbers.add_button("the whole drill", "its end and its start", lambda: self.strips.choose(Pick("")))
+
+    def _rebuild_drill(self, path: str, item: Drill) -> None:
+        numbers = self.numbers
+        numbers.add_title(item.heading)
+        numbers.add_label("ends")
+        numbers.add_choice(path, "end", get_args(End), "what ends it before its time")
+        numbers.add_note(END_SAYS[item.end])
+        wanted = {"duration", "event_time", *(("end_value",) if item.end in ("distance", "stopped") else ())}
+        numbers.add_dials(item, path, lambda name: name in wanted)
+        numbers.add_label("start")
+        for declared in dials(item.start):
+            numbers.add_dial(
+                declared, getattr(item.start, declared.name), f"{path}.start.{declared.name}", f"start.{declared.name}"
+            )

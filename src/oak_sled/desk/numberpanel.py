@@ -1,0 +1,146 @@
+"""The dark column of numbers beside a working drawing: the dials and choices of what is in hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Literal, get_args, get_origin
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from oak_sled.core import document
+from oak_sled.core.dial import Dial, dials
+from oak_sled.desk import theme
+from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.session import Session
+
+WIDTH = 236
+
+
+class NumberPanel(QScrollArea):
+    """Edits go to the session as previews and single steps. The page that owns it says what stands on it."""
+
+    def __init__(self, session: Session, stem: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session, self.stem = session, stem
+        self.lane = QVBoxLayout()
+        self.lane.setContentsMargins(10, 8, 10, 8)
+        self.lane.setSpacing(2)
+        inner = QWidget()
+        inner.setObjectName("panel")
+        inner.setLayout(self.lane)
+        self.setWidgetResizable(True)
+        self.setFixedWidth(WIDTH)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setWidget(inner)
+        self.dials: dict[str, DialWidget] = {}
+        self.choices: dict[str, QPushButton] = {}
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme: the numbers stand on the dark desk."""
+        self.setStyleSheet(f"QScrollArea, QWidget#panel {{ background: {theme.colour('strip').name()}; }}")
+
+    def clear(self) -> None:
+        """Takes everything off."""
+        while (old := self.lane.takeAt(0)) is not None:
+            widget = old.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.dials.clear()
+        self.choices.clear()
+
+    def add(self, widget: QWidget) -> None:
+        """Anything, below the rest."""
+        self.lane.addWidget(widget)
+
+    def add_title(self, words: str) -> None:
+        """What the numbers belong to."""
+        self.add(_words_on_desk(words, theme.HEADING, "desk_text"))
+
+    def add_label(self, words: str) -> None:
+        """A small heading."""
+        self.add(_words_on_desk(words, theme.SMALL, "desk_soft"))
+
+    def add_note(self, words: str) -> None:
+        """A sentence."""
+        note = _words_on_desk(words, theme.SMALL, "desk_soft", bold=False)
+        note.setWordWrap(True)
+        self.add(note)
+
+    def add_button(self, words: str, tip: str, action: Callable[[], object] | None = None) -> QPushButton:
+        """A button across the column."""
+        button = QPushButton(words)
+        button.setObjectName("desk")
+        button.setMinimumHeight(24)
+        button.setToolTip(tip)
+        if action is not None:
+            button.clicked.connect(lambda _=False: action())
+        self.add(button)
+        return button
+
+    def add_dial(self, declared: Dial, value: float, where: str, name: str) -> None:
+        """A number, at `where` in the yard."""
+        widget = DialWidget(declared, value, where)
+        widget.setObjectName(f"{self.stem}_{name}")
+        widget.moved.connect(lambda value: self.session.preview(where, value))
+        widget.let_go.connect(lambda: self.session.commit(where.split(".")[-1]))
+        widget.entered.connect(lambda value: self.session.edit(where, value))
+        widget.refused.connect(lambda text: self.session.say(text, True))
+        self.dials[name] = widget
+        self.add(widget)
+
+    def add_dials(self, item: Any, path: str, wanted: Callable[[str], bool] = lambda name: True) -> None:
+        """The numbers of a document that are wanted."""
+        for declared in dials(item):
+            if wanted(declared.name):
+                self.add_dial(declared, getattr(item, declared.name), f"{path}.{declared.name}", declared.name)
+
+    def add_choice(self, path: str, name: str, options: Sequence[Any], says: str) -> None:
+        """One of several."""
+        button = self.add_button("", says)
+        menu = QMenu(button)
+        for option in options:
+            menu.addAction(words_of(option), lambda option=option: self.session.edit(f"{path}.{name}", option))
+        button.setMenu(menu)
+        self.choices[name] = button
+
+    def show_dials(self, item: Any) -> None:
+        """Brings every number to that of `item`; a name with dots is that of something below it."""
+        for name, widget in self.dials.items():
+            owner = document.get(item, name.rpartition(".")[0]) if "." in name else item
+            field = name.rpartition(".")[2]
+            if hasattr(owner, field):
+                widget.show_value(next(one for one in dials(owner) if one.name == field), getattr(owner, field))
+
+    def show_choices(self, item: Any) -> None:
+        """Brings every choice to that of `item`."""
+        for name, button in self.choices.items():
+            button.setText(f"{name.replace('_', ' ')}: {words_of(getattr(item, name))}")
+
+
+def choices_of(item: Any) -> list[tuple[str, tuple[Any, ...], str]]:
+    """The fields of a document that are one of several: name, options, what they mean."""
+    found = []
+    for name, field in type(item).model_fields.items():
+        options = get_args(field.annotation) if get_origin(field.annotation) is Literal else None
+        if field.annotation is bool:
+            options = (True, False)
+        if options is not None:
+            found.append((name, options, field.description or ""))
+    return found
+
+
+def words_of(value: Any) -> str:
+    """A choice in words."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value).replace("_", " ") or "none"
+
+
+def _words_on_desk(words: str, size: int, ink: str, bold: bool = True) -> QLabel:
+    made = QLabel(words)
+    made.setFont(theme.font(size, bold=bold))
+    made.setStyleSheet(f"color: {theme.colour(ink).name()};")
+    return made
