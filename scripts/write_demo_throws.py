@@ -12,11 +12,11 @@ from oak_sled.core.craft import Body, Channel, Craft
 from oak_sled.core.event import Event
 from oak_sled.core.files import yard_json
 from oak_sled.core.parts.air import AirDrag
+from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.yard import Bench, Drill, Ground, Knot, Start, Target, Track, Wall, Yard
 
@@ -36,18 +36,20 @@ def channel(name: str, plus: tuple[str, ...], minus: tuple[str, ...] = (), two_s
 
 
 def snow_wall(columns: int, rows: int, x: float) -> tuple[Block, ...]:
-    """A wall of snow blocks in bond: every other row is shifted by half a block."""
-    long, deep, tall = 0.8, 0.5, 0.4
+    """A wall of snow blocks in bond: every other row begins and ends with half a block."""
+    long, deep, tall, gap = 0.8, 0.7, 0.5, 0.01
     found = []
     for row in range(rows):
-        for column in range(columns - row % 2):
-            y = (column - (columns - 1 - row % 2) / 2) * (long + 0.01)
+        lengths = [long] * columns if row % 2 == 0 else [0.5 * (long - gap), *[long] * (columns - 1), 0.5 * (long - gap)]
+        at = -0.5 * (sum(lengths) + gap * (len(lengths) - 1))
+        for place, wide in enumerate(lengths):
             found.append(
                 Block(
-                    id=f"snow_{row + 1}_{column + 1}", x=x, y=y, z=row * tall, length=deep, width=long, height=tall,
-                    mass=64.0, material="snow",
+                    id=f"snow_{row + 1}_{place + 1}", x=x, y=round(at + 0.5 * wide, 4), z=row * tall, length=deep,
+                    width=wide, height=tall, mass=round(110.0 * wide / long, 1), material="snow",
                 )
             )  # fmt: skip
+            at += wide + gap
     return tuple(found)
 
 
@@ -64,42 +66,42 @@ def mortar() -> Yard:
         ),
         parts=(
             Launcher(
-                id="barrel", title="Barrel", channel="fire", fires="on_press", muzzle_speed=15.7, rate=3.0,
+                id="barrel", title="Barrel", channel="fire", fires="on_press", muzzle_speed=15.7, rate=5.0,
                 elevation_deg=38.0, tilt_channel="lay", tilt_deg=20.0, swing_channel="swing", swing_deg=25.0,
-                spread_deg=1.2, seed=4, x=0.9, z=0.9, shot_mass=14.0, shot_size=0.28, shot_drag=0.47, lifetime=6.0,
+                spread_deg=2.0, seed=4, x=0.9, z=0.9, shot_mass=14.0, shot_size=0.28, shot_drag=0.47, lifetime=6.0,
                 on_hit="bursts", blast="charge", in_flight=6, material="iron",
             ),
             Knockback(
-                id="charge", title="Charge", timing="on_hit", volume="ball", reach=2.4, size=520.0, lift_deg=25.0,
+                id="charge", title="Charge", timing="on_hit", volume="ball", reach=2.6, size=1100.0, lift_deg=25.0,
                 level=False, fall_off="linear", fling_deg=120.0,
             ),
         ),
     )  # fmt: skip
     fairway = Ground(
         id="fairway", title="Blocked fairway", friction=0.35, length=120.0, width=60.0, materials=(SNOW, IRON),
-        blocks=snow_wall(9, 8, 24.0),
+        blocks=snow_wall(10, 6, 24.0),
     )  # fmt: skip
     low = Ground(
         id="low_drift", title="Low drift", friction=0.35, length=120.0, width=60.0, materials=(SNOW, IRON),
-        blocks=snow_wall(12, 6, 20.0),
+        blocks=snow_wall(13, 5, 20.0),
     )  # fmt: skip
     drills = (
         Drill(
-            id="breach", title="Breach the drift", ground="fairway", duration=4.5,
-            events=fires(0.1, 0.5, 0.9, target="barrel"), watch=("snow_8_4", "snow_4_5", "snow_1_5"),
-            targets=(Target(measure="blocks_moved", low=24.0), Target(measure="launch_distance@snow_8_4", low=1.0)),
+            id="breach", title="Breach the drift", ground="fairway", duration=3.2,
+            events=fires(0.05, 0.25, 0.45, target="barrel"), watch=("snow_6_6", "snow_4_6", "snow_1_5"),
+            targets=(Target(measure="blocks_moved", low=24.0), Target(measure="launch_distance@snow_6_6", low=1.0)),
         ),
         Drill(
-            id="one_charge", title="One charge", ground="fairway", duration=4.0, events=fires(0.1, target="barrel"),
-            watch=("snow_8_4", "snow_4_5"), targets=(Target(measure="blocks_moved", low=4.0),),
+            id="one_charge", title="One charge", ground="fairway", duration=3.6, events=fires(0.1, target="barrel"),
+            watch=("snow_6_6", "snow_4_6"), targets=(Target(measure="blocks_moved", low=4.0),),
         ),
         Drill(
-            id="walk_the_fire", title="Walk the fire across", ground="low_drift", duration=5.0,
+            id="walk_the_fire", title="Walk the fire across", ground="low_drift", duration=4.2,
             tracks=(
-                Track(channel="swing", shape="ramps", knots=(Knot(t=0.0, value=-0.35), Knot(t=1.7, value=0.35))),
+                Track(channel="swing", shape="ramps", knots=(Knot(t=0.0, value=-0.35), Knot(t=1.3, value=0.35))),
                 Track(channel="lay", knots=(Knot(t=0.0, value=-0.5),)),
             ),
-            events=fires(0.1, 0.5, 0.9, 1.3, 1.7, target="barrel"), watch=("snow_6_3", "snow_6_6", "snow_6_9"),
+            events=fires(0.1, 0.5, 0.9, 1.3, target="barrel"), watch=("snow_5_4", "snow_5_7", "snow_5_10"),
             targets=(Target(measure="blocks_moved", low=16.0),),
         ),
     )  # fmt: skip
@@ -187,7 +189,7 @@ def puck() -> Yard:
                 frame="level_heading",
             ),
             AirDrag(id="air", title="Air", front_area=0.6, side_area=0.6, top_area=1.1),
-            Runner(id="sole", title="Sole", law="linear", stiffness=0.0, side_grip=0.0, glide=0.06, z=-0.25),
+            Brake(id="sole", title="Sole", bite=0.06, z=-0.25),
             Bumper(id="rim", title="Rim", response="bounce", bounce=0.85, keep_along=1.0, scrape=0.02),
         ),
     )  # fmt: skip

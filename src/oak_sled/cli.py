@@ -291,7 +291,7 @@ def compile_kernel() -> None:
     """Compiles the kernel ahead, as the set-up does."""
     import numpy as np
 
-    from oak_sled.core import curve, demos, jit
+    from oak_sled.core import curve, demos, jit, preview
     from oak_sled.core import run as runs
     from oak_sled.core.world import Job
 
@@ -304,4 +304,7 @@ def compile_kernel() -> None:
         drill = yard.drill()
         runs.execute(Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
     curve.extremes(np.zeros(8), 2)
+    yard = demos.load("mortar")
+    job = Job(yard.craft(), yard.ground(), yard.drill(), yard.ticks)
+    preview.shot_path(job, 0, preview.state_of(runs.execute(job), 0))
     print("kernel: compiled")

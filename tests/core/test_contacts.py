@@ -332,7 +332,7 @@ def test_closest_points_are_those_of_a_slow_search(seed):
     clouds = rng.normal(0.0, 1.0, (2, 7, 3)) + np.array([[[0, 0, 0]], [[rng.uniform(3, 6), 1.0, -1.0]]])
     scene = scenery.scene([Solid([scenery.Piece(cloud)]) for cloud in clouds], plane=False)
     one, other = scene.solids[2], scene.solids[3]
-    found = closest.closest(scene.pieces[1], one, scene.pieces[2], other, scene.corners, scene.work)
+    found = closest.closest(scene.pieces[1], one, scene.pieces[2], other, scene.corners, scene.work, 1e9)
 
     def gap(shares):
         return float(np.sum((shares[:7] @ clouds[0] - shares[7:] @ clouds[1]) ** 2))

@@ -1,4 +1,4 @@
-"""Sudden pushes: impulses, slings, shots, blows and the events that set them off, against closed forms and invariants."""
+"""Sudden pushes: impulses, slings, shots, blows and their events, against closed forms and invariants."""
 
 import math
 
@@ -22,7 +22,10 @@ G = 9.80665
 SPACE = {"gravity": 0.0, "air_density": 0.0}
 SLED = {"mass": 100.0, "length": 2.0, "width": 1.0, "height": 0.5}
 FLOOR = {"floor": True, "friction": 0.3}
-LAUNCH = dict(id="gun", shot_mass=5.0, muzzle_speed=50.0, elevation_deg=0.0, rate=1.0, shot_size=0.2, lifetime=60.0)
+LAUNCH = {
+    "id": "gun", "shot_mass": 5.0, "muzzle_speed": 50.0, "elevation_deg": 0.0, "rate": 1.0, "shot_size": 0.2,
+    "lifetime": 60.0,
+}  # fmt: skip
 
 
 def event(what="trigger", t=0.5, target="", name="e", **more):
@@ -167,7 +170,8 @@ def test_substeps_do_not_repeat_an_event(make):
 
 def test_an_event_for_nobody_does_nothing(make):
     events = (event(target="ghost", name="a"), event("drop", target="ghost", name="b"),
-              event("release", target="k", name="c", x=3.0), event("poke", target="ghost", x=9.0, name="d"))  # fmt: skip
+              event("release", target="k", name="c", x=3.0),
+              event("poke", target="ghost", x=9.0, name="d"))  # fmt: skip
     made = make.run([Impulse(id="k", size=100.0)], body=SLED, ground=SPACE, seconds=1.0, drill={"events": events})
     assert np.all(velocity(made) == 0.0)
 
@@ -384,7 +388,7 @@ def test_the_spread_is_even_over_its_disc_and_comes_from_the_seed():
     assert not np.array_equal(ways[0], shots.scattered(record[0], (1.0, 0.0, 0.0), 0))
 
 
-def Launcher_record():  # noqa: N802 - the record of that part
+def Launcher_record():
     from oak_sled.core.parts import launcher
 
     return launcher.RECORD
@@ -394,7 +398,8 @@ def test_a_shot_knocks_a_block_over_and_momentum_goes_with_it(make):
     block = Block(id="box", x=8.0, z=5.0, mass=20.0, material="ice")
     part = Launcher(**{**LAUNCH, "muzzle_speed": 20.0}, recoil=0.0, z=5.5 - 0.25, material="ice")
     made = make.run([part], body={**SLED, "held": ("x", "y", "z", "roll", "pitch", "yaw")}, seconds=1.0,
-                    ground={**SPACE, "floor": False, "blocks": (block,), "materials": (Material(id="ice", bounce=0.5),)},
+                    ground={**SPACE, "floor": False, "blocks": (block,),
+                            "materials": (Material(id="ice", bounce=0.5),)},
                     drill={"events": (event(target="gun", t=0.0),)})  # fmt: skip
     flown, _ = shot(made)
     after = 5.0 * (flown[-1] - flown[-2]) * 120 + 20.0 * speed_of(made, "box")[-1]
@@ -413,7 +418,10 @@ def test_a_fast_shot_is_never_through_a_thin_wall(make, speed):
 # knockback
 
 
-BLOW = dict(id="blow", size=200.0, lift_deg=0.0, volume="box", reach=10.0, width=30.0, height=10.0, direction="facing")
+BLOW = {
+    "id": "blow", "size": 200.0, "lift_deg": 0.0, "volume": "box", "reach": 10.0, "width": 30.0, "height": 10.0,
+    "direction": "facing",
+}  # fmt: skip
 STILL = {**SLED, "held": ("x", "y", "z", "roll", "pitch", "yaw")}
 
 
@@ -533,7 +541,8 @@ def test_the_craft_feels_its_share_of_the_push(make):
 
 def test_a_burst_blows_round_the_spot_where_the_shot_hit(make):
     blocks = [Block(id="wall", x=20.0, length=1.0, width=6.0, height=6.0, moves="fixed"),
-              Block(id="near", x=18.0, y=2.0, z=0.0, mass=50.0), Block(id="far", x=2.0, y=9.0, z=0.0, mass=50.0)]  # fmt: skip
+              Block(id="near", x=18.0, y=2.0, z=0.0, mass=50.0),
+              Block(id="far", x=2.0, y=9.0, z=0.0, mass=50.0)]  # fmt: skip
     parts = [Launcher(**LAUNCH, on_hit="bursts", blast="blast"),
              Knockback(id="blast", timing="on_hit", volume="ball", reach=4.0, size=300.0)]  # fmt: skip
     made = make.run(parts, body=STILL, ground={**FLOOR, "blocks": tuple(blocks)}, seconds=2.0,

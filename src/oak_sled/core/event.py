@@ -18,6 +18,8 @@ SAYS = {
     "poke": "an impulse at a point of the craft or of a block",
 }
 
+UNITS = {"release": "m", "poke": "N s"}
+
 
 class Event(Frozen):
     """What happens at a moment of a drill."""
@@ -29,9 +31,15 @@ class Event(Frozen):
         "", max_length=60, description="the part that is fired or lets go, the block that is dropped or poked; "
         "empty for a poke of the craft"
     )  # fmt: skip
-    x: float = dial(0.0, "", "of a pull (m) or of a poke (N s), east", low=-1e7, high=1e7, slider=(-20.0, 20.0))
-    y: float = dial(0.0, "", "of a pull (m) or of a poke (N s), north", low=-1e7, high=1e7, slider=(-20.0, 20.0))
-    z: float = dial(0.0, "", "of a pull (m) or of a poke (N s), up", low=-1e7, high=1e7, slider=(-20.0, 20.0))
+    x: float = dial(
+        0.0, "", "of a pull or of a poke, east", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
+    )
+    y: float = dial(
+        0.0, "", "of a pull or of a poke, north", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
+    )
+    z: float = dial(
+        0.0, "", "of a pull or of a poke, up", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
+    )
     at_x: float = dial(0.0, "m", "where it is poked, forward of the centre of mass", low=-1e3, high=1e3)
     at_y: float = dial(0.0, "m", "where it is poked, left of the centre of mass", low=-1e3, high=1e3)
     at_z: float = dial(0.0, "m", "where it is poked, above the centre of mass", low=-1e3, high=1e3)

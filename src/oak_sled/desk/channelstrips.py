@@ -19,8 +19,8 @@ from oak_sled.core.yard import Drill, Knot, Track
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 
-LEFT, RIGHT, LANE, AXIS = 96.0, 18.0, 44.0, 24.0
-"""px beside the strips, above them for events, and below them for the time."""
+LEFT, RIGHT, LANE, AXIS, TALLEST = 96.0, 18.0, 56.0, 24.0, 150
+"""px beside the strips, above them for events, below them for the time, and of a strip at most."""
 PAD = 9.0
 NEAR = 8.0
 MOST_KNOTS = 90
@@ -54,13 +54,14 @@ class ChannelStrips(QWidget):
         self._hold: tuple[str, QPointF, Drill] | None = None
         self._held_span = (0.0, 1.0)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(220)
+        self.setMinimumHeight(190)
         self.setAccessibleName("channels over time")
         self.setToolTip(
             "drag: move a knot, an event, the end · double click: put in a knot · Delete: take it away\n"
-            "wheel: closer · right drag: along the time · Alt: off the grid"
+            "K: a knot at the cursor · wheel: closer · right drag: along the time · Alt: off the grid"
         )
         session.yard_changed.connect(lambda _: self.update())
+        session.yard_changed.connect(lambda _: self.fit())
         session.run_changed.connect(self.update)
         session.cursor_moved.connect(self.update)
 
@@ -75,6 +76,10 @@ class ChannelStrips(QWidget):
     def channels(self) -> tuple[Channel, ...]:
         """The channels of the craft on the bench."""
         return self.session.craft.channels
+
+    def fit(self) -> None:
+        """No taller than its strips need."""
+        self.setMaximumHeight(round(LANE + AXIS) + TALLEST * max(1, len(self.channels)))
 
     def choose(self, pick: Pick) -> None:
         """Takes something in hand."""
@@ -360,6 +365,8 @@ class ChannelStrips(QWidget):
             x = self.x_of(k * step)
             painter.setPen(theme.pen("shade"))
             painter.drawLine(QPointF(x, LANE), QPointF(x, self.height() - AXIS))
+            if min(abs(x - self.end_mark().x()), abs(x - self.from_mark().x())) < 22.0:
+                continue  # the mark stands there
             painter.setPen(theme.colour("soft"))
             painter.drawText(
                 QRectF(x - 30, self.height() - AXIS + 6, 60, 16), Qt.AlignmentFlag.AlignCenter, f"{k * step:g} s"
@@ -371,15 +378,27 @@ class ChannelStrips(QWidget):
         painter.setBrush(theme.colour("card"))
         painter.drawRect(QRectF(end - 5, self.height() - AXIS + 3, 10, 10))
         painter.setPen(theme.colour("ink"))
-        painter.drawText(
-            QRectF(end - 74, LANE - 22, 70, 16), Qt.AlignmentFlag.AlignRight, f"end {self.drill.duration:g} s"
-        )
+        words = f"end {self.drill.duration:g} s"
+        painter.drawText(QRectF(end - 84, LANE - 18, 78, 16), Qt.AlignmentFlag.AlignRight, words)
+        self._paint_legend(painter, end - 96)
         at = self.from_mark()
         painter.setPen(theme.pen("good", 1.4))
         painter.drawLine(QPointF(at.x(), LANE), QPointF(at.x(), self.height() - AXIS))
         painter.setBrush(theme.colour("good"))
         painter.drawPolygon(QPolygonF([at + QPointF(-5, 6), at + QPointF(5, 6), at + QPointF(0, -3)]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_legend(self, painter: QPainter, right: float) -> None:
+        """Which line is which, where there is room for it."""
+        if right - LEFT < 320:
+            return
+        for words, ink, wide in (("the channel makes of it", "oak", 1.4), ("told", "ink", 2.0)):
+            room = painter.fontMetrics().horizontalAdvance(words)
+            painter.setPen(theme.colour("soft"))
+            painter.drawText(QRectF(right - room, LANE - 18, room + 2, 16), Qt.AlignmentFlag.AlignLeft, words)
+            painter.setPen(theme.pen(ink, wide))
+            painter.drawLine(QPointF(right - room - 24, LANE - 10), QPointF(right - room - 6, LANE - 10))
+            right -= room + 38
 
     def _paint_strip(self, painter: QPainter, number: int, channel: Channel) -> None:
         box = self.strip(number)

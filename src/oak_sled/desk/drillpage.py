@@ -70,6 +70,7 @@ class DrillPage(QWidget):
             part.previewed.connect(self._preview)
             part.let_go.connect(session.commit)
         self.strips.picked.connect(self.refresh)
+        self.strips.fit()
         session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
 
     def restyle(self) -> None:

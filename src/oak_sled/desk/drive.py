@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core import cautions, measures, shelf, state
 from oak_sled.core.craft import Craft, free_name
+from oak_sled.core.event import Event
 from oak_sled.core.live import LiveDrive, raw_values
 from oak_sled.core.run import Run
 from oak_sled.core.world import Job
@@ -132,6 +133,11 @@ class Driver(QObject):
         """Puts the crafts back to the start and drives on."""
         for drive in self.drives:
             drive.to_start()
+
+    def happen(self, event: Event) -> None:
+        """Something sudden to the craft on the bench, or to a thing on the ground, at this moment of the drive."""
+        if self.drives:
+            self.drives[0].happen(event)
 
     def step(self) -> None:
         """One tick, while held."""

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core import measures, tickcheck, units
+from oak_sled.core import flights, measures, tickcheck, units
 from oak_sled.core.measures import Measure
 from oak_sled.core.tickcheck import TickCheck
 from oak_sled.core.world import Job
@@ -15,6 +15,16 @@ from oak_sled.desk.jobs import Errand
 from oak_sled.desk.session import Session
 
 ROW = 21
+FLUNG = (
+    ("mass", "kg", "mass"),
+    ("speed", "m/s", "speed"),
+    ("far", "m", "distance"),
+    ("high", "m", "height"),
+    ("in air", "s", "air"),
+    ("turns", "", "turns"),
+    ("calm", "s", "calm"),
+)
+"""Columns of the table of what was flung: head, unit, number of a flight."""
 
 
 class MeasuresPane(QWidget):
@@ -78,8 +88,15 @@ class MeasuresPane(QWidget):
         self.refresh()
 
     def shown(self) -> list[Measure]:
-        """The measures this run shows."""
-        return [known for known in measures.MEASURES if self.session.found.get(known.name) is not None]
+        """The measures this run shows, without those of the table above them."""
+        table = measures.OF_BLOCKS if self.flung() else {}
+        shown = [known for known in measures.MEASURES if known.name not in table]
+        return [known for known in shown if self.session.found.get(known.name) is not None]
+
+    def flung(self) -> tuple[flights.Flight, ...]:
+        """What became of the craft and of the watched blocks that were flung."""
+        run = self.session.run
+        return flights.all_of(run) if run is not None and run.ticks and not self.session.live_on else ()
 
     def run_check(self) -> None:
         """Runs the tick check in its own thread, with progress."""
@@ -140,7 +157,8 @@ class _Table(QWidget):
         session = self.pane.session
         if self.pane.checking:
             return 90 + ROW * len(measures.MEASURES)
-        return 44 + ROW * (len(self.pane.shown()) + len(session.drill.targets)) + 34 * len(session.warned) + 40
+        rows = len(self.pane.shown()) + len(session.drill.targets) + len(self.pane.flung()) + 2
+        return 44 + ROW * rows + 34 * len(session.warned) + 40
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -156,6 +174,7 @@ class _Table(QWidget):
         width = self.width()
         before = measures.read_all(session.ghost) if session.ghost is not None and session.ghost.ticks else {}
         top = self._paint_targets(painter, 6.0, width)
+        top = self._paint_flung(painter, top, width)
         top = self._heading(painter, top, "measures", "of the run before" if before else "")
         for known in self.pane.shown():
             value = session.found[known.name]
@@ -211,6 +230,32 @@ class _Table(QWidget):
             painter.setFont(theme.font(theme.TEXT))
             painter.setPen(theme.colour("ink"))
             painter.drawText(70, int(top + 14), verdict.words())
+            top += ROW
+        return top + 6
+
+    def _paint_flung(self, painter: QPainter, top: float, width: float) -> float:
+        """The same push on light and heavy, side by side."""
+        found = self.pane.flung()
+        if not found:
+            return top
+        top = self._heading(painter, top, "flung, side by side")
+        first = width * 0.25
+        step = (width - 14 - first) / len(FLUNG)
+        small = theme.font(theme.SMALL)
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("soft"))
+        for place, (head, unit, _) in enumerate(FLUNG):
+            words = f"{head} {unit}".strip()
+            painter.drawText(QRectF(first + step * place, top, step, 16), Qt.AlignmentFlag.AlignRight, words)
+        top += 17
+        for flight in found:
+            painter.setFont(small)
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(14, int(top + 14), theme.elide(flight.title, first - 16, small))
+            for place, (_, _, field) in enumerate(FLUNG):
+                value = getattr(flight, field)
+                text = "—" if value is None else units.significant(value, 3)
+                painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
             top += ROW
         return top + 6
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -55,10 +55,11 @@ class KeySheet(QWidget):
 
 
 class Notice(QWidget):
-    """A line in place, over the foot of the yard view, with up to two answers."""
+    """A line in place, over the foot of the yard view or of the page that is shown, with up to two answers."""
 
-    def __init__(self, parent: QWidget):
+    def __init__(self, parent: QWidget, over: QWidget):
         super().__init__(parent)
+        self.over = over
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 5, 8, 5)
         self.words = QLabel()
@@ -98,12 +99,13 @@ class Notice(QWidget):
             self._timer.start(FAULT_MS if fault else SAID_MS)
 
     def place(self) -> None:
-        """Takes its place at the foot of its parent."""
+        """Takes its place at the foot of what it lies over."""
         parent = self.parentWidget()
         if parent is not None:
-            width = min(parent.width() - 16, 760)
+            corner = self.over.mapTo(parent, QPoint(0, 0))
+            width = min(self.over.width() - 16, 760)
             height = max(34, self.heightForWidth(width) if self.hasHeightForWidth() else self.sizeHint().height())
-            self.setGeometry(8, parent.height() - height - 8, width, height)
+            self.setGeometry(corner.x() + 8, corner.y() + self.over.height() - height - 8, width, height)
 
     def mousePressEvent(self, event: object) -> None:
         if not any(button.isVisible() for button in self.buttons):

@@ -14,7 +14,8 @@ from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import freight
+from oak_sled.desk.yardview import freight, throws
+from oak_sled.desk.yardview.camera import spots_of
 from oak_sled.desk.yardview.marks import path_of, slide_marks
 
 
@@ -47,7 +48,7 @@ class Frame:
 
 def bounds(runs: list[Run]) -> tuple[Floats, Floats]:
     """The box of all paths with a margin; at least 12 m wide."""
-    places = np.concatenate([path_of(run, 0, run.ticks) for run in runs])
+    places = np.concatenate([spots_of(run)[:, :2] for run in runs])
     low, high = places.min(axis=0), places.max(axis=0)
     grow = np.maximum(12.0 - (high - low), 4.0) / 2.0
     return low - grow, high + grow
@@ -101,6 +102,9 @@ def paint_plan(
             painter.drawPath(frame.path(feet[begin:end]))
     painter.setPen(QPen(theme.colour("oak"), 2))
     painter.drawPath(frame.path(path_of(run, 0, run.ticks)))
+    for _, places, flying in throws.flights(run, run.ticks):
+        painter.setPen(QPen(theme.family("impulse"), 1.4 if flying else 1.0, Qt.PenStyle.DotLine))
+        painter.drawPath(frame.path(places[:: max(1, len(places) // 60)]))
     _paint_craft(painter, frame, run, row)
     for twin in twins:
         painter.setPen(QPen(theme.colour("good"), 1.6))
@@ -186,8 +190,9 @@ def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
 def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     """The path from the side: distance along x against height."""
     x, z = run.column("position.x"), run.column("position.z")
-    low = np.array([x.min() - 3.0, -0.5])
-    high = np.array([x.max() + 3.0, max(z.max() + 1.0, 3.0)])
+    spots = spots_of(run)
+    low = np.array([spots[:, 0].min() - 3.0, -0.5])
+    high = np.array([spots[:, 0].max() + 3.0, max(spots[:, 2].max() + 1.0, 3.0)])
     frame = Frame(box.adjusted(0, 14, 0, -16), low, high)
     frame.centre = QPointF(frame.centre.x(), box.bottom() - 22 - frame.middle[1] * frame.scale)
     painter.save()
@@ -203,6 +208,12 @@ def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     step = max(1, len(x) // 800)
     painter.setPen(QPen(theme.colour("oak"), 1.6))
     painter.drawPath(frame.path(np.stack([x[::step], z[::step]], axis=1)))
+    painter.setPen(QPen(theme.family("impulse"), 1.0))
+    for _, places, _ in throws.flights(run, run.ticks):
+        painter.drawPath(frame.path(places[:: max(1, len(places) // 60), [0, 2]]))
+    for name in run.layout.things:
+        if name in run.job.drill.watch:
+            painter.drawPath(frame.path(run.columns(f"block.{name}.position.x", f"block.{name}.position.z")[::step]))
     half = run.job.craft.body.half_extents()
     wide, tall = max(2 * half[0] * frame.scale, 9.0), max(2 * half[2] * frame.scale, 4.0)
     at = frame.at(x[row], z[row])

@@ -26,6 +26,7 @@ from oak_sled.desk.traceplot import (
     members,
     nice_step,
     thin,
+    told_apart,
     trace_colour,
     without_spikes,
 )
@@ -44,6 +45,7 @@ class TracePane(QWidget):
         super().__init__(parent)
         self.session = session
         self.names: list[str] = list(DEFAULT)
+        self._watched: tuple[str, ...] = ()
         self.span: tuple[float, float] | None = None  # zoomed stretch of time, s; None: all
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -98,6 +100,11 @@ class TracePane(QWidget):
             self.canvas.addItem(plot, row, 0)
             self.plots.append(plot)
 
+    @staticmethod
+    def groups(run: Run) -> list[str]:
+        """The groups of traces that a run has."""
+        return [name for name in GROUPS if members(run, name)]
+
     def set_names(self, names: list[str]) -> None:
         """Shows other traces, in this order."""
         self.names = names[:8]
@@ -111,7 +118,7 @@ class TracePane(QWidget):
         if run is None:
             return
         menu = QMenu(self)
-        for name in (*GROUPS, *(trace.name for trace in traces.catalogue(run.job.craft))):
+        for name in (*self.groups(run), *traces.book(run)):
             words = GROUPS.get(name) or traces.describe(run, name).title
             action = menu.addAction(words)
             if action is not None:
@@ -161,9 +168,14 @@ class TracePane(QWidget):
         run = self.session.run
         if run is None or not run.ticks:
             return
-        known = traces.book(run).keys() | set(GROUPS)
-        if any(name not in known for name in self.names):
-            self.names = [name for name in self.names if name in known] or list(DEFAULT)
+        known = traces.book(run).keys() | set(self.groups(run))
+        names = [name for name in self.names if name in known] or list(DEFAULT)
+        if self._watched != run.job.drill.watch:  # another drill whose blocks are to be seen, or none any more
+            self._watched = run.job.drill.watch
+            flung = [name for name in ("flung speed", "flung height") if name in known and name not in names]
+            names = [*flung, *names][:6] if flung else names
+        if names != self.names:
+            self.names = names
             self._rebuild()
         ghosts = self.ghost_runs(run)
         for plot in self.plots:
@@ -184,7 +196,7 @@ class TracePane(QWidget):
             values = traces.values(run, names[place])
             whole.append(values)
             pen = theme.pen("ink")
-            pen.setColor(trace_colour(run, names[place], place if plot.name == "channels" else -1))
+            pen.setColor(trace_colour(run, names[place], place if told_apart(plot.name) else -1))
             t, drawn = thin(times, values, MOST_DRAWN_LIVE if live else MOST_DRAWN)
             bounds.append((float(np.fmin.reduce(drawn)), float(np.fmax.reduce(drawn))))
             item.setData(t, drawn, pen=pen)
@@ -395,7 +407,7 @@ class Cover(QWidget):
         single = len(names) == 1
         trace = traces.describe(run, names[0]) if names else traces.Trace("", "", "")
         title = trace.title if single else plot.name
-        unit = trace.unit if single else ("N" if plot.name == "forces" else "")
+        unit = "" if plot.name == "channels" else trace.unit
         painter.setFont(theme.font(theme.SMALL, bold=True))
         painter.setPen(theme.colour("ink"))
         wide = painter.fontMetrics().horizontalAdvance(title)
@@ -424,7 +436,7 @@ class Cover(QWidget):
             number, unit = units.split(value if abs(value) >= 5e-4 else 0.0, trace.unit)
             if plot.name == "channels":
                 number = f"{value:.2f}"
-            ink = trace_colour(run, name, place if plot.name == "channels" else -1)
+            ink = trace_colour(run, name, place if told_apart(plot.name) else -1)
             base = top + step * place
             if len(names) == 1:
                 theme.number(painter, right, base, number, unit, theme.READING, ink, theme.colour("soft"))
@@ -444,7 +456,7 @@ class Cover(QWidget):
             small = theme.font(10)
             painter.setFont(small)
             painter.setPen(ink)
-            label = theme.elide(trace.title, 50, small)
+            label = theme.elide(trace.title.partition(":")[0], 50, small)
             painter.drawText(QPointF(right - RIGHT + 10, base), label)
             painter.setFont(theme.font(10))
             text = f"{number} {unit}" if unit.startswith("k") else number

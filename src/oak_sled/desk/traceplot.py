@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor
 
-from oak_sled.core import curve, traces
+from oak_sled.core import curve, flights, traces
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
@@ -17,7 +17,7 @@ MOST_DRAWN = 1000
 """Points of a drawn curve: least and greatest of every stretch under a px at the usual width."""
 MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
-GROUPS = {"forces": "forces", "channels": "channels"}
+GROUPS = {"forces": "forces", "channels": "channels", "flung speed": "flung speed", "flung height": "flung height"}
 LIVE_WINDOW_S = 15.0
 
 
@@ -26,6 +26,8 @@ def members(run: Run, name: str) -> list[str]:
     craft = run.job.craft
     if name == "channels":
         return [f"channel.{channel.id}" for channel in craft.channels][:4]
+    if name.startswith("flung "):
+        return [f"block.{block}.{name.removeprefix('flung ')}" for block in flights.watched(run)][:5]
     if name == "forces":
         pushing = [part for part in craft.parts if part.kind not in ("torque", "bumper")]
         return [f"part.{part.id}" for part in pushing][:5]
@@ -108,6 +110,11 @@ def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
     few = np.sort(np.stack([values[:: max(1, len(values) // 400)] for values in drawn]), axis=1)
     edge = few.shape[1] // 200
     return float(few[:, edge].min()), float(few[:, -1 - edge].max())
+
+
+def told_apart(name: str) -> bool:
+    """Whether the lines of a strip are of one kind, and told apart by their place in it."""
+    return name == "channels" or name.startswith("flung ")
 
 
 def trace_colour(run: Run, name: str, place: int = -1) -> QColor:

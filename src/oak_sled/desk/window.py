@@ -85,7 +85,7 @@ class Window(QMainWindow):
         self.ground_page = GroundPage(session)
         self.drill_page = DrillPage(session)
         self._lay_out()
-        self.notice = Notice(self.view)
+        self.notice = Notice(self, self.view)
         self.inputs = InputPanel(session, self.driver, self.view)
         self.inputs.hide()
         self.sheet: KeySheet | None = None
@@ -140,6 +140,9 @@ class Window(QMainWindow):
         """Shows the bench or one of the pages beside it."""
         self.pages.setCurrentIndex(PAGES.index(name))
         self.header.show_page(name)
+        self.notice.over = self.view if name == "Bench" else self.pages
+        if self.notice.isVisible():
+            self.notice.place()
 
     def _right_pane(self) -> QWidget:
         right = QWidget()
@@ -203,6 +206,7 @@ class Window(QMainWindow):
             "fit": action("Fit the path", "Ctrl+0", lambda: self.playbar.fit()),
             "longer": action("Longer arrows", "+", lambda: self.view.set_scale(1.25)),
             "shorter": action("Shorter arrows", "-", lambda: self.view.set_scale(0.8)),
+            "poke": action("Poke bodies in the view", "P", lambda: self.playbar.poke.toggle()),
             "keys": action("Keys of the craft", "F8", self.toggle_inputs),
             "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.ask_csv("")),
             "view_png": action("Picture of the view...", "", lambda: self.ask_picture(self.view, "view")),
@@ -243,6 +247,7 @@ class Window(QMainWindow):
         self.header.check_wanted.connect(self.tick_check)
         self.header.cautions_wanted.connect(lambda: self.show_pane("Measures"))
         self.driver.frame.connect(self._show_frame)
+        self.view.hand.happened.connect(self.driver.happen)
         self.playbar.speed_wanted.connect(self._set_speed)
         self.playbar.restart_wanted.connect(self.driver.restart)
         self.playbar.start_wanted.connect(self.driver.to_start)

@@ -16,11 +16,15 @@ CLEAR_OF_MUZZLE = 0.25
 @compiled
 def box(solid, dt):
     """Writes the box round a solid as it stands and where its speed takes it in this tick."""
-    middle = spatial.to_world(solid.axes, (solid.middle[0], solid.middle[1], solid.middle[2]))
+    axes, half = solid.axes, solid.half
+    middle = spatial.to_world(axes, (solid.middle[0], solid.middle[1], solid.middle[2]))
+    turning = dt * spatial.length((solid.spin[0], solid.spin[1], solid.spin[2])) * solid.reach
     for i in range(3):
         at, go = solid.position[i] + middle[i], solid.velocity[i] * dt
-        solid.low[i] = at - solid.reach - MARGIN + min(go, 0.0)
-        solid.high[i] = at + solid.reach + MARGIN + max(go, 0.0)
+        wide = abs(axes[i, 0]) * half[0] + abs(axes[i, 1]) * half[1] + abs(axes[i, 2]) * half[2] + turning
+        wide = min(wide, solid.reach) + MARGIN
+        solid.low[i] = at - wide + min(go, 0.0)
+        solid.high[i] = at + wide + max(go, 0.0)
 
 
 @compiled

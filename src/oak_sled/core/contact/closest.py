@@ -14,6 +14,8 @@ from oak_sled.core.jit import compiled
 ROUNDS = 40
 NEAR = 1e-9
 """m below which cores count as touching."""
+FAR = 1e30
+"""m: farther than was asked."""
 W, A, B, SHARES = 0, 4, 8, 12
 """Rows of the scratch: differences, points on a, points on b, shares of each."""
 
@@ -157,8 +159,10 @@ def weigh(work, count):
 
 
 @compiled
-def closest(piece_a, solid_a, piece_b, solid_b, corners, work):
+def closest(piece_a, solid_a, piece_b, solid_b, corners, work, limit):
     """Distance of two cores, m; 0 when they overlap. Rows 16 and 17 of `work` get the points on a and on b.
+
+    limit : m past which it only has to be told that they are apart: the answer is then FAR.
 
     work : scratch of shape (18 or more, 3).
     """
@@ -175,6 +179,9 @@ def closest(piece_a, solid_a, piece_b, solid_b, corners, work):
         a = support(piece_a, solid_a, corners, way)
         b = support(piece_b, solid_b, corners, (-way[0], -way[1], -way[2]))
         w = (a[0] - b[0], a[1] - b[1], a[2] - b[2])
+        apart = -spatial.dot(way, w)  # times |way|: no two points are nearer along it
+        if apart > 0.0 and apart * apart > limit * limit * spatial.dot(way, way):
+            return FAR
         if count > 0:
             # -way is the nearest point so far: no corner lies nearer along it
             gain = size - (-(way[0] * w[0] + way[1] * w[1] + way[2] * w[2]))

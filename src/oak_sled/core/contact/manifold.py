@@ -209,8 +209,8 @@ def meet(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, marg
     margin : m of gap within which there is a contact. one_sided : b is a triangle of the ground, which pushes to
     the side it faces, and aslant only over an edge that stands out: 8, and 1, 2 and 4 for such edges.
     """
-    apart = closest.closest(piece_a, solid_a, piece_b, solid_b, corners, work)
     round_a, round_b = piece_a.radius, piece_b.radius
+    apart = closest.closest(piece_a, solid_a, piece_b, solid_b, corners, work, margin + round_a + round_b)
     gap = apart - round_a - round_b
     if gap > margin:
         return 0, 0.0, 0.0, 1.0

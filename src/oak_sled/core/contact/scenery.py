@@ -250,7 +250,7 @@ def scene(
 def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dict[int, np.void]) -> None:
     twin = known.get(id(solid.pieces))
     if twin is not None:
-        for name in ("first_piece", "pieces", "middle", "reach"):
+        for name in ("first_piece", "pieces", "middle", "half", "reach"):
             row[name] = twin[name]
     else:
         known[id(solid.pieces)] = row
@@ -261,7 +261,6 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
     row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
     row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
-    row["still"] = things.SLEEP_AFTER - things.SETTLED_AFTER  # what is put down at rest is soon taken to be at rest
     solver.refresh(row)
 
 
@@ -270,6 +269,8 @@ def _fill_pieces(made: Scene, row: np.void, pieces: Sequence[Piece], cursor: lis
     if pieces:
         spots = np.concatenate([piece.spots for piece in pieces])
         row["middle"] = 0.5 * (spots.min(axis=0) + spots.max(axis=0))
+        round_ = [np.repeat([[piece.radius if not piece.faces else 0.0]], len(piece.spots), axis=0) for piece in pieces]
+        row["half"] = np.max(np.abs(spots - row["middle"]) + np.concatenate(round_), axis=0)
         row["reach"] = max(
             float(np.max(np.linalg.norm(piece.spots - row["middle"], axis=1))) + piece.radius for piece in pieces
         )

@@ -21,6 +21,8 @@ from oak_sled.core.contact.things import (
     BOUNCING,
     CRAFT,
     DRIVEN,
+    FIRST_ROUNDS,
+    FIRST_WORK,
     FIXED,
     FREE,
     GROUND,
@@ -503,7 +505,10 @@ def meet(scene, dt):
     remember(scene)
     prepare(scene, dt)
     stack_up(scene)
-    most = VELOCITY_ROUNDS + min(SPARE_ROUNDS, SPARE_WORK // max(scene.counts[0], 1))
+    spare = SPARE_WORK // max(scene.counts[0], 1)
+    most = VELOCITY_ROUNDS + min(SPARE_ROUNDS, spare)
+    if scene.counts[1] == 0 and spare < SPARE_ROUNDS:
+        most = max(most, min(FIRST_ROUNDS, FIRST_WORK // max(scene.counts[0], 1)))
     for turn in range(most):
         if solve_once(scene, turn, dt) < AGREED:
             break

@@ -32,12 +32,13 @@ VELOCITY_ROUNDS, PLACE_ROUNDS = 14, 6
 BOUNCE_ROUNDS = 4
 SPARE_ROUNDS, SPARE_WORK = 60, 2400
 """Rounds more where contacts are few: so many at most, and no more than this many solved contacts."""
+FIRST_ROUNDS, FIRST_WORK = 400, 250_000
+"""The same for the tick in which a scene of many contacts begins: nothing is known of them yet, and what is found in
+it is the first guess of every later tick, so that what stands well falls asleep soon."""
 AGREED = 5e-6
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""
-SETTLED_AFTER = 0.15
-"""s after which what has been slow from the start on falls asleep."""
 UPRIGHT = 0.5
 """Upward part of a normal below which a contact is a wall, and above which it is ground."""
 OVERLAP = 0.01
@@ -69,6 +70,7 @@ SOLID = np.dtype(
         ("twist", "f8", (3,)),
         ("middle", "f8", (3,)),  # m, of its pieces, own axes
         ("reach", "f8"),  # m, radius round the middle
+        ("half", "f8", (3,)),  # m, half extents of the box round it, own axes
         ("low", "f8", (3,)),
         ("high", "f8", (3,)),
         ("sway", "f8", (3,)),  # a driven solid goes to and fro: m along world axes

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core import traces
+from oak_sled.core import flights, traces
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 
@@ -121,7 +121,7 @@ class Rig:
 
     def fit(self, run: Run) -> None:
         """Frames the whole path."""
-        place = run.columns("position.x", "position.y", "position.z")
+        place = spots_of(run)
         low, high = place.min(axis=0), place.max(axis=0)
         middle = 0.5 * (low + high)
         radius = max(0.5 * float(np.linalg.norm(high - low)), 4.0)
@@ -152,3 +152,14 @@ def lagged_heading(run: Run, row: int, lag_s: float) -> float:
     weights = np.exp(-ages / lag_s)
     weights[0] *= 1.0 / max(1e-9, 1.0 - math.exp(-run.job.dt / lag_s)) if first == 0 else 1.0
     return float(np.sum(weights * angles) / np.sum(weights))
+
+
+def spots_of(run: Run) -> Floats:
+    """Where the craft was in a run, and all that it flung: watched blocks and shots, shape (n, 3), m."""
+    found = [run.columns("position.x", "position.y", "position.z")]
+    for name in flights.watched(run):
+        found.append(run.columns(*(f"block.{name}.position.{axis}" for axis in "xyz")))
+    for name in run.layout.shots:
+        flying = run.column(f"shot.{name}.age") > 0.0
+        found.append(run.columns(*(f"shot.{name}.position.{axis}" for axis in "xyz"))[flying])
+    return np.concatenate(found)

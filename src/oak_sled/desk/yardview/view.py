@@ -9,17 +9,29 @@ from collections.abc import Iterator
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import traces, units
+from oak_sled.core import flights, traces, units
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import arrows, freight, meshes
+from oak_sled.desk.yardview import arrows, freight, meshes, throws
 from oak_sled.desk.yardview.camera import Camera, Rig
+from oak_sled.desk.yardview.hand import Hand
 from oak_sled.desk.yardview.marks import path_over, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.renderer import Bars, Figure, Renderer, Scene
@@ -47,6 +59,10 @@ class YardView(QWidget):
         super().__init__(parent)
         self.session, self.renderer = session, renderer
         self.rig = Rig()
+        self.hand = Hand(session, self)
+        self.hand.changed.connect(self._show_hand)
+        self._hand_only = False
+        self._seen_drill: object = None
         self.readouts = ["speed", "slip_angle", "side_g"]
         self.switched_units: set[str] = set()
         self.hidden = set(HIDDEN_FAMILIES)
@@ -89,11 +105,26 @@ class YardView(QWidget):
         """Draws anew, and begins at once: the renderer works while the rest of the desk is brought up to date."""
         self.refresh()
         run = self.session.run
+        self._look_at_throws(run)
         if self.renderer is not None and run is not None and len(run.record) and self.isVisible():
             self._begin(run, self._row(run))
 
+    def _show_hand(self) -> None:
+        """Draws what the hand does over the picture that is there: a pull is followed before its run comes in."""
+        self._hand_only = not self._stale and not self._begun
+        self.update()
+
     def _row(self, run: Run) -> int:
         return run.ticks if self.session.live_on else self.session.row
+
+    def _look_at_throws(self, run: Run | None) -> None:
+        """Frames what another drill flings, where the craft itself hardly goes anywhere."""
+        if run is None or self.session.live_on or self._seen_drill == (run.job.drill.id, run.job.ground.id):
+            return
+        self._seen_drill = (run.job.drill.id, run.job.ground.id)
+        stays = float(np.max(np.ptp(run.columns("position.x", "position.y"), axis=0))) < 3.0
+        if run.ticks and stays and (run.layout.shots or flights.watched(run)):
+            self.rig.fit(run)
 
     def _draw_clean(self) -> None:
         if self.session.live_on:
@@ -141,9 +172,26 @@ class YardView(QWidget):
                 self.switched_units ^= {name}
                 self.update()
                 return
+        run = self.session.run
+        seen = self._camera is not None and run is not None and run.ticks > 0
+        if seen and event.button() == Qt.MouseButton.LeftButton:
+            assert self._camera is not None
+            assert run is not None
+            if self.hand.press(event.position(), self._camera, run, self._row(run)):
+                return
         self._drag = event.position()
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.hand.grip is not None:
+            self.hand.cancel()
+        elif event is not None:
+            super().keyPressEvent(event)
+
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        run = self.session.run
+        if event is not None and self.hand.grip is not None and self._camera is not None and run is not None:
+            self.hand.move(event.position(), self._camera, run)
+            return
         if event is None or self._drag is None:
             return
         moved = event.position() - self._drag
@@ -165,6 +213,8 @@ class YardView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._drag = None
+        if self.hand.grip is not None and self._camera is not None:
+            self.hand.release(self._camera)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.fit()
@@ -202,6 +252,11 @@ class YardView(QWidget):
         if self.renderer is None:
             self._paint_plain(painter, run, row)
             return
+        if self._hand_only and not self._stale and self._image is not None and not self._begun:
+            self._hand_only = False
+            self._show_layers(painter, self._layer)
+            return
+        self._hand_only = False
         if self._stale or self._image is None:
             self._begin(run, row)
         layer = self._overlay_layer(run, row)  # drawn while the renderer still works
@@ -212,10 +267,16 @@ class YardView(QWidget):
             if not self._smooth_next:
                 self.render_ms.append(self._begin_ms + (time.perf_counter() - began) * 1000.0)
                 self._choose_resolution()
+        self._show_layers(painter, layer)
+
+    def _show_layers(self, painter: QPainter, layer: QImage) -> None:
         assert self._image is not None
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), self._image)
         painter.drawImage(0, 0, layer)
+        if self._camera is not None and self.hand.grip is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self.hand.paint(painter, self._camera)
 
     def _overlay_layer(self, run: Run, row: int) -> QImage:
         ratio = self.devicePixelRatioF()
@@ -309,6 +370,7 @@ class YardView(QWidget):
         for child in self.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
             if child.isVisible():
                 labels.block(QRectF(child.geometry()))
+        throws.paint(painter, run, row, camera, self.session.live_on or not self._smooth_next)
         self._paint_arrows(painter, run, row, camera, labels)
         for other, other_row in self.others():
             place, depth = camera.project(other.columns("position.x", "position.y", "position.z")[other_row])
@@ -410,7 +472,7 @@ class YardView(QWidget):
         if not self.session.live_on or run.ticks < 4000:
             for event in traces.events(run):
                 age = now - event.row * run.job.dt
-                if 0.0 <= age < FLASH_S and event.word not in ("sliding", "at limit"):
+                if 0.0 <= age < FLASH_S and event.word not in ("sliding", "at limit", "blow"):
                     words.append((event.word.upper(), "impulse" if event.word != "gate" else "grip"))
         if run.message and row >= run.ticks - 1:
             words.append(("DIVERGED", "impulse"))

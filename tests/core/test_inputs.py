@@ -1,0 +1,247 @@
+"""Inputs that are worked on: stamps, cuts, smoothing, waves, and CSV with all that can be wrong in it."""
+
+import math
+
+import numpy as np
+import pytest
+
+from oak_sled.core import demos, inputs, run, world
+from oak_sled.core.craft import Channel
+from oak_sled.core.event import Event
+from oak_sled.core.faults import Refused
+from oak_sled.core.files import inputs_csv
+from oak_sled.core.world import Job
+from oak_sled.core.yard import Drill, Knot, Track
+
+BOTH = Channel(id="steer")
+ONE = Channel(id="brake", two_sided=False)
+TIMES = np.arange(0.0, 4.0, 0.01)
+
+
+def track(*knots, shape="steps", **more):
+    return Track(channel="steer", shape=shape, knots=tuple(Knot(t=t, value=v) for t, v in knots), **more)
+
+
+@pytest.fixture(scope="module")
+def sled():
+    return demos.load("fan-sled").craft()
+
+
+@pytest.mark.parametrize(
+    ("what", "told"),
+    [
+        ("step", [(0.9, 0.0), (1.1, 1.0), (3.0, 1.0)]),
+        ("pulse", [(0.9, 0.0), (1.1, 1.0), (1.45, 1.0), (1.6, 0.0)]),
+        ("ramp", [(0.9, 0.0), (1.25, 0.5), (1.6, 1.0), (3.0, 1.0)]),
+        ("hold", [(0.9, 0.0), (1.2, 0.0), (2.0, 0.0)]),
+    ],
+)
+def test_a_stamp_tells_what_it_says(what, told):
+    made = inputs.stamped(track(), what, 1.0, BOTH)
+    for time, value in told:
+        assert inputs.value_at(made, time) == pytest.approx(value, abs=1e-9), time
+
+
+@pytest.mark.parametrize("shape", ["steps", "ramps"])
+@pytest.mark.parametrize("what", inputs.STAMPS)
+def test_a_stamp_leaves_what_was_told_before_it(shape, what):
+    old = track((0.0, 0.4), (0.5, -0.2), (3.0, 0.6), shape=shape)
+    made = inputs.stamped(old, what, 1.2, BOTH)
+    before = TIMES[(0.5 if shape == "ramps" else 1.2) > TIMES]
+    assert world.sample(made, before) == pytest.approx(world.sample(old, before), abs=1e-6)
+    assert [knot.t for knot in made.knots] == sorted(knot.t for knot in made.knots)
+
+
+def test_a_step_at_full_goes_back_to_nothing_and_a_one_sided_channel_never_below():
+    assert inputs.value_at(inputs.stamped(track((0.0, 1.0)), "step", 1.0, BOTH), 2.0) == 0.0
+    made = inputs.stamped(Track(channel="brake"), "step", 1.0, ONE)
+    assert min(knot.value for knot in made.knots) >= 0.0
+
+
+def test_a_stamp_on_a_wave_begins_anew():
+    made = inputs.stamped(track(shape="sine"), "step", 1.0, BOTH)
+    assert made.shape == "steps"
+    assert inputs.value_at(made, 0.5) == 0.0
+
+
+@pytest.mark.parametrize("knots", [[(0.0, 0.5), (1.0, -1.0), (2.5, 0.2)], [(0.7, 1.0)]])
+def test_steps_become_upright_ramps_that_tell_the_same(knots):
+    made = inputs.reshaped(track(*knots), "ramps")
+    away = np.min(np.abs(TIMES[:, None] - [t for t, _ in knots]), axis=1) > 0.011
+    late = knots[0][0] < TIMES
+    assert world.sample(made, TIMES)[away & late] == pytest.approx(world.sample(track(*knots), TIMES)[away & late])
+
+
+def test_pulses_are_on_for_their_share_of_each_period():
+    made = world.sample(track(shape="pulses", period=0.5, amplitude=0.8, on_share=0.2), np.arange(0, 5, 1 / 120))
+    assert set(np.round(np.unique(made), 9)) == {0.0, 0.8}
+    assert np.mean(made > 0.0) == pytest.approx(0.2, abs=0.005)
+    late = track((2.0, 0.0), (3.0, 0.0), shape="pulses", period=0.5)
+    told = world.sample(late, np.array([1.9, 2.05, 2.3, 2.55, 3.4]))
+    assert told.tolist() == [0.0, 1.0, 0.0, 1.0, 0.0]
+
+
+def test_smoothing_takes_the_jitter_and_keeps_the_course():
+    random = np.random.default_rng(3)
+    jitter = [
+        (0.02 * k, float(np.clip(0.6 * math.sin(0.02 * k) + random.uniform(-0.2, 0.2), -1, 1))) for k in range(300)
+    ]
+    rough = track(*jitter)
+    smooth = inputs.smoothed(rough, 0.2, 6.0)
+    times = np.arange(0.5, 5.5, 0.01)
+    made = world.sample(smooth, times)
+    assert np.std(np.diff(made)) < 0.1 * np.std(np.diff(world.sample(rough, times)))
+    assert np.max(np.abs(made - 0.6 * np.sin(times))) < 0.12
+    assert len(smooth.knots) < 60
+
+
+def test_smoothing_keeps_its_sides_and_leaves_a_driver_alone():
+    made = inputs.smoothed(Track(channel="brake", knots=(Knot(t=1.0, value=1.0),)), 0.1, 3.0, two_sided=False)
+    assert min(knot.value for knot in made.knots) >= 0.0
+    driver = track(shape="aim")
+    assert inputs.smoothed(driver, 0.1, 3.0) is driver
+
+
+def test_the_knots_of_a_smoothed_track_lie_as_close_as_they_say():
+    rough = track((0.5, 1.0), (1.5, -0.5), (2.5, 0.0))
+    fine = np.arange(0.0, 4.0 + 1e-9, inputs.FINE_S)
+    from scipy.ndimage import gaussian_filter1d
+
+    wanted = gaussian_filter1d(world.sample(rough, fine), 0.1 / inputs.FINE_S, mode="nearest")
+    made = world.sample(inputs.smoothed(rough, 0.1, 4.0), fine)
+    assert np.max(np.abs(made - wanted)) <= inputs.CLOSE_ENOUGH + 1e-6
+
+
+def test_a_cut_drill_goes_on_with_the_motion_it_had(yard):
+    drill = yard.drill("step_steer")
+    job = Job(yard.craft(), yard.ground_of(drill), drill, 120)
+    whole = run.execute(job)
+    cut = inputs.trimmed(drill, whole, 2.0, 6.0)
+    part = run.execute(Job(job.craft, job.ground, cut, 120))
+    assert cut.duration == pytest.approx(4.0)
+    names = ("position.x", "position.y", "velocity.x", "velocity.y", "spin.z")
+    assert part.columns(*names)[0] == pytest.approx(whole.columns(*names)[whole.at(2.0)], abs=1e-9)
+    # channels rise anew and runners remember no slide: near, not equal
+    later = part.columns("position.x", "position.y")[part.at(1.0)]
+    assert later == pytest.approx(whole.columns("position.x", "position.y")[whole.at(3.0)], abs=0.5)
+
+
+def test_a_cut_keeps_events_and_values_where_they_belong(yard):
+    drill = yard.drill("throttle_pulses").replace(events=(Event(id="late", t=5.0),))
+    whole = run.execute(Job(yard.craft(), yard.ground_of(drill), drill, 120))
+    cut = inputs.trimmed(drill, whole, 2.5, 6.0)
+    assert [event.t for event in cut.events] == [2.5]
+    times = np.arange(0.02, 3.4, 0.05)
+    old, new = inputs.track_of(drill, "throttle"), inputs.track_of(cut, "throttle")
+    assert world.sample(new, times) == pytest.approx(world.sample(old, times + 2.5))
+
+
+def test_a_wave_that_is_cut_goes_on_in_its_phase(make):
+    drill = Drill(id="wave", duration=6.0, tracks=(track(shape="sine", period=1.3),))
+    made = make.run(drill={}, seconds=6.0)
+    cut = inputs.trimmed(drill, made, 2.0, 5.0)
+    times = np.arange(0.0, 2.9, 0.03)
+    assert world.sample(cut.tracks[0], times) == pytest.approx(np.sin(2 * np.pi * (times + 2.0) / 1.3), abs=0.03)
+
+
+def test_a_track_that_says_nothing_is_left_out_and_the_order_stays():
+    drill = Drill(id="d", tracks=(Track(channel="a", knots=(Knot(value=1.0),)), track((0.0, 1.0))))
+    grown = inputs.with_track(drill, Track(channel="a", knots=(Knot(value=0.5),)))
+    assert [one.channel for one in grown.tracks] == ["a", "steer"]
+    assert [one.channel for one in inputs.with_track(drill, Track(channel="a")).tracks] == ["steer"]
+
+
+# CSV
+
+
+@pytest.mark.parametrize("drill", ["throttle_pulses", "step_steer", "release_turning"])
+def test_inputs_go_out_and_come_in_the_same(yard, drill, tmp_path):
+    chosen = yard.drill(drill)
+    inputs_csv.save(inputs_csv.dumps(chosen, yard.craft(), 120), tmp_path / "in.csv")
+    found = inputs_csv.load(tmp_path / "in.csv", yard.craft())
+    assert found.notes == ()
+    again = chosen.replace(tracks=found.tracks)
+    job = Job(yard.craft(), yard.ground_of(chosen), chosen, 120)
+    assert found.duration == pytest.approx(chosen.duration, abs=0.01)
+    ticks = world.check_size(job)
+    ours = world.inputs(Job(job.craft, job.ground, again, 120), ticks)
+    assert np.array_equal(ours, world.inputs(job, ticks))
+
+
+def test_what_a_driver_steered_goes_out_as_the_run_had_it(yard):
+    drill = yard.drill("slalom")
+    made = run.execute(Job(yard.craft(), yard.ground_of(drill), drill, 120))
+    found = inputs_csv.loads(inputs_csv.dumps(drill, yard.craft(), 120, made), yard.craft())
+    steered = next(one for one in found.tracks if one.channel == "steer")
+    assert len(steered.knots) > 100
+    assert inputs.value_at(steered, 2.0) == pytest.approx(made.column("channel.steer")[made.at(2.0) + 1])
+
+
+def test_an_exported_run_is_taken_as_inputs(yard):
+    from oak_sled.core.files import run_csv
+
+    drill = yard.drill("throttle_pulses")
+    made = run.execute(Job(yard.craft(), yard.ground_of(drill), drill, 120))
+    found = inputs_csv.loads(run_csv.dumps(made), yard.craft())
+    assert {one.channel for one in found.tracks} == {"throttle", "steer", "brake"}
+    assert found.notes == ()
+
+
+HEAD = "t [s],throttle,steer\n"
+EVEN = "".join(f"{0.1 * k:.1f},0.5,0\n" for k in range(8))
+
+
+@pytest.mark.parametrize(
+    ("text", "note"),
+    [
+        (
+            HEAD + "0,0.5,0\n0.1,,0\n0.2,x,0.1\n0.3,0.7,0.1\n",
+            r"throttle, lines 3, 4: no number, the last good value holds",
+        ),
+        (HEAD + "0,0.5,0\n0.1,3,0\n0.2,-2,0\n", r"throttle, lines 3, 4: outside -1 to 1, brought inside"),
+        (HEAD + "0,0.5,0\n0.2,0.6,0\n0.1,0.7,0\n0.3,0.8,0\n", r"line 4: the time jumps back"),
+        (HEAD + "0,0.5,0\nsoon,0.6,0\n0.1,0.7,0\n", r"line 3: no time that can be used"),
+        (HEAD + EVEN + "2.5,1,0\n", r"line 10: a gap of 1.8 s \(usual 0.1 s\), over which the last value holds"),
+        ("t [s],throttle,stear\n0,1,0\n0.1,1,0\n", r"column 'stear' is no channel.*did you mean steer"),
+        ("t [s],throttle,steer [%]\n0,1,50\n0.1,1,50\n", r"column 'steer' is in \[%\] and was left out.*from -1 to 1"),
+        ("t [s],throttle,throttle\n0,1,0.5\n0.1,1,0.5\n", r"'throttle' is there twice; the first one counts"),
+    ],
+)
+def test_what_is_not_right_in_a_file_is_said_and_the_rest_is_taken(sled, text, note):
+    import re
+
+    found = inputs_csv.loads(text, sled)
+    assert any(re.search(note, said) for said in found.notes), found.notes
+    assert any(one.channel == "throttle" and one.knots for one in found.tracks)
+
+
+def test_the_last_good_value_holds_over_a_hole(sled):
+    found = inputs_csv.loads(HEAD + "0,0.5,0\n0.1,nan,0\n0.2,inf,0\n0.3,0.9,0\n", sled)
+    throttle = found.tracks[0]
+    assert [(knot.t, knot.value) for knot in throttle.knots] == [(0.0, 0.5), (0.3, 0.9)]
+    assert inputs.value_at(throttle, 0.25) == 0.5
+
+
+@pytest.mark.parametrize(
+    ("text", "match"),
+    [
+        ("", "has no rows"),
+        (HEAD, "has no rows"),
+        ("t [ms],throttle\n0,1\n1,1\n", r"line 1: the time is in \[ms\].*seconds: t \[s\]"),
+        ("throttle,steer\n0,1\n1,1\n", r"no column of time.*t \[s\]"),
+        ("t [s],flaps\n0,1\n1,1\n", r"no column is a channel of this craft.*throttle, steer, brake"),
+        (HEAD + "a,1,1\nb,1,1\n", "no row has a time"),
+        (HEAD + '0,"1,1\n', "is not CSV"),
+    ],
+)
+def test_a_file_of_no_use_is_refused_in_one_line(sled, text, match):
+    with pytest.raises(Refused, match=match):
+        inputs_csv.loads(text, sled)
+
+
+def test_a_file_that_is_no_text_or_not_there_is_refused(sled, tmp_path):
+    (tmp_path / "odd.csv").write_bytes(b"\xff\xfe\x00\x81")
+    with pytest.raises(Refused, match="is not text"):
+        inputs_csv.load(tmp_path / "odd.csv", sled)
+    with pytest.raises(Refused, match="cannot be read"):
+        inputs_csv.load(tmp_path / "none.csv", sled)
