@@ -40,13 +40,16 @@ def snow_wall(columns: int, rows: int, x: float) -> tuple[Block, ...]:
     long, deep, tall, gap = 0.8, 0.7, 0.5, 0.01
     found = []
     for row in range(rows):
-        lengths = [long] * columns if row % 2 == 0 else [0.5 * (long - gap), *[long] * (columns - 1), 0.5 * (long - gap)]
+        lengths = (
+            [long] * columns if row % 2 == 0 else [0.5 * (long - gap), *[long] * (columns - 1), 0.5 * (long - gap)]
+        )
         at = -0.5 * (sum(lengths) + gap * (len(lengths) - 1))
         for place, wide in enumerate(lengths):
             found.append(
                 Block(
                     id=f"snow_{row + 1}_{place + 1}", x=x, y=round(at + 0.5 * wide, 4), z=row * tall, length=deep,
                     width=wide, height=tall, mass=round(110.0 * wide / long, 1), material="snow",
+                    rests=True,
                 )
             )  # fmt: skip
             at += wide + gap
@@ -87,7 +90,7 @@ def mortar() -> Yard:
     )  # fmt: skip
     drills = (
         Drill(
-            id="breach", title="Breach the drift", ground="fairway", duration=3.2,
+            id="breach", title="Breach the drift", ground="fairway", duration=3.6,
             events=fires(0.05, 0.25, 0.45, target="barrel"), watch=("snow_6_6", "snow_4_6", "snow_1_5"),
             targets=(Target(measure="blocks_moved", low=24.0), Target(measure="launch_distance@snow_6_6", low=1.0)),
         ),

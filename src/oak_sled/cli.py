@@ -265,9 +265,9 @@ def bench(
 @app.command()
 def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) -> int:
     """Every main view from demo data as a 1280x800 PNG."""
-    from oak_sled.desk import program
+    from oak_sled.desk import pictures
 
-    return program.shots(Path(folder))
+    return pictures.shots(Path(folder))
 
 
 @app.command()

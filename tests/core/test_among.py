@@ -7,6 +7,7 @@ import pytest
 
 from oak_sled.core import among, demos, document, measures, run, traces
 from oak_sled.core.block import Block, Material, Pair
+from oak_sled.core.event import Event
 from oak_sled.core.faults import Refused
 from oak_sled.core.live import LiveDrive, raw_values
 from oak_sled.core.parts.bumper import Bumper
@@ -290,3 +291,19 @@ def test_a_loose_ramp_on_end_falls_to_the_side_its_weight_is_on(make):
         q = np.array([made.column(f"block.w.rotation.{name}")[-1] for name in "wxyz"])
         up = traces.rotation(q)[2, 2]
         assert (abs(up) > 0.9 and up < 0.0) == falls or (not falls and up > 0.5)
+
+
+def test_a_block_that_rests_stays_until_it_is_touched(make):
+    """Even in the air: a wall that is to stand until it is hit need not be settled first."""
+    blocks = (
+        Block(id="high", x=4.0, z=2.0, rests=True),
+        Block(id="low", x=-4.0, z=2.0),
+        Block(id="hit", x=9.0, rests=True),
+    )
+    made = make.run(body=BOX, ground={**FLOOR, "blocks": blocks}, seconds=2.0,
+                    drill={"events": (Event(id="e", what="poke", target="hit", t=1.0, x=300.0),)})  # fmt: skip
+    high, low, hit = (made.columns(*(f"block.{name}.position.{a}" for a in "xyz")) for name in ("high", "low", "hit"))
+    assert np.array_equal(high[0], high[-1])
+    assert low[-1, 2] == pytest.approx(0.5, abs=2e-3)
+    assert np.array_equal(hit[0], hit[made.at(1.0)])
+    assert hit[-1, 0] > 9.2

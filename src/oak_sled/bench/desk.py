@@ -5,10 +5,12 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from PyQt6.QtCore import QEventLoop
+from PyQt6.QtCore import QEventLoop, QPointF
+from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtWidgets import QApplication
 
 from oak_sled.bench.lines import line
+from oak_sled.core import preview as paths
 from oak_sled.core import run
 from oak_sled.desk import program
 from oak_sled.desk.window import Window
@@ -60,6 +62,45 @@ def dial_to_picture(count: int) -> None:
             median / (bare * 1e3),
             f"aim {aim}; 95 % under {tail:.1f} ms",
         )
+    program.finish(app, window)
+
+
+def preview(count: int) -> None:
+    """The puck is pulled on its sling: from a movement of the pointer to the path drawn over the picture."""
+    app, window = program.ready_window("demo:puck")
+    view, hand = window.view, window.view.hand
+    view.fit()
+    window.session.set_time(0.0)
+    program.settle(app, 1.0)
+    run_, camera = window.session.run, view._camera
+    assert run_ is not None
+    assert camera is not None
+    px, _ = camera.project(run_.columns("position.x", "position.y", "position.z")[0])
+    at = QPointF(*px[0])
+    window.session.worker.ask = lambda *_, **__: None  # type: ignore[method-assign]  # the re-run is timed above
+    hand.press(at, camera, run_, 0)
+    whole, computed = [], []
+    picture = QImage(view.size(), QImage.Format.Format_ARGB32_Premultiplied)
+    for place in range(count):
+        spot = at + QPointF(-20.0 - 0.2 * place, 10.0 * np.sin(0.1 * place))
+        began = time.perf_counter()
+        hand.aim(spot, camera, run_)
+        computed.append(time.perf_counter() - began)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        hand.paint(painter, camera)
+        painter.end()
+        whole.append(time.perf_counter() - began)
+    hand.cancel()
+    median, tail = np.percentile(whole, [50, 95]) * 1e3
+    bare = float(np.median(computed)) * 1e3
+    line(
+        "preview of a sling, pointer to path",
+        f"{median:.1f} ms",
+        f"computing it {bare:.1f} ms",
+        median / bare,
+        f"aim 4 ms; 95 % under {tail:.1f} ms; {paths.LOOK_AHEAD_S:.0f} s of path with its bounces",
+    )
     program.finish(app, window)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import BallHeap
-from oak_sled.core import demos, run
+from oak_sled.core import demos, run, traces
 from oak_sled.core.contact import scenery, solver
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.state import Floats
@@ -127,6 +127,29 @@ def ball_scene(made: Floats) -> Scene:
         for x, y, z, radius, mass in made
     ]
     return scenery.scene(solids)
+
+
+def mortar() -> None:
+    """The mortar and its wall, while a dial is dragged: every run with another muzzle speed."""
+    yard = demos.load("mortar")
+    drill = yard.drill("breach")
+    took, hits = [], []
+    for place in range(26):
+        craft = yard.edit("crafts.mortar.parts.barrel.muzzle_speed", 15.5 + 0.02 * place).craft()
+        began = time.perf_counter()
+        made = run.execute(Job(craft, yard.ground_of(drill), drill, yard.ticks))
+        took.append((time.perf_counter() - began) * 1e3)
+        hits.append(sum(event.word == "burst" for event in traces.events(made)))
+    took, hits = took[1:], hits[1:]
+    loose = sum(one.moves == "free" for one in yard.ground_of(drill).blocks)
+    median, tail = np.percentile(took, [50, 95])
+    line(
+        "mortar drill re-run in a drag",
+        f"{median:.0f} ms",
+        f"drill of {drill.duration:.1f} s",
+        median / (drill.duration * 1e3),
+        f"aim 150 ms; 95 % under {tail:.0f} ms; {loose} loose blocks, {min(hits)} to {max(hits)} hits",
+    )
 
 
 def quay() -> None:

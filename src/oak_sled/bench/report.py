@@ -33,12 +33,14 @@ def print_all(quick: bool, window: bool) -> None:
     heap.heaps(1 if quick else 3)
     heap.ball_heap(1 if quick else 3)
     heap.quay()
+    heap.mortar()
     memory(600.0 if quick else 3600.0)
     if window:
         start(1 if quick else 3)
         from oak_sled.bench import desk
 
         desk.dial_to_picture(20 if quick else 80)
+        desk.preview(60 if quick else 300)
         desk.live(5.0 if quick else 60.0)
 
 

@@ -291,6 +291,7 @@ def _solid(one: Block, names: list[str]) -> Solid:
         one.attitude(),
         sway=(one.sway_x, one.sway_y, one.sway_z),
         period=one.period,
+        asleep=one.rests,
     )
 
 

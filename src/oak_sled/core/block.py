@@ -59,6 +59,7 @@ class Block(Frozen):
     width: float = dial(1.0, "m", "across it (diameter of a capsule)", low=0.02, high=1e4, slider=(0.1, 10.0))
     height: float = dial(1.0, "m", "upward", low=0.02, high=1e4, slider=(0.1, 10.0))
     mass: float = dial(120.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 2000.0), scale="log", main=True)
+    rests: bool = Field(False, description="it stays as it was put until something touches it, even in the air")
     sway_x: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
     sway_y: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
     sway_z: float = dial(0.0, "m", "of a driven block: how far it goes up and down", low=-1e3, high=1e3)

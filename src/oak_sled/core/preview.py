@@ -32,11 +32,15 @@ def sling_path(
     at : the pose the craft is held in, position and attitude (the front of a recorded row). The craft goes alone: off
     walls if its height is held; else through the air until it is down to the ground again. Loose things are left out.
     """
-    craft = job.craft.replace(parts=tuple(part for part in job.craft.parts if part.kind != "launcher"))
+    craft, ground = job.craft, job.ground
+    if any(part.kind == "launcher" for part in craft.parts):
+        craft = craft.replace(parts=tuple(part for part in craft.parts if part.kind != "launcher"))
+    if ground.blocks:
+        ground = ground.replace(blocks=())
     x, y, z = pull
     let_go = Event(id="let_go", what="release", target=sling.id, x=x, y=y, z=z)
     drill = job.drill.replace(events=(let_go,), tracks=(), twins=(), targets=(), end="time", duration=seconds)
-    made = replace(job, craft=craft, ground=job.ground.replace(blocks=()), drill=drill)
+    made = replace(job, craft=craft, ground=ground, drill=drill)
     arrays = world.build(made)
     now = world.begin(arrays, made)
     put(now[0], at)

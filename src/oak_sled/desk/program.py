@@ -136,24 +136,22 @@ def press(window: QWidget, name: str, down: bool) -> None:
     QApplication.sendEvent(window, QKeyEvent(kind, keys[name], Qt.KeyboardModifier.NoModifier))
 
 
+def point(widget: QWidget, kind: QEvent.Type, at: QPoint, buttons: Qt.MouseButton) -> None:
+    """The pointer presses, moves or lets go on a widget."""
+    button = Qt.MouseButton.LeftButton if kind != QEvent.Type.MouseMove else Qt.MouseButton.NoButton
+    place, none = QPointF(at), Qt.KeyboardModifier.NoModifier
+    QApplication.sendEvent(widget, QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, none))
+
+
 def drag(widget: QWidget, by: int, app: QApplication, steps: int = 12, let_go: bool = True) -> None:
     """Drags a widget sideways with the left button, in steps."""
     start = QPoint(widget.width() // 2, widget.height() // 2)
-
-    def send(kind: QEvent.Type, at: QPoint, buttons: Qt.MouseButton) -> None:
-        button = Qt.MouseButton.LeftButton if kind != QEvent.Type.MouseMove else Qt.MouseButton.NoButton
-        place = QPointF(at)
-        event = QMouseEvent(
-            kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, Qt.KeyboardModifier.NoModifier
-        )
-        QApplication.sendEvent(widget, event)
-
-    send(QEvent.Type.MouseButtonPress, start, Qt.MouseButton.LeftButton)
+    point(widget, QEvent.Type.MouseButtonPress, start, Qt.MouseButton.LeftButton)
     for step in range(1, steps + 1):
-        send(QEvent.Type.MouseMove, start + QPoint(by * step // steps, 0), Qt.MouseButton.LeftButton)
+        point(widget, QEvent.Type.MouseMove, start + QPoint(by * step // steps, 0), Qt.MouseButton.LeftButton)
         settle(app, 0.03)
     if let_go:
-        send(QEvent.Type.MouseButtonRelease, start + QPoint(by, 0), Qt.MouseButton.NoButton)
+        point(widget, QEvent.Type.MouseButtonRelease, start + QPoint(by, 0), Qt.MouseButton.NoButton)
 
 
 def ready_window(where: str = "demo:fan-sled") -> tuple[QApplication, Window]:
@@ -174,110 +172,6 @@ def shoot(window: Window, folder: Path, name: str) -> None:
     if not window.grab().save(str(file), "PNG"):
         raise Refused([])
     print(f"wrote {file}")
-
-
-def shots(folder: Path) -> int:
-    """Every main view from demo data as a PNG of 1280x800."""
-    folder.mkdir(parents=True, exist_ok=True)
-    app, window = ready_window()
-    session = window.session
-    shoot(window, folder, "bench")
-    dial = window.desk.findChild(DialWidget, "dial_runners_side_grip")
-    assert dial is not None
-    drag(dial, -40, app, let_go=False)
-    settle(app, 0.6)
-    shoot(window, folder, "dial-drag")
-    session.commit("runners edge grip")
-    settle(app, 0.6)
-    for pane in ("Ledger", "Plan", "Measures"):
-        window.show_pane(pane)
-        settle(app, 0.4)
-        shoot(window, folder, pane.lower())
-    window.tick_check()
-    until(app, lambda: window.measures.result is not None)
-    settle(app, 0.3)
-    shoot(window, folder, "tick-check")
-    window.measures.show_measures()
-    window.show_pane("Traces")
-    window.desk.open_strip("runners")
-    settle(app, 0.5)
-    shoot(window, folder, "strip-open")
-    window.desk.open_strip("runners")
-    window.playbar.fit()
-    settle(app, 0.6)
-    shoot(window, folder, "fit")
-    session.choose("drill", "wall_run")
-    until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
-    window.playbar.choose("chase")
-    session.set_time(3.8)
-    settle(app, 0.6)
-    shoot(window, folder, "wall")
-    drive_a_little(app, window)
-    shoot(window, folder, "driving")
-    window.driver.stop()
-    settle(app, 0.4)
-    window.show_comparison(session.cards[-1], session.cards[-2])
-    settle(app, 0.3)
-    shoot(window, folder, "compare")
-    window.hide_comparison()
-    window.toggle_night()
-    session.choose("drill", "slalom")
-    settle(app, 0.8)
-    shoot(window, folder, "night")
-    window.toggle_night()
-    shoot_quay(app, window, folder)
-    finish(app, window)
-    return 0
-
-
-def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
-    """The sled among freight, over the ramp, and the page of its ground."""
-    session = window.session
-    session.open(demos.load("quay"), (), None)
-    until(app, lambda: session.run is not None and not session.worker.is_busy)
-    session.set_time(1.55)
-    window.playbar.choose("orbit")
-    settle(app, 0.8)
-    shoot(window, folder, "quay")
-    session.choose("drill", "ramp_jump")
-    until(app, lambda: session.run is not None and session.run.job.drill.id == "ramp_jump")
-    session.set_time(2.35)
-    window.playbar.choose("side")
-    settle(app, 0.8)
-    shoot(window, folder, "ramp")
-    window.show_page("Ground")
-    window.ground_page.plan.choose(["blocks.ramp"])
-    settle(app, 0.4)
-    shoot(window, folder, "ground")
-    window.show_page("Bench")
-    shoot_uneven(app, window, folder)
-
-
-def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
-    """Twins at a wall, a relief, a gutter that is a mesh, and what is felt of a mesh."""
-    session = window.session
-    for drill, time_s, camera in (
-        ("head_on", 2.6, "orbit"),
-        ("over_ridges", 5.2, "orbit"),
-        ("down_the_gutter", 5.0, "orbit"),
-    ):
-        session.choose("drill", drill)
-        settle(app, 0.3)
-        until(app, lambda: not session.worker.is_busy)
-        session.set_time(time_s)
-        window.playbar.choose(camera)
-        near, window.view.rig.distance = window.view.rig.distance, 20.0 if drill == "over_ridges" else 9.0
-        window.view.refresh()
-        settle(app, 0.8)
-        window.view.rig.distance = near
-        shoot(window, folder, {"head_on": "twins", "over_ridges": "ridges", "down_the_gutter": "gutter"}[drill])
-    window.show_page("Ground")
-    plan = window.ground_page.plan
-    plan.line = [(38.0, -8.0), (38.0, 8.0)]
-    plan.choose(["blocks.cleat"])
-    settle(app, 0.4)
-    shoot(window, folder, "mesh")
-    window.show_page("Bench")
 
 
 def drive_a_little(app: QApplication, window: Window) -> None:

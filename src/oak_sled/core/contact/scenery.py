@@ -170,6 +170,7 @@ class Solid:
     gravity_scale: float = 1.0
     sway: Sequence[float] = (0.0, 0.0, 0.0)
     period: float = 1.0
+    asleep: bool = False
 
 
 def box_inertia(mass: float, half: Sequence[float] | Floats) -> Floats:
@@ -261,6 +262,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
     row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
     row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
+    row["asleep"] = int(solid.asleep and solid.kind == FREE)
     solver.refresh(row)
 
 

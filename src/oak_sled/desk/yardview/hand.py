@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from oak_sled.core import among, preview, traces, units
 from oak_sled.core.craft import free_name
@@ -101,28 +101,35 @@ class Hand(QObject):
         known = [one for one in self.session.drill.events if one.what == "release" and sling and one.target == sling.id]
         return known[0] if known else None
 
-    def move(self, at: QPointF, camera: Camera, run: Run) -> None:
-        """The pointer goes on: the pull or the poke follows it, and a preview of where it leads."""
+    def aim(self, at: QPointF, camera: Camera, run: Run) -> bool:
+        """The pull or the poke follows the pointer, and the path where a pull leads; False while nothing has moved."""
         grip = self.grip
         if grip is None:
-            return
-        if (at - grip.start).manhattanLength() > CLICK_PX:
-            grip.moved = True
+            return False
+        grip.moved = grip.moved or (at - grip.start).manhattanLength() > CLICK_PX
         spot = _on_level(camera, at, float(grip.point[2]))
         if spot is None or not grip.moved:
-            return
+            return False
         grip.vector = np.round(spot - grip.point, 2)
-        if grip.what == "sling":
-            sling = self.sling()
-            if sling is not None:
-                x, y, z = (float(value) for value in grip.vector)
-                row = self._held_at(run, run.ticks if self.session.live_on else self.session.row)
-                self.path = preview.sling_path(run.job, sling, row[:7], (x, y, z))
-            if not self.session.live_on:
-                self._preview_event("release", grip.target, grip.vector, np.zeros(3))
-        elif not self.session.live_on:
-            self._preview_event("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
+        sling = self.sling()
+        if grip.what == "sling" and sling is not None:
+            x, y, z = (float(value) for value in grip.vector)
+            row = self._held_at(run, run.ticks if self.session.live_on else self.session.row)
+            self.path = preview.sling_path(run.job, sling, row[:7], (x, y, z))
+        return True
+
+    def move(self, at: QPointF, camera: Camera, run: Run) -> None:
+        """The pointer goes on: what is in hand follows, and the drill with it."""
+        grip = self.grip
+        if grip is None or not self.aim(at, camera, run):
+            return
         self.changed.emit()
+        if self.session.live_on:
+            return
+        if grip.what == "sling":
+            self._preview_event("release", grip.target, grip.vector, np.zeros(3))
+        else:
+            self._preview_event("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
 
     def release(self, camera: Camera) -> None:
         """Lets go: the craft is flung, or the body poked."""
@@ -211,11 +218,10 @@ class Hand(QObject):
         ink = theme.family("impulse")
         labels = arrows.Labels(camera.width, camera.height)
         if self.path is not None and len(self.path) > 1:
-            line, far = camera.project(self.path[:: max(1, len(self.path) // 200)])
-            painter.setPen(QPen(ink, 2.0, Qt.PenStyle.DashLine))
+            line, far = camera.project(self.path[:: max(1, len(self.path) // 120)])
+            painter.setPen(QPen(ink, 2.0))
             spots = [QPointF(x, y) for (x, y), d in zip(line.tolist(), far.tolist(), strict=True) if d > 0.1]
-            for a, b in zip(spots, spots[1:], strict=False):
-                painter.drawLine(a, b)
+            painter.drawPolyline(QPolygonF(spots))
         if grip.what == "sling":
             painter.setPen(QPen(theme.family("tie"), 3.0))
             painter.drawLine(at, tip)

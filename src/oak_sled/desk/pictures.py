@@ -1,0 +1,147 @@
+"""The pictures of every main view, made from the demo yards."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtWidgets import QApplication
+
+from oak_sled.core import demos
+from oak_sled.desk.channelstrips import Pick
+from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.program import drag, drive_a_little, finish, point, ready_window, settle, shoot, until
+from oak_sled.desk.window import Window
+
+
+def shots(folder: Path) -> int:
+    """Every main view from demo data as a PNG of 1280x800."""
+    folder.mkdir(parents=True, exist_ok=True)
+    app, window = ready_window()
+    session = window.session
+    shoot(window, folder, "bench")
+    dial = window.desk.findChild(DialWidget, "dial_runners_side_grip")
+    assert dial is not None
+    drag(dial, -40, app, let_go=False)
+    settle(app, 0.6)
+    shoot(window, folder, "dial-drag")
+    session.commit("runners edge grip")
+    settle(app, 0.6)
+    for pane in ("Ledger", "Plan", "Measures"):
+        window.show_pane(pane)
+        settle(app, 0.4)
+        shoot(window, folder, pane.lower())
+    window.tick_check()
+    until(app, lambda: window.measures.result is not None)
+    settle(app, 0.3)
+    shoot(window, folder, "tick-check")
+    window.measures.show_measures()
+    window.show_pane("Traces")
+    window.desk.open_strip("runners")
+    settle(app, 0.5)
+    shoot(window, folder, "strip-open")
+    window.desk.open_strip("runners")
+    session.choose("drill", "wall_run")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
+    window.playbar.choose("chase")
+    session.set_time(3.8)
+    settle(app, 0.6)
+    shoot(window, folder, "wall")
+    drive_a_little(app, window)
+    shoot(window, folder, "driving")
+    window.driver.stop()
+    settle(app, 0.4)
+    window.show_comparison(session.cards[-1], session.cards[-2])
+    settle(app, 0.3)
+    shoot(window, folder, "compare")
+    window.hide_comparison()
+    window.toggle_night()
+    session.choose("drill", "slalom")
+    settle(app, 0.8)
+    shoot(window, folder, "night")
+    window.toggle_night()
+    shoot_quay(app, window, folder)
+    shoot_throws(app, window, folder)
+    finish(app, window)
+    return 0
+
+
+def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
+    """The sled among freight, over the ramp, and the page of its ground."""
+    session = window.session
+    session.open(demos.load("quay"), (), None)
+    until(app, lambda: session.run is not None and not session.worker.is_busy)
+    session.set_time(1.55)
+    window.playbar.choose("orbit")
+    settle(app, 0.8)
+    shoot(window, folder, "quay")
+    session.choose("drill", "ramp_jump")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "ramp_jump")
+    session.set_time(2.35)
+    settle(app, 0.4)
+    window.show_page("Ground")
+    window.ground_page.plan.choose(["blocks.ramp"])
+    settle(app, 0.4)
+    shoot(window, folder, "ground")
+    window.show_page("Bench")
+    shoot_uneven(app, window, folder)
+
+
+def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: float) -> None:
+    """A demo yard on one of its drills, at a moment."""
+    session = window.session
+    session.open(demos.load(name), (), None)
+    until(app, lambda: session.run is not None and not session.worker.is_busy)
+    session.choose("drill", drill)
+    until(app, lambda: session.run is not None and session.run.job.drill.id == drill)
+    settle(app, 0.4)
+    session.set_time(time_s)
+    settle(app, 0.8)
+
+
+def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
+    """Twins at a wall, and what is felt of a mesh."""
+    open_yard(app, window, "quay", "head_on", 2.6)
+    window.playbar.choose("orbit")
+    settle(app, 0.8)
+    shoot(window, folder, "twins")
+    open_yard(app, window, "quay", "down_the_gutter", 5.0)
+    window.show_page("Ground")
+    plan = window.ground_page.plan
+    plan.line = [(38.0, -8.0), (38.0, 8.0)]
+    plan.choose(["blocks.cleat"])
+    settle(app, 0.4)
+    shoot(window, folder, "mesh")
+    window.show_page("Bench")
+
+
+def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
+    """A mortar and its wall, three weights in one gust, a puck on its sling, and the page of its drill."""
+    open_yard(app, window, "mortar", "breach", 2.35)
+    shoot(window, folder, "mortar")
+    open_yard(app, window, "shove", "one_gust", 1.05)
+    window.show_pane("Measures")
+    settle(app, 0.4)
+    shoot(window, folder, "shove")
+    window.show_pane("Traces")
+    open_yard(app, window, "puck", "three_cushions", 0.0)
+    window.view.fit()
+    settle(app, 0.6)
+    run, camera = window.session.run, window.view._camera
+    assert run is not None
+    assert camera is not None
+    px, _ = camera.project(run.columns("position.x", "position.y", "position.z")[0])
+    at = QPointF(*px[0]).toPoint()
+    point(window.view, QEvent.Type.MouseButtonPress, at, Qt.MouseButton.LeftButton)
+    for k in range(1, 9):
+        point(window.view, QEvent.Type.MouseMove, at + QPoint(-8 * k, 2 * k), Qt.MouseButton.LeftButton)
+        settle(app, 0.05)
+    settle(app, 0.8)
+    shoot(window, folder, "sling")
+    point(window.view, QEvent.Type.MouseButtonRelease, at + QPoint(-64, 16), Qt.MouseButton.NoButton)
+    open_yard(app, window, "mortar", "walk_the_fire", 1.6)
+    window.show_page("Drill")
+    window.drill_page.strips.choose(Pick("knot", "swing", 1))
+    settle(app, 0.5)
+    shoot(window, folder, "drill")
+    window.show_page("Bench")
