@@ -179,3 +179,30 @@ def test_bad_freight_is_one_clear_line(change, said):
     done = call("run", "demo:quay", "--set", change, status=2)
     assert said in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_what_was_flung_is_measured_on_the_command_line(tmp_path):
+    out = tmp_path / "out.json"
+    assert "launch_speed@light" in call("run", "demo:shove", "--json", str(out)).stdout
+    found = json.loads(out.read_text())["measures"]
+    assert found["launch_speed@light"]["unit"] == "m/s"
+    assert found["launch_speed@light"]["value"] > found["launch_speed@heavy"]["value"]
+
+
+@pytest.mark.parametrize("name", ["mortar", "shove", "puck"])
+def test_the_demos_of_sudden_pushes_meet_their_targets(name):
+    assert "missed" not in call("check", f"demo:{name}").stdout
+
+
+def test_a_shot_of_no_mass_is_one_clear_line():
+    said = call("run", "demo:mortar", "--set", "crafts.mortar.parts.barrel.shot_mass=0", status=2).stderr.strip()
+    assert len(said.splitlines()) == 1
+    assert "parts.barrel.shot_mass" in said
+    assert "at least 0.0001" in said
+
+
+def test_a_target_of_a_watched_block_may_ask_for_a_measure_that_blocks_have():
+    call("spread", "demo:shove", "--drill", "one_gust", "--vary", "crafts.anchored.parts.gust.size=2000:6000:2",
+         "--measure", "launch_speed@light")  # fmt: skip
+    call("spread", "demo:shove", "--drill", "one_gust", "--vary", "crafts.anchored.parts.gust.size=2000:6000:2",
+         "--measure", "top_speed@light", status=2)  # fmt: skip

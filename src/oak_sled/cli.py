@@ -144,7 +144,8 @@ def run(
     found = measures.read_all(made)
     warned = cautions.find(job, made)
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
-    for known in measures.MEASURES:
+    shown = [measures.measure(name) for name in measures.names_of(made)]
+    for known in shown:
         value = found[known.name]
         if value is not None:
             print(f"{known.name:<15} {value:>12.5g} {known.unit:<5} {known.title}")
@@ -157,7 +158,7 @@ def run(
         run_csv.save(made, Path(csv))
     if json_file:
         out = {
-            "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in measures.MEASURES},
+            "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
             "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
             "digest": made.digest,
         }

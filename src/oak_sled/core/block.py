@@ -17,6 +17,7 @@ BlockFit = Literal["box", "ball", "hull", "hulls", "triangles"]
 TIMBER = "timber"
 BUILT_IN = ("ground", "hull", TIMBER)
 """Materials every ground has: its own surface, the hull of a craft, and what a block is of that names none."""
+Look = Literal["timber", "snow", "iron"]
 Moves = Literal["free", "fixed", "driven", "trigger"]
 
 
@@ -26,6 +27,7 @@ class Material(Frozen):
     id: str = name_field("the name by which blocks and grounds refer to it")
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
     bounce: float = dial(0.05, "", "share of the speed into it that comes back", low=0.0, high=1.0, main=True)
+    look: Look = Field("timber", description="how what is of it is drawn")
 
 
 class Pair(Frozen):

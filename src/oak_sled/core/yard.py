@@ -126,7 +126,7 @@ class Start(Frozen):
 class Knot(Frozen):
     """A channel value at a time."""
 
-    t: float = dial(0.0, "s", "time from the start", low=0.0, high=1e5)
+    t: float = dial(0.0, "s", "time from the start", low=0.0, high=1e5, slider=(0.0, 20.0))
     value: float = dial(0.0, "", "raw channel value", low=-1.0, high=1.0)
 
 

@@ -15,7 +15,8 @@ from oak_sled.core.parts.sling import Sling
 from oak_sled.desk import theme
 from oak_sled.desk.groundplan import GRID, HANDLE, GroundPlan, rounded
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import arrows
+from oak_sled.desk.yardview import arrows, throws
+from oak_sled.desk.yardview.camera import spots_of
 
 SPIN_RADIUS = 30.0
 """px from the start to where its spin is taken hold of: an arc as long as what it turns in a second."""
@@ -47,10 +48,8 @@ class DrillPlan(GroundPlan):
         spots = [(self.session.drill.start.x, self.session.drill.start.y)]
         run = self.session.run
         if run is not None and run.ticks:
-            place = run.columns("position.x", "position.y")
+            place = spots_of(run)[:, :2]
             spots += [tuple(place.min(axis=0)), tuple(place.max(axis=0))]
-        for name in self.session.drill.watch:
-            spots += [(one.x, one.y) for one in self.ground.blocks if one.id == name]
         low, high = np.min(spots, axis=0), np.max(spots, axis=0)
         room = max(6.0, 0.12 * float(np.max(high - low)))
         return float(low[0] - room), float(low[1] - room), float(high[0] + room), float(high[1] + room)
@@ -185,6 +184,12 @@ class DrillPlan(GroundPlan):
             painter.drawPolyline(QPolygonF([self.at(x, y) for x, y in place[::step].tolist()]))
             painter.setBrush(theme.colour("oak"))
             painter.drawEllipse(self.at(*place[self.session.row].tolist()), 3.5, 3.5)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.family("impulse"), 1.2))
+            for _, flown, _ in throws.flights(run, run.ticks):
+                painter.drawPolyline(
+                    QPolygonF([self.at(x, y) for x, y, _ in flown[:: max(1, len(flown) // 60)].tolist()])
+                )
         for one in self.session.drill.events:
             if one.what in ("release", "poke"):
                 self._paint_event(painter, one)

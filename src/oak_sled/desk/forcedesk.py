@@ -21,6 +21,9 @@ from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Strip
 
+SPACE = 5
+"""px round the strips."""
+
 
 class _Row(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -44,7 +47,7 @@ class ForceDesk(QWidget):
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.row = _Row()
         self.lane = QHBoxLayout(self.row)
-        self.lane.setContentsMargins(5, 5, 5, 5)
+        self.lane.setContentsMargins(SPACE, SPACE, SPACE, SPACE)
         self.lane.setSpacing(4)
         self.area.setWidget(self.row)
         self._scroll_to_open = False
@@ -128,6 +131,8 @@ class ForceDesk(QWidget):
             strip.menu_wanted.connect(self.show_part_menu)
             self.lane.insertWidget(place, strip, 1)
             self.strips.append(strip)
+        tallest = max(strip.minimumSizeHint().height() for strip in self.strips)
+        self.setMinimumHeight(max(theme.DESK, tallest + 2 * SPACE))
 
     def _path(self, path: str) -> str:
         return f"{self.session.craft_path}.{path}"

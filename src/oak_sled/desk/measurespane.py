@@ -16,11 +16,11 @@ from oak_sled.desk.session import Session
 
 ROW = 21
 FLUNG = (
-    ("mass", "kg", "mass"),
-    ("speed", "m/s", "speed"),
+    ("", "kg", "mass"),
+    ("", "m/s", "speed"),
     ("far", "m", "distance"),
     ("high", "m", "height"),
-    ("in air", "s", "air"),
+    ("air", "s", "air"),
     ("turns", "", "turns"),
     ("calm", "s", "calm"),
 )

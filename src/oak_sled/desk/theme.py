@@ -38,6 +38,7 @@ DAY = {
     "wood": "#C79A5E",
     "wood_dark": "#8A6236",
     "iron": "#3C4144",
+    "snow": "#F7F8F6",
 }
 NIGHT = {
     **DAY,

@@ -13,7 +13,7 @@ from oak_sled.core.dial import dial
 from oak_sled.core.jit import compiled
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
-from oak_sled.core.units import show
+from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
 Way = Literal["impulse", "speed_change"]
@@ -113,8 +113,8 @@ class Impulse(Part):
         if self.fires == "on_charge":
             first += f", {show(gained * self.least_share, 'm/s')} for a tap"
         if self.lasts > 0.0:
-            return (first, f"{show(gained / self.lasts / 9.80665, 'g')} for {show(self.lasts, 's')}")
-        high = (gained * math.sin(math.radians(self.elevation_deg))) ** 2 / (2.0 * 9.80665)
+            return (first, f"{show(gained / self.lasts / STANDARD_GRAVITY, 'g')} for {show(self.lasts, 's')}")
+        high = (gained * math.sin(math.radians(self.elevation_deg))) ** 2 / (2.0 * STANDARD_GRAVITY)
         return (
             (first, f"rises {show(high, 'm')}") if high > 0.01 else (first, f"in one tick of {show(setting.dt, 's')}")
         )

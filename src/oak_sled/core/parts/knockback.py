@@ -11,7 +11,7 @@ from pydantic import Field
 from oak_sled.core.dial import dial
 from oak_sled.core.jit import compiled
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
-from oak_sled.core.units import show
+from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Timing = Literal["while_held", "on_press", "on_hit"]
 Volume = Literal["box", "ball", "cone"]
@@ -83,7 +83,7 @@ class Knockback(Part):
         slider=(-720.0, 720.0), main=True, title="fling",
     )  # fmt: skip
     fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="head over heels, or about the upright")
-    reach: float = dial(5.0, "m", "how far it reaches", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log", main=True)
+    reach: float = dial(5.0, "m", "how far it reaches", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log")
     volume: Volume = Field("cone", description="the shape in which it finds whom it pushes")
     angle_deg: float = dial(
         30.0, "°", "of a cone: half its angle", low=0.5, high=180.0, slider=(2.0, 90.0), title="half angle"
@@ -164,13 +164,13 @@ class Knockback(Part):
         where = "" if self.fall_off == "none" else " close by"
         if self.way in ("speed_change", "acceleration"):
             return (f"everybody {show(size, 'm/s')}{where}", f"flies {_flight(size, self.lift_deg)}")
-        speeds = ", ".join(f"{mass:g} kg {show(size / mass, 'm/s')}" for mass in (20, 80, 320))
-        return (f"{show(size, 'N s')}{where}: {speeds}", f"80 kg flies {_flight(size / 80.0, self.lift_deg)}")
+        speeds = " · ".join(f"{size / mass:.3g}" for mass in (20, 80, 320))
+        return (f"20, 80, 320 kg: {speeds} m/s{where}", f"80 kg flies {_flight(size / 80.0, self.lift_deg)}")
 
 
 def _flight(speed: float, lift_deg: float) -> str:
     lift = math.radians(max(lift_deg, 0.0))
-    return f"{show(speed * speed * math.sin(2.0 * lift) / 9.80665, 'm')} far, without air"
+    return f"{show(speed * speed * math.sin(2.0 * lift) / STANDARD_GRAVITY, 'm')} without air"
 
 
 @compiled

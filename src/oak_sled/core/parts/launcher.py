@@ -68,9 +68,7 @@ class Launcher(Part):
         40.0, "m/s", "speed of a shot against the muzzle", low=0.1, high=5e3, slider=(2.0, 400.0), scale="log",
         main=True, title="muzzle speed",
     )  # fmt: skip
-    rate: float = dial(
-        2.0, "1/s", "shots a second, at most", low=0.01, high=200.0, slider=(0.2, 20.0), scale="log", main=True
-    )
+    rate: float = dial(2.0, "1/s", "shots a second, at most", low=0.01, high=200.0, slider=(0.2, 20.0), scale="log")
     elevation_deg: float = dial(
         10.0, "°", "direction: 90 straight up", low=-90.0, high=90.0, main=True, title="elevation"
     )
@@ -203,10 +201,7 @@ class Launcher(Part):
             return (first, f"energy {show(0.5 * self.shot_mass * self.muzzle_speed**2, 'J')} a shot")
         area = 0.25 * math.pi * self.shot_size**2
         slows = 0.5 * setting.air_density * self.shot_drag * area * self.muzzle_speed**2 / self.shot_mass
-        return (
-            first,
-            f"carries {show(far, 'm')} without air; drag {show(slows / STANDARD_GRAVITY, 'g')} at the muzzle",
-        )
+        return (first, f"carries {show(far, 'm')}; air slows {show(slows / STANDARD_GRAVITY, 'g')}")
 
 
 @compiled

@@ -12,7 +12,7 @@ from oak_sled.core.dial import dial
 from oak_sled.core.jit import compiled
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
-from oak_sled.core.units import show
+from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Hold = Literal["loose", "in_place", "weightless"]
 
@@ -67,7 +67,7 @@ class Sling(Part):
         if setting.friction > 0.0:
             far = full * full / (2.0 * setting.friction / setting.mass)
             return (first, f"slides {show(far, 'm')} if only friction slows it")
-        return (first, f"throws {show(full * full / 9.80665, 'm')} at 45° without drag")
+        return (first, f"throws {show(full * full / STANDARD_GRAVITY, 'm')} at 45° without drag")
 
 
 @compiled

@@ -25,7 +25,7 @@ def still_mesh(ground: Ground) -> list[Floats]:
     for one in ground.blocks:
         if one.moves not in ("fixed", "trigger") or one.is_laid:
             continue
-        made = template(one)
+        made = template(one, look_of(one, ground))
         axes = traces.rotation(np.array(one.attitude()))
         made[:, :3] = made[:, :3] @ axes.T + one.middle()
         made[:, 3:6] = made[:, 3:6] @ axes.T
@@ -38,12 +38,17 @@ def laid_meshes(ground: Ground) -> list[Floats]:
     return [meshes.flat(among.mesh_triangles(one), theme.rgb("saw_ice")) for one in ground.blocks if one.is_laid]
 
 
-def template(one: Block) -> Floats:
+def look_of(one: Block, ground: Ground) -> str:
+    """How a block is drawn, by its material."""
+    return next((material.look for material in ground.materials if material.id == one.material), "timber")
+
+
+def template(one: Block, look: str = "timber") -> Floats:
     """A block about its middle, its own axes: vertices of shape (n, 9), position, normal, colour."""
     half = one.half_extents()
     if one.moves == "trigger":
         return _frame(half)
-    colour = _colour(one)
+    colour = _colour(one, look)
     if one.shape == "ball":
         return np.concatenate([meshes.ball((0.0, 0.0, 0.0), half[0], colour)])
     if one.shape == "mesh" and one.mesh is not None:
@@ -61,7 +66,7 @@ def template(one: Block) -> Floats:
         ends = [meshes.ball((side * (half[0] - half[1]), 0.0, 0.0), half[1], colour) for side in (-1, 1)]
         return np.concatenate([rod, *ends])
     crate = meshes.box((0.0, 0.0, 0.0), half, colour)
-    if one.moves != "free":
+    if one.moves != "free" or look != "timber":
         return crate
     # a strap round each end, so that one sees it turn
     dark = (colour[0] * 0.55, colour[1] * 0.55, colour[2] * 0.55)
@@ -78,7 +83,9 @@ def _turned(mesh: Floats, rotation: Floats) -> Floats:
     return mesh
 
 
-def _colour(one: Block) -> meshes.Rgb:
+def _colour(one: Block, look: str) -> meshes.Rgb:
+    if look != "timber":
+        return theme.rgb(look)
     if one.moves == "fixed":
         return theme.rgb("saw_ice")
     if one.moves == "driven":
@@ -112,7 +119,7 @@ class Freight:
 
     def __init__(self, ground: Ground):
         self.blocks = among.moving(ground)
-        made = [template(one) for one in self.blocks]
+        made = [template(one, look_of(one, ground)) for one in self.blocks]
         for mesh, one in zip(made, self.blocks, strict=True):
             mesh[:, :3] -= one.centre()  # a run tells where the centre of mass is
         self.vertices = np.concatenate(made) if made else np.zeros((0, 9))

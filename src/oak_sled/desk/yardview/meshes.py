@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.brake import Brake
+from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.state import Floats
 from oak_sled.core.yard import Ground
@@ -134,6 +135,8 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
     for part in craft.parts:
         if isinstance(part, Thruster):
             _thruster(part, craft, pieces, fans)
+        elif isinstance(part, Launcher):
+            pieces.append(_barrel(part, hy))
         elif isinstance(part, Brake) and part.at_point:
             pieces.append(box((part.x, part.y, part.z + 0.12), (0.05, 0.16, 0.1), iron))
     return np.concatenate(pieces).astype("f4"), fans
@@ -154,6 +157,18 @@ def _deck(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> 
     pieces.append(box((0.2 * hx, 0.0, high + 0.38 * hz), (0.3 * hx, 0.52 * hy, 0.38 * hz), light, 0.94))
     pieces.append(box((0.2 * hx, 0.0, high + 0.38 * hz), (0.035 * hx, 0.535 * hy, 0.39 * hz), dark, 0.94))
     return pieces
+
+
+def _barrel(part: Launcher, half_width: float) -> Floats:
+    """A tube whose mouth is the muzzle."""
+    radius, length = max(0.75 * part.shot_size, 0.06), max(3.0 * part.shot_size, 1.1 * half_width)
+    tube = disc((-0.5 * length, 0.0, 0.0), radius, length, theme.rgb("iron"), 16)
+    azimuth, elevation = math.radians(part.azimuth_deg), math.radians(part.elevation_deg)
+    ca, sa, ce, se = math.cos(azimuth), math.sin(azimuth), math.cos(elevation), math.sin(elevation)
+    turned = np.array([[ca * ce, -sa, -ca * se], [sa * ce, ca, -sa * se], [se, 0.0, ce]])
+    tube[:, :3] = tube[:, :3] @ turned.T + [part.x, part.y, part.z]
+    tube[:, 3:6] = tube[:, 3:6] @ turned.T
+    return tube
 
 
 def _thruster(part: Thruster, craft: Craft, pieces: list[Floats], fans: list[Fan]) -> None:

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.core import preview, traces
 from oak_sled.core.parts.knockback import Knockback
@@ -87,7 +87,7 @@ def outline(part: Knockback) -> list[Floats]:
 def paint(painter: QPainter, run: Run, row: int, camera: Camera, moving: bool) -> None:
     """Volumes, trails, shots and bursts of a run at a row."""
     _paint_volumes(painter, run, row, camera)
-    ink = theme.family("impulse")
+    ink = QColor(theme.family("impulse"))
     for launcher, places, flying in flights(run, row):
         step = max(1, len(places) // 120)
         painter.setPen(
@@ -126,7 +126,7 @@ def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> Non
         if not isinstance(part, Knockback) or part.mute or part.timing == "on_hit":
             continue
         active = numbers[run.layout.place(f"{part.id}.activity")] > 0.0
-        ink = theme.family("impulse")
+        ink = QColor(theme.family("impulse"))
         ink.setAlphaF(0.95 if active else 0.4)
         painter.setPen(QPen(ink, 2.2 if active else 1.0, Qt.PenStyle.SolidLine if active else Qt.PenStyle.DashLine))
         for line in outline(part):
