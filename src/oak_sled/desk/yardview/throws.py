@@ -40,7 +40,9 @@ def flights(run: Run, row: int) -> list[tuple[Launcher, Floats, bool]]:
 
 def bursts(run: Run, row: int) -> list[tuple[Floats, float, float]]:
     """Bursts that are seen at a row: where, how far they reach, m, and how long ago, s."""
-    found = []
+    found: list[tuple[Floats, float, float]] = []
+    if not run.layout.shots:
+        return found
     parts = {part.id: part for part in run.job.craft.parts}
     for event in traces.events(run):
         ago = (row - event.row) * run.job.dt
