@@ -276,7 +276,7 @@ def test_the_outlooks_of_sudden_parts_say_what_their_numbers_mean(make):
     assert "full pull 8.00 m/s, half of it 4.00 m/s" in b
     assert "2.00 m/s a shot" in c
     assert "163 m" in c  # v2 sin(2 e) / g
-    assert "80 kg 5.00 m/s" in d
+    assert "20, 80, 320 kg: 20 · 5 · 1.25 m/s" in d
 
 
 # what is compiled again, and what is not
@@ -297,3 +297,26 @@ def test_the_cache_follows_what_is_compiled_and_all_it_is_made_of():
     for file in jit.CORE.rglob("*.py"):
         if "@compiled" in file.read_text(encoding="utf-8"):
             assert str(file.relative_to(jit.CORE)) in names
+
+
+@pytest.mark.parametrize("speed", [4.0, 9.0, 16.0])
+@pytest.mark.parametrize("lift", [20.0, 45.0, 75.0])
+def test_flights_of_shots_and_blocks_against_the_throw_without_air(make, speed, lift):
+    """Range, height and time of a block that a change of speed throws, by the school formulas."""
+    angle = math.radians(lift)
+    part = Knockback(
+        id="k", way="speed_change", size=speed, lift_deg=lift, direction="facing", volume="ball", reach=30.0
+    )
+    block = Block(id="ball", shape="ball", x=6.0, length=0.4, width=0.4, height=0.4, mass=7.0)
+    ground = {"floor": True, "friction": 0.9, "blocks": (block,)}
+    found = make.run([part], body=STILL, ground=ground, seconds=5.0, ticks=480,
+                     drill={"events": (trigger("k", t=0.1),), "watch": ("ball",)})  # fmt: skip
+    (flight,) = flights.all_of(found)
+    rise = speed * math.sin(angle)
+    assert flight.speed == pytest.approx(speed, rel=0.02)
+    assert flight.height == pytest.approx(rise * rise / (2 * G), rel=0.03)
+    place = found.columns(*(f"block.ball.position.{axis}" for axis in "xyz"))
+    flown = 2 * rise / G
+    landing = place[found.at(0.1 + flown)]
+    assert landing[0] - place[0, 0] == pytest.approx(speed * math.cos(angle) * flown, rel=0.03)
+    assert flight.air == pytest.approx(flown, rel=0.12)

@@ -245,3 +245,78 @@ def test_a_file_that_is_no_text_or_not_there_is_refused(sled, tmp_path):
         inputs_csv.load(tmp_path / "odd.csv", sled)
     with pytest.raises(Refused, match="cannot be read"):
         inputs_csv.load(tmp_path / "none.csv", sled)
+
+
+# at random
+
+
+def random_track(random, channel, shape):
+    times = np.sort(random.uniform(0.0, 5.0, size=random.integers(1, 8)))
+    low = -1.0 if channel.two_sided else 0.0
+    knots = tuple(Knot(t=float(t), value=float(random.uniform(low, 1.0))) for t in times)
+    return Track(channel=channel.id, shape=shape, knots=knots)
+
+
+@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("shape", ["steps", "ramps"])
+def test_random_inputs_come_back_from_csv_tick_for_tick(sled, seed, shape):
+    random = np.random.default_rng(seed)
+    drill = Drill(id="d", duration=5.5, tracks=tuple(random_track(random, channel, shape) for channel in sled.channels))
+    ticks = int(random.choice([60, 120, 240]))
+    found = inputs_csv.loads(inputs_csv.dumps(drill, sled, ticks), sled)
+    times = np.arange(round(5.5 * ticks)) / ticks
+    for track_in in drill.tracks:
+        back = next((one for one in found.tracks if one.channel == track_in.channel), Track(channel=track_in.channel))
+        assert np.array_equal(world.sample(back, times), world.sample(track_in, times)), track_in.channel
+    assert found.notes == ()
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_random_stamp_keeps_its_order_its_bounds_and_the_values_before_it(sled, seed):
+    random = np.random.default_rng(200 + seed)
+    channel = sled.channels[int(random.integers(3))]
+    made = random_track(random, channel, str(random.choice(["steps", "ramps"])))
+    for _ in range(5):
+        made = inputs.stamped(made, str(random.choice(inputs.STAMPS)), float(random.uniform(0.0, 5.0)), channel)
+        times = [knot.t for knot in made.knots]
+        assert times == sorted(times)
+        values = world.sample(made, np.linspace(0.0, 6.0, 400))
+        assert values.min() >= (-1.0 if channel.two_sided else 0.0)
+        assert values.max() <= 1.0
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_a_cut_of_what_remembers_nothing_goes_on_exactly(make, seed):
+    """A craft of thrusters whose channels rise at once has no memory: the cut drill is the tail of the whole one."""
+    from oak_sled.core.parts.thruster import Thruster
+    from oak_sled.core.parts.torque import Torque
+
+    random = np.random.default_rng(seed)
+    parts = [Thruster(id="main", channel="throttle", thrust=300.0), Torque(id="turn", channel="steer", turn=40.0)]
+    told = {
+        name: [(float(t), float(random.uniform(-1, 1))) for t in np.sort(random.uniform(0, 4, size=5))]
+        for name in ("throttle", "steer")
+    }
+    body = {"mass": 90.0, "held": ("z", "roll", "pitch"), "damping": 0.2, "spin_damping": 0.5}
+    job = make.job(parts, body=body, ground={"gravity": 0.0}, seconds=4.0, told=told, speed=3.0)
+    whole = run.execute(job)
+    first = round(float(random.uniform(0.5, 3.0)) * 120) / 120
+    cut = inputs.trimmed(job.drill, whole, first, 4.0)
+    part = run.execute(Job(job.craft, job.ground, cut, 120))
+    names = ("position.x", "position.y", "velocity.x", "velocity.y", "spin.z")
+    tail = whole.columns(*names)[whole.at(first) :]
+    count = min(len(tail), part.ticks + 1)
+    assert count > 100
+    assert part.columns(*names)[:count] == pytest.approx(tail[:count], abs=1e-6)
+
+
+@pytest.mark.parametrize("smooth", [0.02, 0.06, 0.3])
+def test_smoothing_never_leaves_the_band_of_what_was_told(sled, smooth):
+    random = np.random.default_rng(9)
+    for channel in sled.channels:
+        rough = random_track(random, channel, "steps")
+        made = inputs.smoothed(rough, smooth, 6.0, channel.two_sided)
+        told = world.sample(rough, np.arange(0.0, 6.0, 1 / 120))
+        values = world.sample(made, np.arange(0.0, 6.0, 0.01))
+        assert values.min() >= told.min() - 2 * inputs.CLOSE_ENOUGH
+        assert values.max() <= told.max() + 2 * inputs.CLOSE_ENOUGH

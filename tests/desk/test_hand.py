@@ -127,8 +127,9 @@ def test_choices_and_words_of_a_document():
 
 
 def test_blocks_look_like_their_material(window):
-    ground = Ground(id="g", materials=(Material(id="white", look="snow"), Material(id="plank")),
-                    blocks=(Block(id="a", material="white"), Block(id="b", material="plank"), Block(id="c")))  # fmt: skip
+    materials = (Material(id="white", look="snow"), Material(id="plank"))
+    blocks = (Block(id="a", material="white"), Block(id="b", material="plank"), Block(id="c"))
+    ground = Ground(id="g", materials=materials, blocks=blocks)
     looks = [freight.look_of(one, ground) for one in ground.blocks]
     assert looks == ["snow", "timber", "timber"]
     snow = freight.template(ground.blocks[0], "snow")
