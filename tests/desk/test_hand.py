@@ -123,7 +123,7 @@ def test_choices_and_words_of_a_document():
     found = {name: options for name, options, _ in choices_of(Block(id="b"))}
     assert set(found) == {"shape", "fit", "moves", "rests"}
     assert found["rests"] == (True, False)
-    assert [words_of(value) for value in (True, False, "", "from_source")] == ["yes", "no", "none", "from source"]
+    assert [words_of(value) for value in (True, False, "", "from_source")] == ["yes", "no", "", "from source"]
 
 
 def test_blocks_look_like_their_material(window):

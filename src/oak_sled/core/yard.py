@@ -190,9 +190,17 @@ class Drill(Frozen):
     duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
     events: tuple[Event, ...] = Field((), max_length=500, description="moments at which something happens")
     end: End = Field("time", description="what ends it sooner")
-    end_value: float = dial(0.0, "", "m for distance, s not before which stopped counts", low=0.0, high=1e6)
+    end_value: float = dial(
+        0.0, "", "the distance, or the time not before which stopped counts", low=0.0, high=1e6, slider=(0.0, 200.0),
+        unit_by=("end", {"distance": "m", "stopped": "s"}),
+    )  # fmt: skip
     event_time: float = dial(
-        0.0, "s", "when what is measured begins (the step, the brake, the release)", low=0.0, high=1e5
+        0.0,
+        "s",
+        "when what is measured begins (the step, the brake, the release)",
+        low=0.0,
+        high=1e5,
+        slider=(0.0, 30.0),
     )
     twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run it too, each by itself")
     watch: tuple[str, ...] = Field((), max_length=12, description="blocks whose flight is measured, side by side")

@@ -361,7 +361,7 @@ class DrillPage(QWidget):
             numbers.add_title(item.heading.capitalize())
             numbers.add_note(SAYS[item.what])
             numbers.add_choice(path, "what", get_args(What), "what happens")
-            numbers.add_choice(path, "target", self.targets_of(item.what), "what it is for; none: the craft")
+            numbers.add_choice(path, "target", self.targets_of(item.what), "what it is for", "the craft")
             wanted = {
                 "t",
                 *("xyz" if item.what in ("release", "poke") else ""),

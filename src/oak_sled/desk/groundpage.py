@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core import among
-from oak_sled.core.block import BUILT_IN, Block, Material, Pair
+from oak_sled.core.block import BUILT_IN, TIMBER, Block, Material, Pair
 from oak_sled.core.craft import free_name
 from oak_sled.core.dial import dials
 from oak_sled.core.terrain import Patch, Relief
@@ -226,11 +226,13 @@ class GroundPage(QWidget):
             self.drawing = MeshDrawing()
             self.numbers.add(self.drawing)
         for name, options, says in choices_of(item):
+            if name == "rests" and getattr(item, "moves", "") != "free":
+                continue  # only what is loose can rest
             if name != "fit" or getattr(item, "shape", "") == "mesh":
                 self.numbers.add_choice(path, name, options, says)
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
-            self.numbers.add_choice(path, "material", known, "the material it is of; none: sawn timber")
+            self.numbers.add_choice(path, "material", known, "the material it is of", TIMBER)
 
         def wanted(name: str) -> bool:
             moves = getattr(item, "moves", "")

@@ -35,6 +35,7 @@ class NumberPanel(QScrollArea):
         self.setWidget(inner)
         self.dials: dict[str, DialWidget] = {}
         self.choices: dict[str, QPushButton] = {}
+        self._empty: dict[str, str] = {}
         self.restyle()
 
     def restyle(self) -> None:
@@ -97,14 +98,14 @@ class NumberPanel(QScrollArea):
             if wanted(declared.name):
                 self.add_dial(declared, getattr(item, declared.name), f"{path}.{declared.name}", declared.name)
 
-    def add_choice(self, path: str, name: str, options: Sequence[Any], says: str) -> None:
-        """One of several."""
+    def add_choice(self, path: str, name: str, options: Sequence[Any], says: str, empty: str = "none") -> None:
+        """One of several; empty : what an empty name is called."""
         button = self.add_button("", says)
         menu = QMenu(button)
         for option in options:
-            menu.addAction(words_of(option), lambda option=option: self.session.edit(f"{path}.{name}", option))
+            menu.addAction(words_of(option) or empty, lambda option=option: self.session.edit(f"{path}.{name}", option))
         button.setMenu(menu)
-        self.choices[name] = button
+        self.choices[name], self._empty[name] = button, empty
 
     def show_dials(self, item: Any) -> None:
         """Brings every number to that of `item`; a name with dots is that of something below it."""
@@ -117,7 +118,8 @@ class NumberPanel(QScrollArea):
     def show_choices(self, item: Any) -> None:
         """Brings every choice to that of `item`."""
         for name, button in self.choices.items():
-            button.setText(f"{name.replace('_', ' ')}: {words_of(getattr(item, name))}")
+            words = words_of(getattr(item, name)) or self._empty[name]
+            button.setText(f"{name.replace('_', ' ')}: {words}")
 
 
 def choices_of(item: Any) -> list[tuple[str, tuple[Any, ...], str]]:
@@ -136,7 +138,7 @@ def words_of(value: Any) -> str:
     """A choice in words."""
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return str(value).replace("_", " ") or "none"
+    return str(value).replace("_", " ")
 
 
 def _words_on_desk(words: str, size: int, ink: str, bold: bool = True) -> QLabel:
