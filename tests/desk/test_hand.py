@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos, traces
+from oak_sled.core import demos, flights, traces
 from oak_sled.core.block import Block, Material
 from oak_sled.core.craft import Body, Craft
 from oak_sled.core.event import Event
@@ -186,3 +186,60 @@ def test_escape_means_nothing_while_nothing_is_in_hand(window):
     before = window.session.yard
     QTest.keyClick(window.view, Qt.Key.Key_Escape)
     assert window.session.yard == before
+
+
+def test_everything_a_sudden_part_refers_to_is_chosen_on_its_strip(window, idle):
+    window.session.open(demos.load("shove"), (), None)
+    idle()
+    window.desk.open_strip("gust")
+    strip = next(one for one in window.desk.strips if one.name == "gust")
+    assert {"spares", "volume", "direction", "way", "channel", "fall_off"} <= set(strip.choices)
+    menu = strip.choices["spares"].menu()
+    menu.aboutToShow.emit()
+    assert [action.text() for action in menu.actions()] == ["light", "middling", "heavy"]
+    menu.actions()[2].trigger()
+    idle()
+    assert window.session.craft.parts[0].spares == ("heavy",)
+    assert flights.of_block(window.session.run, "heavy") is None, "it is passed by"
+    strip = next(one for one in window.desk.strips if one.name == "gust")
+    assert strip.choices["spares"].text() == "spares: heavy"
+
+
+def test_a_launcher_is_given_its_blast_its_slots_and_its_goal(window, idle):
+    window.session.open(demos.load("mortar"), (), None)
+    idle()
+    window.desk.open_strip("barrel")
+    strip = next(one for one in window.desk.strips if one.name == "barrel")
+    assert {"blast", "homes_on", "material", "in_flight", "seed", "swing_channel", "tilt_channel"} <= set(strip.choices)
+    for name, text in (("blast", "none"), ("in_flight", "12"), ("material", "snow")):
+        strip = next(one for one in window.desk.strips if one.name == "barrel")
+        menu = strip.choices[name].menu()
+        menu.aboutToShow.emit()
+        next(action for action in menu.actions() if action.text() == text).trigger()
+        idle()
+    part = window.session.craft.parts[0]
+    assert (part.blast, part.in_flight, part.material) == ("", 12, "snow")
+    assert len(window.session.run.layout.shots) == 12
+
+
+def test_the_curve_of_a_sling_stands_on_the_open_strip_too(window, idle):
+    window.session.open(demos.load("puck"), (), None)
+    idle()
+    window.desk.open_strip("sling")
+    strip = next(one for one in window.desk.strips if one.name == "sling")
+    assert {"size", "cap", "curve", "lift_deg"} <= set(strip.dials)
+
+
+def test_blocks_are_watched_from_the_drill_page(window, idle):
+    window.session.open(demos.load("shove"), (), None)
+    idle()
+    window.show_page("Drill")
+    page = window.drill_page
+    assert page.watch_button.text() == "watches 3 blocks"
+    menu = page.watch_button.menu()
+    menu.aboutToShow.emit()
+    menu.actions()[0].trigger()
+    idle()
+    assert window.session.drill.watch == ("middling", "heavy")
+    assert page.watch_button.text() == "watches 2 blocks"
+    assert [flight.name for flight in window.measures.flung()] == ["middling", "heavy"]

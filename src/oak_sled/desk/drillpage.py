@@ -246,6 +246,22 @@ class DrillPage(QWidget):
                 words = target.replace("_", " ") or self.session.craft.heading
                 inner.addAction(words, lambda what=what, target=target: self.add_event(what, target))
 
+    def _fill_watch(self, menu: QMenu) -> None:
+        menu.clear()
+        for one in self.session.ground.blocks:
+            if one.moves != "free":
+                continue
+            action = menu.addAction(one.heading, lambda name=one.id: self.watch(name))
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(one.id in self.drill.watch)
+
+    def watch(self, name: str) -> None:
+        """Measures the flight of a block, or no longer."""
+        now = self.drill.watch
+        wanted = tuple(one for one in now if one != name) if name in now else (*now, name)
+        self.session.edit(f"{self.path}.watch", wanted, f"watch {name}")
+
     def _take_drill(self, drill: Drill, label: str) -> None:
         yard = self.session.yard
         grown = yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=drill.id))
@@ -353,6 +369,8 @@ class DrillPage(QWidget):
             self._rebuild(path, item)
         self.numbers.show_dials(item)
         self.numbers.show_choices(item)
+        if isinstance(item, Drill):
+            self.watch_button.setText(f"watches {len(item.watch) or 'no'} block{'' if len(item.watch) == 1 else 's'}")
 
     def _rebuild(self, path: str, item: Any) -> None:
         numbers, pick = self.numbers, self.strips.chosen
@@ -409,6 +427,11 @@ class DrillPage(QWidget):
         numbers.add_note(END_SAYS[item.end])
         wanted = {"duration", "event_time", *(("end_value",) if item.end in ("distance", "stopped") else ())}
         numbers.add_dials(item, path, lambda name: name in wanted)
+        watch = numbers.add_button("", "loose blocks whose flight is measured, side by side")
+        menu = QMenu(watch)
+        menu.aboutToShow.connect(lambda: self._fill_watch(menu))
+        watch.setMenu(menu)
+        self.watch_button = watch
         numbers.add_label("start")
         for declared in dials(item.start):
             numbers.add_dial(

@@ -19,7 +19,7 @@ from oak_sled.core.state import Floats
 from oak_sled.core.units import STANDARD_GRAVITY
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.strip import Strip
+from oak_sled.desk.strip import Names, Strip
 
 SPACE = 5
 """px round the strips."""
@@ -94,7 +94,7 @@ class ForceDesk(QWidget):
     def refresh(self) -> None:
         """Brings the strips in step with the craft, building only what is new."""
         craft = self.session.craft
-        names = tuple(channel.id for channel in craft.channels)
+        names = Names.of_bench(craft, self.session.ground)
         wanted: list[Body | Part] = [craft.body, *craft.parts]
         fits = len(wanted) == len(self.strips) and all(
             strip.fits(part, strip.name == self.open_name, names)
@@ -113,7 +113,7 @@ class ForceDesk(QWidget):
         self.all_on.setEnabled(any(isinstance(part, Part) and (part.mute or part.solo) for part in wanted))
         self.show_now()
 
-    def _rebuild(self, wanted: list[Body | Part], names: tuple[str, ...]) -> None:
+    def _rebuild(self, wanted: list[Body | Part], names: Names) -> None:
         for strip in self.strips:
             self.lane.removeWidget(strip)
             strip.hide()

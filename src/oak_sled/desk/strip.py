@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -10,11 +11,13 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core import outlook, units
-from oak_sled.core.craft import Body
+from oak_sled.core.block import BUILT_IN
+from oak_sled.core.craft import Body, Craft
 from oak_sled.core.dial import dials
 from oak_sled.core.document import Frozen
 from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.runner import Runner
+from oak_sled.core.yard import Ground
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.meshdrawing import MeshDrawing
@@ -123,6 +126,37 @@ class GripCurve(QWidget):
         painter.drawEllipse(at(slip, self._grip_at(slip)), 4, 4)
 
 
+COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
+"""Whole numbers that a part is given by choice."""
+
+
+@dataclass(frozen=True)
+class Names:
+    """What a part may refer to by name: channels and knockbacks of its craft, loose blocks and materials here."""
+
+    channels: tuple[str, ...] = ()
+    blasts: tuple[str, ...] = ()
+    blocks: tuple[str, ...] = ()
+    materials: tuple[str, ...] = ()
+
+    @classmethod
+    def of_bench(cls, craft: Craft, ground: Ground) -> Names:
+        """Those of the craft and the ground on the bench."""
+        return cls(
+            tuple(channel.id for channel in craft.channels),
+            tuple(part.id for part in craft.parts if part.kind == "knockback"),
+            tuple(one.id for one in ground.blocks if one.moves == "free"),
+            (*BUILT_IN, *(material.id for material in ground.materials)),
+        )
+
+    def of(self, field: str) -> tuple[Any, ...] | None:
+        """The choices of a field that holds a name or several; None for any other field."""
+        if field.endswith("channel"):
+            return ("", *self.channels)
+        known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
+        return {**known, "spares": self.blocks, **COUNTS}.get(field)
+
+
 class Strip(QWidget):
     """A strip. Signals, each with the path below the craft: moved(path, value), let_go(path),
     entered(path, value), chosen(name) when its head is clicked, opened(name), said(text),
@@ -136,7 +170,7 @@ class Strip(QWidget):
     lock_toggled = pyqtSignal(str)
     menu_wanted = pyqtSignal(str, object)
 
-    def __init__(self, part: Part | Body, is_open: bool, channel_names: tuple[str, ...], parent: QWidget | None = None):
+    def __init__(self, part: Part | Body, is_open: bool, names: Names, parent: QWidget | None = None):
         super().__init__(parent)
         self.part = part
         self.is_body = isinstance(part, Body)
@@ -144,7 +178,7 @@ class Strip(QWidget):
         self.path = "body" if isinstance(part, Body) else f"parts.{part.id}"
         self.family = "gravity" if isinstance(part, Body) else part.FAMILY
         self.is_open = is_open
-        self.channel_names = channel_names
+        self.names = names
         self.dials: dict[str, DialWidget] = {}
         self.choices: dict[str, QPushButton] = {}
         self.curve: GripCurve | None = None
@@ -187,7 +221,7 @@ class Strip(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(1)
-        shown = sorted((dial for dial in dials(self.part) if dial.name not in _HIDDEN), key=lambda dial: not dial.main)
+        shown = sorted((dial for dial in dials(self.part) if dial.name != "trim"), key=lambda dial: not dial.main)
         cells: list[QWidget] = [self._dial(dial.name) for dial in shown]
         cells += [self._choice(name) for name in type(self.part).model_fields if self._choices_of(name) is not None]
         rows = OPEN_ROWS
@@ -229,11 +263,9 @@ class Strip(QWidget):
             return get_args(kind)
         if kind is bool:
             return (False, True)
-        if name in ("channel", "vane_channel", "steer_channel"):
-            return ("", *self.channel_names)
         if name == "held":
             return get_args(get_args(kind)[0])
-        return None
+        return self.names.of(name)
 
     def _choice(self, name: str) -> QPushButton:
         button = QPushButton()
@@ -250,8 +282,8 @@ class Strip(QWidget):
         menu.clear()
         now = getattr(self.part, name)
         for choice in self._choices_of(name) or ():
-            if name == "held":
-                action = menu.addAction(choice)
+            if isinstance(now, tuple):
+                action = menu.addAction(_words(choice))
                 value: Any = tuple(axis for axis in now if axis != choice) if choice in now else (*now, choice)
                 checked = choice in now
             else:
@@ -317,12 +349,12 @@ class Strip(QWidget):
 
     # showing
 
-    def fits(self, part: Frozen, is_open: bool, channel_names: tuple[str, ...]) -> bool:
+    def fits(self, part: Frozen, is_open: bool, names: Names) -> bool:
         """Whether this strip can show `part` as it is built."""
         drawn = isinstance(part, Body) and is_open and part.shape == "mesh"
         if drawn != (self.drawing is not None):
             return False
-        same = type(part) is type(self.part) and is_open == self.is_open and channel_names == self.channel_names
+        same = type(part) is type(self.part) and is_open == self.is_open and names == self.names
         return same and (self.is_body or getattr(part, "id", "") == self.name)
 
     def show_part(self, part: Part | Body, setting: Setting, locks: set[str], warning: str) -> None:
