@@ -159,6 +159,19 @@ def weigh(work, count):
 
 
 @compiled
+def write_nearest(work, count):
+    """Writes the nearest points on a and on b into rows 16 and 17, from their simplex; returns their distance, m."""
+    for i in range(3):
+        on_a, on_b = 0.0, 0.0
+        for k in range(count):
+            on_a += work[SHARES + k, 0] * work[A + k, i]
+            on_b += work[SHARES + k, 0] * work[B + k, i]
+        work[16, i], work[17, i] = on_a, on_b
+    dx, dy, dz = work[16, 0] - work[17, 0], work[16, 1] - work[17, 1], work[16, 2] - work[17, 2]
+    return math.sqrt(dx * dx + dy * dy + dz * dz)
+
+
+@compiled
 def closest(piece_a, solid_a, piece_b, solid_b, corners, work, limit):
     """Distance of two cores, m; 0 when they overlap. Rows 16 and 17 of `work` get the points on a and on b.
 
@@ -216,11 +229,4 @@ def closest(piece_a, solid_a, piece_b, solid_b, corners, work, limit):
             break
         size = nearer
         way = (-x, -y, -z)
-    for i in range(3):
-        on_a, on_b = 0.0, 0.0
-        for k in range(count):
-            on_a += work[SHARES + k, 0] * work[A + k, i]
-            on_b += work[SHARES + k, 0] * work[B + k, i]
-        work[16, i], work[17, i] = on_a, on_b
-    dx, dy, dz = work[16, 0] - work[17, 0], work[16, 1] - work[17, 1], work[16, 2] - work[17, 2]
-    return math.sqrt(dx * dx + dy * dy + dz * dz)
+    return write_nearest(work, count)

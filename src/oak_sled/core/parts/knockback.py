@@ -80,7 +80,7 @@ class Knockback(Part):
     )
     fling_deg: float = dial(
         0.0, "°/s", "spin given with it; a second of it where the push is a force", low=-1e5, high=1e5,
-        slider=(-720.0, 720.0), main=True, title="fling",
+        slider=(-2000.0, 2000.0), main=True, title="fling",
     )  # fmt: skip
     fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="head over heels, or about the upright")
     reach: float = dial(5.0, "m", "how far it reaches", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log")
