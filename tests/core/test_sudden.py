@@ -592,3 +592,27 @@ def test_where_the_shots_stand_among_the_solids(make):
     assert list(scene.solids["shot"][first:]) == [2, 2, 2]
     assert len(scene.solids) == first + 3
     assert among.solid_names(job.craft, job.ground)[first] == "a shot of two"
+
+
+def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):
+    from dataclasses import replace
+
+    from oak_sled.core.yard import Wall
+
+    box = Block(id="b", x=4.0, z=-0.25, mass=50.0)
+    job = make.job([Knockback(**BLOW, channel="throttle", cool_down=0.0)], body=STILL,
+                   ground={**SPACE, "floor": False, "blocks": (box,)})  # fmt: skip
+    drive = LiveDrive(job)
+    drive.advance(10, np.array([1.0, 0.0, 0.0]))
+    drive.advance(10, np.zeros(3))
+    first = speed_of(drive.newest(9.0), "b")[-1, 0]
+    assert first == pytest.approx(4.0)
+    spared = job.craft.replace(parts=(job.craft.parts[0].replace(spares=("b",)),))
+    drive.take(replace(job, craft=spared))
+    drive.advance(10, np.array([1.0, 0.0, 0.0]))
+    drive.advance(10, np.zeros(3))
+    assert speed_of(drive.newest(9.0), "b")[-1, 0] == pytest.approx(first), "now it is passed by"
+    walled = job.ground.replace(walls=(Wall(id="w", x=50.0, y=50.0),))  # one solid more, the same columns
+    drive.take(replace(job, ground=walled))
+    drive.advance(30, np.array([1.0, 0.0, 0.0]))
+    assert speed_of(drive.newest(9.0), "b")[-1, 0] > 0.0

@@ -157,7 +157,9 @@ def test_a_live_drive_is_slung_and_poked_and_kept_as_it_was(window, idle, qtbot)
     px, _ = camera.project(place)
     at = QPointF(*px[0]).toPoint()
     pulled(window, at, QPoint(-200, 60))
-    qtbot.waitUntil(lambda: np.max(np.abs(window.session.run.record.row(window.session.run.ticks)[7:9])) > 0.8)
+    qtbot.waitUntil(
+        lambda: np.max(np.abs(window.session.run.record.row(window.session.run.ticks)[7:9])) > 0.8, timeout=20_000
+    )
     window.set_driving(False)
     kept = window.session.cards[0].run
     assert [event.what for event in kept.job.drill.events] == ["hold", "release"]

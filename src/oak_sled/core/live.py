@@ -12,6 +12,7 @@ from oak_sled.core.event import Event
 from oak_sled.core.record import Layout, Record, Recorder
 from oak_sled.core.run import Run, explain_divergence
 from oak_sled.core.state import Floats
+from oak_sled.core.sudden.shots import Sudden
 from oak_sled.core.world import Job
 from oak_sled.core.yard import Drill, Knot, Track
 
@@ -117,9 +118,20 @@ class LiveDrive:
             return
         self._arrays = world.build(job)._replace(events=self._arrays.events)
         self._scene = among.carried_on(among.build(job), self._scene)
+        self._sudden = self._carried_sudden(job)
         mass = self._arrays.body["mass"][0]
         self._now["mass"] = mass
         self.settings_changed = True
+
+    def _carried_sudden(self, job: Job) -> Sudden | None:
+        """What shots and blows remember, for changed settings: of the new scene's size, with what was."""
+        if self._scene is None:
+            return None
+        fresh, old = among.sudden_of(job, self._scene), self._sudden
+        if old is not None and old.last.shape == fresh.last.shape:
+            for name in ("last", "rounds", "notes", "course"):
+                getattr(fresh, name)[...] = getattr(old, name)
+        return fresh
 
     def newest(self, seconds: float) -> Run:
         """The newest stretch as a run. It shares the recorder's memory: good until the drive goes on."""
