@@ -199,3 +199,18 @@ def test_changes_are_told_in_words(yard):
 def test_the_page_on_the_format_is_that_of_the_declarations():
     page = Path(__file__).parents[2] / "docs" / "yard-format.md"
     assert page.read_text(encoding="utf-8") == format_page.page(), "run scripts/write_format_page.py"
+
+
+@pytest.mark.parametrize(
+    ("name", "hint"),
+    [("top_sped", "did you mean top_speed"), ("top_speed@light", "known: "), ("launch_sped@light", "launch_speed")],
+)
+def test_a_target_for_a_measure_that_there_is_not_is_refused_where_it_stands(yard, name, hint):
+    data = yard.model_dump(mode="json")
+    data["drills"][0]["targets"] = [{"measure": "top_speed", "low": 1.0}, {"measure": name, "high": 2.0}]
+    with pytest.raises(Refused, match=hint) as refused:
+        yard_json.loads(json.dumps(data))
+    (fault,) = refused.value.faults
+    assert fault.where == f"drills.{yard.drills[0].id}.targets.1.measure"
+    data["drills"][0]["targets"] = [{"measure": "launch_speed@light", "low": 1.0}]
+    assert yard_json.loads(json.dumps(data)).drills[0].targets[0].measure == "launch_speed@light"

@@ -324,3 +324,22 @@ def test_the_page_paints_by_day_and_by_night_at_every_size(drill, window, night)
         assert picture.width() >= size[0] - 2
         colours = {picture.pixel(x, y) for x in range(0, picture.width(), 7) for y in range(0, picture.height(), 7)}
         assert len(colours) > 12
+
+
+def test_a_block_is_hung_and_dropped_by_an_event_of_the_page(window, idle):
+    window.session.open(demos.load("shove"), (), None)
+    idle()
+    window.session.edit("grounds.pier.blocks.heavy.z", 3.0)
+    window.show_page("Drill")
+    page = window.drill_page
+    assert page.targets_of("drop") == ("light", "middling", "heavy")
+    window.session.set_time(2.0)
+    page.add_event("drop", "heavy")
+    idle()
+    run = window.session.run
+    high = run.column("block.heavy.position.z")
+    assert high[run.at(2.0)] == high[0]
+    assert high[-1] < high[0] - 2.5
+    window.session.undo()
+    idle()
+    assert window.session.run.column("block.heavy.position.z")[window.session.run.at(2.0)] < high[0] - 2.5

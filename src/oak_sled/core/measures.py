@@ -382,7 +382,7 @@ def measure(name: str) -> Measure:
         known = _BY_NAME[base]
         title = f"{block.replace('_', ' ')}: {known.title}"
         return replace(known, name=name, title=title, read=_of_flight(OF_BLOCKS[base], block))
-    raise refuse("measure", f"there is no {name!r}", close_match(base, list(_BY_NAME)))
+    raise refuse("measure", f"there is no {name!r}", close_match(base, OF_BLOCKS if block else _BY_NAME))
 
 
 def names_of(run: Run) -> tuple[str, ...]:

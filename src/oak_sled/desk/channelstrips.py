@@ -17,6 +17,7 @@ from oak_sled.core import inputs, world
 from oak_sled.core.craft import Channel
 from oak_sled.core.yard import Drill, Knot, Track
 from oak_sled.desk import theme
+from oak_sled.desk.groundplan import ARROWS
 from oak_sled.desk.session import Session
 
 LEFT, RIGHT, LANE, AXIS, TALLEST = 96.0, 18.0, 56.0, 24.0, 150
@@ -295,8 +296,7 @@ class ChannelStrips(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        way = ways.get(Qt.Key(event.key()))
+        way = ARROWS.get(Qt.Key(event.key()))
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove()
         elif way is not None and self.chosen.what in ("knot", "event"):

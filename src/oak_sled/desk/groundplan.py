@@ -24,6 +24,8 @@ from oak_sled.desk.session import Session
 
 LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches"}
 HANDLE = 7.0
+ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+"""Which way an arrow key moves what is in hand: to the right, and up."""
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
 
@@ -277,8 +279,7 @@ class GroundPlan(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        way = ways.get(Qt.Key(event.key()))
+        way = ARROWS.get(Qt.Key(event.key()))
         if way is not None and self.in_hand():
             for path, thing in self.in_hand():
                 self.previewed.emit(path, thing.replace(x=thing.x + GRID * way[0], y=thing.y + GRID * way[1]))

@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 import os
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from oak_sled.core import document
+from oak_sled.core import document, measures
 from oak_sled.core.faults import Fault, Refused, refuse
 from oak_sled.core.yard import FORMAT, Yard
 
@@ -36,7 +37,21 @@ def loads(text: str, where: str = "") -> Yard:
     if isinstance(number, int) and number > FORMAT:
         raise refuse("format", f"{number} was written by a newer version", f"this version reads formats up to {FORMAT}")
     yard: Yard = document.checked(Yard, data)
+    faults = list(_unknown_measures(yard))
+    if faults:
+        raise Refused(faults)
     return yard
+
+
+def _unknown_measures(yard: Yard) -> Iterator[Fault]:
+    """Targets that ask for a measure that there is not: documents know no measures, so that it is asked here."""
+    for drill in yard.drills:
+        for place, target in enumerate(drill.targets):
+            try:
+                measures.measure(target.measure)
+            except Refused as refused:
+                fault = refused.faults[0]
+                yield Fault(f"drills.{drill.id}.targets.{place}.measure", fault.what, fault.right)
 
 
 def _no_constant(name: str) -> float:
