@@ -5,7 +5,7 @@ cd "$(dirname "$0")/.."
 
 say() { printf '== %s\n' "$*"; }
 
-packages="xvfb libgl1 libegl1 libglib2.0-0 libdbus-1-3 libfontconfig1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0"
+packages="xvfb libgl1 libegl1 libglib2.0-0 libdbus-1-3 libfontconfig1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0 openbox"
 libraries="libGL.so.1 libEGL.so.1 libglib-2.0.so.0 libdbus-1.so.3 libfontconfig.so.1 libxkbcommon-x11.so.0 libxcb-cursor.so.0 libxcb-icccm.so.4 libxcb-keysyms.so.1 libxcb-shape.so.0"
 
 missing_system() {
@@ -14,7 +14,8 @@ missing_system() {
     for library in $libraries; do
         grep -q "$library" <<<"$known" || { echo "$library"; return; }
     done
-    command -v Xvfb >/dev/null || echo Xvfb
+    command -v Xvfb >/dev/null || { echo Xvfb; return; }
+    command -v openbox >/dev/null || echo "openbox, a window manager for the virtual display"
 }
 
 lacking=$(missing_system)

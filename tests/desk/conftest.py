@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import logging
+import os
+import subprocess
+import time
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -14,8 +17,31 @@ from oak_sled.desk.session import Session
 from oak_sled.desk.window import Window
 
 
+@pytest.fixture(scope="session", autouse=True)
+def window_manager(qapp, tmp_path_factory):
+    """A real desktop has one: without it the server hides what a widget forgot to repaint."""
+    managed = tmp_path_factory.mktemp("manager") / "managed"
+    try:
+        child = subprocess.Popen(
+            ["openbox", "--sm-disable", "--startup", f"touch {managed}"],
+            env={**os.environ, "HOME": str(managed.parent)},
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+    except FileNotFoundError:
+        pytest.fail("openbox is missing: make setup installs it")
+    end = time.monotonic() + 30.0
+    while not managed.exists():
+        assert child.poll() is None, "the window manager ended"
+        assert time.monotonic() < end, "the window manager did not start"
+        qapp.processEvents()
+    yield
+    child.terminate()
+    child.wait(10)
+
+
 @pytest.fixture(scope="session")
-def renderer(qapp):
+def renderer(qapp, window_manager):
     """One GL context for all windows."""
     program.application()
     made, reason = program.try_renderer()

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.faults import Refused
 from oak_sled.core.files import run_csv, shelf_store, yard_json
 from oak_sled.core.run import Run
+from oak_sled.desk.screen import painted
 from oak_sled.desk.session import Session
 
 AUTOSAVE_MS = 2500
@@ -111,7 +112,7 @@ class Keeper(QObject):
                 painter.end()
                 good = path.exists() and path.stat().st_size > 0
             else:
-                good = widget.grab().save(str(path), "PNG")
+                good = painted(widget).save(str(path), "PNG")
         except OSError:
             good = False
         self.session.say(

@@ -17,8 +17,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
 
 from oak_sled.core import demos, jit, measures
-from oak_sled.core.faults import Refused
-from oak_sled.desk import theme
+from oak_sled.core.faults import Refused, refuse
+from oak_sled.desk import screen, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.session import Session
 from oak_sled.desk.window import Window
@@ -167,10 +167,10 @@ def ready_window(where: str = "demo:fan-sled") -> tuple[QApplication, Window]:
 
 
 def shoot(window: Window, folder: Path, name: str) -> None:
-    """A picture of the whole window."""
+    """A picture of the whole window, as it stands on the screen."""
     file = folder / f"{name}.png"
-    if not window.grab().save(str(file), "PNG"):
-        raise Refused([])
+    if not screen.on_screen(window).save(str(file), "PNG"):
+        raise refuse(str(file), "cannot be written", "a folder with room that you may write to")
     print(f"wrote {file}")
 
 

@@ -37,6 +37,13 @@ class CardWidget(QWidget):
         self.setAccessibleName(f"run: {card.heading}")
         self._path = thumbnail(card.run, QRectF(10, 44, 78, 30))
 
+    def show_card(self, card: Card) -> None:
+        """Shows the card as it is now: pinned, starred, named."""
+        if card is not self.card:
+            self.card = card
+            self.setAccessibleName(f"run: {card.heading}")
+            self.update()
+
     def _pin_box(self) -> QRectF:
         return QRectF(self.width() - 62, 2, 34, 22)
 
@@ -255,7 +262,7 @@ class ShelfPane(QWidget):
             widget.deleteLater()
         for place, card in enumerate(self.session.cards):
             widget = self.cards.get(card.id) or self._new(card)
-            widget.card = card
+            widget.show_card(card)
             if self.row.indexOf(widget) != place:
                 self.row.insertWidget(place, widget)
         self.mark()

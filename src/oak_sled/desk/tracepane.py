@@ -99,6 +99,8 @@ class TracePane(QWidget):
             plot = Plot(name)
             self.canvas.addItem(plot, row, 0)
             self.plots.append(plot)
+            plot.geometryChanged.connect(self.cover.update)  # laid out later than asked for
+        self.cover.update()
 
     @staticmethod
     def groups(run: Run) -> list[str]:
@@ -167,6 +169,7 @@ class TracePane(QWidget):
         """Draws the curves of the run and its ghosts."""
         run = self.session.run
         if run is None or not run.ticks:
+            self.cover.update()
             return
         known = traces.book(run).keys() | set(self.groups(run))
         names = [name for name in self.names if name in known] or list(DEFAULT)
@@ -180,6 +183,8 @@ class TracePane(QWidget):
         ghosts = self.ghost_runs(run)
         for plot in self.plots:
             self._show_plot(plot, run, ghosts)
+        # the canvas repaints where its curves changed only; what is written over it follows the whole run
+        self.cover.update()
 
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
         names = members(run, plot.name)

@@ -479,6 +479,7 @@ class Window(QMainWindow):
         """Holds the drive or the playback, or lets it go on."""
         if self.driver.is_on:
             self.driver.pause(not self.driver.paused)
+            self._show_frame()
             self.header.hold.setChecked(self.driver.paused)
         else:
             self.playbar.toggle()
@@ -516,7 +517,9 @@ class Window(QMainWindow):
         self.view.beside = self.driver.beside()
         self.view.refresh_ahead()
         self._frames += 1
-        if self.stack.currentWidget() is self.traces and self._frames % TRACES_EVERY == 0:
+        if self.driver.paused:  # no frame follows that would bring the rest up to date
+            self._show_live_slowly()
+        if self.stack.currentWidget() is self.traces and (self.driver.paused or self._frames % TRACES_EVERY == 0):
             self.traces.show_live()
         self._show_clock()
 

@@ -526,12 +526,6 @@ class YardView(QWidget):
             "no OpenGL 3.3 on this display: plan and side view in place of the 3D view",
         )
 
-    def still_picture(self, width: int, height: int) -> QImage:
-        """A clean picture of the view for a file."""
-        self._stale, self._smooth_next = True, True
-        picture = self.grab().toImage()
-        return picture.scaled(width, height, Qt.AspectRatioMode.KeepAspectRatio) if width else picture
-
 
 def quiet(value: float) -> float:
     """A reading without the dust of rounding: less than half a thousandth of its unit is nothing."""

@@ -1,0 +1,214 @@
+"""What the screen shows is true: after every action, a full repaint of the window changes no pixel.
+
+The guard of every screen. It reads the screen of a server with a window manager, never a widget painted anew.
+"""
+
+from __future__ import annotations
+
+import contextlib
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+
+from oak_sled.core import demos
+from oak_sled.desk import overlays, screen
+from oak_sled.desk.channelstrips import Pick
+from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.header import PAGES
+from oak_sled.desk.window import PANES
+
+
+def pixels(window) -> np.ndarray:
+    """What the screen shows of the window, shape (height, width, 3)."""
+    picture = screen.on_screen(window)
+    raw = picture.constBits().asarray(picture.sizeInBytes())
+    return np.frombuffer(raw, np.uint8).reshape(picture.height(), picture.bytesPerLine() // 4, 4)[..., :3].copy()
+
+
+def quiet(qtbot, window) -> None:
+    """Until nothing is computed, nothing moves, and the server has shown it."""
+    view, session = window.view, window.session
+    qtbot.waitUntil(lambda: not session.worker.is_busy, timeout=60_000)
+    still = lambda: not view._still.isActive() and not view._stale and not view._begun  # noqa: E731
+    if view.isVisible() and not session.live_on:
+        qtbot.waitUntil(still, timeout=20_000)
+    for _ in range(3):
+        QTest.qWait(8)  # the server is another process: it has no signal to wait for
+        window.windowHandle().requestUpdate()
+
+
+def repainted(qtbot, window) -> np.ndarray:
+    """The screen after every widget was made to paint itself anew."""
+    if not window.session.live_on:
+        window.view.refresh()
+    for widget in [window, *window.findChildren(QWidget)]:
+        widget.update()
+    window.traces.canvas.viewport().update()
+    quiet(qtbot, window)
+    return pixels(window)
+
+
+class Walker:
+    """Does one thing after the other, and compares the screen with a full repaint after each."""
+
+    def __init__(self, qtbot, window):
+        self.qtbot, self.window = qtbot, window
+        self.done: list[str] = []
+        self.stale: list[str] = []
+
+    def __call__(self, what: str, act) -> None:
+        act()
+        self.done.append(what)
+        quiet(self.qtbot, self.window)
+        shown = pixels(self.window)
+        true = repainted(self.qtbot, self.window)
+        if shown.shape != true.shape or not np.array_equal(shown, true):
+            wrong = np.argwhere((shown != true).any(axis=2))
+            (top, left), (bottom, right) = wrong.min(axis=0), wrong.max(axis=0)
+            middle = QPoint(int(wrong[len(wrong) // 2][1]), int(wrong[len(wrong) // 2][0]))
+            under = self.window.childAt(middle)
+            self.stale.append(
+                f"{what}: {len(wrong)} pixels in x {left}..{right}, y {top}..{bottom} ({type(under).__name__})"
+            )
+
+
+@pytest.fixture
+def walk(qtbot, window, monkeypatch):
+    made = Walker(qtbot, window)
+    monkeypatch.setattr(overlays, "SAID_MS", 10**8)  # a line that fades by the clock is no stale pixel
+    monkeypatch.setattr(overlays, "FAULT_MS", 10**8)
+    window.view._still.setInterval(15)
+    yield made
+    assert not made.stale, "stale on the screen after:\n" + "\n".join(made.stale)
+
+
+def drag_dial(window, name: str, by: int, let_go: bool = True) -> None:
+    dial = window.desk.findChild(DialWidget, name)
+    at = QPoint(dial.width() // 2, dial.height() // 2)
+    QTest.mousePress(dial, Qt.MouseButton.LeftButton, pos=at)
+    for k in range(1, 5):
+        QTest.mouseMove(dial, at + QPoint(by * k // 4, 0))
+    if let_go:
+        QTest.mouseRelease(dial, Qt.MouseButton.LeftButton, pos=at + QPoint(by, 0))
+
+
+def open_demo(window, name: str):
+    def act():
+        window.session.open(demos.load(name), (), None)
+
+    return act
+
+
+def choose_drill(window, name: str):
+    return lambda: window.session.choose("drill", name)
+
+
+def test_every_pane_page_and_dial_of_the_bench(window, walk):
+    session = window.session
+    walk("start", lambda: None)
+    walk("scrub", lambda: session.set_time(3.1))
+    walk("second cursor", lambda: session.set_second_time(2.0))
+    walk("scrub on", lambda: session.set_time(6.4))
+    for pane in PANES:
+        walk(f"pane {pane}", lambda pane=pane: window.show_pane(pane))
+        walk(f"scrub on {pane}", lambda: session.set_time(session.time + 0.7))
+    window.show_pane("Traces")
+    walk("drag a dial, held", lambda: drag_dial(window, "dial_fan_thrust", 40, let_go=False))
+    walk("let the dial go", lambda: session.commit("fan thrust"))
+    walk("another dial", lambda: drag_dial(window, "dial_runners_side_grip", -30))
+    walk("undo", session.undo)
+    walk("undo again", session.undo)
+    walk("redo", session.redo)
+    walk("mute", lambda: session.edit("crafts.fan_sled.parts.fan.mute", True))
+    walk("open a strip", lambda: window.desk.open_strip("runners"))
+    walk("scrub with the strip open", lambda: session.set_time(1.5))
+    walk("close the strip", lambda: window.desk.open_strip("runners"))
+    walk("pin a card", lambda: session.change_card(session.cards[-1].id, "pin", pinned=True))
+    walk("load a card", lambda: session.look_at(session.cards[-1].id))
+    walk("compare", lambda: window.show_comparison(session.cards[-1], session.cards[0]))
+    walk("close the comparison", window.hide_comparison)
+    walk("drop a card", lambda: session.drop_card(session.cards[0].id))
+    walk("zoom the traces", lambda: window.traces.zoom(0.4, 2.0))
+    walk("pan the traces", lambda: window.traces.pan(0.5))
+    walk("the whole run", window.traces.show_all)
+    walk("longer arrows", lambda: window.view.set_scale(1.5))
+    walk("fewer traces", lambda: window.traces.set_names(["speed", "forces"]))
+    walk("the keys", window.toggle_sheet)
+    walk("the keys away", window.toggle_sheet)
+    walk("inputs", window.toggle_inputs)
+    walk("inputs and a line", lambda: session.say("a line at the foot of the view"))
+    walk("inputs away", window.toggle_inputs)
+    walk("night colours", window.toggle_night)
+    walk("scrub at night", lambda: session.set_time(4.0))
+    walk("day colours", window.toggle_night)
+    assert len(walk.done) >= 40
+
+
+def test_every_demo_drill_camera_and_page(window, walk):
+    session = window.session
+    for name in demos.DEMOS:
+        walk(f"open {name}", open_demo(window, name))
+        for drill in session.yard.drills:
+            walk(f"{name}: {drill.id}", choose_drill(window, drill.id))
+        for page in PAGES:
+            walk(f"{name}: page {page}", lambda page=page: window.show_page(page))
+        window.show_page("Bench")
+    for camera in ("chase", "side", "top", "ride", "orbit"):
+        walk(f"camera {camera}", lambda camera=camera: window.playbar.choose(camera))
+    walk("fit", window.playbar.fit)
+    walk("a blank yard", window.new_yard)
+    with contextlib.suppress(KeyError):
+        walk("its drill page", lambda: window.show_page("Drill"))
+
+
+def test_driving_working_on_the_pages_and_resizing(qtbot, window, walk):
+    session = window.session
+    window.set_driving(True)
+
+    def hold(seconds: float):
+        def act():
+            ticks = window.driver.drives[0].ticks + seconds * session.yard.ticks
+            qtbot.waitUntil(lambda: window.driver.drives[0].ticks >= ticks, timeout=30_000)
+            if not window.driver.paused:
+                window.toggle_hold()
+
+        return act
+
+    walk("held after a second", hold(1.0))
+    window.toggle_hold()
+    QTest.keyPress(window.view, Qt.Key.Key_W)
+    walk("held with a key down", hold(1.0))
+    QTest.keyRelease(window.view, Qt.Key.Key_W)
+    walk("one tick", window.step)
+    walk("stop", lambda: window.set_driving(False))
+    walk("keep the drive as a drill", lambda: window.keep_drill(session.cards[0].id))
+    walk("the drill page", lambda: window.show_page("Drill"))
+    strips = window.drill_page.strips
+    walk("pick a track", lambda: strips.choose(Pick("track", session.craft.channels[0].id)))
+    walk("put in a knot", lambda: strips.put_knot(session.craft.channels[0].id, 0.5, 0.5))
+    walk("undo the knot", session.undo)
+    walk("scrub on the page", lambda: session.set_time(1.0))
+    walk("zoom the strips", lambda: setattr(strips, "span", (0.0, 1.0)) or strips.update())
+    walk("the quay", open_demo(window, "quay"))
+    walk("the ground page", lambda: window.show_page("Ground"))
+    plan = window.ground_page.plan
+    walk("pick a block", lambda: plan.choose([f"blocks.{session.ground.blocks[0].id}"]))
+
+    def move_it():
+        block = session.ground.blocks[0]
+        at = plan.at(block.x, block.y)
+        QTest.mousePress(plan, Qt.MouseButton.LeftButton, pos=at.toPoint())
+        for k in range(1, 5):
+            QTest.mouseMove(plan, (at + QPointF(6 * k, 3 * k)).toPoint())
+        QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=(at + QPointF(24, 12)).toPoint())
+
+    walk("drag it", move_it)
+    walk("undo the drag", session.undo)
+    walk("the bench", lambda: window.show_page("Bench"))
+    walk("narrower", lambda: window.resize(1100, 700))
+    walk("wider", lambda: window.resize(1300, 820))
+    walk("as it was", lambda: window.resize(1280, 800))
+    assert len(walk.done) >= 20
