@@ -10,7 +10,7 @@ demo: setup
 	@scripts/demo.sh
 
 test: setup
-	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q
+	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 --dist loadfile
 
 lint: setup
 	@.venv/bin/ruff check src tests scripts && .venv/bin/ruff format --check src tests

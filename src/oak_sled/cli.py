@@ -136,7 +136,7 @@ def run(
     """Runs a drill and prints the measures as a table."""
     from oak_sled.core import cautions, measures
     from oak_sled.core import run as runs
-    from oak_sled.core.files import run_csv, yard_json
+    from oak_sled.core.files import disk, run_csv
 
     job = _job(yard, craft, drill, ticks, sets)
     warm()
@@ -162,7 +162,7 @@ def run(
             "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
             "digest": made.digest,
         }
-        yard_json.write_whole(Path(json_file), (json.dumps(out, indent=1, ensure_ascii=False) + "\n").encode())
+        disk.write_whole(Path(json_file), (json.dumps(out, indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:
@@ -186,7 +186,7 @@ def spread(
     """Runs a grid of variants and prints one measure of each."""
     from oak_sled.core import measures
     from oak_sled.core import spread as spreads
-    from oak_sled.core.files import yard_json
+    from oak_sled.core.files import disk
 
     found = load_yard(yard)
     chosen = measures.measure(measure)
@@ -197,7 +197,7 @@ def spread(
     for values, value in rows:
         text += ",".join([*(repr(v) for v in values), "" if value is None else repr(value)]) + "\n"
     if csv:
-        yard_json.write_whole(Path(csv), text.encode())
+        disk.write_whole(Path(csv), text.encode())
     print(text, end="")
 
 

@@ -6,12 +6,11 @@ import json
 import os
 import stat
 
-import numpy as np
 import pytest
 
 from oak_sled.core import demos, measures, run, shelf
 from oak_sled.core.faults import Refused
-from oak_sled.core.files import run_csv, shelf_store, yard_json
+from oak_sled.core.files import disk, run_csv, shelf_store, yard_json
 from oak_sled.core.live import LiveDrive, raw_values
 from oak_sled.core.world import Job
 
@@ -39,7 +38,7 @@ def test_a_shelf_round_trips(tmp_path, yard, cards):
     marked = (cards[0].changed(pinned=True), cards[1].changed(starred=True, title="strong brake"), cards[2])
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, marked, file)
-    back_yard, back, lost = shelf_store.load_all(file)
+    back_yard, back, lost, _ = shelf_store.load_all(file)
     assert not lost
     assert back_yard == yard
     for old, new in zip(marked, back, strict=True):
@@ -59,18 +58,24 @@ def test_runs_lie_beside_the_yard_and_not_in_it(tmp_path, yard, cards):
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, cards, file)
     assert yard_json.loads(file.read_text()) == yard
-    names = {path.name for path in (tmp_path / "yard.runs").iterdir()}
-    assert names == {"shelf.json", f"{cards[0].id}.npz", *(f"{card.id}.json" for card in cards)}
+    names = {path.name for path in (tmp_path / "yard.json.runs").iterdir()}
+    index = f"shelf-{shelf_store.stamp_of(file)}.json"
+    assert names == {index, f"{cards[0].id}.parquet", *(f"{card.id}.json" for card in cards)}
 
 
 def test_saving_again_writes_only_what_is_new_and_drops_what_is_gone(tmp_path, yard, cards):
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, cards, file)
-    kept = tmp_path / "yard.runs" / f"{cards[2].id}.json"
+    kept = tmp_path / "yard.json.runs" / f"{cards[2].id}.json"
     before = kept.stat().st_mtime_ns
+    record = tmp_path / "yard.json.runs" / f"{cards[0].id}.parquet"
     shelf_store.save_all(yard, cards[1:], file)
     assert kept.stat().st_mtime_ns == before
-    assert not (tmp_path / "yard.runs" / f"{cards[0].id}.npz").exists()
+    assert record.exists(), "nobody removed that run: this session merely does not know it"
+    assert [card.id for card in shelf_store.load_all(file).cards] == [card.id for card in (*cards[1:], cards[0])]
+    shelf_store.save_all(yard, cards[1:], file, gone={cards[0].id})
+    assert not record.exists()
+    assert len(shelf_store.load_all(file).cards) == 2
 
 
 def test_an_empty_shelf_makes_no_folder(tmp_path, yard):
@@ -78,8 +83,12 @@ def test_an_empty_shelf_makes_no_folder(tmp_path, yard):
     assert [path.name for path in tmp_path.iterdir()] == ["yard.json"]
 
 
+def index_in(folder):
+    return next(folder.glob("shelf-*.json"))
+
+
 def spoil_index(folder, cards):
-    (folder / "shelf.json").write_text("{")
+    index_in(folder).write_text("{")
 
 
 def spoil_card(folder, cards):
@@ -98,13 +107,13 @@ def spoil_documents(folder, cards):
 
 
 def spoil_record(folder, cards):
-    np.savez(folder / f"{cards[0].id}.npz", rows=np.zeros((3, 4)))
+    (folder / f"{cards[0].id}.parquet").unlink()
 
 
 def climb_out(folder, cards):
-    index = json.loads((folder / "shelf.json").read_text())
+    index = json.loads(index_in(folder).read_text())
     index["cards"][0]["id"] = "../../etc/passwd"
-    (folder / "shelf.json").write_text(json.dumps(index))
+    index_in(folder).write_text(json.dumps(index))
 
 
 @pytest.mark.parametrize(
@@ -114,8 +123,8 @@ def climb_out(folder, cards):
 def test_a_damaged_run_is_told_and_the_rest_is_read(tmp_path, yard, cards, spoil, left):
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, cards, file)
-    spoil(tmp_path / "yard.runs", cards)
-    back_yard, back, lost = shelf_store.load_all(file)
+    spoil(tmp_path / "yard.json.runs", cards)
+    back_yard, back, lost, _ = shelf_store.load_all(file)
     assert back_yard == yard
     assert len(back) == left
     assert len(lost) == 1
@@ -125,23 +134,21 @@ def test_a_damaged_run_is_told_and_the_rest_is_read(tmp_path, yard, cards, spoil
 def test_a_run_that_repeats_otherwise_says_so(tmp_path, yard, cards):
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, cards, file)
-    card = tmp_path / "yard.runs" / f"{cards[2].id}.json"
+    card = tmp_path / "yard.json.runs" / f"{cards[2].id}.json"
     data = json.loads(card.read_text())
     data["digest"] = "0" * 16
     card.write_text(json.dumps(data))
-    assert shelf_store.load_all(file)[1][2].says.endswith("(run again: differs)")
-
-
-def test_an_autosave_is_taken_away_whole(tmp_path, yard, cards):
-    file = tmp_path / "auto.json"
-    shelf_store.save_all(yard, cards, file)
-    shelf_store.remove(file)
-    assert list(tmp_path.iterdir()) == []
+    back = shelf_store.load_all(file).cards[2]
+    back.kept.load()
+    assert back.kept.differs
+    good = shelf_store.load_all(file).cards[1]
+    good.kept.load()
+    assert not good.kept.differs
 
 
 def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
     file = tmp_path / "x.json"
-    yard_json.write_whole(file, b"old")
+    disk.write_whole(file, b"old")
     os.chmod(file, 0o640)
 
     def fail(source, target):
@@ -150,10 +157,10 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
     with monkeypatch.context() as patched:
         patched.setattr(os, "replace", fail)
         with pytest.raises(Refused, match="cannot be written: permission denied"):
-            yard_json.write_whole(file, b"new")
+            disk.write_whole(file, b"new")
     assert file.read_bytes() == b"old"
     assert [path.name for path in tmp_path.iterdir()] == ["x.json"]
-    yard_json.write_whole(file, b"new")
+    disk.write_whole(file, b"new")
     assert file.read_bytes() == b"new"
     assert stat.S_IMODE(file.stat().st_mode) == 0o640, "the mode stays"
 
@@ -175,11 +182,15 @@ def test_too_large_and_binary_files_are_refused(tmp_path, monkeypatch):
 # the shelf itself
 
 
-def test_the_oldest_plain_card_makes_room(yard, cards, monkeypatch):
-    monkeypatch.setattr(shelf, "MOST_CARDS", 3)
-    old = cards[2].changed(pinned=True)
-    kept = shelf.with_card((cards[0], cards[1], old), shelf.card_of(cards[1].run, "new"))
-    assert [card.says for card in kept] == ["new", cards[0].says, old.says]
+def test_every_card_is_kept_and_old_drills_leave_memory_only(yard, cards, monkeypatch):
+    monkeypatch.setattr(shelf, "MOST_IN_MEMORY", 0)
+    drill, pinned = shelf.card_of(cards[1].run, "a drill"), shelf.card_of(cards[2].run, "pinned").changed(pinned=True)
+    live, digest = cards[0], cards[1].run.digest
+    kept = shelf.with_card((drill, pinned, live), shelf.card_of(cards[1].run, "new"))
+    assert [card.says for card in kept] == ["new", "a drill", "pinned", live.says]
+    assert [card.kept.ready is not None for card in kept] == [True, False, True, True]
+    assert drill.run.digest == digest
+    assert not drill.kept.differs
 
 
 def test_changes_of_a_run_are_told_with_units(yard):
@@ -206,15 +217,15 @@ def test_measures_that_differ_are_listed(cards):
 
 
 def test_the_headline_follows_the_target(yard, cards):
-    value, unit, title = measures.headline(cards[2].run, cards[2].found)
+    value, unit, title = measures.headline(cards[2].job.drill, cards[2].found)
     assert (unit, title) == ("m", "stopping distance")
     assert value == cards[2].found["stop_distance"]
     plain = run.execute(job_of(yard, "throttle_pulses"))
-    assert measures.headline(plain, measures.read_all(plain))[2] == "top speed"
+    assert measures.headline(plain.job.drill, measures.read_all(plain))[2] == "top speed"
 
 
 def test_csv_tells_every_line_of_the_ledger(cards):
-    head = [label for label, _ in run_csv.header(cards[2].run)]
+    head = run_csv.labels(cards[2].run)
     assert len(head) == len(set(head))
     for line in ("fan", "gravity", "held_axes", "walls"):
         assert f"fan_sled.{line}.force.x [N]" in head

@@ -77,10 +77,11 @@ def window(qtbot, renderer, caplog):
 
 @pytest.fixture
 def idle(qtbot, window):
-    """Waits until no run is under way."""
+    """Waits until nothing is computed, read or written."""
 
     def wait() -> None:
-        qtbot.waitUntil(lambda: not window.session.worker.is_busy, timeout=60_000)
+        busy = lambda: window.session.worker.is_busy or window.session.loader.is_busy  # noqa: E731
+        qtbot.waitUntil(lambda: not busy() and not window.keeper.background.is_busy, timeout=60_000)
 
     return wait
 

@@ -71,18 +71,60 @@ def test_a_dragged_dial_re_runs_the_drill_and_makes_one_card(qtbot, window, idle
     assert traces.values(session.run, "speed").max() > traces.values(before, "speed").max()
 
 
-def test_undo_and_redo_take_a_drag_as_one_step(qtbot, window, idle):
+def shown_card(window):
+    """The card that is marked as the run that is shown, as its widget has it."""
+    marked = [name for name, widget in window.shelf.cards.items() if widget.shown]
+    assert len(marked) <= 1
+    return marked[0] if marked else None
+
+
+def test_undo_and_redo_take_a_drag_as_one_step_and_no_try_is_lost(qtbot, window, idle):
     session = window.session
+    start = session.cards[0].id
     drag(qtbot, find_dial(window, "fan_thrust"), 20)
     qtbot.waitUntil(lambda: len(session.cards) == 2, timeout=20_000)
-    thrust = session.craft.parts[0].thrust
+    thrust, tried = session.craft.parts[0].thrust, session.cards[0].id
+    assert shown_card(window) == tried
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert session.craft.parts[0].thrust == 620.0
-    assert len(session.cards) == 1
+    idle()
+    assert [card.id for card in session.cards] == [tried, start], "undo takes no card off the shelf"
+    assert shown_card(window) == start
+    assert session.run.job == session.cards[1].job
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert session.craft.parts[0].thrust == thrust
-    assert len(session.cards) == 2
     idle()
+    assert [card.id for card in session.cards] == [tried, start]
+    assert shown_card(window) == tried
+
+
+def test_a_try_that_is_undone_before_its_run_came_in_is_kept_too(window, idle):
+    session = window.session
+    session.edit("crafts.fan_sled.parts.fan.thrust", 700.0)
+    session.edit("crafts.fan_sled.parts.fan.thrust", 800.0)
+    session.undo()
+    session.undo()
+    idle()
+    assert {card.job.craft.parts[0].thrust for card in session.cards} == {620.0, 700.0, 800.0}
+    assert session.run.job.craft.parts[0].thrust == 620.0
+
+
+def test_a_card_that_was_removed_comes_back_to_its_place(window, idle):
+    session = window.session
+    for thrust in (700.0, 800.0):
+        session.edit("crafts.fan_sled.parts.fan.thrust", thrust)
+        idle()
+    names = [card.id for card in session.cards]
+    session.drop_card(names[1])
+    session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
+    idle()
+    session.undo()
+    session.undo()
+    idle()
+    assert [card.id for card in session.cards][1:] == names, "in its old place, behind the newest try"
+    assert not session.removed
+    session.redo()
+    assert session.removed == {names[1]}
 
 
 def test_shift_drags_finer_and_control_coarser(qtbot, window, idle):

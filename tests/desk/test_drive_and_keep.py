@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core import demos, traces
 from oak_sled.core.files import shelf_store, yard_json
+from oak_sled.desk.autosave import Autosave
 from oak_sled.desk.inputpanel import conflicts
-from oak_sled.desk.keeper import Keeper, state_folder
 from oak_sled.desk.session import Session
 from oak_sled.desk.window import Window
 
@@ -209,37 +209,44 @@ def test_save_and_reopen_give_the_same_yard_shelf_and_runs(qtbot, window, idle, 
     window.set_driving(False)
     session.change_card(session.cards[0].id, "pin", pinned=True)
     file = tmp_path / "my.json"
-    assert window.keeper.save(file)
+    window.keeper.save(file)
+    idle()
     assert not session.is_dirty
-    yard, cards, lost = shelf_store.load_all(file)
+    yard, cards, lost, _ = shelf_store.load_all(file)
     assert not lost
     assert yard == session.yard
     assert [card.heading for card in cards] == [card.heading for card in session.cards]
     assert [card.run.digest for card in cards] == [card.run.digest for card in session.cards]
     assert cards[0].pinned
-    assert window.keeper.open(file)
+    window.keeper.open(file)
+    idle()
     assert session.craft.parts[0].thrust == 777.0
     assert window.keeper.recent() == [file.resolve()]
     idle()
 
 
-def test_opening_a_damaged_file_says_so_and_keeps_the_work(window, tmp_path):
+def test_opening_a_damaged_file_says_so_and_keeps_the_work(window, idle, tmp_path):
     said = []
     window.session.said.connect(lambda text, fault: said.append((text, fault)))
     before = window.session.yard
     for content in ("{", "[]", '{"format": 99}', '{"title": "x"}', "\udcff"):
         file = tmp_path / "bad.json"
         file.write_bytes(content.encode("utf-8", "surrogateescape"))
-        assert not window.keeper.open(file)
-        assert said[-1][1]
-    assert not window.keeper.open(tmp_path / "nowhere.json")
+        window.keeper.open(file)
+        idle()
+        assert said.pop()[1]
+        assert not said
+    window.keeper.open(tmp_path / "nowhere.json")
+    idle()
+    assert "no such file" in said[-1][0]
     assert window.session.yard is before
     assert window.notice.isVisible()
 
 
-def test_a_save_that_fails_says_so_and_keeps_the_old_file(window, tmp_path, monkeypatch):
+def test_a_save_that_fails_says_so_and_keeps_the_old_file(window, idle, tmp_path, monkeypatch):
     file = tmp_path / "yard.json"
-    assert window.keeper.save(file)
+    window.keeper.save(file)
+    idle()
     old = file.read_bytes()
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 1234.0)
 
@@ -249,43 +256,60 @@ def test_a_save_that_fails_says_so_and_keeps_the_old_file(window, tmp_path, monk
     monkeypatch.setattr(os, "fsync", full)
     said = []
     window.session.said.connect(lambda text, fault: said.append((text, fault)))
-    assert not window.keeper.save(file)
+    window.keeper.save(file)
+    idle()
     assert "no space left" in said[-1][0]
     assert file.read_bytes() == old
     assert window.session.is_dirty
     assert not [left for left in tmp_path.iterdir() if left.name.startswith(".yard")]
 
 
+def crash(window):
+    """What a killed program leaves: its files, and no lock any more."""
+    window.keeper.auto._lock.release()
+    window.keeper.auto = Autosave()
+    window.session.mark_saved(None)
+
+
+def another(qtbot, renderer):
+    session = Session(demos.load("fan-sled"))
+    other = Window(session, renderer)
+    qtbot.addWidget(other)
+    other.show()
+    return other
+
+
 def test_unsaved_work_is_recovered_after_a_crash(qtbot, window, idle, renderer):
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 888.0)
     idle()
     window.keeper.autosave()
-    left = state_folder() / f"autosave-{os.getpid()}.json"
-    assert left.exists()
-    # the process that wrote it is gone
-    gone = state_folder() / "autosave-999999999.json"
-    left.rename(gone)
-    shelf_store.folder_of(left).rename(shelf_store.folder_of(gone))
-    session = Session(demos.load("fan-sled"))
-    other = Window(session, renderer)
-    qtbot.addWidget(other)
+    assert window.keeper.auto.yard.exists()
+    other = another(qtbot, renderer)
+    assert not other.offer_recovery(), "a session that runs is not lost"
+    folder = window.keeper.auto.folder
+    crash(window)
     assert other.offer_recovery()
-    assert other.notice.buttons[0].text() == "Bring it back"
-    qtbot.mouseClick(other.notice.buttons[0], Qt.MouseButton.LeftButton)
+    assert other.question.buttons[0].text() == "Recover"
+    qtbot.mouseClick(other.question.buttons[0], Qt.MouseButton.LeftButton)
+    other.keeper.background.wait()
+    session = other.session
     assert session.craft.parts[0].thrust == 888.0
     assert len(session.cards) == 2
     assert session.is_dirty
-    assert not gone.exists()
-    assert Keeper(session).lost_work() == []
+    assert other.keeper.lost_work() == []
+    assert folder.exists(), "it stays on disk until it is saved or discarded"
+    other.session.mark_saved(None)
     other.close()
+    assert not folder.exists()
 
 
-def test_pictures_and_csv_are_written(window, tmp_path):
+def test_pictures_and_csv_are_written(window, idle, tmp_path):
     for name in ("view.png", "traces.png", "traces.svg"):
         widget = window.view if name.startswith("view") else window.traces
         assert window.keeper.export_picture(widget, tmp_path / name)
         assert (tmp_path / name).stat().st_size > 2000
-    assert window.keeper.export_csv(window.session.run, tmp_path / "run.csv")
+    window.keeper.export_csv(lambda: window.session.run, tmp_path / "run.csv")
+    idle()
     assert (tmp_path / "run.csv").read_text().startswith("t [s],fan_sled.position.x [m]")
     assert not window.keeper.export_picture(window.view, Path("/proc/nothing/view.png"))
 

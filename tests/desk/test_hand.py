@@ -101,7 +101,7 @@ def test_a_mortar_is_fired_live_with_its_key_and_kept_as_a_drill(window, idle, q
     window.set_driving(False)
     kept = window.session.cards[0].run
     assert [event.word for event in traces.events(kept)].count("shot") == 1
-    window.driver.keep_as_drill(kept)
+    window.driver.keep_as_drill(kept.job.drill)
     idle()
     again = window.session.run
     assert again.record.row(kept.ticks).tolist() == kept.record.row(kept.ticks).tolist()

@@ -10,10 +10,10 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QLineEdit, QMenu
 
-from oak_sled.core import demos, run, traces
+from oak_sled.core import demos, run, shelf, traces
 from oak_sled.core.world import Job
 from oak_sled.desk import theme
-from oak_sled.desk.jobs import Errand, Worker
+from oak_sled.desk.jobs import CANCELLED, Errand, Worker
 from oak_sled.desk.planpane import Frame
 from oak_sled.desk.session import Session, with_documents
 from oak_sled.desk.shelfpane import thumbnail
@@ -276,16 +276,16 @@ def test_an_errand_reports_and_can_be_cancelled(qtbot):
     errand = Errand(lambda told: [told(k, 3) for k in (1, 2, 3)] and "done")
     seen = []
     errand.progress.connect(lambda done, of: seen.append((done, of)))
-    with qtbot.waitSignal(errand.finished, timeout=10_000) as answer:
+    with qtbot.waitSignal(errand.answered, timeout=10_000) as answer:
         errand.start()
     assert answer.args == ["done"]
     assert seen == [(1, 3), (2, 3), (3, 3)]
     errand.close()
     stopped = Errand(lambda told: told(1, 3))
     stopped.cancel()
-    with qtbot.waitSignal(stopped.failed, timeout=10_000) as answer:
+    with qtbot.waitSignal(stopped.answered, timeout=10_000) as answer:
         stopped.start()
-    assert answer.args == ["cancelled"]
+    assert answer.args == [CANCELLED]
     stopped.close()
 
 
@@ -375,7 +375,7 @@ def test_the_plan_is_to_one_scale():
 
 def test_thumbnails_stay_in_their_box(made, qapp):
     box = QRectF(10, 44, 78, 30)
-    assert box.adjusted(-1, -1, 1, 1).contains(thumbnail(made, box).boundingRect())
+    assert box.adjusted(-1, -1, 1, 1).contains(thumbnail(shelf.trail_of(made), box).boundingRect())
 
 
 def test_a_click_on_the_plan_moves_the_cursor(qtbot, window):
@@ -536,11 +536,15 @@ def test_leaving_unsaved_work_asks_in_place(qtbot, window, idle):
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 555.0)
     idle()
     window.new_yard()
-    assert window.notice.buttons[0].isVisible()
+    buttons = {button.text(): button for button in window.question.buttons}
+    assert list(buttons) == ["Save first", "Leave them", "Stay"]
+    window.session.say("a message meanwhile")
+    assert window.question.isVisible(), "a question stays until it is answered"
+    assert not window.question.geometry().intersects(window.notice.geometry())
     assert window.session.craft.id == "fan_sled", "nothing is lost while it asks"
-    qtbot.mouseClick(window.notice.buttons[1], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(buttons["Stay"], Qt.MouseButton.LeftButton)
     assert window.session.craft.parts[0].thrust == 555.0
     window.new_yard()
-    qtbot.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(buttons["Leave them"], Qt.MouseButton.LeftButton)
     assert window.session.craft.id == "craft"
     qtbot.waitUntil(lambda: bool(window.session.cards), timeout=20_000)

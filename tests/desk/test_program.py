@@ -45,7 +45,7 @@ def test_the_tour_drives_drags_and_prints_the_measures(qapp, tmp_path):
     assert "fan thrust 620" in done.stdout
     assert "top speed" in done.stdout
     assert len(list((tmp_path / "tour").glob("*.png"))) == 4
-    assert not list((tmp_path / "state").glob("autosave-*")), "nothing is left behind"
+    assert not list((tmp_path / "state").glob("sessions/*")), "nothing is left behind"
 
 
 def test_the_program_opens_a_file_and_keeps_going_when_it_is_damaged(qtbot, renderer, tmp_path, monkeypatch):
@@ -56,6 +56,7 @@ def test_the_program_opens_a_file_and_keeps_going_when_it_is_damaged(qtbot, rend
     for file, title in ((good, "Mine"), (bad, "Frost Road Freight")):
         window = program.build(str(file))
         qtbot.addWidget(window)
+        window.keeper.background.wait()
         assert window.session.yard.title == title
         qtbot.waitUntil(lambda window=window: bool(window.session.cards), timeout=30_000)
         window.close()
@@ -72,28 +73,33 @@ def test_an_error_nobody_foresaw_is_told_and_the_work_put_by(qtbot, window, idle
         except ZeroDivisionError as error:
             sys.excepthook(type(error), error, error.__traceback__)
     qtbot.waitUntil(lambda: "a stray error" in window.notice.words.text(), timeout=5_000)
-    assert (state_folder() / f"autosave-{os.getpid()}.json").exists()
+    assert window.keeper.auto.yard.exists()
     assert "ZeroDivisionError" in caplog.text
     caplog.clear()
 
 
 def test_keeping_quiet_when_there_is_nothing_to_recover(window):
     assert not window.offer_recovery()
-    assert not window.notice.isVisible()
+    assert not window.question.isVisible()
 
 
 def test_closing_with_unsaved_work_leaves_it_for_the_next_start(window, idle):
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 640.0)
     idle()
     window.close()
-    left = state_folder() / f"autosave-{os.getpid()}.json"
+    left = window.keeper.auto.yard
     assert yard_json.load(left).craft().parts[0].thrust == 640.0
 
 
-def test_closing_with_nothing_unsaved_leaves_nothing(window, tmp_path):
-    assert window.keeper.save(tmp_path / "yard.json")
+def test_closing_with_nothing_unsaved_leaves_nothing(window, idle, tmp_path):
+    window.session.edit("crafts.fan_sled.parts.fan.thrust", 640.0)
+    idle()
+    window.keeper.autosave()
+    assert window.keeper.auto.folder.exists()
+    window.keeper.save(tmp_path / "yard.json")
     window.close()
-    assert not list(state_folder().glob("autosave-*"))
+    assert (tmp_path / "yard.json").exists()
+    assert not list((state_folder() / "sessions").iterdir())
 
 
 @pytest.mark.parametrize("speed", [1.0, 0.5, 0.25, 0.1])

@@ -163,7 +163,7 @@ def test_a_live_drive_is_slung_and_poked_and_kept_as_it_was(window, idle, qtbot)
     window.set_driving(False)
     kept = window.session.cards[0].run
     assert [event.what for event in kept.job.drill.events] == ["hold", "release"]
-    name = window.driver.keep_as_drill(kept)
+    name = window.driver.keep_as_drill(kept.job.drill)
     idle()
     assert window.session.yard.bench.drill == name
     assert window.session.run.record.row(kept.ticks).tolist() == kept.record.row(kept.ticks).tolist(), "bit for bit"

@@ -18,6 +18,8 @@ SAYS = {
     "poke": "an impulse at a point of the craft or of a block",
 }
 
+MOST_EVENTS = 500
+"""Events that a drill holds."""
 UNITS = {"release": "m", "poke": "N s"}
 
 

@@ -8,13 +8,13 @@ import numpy as np
 
 from oak_sled.core import among, loop, state, world
 from oak_sled.core.craft import Channel, Craft
-from oak_sled.core.event import Event
+from oak_sled.core.event import MOST_EVENTS, Event
 from oak_sled.core.record import Layout, Record, Recorder
 from oak_sled.core.run import Run, explain_divergence
 from oak_sled.core.state import Floats
 from oak_sled.core.sudden.shots import Sudden
 from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Knot, Track
+from oak_sled.core.yard import MOST_KNOTS, Drill, Knot, Track
 
 LONGEST_S = 7200.0
 """A drive that is kept as a drill is at most this long."""
@@ -149,6 +149,19 @@ class LiveDrive:
             message = explain_divergence(job, self.layout, self.recorder.recent())
         return Run(job, record, self.status, message, True)
 
+    @property
+    def left_out(self) -> str:
+        """What of the inputs is more than a drill holds, in a sentence, or ""; the record has all of it."""
+        wrong = []
+        if len(self._events) > MOST_EVENTS:
+            wrong.append(f"{len(self._events)} pokes and pulls, of which a drill holds the first {MOST_EVENTS}")
+        places = [place for _, place, _ in self._changes]
+        if places and max(places.count(place) for place in set(places)) > MOST_KNOTS:
+            wrong.append(f"over {MOST_KNOTS} changes of a channel, of which a drill holds so many")
+        if self.ticks * self.job.dt > LONGEST_S:
+            wrong.append(f"{self.ticks * self.job.dt:.0f} s, of which a drill holds the first {LONGEST_S:.0f}")
+        return f"The drive is kept whole, but not all of its inputs: {'; '.join(wrong)}." if wrong else ""
+
     def recorded_drill(self) -> Drill:
         """The inputs as a drill: a knot wherever a channel changed."""
         dt = self.job.dt
@@ -156,6 +169,7 @@ class LiveDrive:
         for number, channel in enumerate(self.job.craft.channels):
             knots = tuple(Knot(t=tick * dt, value=value) for tick, place, value in self._changes if place == number)
             if knots:
+                knots = knots[:MOST_KNOTS]
                 tracks.append(Track(channel=channel.id, shape="steps", knots=knots))
         seconds = min(max(self.ticks * dt, 0.05), LONGEST_S)
         old = self.job.drill
@@ -165,7 +179,7 @@ class LiveDrive:
             ground=self.job.ground.id,
             start=old.start,
             tracks=tuple(tracks),
-            events=tuple(self._events),
+            events=tuple(self._events[:MOST_EVENTS]),
             duration=seconds,
             recorded=True,
         )

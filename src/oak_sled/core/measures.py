@@ -454,9 +454,8 @@ def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...
     return tuple(verdicts)
 
 
-def headline(run: Run, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
+def headline(drill: Drill, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
     """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
-    drill = run.job.drill
     if drill.targets:
         first = measure(drill.targets[0].measure)
         return found.get(first.name), first.unit, first.title

@@ -6,10 +6,12 @@ each column compressed on its own, without loss, and unpacked when someone looks
 
 from __future__ import annotations
 
+import uuid
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Protocol
 
 import numpy as np
 
@@ -109,10 +111,31 @@ class Layout:
         return self._places[name]
 
 
+class Block(Protocol):
+    """Rows that are not one plain array: packed in memory, or in a file."""
+
+    def __len__(self) -> int: ...
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (rows,)."""
+
+    def __getitem__(self, row: int) -> Floats:
+        """One row, shape (width,)."""
+
+    def chunks(self, most: int) -> Iterable[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width)."""
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes in memory."""
+
+
 class Sealed:
     """A block of rows whose columns are compressed one by one, without loss."""
 
     def __init__(self, rows: Floats):
+        self.id = uuid.uuid4().hex[:12]
+        """By which a store knows that it has it already."""
         self.length, self.width = rows.shape
         self._columns = [self._pack(rows[:, place]) for place in range(self.width)]
 
@@ -133,6 +156,12 @@ class Sealed:
     def __len__(self) -> int:
         return self.length
 
+    def chunks(self, most: int) -> Iterator[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width)."""
+        rows = np.stack([self.column(place) for place in range(self.width)], axis=1)
+        for first in range(0, self.length, most):
+            yield rows[first : first + most]
+
     @property
     def nbytes(self) -> int:
         """Bytes it takes."""
@@ -142,22 +171,23 @@ class Sealed:
 class Record:
     """Rows of a run in one or more blocks. Reading never changes it; only `Recorder` grows one."""
 
-    def __init__(self, layout: Layout, blocks: Iterable[Floats | Sealed]):
+    def __init__(self, layout: Layout, blocks: Iterable[Floats | Block]):
         self.layout = layout
-        self.blocks: list[Floats | Sealed] = list(blocks)
+        self.blocks: list[Floats | Block] = list(blocks)
 
     def __len__(self) -> int:
         return sum(len(block) for block in self.blocks)
 
     def column(self, place: int) -> Floats:
         """One column over all rows, shape (rows,)."""
-        pieces = [b.column(place) if isinstance(b, Sealed) else b[:, place] for b in self.blocks]
+        pieces = [b[:, place] if isinstance(b, np.ndarray) else b.column(place) for b in self.blocks]
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
 
     def block(self, first: int, count: int) -> Floats:
         """Neighbouring columns over all rows, shape (rows, count)."""
-        if len(self.blocks) == 1 and not isinstance(self.blocks[0], Sealed):
-            return self.blocks[0][:, first : first + count]
+        only = self.blocks[0]
+        if len(self.blocks) == 1 and isinstance(only, np.ndarray):
+            return only[:, first : first + count]
         return np.stack([self.column(place) for place in range(first, first + count)], axis=1)
 
     def row(self, number: int) -> Floats:
@@ -168,10 +198,14 @@ class Record:
             number -= len(block)
         raise refuse("trace", "there is no such row", f"0 to {len(self) - 1}")
 
-    def tail(self, count: int) -> Floats:
-        """At most the last `count` rows, as far as they are not sealed, shape (rows, width)."""
-        last = self.blocks[-1]
-        return last[-count:] if not isinstance(last, Sealed) else np.stack([self.row(len(self) - 1)])
+    def chunks(self, most: int) -> Iterator[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width): no more than a block is unpacked at a time."""
+        for block in self.blocks:
+            if isinstance(block, np.ndarray):
+                for first in range(0, len(block), most):
+                    yield block[first : first + most]
+            else:
+                yield from block.chunks(most)
 
     @property
     def nbytes(self) -> int:

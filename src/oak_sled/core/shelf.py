@@ -3,28 +3,98 @@
 from __future__ import annotations
 
 import dataclasses
+import functools
+import threading
 import time
 import uuid
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from oak_sled.core import document, measures
+import numpy as np
+
+from oak_sled.core import document, measures, run
 from oak_sled.core.document import Frozen
+from oak_sled.core.faults import Refused
 from oak_sled.core.run import Run
+from oak_sled.core.state import Floats
 from oak_sled.core.units import split
 from oak_sled.core.world import Job
 
-MOST_CARDS = 200
+MOST_IN_MEMORY = 40
+"""Cards whose run stays in memory; older drills are run again when someone looks at them."""
+TRAIL = 120
+"""Points of the path that a card shows."""
+
+
+class Kept:
+    """The run of a card: in memory, or to be had again from its documents or its file.
+
+    again : makes the run when it is wanted; None when it is nowhere but here. digest : the fingerprint that the run
+    had when it was kept, or "". Safe to ask from any thread.
+    """
+
+    def __init__(self, made: Run | None, again: Callable[[], Run] | None, digest: str = ""):
+        self._made, self._again, self._digest = made, again, digest
+        self._lock = threading.Lock()
+        self.differs = False
+        """Whether running it again gave another result than was kept."""
+        self.unreadable = False
+        """Whether it was asked for once and could not be had."""
+
+    @property
+    def ready(self) -> Run | None:
+        """The run, if it is in memory."""
+        return self._made
+
+    @property
+    def digest(self) -> str:
+        """The fingerprint that the run had when it was kept."""
+        if not self._digest and self._made is not None:
+            self._digest = self._made.digest
+        return self._digest
+
+    def load(self) -> Run:
+        """The run, had again if need be; raises `Refused` when its file is damaged."""
+        with self._lock:
+            if self._made is None:
+                assert self._again is not None
+                try:
+                    self.take(self._again())
+                except Refused:
+                    self.unreadable = True
+                    raise
+            assert self._made is not None
+            return self._made
+
+    def take(self, made: Run) -> None:
+        """Keeps a run that was had again."""
+        self.differs = bool(self._digest) and made.digest != self._digest
+        self._made = made
+
+    def forget(self) -> None:
+        """Lets the run go, if it can be had again."""
+        if self._again is not None and self._made is not None:
+            self._digest = self.digest
+            self._made = None
 
 
 @dataclass(frozen=True, eq=False)
 class Card:
-    """A kept run. says : what was changed; title : a name the user gave it, or ""."""
+    """A kept run. says : what was changed; found : its measures; title : a name the user gave it, or "".
 
-    run: Run
+    trail : its path from above, thinned, shape (n, 2), m. message : what a run that diverged said, or "".
+    seconds : how long it lasted.
+    """
+
+    job: Job
+    kept: Kept = field(repr=False)
     says: str
     found: Mapping[str, float | None] = field(repr=False)
+    trail: Floats = field(repr=False)
+    live: bool = False
+    message: str = ""
+    seconds: float = 0.0
     when: float = field(default_factory=time.time)
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
     title: str = ""
@@ -36,25 +106,50 @@ class Card:
         """What stands on the card."""
         return self.title or self.says
 
+    @property
+    def unreadable(self) -> bool:
+        """Whether its run was asked for and could not be had."""
+        return self.kept.unreadable
+
+    @property
+    def run(self) -> Run:
+        """The run, had again if need be, which may take a while; raises `Refused`."""
+        return self.kept.load()
+
     def changed(self, **fields: Any) -> Card:
         """The card with some fields changed."""
         return dataclasses.replace(self, **fields)
 
 
-def card_of(run: Run, says: str, found: Mapping[str, float | None] | None = None) -> Card:
+def trail_of(made: Run) -> Floats:
+    """The path of a run from above, at most `TRAIL` + 2 points, shape (n, 2), m."""
+    step = max(1, made.ticks // TRAIL)
+    rows = np.append(np.arange(0, made.ticks, step), made.ticks)
+    return np.stack([made.column("position.x")[rows], made.column("position.y")[rows]], axis=1)
+
+
+def card_of(made: Run, says: str, found: Mapping[str, float | None] | None = None) -> Card:
     """A new card for a run, with its measures."""
-    return Card(run, says, measures.Readings(run) if found is None else found)
+    again = None if made.live else functools.partial(run.execute, made.job)
+    readings = measures.Readings(made) if found is None else found
+    return Card(
+        made.job,
+        Kept(made, again),
+        says,
+        readings,
+        trail_of(made),
+        made.live,
+        made.message,
+        made.duration,
+    )
 
 
 def with_card(shelf: tuple[Card, ...], card: Card) -> tuple[Card, ...]:
-    """The shelf with one card more at the front; beyond the most it holds, the oldest plain card goes."""
-    cards = (card, *shelf)
-    while len(cards) > MOST_CARDS:
-        plain = [old for old in cards[1:] if not (old.pinned or old.starred)]
-        if not plain:
-            break
-        cards = tuple(old for old in cards if old is not plain[-1])
-    return cards
+    """The shelf with one card more at the front. Every try is kept; old drills leave memory, not the shelf."""
+    for old in shelf[MOST_IN_MEMORY:]:
+        if not (old.pinned or old.live):
+            old.kept.forget()
+    return (card, *shelf)
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import Craft, unique
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
-from oak_sled.core.event import Event
+from oak_sled.core.event import MOST_EVENTS, Event
 from oak_sled.core.faults import close_match
 from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.terrain import Patch, Relief
@@ -21,6 +21,9 @@ FORMAT = 1
 
 TICK_RATES = (30, 60, 120, 240, 480, 960)
 """Ticks per second the desk offers; any from 20 to 2000 is allowed."""
+
+MOST_KNOTS = 500_000
+"""Knots that a track holds."""
 
 End = Literal["time", "distance", "stopped", "hit", "last_gate", "left_ground"]
 
@@ -140,7 +143,7 @@ class Track(Frozen):
 
     channel: str = Field(description="the channel it tells")
     shape: Literal["steps", "ramps", "sine", "pulses", "aim"] = Field("steps", description="how values run over time")
-    knots: tuple[Knot, ...] = Field((), max_length=500_000, description="values at times")
+    knots: tuple[Knot, ...] = Field((), max_length=MOST_KNOTS, description="values at times")
     amplitude: float = dial(1.0, "", "of a sine or of pulses", low=-1.0, high=1.0)
     on_share: float = dial(0.3, "", "of pulses: share of the period that they are on", low=0.0, high=1.0)
     period: float = dial(2.0, "s", "of a sine or of pulses", low=0.02, high=1e4, slider=(0.2, 10.0), scale="log")
@@ -188,7 +191,7 @@ class Drill(Frozen):
     start: Start = Field(default_factory=Start, description="where and how the craft begins")
     tracks: tuple[Track, ...] = Field((), max_length=16, description="what the channels are told")
     duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
-    events: tuple[Event, ...] = Field((), max_length=500, description="moments at which something happens")
+    events: tuple[Event, ...] = Field((), max_length=MOST_EVENTS, description="moments at which something happens")
     end: End = Field("time", description="what ends it sooner")
     end_value: float = dial(
         0.0, "", "the distance, or the time not before which stopped counts", low=0.0, high=1e6, slider=(0.0, 200.0),

@@ -13,7 +13,9 @@ from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.event import Event
 from oak_sled.core.live import LiveDrive, raw_values
 from oak_sled.core.run import Run
+from oak_sled.core.shelf import Card
 from oak_sled.core.world import Job
+from oak_sled.core.yard import Drill
 from oak_sled.desk.session import Session
 
 FRAME_MS = 16
@@ -104,20 +106,35 @@ class Driver(QObject):
 
     def _keep(self, drive: LiveDrive, shown: bool) -> None:
         made = drive.finish()
-        found = measures.read_all(made)
-        who = "" if shown else f"{made.job.craft.heading}: "
-        card = shelf.card_of(made, f"{who}drive by hand, {made.duration:.0f} s", found)
-        self.session.add_card(card)
+        found = measures.Readings(made)
+        self.session.add_card(self._card(made, shown, f"drive by hand, {made.duration:.0f} s"))
         if shown:
+            card = self.session.cards[0]
             self.session.show_run(made, found, cautions.find(made.job, made))
-            if made.message:
-                self.session.say(made.message, True)
+            self.session.shown_card = card.id
+            self.session.shelf_changed.emit()
+        said = made.message or drive.left_out
+        if said:
+            self.session.say(said, True)
 
-    def keep_as_drill(self, made: Run) -> str:
+    @staticmethod
+    def _card(made: Run, first: bool, says: str) -> Card:
+        who = "" if first else f"{made.job.craft.heading}: "
+        return shelf.card_of(made, who + says)
+
+    def cards(self) -> tuple[Card, ...]:
+        """What was driven so far, as cards: for the case of a crash."""
+        return tuple(
+            self._card(drive.finish(), drive is self.drives[0], "drive by hand, cut short by a crash")
+            for drive in self.drives
+            if drive.ticks > 0
+        )
+
+    def keep_as_drill(self, driven: Drill) -> str:
         """Puts the inputs of a drive into the yard as a drill and on the bench; the drill's name."""
         yard = self.session.yard
         name = free_name("drive", yard.drills)
-        drill = made.job.drill.replace(id=name)
+        drill = driven.replace(id=name)
         grown = yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
         self.session.change(grown, "keep drive as drill")
         return name

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -9,11 +10,14 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import cautions, measures, run
+from oak_sled.core import cautions, measures, run, shelf
 from oak_sled.core.cautions import Caution
-from oak_sled.core.faults import Refused
+from oak_sled.core.faults import Refused, refuse
 from oak_sled.core.run import Run
+from oak_sled.core.shelf import Card
 from oak_sled.core.world import Job
+
+log = logging.getLogger("oak_sled")
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,46 +106,123 @@ class Worker(QObject):
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 
+class Loader(QObject):
+    """Has the runs of cards again in a thread of its own, one after the other.
+
+    Signals: finished(card), made(card), failed(text, True), _arrived(card, text) and _done(card) for the way back
+    from the thread.
+    """
+
+    finished = pyqtSignal(object)
+    made = pyqtSignal(object)
+    _done = pyqtSignal(object)
+    failed = pyqtSignal(str, bool)
+    _arrived = pyqtSignal(object, str)
+
+    def __init__(self, parent: QObject | None = None):
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-load")
+        self._asked: set[str] = set()
+        self._making = 0
+        self._arrived.connect(self._come_back)
+        self._done.connect(self._take)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a run is on its way."""
+        return bool(self._asked) or self._making > 0
+
+    def make(self, job: Job, says: str) -> None:
+        """Makes the card of a job that the bench has moved on from."""
+        self._making += 1
+        self._pool.submit(self._make, job, says)
+
+    def _make(self, job: Job, says: str) -> None:
+        try:
+            self._done.emit(shelf.card_of(run.execute(job), says))
+        except Exception:  # the bench said why when it was tried
+            log.exception("a run beside the bench failed")
+            self._done.emit(None)
+
+    def _take(self, card: Card | None) -> None:
+        self._making -= 1
+        if card is not None:
+            self.made.emit(card)
+
+    def ask(self, card: Card) -> None:
+        """Asks for the run of a card; once, however often it is asked."""
+        if card.id not in self._asked and not card.unreadable:
+            self._asked.add(card.id)
+            self._pool.submit(self._work, card)
+
+    def _work(self, card: Card) -> None:
+        text = ""
+        try:
+            card.kept.load()
+        except Refused as refused:
+            text = f"{card.heading}: {refused.faults[0]}"
+        except Exception as error:  # the way back must not be lost, whatever happens
+            text = f"{card.heading}: cannot be had again ({type(error).__name__})"
+            card.kept.unreadable = True
+        self._arrived.emit(card, text)
+
+    def _come_back(self, card: Card, text: str) -> None:
+        self._asked.discard(card.id)
+        if text:
+            self.failed.emit(text, True)
+        self.finished.emit(card)
+
+    def close(self) -> None:
+        """Ends the thread, after what it is doing."""
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+
 class Errand(QObject):
     """A longer piece of work in its own thread, with progress and an answer.
 
-    Signals: progress(done, of), finished(answer), failed(text).
+    Signals: progress(done, of), answered(answer): what the work gave, or the `Refused` that ended it. One that was
+    cancelled answers with a `Refused` that says so.
     """
 
     progress = pyqtSignal(int, int)
-    finished = pyqtSignal(object)
-    failed = pyqtSignal(str)
+    answered = pyqtSignal(object)
 
     def __init__(self, work: Callable[[Callable[[int, int], None]], Any], parent: QObject | None = None):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-errand")
         self._work = work
         self._cancelled = False
+        self._closed = False
 
     def start(self) -> None:
         """Begins."""
         self._pool.submit(self._do)
 
     def cancel(self) -> None:
-        """Stops at the next report of progress; no answer comes."""
+        """Stops at the next report of progress."""
         self._cancelled = True
 
     def _told(self, done: int, of: int) -> None:
         if self._cancelled:
-            raise Refused([])
-        self.progress.emit(done, of)
+            raise CANCELLED
+        if not self._closed:
+            self.progress.emit(done, of)
 
     def _do(self) -> None:
         try:
             answer = self._work(self._told)
-            if not self._cancelled:
-                self.finished.emit(answer)
         except Refused as refused:
-            self.failed.emit(str(refused) or "cancelled")
-        except Exception as error:
-            self.failed.emit(str(error))
+            answer = refused
+        except Exception as error:  # the way back must not be lost, whatever happens
+            log.exception("an errand failed")
+            answer = refuse("the program", f"failed: {type(error).__name__}: {error}", "save your work, and report it")
+        if not self._closed:
+            self.answered.emit(answer)
 
     def close(self) -> None:
-        """Ends the thread."""
-        self._cancelled = True
+        """Ends the thread; no answer comes any more."""
+        self._cancelled = self._closed = True
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+CANCELLED = refuse("cancelled", "nothing was changed")

@@ -1,102 +1,165 @@
-"""Keeping work: open, save, recent files, autosave and recovery, and what leaves as a file."""
+"""Keeping work: open, save, recent files, autosave and recovery, and what leaves as a file.
+
+What may take long is done beside the window; `background` tells of it, and `then` is called when it is done.
+"""
 
 from __future__ import annotations
 
 import json
-import os
+from collections.abc import Callable
 from pathlib import Path
 
-import platformdirs
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.faults import Refused
-from oak_sled.core.files import run_csv, shelf_store, yard_json
+from oak_sled.core.files import disk, run_csv, shelf_store
 from oak_sled.core.run import Run
+from oak_sled.core.shelf import Card
+from oak_sled.desk.autosave import Autosave, Lock, Lost, lock_of, state_folder
+from oak_sled.desk.background import Background, Task
 from oak_sled.desk.screen import painted
 from oak_sled.desk.session import Session
 
 AUTOSAVE_MS = 2500
+"""ms from the first change that is not put by until it is, however many follow."""
+DRIVE_MS = 5000
+"""ms between one time that a drive is put by and the next."""
 MOST_RECENT = 8
 
 
-def state_folder() -> Path:
-    """Where the desk keeps its own state."""
-    return Path(os.environ.get("OAK_SLED_STATE") or platformdirs.user_state_dir("oak-sled"))
+def nothing() -> None:
+    """What follows when nothing is to follow."""
 
 
-def _is_alive(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
+class Changed(Refused):
+    """A file is no longer what it was when it was opened or saved here."""
 
 
 class Keeper(QObject):
-    """Saves the session. A crash leaves its autosave, which the next start offers."""
+    """Saves the session. A crash leaves its autosave, which the next start offers.
+
+    Signals: changed_on_disk(path, then) when a save would overwrite what somebody else wrote.
+    """
+
+    changed_on_disk = pyqtSignal(object, object)
 
     def __init__(self, session: Session, parent: QObject | None = None):
         super().__init__(parent)
         self.session = session
-        self._auto = state_folder() / f"autosave-{os.getpid()}.json"
+        self.background = Background(self)
+        self.auto = Autosave()
+        self.drives: Callable[[], tuple[Card, ...]] = tuple
+        """Drives that go on, as cards."""
+        self._stamp = ""
+        self._lock: Lock | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.setInterval(AUTOSAVE_MS)
-        self._timer.timeout.connect(self.autosave)
+        self._timer.timeout.connect(self._autosave_beside)
         self._auto_failed = False
         session.saved_changed.connect(self._changed)
+        session.live_changed.connect(self._live_changed)
 
     def _changed(self) -> None:
-        if self.session.is_dirty:
-            self._timer.start()
+        # a timer that runs is left alone: steady editing must not put the autosave off
+        if self.session.is_dirty and not self._timer.isActive():
+            self._timer.start(AUTOSAVE_MS)
+
+    def _live_changed(self, live: bool) -> None:
+        if live and not self._timer.isActive():
+            self._timer.start(DRIVE_MS)
 
     # files
 
-    def open(self, path: Path) -> bool:
-        """Opens a yard file; False, with every fault said, when it is refused. The open work stays."""
-        try:
-            yard, cards, lost = shelf_store.load_all(path)
-        except Refused as refused:
-            self._refused(refused)
-            return False
-        self.session.open(yard, cards, path)
-        self._remember(path)
-        for line in lost:
+    def open(self, path: Path, then: Callable[[], object] = nothing, otherwise: Callable[[], object] = nothing) -> None:
+        """Opens a yard file. When it is refused every fault is said, the open work stays, and `otherwise` follows."""
+
+        def done(opened: shelf_store.Opened) -> None:
+            self.session.open(opened.yard, opened.cards, path)
+            self._holds(path, opened.stamp)
+            self._remember(path)
+            self._tell_lost(opened.lost)
+            if self._lock is not None and not self._lock.is_held:
+                self.session.say(f"{path.name} is open in another window: the one that saves last is asked first", True)
+            then()
+
+        def refused(fault: Refused) -> None:
+            otherwise()
+            self._refused(fault)
+
+        work = lambda told: shelf_store.load_all(path, told)  # noqa: E731
+        self.background.add(Task(f"opening {path.name}", work, done, refused))
+
+    def forget_file(self) -> None:
+        """The work in hand belongs to no file any more."""
+        self._holds(None, "")
+
+    def _holds(self, path: Path | None, stamp: str) -> None:
+        """This window has a file open, as it was with that stamp."""
+        if self._lock is not None:
+            self._lock.release()
+        self._lock = lock_of(path) if path is not None else None
+        self._stamp = stamp
+
+    def _tell_lost(self, lost: tuple[str, ...]) -> None:
+        for line in lost[:20]:
             self.session.say(line, True)
-        return True
 
     def _refused(self, refused: Refused) -> None:
         more = f" (and {len(refused.faults) - 1} more faults)" if len(refused.faults) > 1 else ""
         self.session.say(f"{refused.faults[0]}{more}", True)
 
-    def save(self, path: Path) -> bool:
-        """Saves the yard and its shelf; False, with the reason said, when it cannot be."""
-        try:
-            shelf_store.save_all(self.session.yard, self.session.cards, path)
-        except Refused as refused:
-            self._refused(refused)
-            return False
-        self.session.mark_saved(path)
-        self._timer.stop()
-        self.drop_autosave()
-        self._remember(path)
-        self.session.say(f"saved {path.name}")
-        return True
+    def save(self, path: Path, then: Callable[[], object] = nothing, over: bool = False) -> None:
+        """Saves the yard and its shelf; the reason is said when it cannot be.
 
-    def export_csv(self, run: Run, path: Path) -> bool:
-        """Writes a run as CSV."""
-        try:
-            run_csv.save(run, path)
-        except Refused as refused:
-            self._refused(refused)
-            return False
-        self.session.say(f"wrote {path.name}")
-        return True
+        over : also when somebody else changed the file since it was opened; else `changed_on_disk` asks.
+        """
+        session, state = self.session, self.session.state
+        same = session.file is not None and session.file.resolve() == path.resolve()
+        seen, gone = self._stamp if same and not over else "", frozenset(session.removed)
+
+        def work(told: Callable[[int, int], None]) -> str:
+            if seen and shelf_store.stamp_of(path) not in ("", seen):
+                raise Changed([])
+            return shelf_store.save_all(state.yard, state.cards, path, gone, told)
+
+        def done(stamp: str) -> None:
+            session.mark_saved(path, state)
+            self._holds(path, stamp)
+            if not session.is_dirty:
+                self._timer.stop()
+                self.auto.drop()
+            self._remember(path)
+            session.say(f"saved {path.name}")
+            then()
+
+        def refused(fault: Refused) -> None:
+            if isinstance(fault, Changed):
+                self.changed_on_disk.emit(path, then)
+            else:
+                self._refused(fault)
+
+        self.background.add(Task(f"saving {path.name}", work, done, refused))
+
+    @staticmethod
+    def free_path(path: Path) -> Path:
+        """A file beside `path` that is not there yet, for keeping both."""
+        number = 2
+        while path.with_name(f"{path.stem} {number}{path.suffix}").exists():
+            number += 1
+        return path.with_name(f"{path.stem} {number}{path.suffix}")
+
+    def export_csv(self, get: Callable[[], Run], path: Path, then: Callable[[], object] = nothing) -> None:
+        """Writes a run as CSV; `get` has it, in a thread."""
+
+        def done(_: object) -> None:
+            self.session.say(f"wrote {path.name}")
+            then()
+
+        work = lambda told: run_csv.save(get(), path, told)  # noqa: E731
+        self.background.add(Task(f"writing {path.name}", work, done, self._refused))
 
     def export_picture(self, widget: QWidget, path: Path) -> bool:
         """Writes a picture of a widget: SVG by the ending, else PNG."""
@@ -133,57 +196,73 @@ class Keeper(QObject):
     def _remember(self, path: Path) -> None:
         names = [str(path.resolve())] + [str(old) for old in self.recent() if old != path.resolve()]
         try:
-            yard_json.write_whole(state_folder() / "recent.json", json.dumps(names[:MOST_RECENT]).encode())
+            disk.write_whole(state_folder() / "recent.json", json.dumps(names[:MOST_RECENT]).encode())
         except Refused:
             pass  # the list of recent files is a comfort, not work
 
     # autosave
 
+    def _autosave_beside(self) -> None:
+        """Puts the work by in a thread, and again after a while if a drive goes on."""
+        session = self.session
+        drives = self.drives() if session.live_on else ()
+        if session.live_on:
+            self._timer.start(DRIVE_MS)
+        if self.background.is_busy:
+            self._timer.start(AUTOSAVE_MS)
+        elif session.is_dirty or drives:
+            state, file = session.state, session.file
+            stamp = self._stamp
+            work = lambda _: self.auto.write(state.yard, state.cards, drives, file, stamp)  # noqa: E731
+            self.background.add(Task("autosave", work, lambda _: self._auto_good(), self._auto_bad, quiet=True))
+
+    def _auto_good(self) -> None:
+        self._auto_failed = False
+
+    def _auto_bad(self, refused: Refused) -> None:
+        if not self._auto_failed:
+            self.session.say(f"no autosave: {refused.faults[0]}", True)
+        self._auto_failed = True
+
     def autosave(self) -> None:
-        """Writes the work beside everything else, so that a crash loses at most seconds."""
-        if not self.session.is_dirty:
+        """Puts the work by at once: the program is about to end, or may."""
+        drives = self.drives() if self.session.live_on else ()
+        if not (self.session.is_dirty or drives):
             return
         try:
-            shelf_store.save_all(self.session.yard, self.session.cards, self._auto)
-            name = str(self.session.file or "")
-            yard_json.write_whole(self._auto.with_suffix(".from"), name.encode())
-            self._auto_failed = False
+            session = self.session
+            self.auto.write(session.yard, session.cards, drives, session.file, self._stamp)
+            self._auto_good()
         except Refused as refused:
-            if not self._auto_failed:
-                self.session.say(f"no autosave: {refused.faults[0]}", True)
-            self._auto_failed = True
+            self._auto_bad(refused)
 
     def drop_autosave(self) -> None:
         """Takes this session's autosave away."""
         self._timer.stop()
-        shelf_store.remove(self._auto)
-        self._auto.with_suffix(".from").unlink(missing_ok=True)
+        self.auto.drop()
 
-    def lost_work(self) -> list[Path]:
-        """Autosaves of programs that are no longer running, newest first."""
-        found = []
-        for file in state_folder().glob("autosave-*.json"):
-            number = file.stem.removeprefix("autosave-")
-            if number.isdigit() and not _is_alive(int(number)):
-                found.append(file)
-        return sorted(found, key=lambda file: file.stat().st_mtime, reverse=True)
+    def lost_work(self) -> list[Lost]:
+        """What crashed sessions left, newest first."""
+        return self.auto.lost_work()
 
-    def recover(self, file: Path) -> bool:
-        """Opens an autosave as unsaved work."""
-        try:
-            yard, cards, _ = shelf_store.load_all(file)
-        except Refused as refused:
-            self._refused(refused)
-            return False
-        origin = file.with_suffix(".from")
-        name = origin.read_text(encoding="utf-8") if origin.exists() else ""
-        self.session.open(yard, cards, Path(name) if name else None, dirty=True)
-        self.autosave()
-        self.discard(file)
-        return True
+    def recover(self, lost: Lost, then: Callable[[], object] = nothing) -> None:
+        """Opens what a crashed session left as unsaved work; it stays on disk until it is saved or discarded."""
 
-    @staticmethod
-    def discard(file: Path) -> None:
-        """Takes an autosave away."""
-        shelf_store.remove(file)
-        file.with_suffix(".from").unlink(missing_ok=True)
+        def done(opened: shelf_store.Opened) -> None:
+            if opened.lost:  # what could not be read stays where it is, and is offered again
+                self._tell_lost(opened.lost)
+            else:
+                self.auto.adopt(lost)
+            self.session.open(opened.yard, opened.cards, lost.origin, dirty=True)
+            self._holds(lost.origin, lost.stamp)
+            then()
+
+        work = lambda told: shelf_store.load_all(lost.yard, told)  # noqa: E731
+        self.background.add(Task("recovering", work, done, self._refused))
+
+    def close(self) -> None:
+        """Ends what goes on, and lets go of the file."""
+        self.background.wait()
+        self._timer.stop()
+        if self._lock is not None:
+            self._lock.release()

@@ -11,7 +11,7 @@ from oak_sled.core.measures import Measure
 from oak_sled.core.tickcheck import TickCheck
 from oak_sled.core.world import Job
 from oak_sled.desk import theme
-from oak_sled.desk.jobs import Errand
+from oak_sled.desk.jobs import CANCELLED, Errand
 from oak_sled.desk.session import Session
 
 ROW = 21
@@ -108,8 +108,7 @@ class MeasuresPane(QWidget):
         self.cancel.show()
         errand = Errand(lambda told: tickcheck.check(job, told=told), self)
         errand.progress.connect(self._tell)
-        errand.finished.connect(lambda result: self._take(job, result))
-        errand.failed.connect(lambda text: self._fail(text))
+        errand.answered.connect(lambda answer: self._take(job, answer))
         self._errand = errand
         errand.start()
         self.refresh()
@@ -131,16 +130,15 @@ class MeasuresPane(QWidget):
         self.progress = ""
         self.cancel.hide()
 
-    def _take(self, job: Job, result: TickCheck) -> None:
+    def _take(self, job: Job, answer: object) -> None:
         self._end()
-        self.result, self.result_job = result, job
-        self.refresh()
+        if isinstance(answer, TickCheck):
+            self.result, self.result_job = answer, job
+            self.refresh()
+        else:
+            self.session.say(f"tick check: {answer}", answer is not CANCELLED)
+            self.show_measures()
         self.checked.emit()
-
-    def _fail(self, text: str) -> None:
-        self._end()
-        self.session.say(f"tick check: {text}", text != "cancelled")
-        self.show_measures()
 
     def close_thread(self) -> None:
         """Ends the thread of a check that is under way."""

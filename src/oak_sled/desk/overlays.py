@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer
+from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from oak_sled.desk import theme
+from oak_sled.desk.background import Background
 
 SAID_MS, FAULT_MS = 4500, 12000
+SOON_MS = 400
+"""ms of work beside the window after which it is shown."""
 
 
 class KeySheet(QWidget):
@@ -55,17 +59,22 @@ class KeySheet(QWidget):
 
 
 class Notice(QWidget):
-    """A line in place, over the foot of the yard view or of the page that is shown, with up to two answers."""
+    """A line in place, over the foot of the yard view or of the page that is shown, with up to three answers.
 
-    def __init__(self, parent: QWidget, over: QWidget):
+    With answers it is a question, and stays until it is answered. Signals: changed() when it comes, goes or grows.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QWidget):
         super().__init__(parent)
-        self.over = over
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 5, 8, 5)
         self.words = QLabel()
         self.words.setWordWrap(True)
+        self.words.setTextFormat(Qt.TextFormat.PlainText)  # names come from files
         row.addWidget(self.words, 1)
-        self.buttons = [QPushButton(), QPushButton()]
+        self.buttons = [QPushButton(), QPushButton(), QPushButton()]
         for button in self.buttons:
             button.setObjectName("plain")
             row.addWidget(button)
@@ -91,21 +100,20 @@ class Notice(QWidget):
             button.clicked.connect(self.hide)
             button.clicked.connect(action)
             button.show()
-        self.place()
         self.show()
         self.raise_()
+        self.update()
         self._timer.stop()
         if not answers:
             self._timer.start(FAULT_MS if fault else SAID_MS)
+        self.changed.emit()
 
-    def place(self) -> None:
-        """Takes its place at the foot of what it lies over."""
-        parent = self.parentWidget()
-        if parent is not None:
-            corner = self.over.mapTo(parent, QPoint(0, 0))
-            width = min(self.over.width() - 16, 760)
-            height = max(34, self.heightForWidth(width) if self.hasHeightForWidth() else self.sizeHint().height())
-            self.setGeometry(corner.x() + 8, corner.y() + self.over.height() - height - 8, width, height)
+    def height_for(self, width: int) -> int:
+        """px of height that its text needs at a width."""
+        return max(34, self.heightForWidth(width) if self.hasHeightForWidth() else self.sizeHint().height())
+
+    def hideEvent(self, event: object) -> None:
+        self.changed.emit()
 
     def mousePressEvent(self, event: object) -> None:
         if not any(button.isVisible() for button in self.buttons):
@@ -115,3 +123,53 @@ class Notice(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour("desk"))
         painter.fillRect(QRectF(0, 0, 4, self.height()), theme.colour("warning" if self.fault else "oak"))
+
+
+class Progress(Notice):
+    """What is done beside the window: words, how far it is, what is left, and a way to cancel it."""
+
+    def __init__(self, parent: QWidget, background: Background):
+        super().__init__(parent)
+        self.background = background
+        self._began = 0.0
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON_MS)
+        self._soon.timeout.connect(self._appear)
+        background.changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        if not self.background.shown:
+            self._soon.stop()
+            self.hide()
+        elif self.isVisible():
+            self.words.setText(self.text())
+        elif not self._soon.isActive():
+            self._began = time.perf_counter()
+            self._soon.start()
+
+    def _appear(self) -> None:
+        if self.background.shown:
+            self.tell(self.text(), False, ((("Cancel"), self.background.cancel),))
+
+    def text(self) -> str:
+        """What goes on, and how long it still takes."""
+        done, of = self.background.progress
+        if not of or not done:
+            return f"{self.background.shown}..."
+        left = (time.perf_counter() - self._began) * (of - done) / done
+        return f"{self.background.shown}: {100 * done // of} %, about {max(1, round(left))} s left"
+
+
+def stack(overlays: Sequence[Notice], over: QWidget, parent: QWidget) -> int:
+    """Puts the visible overlays one above the other at the foot of what they lie over; px that they take."""
+    corner = over.mapTo(parent, QPoint(0, 0))
+    width = min(over.width() - 16, 760)
+    taken = 8
+    for one in overlays:
+        if one.isVisibleTo(parent):
+            height = one.height_for(width)
+            taken += height
+            one.setGeometry(corner.x() + 8, corner.y() + over.height() - taken, width, height)
+            taken += 4
+    return taken if taken > 8 else 0

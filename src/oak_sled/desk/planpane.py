@@ -241,7 +241,7 @@ class PlanPane(QWidget):
     def ghosts(self, run: Run) -> list[Run]:
         """The run before, and pinned ones, on the same ground."""
         found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
-        found += [card.run for card in self.session.cards if card.pinned]
+        found += self.session.pinned_runs()
         return [g for g in found if g is not run and g.ticks and g.job.ground.id == run.job.ground.id][:6]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

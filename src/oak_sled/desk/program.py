@@ -77,8 +77,7 @@ def build(where: str = "") -> Window:
     renderer, no_gl = try_renderer()
     window = Window(session, renderer, no_gl)
     if where and not where.startswith("demo:"):
-        if not window.keeper.open(Path(where)):
-            session.open(yard, (), None)
+        window.keeper.open(Path(where), otherwise=lambda: session.open(yard, (), None))
     else:
         session.open(yard, (), None)
     gc.freeze()  # what the start made stays: no sweep walks through it in the middle of a drag

@@ -22,25 +22,37 @@ from oak_sled.core.run import Run
 from oak_sled.core.shelf import Card
 from oak_sled.core.world import Job
 from oak_sled.core.yard import Drill, Ground, Yard
-from oak_sled.desk.jobs import Result, Worker
+from oak_sled.desk.jobs import Loader, Result, Worker
 
 MOST_STEPS = 300
 
 
 @dataclass(frozen=True)
 class State:
-    """What undo brings back: the documents and the shelf."""
+    """What saving writes: the documents and the shelf."""
 
     yard: Yard
     cards: tuple[Card, ...]
 
 
 @dataclass(frozen=True)
+class CardEdit:
+    """A card that the user changed, removed (after is None) or brought back (before is None)."""
+
+    before: Card | None
+    after: Card | None
+
+
+@dataclass(frozen=True)
 class Step:
-    """A step of the history: what was done, and the state before it."""
+    """A step of the history: what was done, the yard before it, and the card that it changed, if it changed one.
+
+    Runs that were made meanwhile are none of its business: every try stays on the shelf until the user removes it.
+    """
 
     label: str
-    before: State
+    yard: Yard
+    card: CardEdit | None = None
 
 
 class Session(QObject):
@@ -68,9 +80,13 @@ class Session(QObject):
         self.time = 0.0
         self.second_time: float | None = None
         self.shown_card = ""
+        """The card of the run that is shown, or ""."""
+        self.removed: set[str] = set()
+        """Ids of cards that the user removed since the yard was opened."""
+        self._looked_at = ""
         self.locks: set[str] = set()
         self.live_on = False
-        self._saved: State = State(yard, ())
+        self._saved: State | None = State(yard, ())  # None: nothing of it is on disk
         self._done: list[Step] = []
         self._undone: list[Step] = []
         self._base: Yard | None = None  # the yard before a drag, while one goes on
@@ -79,6 +95,10 @@ class Session(QObject):
         self._follow_end = True
         self.worker = Worker(self)
         self.worker.finished.connect(self.take)
+        self.loader = Loader(self)
+        self.loader.finished.connect(self._loaded)
+        self.loader.failed.connect(self.say)
+        self.loader.made.connect(self._made_late)
 
     # what is in hand
 
@@ -122,12 +142,17 @@ class Session(QObject):
     @property
     def is_dirty(self) -> bool:
         """Whether there is something to save."""
-        return self._saved.yard != self.yard or self._saved.cards is not self.cards
+        return self._saved is None or self._saved.yard != self.yard or self._saved.cards is not self.cards
 
-    def mark_saved(self, file: Path | None) -> None:
-        """The state as it is now is on disk, in `file`."""
+    @property
+    def state(self) -> State:
+        """The documents and the shelf as they are now."""
+        return State(self.yard, self.cards)
+
+    def mark_saved(self, file: Path | None, state: State | None = None) -> None:
+        """A state, else that of now, is on disk, in `file`."""
         self.file = file or self.file
-        self._saved = State(self.yard, self.cards)
+        self._saved = state or self.state
         self.saved_changed.emit()
 
     @property
@@ -164,7 +189,7 @@ class Session(QObject):
         if base == self.yard:
             self.rerun()
             return
-        self._remember(label or "dial", State(base, self.cards))
+        self._remember(Step(label or "dial", base))
         self._order_card(self._base_run)
         self.yard_changed.emit(False)
         self.rerun()
@@ -190,7 +215,7 @@ class Session(QObject):
         if yard == self.yard:
             return True
         self._base = None
-        self._remember(label, State(self.yard, self.cards))
+        self._remember(Step(label, self.yard))
         before = self.run
         if self._follows(before, yard):
             self.ghost = before
@@ -205,9 +230,21 @@ class Session(QObject):
         return run is not None and run.job.drill.id == yard.bench.drill
 
     def _order_card(self, before: Run | None) -> None:
+        self._keep_late()
         job = self.job()
         old = before.job if before is not None else None
         self._to_card = (job, shelf.says(old, job))
+
+    def _keep_late(self) -> None:
+        """A try whose run has not come in when the next one begins is kept too: it runs beside the bench."""
+        if self._to_card is not None:
+            (job, says), self._to_card = self._to_card, None
+            self.loader.make(job, says)
+
+    def _made_late(self, card: Card) -> None:
+        self.cards = shelf.with_card(self.cards, card)
+        self.shelf_changed.emit()
+        self.saved_changed.emit()
 
     def choose(self, what: str, name: str) -> None:
         """Puts another craft, ground or drill on the bench; a drill brings its own ground."""
@@ -228,6 +265,7 @@ class Session(QObject):
 
     def keep_run(self, says: str = "") -> None:
         """Runs the drill and puts the run on the shelf whatever was changed."""
+        self._keep_late()
         job = self.job()
         old = self.run.job if self.run is not None else None
         self._to_card = (job, says or shelf.says(old, job))
@@ -239,6 +277,8 @@ class Session(QObject):
         if result.job != self.job() or self.live_on:
             return  # stale
         self.show_run(result.run, result.found, result.warned, result.twins)
+        if not self.is_previewing and self._to_card is None:
+            self._mark_card(result.run)
         if self._to_card is not None and self._to_card[0] == result.job and self._base is None:
             says, self._to_card = self._to_card[1], None
             first = not self.cards and not self.is_dirty
@@ -257,11 +297,22 @@ class Session(QObject):
         twins: tuple[Run, ...] = (),
     ) -> None:
         """Shows a run on the whole bench, with those of other crafts beside it."""
+        self.shown_card = ""
         ended = self.run is None or self._follow_end
         self.run, self.found, self.warned, self.twins = run, found, warned, twins
         self.time = self._resting_time(run) if ended else min(self.time, run.duration)
         self._follow_end = False
         self.run_changed.emit()
+
+    def _mark_card(self, made: Run) -> None:
+        """The newest card of these very settings is that of the run shown; an older run of it is filled in."""
+        card = next((card for card in self.cards if not card.live and card.job == made.job), None)
+        if card is None:
+            return
+        if card.kept.ready is None:
+            card.kept.take(made)
+        self.shown_card = card.id
+        self.shelf_changed.emit()
 
     @staticmethod
     def _resting_time(run: Run) -> float:
@@ -271,7 +322,7 @@ class Session(QObject):
         return row * run.job.dt
 
     def add_card(self, card: Card) -> None:
-        """Puts a card on the shelf; belongs to the step of history that made it."""
+        """Puts a card on the shelf."""
         self.cards = shelf.with_card(self.cards, card)
         self.shown_card = card.id
         self.shelf_changed.emit()
@@ -283,37 +334,91 @@ class Session(QObject):
 
     def change_card(self, name: str, label: str, **fields: object) -> None:
         """Changes a card (pin, star, title) as one step of history."""
-        self._remember(label, State(self.yard, self.cards))
-        self.cards = tuple(card.changed(**fields) if card.id == name else card for card in self.cards)
-        self.shelf_changed.emit()
-        self.saved_changed.emit()
+        card = self.card(name)
+        if card is not None:
+            self._edit_card(label, CardEdit(card, card.changed(**fields)))
 
     def drop_card(self, name: str) -> None:
         """Takes a card off the shelf as one step of history."""
-        self._remember("delete run", State(self.yard, self.cards))
-        self.cards = tuple(card for card in self.cards if card.id != name)
+        card = self.card(name)
+        if card is not None:
+            self._edit_card("delete run", CardEdit(card, None))
+
+    def _edit_card(self, label: str, edit: CardEdit) -> None:
+        self._remember(Step(label, self.yard, edit))
+        self._apply(edit)
         self.shelf_changed.emit()
         self.saved_changed.emit()
 
+    def _apply(self, edit: CardEdit) -> None:
+        """Puts the card after the edit in the place of the one before it."""
+        if edit.before is None:
+            assert edit.after is not None
+            place = sum(card.when > edit.after.when for card in self.cards)  # newest first
+            self.cards = (*self.cards[:place], edit.after, *self.cards[place:])
+            self.removed.discard(edit.after.id)
+            return
+        name, after = edit.before.id, () if edit.after is None else (edit.after,)
+        self.cards = tuple(new for card in self.cards for new in ((card,) if card.id != name else after))
+        if edit.after is None:
+            self.removed.add(name)
+
     def look_at(self, name: str) -> None:
-        """Loads a card back: its settings into the yard, and its run on the bench."""
+        """Loads a card back: its settings into the yard, and its run on the bench.
+
+        A run that is not in memory comes in later: a drill is run again, a drive is read.
+        """
         card = self.card(name)
         if card is None:
             return
-        yard = with_documents(self.yard, card.run.job)
-        self.shown_card = card.id
+        yard = with_documents(self.yard, card.job)
         if yard != self.yard:
-            self._remember("load run back", State(self.yard, self.cards))
+            self._remember(Step("load run back", self.yard))
+            self._base = None
             self.yard = yard
             self.yard_changed.emit(False)
         previous = self.run
-        self.ghost = previous if previous is not None and previous.job.drill.id == card.run.job.drill.id else None
-        if card.run.live:
-            self.worker.forget()
+        self.ghost = previous if previous is not None and previous.job.drill.id == card.job.drill.id else None
         self._follow_end = True
-        self.show_run(card.run, card.found, cautions.find(card.run.job, card.run))
+        self._keep_late()
+        self._looked_at = card.id
+        made = card.kept.ready
+        if made is not None:
+            self._show_card(card, made)
+        elif card.live:
+            self.worker.forget()
+            self.say("reading the drive from its file...")
+            self.loader.ask(card)
+        else:
+            self.rerun()
         self.shelf_changed.emit()
         self.saved_changed.emit()
+
+    def _show_card(self, card: Card, made: Run) -> None:
+        if made.live:
+            self.worker.forget()
+        self.show_run(made, card.found, cautions.find(made.job, made))
+        self.shown_card = card.id
+        self.shelf_changed.emit()
+
+    def _loaded(self, card: Card) -> None:
+        """The run of a card came in: one that was looked at, or a ghost."""
+        made = card.kept.ready
+        if made is not None and card.id == self._looked_at and not self.live_on:
+            self._show_card(card, made)
+        self.shelf_changed.emit()
+
+    def pinned_runs(self) -> list[Run]:
+        """The runs of pinned cards, as far as they are in memory; the others are asked for."""
+        found = []
+        for card in self.cards:
+            if card.pinned and not card.unreadable:
+                made = card.kept.ready
+                if made is None:
+                    self.loader.ask(card)
+                else:
+                    found.append(made)
+        return found
 
     # time
 
@@ -335,8 +440,8 @@ class Session(QObject):
 
     # history
 
-    def _remember(self, label: str, before: State) -> None:
-        self._done.append(Step(label, before))
+    def _remember(self, step: Step) -> None:
+        self._done.append(step)
         del self._done[:-MOST_STEPS]
         self._undone.clear()
         self.saved_changed.emit()
@@ -364,31 +469,38 @@ class Session(QObject):
             self.say("nothing to take back" if source is self._done else "nothing to bring again")
             return
         step = source.pop()
-        target.append(Step(step.label, State(self.yard, self.cards)))
-        self._to_card = None
+        edit = step.card
+        back = None if edit is None else CardEdit(edit.after, edit.before)
+        target.append(Step(step.label, self.yard, back))
+        self._keep_late()
         self._base = None
-        self.ghost = self.run
-        self.yard, self.cards = step.before.yard, step.before.cards
-        self.yard_changed.emit(False)
+        self._looked_at = ""
+        if back is not None:
+            self._apply(back)
+        if step.yard != self.yard:
+            self.ghost = self.run
+            self.yard = step.yard
+            self.yard_changed.emit(False)
+            self.rerun()
         self.shelf_changed.emit()
         self.saved_changed.emit()
-        self.rerun()
         self.say(f"{'took back' if source is self._done else 'brought again'}: {step.label}")
 
     def open(self, yard: Yard, cards: tuple[Card, ...], file: Path | None, dirty: bool = False) -> None:
         """Takes another yard in hand; the history begins anew."""
         self.yard, self.cards, self.file = yard, cards, file
+        self.removed = set()
+        self._looked_at = self.shown_card = ""
         self._done.clear()
         self._undone.clear()
         self._base, self._to_card, self.run, self.ghost = None, None, None, None
         self._follow_end = True
         self.second_time = None
-        self._saved = State(yard.replace(title=yard.title + " ") if dirty else yard, cards)
+        self._saved = None if dirty else State(yard, cards)
         self.yard_changed.emit(False)
         self.shelf_changed.emit()
         self.saved_changed.emit()
         if cards:
-            self.shown_card = cards[0].id
             self.rerun()
         else:
             self.keep_run("start")

@@ -10,11 +10,10 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPa
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core import measures, shelf, units
-from oak_sled.core.run import Run
 from oak_sled.core.shelf import Card
+from oak_sled.core.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview.marks import path_of
 
 
 class CardWidget(QWidget):
@@ -30,12 +29,14 @@ class CardWidget(QWidget):
         super().__init__(parent)
         self.card = card
         self.shown = False
+        self.state = (False, False, False)
+        """What its run is to the bench: shown, had again otherwise than kept, not to be had."""
         self.compared = False
         self.setFixedSize(QSize(178, theme.SHELF - 12))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"run: {card.heading}")
-        self._path = thumbnail(card.run, QRectF(10, 44, 78, 30))
+        self._path = thumbnail(card.trail, QRectF(10, 44, 78, 30))
 
     def show_card(self, card: Card) -> None:
         """Shows the card as it is now: pinned, starred, named."""
@@ -107,7 +108,7 @@ class CardWidget(QWidget):
         card = self.card
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))
-        drill = card.run.job.drill.heading
+        drill = card.job.drill.heading
         small = theme.font(10)
         stamp = time.strftime("%H:%M", time.localtime(card.when))
         painter.drawText(10, 15, theme.elide(f"{stamp}  {drill}", self.width() - 76, small))
@@ -119,19 +120,21 @@ class CardWidget(QWidget):
         painter.setPen(QPen(theme.colour("oak" if self.shown else "soft"), 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(self._path)
-        value, unit, title = measures.headline(card.run, card.found)
+        value, unit, title = measures.headline(card.job.drill, card.found)
         number, unit = units.split(value, unit) if value is not None else ("—", "")
         theme.number(painter, self.width() - 10, 58, number, unit, 15, theme.colour("ink"), theme.colour("soft"))
         painter.setFont(small)
         painter.setPen(theme.colour("soft"))
-        met = [verdict.met for verdict in measures.judge(card.run.job.drill, card.found)]
+        met = [verdict.met for verdict in measures.judge(card.job.drill, card.found)]
         line = title
         if met:
             painter.setPen(theme.colour("good" if all(met) else "warning"))
             line = f"{title} · {'met' if all(met) else 'missed'}"
-        if card.run.message:
+        said = "diverged" if card.message else "unreadable" if card.unreadable else ""
+        said = said or ("run again: differs" if card.kept.differs else "")
+        if said:
             painter.setPen(theme.colour("warning"))
-            line = "diverged"
+            line = said
         painter.drawText(QRectF(8, self.height() - 20, self.width() - 18, 14), Qt.AlignmentFlag.AlignRight, line)
 
     def _paint_marks(self, painter: QPainter) -> None:
@@ -154,9 +157,8 @@ def _polar(radius: float, angle: float) -> QPointF:
     return QPointF(radius * np.cos(angle), -radius * np.sin(angle))
 
 
-def thumbnail(run: Run, box: QRectF) -> QPainterPath:
-    """The path of a run in a small box, to its own scale."""
-    places = path_of(run, 0, run.ticks)[:: max(1, run.ticks // 120)] if run.ticks else np.zeros((1, 2))
+def thumbnail(places: Floats, box: QRectF) -> QPainterPath:
+    """A path, shape (n, 2), m, in a small box, to its own scale."""
     low, size = places.min(axis=0), np.maximum(np.ptp(places, axis=0), 1e-6)
     # a path that is long and narrow is stretched across, up to four times, to show its shape
     scale_x = min(box.width() / size[0], 4.0 * box.height() / size[1])
@@ -177,7 +179,7 @@ class Comparison(QWidget):
     def __init__(self, old: Card, new: Card, parent: QWidget):
         super().__init__(parent)
         self.old, self.new = old, new
-        self.settings = shelf.changes(old.run.job, new.run.job)
+        self.settings = shelf.changes(old.job, new.job)
         self.measured = shelf.measure_changes(old, new)
         rows = max(len(self.settings), 1) + len(self.measured)
         self.resize(460, min(96 + 20 * rows, max(160, parent.height() - 80)))
@@ -270,11 +272,10 @@ class ShelfPane(QWidget):
     def mark(self) -> None:
         """Marks the card whose run is shown."""
         for widget in self.cards.values():
-            shown = self.session.run is not None and (
-                widget.card.run is self.session.run or widget.card.id == self.session.shown_card
-            )
-            if shown != widget.shown:
-                widget.shown = shown
+            shown = widget.card.id == self.session.shown_card and self.session.run is not None
+            state = (shown, widget.card.kept.differs, widget.card.unreadable)
+            if state != widget.state:
+                widget.shown, widget.state = shown, state
                 widget.update()
 
     def _new(self, card: Card) -> CardWidget:
@@ -307,7 +308,7 @@ class ShelfPane(QWidget):
         now = self.session.card(self.session.shown_card)
         if now is not None and now.id != name:
             menu.addAction(f"Compare with {now.heading}", lambda: self.compared.emit(card, now))
-        if card.run.live:
+        if card.live:
             menu.addAction("Keep its inputs as a drill", lambda: self.keep_drill_wanted.emit(name))
         menu.addAction("Export as CSV...", lambda: self.export_wanted.emit(name))
         menu.addSeparator()

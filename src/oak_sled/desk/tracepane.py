@@ -151,7 +151,7 @@ class TracePane(QWidget):
     def ghost_runs(self, run: Run) -> list[Run]:
         """What is drawn behind: the run before, and pinned ones."""
         found = [] if self.session.ghost is None else [self.session.ghost]
-        found += [card.run for card in self.session.cards if card.pinned]
+        found += self.session.pinned_runs()
         return [ghost for ghost in found if ghost is not run and ghost.ticks][:4] if not self.session.live_on else []
 
     def time_span(self) -> tuple[float, float]:

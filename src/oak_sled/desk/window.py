@@ -27,16 +27,17 @@ from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.shelf import Card
 from oak_sled.core.yard import TICK_RATES, Yard
 from oak_sled.desk import fromfiles, theme
+from oak_sled.desk.autosave import Lost
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.forcedesk import ForceDesk
 from oak_sled.desk.groundpage import GroundPage
 from oak_sled.desk.header import PAGES, Header
 from oak_sled.desk.inputpanel import InputPanel
-from oak_sled.desk.keeper import Keeper
+from oak_sled.desk.keeper import Keeper, nothing
 from oak_sled.desk.ledgerpane import LedgerPane
 from oak_sled.desk.measurespane import MeasuresPane
-from oak_sled.desk.overlays import KeySheet, Notice
+from oak_sled.desk.overlays import KeySheet, Notice, Progress, stack
 from oak_sled.desk.planpane import PlanPane
 from oak_sled.desk.playbar import PlayBar
 from oak_sled.desk.session import Session
@@ -85,7 +86,11 @@ class Window(QMainWindow):
         self.ground_page = GroundPage(session)
         self.drill_page = DrillPage(session)
         self._lay_out()
-        self.notice = Notice(self, self.view)
+        self.notice, self.question = Notice(self), Notice(self)
+        self.working = Progress(self, self.keeper.background)
+        self._over: QWidget = self.view
+        for overlay in self._overlays:
+            overlay.changed.connect(self._place_overlays)
         self.inputs = InputPanel(session, self.driver, self.view)
         self.inputs.hide()
         self.sheet: KeySheet | None = None
@@ -140,9 +145,8 @@ class Window(QMainWindow):
         """Shows the bench or one of the pages beside it."""
         self.pages.setCurrentIndex(PAGES.index(name))
         self.header.show_page(name)
-        self.notice.over = self.view if name == "Bench" else self.pages
-        if self.notice.isVisible():
-            self.notice.place()
+        self._over = self.view if name == "Bench" else self.pages
+        self._place_overlays()
 
     def _right_pane(self) -> QWidget:
         right = QWidget()
@@ -254,6 +258,8 @@ class Window(QMainWindow):
         self.shelf.compared.connect(self.show_comparison)
         self.shelf.keep_drill_wanted.connect(self.keep_drill)
         self.shelf.export_wanted.connect(self.ask_csv)
+        self.keeper.drives = self.driver.cards
+        self.keeper.changed_on_disk.connect(self._ask_which)
 
     # menus
 
@@ -267,7 +273,7 @@ class Window(QMainWindow):
         if recent:
             menu.addSeparator()
             for path in recent:
-                menu.addAction(f"Recent: {path.name}", lambda path=path: self.keeper.open(path))
+                menu.addAction(f"Recent: {path.name}", lambda path=path: self._leave(lambda: self.keeper.open(path)))
 
     def _fill_craft(self, menu: QMenu) -> None:
         session = self.session
@@ -400,6 +406,8 @@ class Window(QMainWindow):
         self.notice.hide()
         self.view.rig.fitted = None
         self.session.open(yard, (), None)
+        self.keeper.forget_file()
+        self.keeper.drop_autosave()
 
     def _leave(self, go: Callable[[], object]) -> None:
         """Goes on at once if nothing is unsaved; else asks in place."""
@@ -407,14 +415,14 @@ class Window(QMainWindow):
         if not self._has_work():
             go()
             return
-        self.notice.tell(
+        self.question.tell(
             "This yard has changes that are not saved.",
             False,
-            (("Leave them", go), ("Stay", lambda: None)),
+            (("Save first", lambda: self.save(go)), ("Leave them", go), ("Stay", lambda: None)),
         )
 
     def _has_work(self) -> bool:
-        return self.session.is_dirty and bool(self.session.undo_label)
+        return self.session.is_dirty
 
     def ask_open(self) -> None:
         """Asks for a yard file."""
@@ -422,24 +430,44 @@ class Window(QMainWindow):
         if name:
             self._leave(lambda: self.keeper.open(Path(name)))
 
-    def save(self) -> bool:
+    def save(self, then: Callable[[], object] = nothing) -> None:
         """Saves to the file in hand, or asks for one."""
-        return self.keeper.save(self.session.file) if self.session.file else self.ask_save()
+        if self.session.file:
+            self.keeper.save(self.session.file, then)
+        else:
+            self.ask_save(then)
 
-    def ask_save(self) -> bool:
+    def ask_save(self, then: Callable[[], object] = nothing) -> None:
         """Asks where to save."""
         name, _ = QFileDialog.getSaveFileName(self, "Save the yard", "yard.json", "Yards (*.json)")
-        return bool(name) and self.keeper.save(Path(name))
+        if name:
+            self.keeper.save(Path(name), then)
+
+    def _ask_which(self, path: Path, then: Callable[[], object]) -> None:
+        """Somebody else wrote the file: both are kept, or theirs is overwritten."""
+        free = self.keeper.free_path(path)
+        self.question.tell(
+            f"{path.name} was changed on disk since it was opened here.",
+            True,
+            (
+                (f"Keep both: save as {free.name}", lambda: self.keeper.save(free, then)),
+                ("Overwrite it", lambda: self.keeper.save(path, then, over=True)),
+                ("Not now", lambda: None),
+            ),
+        )
 
     def ask_csv(self, card_name: str) -> None:
         """Asks where a run goes as CSV: that of a card, or the one shown."""
-        card = self.session.card(card_name)
-        run = card.run if card is not None else self.session.run
-        if run is None:
+        card, run = self.session.card(card_name), self.session.run
+        if card is None and run is None:
             return
         name, _ = QFileDialog.getSaveFileName(self, "Export the run", "run.csv", "CSV (*.csv)")
-        if name:
-            self.keeper.export_csv(run, Path(name))
+        if not name:
+            return
+        if card is not None:
+            self.keeper.export_csv(card.kept.load, Path(name))
+        elif run is not None:
+            self.keeper.export_csv(lambda: run, Path(name))
 
     def ask_picture(self, widget: QWidget, what: str) -> None:
         """Asks where a picture goes."""
@@ -449,18 +477,24 @@ class Window(QMainWindow):
 
     def offer_recovery(self) -> bool:
         """Offers work that a crash left; True if there is some."""
-        lost = self.keeper.lost_work()
-        if not lost:
+        found = self.keeper.lost_work()
+        if not found:
             return False
-        self.notice.tell(
-            "Work from a session that did not end well was found.",
+        lost, more = found[0], f" ({len(found) - 1} more after it)" if len(found) > 1 else ""
+
+        def discard() -> None:
+            lost.discard()
+            self.offer_recovery()
+
+        self.question.tell(
+            f"An earlier session left work that is not saved: {lost.words}{more}.",
             False,
-            (
-                ("Bring it back", lambda: self.keeper.recover(lost[0])),
-                ("Discard it", lambda: self.keeper.discard(lost[0])),
-            ),
+            (("Recover", lambda: self._recover(lost)), ("Discard", discard), ("Later", lambda: None)),
         )
         return True
+
+    def _recover(self, lost: Lost) -> None:
+        self._leave(lambda: self.keeper.recover(lost, self.offer_recovery))
 
     # driving
 
@@ -531,8 +565,8 @@ class Window(QMainWindow):
     def keep_drill(self, card_name: str) -> None:
         """Keeps the inputs of a drive as a drill."""
         card = self.session.card(card_name)
-        if card is not None and card.run.live:
-            name = self.driver.keep_as_drill(card.run)
+        if card is not None and card.live:
+            name = self.driver.keep_as_drill(card.job.drill)
             self.session.say(f"kept as drill: {self.session.yard.drill(name).heading}")
 
     # the rest
@@ -609,10 +643,16 @@ class Window(QMainWindow):
         mark = "*" if self.session.is_dirty else ""
         self.setWindowTitle(f"{self.session.yard.title}{mark} · Oak Sled")
 
+    @property
+    def _overlays(self) -> tuple[Notice, ...]:
+        return self.notice, self.question, self.working
+
     def _place_overlays(self) -> None:
-        self.inputs.move(self.view.width() - self.inputs.width() - 10, self.view.height() - self.inputs.height() - 10)
-        if self.notice.isVisible():
-            self.notice.place()
+        """Lines at the foot, one above the other; the panel of keys above them."""
+        taken = stack(self._overlays, self._over, self)
+        foot = taken if self._over is self.view else 0
+        height = self.view.height() - self.inputs.height() - 10 - max(foot - 8, 0)
+        self.inputs.move(self.view.width() - self.inputs.width() - 10, max(0, height))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -621,8 +661,10 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.driver.stop()
         self.playbar.set_playing(False)
+        self.keeper.close()
         self.keeper.drop_autosave() if not self._has_work() else self.keeper.autosave()
         self.measures.close_thread()
         self.session.worker.close()
+        self.session.loader.close()
         if event is not None:
             event.accept()

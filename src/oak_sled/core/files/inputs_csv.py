@@ -18,7 +18,7 @@ import numpy as np
 from oak_sled.core import world
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import close_match, refuse
-from oak_sled.core.files import yard_json
+from oak_sled.core.files import disk
 from oak_sled.core.run import Run
 from oak_sled.core.yard import Drill, Knot, Track
 
@@ -58,7 +58,7 @@ def dumps(drill: Drill, craft: Craft, ticks: int, run: Run | None = None) -> str
 
 def save(text: str, path: Path) -> None:
     """Writes the inputs, whole or not at all."""
-    yard_json.write_whole(path, text.encode())
+    disk.write_whole(path, text.encode())
 
 
 def load(path: Path, craft: Craft) -> Inputs:

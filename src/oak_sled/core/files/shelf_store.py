@@ -1,69 +1,174 @@
-"""The shelf on disk: a folder beside the yard file, NAME.runs, with a small file a card.
+"""The shelf on disk: a folder beside the yard file, FILE.runs, with a small file a card and an index.
 
-A drill is run again from the documents it was made of when it is opened, and its fingerprint is
-compared; a live drive keeps its record, compressed without loss.
+Cards never change once written. The index is named after the content of the yard it belongs to, and the yard is
+replaced last: whoever is killed in between leaves the old yard with its old index. What cannot be read stays where it
+is; only files that this index once named, and whose run the user removed, are removed.
+
+A drill is run again from the documents it was made of when someone looks at it, and its fingerprint is compared; a
+live drive keeps its record (see `records`).
 """
 
 from __future__ import annotations
 
-import io
+import hashlib
 import json
-import shutil
+import re
+from collections.abc import Callable, Collection, Iterable
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from oak_sled.core import document, measures, run
 from oak_sled.core.craft import Craft
+from oak_sled.core.document import Frozen
 from oak_sled.core.faults import Refused, refuse
-from oak_sled.core.files import yard_json
-from oak_sled.core.record import Layout, Record
+from oak_sled.core.files import disk, records, yard_json
+from oak_sled.core.record import Layout, Record, Sealed
 from oak_sled.core.run import Run
-from oak_sled.core.shelf import Card
+from oak_sled.core.shelf import Card, Kept, trail_of
 from oak_sled.core.world import Job
 from oak_sled.core.yard import Drill, Ground, Yard
 
-INDEX = "shelf.json"
+Told = Callable[[int, int], None]
+"""told(done, of): rows written or cards read so far. What it raises ends the work; nothing is left half done."""
+MOST_CARD_BYTES = 64_000_000
+_NAME = re.compile(r"[0-9A-Za-z]{1,40}")
+_RECORD = re.compile(r"[0-9A-Za-z]{1,40}\.parquet")
+_INDEX = "shelf-*.json"
+_OLD_INDEX = "shelf.json"
+
+
+class Opened(NamedTuple):
+    """A yard, its shelf, a line for each card that could not be read, and the stamp of the file."""
+
+    yard: Yard
+    cards: tuple[Card, ...]
+    lost: tuple[str, ...]
+    stamp: str
 
 
 def folder_of(file: Path) -> Path:
-    """The folder of the runs of a yard file."""
-    return file.with_name(f"{file.stem}.runs")
+    """The folder of the runs of a yard file; one for each full file name."""
+    return file.with_name(f"{file.name}.runs")
 
 
-def save_all(yard: Yard, cards: tuple[Card, ...], file: Path) -> None:
-    """Writes the yard and its shelf. Runs first, so that the yard never names what is not there."""
-    save(cards, folder_of(file))
-    yard_json.save(yard, file)
+def stamp_of(file: Path) -> str:
+    """A fingerprint of a file's content; "" when there is none, or it is no regular file."""
+    try:
+        return _stamp(disk.read_whole(file, yard_json.MOST_BYTES, "a yard file"))
+    except Refused:
+        return ""
 
 
-def load_all(file: Path) -> tuple[Yard, tuple[Card, ...], tuple[str, ...]]:
-    """A yard, its shelf, and a line for each card that could not be read."""
-    yard = yard_json.load(file)
-    cards, lost = load(folder_of(file))
-    return yard, cards, lost
+def _stamp(content: bytes) -> str:
+    return hashlib.sha256(content).hexdigest()[:16]
 
 
-def save(cards: tuple[Card, ...], folder: Path) -> None:
-    """Writes every card that is not there yet, then the index, then removes what is no longer kept."""
-    if not cards and not folder.exists():
-        return
+# writing
+
+
+def save_all(
+    yard: Yard,
+    cards: tuple[Card, ...],
+    file: Path,
+    gone: Collection[str] = (),
+    told: Told | None = None,
+    in_parts: bool = False,
+) -> str:
+    """Writes the yard and its shelf, together or not at all; returns the stamp of the file. Raises `Refused`.
+
+    gone : ids of runs that the user removed. in_parts : a live drive becomes a file for each sealed block, so that
+    one that goes on is written on and not anew.
+    """
+    content = yard_json.dumps(yard).encode()
+    stamp = _stamp(content)
+    folder = folder_of(file)
+    tidy: list[Path] = []
+    if cards or folder.exists():
+        tidy = _save_shelf(cards, file, stamp, gone, told, in_parts)
+    disk.write_whole(file, content)  # from here on the new index holds
+    if not folder.is_symlink():
+        for old in tidy:
+            if not old.is_symlink():
+                old.unlink(missing_ok=True)
+    return stamp
+
+
+def _save_shelf(
+    cards: tuple[Card, ...], file: Path, stamp: str, gone: Collection[str], told: Told | None, in_parts: bool
+) -> list[Path]:
+    """Writes new cards and the index of a yard that is about to be written; what may go once it is there."""
+    folder = folder_of(file)
+    present = _index_of(folder, stamp_of(file))
+    entries, names = [], set()
+    if present is not None:
+        try:
+            entries = _entries(present)
+            names = {str(entry["id"]) for entry in entries if isinstance(entry, dict) and "id" in entry}
+        except Refused:  # it may be mended by hand: it is put aside, and no file it may name is touched
+            if present.name == f"shelf-{stamp}.json":
+                present.replace(present.with_suffix(".json.damaged"))
+            present = None
+    total = max(1, sum(len(card.run.record) for card in cards if card.live and not _is_there(folder, card)))
+    progress = _Progress(told, total)
     for card in cards:
-        file = folder / f"{card.id}.json"
-        if not file.exists():
-            if card.run.live:
-                yard_json.write_whole(folder / f"{card.id}.npz", _packed(card.run))
-            yard_json.write_whole(file, _text(_card_data(card)))
+        if not _is_there(folder, card):
+            _write_card(card, folder, progress, in_parts)
+    kept = {card.id for card in cards}
     index = [
         {"id": c.id, "title": c.title, "pinned": c.pinned, "starred": c.starred, "says": c.says, "when": c.when}
         for c in cards
     ]
-    yard_json.write_whole(folder / INDEX, _text({"cards": index}))
-    kept = {card.id for card in cards}
-    for old in folder.glob("*.*"):
-        if old.suffix in (".json", ".npz") and old.name != INDEX and old.stem not in kept:
-            old.unlink(missing_ok=True)
+    index += [entry for entry in entries if not (isinstance(entry, dict) and entry.get("id") in kept | set(gone))]
+    target = folder / f"shelf-{stamp}.json"
+    disk.write_whole(target, _text({"yard": stamp, "cards": index}))
+    tidy = [] if present is None or present == target else [present]
+    for name in set(gone) & names - kept:
+        if _NAME.fullmatch(name):
+            tidy += [folder / f"{name}{ending}" for ending in (".json", ".parquet", ".npz")]
+    return tidy
+
+
+def _is_there(folder: Path, card: Card) -> bool:
+    return (folder / f"{card.id}.json").exists()
+
+
+class _Progress:
+    """Counts rows of several records into one report."""
+
+    def __init__(self, told: Told | None, total: int):
+        self.told, self.total, self.done = told, total, 0
+
+    def add(self, rows: int) -> None:
+        self.done += rows
+        if self.told is not None:
+            self.told(min(self.done, self.total), self.total)
+
+
+def _write_card(card: Card, folder: Path, progress: _Progress, in_parts: bool) -> None:
+    names = []
+    if card.live:
+        names = _write_record(card, folder, progress, in_parts)
+    disk.write_whole(folder / f"{card.id}.json", _text({**_card_data(card), "records": names}))
+
+
+def _write_record(card: Card, folder: Path, progress: _Progress, in_parts: bool) -> list[str]:
+    """The files of a record; those of sealed blocks that are there already are not written again."""
+    record = card.run.record
+    pieces: list[tuple[str, Record]] = []
+    rest = list(record.blocks)
+    while in_parts and rest and isinstance(rest[0], Sealed):
+        block = rest.pop(0)
+        assert isinstance(block, Sealed)
+        pieces.append((f"{block.id}.parquet", Record(record.layout, [block])))
+    if rest:
+        pieces.append((f"{card.id}.parquet", Record(record.layout, rest)))
+    for name, piece in pieces:
+        if not (folder / name).exists():
+            records.save(piece, folder / name, progress.add)
+    return [name for name, _ in pieces]
 
 
 def _text(data: Any) -> bytes:
@@ -71,88 +176,174 @@ def _text(data: Any) -> bytes:
 
 
 def _card_data(card: Card) -> dict[str, Any]:
-    job = card.run.job
+    job = card.job
     return {
         "craft": job.craft.model_dump(mode="json"),
         "ground": job.ground.model_dump(mode="json"),
         "drill": job.drill.model_dump(mode="json"),
         "ticks": job.ticks,
         "integrator": job.integrator,
-        "live": card.run.live,
-        "status": card.run.status,
-        "message": card.run.message,
-        "digest": card.run.digest,
+        "live": card.live,
+        "message": card.message,
+        "seconds": card.seconds,
+        "status": card.run.status if card.live else 0,
+        "digest": "" if card.live else card.kept.digest,
+        "found": dict(card.found),
+        "trail": [[round(float(x), 4), round(float(y), 4)] for x, y in card.trail],
     }
 
 
-def _packed(made: Run) -> bytes:
-    rows = np.stack([made.record.column(place) for place in range(made.layout.width)])
-    buffer = io.BytesIO()
-    np.savez_compressed(buffer, rows=rows)
-    return buffer.getvalue()
+# reading
 
 
-def load(folder: Path) -> tuple[tuple[Card, ...], tuple[str, ...]]:
-    """The cards of a folder in their order, and a line for each that could not be read."""
-    if not (folder / INDEX).exists():
-        return (), ()
+def load_all(file: Path, told: Told | None = None) -> Opened:
+    """A yard and its shelf; raises `Refused` only when the yard itself cannot be read."""
+    content = disk.read_whole(file, yard_json.MOST_BYTES, "a yard file as this program writes it")
+    yard = yard_json.load_bytes(content, str(file))
+    stamp = _stamp(content)
+    cards, lost = _load_shelf(file, stamp, told)
+    return Opened(yard, cards, lost, stamp)
+
+
+def _load_shelf(file: Path, stamp: str, told: Told | None) -> tuple[tuple[Card, ...], tuple[str, ...]]:
+    index = _index_of(folder_of(file), stamp)
+    if index is None:  # a shelf of the first version: a folder for each name without its ending
+        old = file.with_name(f"{file.stem}.runs") / _OLD_INDEX
+        if not old.exists():
+            return (), ()
+        index = old
     try:
-        index = json.loads((folder / INDEX).read_text(encoding="utf-8"))["cards"]
-    except (OSError, ValueError, KeyError, TypeError):
-        return (), (f"{folder / INDEX}: the shelf cannot be read; the yard is whole",)
+        entries = _entries(index)
+    except Refused as refused:
+        return (), (f"{refused.faults[0]}; the yard is whole",)
+    reader = _Reader(index.parent)
     cards, lost = [], []
-    for entry in index:
+    for done, entry in enumerate(entries):
+        name = str(entry.get("id", "?"))[:40] if isinstance(entry, dict) else "?"
         try:
-            cards.append(_read_card(folder, entry))
+            cards.append(reader.card(entry))
         except Refused as refused:
-            lost.append(str(refused.faults[0]))
-        except (OSError, ValueError, KeyError, TypeError) as error:
-            name = entry.get("id", "?") if isinstance(entry, dict) else "?"
-            lost.append(f"run {name}: cannot be read ({type(error).__name__})")
+            lost.append(f"run {name}: {refused.faults[0]}")
+        except Exception as error:  # a damaged file fails in as many ways as there are libraries that read it
+            lost.append(f"run {name}: cannot be read ({type(error).__name__}); its files stay where they are")
+        if told is not None:
+            told(done + 1, len(entries))
     return tuple(cards), tuple(lost)
 
 
-def _read_card(folder: Path, entry: dict[str, Any]) -> Card:
-    name = str(entry["id"])
-    if not name.isalnum():
-        raise refuse(f"run {name!r}", "is not the name of a run", "letters and digits")
-    data = json.loads((folder / f"{name}.json").read_text(encoding="utf-8"))
-    job = Job(
-        document.checked(Craft, data["craft"], f"run {name}.craft"),
-        document.checked(Ground, data["ground"], f"run {name}.ground"),
-        document.checked(Drill, data["drill"], f"run {name}.drill"),
-        int(data["ticks"]),
-        str(data["integrator"]),
-    )
-    says = str(entry["says"])
-    if data["live"]:
-        made = _read_live(folder / f"{name}.npz", job, data)
-    else:
-        made = run.execute(job)
-        if made.digest != data["digest"]:
-            says += " (run again: differs)"
-    return Card(
-        made,
-        says,
-        measures.read_all(made),
-        float(entry["when"]),
-        name,
-        str(entry["title"]),
-        bool(entry["pinned"]),
-        bool(entry["starred"]),
-    )
+def _index_of(folder: Path, stamp: str) -> Path | None:
+    """The index of a yard: that of its content, else the newest (the yard was edited by hand), or None."""
+    if stamp and (folder / f"shelf-{stamp}.json").exists():
+        return folder / f"shelf-{stamp}.json"
+    found = [one for one in folder.glob(_INDEX) if one.is_file()]
+    return max(found, key=lambda one: one.stat().st_mtime, default=None)
 
 
-def _read_live(file: Path, job: Job, data: dict[str, Any]) -> Run:
-    layout = Layout.of(job.craft, job.ground)
+def _entries(index: Path) -> list[Any]:
+    """The cards an index names, as they stand there; raises `Refused`."""
+    data = _json(index)
+    entries = data.get("cards") if isinstance(data, dict) else None
+    if not isinstance(entries, list):
+        raise refuse(index.name, "the shelf cannot be read", "an object with a list of cards")
+    return entries
+
+
+def _json(file: Path) -> Any:
+    content = disk.read_whole(file, MOST_CARD_BYTES, "a file of the shelf")
+    return yard_json.parse(content, file.name)
+
+
+class _Reader:
+    """Reads the cards of a folder; documents that several of them share are made once."""
+
+    def __init__(self, folder: Path):
+        self.folder = folder
+        self._made: dict[tuple[type, str], Any] = {}
+
+    def document(self, model: type[Frozen], data: Any, where: str) -> Any:
+        """The document in the data; raises `Refused`."""
+        key = (model, json.dumps(data, sort_keys=True))
+        if key not in self._made:
+            self._made[key] = document.checked(model, data, where)
+        return self._made[key]
+
+    def card(self, entry: Any) -> Card:
+        """The card of an entry of the index. Its run is not made or read yet, but that of an old format."""
+        if not isinstance(entry, dict) or not _NAME.fullmatch(str(entry.get("id", ""))):
+            raise refuse("index", "an entry is no card", "an object with the id of a run, of letters and digits")
+        name = str(entry["id"])
+        data = _json(self.folder / f"{name}.json")
+        if not isinstance(data, dict):
+            raise refuse(f"{name}.json", "is no card", "an object with craft, ground and drill")
+        job = Job(
+            self.document(Craft, data["craft"], "craft"),
+            self.document(Ground, data["ground"], "ground"),
+            self.document(Drill, data["drill"], "drill"),
+            int(data["ticks"]),
+            str(data["integrator"]),
+        )
+        live = bool(data["live"])
+        kept = self._live(name, job, data) if live else Kept(None, partial(run.execute, job), str(data["digest"]))
+        if "found" in data:
+            found, trail, seconds = _found(data["found"]), _trail(data["trail"]), float(data["seconds"])
+        else:  # of the first version, which kept neither
+            made = kept.load()
+            found, trail, seconds = measures.read_all(made), trail_of(made), made.duration
+        return Card(
+            job,
+            kept,
+            str(entry["says"]),
+            found,
+            trail,
+            live,
+            str(data["message"]),
+            seconds,
+            float(entry["when"]),
+            name,
+            str(entry["title"]),
+            bool(entry["pinned"]),
+            bool(entry["starred"]),
+        )
+
+    def _live(self, name: str, job: Job, data: dict[str, Any]) -> Kept:
+        layout = Layout.of(job.craft, job.ground)
+        status, message = int(data["status"]), str(data["message"])
+        if "records" not in data:
+            return Kept(Run(job, _packed(self.folder / f"{name}.npz", layout), status, message, True), None)
+        names = data["records"]
+        if not names or not all(isinstance(one, str) and _RECORD.fullmatch(one) for one in names):
+            raise refuse(f"{name}.json", "names no record", "files that end in .parquet")
+        record = records.load([self.folder / one for one in names], layout)
+        return Kept(None, partial(_checked, Run(job, record, status, message, True)))
+
+
+def _checked(made: Run) -> Run:
+    """A run whose record was read once from end to end, so that no damage is found in the middle of a paint."""
+    for _ in made.record.chunks(records.CHUNK):
+        pass
+    return made
+
+
+def _found(data: Any) -> dict[str, float | None]:
+    return {str(name): None if value is None else float(value) for name, value in data.items()}
+
+
+def _trail(data: Any) -> Any:
+    made = np.asarray(data, dtype=np.float64).reshape(-1, 2)
+    if not len(made) or not np.all(np.isfinite(made)):
+        raise refuse("trail", "is no path", "points of two finite numbers")
+    return made
+
+
+def _packed(file: Path, layout: Layout) -> Record:
+    """The record of a live drive of the first version."""
     with np.load(file, allow_pickle=False) as packed:
         rows = np.ascontiguousarray(packed["rows"].T)
     if rows.ndim != 2 or rows.shape[1] != layout.width or rows.shape[0] < 1:
-        raise refuse(str(file), "does not fit its craft", f"{layout.width} columns")
-    return Run(job, Record(layout, [rows]), int(data["status"]), str(data["message"]), True)
+        raise refuse(file.name, "does not fit its craft", f"{layout.width} columns")
+    return Record(layout, [rows])
 
 
-def remove(file: Path) -> None:
-    """Takes a yard file and its runs away (an autosave that is no longer needed)."""
-    file.unlink(missing_ok=True)
-    shutil.rmtree(folder_of(file), ignore_errors=True)
+def files_of(file: Path) -> Iterable[Path]:
+    """The yard file and everything in its folder of runs."""
+    return [file, *sorted(folder_of(file).glob("*"))]

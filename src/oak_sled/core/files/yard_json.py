@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from oak_sled.core import document, measures
 from oak_sled.core.faults import Fault, Refused, refuse
+from oak_sled.core.files import disk
 from oak_sled.core.yard import FORMAT, Yard
 
 MOST_BYTES = 64_000_000
@@ -24,15 +23,18 @@ def dumps(yard: Yard) -> str:
 
 def loads(text: str, where: str = "") -> Yard:
     """The yard written as `text`; raises `Refused` with one fault for each thing that is wrong."""
-    try:
-        data = json.loads(text, parse_constant=_no_constant)
-    except json.JSONDecodeError as error:
-        place = f"{where or 'yard'} line {error.lineno}, column {error.colno}"
-        raise refuse(place, f"is not JSON: {error.msg.lower()}", "a yard file as this program writes it") from None
-    except RecursionError:
-        raise refuse(where or "yard", "is nested too deeply", "a yard file as this program writes it") from None
+    return of(parse(text, where or "yard"), where)
+
+
+def load_bytes(content: bytes, where: str) -> Yard:
+    """The yard in the bytes of a file; raises `Refused`."""
+    return of(parse(content, where), where)
+
+
+def of(data: Any, where: str = "") -> Yard:
+    """The yard in what was read from JSON; raises `Refused`."""
     if not isinstance(data, dict):
-        raise refuse(where or "yard", "is not a yard", "an object with crafts, grounds and drills")
+        raise refuse(where or "yard", f"is {_kind(data)}, not a yard", "an object with crafts, grounds and drills")
     number = data.get("format", FORMAT)
     if isinstance(number, int) and number > FORMAT:
         raise refuse("format", f"{number} was written by a newer version", f"this version reads formats up to {FORMAT}")
@@ -41,6 +43,102 @@ def loads(text: str, where: str = "") -> Yard:
     if faults:
         raise Refused(faults)
     return yard
+
+
+def _kind(data: Any) -> str:
+    kinds = {list: "a list", str: "a text", bool: "true or false", int: "a number", float: "a number"}
+    return kinds.get(type(data), "nothing")
+
+
+def parse(content: str | bytes, where: str) -> Any:
+    """What JSON says; raises `Refused` with the place of what is wrong.
+
+    Stricter than the standard asks: a name that stands twice in an object, NaN and Infinity, and numbers beyond any
+    float are refused, since reading them would drop or bend something in silence.
+    """
+    if isinstance(content, bytes):
+        content = _decoded(content, where)
+    right = "JSON as this program writes it"
+    try:
+        return _Strict(where).decode(content)
+    except json.JSONDecodeError as error:
+        place = f"{where} line {error.lineno}, column {error.colno}"
+        raise refuse(place, f"is not JSON: {error.msg[:1].lower()}{error.msg[1:]}", right) from None
+    except RecursionError:
+        raise refuse(where, "is nested too deeply", right) from None
+
+
+def _decoded(content: bytes, where: str) -> str:
+    if content.startswith(b"\xef\xbb\xbf"):
+        raise refuse(where, "begins with a byte order mark", "UTF-8 without one: save it again so")
+    try:
+        return content.decode("utf-8")
+    except UnicodeDecodeError as error:
+        line = content.count(b"\n", 0, error.start) + 1
+        raise refuse(
+            f"{where} line {line}", f"byte {content[error.start]:#04x} is not text", "a file in UTF-8"
+        ) from None
+
+
+class _Strict(json.JSONDecoder):
+    """A decoder that says where in the tree something is wrong that JSON's grammar lets pass."""
+
+    def __init__(self, where: str):
+        self.where = where
+        super().__init__(
+            object_pairs_hook=self._object,
+            parse_constant=self._constant,
+            parse_int=self._whole,
+            parse_float=self._number,
+        )
+
+    def _object(self, pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+        made = dict(pairs)
+        if len(made) < len(pairs):
+            names = [name for name, _ in pairs]
+            twice = next(name for name in names if names.count(name) > 1)
+            inside = made.get("id")
+            place = f"{self.where}, in {inside!r}" if isinstance(inside, str) else self.where
+            raise refuse(place, f"the name {twice!r} stands twice in one object", "each name once")
+        for name, value in pairs:
+            if isinstance(value, _Wrong):
+                raise refuse(f"{self.where}, at {name!r}", value.says, "a finite number of usual size")
+            wrong = _wrong_in(value)
+            if wrong is not None:
+                raise refuse(f"{self.where}, in {name!r}", wrong.says, "a finite number of usual size")
+        return made
+
+    @staticmethod
+    def _constant(name: str) -> Any:
+        return _Wrong(f"{name} stands where a number should")
+
+    @staticmethod
+    def _whole(text: str) -> Any:
+        if len(text) > 30:
+            return _Wrong(f"a whole number of {len(text)} digits")
+        return int(text)
+
+    @staticmethod
+    def _number(text: str) -> Any:
+        value = float(text)
+        if value in (float("inf"), float("-inf")):
+            return _Wrong(f"{text[:20]} is too large for a number")
+        return value
+
+
+class _Wrong:
+    """A number that cannot stand; its object says where it is."""
+
+    def __init__(self, says: str):
+        self.says = says
+
+
+def _wrong_in(value: Any) -> _Wrong | None:
+    """The first number in lists of lists that cannot stand; objects were looked through when they were made."""
+    if not isinstance(value, list):
+        return None
+    found = (one if isinstance(one, _Wrong) else _wrong_in(one) for one in value)
+    return next((one for one in found if one is not None), None)
 
 
 def _unknown_measures(yard: Yard) -> Iterator[Fault]:
@@ -54,50 +152,14 @@ def _unknown_measures(yard: Yard) -> Iterator[Fault]:
                 yield Fault(f"drills.{drill.id}.targets.{place}.measure", fault.what, fault.right)
 
 
-def _no_constant(name: str) -> float:
-    raise Refused([Fault("yard", f"{name} stands where a number should", "a finite number")])
-
-
 def load(path: Path) -> Yard:
     """The yard in a file; raises `Refused` when there is none or it is not right."""
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise refuse(str(path), "is too large for a yard", f"at most {MOST_BYTES // 1_000_000} MB")
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError:
-        raise refuse(str(path), "is not text", "a yard file in UTF-8") from None
-    except OSError as error:
-        raise refuse(str(path), f"cannot be read: {_words(error)}", "a file you may read") from None
-    return loads(text, str(path))
+    return load_bytes(disk.read_whole(path, MOST_BYTES, "a yard file as this program writes it"), str(path))
 
 
 def save(yard: Yard, path: Path) -> None:
     """Writes the yard; the old file stays whole until the new one is."""
-    write_whole(path, dumps(yard).encode())
-
-
-def write_whole(path: Path, content: bytes) -> None:
-    """Writes a file beside its place, to disk, and then puts it there in one step."""
-    handle, name = -1, ""
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(name, path.stat().st_mode & 0o777 if path.exists() else 0o644)
-        os.replace(name, path)
-    except OSError as error:
-        if name and os.path.exists(name):
-            os.unlink(name)
-        raise refuse(
-            str(path), f"cannot be written: {_words(error)}", "a folder with room that you may write to"
-        ) from None
-
-
-def _words(error: OSError) -> str:
-    return (error.strerror or str(error)).lower()
+    disk.write_whole(path, dumps(yard).encode())
 
 
 def schema() -> dict[str, Any]:

@@ -347,7 +347,7 @@ class YardView(QWidget):
 
     def _ghosts(self, run: Run) -> list[Run]:
         found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
-        found += [card.run for card in self.session.cards if card.pinned]
+        found += self.session.pinned_runs()
         same = [
             ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks
         ]

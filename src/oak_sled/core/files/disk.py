@@ -1,0 +1,162 @@
+"""Files written whole or not at all, and what is no file written straight.
+
+A regular file is written beside its place, brought to disk, and put there in one step: a reader sees the old file or
+the new one. A device, a FIFO or a standard stream is written into. A symbolic link stays one. What a killed program
+left half written is removed by the next write of the same file.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import re
+import secrets
+import stat
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from oak_sled.core.faults import Refused, refuse
+
+_STREAM = re.compile(r"/dev/(?:fd/(?P<number>\d+)|(?P<name>stdin|stdout|stderr))$|/proc/self/fd/(?P<own>\d+)$")
+_STREAMS = {"stdin": 0, "stdout": 1, "stderr": 2}
+_ENDING = ".part"
+
+
+def words(error: OSError) -> str:
+    """What the system says of a failure, in lower case."""
+    return (error.strerror or str(error)).lower()
+
+
+def refusal(path: Path, error: OSError) -> Refused:
+    """The refusal of a file that cannot be written."""
+    return refuse(str(path), f"cannot be written: {words(error)}", "a folder with room that you may write to")
+
+
+def write_whole(path: Path, content: bytes) -> None:
+    """Writes `content`; raises `Refused` with the old file left as it was."""
+    with written(path) as file:
+        file.write(content)
+
+
+@contextlib.contextmanager
+def written(path: Path) -> Iterator[BinaryIO]:
+    """A binary file to write; it takes its place when the block ends without an error. Raises `Refused`.
+
+    An error while the last bytes leave (a full device tells of itself only then) is an error of the write.
+    """
+    try:
+        if _is_regular(path):
+            with _replaced(path) as file:
+                yield file
+        else:
+            with _straight(path) as file:
+                yield file
+                file.flush()
+    except OSError as error:
+        raise refusal(path, error) from None
+
+
+def _is_regular(path: Path) -> bool:
+    """Whether a path is a regular file, or would become one."""
+    if not str(path) or str(path) == ".":
+        raise refuse("file", "its name is empty", "the name of a file to write")
+    if _STREAM.match(str(path)):
+        return False
+    try:
+        mode = path.stat().st_mode
+    except FileNotFoundError:
+        return True
+    if stat.S_ISDIR(mode):
+        raise IsADirectoryError(21, "is a directory")
+    return stat.S_ISREG(mode)
+
+
+@contextlib.contextmanager
+def _straight(path: Path) -> Iterator[BinaryIO]:
+    match = _STREAM.match(str(path))
+    if match:
+        name = match["number"] or match["own"]
+        number = int(name) if name else _STREAMS[match["name"]]
+        sys.stdout.flush()  # what was printed before comes before
+        handle = os.dup(number)
+    else:
+        handle = os.open(path, os.O_WRONLY)
+    with os.fdopen(handle, "wb") as file:
+        yield file
+
+
+@contextlib.contextmanager
+def _replaced(path: Path) -> Iterator[BinaryIO]:
+    target = path.resolve() if path.is_symlink() else path
+    target.parent.mkdir(parents=True, exist_ok=True)
+    _sweep(target)
+    beside = target.with_name(f".{target.name[:200]}.{secrets.token_hex(4)}{_ENDING}")
+    # the mode of a new file is the user's umask; that of an old one stays
+    handle = os.open(beside, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)  # tells the sweep of others that it is being written
+        with os.fdopen(handle, "wb") as file:
+            yield file
+            file.flush()
+            os.fsync(file.fileno())
+            with contextlib.suppress(FileNotFoundError):
+                os.fchmod(file.fileno(), stat.S_IMODE(target.stat().st_mode))
+            os.replace(beside, target)
+    except BaseException:
+        beside.unlink(missing_ok=True)
+        raise
+    _sync_folder(target.parent)
+
+
+def _sync_folder(folder: Path) -> None:
+    """Brings the change of names to disk; some file systems cannot."""
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+
+def _sweep(target: Path) -> None:
+    """Removes what programs that were killed left half written of this file: nobody holds its lock any more."""
+    for left in target.parent.glob(f".{_escaped(target.name[:200])}.*{_ENDING}"):
+        with contextlib.suppress(OSError):
+            handle = os.open(left, os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC)
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                left.unlink()
+            finally:
+                os.close(handle)
+
+
+def _escaped(name: str) -> str:
+    return re.sub(r"([*?\[])", r"[\1]", name)
+
+
+def read_whole(path: Path, most: int, right: str) -> bytes:
+    """The content of a regular file of at most `most` bytes; raises `Refused`.
+
+    right : what would be right, for the refusal. A FIFO or a device is refused before it is opened, since reading one
+    may never end.
+    """
+    try:
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        with os.fdopen(handle, "rb") as file:
+            found = os.fstat(file.fileno())
+            if stat.S_ISDIR(found.st_mode):
+                raise refuse(str(path), "cannot be read: is a directory", right)
+            if not stat.S_ISREG(found.st_mode):
+                raise refuse(str(path), "is a device or a pipe", f"a regular file: {right}")
+            if found.st_size > most:
+                raise refuse(
+                    str(path), f"is too large: {found.st_size / 1e6:.0f} MB", f"at most {most // 1_000_000} MB"
+                )
+            return file.read(most + 1)[:most]
+    except OSError as error:
+        raise refuse(str(path), f"cannot be read: {words(error)}", right) from None
+    except ValueError:  # a NUL in the name
+        raise refuse(repr(str(path)), "cannot be the name of a file", right) from None

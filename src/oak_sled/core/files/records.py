@@ -1,0 +1,144 @@
+"""Records of runs on disk: Parquet files, a column a trace by its name, a group of rows a block.
+
+Parquet (pyarrow) was chosen over the packed arrays of before, since a column can be read without the others, a block
+without the rest, and an hour of driving is written block by block: named columns, each with a checksum, in a format
+that other tools read. Its CSV writer is also what makes a CSV of an hour a matter of seconds.
+"""
+
+from __future__ import annotations
+
+import weakref
+from collections.abc import Callable, Iterable, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from oak_sled.core.faults import refuse
+from oak_sled.core.files import disk
+from oak_sled.core.record import Layout, Record
+from oak_sled.core.state import Floats
+
+CHUNK = 7200
+"""Rows of a group."""
+
+
+def save(record: Record, path: Path, told: Callable[[int], None] | None = None) -> None:
+    """Writes a record, whole or not at all; raises `Refused`. Never holds more than a block of it.
+
+    told(rows) : rows more that were written; what it raises ends the writing.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    names = record.layout.names
+    schema = pa.schema([(name, pa.float64()) for name in names])
+    with (
+        disk.written(path) as file,
+        pq.ParquetWriter(
+            file,
+            schema,
+            compression="zstd",
+            compression_level=1,
+            use_dictionary=False,
+            use_byte_stream_split=True,  # bytes of equal weight side by side: the slow ones repeat
+            write_statistics=False,
+            write_page_checksum=True,
+        ) as writer,
+    ):
+        for rows in record.chunks(CHUNK):
+            writer.write_table(table(rows, schema), row_group_size=len(rows))
+            if told is not None:
+                told(len(rows))
+
+
+def table(rows: Floats, schema: Any) -> Any:
+    """Rows, shape (n, width), as an Arrow table of that schema."""
+    import pyarrow as pa
+
+    columns = np.ascontiguousarray(rows.T)
+    return pa.table([pa.array(column) for column in columns], schema=schema)
+
+
+class Stored:
+    """A block of a record that lies in a file; columns are read when they are asked for.
+
+    The file is held open from the start, so that it can be read even after it was removed. Raises `Refused` when it
+    is no record, lacks one of `names`, or a checksum is wrong.
+    """
+
+    def __init__(self, path: Path, names: Sequence[str]):
+        self._where = path.name
+        self._names = list(names)
+        try:
+            self._file = open(path, "rb")  # noqa: SIM115
+        except OSError as error:
+            raise refuse(self._where, f"cannot be read: {disk.words(error)}", "a record of a run") from None
+        weakref.finalize(self, self._file.close)
+        self._open: Any = None
+        self._group: tuple[int, Floats] | None = None
+
+    def _reader(self) -> Any:
+        if self._open is None:
+            import pyarrow as pa
+            import pyarrow.parquet as pq
+
+            try:
+                found = pq.ParquetFile(self._file, page_checksum_verification=True)
+            except (pa.ArrowException, OSError, ValueError) as error:
+                raise self._damaged(error) from None
+            missing = [name for name in self._names if name not in found.schema_arrow.names]
+            if missing:
+                raise refuse(self._where, f"has no column {missing[0]!r}", "the record of this craft on this ground")
+            self._ends = np.cumsum([found.metadata.row_group(k).num_rows for k in range(found.num_row_groups)])
+            self._open = found
+        return self._open
+
+    def _damaged(self, error: Exception) -> Exception:
+        return refuse(self._where, "is damaged", f"a whole record ({type(error).__name__})")
+
+    def _read(self, reader: Any, names: list[str]) -> Floats:
+        try:
+            found = reader(columns=names)
+            columns = [found.column(name).to_numpy() for name in names]
+        except Exception as error:  # pyarrow raises what its codecs raise
+            raise self._damaged(error) from None
+        return np.stack([np.asarray(column, dtype=np.float64) for column in columns], axis=1)
+
+    def check(self) -> None:
+        """Raises `Refused` when the file is not the record that is wanted."""
+        self._reader()
+
+    def __len__(self) -> int:
+        return int(self._reader().metadata.num_rows)
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (rows,)."""
+        return np.ascontiguousarray(self._read(self._reader().read, [self._names[place]])[:, 0])
+
+    def __getitem__(self, row: int) -> Floats:
+        """One row, shape (width,); its group is kept, since a cursor asks for neighbours."""
+        reader = self._reader()
+        number = int(np.searchsorted(self._ends, row, side="right"))
+        if self._group is None or self._group[0] != number:
+            self._group = number, self._read(lambda columns: reader.read_row_group(number, columns), self._names)
+        first = 0 if number == 0 else int(self._ends[number - 1])
+        return self._group[1][row - first]
+
+    def chunks(self, most: int) -> Iterable[Floats]:
+        """All rows in pieces, shape (n, width)."""
+        reader = self._reader()
+        for number in range(reader.num_row_groups):
+            rows = self._read(lambda columns, number=number: reader.read_row_group(number, columns), self._names)
+            for first in range(0, len(rows), most):
+                yield rows[first : first + most]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes in memory."""
+        return 0 if self._group is None else self._group[1].nbytes
+
+
+def load(paths: Sequence[Path], layout: Layout) -> Record:
+    """The record in one or more files, one after the other; raises `Refused`. Nothing of it is read yet."""
+    return Record(layout, [Stored(path, layout.names) for path in paths])
