@@ -10,7 +10,7 @@ from oak_sled.core.block import Block
 from oak_sled.core.world import Job
 from oak_sled.core.yard import Ground, Wall
 from oak_sled.desk import theme
-from oak_sled.desk.groundsection import top_at
+from oak_sled.desk.groundsection import spans
 from oak_sled.desk.yardview import freight
 from oak_sled.desk.yardview.camera import Rig
 from oak_sled.desk.yardview.renderer import Scene
@@ -112,8 +112,12 @@ def test_a_section_is_drawn_along_its_line(page, drag):
     ],
 )
 def test_a_section_knows_how_high_a_thing_is(thing, at, wanted):
-    found = top_at(thing, *at)
-    assert found == (None if wanted is None else pytest.approx(wanted))
+    low, high = spans(thing, np.array([at[0]]), np.array([at[1]]))
+    if wanted is None:
+        assert np.isnan(low[0])
+        assert np.isnan(high[0])
+    else:
+        assert (low[0], high[0]) == pytest.approx(wanted)
 
 
 def test_a_fault_is_said_and_the_last_good_value_holds(page, window):

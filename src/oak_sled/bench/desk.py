@@ -7,12 +7,14 @@ import time
 import numpy as np
 from PyQt6.QtCore import QEventLoop, QPointF
 from PyQt6.QtGui import QImage, QPainter
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
+from oak_sled.bench import heavy
 from oak_sled.bench.lines import line
 from oak_sled.core import preview as paths
 from oak_sled.core import run
 from oak_sled.desk import program
+from oak_sled.desk.header import PAGES
 from oak_sled.desk.window import Window
 
 
@@ -133,3 +135,53 @@ def live(seconds: float) -> None:
         f"aim 45; longest frame of {seconds:.0f} s {gaps.max() * 1e3:.0f} ms; {renderer}{half}",
     )
     program.finish(app, window)
+
+
+def paints() -> None:
+    """Every paint of every page with the heaviest yard, while the cursor is scrubbed and after an edit."""
+    app, window = program.ready_window()
+    session = window.session
+    session.open(heavy.heavy_yard(), (), None)
+    program.until(app, lambda: session.run is not None and not session.worker.is_busy, 120.0)
+    picture = QImage(window.size(), QImage.Format.Format_RGB32)
+    picture.fill(0)
+    blank = _blank_ms(picture)
+    for page in PAGES:
+        window.show_page(page)
+        program.settle(app, 0.6)
+        scrubbed: list[float] = []
+        for k in range(5):
+            session.set_time(20.0 + k)
+            app.processEvents()
+            scrubbed += _each_widget(window)
+        session.edit(f"grounds.{session.ground.id}.blocks.block_7.x", 500.0, card=False)
+        edited = _each_widget(window)
+        program.until(app, lambda: not session.worker.is_busy, 120.0)
+        line(
+            f"slowest paint, page {page}",
+            f"{max(scrubbed):.1f} ms",
+            f"filling the window {blank:.2f} ms",
+            max(scrubbed) / blank,
+            f"aim 30 ms; right after an edit {max(edited):.1f} ms; {heavy.BLOCKS} blocks, drill of {heavy.SECONDS:g} s",
+        )
+    program.finish(app, window)
+
+
+def _blank_ms(picture: QImage) -> float:
+    began = time.perf_counter()
+    for _ in range(20):
+        painter = QPainter(picture)
+        painter.fillRect(picture.rect(), 0)
+        painter.end()
+    return (time.perf_counter() - began) / 20.0 * 1e3
+
+
+def _each_widget(window: Window) -> list[float]:
+    """ms that each widget in sight takes to paint itself and what lies in it."""
+    found = []
+    for widget in window.findChildren(QWidget):
+        if widget.isVisible():
+            began = time.perf_counter()
+            widget.repaint()
+            found.append((time.perf_counter() - began) * 1e3)
+    return found

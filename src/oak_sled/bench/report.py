@@ -12,7 +12,7 @@ from collections.abc import Callable
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from oak_sled.bench import heap
+from oak_sled.bench import heap, keeping
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core import demos, loop, run, world
@@ -35,12 +35,15 @@ def print_all(quick: bool, window: bool) -> None:
     heap.quay()
     heap.mortar()
     memory(600.0 if quick else 3600.0)
+    keeping.drive(demo_job("straight_pull", 120), 600.0 if quick else 3600.0)
+    keeping.many_cards(demos.load("fan-sled"), 50 if quick else 200)
     if window:
         start(1 if quick else 3)
         from oak_sled.bench import desk
 
         desk.dial_to_picture(20 if quick else 80)
         desk.preview(60 if quick else 300)
+        desk.paints()
         desk.live(5.0 if quick else 60.0)
 
 

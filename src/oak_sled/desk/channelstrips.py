@@ -10,15 +10,17 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core import inputs, world
 from oak_sled.core.craft import Channel
+from oak_sled.core.state import Floats
 from oak_sled.core.yard import Drill, Knot, Track
 from oak_sled.desk import theme
 from oak_sled.desk.groundplan import ARROWS
 from oak_sled.desk.session import Session
+from oak_sled.desk.traceplot import thin
 
 LEFT, RIGHT, LANE, AXIS, TALLEST = 96.0, 18.0, 56.0, 24.0, 150
 """px beside the strips, above them for events, below them for the time, and of a strip at most."""
@@ -54,6 +56,9 @@ class ChannelStrips(QWidget):
         self.span: tuple[float, float] | None = None  # s in sight; None: the whole drill
         self._hold: tuple[str, QPointF, Drill] | None = None
         self._held_span = (0.0, 1.0)
+        self._drawn = QImage()
+        self._drawn_key: tuple[object, ...] = ()
+        self._drawn_sources: tuple[object, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(190)
         self.setAccessibleName("channels over time")
@@ -344,15 +349,30 @@ class ChannelStrips(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), theme.colour("paper"))
-        self._paint_time(painter)
-        for number, channel in enumerate(self.channels):
-            self._paint_strip(painter, number, channel)
-        self._paint_events(painter)
+        painter.drawImage(0, 0, self._drawing())
         self._paint_cursor(painter)
-        if not self.channels:
-            painter.setPen(theme.colour("soft"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this craft has no channels")
+
+    def _drawing(self) -> QImage:
+        """All but the cursor: drawn anew only when something of it changed, since a cursor is scrubbed."""
+        sources = (self.drill, self.session.craft, self.session.run, self.session.live_on)
+        ratio = self.devicePixelRatioF()
+        key = (*map(id, sources), self.seen(), self.chosen, self.size(), ratio, theme.is_night())
+        if key != self._drawn_key:
+            self._drawn_key, self._drawn_sources = key, sources  # kept: their ids are part of the key
+            self._drawn = QImage(self.size() * ratio, QImage.Format.Format_RGB32)
+            self._drawn.setDevicePixelRatio(ratio)
+            self._drawn.fill(theme.colour("paper"))
+            painter = QPainter(self._drawn)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_time(painter)
+            for number, channel in enumerate(self.channels):
+                self._paint_strip(painter, number, channel)
+            self._paint_events(painter)
+            if not self.channels:
+                painter.setPen(theme.colour("soft"))
+                painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this craft has no channels")
+            painter.end()
+        return self._drawn
 
     def _paint_time(self, painter: QPainter) -> None:
         first, last = self.seen()
@@ -442,25 +462,25 @@ class ChannelStrips(QWidget):
             flanks = np.array([knot.t for knot in track.knots if first <= knot.t <= last])
             times = np.sort(np.concatenate([times, flanks - 1e-6, flanks]))
             times = times[times >= 0.0]
-        values = world.sample(track, times)
-        return QPolygonF(
-            [QPointF(self.x_of(t), self.y_of(number, v)) for t, v in zip(times.tolist(), values.tolist(), strict=True)]
-        )
+        return self._points(number, times, world.sample(track, times))
+
+    def _points(self, number: int, times: Floats, values: Floats) -> QPolygonF:
+        """Values of a channel over time as a line in px."""
+        first, last = self.seen()
+        box = self.strip(number).adjusted(0, PAD, 0, -PAD)
+        low = -1.0 if self.channels[number].two_sided else 0.0
+        x = LEFT + (times - first) / (last - first) * (self.width() - LEFT - RIGHT)
+        y = box.bottom() - (values - low) / (1.0 - low) * box.height()
+        return QPolygonF(map(QPointF, x.tolist(), y.tolist()))
 
     def _paint_made(self, painter: QPainter, number: int, channel: Channel) -> None:
         """What the channel made of it in the run: dead zone, exponent, rise and return."""
         run = self.session.run
         if run is None or channel.id not in run.layout.channels or self.session.live_on:
             return
-        values = run.column(f"channel.{channel.id}")
-        step = max(1, len(values) // 2000)
-        times = (np.arange(len(values)) * run.job.dt)[::step]
-        line = [
-            QPointF(self.x_of(t), self.y_of(number, v))
-            for t, v in zip(times.tolist(), values[::step].tolist(), strict=True)
-        ]
+        times, values = thin(run.t, run.column(f"channel.{channel.id}"), 1600)
         painter.setPen(QPen(theme.colour("oak"), 1.4))
-        painter.drawPolyline(QPolygonF(line))
+        painter.drawPolyline(self._points(number, times, values))
 
     def _paint_handles(self, painter: QPainter, name: str, track: Track) -> None:
         painter.setPen(theme.pen("ink", 1.4))

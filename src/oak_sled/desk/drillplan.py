@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core import units
@@ -17,6 +17,7 @@ from oak_sled.desk.groundplan import GRID, HANDLE, GroundPlan, rounded
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, throws
 from oak_sled.desk.yardview.camera import spots_of
+from oak_sled.desk.yardview.marks import path_of
 
 SPIN_RADIUS = 30.0
 """px from the start to where its spin is taken hold of: an arc as long as what it turns in a second."""
@@ -42,6 +43,9 @@ class DrillPlan(GroundPlan):
 
     def _box(self) -> QRectF:
         return QRectF(self.rect())
+
+    def _sources(self) -> tuple[object, ...]:
+        return self.session.drill.start, self.session.run
 
     def _extent(self) -> tuple[float, float, float, float]:
         """The path and the start, with room round them."""
@@ -101,7 +105,7 @@ class DrillPlan(GroundPlan):
         if event is None:
             return
         at = event.position()
-        self._held_extent, self._held_scale = self._extent(), self._scale()
+        self.hold_frame()
         near = {name: math.hypot(spot.x() - at.x(), spot.y() - at.y()) for name, spot in self.marks().items()}
         name = min(near, key=lambda name: near[name])
         held = near[name] < HANDLE + 3 and event.button() == Qt.MouseButton.LeftButton
@@ -168,28 +172,26 @@ class DrillPlan(GroundPlan):
 
     # picture
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
+    def _paint_edges(self, painter: QPainter) -> None:
+        """The start is what is looked at here: the edge of the ground would only be a line beside it."""
+
+    def _paint(self) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), theme.colour("paper"))
-        self._paint_grid(painter)
-        for _, thing in self.things():
-            self._paint_thing(painter, thing, False)
+        painter.drawImage(0, 0, self.base_layer(set()))
         run = self.session.run
         if run is not None and run.ticks and not self.session.live_on:
-            place = run.columns("position.x", "position.y")
-            step = max(1, len(place) // 1500)
+            place = path_of(run, 0, run.ticks)
             painter.setPen(QPen(theme.colour("oak"), 1.8))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF([self.at(x, y) for x, y in place[::step].tolist()]))
+            painter.drawPolyline(self.line_of(place))
             painter.setBrush(theme.colour("oak"))
-            painter.drawEllipse(self.at(*place[self.session.row].tolist()), 3.5, 3.5)
+            now = run.record.row(self.session.row)
+            painter.drawEllipse(self.at(float(now[0]), float(now[1])), 3.5, 3.5)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.family("impulse"), 1.2))
             for _, flown, _ in throws.flights(run, run.ticks):
-                painter.drawPolyline(
-                    QPolygonF([self.at(x, y) for x, y, _ in flown[:: max(1, len(flown) // 60)].tolist()])
-                )
+                painter.drawPolyline(self.line_of(flown[:: max(1, len(flown) // 60)]))
         for one in self.session.drill.events:
             if one.what in ("release", "poke"):
                 self._paint_event(painter, one)

@@ -5,16 +5,19 @@ Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(te
 
 from __future__ import annotations
 
+import contextlib
 import math
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QBrush, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core import units
 from oak_sled.core.block import Block
+from oak_sled.core.state import Floats
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
@@ -46,7 +49,16 @@ class GroundPlan(QWidget):
         self.zoom, self.shift = 1.0, QPointF(0, 0)
         self.line = [(-10.0, 0.0), (60.0, 0.0)]
         self.section = Section()
+        self._base = QImage()
+        self._base_key: tuple[object, ...] = ()
+        self._base_ground: object = None
+        self.words: list[QRectF] = []
+        """Where the words of marks stand in the last paint, px."""
         self._hold: tuple[str, QPointF, dict[str, Thing]] | None = None
+        self._held = self._frame_of = (0.0, 0.0, 1.0)
+        self._painting: tuple[float, float, float, QPointF] | None = None
+        self._frame_key: tuple[object, ...] = ()
+        self._frame_sources: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("plan of the ground")
@@ -89,9 +101,24 @@ class GroundPlan(QWidget):
         return QRectF(0, 0, self.width(), self.height() - SECTION)
 
     def _scale(self) -> float:
-        low_x, low_y, high_x, high_y = self._extent()
-        box = self._box()
-        return min(box.width() / (high_x - low_x), box.height() / (high_y - low_y)) * 0.92 * self.zoom
+        """px of a metre."""
+        return self._view()[2]
+
+    def _frame(self) -> tuple[float, float, float]:
+        """Middle of what is in sight, m, and px of a metre: found once a change, not once a point."""
+        sources, box = self._sources(), self._box()
+        key = (box.width(), box.height(), self.zoom, *(id(one) for one in sources))
+        if key != self._frame_key:
+            low_x, low_y, high_x, high_y = self._extent()
+            scale = min(box.width() / (high_x - low_x), box.height() / (high_y - low_y)) * 0.92 * self.zoom
+            self._frame_of = ((low_x + high_x) / 2, (low_y + high_y) / 2, scale)
+            # the sources are kept, so that no other object comes to have their id
+            self._frame_key, self._frame_sources = key, sources
+        return self._frame_of
+
+    def _sources(self) -> tuple[object, ...]:
+        """The frozen values that the extent follows."""
+        return (self.ground,)
 
     def _extent(self) -> tuple[float, float, float, float]:
         """The box of all that lies there, with room round it; never more than the ground."""
@@ -103,32 +130,58 @@ class GroundPlan(QWidget):
         high_x, high_y = max(x + s for x, _, s in spots) + 6.0, max(y + s for _, y, s in spots) + 6.0
         return low_x, low_y, high_x, high_y
 
+    def hold_frame(self) -> None:
+        """Keeps the scale while something is dragged, so that the drawing does not slide away under the pointer."""
+        self._held = self._frame()
+
+    def _view(self) -> tuple[float, float, float, QPointF]:
+        """Middle, m, px of a metre, and the px where the middle lies."""
+        if self._painting is not None:
+            return self._painting
+        middle_x, middle_y, scale = self._frame() if self._hold is None else self._held
+        return middle_x, middle_y, scale, self._box().center() + self.shift
+
+    @contextlib.contextmanager
+    def one_view(self) -> Iterator[None]:
+        """One scale for everything that is drawn or sought inside, found once and not once a point."""
+        self._painting = self._view()
+        try:
+            yield
+        finally:
+            self._painting = None
+
     def at(self, x: float, y: float) -> QPointF:
         """A place in px."""
-        low_x, low_y, high_x, high_y = self._extent() if self._hold is None else self._held_extent
-        scale = self._scale() if self._hold is None else self._held_scale
-        centre = self._box().center() + self.shift
-        return QPointF(centre.x() + (x - (low_x + high_x) / 2) * scale, centre.y() - (y - (low_y + high_y) / 2) * scale)
+        middle_x, middle_y, scale, centre = self._view()
+        return QPointF(centre.x() + (x - middle_x) * scale, centre.y() - (y - middle_y) * scale)
+
+    def line_of(self, places: Floats) -> QPolygonF:
+        """Places, shape (n, 2), m, as a line in px."""
+        middle_x, middle_y, scale, centre = self._view()
+        px = centre.x() + (places[:, 0] - middle_x) * scale
+        py = centre.y() - (places[:, 1] - middle_y) * scale
+        return QPolygonF(map(QPointF, px.tolist(), py.tolist()))
 
     def place(self, px: QPointF) -> tuple[float, float]:
         """The place under a px, m."""
-        low_x, low_y, high_x, high_y = self._extent() if self._hold is None else self._held_extent
-        scale = self._scale() if self._hold is None else self._held_scale
-        centre = self._box().center() + self.shift
-        return (px.x() - centre.x()) / scale + (low_x + high_x) / 2, (centre.y() - px.y()) / scale + (
-            low_y + high_y
-        ) / 2
+        middle_x, middle_y, scale, centre = self._view()
+        return (px.x() - centre.x()) / scale + middle_x, (centre.y() - px.y()) / scale + middle_y
 
     def outline(self, thing: Thing) -> QPolygonF:
         """A thing from above, px."""
         length, width = size_of(thing)
         turn = heading_of(thing)
         cos, sin = math.cos(turn), math.sin(turn)
-        corners = []
-        for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1)):
-            u, v = a * length / 2, b * width / 2
-            corners.append(self.at(thing.x + cos * u - sin * v, thing.y + sin * u + cos * v))
-        return QPolygonF(corners)
+        middle_x, middle_y, scale, centre = self._view()
+        x, y = centre.x() + (thing.x - middle_x) * scale, centre.y() - (thing.y - middle_y) * scale
+        u, v = 0.5 * length * scale, 0.5 * width * scale
+        ahead, across = (cos * u, sin * u), (-sin * v, cos * v)
+        return QPolygonF(
+            [
+                QPointF(x + a * ahead[0] + b * across[0], y - a * ahead[1] - b * across[1])
+                for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1))
+            ]
+        )
 
     def handles(self, thing: Thing) -> dict[str, QPointF]:
         """Where a thing is turned and sized, px."""
@@ -155,7 +208,7 @@ class GroundPlan(QWidget):
         if event is None:
             return
         at = event.position()
-        self._held_extent, self._held_scale = self._extent(), self._scale()
+        self.hold_frame()
         if event.button() == Qt.MouseButton.RightButton:
             self._hold = ("pan", at, {})
             return
@@ -190,8 +243,9 @@ class GroundPlan(QWidget):
 
     def under(self, at: QPointF) -> str | None:
         """The path of the topmost thing under a px."""
-        for path, thing in reversed(self.things()):
-            shape = self.outline(thing)
+        with self.one_view():
+            shapes = [(path, thing, self.outline(thing)) for path, thing in reversed(self.things())]
+        for path, thing, shape in shapes:
             box = shape.boundingRect()
             if isinstance(thing, Relief):  # by its edge: what lies on it must stay within reach, and the plan too
                 if box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at):
@@ -294,19 +348,17 @@ class GroundPlan(QWidget):
     # picture
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        with self.one_view():
+            self._paint()
+
+    def _paint(self) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), theme.colour("paper"))
+        chosen = {path for path, _ in self.in_hand()}
+        painter.drawImage(0, 0, self.base_layer(chosen))
+        self.words = []
         painter.save()
         painter.setClipRect(self._box())
-        self._paint_grid(painter)
-        x0, y0, x1, y1 = self.ground.edges_at()
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.colour("soft"), 1.5, Qt.PenStyle.DashLine))
-        painter.drawRect(QRectF(self.at(x0, y1), self.at(x1, y0)))
-        chosen = {path for path, _ in self.in_hand()}
-        for path, thing in self.things():
-            self._paint_thing(painter, thing, path in chosen)
         self._paint_start(painter)
         if len(chosen) == 1:
             self._paint_handles(painter, self.in_hand()[0][1])
@@ -319,13 +371,39 @@ class GroundPlan(QWidget):
             painter.drawEllipse(end, 5.0, 5.0)
             painter.setPen(theme.colour("warning"))
             painter.setFont(theme.font(theme.SMALL, bold=True))
-            painter.drawText(end + QPointF(7, -5), word)
+            self._write(painter, end, word, ((7, -5), (7, 18), (-18, -5)))
         painter.restore()
         below = QRectF(0, self.height() - SECTION, self.width(), SECTION)
         self.section.paint(painter, below, self.ground, [thing for _, thing in self.things()], self.line)
 
+    def base_layer(self, chosen: set[str]) -> QImage:
+        """The grid and what lies on the ground, in px; drawn anew only when one of them changed."""
+        ratio = self.devicePixelRatioF()
+        view = self._view()
+        key = (id(self.ground), view[:3], (view[3].x(), view[3].y()), chosen, self.size(), ratio, theme.is_night())
+        if key != self._base_key:
+            self._base_key, self._base_ground = key, self.ground  # kept: its id is part of the key
+            self._base = QImage(self.size() * ratio, QImage.Format.Format_RGB32)
+            self._base.setDevicePixelRatio(ratio)
+            self._base.fill(theme.colour("paper"))
+            painter = QPainter(self._base)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setClipRect(self._box())
+            self._paint_grid(painter)
+            self._paint_edges(painter)
+            for path, thing in self.things():
+                self._paint_thing(painter, thing, path in chosen)
+            painter.end()
+        return self._base
+
+    def _paint_edges(self, painter: QPainter) -> None:
+        x0, y0, x1, y1 = self.ground.edges_at()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("soft"), 1.5, Qt.PenStyle.DashLine))
+        painter.drawRect(QRectF(self.at(x0, y1), self.at(x1, y0)))
+
     def _paint_grid(self, painter: QPainter) -> None:
-        scale = self._scale() if self._hold is None else self._held_scale
+        scale = self._scale()
         step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 30), 500.0)
         box = self._box()
         x0, y1 = self.place(box.topLeft())
@@ -402,7 +480,15 @@ class GroundPlan(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour("good"))
-        painter.drawText(at + QPointF(-12, -9), "start")
+        self._write(painter, at, "start", ((-12, -9), (-12, 20), (-48, 5)))
+
+    def _write(self, painter: QPainter, at: QPointF, words: str, ways: tuple[tuple[int, int], ...]) -> None:
+        """Writes a short word beside a mark, at the first place where no other word of this paint stands."""
+        wide = painter.fontMetrics().horizontalAdvance(words)
+        boxes = [QRectF(at.x() + dx, at.y() + dy - 12, wide, 15) for dx, dy in ways]
+        box = next((one for one in boxes if not any(one.intersects(other) for other in self.words)), boxes[-1])
+        self.words.append(box)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
 
     def _paint_handles(self, painter: QPainter, thing: Thing) -> None:
         found = self.handles(thing)

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QImage, QPainter
 
 from oak_sled.core import among, units
 from oak_sled.core.block import Block
+from oak_sled.core.state import Floats
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
@@ -36,32 +37,32 @@ def heading_of(thing: Thing) -> float:
     return 0.0 if isinstance(thing, Relief) else math.radians(thing.heading_deg)
 
 
-def top_at(thing: Thing, x: float, y: float) -> tuple[float, float] | None:
-    """Underside and top of a thing over a point, m; None beside it. Tilts are left out."""
+def spans(thing: Thing, x: Floats, y: Floats) -> tuple[Floats, Floats]:
+    """Underside and top of a thing over points, m, each shape (n,); NaN beside it. Tilts are left out."""
+    nowhere = np.full(len(x), np.nan)
     if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and thing.is_laid):
-        return None
+        return nowhere, nowhere
     turn = heading_of(thing)
     dx, dy = x - thing.x, y - thing.y
     u, v = dx * math.cos(turn) + dy * math.sin(turn), dy * math.cos(turn) - dx * math.sin(turn)
     length, width = size_of(thing)
-    if abs(u) > length / 2 or abs(v) > width / 2:
-        return None
+    over = (np.abs(u) <= length / 2) & (np.abs(v) <= width / 2)
     if isinstance(thing, Wall):
-        return 0.0, thing.height
+        return np.where(over, 0.0, np.nan), np.where(over, thing.height, np.nan)
     foot, tall = thing.z, 2.0 * thing.half_extents()[2]
+    low, high = np.full(len(x), foot), np.full(len(x), foot + tall)
     if thing.shape == "wedge":
-        return foot, foot + tall * (u / length + 0.5)
-    if thing.shape in ("ball", "cylinder"):
+        high = foot + tall * (u / length + 0.5)
+    elif thing.shape in ("ball", "cylinder"):
         out = (u * u + v * v) / (length / 2) ** 2
-        if out > 1.0:
-            return None
+        over &= out <= 1.0
         if thing.shape == "ball":
-            rise = tall / 2 * math.sqrt(1.0 - out)
-            return foot + tall / 2 - rise, foot + tall / 2 + rise
-    if thing.shape == "capsule":
-        rise = tall / 2 * math.sqrt(max(0.0, 1.0 - (v / (width / 2)) ** 2))
-        return foot + tall / 2 - rise, foot + tall / 2 + rise
-    return foot, foot + tall
+            rise = tall / 2 * np.sqrt(np.maximum(1.0 - out, 0.0))
+            low, high = foot + tall / 2 - rise, foot + tall / 2 + rise
+    elif thing.shape == "capsule":
+        rise = tall / 2 * np.sqrt(np.maximum(1.0 - (v / (width / 2)) ** 2, 0.0))
+        low, high = foot + tall / 2 - rise, foot + tall / 2 + rise
+    return np.where(over, low, np.nan), np.where(over, high, np.nan)
 
 
 @functools.lru_cache(maxsize=8)
@@ -97,6 +98,8 @@ class Section:
         self._key: object = None
         self.profile: list[tuple[float, float]] = []
         """Share of the line and height, m, where uneven ground lies under it."""
+        self.cut: list[tuple[Thing, Floats, Floats]] = []
+        """What the section goes through, with its underside and top at every px, m, NaN beside it."""
 
     def paint(self, painter: QPainter, box: QRectF, ground: Ground, things: list[Thing], line: Line) -> None:
         """Draws the section from one end of a line to the other into a box of the widget, px."""
@@ -107,8 +110,8 @@ class Section:
         long = max(math.hypot(bx - ax, by - ay), 0.1)
         left, right, foot = 34.0, box.right() - 20.0, box.bottom() - 20.0
         scale = (right - left) / long
-        self.find(ground, line, int(right - left))
-        highest = max([0.0, *(high for _, high in self.profile), *tops(things, line)])
+        self.find(ground, things, line, int(right - left))
+        highest = max([0.0, *(high for _, high in self.profile), *(float(np.nanmax(high)) for _, _, high in self.cut)])
         deepest = max([0.5, highest, *(-high for _, high in self.profile)])
         tall = min(40.0, (SECTION - 46.0) / deepest)
         painter.setPen(theme.pen("ink", 1.2))
@@ -116,15 +119,13 @@ class Section:
         self._paint_profile(painter, left, right, foot, tall)
         painter.setPen(Qt.PenStyle.NoPen)
         count = max(2, int(right - left))
-        for thing in things:
+        for thing, low, high in self.cut:
             fill = "saw_ice" if not isinstance(thing, Block) or thing.moves == "fixed" else "oak_light"
             painter.setBrush(theme.colour(fill))
-            for k in range(count):
-                share = k / count
-                span = top_at(thing, ax + share * (bx - ax), ay + share * (by - ay))
-                if span is not None:
-                    x = left + share * (right - left)
-                    painter.drawRect(QRectF(x, foot - span[1] * tall, 1.6, max(1.0, (span[1] - span[0]) * tall)))
+            for k in np.flatnonzero(np.isfinite(high)).tolist():
+                x = left + k / count * (right - left)
+                tops = float(high[k]) * tall
+                painter.drawRect(QRectF(x, foot - tops, 1.6, max(1.0, tops - float(low[k]) * tall)))
         painter.setPen(theme.colour("soft"))
         painter.setFont(theme.font(theme.SMALL))
         times = tall / scale
@@ -138,10 +139,10 @@ class Section:
             x = left + k * step * scale
             painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
 
-    def find(self, ground: Ground, line: Line, wide: int) -> None:
-        """Heights of uneven ground along the section, as (share, m); kept while nothing changes."""
+    def find(self, ground: Ground, things: list[Thing], line: Line, wide: int) -> None:
+        """What lies along the section, and the heights of uneven ground; kept while nothing changes."""
         (ax, ay), (bx, by) = line
-        key = (ground.relief, ground.blocks, tuple(line), wide)
+        key = (ground.relief, ground.blocks, ground.walls, tuple(line), wide)
         if self._key == key:
             return
         found: list[tuple[float, float]] = []
@@ -150,6 +151,11 @@ class Section:
                 high = among.height_at(ground, ax + share * (bx - ax), ay + share * (by - ay))
                 if high is not None:
                     found.append((float(share), high))
+        count = max(2, wide)
+        shares = np.arange(count) / count
+        x, y = ax + shares * (bx - ax), ay + shares * (by - ay)
+        every = [(thing, *spans(thing, x, y)) for thing in things]
+        self.cut = [one for one in every if np.any(np.isfinite(one[2]))]
         self._key, self.profile = key, found
 
     def _paint_profile(self, painter: QPainter, left: float, right: float, foot: float, tall: float) -> None:
@@ -159,11 +165,3 @@ class Section:
         for share, high in self.profile:
             top = foot - high * tall
             painter.drawRect(QRectF(left + share * (right - left), min(top, foot), 2.6, abs(high) * tall))
-
-
-def tops(things: list[Thing], line: Line) -> list[float]:
-    """m, heights of the things that the section goes through."""
-    (ax, ay), (bx, by) = line
-    spots = [(ax + s * (bx - ax), ay + s * (by - ay)) for s in np.linspace(0.0, 1.0, 60)]
-    spans = [top_at(thing, x, y) for thing in things for x, y in spots]
-    return [span[1] for span in spans if span is not None]

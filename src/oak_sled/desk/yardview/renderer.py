@@ -214,10 +214,9 @@ class Renderer:
     def _frame(self, width: int, height: int, samples: int) -> tuple[moderngl.Framebuffer, moderngl.Framebuffer]:
         key = (width, height, samples)
         if key not in self._frames:
-            for drawn, plain in self._frames.values():
-                drawn.release()
-                if plain is not drawn:
-                    plain.release()
+            for old in self._frames.values():
+                for frame in dict.fromkeys(old):
+                    _release(frame)
             self._frames.clear()
             gl = self.context
             plain = gl.framebuffer([gl.renderbuffer((width, height))], gl.depth_renderbuffer((width, height)))
@@ -393,6 +392,15 @@ class Renderer:
     def close(self) -> None:
         """Gives the context back."""
         self.context.release()
+
+
+def _release(frame: moderngl.Framebuffer) -> None:
+    """Gives a framebuffer back with what is attached to it, which outlives it otherwise."""
+    attached = [*frame.color_attachments, frame.depth_attachment]
+    frame.release()
+    for one in attached:
+        if one is not None:
+            one.release()
 
 
 def _level(ground: Ground, model: Floats) -> float:

@@ -1,0 +1,83 @@
+"""Paints stay cheap with a heavy yard: extents once a change, never once a point. Memory stays when windows resize."""
+
+from __future__ import annotations
+
+import moderngl
+import pytest
+
+from oak_sled.bench.heavy import heavy_yard
+from oak_sled.desk.drillplan import DrillPlan
+from oak_sled.desk.groundplan import GroundPlan
+
+
+@pytest.fixture
+def heavy(window, idle):
+    """A drill of 20 s with 120 blocks and a relief."""
+    window.session.open(heavy_yard(20.0, 120, 64), (), None)
+    idle()
+    return window
+
+
+@pytest.mark.parametrize(("page", "kind"), [("Ground", GroundPlan), ("Drill", DrillPlan)])
+def test_a_paint_asks_for_the_extent_once_a_change(heavy, idle, monkeypatch, page, kind):
+    calls = []
+    old = kind._extent
+    monkeypatch.setattr(kind, "_extent", lambda self: calls.append(1) or old(self))
+    heavy.show_page(page)
+    plan = heavy.ground_page.plan if page == "Ground" else heavy.drill_page.plan
+    plan.repaint()
+    assert len(calls) <= 1
+    for k in range(5):
+        heavy.session.set_time(1.0 + k)
+        plan.repaint()
+    assert len(calls) <= 1, "scrubbing changes no extent"
+    calls.clear()
+    heavy.session.edit(f"grounds.{heavy.session.ground.id}.blocks.block_3.x", 33.0, card=False)
+    idle()
+    plan.repaint()
+    assert len(calls) <= 2, "once for the edit, once for its run"
+
+
+def test_what_lies_on_the_ground_is_drawn_once_a_change(heavy, idle, monkeypatch):
+    drawn = []
+    old = GroundPlan._paint_thing
+    monkeypatch.setattr(GroundPlan, "_paint_thing", lambda self, *rest: drawn.append(1) or old(self, *rest))
+    heavy.show_page("Drill")
+    heavy.drill_page.plan.repaint()
+    first = len(drawn)
+    for k in range(4):
+        heavy.session.set_time(1.0 + k)
+        heavy.drill_page.plan.repaint()
+    assert len(drawn) == first
+
+
+def test_the_section_is_found_once_a_change(heavy, monkeypatch):
+    from oak_sled.core import among
+
+    calls = []
+    old = among.height_at
+    heavy.show_page("Ground")
+    heavy.ground_page.plan.repaint()
+    monkeypatch.setattr(among, "height_at", lambda *rest: calls.append(1) or old(*rest))
+    for _ in range(3):
+        heavy.ground_page.plan.repaint()
+    assert not calls
+
+
+def test_resizing_gives_back_what_was_drawn_into(renderer, window, idle):
+    def alive():
+        kinds = [moderngl.Renderbuffer, moderngl.Framebuffer]
+        import gc
+
+        gc.collect()
+        return sum(type(one) in kinds and not isinstance(one.mglo, moderngl.InvalidObject) for one in gc.get_objects())
+
+    window.view.repaint()
+    window.view._draw_clean()
+    window.view.repaint()
+    before = alive()
+    for k in range(12):
+        window.view.resize(500 + 7 * k, 300)
+        window.view._draw_clean()
+        window.view.repaint()
+    assert alive() <= before + 2
