@@ -46,7 +46,8 @@ def main() -> None:
         sys.exit(0)
     except Exception as error:
         if type(error).__module__.startswith(("click", "typer")):
-            print(f"oak-sled: {getattr(error, 'message', error) or error}; see oak-sled --help", file=sys.stderr)
+            says = error.format_message() if hasattr(error, "format_message") else str(error)
+            print(f"oak-sled: {says.rstrip('.')}; see oak-sled --help", file=sys.stderr)
             sys.exit(2)
         logging.getLogger("oak_sled").debug("unexpected", exc_info=True)
         print(f"oak-sled: an error of the program itself: {type(error).__name__}: {error}", file=sys.stderr)
@@ -130,8 +131,10 @@ def run(
     drill: Annotated[str, typer.Option(help="the drill; else the one on the bench")] = "",
     ticks: Annotated[int, typer.Option(help="ticks per second, 20 to 2000; else the yard's")] = 0,
     sets: SetOption = None,
-    csv: Annotated[str, typer.Option(help="write the run to this CSV file")] = "",
-    json_file: Annotated[str, typer.Option("--json", help="write measures, cautions and digest to this file")] = "",
+    csv: Annotated[str | None, typer.Option(help="write the run to this CSV file")] = None,
+    json_file: Annotated[
+        str | None, typer.Option("--json", help="write measures, cautions and digest to this file")
+    ] = None,
 ) -> None:
     """Runs a drill and prints the measures as a table."""
     from oak_sled.core import cautions, measures
@@ -154,9 +157,9 @@ def run(
     for caution in warned:
         print(f"caution {caution}")
     print(f"digest {made.digest}")
-    if csv:
+    if csv is not None:
         run_csv.save(made, Path(csv))
-    if json_file:
+    if json_file is not None:
         out = {
             "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
             "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
@@ -181,7 +184,7 @@ def spread(
     drill: Annotated[str, typer.Option(help="the drill")],
     vary: Annotated[list[str], typer.Option(help="PATH=LO:HI:N", metavar="PATH=LO:HI:N")],
     measure: Annotated[str, typer.Option(help="the measure")],
-    csv: Annotated[str, typer.Option(help="write the grid to this CSV file")] = "",
+    csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
 ) -> None:
     """Runs a grid of variants and prints one measure of each."""
     from oak_sled.core import measures
@@ -196,7 +199,7 @@ def spread(
     text = ",".join([*(axis.path for axis in axes), f"{chosen.name} [{chosen.unit}]"]) + "\n"
     for values, value in rows:
         text += ",".join([*(repr(v) for v in values), "" if value is None else repr(value)]) + "\n"
-    if csv:
+    if csv is not None:
         disk.write_whole(Path(csv), text.encode())
     print(text, end="")
 

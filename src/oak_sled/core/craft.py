@@ -248,7 +248,7 @@ def free_name(wanted: str, taken: Any) -> str:
     names = {item.id for item in taken}
     if wanted not in names:
         return wanted
-    stem = wanted.rstrip("0123456789").rstrip("_") or wanted
+    stem = (wanted.rstrip("0123456789").rstrip("_") or wanted)[:35]  # a name holds 40 characters
     return next(name for number in range(2, 10_000) if (name := f"{stem}_{number}") not in names)
 
 

@@ -72,7 +72,7 @@ def _extra(model: type[BaseModel], name: str) -> dict[str, Any] | None:
 
 def unit_of(model: type[BaseModel], name: str, choices: dict[str, Any]) -> str | None:
     """The unit of field `name` while the other fields are `choices`; None if it is no dial."""
-    extra = _extra(model, name)
+    extra = _extra(model, name) if name in model.model_fields else None
     if extra is None:
         return None
     by = extra.get("unit_by")

@@ -22,6 +22,27 @@ _NAMED = re.compile(r"([a-z][a-z0-9_.]*): (.*)", re.DOTALL)
 ID_PATTERN = r"^[a-z][a-z0-9_]{0,39}$"
 
 
+_WANTED = {
+    "model_type": "an object with named values",
+    "model_attributes_type": "an object with named values",
+    "dict_type": "an object with named values",
+    "tuple_type": "a list",
+    "list_type": "a list",
+    "string_type": "a text",
+    "float_type": "a number",
+    "float_parsing": "a number",
+    "int_type": "a whole number",
+    "int_parsing": "a whole number",
+    "int_from_float": "a whole number",
+    "bool_type": "true or false",
+    "bool_parsing": "true or false",
+    "union_tag_not_found": "an object with a kind",
+    "string_too_long": "a text as short as is allowed",
+    "too_short": "a list with at least one entry",
+}
+"""What would be right, by the kind of fault; the words of the library are no user's."""
+
+
 def name_field(says: str) -> Any:
     """A field for the short name by which paths refer to a document."""
     return Field(pattern=ID_PATTERN, description=says)
@@ -36,8 +57,11 @@ class Frozen(BaseModel):
     @classmethod
     def _read_units(cls, data: Any) -> Any:
         """A dial may be given as text with its unit: "0.62 kN" is 620 where N is wanted."""
-        if not isinstance(data, dict) or not any(isinstance(value, str) for value in data.values()):
+        if not isinstance(data, dict) or not any(isinstance(value, str | bool) for value in data.values()):
             return data
+        for name, value in data.items():
+            if isinstance(value, bool) and dial_module.unit_of(cls, name, data) is not None:
+                raise ValueError(f"{name}: {str(value).lower()} is not a number (a number)")
         read = dict(data)
         for name, value in data.items():
             if not isinstance(value, str) or name not in cls.model_fields:
@@ -106,7 +130,7 @@ def _fault(item: Any, where: str, data: Any) -> Fault:
         return Fault(place, f"{shown} cannot be a name", "a lower-case letter, then letters, digits and _")
     if kind == "too_long":
         return Fault(place, "has too many entries", f"at most {context.get('max_length')}")
-    return Fault(place, f"{shown}: {item['msg'][:1].lower()}{item['msg'][1:]}", "")
+    return Fault(place, f"{shown} is not {_WANTED.get(kind, 'what stands here')}", _WANTED.get(kind, "see the schema"))
 
 
 def _path_of(location: tuple[Any, ...], data: Any) -> str:

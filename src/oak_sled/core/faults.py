@@ -10,6 +10,9 @@ import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+MOST_CHARACTERS = 300
+"""Of the line of a fault."""
+
 
 @dataclass(frozen=True)
 class Fault:
@@ -21,7 +24,13 @@ class Fault:
 
     def __str__(self) -> str:
         tail = f" ({self.right})" if self.right else ""
-        return f"{self.where}: {self.what}{tail}"
+        return _one_line(f"{self.where}: {self.what}{tail}")
+
+
+def _one_line(text: str) -> str:
+    """At most `MOST_CHARACTERS`; what an input holds of control characters is shown, not printed."""
+    shown = "".join(c if c.isprintable() else ascii(c)[1:-1] for c in text[: 2 * MOST_CHARACTERS])
+    return shown if len(shown) <= MOST_CHARACTERS else f"{shown[: MOST_CHARACTERS - 3]}..."
 
 
 class Refused(Exception):

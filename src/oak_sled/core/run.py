@@ -108,7 +108,8 @@ def execute(job: Job) -> Run:
         loop.first_row_among(now, scene, rows[0], place)
         status, done = loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
     rows = rows[: done + 1]
-    message = explain_divergence(job, layout, rows) if status == state.DIVERGED else ""
+    status, rows, lost = stopped_at_nonsense(layout, status, rows)
+    message = explain_divergence(job, layout, rows, lost) if status == state.DIVERGED else ""
     overlap = None if scene is None else _overlap(job, scene)
     return Run(job, Record(layout, [rows]), status, message, overlap=overlap, notes=notes)
 
@@ -121,18 +122,51 @@ def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
     return float(depth), names[int(one)], names[int(other)]
 
 
-def explain_divergence(job: Job, layout: Layout, rows: Floats) -> str:
-    """What a run that left all sense says: the part, the tick, the likely cause and what would hold."""
+def stopped_at_nonsense(layout: Layout, status: int, rows: Floats) -> tuple[int, Floats, str]:
+    """A record without what is not finite: its status, its rows before that, and the first column that was not, or "".
+
+    rows : shape (n, width). Row 0 stays in any case, with 0 in the place of what is not finite.
+    """
+    bad = ~np.isfinite(rows)
+    if not bad.any():
+        return status, rows, ""
+    first = int(np.argmax(bad.any(axis=1)))
+    name = layout.names[int(np.argmax(bad[first]))]
+    kept = rows[: max(first, 1)]
+    return state.DIVERGED, np.nan_to_num(kept, nan=0.0, posinf=0.0, neginf=0.0) if first == 0 else kept, name
+
+
+def out_of_proportion(job: Job) -> str:
+    """A number of the craft that is far beyond its size, in a sentence with what would be right; "" if none is."""
+    body = job.craft.body
+    size = max(body.half_extents())
+    far = max(abs(body.centre_x), abs(body.centre_y), abs(body.centre_z))
+    if far > 20.0 * size:
+        return f"Its centre of mass lies {far:g} m off a body of {2 * size:g} m; within the body it would hold."
+    for part in job.craft.parts:
+        far = max((abs(getattr(part, axis, 0.0)) for axis in "xyz"), default=0.0)
+        if far > 50.0 * size:
+            return f"{part.heading} is mounted {far:g} m off a body of {2 * size:g} m; nearer to it it would hold."
+    return ""
+
+
+def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -> str:
+    """What a run that left all sense says: the part, the tick, the likely cause and what would hold.
+
+    lost : the column that first was not finite, or "".
+    """
     last = len(rows) - 1
-    culprit, size = "", 0.0
+    culprit, size = (lost.rpartition(".")[0].rpartition(".")[0] or lost), 0.0
     for name in layout.lines:
         place = layout.place(f"{name}.force.x")
-        force = rows[max(1, last - 2) :, place : place + 6]
-        biggest = float(np.max(np.abs(np.where(np.isfinite(force), force, 1e300))))
+        force = rows[max(min(1, last), last - 2) :, place : place + 6]
+        biggest = float(np.max(np.abs(np.where(np.isfinite(force), force, 1e300)), initial=0.0))
         if biggest > size:
             culprit, size = name, biggest
     tick = f"tick {last} ({last * job.dt:.3f} s)"
-    cause = divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
+    cause = out_of_proportion(job) or divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
+    if lost:
+        return f"diverged at {tick}: {lost} is no finite number from there on. {cause}"
     return f"diverged at {tick}: {culprit} grew without bound. {cause}"
 
 
@@ -151,6 +185,8 @@ def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> st
         start = layout.place("velocity.x")
         early = rows[: max(2, len(rows) // 2), start : start + 3]
         speed = float(np.nanmax(np.linalg.norm(early, axis=1))) if len(early) else 0.0
+        if square * speed + linear <= 0.0:
+            return "A smaller number there, or more ticks/s, would hold."
         need = max(1, math.ceil((square * speed + linear) / (2.0 * body.true_mass())))
         return (
             f"Drag of {square * speed + linear:.3g} N per m/s on {body.true_mass():g} kg overshoots in one tick; "

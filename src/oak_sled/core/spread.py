@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,7 +45,7 @@ def read_axis(entry: str) -> Axis:
 
 def grid(yard: Yard, drill: str, axes: list[Axis], measure: Measure) -> list[tuple[tuple[float, ...], float | None]]:
     """The measure of every variant of the grid, in the order of the axes, the last one fastest."""
-    total = int(np.prod([len(axis.values) for axis in axes]))
+    total = math.prod(len(axis.values) for axis in axes)
     if total > MOST_VARIANTS:
         raise refuse("--vary", f"{total} variants", f"at most {MOST_VARIANTS}")
     rows = []

@@ -75,7 +75,9 @@ def parse_unit(text: str) -> Unit:
         match = _UNIT_TERM.match(piece)
         if not match or match[1] not in _UNITS:
             raise refuse("unit", f"{piece!r} is not a unit", "for example N, kN, m/s, km/h, g, deg, 1/s")
-        power = {"²": 2, "³": 3}.get(match[2] or "", 0) or int((match[2] or "1").replace("−", "-"))
+        power = {"²": 2, "³": 3}.get(match[2] or "", 0) or int((match[2] or "1").replace("−", "-")[:6])
+        if abs(power) > 9:
+            raise refuse("unit", f"{piece[:20]!r} has a power beyond any unit", "a power from -9 to 9")
         unit_factor, exponents = _UNITS[match[1]]
         factor *= unit_factor ** (sign * power)
         dimension = [have + sign * power * more for have, more in zip(dimension, exponents, strict=True)]

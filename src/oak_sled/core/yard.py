@@ -181,6 +181,12 @@ class Target(Frozen):
     )
     high: float | None = Field(None, allow_inf_nan=False, description="greatest value that passes")
 
+    @model_validator(mode="after")
+    def _bounded(self) -> Target:
+        if self.low is None and self.high is None:
+            raise ValueError("has neither low nor high (at least one of them)")
+        return self
+
 
 class Drill(Frozen):
     """A scripted manoeuvre: start, channels over time, end condition, ground and targets."""

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core import traces
-from oak_sled.core.craft import Body, free_name
+from oak_sled.core.craft import Body, Channel, Craft, free_name
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
@@ -22,6 +22,8 @@ from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Names, Strip
 
 SPACE = 5
+BRAKE_KEYS = ("Space", "B", "X", "C")
+"""Keys that a fitted brake gets, the first that is free."""
 """px round the strips."""
 
 
@@ -206,17 +208,23 @@ class ForceDesk(QWidget):
         kind_name = str(kind.model_fields["kind"].default)
         if guesses.get(kind_name) in names:
             settings["channel"] = guesses[kind_name]
+        if kind_name == "brake" and "brake" not in names:  # without a channel it would always be full on
+            taken = {key for channel in craft.channels for key in (*channel.plus_keys, *channel.minus_keys)}
+            free = tuple(key for key in BRAKE_KEYS if key not in taken)[:1]
+            made = Channel(id="brake", title="brake", two_sided=False, plus_keys=free)
+            craft = craft.replace(channels=(*craft.channels, made))
+            settings["channel"] = "brake"
         if kind_name == "bumper" and any(part.kind == "bumper" for part in craft.parts):
             self.session.say("this craft has a bumper already: one answers every wall", True)
             return
         if kind_name == "runner":
             half = craft.body.half_extents()
             settings |= {"z": -half[2], "spread_x": round(0.5 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
-        self._place(kind(**settings), f"fit {kind.TITLE.lower()}")
+        self._place(craft, kind(**settings), f"fit {kind.TITLE.lower()}")
 
-    def _place(self, part: Part, label: str) -> None:
-        edited = self.session.yard.edit(self.session.craft_path, self.session.craft.with_part(part))
-        self.session.change(edited, label)
+    def _place(self, craft: Craft, part: Part, label: str) -> None:
+        session = self.session
+        session.attempt(lambda: session.yard.edit(session.craft_path, craft.with_part(part)), label)
 
     def show_part_menu(self, name: str, place: QPoint) -> None:
         """What can be done with a part as a whole."""
@@ -239,8 +247,8 @@ class ForceDesk(QWidget):
         if part.kind == "bumper":
             self.session.say("this craft has a bumper already: one answers every wall", True)
             return
-        copy = part.replace(id=free_name(name, craft.parts), title=f"{part.heading} 2")
-        self._place(copy, f"duplicate {name.replace('_', ' ')}")
+        copy = part.replace(id=free_name(name, craft.parts), title=f"{part.heading[:38]} 2")
+        self._place(craft, copy, f"duplicate {name.replace('_', ' ')}")
 
     def remove(self, name: str) -> None:
         """Takes a part off the craft."""

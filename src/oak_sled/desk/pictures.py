@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import QApplication
 from oak_sled.core import demos
 from oak_sled.desk.channelstrips import Pick
 from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.program import drag, drive_a_little, finish, point, ready_window, settle, shoot, until
+from oak_sled.desk.program import drag, drive_a_little, finish, make_folder, point, ready_window, settle, shoot, until
 from oak_sled.desk.window import Window
 
 
 def shots(folder: Path) -> int:
     """Every main view from demo data as a PNG of 1280x800."""
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     app, window = ready_window()
     session = window.session
     shoot(window, folder, "bench")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import logging
+import os
 import subprocess
 import sys
 import time
@@ -12,11 +13,13 @@ from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 
+from pydantic import ValidationError
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
 
 from oak_sled.core import demos, jit, measures
+from oak_sled.core.document import faults_of
 from oak_sled.core.faults import Refused, refuse
 from oak_sled.desk import screen, theme
 from oak_sled.desk.dialwidget import DialWidget
@@ -30,6 +33,8 @@ log = logging.getLogger("oak_sled")
 def application() -> QApplication:
     """The application with its fonts and colours."""
     found = QApplication.instance()
+    if found is None and not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise refuse("display", "there is none to open a window on", "DISPLAY or WAYLAND_DISPLAY set, or make demo")
     made = found if isinstance(found, QApplication) else QApplication(sys.argv[:1])
     made.setApplicationName("oak-sled")
     made.setDesktopFileName("oak-sled")
@@ -88,6 +93,11 @@ def catch_errors(window: Window) -> None:
     """An error nobody foresaw is logged, told, and the work is put by; the program goes on."""
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if isinstance(error, ValidationError | Refused):  # a value that no document takes: told as a fault of input
+            faults = error.faults if isinstance(error, Refused) else faults_of(error)
+            text = str(faults[0])
+            QTimer.singleShot(0, lambda: window.notice.tell(text, True))
+            return
         log.error("unexpected: %s", "".join(traceback.format_exception(kind, error, trace)))
         window.keeper.autosave()
         text = f"Something went wrong in the program ({kind.__name__}: {error}). Your work was put by."
@@ -165,6 +175,14 @@ def ready_window(where: str = "demo:fan-sled") -> tuple[QApplication, Window]:
     return app, window
 
 
+def make_folder(folder: Path) -> None:
+    """Makes the folder of pictures; raises `Refused`."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except (OSError, ValueError) as error:
+        raise refuse(str(folder), f"cannot be a folder: {error}", "a folder you may write to") from None
+
+
 def shoot(window: Window, folder: Path, name: str) -> None:
     """A picture of the whole window, as it stands on the screen."""
     file = folder / f"{name}.png"
@@ -186,7 +204,7 @@ def drive_a_little(app: QApplication, window: Window) -> None:
 
 def tour(folder: Path) -> int:
     """Drives, runs a drill, drags a dial, prints the measures, and leaves pictures."""
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     app, window = ready_window()
     session = window.session
     shoot(window, folder, "1-opened")

@@ -6,14 +6,15 @@ re-run the drill in a worker and take the newest result; letting go commits one 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import cautions, outlook, shelf, traces
+from oak_sled.core import cautions, document, outlook, shelf, traces
 from oak_sled.core.cautions import Caution
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import Refused
@@ -209,6 +210,18 @@ class Session(QObject):
             self.say(str(refused.faults[0]), True)
             return False
         return self.change(edited, label or shelf.words_of(path.split(".", 2)[-1]), card)
+
+    def attempt(self, make: Callable[[], Yard], label: str, card: bool = True) -> bool:
+        """Takes the yard that `make` gives as one step; False, with the fault said in place, when it is refused."""
+        try:
+            yard = make()
+        except Refused as refused:
+            self.say(str(refused.faults[0]), True)
+        except ValidationError as error:
+            self.say(str(document.faults_of(error, data=self.yard)[0]), True)
+        else:
+            return self.change(yard, label, card)
+        return False
 
     def change(self, yard: Yard, label: str, card: bool = True) -> bool:
         """Takes a new yard as one step of history, and re-runs the drill."""

@@ -360,7 +360,7 @@ class Window(QMainWindow):
 
     def _bench_craft(self, crafts: tuple[Craft, ...], name: str, label: str) -> None:
         yard = self.session.yard
-        self.session.change(yard.replace(crafts=crafts, bench=yard.bench.replace(craft=name)), label)
+        self.session.attempt(lambda: yard.replace(crafts=crafts, bench=yard.bench.replace(craft=name)), label)
 
     def new_craft(self) -> None:
         """A bare body with a thruster, ready to be driven."""
@@ -380,9 +380,12 @@ class Window(QMainWindow):
             for channel in craft.channels
         )
         lane = craft.lane + 2.0 * craft.body.half_extents()[1] + 1.5
-        copy = craft.replace(id=name, title=f"{craft.heading} 2", channels=channels, beside=True, lane=lane)
-        self.session.change(self.session.yard.replace(crafts=(*crafts, copy)), "duplicate craft", card=False)
-        self.session.say(f"{copy.heading} is driven beside, on keys of its own (F8 shows them)")
+        title = f"{craft.heading[:58]} 2"
+        fields = {"id": name, "title": title, "channels": channels, "beside": True, "lane": min(lane, 1e3)}
+        yard = self.session.yard
+        grown = lambda: yard.replace(crafts=(*crafts, craft.replace(**fields)))  # noqa: E731
+        if self.session.attempt(grown, "duplicate craft", card=False):
+            self.session.say(f"{title} is driven beside, on keys of its own (F8 shows them)")
 
     def remove_craft(self) -> None:
         """Takes the craft on the bench out of the yard."""

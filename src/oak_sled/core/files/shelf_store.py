@@ -239,6 +239,13 @@ def _index_of(folder: Path, stamp: str) -> Path | None:
     return max(found, key=lambda one: one.stat().st_mtime, default=None)
 
 
+def names_in(file: Path) -> frozenset[str]:
+    """Ids of the runs that the index of a yard file names."""
+    index = _index_of(folder_of(file), stamp_of(file))
+    entries = [] if index is None else _entries(index)
+    return frozenset(str(entry["id"]) for entry in entries if isinstance(entry, dict) and "id" in entry)
+
+
 def _entries(index: Path) -> list[Any]:
     """The cards an index names, as they stand there; raises `Refused`."""
     data = _json(index)
