@@ -20,8 +20,12 @@ Every number stands in its SI unit (angles in degrees, as the names ending in `_
 given as text with a unit, such as `"0.62 kN"`. Members of a list are found by their `id`, and a path such
 as `crafts.fan_sled.parts.fan.thrust` names a place, for `--set` and in every message.
 
-Kept runs lie beside the file in a folder `NAME.runs`: an index, and a file for each card with the
-documents it was made of. A drill is run again from them; a live drive keeps its record there as well.
+Kept runs lie beside the file in a folder `FILE.runs` (`yard.json.runs` for `yard.json`): an index named after the
+content of the yard it belongs to, a file for each card with the documents it was made of, its measures and its path,
+and for a live drive its record: a Parquet file with a column a trace by its name. A drill is run again from its
+documents when someone looks at it. Folders `NAME.runs` of the first version are read.
+
+JSON is read strictly: a name that stands twice in an object, NaN, and numbers beyond any float are refused.
 """
 
 
