@@ -212,3 +212,14 @@ def test_driving_working_on_the_pages_and_resizing(qtbot, window, walk):
     walk("wider", lambda: window.resize(1300, 820))
     walk("as it was", lambda: window.resize(1280, 800))
     assert len(walk.done) >= 20
+
+
+def test_no_curve_of_another_yard_is_left_while_the_new_one_runs(window, idle, monkeypatch):
+    monkeypatch.setattr(window.session.worker, "ask", lambda *_, **__: None)
+    window.session.open(demos.load("quay"), (), None)
+    assert window.session.run is None
+    assert all(item.xData is None for plot in window.traces.plots for item in (*plot.lines, *plot.ghosts))
+    monkeypatch.undo()
+    window.session.rerun()
+    idle()
+    assert window.traces.plots[0].lines[0].xData is not None

@@ -169,6 +169,10 @@ class TracePane(QWidget):
         """Draws the curves of the run and its ghosts."""
         run = self.session.run
         if run is None or not run.ticks:
+            for plot in self.plots:  # curves of another yard must not outlive it
+                for item in (*plot.lines, *plot.ghosts):
+                    item.clear()
+                plot.drawn_ghosts = []
             self.cover.update()
             return
         known = traces.book(run).keys() | set(self.groups(run))
