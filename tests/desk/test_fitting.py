@@ -1,0 +1,71 @@
+"""What is fitted or copied in the window is of use at once, or refused in a line."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+
+import pytest
+
+from oak_sled.core.parts.brake import Brake
+from oak_sled.desk.inputpanel import conflicts
+
+
+def test_a_brake_that_is_fitted_gets_a_channel_and_a_free_key(window, idle):
+    window.new_yard()
+    idle()
+    reach = window.session.run.column("position.x")[-1]
+    window.desk.fit(Brake)
+    idle()
+    craft = window.session.craft
+    channel = next(one for one in craft.channels if one.id == "brake")
+    assert next(part for part in craft.parts if part.kind == "brake").channel == "brake"
+    assert channel.plus_keys
+    assert not conflicts([craft])
+    assert window.session.run.column("position.x")[-1] == pytest.approx(reach), (
+        "a brake that is not held brakes nothing"
+    )
+
+
+def test_the_craft_too_many_and_copies_of_long_names_are_lines(window, idle):
+    session = window.session
+    said = []
+    session.said.connect(lambda text, fault: said.append((text, fault)))
+    craft = session.craft.replace(id="a" * 40, title="t" * 60)
+    session.change(session.yard.replace(crafts=(craft,), bench=session.yard.bench.replace(craft=craft.id)), "long")
+    window.duplicate_craft()
+    assert len(session.yard.crafts) == 2
+    assert not any(fault for _, fault in said)
+    crafts = tuple(craft.replace(id=f"craft_{k}") for k in range(50))
+    session.change(session.yard.replace(crafts=crafts, bench=session.yard.bench.replace(craft="craft_0")), "many")
+    said.clear()
+    window.new_craft()
+    window.duplicate_craft()
+    assert [fault for _, fault in said] == [True, True]
+    assert len(session.yard.crafts) == 50
+    idle()
+
+
+def test_the_words_of_marks_on_the_plan_stand_apart(window, idle):
+    window.new_yard()
+    idle()
+    window.show_page("Ground")
+    plan = window.ground_page.plan
+    plan.line = [(0.0, 0.0), (30.0, 0.0)]
+    plan.repaint()
+    boxes = plan.words
+    assert len(boxes) == 3
+    assert not any(one.intersects(two) for k, one in enumerate(boxes) for two in boxes[:k])
+
+
+@pytest.mark.parametrize("arguments", [("open",), ("shots", "/proc/none/x")])
+def test_without_a_display_or_a_folder_there_is_one_line(tmp_path, arguments):
+    without = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    environment = {name: value for name, value in os.environ.items() if name not in without}
+    environment["OAK_SLED_STATE"] = str(tmp_path)
+    done = subprocess.run(
+        [sys.executable, "-m", "oak_sled", *arguments], capture_output=True, text=True, env=environment, timeout=120
+    )
+    assert done.returncode == 2
+    assert len(done.stderr.strip().splitlines()) == 1
