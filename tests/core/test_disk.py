@@ -12,11 +12,13 @@ import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from oak_sled.core import demos, run, shelf
 from oak_sled.core.faults import Refused
 from oak_sled.core.files import disk, shelf_store, yard_json
+from oak_sled.core.live import LiveDrive
 from oak_sled.core.world import Job
 
 
@@ -141,6 +143,28 @@ def test_a_spoiled_card_is_one_line_and_outlives_a_save(tmp_path, cards, content
     shelf_store.save_all(yard.edit("title", "Other"), opened.cards, file)
     assert spoiled.read_bytes() == content
     assert len(shelf_store.load_all(file).lost) == 1, "it is still named, and can be mended"
+
+
+def test_a_damaged_record_keeps_no_yard_from_being_saved_elsewhere(tmp_path, cards):
+    yard, file, other = demos.load("fan-sled"), tmp_path / "yard.json", tmp_path / "other.json"
+    drive = LiveDrive(cards[0].job)
+    drive.advance(300, np.ones(3))
+    live = shelf.card_of(drive.finish(), "a drive")
+    shelf_store.save_all(yard, (live, *cards), file)
+    record = shelf_store.folder_of(file) / f"{live.id}.parquet"
+    content = bytearray(record.read_bytes())
+    content[len(content) // 2] ^= 0xFF
+    record.write_bytes(content)
+    opened = shelf_store.load_all(file)
+    assert len(opened.cards) == 3, "its card is whole: the damage is found when its record is looked at"
+    with pytest.raises(Refused, match="is damaged"):
+        opened.cards[0].kept.load()
+    shelf_store.save_all(yard, opened.cards, other)
+    assert [card.id for card in shelf_store.load_all(other).cards] == [card.id for card in cards]
+    assert opened.cards[0].unreadable
+    shelf_store.save_all(yard, opened.cards, file)
+    assert len(shelf_store.load_all(file).cards) == 3
+    assert record.read_bytes() == bytes(content)
 
 
 def test_saving_removes_no_file_that_is_not_its_own(tmp_path, cards):

@@ -109,6 +109,16 @@ def test_a_try_that_is_undone_before_its_run_came_in_is_kept_too(window, idle):
     assert session.run.job.craft.parts[0].thrust == 620.0
 
 
+def test_a_try_of_a_yard_that_was_left_gets_on_no_other_shelf(window, idle):
+    session = window.session
+    session.edit("crafts.fan_sled.parts.fan.thrust", 700.0)
+    session.edit("crafts.fan_sled.parts.fan.thrust", 800.0)
+    assert session.loader.is_busy
+    session.open(session.yard.edit("title", "Another"), (), None)
+    idle()
+    assert [card.job.craft.parts[0].thrust for card in session.cards] == [800.0]
+
+
 def test_a_card_that_was_removed_comes_back_to_its_place(window, idle):
     session = window.session
     for thrust in (700.0, 800.0):

@@ -109,13 +109,13 @@ class Worker(QObject):
 class Loader(QObject):
     """Has the runs of cards again in a thread of its own, one after the other.
 
-    Signals: finished(card), made(card), failed(text, True), _arrived(card, text) and _done(card) for the way back
-    from the thread.
+    Signals: finished(card), made(card), failed(text, True), _arrived(card, text) and _done(card, epoch) for the
+    way back from the thread.
     """
 
     finished = pyqtSignal(object)
     made = pyqtSignal(object)
-    _done = pyqtSignal(object)
+    _done = pyqtSignal(object, int)
     failed = pyqtSignal(str, bool)
     _arrived = pyqtSignal(object, str)
 
@@ -124,6 +124,7 @@ class Loader(QObject):
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-load")
         self._asked: set[str] = set()
         self._making = 0
+        self._epoch = 0
         self._arrived.connect(self._come_back)
         self._done.connect(self._take)
 
@@ -135,18 +136,22 @@ class Loader(QObject):
     def make(self, job: Job, says: str) -> None:
         """Makes the card of a job that the bench has moved on from."""
         self._making += 1
-        self._pool.submit(self._make, job, says)
+        self._pool.submit(self._make, job, says, self._epoch)
 
-    def _make(self, job: Job, says: str) -> None:
+    def begin_anew(self) -> None:
+        """Another yard is in hand: what is still made belongs to none of its cards."""
+        self._epoch += 1
+
+    def _make(self, job: Job, says: str, epoch: int) -> None:
         try:
-            self._done.emit(shelf.card_of(run.execute(job), says))
+            self._done.emit(shelf.card_of(run.execute(job), says), epoch)
         except Exception:  # the bench said why when it was tried
             log.exception("a run beside the bench failed")
-            self._done.emit(None)
+            self._done.emit(None, epoch)
 
-    def _take(self, card: Card | None) -> None:
+    def _take(self, card: Card | None, epoch: int) -> None:
         self._making -= 1
-        if card is not None:
+        if card is not None and epoch == self._epoch:
             self.made.emit(card)
 
     def ask(self, card: Card) -> None:

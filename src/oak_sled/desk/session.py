@@ -502,6 +502,7 @@ class Session(QObject):
     def open(self, yard: Yard, cards: tuple[Card, ...], file: Path | None, dirty: bool = False) -> None:
         """Takes another yard in hand; the history begins anew."""
         self.yard, self.cards, self.file = yard, cards, file
+        self.loader.begin_anew()
         self.removed = set()
         self._looked_at = self.shown_card = ""
         self._done.clear()

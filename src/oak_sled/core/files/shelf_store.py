@@ -101,6 +101,7 @@ def _save_shelf(
 ) -> list[Path]:
     """Writes new cards and the index of a yard that is about to be written; what may go once it is there."""
     folder = folder_of(file)
+    cards = tuple(card for card in cards if _is_there(folder, card) or _can_be_had(card))
     present = _index_of(folder, stamp_of(file))
     entries, names = [], set()
     if present is not None:
@@ -133,6 +134,17 @@ def _save_shelf(
 
 def _is_there(folder: Path, card: Card) -> bool:
     return (folder / f"{card.id}.json").exists()
+
+
+def _can_be_had(card: Card) -> bool:
+    """Whether a card can be written to another folder: a damaged record must not keep the yard from being saved.
+
+    It stays where it is, and its card says that it cannot be read.
+    """
+    try:
+        return not card.live or card.kept.load() is not None
+    except Refused:
+        return False
 
 
 class _Progress:
