@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QLineEdit, QMenu
 
 from oak_sled.core import demos, run, shelf, traces
+from oak_sled.core.block import Block
 from oak_sled.core.world import Job
 from oak_sled.desk import theme
 from oak_sled.desk.jobs import CANCELLED, Errand, Worker
@@ -23,7 +24,7 @@ from oak_sled.desk.yardview import arrows, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
-from oak_sled.desk.yardview.renderer import Renderer, Scene
+from oak_sled.desk.yardview.renderer import Figure, Renderer, Scene
 from oak_sled.desk.yardview.view import figure
 
 
@@ -227,6 +228,34 @@ def test_the_renderer_draws_what_is_there(renderer, made):
         for y in range(0, 200, 3)
     )
     assert (red.width(), red.height()) == (320, 200)
+
+
+def test_what_stands_between_the_eye_and_the_craft_fades(renderer, made):
+    rig = Rig(name="chase", lag_s=0.0)
+    row = 5
+    camera = rig.camera(made, row, 320, 200)
+    place = made.columns("position.x", "position.y", "position.z")[row]
+    middle = 0.5 * (camera.eye + place)
+    x, y = (float(value) for value in middle[:2])
+    crate = Block(id="crate", moves="fixed", x=x, y=y, length=0.4, width=9.0, height=6.0)
+    ground = made.job.ground.replace(blocks=(crate,))
+    seen = [Figure(made.job.craft, place, np.eye(3), 0.0, (1.0, 0.0, 0.0, 1.0))]
+
+    def red(scene):
+        """Pixels in which the craft, painted red, is seen."""
+        picture = renderer.draw(scene, camera, 320, 200, False)
+        colours = [QColor(picture.pixel(x, y)) for x in range(0, 320, 2) for y in range(0, 200, 2)]
+        return sum(one.red() > one.green() + 40 for one in colours)
+
+    size = float(np.linalg.norm(made.job.craft.body.half_extents()))
+    subject = (*(float(value) for value in place), size)
+    free = red(Scene(made.job.ground, seen, subject=subject))
+    assert free > 100
+    assert red(Scene(ground, seen)) == 0, "the crate hides it"
+    assert red(Scene(ground, seen, subject=subject)) > 0.9 * free
+    behind = ground.replace(blocks=(crate.replace(x=x + 30.0),))
+    plain, same = (renderer.draw(Scene(behind, seen, subject=s), camera, 320, 200, False) for s in (subject, (0,) * 4))
+    assert plain == same, "what stands behind it does not"
 
 
 def test_no_opengl_is_told_and_not_hidden(monkeypatch):

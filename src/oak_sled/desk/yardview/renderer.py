@@ -53,9 +53,23 @@ void main() {
 _SOLID_FRAGMENT = """
 #version 330
 uniform vec4 paint; uniform vec3 haze; uniform float ruled; uniform vec3 rule;
+uniform vec3 eye; uniform vec4 subject; uniform float veil;
 in vec3 tint; in float away; in vec3 spot;
 out vec4 pixel;
+float covered() {
+    // 1 before a cone from the eye round the subject, 0 beside it and behind it
+    vec3 way = subject.xyz - eye, to = spot - eye;
+    float far = length(way), along = dot(to, way) / far, share = along / far;
+    float off = length(to - way * (along / far)) / (subject.w * max(share, 0.02));
+    float before = 1.0 - smoothstep(far - 1.4 * subject.w, far - subject.w, along);
+    return before * (1.0 - smoothstep(1.0, 1.35, off));
+}
 void main() {
+    float shown = 1.0;
+    if (subject.w > 0.0) {
+        shown = 1.0 - 0.84 * covered();
+        if ((shown > 0.999) == (veil > 0.5)) discard;
+    }
     vec3 base = mix(tint, paint.rgb, paint.a);
     if (ruled > 0.0) {
         vec2 at = spot.xy * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
@@ -66,7 +80,7 @@ void main() {
         float line = clamp(1.6 - off / thick, 0.0, 1.0) * clamp(1.0 - thick, 0.0, 1.0) * step(0.02, spot.z);
         base = mix(base, rule * 0.72, ruled * line);
     }
-    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), 1.0).bgra;
+    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), shown).bgra;
 }
 """
 _ICE_VERTEX = """
@@ -137,13 +151,14 @@ class Figure:
 
 @dataclass
 class Scene:
-    """All that one picture shows."""
+    """All that one picture shows. subject : x, y, z and radius, m, of what nothing may hide; radius 0: nothing."""
 
     ground: Ground
     figures: list[Figure] = field(default_factory=list)
     places: Floats | None = None  # of moving blocks, shape (blocks, 7)
     bands: list[meshes.Band] = field(default_factory=list)
     bars: Bars | None = None
+    subject: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
 
 Draw = tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]
@@ -245,6 +260,7 @@ class Renderer:
             drawn.clear(*low[::-1], 1.0)
             clip = (_UPSIDE_DOWN @ camera.matrix).T.astype("f4").tobytes()
             self._draw_far(gl, scene.ground, camera, clip, low)
+            self._solid["eye"].value = tuple(camera.eye)
             self._draw_relief(gl, scene, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
@@ -301,7 +317,7 @@ class Renderer:
         self._solid["paint"].value = (0.0, 0.0, 0.0, 0.0)
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
-        relief.render()
+        self._render_seen_through(gl, [(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], scene.subject)
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -329,30 +345,48 @@ class Renderer:
             ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks),
             lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
         )
-        shadow = (*theme.rgb("ice_dark"), 1.0)
-        draws: list[Draw] = []
-        if still is not None:
-            draws.append((still, np.eye(4), (0.0, 0.0, 0.0, 0.0)))
-        loose = self._loose(scene)
-        if loose is not None:
-            draws.append((loose, np.eye(4), (0.0, 0.0, 0.0, 0.0)))
-        for figure in scene.figures:
-            draws += self._figure(figure)
+        plain = (0.0, 0.0, 0.0, 0.0)
+        around: list[Draw] = [(array, np.eye(4), plain) for array in (still, self._loose(scene)) if array is not None]
+        crafts = [draw for figure in scene.figures for draw in self._figure(figure)]
         self._solid["haze"].value = low
         self._solid["clip"].write(clip)
         self._solid["flatten"].value = 1.0
-        for array, model, _ in draws:
+        for array, model, _ in around + crafts:
             self._solid["level"].value = _level(scene.ground, model)
-            self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
-            self._solid["paint"].value = shadow
-            array.render()
+            self._render(array, model, (*theme.rgb("ice_dark"), 1.0))
         gl.enable(moderngl.DEPTH_TEST)
         self._solid["flatten"].value = 0.0
-        for array, model, paint in draws:
-            self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
-            self._solid["paint"].value = paint
-            array.render()
+        for draw in crafts:
+            self._render(*draw)
+        self._render_seen_through(gl, around, scene.subject)
         gl.disable(moderngl.DEPTH_TEST)
+
+    def _render(self, array: moderngl.VertexArray, model: Floats, paint: tuple[float, float, float, float]) -> None:
+        self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
+        self._solid["paint"].value = paint
+        array.render()
+
+    def _render_seen_through(
+        self, gl: moderngl.Context, draws: list[Draw], subject: tuple[float, float, float, float]
+    ) -> None:
+        """Draws what may stand between the eye and the subject: whole where it does not, and as a veil where it does.
+
+        The veil comes last and writes no depth, so that all behind it shows, several layers of it too.
+        """
+        self._solid["subject"].value = subject
+        for draw in draws:
+            self._render(*draw)
+        if subject[3] > 0.0:
+            self._solid["veil"].value = 1.0
+            gl.enable(moderngl.BLEND)
+            gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+            gl.fbo.depth_mask = False
+            for draw in draws:
+                self._render(*draw)
+            gl.fbo.depth_mask = True
+            gl.disable(moderngl.BLEND)
+            self._solid["veil"].value = 0.0
+            self._solid["subject"].value = (0.0, 0.0, 0.0, 0.0)
 
     def _loose(self, scene: Scene) -> moderngl.VertexArray | None:
         """The moving blocks where they are, as one mesh."""

@@ -336,6 +336,9 @@ class YardView(QWidget):
             scene.figures.append(figure(other, other_row))
         scene.figures.append(figure(run, row))
         scene.places = freight.places(run, row)
+        if self.rig.name != "ride":  # from where the eye sits in the craft, nothing of it is to be seen
+            x, y, z = (float(value) for value in run.record.row(row)[:3])
+            scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.craft.body.half_extents())))
         return scene
 
     def others(self) -> list[tuple[Run, int]]:
