@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from oak_sled.core import demos, document
 from oak_sled.core.craft import Body, Craft
 from oak_sled.core.dial import dials
+from oak_sled.core.event import Event
 from oak_sled.core.faults import Refused
 from oak_sled.core.files import format_page, yard_json
 from oak_sled.core.parts.register import KINDS
@@ -111,6 +112,21 @@ def broken(change):
         ),
         (lambda d: d.update(format=FORMAT + 1), "format", "newer version"),
         (lambda d: d["crafts"][0]["parts"].reverse(), "crafts.fan_sled", "out of order"),
+        (lambda d: d.update(ticks="60"), "ticks", "'60' is not a whole number"),
+        (lambda d: d.update(ticks=True), "ticks", "true is not a whole number"),
+        (lambda d: d["crafts"][0]["parts"][0].update(mute="no"), "parts.fan.mute", "'no' is not true or false"),
+        (lambda d: d["crafts"][0]["parts"][0].update(mute=1), "parts.fan.mute", "1 is not true or false"),
+        (lambda d: d["drills"][0]["targets"][0].update(low="3"), "targets.0.low", "'3' is not a number"),
+        (
+            lambda d: d["drills"][0].update(events=[{"id": "go", "what": "trigger", "target": "fann"}]),
+            "drills.slalom.events.go.target",
+            "there is no part 'fann'.*did you mean fan",
+        ),
+        (
+            lambda d: d["drills"][0].update(events=[{"id": "go", "what": "drop", "target": "crate"}]),
+            "drills.slalom.events.go.target",
+            "there is no block 'crate'",
+        ),
     ],
 )
 def test_a_wrong_file_is_told_with_its_place(change, where, words):
@@ -214,3 +230,19 @@ def test_a_target_for_a_measure_that_there_is_not_is_refused_where_it_stands(yar
     assert fault.where == f"drills.{yard.drills[0].id}.targets.1.measure"
     data["drills"][0]["targets"] = [{"measure": "launch_speed@light", "low": 1.0}]
     assert yard_json.loads(json.dumps(data)).drills[0].targets[0].measure == "launch_speed@light"
+
+
+def test_numbers_may_be_text_where_all_is_text(yard):
+    assert yard.edit("ticks", "60").ticks == 60
+
+
+def test_what_an_event_was_aimed_at_takes_the_event_with_it(yard):
+    craft, drill = yard.craft(), yard.drill()
+    events = (Event(id="fan_goes", target="fan"), Event(id="shove", what="poke", x=10.0))
+    yard = yard.edit(f"drills.{drill.id}.events", events)
+    with pytest.raises(ValueError, match="there is no part 'fan'"):
+        yard.replace(crafts=(craft.without_part("fan"),))
+    left = yard.without(crafts=(craft.without_part("fan"),))
+    assert [event.id for event in left.drill().events] == ["shove"]
+    with pytest.raises(Refused, match="there is no part 'fann'"):
+        yard.edit(f"drills.{drill.id}.events.fan_goes.target", "fann")

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import cautions, demos, loop, measures, run, tickcheck, traces, world
+from oak_sled.core import cautions, cost, demos, document, loop, measures, run, state, tickcheck, traces, world
 from oak_sled.core.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
@@ -43,6 +43,8 @@ def names(job, made=None):
         ([Runner(id="skid", law="share", z=-0.25)], {}, "tick_dependent_grip"),
         ([PUSH], {"held": ()}, "nothing_below"),
         ([PUSH], {}, "unused_channel"),
+        ([PUSH, Brake(id="brake")], {}, "always_on"),
+        ([PUSH.replace(channel="")], {}, "always_on"),
         ([AirDrag(id="air", front_area=1e5, drag_figure=100.0), PUSH.replace(thrust=1e6)], {}, "diverged"),
     ],
 )
@@ -164,6 +166,39 @@ def test_a_live_drive_is_the_drill_of_its_inputs(yard):
     driven = live.finish()
     again = run.execute(driven.job)
     assert again.digest == driven.digest, "bit for bit"
+
+
+def test_a_drive_that_leaves_the_numbers_ends_with_its_part_and_tick(yard):
+    drill = yard.drill("straight_pull")
+    craft = document.edit(yard.craft(), "body.centre_x", -1000.0)
+    live = LiveDrive(world.Job(craft, yard.ground_of(drill), drill))
+    rows = live.recorder.recent()
+    live._now["position"][0, 0] = np.nan  # what a law that is wrong would leave behind
+    live.advance(30, raw_values(craft, {"W"}))
+    assert live.status == state.DIVERGED
+    made = live.finish()
+    assert np.isfinite(np.concatenate(list(made.record.chunks(100)))).all()
+    assert made.ticks == len(rows) - 1 == 0
+    assert "is no finite number" in made.message
+    assert "centre of mass lies 1000 m off" in made.message
+
+
+def test_a_heavy_ground_says_what_costs_most():
+    quay = demos.load("quay")
+    drill = quay.drill("topple_stack")
+    job = world.Job(quay.craft(), quay.ground_of(drill), drill, quay.ticks)
+    made = run.execute(job)
+    assert 0.0 < cost.tick_seconds(made) < 1.0
+    assert not cost.is_heavy(job, 0.5 * job.dt)
+    assert cost.is_heavy(job, 3.0 * job.dt)
+    loose = sum(one.moves == "free" for one in job.ground.blocks)
+    what, saved = cost.heaviest(job, cost.tick_seconds(made))
+    assert what == f"{loose} loose blocks"
+    assert saved > 0.0
+    told = cost.caution_of(job, 2.0 * job.dt)
+    assert "17 ms a tick; driving runs at 0.5 of real time" in told.says
+    assert "loose blocks" in told.helps
+    assert "fewer than 120 ticks/s" in told.helps
 
 
 def test_opposing_keys_cancel(yard):

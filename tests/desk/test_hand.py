@@ -80,6 +80,25 @@ def test_a_poke_lands_where_the_pointer_is(window, idle):
     assert view.hand._touched(QPointF(3.0, 3.0), view._camera, run, 0) is None
 
 
+def test_a_poke_beyond_what_an_event_holds_is_one_line(window, idle, qtbot):
+    session, view = window.session, window.view
+    session.edit("crafts.fan_sled.body.mass", 1e8)
+    idle()
+    view.hand.set_poking(True)
+    run = session.run
+    px, _ = view._camera.project(run.columns("position.x", "position.y", "position.z")[session.row])
+    at = QPointF(*px[0]).toPoint()
+    events = session.drill.events
+    for live in (False, True):
+        window.set_driving(live)
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
+        words = window.notice.words.text()
+        assert words.startswith(("poke.x: ", "poke.y: "))
+        assert "at least -1e+07" in words or "at most 1e+07" in words
+    window.set_driving(False)
+    assert session.drill.events == events
+
+
 def test_no_sling_no_pull(window, idle):
     assert window.view.hand.sling() is None
     window.session.set_time(0.0)

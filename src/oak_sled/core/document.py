@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any, Self
+from functools import cache
+from typing import Any, Self, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, model_validator
 
 from oak_sled.core import dial as dial_module
 from oak_sled.core import units
@@ -43,6 +44,32 @@ _WANTED = {
 """What would be right, by the kind of fault; the words of the library are no user's."""
 
 
+FROM_FILE = "file"
+"""The context of a validation whose data were read from a file."""
+
+
+@cache
+def _plain_kinds(model: type[BaseModel]) -> dict[str, tuple[type, str]]:
+    """The fields that are numbers or switches and no dials, and what a file has to give for them."""
+    words = {int: "a whole number", float: "a number", bool: "true or false"}
+    found = {}
+    for name, field in model.model_fields.items():
+        kinds = {field.annotation, *get_args(field.annotation)} & set(words)
+        if len(kinds) == 1 and dial_module.unit_of(model, name, {}) is None:
+            kind = kinds.pop()
+            found[name] = (kind, words[kind])
+    return found
+
+
+def _check_kinds(model: type[BaseModel], data: dict[str, Any]) -> None:
+    """Refuses a text where a number or a switch is wanted, and the one in the place of the other."""
+    for name, (kind, words) in _plain_kinds(model).items():
+        value = data.get(name)
+        if isinstance(value, str) or (value is not None and isinstance(value, bool) != (kind is bool)):
+            shown = str(value).lower() if isinstance(value, bool) else repr(value)[:40]
+            raise ValueError(f"{name}: {shown} is not {words} ({words})")
+
+
 def name_field(says: str) -> Any:
     """A field for the short name by which paths refer to a document."""
     return Field(pattern=ID_PATTERN, description=says)
@@ -55,8 +82,13 @@ class Frozen(BaseModel):
 
     @model_validator(mode="before")
     @classmethod
-    def _read_units(cls, data: Any) -> Any:
-        """A dial may be given as text with its unit: "0.62 kN" is 620 where N is wanted."""
+    def _read_units(cls, data: Any, info: ValidationInfo) -> Any:
+        """A dial may be given as text with its unit: "0.62 kN" is 620 where N is wanted.
+
+        Any other number may be given as text on the command line, where all is text, but not in a file.
+        """
+        if info.context is FROM_FILE and isinstance(data, dict):
+            _check_kinds(cls, data)
         if not isinstance(data, dict) or not any(isinstance(value, str | bool) for value in data.values()):
             return data
         for name, value in data.items():
@@ -159,7 +191,7 @@ def _path_of(location: tuple[Any, ...], data: Any) -> str:
 def checked(model: type[Frozen], data: Any, where: str = "") -> Any:
     """`data` validated as `model`; raises `Refused` with every fault."""
     try:
-        return model.model_validate(data)
+        return model.model_validate(data, context=FROM_FILE)
     except ValidationError as error:
         raise Refused(faults_of(error, where, data)) from error
 

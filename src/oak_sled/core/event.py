@@ -47,6 +47,11 @@ class Event(Frozen):
     at_z: float = dial(0.0, "m", "where it is poked, above the centre of mass", low=-1e3, high=1e3)
 
     @property
+    def aims_at_block(self) -> bool:
+        """Whether its target is a block of the ground; else it is a part of the craft."""
+        return self.what in ("drop", "poke")
+
+    @property
     def heading(self) -> str:
         """What happens, in words."""
         return f"{self.what} {self.target.replace('_', ' ')}".strip()

@@ -10,7 +10,7 @@ from oak_sled.core import among, loop, state, world
 from oak_sled.core.craft import Channel, Craft
 from oak_sled.core.event import MOST_EVENTS, Event
 from oak_sled.core.record import Layout, Record, Recorder
-from oak_sled.core.run import Run, explain_divergence
+from oak_sled.core.run import Run, explain_divergence, stopped_at_nonsense
 from oak_sled.core.state import Floats
 from oak_sled.core.sudden.shots import Sudden
 from oak_sled.core.world import Job
@@ -54,7 +54,8 @@ class LiveDrive:
             loop.first_row(self._now, first)
         else:
             loop.first_row_among(self._now, self._scene, first, self.layout.first_thing)
-        self.status = state.RUNNING
+        self.status, self._lost = state.RUNNING, ""
+        self._stop_at_nonsense(self.recorder.recent(), 1)
         self._changes: list[tuple[int, int, float]] = []
         self._raw = np.zeros(len(self.job.craft.channels))
         self._events: list[Event] = []
@@ -104,7 +105,16 @@ class LiveDrive:
                     self._arrays, self._scene, self._sudden, self._now, told, rows, 1, place
                 )
             self.recorder.give_back(count - done)
+            self._stop_at_nonsense(rows[:done], 0)
             ticks -= count
+
+    def _stop_at_nonsense(self, rows: Floats, least: int) -> None:
+        """Ends the drive before the first of its newest rows that is not finite; at least `least` of them stay."""
+        self.status, kept, lost = stopped_at_nonsense(self.layout, self.status, rows, least)
+        if lost:
+            rows[: len(kept)] = kept
+            self.recorder.give_back(len(rows) - len(kept))
+            self._lost = lost
 
     def take(self, job: Job) -> None:
         """Takes changed settings in mid-drive; a craft with other parts or channels begins anew."""
@@ -146,7 +156,7 @@ class LiveDrive:
         record = self.recorder.finish()
         message = ""
         if self.status == state.DIVERGED:
-            message = explain_divergence(job, self.layout, self.recorder.recent())
+            message = explain_divergence(job, self.layout, self.recorder.recent(), self._lost)
         return Run(job, record, self.status, message, True)
 
     @property

@@ -8,10 +8,12 @@ from collections.abc import Iterator
 from oak_sled.core import among
 from oak_sled.core.caution import Caution
 from oak_sled.core.faults import close_match
+from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.push import Push
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.run import Run
 from oak_sled.core.sudden import blows, shots
@@ -28,6 +30,8 @@ def find(job: Job, run: Run | None) -> Iterator[Caution]:
             continue
         if isinstance(part, Impulse | Knockback | Launcher):
             yield from _fired_by_nobody(job, part)
+        elif isinstance(part, Brake | Push):
+            yield from _held_by_nobody(part)
         if isinstance(part, Impulse | Knockback) and 0.0 < part.cool_down < job.dt:
             yield Caution(
                 "short_cool_down",
@@ -53,7 +57,7 @@ def _events(job: Job) -> Iterator[Caution]:
                 "event_too_late", "", f"{event.heading} at {event.t:g} s comes after the drill's end",
                 f"before {job.drill.duration:g} s, or a longer drill",
             )  # fmt: skip
-        if event.what in ("drop", "poke"):
+        if event.aims_at_block:
             if event.target and event.target not in blocks:
                 yield _no_target(event.heading, "block", event.target, blocks)
             elif event.what == "drop" and next(b for b in job.ground.blocks if b.id == event.target).moves != "free":
@@ -99,6 +103,17 @@ def _fired_by_nobody(job: Job, part: Part) -> Iterator[Caution]:
             f"parts.{part.id}",
             "no channel, event or shot sets it off",
             "give it a channel, or an event in the drill",
+        )
+
+
+def _held_by_nobody(part: Brake | Push) -> Iterator[Caution]:
+    if not part.channel and part.timing == "while_held":
+        does = "brakes" if isinstance(part, Brake) else "is full on"
+        yield Caution(
+            "always_on",
+            f"parts.{part.id}.channel",
+            f"it acts while held, but no channel holds it, so it {does} all the time",
+            "give it a channel, or let it act always",
         )
 
 

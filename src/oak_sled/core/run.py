@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import math
+import time
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -26,6 +27,7 @@ class Run:
     for a run that diverged, else empty. first_tick : the tick of row 0, for the newest stretch of a
     long live drive. overlap : m by which two things start in each other, and which, if any do.
     notes : counts of shots and blows, shape (parts, 4), see `sudden.shots`; None where nothing is met.
+    seconds : s of computing that its ticks took; 0 where they were not run here.
     """
 
     job: Job
@@ -36,6 +38,7 @@ class Run:
     first_tick: int = 0
     overlap: tuple[float, str, str] | None = None
     notes: Floats | None = field(default=None, repr=False)
+    seconds: float = 0.0
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
     book: dict[str, Any] = field(default_factory=dict, repr=False)
     fired: list[Any] = field(default_factory=list, repr=False)
@@ -98,6 +101,7 @@ def execute(job: Job) -> Run:
     told = world.inputs(job, ticks)
     scene = among.build(job)
     notes = None
+    began = time.perf_counter()
     if scene is None:
         loop.first_row(now, rows[0])
         status, done = loop.advance(arrays, now, told, rows[1:], job.substeps)
@@ -107,11 +111,12 @@ def execute(job: Job) -> Run:
         place = layout.first_thing
         loop.first_row_among(now, scene, rows[0], place)
         status, done = loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
+    seconds = time.perf_counter() - began
     rows = rows[: done + 1]
     status, rows, lost = stopped_at_nonsense(layout, status, rows)
     message = explain_divergence(job, layout, rows, lost) if status == state.DIVERGED else ""
     overlap = None if scene is None else _overlap(job, scene)
-    return Run(job, Record(layout, [rows]), status, message, overlap=overlap, notes=notes)
+    return Run(job, Record(layout, [rows]), status, message, overlap=overlap, notes=notes, seconds=seconds)
 
 
 def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
@@ -122,18 +127,18 @@ def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
     return float(depth), names[int(one)], names[int(other)]
 
 
-def stopped_at_nonsense(layout: Layout, status: int, rows: Floats) -> tuple[int, Floats, str]:
+def stopped_at_nonsense(layout: Layout, status: int, rows: Floats, least: int = 1) -> tuple[int, Floats, str]:
     """A record without what is not finite: its status, its rows before that, and the first column that was not, or "".
 
-    rows : shape (n, width). Row 0 stays in any case, with 0 in the place of what is not finite.
+    rows : shape (n, width). least : rows that stay in any case, with 0 in the place of what is not finite.
     """
     bad = ~np.isfinite(rows)
     if not bad.any():
         return status, rows, ""
     first = int(np.argmax(bad.any(axis=1)))
     name = layout.names[int(np.argmax(bad[first]))]
-    kept = rows[: max(first, 1)]
-    return state.DIVERGED, np.nan_to_num(kept, nan=0.0, posinf=0.0, neginf=0.0) if first == 0 else kept, name
+    kept = rows[: max(first, least)]
+    return state.DIVERGED, np.nan_to_num(kept, nan=0.0, posinf=0.0, neginf=0.0) if first < least else kept, name
 
 
 def out_of_proportion(job: Job) -> str:

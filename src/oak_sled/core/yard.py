@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
@@ -231,6 +232,15 @@ class Drill(Frozen):
         return self.title or self.id.replace("_", " ")
 
 
+def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Iterable[Ground]) -> list[str] | None:
+    """What an event may aim at: parts of any craft, blocks of the grounds that its drill runs on; None: the craft."""
+    if event.aims_at_block:
+        if not event.target and event.what == "poke":
+            return None
+        return [one.id for ground in grounds if drill.ground in ("", ground.id) for one in ground.blocks]
+    return [part.id for craft in crafts for part in craft.parts]
+
+
 class Bench(Frozen):
     """What stands on the bench: the craft, ground and drill in hand."""
 
@@ -263,6 +273,14 @@ class Yard(Frozen):
                 self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)
             for twin in drill.twins:
                 self._must_exist(f"drills.{drill.id}.twins", twin, self.crafts)
+            for event in drill.events:
+                known = _targets(event, drill, self.crafts, self.grounds)
+                if known is not None and event.target not in known:
+                    what = "block" if event.aims_at_block else "part"
+                    where = f"drills.{drill.id}.events.{event.id}.target"
+                    raise ValueError(
+                        f"{where}: there is no {what} {event.target!r} ({close_match(event.target, known)})"
+                    )
         return self
 
     @staticmethod
@@ -270,6 +288,16 @@ class Yard(Frozen):
         names = [item.id for item in items]
         if name not in names:
             raise ValueError(f"{where}: there is no {name!r} ({close_match(name, names)})")
+
+    def without(self, **changes: Any) -> Yard:
+        """`replace`, where crafts or grounds lose something: the events that were aimed at it go with it."""
+        crafts, grounds = changes.get("crafts", self.crafts), changes.get("grounds", self.grounds)
+        drills = []
+        for drill in changes.pop("drills", self.drills):
+            aims = {event.id: _targets(event, drill, crafts, grounds) for event in drill.events}
+            left = tuple(e for e in drill.events if aims[e.id] is None or e.target in (aims[e.id] or ()))
+            drills.append(drill if len(left) == len(drill.events) else drill.replace(events=left))
+        return self.replace(**changes, drills=tuple(drills))
 
     def edit(self, path: str, value: Any) -> Yard:
         """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""

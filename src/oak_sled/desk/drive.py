@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from oak_sled.core import cautions, measures, shelf, state
+from oak_sled.core import cautions, cost, measures, shelf, state
 from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.event import Event
 from oak_sled.core.live import LiveDrive, raw_values
@@ -23,6 +23,12 @@ WINDOW_S = 16.0
 """s of a drive that the views look at while it goes on."""
 MOST_CATCH_UP_S = 0.1
 """A frame that came late makes up for at most this much time; beyond it the drive runs slower, not wilder."""
+MOST_COMPUTED_S = 0.04
+"""s of computing that a frame may take: a heavy ground runs slower, and the window stays quick."""
+BEHIND = 0.9
+"""Share of the speed asked for below which a drive is said to run behind."""
+JUDGED_S = 2.0
+"""s of driving over which its speed is judged."""
 SPEEDS = (1.0, 0.5, 0.25, 0.1)
 
 
@@ -47,6 +53,9 @@ class Driver(QObject):
         self.frame_s: list[float] = []
         self._owed = 0.0
         self._last = 0.0
+        self._tick_s = 0.0
+        self._judged = (0, 0.0)  # ticks and s since the speed was judged last
+        self._told = False
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(FRAME_MS)
@@ -75,6 +84,9 @@ class Driver(QObject):
         self.held.clear()
         self.paused = False
         self._owed, self._last = 0.0, time.perf_counter()
+        last = self.session.run
+        self._tick_s = len(self.drives) * cost.tick_seconds(last) if last is not None else 0.0
+        self._judged, self._told = (0, 0.0), False
         self.frame_s = []
         self.session.live_on = True
         self.session.ghost = None
@@ -188,14 +200,35 @@ class Driver(QObject):
         due = int(self._owed)
         self._owed -= due
         if due:
-            self._advance(due)
+            self._advance(min(due, max(1, int(MOST_COMPUTED_S / max(self._tick_s, 1e-9)))))
             self._show()
+        self._judge(passed)
         if any(drive.status == state.DIVERGED for drive in self.drives):
             self.stop()
 
     def _advance(self, ticks: int) -> None:
+        began = time.perf_counter()
         for drive in self.drives:
             drive.advance(ticks, raw_values(drive.job.craft, self.held))
+        self._tick_s += 0.2 * ((time.perf_counter() - began) / ticks - self._tick_s)
+        self._judged = (self._judged[0] + ticks, self._judged[1])
+
+    def _judge(self, passed: float) -> None:
+        """Says once a drive that it runs behind real time, because of what its ticks cost."""
+        ticks, seconds = self._judged[0], self._judged[1] + passed
+        self._judged = (ticks, seconds)
+        if seconds < JUDGED_S:
+            return
+        speed = ticks / self.session.yard.ticks / seconds
+        self._judged = (0, 0.0)
+        if self._told or speed > BEHIND * self.speed or not cost.is_heavy(self.drives[0].job, self._tick_s):
+            return
+        self._told = True
+        known = next((caution.helps for caution in self.session.warned if caution.name == "heavy"), "")
+        self.session.say(
+            f"this ground costs {1e3 * self._tick_s:.0f} ms a tick; driving runs at {speed:.1g} of real time"
+            + (f"; {known}" if known else "")
+        )
 
     def _show(self) -> None:
         if not self.drives:

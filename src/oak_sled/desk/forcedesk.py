@@ -254,8 +254,9 @@ class ForceDesk(QWidget):
         """Takes a part off the craft."""
         if self.open_name == name:
             self.open_name = ""
-        edited = self.session.yard.edit(self.session.craft_path, self.session.craft.without_part(name))
-        self.session.change(edited, f"remove {name.replace('_', ' ')}")
+        yard, less = self.session.yard, self.session.craft.without_part(name)
+        crafts = tuple(less if craft.id == less.id else craft for craft in yard.crafts)
+        self.session.change(yard.without(crafts=crafts), f"remove {name.replace('_', ' ')}")
 
     def rename(self, name: str) -> None:
         """Asks for a new heading in place."""

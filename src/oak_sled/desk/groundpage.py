@@ -125,7 +125,7 @@ class GroundPage(QWidget):
     def _change(self, ground: Ground, label: str) -> None:
         yard = self.session.yard
         grounds = tuple(ground if old.id == ground.id else old for old in yard.grounds)
-        self.session.change(yard.replace(grounds=grounds), label)
+        self.session.change(yard.without(grounds=grounds), label)
 
     def add(self, name: str) -> None:
         """Places a thing in the middle of what is seen."""

@@ -10,7 +10,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import cautions, measures, run, shelf
+from oak_sled.core import cautions, cost, measures, run, shelf
 from oak_sled.core.cautions import Caution
 from oak_sled.core.faults import Refused, refuse
 from oak_sled.core.run import Run
@@ -49,6 +49,7 @@ class Worker(QObject):
         self._busy = False
         self._waiting: tuple[Job, tuple[Job, ...]] | None = None
         self._beside: tuple[Job, ...] = ()
+        self._heavy: tuple[object, tuple[Caution, ...]] = (None, ())
         self._last: Result | None = None
         self._arrived.connect(self._come_back)
 
@@ -77,12 +78,23 @@ class Worker(QObject):
         try:
             made = run.execute(job)
             others = tuple(run.execute(twin) for twin in twins)
-            answer: object = Result(number, job, made, measures.Readings(made), cautions.find(job, made), others)
+            warned = cautions.find(job, made) + self._told_of_cost(job, made)
+            answer: object = Result(number, job, made, measures.Readings(made), warned, others)
         except Refused as refused:
             answer = refused
         except Exception as error:  # the way back must not be lost, whatever happens
             answer = error
         self._arrived.emit(answer)
+
+    def _told_of_cost(self, job: Job, made: Run) -> tuple[Caution, ...]:
+        """What is said of a heavy ground; found once for each, so that a drag of a dial does not wait for it."""
+        tick_s = cost.tick_seconds(made)
+        if not cost.is_heavy(job, tick_s):
+            return ()
+        key = (job.ground, job.ticks, tuple(part.kind for part in job.craft.parts))
+        if self._heavy[0] != key:
+            self._heavy = (key, (cost.caution_of(job, tick_s),))
+        return self._heavy[1]
 
     def _come_back(self, answer: object) -> None:
         self._busy = False

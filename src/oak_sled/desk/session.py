@@ -532,7 +532,7 @@ def with_documents(yard: Yard, job: Job) -> Yard:
     there = [craft.id for craft in crafts]
     drill = job.drill.replace(twins=tuple(name for name in job.drill.twins if name in there))
     bench = yard.bench.replace(craft=job.craft.id, ground=job.ground.id, drill=job.drill.id)
-    return yard.replace(
+    return yard.without(
         ticks=job.ticks,
         integrator=job.integrator,
         crafts=crafts,

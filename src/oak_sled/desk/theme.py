@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import html
 from importlib import resources
 
 from PyQt6.QtCore import Qt
@@ -155,6 +156,16 @@ def metrics(chosen: QFont) -> QFontMetrics:
 def elide(text: str, width: float, chosen: QFont) -> str:
     """`text` cut to fit `width` px, with an ellipsis."""
     return metrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+
+
+def in_tip(text: str) -> str:
+    """A text that may come from a file, for a tool tip: a tip that looks like HTML would be taken for it."""
+    return f"<p style='white-space:pre-wrap'>{html.escape(text)}</p>" if "<" in text else text
+
+
+def in_menu(text: str) -> str:
+    """A text that may come from a file, for a menu, where & marks a key."""
+    return text.replace("&", "&&")
 
 
 def pen(name: str, width: float = 1.0) -> QPen:

@@ -273,7 +273,9 @@ class Window(QMainWindow):
         if recent:
             menu.addSeparator()
             for path in recent:
-                menu.addAction(f"Recent: {path.name}", lambda path=path: self._leave(lambda: self.keeper.open(path)))
+                menu.addAction(
+                    theme.in_menu(f"Recent: {path.name}"), lambda path=path: self._leave(lambda: self.keeper.open(path))
+                )
 
     def _fill_craft(self, menu: QMenu) -> None:
         session = self.session
@@ -288,7 +290,7 @@ class Window(QMainWindow):
         for craft in others:
             words = "stops driving beside" if craft.beside else "drives beside"
             menu.addAction(
-                f"{craft.heading} {words}",
+                theme.in_menu(f"{craft.heading} {words}"),
                 lambda craft=craft: session.edit(
                     f"crafts.{craft.id}.beside", not craft.beside, "drive beside", card=False
                 ),
@@ -302,7 +304,7 @@ class Window(QMainWindow):
 
     def _fill_choices(self, menu: QMenu, what: str, items: tuple[Any, ...], chosen: str) -> None:
         for item in items:
-            action = menu.addAction(item.heading)
+            action = menu.addAction(theme.in_menu(item.heading))
             if action is not None:
                 action.setCheckable(True)
                 action.setChecked(item.id == chosen)
@@ -393,7 +395,7 @@ class Window(QMainWindow):
         left = tuple(craft for craft in yard.crafts if craft.id != gone)
         drills = tuple(drill.replace(twins=tuple(t for t in drill.twins if t != gone)) for drill in yard.drills)
         bench = yard.bench.replace(craft=left[0].id)
-        self.session.change(yard.replace(crafts=left, drills=drills, bench=bench), "remove craft")
+        self.session.change(yard.without(crafts=left, drills=drills, bench=bench), "remove craft")
 
     # files
 

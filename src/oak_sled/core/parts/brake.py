@@ -26,6 +26,7 @@ class Brake(Part):
 
     kind: Literal["brake"] = "brake"
     channel: str = Field("", description="the channel that presses it; empty: always on")
+    timing: Literal["while_held", "always"] = Field("while_held", description="when it acts")
     bite: float = dial(
         0.4, "", "friction force as a share of the load", low=0.0, high=20.0, slider=(0.0, 1.5), main=True
     )
@@ -37,7 +38,7 @@ class Brake(Part):
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
-            "channel": pack.channel(self.channel),
+            "channel": pack.channel("" if self.timing == "always" else self.channel),
             "bite": self.bite,
             "along": int(self.acts == "along_craft"),
             "at_point": int(self.at_point),
@@ -45,10 +46,14 @@ class Brake(Part):
         }
 
     def channels_used(self) -> tuple[str, ...]:
-        return (self.channel,) if self.channel else ()
+        return (self.channel,) if self.channel and self.timing == "while_held" else ()
 
     def summary(self) -> str:
-        return self.acts.replace("_", " ") + (" · at its mount" if self.at_point else " · at centre")
+        return (
+            ("always · " if self.timing == "always" else "")
+            + self.acts.replace("_", " ")
+            + (" · at its mount" if self.at_point else " · at centre")
+        )
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         force = self.bite * self.trim * setting.weight * setting.grip + setting.friction

@@ -12,9 +12,10 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from oak_sled.core import among, preview, traces, units
+from oak_sled.core import among, document, preview, traces, units
 from oak_sled.core.craft import free_name
 from oak_sled.core.event import Event
+from oak_sled.core.faults import Refused
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
@@ -143,7 +144,9 @@ class Hand(QObject):
             if not self.session.live_on:
                 self._preview_event("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
         if self.session.live_on:
-            self.happened.emit(self._made(grip))
+            made = self._made(grip)
+            if made is not None:
+                self.happened.emit(made)
         elif self._event:
             self.session.commit("pull the sling" if grip.what == "sling" else f"poke {grip.target}".strip())
         self._event = ""
@@ -161,16 +164,30 @@ class Hand(QObject):
             self.session.cancel()
         self.changed.emit()
 
-    def _made(self, grip: Grip) -> Event:
+    def _made(self, grip: Grip) -> Event | None:
         if grip.what == "sling":
-            return _event("release", grip.target, grip.vector, np.zeros(3))
-        return _event("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
+            return self._event_of("release", grip.target, grip.vector, np.zeros(3))
+        return self._event_of("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
+
+    def _event_of(self, what: str, target: str, vector: Floats, point: Floats) -> Event | None:
+        """The event of a pull or a poke; None, with the fault said, where it is more than an event holds."""
+        x, y, z = (round(float(value), 3) for value in vector)
+        a, b, c = (round(float(value), 3) for value in point)
+        fields = {"id": what, "what": what, "target": target, "x": x, "y": y, "z": z, "at_x": a, "at_y": b, "at_z": c}
+        try:
+            made: Event = document.checked(Event, fields, what)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return None
+        return made
 
     def _preview_event(self, what: str, target: str, vector: Floats, point: Floats) -> None:
         """Shows the drill with this event in it; a sling has one release, which is changed."""
         drill = self.session.drill
         old = self._release() if what == "release" else next((e for e in drill.events if e.id == self._event), None)
-        made = _event(what, target, vector, point)
+        made = self._event_of(what, target, vector, point)
+        if made is None:
+            return
         if old is not None:
             made = made.replace(id=old.id, t=old.t)
             events = tuple(made if one.id == old.id else one for one in drill.events)
@@ -246,12 +263,6 @@ class Hand(QObject):
             past = ", past its cap" if pull > sling.cap else ""
             return f"pull {units.show(pull, 'm')}{past}: {units.show(speed, 'm/s')}"
         return f"{units.show(pull * POKE_SPEED * grip.mass, 'N s')}: {units.show(pull * POKE_SPEED, 'm/s')}"
-
-
-def _event(what: str, target: str, vector: Floats, point: Floats) -> Event:
-    x, y, z = (round(float(value), 3) for value in vector)
-    a, b, c = (round(float(value), 3) for value in point)
-    return Event(id=what, what=what, target=target, x=x, y=y, z=z, at_x=a, at_y=b, at_z=c)
 
 
 def _ray(camera: Camera, at: QPointF) -> tuple[Floats, Floats]:
