@@ -7,6 +7,8 @@ import subprocess
 import sys
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QMenu
 
 from oak_sled.core.parts.brake import Brake
 from oak_sled.desk.inputpanel import conflicts
@@ -69,3 +71,19 @@ def test_without_a_display_or_a_folder_there_is_one_line(tmp_path, arguments):
     )
     assert done.returncode == 2
     assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_names_from_a_file_are_shown_as_they_stand(window, idle):
+    name = "<b>Fan</b> & <img src=x>"
+    session = window.session
+    yard = session.yard.edit("crafts.fan_sled.title", name).edit("crafts.fan_sled.parts.fan.title", name)
+    session.open(yard, (), None)
+    idle()
+    for label in window.findChildren(QLabel):
+        assert label.textFormat() == Qt.TextFormat.PlainText or "<" not in label.text()
+    tip = window.header.choosers["craft"].toolTip()
+    assert "<b>" not in tip
+    assert "&lt;b&gt;Fan&lt;/b&gt; &amp; &lt;img" in tip
+    menu = QMenu(window)
+    window._fill_craft(menu)
+    assert menu.actions()[0].text() == "<b>Fan</b> && <img src=x>"

@@ -11,7 +11,6 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core import demos
 from oak_sled.desk import overlays, screen
@@ -19,13 +18,6 @@ from oak_sled.desk.channelstrips import Pick
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.header import PAGES
 from oak_sled.desk.window import PANES
-
-
-def pixels(window) -> np.ndarray:
-    """What the screen shows of the window, shape (height, width, 3)."""
-    picture = screen.on_screen(window)
-    raw = picture.constBits().asarray(picture.sizeInBytes())
-    return np.frombuffer(raw, np.uint8).reshape(picture.height(), picture.bytesPerLine() // 4, 4)[..., :3].copy()
 
 
 def quiet(qtbot, window) -> None:
@@ -44,11 +36,9 @@ def repainted(qtbot, window) -> np.ndarray:
     """The screen after every widget was made to paint itself anew."""
     if not window.session.live_on:
         window.view.refresh()
-    for widget in [window, *window.findChildren(QWidget)]:
-        widget.update()
-    window.traces.canvas.viewport().update()
+    screen.ask_repaint(window)
     quiet(qtbot, window)
-    return pixels(window)
+    return screen.pixels(window)
 
 
 class Walker:
@@ -63,16 +53,10 @@ class Walker:
         act()
         self.done.append(what)
         quiet(self.qtbot, self.window)
-        shown = pixels(self.window)
-        true = repainted(self.qtbot, self.window)
-        if shown.shape != true.shape or not np.array_equal(shown, true):
-            wrong = np.argwhere((shown != true).any(axis=2))
-            (top, left), (bottom, right) = wrong.min(axis=0), wrong.max(axis=0)
-            middle = QPoint(int(wrong[len(wrong) // 2][1]), int(wrong[len(wrong) // 2][0]))
-            under = self.window.childAt(middle)
-            self.stale.append(
-                f"{what}: {len(wrong)} pixels in x {left}..{right}, y {top}..{bottom} ({type(under).__name__})"
-            )
+        shown = screen.pixels(self.window)
+        wrong = screen.stale(shown, repainted(self.qtbot, self.window), self.window)
+        if wrong:
+            self.stale.append(f"{what}: {wrong}")
 
 
 @pytest.fixture

@@ -100,7 +100,9 @@ class DialWidget(QWidget):
     def _describe(self, note: str = "") -> None:
         bounds = f"{self.dial.low:g} to {self.dial.high:g} {self.dial.unit}"
         extra = f"\n{note}" if note else ""
-        self.setToolTip(f"{self.dial.says}\n{bounds} · default {self.dial.default:g} · {self.path}{extra}")
+        self.setToolTip(
+            theme.in_tip(f"{self.dial.says}\n{bounds} · default {self.dial.default:g} · {self.path}{extra}")
+        )
 
     def show_value(self, dial: Dial, value: float, note: str = "") -> None:
         """Takes a value from the model; it is not sent back."""
@@ -226,7 +228,7 @@ class DialWidget(QWidget):
             text = f"{fault.what} ({fault.right})"
             edit.setProperty("wrong", True)
             edit.setStyleSheet(edit.styleSheet())  # the sheet is read anew for the property
-            QToolTip.showText(edit.mapToGlobal(edit.rect().bottomLeft()), text, edit)
+            QToolTip.showText(edit.mapToGlobal(edit.rect().bottomLeft()), theme.in_tip(text), edit)
             self.refused.emit(f"{self.dial.title}: {text}")
             return
         self._close_edit()

@@ -19,6 +19,7 @@ from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.yard import Drill, End, Track
+from oak_sled.desk import theme
 from oak_sled.desk.channelstrips import ChannelStrips, Pick
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.numberpanel import NumberPanel
@@ -251,7 +252,7 @@ class DrillPage(QWidget):
         for one in self.session.ground.blocks:
             if one.moves != "free":
                 continue
-            action = menu.addAction(one.heading, lambda name=one.id: self.watch(name))
+            action = menu.addAction(theme.in_menu(one.heading), lambda name=one.id: self.watch(name))
             if action is not None:
                 action.setCheckable(True)
                 action.setChecked(one.id in self.drill.watch)

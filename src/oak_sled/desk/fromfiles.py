@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, get_args
 
 from pydantic import ValidationError
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFileDialog, QFormLayout, QLabel, QWidget
 
 from oak_sled.core import hulls
@@ -103,7 +104,9 @@ class MeshQuestion(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Mesh from a file")
         form = QFormLayout(self)
-        form.addRow(QLabel(file.name))
+        heading = QLabel(file.name)
+        heading.setTextFormat(Qt.TextFormat.PlainText)
+        form.addRow(heading)
         self.boxes: dict[str, QComboBox] = {}
         # glTF is in metres with y up and z forward by its own rules (Khronos glTF 2.0, 3.4); others leave it open
         known = {"unit": "m", "up": "+y", "ahead": "+z"} if file.suffix.lower() in (".gltf", ".glb") else {}

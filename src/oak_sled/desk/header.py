@@ -35,7 +35,7 @@ class Chooser(QAbstractButton):
             return
         self.setText(text)
         self.setAccessibleName(f"{self.word}: {text}")
-        self.setToolTip(f"{self.word}: {text}")
+        self.setToolTip(theme.in_tip(f"{self.word}: {text}"))
         self.updateGeometry()
         self.update()
 
@@ -178,7 +178,8 @@ class Header(QWidget):
         self.choosers["drill"].show_text(session.drill.heading)
         self.choosers["ticks/s"].show_text(str(session.yard.ticks))
         count = len(session.warned)
-        self.cautions.setToolTip("\n".join(str(caution) for caution in session.warned) or "nothing found")
+        tip = "\n".join(str(caution) for caution in session.warned) or "nothing found"
+        self.cautions.setToolTip(theme.in_tip(tip))
         words = f"{count} caution{'s' if count != 1 else ''}" if count else "no cautions"
         if words == self.cautions.text():
             return

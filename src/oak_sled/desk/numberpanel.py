@@ -143,6 +143,7 @@ def words_of(value: Any) -> str:
 
 def _words_on_desk(words: str, size: int, ink: str, bold: bool = True) -> QLabel:
     made = QLabel(words)
+    made.setTextFormat(Qt.TextFormat.PlainText)
     made.setFont(theme.font(size, bold=bold))
     made.setStyleSheet(f"color: {theme.colour(ink).name()};")
     return made

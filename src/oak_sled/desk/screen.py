@@ -6,9 +6,13 @@ widget anew hides that. Checks and screenshots therefore read the screen.
 
 from __future__ import annotations
 
+from typing import cast
+
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
 from oak_sled.core.faults import refuse
 
@@ -36,3 +40,35 @@ def painted(widget: QWidget) -> QImage:
     picture.fill(0)
     widget.render(picture)
     return picture
+
+
+def pixels(widget: QWidget) -> NDArray[np.uint8]:
+    """What the screen shows of a widget, shape (height, width, 3), blue first."""
+    picture = on_screen(widget)
+    bits = picture.constBits()
+    assert bits is not None
+    raw: NDArray[np.uint8] = np.frombuffer(cast("memoryview", bits.asarray(picture.sizeInBytes())), np.uint8)
+    return raw.reshape(picture.height(), picture.bytesPerLine() // 4, 4)[..., :3].copy()
+
+
+def ask_repaint(window: QWidget) -> None:
+    """Every widget of a window is told to paint itself anew."""
+    for widget in [window, *window.findChildren(QWidget)]:
+        widget.update()
+        if isinstance(widget, QAbstractScrollArea):  # an inner canvas that keeps what it painted
+            viewport = widget.viewport()
+            if viewport is not None:
+                viewport.update()
+
+
+def stale(shown: NDArray[np.uint8], true: NDArray[np.uint8], window: QWidget) -> str:
+    """Where two pictures of a window differ, in words; "" where they do not."""
+    if shown.shape == true.shape and np.array_equal(shown, true):
+        return ""
+    if shown.shape != true.shape:
+        return f"the size of the picture changed, {shown.shape} to {true.shape}"
+    wrong = np.argwhere((shown != true).any(axis=2))
+    (top, left), (bottom, right) = wrong.min(axis=0), wrong.max(axis=0)
+    y, x = wrong[len(wrong) // 2]
+    under = type(window.childAt(QPoint(int(x), int(y)))).__name__
+    return f"{len(wrong)} pixels in x {left}..{right}, y {top}..{bottom} ({under})"

@@ -210,6 +210,7 @@ class Strip(QWidget):
                     column.addWidget(self._dial(dial.name))
         column.addStretch(1)
         self.words = QLabel()
+        self.words.setTextFormat(Qt.TextFormat.PlainText)
         self.words.setWordWrap(True)
         self.words.setObjectName("outlook")
         self.words.setMinimumHeight(16 if self.is_open else 40)
