@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from oak_sled.core.faults import Fault, Refused, refuse
+from oak_sled.core.faults import Fault, Refused, one_line, refuse
 
 app = typer.Typer(
     add_completion=False,
@@ -47,10 +47,11 @@ def main() -> None:
     except Exception as error:
         if type(error).__module__.startswith(("click", "typer")):
             says = error.format_message() if hasattr(error, "format_message") else str(error)
-            print(f"oak-sled: {says.rstrip('.')}; see oak-sled --help", file=sys.stderr)
+            print(f"oak-sled: {one_line(says.rstrip('.'))}; see oak-sled --help", file=sys.stderr)
             sys.exit(2)
         logging.getLogger("oak_sled").debug("unexpected", exc_info=True)
-        print(f"oak-sled: an error of the program itself: {type(error).__name__}: {error}", file=sys.stderr)
+        says = one_line(f"{type(error).__name__}: {error}")
+        print(f"oak-sled: an error of the program itself: {says}", file=sys.stderr)
         sys.exit(3)
     sys.exit(status if isinstance(status, int) else 0)
 

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
+import io
 import json
+import sys
+import unittest.mock
 
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oak_sled.core import demos, run, spread, units
+from oak_sled import cli
+from oak_sled.core import demos, run, shelf, spread, units
 from oak_sled.core.faults import Refused
-from oak_sled.core.files import yard_json
+from oak_sled.core.files import shelf_store, yard_json
+from oak_sled.core.live import LiveDrive, raw_values
 from oak_sled.core.world import Job
 
 CALM = settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
@@ -91,6 +97,121 @@ def test_any_axis_of_a_spread_is_read_or_refused(text):
         checked_lines(refused)
     else:
         assert 1 <= len(axis.values) <= 10_000
+
+
+@pytest.fixture(scope="module")
+def kept(tmp_path_factory):
+    """A yard on disk with a drill and a drive on its shelf, as bytes by name."""
+    yard = demos.load("fan-sled")
+    drill = yard.drill("brake_to_stop")
+    job = Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks, yard.integrator)
+    live = LiveDrive(job)
+    live.advance(90, raw_values(job.craft, {"W"}))
+    cards = (shelf.card_of(live.finish(), "drive"), shelf.card_of(run.execute(job), "drill"))
+    file = tmp_path_factory.mktemp("kept") / "yard.json"
+    shelf_store.save_all(yard, cards, file)
+    folder = shelf_store.folder_of(file)
+    return yard, {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}, file.read_bytes()
+
+
+@settings(CALM, max_examples=60)
+@given(
+    st.data(),
+    st.sampled_from(["flip", "cut", "empty", "grow", "exchange", "remove"]),
+    st.integers(0, 10**6),
+    VALUES,
+)
+def test_a_yard_opens_whatever_became_of_its_shelf(kept, tmp_path_factory, data, how, at, value):
+    yard, files, content = kept
+    name = data.draw(st.sampled_from(sorted(files)))
+    file = tmp_path_factory.mktemp("shelf") / "yard.json"
+    file.write_bytes(content)
+    folder = shelf_store.folder_of(file)
+    folder.mkdir()
+    for other, old in files.items():
+        (folder / other).write_bytes(old if other != name else damaged(old, how, at, value))
+    if how == "remove":
+        (folder / name).unlink()
+    try:
+        opened = shelf_store.load_all(file)
+    except Refused as refused:
+        pytest.fail(f"the yard did not open: {refused}")
+    assert opened.yard == yard
+    for line in opened.lost:
+        assert line.isprintable()
+        assert len(line) <= 300
+        assert not any(word in line for word in LIBRARY_WORDS), line
+    for card in opened.cards:
+        try:
+            made = card.kept.load()
+        except Refused as refused:
+            checked_lines(refused)
+        else:
+            assert made.ticks > 0
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    shelf_store.save_all(yard, opened.cards, file)
+    after = {path.name: path.read_bytes() for path in folder.iterdir()}
+    lost = [name for name in before if name not in after and not name.startswith("shelf-")]
+    assert lost == [], "a save keeps what it could not read"
+
+
+def damaged(old: bytes, how: str, at: int, value: object) -> bytes:
+    """A file after something happened to it."""
+    place = at % max(1, len(old))
+    if how == "flip":
+        return old[:place] + bytes([old[place] ^ (1 << at % 8)]) + old[place + 1 :]
+    if how == "cut":
+        return old[:place]
+    if how == "grow":
+        return old + b"\0" * 40
+    if how == "exchange":
+        try:
+            read = json.loads(old)
+        except ValueError:
+            return json.dumps(value, default=str).encode()
+        found = [path for path in places(read) if path]
+        inner, path = read, found[at % len(found)]
+        for step in path[:-1]:
+            inner = inner[step]
+        inner[path[-1]] = value
+        return json.dumps(read).encode()
+    return b""
+
+
+WORDS = st.one_of(
+    st.sampled_from(
+        [
+            "run", "list", "check", "tickcheck", "spread", "schema", "demos", "demo:fan-sled", "demo:no",
+            "--drill",
+            "--craft", "--ticks", "--set", "--csv", "--json", "--vary", "--measure", "brake_to_stop", "fan_sled", "60",
+            "ticks=60", "ticks=20:60:2", "top_speed", "/dev/null", "/dev/full", "crafts.fan_sled.body.mass=2 t",
+            "-1", "",
+        ]
+    ),
+    st.text(st.characters(exclude_characters="/\0", exclude_categories=("Cs",)), max_size=12),
+)  # fmt: skip
+QUICK = ("run", "list", "check", "spread", "schema", "demos")
+
+
+@settings(CALM, max_examples=120)
+@given(st.sampled_from(QUICK), st.lists(WORDS, max_size=6))
+def test_any_command_line_ends_with_a_status_and_short_lines(tmp_path_factory, command, words):
+    said, errors = io.StringIO(), io.StringIO()
+    with (
+        contextlib.chdir(tmp_path_factory.mktemp("here")),  # a word may name a file that is written
+        contextlib.redirect_stdout(said),
+        contextlib.redirect_stderr(errors),
+        unittest.mock.patch.object(sys, "argv", ["oak-sled", command, *words]),
+        pytest.raises(SystemExit) as ended,
+    ):
+        cli.main()
+    assert ended.value.code in (0, 1, 2), errors.getvalue()
+    lines = errors.getvalue().splitlines()
+    assert bool(lines) or ended.value.code in (0, 1)
+    for line in lines:
+        assert len(line) <= 320
+        assert line.isprintable(), line
+        assert not any(word in line for word in LIBRARY_WORDS), line
 
 
 def test_a_spread_beyond_any_count_is_refused_at_once():

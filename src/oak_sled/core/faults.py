@@ -24,10 +24,10 @@ class Fault:
 
     def __str__(self) -> str:
         tail = f" ({self.right})" if self.right else ""
-        return _one_line(f"{self.where}: {self.what}{tail}")
+        return one_line(f"{self.where}: {self.what}{tail}")
 
 
-def _one_line(text: str) -> str:
+def one_line(text: str) -> str:
     """At most `MOST_CHARACTERS`; what an input holds of control characters is shown, not printed."""
     shown = "".join(c if c.isprintable() else ascii(c)[1:-1] for c in text[: 2 * MOST_CHARACTERS])
     return shown if len(shown) <= MOST_CHARACTERS else f"{shown[: MOST_CHARACTERS - 3]}..."

@@ -411,6 +411,7 @@ def soak(minutes: float, seed: int, pictures: Path | None = None) -> int:
         os.environ["OAK_SLED_STATE"] = str(Path(name) / "state")
         overlays.SAID_MS = overlays.FAULT_MS = 10**8  # a line that fades by the clock is no stale pixel
         app, window = program.ready_window()
+        app.setCursorFlashTime(0)  # nor is a text cursor that blinks
         program.catch_errors(window)
         test = Soak(app, window, seed, Path(name), pictures)
         try:

@@ -83,6 +83,15 @@ class Plot(pg.PlotItem):
         """What the ghosts show, with its least and greatest value: it stays while a dial is dragged."""
         self.lines: list[Curve] = []
 
+    def begin_anew(self, name: str) -> None:
+        """Without a curve, for the traces of that name and in the colours of now."""
+        for curve in (*self.ghosts, *self.lines, self.rules):
+            self.vb.removeItem(curve)
+        self.name = name
+        self.range, self.shown = (0.0, 1.0), (0.0, 0.0, 0.0, 0.0)
+        self.ghosts, self.drawn_ghosts, self.lines = [], [], []
+        self.rules = self.curve(connect="pairs")
+
     def curve(self, **settings: object) -> Curve:
         """A bare curve: none of what a data item does beside drawing is needed."""
         made = Curve(skipFiniteCheck=True, **settings)
