@@ -207,3 +207,12 @@ def test_no_curve_of_another_yard_is_left_while_the_new_one_runs(window, idle, m
     window.session.rerun()
     idle()
     assert window.traces.plots[0].lines[0].xData is not None
+
+
+def test_choosing_what_is_there_already_changes_nothing_on_the_screen(window, walk):
+    session = window.session
+    session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
+    quiet(walk.qtbot, window)
+    assert session.ghost is not None
+    walk("choose the drill that is there", choose_drill(window, session.drill.id))
+    assert session.ghost is not None

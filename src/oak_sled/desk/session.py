@@ -265,6 +265,8 @@ class Session(QObject):
         if what == "drill":
             own = self.yard.drill(name).ground
             bench = bench.replace(ground=own or bench.ground)
+        if bench == self.yard.bench:
+            return  # it is there: what is shown stays as it is
         self.ghost = None
         self._follow_end = True
         self.change(self.yard.replace(bench=bench), f"choose {what} {name.replace('_', ' ')}")
