@@ -46,13 +46,20 @@ def _end(near: float, next_: float, rise: float, next_rise: float) -> float:
     return float(slope)
 
 
-@compiled
 def extremes(values: Floats, stretch: int) -> NDArray[np.int64]:
     """Rows of the least and the greatest value of every `stretch` of them, in order, and the last row."""
+    picked = np.empty(2 * (len(values) // stretch) + 1, np.int64)
+    pick_extremes(np.ascontiguousarray(values), stretch, picked)
+    return picked
+
+
+@compiled
+def pick_extremes(values, stretch, picked):
+    """Writes the rows that `extremes` gives into `picked`."""
     count = len(values) // stretch
-    picked = np.empty(2 * count + 1, np.int64)
     for block in range(count):
-        low = high = block * stretch
+        low = block * stretch
+        high = low
         for row in range(low + 1, low + stretch):
             if values[row] < values[low]:
                 low = row
@@ -60,4 +67,3 @@ def extremes(values: Floats, stretch: int) -> NDArray[np.int64]:
                 high = row
         picked[2 * block], picked[2 * block + 1] = min(low, high), max(low, high)
     picked[2 * count] = len(values) - 1
-    return picked

@@ -15,8 +15,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import numba
 import platformdirs
+
+from oak_sled.core.compiler import kernel
 
 CORE = Path(__file__).parent
 _KEEP_CACHES = 4
@@ -65,16 +66,25 @@ def _point_cache() -> Path:
     return folder
 
 
-CACHE_FOLDER = _point_cache()
+OWN = os.environ.get("OAK_SLED_COMPILER", "own") == "own"
+"""Whether the kernel goes through our own compiler; else through numba, to compare the two."""
+if not OWN:
+    import numba
+
+    CACHE_FOLDER = _point_cache()
 
 
 def is_warm() -> bool:
     """Whether the whole kernel, contacts too, has been compiled for these sources before."""
+    if OWN:
+        return True
     return all(any(CACHE_FOLDER.rglob(f"loop.{name}-*.nbi")) for name in ("advance", "advance_among"))
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
     """Compile at first call, keep on disk, release the GIL, no fast maths, no Python errors."""
+    if OWN:
+        return kernel.compiled(function)
     return numba.njit(cache=True, nogil=True, error_model="numpy")(function)
 
 
@@ -84,4 +94,13 @@ def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
     Such a call hands over dozens of numbers (every array is a handful of them), which costs more
     than small stages do.
     """
+    if OWN:
+        return kernel.inlined(function)
     return numba.njit(cache=True, nogil=True, error_model="numpy", forceinline=True)(function)
+
+
+def unit(function: Callable[..., Any]) -> Callable[..., Any]:
+    """A kernel function that is compiled by itself, once, and called by its symbol."""
+    if OWN:
+        return kernel.unit(function)
+    return compiled(function)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from oak_sled.core import body as body_module
 from oak_sled.core import step
 from oak_sled.core.contact import things
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.state import DIVERGED, ENDED, FIXED_LINES, RUNNING
 
 FIXED = len(FIXED_LINES)
@@ -18,7 +18,7 @@ WILD = 1e5
 """m/s past which a run has diverged."""
 
 
-@compiled
+@unit
 def write_row(now, row, share, fresh):
     """Writes the state after a tick into `row`; lines are the mean over its substeps."""
     for i in range(3):
@@ -113,7 +113,7 @@ def advance(world, state, inputs, out, substeps):
     return RUNNING, out.shape[0]
 
 
-@compiled
+@unit
 def write_things(scene, row, place):
     """Writes where every loose or driven solid is, how many each trigger holds, and where each shot is and how long
     it has flown (-1: not in flight), into `row` from `place` on."""

@@ -12,7 +12,7 @@ import math
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
 from oak_sled.core.contact import meeting, walls
-from oak_sled.core.jit import compiled, inlined
+from oak_sled.core.jit import compiled, inlined, unit
 from oak_sled.core.parts import limiter, register, runner
 from oak_sled.core.state import (
     CONTACT,
@@ -75,7 +75,7 @@ def begin(now):
     start_momentum(now)
 
 
-@compiled
+@unit
 def let_fly(parts, ground, scene, sudden, now):
     """What acts on other things than the craft: shots leave, blows fall, and shots in flight go on."""
     for p in range(now.parts):
@@ -135,7 +135,7 @@ def start_momentum(now):
         now.momentum[i] = momentum[i]
 
 
-@compiled
+@unit
 def shape_channels(channels, drill, gates, now, raw):
     """Raw input -> dead zone -> response exponent -> rise and return rates -> value."""
     dt = now.dt
@@ -306,7 +306,7 @@ def hold(body, now):
                 now.momentum[i] = true[i]
 
 
-@compiled
+@unit
 def meet_walls(body, all_walls, now):
     """The walls answer; on the bumper's line if one is fitted, else on their own."""
     k = body.bumper_line if body.bumper_line >= 0 else now.parts + WALLS
@@ -328,7 +328,7 @@ def limit(parts, body, now):
             now.activity[p] = max(now.activity[p], acted)
 
 
-@compiled
+@unit
 def move(body, ground, drill, all_walls, gates, now, velocity, spin, by_walls):
     """Place and attitude; a fast craft stops at the wall it would pass through; then gates and edges."""
     dx, dy, dz = velocity[0] * now.dt, velocity[1] * now.dt, velocity[2] * now.dt

@@ -85,8 +85,8 @@ class Plot(pg.PlotItem):
 
     def begin_anew(self, name: str) -> None:
         """Without a curve, for the traces of that name and in the colours of now."""
-        for curve in (*self.ghosts, *self.lines, self.rules):
-            self.vb.removeItem(curve)
+        for drawn in (*self.ghosts, *self.lines, self.rules):
+            self.vb.removeItem(drawn)
         self.name = name
         self.range, self.shown = (0.0, 1.0), (0.0, 0.0, 0.0, 0.0)
         self.ghosts, self.drawn_ghosts, self.lines = [], [], []

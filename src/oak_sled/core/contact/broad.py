@@ -5,7 +5,7 @@ from __future__ import annotations
 from oak_sled.core import spatial
 from oak_sled.core.contact import closest, manifold
 from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, PARKED, TOUCHING, TRIGGER
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""
@@ -40,7 +40,7 @@ def sort(order, solids):
         order[j + 1] = one
 
 
-@compiled
+@unit
 def sweep(scene, dt):
     """Meets every pair that can touch, and writes the contacts."""
     solids, order, counts = scene.solids, scene.order, scene.counts

@@ -12,7 +12,7 @@ import math
 from oak_sled.core import spatial
 from oak_sled.core.contact import closest
 from oak_sled.core.contact.things import CYLINDER, MOST_OUTLINE, MOST_POINTS
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 
 FLAT = 0.999
 """Cosine of the angle to the normal within which a face meets flat."""
@@ -202,7 +202,7 @@ def centre_way(piece_a, solid_a, piece_b, solid_b, corners):
     return (d[0] / size, d[1] / size, d[2] / size)
 
 
-@compiled
+@unit
 def meet(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, one_sided):
     """Up to four points of contact in rows FOUND of `work`, gaps in rows GAPS; (count, normal x, y, z).
 
@@ -244,14 +244,16 @@ def stands_out(piece, faces, outline, edges, work):
     """Whether the nearest point of a triangle, in row 17, lies only on edges that stand out."""
     first = faces[piece.first_face].first
     n = faces[piece.first_face].normal
+    bit = 1
     for k in range(3):
         p, q = first + k, first + (k + 1) % 3
         ex, ey, ez = outline[q, 0] - outline[p, 0], outline[q, 1] - outline[p, 1], outline[q, 2] - outline[p, 2]
         sx, sy, sz = n[1] * ez - n[2] * ey, n[2] * ex - n[0] * ez, n[0] * ey - n[1] * ex
         far = (work[17, 0] - outline[p, 0]) * sx + (work[17, 1] - outline[p, 1]) * sy
         far += (work[17, 2] - outline[p, 2]) * sz
-        if far < 1e-6 * math.sqrt(sx * sx + sy * sy + sz * sz) and not edges & (1 << k):
+        if far < 1e-6 * math.sqrt(sx * sx + sy * sy + sz * sz) and (edges & bit) == 0:
             return False
+        bit *= 2
     return True
 
 

@@ -12,12 +12,12 @@ from oak_sled.core import spatial
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.things import CRAFT, FIXED, GROUND, OVERLAP, TOUCHING, UPRIGHT
 from oak_sled.core.contact.walls import APART
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 
 STOP = 2
 
 
-@compiled
+@unit
 def meet_things(body, scene, now, gravity, k):
     """Step 6 among things; what it did stands on ledger line `k`."""
     craft = scene.solids[CRAFT]

@@ -10,8 +10,6 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial, surface
 from oak_sled.core.contact import broad
@@ -37,7 +35,7 @@ from oak_sled.core.contact.things import (
     UPRIGHT,
     VELOCITY_ROUNDS,
 )
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 
 EMPTY = -1
 KNOWN = 0.0009
@@ -130,7 +128,7 @@ def slot(key, size):
     return (mixed * 2654435761 & 0x7FFFFFFF) % size
 
 
-@compiled
+@unit
 def remember(scene):
     """Takes over what each contact pushed in the tick before, as its first guess."""
     contacts, before, table, counts = scene.contacts, scene.before, scene.table, scene.counts
@@ -193,7 +191,7 @@ def lay_arms(contact, k, one, other, way):
     return total
 
 
-@compiled
+@unit
 def prepare(scene, dt):
     """What each contact needs for the rounds: directions, masses, first guesses."""
     solids, contacts = scene.solids, scene.contacts
@@ -244,11 +242,36 @@ def apply(solids, contact, along, way, across):
 @compiled
 def stack_up(scene):
     """The order of the rounds: by height, so that weight passes through a stack in one round and not in many."""
-    count = scene.counts[0]
-    heights = np.empty(count)
+    turns, count = scene.turns, scene.counts[0]
     for k in range(count):
-        heights[k] = scene.contacts[k].point[2]
-    scene.turns[:count] = np.argsort(heights, kind="mergesort")
+        turns[k] = k
+    for k in range(count // 2 - 1, -1, -1):
+        sink(scene, k, count)
+    for last in range(count - 1, 0, -1):
+        turns[0], turns[last] = turns[last], turns[0]
+        sink(scene, 0, last)
+
+
+@compiled
+def sink(scene, start, count):
+    """Lets an entry of the heap of `turns` sink to its place: the highest contact, and of equals the last, on top."""
+    contacts, turns = scene.contacts, scene.turns
+    at = start
+    while 2 * at + 1 < count:
+        below = 2 * at + 1
+        if below + 1 < count and is_lower(contacts, turns[below], turns[below + 1]):
+            below += 1
+        if not is_lower(contacts, turns[at], turns[below]):
+            return
+        turns[at], turns[below] = turns[below], turns[at]
+        at = below
+
+
+@compiled
+def is_lower(contacts, one, other):
+    """Whether a contact comes before another: by height, then by number."""
+    a, b = contacts[one].point[2], contacts[other].point[2]
+    return a < b or (a == b and one < other)
 
 
 @compiled
@@ -285,7 +308,7 @@ def turned_by(w, turn, size):
     return (w[0] + size * turn[0], w[1] + size * turn[1], w[2] + size * turn[2])
 
 
-@compiled
+@unit
 def solve_once(scene, turn, dt):
     """One round over all contacts: friction, then the normal; from below upward, and back in the next round.
 
@@ -519,7 +542,7 @@ def meet(scene, dt):
     keep(scene)
 
 
-@compiled
+@unit
 def move_all(scene, dt):
     """Moves every solid but the craft, and lets what is at rest fall asleep."""
     rest(scene, dt)

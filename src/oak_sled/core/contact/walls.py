@@ -133,9 +133,9 @@ def deepest_corners(body, axes, x, y, nx, ny, wall):
 @compiled
 def corner_offset(body, axes, corner):
     """A corner of the hull from its centre, world axes."""
-    sx = body.half[0] if corner & 1 else -body.half[0]
-    sy = body.half[1] if corner & 2 else -body.half[1]
-    sz = body.half[2] if corner & 4 else -body.half[2]
+    sx = body.half[0] if (corner & 1) != 0 else -body.half[0]
+    sy = body.half[1] if (corner & 2) != 0 else -body.half[1]
+    sz = body.half[2] if (corner & 4) != 0 else -body.half[2]
     return spatial.to_world(axes, (sx, sy, sz))
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from oak_sled.core import spatial
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import show
 
@@ -63,7 +63,7 @@ class AirDrag(Part):
         return (first, f"side wind 5 m/s: {show(sideways + 5.0 * linear, 'N')}")
 
 
-@compiled
+@unit
 def act(part, p, ground, now):
     """Books the drag of the air on its ledger line; returns 0."""
     against = (

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from oak_sled.core import body, spatial, surface
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
@@ -76,7 +76,7 @@ def along_ground(now, v):
     return (v[0] - into * up[0], v[1] - into * up[1], v[2] - into * up[2])
 
 
-@compiled
+@unit
 def act(part, p, ground, now):
     """Books the braking force on its ledger line; returns how hard it is pressed, 0 to 1."""
     press = 1.0

@@ -9,7 +9,7 @@ import numpy as np
 
 from oak_sled.core import spatial
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import show
 
@@ -58,7 +58,7 @@ class Fin(Part):
         return (f"{show(most * self.trim, 'N')} at most at {show(speed, 'm/s')}", f"{nose}, {show(most * arm, 'N m')}")
 
 
-@compiled
+@unit
 def act(part, p, ground, now):
     """Books the side force of the fin on its ledger line; returns how near it is to its stall, 0 to 1."""
     lever = spatial.to_world(now.axes, part.point)

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from oak_sled.core import spatial
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
@@ -151,7 +151,7 @@ def strength(part, p, now):
     return share
 
 
-@compiled
+@unit
 def act(part, p, now):
     """Books the push of impulse `p` on its ledger line; returns its share, or how far it is charged.
 

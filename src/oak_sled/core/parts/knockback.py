@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
@@ -173,7 +173,7 @@ def _flight(speed: float, lift_deg: float) -> str:
     return f"{show(speed * speed * math.sin(2.0 * lift) / STANDARD_GRAVITY, 'm')} without air"
 
 
-@compiled
+@unit
 def act(p, now):
     """Books what the craft felt of a blow in this tick; returns 1 while its volume is open."""
     for i in range(6):

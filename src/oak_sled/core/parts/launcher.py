@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import unit
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
@@ -204,7 +204,7 @@ class Launcher(Part):
         return (first, f"carries {show(far, 'm')}; air slows {show(slows / STANDARD_GRAVITY, 'g')}")
 
 
-@compiled
+@unit
 def act(p, now):
     """Books the recoil of what left in this tick; returns 1 if a shot did."""
     for i in range(6):

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from oak_sled.core import spatial
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import show
 
@@ -104,7 +104,7 @@ def limited(part, now):
     return speed, (v[0] / speed, v[1] / speed, v[2] / speed)
 
 
-@compiled
+@unit
 def act(part, gain, p, now):
     """Takes speed past the limit away, books it on its ledger line, and returns 1 if it acted, else 0.
 
@@ -141,7 +141,7 @@ def book(is_spin, taken, way, p, now):
         now.lines[p, i] -= now.mass * taken * way[i] / now.dt
 
 
-@compiled
+@unit
 def fade(part, gain, parts, p, now):
     """Takes back the share of the thrust that drives past the knee; returns 1 if it did, else 0.
 

@@ -13,7 +13,7 @@ from oak_sled.core import body as body_module
 from oak_sled.core import curve, spatial, surface
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
@@ -299,7 +299,7 @@ def ways(part, now):
     return ahead, spatial.cross(up, ahead)
 
 
-@compiled
+@unit
 def act(part, p, body, ground, now):
     """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
 

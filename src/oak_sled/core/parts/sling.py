@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import unit
 from oak_sled.core.parts.common import Family, Pack, Part, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
 from oak_sled.core.units import STANDARD_GRAVITY, show
@@ -70,7 +70,7 @@ class Sling(Part):
         return (first, f"throws {show(full * full / STANDARD_GRAVITY, 'm')} at 45° without drag")
 
 
-@compiled
+@unit
 def act(part, p, now):
     """Books the push of a sling that is let go in this tick; returns its share."""
     if now.trigger[p] == 0.0:

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from oak_sled.core import spatial
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Pack, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
@@ -166,7 +166,7 @@ def approach(net: float, square: float, linear: float, damping: float, mass: flo
     return top, math.log((1.0 + speed / other) / (1.0 - speed / top)) / rate
 
 
-@compiled
+@unit
 def act(part, p, now):
     """Books the push of thruster `p` on its ledger line; returns how far it is open, 0 to 1."""
     level = push.level(part, p, now)

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from oak_sled.core import spatial
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Pack, Setting
 from oak_sled.core.units import show
@@ -110,7 +110,7 @@ class Torque(push.Push):
         )
 
 
-@compiled
+@unit
 def act(part, p, now):
     """Books the torque of part `p` on its ledger line; returns how far it is open, 0 to 1."""
     level = push.level(part, p, now)

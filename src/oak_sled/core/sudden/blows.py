@@ -6,7 +6,7 @@ import math
 
 from oak_sled.core import spatial
 from oak_sled.core.contact.things import FREE
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
 from oak_sled.core.sudden import events
 
@@ -78,7 +78,7 @@ def end_round(memory, notes):
     memory[0] = 0.0
 
 
-@compiled
+@unit
 def blow(parts, p, scene, sudden, now):
     """Knockback `p` in this tick: whoever is in its volume is pushed; the craft feels its share."""
     part = parts[p].knockback
@@ -97,7 +97,7 @@ def blow(parts, p, scene, sudden, now):
         now.reaction[p, 3 + i] = part.reaction * torque[i] / now.dt
 
 
-@compiled
+@unit
 def burst(parts, p, scene, sudden, at, facing, now):
     """Knockback `p` at once round a point where a shot hit; the craft feels nothing of it."""
     memory = now.memory[p]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from oak_sled.core import spatial
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.things import CRAFT, FREE, HUNG
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.state import DROP, HOLD, LOOSE, POKE, PUSHED, RELEASE, TRIGGER
 
 HAIR = 1e-9
@@ -94,14 +94,14 @@ def hold_in_place(now, k):
         now.velocity[i], now.spin[i], now.momentum[i] = 0.0, 0.0, 0.0
 
 
-@compiled
+@unit
 def take_all(events, parts, now):
     """Every event of this tick, for a craft that is not among things."""
     while is_due(events, now):
         take_next(events, parts, now)
 
 
-@compiled
+@unit
 def take_all_among(events, parts, solids, now):
     """Every event of this tick, on the craft and on the things around it."""
     while is_due(events, now):

@@ -14,7 +14,7 @@ import numpy as np
 
 from oak_sled.core import spatial
 from oak_sled.core.contact.things import CRAFT, FREE, PARKED, TOUCHING
-from oak_sled.core.jit import compiled
+from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
 from oak_sled.core.state import Floats, Ints
 from oak_sled.core.sudden import blows, events
@@ -216,7 +216,7 @@ def goal(part, solids, shot):
     return found
 
 
-@compiled
+@unit
 def fly(parts, ground, scene, sudden, now):
     """Every shot in flight through one tick of air, thrust and steering; the spent ones are parked."""
     solids = scene.solids
@@ -254,7 +254,7 @@ def fly(parts, ground, scene, sudden, now):
         shot.age += now.dt
 
 
-@compiled
+@unit
 def land(parts, scene, sudden, now):
     """What shots do that met something in this tick: they go on as they bounced, vanish, or burst."""
     solids = scene.solids

@@ -1,0 +1,284 @@
+"""The functions of the kernel, compiled for the types they are called with, from the cache or anew.
+
+`compiled` goes into every unit that uses it, `inlined` always into its caller; `unit` is a module of its own, called by
+its symbol, so that an edit of it compiles nothing else. Called from Python, each of them is compiled at its first call.
+"""
+
+from __future__ import annotations
+
+import ast
+import ctypes
+import functools
+import hashlib
+import inspect
+import os
+import textwrap
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from oak_sled.core.compiler import types
+from oak_sled.core.compiler.cache import Cache
+from oak_sled.core.compiler.types import Array, Bundle, Record, Tuple, Type
+
+CHECKED = bool(os.environ.get("OAK_SLED_CHECKED"))
+"""Hold every index to its array, and stop the process at one that is not inside: for the tests."""
+_PACKAGE = Path(__file__).parents[2]
+_LINES = 100_000
+_files: list[str] = []
+
+
+class Kernel:
+    """A function of the kernel, by its Python source. always : it goes into its caller. is_unit : see `unit`."""
+
+    def __init__(self, function: Callable[..., Any], always: bool = False, is_unit: bool = False):
+        functools.update_wrapper(self, function)
+        self.py_func, self.always, self.is_unit = function, always, is_unit
+        self.__name__ = function.__name__
+        self.file = _in_package(function.__code__.co_filename)
+        if self.file not in _files:
+            _files.append(self.file)
+        self._entries: dict[tuple[Type, ...], Entry] = {}
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Runs the compiled function; raises `Refused` for what the language does not take."""
+        given = tuple(types.of_value(one) for one in arguments)
+        entry = self._entries.get(given)
+        if entry is None:
+            entry = self._entries[given] = PROGRAM.entry(self, given)
+        return entry(arguments)
+
+    @functools.cached_property
+    def node(self) -> ast.FunctionDef:
+        """The source as a tree; its lines count from 1."""
+        found = ast.parse(textwrap.dedent(inspect.getsource(self.py_func))).body[0]
+        assert isinstance(found, ast.FunctionDef)
+        return found
+
+    def symbol(self, given: tuple[Type, ...]) -> str:
+        """Its name in compiled code, for arguments of these types."""
+        seal = hashlib.sha256("; ".join(types.words(one) for one in given).encode()).hexdigest()[:10]
+        module = self.file.removesuffix(".py").replace("/", ".").removeprefix("core.")
+        return f"{module}.{self.__name__}.{seal}"
+
+    def where(self, line: int = 1) -> str:
+        """File and line, for a message."""
+        return f"{self.file} line {self.py_func.__code__.co_firstlineno + line - 1}"
+
+    def line_of(self, line: int) -> int:
+        """File and line as one number, for compiled code."""
+        return _files.index(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
+
+
+def _in_package(file: str) -> str:
+    path = Path(file)
+    return path.relative_to(_PACKAGE).as_posix() if path.is_relative_to(_PACKAGE) else path.name
+
+
+def told_line(number: int) -> str:
+    """What `Kernel.line_of` made a number of."""
+    return f"{_files[number // _LINES]} line {number % _LINES}"
+
+
+@dataclass(frozen=True)
+class Address:
+    """Units that are called by their address: `ACT(part.act, ...)`. takes : a type an argument, None for any record."""
+
+    takes: tuple[Type | None, ...]
+    gives: Type
+
+
+def compiled(function: Callable[..., Any]) -> Kernel:
+    """A kernel function that goes into every unit that uses it."""
+    return Kernel(function)
+
+
+def inlined(function: Callable[..., Any]) -> Kernel:
+    """`compiled`, and always inlined: for a stage that is called from one place and hands over much."""
+    return Kernel(function, always=True)
+
+
+def unit(function: Callable[..., Any]) -> Kernel:
+    """A kernel function that is compiled by itself, once, and called by its symbol."""
+    return Kernel(function, is_unit=True)
+
+
+class Entry(NamedTuple):
+    """A unit that Python can enter. call : by ctypes, which releases the interpreter. gives : what comes back."""
+
+    call: Any
+    given: tuple[Type, ...]
+    gives: Type
+    address: int
+
+    def __call__(self, arguments: tuple[Any, ...]) -> Any:
+        """Runs it; what it gives back is a number, a tuple of them, or None."""
+        keep: list[Any] = []
+        handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in _cells_of(one, of, keep)]
+        cells = types.cells(self.gives)
+        out = (ctypes.c_int64 * max(1, len(cells)))()
+        self.call(*handed, ctypes.addressof(out))
+        floats = (ctypes.c_double * len(out)).from_buffer(out)
+        numbers = (floats[k] if cell == "double" else out[k] for k, cell in enumerate(cells))
+        return _shaped(self.gives, numbers)
+
+
+def _cells_of(value: Any, of: Type, keep: list[Any]) -> list[Any]:
+    if isinstance(of, Array):
+        return [value.ctypes.data, *value.shape]
+    if isinstance(of, Bundle):
+        inner = [cell for name, one in of.members for cell in _cells_of(getattr(value, name), one, keep)]
+        block = np.array(inner, np.int64)
+        keep.append(block)
+        return [block.ctypes.data]
+    if isinstance(of, Record):
+        return [value.__array_interface__["data"][0]]
+    if isinstance(of, Tuple):
+        return [cell for item, one in zip(value, of.items, strict=True) for cell in _cells_of(item, one, keep)]
+    return [value]
+
+
+def _shaped(of: Type, numbers: Iterator[Any]) -> Any:
+    if isinstance(of, Tuple):
+        return tuple(_shaped(item, numbers) for item in of.items)
+    if of == types.NOTHING:
+        return None
+    return bool(next(numbers)) if of == types.BOOL else next(numbers)
+
+
+_CELL = {"double": ctypes.c_double, "i64": ctypes.c_int64, "i1": ctypes.c_bool, "ptr": ctypes.c_void_p}
+
+Told = Callable[[str, int, int], None]
+"""Of progress: a unit, how many are done, and of how many."""
+
+
+class Program:
+    """What is compiled and loaded in this process. `sources`: the files that decide what a kernel function is."""
+
+    def __init__(self, sources: Callable[[], Iterable[Path]], cache: Cache | None = None):
+        self._sources = sources
+        self.cache = cache or Cache()
+        self.told: Told | None = None
+        self.compiled_anew: list[str] = []
+        """Symbols of the units that were not in the cache."""
+        self._loaded: set[str] = set()
+        self._lock = threading.RLock()
+
+    @functools.cached_property
+    def made_of(self) -> str:
+        """A hash of the sources, of this compiler and of the machine."""
+        from oak_sled.core.compiler import machine
+
+        seal = hashlib.sha256(f"{machine.describe()} {CHECKED}".encode())
+        for file in sorted([*self._sources(), *Path(__file__).parent.glob("*.py")]):
+            seal.update(_in_package(str(file)).encode())
+            seal.update(file.read_bytes())
+        return seal.hexdigest()
+
+    def name_of(self, kernel: Kernel, given: tuple[Type, ...]) -> str:
+        """The name of the index of a function."""
+        return hashlib.sha256(f"{self.made_of} {kernel.symbol(given)}".encode()).hexdigest()[:32]
+
+    def entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
+        """The way from Python into a function, compiled if need be; raises `Refused`."""
+        with self._lock:
+            return self._entry(kernel, given)
+
+    def _entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
+        from oak_sled.core.compiler import machine
+
+        name = self.name_of(kernel, given)
+        found = self._from_index(name)
+        if found is None:
+            found = self._compile(kernel, given, name)
+        objects, gives = found
+        new = [symbol for symbol in objects if symbol not in self._loaded]
+        address = machine.load([objects[symbol] for symbol in new])
+        self._loaded.update(new)
+        cells = [_CELL[cell] for one in given for cell in types.cells(one)]
+        call = ctypes.CFUNCTYPE(None, *cells, ctypes.c_void_p)(address(f"door.{kernel.symbol(given)}"))
+        return Entry(call, given, gives, address(kernel.symbol(given)))
+
+    def _from_index(self, name: str) -> tuple[dict[str, bytes], Type] | None:
+        index = self.cache.index(name)
+        if index is None:
+            return None
+        objects = {}
+        for symbol, made in index["objects"].items():
+            content = b"" if symbol in self._loaded else self.cache.object(made)
+            if content is None:
+                return None
+            objects[symbol] = content
+        return objects, types.unpacked(index["gives"])
+
+    def _compile(self, kernel: Kernel, given: tuple[Type, ...], name: str) -> tuple[dict[str, bytes], Type]:
+        from oak_sled.core.compiler import llvm, machine
+
+        function = self.read(kernel, given)
+        texts = {one.symbol: self.text_of(one) for one in units_of(function)}
+        texts[f"door.{function.symbol}"] = llvm.door(function)
+        names = {
+            symbol: hashlib.sha256(f"{machine.describe()} {text}".encode()).hexdigest()[:32]
+            for symbol, text in texts.items()
+        }
+        objects = {}
+        for place, (symbol, text) in enumerate(texts.items()):
+            made = self.cache.object(names[symbol])
+            if made is None:
+                if self.told is not None:
+                    self.told(symbol, place, len(texts))
+                made = machine.compile_text(text)
+                self.cache.keep_object(names[symbol], made)
+                self.compiled_anew.append(symbol)
+            objects[symbol] = made
+        self.cache.keep_index(name, {"gives": types.packed(function.returns), "objects": names})
+        return objects, function.returns
+
+    def read(self, kernel: Kernel, given: tuple[Type, ...]) -> Any:
+        """The typed tree of a function and of all that it calls; it counts as a unit. Raises `Refused`."""
+        from oak_sled.core.compiler.reader import Reader
+
+        reader = Reader(lambda one: isinstance(one, Kernel), lambda one: isinstance(one, Address))
+        function = reader.function(kernel, given)
+        function.is_unit = True
+        return function
+
+    @staticmethod
+    def text_of(function: Any) -> str:
+        """A unit as LLVM text."""
+        from oak_sled.core.compiler.llvm import Module
+
+        module = Module(CHECKED)
+        module.add(function)
+        return module.text()
+
+
+def units_of(function: Any) -> list[Any]:
+    """A function and every unit that it reaches, each once."""
+    found: dict[str, Any] = {}
+
+    def walk(one: Any, seen: set[str]) -> None:
+        if one.symbol in seen:
+            return
+        seen.add(one.symbol)
+        if one.is_unit or one is function:
+            found[one.symbol] = one
+        for called in one.calls:
+            walk(called, seen)
+
+    walk(function, set())
+    return list(found.values())
+
+
+def _kernel_sources() -> list[Path]:
+    from oak_sled.core import jit
+
+    return jit.kernel_sources()
+
+
+PROGRAM = Program(_kernel_sources)
+"""All compiled code of this process."""
