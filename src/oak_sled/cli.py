@@ -89,10 +89,10 @@ def _setting(text: str) -> Any:
 
 def warm(quiet: bool = False) -> None:
     """Compiles the kernel if it has not been, saying so."""
-    from oak_sled.core import jit
+    from oak_sled.core.compiler.kernel import PROGRAM
 
-    if not jit.is_warm() and not quiet:
-        print("oak-sled: compiling the kernel once (a minute or two)...", file=sys.stderr, flush=True)
+    if not PROGRAM.is_ready() and not quiet:
+        print("oak-sled: compiling the kernel once (some seconds)...", file=sys.stderr, flush=True)
 
 
 @app.command("open")
@@ -303,25 +303,19 @@ def schema() -> None:
     print(json.dumps(yard_json.schema(), indent=1, ensure_ascii=False))
 
 
-@app.command("compile", hidden=True)
+@app.command("compile")
 def compile_kernel() -> None:
-    """Compiles the kernel ahead, as the set-up does."""
-    import numpy as np
+    """Compiles the kernel ahead, as the set-up does; nothing to do where it has been compiled."""
+    from oak_sled.core import warmup
+    from oak_sled.core.compiler.kernel import PROGRAM
 
-    from oak_sled.core import curve, demos, jit, preview
-    from oak_sled.core import run as runs
-    from oak_sled.core.world import Job
-
-    if jit.is_warm():
+    if PROGRAM.is_ready():
         print("kernel: compiled before")
         return
-    for name, told in (("fan-sled", "about half a minute"), ("quay", "contacts: about a minute")):
-        print(f"kernel: compiling ({told})...", flush=True)
-        yard = demos.load(name)
-        drill = yard.drill()
-        runs.execute(Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
-    curve.extremes(np.zeros(8), 2)
-    yard = demos.load("mortar")
-    job = Job(yard.craft(), yard.ground(), yard.drill(), yard.ticks)
-    preview.shot_path(job, 0, preview.state_of(runs.execute(job), 0))
-    print("kernel: compiled")
+
+    def told(symbol: str, done: int, of: int) -> None:
+        print(f"kernel: {done + 1} of {of}  {symbol.rpartition('.')[0]}", flush=True)
+
+    PROGRAM.told = told
+    seconds = warmup.compile_all()
+    print(f"kernel: compiled in {seconds:.1f} s of computing")

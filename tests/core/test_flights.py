@@ -2,12 +2,14 @@
 
 import math
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
 
-from oak_sled.core import cautions, demos, flights, jit, measures, preview, run, traces
+from oak_sled.core import cautions, demos, flights, measures, preview, run, traces
 from oak_sled.core.block import Block
+from oak_sled.core.compiler import kernel
 from oak_sled.core.event import Event
 from oak_sled.core.faults import Refused
 from oak_sled.core.parts.impulse import Impulse
@@ -282,8 +284,11 @@ def test_the_outlooks_of_sudden_parts_say_what_their_numbers_mean(make):
 # what is compiled again, and what is not
 
 
+CORE = Path(kernel.__file__).parents[1]
+
+
 def test_the_cache_follows_what_is_compiled_and_all_it_is_made_of():
-    names = {str(file.relative_to(jit.CORE)) for file in jit.kernel_sources()}
+    names = {str(file.relative_to(CORE)) for file in kernel.kernel_sources()}
     assert {
         "step.py",
         "loop.py",
@@ -294,9 +299,9 @@ def test_the_cache_follows_what_is_compiled_and_all_it_is_made_of():
         "units.py",
     } <= names
     assert not {"measures.py", "demos.py", "yard.py", "files/yard_json.py"} & names
-    for file in jit.CORE.rglob("*.py"):
-        if "@compiled" in file.read_text(encoding="utf-8"):
-            assert str(file.relative_to(jit.CORE)) in names
+    for file in CORE.rglob("*.py"):
+        if re.search(r"^@(compiled|inlined|unit)$", file.read_text(encoding="utf-8"), re.MULTILINE):
+            assert str(file.relative_to(CORE)) in names
 
 
 @pytest.mark.parametrize("speed", [4.0, 9.0, 16.0])

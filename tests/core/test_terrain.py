@@ -217,6 +217,7 @@ def carried(job):
     place = run.Layout.of(job.craft, job.ground).first_thing
     loop.first_row_among(now, scene, rows[0], place)
     told, sudden = world.inputs(job, ticks), among.sudden_of(job, scene)
+    among.connect(arrays, scene, sudden, job)
     loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
     return scene, now[0]
 

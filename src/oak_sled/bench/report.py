@@ -177,7 +177,7 @@ def memory(seconds: float) -> None:
 def start(count: int) -> None:
     """From the start of the process to a window with its run drawn, against a bare start of the same libraries."""
     probe = "from oak_sled.desk import program; program.start_probe()"
-    libraries = "numpy, pydantic, PyQt6.QtWidgets, pyqtgraph, moderngl, numba"
+    libraries = "numpy, pydantic, PyQt6.QtWidgets, pyqtgraph, moderngl, llvmlite.binding"
     bare = f"import {libraries}; print('ready', flush=True)"
 
     def until_ready(code: str) -> float:

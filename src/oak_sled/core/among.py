@@ -11,16 +11,18 @@ import numpy as np
 
 from oak_sled.core import hulls, spatial, surface
 from oak_sled.core.block import TIMBER, Block, Material
+from oak_sled.core.compiler import types
 from oak_sled.core.contact import scenery, things
 from oak_sled.core.contact.scenery import Laid, Piece, Solid
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.craft import Craft
+from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.state import Floats, Records
-from oak_sled.core.sudden import blows
+from oak_sled.core.state import FLY, GROUND, LAND, NOW, Floats, Records, World
+from oak_sled.core.sudden import blows, shots
 from oak_sled.core.sudden.shots import NOTES, Sudden
 from oak_sled.core.terrain import Relief
 from oak_sled.core.yard import Ground
@@ -104,6 +106,19 @@ def sudden_of(job: Job, scene: Scene) -> Sudden:
             found = [solid_number(name, job.ground) for name in part.spares]
             made.spared[place, [number for number in found if number >= 0]] = 1
     return made
+
+
+def connect(arrays: World, scene: Scene, sudden: Sudden, job: Job) -> None:
+    """Writes into the records of a run where the units are that act on other things: only what its parts need."""
+    parts, others = types.of_value(arrays.parts), (types.of_value(scene), types.of_value(sudden))
+    now = types.Record(NOW)
+    for place, part in enumerate(job.craft.parts):
+        kind = register.kind_of(part)
+        if kind.others is not None:
+            arrays.parts[place]["others"] = kind.others.address((parts, types.INT, *others, now))
+    if launchers(job.craft):
+        arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, now))
+        arrays.calls[LAND] = shots.land.address((parts, *others, now))
 
 
 def scene_of(craft: Craft, ground: Ground) -> Scene:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core import spatial
-from oak_sled.core.jit import compiled
+from oak_sled.core.compiler.kernel import compiled
 
 
 @compiled

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.jit import compiled
+from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.state import Floats
 
 

@@ -64,6 +64,11 @@ class LiveDrive:
     def _begin_things(self) -> None:
         self._scene = among.build(self.job)
         self._sudden = None if self._scene is None else among.sudden_of(self.job, self._scene)
+        self._connect()
+
+    def _connect(self) -> None:
+        if self._scene is not None and self._sudden is not None:
+            among.connect(self._arrays, self._scene, self._sudden, self.job)
 
     def happen(self, event: Event) -> None:
         """Something sudden at this moment: it happens in the next tick, and is kept with the inputs."""
@@ -129,6 +134,7 @@ class LiveDrive:
         self._arrays = world.build(job)._replace(events=self._arrays.events)
         self._scene = among.carried_on(among.build(job), self._scene)
         self._sudden = self._carried_sudden(job)
+        self._connect()
         mass = self._arrays.body["mass"][0]
         self._now["mass"] = mass
         self.settings_changed = True

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from oak_sled.core import body as body_module
 from oak_sled.core import step
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import things
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.state import DIVERGED, ENDED, FIXED_LINES, RUNNING
 
 FIXED = len(FIXED_LINES)

@@ -107,6 +107,7 @@ def execute(job: Job) -> Run:
         status, done = loop.advance(arrays, now, told, rows[1:], job.substeps)
     else:
         sudden = among.sudden_of(job, scene)
+        among.connect(arrays, scene, sudden, job)
         notes = sudden.notes
         place = layout.first_thing
         loop.first_row_among(now, scene, rows[0], place)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 
-from oak_sled.core.jit import compiled
+from oak_sled.core.compiler.kernel import compiled
 
 
 @compiled

@@ -120,6 +120,9 @@ EVENT = np.dtype(
     ]
 )
 
+FLY, LAND = range(2)
+"""Places in `World.calls`: what shots do in the air, and where they hit."""
+
 LOOSE, IN_PLACE, WEIGHTLESS = range(3)
 """How a sling holds the craft: not at all, where it is, or floating."""
 
@@ -178,8 +181,8 @@ NOW = np.dtype(
 
 
 class World(NamedTuple):
-    """All that stays as it is during a run. body, ground, drill: one record each; the rest a row a thing,
-    events in order of time."""
+    """All that stays as it is during a run. body, ground, drill: one record each; the rest a row a thing, events in
+    order of time. calls : addresses of units that only some runs need, see FLY and LAND; 0: not needed."""
 
     body: Records
     ground: Records
@@ -189,3 +192,4 @@ class World(NamedTuple):
     walls: Records
     gates: Records
     events: Records
+    calls: Ints

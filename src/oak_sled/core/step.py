@@ -11,22 +11,24 @@ import math
 
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, inlined, unit
 from oak_sled.core.contact import meeting, walls
-from oak_sled.core.jit import compiled, inlined, unit
-from oak_sled.core.parts import limiter, register, runner
+from oak_sled.core.parts import register, runner
 from oak_sled.core.state import (
     CONTACT,
     DAMPING,
     EDGE,
     FIXED_LINES,
+    FLY,
     GRAVITY,
     HOLDS,
     IN_PLACE,
     INTEGRATOR,
+    LAND,
     WALLS,
     WEIGHTLESS,
 )
-from oak_sled.core.sudden import blows, events, shots
+from oak_sled.core.sudden import events, shots
 
 FIXED = len(FIXED_LINES)
 
@@ -57,11 +59,12 @@ def tick_among(world, scene, sudden, now, raw):
         events.take_all_among(world.events, world.parts, scene.solids, now)
         read_motion(now)
     shape_channels(world.channels, drill, world.gates, now, raw)  # 1
-    let_fly(world.parts, ground, scene, sudden, now)
+    let_fly(world.calls, world.parts, ground, scene, sudden, now)
     until_contacts(body, ground, world.parts, now)  # 2 to 5
     meeting.meet_things(body, scene, now, ground.gravity, now.parts + CONTACT)  # 6
     hold(body, now)
-    shots.land(world.parts, scene, sudden, now)
+    if world.calls[LAND] != 0:
+        shots.LANDING(world.calls[LAND], world.parts, scene, sudden, now)
     after_contacts(body, ground, drill, world.parts, world.walls, world.gates, now, False)  # 7 and 8
 
 
@@ -76,21 +79,18 @@ def begin(now):
 
 
 @unit
-def let_fly(parts, ground, scene, sudden, now):
+def let_fly(calls, parts, ground, scene, sudden, now):
     """What acts on other things than the craft: shots leave, blows fall, and shots in flight go on."""
     for p in range(now.parts):
         part = parts[p]
-        if part.kind != register.LAUNCHER and part.kind != register.KNOCKBACK:
+        if part.others == 0:
             continue
         for i in range(6):
             now.reaction[p, i] = 0.0
-        if part.gain == 0.0:
-            continue
-        if part.kind == register.LAUNCHER:
-            shots.fire(part.launcher, p, part.gain, scene, sudden, now)
-        else:
-            blows.blow(parts, p, scene, sudden, now)
-    shots.fly(parts, ground, scene, sudden, now)
+        if part.gain != 0.0:
+            register.OTHERS(part.others, parts, p, scene, sudden, now)
+    if calls[FLY] != 0:
+        shots.FLYING(calls[FLY], parts, ground, scene, sudden, now)
 
 
 @inlined
@@ -219,16 +219,17 @@ def push_parts(parts, body, ground, now):
         now.activity[p] = 0.0
         if part.gain == 0.0:
             continue
-        if part.kind == register.RUNNER or part.kind == register.BRAKE:
-            body_module.foresee(now)
-        now.activity[p] = register.act(part, p, body, ground, now)
+        if part.act != 0:
+            if part.foresees == 1:
+                body_module.foresee(now)
+            now.activity[p] = register.ACT(part.act, part.own, p, body, ground, now)
         if part.gain != 1.0:
             for i in range(6):
                 now.lines[p, i] *= part.gain
     for p in range(body.first_limiter, now.parts):
         part = parts[p]
         if part.gain > 0.0:
-            now.activity[p] = limiter.fade(part.limiter, part.gain, parts, p, now)
+            now.activity[p] = register.FADE(part.fade, part.own, part.gain, parts, p, now)
 
 
 @compiled
@@ -324,7 +325,7 @@ def limit(parts, body, now):
     for p in range(body.first_limiter, now.parts):
         part = parts[p]
         if part.gain > 0.0:
-            acted = limiter.act(part.limiter, part.gain, p, now)
+            acted = register.LIMIT(part.limit, part.own, part.gain, p, now)
             now.activity[p] = max(now.activity[p], acted)
 
 

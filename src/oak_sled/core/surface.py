@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from oak_sled.core.jit import compiled
+from oak_sled.core.compiler.kernel import compiled
 
 MOST_PATCHES = 40
 

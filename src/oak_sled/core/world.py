@@ -85,6 +85,7 @@ def build(job: Job) -> state.World:
         walls=_walls(ground),
         gates=_many(state.GATE, [_gate(gate) for gate in ground.gates]),
         events=event_rows(drill.events, craft, ground),
+        calls=np.zeros(2, np.int64),
     )
 
 
@@ -115,12 +116,14 @@ def first_hold(job: Job) -> int:
 
 
 def _parts(craft: Craft, pack: Pack, ground: Ground) -> state.Records:
-    kinds = [document for document, _ in register.KINDS]
+    kinds = [kind.document for kind in register.KINDS]
     records = np.zeros(max(1, len(craft.parts)), register.PART)
     for place, (part, gain) in enumerate(zip(craft.parts, gains(craft), strict=True)):
         row = records[place]
         row["kind"] = kinds.index(type(part))
         row["gain"] = gain
+        for name, value in register.addresses(kinds.index(type(part))).items():
+            row[name] = value
         row["drives"] = float(part.FAMILY == "drive")
         for name, value in part.record(pack).items():
             row[part.kind][name] = value

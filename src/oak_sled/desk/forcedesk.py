@@ -193,7 +193,7 @@ class ForceDesk(QWidget):
     def show_parts(self) -> None:
         """The list of parts that can be fitted, each with a line about it."""
         menu = QMenu(self)
-        for kind, _ in KINDS:
+        for kind in (one.document for one in KINDS):
             menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
         menu.exec(self.add_button.mapToGlobal(QPoint(-220, -24 * len(KINDS))))
         menu.deleteLater()

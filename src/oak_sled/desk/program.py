@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import logging
 import os
-import subprocess
 import sys
 import time
 import traceback
@@ -14,15 +13,17 @@ from pathlib import Path
 from types import TracebackType
 
 from pydantic import ValidationError
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
-from oak_sled.core import demos, jit, measures
+from oak_sled.core import demos, measures, warmup
+from oak_sled.core.compiler.kernel import PROGRAM
 from oak_sled.core.document import faults_of
 from oak_sled.core.faults import Refused, refuse
 from oak_sled.desk import screen, theme
 from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.jobs import Errand
 from oak_sled.desk.session import Session
 from oak_sled.desk.window import Window
 from oak_sled.desk.yardview.renderer import Renderer
@@ -54,25 +55,37 @@ def try_renderer() -> tuple[Renderer | None, str]:
         return None, str(error).splitlines()[0]
 
 
-def wait_for_kernel(app: QApplication) -> None:
-    """Compiles the kernel in a child process behind a small window, if it has not been compiled."""
-    if jit.is_warm():
-        return
-    child = subprocess.Popen([sys.executable, "-m", "oak_sled", "compile"], stdout=subprocess.DEVNULL)
-    box = QWidget()
-    box.setObjectName("page")
-    box.setWindowTitle("Oak Sled")
-    column = QVBoxLayout(box)
-    column.addWidget(QLabel("Compiling the physics once. It takes a minute or two."))
-    bar = QProgressBar()
-    bar.setRange(0, 0)
-    column.addWidget(bar)
-    box.resize(420, 90)
-    box.show()
-    while child.poll() is None:
-        app.processEvents()
-        time.sleep(0.02)
-    box.close()
+class Compiling(QObject):
+    """Has the kernel compiled beside the window, where it was not: the first run first, then what others may need.
+
+    Signals: told(unit, done, of), from whatever thread compiles.
+    """
+
+    told = pyqtSignal(str, int, int)
+
+    def __init__(self, session: Session, parent: QObject):
+        super().__init__(parent)
+        self.session = session
+        self._rest: Errand | None = None
+        self.told.connect(self._say)
+        PROGRAM.told = self.told.emit
+        session.run_changed.connect(self._compile_the_rest)
+
+    def _say(self, unit: str, done: int, of: int) -> None:
+        self.session.say(f"compiling the physics once: {done + 1} of {of}")
+
+    def _compile_the_rest(self) -> None:
+        self.session.run_changed.disconnect(self._compile_the_rest)
+        self._rest = Errand(lambda _: warmup.compile_all(), self)
+        self._rest.answered.connect(self.close)
+        self._rest.start()
+
+    def close(self) -> None:
+        """Ends the thread, after what it is doing."""
+        PROGRAM.told = None
+        if self._rest is not None:
+            self._rest.close()
+            self._rest = None
 
 
 def build(where: str = "") -> Window:
@@ -81,6 +94,9 @@ def build(where: str = "") -> Window:
     session = Session(yard)
     renderer, no_gl = try_renderer()
     window = Window(session, renderer, no_gl)
+    if not PROGRAM.is_ready():
+        compiling = Compiling(session, window)
+        window.closing.connect(compiling.close)
     if where and not where.startswith("demo:"):
         window.keeper.open(Path(where), otherwise=lambda: session.open(yard, (), None))
     else:
@@ -114,7 +130,6 @@ def run(where: str) -> int:
         app = application()
     except Refused:
         raise
-    wait_for_kernel(app)
     window = build(where)
     catch_errors(window)
     window.show()
@@ -167,7 +182,6 @@ def drag(widget: QWidget, by: int, app: QApplication, steps: int = 12, let_go: b
 def ready_window(where: str = "demo:fan-sled") -> tuple[QApplication, Window]:
     """The window at 1280x800 with its first run drawn."""
     app = application()
-    wait_for_kernel(app)
     window = build(where)
     window.resize(1280, 800)
     window.show()

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -55,7 +55,9 @@ SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", 
 
 
 class Window(QMainWindow):
-    """Builds the bench and wires it; what it shows is the session's."""
+    """Builds the bench and wires it; what it shows is the session's. Signals: closing()."""
+
+    closing = pyqtSignal()
 
     def __init__(self, session: Session, renderer: Renderer | None, no_gl: str = ""):
         super().__init__()
@@ -665,6 +667,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.driver.stop()
+        self.closing.emit()
         self.playbar.set_playing(False)
         self.keeper.close()
         self.keeper.drop_autosave() if not self._has_work() else self.keeper.autosave()

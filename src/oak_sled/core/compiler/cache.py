@@ -18,6 +18,7 @@ from typing import Any
 import platformdirs
 
 from oak_sled.core.faults import Refused
+from oak_sled.core.files import disk
 
 log = logging.getLogger("oak_sled")
 
@@ -60,10 +61,6 @@ class Cache:
         self._write(f"{name}.json", json.dumps(data).encode())
         self._prune()
 
-    def has(self, name: str) -> bool:
-        """Whether an index is there."""
-        return f"{name}.json" in self.memory or any((folder / f"{name}.json").exists() for folder in self._folders())
-
     def _folders(self) -> list[Path]:
         return [self.folder] if self.shipped is None else [self.folder, self.shipped]
 
@@ -84,8 +81,6 @@ class Cache:
         return None
 
     def _write(self, name: str, content: bytes) -> None:
-        from oak_sled.core.files import disk
-
         self.memory[name] = content
         try:
             self.folder.mkdir(parents=True, exist_ok=True)

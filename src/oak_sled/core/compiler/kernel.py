@@ -12,6 +12,7 @@ import functools
 import hashlib
 import inspect
 import os
+import re
 import textwrap
 import threading
 from collections.abc import Callable, Iterable, Iterator
@@ -21,8 +22,10 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from oak_sled.core.compiler import types
+from oak_sled.core.compiler import llvm, machine, types
 from oak_sled.core.compiler.cache import Cache
+from oak_sled.core.compiler.reader import Reader
+from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Array, Bundle, Record, Tuple, Type
 
 CHECKED = bool(os.environ.get("OAK_SLED_CHECKED"))
@@ -42,15 +45,20 @@ class Kernel:
         self.file = _in_package(function.__code__.co_filename)
         if self.file not in _files:
             _files.append(self.file)
-        self._entries: dict[tuple[Type, ...], Entry] = {}
+        self.entries: dict[tuple[Type, ...], Entry] = {}
+        """By the types of the arguments: what Python has called so far."""
 
     def __call__(self, *arguments: Any) -> Any:
         """Runs the compiled function; raises `Refused` for what the language does not take."""
         given = tuple(types.of_value(one) for one in arguments)
-        entry = self._entries.get(given)
+        entry = self.entries.get(given)
         if entry is None:
-            entry = self._entries[given] = PROGRAM.entry(self, given)
+            entry = self.entries[given] = PROGRAM.entry(self, given)
         return entry(arguments)
+
+    def address(self, given: tuple[Type, ...]) -> int:
+        """Where the unit for these types lies in this process, compiled if need be; raises `Refused`."""
+        return PROGRAM.address(self, given)
 
     @functools.cached_property
     def node(self) -> ast.FunctionDef:
@@ -86,10 +94,18 @@ def told_line(number: int) -> str:
 
 @dataclass(frozen=True)
 class Address:
-    """Units that are called by their address: `ACT(part.act, ...)`. takes : a type an argument, None for any record."""
+    """Units that are called by their address: `ACT(part.act, ...)`.
+
+    takes : a type an argument; None: a record, an array or a bundle of any kind, which whoever writes the address
+    answers for. gives : the type of the result.
+    """
 
     takes: tuple[Type | None, ...]
     gives: Type
+
+    def __call__(self, address: int, *arguments: Any) -> Any:
+        """The same in Python: the unit whose address this is, uncompiled."""
+        return PROGRAM.at[int(address)].py_func(*arguments)
 
 
 def compiled(function: Callable[..., Any]) -> Kernel:
@@ -113,7 +129,6 @@ class Entry(NamedTuple):
     call: Any
     given: tuple[Type, ...]
     gives: Type
-    address: int
 
     def __call__(self, arguments: tuple[Any, ...]) -> Any:
         """Runs it; what it gives back is a number, a tuple of them, or None."""
@@ -153,7 +168,7 @@ def _shaped(of: Type, numbers: Iterator[Any]) -> Any:
 _CELL = {"double": ctypes.c_double, "i64": ctypes.c_int64, "i1": ctypes.c_bool, "ptr": ctypes.c_void_p}
 
 Told = Callable[[str, int, int], None]
-"""Of progress: a unit, how many are done, and of how many."""
+"""Of progress: a unit that is compiled now, how many are done, and of how many."""
 
 
 class Program:
@@ -165,43 +180,57 @@ class Program:
         self.told: Told | None = None
         self.compiled_anew: list[str] = []
         """Symbols of the units that were not in the cache."""
+        self.at: dict[int, Kernel] = {}
+        """Units by the addresses that were given out."""
+        self._addresses: dict[tuple[int, tuple[Type, ...]], int] = {}
         self._loaded: set[str] = set()
         self._lock = threading.RLock()
+
+    def is_ready(self) -> bool:
+        """Whether `mark_ready` was called for these sources on this machine."""
+        return self.cache.index(f"ready-{self.made_of[:32]}") is not None
+
+    def mark_ready(self) -> None:
+        """What a run needs has been compiled."""
+        self.cache.keep_index(f"ready-{self.made_of[:32]}", {})
 
     @functools.cached_property
     def made_of(self) -> str:
         """A hash of the sources, of this compiler and of the machine."""
-        from oak_sled.core.compiler import machine
-
         seal = hashlib.sha256(f"{machine.describe()} {CHECKED}".encode())
         for file in sorted([*self._sources(), *Path(__file__).parent.glob("*.py")]):
             seal.update(_in_package(str(file)).encode())
             seal.update(file.read_bytes())
         return seal.hexdigest()
 
-    def name_of(self, kernel: Kernel, given: tuple[Type, ...]) -> str:
-        """The name of the index of a function."""
-        return hashlib.sha256(f"{self.made_of} {kernel.symbol(given)}".encode()).hexdigest()[:32]
-
     def entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
         """The way from Python into a function, compiled if need be; raises `Refused`."""
-        with self._lock:
-            return self._entry(kernel, given)
+        address, gives = self._ready(kernel, given, with_door=True)
+        cells: list[Any] = [_CELL[cell] for one in given for cell in types.cells(one)]
+        call = ctypes.CFUNCTYPE(None, *cells, ctypes.c_void_p)(address(f"door.{kernel.symbol(given)}"))
+        return Entry(call, given, gives)
 
-    def _entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
-        from oak_sled.core.compiler import machine
+    def address(self, kernel: Kernel, given: tuple[Type, ...]) -> int:
+        """The address of a unit, compiled if need be; raises `Refused`."""
+        key = (id(kernel), given)
+        if key not in self._addresses:
+            address, _ = self._ready(kernel, given, with_door=False)
+            self._addresses[key] = address(kernel.symbol(given))
+            self.at[self._addresses[key]] = kernel
+        return self._addresses[key]
 
-        name = self.name_of(kernel, given)
+    def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[Callable[[str], int], Type]:
+        """Loads a function and all that it needs; (what gives the addresses of symbols, the type of its result)."""
+        name = hashlib.sha256(f"{self.made_of} {kernel.symbol(given)} {with_door}".encode()).hexdigest()[:32]
         found = self._from_index(name)
         if found is None:
-            found = self._compile(kernel, given, name)
+            found = self._compile(kernel, given, name, with_door)
         objects, gives = found
-        new = [symbol for symbol in objects if symbol not in self._loaded]
-        address = machine.load([objects[symbol] for symbol in new])
-        self._loaded.update(new)
-        cells = [_CELL[cell] for one in given for cell in types.cells(one)]
-        call = ctypes.CFUNCTYPE(None, *cells, ctypes.c_void_p)(address(f"door.{kernel.symbol(given)}"))
-        return Entry(call, given, gives, address(kernel.symbol(given)))
+        with self._lock:  # two threads may have compiled the same; it is loaded once
+            new = [symbol for symbol in objects if symbol not in self._loaded]
+            address = machine.load([objects[symbol] for symbol in new])
+            self._loaded.update(new)
+        return address, gives
 
     def _from_index(self, name: str) -> tuple[dict[str, bytes], Type] | None:
         index = self.cache.index(name)
@@ -215,12 +244,13 @@ class Program:
             objects[symbol] = content
         return objects, types.unpacked(index["gives"])
 
-    def _compile(self, kernel: Kernel, given: tuple[Type, ...], name: str) -> tuple[dict[str, bytes], Type]:
-        from oak_sled.core.compiler import llvm, machine
-
+    def _compile(
+        self, kernel: Kernel, given: tuple[Type, ...], name: str, with_door: bool
+    ) -> tuple[dict[str, bytes], Type]:
         function = self.read(kernel, given)
         texts = {one.symbol: self.text_of(one) for one in units_of(function)}
-        texts[f"door.{function.symbol}"] = llvm.door(function)
+        if with_door:
+            texts[f"door.{function.symbol}"] = llvm.door(function)
         names = {
             symbol: hashlib.sha256(f"{machine.describe()} {text}".encode()).hexdigest()[:32]
             for symbol, text in texts.items()
@@ -238,47 +268,61 @@ class Program:
         self.cache.keep_index(name, {"gives": types.packed(function.returns), "objects": names})
         return objects, function.returns
 
-    def read(self, kernel: Kernel, given: tuple[Type, ...]) -> Any:
+    def read(self, kernel: Kernel, given: tuple[Type, ...]) -> Function:
         """The typed tree of a function and of all that it calls; it counts as a unit. Raises `Refused`."""
-        from oak_sled.core.compiler.reader import Reader
-
         reader = Reader(lambda one: isinstance(one, Kernel), lambda one: isinstance(one, Address))
         function = reader.function(kernel, given)
         function.is_unit = True
         return function
 
     @staticmethod
-    def text_of(function: Any) -> str:
+    def text_of(function: Function) -> str:
         """A unit as LLVM text."""
-        from oak_sled.core.compiler.llvm import Module
-
-        module = Module(CHECKED)
+        module = llvm.Module(CHECKED)
         module.add(function)
         return module.text()
 
 
-def units_of(function: Any) -> list[Any]:
+def units_of(function: Function) -> list[Function]:
     """A function and every unit that it reaches, each once."""
-    found: dict[str, Any] = {}
+    found: list[Function] = []
+    seen: set[str] = set()
 
-    def walk(one: Any, seen: set[str]) -> None:
+    def walk(one: Function) -> None:
         if one.symbol in seen:
             return
         seen.add(one.symbol)
-        if one.is_unit or one is function:
-            found[one.symbol] = one
+        if one.is_unit:
+            found.append(one)
         for called in one.calls:
-            walk(called, seen)
+            walk(called)
 
-    walk(function, set())
-    return list(found.values())
-
-
-def _kernel_sources() -> list[Path]:
-    from oak_sled.core import jit
-
-    return jit.kernel_sources()
+    walk(function)
+    return found
 
 
-PROGRAM = Program(_kernel_sources)
+_IMPORTS = re.compile(r"^from (oak_sled\.core[\w.]*) import (\([^)]*\)|.*)$", re.MULTILINE)
+_MARK = re.compile(r"^@(compiled|inlined|unit)$", re.MULTILINE)
+
+
+def kernel_sources() -> list[Path]:
+    """The files that the kernel is made of: those that compile something, and all of the core they import."""
+    core = _PACKAGE / "core"
+    texts = {file: file.read_text(encoding="utf-8") for file in sorted(core.rglob("*.py"))}
+    wanted = [file for file, text in texts.items() if _MARK.search(text)]
+    found: set[Path] = set()
+    while wanted:
+        file = wanted.pop()
+        if file in found:
+            continue
+        found.add(file)
+        for module, names in _IMPORTS.findall(texts[file]):
+            place = core.joinpath(*module.split(".")[2:])
+            parts = [place / f"{name}.py" for name in re.findall(r"\w+", names)]
+            wanted += [part for part in (place.with_suffix(".py"), *parts) if part in texts]
+    return sorted(found)
+
+
+PROGRAM = Program(kernel_sources)
 """All compiled code of this process."""
+machine.told_line[0] = told_line

@@ -13,6 +13,8 @@ import llvmlite.binding as llvm
 
 from oak_sled.core.compiler.llvm import OUT_OF_RANGE
 
+told_line: list[Callable[[int], str]] = [str]
+"""What makes file and line of the number that a checked index hands over."""
 PLAIN = "plain"
 """The processor that every 64-bit machine of its family is: for objects that are shipped."""
 
@@ -41,9 +43,7 @@ def _engine() -> llvm.ExecutionEngine:
 
 @ctypes.CFUNCTYPE(None, ctypes.c_int64, ctypes.c_int64, ctypes.c_int64)
 def _out_of_range(line: int, index: int, size: int) -> None:
-    from oak_sled.core.compiler import kernel
-
-    print(f"{kernel.told_line(line)}: element {index} of {size}", file=sys.stderr, flush=True)
+    print(f"{told_line[0](line)}: element {index} of {size}", file=sys.stderr, flush=True)
     os.abort()  # nothing can be unwound through compiled code
 
 

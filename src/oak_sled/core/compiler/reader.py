@@ -580,7 +580,7 @@ class _Reading:
         if len(values) != 1 + len(address.takes) or values[0].type != INT:
             raise self.wrong(f"{len(values)} arguments", f"an address and {len(address.takes)} arguments")
         for value, wanted in zip(values[1:], address.takes, strict=True):
-            same = isinstance(value.type, Record) if wanted is None else value.type == wanted
+            same = isinstance(value.type, Record | Array | Bundle) if wanted is None else value.type == wanted
             if not same:
                 raise self.wrong(f"{types.short(value.type)} is handed to a unit", "the types it was declared with")
         self.function.writes = True

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest, manifold
 from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, PARKED, TOUCHING, TRIGGER
-from oak_sled.core.jit import compiled, unit
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""

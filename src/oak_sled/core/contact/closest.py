@@ -8,8 +8,8 @@ from __future__ import annotations
 import math
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact.things import CYLINDER
-from oak_sled.core.jit import compiled
 
 ROUNDS = 40
 NEAR = 1e-9

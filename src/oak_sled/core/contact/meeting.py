@@ -9,10 +9,10 @@ import math
 
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.things import CRAFT, FIXED, GROUND, OVERLAP, TOUCHING, UPRIGHT
 from oak_sled.core.contact.walls import APART
-from oak_sled.core.jit import compiled, unit
 
 STOP = 2
 

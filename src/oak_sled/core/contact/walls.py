@@ -11,7 +11,7 @@ import math
 
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial
-from oak_sled.core.jit import compiled
+from oak_sled.core.compiler.kernel import compiled
 
 SLOP = 1e-3
 """m of overlap that is left alone, so that a craft leaning on a wall keeps touching it."""

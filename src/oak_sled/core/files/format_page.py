@@ -34,7 +34,7 @@ def page() -> str:
     sections = [_HEAD]
     first: tuple[type[BaseModel], ...] = (yard.Yard, yard.Bench, craft.Craft, craft.Body, craft.Channel)
     sections += [_section(model, model.__name__) for model in first]
-    for document, _ in register.KINDS:
+    for document in (kind.document for kind in register.KINDS):
         sections.append(
             _section(document, f"Part: {document.TITLE.lower()} (`{document.model_fields['kind'].default}`)")
         )

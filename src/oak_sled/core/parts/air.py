@@ -8,9 +8,9 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.units import show
 
 RECORD = np.dtype([("area", "f8", (3,)), ("viscous", "f8"), ("at_point", "i8"), ("point", "f8", (3,))])
@@ -64,7 +64,7 @@ class AirDrag(Part):
 
 
 @unit
-def act(part, p, ground, now):
+def act(part, p, body, ground, now):
     """Books the drag of the air on its ledger line; returns 0."""
     against = (
         now.velocity[0] - ground.wind[0],
@@ -91,3 +91,6 @@ def act(part, p, ground, now):
             now.lines[p, 3 + i] = torque[i]
             now.points[p, i] = now.position[i] + lever[i]
     return 0.0
+
+
+KIND = Kind(AirDrag, RECORD, act)

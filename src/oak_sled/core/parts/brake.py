@@ -7,10 +7,11 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core import body, spatial, surface
+from oak_sled.core import body as body_module
+from oak_sled.core import spatial, surface
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled, unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
 RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
@@ -77,7 +78,7 @@ def along_ground(now, v):
 
 
 @unit
-def act(part, p, ground, now):
+def act(part, p, body, ground, now):
     """Books the braking force on its ledger line; returns how hard it is pressed, 0 to 1."""
     press = 1.0
     if part.channel >= 0:
@@ -98,7 +99,7 @@ def act(part, p, ground, now):
     if speed == 0.0:
         return press
     way = (way[0] / speed, way[1] / speed, way[2] / speed)
-    stopping = body.felt_mass(now, lever, way) * speed / now.dt
+    stopping = body_module.felt_mass(now, lever, way) * speed / now.dt
     grip = ground.grip
     if ground.patch_count > 0:
         x, y = now.position[0] + lever[0], now.position[1] + lever[1]
@@ -112,3 +113,6 @@ def act(part, p, ground, now):
             now.lines[p, 3 + i] = torque[i]
             now.points[p, i] = now.position[i] + lever[i]
     return press
+
+
+KIND = Kind(Brake, RECORD, act, foresees=True)

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal, get_args
 from pydantic import Field
 
 from oak_sled.core.dial import dial
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.state import BUMPER
 
 Response = Literal["slide", "bounce", "stop"]
@@ -59,3 +59,6 @@ class Bumper(Part):
         kept = math.hypot(along * self.keep_along, into * (self.bounce if self.response == "bounce" else 0.0))
         head_on = self.bounce if self.response == "bounce" else 0.0
         return (f"graze at 30°: loses {100 * (1 - kept):.0f} %", f"head on: {100 * head_on:.0f} % comes back")
+
+
+KIND = Kind(Bumper, RECORD)

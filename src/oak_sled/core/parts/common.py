@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
+from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
 
@@ -56,6 +58,25 @@ class Pack:
     def point(self, x: float, y: float, z: float) -> tuple[float, float, float]:
         """A point given in craft axes from the craft's origin, from the centre of mass."""
         return (x - self.centre[0], y - self.centre[1], z - self.centre[2])
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of part: its document, its packed record, and the units of its equations.
+
+    act : among the forces, `register.ACT`; None: it books nothing there. foresees : whether it reads the velocity that
+    the lines booked before it would leave. others : on other things than the craft, before the forces,
+    `register.OTHERS`. limit : on the speeds that came of the forces, `register.LIMIT`. fade : on the lines of the
+    forces, `register.FADE`.
+    """
+
+    document: type[Part]
+    record: np.dtype[Any]
+    act: Kernel | None = None
+    foresees: bool = False
+    others: Kernel | None = None
+    limit: Kernel | None = None
+    fade: Kernel | None = None
 
 
 class Part(Frozen):

@@ -8,9 +8,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.units import show
 
 RECORD = np.dtype([("area", "f8"), ("slope", "f8"), ("stall", "f8"), ("point", "f8", (3,))])
@@ -59,7 +59,7 @@ class Fin(Part):
 
 
 @unit
-def act(part, p, ground, now):
+def act(part, p, body, ground, now):
     """Books the side force of the fin on its ledger line; returns how near it is to its stall, 0 to 1."""
     lever = spatial.to_world(now.axes, part.point)
     swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
@@ -82,3 +82,6 @@ def act(part, p, ground, now):
         now.lines[p, 3 + i] = torque[i]
         now.points[p, i] = now.position[i] + lever[i]
     return abs(felt) / part.stall
+
+
+KIND = Kind(Fin, RECORD, act)

@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
@@ -152,7 +152,7 @@ def strength(part, p, now):
 
 
 @unit
-def act(part, p, now):
+def act(part, p, body, ground, now):
     """Books the push of impulse `p` on its ledger line; returns its share, or how far it is charged.
 
     Memory 2: share being given; 3: s of it left, carried in parts of a tick so that the whole is given at any rate.
@@ -182,3 +182,6 @@ def act(part, p, now):
             now.lines[p, 3 + i] = torque[i]
             now.points[p, i] = now.position[i] + lever[i]
     return memory[2]
+
+
+KIND = Kind(Impulse, RECORD, act)

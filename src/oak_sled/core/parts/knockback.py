@@ -8,9 +8,10 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.sudden import blows
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Timing = Literal["while_held", "on_press", "on_hit"]
@@ -174,8 +175,17 @@ def _flight(speed: float, lift_deg: float) -> str:
 
 
 @unit
-def act(p, now):
+def act(part, p, body, ground, now):
     """Books what the craft felt of a blow in this tick; returns 1 while its volume is open."""
     for i in range(6):
         now.lines[p, i] = now.reaction[p, i]
     return 1.0 if now.memory[p, 0] > 0.0 else 0.0
+
+
+@unit
+def act_on_others(parts, p, scene, sudden, now):
+    """Pushes whoever is in its volume in this tick."""
+    blows.blow(parts, p, scene, sudden, now)
+
+
+KIND = Kind(Knockback, RECORD, act, others=act_on_others)

@@ -8,10 +8,11 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import unit
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.sudden import shots
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Fires = Literal["while_held", "on_press"]
@@ -205,7 +206,7 @@ class Launcher(Part):
 
 
 @unit
-def act(p, now):
+def act(part, p, body, ground, now):
     """Books the recoil of what left in this tick; returns 1 if a shot did."""
     for i in range(6):
         now.lines[p, i] = now.reaction[p, i]
@@ -214,3 +215,12 @@ def act(p, now):
             now.points[p, i] = now.position[i]
         return 1.0
     return 0.0
+
+
+@unit
+def act_on_others(parts, p, scene, sudden, now):
+    """Fires a shot if it is time."""
+    shots.fire(parts[p].launcher, p, parts[p].gain, scene, sudden, now)
+
+
+KIND = Kind(Launcher, RECORD, act, others=act_on_others)

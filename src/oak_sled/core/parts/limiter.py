@@ -9,9 +9,9 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled, unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.units import show
 
 Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
@@ -169,3 +169,6 @@ def fade(part, gain, parts, p, now):
     for i in range(3):
         now.lines[p, first + i] -= (1.0 - left) * min(gain, 1.0) * pushed * way[i]
     return 1.0
+
+
+KIND = Kind(Limiter, RECORD, limit=act, fade=fade)

@@ -6,8 +6,8 @@ from typing import Any, Literal, get_args
 
 from pydantic import Field
 
+from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled
 from oak_sled.core.parts.common import Pack, Part
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]

@@ -1,16 +1,20 @@
-"""The register of part kinds: a line in KINDS, its name in AnyPart, and its branch in `act`.
+"""The register of part kinds: a line in KINDS, and its name in AnyPart.
 
-The number of a kind is its place in KINDS. `docs/adding-a-part.md` walks through an addition.
+The tick knows no kind: a part's row holds the addresses of its equations. `docs/adding-a-part.md` walks through an
+addition.
 """
 
 from __future__ import annotations
 
+import functools
 from typing import Annotated
 
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core.jit import compiled
+from oak_sled.core import state
+from oak_sled.core.compiler.kernel import Address
+from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Array, Record
 from oak_sled.core.parts import (
     air,
     brake,
@@ -25,22 +29,23 @@ from oak_sled.core.parts import (
     thruster,
     torque,
 )
+from oak_sled.core.parts.common import Kind, Part
 
 KINDS = (
-    (thruster.Thruster, thruster.RECORD),
-    (torque.Torque, torque.RECORD),
-    (runner.Runner, runner.RECORD),
-    (air.AirDrag, air.RECORD),
-    (fin.Fin, fin.RECORD),
-    (brake.Brake, brake.RECORD),
-    (limiter.Limiter, limiter.RECORD),
-    (bumper.Bumper, bumper.RECORD),
-    (impulse.Impulse, impulse.RECORD),
-    (sling.Sling, sling.RECORD),
-    (launcher.Launcher, launcher.RECORD),
-    (knockback.Knockback, knockback.RECORD),
+    thruster.KIND,
+    torque.KIND,
+    runner.KIND,
+    air.KIND,
+    fin.KIND,
+    brake.KIND,
+    limiter.KIND,
+    bumper.KIND,
+    impulse.KIND,
+    sling.KIND,
+    launcher.KIND,
+    knockback.KIND,
 )
-"""(document, packed record) of every kind of part."""
+"""Every kind of part."""
 
 AnyPart = Annotated[
     thruster.Thruster
@@ -58,40 +63,54 @@ AnyPart = Annotated[
     Field(discriminator="kind"),
 ]
 
-THRUSTER, TORQUE, RUNNER, AIR, FIN, BRAKE, LIMITER, BUMPER, IMPULSE, SLING, LAUNCHER, KNOCKBACK = range(len(KINDS))
-
-PART = np.dtype(
+_FRONT = np.dtype(
     [
         ("kind", "i8"),
         ("gain", "f8"),  # trim, mute and solo in one number
         ("drives", "f8"),  # 1 if it counts as thrust
-        *((document.model_fields["kind"].default, record) for document, record in KINDS),
+        ("foresees", "i8"),  # 1 if it reads the velocity that the lines before it would leave
+        ("act", "i8"),  # the address of its equation among the forces; 0: it has none there
+        ("others", "i8"),  # likewise: on other things than the craft
+        ("limit", "i8"),  # likewise: on the speeds
+        ("fade", "i8"),  # likewise: on the lines of the forces
     ]
 )
-"""The row of a part in the kernel: what every part has, and a record of each kind, one of which is filled."""
+_OWN = np.dtype([("first", "f8")])
+_NAMES = tuple(str(kind.document.model_fields["kind"].default) for kind in KINDS)
+
+PART = np.dtype(
+    {
+        "names": [*(_FRONT.names or ()), "own", *_NAMES],
+        "formats": [*(_FRONT[name] for name in _FRONT.names or ()), _OWN, *(kind.record for kind in KINDS)],
+        "offsets": [*range(0, _FRONT.itemsize, 8), *([_FRONT.itemsize] * (1 + len(KINDS)))],
+        "itemsize": _FRONT.itemsize + max(kind.record.itemsize for kind in KINDS),
+    }
+)
+"""The row of a part in the kernel: what every part has, and behind it its own record, by the name of its kind or as
+`own`: all of these lie in the same place, and one of them is filled."""
+
+_PARTS = Array(Record(PART), (None,))
+ACT = Address((None, INT, Record(state.BODY), Record(state.GROUND), Record(state.NOW)), FLOAT)
+"""act(own, p, body, ground, now): books a force on ledger line p; returns the activity, 0 to 1."""
+OTHERS = Address((_PARTS, INT, None, None, Record(state.NOW)), NOTHING)
+"""act_on_others(parts, p, scene, sudden, now): pushes other things; what the craft feels goes to `now.reaction`."""
+LIMIT = Address((None, FLOAT, INT, Record(state.NOW)), FLOAT)
+"""act(own, gain, p, now): changes speeds and books that; returns 1 if it did."""
+FADE = Address((None, FLOAT, _PARTS, INT, Record(state.NOW)), FLOAT)
+"""fade(own, gain, parts, p, now): changes lines of forces; returns 1 if it did."""
 
 
-@compiled
-def act(part, p, body, ground, now):
-    """Books the force of part `p` on its ledger line; returns its activity, 0 to 1."""
-    if part.kind == THRUSTER:
-        return thruster.act(part.thruster, p, now)
-    if part.kind == TORQUE:
-        return torque.act(part.torque, p, now)
-    if part.kind == RUNNER:
-        return runner.act(part.runner, p, body, ground, now)
-    if part.kind == AIR:
-        return air.act(part.air_drag, p, ground, now)
-    if part.kind == FIN:
-        return fin.act(part.fin, p, ground, now)
-    if part.kind == BRAKE:
-        return brake.act(part.brake, p, ground, now)
-    if part.kind == IMPULSE:
-        return impulse.act(part.impulse, p, now)
-    if part.kind == SLING:
-        return sling.act(part.sling, p, now)
-    if part.kind == LAUNCHER:
-        return launcher.act(p, now)
-    if part.kind == KNOCKBACK:
-        return knockback.act(p, now)
-    return 0.0
+def kind_of(part: Part) -> Kind:
+    """The kind of a part."""
+    return next(kind for kind in KINDS if kind.document is type(part))
+
+
+@functools.cache
+def addresses(number: int) -> dict[str, int]:
+    """The addresses of the equations of a kind, compiled if need be, as fields of its row."""
+    kind, own = KINDS[number], Record(KINDS[number].record)
+    found = {"foresees": int(kind.foresees)}
+    for name, equation, declared in (("act", kind.act, ACT), ("limit", kind.limit, LIMIT), ("fade", kind.fade, FADE)):
+        if equation is not None:
+            found[name] = equation.address(tuple(own if one is None else one for one in declared.takes))
+    return found

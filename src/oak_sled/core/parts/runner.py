@@ -11,10 +11,10 @@ from pydantic import Field, model_validator
 
 from oak_sled.core import body as body_module
 from oak_sled.core import curve, spatial, surface
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen
-from oak_sled.core.jit import compiled, unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Law = Literal["share", "linear", "curve"]
@@ -353,3 +353,6 @@ def act(part, p, body, ground, now):
         now.points[p, 1] += middle_y / weights
         now.points[p, 2] += middle_z / weights
     return most
+
+
+KIND = Kind(Runner, RECORD, act, foresees=True)

@@ -8,9 +8,9 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import unit
-from oak_sled.core.parts.common import Family, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
@@ -71,7 +71,7 @@ class Sling(Part):
 
 
 @unit
-def act(part, p, now):
+def act(part, p, body, ground, now):
     """Books the push of a sling that is let go in this tick; returns its share."""
     if now.trigger[p] == 0.0:
         return 0.0
@@ -92,3 +92,6 @@ def act(part, p, now):
         x, y, z = 0.0, 0.0, z / pull
     now.lines[p, 0], now.lines[p, 1], now.lines[p, 2] = size * x, size * y, size * z
     return share
+
+
+KIND = Kind(Sling, RECORD, act)

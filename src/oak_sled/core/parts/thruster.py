@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Pack, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Setting
 from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
@@ -167,7 +167,7 @@ def approach(net: float, square: float, linear: float, damping: float, mass: flo
 
 
 @unit
-def act(part, p, now):
+def act(part, p, body, ground, now):
     """Books the push of thruster `p` on its ledger line; returns how far it is open, 0 to 1."""
     level = push.level(part, p, now)
     share = level if level >= 0.0 else level * part.reverse
@@ -204,3 +204,6 @@ def thrust_line(part, now):
     if part.vane_channel >= 0:
         azimuth -= part.vane * now.channels[part.vane_channel]
     return push.aimed(part, (part.flat * math.cos(azimuth), part.flat * math.sin(azimuth), part.steep), now)
+
+
+KIND = Kind(Thruster, RECORD, act)

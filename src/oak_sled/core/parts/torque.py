@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.dial import dial
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Pack, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Setting
 from oak_sled.core.units import show
 
 Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
@@ -111,7 +111,7 @@ class Torque(push.Push):
 
 
 @unit
-def act(part, p, now):
+def act(part, p, body, ground, now):
     """Books the torque of part `p` on its ledger line; returns how far it is open, 0 to 1."""
     level = push.level(part, p, now)
     share = level * authority(part, now)
@@ -151,3 +151,6 @@ def authority(part, now):
     if part.flips == 1 and now.forward < 0.0:
         share = -share
     return share
+
+
+KIND = Kind(Torque, RECORD, act)

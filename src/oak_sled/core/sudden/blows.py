@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact.things import FREE
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
 from oak_sled.core.sudden import events
 
@@ -78,7 +78,7 @@ def end_round(memory, notes):
     memory[0] = 0.0
 
 
-@unit
+@compiled
 def blow(parts, p, scene, sudden, now):
     """Knockback `p` in this tick: whoever is in its volume is pushed; the craft feels its share."""
     part = parts[p].knockback

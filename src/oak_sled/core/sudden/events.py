@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.things import CRAFT, FREE, HUNG
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.state import DROP, HOLD, LOOSE, POKE, PUSHED, RELEASE, TRIGGER
 
 HAIR = 1e-9

@@ -13,10 +13,11 @@ from typing import NamedTuple
 import numpy as np
 
 from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import Address, compiled, unit
+from oak_sled.core.compiler.types import NOTHING, Record
 from oak_sled.core.contact.things import CRAFT, FREE, PARKED, TOUCHING
-from oak_sled.core.jit import compiled, unit
 from oak_sled.core.parts import push
-from oak_sled.core.state import Floats, Ints
+from oak_sled.core.state import GROUND, NOW, Floats, Ints
 from oak_sled.core.sudden import blows, events
 
 FIRED, RECYCLED = 0, 1
@@ -299,3 +300,9 @@ def path(part, ground, start, spin, dt, floor, out):
         if z <= floor:
             return k + 1
     return out.shape[0]
+
+
+FLYING = Address((None, Record(GROUND), None, None, Record(NOW)), NOTHING)
+"""`fly` by its address."""
+LANDING = Address((None, None, None, Record(NOW)), NOTHING)
+"""`land` by its address."""
