@@ -22,7 +22,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from oak_sled.core.compiler import llvm, machine, types
+from oak_sled.core.compiler import llvm, machine, plain, types
 from oak_sled.core.compiler.cache import Cache
 from oak_sled.core.compiler.reader import Reader
 from oak_sled.core.compiler.tree import Function
@@ -49,7 +49,9 @@ class Kernel:
         """By the types of the arguments: what Python has called so far."""
 
     def __call__(self, *arguments: Any) -> Any:
-        """Runs the compiled function; raises `Refused` for what the language does not take."""
+        """Runs the compiled function, or its source inside `plain.python`; raises `Refused` for what is no argument."""
+        if plain.is_on():
+            return plain.function_of(self)(*(plain.seen(one) for one in arguments))
         given = tuple(types.of_value(one) for one in arguments)
         entry = self.entries.get(given)
         if entry is None:
@@ -105,7 +107,12 @@ class Address:
 
     def __call__(self, address: int, *arguments: Any) -> Any:
         """The same in Python: the unit whose address this is, uncompiled."""
-        return PROGRAM.at[int(address)].py_func(*arguments)
+        kernel, given = PROGRAM.at[int(address)]
+        seen = [
+            plain.retyped(one, of.dtype) if isinstance(of, Record) else one
+            for one, of in zip(arguments, given, strict=True)
+        ]
+        return kernel(*seen)
 
 
 def compiled(function: Callable[..., Any]) -> Kernel:
@@ -180,8 +187,8 @@ class Program:
         self.told: Told | None = None
         self.compiled_anew: list[str] = []
         """Symbols of the units that were not in the cache."""
-        self.at: dict[int, Kernel] = {}
-        """Units by the addresses that were given out."""
+        self.at: dict[int, tuple[Kernel, tuple[Type, ...]]] = {}
+        """Units and the types they take, by the addresses that were given out."""
         self._addresses: dict[tuple[int, tuple[Type, ...]], int] = {}
         self._loaded: set[str] = set()
         self._lock = threading.RLock()
@@ -216,7 +223,7 @@ class Program:
         if key not in self._addresses:
             address, _ = self._ready(kernel, given, with_door=False)
             self._addresses[key] = address(kernel.symbol(given))
-            self.at[self._addresses[key]] = kernel
+            self.at[self._addresses[key]] = (kernel, given)
         return self._addresses[key]
 
     def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[Callable[[str], int], Type]:

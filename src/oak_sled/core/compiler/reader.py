@@ -237,6 +237,11 @@ class _Reading:
         if not isinstance(value, TupleOf):
             value = self.keep(value, made)  # made once, whatever is taken from it
         items = self.items_of(value, len(targets))
+        names = {target.id for target in targets if isinstance(target, ast.Name)}
+        if len(names) == len(targets) and not any(names & _names(item) for item in items):
+            for target, item in zip(targets, items, strict=True):
+                self.assign(target, item, made)
+            return
         # all are made before the first is assigned: a, b = b, a
         kept = [self.keep(item, made) for item in items]
         for target, item in zip(targets, kept, strict=True):
@@ -629,12 +634,24 @@ def _words(node: ast.AST) -> str:
     return type(node).__name__
 
 
+def _names(value: Expr) -> set[str]:
+    """The names that an expression reads."""
+    found = {value.name} if isinstance(value, Name) else set()
+    for one in _inner(value):
+        found |= _names(one)
+    return found
+
+
+def _inner(value: Expr) -> list[Expr]:
+    found: list[Expr] = []
+    for name in value.__slots__:
+        one = getattr(value, name)
+        found += one if isinstance(one, list) else [one] if hasattr(one, "__slots__") and hasattr(one, "type") else []
+    return found
+
+
 def _calls(value: Expr) -> bool:
     """Whether an expression calls a function of the kernel."""
     if isinstance(value, Call | CallAt):
         return True
-    inner: list[Expr] = []
-    for name in value.__slots__:
-        one = getattr(value, name)
-        inner += one if isinstance(one, list) else [one] if hasattr(one, "__slots__") and hasattr(one, "type") else []
-    return any(_calls(one) for one in inner)
+    return any(_calls(one) for one in _inner(value))
