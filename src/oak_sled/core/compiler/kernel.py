@@ -7,6 +7,7 @@ its symbol, so that an edit of it compiles nothing else. Called from Python, eac
 from __future__ import annotations
 
 import ast
+import contextlib
 import ctypes
 import functools
 import hashlib
@@ -45,6 +46,7 @@ class Kernel:
         self.file = _in_package(function.__code__.co_filename)
         if self.file not in _files:
             _files.append(self.file)
+            _note_source(function.__code__.co_filename)
         self.entries: dict[tuple[Type, ...], Entry] = {}
         """By the types of the arguments: what Python has called so far."""
 
@@ -82,6 +84,16 @@ class Kernel:
     def line_of(self, line: int) -> int:
         """File and line as one number, for compiled code."""
         return _files.index(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
+
+
+_outside = hashlib.sha256()
+"""Of the sources of kernel functions that are not the package's own, such as those of a test."""
+
+
+def _note_source(file: str) -> None:
+    if not Path(file).is_relative_to(_PACKAGE):
+        with contextlib.suppress(OSError):  # a function without a file cannot be read, and is refused then
+            _outside.update(Path(file).read_bytes())
 
 
 def _in_package(file: str) -> str:
@@ -228,7 +240,9 @@ class Program:
 
     def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[Callable[[str], int], Type]:
         """Loads a function and all that it needs; (what gives the addresses of symbols, the type of its result)."""
-        name = hashlib.sha256(f"{self.made_of} {kernel.symbol(given)} {with_door}".encode()).hexdigest()[:32]
+        name = hashlib.sha256(
+            f"{self.made_of} {_outside.hexdigest()} {kernel.symbol(given)} {with_door}".encode()
+        ).hexdigest()[:32]
         found = self._from_index(name)
         if found is None:
             found = self._compile(kernel, given, name, with_door)

@@ -91,7 +91,14 @@ def seen(value: Any) -> Any:
         if value.dtype.names is not None:
             return Row(value) if value.ndim == 0 else Rows(value)
         return value[()] if value.ndim == 0 else value
-    return np.float64(value) if isinstance(value, float) else value
+    if isinstance(value, bool | np.bool_):
+        return bool(value)
+    return np.float64(value) if isinstance(value, float) else np.int64(value) if isinstance(value, int) else value
+
+
+def _counted(*bounds: Any) -> Iterator[np.int64]:
+    """`range`, in ints of 64 bits."""
+    return map(np.int64, range(*(int(bound) for bound in bounds)))
 
 
 def retyped(value: Any, dtype: np.dtype[Any]) -> Any:
@@ -116,19 +123,21 @@ def _from_c(name: str, count: int) -> Callable[..., Any]:
     return lambda *values: np.float64(function(*values))
 
 
-def to_int(value: Any) -> int:
+def to_int(value: Any) -> np.int64:
     """A number as an int: cut off, the nearest that 64 bits hold, 0 for NaN."""
+    if isinstance(value, np.uint64):
+        return value.astype(np.int64)
     if value != value:
-        return 0
+        return np.int64(0)
     if value in (np.inf, -np.inf):
-        return 2**63 - 1 if value > 0 else -(2**63)
-    return max(-(2**63), min(2**63 - 1, int(value)))
+        return np.int64(2**63 - 1 if value > 0 else -(2**63))
+    return np.int64(max(-(2**63), min(2**63 - 1, int(value))))
 
 
 def _power(base: Any, exponent: Any) -> Any:
-    if not isinstance(exponent, int):
+    if not isinstance(exponent, np.int64):
         return _from_c("pow", 2)(base, exponent)
-    made, left = None, exponent
+    made, left = None, int(exponent)
     while left:
         if left & 1:
             made = base if made is None else made * base
@@ -138,17 +147,16 @@ def _power(base: Any, exponent: Any) -> Any:
     return made
 
 
-def _whole(value: Any) -> Any:
-    """An int as 64 bits hold it."""
-    return value if isinstance(value, np.uint64) else (int(value) + 2**63) % 2**64 - 2**63
-
-
 def _divide(a: Any, b: Any) -> Any:
-    return type(a)(0) if b == 0 else a // b if isinstance(a, np.uint64) else _whole(int(a) // int(b))
+    if isinstance(a, np.uint64):
+        return np.uint64(0) if b == 0 else a // b
+    return np.int64(0) if b == 0 else np.int64((int(a) // int(b) + 2**63) % 2**64 - 2**63)
 
 
 def _rest(a: Any, b: Any) -> Any:
-    return type(a)(0) if b == 0 else a % b if isinstance(a, np.uint64) else int(a) % int(b)
+    if isinstance(a, np.uint64):
+        return np.uint64(0) if b == 0 else a % b
+    return np.int64(0) if b == 0 else np.int64(int(a) % int(b))
 
 
 def _over(a: Any, b: Any) -> Any:
@@ -166,12 +174,20 @@ _MATH = _Math(
     ceil=lambda value: to_int(_from_c("ceil", 1)(value)),
     pi=np.float64(np.pi), tau=np.float64(2.0 * np.pi), e=np.float64(np.e), inf=np.float64(np.inf),
 )  # fmt: skip
-_OWN = {"_power": _power, "_divide": _divide, "_rest": _rest, "_over": _over, "int": to_int, "float": np.float64}
+_OWN = {
+    "_power": _power,
+    "_divide": _divide,
+    "_rest": _rest,
+    "_over": _over,
+    "int": to_int,
+    "float": np.float64,
+    "range": _counted,
+}
 _CALLED = {ast.Pow: "_power", ast.FloorDiv: "_divide", ast.Mod: "_rest", ast.Div: "_over"}
 
 
 class _Rewrite(ast.NodeTransformer):
-    """Operators that Python has otherwise become calls; floats become NumPy's."""
+    """Operators that Python has otherwise become calls."""
 
     def visit_BinOp(self, node: ast.BinOp) -> ast.expr:
         self.generic_visit(node)
@@ -191,15 +207,13 @@ class _Rewrite(ast.NodeTransformer):
                 inner.ctx = ast.Load()
         return ast.Assign([node.target], ast.Call(ast.Name(name, ast.Load()), [old, node.value], []))
 
-    def visit_Constant(self, node: ast.Constant) -> ast.expr:
-        if isinstance(node.value, float):
-            return ast.Call(ast.Name("float", ast.Load()), [node], [])
-        return node
-
 
 def _known(value: Any) -> Any:
+    """A constant as a number of NumPy."""
     if isinstance(value, float):
         return np.float64(value)
+    if type(value) is int and -(2**63) <= value < 2**63:
+        return np.int64(value)
     if type(value) is tuple:
         return tuple(_known(item) for item in value)
     return _MATH if getattr(value, "__name__", "") == "math" else value
@@ -213,5 +227,6 @@ def function_of(kernel: Kernel) -> Callable[..., Any]:
     ast.fix_missing_locations(tree)
     space = {name: _known(value) for name, value in kernel.py_func.__globals__.items()} | _OWN
     exec(compile(tree, f"<{kernel.file}>", "exec"), space)
-    made: Callable[..., Any] = space[kernel.__name__]
+    made: python_types.FunctionType = space[kernel.__name__]
+    made.__code__ = made.__code__.replace(co_consts=tuple(_known(value) for value in made.__code__.co_consts))
     return made
