@@ -22,7 +22,8 @@ from oak_sled.core.compiler.c99 import File
 from oak_sled.core.record import Layout
 
 CC = shutil.which("cc") or shutil.which("gcc")
-FLAGS = ["-std=c99", "-O2", "-ffp-contract=off", "-Wall", "-Wextra", "-Werror", "-Wno-unused", "-shared", "-fPIC"]
+FLAGS = ["-std=c99", "-O2", "-ffp-contract=off", "-Wall", "-Wextra", "-Werror", "-shared", "-fPIC"]
+FLAGS += ["-Wno-unused", "-Wno-tautological-compare"]  # random functions are full of both
 
 
 def built(text, folder):
@@ -113,7 +114,7 @@ class Writer:
             lambda: f"(-{name})",
             lambda: f"int({self.number(deep - 1)})",
             lambda: f"math.{r.choice(['floor', 'ceil'])}({self.number(deep - 1)})",
-            lambda: f"int(dice(np.uint64({name}), np.uint64({inner()})) >> np.uint64({r.randrange(1, 64)}))",
+            lambda: f"int(dice(np.uint64({name}), np.uint64(i{r.randrange(4)})) >> np.uint64({r.randrange(1, 64)}))",
             lambda: f"({inner()} if {self.truth(deep - 1)} else {inner()})",
             lambda: f"int({self.truth(deep - 1)})",
         )

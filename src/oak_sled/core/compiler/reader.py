@@ -504,6 +504,8 @@ class _Reading:
             left, made = exponent.value, None
             if not 1 <= left <= LONGEST_POWER:
                 raise self.wrong(f"the power {left}", f"1 to {LONGEST_POWER}, or a float")
+            if isinstance(base, Const) and base.type == INT:
+                return self.constant(base.value**left)
             if isinstance(base, Call | CallAt):
                 raise self.wrong("a power of a call", "a name for its result first")
             while left:

@@ -1,0 +1,126 @@
+"""Compiled kernels on disk: used from any path, whole or compiled again, and never in the way."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import oak_sled
+from oak_sled.core.compiler import cache, kernel, machine
+
+SOURCE = Path(oak_sled.__file__).parent
+SMALL = """
+import sys, json
+from oak_sled.core import spatial
+from oak_sled.core.compiler.kernel import PROGRAM
+made = spatial.cross((1.0, 2.0, 3.0), (3.0, 2.0, 1.0))
+print(json.dumps([made, len(PROGRAM.compiled_anew)]))
+"""
+RIGHT = [-4.0, 8.0, -4.0]
+
+
+def call(folder, source=SOURCE, code=SMALL, **more):
+    """What a new process says that calls a small kernel function: its result and how many units it compiled."""
+    env = {**os.environ, "OAK_SLED_CACHE": str(folder), "PYTHONPATH": str(source.parent), **more}
+    done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    made, anew = json.loads(done.stdout)
+    assert made == RIGHT
+    return anew, done.stderr
+
+
+def test_what_was_compiled_is_used_again_from_any_path_of_the_sources(tmp_path):
+    assert call(tmp_path)[0] == 2  # the unit, and the door by which Python enters
+    assert call(tmp_path) == (0, "")
+    elsewhere = tmp_path / "moved" / "oak_sled"
+    shutil.copytree(SOURCE, elsewhere, ignore=shutil.ignore_patterns("__pycache__", "fonts", "demo"))
+    assert call(tmp_path, elsewhere) == (0, "")
+    file = elsewhere / "core" / "spatial.py"
+    file.write_text(file.read_text().replace("def dot(a, b):", "def dot(b, a):"))
+    assert call(tmp_path, elsewhere)[0] == 0, "its text is the same, whatever else was edited"
+
+
+@pytest.mark.parametrize("damage", [lambda raw: raw[: len(raw) // 2], lambda raw: b"", lambda raw: b"x" + raw[1:]])
+def test_a_damaged_file_is_compiled_again_and_said_once(tmp_path, damage):
+    call(tmp_path)
+    for file in (tmp_path / "kernel").iterdir():
+        file.write_bytes(damage(file.read_bytes()))
+    anew, said = call(tmp_path)
+    assert anew == 2
+    assert said.count("is damaged") == 1
+    assert call(tmp_path) == (0, "")
+
+
+def test_two_processes_at_once(tmp_path):
+    env = {**os.environ, "OAK_SLED_CACHE": str(tmp_path)}
+    both = [subprocess.Popen([sys.executable, "-c", SMALL], env=env, stdout=subprocess.PIPE) for _ in range(4)]
+    for one in both:
+        assert json.loads(one.communicate()[0])[0] == RIGHT
+        assert one.returncode == 0
+    assert call(tmp_path) == (0, "")
+    assert not [file for file in (tmp_path / "kernel").iterdir() if file.suffix not in (".o", ".json")]
+
+
+def test_where_nothing_can_be_written_it_stays_in_memory(tmp_path):
+    (tmp_path / "kernel").write_text("no folder")
+    anew, said = call(tmp_path)
+    assert anew == 2
+    assert said == ""
+    made = cache.Cache(tmp_path / "kernel")
+    made.keep_object("a", b"code")
+    assert made.object("a") == b"code"
+
+
+def test_another_processor_has_other_objects():
+    before = machine.describe()
+    assert machine.llvm.get_host_cpu_name() in before
+    assert machine.describe(machine.PLAIN) != before
+
+
+def test_old_files_go_where_there_is_too_much(tmp_path, monkeypatch):
+    monkeypatch.setattr(cache, "MOST_BYTES", 3000)
+    made = cache.Cache(tmp_path)
+    for k in range(5):
+        made.keep_object(f"object{k}", bytes(900))
+        os.utime(tmp_path / f"object{k}.o", (k, k))
+    made.keep_index("index", {"k": 1})
+    left = sorted(file.name for file in tmp_path.iterdir())
+    assert "object4.o" in left
+    assert "object0.o" not in left
+    assert sum(file.stat().st_size for file in tmp_path.iterdir()) <= 3000
+
+
+def test_nothing_in_it_is_run_when_it_is_read():
+    for file in Path(kernel.__file__).parent.glob("*.py"):
+        text = file.read_text()
+        assert "import pickle" not in text
+        assert "marshal" not in text
+
+
+def test_only_what_a_craft_has_is_compiled(tmp_path):
+    code = """
+import json
+from oak_sled.core import demos, run, world
+from oak_sled.core.compiler.kernel import PROGRAM
+yard = demos.load("fan-sled")
+drill = yard.drill().replace(duration=0.05)
+craft = yard.craft()
+run.execute(world.Job(craft.replace(parts=()), yard.ground_of(drill), drill))
+bare = list(PROGRAM.compiled_anew)
+run.execute(world.Job(craft, yard.ground_of(drill), drill))
+print(json.dumps([bare, PROGRAM.compiled_anew[len(bare):]]))
+"""
+    env = {**os.environ, "OAK_SLED_CACHE": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    bare, more = json.loads(done.stdout)
+    assert not [symbol for symbol in bare if symbol.startswith(("parts.", "contact.solver", "sudden.shots"))]
+    kinds = {symbol.split(".")[1] for symbol in more if symbol.startswith("parts.")}
+    assert {"thruster", "runner", "brake"} <= kinds
+    assert not kinds & {"launcher", "knockback", "fin", "sling"}
