@@ -1,7 +1,8 @@
 # make demo   set up what is needed and open the demo yard
 # make test   set up what is needed and run all tests
+# make test-all  those, and the ones that take minutes
 # make setup  the set-up alone; leaves .venv/bin/oak-sled
-.PHONY: demo test setup lint bench shots
+.PHONY: demo test test-all setup lint bench shots
 
 setup:
 	@scripts/setup.sh
@@ -11,6 +12,11 @@ demo: setup
 
 test: setup
 	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 --dist loadfile
+
+# also the tests that take minutes: every demo drill in plain Python, and the core with every index checked
+test-all: test
+	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 -m slow
+	@env -u DISPLAY -u WAYLAND_DISPLAY OAK_SLED_CHECKED=1 .venv/bin/python -m pytest -q -n 2 --dist loadfile tests/core
 
 lint: setup
 	@.venv/bin/ruff check src tests scripts && .venv/bin/ruff format --check src tests

@@ -12,7 +12,7 @@ from collections.abc import Callable
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from oak_sled.bench import heap, keeping
+from oak_sled.bench import compiling, heap, keeping
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core import demos, loop, run, world
@@ -29,6 +29,7 @@ def print_all(quick: bool, window: bool) -> None:
     """Measures and prints everything."""
     print("figure                                   value        against                        ratio")
     kernel(9 if quick else 41)
+    compiling.compiling()
     solver()
     heap.heaps(1 if quick else 3)
     heap.ball_heap(1 if quick else 3)

@@ -13,6 +13,7 @@ from oak_sled.core import loop, state, world
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.compiler.kernel import PROGRAM, Kernel
+from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Record, Type
 from oak_sled.core.parts import register
 from oak_sled.core.world import Job
@@ -61,14 +62,14 @@ def equations(job: Job) -> Equations:
             ("limit", kind.limit, register.LIMIT),
             ("fade", kind.fade, register.FADE),
         )
-        for word, kernel, declared in known:
-            if kernel is not None:
+        for word, equation, declared in known:
+            if equation is not None:
                 own = Record(kind.record)
                 name = f"{word}_{part.kind}"
-                file.add(_read(kernel, tuple(own if one is None else one for one in declared.takes)), name)
+                file.add(_read(equation, tuple(own if one is None else one for one in declared.takes)), name)
                 acts.setdefault(number, {})[word] = name
     return Equations(file.text(), acts)
 
 
-def _read(kernel: Kernel, given: tuple[Type, ...]):  # type: ignore[no-untyped-def]
+def _read(kernel: Kernel, given: tuple[Type, ...]) -> Function:
     return PROGRAM.read(kernel, given)

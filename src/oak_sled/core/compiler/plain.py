@@ -111,7 +111,8 @@ def retyped(value: Any, dtype: np.dtype[Any]) -> Any:
 def _laid_over(value: Any, dtype: np.dtype[Any]) -> Any:
     """An array of shape () over the memory of a record."""
     place = value.__array_interface__["data"][0]
-    return np.ndarray((), dtype, buffer=(ctypes.c_char * dtype.itemsize).from_address(place))
+    memory: Any = (ctypes.c_char * dtype.itemsize).from_address(place)
+    return np.ndarray((), dtype, buffer=memory)
 
 
 _libm = ctypes.CDLL(ctypes.util.find_library("m") or "libm.so.6")
