@@ -2,7 +2,7 @@
 # make test   set up what is needed and run all tests
 # make test-all  those, and the ones that take minutes
 # make setup  the set-up alone; leaves .venv/bin/oak-sled
-.PHONY: demo test test-all setup lint bench shots
+.PHONY: demo test test-all setup lint bench shots wheel
 
 setup:
 	@scripts/setup.sh
@@ -20,6 +20,10 @@ test-all: test
 
 lint: setup
 	@.venv/bin/ruff check src tests scripts && .venv/bin/ruff format --check src tests
+
+# a wheel that carries the compiled kernel
+wheel: setup
+	@.venv/bin/python scripts/ship_kernel.py && .venv/bin/python -m pip wheel --quiet --no-deps --no-build-isolation -w dist . && ls dist; rm -rf src/oak_sled/core/compiler/shipped
 
 bench: setup
 	@scripts/on-virtual-display.sh .venv/bin/oak-sled bench

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 import oak_sled
-from oak_sled.core.compiler import cache, kernel, machine
+from oak_sled.core.compiler import cache, kernel
 
 SOURCE = Path(oak_sled.__file__).parent
 SMALL = """
@@ -77,10 +77,27 @@ def test_where_nothing_can_be_written_it_stays_in_memory(tmp_path):
     assert made.object("a") == b"code"
 
 
-def test_another_processor_has_other_objects():
-    before = machine.describe()
-    assert machine.llvm.get_host_cpu_name() in before
-    assert machine.describe(machine.PLAIN) != before
+def test_what_is_shipped_needs_no_compiling(tmp_path):
+    """The objects that a wheel carries serve any processor of the family: nothing is compiled, nothing written."""
+    shipped = SOURCE.parents[1] / "scripts" / "ship_kernel.py"
+    package = tmp_path / "wheel" / "oak_sled"
+    shutil.copytree(SOURCE, package, ignore=shutil.ignore_patterns("__pycache__", "fonts"))
+    env = {**os.environ, "PYTHONPATH": str(package.parent), "OAK_SLED_CACHE": str(tmp_path / "own")}
+    done = subprocess.run([sys.executable, shipped], env=env, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    assert list((package / "core" / "compiler" / "shipped").glob("*.o"))
+    code = """
+import json
+from oak_sled.core import warmup
+from oak_sled.core.compiler.kernel import PROGRAM
+ready = PROGRAM.is_ready()
+warmup.compile_all()
+print(json.dumps([ready, PROGRAM.compiled_anew]))
+"""
+    env["OAK_SLED_CACHE"] = str(tmp_path / "user")
+    done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout) == [True, []]
 
 
 def test_old_files_go_where_there_is_too_much(tmp_path, monkeypatch):

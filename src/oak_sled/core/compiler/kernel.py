@@ -344,6 +344,8 @@ def kernel_sources() -> list[Path]:
     return sorted(found)
 
 
-PROGRAM = Program(kernel_sources)
+SHIPPED = Path(__file__).parent / "shipped"
+"""Objects that came with the program, so that an install compiles nothing; see scripts/ship_kernel.py."""
+PROGRAM = Program(kernel_sources, Cache(shipped=SHIPPED))
 """All compiled code of this process."""
 machine.told_line[0] = told_line

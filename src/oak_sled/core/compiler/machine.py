@@ -15,28 +15,22 @@ from oak_sled.core.compiler.llvm import OUT_OF_RANGE
 
 told_line: list[Callable[[int], str]] = [str]
 """What makes file and line of the number that a checked index hands over."""
-PLAIN = "plain"
-"""The processor that every 64-bit machine of its family is: for objects that are shipped."""
 
 
 @functools.cache
-def _target(cpu: str) -> llvm.TargetMachine:
+def _target() -> llvm.TargetMachine:
+    """For any processor of this machine's family: code for the very one was no faster, gave the same bits, and could
+    not be shipped."""
     llvm.initialize_native_target()
     llvm.initialize_native_asmprinter()
-    plain = cpu == PLAIN
     return llvm.Target.from_default_triple().create_target_machine(
-        cpu="" if plain else llvm.get_host_cpu_name(),
-        features="" if plain else llvm.get_host_cpu_features().flatten(),
-        opt=3,
-        jit=True,
-        codemodel="jitdefault",
-        reloc="static",
+        cpu="", features="", opt=3, jit=True, codemodel="jitdefault", reloc="static"
     )
 
 
 @functools.cache
 def _engine() -> llvm.ExecutionEngine:
-    engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), _target(""))
+    engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), _target())
     llvm.add_symbol(OUT_OF_RANGE, ctypes.cast(_out_of_range, ctypes.c_void_p).value)
     return engine
 
@@ -47,22 +41,17 @@ def _out_of_range(line: int, index: int, size: int) -> None:
     os.abort()  # nothing can be unwound through compiled code
 
 
-@functools.cache
-def describe(cpu: str = "") -> str:
-    """What decides what an object is made for: versions, the processor and what it can do."""
-    words = [llvmlite.__version__, ".".join(map(str, llvm.llvm_version_info)), llvm.get_process_triple()]
-    if cpu != PLAIN:
-        features = llvm.get_host_cpu_features()
-        words += [llvm.get_host_cpu_name(), ",".join(sorted(name for name, on in features.items() if on))]
-    return " ".join(words)
+def describe() -> str:
+    """What decides what an object is made for: versions, and the family of processors."""
+    return f"{llvmlite.__version__} {'.'.join(map(str, llvm.llvm_version_info))} {llvm.get_process_triple()}"
 
 
-def compile_text(text: str, cpu: str = "") -> bytes:
+def compile_text(text: str) -> bytes:
     """The object of a module: optimised to the full, without fast maths, without packing scalars into vectors.
 
     Packing them (SLP) made the tick half as slow again; loops over rows are still unrolled and vectorised.
     """
-    target = _target(cpu)
+    target = _target()
     module = llvm.parse_assembly(f'target triple = "{llvm.get_process_triple()}"\n{text}')
     module.data_layout = str(target.target_data)
     module.verify()
