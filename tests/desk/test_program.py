@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import os
 import subprocess
@@ -112,3 +113,35 @@ def test_slow_motion_goes_through_its_steps(window, speed):
     assert window.driver.speed == speed
     words = window.playbar.slow.text()
     assert words == ("real time" if speed == 1.0 else f"slow 1/{round(1 / speed)}")
+
+
+def test_the_window_stays_usable_while_the_kernel_compiles(tmp_path):
+    """With an empty cache the window is up at once, answers, says how far the compiling is, and then shows its run."""
+    code = """
+import json
+from PyQt6.QtCore import QTimer
+from oak_sled.core.compiler.kernel import PROGRAM
+from oak_sled.desk import program
+app = program.application()
+window = program.build()
+window.show()
+answered, said = [0], []
+window.session.said.connect(lambda text, fault: said.append(text))
+timer = QTimer()
+timer.timeout.connect(lambda: answered.__setitem__(0, answered[0] + 1))
+timer.start(20)
+program.until(app, lambda: window.session.run is not None)
+until_run = answered[0]
+program.until(app, PROGRAM.is_ready, 120.0)
+
+print(json.dumps([until_run, said, PROGRAM.is_ready(), len(PROGRAM.compiled_anew)]))
+program.finish(app, window)
+"""
+    env = {**os.environ, "OAK_SLED_CACHE": str(tmp_path / "cache"), "OAK_SLED_STATE": str(tmp_path / "state")}
+    done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True, timeout=240)
+    assert done.returncode == 0, done.stderr
+    answered, said, ready, anew = json.loads(done.stdout.splitlines()[-1])
+    assert answered > 10, "the loop went on while the worker compiled"
+    assert any(text.startswith("compiling the physics once: ") for text in said)
+    assert ready
+    assert anew > 30

@@ -19,7 +19,7 @@ import threading
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
@@ -54,7 +54,7 @@ class Kernel:
         """Runs the compiled function, or its source inside `plain.python`; raises `Refused` for what is no argument."""
         if plain.is_on():
             return plain.function_of(self)(*(plain.seen(one) for one in arguments))
-        given = tuple(types.of_value(one) for one in arguments)
+        given = tuple(_type_of(one) for one in arguments)
         entry = self.entries.get(given)
         if entry is None:
             entry = self.entries[given] = PROGRAM.entry(self, given)
@@ -142,31 +142,34 @@ def unit(function: Callable[..., Any]) -> Kernel:
     return Kernel(function, is_unit=True)
 
 
-class Entry(NamedTuple):
+class Entry:
     """A unit that Python can enter. call : by ctypes, which releases the interpreter. gives : what comes back."""
 
-    call: Any
-    given: tuple[Type, ...]
-    gives: Type
+    def __init__(self, call: Any, given: tuple[Type, ...], gives: Type):
+        self.call, self.given, self.gives = call, given, gives
+        self._kinds = types.cells(gives)
+        self._out: Any = ctypes.c_int64 * max(1, len(self._kinds))
+        self._floats: Any = ctypes.c_double * max(1, len(self._kinds))
 
     def __call__(self, arguments: tuple[Any, ...]) -> Any:
         """Runs it; what it gives back is a number, a tuple of them, or None."""
         keep: list[Any] = []
         handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in _cells_of(one, of, keep)]
-        cells = types.cells(self.gives)
-        out = (ctypes.c_int64 * max(1, len(cells)))()
+        out = self._out()
         self.call(*handed, ctypes.addressof(out))
-        floats = (ctypes.c_double * len(out)).from_buffer(out)
-        numbers = (floats[k] if cell == "double" else out[k] for k, cell in enumerate(cells))
-        return _shaped(self.gives, numbers)
+        if not self._kinds:
+            return None
+        floats = self._floats.from_buffer(out)
+        return _shaped(
+            self.gives, iter([floats[k] if one == "double" else out[k] for k, one in enumerate(self._kinds)])
+        )
 
 
 def _cells_of(value: Any, of: Type, keep: list[Any]) -> list[Any]:
     if isinstance(of, Array):
-        return [value.ctypes.data, *value.shape]
+        return [value.ctypes.data, *(size for size, known in zip(value.shape, of.shape, strict=True) if known is None)]
     if isinstance(of, Bundle):
-        inner = [cell for name, one in of.members for cell in _cells_of(getattr(value, name), one, keep)]
-        block = np.array(inner, np.int64)
+        block = _bundle(value)[1]
         keep.append(block)
         return [block.ctypes.data]
     if isinstance(of, Record):
@@ -176,11 +179,33 @@ def _cells_of(value: Any, of: Type, keep: list[Any]) -> list[Any]:
     return [value]
 
 
+_bundles: dict[int, tuple[Any, Type, Any]] = {}
+_MOST_BUNDLES = 8
+
+
+def _bundle(value: Any) -> tuple[Type, Any]:
+    """The type of a bundle and the block of its cells. Those of the last few are kept: a drive hands over the same ones
+    in every frame, and a NamedTuple and where its arrays lie do not change."""
+    known = _bundles.get(id(value))
+    if known is not None and known[0] is value:
+        return known[1], known[2]
+    of = types.of_value(value)
+    assert isinstance(of, Bundle)
+    inner = [cell for name, one in of.members for cell in _cells_of(getattr(value, name), one, [])]
+    block = np.array(inner, np.int64)
+    if len(_bundles) >= _MOST_BUNDLES:
+        _bundles.clear()
+    _bundles[id(value)] = (value, of, block)
+    return of, block
+
+
+def _type_of(value: Any) -> Type:
+    return _bundle(value)[0] if isinstance(value, tuple) and hasattr(value, "_fields") else types.of_value(value)
+
+
 def _shaped(of: Type, numbers: Iterator[Any]) -> Any:
     if isinstance(of, Tuple):
         return tuple(_shaped(item, numbers) for item in of.items)
-    if of == types.NOTHING:
-        return None
     return bool(next(numbers)) if of == types.BOOL else next(numbers)
 
 
