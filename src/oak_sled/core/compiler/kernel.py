@@ -49,15 +49,22 @@ class Kernel:
             _note_source(function.__code__.co_filename)
         self.entries: dict[tuple[Type, ...], Entry] = {}
         """By the types of the arguments: what Python has called so far."""
+        self._quick: dict[tuple[int, ...], Entry] = {}
+        self._held: list[tuple[Type, ...]] = []
 
     def __call__(self, *arguments: Any) -> Any:
         """Runs the compiled function, or its source inside `plain.python`; raises `Refused` for what is no argument."""
         if plain.is_on():
             return plain.function_of(self)(*(plain.seen(one) for one in arguments))
-        given = tuple(_type_of(one) for one in arguments)
-        entry = self.entries.get(given)
+        given = tuple([_type_of(one) for one in arguments])
+        key = tuple(map(id, given))  # types are made once: to ask for the same object is quicker than to compare
+        entry = self._quick.get(key)
         if entry is None:
-            entry = self.entries[given] = PROGRAM.entry(self, given)
+            entry = self.entries.get(given)
+            if entry is None:
+                entry = self.entries[given] = PROGRAM.entry(self, given)
+            self._quick[key] = entry
+            self._held.append(given)  # as long as their ids are in use
         return entry(arguments)
 
     def address(self, given: tuple[Type, ...]) -> int:
@@ -189,7 +196,7 @@ def _bundle(value: Any) -> tuple[Type, Any]:
     known = _bundles.get(id(value))
     if known is not None and known[0] is value:
         return known[1], known[2]
-    of = types.of_value(value)
+    of = _made_once(types.of_value(value))
     assert isinstance(of, Bundle)
     inner = [cell for name, one in of.members for cell in _cells_of(getattr(value, name), one, [])]
     block = np.array(inner, np.int64)
@@ -199,8 +206,15 @@ def _bundle(value: Any) -> tuple[Type, Any]:
     return of, block
 
 
+@functools.cache
+def _made_once(of: Type) -> Type:
+    return of
+
+
 def _type_of(value: Any) -> Type:
-    return _bundle(value)[0] if isinstance(value, tuple) and hasattr(value, "_fields") else types.of_value(value)
+    if isinstance(value, tuple):
+        return _bundle(value)[0] if hasattr(value, "_fields") else _made_once(types.of_value(value))
+    return types.of_value(value)
 
 
 def _shaped(of: Type, numbers: Iterator[Any]) -> Any:

@@ -6,6 +6,7 @@ part of its type, a record and a bundle (a NamedTuple of arrays) their address.
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 from typing import Any
 
@@ -110,9 +111,9 @@ def of_value(value: Any) -> Type:
     if isinstance(value, np.ndarray):
         if not value.flags.c_contiguous:
             raise refuse("kernel", f"an array of strides {value.strides}", "a C-ordered one, np.ascontiguousarray")
-        return Array(of_dtype(value.dtype), (None,) * value.ndim)
+        return _of_array(value.dtype, value.ndim)
     if isinstance(value, np.void):
-        return Record(value.dtype)
+        return _of_record(value.dtype)
     if isinstance(value, bool | np.bool_):
         return BOOL
     if isinstance(value, int | np.integer):
@@ -124,6 +125,16 @@ def of_value(value: Any) -> Type:
     if isinstance(value, tuple):
         return Tuple(tuple(of_value(item) for item in value))
     raise refuse("kernel", f"cannot take {type(value).__name__}", "numbers, tuples, arrays, records, NamedTuples")
+
+
+@functools.cache
+def _of_array(dtype: np.dtype[Any], dimensions: int) -> Array:
+    return Array(of_dtype(dtype), (None,) * dimensions)
+
+
+@functools.cache
+def _of_record(dtype: np.dtype[Any]) -> Record:
+    return Record(dtype)
 
 
 def words(of: Type) -> str:
