@@ -314,7 +314,8 @@ def compile_kernel() -> None:
         return
 
     def told(symbol: str, done: int, of: int) -> None:
-        print(f"kernel: {done + 1} of {of}  {symbol.rpartition('.')[0]}", flush=True)
+        if not symbol.startswith("door."):
+            print(f"kernel: {symbol.rpartition('.')[0]}", flush=True)
 
     PROGRAM.told = told
     seconds = warmup.compile_all()

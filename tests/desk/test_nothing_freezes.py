@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 import moderngl
 import pytest
 
 from oak_sled.bench.heavy import heavy_yard
+from oak_sled.core import cost, demos
+from oak_sled.desk import drive
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.groundplan import GroundPlan
 
@@ -81,3 +85,30 @@ def test_resizing_gives_back_what_was_drawn_into(renderer, window, idle):
         window.view._draw_clean()
         window.view.repaint()
     assert alive() <= before + 2
+
+
+def test_a_heavy_ground_is_a_caution_and_told_of_while_it_is_driven(window, idle, qtbot, monkeypatch):
+    monkeypatch.setattr(cost, "HEAVY", 0.0)  # as if a tick took longer to compute than it lasts
+    monkeypatch.setattr(drive, "JUDGED_S", 0.1)
+    monkeypatch.setattr(drive, "BEHIND", 100.0)
+    window.session.open(demos.load("quay"), (), None)
+    idle()
+    (caution,) = [one for one in window.session.warned if one.name == "heavy"]
+    assert re.fullmatch(r"this ground costs \d+ ms a tick; driving runs at [\d.]+ of real time", caution.says)
+    assert "fewer than 120 ticks/s" in caution.helps
+    assert caution.says in window.header.cautions.toolTip()
+    window.set_driving(True)
+    qtbot.waitUntil(lambda: "driving runs at" in window.notice.words.text(), timeout=20_000)
+    window.set_driving(False)
+
+
+def test_a_frame_computes_no_more_ticks_than_fit_it(window, idle):
+    window.set_driving(True)
+    driver = window.driver
+    driver._timer.stop()
+    for tick_s, most in ((1.0, 1), (0.5 * drive.MOST_COMPUTED_S, 2)):
+        driver._tick_s, driver._owed = tick_s, 30.0
+        before = driver.drives[0].ticks
+        driver._tick()
+        assert driver.drives[0].ticks - before == most
+    window.set_driving(False)

@@ -305,7 +305,8 @@ class Renderer:
         if not among.is_uneven(scene.ground):
             return
         relief = self._mesh(
-            ("uneven", scene.ground.relief, scene.ground.blocks),
+            # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
+            ("uneven", scene.ground.relief, tuple(one for one in scene.ground.blocks if one.is_laid)),
             lambda: np.concatenate([meshes.relief_mesh(scene.ground), *freight.laid_meshes(scene.ground)]),
         )
         if relief is None:
