@@ -53,7 +53,7 @@ void main() {
 _SOLID_FRAGMENT = """
 #version 330
 uniform vec4 paint; uniform vec3 haze; uniform float ruled; uniform vec3 rule;
-uniform vec3 eye; uniform vec4 subject; uniform float veil;
+uniform vec3 eye; uniform vec4 subject; uniform float veil; uniform float clear;
 in vec3 tint; in float away; in vec3 spot;
 out vec4 pixel;
 float covered() {
@@ -61,7 +61,7 @@ float covered() {
     vec3 way = subject.xyz - eye, to = spot - eye;
     float far = length(way), along = dot(to, way) / far, share = along / far;
     float off = length(to - way * (along / far)) / (subject.w * max(share, 0.02));
-    float before = 1.0 - smoothstep(far - 1.4 * subject.w, far - subject.w, along);
+    float before = 1.0 - smoothstep(far - (clear + 0.3) * subject.w, far - clear * subject.w, along);
     return before * (1.0 - smoothstep(1.0, 1.35, off));
 }
 void main() {
@@ -318,6 +318,7 @@ class Renderer:
         self._solid["paint"].value = (0.0, 0.0, 0.0, 0.0)
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
+        self._solid["clear"].value = 1.0  # the ground it stands on stays whole
         self._render_seen_through(gl, [(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], scene.subject)
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
@@ -359,6 +360,7 @@ class Renderer:
         self._solid["flatten"].value = 0.0
         for draw in crafts:
             self._render(*draw)
+        self._solid["clear"].value = 0.1  # a crate that leans on it hides it as well as one before it
         self._render_seen_through(gl, around, scene.subject)
         gl.disable(moderngl.DEPTH_TEST)
 
