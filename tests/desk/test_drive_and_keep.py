@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core import demos, traces
 from oak_sled.core.files import shelf_store, yard_json
+from oak_sled.desk import screen
 from oak_sled.desk.autosave import Autosave
 from oak_sled.desk.inputpanel import conflicts
 from oak_sled.desk.session import Session
@@ -43,7 +44,7 @@ def test_it_is_driven_with_keys_and_kept(qtbot, window):
     fast = window.driver.drives[0].newest(1.0).column("velocity.x")[-1]
     assert fast > 1.0
     drive(qtbot, window, 0.6, Qt.Key.Key_W, Qt.Key.Key_A)
-    window.grab()
+    screen.settled(window)
     qtbot.keyClick(window, Qt.Key.Key_F9)
     assert not session.live_on
     card = session.cards[0]
@@ -127,14 +128,14 @@ def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
     drive(qtbot, window, 0.6, Qt.Key.Key_W, Qt.Key.Key_K)
     first, second = (live.newest(1.0).column("velocity.x")[-1] for live in window.driver.drives)
     assert first > 0.2 > 0.0 > second
-    window.grab()
+    screen.settled(window)
     window.set_driving(False)
     assert sum(card.run.live for card in window.session.cards) == 2
 
 
 def test_keys_are_bound_anew_in_the_panel(qtbot, window):
     window.toggle_inputs()
-    window.grab()
+    screen.settled(window)
     box, who = next((box, who) for box, who in window.inputs._boxes if who[1:] == ("throttle", "plus_keys"))
     qtbot.mouseClick(window.inputs, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert window.inputs.asking == who
@@ -176,7 +177,7 @@ def test_cards_are_pinned_starred_renamed_compared_and_deleted(qtbot, window, id
     window.show_comparison(session.cards[1], session.cards[0])
     assert [str(change) for change in window.comparison.settings] == ["fan thrust 620 → 900 N"]
     assert "top_speed" in [known.name for known, _, _ in window.comparison.measured]
-    window.grab()
+    screen.settled(window)
     window.hide_comparison()
     session.drop_card(session.cards[0].id)
     assert len(session.cards) == 1
@@ -322,7 +323,7 @@ def test_without_opengl_everything_but_the_3d_view_works(qtbot):
     session.open(demos.load("fan-sled"), (), None)
     qtbot.waitUntil(lambda: bool(session.cards), timeout=60_000)
     assert "plan" in plain.notice.words.text()
-    picture = plain.view.grab().toImage()
+    picture = screen.settled(plain.view)
     colours = {picture.pixel(x, y) for x in range(0, 740, 4) for y in range(0, 340, 4)}
     assert len(colours) > 20, "plan and side view are drawn"
     plain.close()

@@ -13,7 +13,7 @@ from oak_sled.core.craft import Body, Craft
 from oak_sled.core.event import Event
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.yard import Ground
-from oak_sled.desk import program, theme
+from oak_sled.desk import program, screen, theme
 from oak_sled.desk.numberpanel import choices_of, words_of
 from oak_sled.desk.yardview import freight, hand, meshes
 from oak_sled.desk.yardview.camera import Camera, spots_of
@@ -183,7 +183,7 @@ def test_the_strips_of_the_desk_are_never_cut_off(window, idle):
     for name in ("fan-sled", "mortar", "shove", "puck", "quay"):
         window.session.open(demos.load(name), (), None)
         idle()
-        window.desk.grab()
+        screen.settled(window.desk)
         for strip in window.desk.strips:
             assert strip.minimumSizeHint().height() <= window.desk.height(), (name, strip.name)
 

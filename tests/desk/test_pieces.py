@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QLineEdit, QMenu
 from oak_sled.core import demos, run, shelf, traces
 from oak_sled.core.block import Block
 from oak_sled.core.world import Job
-from oak_sled.desk import theme
+from oak_sled.desk import screen, theme
 from oak_sled.desk.jobs import CANCELLED, Errand, Worker
 from oak_sled.desk.planpane import Frame
 from oak_sled.desk.session import Session, with_documents
@@ -409,7 +409,7 @@ def test_thumbnails_stay_in_their_box(made, qapp):
 
 def test_a_click_on_the_plan_moves_the_cursor(qtbot, window):
     window.show_pane("Plan")
-    window.grab()
+    screen.settled(window)
     frame = window.plan._frame
     run_shown = window.session.run
     row = run_shown.at(6.0)
@@ -427,7 +427,7 @@ def test_panes_are_chosen_with_keys(qtbot, window):
     ):
         qtbot.keyClick(window, key, Qt.KeyboardModifier.AltModifier)
         assert window.tabs[name].isChecked()
-        assert not window.grab().isNull()
+        assert not screen.settled(window).isNull()
 
 
 def test_the_measures_pane_shows_what_the_run_shows(window, idle):
@@ -437,7 +437,7 @@ def test_the_measures_pane_shows_what_the_run_shows(window, idle):
     assert "stop_distance" not in names
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 500.0)
     idle()
-    assert not window.measures.grab().isNull()
+    assert not screen.settled(window.measures).isNull()
 
 
 @pytest.mark.parametrize("which", ["yard", "craft", "ground", "drill", "ticks/s"])

@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 
 from oak_sled.core import demos, flights
 from oak_sled.core.parts.knockback import Knockback
-from oak_sled.desk import program
+from oak_sled.desk import program, screen
 from oak_sled.desk.yardview import throws
 
 
@@ -216,7 +216,7 @@ def test_the_view_the_plan_and_the_measures_show_a_throw(window, idle, name, tim
     open_demo(window, idle, name)
     window.session.set_time(time)
     window.view.repaint()
-    with_it = window.view.grab().toImage()
+    with_it = screen.settled(window.view)
     ink = 0
     for x in range(0, with_it.width(), 3):
         for y in range(0, with_it.height(), 3):
@@ -225,7 +225,7 @@ def test_the_view_the_plan_and_the_measures_show_a_throw(window, idle, name, tim
     assert ink > 3, "something vermilion: a trail, a volume, a flash"
     for pane in ("Plan", "Measures"):
         window.show_pane(pane)
-        assert not window.stack.currentWidget().grab().isNull()
+        assert not screen.settled(window.stack.currentWidget()).isNull()
 
 
 def test_the_table_of_the_flung_and_their_traces_stand_side_by_side(window, idle):

@@ -15,7 +15,7 @@ from oak_sled.core import demos
 from oak_sled.core.block import Block
 from oak_sled.core.terrain import Relief, pack
 from oak_sled.core.yard import Ground
-from oak_sled.desk import fromfiles
+from oak_sled.desk import fromfiles, screen
 from oak_sled.desk.fromfiles import MeshQuestion
 from oak_sled.desk.groundsection import mesh_outline, relief_image
 from oak_sled.desk.meshdrawing import MeshDrawing, outline
@@ -169,7 +169,7 @@ def test_a_solid_mesh_is_placed_as_a_loose_thing_with_its_hulls(page, window, id
     assert page.drawing.words()[0] == "3 hulls · +0 % of the mesh's volume"
     page.session.edit(f"{page.path}.blocks.cleat.fit", "hull")
     assert "1 hull ·" in page.drawing.words()[0]
-    picture = page.drawing.grab().toImage()
+    picture = screen.settled(page.drawing)
     colours = {picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(0, picture.height(), 3)}
     assert len(colours) > 4, "mesh and hulls are drawn"
     idle()
@@ -278,7 +278,8 @@ def test_the_section_shows_uneven_ground(page, window, idle):
     idle()
     plan = page.plan
     plan.line = [(0.0, 0.0), (120.0, 0.0)]
-    plan.grab()
+    plan.update()
+    screen.settled(plan)
     heights = [high for _, high in plan.section.profile]
     relief = window.session.ground.relief
     row, first = (relief.rows - 1) // 2, round(0.5 * relief.length - relief.x)  # y of 0, x of 0: a point a metre
@@ -304,7 +305,7 @@ def test_twins_run_the_drill_side_by_side(window, idle):
     assert ends["fan_sled"] < -0.5, "it bounces"
     lanes = [float(run.column("position.y")[0]) for run in (session.run, *session.twins)]
     assert len(set(lanes)) == 3
-    window.view.grab()
+    screen.settled(window.view)
     # a dial of a twin re-runs it too
     session.edit("crafts.sled_slide.body.mass", 500.0)
     idle()
@@ -346,4 +347,4 @@ def test_the_drawing_of_a_body_without_a_mesh_is_empty(qtbot):
     assert drawing.words() == []
     drawing.show_body(Block(id="crate"))
     assert drawing.words() == []
-    assert not drawing.grab().isNull()
+    assert not screen.settled(drawing).isNull()

@@ -6,6 +6,7 @@ widget anew hides that. Checks and screenshots therefore read the screen.
 
 from __future__ import annotations
 
+import time
 from typing import cast
 
 import numpy as np
@@ -72,3 +73,19 @@ def stale(shown: NDArray[np.uint8], true: NDArray[np.uint8], window: QWidget) ->
     y, x = wrong[len(wrong) // 2]
     under = type(window.childAt(QPoint(int(x), int(y)))).__name__
     return f"{len(wrong)} pixels in x {left}..{right}, y {top}..{bottom} ({under})"
+
+
+def settled(widget: QWidget) -> QImage:
+    """`on_screen` once the server has shown what was painted: when two pictures in a row are the same.
+
+    Nothing is painted anew for it. The server is another process, and has no signal to wait for.
+    """
+    last = QImage()
+    for _ in range(60):
+        QApplication.processEvents()
+        time.sleep(0.005)
+        picture = on_screen(widget)
+        if picture == last:
+            break
+        last = picture
+    return last
