@@ -335,3 +335,29 @@ def test_the_yard_file_diffs_well(yard):
     changed = [a for a, b in zip(text.splitlines(), other.splitlines(), strict=True) if a != b]
     assert changed == ['     "thrust": 620.0,']
     assert list(json.loads(text)) == ["format", "title", "ticks", "integrator", "bench", "crafts", "grounds", "drills"]
+
+
+def test_a_drive_shows_no_card_and_no_finding_of_the_run_before(window, idle):
+    session = window.session
+    session.edit("crafts.fan_sled.parts.speed_limit.limit", 60.0)
+    idle()
+    assert session.shown_card
+    assert "limit_never_acts" in [one.name for one in session.warned]
+    window.set_driving(True)
+    assert session.shown_card == ""
+    assert "limit_never_acts" not in [one.name for one in session.warned]
+    assert "limit" not in window.header.cautions.toolTip()
+    window.set_driving(False)
+
+
+def test_an_edit_while_a_file_is_read_is_not_thrown_away(window, idle, tmp_path):
+    session, file = window.session, tmp_path / "other.json"
+    yard_json.save(demos.load("quay"), file)
+    window.keeper.open(file)
+    session.edit("crafts.fan_sled.parts.fan.thrust", 777.0)  # before the answer comes in
+    idle()
+    assert session.craft.parts[0].thrust == 777.0
+    assert "was edited while other.json was being read" in window.notice.words.text()
+    window.keeper.open(file)
+    idle()
+    assert session.yard.title == demos.load("quay").title

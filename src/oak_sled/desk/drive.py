@@ -90,11 +90,15 @@ class Driver(QObject):
         self.frame_s = []
         self.session.live_on = True
         self.session.ghost = None
+        self.session.shown_card = ""  # no card is that of a drive that goes on
+        heavy = tuple(one for one in self.session.warned if one.name == "heavy")
+        self.session.warned = (*cautions.find(self.drives[0].job), *heavy)  # those of the last run were its own
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
         self._show()
         self.session.live_changed.emit(True)
+        self.session.shelf_changed.emit()
         self._timer.start()
 
     def stop(self) -> None:

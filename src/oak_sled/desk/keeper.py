@@ -76,7 +76,12 @@ class Keeper(QObject):
     def open(self, path: Path, then: Callable[[], object] = nothing, otherwise: Callable[[], object] = nothing) -> None:
         """Opens a yard file. When it is refused every fault is said, the open work stays, and `otherwise` follows."""
 
+        before = self.session.yard
+
         def done(opened: shelf_store.Opened) -> None:
+            if self.session.yard is not before:  # what was edited meanwhile is not thrown away
+                self.session.say(f"the yard was edited while {path.name} was being read: open it again", True)
+                return
             self.session.open(opened.yard, opened.cards, path)
             self._holds(path, opened.stamp)
             self._remember(path)

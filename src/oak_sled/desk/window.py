@@ -550,7 +550,9 @@ class Window(QMainWindow):
         else:
             self._live_slow.stop()
             self.view.beside = []
-            self.desk.refresh()
+        self.desk.refresh()
+        self.header.refresh()
+        self.measures.refresh()
         self.view.refresh()
         self._show_clock()
 
