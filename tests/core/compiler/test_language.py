@@ -9,7 +9,7 @@ import sys
 import numpy as np
 import pytest
 
-from oak_sled.core.compiler import kernel, llvm, types
+from oak_sled.core.compiler import kernel, llvm, source, types
 from oak_sled.core.faults import Refused
 
 FRONT = """import math
@@ -138,7 +138,7 @@ def test_a_checked_index_calls_with_its_line(read):
     module.add(function)
     assert llvm.OUT_OF_RANGE in module.text()
     number = function.kernel.line_of(function.body[0].line)
-    assert kernel.told_line(number) == f"odd_kernels.py line {LINES + 1}"
+    assert source.told_line(number) == f"odd_kernels.py line {LINES + 1}"
     plain = llvm.Module()
     plain.add(function)
     assert llvm.OUT_OF_RANGE not in plain.text()
@@ -151,4 +151,4 @@ def test_no_text_names_a_path_of_this_machine(demo_job):
     text = kernel.PROGRAM.text_of(kernel.PROGRAM.read(spatial.cross, given))
     for one in (text, handover.equations(demo_job).text):
         assert "/home" not in one
-        assert str(kernel._PACKAGE) not in one
+        assert str(source.PACKAGE) not in one

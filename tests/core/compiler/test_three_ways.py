@@ -17,7 +17,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core import among, demos, handover, loop, run, world
-from oak_sled.core.compiler import kernel, plain, types
+from oak_sled.core.compiler import entry, kernel, plain, types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.record import Layout
 
@@ -41,7 +41,7 @@ def handed(*arguments):
     for one in arguments:
         of = types.of_value(one)
         kinds = {"double": ctypes.c_double, "i1": ctypes.c_bool}
-        cells = kernel._cells_of(one, of, keep)
+        cells = entry.cells_of(one, of, keep)
         found += [kinds.get(cell, ctypes.c_int64)(value) for cell, value in zip(types.cells(of), cells, strict=True)]
     return found, keep
 

@@ -6,47 +6,32 @@ its symbol, so that an edit of it compiles nothing else. Called from Python, eac
 
 from __future__ import annotations
 
-import ast
-import contextlib
-import ctypes
 import functools
 import hashlib
-import inspect
 import os
 import re
-import textwrap
 import threading
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from oak_sled.core.compiler import llvm, machine, plain, types
 from oak_sled.core.compiler.cache import Cache
+from oak_sled.core.compiler.entry import Entry, type_of
 from oak_sled.core.compiler.reader import Reader
+from oak_sled.core.compiler.source import PACKAGE, Declared, Source, in_package, outside, told_line
 from oak_sled.core.compiler.tree import Function
-from oak_sled.core.compiler.types import Array, Bundle, Record, Tuple, Type
+from oak_sled.core.compiler.types import Record, Type
 
 CHECKED = bool(os.environ.get("OAK_SLED_CHECKED"))
 """Hold every index to its array, and stop the process at one that is not inside: for the tests."""
-_PACKAGE = Path(__file__).parents[2]
-_LINES = 100_000
-_files: list[str] = []
 
 
-class Kernel:
-    """A function of the kernel, by its Python source. always : it goes into its caller. is_unit : see `unit`."""
+class Kernel(Source):
+    """A function of the kernel that Python can call."""
 
     def __init__(self, function: Callable[..., Any], always: bool = False, is_unit: bool = False):
-        functools.update_wrapper(self, function)
-        self.py_func, self.always, self.is_unit = function, always, is_unit
-        self.__name__ = function.__name__
-        self.file = _in_package(function.__code__.co_filename)
-        if self.file not in _files:
-            _files.append(self.file)
-            _note_source(function.__code__.co_filename)
+        super().__init__(function, always, is_unit)
         self.entries: dict[tuple[Type, ...], Entry] = {}
         """By the types of the arguments: what Python has called so far."""
         self._quick: dict[tuple[int, ...], Entry] = {}
@@ -56,7 +41,7 @@ class Kernel:
         """Runs the compiled function, or its source inside `plain.python`; raises `Refused` for what is no argument."""
         if plain.is_on():
             return plain.function_of(self)(*(plain.seen(one) for one in arguments))
-        given = tuple([_type_of(one) for one in arguments])
+        given = tuple([type_of(one) for one in arguments])
         key = tuple(map(id, given))  # types are made once: to ask for the same object is quicker than to compare
         entry = self._quick.get(key)
         if entry is None:
@@ -71,58 +56,9 @@ class Kernel:
         """Where the unit for these types lies in this process, compiled if need be; raises `Refused`."""
         return PROGRAM.address(self, given)
 
-    @functools.cached_property
-    def node(self) -> ast.FunctionDef:
-        """The source as a tree; its lines count from 1."""
-        found = ast.parse(textwrap.dedent(inspect.getsource(self.py_func))).body[0]
-        assert isinstance(found, ast.FunctionDef)
-        return found
 
-    def symbol(self, given: tuple[Type, ...]) -> str:
-        """Its name in compiled code, for arguments of these types."""
-        seal = hashlib.sha256("; ".join(types.words(one) for one in given).encode()).hexdigest()[:10]
-        module = self.file.removesuffix(".py").replace("/", ".").removeprefix("core.")
-        return f"{module}.{self.__name__}.{seal}"
-
-    def where(self, line: int = 1) -> str:
-        """File and line, for a message."""
-        return f"{self.file} line {self.py_func.__code__.co_firstlineno + line - 1}"
-
-    def line_of(self, line: int) -> int:
-        """File and line as one number, for compiled code."""
-        return _files.index(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
-
-
-_outside = hashlib.sha256()
-"""Of the sources of kernel functions that are not the package's own, such as those of a test."""
-
-
-def _note_source(file: str) -> None:
-    if not Path(file).is_relative_to(_PACKAGE):
-        with contextlib.suppress(OSError):  # a function without a file cannot be read, and is refused then
-            _outside.update(Path(file).read_bytes())
-
-
-def _in_package(file: str) -> str:
-    path = Path(file)
-    return path.relative_to(_PACKAGE).as_posix() if path.is_relative_to(_PACKAGE) else path.name
-
-
-def told_line(number: int) -> str:
-    """What `Kernel.line_of` made a number of."""
-    return f"{_files[number // _LINES]} line {number % _LINES}"
-
-
-@dataclass(frozen=True)
-class Address:
-    """Units that are called by their address: `ACT(part.act, ...)`.
-
-    takes : a type an argument; None: a record, an array or a bundle of any kind, which whoever writes the address
-    answers for. gives : the type of the result.
-    """
-
-    takes: tuple[Type | None, ...]
-    gives: Type
+class Address(Declared):
+    """Units that are called by their address: `ACT(part.act, ...)`."""
 
     def __call__(self, address: int, *arguments: Any) -> Any:
         """The same in Python: the unit whose address this is, uncompiled."""
@@ -148,82 +84,6 @@ def unit(function: Callable[..., Any]) -> Kernel:
     """A kernel function that is compiled by itself, once, and called by its symbol."""
     return Kernel(function, is_unit=True)
 
-
-class Entry:
-    """A unit that Python can enter. call : by ctypes, which releases the interpreter. gives : what comes back."""
-
-    def __init__(self, call: Any, given: tuple[Type, ...], gives: Type):
-        self.call, self.given, self.gives = call, given, gives
-        self._kinds = types.cells(gives)
-        self._out: Any = ctypes.c_int64 * max(1, len(self._kinds))
-        self._floats: Any = ctypes.c_double * max(1, len(self._kinds))
-
-    def __call__(self, arguments: tuple[Any, ...]) -> Any:
-        """Runs it; what it gives back is a number, a tuple of them, or None."""
-        keep: list[Any] = []
-        handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in _cells_of(one, of, keep)]
-        out = self._out()
-        self.call(*handed, ctypes.addressof(out))
-        if not self._kinds:
-            return None
-        floats = self._floats.from_buffer(out)
-        return _shaped(
-            self.gives, iter([floats[k] if one == "double" else out[k] for k, one in enumerate(self._kinds)])
-        )
-
-
-def _cells_of(value: Any, of: Type, keep: list[Any]) -> list[Any]:
-    if isinstance(of, Array):
-        return [value.ctypes.data, *(size for size, known in zip(value.shape, of.shape, strict=True) if known is None)]
-    if isinstance(of, Bundle):
-        block = _bundle(value)[1]
-        keep.append(block)
-        return [block.ctypes.data]
-    if isinstance(of, Record):
-        return [value.__array_interface__["data"][0]]
-    if isinstance(of, Tuple):
-        return [cell for item, one in zip(value, of.items, strict=True) for cell in _cells_of(item, one, keep)]
-    return [value]
-
-
-_bundles: dict[int, tuple[Any, Type, Any]] = {}
-_MOST_BUNDLES = 8
-
-
-def _bundle(value: Any) -> tuple[Type, Any]:
-    """The type of a bundle and the block of its cells. Those of the last few are kept: a drive hands over the same ones
-    in every frame, and a NamedTuple and where its arrays lie do not change."""
-    known = _bundles.get(id(value))
-    if known is not None and known[0] is value:
-        return known[1], known[2]
-    of = _made_once(types.of_value(value))
-    assert isinstance(of, Bundle)
-    inner = [cell for name, one in of.members for cell in _cells_of(getattr(value, name), one, [])]
-    block = np.array(inner, np.int64)
-    if len(_bundles) >= _MOST_BUNDLES:
-        _bundles.clear()
-    _bundles[id(value)] = (value, of, block)
-    return of, block
-
-
-@functools.cache
-def _made_once(of: Type) -> Type:
-    return of
-
-
-def _type_of(value: Any) -> Type:
-    if isinstance(value, tuple):
-        return _bundle(value)[0] if hasattr(value, "_fields") else _made_once(types.of_value(value))
-    return types.of_value(value)
-
-
-def _shaped(of: Type, numbers: Iterator[Any]) -> Any:
-    if isinstance(of, Tuple):
-        return tuple(_shaped(item, numbers) for item in of.items)
-    return bool(next(numbers)) if of == types.BOOL else next(numbers)
-
-
-_CELL = {"double": ctypes.c_double, "i64": ctypes.c_int64, "i1": ctypes.c_bool, "ptr": ctypes.c_void_p}
 
 Told = Callable[[str, int, int], None]
 """Of progress: a unit that is compiled now, how many are done, and of how many."""
@@ -257,16 +117,14 @@ class Program:
         """A hash of the sources, of this compiler and of the machine."""
         seal = hashlib.sha256(f"{machine.describe()} {CHECKED}".encode())
         for file in sorted([*self._sources(), *Path(__file__).parent.glob("*.py")]):
-            seal.update(_in_package(str(file)).encode())
+            seal.update(in_package(str(file)).encode())
             seal.update(file.read_bytes())
         return seal.hexdigest()
 
     def entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
         """The way from Python into a function, compiled if need be; raises `Refused`."""
         address, gives = self._ready(kernel, given, with_door=True)
-        cells: list[Any] = [_CELL[cell] for one in given for cell in types.cells(one)]
-        call = ctypes.CFUNCTYPE(None, *cells, ctypes.c_void_p)(address(f"door.{kernel.symbol(given)}"))
-        return Entry(call, given, gives)
+        return Entry(address(f"door.{kernel.symbol(given)}"), given, gives)
 
     def address(self, kernel: Kernel, given: tuple[Type, ...]) -> int:
         """The address of a unit, compiled if need be; raises `Refused`."""
@@ -279,9 +137,9 @@ class Program:
 
     def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[Callable[[str], int], Type]:
         """Loads a function and all that it needs; (what gives the addresses of symbols, the type of its result)."""
-        name = hashlib.sha256(
-            f"{self.made_of} {_outside.hexdigest()} {kernel.symbol(given)} {with_door}".encode()
-        ).hexdigest()[:32]
+        name = hashlib.sha256(f"{self.made_of} {outside()} {kernel.symbol(given)} {with_door}".encode()).hexdigest()[
+            :32
+        ]
         found = self._from_index(name)
         if found is None:
             found = self._compile(kernel, given, name, with_door)
@@ -330,8 +188,7 @@ class Program:
 
     def read(self, kernel: Kernel, given: tuple[Type, ...]) -> Function:
         """The typed tree of a function and of all that it calls; it counts as a unit. Raises `Refused`."""
-        reader = Reader(lambda one: isinstance(one, Kernel), lambda one: isinstance(one, Address))
-        function = reader.function(kernel, given)
+        function = Reader().function(kernel, given)
         function.is_unit = True
         return function
 
@@ -367,7 +224,7 @@ _MARK = re.compile(r"^@(compiled|inlined|unit)$", re.MULTILINE)
 
 def kernel_sources() -> list[Path]:
     """The files that the kernel is made of: those that compile something, and all of the core they import."""
-    core = _PACKAGE / "core"
+    core = PACKAGE / "core"
     texts = {file: file.read_text(encoding="utf-8") for file in sorted(core.rglob("*.py"))}
     wanted = [file for file, text in texts.items() if _MARK.search(text)]
     found: set[Path] = set()

@@ -15,12 +15,11 @@ import ctypes.util
 import functools
 import types as python_types
 from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-if TYPE_CHECKING:
-    from oak_sled.core.compiler.kernel import Kernel
+from oak_sled.core.compiler.source import Source
 
 _state = {"on": False}
 
@@ -221,7 +220,7 @@ def _known(value: Any) -> Any:
 
 
 @functools.cache
-def function_of(kernel: Kernel) -> Callable[..., Any]:
+def function_of(kernel: Source) -> Callable[..., Any]:
     """A kernel function as plain Python."""
     tree = ast.Module([_Rewrite().visit(copy.deepcopy(kernel.node))], [])
     tree.body[0].decorator_list = []  # type: ignore[attr-defined]

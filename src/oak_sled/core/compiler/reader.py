@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import ast
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from oak_sled.core.compiler import types
+from oak_sled.core.compiler.source import Declared, Source
 from oak_sled.core.compiler.tree import (
     Assign,
     Binary,
@@ -52,9 +53,6 @@ from oak_sled.core.compiler.tree import (
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Bundle, Fixed, Record, Tuple, Type
 from oak_sled.core.faults import Refused, close_match, refuse
 
-if TYPE_CHECKING:
-    from oak_sled.core.compiler.kernel import Address, Kernel
-
 OPERATORS = {
     ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%", ast.Pow: "**",
     ast.BitAnd: "&", ast.BitOr: "|", ast.BitXor: "^", ast.LShift: "<<", ast.RShift: ">>",
@@ -74,13 +72,12 @@ LONGEST_POWER = 64
 
 
 class Reader:
-    """Reads functions once for each set of types. `is_kernel`, `is_address`: what those objects are."""
+    """Reads functions once for each set of types."""
 
-    def __init__(self, is_kernel: Callable[[Any], bool], is_address: Callable[[Any], bool]):
-        self.is_kernel, self.is_address = is_kernel, is_address
+    def __init__(self) -> None:
         self._functions: dict[tuple[int, tuple[Type, ...]], Function | None] = {}
 
-    def function(self, kernel: Kernel, given: tuple[Type, ...]) -> Function:
+    def function(self, kernel: Source, given: tuple[Type, ...]) -> Function:
         """The function for arguments of these types; raises `Refused`."""
         key = (id(kernel), given)
         if key in self._functions:
@@ -101,7 +98,7 @@ class Reader:
 class _Reading:
     """The reading of one function."""
 
-    def __init__(self, reader: Reader, kernel: Kernel, given: tuple[Type, ...]):
+    def __init__(self, reader: Reader, kernel: Source, given: tuple[Type, ...]):
         self.reader, self.kernel = reader, kernel
         self.globals = kernel.py_func.__globals__
         self.node = kernel.node
@@ -564,15 +561,15 @@ class _Reading:
         if node.keywords:
             raise self.wrong("an argument by its name", "arguments in their order")
         function, values = callee.type.value, [self.expr(one) for one in node.args]
-        if self.reader.is_kernel(function):
+        if isinstance(function, Source):
             return self.call(function, values)
-        if self.reader.is_address(function):
+        if isinstance(function, Declared):
             return self.call_at(function, values)
         if function in (min, max):
             return self.extreme(function.__name__, values)
         return self.maths(function, values)
 
-    def call(self, kernel: Kernel, values: list[Expr]) -> Expr:
+    def call(self, kernel: Source, values: list[Expr]) -> Expr:
         line = self.line
         try:
             called = self.reader.function(kernel, tuple(value.type for value in values))
@@ -583,7 +580,7 @@ class _Reading:
             self.function.calls.append(called)
         return Call(called.returns, called, [value for value in values if not isinstance(value.type, Fixed)])
 
-    def call_at(self, address: Address, values: list[Expr]) -> Expr:
+    def call_at(self, address: Declared, values: list[Expr]) -> Expr:
         if len(values) != 1 + len(address.takes) or values[0].type != INT:
             raise self.wrong(f"{len(values)} arguments", f"an address and {len(address.takes)} arguments")
         for value, wanted in zip(values[1:], address.takes, strict=True):

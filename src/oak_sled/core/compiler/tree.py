@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from oak_sled.core.compiler.source import Source
 from oak_sled.core.compiler.types import Array, Record, Type
-
-if TYPE_CHECKING:
-    from oak_sled.core.compiler.kernel import Kernel
 
 # expressions
 
@@ -293,7 +291,7 @@ Statement = Assign | Store | Copy | If | While | For | Jump | Return | Do
 class Function:
     """A kernel function for one set of argument types. writes : whether it, or what it calls, writes to memory."""
 
-    kernel: Kernel
+    kernel: Source
     arguments: list[tuple[str, Type]]
     returns: Type
     symbol: str
