@@ -73,6 +73,10 @@ class Run:
         """Several columns side by side, shape (ticks + 1, names)."""
         return np.stack([self.column(name) for name in names], axis=1)
 
+    def place_at(self, row: int) -> Floats:
+        """The centre of mass in a row, m, world axes, shape (3,); no more is read than that row."""
+        return np.asarray(self.record.row(row)[:3], dtype=np.float64)
+
     def at(self, time: float) -> int:
         """The row at or just before `time`."""
         return min(max(int(time / self.job.dt + 1e-6) - self.first_tick, 0), self.ticks)

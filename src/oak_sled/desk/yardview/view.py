@@ -365,7 +365,7 @@ class YardView(QWidget):
         camera = self._camera
         if camera is None:
             return
-        middle, depth = camera.project(run.columns("position.x", "position.y", "position.z")[row])
+        middle, depth = camera.project(run.place_at(row))
         at = QPointF(*middle[0])
         if depth[0] <= 0.0 or not QRectF(self.rect()).contains(at):
             self._paint_edge_marker(painter, run, row, at, float(depth[0]))
@@ -376,7 +376,7 @@ class YardView(QWidget):
         throws.paint(painter, run, row, camera, self.session.live_on or not self._smooth_next)
         self._paint_arrows(painter, run, row, camera, labels)
         for other, other_row in self.others():
-            place, depth = camera.project(other.columns("position.x", "position.y", "position.z")[other_row])
+            place, depth = camera.project(other.place_at(other_row))
             if depth[0] > 0.1:
                 labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), other.job.craft.heading, theme.colour("good"))
 
@@ -491,7 +491,7 @@ class YardView(QWidget):
     def _paint_edge_marker(self, painter: QPainter, run: Run, row: int, at: QPointF, depth: float) -> None:
         camera = self._camera
         assert camera is not None
-        position = run.columns("position.x", "position.y", "position.z")[row]
+        position = run.place_at(row)
         far = float(np.linalg.norm(position - camera.target))
         middle = QPointF(self.width() / 2, self.height() / 2)
         away = QPointF(at.x() - middle.x(), at.y() - middle.y())
