@@ -133,10 +133,8 @@ class Soak:
         self.done: Counter[str] = Counter()
         self._hook = sys.excepthook
         sys.excepthook = self._catch
-        self._closer = QTimer()
-        self._closer.setInterval(120)
-        self._closer.timeout.connect(self._close_what_waits)
-        self._closer.start()
+        self._closing = True
+        self._watch()
         self._moves: list[tuple[int, Callable[[], str]]] = [
             (3, self._demo), (3, self._drill), (4, self._page_or_pane), (3, self._camera), (12, self._click),
             (8, self._drag), (14, self._dial), (10, self._key), (6, self._action), (4, self._history),
@@ -149,6 +147,12 @@ class Soak:
             print(f"after {self.heart.action}: {text}", file=sys.stderr, flush=True)
         self.errors.found[text] += 1
         self._hook(kind, error, trace)
+
+    def _watch(self) -> None:
+        # ordered anew before anything is chosen: what is chosen may open a menu that waits inside this very call
+        if self._closing:
+            QTimer.singleShot(120, self._watch)
+            self._close_what_waits()
 
     def _close_what_waits(self) -> None:
         """Menus and dialogs wait in loops of their own: something is chosen, or they are closed."""
@@ -369,7 +373,7 @@ class Soak:
     def close(self) -> None:
         """Lets go of what it listens to."""
         self.heart.close()
-        self._closer.stop()
+        self._closing = False
         sys.excepthook = self._hook
         logging.getLogger().removeHandler(self.errors)
 
