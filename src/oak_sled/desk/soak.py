@@ -315,7 +315,12 @@ class Soak:
         weights = [weight for weight, _ in self._moves]
         move = self.random.choices([move for _, move in self._moves], weights)[0]
         self.heart.action = move.__name__.strip("_")
-        what = move()
+        try:
+            what = move()
+        except RuntimeError as error:
+            if "has been deleted" not in str(error):
+                raise
+            what = f"{self.heart.action} of a widget that went away"  # what it did took the widget under it away
         self.heart.action = what
         self.done[what.split()[0]] += 1
         self._go_on(self.random.uniform(0.02, 0.25))
@@ -422,6 +427,6 @@ def soak(minutes: float, seed: int, pictures: Path | None = None) -> int:
             test.run(minutes)
         finally:
             test.close()
-        well = test.report()
+            well = test.report()
         program.finish(app, window)
     return 0 if well else 1
