@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import logging
 import os
+import re
 import subprocess
 import sys
 
@@ -145,3 +146,14 @@ program.finish(app, window)
     assert any(text.startswith("compiling the physics once: ") for text in said)
     assert ready
     assert anew > 30
+
+
+def test_a_short_soak_reports_what_it_found(qapp, tmp_path):
+    done = call("soak", "--minutes", "0.15", "--seed", "3", folder=tmp_path)
+    assert done.returncode in (0, 1), done.stderr  # a stall is the machine's business here
+    assert "tracebacks: 0" in done.stdout
+    assert "stale pixels: 0 times" in done.stdout
+    assert re.search(r"\d+ actions: .*\bdial\b", done.stdout)
+    assert re.search(r"stalls over 250 ms: \d+", done.stdout)
+    assert re.search(r"memory: [+-][\d.]+ MB after the first quarter", done.stdout)
+    assert not list((tmp_path / "state").glob("sessions/*")), "it works in a place of its own"
