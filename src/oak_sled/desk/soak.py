@@ -138,7 +138,7 @@ class Soak:
         self._moves: list[tuple[int, Callable[[], str]]] = [
             (3, self._demo), (3, self._drill), (4, self._page_or_pane), (3, self._camera), (12, self._click),
             (8, self._drag), (14, self._dial), (10, self._key), (6, self._action), (4, self._history),
-            (4, self._scrub), (4, self._drive), (3, self._resize), (2, self._save), (2, self._csv), (2, self._wheel),
+            (4, self._scrub), (4, self._drive), (3, self._resize), (2, self._save), (2, self._csv), (2, self._poke),
         ]  # fmt: skip
 
     def _catch(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
@@ -292,7 +292,7 @@ class Soak:
             self.window.keeper.export_csv(lambda: run, self.folder / "run.csv")
         return "export CSV"
 
-    def _wheel(self) -> str:
+    def _poke(self) -> str:
         self.window.playbar.poke.toggle()
         return "poke on or off"
 

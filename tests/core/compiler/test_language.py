@@ -132,6 +132,12 @@ def test_what_is_defined_where_machines_differ(read):
     assert (quotient, rest) == (-7 // 2, -7 % 2)
 
 
+def test_two_files_of_one_name_are_two(read):
+    assert read("return 3.0 * f", call=True) == 4.5
+    assert read("return 4.0 * f", call=True) == 6.0, "not the code that was loaded before"
+    assert read("return 3.0 * f", call=True) == 4.5
+
+
 def test_a_checked_index_calls_with_its_line(read):
     function = read("return x[i + 1]")
     module = llvm.Module(checked=True)

@@ -20,6 +20,7 @@ PACKAGE = Path(__file__).parents[2]
 _LINES = 100_000
 _files: list[str] = []
 _outside = hashlib.sha256()
+_seals: list[str] = []
 
 
 class Source:
@@ -32,7 +33,7 @@ class Source:
         self.file = in_package(function.__code__.co_filename)
         if self.file not in _files:
             _files.append(self.file)
-            _note(function.__code__.co_filename)
+        self.seal = _seal(function.__code__.co_filename)
 
     @functools.cached_property
     def node(self) -> ast.FunctionDef:
@@ -45,7 +46,7 @@ class Source:
         """Its name in compiled code, for arguments of these types."""
         seal = hashlib.sha256("; ".join(types.words(one) for one in given).encode()).hexdigest()[:10]
         module = self.file.removesuffix(".py").replace("/", ".").removeprefix("core.")
-        return f"{module}.{self.__name__}.{seal}"
+        return f"{module}.{self.__name__}.{seal}{self.seal}"
 
     def where(self, line: int = 1) -> str:
         """File and line, for a message."""
@@ -56,10 +57,18 @@ class Source:
         return _files.index(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
 
 
-def _note(file: str) -> None:
-    if not Path(file).is_relative_to(PACKAGE):
-        with contextlib.suppress(OSError):  # a function without a file cannot be read, and is refused then
-            _outside.update(Path(file).read_bytes())
+def _seal(file: str) -> str:
+    """A mark of the content of a file that is not the package's own: two of one name are two; else ""."""
+    if Path(file).is_relative_to(PACKAGE):
+        return ""
+    content = b""
+    with contextlib.suppress(OSError):  # a function without a file cannot be read, and is refused then
+        content = Path(file).read_bytes()
+    seal = hashlib.sha256(content).hexdigest()[:10]
+    if seal not in _seals:
+        _seals.append(seal)
+        _outside.update(content)
+    return seal
 
 
 def outside() -> str:

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.faults import Refused, refuse
+from oak_sled.core.faults import refuse
 
 
 @dataclass(frozen=True)
@@ -185,5 +185,5 @@ def unpacked(data: Any) -> Type:
         return Tuple(tuple(unpacked(item) for item in data))
     found = {one.name: one for one in (FLOAT, INT, WORD, BOOL, NOTHING)}.get(data)
     if found is None:
-        raise Refused([*refuse("kernel", f"no type is called {data!r}").faults])
+        raise refuse("kernel", f"no type is called {data!r}")
     return found
