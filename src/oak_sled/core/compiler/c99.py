@@ -12,41 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from oak_sled.core.compiler import types
-from oak_sled.core.compiler.tree import (
-    Assign,
-    Binary,
-    Call,
-    CallAt,
-    Cast,
-    Choose,
-    Compare,
-    Const,
-    Copy,
-    Do,
-    Element,
-    Expr,
-    Extreme,
-    Field,
-    For,
-    Function,
-    If,
-    Item,
-    Jump,
-    Logic,
-    Maths,
-    Member,
-    Name,
-    Negate,
-    Not,
-    Pick,
-    Return,
-    Size,
-    Statement,
-    Store,
-    TupleOf,
-    While,
-)
+from oak_sled.core.compiler import tree, types
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Bundle, Record, Scalar, Tuple, Type
 from oak_sled.core.faults import refuse
 
@@ -170,7 +136,7 @@ class File:
         self.functions: dict[str, str] = {}
         self.used: dict[str, str] = {}
 
-    def add(self, function: Function, name: str = "") -> str:
+    def add(self, function: tree.Function, name: str = "") -> str:
         """Writes a function and all that it calls; `name`: it is seen outside, by that name. Gives its name in C."""
         if function.symbol in self.used:
             return self.used[function.symbol]
@@ -268,7 +234,7 @@ def _named(name: str) -> str:
 class _Writer:
     """Writes one function."""
 
-    def __init__(self, file: File, function: Function, outside: bool):
+    def __init__(self, file: File, function: tree.Function, outside: bool):
         self.file, self.function, self.outside = file, function, outside
         self.lines: list[str] = []
         self.depth = 1
@@ -294,21 +260,21 @@ class _Writer:
     def put(self, line: str) -> None:
         self.lines.append("    " * self.depth + line)
 
-    def body(self, statements: list[Statement]) -> None:
+    def body(self, statements: list[tree.Statement]) -> None:
         for one in statements:
             getattr(self, f"do_{type(one).__name__}")(one)
 
-    def inside(self, statements: list[Statement]) -> None:
+    def inside(self, statements: list[tree.Statement]) -> None:
         self.depth += 1
         self.body(statements)
         self.depth -= 1
 
     # statements
 
-    def checked(self, value: Expr, line: int) -> Expr:
+    def checked(self, value: tree.Expr, line: int) -> tree.Expr:
         """An expression whose order C cannot change: one call that writes at most, and nothing beside it."""
         writing = _writing(value)
-        if writing > 1 or (writing == 1 and not isinstance(value, Call | CallAt | Not)):
+        if writing > 1 or (writing == 1 and not isinstance(value, tree.Call | tree.CallAt | tree.Not)):
             raise refuse(
                 self.function.kernel.where(line),
                 "a call that writes beside other values: C may take them in another order",
@@ -316,29 +282,29 @@ class _Writer:
             )
         return value
 
-    def do_Assign(self, one: Assign) -> None:
+    def do_Assign(self, one: tree.Assign) -> None:
         value = self.checked(one.value, one.line)
         self.put(f"{_named(one.name)} = {self.value(value)};")
         for axis in _told_axes(value.type):
             self.put(f"{_named(one.name)}_{axis} = {self.size(value, axis)};")
 
-    def do_Store(self, one: Store) -> None:
+    def do_Store(self, one: tree.Store) -> None:
         self.put(f"{self.value(one.place)} = {self.value(self.checked(one.value, one.line))};")
 
-    def do_Copy(self, one: Copy) -> None:
+    def do_Copy(self, one: tree.Copy) -> None:
         self.put(f"memmove({self.value(one.place)}, {self.value(one.value)}, {one.record.dtype.itemsize});")
 
-    def do_Do(self, one: Do) -> None:
+    def do_Do(self, one: tree.Do) -> None:
         self.put(f"{self.value(one.value)};")
 
-    def do_Return(self, one: Return) -> None:
+    def do_Return(self, one: tree.Return) -> None:
         self.put("return;" if one.value is None else f"return {self.value(self.checked(one.value, one.line))};")
 
-    def do_If(self, one: If) -> None:
+    def do_If(self, one: tree.If) -> None:
         self.put(f"if ({_bare(self.value(self.checked(one.test, one.line)))}) {{")
         self.inside(one.yes)
         no = one.no
-        while len(no) == 1 and isinstance(no[0], If):
+        while len(no) == 1 and isinstance(no[0], tree.If):
             self.put(f"}} else if ({_bare(self.value(self.checked(no[0].test, no[0].line)))}) {{")
             self.inside(no[0].yes)
             no = no[0].no
@@ -347,12 +313,12 @@ class _Writer:
             self.inside(no)
         self.put("}")
 
-    def do_While(self, one: While) -> None:
+    def do_While(self, one: tree.While) -> None:
         self.put(f"while ({_bare(self.value(self.checked(one.test, one.line)))}) {{")
         self.inside(one.body)
         self.put("}")
 
-    def do_For(self, one: For) -> None:
+    def do_For(self, one: tree.For) -> None:
         # the bounds are taken once, and the name may be given other values inside
         name, low, high = _named(one.name), self.value(one.first), self.value(one.last)
         k = f"{name}_at"
@@ -365,16 +331,16 @@ class _Writer:
         self.depth -= 1
         self.put("}")
 
-    def do_Jump(self, one: Jump) -> None:
+    def do_Jump(self, one: tree.Jump) -> None:
         self.put(f"{one.word};")
 
     # expressions
 
-    def value(self, of: Expr) -> str:
+    def value(self, of: tree.Expr) -> str:
         found: str = getattr(self, f"on_{type(of).__name__}")(of)
         return found
 
-    def on_Const(self, of: Const) -> str:
+    def on_Const(self, of: tree.Const) -> str:
         if of.type == BOOL:
             return "true" if of.value else "false"
         if of.type == FLOAT:
@@ -385,44 +351,44 @@ class _Writer:
             return "INT64_MIN"
         return str(of.value) if abs(of.value) < 2**31 else f"INT64_C({of.value})"
 
-    def on_Name(self, of: Name) -> str:
+    def on_Name(self, of: tree.Name) -> str:
         return _named(of.name)
 
-    def on_TupleOf(self, of: TupleOf) -> str:
+    def on_TupleOf(self, of: tree.TupleOf) -> str:
         inner = [self.value(item) for item in of.items]
         inner += [self.size(item, axis) for item in of.items for axis in _told_axes(item.type)]
         return f"({self.file.of(of.type)}){{{', '.join(inner)}}}"
 
-    def on_Item(self, of: Item) -> str:
+    def on_Item(self, of: tree.Item) -> str:
         return f"{self.value(of.owner)}.v{of.place}"
 
-    def on_Pick(self, of: Pick) -> str:
+    def on_Pick(self, of: tree.Pick) -> str:
         assert isinstance(of.owner.type, Tuple)
         count, owner, index = len(of.owner.type.items), self.value(of.owner), self.value(of.index)
-        if isinstance(of.owner, TupleOf):
+        if isinstance(of.owner, tree.TupleOf):
             parts = [self.value(item) for item in of.owner.items]
         else:
             parts = [f"{owner}.v{k}" for k in range(count)]
         return f"({' : '.join(f'{index} == {k} ? {parts[k]}' for k in range(count - 1))} : {parts[-1]})"
 
-    def on_Member(self, of: Member) -> str:
+    def on_Member(self, of: tree.Member) -> str:
         return f"{self.value(of.owner)}->{_named(of.name)}"
 
-    def on_Field(self, of: Field) -> str:
+    def on_Field(self, of: tree.Field) -> str:
         place = self.field(of)
         if isinstance(of.type, Array) and len(of.type.shape) > 1:
             return f"(({self.file.of(of.type)}){place})".replace(" *)", " *)")
         return f"(&{place})" if isinstance(of.type, Record) else place
 
-    def field(self, of: Field) -> str:
+    def field(self, of: tree.Field) -> str:
         owner = self.value(of.owner)
         if owner.startswith("(&") and owner.endswith(")"):
             return f"{owner[2:-1]}.{_named(of.name)}"
         return f"{owner}->{_named(of.name)}"
 
-    def on_Element(self, of: Element) -> str:
+    def on_Element(self, of: tree.Element) -> str:
         owner, shape = self.value(of.owner), of.array.shape
-        if isinstance(of.owner, Field) and len(shape) > 1 and len(of.indices) == len(shape):
+        if isinstance(of.owner, tree.Field) and len(shape) > 1 and len(of.indices) == len(shape):
             indices = (self.index(of, k) for k in range(len(shape)))
             place = f"{self.field(of.owner)}{''.join(f'[{index}]' for index in indices)}"
         else:
@@ -436,64 +402,64 @@ class _Writer:
             return f"(&{place})"
         return place
 
-    def index(self, of: Element, axis: int) -> str:
+    def index(self, of: tree.Element, axis: int) -> str:
         index = of.indices[axis]
-        if isinstance(index, Const) and index.value < 0:
+        if isinstance(index, tree.Const) and index.value < 0:
             return f"{self.size(of.owner, axis)} - {-index.value}"
         return _bare(self.value(index))
 
-    def size(self, of: Expr, axis: int) -> str:
+    def size(self, of: tree.Expr, axis: int) -> str:
         """A size of an array."""
         assert isinstance(of.type, Array)
         known = of.type.shape[axis]
         if known is not None:
             return str(known)
-        if isinstance(of, Element):
+        if isinstance(of, tree.Element):
             return self.size(of.owner, axis + len(of.indices))
-        if isinstance(of, Choose):
+        if isinstance(of, tree.Choose):
             return f"({self.value(of.test)} ? {self.size(of.yes, axis)} : {self.size(of.no, axis)})"
         return f"{self.value(of)}_{axis}"
 
-    def on_Size(self, of: Size) -> str:
+    def on_Size(self, of: tree.Size) -> str:
         return self.size(of.owner, of.axis)
 
-    def on_Negate(self, of: Negate) -> str:
+    def on_Negate(self, of: tree.Negate) -> str:
         return f"wrap_sub(0, {self.value(of.value)})" if of.type == INT else f"(-{self.value(of.value)})"
 
-    def on_Not(self, of: Not) -> str:
+    def on_Not(self, of: tree.Not) -> str:
         return f"!{self.value(of.value)}"
 
-    def on_Binary(self, of: Binary) -> str:
+    def on_Binary(self, of: tree.Binary) -> str:
         a, b = self.value(of.left), self.value(of.right)
         called = _CALLS.get((of.type, of.op))  # type: ignore[arg-type]
         return f"{called}({a}, {b})" if called else f"({a} {of.op} {b})"
 
-    def on_Compare(self, of: Compare) -> str:
+    def on_Compare(self, of: tree.Compare) -> str:
         return f"({self.value(of.left)} {of.op} {self.value(of.right)})"
 
-    def on_Logic(self, of: Logic) -> str:
+    def on_Logic(self, of: tree.Logic) -> str:
         return f"({(' && ' if of.op == 'and' else ' || ').join(self.value(item) for item in of.items)})"
 
-    def on_Choose(self, of: Choose) -> str:
+    def on_Choose(self, of: tree.Choose) -> str:
         return f"({self.value(of.test)} ? {self.value(of.yes)} : {self.value(of.no)})"
 
-    def on_Cast(self, of: Cast) -> str:
+    def on_Cast(self, of: tree.Cast) -> str:
         if of.type == INT and of.value.type == FLOAT:
             return f"to_int({self.value(of.value)})"
         return f"({_SCALARS[of.type]}){self.value(of.value)}"  # type: ignore[index]
 
-    def on_Extreme(self, of: Extreme) -> str:
+    def on_Extreme(self, of: tree.Extreme) -> str:
         word = "least" if of.which == "min" else "greatest"
         return f"{'' if of.type == FLOAT else 'int_'}{word}({self.value(of.left)}, {self.value(of.right)})"
 
-    def on_Maths(self, of: Maths) -> str:
+    def on_Maths(self, of: tree.Maths) -> str:
         name = "int_abs" if of.name == "abs" else of.name
         return f"{name}({', '.join(self.value(value) for value in of.values)})"
 
-    def on_Call(self, of: Call) -> str:
+    def on_Call(self, of: tree.Call) -> str:
         return f"{self.file.add(of.function)}({self.handed(of.values)})"
 
-    def on_CallAt(self, of: CallAt) -> str:
+    def on_CallAt(self, of: tree.CallAt) -> str:
         takes = []
         for value in of.values:
             takes.append(self.file.of(value.type) if isinstance(value.type, Scalar) else "void *")
@@ -501,7 +467,7 @@ class _Writer:
         head = f"({self.file.of(of.type)} (*)({', '.join(takes)}))"
         return f"({head}(intptr_t){self.value(of.address)})({self.handed(of.values)})"
 
-    def handed(self, values: list[Expr]) -> str:
+    def handed(self, values: list[tree.Expr]) -> str:
         made = []
         for value in values:
             made.append(_bare(self.value(value)) if isinstance(value.type, Scalar) else self.value(value))
@@ -532,9 +498,9 @@ def _bare(text: str) -> str:
     return text if inner.startswith("&") else inner
 
 
-def _writing(value: Expr) -> int:
+def _writing(value: tree.Expr) -> int:
     """How many calls of an expression write to memory."""
-    own = isinstance(value, CallAt) or (isinstance(value, Call) and value.function.writes)
+    own = isinstance(value, tree.CallAt) or (isinstance(value, tree.Call) and value.function.writes)
     total = int(own)
     for name in value.__slots__:
         one = getattr(value, name)

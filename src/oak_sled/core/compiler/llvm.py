@@ -5,41 +5,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from oak_sled.core.compiler import types
-from oak_sled.core.compiler.tree import (
-    Assign,
-    Binary,
-    Call,
-    CallAt,
-    Cast,
-    Choose,
-    Compare,
-    Const,
-    Copy,
-    Do,
-    Element,
-    Expr,
-    Extreme,
-    Field,
-    For,
-    Function,
-    If,
-    Item,
-    Jump,
-    Logic,
-    Maths,
-    Member,
-    Name,
-    Negate,
-    Not,
-    Pick,
-    Return,
-    Size,
-    Statement,
-    Store,
-    TupleOf,
-    While,
-)
+from oak_sled.core.compiler import tree, types
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Record, Tuple, Type, cells
 
 _FLOATS = {"+": "fadd", "-": "fsub", "*": "fmul", "/": "fdiv"}
@@ -64,7 +30,7 @@ class Module:
         self.written: list[str] = []
         self.known: set[str] = set()
 
-    def add(self, function: Function, outside: bool = False) -> None:
+    def add(self, function: tree.Function, outside: bool = False) -> None:
         """Writes a function and those it calls; `outside`: it is called from other modules."""
         if function.symbol in self.known:
             return
@@ -90,12 +56,12 @@ def _result(of: Type) -> str:
     return "void" if not inner else inner[0] if len(inner) == 1 else "{" + ", ".join(inner) + "}"
 
 
-def _head(function: Function) -> str:
+def _head(function: tree.Function) -> str:
     handed = ", ".join(cell for _, one in function.arguments for cell in cells(one))
     return f"{_result(function.returns)} @{function.symbol}({handed})"
 
 
-def door(function: Function) -> str:
+def door(function: tree.Function) -> str:
     """A module by which Python enters a unit: arguments cell by cell, results into memory of 8 bytes each."""
     handed = [cell for _, one in function.arguments for cell in cells(one)]
     given = cells(function.returns)
@@ -126,7 +92,7 @@ Operands = list[str]
 class _Writer:
     """Writes one function. A value is the list of the operands of its cells."""
 
-    def __init__(self, module: Module, function: Function, outside: bool):
+    def __init__(self, module: Module, function: tree.Function, outside: bool):
         self.module, self.function, self.outside = module, function, outside
         self.lines: list[str] = []
         self.slots: dict[str, list[str]] = {}
@@ -186,30 +152,30 @@ class _Writer:
 
     # statements
 
-    def body(self, statements: list[Statement]) -> None:
+    def body(self, statements: list[tree.Statement]) -> None:
         for one in statements:
             if self.ended:
                 return
             getattr(self, f"do_{type(one).__name__}")(one)
 
-    def do_Assign(self, one: Assign) -> None:
+    def do_Assign(self, one: tree.Assign) -> None:
         self.assign(one.name, self.value(one.value), one.value.type)
 
-    def do_Do(self, one: Do) -> None:
+    def do_Do(self, one: tree.Do) -> None:
         self.value(one.value)
 
-    def do_Store(self, one: Store) -> None:
+    def do_Store(self, one: tree.Store) -> None:
         (part,) = self.value(one.value)
         place = self.place(one.place)
         self.put(f"store {cells(one.place.type)[0]} {part}, ptr {place}")
 
-    def do_Copy(self, one: Copy) -> None:
+    def do_Copy(self, one: tree.Copy) -> None:
         (source,), (target,) = self.value(one.value), self.value(one.place)
         name = "llvm.memmove.p0.p0.i64"
         self.module.declare(name, f"declare void @{name}(ptr, ptr, i64, i1)")
         self.put(f"call void @{name}(ptr {target}, ptr {source}, i64 {one.record.dtype.itemsize}, i1 false)")
 
-    def do_Return(self, one: Return) -> None:
+    def do_Return(self, one: tree.Return) -> None:
         of = self.function.returns
         if one.value is None:
             self.put("ret void")
@@ -222,7 +188,7 @@ class _Writer:
             self.put(f"ret {_result(of)} {made}")
         self.ended = True
 
-    def do_If(self, one: If) -> None:
+    def do_If(self, one: tree.If) -> None:
         (test,) = self.value(one.test)
         yes, no, end = self.label(), self.label(), self.label()
         self.fork(test, yes, no if one.no else end)
@@ -238,7 +204,7 @@ class _Writer:
         if reached:
             self.begin(end)
 
-    def do_While(self, one: While) -> None:
+    def do_While(self, one: tree.While) -> None:
         head, inside, end = self.label(), self.label(), self.label()
         self.go(head)
         self.begin(head)
@@ -250,7 +216,7 @@ class _Writer:
         self.go(head)
         self.begin(end)
 
-    def do_For(self, one: For) -> None:
+    def do_For(self, one: tree.For) -> None:
         (first,), (last,) = self.value(one.first), self.value(one.last)
         self.count += 1
         counter = f"%c{self.count}"
@@ -272,28 +238,28 @@ class _Writer:
         self.go(head)
         self.begin(end)
 
-    def do_Jump(self, one: Jump) -> None:
+    def do_Jump(self, one: tree.Jump) -> None:
         self.go(self.loops[-1][one.word == "break"])
 
     # expressions
 
-    def value(self, of: Expr) -> Operands:
+    def value(self, of: tree.Expr) -> Operands:
         made: Operands = getattr(self, f"on_{type(of).__name__}")(of)
         return made
 
-    def on_Const(self, of: Const) -> Operands:
+    def on_Const(self, of: tree.Const) -> Operands:
         if of.type == FLOAT:
             return [_float(of.value)]
         return [("true" if of.value else "false") if of.type == BOOL else str(of.value)]
 
-    def on_Name(self, of: Name) -> Operands:
+    def on_Name(self, of: tree.Name) -> Operands:
         slots = zip(self.slots[of.name], cells(of.type), strict=True)
         return [self.set(f"load {cell}, ptr {slot}") for slot, cell in slots]
 
-    def on_TupleOf(self, of: TupleOf) -> Operands:
+    def on_TupleOf(self, of: tree.TupleOf) -> Operands:
         return [part for item in of.items for part in self.value(item)]
 
-    def on_Item(self, of: Item) -> Operands:
+    def on_Item(self, of: tree.Item) -> Operands:
         return self.item(self.value(of.owner), of.owner.type, of.place)
 
     @staticmethod
@@ -302,7 +268,7 @@ class _Writer:
         before = sum(len(cells(one)) for one in of.items[:place])
         return parts[before : before + len(cells(of.items[place]))]
 
-    def on_Pick(self, of: Pick) -> Operands:
+    def on_Pick(self, of: tree.Pick) -> Operands:
         parts, (index,) = self.value(of.owner), self.value(of.index)
         made, cell = parts[-1], cells(of.type)[0]
         for k in range(len(parts) - 2, -1, -1):
@@ -310,7 +276,7 @@ class _Writer:
             made = self.set(f"select i1 {same}, {cell} {parts[k]}, {cell} {made}")
         return [made]
 
-    def on_Member(self, of: Member) -> Operands:
+    def on_Member(self, of: tree.Member) -> Operands:
         (block,) = self.value(of.owner)
         made = []
         for k, cell in enumerate(cells(of.type)):
@@ -322,10 +288,10 @@ class _Writer:
         """What lies at a place: a number, or the address itself of a record or an array of known sizes."""
         return [place] if isinstance(of, Record | Array) else [self.set(f"load {cells(of)[0]}, ptr {place}")]
 
-    def on_Field(self, of: Field) -> Operands:
+    def on_Field(self, of: tree.Field) -> Operands:
         return self.load(self.place(of), of.type)
 
-    def on_Element(self, of: Element) -> Operands:
+    def on_Element(self, of: tree.Element) -> Operands:
         owner = self.value(of.owner)
         place = self.element(of, owner)
         if isinstance(of.type, Array):
@@ -333,9 +299,9 @@ class _Writer:
             return [place, *(size for size, known in zip(sizes, of.type.shape, strict=True) if known is None)]
         return self.load(place, of.type)
 
-    def place(self, of: Field | Element) -> str:
+    def place(self, of: tree.Field | tree.Element) -> str:
         """Where a field or an element lies."""
-        if isinstance(of, Element):
+        if isinstance(of, tree.Element):
             return self.element(of, self.value(of.owner))
         (owner,) = self.value(of.owner)
         return self.set(f"getelementptr i8, ptr {owner}, i64 {of.offset}") if of.offset else owner
@@ -346,12 +312,12 @@ class _Writer:
         told = iter(parts[1:])
         return [next(told) if size is None else str(size) for size in of.shape]
 
-    def element(self, of: Element, owner: Operands) -> str:
+    def element(self, of: tree.Element, owner: Operands) -> str:
         sizes = self.sizes(owner, of.array)
         at = "0"
         for k, index in enumerate(of.indices):
             (i,) = self.value(index)
-            if isinstance(index, Const) and index.value < 0:
+            if isinstance(index, tree.Const) and index.value < 0:
                 i = self.set(f"add i64 {sizes[k]}, {i}")
             elif self.module.checked:
                 self.check(i, sizes[k], of.line)
@@ -372,18 +338,18 @@ class _Writer:
         self.put("unreachable")
         self.begin(well)
 
-    def on_Size(self, of: Size) -> Operands:
+    def on_Size(self, of: tree.Size) -> Operands:
         assert isinstance(of.owner.type, Array)
         return [self.sizes(self.value(of.owner), of.owner.type)[of.axis]]
 
-    def on_Negate(self, of: Negate) -> Operands:
+    def on_Negate(self, of: tree.Negate) -> Operands:
         (part,) = self.value(of.value)
         return [self.set(f"fneg double {part}" if of.type == FLOAT else f"sub i64 0, {part}")]
 
-    def on_Not(self, of: Not) -> Operands:
+    def on_Not(self, of: tree.Not) -> Operands:
         return [self.set(f"xor i1 {self.value(of.value)[0]}, true")]
 
-    def on_Binary(self, of: Binary) -> Operands:
+    def on_Binary(self, of: tree.Binary) -> Operands:
         (a,), (b,) = self.value(of.left), self.value(of.right)
         if of.op == "**":
             return [self.outside_call("llvm.pow.f64", [a, b])]
@@ -395,7 +361,7 @@ class _Writer:
             return [self.set(f"{'lshr' if of.type == WORD else 'ashr'} i64 {a}, {b}")]
         return [self.divide(of, a, b)]
 
-    def divide(self, of: Binary, a: str, b: str) -> str:
+    def divide(self, of: tree.Binary, a: str, b: str) -> str:
         """// and % as Python has them: toward the lower, with the sign of the divisor; by 0 they give 0."""
         none = self.set(f"icmp eq i64 {b}, 0")
         safe = self.set(f"select i1 {none}, i64 1, i64 {b}")
@@ -417,14 +383,14 @@ class _Writer:
             made = self.set(f"select i1 {minus}, i64 {self.set(f'sub i64 0, {a}')}, i64 {made}")
         return self.set(f"select i1 {none}, i64 0, i64 {made}")
 
-    def on_Compare(self, of: Compare) -> Operands:
+    def on_Compare(self, of: tree.Compare) -> Operands:
         (a,), (b,) = self.value(of.left), self.value(of.right)
         if of.left.type == FLOAT:
             return [self.set(f"fcmp {_ORDERED[of.op]} double {a}, {b}")]
         words = _UNSIGNED if of.left.type == WORD else _SIGNED
         return [self.set(f"icmp {words[of.op]} {cells(of.left.type)[0]} {a}, {b}")]
 
-    def on_Logic(self, of: Logic) -> Operands:
+    def on_Logic(self, of: tree.Logic) -> Operands:
         stop, end, ways = "false" if of.op == "and" else "true", self.label(), []
         for item in of.items[:-1]:
             (test,), onward = self.value(item), self.label()
@@ -436,7 +402,7 @@ class _Writer:
         self.begin(end)
         return [self.set("phi i1 " + ", ".join(f"[{value}, %{block}]" for value, block in ways))]
 
-    def on_Choose(self, of: Choose) -> Operands:
+    def on_Choose(self, of: tree.Choose) -> Operands:
         (test,) = self.value(of.test)
         yes, no, end = self.label(), self.label(), self.label()
         self.fork(test, yes, no)
@@ -450,7 +416,7 @@ class _Writer:
         both = zip(cells(of.type), a, b, strict=True)
         return [self.set(f"phi {cell} [{x}, %{from_a}], [{y}, %{from_b}]") for cell, x, y in both]
 
-    def on_Cast(self, of: Cast) -> Operands:
+    def on_Cast(self, of: tree.Cast) -> Operands:
         (part,), was = self.value(of.value), of.value.type
         if of.type == FLOAT:
             word = {INT: "sitofp i64", WORD: "uitofp i64", BOOL: "uitofp i1"}[was]  # type: ignore[index]
@@ -463,13 +429,13 @@ class _Writer:
             return [self.set(f"call i64 @{name}(double {part})")]
         return [part]
 
-    def on_Extreme(self, of: Extreme) -> Operands:
+    def on_Extreme(self, of: tree.Extreme) -> Operands:
         (a,), (b,), cell = self.value(of.left), self.value(of.right), cells(of.type)[0]
         op = "<" if of.which == "min" else ">"
         word = f"fcmp {_ORDERED[op]} double" if of.type == FLOAT else f"icmp {_SIGNED[op]} i64"
         return [self.set(f"select i1 {self.set(f'{word} {b}, {a}')}, {cell} {b}, {cell} {a}")]
 
-    def on_Maths(self, of: Maths) -> Operands:
+    def on_Maths(self, of: tree.Maths) -> Operands:
         parts = [self.value(value)[0] for value in of.values]
         if of.name == "abs":
             below, other = self.set(f"icmp slt i64 {parts[0]}, 0"), self.set(f"sub i64 0, {parts[0]}")
@@ -481,14 +447,14 @@ class _Writer:
         self.module.declare(name, f"declare double @{name}({', '.join(['double'] * len(parts))}){known}")
         return self.set(f"call double @{name}({', '.join(f'double {part}' for part in parts)})")
 
-    def on_Call(self, of: Call) -> Operands:
+    def on_Call(self, of: tree.Call) -> Operands:
         return self.called(f"@{of.function.symbol}", of.type, of.values)
 
-    def on_CallAt(self, of: CallAt) -> Operands:
+    def on_CallAt(self, of: tree.CallAt) -> Operands:
         (address,) = self.value(of.address)
         return self.called(self.set(f"inttoptr i64 {address} to ptr"), of.type, of.values)
 
-    def called(self, what: str, gives: Type, values: list[Expr]) -> Operands:
+    def called(self, what: str, gives: Type, values: list[tree.Expr]) -> Operands:
         parts = [(cell, part) for one in values for cell, part in zip(cells(one.type), self.value(one), strict=True)]
         handed = ", ".join(f"{cell} {part}" for cell, part in parts)
         inner = cells(gives)
