@@ -347,6 +347,9 @@ def test_a_drive_shows_no_card_and_no_finding_of_the_run_before(window, idle):
     assert session.shown_card == ""
     assert "limit_never_acts" not in [one.name for one in session.warned]
     assert "limit" not in window.header.cautions.toolTip()
+    words = next(one for one in window.desk.strips if one.name == "speed_limit").words.text()
+    assert "last run" not in words
+    assert "was 0" not in words, "nor the ranges of a drive that has just begun"
     window.set_driving(False)
 
 

@@ -136,8 +136,10 @@ class Session(QObject):
         )
 
     def setting(self) -> Setting:
-        """The craft as numbers for outlooks, with the ranges of the run shown."""
+        """The craft as numbers for outlooks, with the ranges of the run shown; a drive that goes on has none yet."""
         run = self.run if self.run is not None and self.run.job.craft.id == self.craft.id else None
+        if self.live_on:
+            run = None
         return outlook.setting_of(self.craft, self.ground, self.yard.ticks, run)
 
     @property
