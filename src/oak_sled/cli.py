@@ -60,7 +60,11 @@ def load_yard(where: str) -> Any:
     """The yard that an argument names."""
     from oak_sled.core import demos
 
-    return demos.open_yard(where)
+    told: list[str] = []
+    yard = demos.open_yard(where, told.append)
+    for line in told:
+        print(f"oak-sled: {where}: {line}", file=sys.stderr)
+    return yard
 
 
 def with_sets(yard: Any, sets: list[str] | None) -> Any:
@@ -148,7 +152,8 @@ def run(
     found = measures.read_all(made)
     warned = cautions.find(job, made)
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
-    shown = [measures.measure(name) for name in measures.names_of(made)]
+    crafts = [one.craft.id for one in job.actors]
+    shown = [measures.measure(name, crafts) for name in measures.names_of(made)]
     for known in shown:
         value = found[known.name]
         if value is not None:
@@ -170,13 +175,12 @@ def run(
 
 
 def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:
-    from oak_sled.core.world import Job
+    from oak_sled.core.world import job_of
 
     yard = with_sets(load_yard(where), sets)
     if ticks:
         yard = yard.edit("ticks", ticks)
-    chosen = yard.drill(drill)
-    return Job(yard.craft(craft), yard.ground_of(chosen), chosen, yard.ticks, yard.integrator)
+    return job_of(yard, yard.drill(drill), craft)
 
 
 @app.command()
@@ -193,7 +197,7 @@ def spread(
     from oak_sled.core.files import disk
 
     found = load_yard(yard)
-    chosen = measures.measure(measure)
+    chosen = measures.measure(measure, [craft.id for craft in found.crafts])
     axes = [spreads.read_axis(entry) for entry in vary]
     warm()
     rows = spreads.grid(found, drill, axes, chosen)
@@ -210,7 +214,7 @@ def check(yard: YardArgument) -> None:
     """Runs every drill that has targets; a line each; exit status 1 if one is missed."""
     from oak_sled.core import measures
     from oak_sled.core import run as runs
-    from oak_sled.core.world import Job
+    from oak_sled.core.world import job_of
 
     found = load_yard(yard)
     warm()
@@ -218,7 +222,7 @@ def check(yard: YardArgument) -> None:
     for drill in found.drills:
         if not drill.targets:
             continue
-        made = runs.execute(Job(found.craft(), found.ground_of(drill), drill, found.ticks, found.integrator))
+        made = runs.execute(job_of(found, drill))
         verdicts = measures.judge(drill, measures.read_all(made))
         bad = [verdict for verdict in verdicts if not verdict.met]
         missed += bool(bad)

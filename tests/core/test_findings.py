@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import cautions, cost, demos, document, loop, measures, run, state, tickcheck, traces, world
+from oak_sled.core import cautions, cost, demos, document, measures, run, state, tickcheck, traces, world
 from oak_sled.core.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
@@ -173,7 +173,7 @@ def test_a_drive_that_leaves_the_numbers_ends_with_its_part_and_tick(yard):
     craft = document.edit(yard.craft(), "body.centre_x", -1000.0)
     live = LiveDrive(world.Job(craft, yard.ground_of(drill), drill))
     rows = live.recorder.recent()
-    live._now["position"][0, 0] = np.nan  # what a law that is wrong would leave behind
+    live._machine.scene.solids["position"][1, 0] = np.nan  # what a law that is wrong would leave behind
     live.advance(30, raw_values(craft, {"W"}))
     assert live.status == state.DIVERGED
     made = live.finish()
@@ -224,7 +224,7 @@ def test_settings_change_in_mid_drive_and_other_parts_begin_anew(yard):
 
 
 def test_a_long_record_is_sealed_without_loss(yard):
-    layout = Layout.of(yard.craft(), yard.ground())
+    layout = Layout.of(world.job_of(yard))
     recorder, rows = Recorder(layout), []
     random = np.random.default_rng(1)
     for _ in range(9):
@@ -271,7 +271,7 @@ def test_the_kernel_agrees_with_the_same_equations_in_c(demo_job, ticks):
     job = replace(demo_job, ticks=ticks)
     count = world.check_size(job)
     twin = Yardstick(job)
-    out = np.zeros((count, Layout.of(job.craft, job.ground).width))
+    out = np.zeros((count, Layout.of(job).width))
     done = twin.run(world.inputs(job, count), out)
     made = run.execute(job)
     ours = made.record.block(0, made.layout.width)[1:]
@@ -281,10 +281,8 @@ def test_the_kernel_agrees_with_the_same_equations_in_c(demo_job, ticks):
 
 
 def test_the_kernel_counts_its_ticks(demo_job):
-    arrays = world.build(demo_job)
-    out = np.zeros((25, Layout.of(demo_job.craft, demo_job.ground).width))
-    status, done = loop.advance(arrays, world.begin(arrays, demo_job), np.zeros((25, 3)), out, 1)
-    assert (status, done) == (0, 25)
+    out = np.zeros((25, Layout.of(demo_job).width))
+    assert run.Machine.of(demo_job).advance(np.zeros((25, 3)), out) == (0, 25)
 
 
 def test_a_spread_against_nothing_is_not_a_percentage():

@@ -38,7 +38,7 @@ def test_a_shelf_round_trips(tmp_path, yard, cards):
     marked = (cards[0].changed(pinned=True), cards[1].changed(starred=True, title="strong brake"), cards[2])
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, marked, file)
-    back_yard, back, lost, _ = shelf_store.load_all(file)
+    back_yard, back, lost, *_ = shelf_store.load_all(file)
     assert not lost
     assert back_yard == yard
     for old, new in zip(marked, back, strict=True):
@@ -124,7 +124,7 @@ def test_a_damaged_run_is_told_and_the_rest_is_read(tmp_path, yard, cards, spoil
     file = tmp_path / "yard.json"
     shelf_store.save_all(yard, cards, file)
     spoil(tmp_path / "yard.json.runs", cards)
-    back_yard, back, lost, _ = shelf_store.load_all(file)
+    back_yard, back, lost, *_ = shelf_store.load_all(file)
     assert back_yard == yard
     assert len(back) == left
     assert len(lost) == 1

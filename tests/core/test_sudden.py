@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from oak_sled.core import among, preview, run, traces, world
+from oak_sled.core import among, preview, run, traces
 from oak_sled.core.block import Block, Material
 from oak_sled.core.event import Event
 from oak_sled.core.live import LiveDrive
@@ -364,7 +364,7 @@ def test_the_preview_agrees_with_the_run_over_a_hundred_metres(make, ticks):
                    drill={"events": (event(target="gun", t=0.0),)})  # fmt: skip
     made = run.execute(job)
     flown, _ = shot(made)
-    seen = preview.shot_path(job, 0, world.begin(world.build(job), job)[0])
+    seen = preview.shot_path(job, 0, preview.state_of(made, 0))
     count = min(len(seen), len(flown))
     assert np.linalg.norm(seen[count - 1] - seen[0]) > 100.0
     flying = slice(0, count - 1)  # the last place of the run is on the ice
@@ -588,10 +588,10 @@ def test_where_the_shots_stand_among_the_solids(make):
     job = make.job(parts, ground={"blocks": (Block(id="b", x=9.0),), "edges": "wall"})
     assert among.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
     scene = among.build(job)
-    first = among.first_slot(job.craft, job.ground, "two")
+    first = among.first_slot(job, 0, "two")
     assert list(scene.solids["shot"][first:]) == [2, 2, 2]
     assert len(scene.solids) == first + 3
-    assert among.solid_names(job.craft, job.ground)[first] == "a shot of two"
+    assert among.solid_names(job)[first] == "a shot of two"
 
 
 def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):

@@ -7,12 +7,13 @@ import math
 
 import numpy as np
 import pytest
+import upright_walls as walls
 from scipy.spatial.transform import Rotation
 
 from oak_sled.bench import heap
-from oak_sled.bench.yardstick import BallHeap
-from oak_sled.core import body, loop, run, spatial, state, world
-from oak_sled.core.contact import solver, walls
+from oak_sled.bench.yardstick import HeapInC
+from oak_sled.core import body, loop, run, spatial, world
+from oak_sled.core.contact import solver, things
 from oak_sled.core.craft import Channel
 from oak_sled.core.parts import runner
 from oak_sled.core.parts.runner import Runner
@@ -180,7 +181,7 @@ def test_the_force_of_four_feet_is_that_of_each(make, planar):
     force, torque = np.zeros(2), 0.0
     for x, y in itertools.product((0.8, -0.8), (0.4, -0.4)):
         u = np.array([8.0 - spin * y, spin * x])
-        slip = math.atan2(abs(u[1]), abs(u[0]) + runner.CREEP)
+        slip = math.atan2(abs(u[1]), abs(u[0]))
         f = np.array([-0.02 * load, -math.copysign(3.0 * load * slip, u[1])])
         force += f
         torque += x * f[1] - y * f[0]
@@ -215,14 +216,14 @@ def overlap_of(one, other):
 
 
 def wall_and_body(random, ball=False):
-    wall = np.zeros(1, state.WALL)
+    wall = np.zeros(1, walls.WALL)
     angle = random.uniform(-3, 3)
     length, width = random.uniform(0.5, 6), random.uniform(0.2, 2)
     wall["x"], wall["y"] = random.uniform(-2, 2, 2)
     wall["cos"], wall["sin"] = math.cos(angle), math.sin(angle)
     wall["half_length"], wall["half_width"], wall["top"] = length / 2, width / 2, 5.0
     wall["reach"] = math.hypot(length, width) / 2
-    hull = np.zeros(1, state.BODY)
+    hull = np.zeros(1, walls.HULL)
     half = random.uniform(0.2, 1.5, 3)
     hull["half"] = [half[0]] * 3 if ball else half
     hull["reach"] = np.linalg.norm(hull["half"][0])
@@ -313,28 +314,27 @@ def test_substeps_book_the_mean_of_their_lines(make, planar):
 
 
 def test_a_wild_state_is_seen():
-    now = np.zeros(1, state.NOW)
-    assert not loop.is_wild(now[0])
+    body = np.zeros(1, things.SOLID)
+    assert not loop.is_wild(body[0])
     for name, value in (("velocity", np.nan), ("position", np.inf), ("spin", 1e6)):
-        now = np.zeros(1, state.NOW)
-        now[name][0, 1] = value
-        assert loop.is_wild(now[0]), name
+        body = np.zeros(1, things.SOLID)
+        body[name][0, 1] = value
+        assert loop.is_wild(body[0]), name
 
 
 def test_a_heap_of_balls_falls_as_it_does_in_c():
-    """The solver's own steps written again in C for balls: the same places until chaos parts the last digits."""
+    """The solver's own steps as C99, built by the C compiler: the same to the bit."""
+    made = heap.balls(60)
     try:
-        in_c = BallHeap()
+        in_c = HeapInC(heap.ball_scene(made))
     except RuntimeError as error:
         pytest.skip(str(error))
-    made = heap.balls(60)
-    theirs = np.zeros((300, 60, 3))
-    contacts = in_c.run(made, 9.81, 1.0 / 60, heap.FRICTION, theirs)
+    rows = []
+    for run_heap in (in_c.run, solver.run_alone):
+        scene = heap.ball_scene(made)
+        out = np.zeros((300, len(scene.solids), 13))
+        run_heap(scene, 9.81, 1.0 / 60, 300, out)
+        rows.append(out)
     in_c.close()
-    scene = heap.ball_scene(made)
-    ours = np.zeros((300, len(scene.solids), 13))
-    solver.run_alone(scene, 9.81, 1.0 / 60, 300, ours)
-    assert np.max(np.abs(ours[:60, 2:, :3] - theirs[:60])) < 1e-9
-    assert scene.counts[3] == pytest.approx(contacts, rel=0.2)
-    assert theirs[-1, :, 2].min() > 0.15, "none sinks in"
-    assert ours[-1, 2:, 2].mean() == pytest.approx(theirs[-1, :, 2].mean(), rel=0.1)
+    assert np.array_equal(*rows)
+    assert rows[0][-1, 1:, 2].min() > 0.15, "none sinks in"

@@ -29,8 +29,8 @@ def key(window, code, down):
 def drive(qtbot, window, seconds, *keys):
     for code in keys:
         key(window, code, True)
-    goal = window.driver.drives[0].ticks + int(seconds * window.session.yard.ticks)
-    qtbot.waitUntil(lambda: window.driver.drives[0].ticks >= goal, timeout=60_000)
+    goal = window.driver.drive.ticks + int(seconds * window.session.yard.ticks)
+    qtbot.waitUntil(lambda: window.driver.drive.ticks >= goal, timeout=60_000)
     for code in keys:
         key(window, code, False)
 
@@ -41,7 +41,7 @@ def test_it_is_driven_with_keys_and_kept(qtbot, window):
     assert session.live_on
     assert window.inputs.isVisible()
     drive(qtbot, window, 1.0, Qt.Key.Key_W)
-    fast = window.driver.drives[0].newest(1.0).column("velocity.x")[-1]
+    fast = window.driver.drive.newest(1.0).column("velocity.x")[-1]
     assert fast > 1.0
     drive(qtbot, window, 0.6, Qt.Key.Key_W, Qt.Key.Key_A)
     screen.settled(window)
@@ -59,7 +59,7 @@ def test_opposing_keys_cancel_and_any_combination_works(qtbot, window):
     for code in (Qt.Key.Key_W, Qt.Key.Key_A, Qt.Key.Key_D, Qt.Key.Key_Space):
         key(window, code, True)
     assert window.driver.held == {"W", "A", "D", "Space"}
-    live = window.driver.drives[0]
+    live = window.driver.drive
     goal = live.ticks + 60
     qtbot.waitUntil(lambda: live.ticks >= goal, timeout=30_000)
     row = live.recorder.recent()[-1]
@@ -73,7 +73,7 @@ def test_hold_step_slow_restart_and_back_to_start(qtbot, window):
     window.set_driving(True)
     drive(qtbot, window, 0.5, Qt.Key.Key_W)
     window.toggle_hold()
-    live = window.driver.drives[0]
+    live = window.driver.drive
     at = live.ticks
     window.step()
     assert live.ticks == at + 1
@@ -94,7 +94,7 @@ def test_a_dial_turned_in_mid_drive_acts_at_once(qtbot, window):
     drive(qtbot, window, 0.6, Qt.Key.Key_W)
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 5000.0)
     drive(qtbot, window, 0.6, Qt.Key.Key_W)
-    pushes = window.driver.drives[0].newest(5.0).column("fan.force.x")
+    pushes = window.driver.drive.newest(5.0).column("fan.force.x")
     assert pushes.max() > 2000.0
     window.set_driving(False)
 
@@ -124,13 +124,19 @@ def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
     window.duplicate_craft()
     assert not conflicts(window.driver.crafts())
     window.set_driving(True)
-    assert len(window.driver.drives) == 2
+    assert len(window.driver.drive.job.actors) == 2, "in one world"
     drive(qtbot, window, 0.6, Qt.Key.Key_W, Qt.Key.Key_K)
-    first, second = (live.newest(1.0).column("velocity.x")[-1] for live in window.driver.drives)
+    newest = window.driver.drive.newest(1.0)
+    first, second = (newest.seen_from(name).column("velocity.x")[-1] for name in ("fan_sled", "fan_sled_2"))
     assert first > 0.2 > 0.0 > second
     screen.settled(window)
     window.set_driving(False)
-    assert sum(card.run.live for card in window.session.cards) == 2
+    assert sum(card.run.live for card in window.session.cards) == 1
+    kept = window.session.cards[0].run
+    assert kept.seen_from("fan_sled_2").column("velocity.x").min() < -0.1
+    window.driver.keep_as_drill(kept.job.drill)
+    member = window.session.drill.cast[0]
+    assert (member.id, [track.channel for track in member.tracks]) == ("fan_sled_2", ["throttle"])
 
 
 def test_keys_are_bound_anew_in_the_panel(qtbot, window):
@@ -153,7 +159,7 @@ def test_a_blank_yard_drives(qtbot, window):
     assert session.found["top_speed"] > 5.0
     window.set_driving(True)
     drive(qtbot, window, 0.5, Qt.Key.Key_Up)
-    assert window.driver.drives[0].newest(1.0).column("velocity.x")[-1] > 0.3
+    assert window.driver.drive.newest(1.0).column("velocity.x")[-1] > 0.3
     window.set_driving(False)
 
 
@@ -213,7 +219,8 @@ def test_save_and_reopen_give_the_same_yard_shelf_and_runs(qtbot, window, idle, 
     window.keeper.save(file)
     idle()
     assert not session.is_dirty
-    yard, cards, lost, _ = shelf_store.load_all(file)
+    yard, cards, lost, _, told = shelf_store.load_all(file)
+    assert told == ""
     assert not lost
     assert yard == session.yard
     assert [card.heading for card in cards] == [card.heading for card in session.cards]

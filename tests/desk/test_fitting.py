@@ -40,7 +40,9 @@ def test_the_craft_too_many_and_copies_of_long_names_are_lines(window, idle):
     assert len(session.yard.crafts) == 2
     assert not any(fault for _, fault in said)
     crafts = tuple(craft.replace(id=f"craft_{k}") for k in range(50))
-    session.change(session.yard.replace(crafts=crafts, bench=session.yard.bench.replace(craft="craft_0")), "many")
+    alone = tuple(drill.replace(craft="", cast=()) for drill in session.yard.drills)
+    bench = session.yard.bench.replace(craft="craft_0")
+    session.change(session.yard.replace(crafts=crafts, drills=alone, bench=bench), "many")
     said.clear()
     window.new_craft()
     window.duplicate_craft()

@@ -123,7 +123,7 @@ def test_the_autosave_covers_a_drive_that_goes_on(qtbot, window, idle, another, 
     monkeypatch.setattr("oak_sled.desk.keeper.DRIVE_MS", 100)
     window.set_driving(True)
     QTest.keyPress(window.view, Qt.Key.Key_W)
-    live = window.driver.drives[0]
+    live = window.driver.drive
     qtbot.waitUntil(lambda: live.ticks > 150 and window.keeper.auto.yard.exists(), timeout=30_000)
     qtbot.waitUntil(lambda: not window.keeper.background.is_busy, timeout=30_000)
     window.keeper._timer.stop()
@@ -202,7 +202,7 @@ def test_work_that_is_recovered_in_part_stays_on_disk(window, idle, another, tmp
 
 def test_more_pokes_than_a_drill_holds_lose_no_drive(window, idle, said):
     window.set_driving(True)
-    live = window.driver.drives[0]
+    live = window.driver.drive
     for k in range(MOST_EVENTS + 20):
         live.happen(Event(id="poke", what="poke", x=float(k % 7), y=1.0))
         window.driver.step()

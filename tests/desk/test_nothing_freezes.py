@@ -108,7 +108,7 @@ def test_a_frame_computes_no_more_ticks_than_fit_it(window, idle):
     driver._timer.stop()
     for tick_s, most in ((1.0, 1), (0.5 * drive.MOST_COMPUTED_S, 2)):
         driver._tick_s, driver._owed = tick_s, 30.0
-        before = driver.drives[0].ticks
+        before = driver.drive.ticks
         driver._tick()
-        assert driver.drives[0].ticks - before == most
+        assert driver.drive.ticks - before == most
     window.set_driving(False)

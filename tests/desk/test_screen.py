@@ -154,8 +154,8 @@ def test_driving_working_on_the_pages_and_resizing(qtbot, window, walk):
 
     def hold(seconds: float):
         def act():
-            ticks = window.driver.drives[0].ticks + seconds * session.yard.ticks
-            qtbot.waitUntil(lambda: window.driver.drives[0].ticks >= ticks, timeout=30_000)
+            ticks = window.driver.drive.ticks + seconds * session.yard.ticks
+            qtbot.waitUntil(lambda: window.driver.drive.ticks >= ticks, timeout=30_000)
             if not window.driver.paused:
                 window.toggle_hold()
 

@@ -298,7 +298,7 @@ def test_twins_run_the_drill_side_by_side(window, idle):
     assert [twin.job.craft.id for twin in session.twins] == ["sled_slide", "sled_dead"]
     assert [twin.job.drill.id for twin in session.twins] == ["head_on", "head_on"]
     session.set_time(3.0)
-    shown = {run.job.craft.id: row for run, row in window.view.others()}
+    shown = {run.job.craft.id: row for run, row in window.view.twins()}
     assert shown == {"sled_slide": session.row, "sled_dead": session.row}
     ends = {run.job.craft.id: float(run.column("velocity.x")[-1]) for run in (session.run, *session.twins)}
     assert ends["sled_dead"] == pytest.approx(0.0, abs=0.01)

@@ -59,7 +59,7 @@ def _copies(count: int) -> float:
 
 def _compiled() -> Iterator[tuple[Kernel, tuple[Type, ...]]]:
     """The functions that this process has entered or called by address, with the types they were compiled for."""
-    for kernel in (loop.advance, loop.advance_among, loop.first_row, loop.first_row_among):
+    for kernel in (loop.advance, loop.first_row):
         for seen in kernel.entries:
             yield kernel, seen
     yield from PROGRAM.at.values()

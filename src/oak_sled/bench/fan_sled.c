@@ -171,7 +171,8 @@ static void push(const Setup *s, Now *n) {
         cross(n->next_w, lever, later);
         double nx = n->next_v[0] + later[0], ny = n->next_v[1] + later[1];
         double along_next = nx * hx + ny * hy, side_next = ny * hx - nx * hy;
-        double slip = atan2(fabs(side), fabs(along) + 0.25);
+        double crawl = 0.25 - fabs(along) - fabs(side);
+        double slip = atan2(fabs(side), fabs(along) + (crawl > 0 ? crawl : 0));
         if (slip > s->slides_past) n->loose[foot] = 1;
         else if (slip < s->bites_at) n->loose[foot] = 0;
         double step = s->blend_rate * s->dt;
@@ -265,8 +266,12 @@ static int tick(const Setup *s, const Wall *walls, const Gate *gates, Now *n, co
     n->load = n->position[2] - s->foot <= 0.02 ? s->mass * s->gravity : 0;
     push(s, n);
     n->lines[GRAVITY][2] = -s->mass * s->gravity;
-    double lost = 1.0 - exp(-s->spin_damping * s->dt);
-    for (int i = 0; i < 3; i++) n->lines[DAMPING][3 + i] = -lost * n->momentum[i] / s->dt;
+    double x_damp = s->spin_damping * s->dt, kept = exp(-x_damp), driven = (1.0 - kept) / x_damp;
+    for (int i = 0; i < 3; i++) {
+        double torque = 0;
+        for (int k = 0; k <= GRAVITY; k++) torque += n->lines[k][3 + i];
+        n->lines[DAMPING][3 + i] = (kept - 1.0) * n->momentum[i] / s->dt + (driven - 1.0) * torque;
+    }
     for (int i = 0; i < 3; i++) {
         double force = 0, torque = 0;
         for (int k = 0; k <= DAMPING; k++) { force += n->lines[k][i]; torque += n->lines[k][3 + i]; }

@@ -15,12 +15,14 @@ from scipy.integrate import solve_ivp
 from oak_sled.bench import compiling, heap, keeping
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import demos, loop, run, world
+from oak_sled.core import demos, run, world
 from oak_sled.core.live import LiveDrive
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.record import Layout
+from oak_sled.core.run import Machine
 from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
 
@@ -68,13 +70,12 @@ def kernel(count: int) -> None:
     """Nanoseconds a tick of the demo craft's slalom against the C loop of the same equations."""
     job = demo_job()
     ticks = world.check_size(job)
-    arrays, told = world.build(job), world.inputs(job, ticks)
-    out = np.zeros((ticks, world.width(len(job.craft.parts), len(job.craft.channels))))
+    told, out = world.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
 
     def compiled() -> float:
-        now = world.begin(arrays, job)
+        machine = Machine.of(job)
         began = time.perf_counter()
-        _, done = loop.advance(arrays, now, told, out, 1)
+        _, done = machine.advance(told, out)
         return (time.perf_counter() - began) / done * 1e9
 
     compiled()

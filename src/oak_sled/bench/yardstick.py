@@ -3,32 +3,39 @@
 from __future__ import annotations
 
 import ctypes
+import math
 import shutil
 import subprocess
 import tempfile
 from importlib import resources
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
-from oak_sled.core import world
+from oak_sled.core import among, handover, world
+from oak_sled.core.compiler import types
+from oak_sled.core.compiler.entry import cells_of
+from oak_sled.core.contact import solver
+from oak_sled.core.contact.things import Scene
+from oak_sled.core.parts.common import Pack
 from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
 
 
 class Library:
-    """A C source of the benchmark, built with cc -O2. Raises RuntimeError where there is no compiler."""
+    """A C source, of the benchmark or as handed over, built with cc -O2. Raises RuntimeError without a compiler."""
 
-    def __init__(self, name: str):
+    def __init__(self, name: str, text: str = ""):
         compiler = shutil.which("cc") or shutil.which("gcc")
         if compiler is None:
             raise RuntimeError("no C compiler here")
         self._folder = tempfile.TemporaryDirectory(prefix="oak-sled-bench-")
         source = Path(self._folder.name) / name
-        source.write_text((resources.files("oak_sled") / "bench" / name).read_text())
+        source.write_text(text or (resources.files("oak_sled") / "bench" / name).read_text())
         library = source.with_suffix(".so")
         made = subprocess.run(
-            [compiler, "-O2", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"],
+            [compiler, "-O2", "-ffp-contract=off", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"],
             capture_output=True,
             text=True,
         )
@@ -41,27 +48,38 @@ class Library:
         self._folder.cleanup()
 
 
-class BallHeap:
-    """The solver's steps for balls alone, in C."""
+class HeapInC:
+    """The very steps of the solver, `solver.run_alone`, written as C99 and built with the C compiler."""
 
-    def __init__(self) -> None:
-        self._library = Library("ball_heap.c")
-        self._run = self._library.loaded.run
-        self._run.restype = ctypes.c_long
+    def __init__(self, scene: Scene) -> None:
+        self._library = Library("heap.c", handover.function_text(solver.run_alone, "run_alone", self._given(scene)))
+        self._run = self._library.loaded.run_alone
+        self._run.restype = None
 
-    def run(self, balls: Floats, gravity: float, dt: float, friction: float, out: Floats) -> int:
-        """Drops balls of shape (n, 5): place, radius, mass; places into `out`, shape (ticks, n, 3). Contacts solved."""
-        return int(
-            self._run(
-                ctypes.c_void_p(balls.ctypes.data), ctypes.c_int(len(balls)), ctypes.c_double(gravity),
-                ctypes.c_double(dt), ctypes.c_int(len(out)), ctypes.c_double(friction),
-                ctypes.c_void_p(out.ctypes.data),
-            )
-        )  # fmt: skip
+    @staticmethod
+    def _given(scene: Scene) -> tuple[Any, ...]:
+        return (scene, 0.0, 0.0, 0, np.zeros((1, 1, 13)))
+
+    def run(self, scene: Scene, gravity: float, dt: float, ticks: int, out: Floats) -> None:
+        """The same as `solver.run_alone`."""
+        keep: list[Any] = []
+        cells: list[Any] = []
+        for one in (scene, gravity, dt, ticks, out):
+            of = types.of_value(one)
+            kinds = [ctypes.c_double if cell == "double" else ctypes.c_int64 for cell in types.cells(of)]
+            cells += [kind(cell) for kind, cell in zip(kinds, cells_of(one, of, keep), strict=True)]
+        self._run(*cells)
 
     def close(self) -> None:
         """Removes what was built."""
         self._library.close()
+
+
+def _wall(x: float, y: float, heading_deg: float, length: float, width: float, height: float) -> list[float]:
+    """A wall as the C loop wants it: middle, direction, half length and width, top, reach."""
+    angle = math.radians(heading_deg)
+    reach = 0.5 * math.hypot(length, width)
+    return [x, y, math.cos(angle), math.sin(angle), 0.5 * length, 0.5 * width, height, reach]
 
 
 class Yardstick:
@@ -73,21 +91,22 @@ class Yardstick:
         self._run = self._library.loaded.run
         self._run.restype = ctypes.c_int
         self._arrays = world.build(job)
+        self._walls = np.array([_wall(*one) for one in among.walls_of(job.ground)]).reshape(-1, 8)
         self._setup = self._pack()
         # the very records of the kernel, all doubles, so that both see the same numbers
-        self._walls = np.ascontiguousarray(self._arrays.walls).view(np.float64)
         self._gates = np.ascontiguousarray(self._arrays.gates).view(np.float64)
-        self._start = np.ascontiguousarray(self._arrays.drill["start"][0])
+        self._start = np.ascontiguousarray(self._arrays.crafts["start"][0])
 
     def _pack(self) -> Floats:
-        body, ground, drill = self._arrays.body[0], self._arrays.ground[0], self._arrays.drill[0]
+        craft, ground, body = self._arrays.crafts[0], self._arrays.ground[0], self.job.craft.body
+        bumper = next(part for part in self.job.craft.parts if part.kind == "bumper").record(Pack((), body.centre()))
         parts = {part.kind: self._arrays.parts[k][part.kind] for k, part in enumerate(self.job.craft.parts)}
         fan, rudder, runner = parts["thruster"], parts["torque"], parts["runner"]
         air, brake, limiter = parts["air_drag"], parts["brake"], parts["limiter"]
         channels = self._arrays.channels
         numbers = [
-            body["mass"], np.diag(body["inertia"]), body["half"], body["reach"], body["hull_centre"], body["foot"],
-            body["contacts"], body["spin_damping"],
+            body.true_mass(), np.diag(craft["inertia"]), body.half_extents(), math.hypot(*body.half_extents()),
+            [-offset for offset in body.centre()], craft["foot"], float(craft["feet"]), craft["spin_damping"],
             ground["gravity"], ground["air_density"], ground["wind"], ground["grip"],
             fan["thrust"], fan["reverse"], fan["vane"], fan["point"],
             rudder["turn"], rudder["builds_by"],
@@ -95,11 +114,11 @@ class Yardstick:
             runner["slide_grip"], runner["blend_rate"], runner["point"], runner["spread_x"], runner["spread_y"],
             air["area"], air["viscous"], air["point"],
             brake["bite"], brake["point"],
-            body["bumper"]["keep_along"], body["bumper"]["bounce"], body["bumper"]["scrape"],
+            bumper["keep_along"], bumper["bounce"], bumper["scrape"],
             limiter["limit"], limiter["knee"], limiter["rate"],
             channels["rise"], channels["fall"], channels["low"],
-            drill["driver_gain"], drill["driver_damping"], drill["driver_sight"],
-            float(len(self._arrays.walls)), float(len(self._arrays.gates)), self.job.dt,
+            craft["driver_gain"], craft["driver_damping"], craft["driver_sight"],
+            float(len(self._walls)), float(len(self._arrays.gates)), self.job.dt,
         ]  # fmt: skip
         return np.concatenate([np.atleast_1d(np.asarray(number, dtype=np.float64)) for number in numbers])
 

@@ -1,4 +1,4 @@
-"""A craft among things: the contact scene of a job, from its documents. A part of the bridge, as `world.py` is."""
+"""The bodies of a job: its contact scene, from its documents. A part of the bridge, as `world.py` is."""
 
 from __future__ import annotations
 
@@ -12,16 +12,16 @@ import numpy as np
 from oak_sled.core import hulls, spatial, surface
 from oak_sled.core.block import TIMBER, Block, Material
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import scenery, things
+from oak_sled.core.contact import meeting, scenery, things
 from oak_sled.core.contact.scenery import Laid, Piece, Solid
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.common import Pack, Part
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.state import FLY, GROUND, LAND, NOW, Floats, Records, World
+from oak_sled.core.state import FLY, GROUND, LAND, MEET, OTHERS, Floats, Records, World
 from oak_sled.core.sudden import blows, shots
 from oak_sled.core.sudden.shots import NOTES, Sudden
 from oak_sled.core.terrain import Relief
@@ -39,11 +39,18 @@ TALLEST = 100.0
 KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "trigger": things.TRIGGER}
 
 
-def is_among(craft: Craft, ground: Ground) -> bool:
-    """Whether a run needs the contact solver: there are things to meet, shots, or the craft can leave the ground."""
-    if ground.blocks or any(part.kind == "launcher" for part in craft.parts):
+def can_meet(job: Job) -> bool:
+    """Whether anything can be met in a job: other bodies, or ground by a craft whose height is free."""
+    ground = job.ground
+    if ground.blocks or walls_of(ground) or len(job.actors) > 1 or any(launchers(one.craft) for one in job.actors):
         return True
-    return (ground.floor or ground.relief is not None) and "z" not in craft.body.held
+    carries = ground.floor or ground.relief is not None
+    return carries and any("z" not in one.craft.body.held for one in job.actors)
+
+
+def can_leave_ground(craft: Craft) -> bool:
+    """Whether its height is free, so that what carries it is what it touches."""
+    return "z" not in craft.body.held
 
 
 def moving(ground: Ground) -> tuple[Block, ...]:
@@ -66,67 +73,69 @@ def launchers(craft: Craft) -> list[Launcher]:
     return [part for part in craft.parts if isinstance(part, Launcher)]
 
 
-def solid_number(name: str, ground: Ground) -> int:
-    """The number of a block among the solids of a scene; -1 when there is none of that name."""
-    place = next((k for k, one in enumerate(ground.blocks) if one.id == name), None)
-    return -1 if place is None else 2 + len(walls_of(ground)) + place
+def first_block(job: Job) -> int:
+    """The number of the first block among the bodies: behind the ground, the crafts and the walls."""
+    return 1 + len(job.actors) + len(walls_of(job.ground))
 
 
-def first_slot(craft: Craft, ground: Ground, name: str) -> int:
-    """The number of the first shot of a launcher among the solids: shots stand behind the blocks."""
-    before = [part.in_flight for part in launchers(craft)[: [part.id for part in launchers(craft)].index(name)]]
-    return 2 + len(walls_of(ground)) + len(ground.blocks) + sum(before)
+def solid_number(job: Job, name: str) -> int:
+    """The number of a block or a craft among the bodies of a job; -1 when there is none of that name."""
+    place = next((k for k, one in enumerate(job.ground.blocks) if one.id == name), None)
+    if place is not None:
+        return first_block(job) + place
+    return next((1 + k for k, one in enumerate(job.actors) if one.craft.id == name), -1)
 
 
-def build(job: Job) -> Scene | None:
-    """The scene of a job; None when nothing is to be met."""
-    if not is_among(job.craft, job.ground):
-        return None
-    made = scene_of(job.craft, job.ground)
+def first_slot(job: Job, who: int, name: str) -> int:
+    """The number of the first shot of a launcher of craft `who` among the bodies: shots stand behind the blocks."""
+    place = first_block(job) + len(job.ground.blocks)
+    place += sum(len(shot_names(one.craft)) for one in job.actors[:who])
+    own = launchers(job.actors[who].craft)
+    return place + sum(part.in_flight for part in own[: [part.id for part in own].index(name)])
+
+
+def build(job: Job) -> Scene:
+    """All bodies of a job: the ground, crafts, walls, blocks, and shots in their slots."""
+    names, pairs = materials(job.ground)
+    solids = [_wall(*wall) for wall in walls_of(job.ground)]
+    solids += [_solid(one, names) for one in job.ground.blocks]
+    for one in job.actors:
+        for part in launchers(one.craft):
+            solids += [_shot(part, names)] * part.in_flight
+    made = scenery.scene(
+        solids,
+        plane=job.ground.floor,
+        triangles=laid_on(job.ground),
+        materials=pairs,
+        crafts=[_hull(one.craft) for one in job.actors],
+        patches=patch_rows(job.ground),
+    )
+    for who, one in enumerate(job.actors):
+        bumper = next((part for part in one.craft.parts if part.kind == "bumper" and gain_of(one.craft, part)), None)
+        if bumper is not None:
+            made.answer[who] = list(bumper.record(Pack((), one.craft.body.centre())).values())
+        first = sum(len(before.craft.parts) for before in job.actors[:who])
+        for part in launchers(one.craft):
+            rows = made.solids[first_slot(job, who, part.id) :][: part.in_flight]
+            rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
     for event in job.drill.events:
-        number = solid_number(event.target, job.ground)
-        if event.what == "drop" and number >= 0 and made.solids[number]["kind"] == things.FREE:
+        number = solid_number(job, event.target)
+        if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == things.FREE:
             made.solids[number]["kind"], made.solids[number]["inverse_mass"] = things.HUNG, 0.0
             made.solids[number]["inverse_inertia"] = 0.0
     return made
 
 
-def sudden_of(job: Job, scene: Scene) -> Sudden:
-    """What shots and blows of a job remember, before anything has happened."""
-    parts, solids = max(1, len(job.craft.parts)), len(scene.solids)
-    made = Sudden(
-        last=np.full((parts, solids), blows.NEVER),
-        rounds=np.zeros((parts, solids)),
-        spared=np.zeros((parts, solids), np.int64),
-        notes=np.zeros((parts, NOTES)),
-        course=np.zeros((solids, 3)),
-    )
-    for place, part in enumerate(job.craft.parts):
-        if isinstance(part, Knockback):
-            found = [solid_number(name, job.ground) for name in part.spares]
-            made.spared[place, [number for number in found if number >= 0]] = 1
-    return made
+def gain_of(craft: Craft, part: Part) -> float:
+    """Trim, mute and solo of a part as one number."""
+    if part.mute or (not part.solo and any(other.solo for other in craft.parts)):
+        return 0.0
+    return part.trim
 
 
-def connect(arrays: World, scene: Scene, sudden: Sudden, job: Job) -> None:
-    """Writes into the records of a run where the units are that act on other things: only what its parts need."""
-    parts, others = types.of_value(arrays.parts), (types.of_value(scene), types.of_value(sudden))
-    now = types.Record(NOW)
-    for place, part in enumerate(job.craft.parts):
-        kind = register.kind_of(part)
-        if kind.others is not None:
-            arrays.parts[place]["others"] = kind.others.address((parts, types.INT, *others, now))
-    if launchers(job.craft):
-        arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, now))
-        arrays.calls[LAND] = shots.land.address((parts, *others, now))
-
-
-def scene_of(craft: Craft, ground: Ground) -> Scene:
-    """The craft as solid 0, the ground as solid 1, then walls, then blocks in their order."""
-    names, pairs = materials(ground)
-    body = craft.body
-    centre = np.array(body.centre())
-    hull = Solid(
+def _hull(craft: Craft) -> Solid:
+    body, centre = craft.body, np.array(craft.body.centre())
+    return Solid(
         tuple(piece.moved(np.eye(3), -centre) for piece in pieces_of(craft)),
         body.true_mass(),
         body.inertia_matrix(),
@@ -134,20 +143,45 @@ def scene_of(craft: Craft, ground: Ground) -> Scene:
         free=[0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
         free_spin=[0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
     )
-    solids = [_wall(*wall) for wall in walls_of(ground)]
-    solids += [_solid(one, names) for one in ground.blocks]
-    for part in launchers(craft):
-        solids += [_shot(part, names)] * part.in_flight
-    made = scenery.scene(
-        solids, plane=ground.floor, triangles=laid_on(ground), materials=pairs, craft=hull, patches=patch_rows(ground)
+
+
+def sudden_of(job: Job, scene: Scene) -> Sudden:
+    """What shots and blows of a job remember, before anything has happened."""
+    owned = [(one.craft, part) for one in job.actors for part in one.craft.parts]
+    parts, solids = max(1, len(owned)), len(scene.solids)
+    made = Sudden(
+        last=np.full((parts, solids), blows.NEVER),
+        rounds=np.zeros((parts, solids)),
+        spared=np.zeros((parts, solids), np.int64),
+        notes=np.zeros((parts, NOTES)),
+        course=np.zeros((solids, 3)),
     )
-    bumper = next((part for part in craft.parts if part.kind == "bumper" and not part.mute), None)
-    if bumper is not None:
-        made.answer[:] = list(bumper.record(Pack((), body.centre())).values())
-    for part in launchers(craft):
-        rows = made.solids[first_slot(craft, ground, part.id) :][: part.in_flight]
-        rows["shot"], rows["age"] = 1 + craft.parts.index(part), -1.0
+    for place, (_, part) in enumerate(owned):
+        if isinstance(part, Knockback):
+            found = [solid_number(job, name) for name in part.spares]
+            made.spared[place, [number for number in found if number >= 0]] = 1
     return made
+
+
+def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job) -> None:
+    """Writes into the records of a run where the units are that only some runs need: contacts, shots, blows."""
+    crafts, parts = types.of_value(arrays.crafts), types.of_value(arrays.parts)
+    world_of, others = types.of_value(scene), (types.of_value(scene), types.of_value(sudden))
+    now, supports = types.of_value(nows), types.of_value(arrays.supports)
+    place = 0
+    for one in job.actors:
+        for part in one.craft.parts:
+            kind = register.kind_of(part)
+            if kind.others is not None:
+                taken = (crafts, parts, types.INT, types.INT, *others, now)
+                arrays.parts[place]["others"] = kind.others.address(taken)
+                arrays.calls[OTHERS] = 1
+            place += 1
+    if any(launchers(one.craft) for one in job.actors):
+        arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
+        arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
+    if can_meet(job):
+        arrays.calls[MEET] = meeting.meet.address((crafts, world_of, supports, types.FLOAT, now))
 
 
 def patch_rows(ground: Ground) -> Records:
@@ -209,24 +243,28 @@ def mesh_triangles(one: Block) -> Floats:
     return triangles[:, [0, 2, 1]] if turned and not hulls.is_closed(one.mesh) else triangles
 
 
-def solid_names(craft: Craft, ground: Ground) -> list[str]:
-    """What the solids of a scene are called, in their order."""
-    walls = [wall.id.replace("_", " ") for wall in ground.walls]
-    edges = ["the edge"] * (len(walls_of(ground)) - len(walls))
-    shots = [f"a shot of {name.rpartition('.')[0].replace('_', ' ')}" for name in shot_names(craft)]
-    return [craft.heading.lower(), "the ground", *walls, *edges, *(one.heading for one in ground.blocks), *shots]
+def solid_names(job: Job) -> list[str]:
+    """What the bodies of a job are called, in their order."""
+    walls = [wall.id.replace("_", " ") for wall in job.ground.walls]
+    edges = ["the edge"] * (len(walls_of(job.ground)) - len(walls))
+    shots = [
+        f"a shot of {name.rpartition('.')[0].replace('_', ' ')}" for one in job.actors for name in shot_names(one.craft)
+    ]
+    crafts = [one.craft.heading.lower() for one in job.actors]
+    return ["the ground", *crafts, *walls, *edges, *(one.heading for one in job.ground.blocks), *shots]
 
 
-def carried_on(fresh: Scene | None, old: Scene | None) -> Scene | None:
-    """A scene of changed settings whose solids go on from where those of `old` are."""
-    if fresh is None or old is None or len(fresh.solids) != len(old.solids):
+def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
+    """A scene of changed settings whose bodies go on from where those of `old` are. crafts : how many they are."""
+    if len(fresh.solids) != len(old.solids):
         return fresh
     for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
         loose = np.isin(old.solids["kind"], (things.FREE, things.PARKED)) & (fresh.solids["kind"] != things.FIXED)
-        loose[:2] = False
+        loose[: 1 + crafts] = False
         fresh.solids[name][loose] = old.solids[name][loose]
-    for name in ("position", "attitude", "velocity", "spin", "axes", "inverse_inertia", "asleep", "still", "time"):
-        fresh.solids[name][2:] = old.solids[name][2:]
+    fresh.solids["inverse_inertia"][1 + crafts :] = old.solids["inverse_inertia"][1 + crafts :]
+    for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "calm", "time"):
+        fresh.solids[name][1:] = old.solids[name][1:]
     return fresh
 
 
@@ -267,7 +305,7 @@ def pieces_of(craft: Craft) -> list[Piece]:
     else:
         found = [scenery.box(half)]
     for place, part in enumerate(craft.parts):
-        if isinstance(part, Runner) and part.z - 1e-6 < -half[2]:
+        if isinstance(part, Runner) and gain_of(craft, part) > 0.0 and part.z - 1e-6 < -half[2]:
             for row, side in enumerate((part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,)):
                 rod = scenery.capsule(SKID, part.spread_x) if part.spread_x > 0.0 else scenery.ball(SKID)
                 foot = np.array([part.x, part.y + side, part.z + SKID])

@@ -40,19 +40,19 @@ def free_inverse(inertia, free, out):
 
 @compiled
 def refresh(body, now):
-    """Brings axes, inertia and inverse inertia of `now` in step with its attitude."""
-    spatial.axes_of(now.attitude, now.axes)
-    world_inertia(body.inertia, now.axes, now.inertia)
-    free_inverse(now.inertia, body.free_spin, now.inverse_inertia)
+    """Brings axes, inverse inertia and, in `now`, the inertia of a craft in step with its attitude."""
+    spatial.axes_of(body.attitude, body.axes)
+    world_inertia(body.inertia, body.axes, now.inertia)
+    free_inverse(now.inertia, body.free_spin, body.inverse_inertia)
 
 
 @compiled
 def spin_at(body, now, attitude):
     """The spin that the angular momentum of `now` means at another attitude, world axes."""
-    spatial.axes_of(attitude, now.axes)
-    world_inertia(body.inertia, now.axes, now.inertia)
-    free_inverse(now.inertia, body.free_spin, now.inverse_inertia)
-    return spatial.times(now.inverse_inertia, now.momentum)
+    spatial.axes_of(attitude, body.axes)
+    world_inertia(body.inertia, body.axes, now.inertia)
+    free_inverse(now.inertia, body.free_spin, body.inverse_inertia)
+    return spatial.times(body.inverse_inertia, now.momentum)
 
 
 @compiled
@@ -73,7 +73,7 @@ def turn_freely(body, now, dt, stage, total):
     Classical fourth-order Runge-Kutta on q' = 1/2 w(q) q with w = I(q)^-1 L: the gyroscopic term
     in the form that cannot blow up, since L is never integrated. `stage`, `total`: scratch, (4,).
     """
-    q = now.attitude
+    q = body.attitude
     for i in range(4):
         stage[i] = q[i]
         total[i] = q[i]
@@ -91,7 +91,7 @@ def turn_freely(body, now, dt, stage, total):
 
 
 @compiled
-def foresee(now):
+def foresee(body, now):
     """Writes the velocity and spin that the lines booked so far would leave after this tick.
 
     Dry friction asks for it: it holds against what pushes now, not only against what moves already.
@@ -102,30 +102,30 @@ def foresee(now):
         for k in range(now.parts):
             force += now.lines[k, i]
             now.next_spin[i] += now.dt * now.lines[k, 3 + i]
-        now.next_velocity[i] = now.velocity[i] + now.dt * force / now.mass
-    spin = spatial.times(now.inverse_inertia, (now.next_spin[0], now.next_spin[1], now.next_spin[2]))
+        now.next_velocity[i] = body.velocity[i] + now.dt * force / body.mass
+    spin = spatial.times(body.inverse_inertia, (now.next_spin[0], now.next_spin[1], now.next_spin[2]))
     for i in range(3):
         now.next_spin[i] = spin[i]
 
 
 @compiled
-def shared_mass(now, lever, way):
+def shared_mass(body, lever, way):
     """The mass that one of several feet answers for along the unit vector `way`, kg (of all feet together).
 
     All feet push at once, so that sliding is stopped by the whole mass and turning by the whole
     inertia; the lesser of both never overshoots either.
     """
     turned = spatial.cross(lever, way)
-    give = spatial.dot(turned, spatial.times(now.inverse_inertia, turned))
-    return 1.0 / max(1.0 / now.mass, give)
+    give = spatial.dot(turned, spatial.times(body.inverse_inertia, turned))
+    return 1.0 / max(1.0 / body.mass, give)
 
 
 @compiled
-def felt_mass(now, lever, way):
+def felt_mass(body, lever, way):
     """The mass felt at a point when it is pushed along the unit vector `way`, kg.
 
     lever : from the centre of mass to the point, m, world axes. Held turning counts as stiff.
     """
     turned = spatial.cross(lever, way)
-    give = 1.0 / now.mass + spatial.dot(turned, spatial.times(now.inverse_inertia, turned))
+    give = 1.0 / body.mass + spatial.dot(turned, spatial.times(body.inverse_inertia, turned))
     return 1.0 / give

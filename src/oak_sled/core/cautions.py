@@ -194,7 +194,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
     body = job.craft.body
     if (
         "z" not in body.held
-        and not among.is_among(job.craft, job.ground)
+        and not (job.ground.floor or among.is_uneven(job.ground))
         and job.ground.gravity * body.gravity_scale > 0.0
     ):
         yield Caution(
@@ -208,7 +208,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
 def _deaf_drill(job: Job) -> Iterator[Caution]:
     names = [channel.id for channel in job.craft.channels]
     used = {name for part in job.craft.parts for name in part.channels_used()}
-    for track in job.drill.tracks:
+    for track in job.actor.tracks:
         if track.channel not in names:
             yield Caution(
                 "no_such_channel",

@@ -195,8 +195,6 @@ class Craft(Frozen):
 
     id: str = name_field("the name by which paths refer to this craft")
     title: str = Field("", max_length=60, description="what it is called")
-    beside: bool = Field(False, description="also driven live beside the craft under test, on its own keys")
-    lane: float = dial(0.0, "m", "how far left of the start it begins", low=-1e3, high=1e3, slider=(-20.0, 20.0))
     body: Body = Field(default_factory=Body, description="the rigid body")
     channels: tuple[Channel, ...] = Field((), max_length=16, description="control inputs")
     parts: tuple[AnyPart, ...] = Field((), max_length=64, description="what acts on it")

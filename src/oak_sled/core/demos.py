@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 
@@ -31,11 +32,16 @@ def load(name: str) -> Yard:
     return yard_json.loads(file.read_text(encoding="utf-8"), f"demo:{name}")
 
 
-def open_yard(where: str) -> Yard:
-    """The yard that a name such as "demo:fan-sled" or a path means."""
+def open_yard(where: str, told: Callable[[str], object] = str) -> Yard:
+    """The yard that a name such as "demo:fan-sled" or a path means. told : takes a line where it was of an older
+    format."""
     if where.startswith("demo:"):
         return load(where.removeprefix("demo:"))
-    return yard_json.load(Path(where))
+    data = yard_json.read(Path(where))
+    line = yard_json.told_of(data)
+    if line:
+        told(line)
+    return yard_json.of(data, where)
 
 
 def bare_craft(name: str, title: str) -> Craft:

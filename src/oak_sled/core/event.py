@@ -29,9 +29,10 @@ class Event(Frozen):
     id: str = name_field("its name")
     what: What = Field("trigger", description="what happens")
     t: float = dial(0.0, "s", "when", low=0.0, high=1e5, slider=(0.0, 20.0), main=True)
+    craft: str = Field("", max_length=60, description="the craft whose part it is; empty: the craft under test")
     target: str = Field(
-        "", max_length=60, description="the part that is fired or lets go, the block that is dropped or poked; "
-        "empty for a poke of the craft"
+        "", max_length=60, description="the part that is fired or lets go, the block or craft that is dropped or "
+        "poked; empty for a poke of the craft under test"
     )  # fmt: skip
     x: float = dial(
         0.0, "", "of a pull or of a poke, east", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)

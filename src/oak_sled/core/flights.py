@@ -61,8 +61,9 @@ def of_block(run: Run, name: str) -> Flight | None:
         return None
     first = int(moving[0])
     attitudes = run.columns(*(f"block.{name}.rotation.{axis}" for axis in "wxyz"))
-    rise = np.diff(spots[:, 2], n=2, prepend=[spots[0, 2]] * 2) * run.job.ticks**2
-    falls = np.abs(rise + run.job.ground.gravity) < 0.02 * max(run.job.ground.gravity, 1e-9)
+    rising = run.column(f"block.{name}.velocity.z")
+    rise = np.diff(rising, prepend=rising[:1]) * run.job.ticks
+    falls = np.abs(rise + run.job.ground.gravity) < 1e-6 * max(run.job.ground.gravity, 1e-9)
     return _flight(
         run, name, block.heading, block.mass, first, spots, fast, attitudes,
         air=float(np.sum(falls[first:]) * run.job.dt), calm=_calm(run, fast <= MOVES, first),
@@ -83,7 +84,7 @@ def of_craft(run: Run) -> Flight | None:
     turning = np.degrees(np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1))
     calm = on_ground & (np.abs(traces.values(run, "slip_angle")) < CALM_SLIP) & (turning < CALM_TURN)
     craft = run.job.craft
-    flies = among.is_among(craft, run.job.ground) and "z" not in craft.body.held
+    flies = among.can_leave_ground(craft)
     return _flight(
         run, "", craft.heading, craft.body.true_mass(), first, run.columns("position.x", "position.y", "position.z"),
         traces.values(run, "speed"), run.columns(*(f"rotation.{axis}" for axis in "wxyz")),

@@ -157,7 +157,7 @@ def trimmed(drill: Drill, run: Run, first: float, last: float) -> Drill:
 
 def start_at(run: Run, row: int) -> Start:
     """A start with the place, heading, speeds and spin of a run at a row."""
-    numbers = run.record.row(row)
+    numbers = run.own_row(row)
     axes = traces.rotation(numbers[3:7])
     heading = math.atan2(axes[1, 0], axes[0, 0])
     cos, sin = math.cos(heading), math.sin(heading)
@@ -167,9 +167,9 @@ def start_at(run: Run, row: int) -> Start:
     wx, wy, wz = (math.degrees(float(w)) for w in numbers[10:13])
     old = run.job.drill.start
     return Start(
-        x=float(numbers[0]) - cos * centre[0] + sin * (centre[1] + craft.lane),
-        y=float(numbers[1]) - sin * centre[0] - cos * (centre[1] + craft.lane),
-        height=max(0.0, old.height + float(numbers[2] - run.record.row(0)[2])),
+        x=float(numbers[0]) - cos * centre[0] + sin * centre[1],
+        y=float(numbers[1]) - sin * centre[0] - cos * centre[1],
+        height=max(0.0, old.height + float(numbers[2] - run.own_row(0)[2])),
         heading_deg=math.degrees(heading),
         speed=cos * vx + sin * vy,
         side_speed=cos * vy - sin * vx,

@@ -6,13 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core import among, loop, state, world
+from oak_sled.core import among, state, world
 from oak_sled.core.craft import Channel, Craft
 from oak_sled.core.event import MOST_EVENTS, Event
 from oak_sled.core.record import Layout, Record, Recorder
-from oak_sled.core.run import Run, explain_divergence, stopped_at_nonsense
+from oak_sled.core.run import Machine, Run, explain_divergence, stopped_at_nonsense
 from oak_sled.core.state import Floats
-from oak_sled.core.sudden.shots import Sudden
 from oak_sled.core.world import Job
 from oak_sled.core.yard import MOST_KNOTS, Drill, Knot, Track
 
@@ -34,49 +33,42 @@ def raw_values(craft: Craft, held: frozenset[str] | set[str]) -> Floats:
     return np.array([raw_value(channel, held) for channel in craft.channels], dtype=np.float64)
 
 
+def all_raw_values(job: Job, held: frozenset[str] | set[str]) -> Floats:
+    """The raw values of the channels of every craft of a job, shape (channels,)."""
+    return np.concatenate([raw_values(one.craft, held) for one in job.actors])
+
+
 class LiveDrive:
-    """A craft that is driven. Advance it by ticks; look at the newest stretch; finish it as a run."""
+    """A world that is driven: every craft of the drill in it. Advance it by ticks; look at the newest stretch; finish
+    it as a run."""
 
     def __init__(self, job: Job):
-        blank = job.drill.replace(tracks=(), events=(), end="time", targets=(), event_time=0.0)
+        cast = tuple(member.replace(tracks=()) for member in job.drill.cast)
+        blank = job.drill.replace(tracks=(), cast=cast, events=(), end="time", targets=(), event_time=0.0)
         self.job = replace(job, drill=blank, substeps=1)
         self.restart()
 
     def restart(self) -> None:
         """Back to the start, with an empty record."""
-        self._arrays = world.build(self.job)
-        self._now = world.begin(self._arrays, self.job)
-        self._begin_things()
-        self.layout = Layout.of(self.job.craft, self.job.ground)
+        self._machine = Machine.of(self.job)
+        self.layout = Layout.of(self.job)
         self.recorder = Recorder(self.layout)
-        first = self.recorder.room(1)[0]
-        if self._scene is None:
-            loop.first_row(self._now, first)
-        else:
-            loop.first_row_among(self._now, self._scene, first, self.layout.first_thing)
+        self._machine.first_row(self.recorder.room(1)[0])
         self.status, self._lost = state.RUNNING, ""
         self._stop_at_nonsense(self.recorder.recent(), 1)
         self._changes: list[tuple[int, int, float]] = []
-        self._raw = np.zeros(len(self.job.craft.channels))
+        self._raw = np.zeros(sum(len(one.craft.channels) for one in self.job.actors))
         self._events: list[Event] = []
         self.settings_changed = False
-
-    def _begin_things(self) -> None:
-        self._scene = among.build(self.job)
-        self._sudden = None if self._scene is None else among.sudden_of(self.job, self._scene)
-        self._connect()
-
-    def _connect(self) -> None:
-        if self._scene is not None and self._sudden is not None:
-            among.connect(self._arrays, self._scene, self._sudden, self.job)
 
     def happen(self, event: Event) -> None:
         """Something sudden at this moment: it happens in the next tick, and is kept with the inputs."""
         event = event.replace(id=f"event_{len(self._events) + 1}", t=self.ticks * self.job.dt)
         self._events.append(event)
-        rows = world.event_rows([event], self.job.craft, self.job.ground)
-        rows["time"] = self._now["time"][0]
-        self._arrays = self._arrays._replace(events=np.concatenate([self._arrays.events, rows]))
+        rows = world.event_rows([event], self.job)
+        rows["time"] = self._machine.nows["time"][0]
+        arrays = self._machine.world
+        self._machine.world = arrays._replace(events=np.concatenate([arrays.events, rows]))
 
     @property
     def ticks(self) -> int:
@@ -84,15 +76,16 @@ class LiveDrive:
         return len(self.recorder) - 1
 
     def to_start(self) -> None:
-        """Puts the craft back to its start at rest, and goes on recording."""
-        fresh = world.begin(self._arrays, self.job)
-        fresh["time"], fresh["next_event"] = self._now["time"], self._now["next_event"]
-        self._now = fresh
-        self._begin_things()
+        """Puts everything back to its start at rest, and goes on recording."""
+        old = self._machine
+        fresh = Machine.of(self.job)
+        fresh.world = fresh.world._replace(events=old.world.events)
+        fresh.nows["time"], fresh.nows["next_event"] = old.nows["time"], old.nows["next_event"]
+        self._machine = fresh
         self.settings_changed = True
 
     def advance(self, ticks: int, raw: Floats) -> None:
-        """Drives on by `ticks` with these raw channel values, shape (channels,)."""
+        """Drives on by `ticks` with these raw values of the channels of all crafts, shape (channels,)."""
         if self.status == state.DIVERGED:
             return
         for channel in np.flatnonzero(raw != self._raw):
@@ -101,14 +94,7 @@ class LiveDrive:
         while ticks > 0 and self.status != state.DIVERGED:
             count = min(ticks, _CHUNK)
             rows = self.recorder.room(count)
-            told = np.tile(raw, (count, 1))
-            if self._scene is None:
-                self.status, done = loop.advance(self._arrays, self._now, told, rows, 1)
-            else:
-                place = self.layout.first_thing
-                self.status, done = loop.advance_among(
-                    self._arrays, self._scene, self._sudden, self._now, told, rows, 1, place
-                )
+            self.status, done = self._machine.advance(np.tile(raw, (count, 1)), rows)
             self.recorder.give_back(count - done)
             self._stop_at_nonsense(rows[:done], 0)
             ticks -= count
@@ -122,32 +108,29 @@ class LiveDrive:
             self._lost = lost
 
     def take(self, job: Job) -> None:
-        """Takes changed settings in mid-drive; a craft with other parts or channels begins anew."""
-        job = replace(job, drill=self.job.drill, substeps=1)
-        same = Layout.of(job.craft, job.ground) == self.layout and job.ticks == self.job.ticks
+        """Takes changed settings in mid-drive; crafts with other parts or channels begin anew."""
+        job = replace(job, drill=self.job.drill, substeps=1).seen_from(self.job.craft.id)
         if job == self.job:
             return
-        self.job = job
+        same = Layout.of(job) == self.layout and job.ticks == self.job.ticks
+        old, before, self.job = self._machine, self.job, job
         if not same:
             self.restart()
             return
-        self._arrays = world.build(job)._replace(events=self._arrays.events)
-        self._scene = among.carried_on(among.build(job), self._scene)
-        self._sudden = self._carried_sudden(job)
-        self._connect()
-        mass = self._arrays.body["mass"][0]
-        self._now["mass"] = mass
-        self.settings_changed = True
-
-    def _carried_sudden(self, job: Job) -> Sudden | None:
-        """What shots and blows remember, for changed settings: of the new scene's size, with what was."""
-        if self._scene is None:
-            return None
-        fresh, old = among.sudden_of(job, self._scene), self._sudden
-        if old is not None and old.last.shape == fresh.last.shape:
+        fresh = Machine.of(job)
+        fresh.world = fresh.world._replace(events=old.world.events)
+        if len(fresh.world.supports) == len(old.world.supports):
+            for name in ("below", "load", "gap", "point", "normal", "velocity", "material"):
+                fresh.world.supports[name] = old.world.supports[name]
+        fresh.scene = among.carried_on(fresh.scene, old.scene, len(job.actors))
+        fresh.nows = old.nows
+        fresh.nows["parts"] = [len(one.craft.parts) for one in job.actors]
+        if old.sudden.last.shape == fresh.sudden.last.shape and before.actors:
             for name in ("last", "rounds", "notes", "course"):
-                getattr(fresh, name)[...] = getattr(old, name)
-        return fresh
+                getattr(fresh.sudden, name)[...] = getattr(old.sudden, name)
+        fresh.connect(job)
+        self._machine = fresh
+        self.settings_changed = True
 
     def newest(self, seconds: float) -> Run:
         """The newest stretch as a run. It shares the recorder's memory: good until the drive goes on."""
@@ -180,21 +163,27 @@ class LiveDrive:
 
     def recorded_drill(self) -> Drill:
         """The inputs as a drill: a knot wherever a channel changed."""
-        dt = self.job.dt
-        tracks = []
-        for number, channel in enumerate(self.job.craft.channels):
-            knots = tuple(Knot(t=tick * dt, value=value) for tick, place, value in self._changes if place == number)
-            if knots:
-                knots = knots[:MOST_KNOTS]
-                tracks.append(Track(channel=channel.id, shape="steps", knots=knots))
+        dt, number = self.job.dt, 0
+        tracks: list[tuple[Track, ...]] = []
+        for one in self.job.actors:
+            own = []
+            for channel in one.craft.channels:
+                knots = tuple(Knot(t=tick * dt, value=value) for tick, place, value in self._changes if place == number)
+                if knots:
+                    own.append(Track(channel=channel.id, shape="steps", knots=knots[:MOST_KNOTS]))
+                number += 1
+            tracks.append(tuple(own))
         seconds = min(max(self.ticks * dt, 0.05), LONGEST_S)
         old = self.job.drill
+        told = {one.craft.id: found for one, found in zip(self.job.actors, tracks, strict=True)}
         return Drill(
             id="drive",
             title=f"Drive, {seconds:.0f} s",
             ground=self.job.ground.id,
+            craft=old.craft,
             start=old.start,
-            tracks=tuple(tracks),
+            tracks=tracks[0],
+            cast=tuple(member.replace(tracks=told.get(member.id, ())) for member in old.cast),
             events=tuple(self._events[:MOST_EVENTS]),
             duration=seconds,
             recorded=True,

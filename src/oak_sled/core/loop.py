@@ -19,21 +19,21 @@ WILD = 1e5
 
 
 @unit
-def write_row(now, row, share, fresh):
-    """Writes the state after a tick into `row`; lines are the mean over its substeps."""
+def write_row(craft, body, now, row, place, share, fresh):
+    """Writes the state of a craft after a tick into `row` from `place` on; lines are the mean over its substeps."""
     for i in range(3):
-        row[i] = now.position[i]
-        row[7 + i] = now.velocity[i]
-        row[10 + i] = now.spin[i]
+        row[place + i] = body.position[i]
+        row[place + 7 + i] = body.velocity[i]
+        row[place + 10 + i] = body.spin[i]
     for i in range(4):
-        row[3 + i] = now.attitude[i]
-    row[13] = now.load
-    row[14] = now.in_wall
-    row[15] = now.next_gate
-    row[16] = now.gates_missed
-    row[17] = now.on_ground
-    row[18] = now.leaning
-    place = HEAD
+        row[place + 3 + i] = body.attitude[i]
+    row[place + 13] = now.load
+    row[place + 14] = now.in_wall
+    row[place + 15] = now.next_gate
+    row[place + 16] = now.gates_missed
+    row[place + 17] = now.on_ground
+    row[place + 18] = now.leaning
+    place += HEAD
     for c in range(now.channel_count):
         row[place + c] = now.channels[c]
     place += now.channel_count
@@ -54,8 +54,55 @@ def write_row(now, row, share, fresh):
 
 
 @compiled
-def ended(drill, ground, gates, now):
-    """Whether the end condition of the drill is met."""
+def width_of(now):
+    """Numbers of a craft in a row."""
+    return HEAD + now.channel_count + (now.parts + FIXED) * 6 + now.parts * 4
+
+
+@compiled
+def write_crafts(crafts, bodies, nows, row, share, fresh):
+    """Writes every craft into `row`, one after another; returns the place behind them."""
+    place = 0
+    for c in range(crafts.shape[0]):
+        write_row(crafts[c], bodies[crafts[c].body], nows[c], row, place, share, fresh)
+        place += width_of(nows[c])
+    return place
+
+
+@unit
+def write_things(scene, first, row, place):
+    """Writes what moves beside the crafts, from body `first` on, into `row` from `place` on: position, attitude,
+    velocity and spin of every loose or driven body, how many each trigger holds, and where each shot is and how long it
+    has flown (-1: not in flight)."""
+    solids = scene.solids
+    for s in range(first, solids.shape[0]):
+        one = solids[s]
+        moves = one.kind == things.FREE or one.kind == things.DRIVEN or one.kind == things.HUNG
+        if moves and one.shot == 0:
+            for i in range(3):
+                row[place + i] = one.position[i]
+                row[place + 7 + i] = one.velocity[i]
+                row[place + 10 + i] = one.spin[i]
+            for i in range(4):
+                row[place + 3 + i] = one.attitude[i]
+            place += 13
+    for s in range(first, solids.shape[0]):
+        one = solids[s]
+        if one.kind == things.TRIGGER:
+            row[place] = one.inside
+            place += 1
+    for s in range(first, solids.shape[0]):
+        one = solids[s]
+        if one.shot > 0:
+            for i in range(3):
+                row[place + i] = one.position[i]
+            row[place + 3] = one.age
+            place += 4
+
+
+@compiled
+def ended(drill, ground, gates, body, now):
+    """Whether the end condition of the drill is met, for the craft under test."""
     if drill.end_kind == 1:
         return now.moved >= drill.end_value
     if drill.end_kind == 2:
@@ -66,100 +113,58 @@ def ended(drill, ground, gates, now):
         return now.next_gate >= gates
     if drill.end_kind == 5:
         now.stood = max(now.stood, now.on_ground)
-        return (now.stood == 1.0 and now.on_ground == 0.0) or is_outside(ground, now)
+        return (now.stood == 1.0 and now.on_ground == 0.0) or is_outside(ground, body)
     return False
 
 
 @compiled
-def is_outside(ground, now):
+def is_outside(ground, body):
     """Whether it is past the edge of the ground."""
-    x, y = now.position[0], now.position[1]
+    x, y = body.position[0], body.position[1]
     return x < ground.low[0] or x > ground.high[0] or y < ground.low[1] or y > ground.high[1]
 
 
 @compiled
-def is_wild(now):
-    """Whether a number left all sense: not finite, or faster than anything means."""
+def is_wild(body):
+    """Whether a number is out of all bounds: not finite, or faster than anything means."""
     total = 0.0
     for i in range(3):
-        total += abs(now.velocity[i]) + abs(now.spin[i]) + 1e-3 * abs(now.position[i])
+        total += abs(body.velocity[i]) + abs(body.spin[i]) + 1e-3 * abs(body.position[i])
     return not total < WILD
 
 
 @compiled
-def first_row(state, row):
+def first_row(world, scene, nows, row):
     """Writes the start into `row`: the state, with nothing booked yet."""
-    write_row(state[0], row, 1.0, True)
+    place = write_crafts(world.crafts, scene.solids, nows, row, 1.0, True)
+    if place < row.shape[0]:
+        write_things(scene, 1 + world.crafts.shape[0], row, place)
 
 
 @compiled
-def advance(world, state, inputs, out, substeps):
+def advance(world, scene, sudden, nows, inputs, out, substeps):
     """Runs as many ticks as `out` has rows, or fewer when the drill ends.
 
-    state : the record of NOW, shape (1,), changed in place. inputs : shape (ticks, channels), raw
-    channel values. out : shape (ticks, width), written row by row. Returns (status, ticks done).
+    nows : a record of NOW for every craft, changed in place, as the bodies of `scene` and what `sudden` remembers are.
+    inputs : shape (ticks, channels), raw channel values of all crafts. out : shape (ticks, width), written row by row.
+    Returns (status, ticks done).
     """
-    now = state[0]
-    body_module.refresh(world.body[0], now)
+    crafts, bodies = world.crafts, scene.solids
+    for c in range(crafts.shape[0]):
+        body_module.refresh(bodies[crafts[c].body], nows[c])
     for k in range(out.shape[0]):
+        place = 0
         for s in range(substeps):
-            step.tick(world, now, inputs[k])
-            write_row(now, out[k], 1.0 / substeps, s == 0)
-        if is_wild(now):
+            step.tick(world, scene, sudden, nows, inputs[k])
+            place = write_crafts(crafts, bodies, nows, out[k], 1.0 / substeps, s == 0)
+        if place < out.shape[1]:
+            write_things(scene, 1 + crafts.shape[0], out[k], place)
+        wild = False
+        for c in range(crafts.shape[0]):
+            wild = wild or is_wild(bodies[crafts[c].body])
+        if wild:
             return DIVERGED, k + 1
-        step.read_motion(now)
-        if ended(world.drill[0], world.ground[0], world.gates.shape[0], now):
-            return ENDED, k + 1
-    return RUNNING, out.shape[0]
-
-
-@unit
-def write_things(scene, row, place):
-    """Writes where every loose or driven solid is, how many each trigger holds, and where each shot is and how long
-    it has flown (-1: not in flight), into `row` from `place` on."""
-    for s in range(2, scene.solids.shape[0]):
-        one = scene.solids[s]
-        moves = one.kind == things.FREE or one.kind == things.DRIVEN or one.kind == things.HUNG
-        if moves and one.shot == 0:
-            for i in range(3):
-                row[place + i] = one.position[i]
-            for i in range(4):
-                row[place + 3 + i] = one.attitude[i]
-            place += 7
-    for s in range(2, scene.solids.shape[0]):
-        one = scene.solids[s]
-        if one.kind == things.TRIGGER:
-            row[place] = one.inside
-            place += 1
-    for s in range(2, scene.solids.shape[0]):
-        one = scene.solids[s]
-        if one.shot > 0:
-            for i in range(3):
-                row[place + i] = one.position[i]
-            row[place + 3] = one.age
-            place += 4
-
-
-@compiled
-def first_row_among(state, scene, row, place):
-    """The start of a run among things; place : where their columns begin."""
-    write_row(state[0], row, 1.0, True)
-    write_things(scene, row, place)
-
-
-@compiled
-def advance_among(world, scene, sudden, state, inputs, out, substeps, place):
-    """`advance` for a craft among things; place : where their columns begin in a row."""
-    now = state[0]
-    body_module.refresh(world.body[0], now)
-    for k in range(out.shape[0]):
-        for s in range(substeps):
-            step.tick_among(world, scene, sudden, now, inputs[k])
-            write_row(now, out[k], 1.0 / substeps, s == 0)
-        write_things(scene, out[k], place)
-        if is_wild(now):
-            return DIVERGED, k + 1
-        step.read_motion(now)
-        if ended(world.drill[0], world.ground[0], world.gates.shape[0], now):
+        step.read_motion(bodies[crafts[0].body], nows[0])
+        if ended(world.drill[0], world.ground[0], world.gates.shape[0], bodies[crafts[0].body], nows[0]):
             return ENDED, k + 1
     return RUNNING, out.shape[0]

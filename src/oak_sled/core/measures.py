@@ -6,7 +6,7 @@ says so on the desk instead of inventing a number.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -222,7 +222,7 @@ def speed_kept(run: Run) -> float | None:
 
 
 def _among(run: Run) -> bool:
-    return among.is_among(run.job.craft, run.job.ground)
+    return among.can_meet(run.job)
 
 
 def air_time(run: Run) -> float | None:
@@ -362,6 +362,8 @@ MEASURES = (
 
 
 _BY_NAME = {known.name: known for known in MEASURES}
+OF_CAST = ("top_speed", "distance", "peak_side_g", "hits", "hardest_hit")
+"""Measures of the other crafts of a cast that are listed; any other can be asked for by its name."""
 OF_BLOCKS = {
     "launch_speed": "speed",
     "launch_distance": "distance",
@@ -373,21 +375,44 @@ OF_BLOCKS = {
 """Measures that a watched block has too, as "launch_speed@crate", with the number of its flight."""
 
 
-def measure(name: str) -> Measure:
-    """The measure of that name, "launch_speed@crate" for that of a block; raises `Refused` for an unknown one."""
-    base, _, block = name.partition("@")
-    if name in _BY_NAME:
+def measure(name: str, crafts: Collection[str] = ()) -> Measure:
+    """The measure of that name, "launch_speed@crate" for that of a block, "top_speed@courier" for that of one of
+    `crafts`; raises `Refused` for an unknown one."""
+    base, _, whose = name.partition("@")
+    if base in _BY_NAME and not whose:
         return _BY_NAME[name]
-    if block and base in OF_BLOCKS:
+    if whose and (base in OF_BLOCKS or (base in _BY_NAME and whose in crafts)):
         known = _BY_NAME[base]
-        title = f"{block.replace('_', ' ')}: {known.title}"
-        return replace(known, name=name, title=title, read=_of_flight(OF_BLOCKS[base], block))
-    raise refuse("measure", f"there is no {name!r}", close_match(base, OF_BLOCKS if block else _BY_NAME))
+        title = f"{whose.replace('_', ' ')}: {known.title}"
+        return replace(known, name=name, title=title, read=_of(known, whose))
+    raise refuse("measure", f"there is no {name!r}", close_match(base, OF_BLOCKS if whose else _BY_NAME))
+
+
+def _told(name: str) -> Measure:
+    """A measure that was asked for where documents were checked, which know the crafts."""
+    return measure(name, (name.partition("@")[2],))
+
+
+def _of(known: Measure, whose: str) -> Callable[[Run], float | None]:
+    """Reads a measure of another craft of the run, or of a block."""
+
+    def read(run: Run) -> float | None:
+        if whose in [one.craft.id for one in run.job.actors]:
+            return known.read(run.seen_from(whose))
+        return _of_flight(OF_BLOCKS[known.name], whose)(run) if known.name in OF_BLOCKS else None
+
+    return read
 
 
 def names_of(run: Run) -> tuple[str, ...]:
-    """Every measure that a run may show: those of the craft, then those of the blocks that are watched."""
-    return (*_BY_NAME, *(f"{name}@{block}" for block in flights.watched(run) for name in OF_BLOCKS))
+    """Every measure that a run may show: those of the craft that is looked at, those of the blocks that are watched,
+    and a few of the other crafts of the cast."""
+    others = [one.craft.id for one in run.job.actors if one.craft.id != run.job.craft.id]
+    return (
+        *_BY_NAME,
+        *(f"{name}@{block}" for block in flights.watched(run) for name in OF_BLOCKS),
+        *(f"{name}@{craft}" for craft in others for name in OF_CAST),
+    )
 
 
 class Readings(Mapping[str, float | None]):
@@ -403,7 +428,7 @@ class Readings(Mapping[str, float | None]):
         if name not in self._found:
             if name not in self._names and "@" not in name:
                 raise KeyError(name)
-            value = measure(name).read(self._run) if self._run.ticks else None
+            value = _told(name).read(self._run) if self._run.ticks else None
             self._found[name] = None if value is None or not np.isfinite(value) else float(value)
         return self._found[name]
 
@@ -429,7 +454,7 @@ class Verdict:
 
     def words(self) -> str:
         """The target and the value in words."""
-        known = measure(self.target.measure)
+        known = _told(self.target.measure)
         low, high = self.target.low, self.target.high
         if low is not None and high is not None:
             wanted = f"{low:g} to {high:g}"
@@ -442,11 +467,16 @@ class Verdict:
         return f"{known.title} {value}, wanted {wanted}"
 
 
+def asked_of(drill: Drill, name: str) -> str:
+    """A measure that a drill asks for, with the craft under test named where others take part."""
+    return f"{name}@{drill.craft}" if drill.cast and "@" not in name else name
+
+
 def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...]:
     """Every target of a drill against measures that were read; one that is not shown is missed."""
     verdicts = []
     for target in drill.targets:
-        value = found.get(measure(target.measure).name)
+        value = found.get(asked_of(drill, target.measure))
         met = value is not None
         if value is not None:
             met = (target.low is None or value >= target.low) and (target.high is None or value <= target.high)
@@ -457,7 +487,7 @@ def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...
 def headline(drill: Drill, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
     """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
     if drill.targets:
-        first = measure(drill.targets[0].measure)
-        return found.get(first.name), first.unit, first.title
+        first = _told(drill.targets[0].measure)
+        return found.get(asked_of(drill, first.name)), first.unit, first.title
     known = measure("drill_time" if drill.end == "last_gate" else "top_speed")
     return found.get(known.name), known.unit, known.title

@@ -43,9 +43,9 @@ def find(job: Job, run: Run | None) -> Iterator[Caution]:
             yield from _launcher(job, part)
         elif isinstance(part, Knockback):
             yield from _knockback(job, part)
-    if run is not None and run.notes is not None:
+    if run is not None and (notes := run.own_notes()) is not None:
         for place, part in enumerate(job.craft.parts):
-            yield from _of_run(part, run.notes[place].tolist())
+            yield from _of_run(part, notes[place].tolist())
 
 
 def _events(job: Job) -> Iterator[Caution]:

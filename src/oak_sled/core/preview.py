@@ -7,16 +7,18 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core import loop, spatial, state, world
+from oak_sled.core import among, loop, spatial, state, world
+from oak_sled.core.contact import things
 from oak_sled.core.event import Event
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.record import Layout
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.run import Machine, Run
+from oak_sled.core.state import MEET, Floats
 from oak_sled.core.sudden import shots
 from oak_sled.core.world import Job
 
@@ -40,17 +42,17 @@ def sling_path(
     x, y, z = pull
     let_go = Event(id="let_go", what="release", target=sling.id, x=x, y=y, z=z)
     drill = job.drill.replace(events=(let_go,), tracks=(), twins=(), targets=(), end="time", duration=seconds)
-    made = replace(job, craft=craft, ground=ground, drill=drill)
-    arrays = world.build(made)
-    now = world.begin(arrays, made)
-    put(now[0], at)
-    flies = "z" not in craft.body.held
+    made = replace(job, craft=craft, ground=ground, drill=drill.replace(cast=()), others=())
+    machine = Machine.of(made)
+    put(machine, at)
+    flies = among.can_leave_ground(craft)
     if flies:  # nothing is met but the air
-        now["among"], now["on_ground"], now["load"] = 0.0, 0.0, 0.0
-        arrays.body["foot"] = -1e30
+        machine.world.calls[MEET] = 0
+        machine.nows["on_ground"], machine.nows["load"] = 0.0, 0.0
+        machine.world.supports["load"] = 0.0
     ticks = math.ceil(seconds * job.ticks)
-    rows = np.empty((ticks, Layout.of(craft, made.ground).width))
-    _, done = loop.advance(arrays, now, np.zeros((ticks, len(craft.channels))), rows, 1)
+    rows = np.empty((ticks, Layout.of(made).width))
+    _, done = machine.advance(np.zeros((ticks, len(craft.channels))), rows)
     found = np.concatenate([np.asarray(at[:3])[None], rows[:done, :3]])
     if not (flies and job.ground.floor):
         return found
@@ -58,50 +60,57 @@ def sling_path(
     return found[: int(down[0]) + 2] if len(down) else found
 
 
-def put(now: np.void, at: Floats) -> None:
-    """Puts a state to a pose, at rest."""
-    now["position"], now["attitude"] = at[:3], at[3:7]
-    now["velocity"], now["spin"] = 0.0, 0.0
+def put(machine: Machine, at: Floats) -> None:
+    """Puts the first craft to a pose, at rest."""
+    body = machine.scene.solids[1]
+    body["position"], body["attitude"] = at[:3], at[3:7]
+    body["velocity"], body["spin"] = 0.0, 0.0
 
 
-def shot_path(job: Job, part: int, at: np.void, seconds: float = 0.0) -> Floats:
+def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     """Where the next shot of launcher `part` would fly without its spread, m, world axes, shape (rows, 3).
 
-    at : the state of the craft, a record of NOW. It ends at the level ground, or with the shot's lifetime.
+    at : what the craft does. It ends at the level ground, or with the shot's lifetime.
     """
     launcher = job.craft.parts[part]
     assert isinstance(launcher, Launcher)
     arrays = world.build(job)
-    record = arrays.parts[part]["launcher"]
-    now = np.zeros(1, state.NOW)
-    now[0] = at
-    spatial.axes_of(now["attitude"][0], now["axes"][0])
-    axes = now["axes"][0]
+    first = sum(len(one.craft.parts) for one in job.actors[: job.who])
+    record = arrays.parts[first + part]["launcher"]
+    body, now = at.body, at.now
+    axes = body["axes"]
     size = math.hypot(axes[0, 0], axes[1, 0])
     now["heading_x"], now["heading_y"] = (axes[0, 0] / size, axes[1, 0] / size) if size > 1e-9 else (1.0, 0.0)
-    way = np.array(shots.line_of(record, now[0]))
+    way = np.array(shots.line_of(record, body, now))
     lever = axes @ record["point"]
-    speed = launcher.muzzle_speed * float(world.gains(job.craft)[part])
-    velocity = at["velocity"] + np.cross(at["spin"], lever) + speed * way
+    speed = launcher.muzzle_speed * among.gain_of(job.craft, launcher)
+    velocity = body["velocity"] + np.cross(body["spin"], lever) + speed * way
     left, up = (np.array(vector) for vector in shots.across(tuple(way)))
     spin = launcher.side_spin * up - launcher.backspin * left
     out = np.empty((math.ceil((seconds or launcher.lifetime) * job.ticks), 3))
-    start = np.concatenate([at["position"] + lever, velocity])
+    start = np.concatenate([body["position"] + lever, velocity])
     floor = 0.5 * launcher.shot_size if job.ground.floor else -1e30
     return out[: shots.path(record, arrays.ground[0], start, tuple(spin), job.dt, floor, out)]
 
 
-def state_of(run: Run, row: int) -> np.void:
-    """The motion and the channels of a run at a row, as a record of NOW."""
-    numbers = run.record.row(row)
-    now = np.zeros(1, state.NOW)
-    now["position"], now["attitude"], now["velocity"], now["spin"] = (
+class Moment(NamedTuple):
+    """What a craft does at a moment: the record of its body, and that of NOW with its channels."""
+
+    body: np.void
+    now: np.void
+
+
+def state_of(run: Run, row: int) -> Moment:
+    """The motion and the channels of a run at a row."""
+    numbers = run.own_row(row)
+    body, now = np.zeros(1, things.SOLID)[0], np.zeros(1, state.NOW)[0]
+    body["position"], body["attitude"], body["velocity"], body["spin"] = (
         numbers[:3],
         numbers[3:7],
         numbers[7:10],
         numbers[10:13],
     )
+    spatial.axes_of(body["attitude"], body["axes"])
     count = len(run.layout.channels)
-    now["channels"][0, :count] = numbers[loop.HEAD : loop.HEAD + count]
-    found: np.void = now[0]
-    return found
+    now["channels"][:count] = numbers[loop.HEAD : loop.HEAD + count]
+    return Moment(body, now)

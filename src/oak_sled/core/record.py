@@ -9,17 +9,16 @@ from __future__ import annotations
 import uuid
 import zlib
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Protocol
 
 import numpy as np
 
 from oak_sled.core import among, state
-from oak_sled.core.craft import Craft
 from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.state import Floats
-from oak_sled.core.yard import Ground
+from oak_sled.core.world import Job
 
 HEAD_NAMES = (
     *(f"position.{axis}" for axis in "xyz"),
@@ -38,36 +37,124 @@ BLOCK = 7200
 
 
 @dataclass(frozen=True)
-class Layout:
-    """Where each number stands in a recorded row."""
+class CraftColumns:
+    """What a craft has in a recorded row."""
 
+    id: str
     channels: tuple[str, ...]
     parts: tuple[str, ...]
-    things: tuple[str, ...] = ()
-    triggers: tuple[str, ...] = ()
     shots: tuple[str, ...] = ()
 
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The name of every column of it but its shots."""
+        axes = ("x", "y", "z")
+        lines = self.parts + state.FIXED_LINES
+        booked = [f"{line}.{what}.{axis}" for line in lines for what in ("force", "torque") for axis in axes]
+        points = [f"{part}.point.{axis}" for part in self.parts for axis in axes]
+        return (
+            *HEAD_NAMES,
+            *(f"channel.{name}" for name in self.channels),
+            *booked,
+            *points,
+            *(f"{part}.activity" for part in self.parts),
+        )
+
+    @cached_property
+    def shot_columns(self) -> tuple[str, ...]:
+        """The name of every column of its shots."""
+        return tuple(f"shot.{name}.{what}" for name in self.shots for what in (*_PLACE, "age"))
+
+
+_PLACE = tuple(f"position.{axis}" for axis in "xyz")
+_MOTION = (
+    *_PLACE,
+    *(f"rotation.{axis}" for axis in "wxyz"),
+    *(f"velocity.{axis}" for axis in "xyz"),
+    *(f"spin.{axis}" for axis in "xyz"),
+)
+MOTION = len(_MOTION)
+"""Numbers of a block in a row: position, attitude, velocity and spin."""
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where each number stands in a recorded row: craft by craft, then blocks, triggers and shots.
+
+    who : the craft whose columns have the bare names, such as "position.x"; those of the others begin with the id of
+    their craft and a slash.
+    """
+
+    crafts: tuple[CraftColumns, ...]
+    things: tuple[str, ...] = ()
+    triggers: tuple[str, ...] = ()
+    who: int = 0
+
     @classmethod
-    def of(cls, craft: Craft, ground: Ground) -> Layout:
-        """The layout of the rows of a craft on a ground."""
-        met = among.is_among(craft, ground)
+    def of(cls, job: Job) -> Layout:
+        """The layout of the rows of a job, seen from the craft that it looks at."""
         return cls(
-            tuple(c.id for c in craft.channels),
-            tuple(p.id for p in craft.parts),
-            tuple(one.id for one in among.moving(ground)) if met else (),
-            tuple(one.id for one in among.triggers(ground)) if met else (),
-            among.shot_names(craft),
+            tuple(
+                CraftColumns(
+                    one.craft.id,
+                    tuple(c.id for c in one.craft.channels),
+                    tuple(p.id for p in one.craft.parts),
+                    among.shot_names(one.craft),
+                )
+                for one in job.actors
+            ),
+            tuple(one.id for one in among.moving(job.ground)),
+            tuple(one.id for one in among.triggers(job.ground)),
+            job.who,
         )
 
     @property
+    def own(self) -> CraftColumns:
+        """The columns of the craft that is looked at."""
+        return self.crafts[self.who]
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """Its channels."""
+        return self.own.channels
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """Its parts."""
+        return self.own.parts
+
+    @property
+    def shots(self) -> tuple[str, ...]:
+        """Its shots."""
+        return self.own.shots
+
+    def first_of(self, who: int) -> int:
+        """The column where a craft begins."""
+        return sum(len(one.names) for one in self.crafts[:who])
+
+    @property
+    def first(self) -> int:
+        """The column where the craft that is looked at begins."""
+        return self.first_of(self.who)
+
+    @property
     def first_thing(self) -> int:
-        """The column where the things on the ground begin."""
-        return self.first_shot - 7 * len(self.things) - len(self.triggers)
+        """The column where the blocks begin, `MOTION` each; behind them the triggers, one each."""
+        return self.first_of(len(self.crafts))
+
+    def first_shot_of(self, who: int) -> int:
+        """The column where the shots of a craft begin: four each, place and s in flight (-1: not in flight)."""
+        before = sum(4 * len(one.shots) for one in self.crafts[:who])
+        return self.first_thing + MOTION * len(self.things) + len(self.triggers) + before
 
     @property
     def first_shot(self) -> int:
-        """The column where the shots begin: four each, place and s in flight (-1: not in flight)."""
-        return self.width - 4 * len(self.shots)
+        """The same for the craft that is looked at."""
+        return self.first_shot_of(self.who)
+
+    def own_place(self, name: str) -> int:
+        """The column of that name, counted from the first of the craft that is looked at."""
+        return self.place(name) - self.first
 
     @property
     def lines(self) -> tuple[str, ...]:
@@ -77,29 +164,28 @@ class Layout:
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The name of every column."""
-        axes = ("x", "y", "z")
-        booked = [f"{line}.{what}.{axis}" for line in self.lines for what in ("force", "torque") for axis in axes]
-        points = [f"{part}.point.{axis}" for part in self.parts for axis in axes]
-        return (
-            *HEAD_NAMES,
-            *(f"channel.{name}" for name in self.channels),
-            *booked,
-            *points,
-            *(f"{part}.activity" for part in self.parts),
-            *(
-                f"block.{name}.{what}"
-                for name in self.things
-                for what in (*(f"position.{axis}" for axis in axes), *(f"rotation.{axis}" for axis in "wxyz"))
-            ),
-            *(f"block.{name}.inside" for name in self.triggers),
-            *(f"shot.{name}.{what}" for name in self.shots for what in (*(f"position.{a}" for a in axes), "age")),
-        )
+        found: list[str] = []
+        for who, one in enumerate(self.crafts):
+            found += self._seen(who, one.names)
+        found += [f"block.{name}.{what}" for name in self.things for what in _MOTION]
+        found += [f"block.{name}.inside" for name in self.triggers]
+        for who, one in enumerate(self.crafts):
+            found += self._seen(who, one.shot_columns)
+        return tuple(found)
+
+    def _seen(self, who: int, names: tuple[str, ...]) -> Iterable[str]:
+        return names if who == self.who else (f"{self.crafts[who].id}/{name}" for name in names)
+
+    @cached_property
+    def stored(self) -> tuple[str, ...]:
+        """The names in files, which do not depend on the craft that is looked at."""
+        return self.names if self.who == 0 else replace(self, who=0).names
 
     @cached_property
     def _places(self) -> dict[str, int]:
         return {name: place for place, name in enumerate(self.names)}
 
-    @property
+    @cached_property
     def width(self) -> int:
         """Numbers in a row."""
         return len(self.names)
@@ -177,6 +263,10 @@ class Record:
 
     def __len__(self) -> int:
         return sum(len(block) for block in self.blocks)
+
+    def seen_from(self, who: int) -> Record:
+        """The same rows, with the bare names for another craft."""
+        return Record(replace(self.layout, who=who), self.blocks)
 
     def column(self, place: int) -> Floats:
         """One column over all rows, shape (rows,)."""

@@ -12,9 +12,10 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core import among, loop, state, world
-from oak_sled.core.contact.things import Scene
+from oak_sled.core.contact.things import LOST, Scene
 from oak_sled.core.record import Layout, Record
 from oak_sled.core.state import Floats
+from oak_sled.core.sudden.shots import Sudden
 from oak_sled.core.world import Job
 
 
@@ -22,12 +23,12 @@ from oak_sled.core.world import Job
 class Run:
     """A recorded drill or drive.
 
-    Row 0 of the record is the start; row k is the state after tick k, with what was booked in it.
-    status : RUNNING (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence
-    for a run that diverged, else empty. first_tick : the tick of row 0, for the newest stretch of a
-    long live drive. overlap : m by which two things start in each other, and which, if any do.
-    notes : counts of shots and blows, shape (parts, 4), see `sudden.shots`; None where nothing is met.
-    seconds : s of computing that its ticks took; 0 where they were not run here.
+    Row 0 of the record is the start; row k is the state after tick k, with what was booked in it. status : RUNNING
+    (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence for a run that diverged, else empty.
+    first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two things start
+    in each other, and which, if any do. notes : counts of shots and blows, shape (parts of all crafts, 4), see
+    `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
+    run here. lost_contacts : contact points and neighbours that found no room.
     """
 
     job: Job
@@ -39,11 +40,30 @@ class Run:
     overlap: tuple[float, str, str] | None = None
     notes: Floats | None = field(default=None, repr=False)
     seconds: float = 0.0
+    lost_contacts: int = 0
     cache: dict[str, Floats] = field(default_factory=dict, repr=False)
     book: dict[str, Any] = field(default_factory=dict, repr=False)
     fired: list[Any] = field(default_factory=list, repr=False)
     ranges: dict[str, tuple[float, float, float]] = field(default_factory=dict, repr=False)
     flights: dict[str, Any] = field(default_factory=dict, repr=False)
+
+    def seen_from(self, craft: str) -> Run:
+        """The same run, looked at from another craft that takes part in it; raises `Refused` for one that does not."""
+        if craft == self.job.craft.id:
+            return self
+        job = self.job.seen_from(craft)
+        record = self.record.seen_from(job.who)
+        return Run(
+            job, record, self.status, self.message, self.live, self.first_tick, self.overlap, self.notes,
+            self.seconds, self.lost_contacts,
+        )  # fmt: skip
+
+    def own_notes(self) -> Floats | None:
+        """The notes of the parts of the craft that is looked at, shape (parts, 4)."""
+        if self.notes is None:
+            return None
+        first = sum(len(one.craft.parts) for one in self.job.actors[: self.job.who])
+        return self.notes[first : first + len(self.job.craft.parts)]
 
     @property
     def layout(self) -> Layout:
@@ -73,9 +93,14 @@ class Run:
         """Several columns side by side, shape (ticks + 1, names)."""
         return np.stack([self.column(name) for name in names], axis=1)
 
+    def own_row(self, row: int) -> Floats:
+        """A row from the first column of the craft that is looked at on: see `Layout.own_place`."""
+        return np.asarray(self.record.row(row)[self.layout.first :], dtype=np.float64)
+
     def place_at(self, row: int) -> Floats:
         """The centre of mass in a row, m, world axes, shape (3,); no more is read than that row."""
-        return np.asarray(self.record.row(row)[:3], dtype=np.float64)
+        first = self.layout.first
+        return np.asarray(self.record.row(row)[first : first + 3], dtype=np.float64)
 
     def at(self, time: float) -> int:
         """The row at or just before `time`."""
@@ -95,40 +120,64 @@ class Run:
         return seal.hexdigest()[:16]
 
 
+@dataclass
+class Machine:
+    """The arrays of a job that is under way: what stays, the bodies, what shots and blows remember, and the crafts."""
+
+    world: state.World
+    scene: Scene
+    sudden: Sudden
+    nows: state.Records
+
+    @classmethod
+    def of(cls, job: Job) -> Machine:
+        """Everything at its start."""
+        arrays, scene = world.build(job), among.build(job)
+        nows = world.begin(arrays, scene.solids, job)
+        made = cls(arrays, scene, among.sudden_of(job, scene), nows)
+        made.connect(job)
+        return made
+
+    def connect(self, job: Job) -> None:
+        """Gives the records the addresses of what only some runs need."""
+        among.connect(self.world, self.scene, self.sudden, self.nows, job)
+
+    def first_row(self, row: Floats) -> None:
+        """Writes the state as it is into a row."""
+        loop.first_row(self.world, self.scene, self.nows, row)
+
+    def advance(self, told: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
+        """Ticks on, see `loop.advance`."""
+        status, done = loop.advance(self.world, self.scene, self.sudden, self.nows, told, out, substeps)
+        return int(status), int(done)
+
+
 def execute(job: Job) -> Run:
     """Runs a drill from start to end. A run that diverges is a result, with a message; never an error."""
     ticks = world.check_size(job)
-    arrays = world.build(job)
-    now = world.begin(arrays, job)
-    layout = Layout.of(job.craft, job.ground)
+    layout = Layout.of(job)
     rows = np.empty((ticks + 1, layout.width))  # the kernel writes every number of a row
     told = world.inputs(job, ticks)
-    scene = among.build(job)
-    notes = None
+    machine = Machine.of(job)
     began = time.perf_counter()
-    if scene is None:
-        loop.first_row(now, rows[0])
-        status, done = loop.advance(arrays, now, told, rows[1:], job.substeps)
-    else:
-        sudden = among.sudden_of(job, scene)
-        among.connect(arrays, scene, sudden, job)
-        notes = sudden.notes
-        place = layout.first_thing
-        loop.first_row_among(now, scene, rows[0], place)
-        status, done = loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
+    machine.first_row(rows[0])
+    status, done = machine.advance(told, rows[1:], job.substeps)
     seconds = time.perf_counter() - began
     rows = rows[: done + 1]
     status, rows, lost = stopped_at_nonsense(layout, status, rows)
     message = explain_divergence(job, layout, rows, lost) if status == state.DIVERGED else ""
-    overlap = None if scene is None else _overlap(job, scene)
-    return Run(job, Record(layout, [rows]), status, message, overlap=overlap, notes=notes, seconds=seconds)
+    return Run(
+        job, Record(layout, [rows]), status, message,
+        overlap=_overlap(job, machine.scene), notes=machine.sudden.notes, seconds=seconds,
+        lost_contacts=int(machine.scene.counts[LOST]),
+    )  # fmt: skip
 
 
 def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
     depth, one, other = scene.start
     if depth == 0.0:
         return None
-    names = among.solid_names(job.craft, job.ground)
+    names = among.solid_names(job)
     return float(depth), names[int(one)], names[int(other)]
 
 

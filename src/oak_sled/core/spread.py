@@ -11,7 +11,7 @@ import numpy as np
 from oak_sled.core import run, units
 from oak_sled.core.faults import Refused, refuse
 from oak_sled.core.measures import Measure
-from oak_sled.core.world import Job
+from oak_sled.core.world import job_of
 from oak_sled.core.yard import Yard
 
 MOST_VARIANTS = 100_000
@@ -54,6 +54,6 @@ def grid(yard: Yard, drill: str, axes: list[Axis], measure: Measure) -> list[tup
         for axis, value in zip(axes, values, strict=True):
             variant = variant.edit(axis.path, value)
         chosen = variant.drill(drill)
-        made = run.execute(Job(variant.craft(), variant.ground_of(chosen), chosen, variant.ticks, variant.integrator))
+        made = run.execute(job_of(variant, chosen))
         rows.append((values, measure.read(made)))
     return rows

@@ -31,9 +31,17 @@ RUNNING, ENDED, DIVERGED = 0, 1, 2
 
 BUMPER = np.dtype([("wall_response", "i8"), ("keep_along", "f8"), ("bounce", "f8"), ("scrape", "f8")])
 
-BODY = np.dtype(
+CRAFT = np.dtype(
     [
-        ("mass", "f8"),
+        ("body", "i8"),  # its rigid body among those of the scene
+        ("first_part", "i8"),  # its stretch of the parts, channels and supports
+        ("parts", "i8"),
+        ("first_limiter", "i8"),  # where limiters begin among its parts
+        ("first_channel", "i8"),
+        ("channels", "i8"),
+        ("first_support", "i8"),
+        ("feet", "i8"),  # supports that belong to feet; those of the hull stand behind them
+        ("supports", "i8"),
         ("inertia", "f8", (3, 3)),  # kg m2, craft axes, about the centre of mass
         ("free", "f8", (3,)),  # 1 where translation along a world axis is free, 0 where held
         ("free_spin", "f8", (3,)),  # likewise for rotation about world axes
@@ -41,19 +49,37 @@ BODY = np.dtype(
         ("damping_law", "i8"),
         ("damping", "f8"),
         ("spin_damping", "f8"),
-        ("hull_kind", "i8"),  # 0 box, 1 ball or upright cylinder
-        ("half", "f8", (3,)),  # m, half extents of the hull box; radius thrice for a ball
-        ("hull_centre", "f8", (3,)),  # m, craft axes, from the centre of mass
-        ("reach", "f8"),  # m, radius of the ball round the hull
-        ("first_limiter", "i8"),  # where limiters begin among the parts
-        ("thinnest", "f8"),  # m, of the walls of this ground; a move shorter than half passes none
         ("foot", "f8"),  # m, lowest point below the centre of mass of a level craft
-        ("contacts", "f8"),  # number of ground contacts that share the load
-        ("bumper", BUMPER),
         ("bumper_line", "i8"),  # ledger line of the wall response
         ("integrator", "i8"),  # 0 semi-implicit, 1 explicit
+        ("driver_channel", "i8"),  # -1: nobody aims
+        ("driver_gain", "f8"),
+        ("driver_damping", "f8"),
+        ("driver_sight", "f8"),
+        ("start", "f8", (13,)),  # position, attitude, velocity, spin
     ]
 )
+"""What a craft is: which body, which stretches of the arrays, and what stays as it is during a run."""
+
+SUPPORT = np.dtype(
+    [
+        ("part", "i8"),  # of the craft, whose foot it is; -1: the hull
+        ("foot", "i8"),
+        ("below", "i8"),  # the body that carries
+        ("material", "i8"),
+        ("at", "f8", (3,)),  # m, of the foot from the centre of mass, craft axes
+        ("point", "f8", (3,)),  # m, world axes
+        ("normal", "f8", (3,)),  # unit, away from what carries
+        ("gap", "f8"),  # m
+        ("load", "f8"),  # N along the normal
+        ("velocity", "f8", (3,)),  # m/s of the surface below
+    ]
+)
+"""A point on which a craft stands, whoever found it: the level plane under a craft whose height is held, or a
+contact."""
+
+HULL_SUPPORTS = 8
+"""Supports of a hull that are kept apart; what is more is added to the last."""
 
 CHANNEL = np.dtype(
     [
@@ -79,30 +105,12 @@ GROUND = np.dtype(
     ]
 )
 
-WALL = np.dtype(
-    [
-        ("x", "f8"),
-        ("y", "f8"),
-        ("cos", "f8"),
-        ("sin", "f8"),
-        ("half_length", "f8"),
-        ("half_width", "f8"),
-        ("top", "f8"),
-        ("reach", "f8"),  # m, radius of the circle round it
-    ]
-)
-
 GATE = np.dtype([("x", "f8"), ("y", "f8"), ("cos", "f8"), ("sin", "f8"), ("half_width", "f8")])
 
 DRILL = np.dtype(
     [
         ("end_kind", "i8"),  # 0 time, 1 distance, 2 stopped, 3 hit, 4 last gate, 5 left the ground
         ("end_value", "f8"),
-        ("driver_channel", "i8"),  # -1: nobody aims
-        ("driver_gain", "f8"),
-        ("driver_damping", "f8"),
-        ("driver_sight", "f8"),
-        ("start", "f8", (13,)),  # position, attitude, velocity, spin
     ]
 )
 
@@ -113,15 +121,16 @@ EVENT = np.dtype(
     [
         ("time", "f8"),
         ("what", "i8"),
-        ("part", "i8"),  # that is fired, holds or lets go; -1: none
-        ("solid", "i8"),  # that is dropped or poked; 0: the craft
+        ("craft", "i8"),  # whose part it is
+        ("part", "i8"),  # of that craft, that is fired, holds or lets go; -1: none
+        ("solid", "i8"),  # that is dropped or poked; -1: none
         ("vector", "f8", (3,)),  # m of a pull, N s of a poke, world axes
         ("point", "f8", (3,)),  # m from the centre of mass, own axes: where it is poked
     ]
 )
 
-FLY, LAND = range(2)
-"""Places in `World.calls`: what shots do in the air, and where they hit."""
+OTHERS, FLY, MEET, LAND = range(4)
+"""Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, and where shots hit."""
 
 LOOSE, IN_PLACE, WEIGHTLESS = range(3)
 """How a sling holds the craft: not at all, where it is, or floating."""
@@ -131,13 +140,11 @@ NOW = np.dtype(
         ("dt", "f8"),  # s, of this tick or substep
         ("nominal_dt", "f8"),  # s, of the tick the settings were made for
         ("time", "f8"),
-        ("mass", "f8"),
-        ("load", "f8"),  # N, what the ground carries
+        ("load", "f8"),  # N, the sum of its supports
         ("up", "f8", (3,)),  # away from the ground that carries it
-        ("foot_load", "f8", (MOST_PARTS, 4)),  # N, what each foot of a runner carries, among things
+        ("below", "f8", (3,)),  # m/s of the surfaces that carry it, by their loads
         ("on_ground", "f8"),  # 1 while something below carries it
         ("leaning", "f8"),  # 1 while it leans on something upright
-        ("among", "f8"),  # 1 when it meets things by the contact solver
         ("speed", "f8"),  # m/s
         ("forward", "f8"),  # m/s, along the heading, level
         ("side", "f8"),  # m/s, to the left of the heading, level
@@ -152,13 +159,7 @@ NOW = np.dtype(
         ("held", "f8"),  # how a sling holds it
         ("next_event", "i8"),
         ("pull", "f8", (3,)),  # m, of the sling that is let go in this tick
-        ("position", "f8", (3,)),
-        ("attitude", "f8", (4,)),
-        ("velocity", "f8", (3,)),
-        ("spin", "f8", (3,)),
-        ("axes", "f8", (3, 3)),
         ("inertia", "f8", (3, 3)),  # kg m2, world axes
-        ("inverse_inertia", "f8", (3, 3)),  # world axes, zero rows where rotation is held
         ("momentum", "f8", (3,)),  # N m s, angular, world axes
         ("start_velocity", "f8", (3,)),
         ("start_spin", "f8", (3,)),
@@ -177,19 +178,20 @@ NOW = np.dtype(
         ("points", "f8", (MOST_PARTS + len(FIXED_LINES), 3)),  # m, points of action
     ]
 )
-"""All that changes in a tick, in one record: the kernel hands one pointer round, not fifteen arrays."""
+"""What a craft does in this moment beside the motion of its body: channels, memory of parts, the ledger."""
 
 
 class World(NamedTuple):
-    """All that stays as it is during a run. body, ground, drill: one record each; the rest a row a thing, events in
-    order of time. calls : addresses of units that only some runs need, see FLY and LAND; 0: not needed."""
+    """All that stays as it is during a run, and the supports. crafts : a row a craft; ground, drill : one record each;
+    parts and channels : of all crafts, one after another; events in order of time. calls : addresses of units that
+    only some runs need, see MEET; 0: not needed."""
 
-    body: Records
+    crafts: Records
     ground: Records
     drill: Records
     parts: Records
     channels: Records
-    walls: Records
     gates: Records
     events: Records
+    supports: Records
     calls: Ints

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.contact import walls
+from oak_sled.core.contact import meeting
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import close_match, refuse
 from oak_sled.core.run import Run
@@ -252,7 +252,7 @@ _WORDS = {"impulse": "push", "sling": "let go", "launcher": "shot", "knockback":
 def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
     # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
-    apart = int(walls.APART * run.job.ticks)
+    apart = int(meeting.APART * run.job.ticks)
     touched = np.flatnonzero(run.column("in_wall") > 0.5)
     fresh = np.diff(touched, prepend=-apart - 1) > apart + 1  # so many whole ticks clear between two touches
     found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
@@ -331,14 +331,14 @@ _FIXED = {
 
 def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
     """What was booked in the tick that ended at `row`: every line, in the order in which they act."""
-    numbers = run.record.row(row)
+    numbers = run.own_row(row)
     axes = np.eye(3)
     if craft_axes:
         axes = rotation(numbers[3:7]).T
     found = []
     parts = {part.id: part for part in run.job.craft.parts}
     for name in run.layout.lines:
-        place = run.layout.place(f"{name}.force.x")
+        place = run.layout.own_place(f"{name}.force.x")
         force, torque = axes @ numbers[place : place + 3], axes @ numbers[place + 3 : place + 6]
         title, family = (parts[name].heading, parts[name].FAMILY) if name in parts else _FIXED[name]
         found.append(LedgerRow(name, title, family, tuple(force), tuple(torque)))

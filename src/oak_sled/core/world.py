@@ -2,24 +2,26 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core import among, state, surface
-from oak_sled.core.craft import Body, Craft, DampingLaw
+from oak_sled.core import among, document, spatial, state, surface
+from oak_sled.core.craft import Craft, DampingLaw
 from oak_sled.core.event import Event, What
 from oak_sled.core.faults import refuse
 from oak_sled.core.loop import HEAD
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack
 from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.sling import Hold, Sling
 from oak_sled.core.surface import MOST_PATCHES
-from oak_sled.core.yard import Drill, End, Ground, Track
+from oak_sled.core.yard import Drill, End, Ground, Start, Track, Yard
 
 _END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")
@@ -27,11 +29,21 @@ _LAWS = get_args(DampingLaw)
 
 
 @dataclass(frozen=True)
+class Actor:
+    """A craft that takes part in a job: where it begins, and what its channels are told."""
+
+    craft: Craft
+    start: Start
+    tracks: tuple[Track, ...]
+
+
+@dataclass(frozen=True)
 class Job:
     """All that decides a run: documents, tick rate, integrator. A frozen request; equal jobs give equal runs.
 
-    substeps : ticks are cut into so many equal steps, for the reference; the documents' per-tick
-    numbers keep meaning the nominal tick.
+    craft : the one that is looked at; others : those that take part in the same world. Which of them is the craft under
+    test says the drill: the one that is not of its cast. substeps : ticks are cut into so many equal steps, for the
+    reference; the documents' per-tick numbers keep meaning the nominal tick.
     """
 
     craft: Craft
@@ -40,11 +52,66 @@ class Job:
     ticks: int = 120
     integrator: str = "semi_implicit"
     substeps: int = 1
+    others: tuple[Craft, ...] = ()
 
     @property
     def dt(self) -> float:
         """s of a nominal tick."""
         return 1.0 / self.ticks
+
+    @functools.cached_property
+    def actors(self) -> tuple[Actor, ...]:
+        """Everyone who takes part, the craft under test first, then the cast in its order."""
+        known = {one.id: one for one in (*self.others, self.craft)}
+        members = {member.id: member for member in self.drill.cast if member.id in known}
+        lead = next((one for one in known.values() if one.id not in members), None)
+        found = [Actor(lead, self.drill.start, self.drill.tracks)] if lead is not None else []
+        return (*found, *(Actor(known[one.id], one.start, one.tracks) for one in members.values()))
+
+    @functools.cached_property
+    def who(self) -> int:
+        """The number of the craft that is looked at among the actors."""
+        return next(k for k, one in enumerate(self.actors) if one.craft.id == self.craft.id)
+
+    @property
+    def actor(self) -> Actor:
+        """The craft that is looked at, with its start and its tracks."""
+        return self.actors[self.who]
+
+    def seen_from(self, craft: str) -> Job:
+        """The same job, looked at from another craft of it; raises `Refused` for one that takes no part."""
+        if craft == self.craft.id:
+            return self
+        every = (self.craft, *self.others)
+        found = document.member(every, craft, "cast")
+        return replace(self, craft=found, others=tuple(one for one in every if one.id != craft))
+
+
+def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:
+    """The job of a drill of a yard (of the one on the bench), looked at from a craft (the one on the bench).
+
+    A craft that the drill does not name takes the place of the craft under test.
+    """
+    chosen, looked = drill or yard.drill(), yard.craft(craft)
+    names = [member.id for member in chosen.cast]
+    if names and looked.id in names and chosen.craft:
+        names.append(chosen.craft)
+    others = tuple(yard.craft(name) for name in names if name != looked.id)
+    return Job(looked, yard.ground_of(chosen), chosen, yard.ticks, yard.integrator, others=others)
+
+
+def twin_jobs(yard: Yard) -> tuple[Job, ...]:
+    """The drill on the bench for each of its twins, which has a world of its own and stands aside of the start."""
+    drill, found = yard.drill(), []
+    for place, name in enumerate(drill.twins):
+        if name == yard.bench.craft:
+            continue
+        gap = drill.twin_gap * (1 + place // 2) * (1.0 if place % 2 == 0 else -1.0)
+        angle = math.radians(drill.start.heading_deg)
+        start = drill.start.replace(x=drill.start.x - math.sin(angle) * gap, y=drill.start.y + math.cos(angle) * gap)
+        alone = drill.replace(craft="", cast=(), twins=(), start=start)
+        found.append(Job(yard.craft(name), yard.ground(), alone, yard.ticks, yard.integrator))
+    return tuple(found)
 
 
 def _one(dtype: np.dtype[Any], values: dict[str, Any]) -> state.Records:
@@ -64,114 +131,152 @@ def _many(dtype: np.dtype[Any], rows: list[dict[str, Any]]) -> state.Records:
     return records
 
 
-def gains(craft: Craft) -> state.Floats:
-    """Trim, mute and solo of every part as one number, shape (parts,)."""
-    solo = any(part.solo for part in craft.parts)
-    return np.array(
-        [0.0 if part.mute or (solo and not part.solo) else part.trim for part in craft.parts], dtype=np.float64
-    )
-
-
 def build(job: Job) -> state.World:
-    """The records of a run."""
-    craft, ground, drill = job.craft, job.ground, job.drill
-    names = tuple(channel.id for channel in craft.channels)
+    """The records of a run, but for the bodies: see `among.build`."""
+    actors = job.actors
+    parts = np.zeros(max(1, sum(len(one.craft.parts) for one in actors)), register.PART)
+    first = 0
+    for who, one in enumerate(actors):
+        _fill_parts(parts[first : first + len(one.craft.parts)], job, who)
+        first += len(one.craft.parts)
+    channels = [channel for one in actors for channel in one.craft.channels]
     return state.World(
-        body=_one(state.BODY, _body(craft, job, gains(craft))),
-        ground=_one(state.GROUND, _ground(ground)),
-        drill=_one(state.DRILL, _drill(drill, names, craft, ground)),
-        parts=_parts(craft, Pack(names, craft.body.centre()), ground),
-        channels=_many(state.CHANNEL, [_channel(channel) for channel in craft.channels]),
-        walls=_walls(ground),
-        gates=_many(state.GATE, [_gate(gate) for gate in ground.gates]),
-        events=event_rows(drill.events, craft, ground),
-        calls=np.zeros(2, np.int64),
+        crafts=_many(state.CRAFT, _crafts(job)),
+        ground=_one(state.GROUND, _ground(job.ground)),
+        drill=_one(state.DRILL, {"end_kind": _END_KINDS.index(job.drill.end), "end_value": job.drill.end_value}),
+        parts=parts,
+        channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
+        gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
+        events=event_rows(job.drill.events, job),
+        supports=np.concatenate([_supports(one.craft) for one in actors]),
+        calls=np.zeros(4, np.int64),
     )
 
 
-def event_rows(events: Sequence[Event], craft: Craft, ground: Ground) -> state.Records:
+def event_rows(events: Sequence[Event], job: Job) -> state.Records:
     """The events of a drill as records, in order of time; one whose target is not there does nothing."""
     rows = np.zeros(len(events), state.EVENT)
-    names = [part.id for part in craft.parts]
+    crafts = [one.craft for one in job.actors]
     for row, event in zip(rows, sorted(events, key=lambda event: event.t), strict=True):
         row["time"], row["what"] = event.t, get_args(What).index(event.what)
         row["part"], row["solid"] = -1, -1
+        who = next((k for k, one in enumerate(crafts) if one.id == event.craft), 0)
+        row["craft"] = who
         if event.what in ("trigger", "hold", "release"):
+            names = [part.id for part in crafts[who].parts]
             row["part"] = names.index(event.target) if event.target in names else -1
-            if event.what != "trigger" and row["part"] >= 0 and craft.parts[row["part"]].kind != "sling":
+            if event.what != "trigger" and row["part"] >= 0 and crafts[who].parts[row["part"]].kind != "sling":
                 row["part"] = -1
         else:
-            row["solid"] = among.solid_number(event.target, ground) if event.target else 0
+            row["solid"] = among.solid_number(job, event.target) if event.target else 1 + who
         row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
     return rows
 
 
-def first_hold(job: Job) -> int:
-    """How a sling holds the craft from the start: until the first event that lets it go."""
-    slings = {part.id: part for part in job.craft.parts if isinstance(part, Sling) and not part.mute}
+def first_hold(job: Job, who: int) -> int:
+    """How a sling holds a craft from the start: until the first event that lets it go."""
+    craft = job.actors[who].craft
+    slings = {part.id: part for part in craft.parts if isinstance(part, Sling) and not part.mute}
     for event in sorted(job.drill.events, key=lambda event: event.t):
-        if event.what in ("hold", "release") and event.target in slings:
+        own = event.craft == craft.id or (who == 0 and not event.craft)
+        if own and event.what in ("hold", "release") and event.target in slings:
             return get_args(Hold).index(slings[event.target].hold) if event.what == "release" else state.LOOSE
     return state.LOOSE
 
 
-def _parts(craft: Craft, pack: Pack, ground: Ground) -> state.Records:
+def _fill_parts(records: state.Records, job: Job, who: int) -> None:
+    craft = job.actors[who].craft
+    pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre())
     kinds = [kind.document for kind in register.KINDS]
-    records = np.zeros(max(1, len(craft.parts)), register.PART)
-    for place, (part, gain) in enumerate(zip(craft.parts, gains(craft), strict=True)):
+    support = sum(len(_supports(one.craft)) for one in job.actors[:who])
+    last = support + len(_feet(craft))
+    for place, part in enumerate(craft.parts):
         row = records[place]
         row["kind"] = kinds.index(type(part))
-        row["gain"] = gain
+        row["gain"] = among.gain_of(craft, part)
         for name, value in register.addresses(kinds.index(type(part))).items():
             row[name] = value
         row["drives"] = float(part.FAMILY == "drive")
         for name, value in part.record(pack).items():
             row[part.kind][name] = value
-    for place, part in enumerate(craft.parts):
+        if isinstance(part, Runner):
+            row["runner"]["first_support"], row["runner"]["last_support"] = support, last
+            support += part.contact_count() if row["gain"] > 0.0 else 0
         if isinstance(part, Launcher):
-            row = records[place]["launcher"]
-            row["first_solid"] = among.first_slot(craft, ground, part.id)
-            row["homes_on"] = among.solid_number(part.homes_on, ground) if part.homes_on else -1
-            row["blast"] = next((k for k, one in enumerate(craft.parts) if one.id == part.blast), -1)
-            if row["blast"] >= 0 and craft.parts[row["blast"]].kind != "knockback":
-                row["blast"] = -1
-    return records
+            own = row["launcher"]
+            own["first_solid"] = among.first_slot(job, who, part.id)
+            own["homes_on"] = among.solid_number(job, part.homes_on) if part.homes_on else -1
+            own["blast"] = next((k for k, one in enumerate(craft.parts) if one.id == part.blast), -1)
+            if own["blast"] >= 0 and craft.parts[own["blast"]].kind != "knockback":
+                own["blast"] = -1
 
 
-def _body(craft: Craft, job: Job, mix: state.Floats) -> dict[str, Any]:
-    body = craft.body
-    soloed = any(part.solo for part in craft.parts)
-    response: tuple[float, ...] = (0, 1.0, 0.0, 0.0)
-    bumper = -1
+def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
+    """The feet of the runners that are not muted: part, number of the foot, place in m from the origin, craft axes."""
+    found = []
     for place, part in enumerate(craft.parts):
-        if part.kind == "bumper" and mix[place] > 0.0:
-            response, bumper = tuple(part.record(Pack((), body.centre())).values()), place
-    return {
-        "mass": body.true_mass(),
-        "inertia": body.inertia_matrix(),
-        "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
-        "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
-        "gravity_scale": body.gravity_scale,
-        "damping_law": _LAWS.index(body.damping_law),
-        "damping": 0.0 if soloed else body.damping,
-        "spin_damping": 0.0 if soloed else body.spin_damping,
-        "hull_kind": int(body.shape == "ball" or _is_upright_round(body)),
-        "half": body.half_extents(),
-        "hull_centre": [-offset for offset in body.centre()],
-        "reach": math.hypot(*body.half_extents()),
-        "first_limiter": sum(part.STAGE < 7 for part in craft.parts),
-        "thinnest": _thinnest(job.ground),
-        "foot": craft.foot_depth(),
-        "contacts": max(1, sum(part.contact_count() for part in craft.parts)),
-        "bumper": response,
-        "bumper_line": bumper,
-        "integrator": int(job.integrator == "explicit"),
-    }
+        if isinstance(part, Runner) and among.gain_of(craft, part) > 0.0:
+            rows, columns = (2 if part.spread_y > 0.0 else 1), (2 if part.spread_x > 0.0 else 1)
+            feet = part.feet()  # by columns; the kernel counts them by rows
+            order = [row + rows * column for row in range(rows) for column in range(columns)]
+            found += [(place, number, feet[k]) for number, k in enumerate(order)]
+    return found
 
 
-def _is_upright_round(body: Body) -> bool:
-    """Whether it is a round cylinder that stays upright: to walls it is a circle."""
-    return body.shape == "cylinder" and body.length == body.width and {"roll", "pitch"} <= set(body.held)
+def _supports(craft: Craft) -> state.Records:
+    """The supports of a craft: its feet, then those of its hull."""
+    feet = _feet(craft)
+    rows = np.zeros(len(feet) + state.HULL_SUPPORTS, state.SUPPORT)
+    rows["part"], rows["below"], rows["normal"] = -1, -1, (0.0, 0.0, 1.0)
+    centre = np.array(craft.body.centre())
+    rows["at"] = (0.0, 0.0, -craft.foot_depth())
+    for row, (place, number, at) in zip(rows, feet, strict=False):
+        row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
+    return rows
+
+
+def _crafts(job: Job) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = []
+    part = channel = support = 0
+    for who, one in enumerate(job.actors):
+        craft, body = one.craft, one.craft.body
+        names = [item.id for item in craft.channels]
+        aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
+        bumpers = [
+            k for k, item in enumerate(craft.parts) if item.kind == "bumper" and among.gain_of(craft, item) > 0.0
+        ]
+        soloed = any(item.solo for item in craft.parts)
+        feet, supports = len(_feet(craft)), len(_supports(craft))
+        found.append(
+            {
+                "body": 1 + who,
+                "first_part": part,
+                "parts": len(craft.parts),
+                "first_limiter": sum(item.STAGE < 7 for item in craft.parts),
+                "first_channel": channel,
+                "channels": len(names),
+                "first_support": support,
+                "feet": feet,
+                "supports": supports,
+                "inertia": body.inertia_matrix(),
+                "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
+                "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
+                "gravity_scale": body.gravity_scale,
+                "damping_law": _LAWS.index(body.damping_law),
+                "damping": 0.0 if soloed else body.damping,
+                "spin_damping": 0.0 if soloed else body.spin_damping,
+                "foot": craft.foot_depth(),
+                "bumper_line": bumpers[0] if bumpers else -1,
+                "integrator": int(job.integrator == "explicit"),
+                "driver_channel": names.index(aim.channel) if aim else -1,
+                "driver_gain": aim.gain if aim else 0.0,
+                "driver_damping": aim.lead if aim else 0.0,
+                "driver_sight": aim.sight if aim else 0.0,
+                "start": start_state(one, job.ground),
+            }
+        )
+        part, channel, support = part + len(craft.parts), channel + len(names), support + supports
+    return found
 
 
 def _channel(channel: Any) -> dict[str, Any]:
@@ -201,69 +306,29 @@ def _ground(ground: Ground) -> dict[str, Any]:
     }
 
 
-def _wall(x: float, y: float, heading_deg: float, length: float, width: float, height: float) -> dict[str, Any]:
-    angle = math.radians(heading_deg)
-    return {
-        "x": x,
-        "y": y,
-        "cos": math.cos(angle),
-        "sin": math.sin(angle),
-        "half_length": 0.5 * length,
-        "half_width": 0.5 * width,
-        "top": height,
-        "reach": 0.5 * math.hypot(length, width),
-    }
-
-
-def _walls(ground: Ground) -> state.Records:
-    rows = [_wall(*wall) for wall in among.walls_of(ground)]
-    if not rows:
-        return np.zeros(0, state.WALL)
-    return _many(state.WALL, rows)
-
-
-def _thinnest(ground: Ground) -> float:
-    """m, the least thickness among the walls that can be met."""
-    edge = [among.EDGE_WALL] if ground.edges == "wall" else []
-    return min([min(wall.length, wall.width) for wall in ground.walls] + edge, default=1e30)
-
-
 def _gate(gate: Any) -> dict[str, Any]:
     angle = math.radians(gate.heading_deg)
     return {"x": gate.x, "y": gate.y, "cos": math.cos(angle), "sin": math.sin(angle), "half_width": 0.5 * gate.width}
 
 
-def _drill(drill: Drill, names: tuple[str, ...], craft: Craft, ground: Ground) -> dict[str, Any]:
-    aim = next((track for track in drill.tracks if track.shape == "aim" and track.channel in names), None)
-    return {
-        "end_kind": _END_KINDS.index(drill.end),
-        "end_value": drill.end_value,
-        "driver_channel": names.index(aim.channel) if aim else -1,
-        "driver_gain": aim.gain if aim else 0.0,
-        "driver_damping": aim.lead if aim else 0.0,
-        "driver_sight": aim.sight if aim else 0.0,
-        "start": start_state(drill, craft, ground),
-    }
+def start_state(one: Actor, ground: Ground) -> state.Floats:
+    """Position, attitude, velocity and spin at the start, shape (13,), world axes; its height is above the ground.
 
-
-def start_state(drill: Drill, craft: Craft, ground: Ground) -> state.Floats:
-    """Position, attitude, velocity and spin at the start, shape (13,), world axes; its height is above the ground."""
-    start = drill.start
+    Attitude: heading about the upright, then pitch about the left axis, then roll about the forward one.
+    """
+    start, craft = one.start, one.craft
     angle = math.radians(start.heading_deg)
     cos, sin = math.cos(angle), math.sin(angle)
     roll, pitch = math.radians(start.roll_rate_deg), math.radians(start.pitch_rate_deg)
     centre = craft.body.centre()
-    x = start.x + cos * centre[0] - sin * (centre[1] + craft.lane)
-    y = start.y + sin * centre[0] + cos * (centre[1] + craft.lane)
+    x = start.x + cos * centre[0] - sin * centre[1]
+    y = start.y + sin * centre[0] + cos * centre[1]
     return np.array(
         [
             x,
             y,
             start.height + craft.foot_depth() + _ground_under(craft, ground, x, y, cos, sin),
-            math.cos(0.5 * angle),
-            0.0,
-            0.0,
-            math.sin(0.5 * angle),
+            *_attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)),
             cos * start.speed - sin * start.side_speed,
             sin * start.speed + cos * start.side_speed,
             start.rise_speed,
@@ -272,6 +337,13 @@ def start_state(drill: Drill, craft: Craft, ground: Ground) -> state.Floats:
             math.radians(start.yaw_rate_deg),
         ]
     )
+
+
+def _attitude(heading: float, pitch: float, roll: float) -> tuple[float, float, float, float]:
+    """The quaternion (w, x, y, z) of a heading, then a pitch, then a roll (z, y', x'', any text on attitude)."""
+    a, b, c = math.cos(0.5 * heading), math.cos(0.5 * pitch), math.cos(0.5 * roll)
+    d, e, f = math.sin(0.5 * heading), math.sin(0.5 * pitch), math.sin(0.5 * roll)
+    return (a * b * c + d * e * f, a * b * f - d * e * c, a * e * c + d * b * f, d * b * c - a * e * f)
 
 
 def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:
@@ -285,46 +357,50 @@ def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, 
     return max(found, default=0.0)
 
 
-def begin(world: state.World, job: Job) -> state.Records:
-    """The state at the start of a run, everything at rest but what the drill sets in motion; one record."""
-    start, body = world.drill["start"][0], world.body[0]
-    now = np.zeros(1, state.NOW)
-    first = now[0]
-    first["dt"] = job.dt / job.substeps
-    first["nominal_dt"] = job.dt
-    first["mass"] = body["mass"]
-    first["heading_x"] = 1.0
-    first["clear_for"] = 1e9
-    first["position"] = start[0:3]
-    first["attitude"] = start[3:7]
-    first["velocity"] = start[7:10] * body["free"]
-    first["spin"] = start[10:13] * body["free_spin"]
-    first["parts"] = len(job.craft.parts)
-    first["channel_count"] = len(job.craft.channels)
-    first["points"] = first["position"]
-    first["up"] = (0.0, 0.0, 1.0)
-    first["held"] = first_hold(job)
-    first["among"] = float(among.is_among(job.craft, job.ground))
-    if first["among"] and job.drill.start.height == 0.0:  # it begins at rest on the ground
-        first["on_ground"], first["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
-        first["foot_load"] = first["load"] / body["contacts"]
-    return now
+def begin(world: state.World, bodies: state.Records, job: Job) -> state.Records:
+    """The state at the start of a run, everything at rest but what the drill sets in motion: a record for every craft;
+    its motion goes into its row of `bodies`."""
+    nows = np.zeros(len(job.actors), state.NOW)
+    for who, one in enumerate(job.actors):
+        craft, now = world.crafts[who], nows[who]
+        body, start = bodies[craft["body"]], craft["start"]
+        put_at(body, start, craft)
+        now["dt"], now["nominal_dt"] = job.dt / job.substeps, job.dt
+        now["heading_x"], now["clear_for"] = 1.0, 1e9
+        now["parts"], now["channel_count"] = craft["parts"], craft["channels"]
+        now["points"] = body["position"]
+        now["up"] = (0.0, 0.0, 1.0)
+        now["held"] = first_hold(job, who)
+        carried = job.ground.floor or among.is_uneven(job.ground)
+        if among.can_leave_ground(one.craft) and carried and one.start.height == 0.0:  # it begins at rest on the ground
+            now["on_ground"], now["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
+            feet = world.supports[craft["first_support"] :][: max(craft["feet"], 1)]
+            feet["load"], feet["below"] = now["load"] / len(feet), 0
+    return nows
+
+
+def put_at(body: np.void, start: state.Floats, craft: np.void) -> None:
+    """Puts the body of a craft where it starts: position, attitude, velocity and spin, shape (13,), world axes."""
+    body["position"], body["attitude"] = start[0:3], start[3:7]
+    body["velocity"], body["spin"] = start[7:10] * craft["free"], start[10:13] * craft["free_spin"]
+    spatial.axes_of(body["attitude"], body["axes"])
 
 
 def width(parts: int, channels: int) -> int:
-    """Numbers in a recorded row, without things on the ground."""
+    """Numbers of a craft in a recorded row."""
     return HEAD + channels + (parts + len(state.FIXED_LINES)) * 6 + parts * 4
 
 
 def inputs(job: Job, ticks: int) -> state.Floats:
-    """Raw channel values at every tick, shape (ticks, channels)."""
-    names = [channel.id for channel in job.craft.channels]
-    told = np.zeros((ticks, len(names)))
+    """Raw channel values of all crafts at every tick, shape (ticks, channels)."""
     times = np.arange(ticks) / job.ticks
-    for track in job.drill.tracks:
-        if track.channel in names and track.shape != "aim":
-            told[:, names.index(track.channel)] = sample(track, times)
-    return told
+    told = []
+    for one in job.actors:
+        by_channel = {track.channel: track for track in one.tracks if track.shape != "aim"}
+        for channel in one.craft.channels:
+            track = by_channel.get(channel.id)
+            told.append(np.zeros(ticks) if track is None else sample(track, times))
+    return np.ascontiguousarray(np.stack(told, axis=1)) if told else np.zeros((ticks, 0))
 
 
 def sample(track: Track, times: state.Floats) -> state.Floats:
@@ -355,8 +431,11 @@ def _wave(track: Track, since: state.Floats) -> state.Floats:
 def check_size(job: Job) -> int:
     """The number of ticks of a drill, refused when its record would not fit in memory."""
     ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
-    row = width(len(job.craft.parts), len(job.craft.channels)) + 7 * len(among.moving(job.ground))
-    row += 4 * len(among.shot_names(job.craft))
+    row = sum(
+        width(len(one.craft.parts), len(one.craft.channels)) + 4 * len(among.shot_names(one.craft))
+        for one in job.actors
+    )
+    row += 7 * len(among.moving(job.ground))
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",

@@ -17,7 +17,7 @@ from oak_sled.core.faults import close_match
 from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.terrain import Patch, Relief
 
-FORMAT = 1
+FORMAT = 2
 """The number of the yard format this program writes. A greater one is refused."""
 
 TICK_RATES = (30, 60, 120, 240, 480, 960)
@@ -119,6 +119,8 @@ class Start(Frozen):
     y: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
     height: float = dial(0.0, "m", "above standing on the ground", low=0.0, high=1e5, slider=(0.0, 50.0))
     heading_deg: float = dial(0.0, "°", "heading, 0 along x, positive to the left", low=-360.0, high=360.0)
+    roll_deg: float = dial(0.0, "°", "roll, positive to the right side down", low=-180.0, high=180.0)
+    pitch_deg: float = dial(0.0, "°", "pitch, positive with the nose down", low=-180.0, high=180.0)
     speed: float = dial(0.0, "m/s", "forward speed", low=-1e4, high=1e4, slider=(-10.0, 40.0))
     side_speed: float = dial(0.0, "m/s", "speed to the left", low=-1e4, high=1e4, slider=(-20.0, 20.0))
     rise_speed: float = dial(0.0, "m/s", "speed upward", low=-1e4, high=1e4, slider=(-20.0, 20.0))
@@ -173,6 +175,27 @@ class Track(Frozen):
         return self
 
 
+def told_once(tracks: Iterable[Track]) -> None:
+    """Raises ValueError when two tracks tell one channel."""
+    told = [track.channel for track in tracks]
+    for channel in told:
+        if told.count(channel) > 1:
+            raise ValueError(f"tracks: {channel!r} is told twice (one track a channel)")
+
+
+class Member(Frozen):
+    """A craft that takes part in a drill beside the craft under test, in the same world."""
+
+    id: str = name_field("the craft")
+    start: Start = Field(default_factory=Start, description="where and how it begins")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="what its channels are told")
+
+    @model_validator(mode="after")
+    def _once(self) -> Member:
+        told_once(self.tracks)
+        return self
+
+
 class Target(Frozen):
     """The band a measure should lie in; an open side is left out."""
 
@@ -195,8 +218,10 @@ class Drill(Frozen):
     id: str = name_field("its name")
     title: str = Field("", max_length=80, description="what it is called")
     ground: str = Field("", description="the ground it runs on; empty: whichever is chosen")
-    start: Start = Field(default_factory=Start, description="where and how the craft begins")
-    tracks: tuple[Track, ...] = Field((), max_length=16, description="what the channels are told")
+    craft: str = Field("", description="the craft under test; empty: whichever is chosen")
+    start: Start = Field(default_factory=Start, description="where and how the craft under test begins")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="what its channels are told")
+    cast: tuple[Member, ...] = Field((), max_length=7, description="crafts that take part too, in the same world")
     duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
     events: tuple[Event, ...] = Field((), max_length=MOST_EVENTS, description="moments at which something happens")
     end: End = Field("time", description="what ends it sooner")
@@ -212,18 +237,28 @@ class Drill(Frozen):
         high=1e5,
         slider=(0.0, 30.0),
     )
-    twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run it too, each by itself")
+    twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run it too, each in a world of its own")
+    twin_gap: float = dial(
+        0.0,
+        "m",
+        "how far aside of the start twins begin, left and right in turn",
+        low=0.0,
+        high=1e3,
+        slider=(0.0, 20.0),
+    )
     watch: tuple[str, ...] = Field((), max_length=12, description="blocks whose flight is measured, side by side")
     recorded: bool = Field(False, description="kept from a live drive")
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
 
     @model_validator(mode="after")
     def _once(self) -> Drill:
-        told = [track.channel for track in self.tracks]
-        for channel in told:
-            if told.count(channel) > 1:
-                raise ValueError(f"tracks: {channel!r} is told twice (one track a channel)")
+        told_once(self.tracks)
         unique("events", self.events)
+        unique("cast", self.cast)
+        if self.cast and not self.craft:
+            raise ValueError("craft: is empty, and others take part (name the craft under test)")
+        if self.craft in [member.id for member in self.cast]:
+            raise ValueError(f"cast.{self.craft}: is the craft under test already (each craft once)")
         return self
 
     @property
@@ -271,6 +306,11 @@ class Yard(Frozen):
         for drill in self.drills:
             if drill.ground:
                 self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)
+            if drill.craft:
+                self._must_exist(f"drills.{drill.id}.craft", drill.craft, self.crafts)
+            for member in drill.cast:
+                self._must_exist(f"drills.{drill.id}.cast", member.id, self.crafts)
+                self._must_tell(f"drills.{drill.id}.cast.{member.id}", member)
             for twin in drill.twins:
                 self._must_exist(f"drills.{drill.id}.twins", twin, self.crafts)
             for event in drill.events:
@@ -288,6 +328,14 @@ class Yard(Frozen):
         names = [item.id for item in items]
         if name not in names:
             raise ValueError(f"{where}: there is no {name!r} ({close_match(name, names)})")
+
+    def _must_tell(self, where: str, member: Member) -> None:
+        channels = [channel.id for channel in self.craft(member.id).channels]
+        for track in member.tracks:
+            if track.channel not in channels:
+                raise ValueError(
+                    f"{where}: {member.id} has no channel {track.channel!r} ({close_match(track.channel, channels)})"
+                )
 
     def without(self, **changes: Any) -> Yard:
         """`replace`, where crafts or grounds lose something: the events that were aimed at it go with it."""

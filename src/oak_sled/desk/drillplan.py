@@ -186,7 +186,7 @@ class DrillPlan(GroundPlan):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(self.line_of(place))
             painter.setBrush(theme.colour("oak"))
-            now = run.record.row(self.session.row)
+            now = run.own_row(self.session.row)
             painter.drawEllipse(self.at(float(now[0]), float(now[1])), 3.5, 3.5)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.family("impulse"), 1.2))

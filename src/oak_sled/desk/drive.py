@@ -11,10 +11,9 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from oak_sled.core import cautions, cost, measures, shelf, state
 from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.event import Event
-from oak_sled.core.live import LiveDrive, raw_values
+from oak_sled.core.live import LiveDrive, all_raw_values
 from oak_sled.core.run import Run
 from oak_sled.core.shelf import Card
-from oak_sled.core.world import Job
 from oak_sled.core.yard import Drill
 from oak_sled.desk.session import Session
 
@@ -38,7 +37,8 @@ def key_name(key: int) -> str:
 
 
 class Driver(QObject):
-    """Drives the craft on the bench, and those beside it. Signals: frame(), held_changed(), stopped()."""
+    """Drives every craft of the drill in one world, each on its own keys. Signals: frame(), held_changed(),
+    stopped()."""
 
     frame = pyqtSignal()
     held_changed = pyqtSignal()
@@ -49,7 +49,7 @@ class Driver(QObject):
         self.held: set[str] = set()
         self.speed = 1.0
         self.paused = False
-        self.drives: list[LiveDrive] = []
+        self.drive: LiveDrive | None = None
         self.frame_s: list[float] = []
         self._owed = 0.0
         self._last = 0.0
@@ -65,34 +65,29 @@ class Driver(QObject):
     @property
     def is_on(self) -> bool:
         """Whether a drive goes on."""
-        return bool(self.drives)
+        return self.drive is not None
 
     def crafts(self) -> list[Craft]:
-        """The craft on the bench and those that stand beside it."""
-        first = self.session.craft
-        return [first, *(craft for craft in self.session.yard.crafts if craft.beside and craft.id != first.id)]
-
-    def _job(self, craft: Craft) -> Job:
-        session = self.session
-        return Job(craft, session.ground, session.drill, session.yard.ticks, session.yard.integrator)
+        """The crafts that are driven: those of the drill, the one under test first."""
+        return [one.craft for one in self.session.job().actors]
 
     def start(self) -> None:
         """Begins a drive from the start of the drill."""
         if self.is_on:
             return
-        self.drives = [LiveDrive(self._job(craft)) for craft in self.crafts()]
+        self.drive = LiveDrive(self.session.job())
         self.held.clear()
         self.paused = False
         self._owed, self._last = 0.0, time.perf_counter()
         last = self.session.run
-        self._tick_s = len(self.drives) * cost.tick_seconds(last) if last is not None else 0.0
+        self._tick_s = cost.tick_seconds(last) if last is not None else 0.0
         self._judged, self._told = (0, 0.0), False
         self.frame_s = []
         self.session.live_on = True
         self.session.ghost = None
         self.session.shown_card = ""  # no card is that of a drive that goes on
         heavy = tuple(one for one in self.session.warned if one.name == "heavy")
-        self.session.warned = (*cautions.find(self.drives[0].job), *heavy)  # those of the last run were its own
+        self.session.warned = (*cautions.find(self.drive.job), *heavy)  # those of the last run were its own
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
@@ -109,42 +104,39 @@ class Driver(QObject):
         application = QApplication.instance()
         if application is not None:
             application.removeEventFilter(self)
-        drives, self.drives = self.drives, []
+        drive, self.drive = self.drive, None
+        assert drive is not None
         self.session.live_on = False
         self.held.clear()
         self.held_changed.emit()
         self.session.live_changed.emit(False)
-        for drive in reversed(drives):
-            if drive.ticks > 0:
-                self._keep(drive, drive is drives[0])
-        if drives[0].ticks == 0:
+        if drive.ticks > 0:
+            self._keep(drive)
+        else:
             self.session.rerun()
 
-    def _keep(self, drive: LiveDrive, shown: bool) -> None:
-        made = drive.finish()
+    def _keep(self, drive: LiveDrive) -> None:
+        made = self._seen(drive.finish())
         found = measures.Readings(made)
-        self.session.add_card(self._card(made, shown, f"drive by hand, {made.duration:.0f} s"))
-        if shown:
-            card = self.session.cards[0]
-            self.session.show_run(made, found, cautions.find(made.job, made))
-            self.session.shown_card = card.id
-            self.session.shelf_changed.emit()
+        self.session.add_card(shelf.card_of(made, f"drive by hand, {made.duration:.0f} s"))
+        card = self.session.cards[0]
+        self.session.show_run(made, found, cautions.find(made.job, made))
+        self.session.shown_card = card.id
+        self.session.shelf_changed.emit()
         said = made.message or drive.left_out
         if said:
             self.session.say(said, True)
 
-    @staticmethod
-    def _card(made: Run, first: bool, says: str) -> Card:
-        who = "" if first else f"{made.job.craft.heading}: "
-        return shelf.card_of(made, who + says)
+    def _seen(self, made: Run) -> Run:
+        """A run of the drive, looked at from the craft that is selected."""
+        there = [one.craft.id for one in made.job.actors]
+        return made.seen_from(self.session.craft.id) if self.session.craft.id in there else made
 
     def cards(self) -> tuple[Card, ...]:
-        """What was driven so far, as cards: for the case of a crash."""
-        return tuple(
-            self._card(drive.finish(), drive is self.drives[0], "drive by hand, cut short by a crash")
-            for drive in self.drives
-            if drive.ticks > 0
-        )
+        """What was driven so far, as a card: for the case of a crash."""
+        if self.drive is None or self.drive.ticks == 0:
+            return ()
+        return (shelf.card_of(self.drive.finish(), "drive by hand, cut short by a crash"),)
 
     def keep_as_drill(self, driven: Drill) -> str:
         """Puts the inputs of a drive into the yard as a drill and on the bench; the drill's name."""
@@ -157,20 +149,20 @@ class Driver(QObject):
 
     def restart(self) -> None:
         """Begins the drive anew."""
-        for drive in self.drives:
-            drive.restart()
+        if self.drive is not None:
+            self.drive.restart()
         self._owed = 0.0
         self._show()
 
     def to_start(self) -> None:
         """Puts the crafts back to the start and drives on."""
-        for drive in self.drives:
-            drive.to_start()
+        if self.drive is not None:
+            self.drive.to_start()
 
     def happen(self, event: Event) -> None:
         """Something sudden to the craft on the bench, or to a thing on the ground, at this moment of the drive."""
-        if self.drives:
-            self.drives[0].happen(event)
+        if self.drive is not None:
+            self.drive.happen(event)
 
     def step(self) -> None:
         """One tick, while held."""
@@ -185,12 +177,12 @@ class Driver(QObject):
     def _settings_changed(self) -> None:
         if not self.is_on:
             return
-        wanted = self.crafts()
-        if [craft.id for craft in wanted] != [drive.job.craft.id for drive in self.drives]:
+        assert self.drive is not None
+        job = self.session.job()
+        if [one.craft.id for one in job.actors] != [one.craft.id for one in self.drive.job.actors]:
             self.stop()
             return
-        for drive, craft in zip(self.drives, wanted, strict=True):
-            drive.take(self._job(craft))
+        self.drive.take(job)
 
     def _tick(self) -> None:
         now = time.perf_counter()
@@ -207,13 +199,13 @@ class Driver(QObject):
             self._advance(min(due, max(1, int(MOST_COMPUTED_S / max(self._tick_s, 1e-9)))))
             self._show()
         self._judge(passed)
-        if any(drive.status == state.DIVERGED for drive in self.drives):
+        if self.drive is not None and self.drive.status == state.DIVERGED:
             self.stop()
 
     def _advance(self, ticks: int) -> None:
         began = time.perf_counter()
-        for drive in self.drives:
-            drive.advance(ticks, raw_values(drive.job.craft, self.held))
+        assert self.drive is not None
+        self.drive.advance(ticks, all_raw_values(self.drive.job, self.held))
         self._tick_s += 0.2 * ((time.perf_counter() - began) / ticks - self._tick_s)
         self._judged = (self._judged[0] + ticks, self._judged[1])
 
@@ -225,7 +217,9 @@ class Driver(QObject):
             return
         speed = ticks / self.session.yard.ticks / seconds
         self._judged = (0, 0.0)
-        if self._told or speed > BEHIND * self.speed or not cost.is_heavy(self.drives[0].job, self._tick_s):
+        if self._told or speed > BEHIND * self.speed or self.drive is None:
+            return
+        if not cost.is_heavy(self.drive.job, self._tick_s):
             return
         self._told = True
         known = next((caution.helps for caution in self.session.warned if caution.name == "heavy"), "")
@@ -235,20 +229,12 @@ class Driver(QObject):
         )
 
     def _show(self) -> None:
-        if not self.drives:
+        if self.drive is None:
             return
-        newest = self.drives[0].newest(WINDOW_S)
+        newest = self._seen(self.drive.newest(WINDOW_S))
         self.session.run = newest
         self.session.time = newest.duration
         self.frame.emit()
-
-    def beside(self) -> list[tuple[Run, int]]:
-        """The crafts driven beside, each with the row it is at."""
-        found = []
-        for drive in self.drives[1:]:
-            newest = drive.newest(WINDOW_S)
-            found.append((newest, newest.ticks))
-        return found
 
     def bound_keys(self) -> set[str]:
         """Every key that drives something."""

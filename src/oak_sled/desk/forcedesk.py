@@ -172,7 +172,7 @@ class ForceDesk(QWidget):
         run = self.session.run
         if run is None or run.job.craft.id != self.session.craft.id or not run.ticks:
             return
-        numbers = run.record.row(max(1, self.session.row))
+        numbers = run.own_row(max(1, self.session.row))
         weight = self.session.setting().weight or run.job.craft.body.true_mass() * STANDARD_GRAVITY
         slip = (
             float(traces.values(run, "slip_angle")[self.session.row])
@@ -292,7 +292,7 @@ class ForceDesk(QWidget):
 
 def show_meter(strip: Strip, run: Run, numbers: Floats, weight: float) -> None:
     """Shows what a part does in a recorded row on the meter of its strip."""
-    place = run.layout.place(f"{strip.name}.force.x")
+    place = run.layout.own_place(f"{strip.name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
     heading = traces.rotation(numbers[3:7])[:, 0]
     size = float(math.sqrt(float(force @ force)))

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.craft import Craft
+from oak_sled.core.record import HEAD_NAMES
 from oak_sled.desk import theme
 from oak_sled.desk.drive import Driver, key_name
 from oak_sled.desk.session import Session
@@ -110,9 +111,10 @@ class InputPanel(QWidget):
 
     def _paint_bar(self, painter: QPainter, number: int, place: int, two_sided: bool, top: float) -> None:
         value = 0.0
-        if number < len(self.driver.drives):
-            drive = self.driver.drives[number]
-            value = float(drive.recorder.recent()[-1][drive.layout.place(f"channel.{drive.layout.channels[place]}")])
+        drive = self.driver.drive
+        if drive is not None and number < len(drive.layout.crafts):
+            first = drive.layout.first_of(number) + len(HEAD_NAMES)
+            value = float(drive.recorder.recent()[-1][first + place])
         bar = QRectF(136, top + 8, 80, 8)
         painter.fillRect(bar, theme.colour("shade"))
         origin = bar.center().x() if two_sided else bar.left()

@@ -85,6 +85,8 @@ class Keeper(QObject):
             self.session.open(opened.yard, opened.cards, path)
             self._holds(path, opened.stamp)
             self._remember(path)
+            if opened.told:
+                self.session.say(f"{path.name}: {opened.told}")
             self._tell_lost(opened.lost)
             if self._lock is not None and not self._lock.is_held:
                 self.session.say(f"{path.name} is open in another window: the one that saves last is asked first", True)

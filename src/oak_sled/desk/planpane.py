@@ -170,7 +170,7 @@ def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
 
 
 def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
-    numbers = run.record.row(row)
+    numbers = run.own_row(row)
     axes = traces.rotation(numbers[3:7])
     angle = math.atan2(axes[1, 0], axes[0, 0])
     half = run.job.craft.body.half_extents()

@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import cautions, document, outlook, shelf, traces
+from oak_sled.core import cautions, document, outlook, shelf, traces, world
 from oak_sled.core.cautions import Caution
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import Refused
@@ -125,15 +125,20 @@ class Session(QObject):
 
     def job(self) -> Job:
         """What is on the bench, as a job."""
-        return Job(self.craft, self.ground, self.drill, self.yard.ticks, self.yard.integrator)
+        return world.job_of(self.yard)
+
+    def cast(self) -> tuple[str, ...]:
+        """Ids of the crafts that are in the world of the drill, the craft under test first."""
+        return tuple(one.craft.id for one in self.job().actors)
+
+    def select_next(self) -> None:
+        """Looks at the next craft that takes part."""
+        cast = self.cast()
+        self.choose("craft", cast[(cast.index(self.craft.id) + 1) % len(cast)])
 
     def twin_jobs(self) -> tuple[Job, ...]:
         """What the crafts that run the drill too are to do."""
-        others = [name for name in self.drill.twins if name != self.craft.id]
-        return tuple(
-            Job(self.yard.craft(name), self.ground, self.drill, self.yard.ticks, self.yard.integrator)
-            for name in others
-        )
+        return world.twin_jobs(self.yard)
 
     def setting(self) -> Setting:
         """The craft as numbers for outlooks, with the ranges of the run shown; a drive that goes on has none yet."""
@@ -532,7 +537,9 @@ def with_documents(yard: Yard, job: Job) -> Yard:
             return tuple(item if old.id == item.id else old for old in items)
         return (*items, item)
 
-    crafts = placed(yard.crafts, job.craft)
+    crafts = yard.crafts
+    for one in (*job.others, job.craft):
+        crafts = placed(crafts, one)
     there = [craft.id for craft in crafts]
     drill = job.drill.replace(twins=tuple(name for name in job.drill.twins if name in there))
     bench = yard.bench.replace(craft=job.craft.id, ground=job.ground.id, drill=job.drill.id)

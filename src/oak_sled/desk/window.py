@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from oak_sled.core import demos
+from oak_sled.core import casting, demos
 from oak_sled.core.craft import Craft, free_name
 from oak_sled.core.shelf import Card
 from oak_sled.core.yard import TICK_RATES, Yard
@@ -214,6 +214,7 @@ class Window(QMainWindow):
             "shorter": action("Shorter arrows", "-", lambda: self.view.set_scale(0.8)),
             "poke": action("Poke bodies in the view", "P", lambda: self.playbar.poke.toggle()),
             "keys": action("Keys of the craft", "F8", self.toggle_inputs),
+            "next_craft": action("Select the next craft of the drill", "F7", self.session.select_next),
             "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.ask_csv("")),
             "view_png": action("Picture of the view...", "", lambda: self.ask_picture(self.view, "view")),
             "trace_png": action("Picture of the traces...", "", lambda: self.ask_picture(self.traces, "traces")),
@@ -289,14 +290,10 @@ class Window(QMainWindow):
         if len(session.yard.crafts) > 1:
             menu.addAction("Remove this one", self.remove_craft)
         others = [craft for craft in session.yard.crafts if craft.id != session.craft.id]
+        cast = session.cast()
         for craft in others:
-            words = "stops driving beside" if craft.beside else "drives beside"
-            menu.addAction(
-                theme.in_menu(f"{craft.heading} {words}"),
-                lambda craft=craft: session.edit(
-                    f"crafts.{craft.id}.beside", not craft.beside, "drive beside", card=False
-                ),
-            )
+            words = "no longer takes part in this drill" if craft.id in cast else "takes part in this drill"
+            menu.addAction(theme.in_menu(f"{craft.heading} {words}"), lambda craft=craft: self.toggle_part(craft))
 
     def ask_hull(self) -> None:
         """Asks for the mesh that the craft on the bench takes its shape from."""
@@ -372,8 +369,20 @@ class Window(QMainWindow):
         name = free_name("craft", crafts)
         self._bench_craft((*crafts, demos.bare_craft(name, "New craft")), name, "new craft")
 
+    def toggle_part(self, craft: Craft) -> None:
+        """Takes a craft into the cast of the drill, beside the others, or out of it."""
+        session, drill = self.session, self.session.drill
+        if craft.id in session.cast():
+            changed = casting.without(drill, craft.id)
+            says = f"{craft.heading} takes no part in {drill.heading}"
+        else:
+            changed = casting.with_member(drill, session.craft, craft)
+            says = f"{craft.heading} takes part in {drill.heading}"
+        drills = lambda: tuple(changed if one.id == drill.id else one for one in session.yard.drills)  # noqa: E731
+        session.attempt(lambda: session.yard.replace(drills=drills()), says)
+
     def duplicate_craft(self) -> None:
-        """A second craft like this one, on keys of its own, driven beside it."""
+        """A second craft like this one, on keys of its own, that takes part in the drill beside it."""
         crafts, craft = self.session.yard.crafts, self.session.craft
         name = free_name(craft.id, crafts)
         channels = tuple(
@@ -383,19 +392,23 @@ class Window(QMainWindow):
             )
             for channel in craft.channels
         )
-        lane = craft.lane + 2.0 * craft.body.half_extents()[1] + 1.5
         title = f"{craft.heading[:58]} 2"
-        fields = {"id": name, "title": title, "channels": channels, "beside": True, "lane": min(lane, 1e3)}
-        yard = self.session.yard
-        grown = lambda: yard.replace(crafts=(*crafts, craft.replace(**fields)))  # noqa: E731
+        yard, drill = self.session.yard, self.session.drill
+        second = craft.replace(id=name, title=title, channels=channels)
+        changed = casting.with_member(drill, craft, second)
+        drills = tuple(changed if one.id == drill.id else one for one in yard.drills)
+        grown = lambda: yard.replace(crafts=(*crafts, second), drills=drills)  # noqa: E731
         if self.session.attempt(grown, "duplicate craft", card=False):
-            self.session.say(f"{title} is driven beside, on keys of its own (F8 shows them)")
+            self.session.say(f"{title} takes part in the drill, on keys of its own (F8 shows them)")
 
     def remove_craft(self) -> None:
         """Takes the craft on the bench out of the yard."""
         yard, gone = self.session.yard, self.session.craft.id
         left = tuple(craft for craft in yard.crafts if craft.id != gone)
-        drills = tuple(drill.replace(twins=tuple(t for t in drill.twins if t != gone)) for drill in yard.drills)
+        drills = tuple(
+            casting.without(drill, gone).replace(twins=tuple(t for t in drill.twins if t != gone))
+            for drill in yard.drills
+        )
         bench = yard.bench.replace(craft=left[0].id)
         self.session.change(yard.without(crafts=left, drills=drills, bench=bench), "remove craft")
 
@@ -549,7 +562,6 @@ class Window(QMainWindow):
             self._live_slow.start()
         else:
             self._live_slow.stop()
-            self.view.beside = []
         self.desk.refresh()
         self.header.refresh()
         self.measures.refresh()
@@ -557,7 +569,6 @@ class Window(QMainWindow):
         self._show_clock()
 
     def _show_frame(self) -> None:
-        self.view.beside = self.driver.beside()
         self.view.refresh_ahead()
         self._frames += 1
         if self.driver.paused:  # no frame follows that would bring the rest up to date

@@ -15,10 +15,11 @@ import sys
 import numpy as np
 import pytest
 
-from oak_sled.core import among, demos, handover, loop, run, world
+from oak_sled.core import demos, handover, run, state, world
 from oak_sled.core.compiler import entry, kernel, plain, types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.record import Layout
+from oak_sled.core.run import Machine
 
 CC = shutil.which("cc") or shutil.which("gcc")
 FLAGS = ["-std=c99", "-O2", "-ffp-contract=off", "-Wall", "-Wextra", "-Werror", "-shared", "-fPIC"]
@@ -275,19 +276,11 @@ def test_random_functions_in_c_and_compiled(functions, tmp_path):
 
 def first_ticks(job, ticks):
     """Status and rows of the first ticks of a job."""
-    layout = Layout.of(job.craft, job.ground)
-    arrays = world.build(job)
-    now, told = world.begin(arrays, job), world.inputs(job, ticks)
-    rows, scene = np.empty((ticks + 1, layout.width)), among.build(job)
-    if scene is None:
-        loop.first_row(now, rows[0])
-        status, done = loop.advance(arrays, now, told, rows[1:], job.substeps)
-    else:
-        sudden, place = among.sudden_of(job, scene), layout.first_thing
-        among.connect(arrays, scene, sudden, job)
-        loop.first_row_among(now, scene, rows[0], place)
-        status, done = loop.advance_among(arrays, scene, sudden, now, told, rows[1:], job.substeps, place)
-    return int(status), rows[: int(done) + 1]
+    rows = np.empty((ticks + 1, Layout.of(job).width))
+    machine = Machine.of(job)
+    machine.first_row(rows[0])
+    status, done = machine.advance(world.inputs(job, ticks), rows[1:], job.substeps)
+    return status, rows[: done + 1]
 
 
 def job_of(name, drill):
@@ -327,6 +320,10 @@ def test_the_first_120_ticks_of_every_demo_drill_are_its_own_source(name, drill)
     check_twin(name, drill, 120)
 
 
+def address_in(library, function):
+    return ctypes.cast(getattr(library, function), ctypes.c_void_p).value
+
+
 class Ended(ctypes.Structure):
     _fields_ = (("status", ctypes.c_int64), ("done", ctypes.c_int64))
 
@@ -339,20 +336,23 @@ def test_the_demo_craft_in_c_gives_the_same_rows(drill, tmp_path):
     rows = np.concatenate(list(made.record.chunks(10_000)))
     handed_over = handover.equations(job)
     library = built(handed_over.text, tmp_path)
-    arrays = world.build(job)
+    machine = Machine.of(job)
+    arrays, scene, nows = machine.world, machine.scene, machine.nows
     for part in arrays.parts:
         for word, function in handed_over.acts.get(int(part["kind"]), {}).items():
-            part[word] = ctypes.cast(getattr(library, function), ctypes.c_void_p).value
-    now, told, ours = world.begin(arrays, job), world.inputs(job, made.ticks), np.empty_like(rows)
-    cells, _first = handed(now, ours[0])
+            part[word] = address_in(library, function)
+    if handed_over.meet:
+        arrays.calls[state.MEET] = address_in(library, handed_over.meet)
+    told, ours = world.inputs(job, made.ticks), np.empty_like(rows)
+    cells, _first = handed(arrays, scene, nows, ours[0])
     library.first_row.restype = None
     library.first_row(*cells)
-    cells, _keep = handed(arrays, now, told, ours[1:], 1)
+    cells, _keep = handed(arrays, scene, machine.sudden, nows, told, ours[1:], 1)
     library.advance.restype = Ended
     ended = library.advance(*cells)
     assert (ended.status, ended.done) == (made.status, made.ticks)
     assert same(rows, ours)
-    assert "/* One tick" in handed_over.text or "/* Moves the craft by one tick" in handed_over.text
+    assert "/* Moves every body by one tick" in handed_over.text
 
 
 def test_the_c_file_is_the_same_each_time():

@@ -5,7 +5,25 @@ from __future__ import annotations
 from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest, manifold
-from oak_sled.core.contact.things import CRAFT, FIXED, FREE, GROUND, MARGIN, PARKED, TOUCHING, TRIGGER
+from oak_sled.core.contact.things import (
+    ACTIVE,
+    DRIVEN,
+    FIXED,
+    FOUND,
+    FREE,
+    GROUND,
+    HUNG,
+    LOST,
+    MARGIN,
+    MET,
+    PARKED,
+    RESERVE,
+    RESERVE_S,
+    STALE,
+    TICKS,
+    TOUCHING,
+    TRIGGER,
+)
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""
@@ -29,56 +47,179 @@ def box(solid, dt):
 
 @compiled
 def sort(order, solids):
-    """Insertion sort along x: nearly sorted from the tick before."""
+    """Insertion sort along x: nearly sorted from the time before."""
     for k in range(1, order.shape[0]):
         one = order[k]
-        x = solids[one].low[0]
+        x = solids[one].near_low[0]
         j = k - 1
-        while j >= 0 and solids[order[j]].low[0] > x:
+        while j >= 0 and solids[order[j]].near_low[0] > x:
             order[j + 1] = order[j]
             j -= 1
         order[j + 1] = one
 
 
+@compiled
+def may_move(solid):
+    """Whether it is or can become a body that is pushed."""
+    return solid.kind == FREE or solid.kind == HUNG
+
+
+@compiled
+def is_met(solid):
+    """Whether anything can touch it at all."""
+    return solid.pieces > 0 and solid.kind != PARKED
+
+
+@compiled
+def overlap(a_low, a_high, b_low, b_high):
+    """Whether two boxes overlap."""
+    for i in range(3):  # noqa: SIM110 - the language of the kernel has no any()
+        if a_low[i] > b_high[i] or b_low[i] > a_high[i]:
+            return False
+    return True
+
+
+@compiled
+def leaves(solid):
+    """Whether the box of this tick reaches out of the one for which its neighbours are known."""
+    for i in range(3):  # noqa: SIM110 - the language of the kernel has no any()
+        if solid.low[i] < solid.near_low[i] or solid.high[i] > solid.near_high[i]:
+            return True
+    return False
+
+
+@compiled
+def widen(solid):
+    """Lays the box for which neighbours are sought round that of this tick, farther where its speed takes it."""
+    for i in range(3):
+        spare, ahead = 0.0, 0.0
+        if solid.active == 1:
+            spare, ahead = RESERVE * solid.reach + MARGIN, RESERVE_S * solid.velocity[i]
+        solid.near_low[i] = solid.low[i] - spare + min(ahead, 0.0)
+        solid.near_high[i] = solid.high[i] + spare + max(ahead, 0.0)
+
+
 @unit
-def sweep(scene, dt):
-    """Meets every pair that can touch, and writes the contacts."""
-    solids, order, counts = scene.solids, scene.order, scene.counts
-    counts[0], counts[2] = 0, 0
+def seek_neighbours(scene, dt):
+    """Which bodies are active, and for each body all that can come near it for a while, both in their order.
+
+    What is far away changes neither, so that it changes no bit of what the solver does.
+    """
+    solids, counts = scene.solids, scene.counts
+    counts[ACTIVE], counts[STALE] = 0, 0
     for s in range(solids.shape[0]):
-        solids[s].inside = 0
-        if s != GROUND and solids[s].pieces > 0:
-            box(solids[s], dt)
-    sort(order, solids)
-    grid = scene.grid[0]
+        one = solids[s]
+        one.near_first, one.near_last = 0, 0
+        moves = (one.kind == FREE and one.asleep == 0) or one.kind == DRIVEN or one.kind == TRIGGER
+        one.active = 1 if moves and is_met(one) else 0
+        if one.active == 1:
+            scene.active[counts[ACTIVE]] = s
+            counts[ACTIVE] += 1
+        for i in range(3):
+            one.shift[i], one.twist[i] = 0.0, 0.0
+        if is_met(one):
+            box(one, dt)
+        widen(one)
+    sort(scene.order, solids)
+    found, place = couple(scene), 0
+    for s in range(solids.shape[0]):
+        one = solids[s]
+        wide = one.near_last
+        one.near_first, one.near_last = place, place
+        place += wide
+    for k in range(found):
+        s, t = scene.couples[k, 0], scene.couples[k, 1]
+        insert(scene.near, solids[s], t)
+        insert(scene.near, solids[t], s)
+
+
+@compiled
+def couple(scene):
+    """Writes the pairs of bodies whose wide boxes overlap, sweeping along x, and counts them for each; how many."""
+    solids, order, found = scene.solids, scene.order, 0
     for k in range(order.shape[0]):
         s = order[k]
         one = solids[s]
-        if s == GROUND or one.pieces == 0 or one.kind == PARKED:
+        if s == GROUND or not is_met(one):
             continue
-        if one.kind == FREE and one.asleep == 0:
-            since = counts[0]
+        for j in range(k + 1, order.shape[0]):
+            t = order[j]
+            other = solids[t]
+            if other.near_low[0] > one.near_high[0]:
+                break
+            if t == GROUND or not is_met(other) or not (may_move(one) or may_move(other)):
+                continue
+            if not overlap(one.near_low, one.near_high, other.near_low, other.near_high):
+                continue
+            if found >= scene.couples.shape[0]:
+                scene.counts[LOST] += 1
+                continue
+            scene.couples[found, 0], scene.couples[found, 1] = s, t
+            one.near_last += 1
+            other.near_last += 1
+            found += 1
+    return found
+
+
+@compiled
+def insert(near, solid, t):
+    """Puts a neighbour into the stretch of a body, in order."""
+    place = solid.near_last
+    while place > solid.near_first and near[place - 1] > t:
+        near[place] = near[place - 1]
+        place -= 1
+    near[place] = t
+    solid.near_last += 1
+
+
+@compiled
+def wake(scene, s):
+    """Wakes a body that sleeps: its contacts are sought from now on."""
+    one = scene.solids[s]
+    if one.asleep == 0:
+        return
+    one.asleep, one.still = 0, 0.0
+    scene.counts[STALE] = 1
+    if one.active == 0:
+        one.active = 1
+        scene.active[scene.counts[ACTIVE]] = s
+        scene.counts[ACTIVE] += 1
+
+
+@unit
+def sweep(scene, dt):
+    """Meets every pair that can touch, and writes the contacts."""
+    solids, counts, grid = scene.solids, scene.counts, scene.grid[0]
+    counts[FOUND], counts[MET] = 0, 0
+    counts[TICKS] += 1
+    stale = counts[STALE] == 1 or counts[TICKS] == 1
+    for k in range(counts[ACTIVE]):
+        one = solids[scene.active[k]]
+        one.inside = 0
+        box(one, dt)
+        stale = stale or leaves(one)
+    if stale:
+        seek_neighbours(scene, dt)
+    k = 0
+    while k < counts[ACTIVE]:  # what is woken on the way comes behind the others
+        s = scene.active[k]
+        k += 1
+        one = solids[s]
+        one.looked = counts[TICKS]
+        if one.kind == FREE and one.inverse_mass[2] != 0.0:  # what is held at its height, the hold carries
+            since = counts[FOUND]
             if grid.plane == 1 and one.low[2] < 0.0:
                 meet_plane(scene, s, dt)
             if grid.nx > 0:
                 meet_triangles(scene, s, dt, since)
-        for j in range(k + 1, order.shape[0]):
-            t = order[j]
+        for place in range(one.near_first, one.near_last):
+            t = scene.near[place]
             other = solids[t]
-            if other.low[0] > one.high[0]:
-                break
-            if t == GROUND or other.pieces == 0 or other.kind == PARKED:
+            if other.looked == counts[TICKS] or other.kind == PARKED or (one.kind != FREE and other.kind != FREE):
+                continue  # a pair is met from the one that is looked at first
+            if not overlap(one.low, one.high, other.low, other.high):
                 continue
-            if (s == CRAFT and young(other)) or (t == CRAFT and young(one)):
-                continue
-            if other.low[1] > one.high[1] or other.high[1] < one.low[1]:
-                continue
-            if other.low[2] > one.high[2] or other.high[2] < one.low[2]:
-                continue
-            if one.kind != FREE and other.kind != FREE:
-                continue
-            idle_one, idle_other = one.kind == FIXED or one.asleep == 1, other.kind == FIXED or other.asleep == 1
-            if idle_one and idle_other:
+            if (one.owner == t and young(one)) or (other.owner == s and young(other)):
                 continue
             meet_pair(scene, min(s, t), max(s, t), dt)
 
@@ -110,7 +251,7 @@ def meet_pair(scene, s, t, dt):
     margin = reach_of(one, other, dt)
     for i in range(one.pieces):
         for j in range(other.pieces):
-            scene.counts[2] += 1
+            scene.counts[MET] += 1
             p, q = one.first_piece + i, other.first_piece + j
             found, nx, ny, nz = manifold.meet(
                 scene.pieces[p], one, scene.pieces[q], other, scene.corners, scene.faces, scene.outline, scene.work,
@@ -122,7 +263,7 @@ def meet_pair(scene, s, t, dt):
                         (other if other.kind == TRIGGER else one).inside += 1
                         break
                 continue
-            write(scene, s, t, p * 4096 + q, found, nx, ny, nz, scene.pieces[p].rub * scene.pieces[q].rub)
+            write(scene, s, t, p, q, found, nx, ny, nz, scene.pieces[p].rub * scene.pieces[q].rub)
 
 
 @compiled
@@ -132,11 +273,11 @@ def meet_plane(scene, s, dt):
     margin = reach_of(one, scene.solids[GROUND], dt)
     for i in range(one.pieces):
         p = one.first_piece + i
-        scene.counts[2] += 1
+        scene.counts[MET] += 1
         found = manifold.stand_on_plane(
             scene.pieces[p], one, scene.corners, scene.faces, scene.outline, scene.work, margin
         )
-        write(scene, s, GROUND, p * 4096, found, 0.0, 0.0, 1.0, scene.pieces[p].rub)
+        write(scene, s, GROUND, p, 0, found, 0.0, 0.0, 1.0, scene.pieces[p].rub)
 
 
 @compiled
@@ -172,13 +313,13 @@ def meet_triangles(scene, s, dt, since):
                     if manifold.over_triangle(piece, one, scene.corners, triangle) > margin:
                         continue  # all of it lies above the plane of the triangle
                     take_in_hand(scene, triangle)
-                    scene.counts[2] += 1
+                    scene.counts[MET] += 1
                     found, nx, ny, nz = manifold.meet(
                         piece, one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
                         scene.work, margin, 8 + triangle.sharp,
                     )  # fmt: skip
                     found = leave_out_shared(scene, since, p, found, nx, ny, nz, min(SAME, 0.1 * one.reach))
-                    write(scene, s, GROUND, p * 4096 + 1 + number * 16777216, found, nx, ny, nz, piece.rub)
+                    write(scene, s, GROUND, p, 1 + number, found, nx, ny, nz, piece.rub)
 
 
 @compiled
@@ -212,9 +353,9 @@ def leave_out_shared(scene, since, p, found, nx, ny, nz, near):
     work, left = scene.work, 0
     for k in range(found):
         known = False
-        for c in range(since, scene.counts[0]):
+        for c in range(since, scene.counts[FOUND]):
             other = scene.contacts[c]
-            if (other.key // 4096) % 4096 != p or other.gap > work[manifold.GAPS + k, 0] + 1e-6:
+            if other.piece != p or other.gap > work[manifold.GAPS + k, 0] + 1e-6:
                 continue
             if other.normal[0] * nx + other.normal[1] * ny + other.normal[2] * nz < ALIKE:
                 continue
@@ -231,23 +372,24 @@ def leave_out_shared(scene, since, p, found, nx, ny, nz, near):
 
 
 @compiled
-def write(scene, a, b, key, found, nx, ny, nz, rub):
+def write(scene, a, b, p, key, found, nx, ny, nz, rub):
     """Puts the points found into the list of contacts, and wakes what is met in motion."""
     solids, work = scene.solids, scene.work
     for k in range(found):
-        place = scene.counts[0]
+        place = scene.counts[FOUND]
         if place >= scene.contacts.shape[0]:
+            scene.counts[LOST] += found - k
             return
         contact = scene.contacts[place]
-        contact.a, contact.b, contact.key = a, b, key
+        contact.a, contact.b, contact.piece, contact.key = a, b, p, key
         contact.normal[0], contact.normal[1], contact.normal[2] = nx, ny, nz
         for i in range(3):
             contact.point[i] = work[manifold.FOUND + k, i]
         contact.gap = work[manifold.GAPS + k, 0]
         contact.friction = rub
         if contact.gap < TOUCHING:
-            if solids[b].kind == FREE and solids[b].asleep == 1 and (a == CRAFT or solids[a].asleep == 0):
-                solids[b].asleep, solids[b].still = 0, 0.0
-            if solids[a].kind == FREE and solids[a].asleep == 1 and (b != GROUND and solids[b].kind != FIXED):
-                solids[a].asleep, solids[a].still = 0, 0.0
-        scene.counts[0] = place + 1
+            if solids[b].kind == FREE and solids[a].asleep == 0:
+                wake(scene, b)
+            if solids[a].kind == FREE and b != GROUND and solids[b].kind != FIXED:
+                wake(scene, a)
+        scene.counts[FOUND] = place + 1

@@ -187,7 +187,7 @@ def closest(piece_a, solid_a, piece_b, solid_b, corners, work, limit):
     if spatial.dot(way, way) < 1e-12:
         way = (0.0, 0.0, 1.0)
     count = 0
-    size = 1e300
+    size, far = 1e300, 1e300
     for _ in range(ROUNDS):
         a = support(piece_a, solid_a, corners, way)
         b = support(piece_b, solid_b, corners, (-way[0], -way[1], -way[2]))
@@ -226,7 +226,7 @@ def closest(piece_a, solid_a, piece_b, solid_b, corners, work, limit):
         if nearer < NEAR * NEAR:
             return 0.0
         if nearer >= size:
-            break
-        size = nearer
+            break  # the rounding of floats: the points of the round before were nearer, and stand there still
+        size, far = nearer, write_nearest(work, count)
         way = (-x, -y, -z)
-    return write_nearest(work, count)
+    return far

@@ -307,7 +307,8 @@ def points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, ma
             work[FOUND, i] = 0.5 * (on_a + on_b)
         work[GAPS, 0] = gap
         return 1, nx, ny, nz
-    return thin_out(work, found, nx, ny, nz), nx, ny, nz
+    left = thin_out(work, found, nx, ny, nz)
+    return left, nx, ny, nz
 
 
 @compiled

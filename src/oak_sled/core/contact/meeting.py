@@ -1,148 +1,265 @@
-"""The craft in the contact scene: it goes in with the speeds its forces gave it, and comes out with those that agree.
+"""The contacts of a tick: crafts go in with the speeds their forces gave them, and come out with those that agree.
 
-What contacts gave it is booked on a ledger line as a force over the tick, at the point where it acted.
+What contacts gave a craft is booked on lines of its ledger as a force over the tick, at the point where it acted: walls
+on that of its bumper, or on their own; all else as contact. What carries it becomes its supports.
 """
 
 from __future__ import annotations
 
 import math
 
-from oak_sled.core import body as body_module
 from oak_sled.core import spatial
-from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import solver
-from oak_sled.core.contact.things import CRAFT, FIXED, GROUND, OVERLAP, TOUCHING, UPRIGHT
-from oak_sled.core.contact.walls import APART
+from oak_sled.core.compiler.kernel import Address, compiled, unit
+from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
+from oak_sled.core.contact import broad, solver
+from oak_sled.core.contact.things import FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
+from oak_sled.core.state import CONTACT, CRAFT, HULL_SUPPORTS, NOW, SUPPORT, WALLS
 
 STOP = 2
+APART = 0.25
+"""s clear of every wall after which a touch is a new hit: a craft that scrapes along touches again and again."""
 
 
 @unit
-def meet_things(body, scene, now, gravity, k):
-    """Step 6 among things; what it did stands on ledger line `k`."""
-    craft = scene.solids[CRAFT]
-    put_in(body, craft, now)
-    solver.speed_up(scene, gravity, now.dt)
-    solver.meet(scene, now.dt)
-    if now.time == 0.0:
+def meet(crafts, scene, supports, gravity, nows):
+    """Step 6: all bodies meet; crafts come out with what that did to them, the others are moved."""
+    solids, dt = scene.solids, nows[0].dt
+    if scene.counts[TICKS] == 0:
+        broad.seek_neighbours(scene, dt)  # bodies are active from the first tick on
+    for c in range(crafts.shape[0]):
+        put_in(solids[crafts[c].body], nows[c])
+    solver.speed_up(scene, gravity, dt)
+    solver.meet(scene, dt)
+    if nows[0].time == 0.0:
         note_overlap(scene)
-    look_round(scene, now, k)
-    answer_wall(scene, craft, now)
-    take_out(body, craft, now, k)
-    solver.move_all(scene, now.dt)
+    for c in range(crafts.shape[0]):
+        craft, now = crafts[c], nows[c]
+        collect_supports(craft, scene, supports, now)
+        answer_wall(c, craft, scene, now)
+        take_out(craft, scene, now)
+    solver.move_all(scene, dt)
 
 
 @compiled
-def put_in(body, craft, now):
-    """The craft's state into its solid."""
-    craft.mass = body.mass
+def put_in(body, now):
+    """What the forces of this tick gave a craft, and its speeds before the contacts."""
     for i in range(3):
-        craft.position[i], craft.velocity[i], craft.spin[i] = now.position[i], now.velocity[i], now.spin[i]
-        craft.inverse_mass[i] = body.free[i] / body.mass
-        for j in range(3):
-            craft.axes[i, j] = now.axes[i, j]
-            craft.inverse_inertia[i, j] = now.inverse_inertia[i, j]
+        body.gained[i] = body.velocity[i] - now.start_velocity[i]
+        body.gained_spin[i] = body.spin[i] - now.start_spin[i]
+        now.next_velocity[i], now.next_spin[i] = body.velocity[i], body.spin[i]
 
 
 @compiled
-def take_out(body, craft, now, k):
-    """What the contacts gave the craft, booked; the shift out of an overlap is a change of place and not of speed."""
-    gained = (craft.spin[0] - now.spin[0], craft.spin[1] - now.spin[1], craft.spin[2] - now.spin[2])
+def take_out(craft, scene, now):
+    """Books what the contacts gave a craft: what walls did by their impulses, the rest of the change as contact."""
+    body = scene.solids[craft.body]
+    line = craft.bumper_line if craft.bumper_line >= 0 else now.parts + WALLS
+    gained = (body.spin[0] - now.next_spin[0], body.spin[1] - now.next_spin[1], body.spin[2] - now.next_spin[2])
     moment = spatial.times(now.inertia, gained)
-    turned = 0.0
-    for i in range(3):
-        now.lines[k, i] += body.mass * (craft.velocity[i] - now.velocity[i]) / now.dt
-        now.lines[k, 3 + i] += moment[i] / now.dt
-        now.velocity[i], now.spin[i] = craft.velocity[i], craft.spin[i]
-        now.momentum[i] += moment[i]
-        now.position[i] += now.dt * craft.shift[i]
-        turned += abs(craft.twist[i])
-    if turned > 0.0:
-        dt = now.dt
-        spatial.turn(now.attitude, (dt * craft.twist[0], dt * craft.twist[1], dt * craft.twist[2]))
-        body_module.refresh(body, now)
-        # the turn is no motion: the spin stays, and the momentum is what that spin means now
-        after = spatial.times(now.inertia, (now.spin[0], now.spin[1], now.spin[2]))
+    force, torque, walls, others = by_walls(craft, scene)
+    k = now.parts + CONTACT
+    if walls > 0.0 and others == 0.0:
+        k = line
+    elif walls > 0.0:
+        turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
         for i in range(3):
-            now.lines[k, 3 + i] += (after[i] - now.momentum[i]) / now.dt
-            now.momentum[i] = after[i]
+            now.lines[line, i] += force[i] * craft.free[i] / now.dt
+            now.lines[line, 3 + i] += turned[i] / now.dt
+            now.lines[k, i] -= force[i] * craft.free[i] / now.dt
+            now.lines[k, 3 + i] -= turned[i] / now.dt
+    for i in range(3):
+        now.lines[k, i] += body.mass * (body.velocity[i] - now.next_velocity[i]) / now.dt
+        now.lines[k, 3 + i] += moment[i] / now.dt
+        now.momentum[i] += moment[i]
+    if craft.bumper_line >= 0:
+        now.activity[line] = now.in_wall
+
+
+@compiled
+def by_walls(craft, scene):
+    """N s and N m s that upright faces of what never moves gave a craft, and how many contacts were such and others."""
+    x, y, z, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    walls, others = 0.0, 0.0
+    for c in range(scene.counts[FOUND]):
+        contact = scene.contacts[c]
+        if contact.push <= 0.0 or (contact.a != craft.body and contact.b != craft.body):
+            continue
+        if not is_wall(scene, contact, craft.body):
+            others += 1.0
+            continue
+        walls += 1.0
+        n, t, u = contact.normal, contact.way, contact.across
+        p, q, r = contact.push, contact.drag_way, contact.drag_across
+        j = (p * n[0] + q * t[0] + r * u[0], p * n[1] + q * t[1] + r * u[1], p * n[2] + q * t[2] + r * u[2])
+        m = spatial.cross((contact.lever_a[0], contact.lever_a[1], contact.lever_a[2]), j)
+        x, y, z, tx, ty, tz = x + j[0], y + j[1], z + j[2], tx + m[0], ty + m[1], tz + m[2]
+    return (x, y, z), (tx, ty, tz), walls, others
+
+
+@compiled
+def is_wall(scene, contact, body):
+    """Whether a contact of a craft is with an upright face of something that never moves."""
+    if contact.a != body or contact.b == GROUND or abs(contact.normal[2]) > UPRIGHT:
+        return False
+    return scene.solids[contact.b].kind == FIXED
 
 
 @compiled
 def note_overlap(scene):
     """Which two solids start farthest into one another."""
-    for c in range(scene.counts[0]):
+    for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]
         if -contact.gap > max(scene.start[0], OVERLAP):
             scene.start[0], scene.start[1], scene.start[2] = -contact.gap, contact.a, contact.b
 
 
 @compiled
-def look_round(scene, now, k):
-    """What carries the craft, what it leans on, and where the contacts act on it."""
-    load, leans, stands, total = 0.0, 0.0, 0.0, 0.0
-    x, y, z = 0.0, 0.0, 0.0
-    up_x, up_y, up_z = 0.0, 0.0, 0.0
-    for p in range(now.parts):
-        for foot in range(4):
-            now.foot_load[p, foot] = 0.0
-    for c in range(scene.counts[0]):
+def collect_supports(craft, scene, supports, now):
+    """What carries a craft and what it leans on, from the contacts of this tick, and where they act on it."""
+    free = craft.free[2] == 1.0
+    first, hulls = craft.first_support, 0
+    if free:
+        for k in range(first, first + craft.supports):
+            supports[k].load, supports[k].below = 0.0, -1
+    leans, line = 0.0, now.parts + CONTACT
+    total, x, y, z = 0.0, 0.0, 0.0, 0.0
+    for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]
-        if contact.a != CRAFT or contact.fast == 1:
+        if contact.a != craft.body and contact.b != craft.body:
             continue
         if contact.push <= 0.0 and contact.gap > TOUCHING:
             continue
-        if contact.normal[2] > UPRIGHT:
-            stands = 1.0
-            load += contact.push * contact.normal[2] / now.dt
-            up_x += contact.push * contact.normal[0]
-            up_y += contact.push * contact.normal[1]
-            up_z += contact.push * contact.normal[2]
-            piece = scene.pieces[(contact.key // 4096) % 4096]
-            if piece.part >= 0:
-                column = 1 if piece.long == 1 and contact.local[0] < piece.centre[0] else 0
-                foot = column + 2 * piece.row if piece.long == 1 else piece.row
-                now.foot_load[piece.part, foot] += contact.push / now.dt
-        elif contact.normal[2] > -UPRIGHT and contact.push > 0.0 and contact.b != GROUND:
+        sign = 1.0 if contact.a == craft.body else -1.0
+        rise = sign * contact.normal[2]
+        if rise > UPRIGHT:
+            if free:
+                k = foot_of(craft, scene, contact, supports)
+                if k < 0:
+                    k = first + craft.feet + min(hulls, HULL_SUPPORTS - 1)
+                    hulls += 1
+                    supports[k].part = -1
+                bear(craft, scene, contact, sign, supports[k], now)
+        elif rise > -UPRIGHT and touches(contact, now) and contact.a != GROUND and contact.b != GROUND:
             leans = 1.0
         total += contact.push
         x += contact.push * contact.point[0]
         y += contact.push * contact.point[1]
         z += contact.push * contact.point[2]
-    size = math.sqrt(up_x * up_x + up_y * up_y + up_z * up_z)
-    if size > 0.0:
-        now.up[0], now.up[1], now.up[2] = up_x / size, up_y / size, up_z / size
-    else:
-        now.up[0], now.up[1], now.up[2] = 0.0, 0.0, 1.0
-    now.on_ground, now.load, now.leaning, now.in_wall = stands, load, leans, leans
+    now.leaning, now.in_wall = leans, leans
     if total > 0.0:
-        now.points[k, 0], now.points[k, 1], now.points[k, 2] = x / total, y / total, z / total
+        now.points[line, 0], now.points[line, 1], now.points[line, 2] = x / total, y / total, z / total
+        if craft.bumper_line >= 0:
+            for i in range(3):
+                now.points[craft.bumper_line, i] = now.points[line, i]
+    if free:
+        sum_up(craft, supports, now)
 
 
 @compiled
-def answer_wall(scene, craft, now):
+def touches(contact, now):
+    """Whether something upright is touched: pushed in this tick, or since a tick in which it was."""
+    if contact.fast == 1:
+        return False
+    return contact.push > 0.0 or (now.leaning == 1.0 and contact.gap <= TOUCHING)
+
+
+@compiled
+def foot_of(craft, scene, contact, supports):
+    """The support of the foot that a contact stands on; -1 where it is one of the hull."""
+    if contact.a != craft.body:
+        return -1
+    piece = scene.pieces[contact.piece]
+    if piece.part < 0:
+        return -1
+    foot = piece.row
+    if piece.long == 1:
+        foot = 2 * piece.row + (1 if contact.local[0] < piece.centre[0] else 0)
+    for k in range(craft.first_support, craft.first_support + craft.feet):
+        if supports[k].part == piece.part and supports[k].foot == foot:
+            return k
+    return -1
+
+
+@compiled
+def bear(craft, scene, contact, sign, support, now):
+    """Adds a contact to a support: its load, and what it stands on, by the greatest part of it."""
+    load = contact.push / now.dt
+    below = contact.b if sign > 0.0 else contact.a
+    if load >= support.load:
+        support.below, support.material = below, scene.solids[below].material
+        support.gap = contact.gap
+        lever = contact.lever_b
+        if sign < 0.0:
+            lever = contact.lever_a
+        other = scene.solids[below]
+        spin = (other.spin[0], other.spin[1], other.spin[2])
+        swing = spatial.cross(spin, (lever[0], lever[1], lever[2]))
+        for i in range(3):
+            support.point[i], support.normal[i] = contact.point[i], sign * contact.normal[i]
+            support.velocity[i] = other.velocity[i] + swing[i]
+    support.load += load
+
+
+@compiled
+def sum_up(craft, supports, now):
+    """Load, upward direction and surface speed of a craft, from its supports."""
+    load, stands, weights = 0.0, 0.0, 0.0
+    x, y, z = 0.0, 0.0, 0.0
+    for i in range(3):
+        now.below[i] = 0.0
+    for k in range(craft.first_support, craft.first_support + craft.supports):
+        support = supports[k]
+        if support.below < 0:
+            continue
+        stands = 1.0
+        load += support.load * support.normal[2]
+        weights += support.load
+        x, y, z = (
+            x + support.load * support.normal[0],
+            y + support.load * support.normal[1],
+            z + support.load * support.normal[2],
+        )
+        for i in range(3):
+            now.below[i] += support.load * support.velocity[i]
+    size = math.sqrt(x * x + y * y + z * z)
+    if size > 0.0:
+        now.up[0], now.up[1], now.up[2] = x / size, y / size, z / size
+        for i in range(3):
+            now.below[i] /= weights
+    else:
+        now.up[0], now.up[1], now.up[2] = 0.0, 0.0, 1.0
+    now.on_ground, now.load = stands, load
+
+
+@compiled
+def answer_wall(c, craft, scene, now):
     """A bumper that stops dead, or that keeps only a share along: at the hit, not while it leans on."""
     first = now.clear_for > APART + 0.5 * now.dt
     if now.leaning == 0.0:
         now.clear_for += now.dt
         return
     now.clear_for = 0.0
-    if not first or scene.answer[0] < 0.0:
+    if not first or scene.answer[c, 0] < 0.0:
         return
-    for c in range(scene.counts[0]):
-        contact = scene.contacts[c]
-        if contact.a != CRAFT or contact.push <= 0.0 or abs(contact.normal[2]) > UPRIGHT:
+    body = scene.solids[craft.body]
+    for k in range(scene.counts[FOUND]):
+        contact = scene.contacts[k]
+        if contact.push <= 0.0 or contact.fast == 1 or not is_wall(scene, contact, craft.body):
             continue
-        if scene.solids[contact.b].kind != FIXED or contact.b == GROUND:
-            continue
-        if scene.answer[0] == STOP:
+        if scene.answer[c, 0] == STOP:
             for i in range(3):
-                craft.velocity[i], craft.spin[i] = 0.0, 0.0
+                body.velocity[i], body.spin[i] = 0.0, 0.0
             return
         n = contact.normal
         size = math.sqrt(n[0] * n[0] + n[1] * n[1])
         tx, ty = -n[1] / size, n[0] / size
-        lost = (1.0 - scene.answer[1]) * (craft.velocity[0] * tx + craft.velocity[1] * ty)
-        craft.velocity[0] -= lost * tx
-        craft.velocity[1] -= lost * ty
+        lost = (1.0 - scene.answer[c, 1]) * (body.velocity[0] * tx + body.velocity[1] * ty)
+        body.velocity[0] -= lost * tx
+        body.velocity[1] -= lost * ty
         return
+
+
+MEETING = Address(
+    (Array(Record(CRAFT), (None,)), None, Array(Record(SUPPORT), (None,)), FLOAT, Array(Record(NOW), (None,))), NOTHING
+)
+"""`meet` by its address."""

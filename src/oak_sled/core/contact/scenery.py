@@ -18,7 +18,8 @@ from oak_sled.core.state import Floats, Ints, Records
 
 ROUNDING = 0.02
 """m by which the core of a box or hull is drawn in, at most; and a twentieth of its least width."""
-CONTACTS_EACH = 48
+CONTACTS_EACH, NEIGHBOURS_EACH = 48, 64
+"""Contact points and neighbours that there is room for, for every body."""
 SHARP = math.radians(2.0)
 """Angle past which the edge between two triangles stands out."""
 
@@ -199,17 +200,17 @@ def scene(
     plane: bool = True,
     triangles: Floats | Laid | None = None,
     materials: Floats | None = None,
-    craft: Solid | None = None,
+    crafts: Sequence[Solid] = (),
     patches: Records | None = None,
     ground_material: int = 0,
 ) -> Scene:
     """A scene of solids on the level ground at height 0 (if `plane`) and on triangles of shape (n, 3, 3), m.
 
-    materials : friction and bounce of every pair, shape (m, m, 2). The craft is solid 0 and the ground solid 1.
+    materials : friction and bounce of every pair, shape (m, m, 2). The ground is solid 0; crafts come next.
     """
-    nobody = Solid((), kind=things.FIXED)
     ground = Solid((), kind=things.FIXED, material=ground_material)
-    every = [craft or nobody, ground, *solids]
+    every = [ground, *crafts, *solids]
+    room = max(256, CONTACTS_EACH * len(every))
     pieces = [piece for held in {id(solid.pieces): solid.pieces for solid in every}.values() for piece in held]
     made = Scene(
         solids=np.zeros(len(every), things.SOLID),
@@ -222,14 +223,17 @@ def scene(
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
-        contacts=np.zeros(max(256, CONTACTS_EACH * len(every)), things.CONTACT),
-        before=np.zeros(max(256, CONTACTS_EACH * len(every)), things.CONTACT),
-        table=np.zeros(max(512, 64 * len(every)), np.int64),
+        contacts=np.zeros(room, things.CONTACT),
+        before=np.zeros(room, things.CONTACT),
+        table=np.zeros(2 * room, np.int64),
         order=np.arange(len(every), dtype=np.int64),
-        turns=np.zeros(max(256, CONTACTS_EACH * len(every)), np.int64),
+        active=np.zeros(len(every), np.int64),
+        couples=np.zeros((NEIGHBOURS_EACH * len(every), 2), np.int64),
+        near=np.zeros(2 * NEIGHBOURS_EACH * len(every), np.int64),
+        turns=np.zeros(room, np.int64),
         roots=np.zeros(len(every), np.int64),
-        counts=np.zeros(4, np.int64),
-        answer=np.array([-1.0, 0.0, 0.0, 0.0]),
+        counts=np.zeros(8, np.int64),
+        answer=np.tile([-1.0, 0.0, 0.0, 0.0], (max(1, len(crafts)), 1)),
         work=np.zeros((SCRATCH, 3)),
         patches=np.zeros(0, surface.PATCH) if patches is None else patches,
         start=np.zeros(3),
@@ -241,6 +245,8 @@ def scene(
     known: dict[int, np.void] = {}  # solids of one shape share their pieces
     for number, solid in enumerate(every):
         _fill(made, made.solids[number], solid, cursor, known)
+    made.solids["craft"] = made.solids["owner"] = -1
+    made.solids["craft"][1 : 1 + len(crafts)] = np.arange(len(crafts))
     if isinstance(triangles, Laid):
         return _with_triangles(made, triangles)
     if triangles is not None and len(triangles):

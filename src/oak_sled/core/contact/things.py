@@ -3,7 +3,7 @@
 A piece is a core (a few corners, or an upright disc-ended rod for a cylinder) with a radius round it: a ball is one
 corner and a radius, a capsule two. A box or hull has a core drawn in by a small radius, so that pieces
 that touch still have cores apart, between which the closest points are well defined; its faces stand at
-their true place. Solid 0 is the craft, solid 1 the ground, which never moves.
+their true place. Solid 0 is the ground, which never moves; crafts come next.
 """
 
 from __future__ import annotations
@@ -18,19 +18,22 @@ FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
 """How a solid moves: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be
 dropped, fixed until then; and a shot that is not in flight, which nothing meets."""
 POINTS, CYLINDER = range(2)
-CRAFT, GROUND = 0, 1
+GROUND = 0
 
 SLOP = 1e-3
 """m of overlap that is left alone, so that what rests keeps touching."""
 TOUCHING = 2e-3
 """m of gap within which a fast meeting is answered; before that it is only kept from passing."""
+RESERVE, RESERVE_S = 0.25, 0.3
+"""Share of its reach, and s of its speed, by which the box in which a body's neighbours are known goes round it."""
 MARGIN = 0.02
 """m of gap within which a contact is kept."""
 BOUNCING = 0.3
 """m/s of approach below which nothing bounces."""
 VELOCITY_ROUNDS, PLACE_ROUNDS = 14, 6
-BOUNCE_ROUNDS = 4
-SPARE_ROUNDS, SPARE_WORK = 60, 2400
+BLOW_ROUNDS, SHARED_ROUNDS = 4, 60
+"""Rounds over all pairs that hit each other at least, and rounds over the points of one pair at most."""
+SPARE_ROUNDS, SPARE_WORK = 150, 5000
 """Rounds more where contacts are few: so many at most, and no more than this many solved contacts."""
 FIRST_ROUNDS, FIRST_WORK = 400, 250_000
 """The same for the tick in which a scene of many contacts begins: nothing is known of them yet, and what is found in
@@ -39,6 +42,8 @@ AGREED = 5e-6
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""
+CALM_SPEED, CALM_SPIN = 0.004, 0.02
+"""m/s and rad/s by which that may change meanwhile: more, and something accelerates it."""
 UPRIGHT = 0.5
 """Upward part of a normal below which a contact is a wall, and above which it is ground."""
 OVERLAP = 0.01
@@ -49,12 +54,15 @@ MOST_OUTLINE = 24
 SOLID = np.dtype(
     [
         ("kind", "i8"),
+        ("craft", "i8"),  # whose body it is; -1: no craft's
+        ("active", "i8"),  # 1 while its contacts are sought
         ("first_piece", "i8"),
         ("pieces", "i8"),
         ("material", "i8"),
         ("asleep", "i8"),
         ("inside", "i8"),  # of a trigger: how many solids are in it now
         ("still", "f8"),  # s it has been slow
+        ("calm", "f8", (6,)),  # velocity and spin when that began
         ("mass", "f8"),
         ("inverse_mass", "f8", (3,)),  # 1/kg along the world axes; zero where held or fixed
         ("inertia", "f8", (3, 3)),  # kg m2, its own axes
@@ -66,6 +74,8 @@ SOLID = np.dtype(
         ("axes", "f8", (3, 3)),
         ("velocity", "f8", (3,)),
         ("spin", "f8", (3,)),
+        ("gained", "f8", (3,)),  # m/s and rad/s that its forces gave it in this tick
+        ("gained_spin", "f8", (3,)),
         ("shift", "f8", (3,)),  # m/s that only moves it out of an overlap in this tick
         ("twist", "f8", (3,)),
         ("middle", "f8", (3,)),  # m, of its pieces, own axes
@@ -73,11 +83,17 @@ SOLID = np.dtype(
         ("half", "f8", (3,)),  # m, half extents of the box round it, own axes
         ("low", "f8", (3,)),
         ("high", "f8", (3,)),
+        ("near_low", "f8", (3,)),  # the box for which its neighbours are known
+        ("near_high", "f8", (3,)),
+        ("looked", "i8"),  # the tick in which its contacts were sought last
+        ("near_first", "i8"),
+        ("near_last", "i8"),
         ("sway", "f8", (3,)),  # a driven solid goes to and fro: m along world axes
         ("period", "f8"),
         ("home", "f8", (3,)),
         ("time", "f8"),
-        ("shot", "i8"),  # one more than the launcher's number among the parts; 0: no shot
+        ("shot", "i8"),  # one more than the launcher's number among the parts of all crafts; 0: no shot
+        ("owner", "i8"),  # the body of the craft that fires it
         ("age", "f8"),  # s that a shot has flown; -1 while it is parked
     ]
 )
@@ -117,11 +133,17 @@ TRIANGLE = np.dtype(
 
 GRID = np.dtype([("plane", "i8"), ("x", "f8"), ("y", "f8"), ("cell", "f8"), ("nx", "i8"), ("ny", "i8")])
 
+FOUND, BEFORE, MET, SOLVED, ACTIVE, STALE, TICKS, LOST = range(8)
+"""Places in `Scene.counts`: contacts now, contacts before, pairs of pieces met, contacts solved, active solids, whether
+neighbours have to be sought anew, ticks done, and contact points and neighbours that found no room."""
+
 CONTACT = np.dtype(
     [
         ("a", "i8"),
         ("b", "i8"),
-        ("key", "i8"),
+        ("piece", "i8"),  # of a
+        ("key", "i8"),  # the pieces, or the piece and the triangle
+        ("island", "i8"),  # a body of the group that is solved together
         ("fast", "i8"),  # 1: only kept from passing in this tick
         ("normal", "f8", (3,)),  # from b to a, world axes
         ("way", "f8", (3,)),
@@ -134,6 +156,8 @@ CONTACT = np.dtype(
         ("friction", "f8"),
         ("bounce", "f8"),
         ("approach", "f8"),  # m/s along the normal before anything answered
+        ("gained", "f8"),  # m/s of it that forces gave in this tick
+        ("target", "f8"),  # m/s along the normal that it is held to at least
         ("mass", "f8"),  # kg felt along the normal
         ("mass_way", "f8"),
         ("mass_across", "f8"),
@@ -142,6 +166,10 @@ CONTACT = np.dtype(
         ("turn_a", "f8", (3, 3)),  # rad/s that an impulse of 1 N s along each of them gives
         ("turn_b", "f8", (3, 3)),
         ("push", "f8"),  # N s so far
+        ("blow", "f8", (3,)),  # N s along the three directions with which a hit was answered first
+        ("step", "f8", (3,)),  # N s that the last round changed along the three directions
+        ("course", "f8", (3,)),  # N s by which the rounds are hurried on: see `solver.hurry`
+        ("event", "f8", (3,)),  # the same, of one of several hits in a tick
         ("drag_way", "f8"),
         ("drag_across", "f8"),
         ("drag", "f8", (3,)),
@@ -152,7 +180,7 @@ CONTACT = np.dtype(
 
 
 class Scene(NamedTuple):
-    """All that can touch. counts: contacts now, contacts before, candidate pairs met, contacts solved."""
+    """All that can touch. counts : see FOUND and the names behind it."""
 
     solids: Records
     pieces: Records
@@ -168,10 +196,13 @@ class Scene(NamedTuple):
     before: Records
     table: Ints
     order: Ints  # solids along x
+    active: Ints  # solids whose contacts are sought, in their order
+    couples: Ints  # neighbours while they are sought, shape (n, 2)
+    near: Ints  # the neighbours of every solid, one stretch after another
     turns: Ints  # contacts by height
     roots: Ints
     counts: Ints
-    answer: Floats  # how the craft answers a wall: response (-1: as anything), share kept along, bounce, scrape
+    answer: Floats  # how each craft answers a wall: response (-1: as anything), share kept along, bounce, scrape
     work: Floats
     patches: Records  # see `surface.PATCH`
     start: Floats  # m of the deepest overlap at the start, and the two solids

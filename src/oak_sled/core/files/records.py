@@ -7,6 +7,7 @@ that other tools read. Its CSV writer is also what makes a CSV of an hour a matt
 
 from __future__ import annotations
 
+import re
 import weakref
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
@@ -19,6 +20,8 @@ from oak_sled.core.files import disk
 from oak_sled.core.record import Layout, Record
 from oak_sled.core.state import Floats
 
+_LATER = re.compile(r"block\..*\.(velocity|spin)\.[xyz]")
+"""Columns that records of earlier versions do not have."""
 CHUNK = 7200
 """Rows of a group."""
 
@@ -31,7 +34,7 @@ def save(record: Record, path: Path, told: Callable[[int], None] | None = None) 
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    names = record.layout.names
+    names = record.layout.stored
     schema = pa.schema([(name, pa.float64()) for name in names])
     with (
         disk.written(path) as file,
@@ -76,6 +79,7 @@ class Stored:
             raise refuse(self._where, f"cannot be read: {disk.words(error)}", "a record of a run") from None
         weakref.finalize(self, self._file.close)
         self._open: Any = None
+        self._there: set[str] = set()
         self._group: tuple[int, Floats] | None = None
 
     def _reader(self) -> Any:
@@ -87,7 +91,9 @@ class Stored:
                 found = pq.ParquetFile(self._file, page_checksum_verification=True)
             except (pa.ArrowException, OSError, ValueError) as error:
                 raise self._damaged(error) from None
-            missing = [name for name in self._names if name not in found.schema_arrow.names]
+            there = set(found.schema_arrow.names)
+            missing = [name for name in self._names if name not in there and not _LATER.fullmatch(name)]
+            self._there = there
             if missing:
                 raise refuse(self._where, f"has no column {missing[0]!r}", "the record of this craft on this ground")
             self._ends = np.cumsum([found.metadata.row_group(k).num_rows for k in range(found.num_row_groups)])
@@ -99,8 +105,10 @@ class Stored:
 
     def _read(self, reader: Any, names: list[str]) -> Floats:
         try:
-            found = reader(columns=names)
-            columns = [found.column(name).to_numpy() for name in names]
+            known = [name for name in names if name in self._there]
+            found = reader(columns=known or self._names[:1])
+            unknown = np.full(found.num_rows, np.nan)  # of a record from before it was kept
+            columns = [found.column(name).to_numpy() if name in self._there else unknown for name in names]
         except Exception as error:  # pyarrow raises what its codecs raise
             raise self._damaged(error) from None
         return np.stack([np.asarray(column, dtype=np.float64) for column in columns], axis=1)
@@ -141,4 +149,4 @@ class Stored:
 
 def load(paths: Sequence[Path], layout: Layout) -> Record:
     """The record in one or more files, one after the other; raises `Refused`. Nothing of it is read yet."""
-    return Record(layout, [Stored(path, layout.names) for path in paths])
+    return Record(layout, [Stored(path, layout.stored) for path in paths])

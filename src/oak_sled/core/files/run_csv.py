@@ -10,6 +10,7 @@ from typing import BinaryIO
 import numpy as np
 
 from oak_sled.core.files import disk, records
+from oak_sled.core.record import HEAD_NAMES
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 
@@ -17,31 +18,42 @@ _UNITS = {"position": "m", "velocity": "m/s", "spin": "rad/s", "point": "m", "lo
 
 
 def labels(run: Run) -> list[str]:
-    """The header: t first, then the craft's motion, channels, parts, and blocks, units in brackets."""
-    craft = run.job.craft.id
+    """The header: t first, then motion, channels and parts of every craft, then blocks and shots, units in brackets."""
+    layout = run.layout
     found = ["t [s]"]
-    for name in run.layout.names:
-        pieces = name.split(".")
-        if pieces[0] == "block":  # what lies on the ground is nobody's
-            found.append(f"{name} [m]" if pieces[2] == "position" else name)
-            continue
-        unit = _UNITS.get(pieces[0], "")
-        if len(pieces) == 3:
-            unit = {"force": "N", "torque": "N m", "point": "m"}[pieces[1]]
-        found.append(f"{craft}.{name.replace('held axes', 'held_axes')}" + (f" [{unit}]" if unit else ""))
-        if name == "velocity.z":
-            found.append(f"{craft}.speed [m/s]")
+    for one in layout.crafts:
+        for name in one.names:
+            found.append(_label(one.id, name))
+            if name == "velocity.z":
+                found.append(f"{one.id}.speed [m/s]")
+    for name in layout.names[layout.first_thing : layout.first_shot_of(0)]:
+        unit = _UNITS.get(name.split(".")[2], "")
+        found.append(name + (f" [{unit}]" if unit else ""))  # what lies on the ground is nobody's
+    for one in layout.crafts:
+        found += [_label(one.id, name) for name in one.shot_columns]
     return found
+
+
+def _label(craft: str, name: str) -> str:
+    pieces = name.split(".")
+    unit = _UNITS.get(pieces[0], "")
+    if pieces[0] == "shot":
+        unit = ""
+    elif len(pieces) == 3:
+        unit = {"force": "N", "torque": "N m", "point": "m"}[pieces[1]]
+    return f"{craft}.{name.replace('held axes', 'held_axes')}" + (f" [{unit}]" if unit else "")
 
 
 def rows_of(run: Run) -> Iterator[Floats]:
     """The numbers below the header in pieces, shape (n, columns)."""
-    velocity, done = run.layout.place("velocity.x"), 0
+    layout, done = run.layout, 0
+    ends = [layout.first_of(who) + HEAD_NAMES.index("velocity.z") + 1 for who in range(len(layout.crafts))]
     for rows in run.record.chunks(records.CHUNK):
-        t = (run.first_tick + done + np.arange(len(rows))) * run.job.dt
-        speed = np.sqrt(np.sum(rows[:, velocity : velocity + 3] ** 2, axis=1))
-        after = velocity + 3
-        yield np.column_stack([t, rows[:, :after], speed, rows[:, after:]])
+        pieces, first = [(run.first_tick + done + np.arange(len(rows)))[:, None] * run.job.dt], 0
+        for end in ends:
+            pieces += [rows[:, first:end], np.sqrt(np.sum(rows[:, end - 3 : end] ** 2, axis=1))[:, None]]
+            first = end
+        yield np.concatenate([*pieces, rows[:, first:]], axis=1)
         done += len(rows)
 
 

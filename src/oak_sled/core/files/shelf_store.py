@@ -24,7 +24,7 @@ from oak_sled.core import document, measures, run
 from oak_sled.core.craft import Craft
 from oak_sled.core.document import Frozen
 from oak_sled.core.faults import Refused, refuse
-from oak_sled.core.files import disk, records, yard_json
+from oak_sled.core.files import disk, migrations, records, yard_json
 from oak_sled.core.record import Layout, Record, Sealed
 from oak_sled.core.run import Run
 from oak_sled.core.shelf import Card, Kept, trail_of
@@ -41,12 +41,14 @@ _OLD_INDEX = "shelf.json"
 
 
 class Opened(NamedTuple):
-    """A yard, its shelf, a line for each card that could not be read, and the stamp of the file."""
+    """A yard, its shelf, a line for each card that could not be read, the stamp of the file, and a line where it was of
+    an older format, else ""."""
 
     yard: Yard
     cards: tuple[Card, ...]
     lost: tuple[str, ...]
     stamp: str
+    told: str = ""
 
 
 def folder_of(file: Path) -> Path:
@@ -191,6 +193,7 @@ def _card_data(card: Card) -> dict[str, Any]:
     job = card.job
     return {
         "craft": job.craft.model_dump(mode="json"),
+        "others": [one.model_dump(mode="json") for one in job.others],
         "ground": job.ground.model_dump(mode="json"),
         "drill": job.drill.model_dump(mode="json"),
         "ticks": job.ticks,
@@ -211,10 +214,11 @@ def _card_data(card: Card) -> dict[str, Any]:
 def load_all(file: Path, told: Told | None = None) -> Opened:
     """A yard and its shelf; raises `Refused` only when the yard itself cannot be read."""
     content = disk.read_whole(file, yard_json.MOST_BYTES, "a yard file as this program writes it")
-    yard = yard_json.load_bytes(content, str(file))
+    data = yard_json.parse(content, str(file))
+    yard = yard_json.of(data, str(file))
     stamp = _stamp(content)
     cards, lost = _load_shelf(file, stamp, told)
-    return Opened(yard, cards, lost, stamp)
+    return Opened(yard, cards, lost, stamp, yard_json.told_of(data))
 
 
 def _load_shelf(file: Path, stamp: str, told: Told | None) -> tuple[tuple[Card, ...], tuple[str, ...]]:
@@ -294,12 +298,14 @@ class _Reader:
         data = _json(self.folder / f"{name}.json")
         if not isinstance(data, dict):
             raise refuse(f"{name}.json", "is no card", "an object with craft, ground and drill")
+        craft, drill = migrations.migrate_card(data["craft"], data["drill"])
         job = Job(
-            self.document(Craft, data["craft"], "craft"),
+            self.document(Craft, craft, "craft"),
             self.document(Ground, data["ground"], "ground"),
-            self.document(Drill, data["drill"], "drill"),
+            self.document(Drill, drill, "drill"),
             int(data["ticks"]),
             str(data["integrator"]),
+            others=tuple(self.document(Craft, one, "others") for one in data.get("others", [])),
         )
         live = bool(data["live"])
         kept = self._live(name, job, data) if live else Kept(None, partial(run.execute, job), str(data["digest"]))
@@ -325,7 +331,7 @@ class _Reader:
         )
 
     def _live(self, name: str, job: Job, data: dict[str, Any]) -> Kept:
-        layout = Layout.of(job.craft, job.ground)
+        layout = Layout.of(job)
         status, message = int(data["status"]), str(data["message"])
         if "records" not in data:
             return Kept(Run(job, _packed(self.folder / f"{name}.npz", layout), status, message, True), None)

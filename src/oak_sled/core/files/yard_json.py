@@ -9,7 +9,7 @@ from typing import Any
 
 from oak_sled.core import document, measures
 from oak_sled.core.faults import Fault, Refused, refuse
-from oak_sled.core.files import disk
+from oak_sled.core.files import disk, migrations
 from oak_sled.core.yard import FORMAT, Yard
 
 MOST_BYTES = 64_000_000
@@ -38,11 +38,21 @@ def of(data: Any, where: str = "") -> Yard:
     number = data.get("format", FORMAT)
     if isinstance(number, int) and number > FORMAT:
         raise refuse("format", f"{number} was written by a newer version", f"this version reads formats up to {FORMAT}")
+    if isinstance(number, int) and not isinstance(number, bool) and 1 <= number < FORMAT:
+        data = migrations.migrate(data, number)
     yard: Yard = document.checked(Yard, data)
     faults = list(_unknown_measures(yard))
     if faults:
         raise Refused(faults)
     return yard
+
+
+def told_of(data: Any) -> str:
+    """A line for the user where the data are of an older format, else ""."""
+    number = data.get("format", FORMAT) if isinstance(data, dict) else FORMAT
+    if not isinstance(number, int) or isinstance(number, bool) or number >= FORMAT:
+        return ""
+    return f"format {number} was read; it is saved as format {FORMAT}, which older versions cannot open"
 
 
 def _kind(data: Any) -> str:
@@ -143,18 +153,24 @@ def _wrong_in(value: Any) -> _Wrong | None:
 
 def _unknown_measures(yard: Yard) -> Iterator[Fault]:
     """Targets that ask for a measure that there is not: documents know no measures, so that it is asked here."""
+    crafts = [craft.id for craft in yard.crafts]
     for drill in yard.drills:
         for place, target in enumerate(drill.targets):
             try:
-                measures.measure(target.measure)
+                measures.measure(target.measure, crafts)
             except Refused as refused:
                 fault = refused.faults[0]
                 yield Fault(f"drills.{drill.id}.targets.{place}.measure", fault.what, fault.right)
 
 
+def read(path: Path) -> Any:
+    """What a yard file says, as JSON has it; raises `Refused` when there is none or it is no JSON."""
+    return parse(disk.read_whole(path, MOST_BYTES, "a yard file as this program writes it"), str(path))
+
+
 def load(path: Path) -> Yard:
     """The yard in a file; raises `Refused` when there is none or it is not right."""
-    return load_bytes(disk.read_whole(path, MOST_BYTES, "a yard file as this program writes it"), str(path))
+    return of(read(path), str(path))
 
 
 def save(yard: Yard, path: Path) -> None:

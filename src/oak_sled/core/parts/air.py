@@ -64,32 +64,32 @@ class AirDrag(Part):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the drag of the air on its ledger line; returns 0."""
     against = (
-        now.velocity[0] - ground.wind[0],
-        now.velocity[1] - ground.wind[1],
-        now.velocity[2] - ground.wind[2],
+        body.velocity[0] - ground.wind[0],
+        body.velocity[1] - ground.wind[1],
+        body.velocity[2] - ground.wind[2],
     )
     speed = spatial.length(against)
-    v = spatial.to_craft(now.axes, against)
-    strength = ground.air_density * speed
+    v = spatial.to_craft(body.axes, against)
+    strength, viscous = gain * ground.air_density * speed, gain * part.viscous
     force = spatial.to_world(
-        now.axes,
+        body.axes,
         (
-            -(strength * part.area[0] + part.viscous) * v[0],
-            -(strength * part.area[1] + part.viscous) * v[1],
-            -(strength * part.area[2] + part.viscous) * v[2],
+            -(strength * part.area[0] + viscous) * v[0],
+            -(strength * part.area[1] + viscous) * v[1],
+            -(strength * part.area[2] + viscous) * v[2],
         ),
     )
     for i in range(3):
         now.lines[p, i] = force[i]
     if part.at_point == 1:
-        lever = spatial.to_world(now.axes, part.point)
+        lever = spatial.to_world(body.axes, part.point)
         torque = spatial.cross(lever, force)
         for i in range(3):
             now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = now.position[i] + lever[i]
+            now.points[p, i] = body.position[i] + lever[i]
     return 0.0
 
 

@@ -78,7 +78,7 @@ def along_ground(now, v):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the braking force on its ledger line; returns how hard it is pressed, 0 to 1."""
     press = 1.0
     if part.channel >= 0:
@@ -87,10 +87,11 @@ def act(part, p, body, ground, now):
         return 0.0
     lever = (0.0, 0.0, 0.0)
     if part.at_point == 1:
-        lever = spatial.to_world(now.axes, part.point)
+        lever = spatial.to_world(body.axes, part.point)
     swing = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
-    v = now.next_velocity
-    way = along_ground(now, (v[0] + swing[0], v[1] + swing[1], v[2] + swing[2]))
+    v = (now.next_velocity[0], now.next_velocity[1], now.next_velocity[2])
+    v = (v[0] + swing[0] - now.below[0], v[1] + swing[1] - now.below[1], v[2] + swing[2] - now.below[2])
+    way = along_ground(now, v)
     if part.along == 1:
         ahead = along_ground(now, (now.heading_x, now.heading_y, 0.0))
         along = spatial.dot(way, ahead) / max(spatial.dot(ahead, ahead), 1e-12)
@@ -99,19 +100,19 @@ def act(part, p, body, ground, now):
     if speed == 0.0:
         return press
     way = (way[0] / speed, way[1] / speed, way[2] / speed)
-    stopping = body_module.felt_mass(now, lever, way) * speed / now.dt
+    stopping = body_module.felt_mass(body, lever, way) * speed / now.dt
     grip = ground.grip
     if ground.patch_count > 0:
-        x, y = now.position[0] + lever[0], now.position[1] + lever[1]
+        x, y = body.position[0] + lever[0], body.position[1] + lever[1]
         grip *= surface.grip_at(ground.patches, ground.patch_count, x, y)
-    size = min(press * part.bite * now.load * grip, stopping)
+    size = min(gain * press * part.bite * now.load * grip, stopping)
     for i in range(3):
         now.lines[p, i] = -size * way[i]
     if part.at_point == 1:
         torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
         for i in range(3):
             now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = now.position[i] + lever[i]
+            now.points[p, i] = body.position[i] + lever[i]
     return press
 
 

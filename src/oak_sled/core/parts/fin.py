@@ -59,28 +59,28 @@ class Fin(Part):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the side force of the fin on its ledger line; returns how near it is to its stall, 0 to 1."""
-    lever = spatial.to_world(now.axes, part.point)
-    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
+    lever = spatial.to_world(body.axes, part.point)
+    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
     against = (
-        now.velocity[0] + swing[0] - ground.wind[0],
-        now.velocity[1] + swing[1] - ground.wind[1],
-        now.velocity[2] + swing[2] - ground.wind[2],
+        body.velocity[0] + swing[0] - ground.wind[0],
+        body.velocity[1] + swing[1] - ground.wind[1],
+        body.velocity[2] + swing[2] - ground.wind[2],
     )
-    v = spatial.to_craft(now.axes, against)
+    v = spatial.to_craft(body.axes, against)
     square = v[0] * v[0] + v[1] * v[1]
     if square == 0.0 or part.stall == 0.0:
         return 0.0
     slip = math.atan2(v[1], abs(v[0]))
     felt = min(max(slip, -part.stall), part.stall)
-    size = -0.5 * ground.air_density * square * part.area * part.slope * math.sin(felt)
-    force = spatial.to_world(now.axes, (0.0, size, 0.0))
+    size = -0.5 * gain * ground.air_density * square * part.area * part.slope * math.sin(felt)
+    force = spatial.to_world(body.axes, (0.0, size, 0.0))
     torque = spatial.cross(lever, force)
     for i in range(3):
         now.lines[p, i] = force[i]
         now.lines[p, 3 + i] = torque[i]
-        now.points[p, i] = now.position[i] + lever[i]
+        now.points[p, i] = body.position[i] + lever[i]
     return abs(felt) / part.stall
 
 

@@ -152,7 +152,7 @@ def strength(part, p, now):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the push of impulse `p` on its ledger line; returns its share, or how far it is charged.
 
     Memory 2: share being given; 3: s of it left, carried in parts of a tick so that the whole is given at any rate.
@@ -169,18 +169,18 @@ def act(part, p, body, ground, now):
     memory[3] -= spent
     if memory[3] < 1e-9:
         memory[3] = 0.0
-    size = memory[2] * part.size * spent / max(part.lasts, now.dt) / now.dt
+    size = gain * memory[2] * part.size * spent / max(part.lasts, now.dt) / now.dt
     if part.way == 1:
-        size *= now.mass
-    line = push.aimed(part, (part.line[0], part.line[1], part.line[2]), now)
+        size *= body.mass
+    line = push.aimed(part, (part.line[0], part.line[1], part.line[2]), body, now)
     for i in range(3):
         now.lines[p, i] = size * line[i]
     if part.at_point == 1:
-        lever = spatial.to_world(now.axes, part.point)
+        lever = spatial.to_world(body.axes, part.point)
         torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
         for i in range(3):
             now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = now.position[i] + lever[i]
+            now.points[p, i] = body.position[i] + lever[i]
     return memory[2]
 
 

@@ -175,7 +175,7 @@ def _flight(speed: float, lift_deg: float) -> str:
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books what the craft felt of a blow in this tick; returns 1 while its volume is open."""
     for i in range(6):
         now.lines[p, i] = now.reaction[p, i]
@@ -183,9 +183,9 @@ def act(part, p, body, ground, now):
 
 
 @unit
-def act_on_others(parts, p, scene, sudden, now):
+def act_on_others(crafts, parts, c, p, scene, sudden, nows):
     """Pushes whoever is in its volume in this tick."""
-    blows.blow(parts, p, scene, sudden, now)
+    blows.blow(crafts, parts, c, p, scene, sudden, nows)
 
 
 KIND = Kind(Knockback, RECORD, act, others=act_on_others)

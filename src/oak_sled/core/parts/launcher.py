@@ -206,21 +206,22 @@ class Launcher(Part):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the recoil of what left in this tick; returns 1 if a shot did."""
     for i in range(6):
         now.lines[p, i] = now.reaction[p, i]
     if now.memory[p, 2] > 0.0:
         for i in range(3):
-            now.points[p, i] = now.position[i]
+            now.points[p, i] = body.position[i]
         return 1.0
     return 0.0
 
 
 @unit
-def act_on_others(parts, p, scene, sudden, now):
+def act_on_others(crafts, parts, c, p, scene, sudden, nows):
     """Fires a shot if it is time."""
-    shots.fire(parts[p].launcher, p, parts[p].gain, scene, sudden, now)
+    k = crafts[c].first_part + p
+    shots.fire(parts[k].launcher, k, p, parts[k].gain, scene, sudden, scene.solids[crafts[c].body], nows[c])
 
 
 KIND = Kind(Launcher, RECORD, act, others=act_on_others)

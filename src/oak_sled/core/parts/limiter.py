@@ -85,18 +85,18 @@ class Limiter(Part):
 
 
 @compiled
-def limited(part, now):
+def limited(part, body, now):
     """The speed that is limited and the world direction it is counted along."""
-    v = (now.velocity[0], now.velocity[1], now.velocity[2])
+    v = (body.velocity[0], body.velocity[1], body.velocity[2])
     if part.limits == SPIN:
-        v = (now.spin[0], now.spin[1], now.spin[2])
+        v = (body.spin[0], body.spin[1], body.spin[2])
     elif part.limits == HORIZONTAL:
         v = (v[0], v[1], 0.0)
     elif part.limits == VERTICAL:
         v = (0.0, 0.0, v[2])
     elif part.limits == FORWARD or part.limits == REVERSE:
         sign = 1.0 if part.limits == FORWARD else -1.0
-        way = (sign * now.axes[0, 0], sign * now.axes[1, 0], sign * now.axes[2, 0])
+        way = (sign * body.axes[0, 0], sign * body.axes[1, 0], sign * body.axes[2, 0])
         return spatial.dot(v, way), way
     speed = spatial.length(v)
     if speed == 0.0:
@@ -105,7 +105,7 @@ def limited(part, now):
 
 
 @unit
-def act(part, gain, p, now):
+def act(part, gain, p, body, now):
     """Takes speed past the limit away, books it on its ledger line, and returns 1 if it acted, else 0.
 
     Hard cuts the vector off and keeps its direction; soft takes the excess over the knee with an
@@ -113,7 +113,7 @@ def act(part, gain, p, now):
     """
     if part.style == FADE:
         return 0.0
-    speed, way = limited(part, now)
+    speed, way = limited(part, body, now)
     if part.style == HARD:
         taken = speed - part.limit
     else:
@@ -121,36 +121,36 @@ def act(part, gain, p, now):
     if taken <= 0.0 or gain <= 0.0:
         return 0.0
     taken *= min(gain, 1.0)
-    book(part.limits == SPIN, taken, way, p, now)
+    book(part.limits == SPIN, taken, way, p, body, now)
     return 1.0
 
 
 @compiled
-def book(is_spin, taken, way, p, now):
+def book(is_spin, taken, way, p, body, now):
     """Takes `taken` of speed along `way` and writes what that was as a force or a torque."""
     if is_spin:
         change = (-taken * way[0], -taken * way[1], -taken * way[2])
         moment = spatial.times(now.inertia, change)
         for i in range(3):
-            now.spin[i] += change[i]
+            body.spin[i] += change[i]
             now.momentum[i] += moment[i]
             now.lines[p, 3 + i] += moment[i] / now.dt
         return
     for i in range(3):
-        now.velocity[i] -= taken * way[i]
-        now.lines[p, i] -= now.mass * taken * way[i] / now.dt
+        body.velocity[i] -= taken * way[i]
+        now.lines[p, i] -= body.mass * taken * way[i] / now.dt
 
 
 @unit
-def fade(part, gain, parts, p, now):
+def fade(part, gain, parts, first, p, body, now):
     """Takes back the share of the thrust that drives past the knee; returns 1 if it did, else 0.
 
-    parts : the records of all parts; those that drive count as thrust. Their own lines stay as they
-    are, so that the ledger shows both what they gave and what the limit took.
+    parts : the records of all parts, those of this craft from `first` on; those that drive count as thrust. Their own
+    lines stay as they are, so that the ledger shows both what they gave and what the limit took.
     """
     if part.style != FADE:
         return 0.0
-    speed, way = limited(part, now)
+    speed, way = limited(part, body, now)
     left = 1.0
     if part.knee > 0.0:
         left = min(max((part.limit - speed) / part.knee, 0.0), 1.0)
@@ -158,16 +158,16 @@ def fade(part, gain, parts, p, now):
         left = 0.0
     if left == 1.0:
         return 0.0
-    first = 3 if part.limits == SPIN else 0
+    column = 3 if part.limits == SPIN else 0
     pushed = 0.0
     for k in range(now.parts):
-        if parts[k].drives > 0.0:
+        if parts[first + k].drives > 0.0:
             for i in range(3):
-                pushed += now.lines[k, first + i] * way[i]
+                pushed += now.lines[k, column + i] * way[i]
     if pushed <= 0.0:
         return 0.0
     for i in range(3):
-        now.lines[p, first + i] -= (1.0 - left) * min(gain, 1.0) * pushed * way[i]
+        now.lines[p, column + i] -= (1.0 - left) * min(gain, 1.0) * pushed * way[i]
     return 1.0
 
 

@@ -162,14 +162,14 @@ def once_dt(push, now):
 
 
 @compiled
-def aimed(push, frame_vector, now):
+def aimed(push, frame_vector, body, now):
     """A vector given in the frame of `push`, in world axes."""
     if push.frame == WORLD:
         return frame_vector
     x, y, z = frame_vector
     if push.frame == LEVEL:
         return (now.heading_x * x - now.heading_y * y, now.heading_y * x + now.heading_x * y, z)
-    a = now.axes
+    a = body.axes
     return (
         a[0, 0] * x + a[0, 1] * y + a[0, 2] * z,
         a[1, 0] * x + a[1, 1] * y + a[1, 2] * z,

@@ -15,6 +15,7 @@ from pydantic import Field
 from oak_sled.core import state
 from oak_sled.core.compiler.kernel import Address
 from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Array, Record
+from oak_sled.core.contact import things
 from oak_sled.core.parts import (
     air,
     brake,
@@ -90,14 +91,17 @@ PART = np.dtype(
 `own`: all of these lie in the same place, and one of them is filled."""
 
 _PARTS = Array(Record(PART), (None,))
-ACT = Address((None, INT, Record(state.BODY), Record(state.GROUND), Record(state.NOW)), FLOAT)
-"""act(own, p, body, ground, now): books a force on ledger line p; returns the activity, 0 to 1."""
-OTHERS = Address((_PARTS, INT, None, None, Record(state.NOW)), NOTHING)
-"""act_on_others(parts, p, scene, sudden, now): pushes other things; what the craft feels goes to `now.reaction`."""
-LIMIT = Address((None, FLOAT, INT, Record(state.NOW)), FLOAT)
-"""act(own, gain, p, now): changes speeds and books that; returns 1 if it did."""
-FADE = Address((None, FLOAT, _PARTS, INT, Record(state.NOW)), FLOAT)
-"""fade(own, gain, parts, p, now): changes lines of forces; returns 1 if it did."""
+_BODY, _NOW = Record(things.SOLID), Record(state.NOW)
+ACT = Address((None, FLOAT, INT, _BODY, Record(state.GROUND), Array(Record(state.SUPPORT), (None,)), _NOW), FLOAT)
+"""act(own, gain, p, body, ground, supports, now): books a force on ledger line p of its craft; returns the activity, 0
+to 1. gain : trim, mute and solo in one number, to be counted before any cap."""
+OTHERS = Address((Array(Record(state.CRAFT), (None,)), _PARTS, INT, INT, None, None, Array(_NOW, (None,))), NOTHING)
+"""act_on_others(crafts, parts, c, p, scene, sudden, nows): part p of craft c pushes other bodies; what its craft feels
+goes to `now.reaction`."""
+LIMIT = Address((None, FLOAT, INT, _BODY, _NOW), FLOAT)
+"""act(own, gain, p, body, now): changes speeds and books that; returns 1 if it did."""
+FADE = Address((None, FLOAT, _PARTS, INT, INT, _BODY, _NOW), FLOAT)
+"""fade(own, gain, parts, first, p, body, now): changes lines of forces; returns 1 if it did."""
 
 
 def kind_of(part: Part) -> Kind:

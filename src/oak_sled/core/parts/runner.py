@@ -23,7 +23,7 @@ SAMPLES = 181
 """Samples of a grip curve over slip angle, 0 to 90 degrees, half a degree apart."""
 STEP = math.radians(0.5)
 CREEP = 0.25
-"""m/s added to the forward speed in the slip angle, so that it is defined at standstill."""
+"""m/s below which a slip angle loses its meaning, and the edge holds like dry friction more and more."""
 TOUCH = 0.02
 """m above the ground within which a runner still carries load."""
 
@@ -46,6 +46,8 @@ RECORD = np.dtype(
         ("spread_y", "f8"),
         ("columns", "i8"),
         ("rows", "i8"),
+        ("first_support", "i8"),  # of its feet
+        ("last_support", "i8"),  # behind those of the last runner of the craft
     ]
 )
 
@@ -166,6 +168,8 @@ class Runner(Part):
             "spread_y": self.spread_y,
             "columns": 2 if self.spread_x > 0.0 else 1,
             "rows": 2 if self.spread_y > 0.0 else 1,
+            "first_support": 0,  # where its feet stand among the supports: the world knows
+            "last_support": 0,
         }
 
     def channels_used(self) -> tuple[str, ...]:
@@ -231,56 +235,67 @@ def slide_share(part, slip, memory, foot, dt):
 
 
 @compiled
-def side_force(part, slip, side_speed, felt_mass, load, now):
+def side_force(part, gain, slip, side_speed, felt_mass, load, now):
     """The wanted side force without its cap: by share of side speed, stiffness or curve; >= 0, N."""
     if part.law == SHARE:
         # the share of a nominal tick, spread over substeps so that n of them take the same
-        taken = part.share
+        taken = min(gain * part.share, 1.0)
         if now.dt != now.nominal_dt:
-            taken = 1.0 - (1.0 - part.share) ** (now.dt / now.nominal_dt)
+            taken = 1.0 - (1.0 - taken) ** (now.dt / now.nominal_dt)
         return taken * felt_mass * abs(side_speed) / now.dt
     if part.law == LINEAR:
-        return part.stiffness * load * slip
+        return gain * part.stiffness * load * slip
     place = slip / STEP
     low = min(int(place), SAMPLES - 2)
     rest = place - low
-    return part.side_grip * load * (part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest)
+    return gain * part.side_grip * load * (part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest)
 
 
 @compiled
-def foot_force(part, p, foot, lever, ahead, left, load, contacts, grip, glide, now):
-    """Force of one foot along `ahead` and along `left`, N, and how far it slides.
+def slip_angle(along, side):
+    """The angle of the motion to the runner, rad: at standstill, where it has none, it goes to 0."""
+    along, side = abs(along), abs(side)
+    if along + side >= CREEP:
+        return math.atan2(side, along)
+    return math.atan2(side, along + CREEP - (along + side))
+
+
+@compiled
+def foot_force(part, gain, p, foot, lever, ahead, left, below, load, share, grip, glide, body, now):
+    """Force of one foot along `ahead` and along `left`, N, and how far it slides. below : m/s of what it stands on.
 
     A foot never takes more than would stop its own share of the craft in this tick, counted with
     what the parts before it push (`now.next_velocity`).
     """
-    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
-    u = (now.velocity[0] + swing[0], now.velocity[1] + swing[1], now.velocity[2] + swing[2])
+    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
+    v = (body.velocity[0] - below[0], body.velocity[1] - below[1], body.velocity[2] - below[2])
+    u = (v[0] + swing[0], v[1] + swing[1], v[2] + swing[2])
     along, side = spatial.dot(u, ahead), spatial.dot(u, left)
     later = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
-    n = (now.next_velocity[0] + later[0], now.next_velocity[1] + later[1], now.next_velocity[2] + later[2])
+    v = (now.next_velocity[0] - below[0], now.next_velocity[1] - below[1], now.next_velocity[2] - below[2])
+    n = (v[0] + later[0], v[1] + later[1], v[2] + later[2])
     along_next, side_next = spatial.dot(n, ahead), spatial.dot(n, left)
-    slip = math.atan2(abs(side), abs(along) + CREEP)
+    slip = slip_angle(along, side)
     sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
     left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-    mass_side = body_module.shared_mass(now, lever, left) / contacts
-    mass_along = body_module.shared_mass(now, lever, ahead) / contacts
-    bite = side_force(part, slip, side, mass_side, load, now) * left_grip
-    most_bite = part.side_grip * load * left_grip
+    mass_side = body_module.shared_mass(body, lever, left) * share
+    mass_along = body_module.shared_mass(body, lever, ahead) * share
+    bite = side_force(part, gain, slip, side, mass_side, load, now) * left_grip
+    most_bite = gain * part.side_grip * load * left_grip
     if part.law != SHARE:
         # a slip angle means little near standstill: there the edge holds like dry friction
         stick = 1.0 - (abs(along) + abs(side)) / CREEP
         bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
         side = side_next
     bite = min(bite, most_bite)
-    drag = min(part.glide * load * glide, mass_along * abs(along_next) / now.dt)
+    drag = min(gain * part.glide * load * glide, mass_along * abs(along_next) / now.dt)
     bite = -bite if side > 0.0 else bite
     drag = -drag if along_next > 0.0 else drag
     return drag, bite, sliding
 
 
 @compiled
-def ways(part, now):
+def ways(part, body, now):
     """Along the runners and to their left, unit, on the ground that carries the craft."""
     x, y = now.heading_x, now.heading_y
     if part.steer_channel >= 0:
@@ -300,43 +315,45 @@ def ways(part, now):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
 
-    Among things each foot carries what the contacts put on it; else the feet of the whole craft share the load.
+    Each foot carries what its support says. Of what has to be stopped, a foot answers for one part in as many as there
+    are loaded feet from this runner on: those before it have taken theirs.
     """
-    ahead, left = ways(part, now)
+    ahead, left = ways(part, body, now)
     weights, most = 0.0, 0.0
     middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
-    carried = now.among == 1.0 and body.free[2] == 1.0
+    standing = 0.0
+    for k in range(part.first_support, part.last_support):
+        if supports[k].load > 0.0:
+            standing += 1.0
     for foot in range(part.columns * part.rows):
-        column = foot & 1 if part.columns == 2 else 0
-        row = foot >> 1 if part.columns == 2 else foot
-        place = (
-            part.point[0] + (1.0 - 2.0 * column) * part.spread_x,
-            part.point[1] + (1.0 - 2.0 * row) * part.spread_y,
-            part.point[2],
-        )
-        lever = spatial.to_world(now.axes, place)
-        if now.position[2] + lever[2] > TOUCH and now.among == 0.0:
+        support = supports[part.first_support + foot]
+        if support.load <= 0.0:
             continue
-        load = now.foot_load[p, foot] if carried else now.load / body.contacts
+        lever = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
+        load = support.load
         grip, glide, shake = ground.grip, ground.grip, 0.0
         if ground.patch_count > 0:
-            x, y = now.position[0] + lever[0], now.position[1] + lever[1]
+            x, y = body.position[0] + lever[0], body.position[1] + lever[1]
             k = surface.under(ground.patches, ground.patch_count, x, y)
             if k >= 0:
                 patch = ground.patches[k]
                 grip, glide = grip * patch.grip, glide * patch.glide
                 shake = load * patch.roughness * surface.bump(x, y)
                 load = max(load + shake, 0.0)
-        drag, bite, sliding = foot_force(part, p, foot, lever, ahead, left, load, body.contacts, grip, glide, now)
-        if not carried:
+        below = (support.velocity[0], support.velocity[1], support.velocity[2])
+        share = 1.0 / standing
+        drag, bite, sliding = foot_force(
+            part, gain, p, foot, lever, ahead, left, below, load, share, grip, glide, body, now
+        )
+        if support.below < 0:
             shake = 0.0  # what holds it level takes the bumps
         force = (
-            drag * ahead[0] + bite * left[0] + shake * now.up[0],
-            drag * ahead[1] + bite * left[1] + shake * now.up[1],
-            drag * ahead[2] + bite * left[2] + shake * now.up[2],
+            drag * ahead[0] + bite * left[0] + gain * shake * now.up[0],
+            drag * ahead[1] + bite * left[1] + gain * shake * now.up[1],
+            drag * ahead[2] + bite * left[2] + gain * shake * now.up[2],
         )
         most = max(most, sliding)
         torque = spatial.cross(lever, force)

@@ -71,7 +71,7 @@ class Sling(Part):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the push of a sling that is let go in this tick; returns its share."""
     if now.trigger[p] == 0.0:
         return 0.0
@@ -81,9 +81,9 @@ def act(part, p, body, ground, now):
     if pull < 1e-9:
         return 0.0
     share = (min(pull, part.cap) / part.cap) ** part.curve
-    size = share * part.size / now.dt
+    size = gain * share * part.size / now.dt
     if part.way == 1:
-        size *= now.mass
+        size *= body.mass
     flat = math.sqrt(x * x + y * y)
     if flat > 1e-9:
         rise = min(max(math.atan2(z, flat) + part.lift, -0.5 * math.pi), 0.5 * math.pi)

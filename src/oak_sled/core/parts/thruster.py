@@ -167,43 +167,43 @@ def approach(net: float, square: float, linear: float, damping: float, mass: flo
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the push of thruster `p` on its ledger line; returns how far it is open, 0 to 1."""
     level = push.level(part, p, now)
     share = level if level >= 0.0 else level * part.reverse
-    direction = thrust_line(part, now)
-    mass = now.mass
+    direction = thrust_line(part, body, now)
+    mass = body.mass
     size = 0.0
     if part.way == FORCE:
-        size = share * part.thrust
+        size = gain * share * part.thrust
     elif part.way == ACCELERATION:
-        size = share * part.thrust * mass
+        size = gain * share * part.thrust * mass
     elif part.way == IMPULSE:
-        size = share * part.thrust / push.once_dt(part, now)
+        size = gain * share * part.thrust / push.once_dt(part, now)
     elif part.way == SPEED_CHANGE:
-        size = share * part.thrust * mass / push.once_dt(part, now)
+        size = gain * share * part.thrust * mass / push.once_dt(part, now)
     elif level != 0.0 or (part.stop_on_release == 1 and push.allowed(part, now)):
-        along = direction[0] * now.velocity[0] + direction[1] * now.velocity[1] + direction[2] * now.velocity[2]
+        along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
         wanted = mass * (share * part.thrust - along) / now.dt
-        size = min(max(wanted, -part.aim_limit), part.aim_limit)
+        size = min(max(min(gain, 1.0) * wanted, -gain * part.aim_limit), gain * part.aim_limit)
     for i in range(3):
         now.lines[p, i] = size * direction[i]
     if part.at_point == 1:
-        lever = spatial.to_world(now.axes, part.point)
+        lever = spatial.to_world(body.axes, part.point)
         torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
         for i in range(3):
             now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = now.position[i] + lever[i]
+            now.points[p, i] = body.position[i] + lever[i]
     return abs(level)
 
 
 @compiled
-def thrust_line(part, now):
+def thrust_line(part, body, now):
     """The unit direction of the push, world axes."""
     azimuth = part.azimuth
     if part.vane_channel >= 0:
         azimuth -= part.vane * now.channels[part.vane_channel]
-    return push.aimed(part, (part.flat * math.cos(azimuth), part.flat * math.sin(azimuth), part.steep), now)
+    return push.aimed(part, (part.flat * math.cos(azimuth), part.flat * math.sin(azimuth), part.steep), body, now)
 
 
 KIND = Kind(Thruster, RECORD, act)

@@ -111,7 +111,7 @@ class Torque(push.Push):
 
 
 @unit
-def act(part, p, body, ground, now):
+def act(part, gain, p, body, ground, supports, now):
     """Books the torque of part `p` on its ledger line; returns how far it is open, 0 to 1."""
     level = push.level(part, p, now)
     share = level * authority(part, now)
@@ -122,21 +122,21 @@ def act(part, p, body, ground, now):
         unit = (0.0, 1.0, 0.0)
     else:
         unit = (0.0, 0.0, 1.0)
-    axis = push.aimed(part, unit, now)
+    axis = push.aimed(part, unit, body, now)
     inertia = spatial.dot(axis, spatial.times(now.inertia, axis))
     size = 0.0
     if part.way == TORQUE:
-        size = share * part.turn
+        size = gain * share * part.turn
     elif part.way == ACCELERATION:
-        size = share * part.turn * inertia
+        size = gain * share * part.turn * inertia
     elif part.way == IMPULSE:
-        size = share * part.turn / push.once_dt(part, now)
+        size = gain * share * part.turn / push.once_dt(part, now)
     elif part.way == SPIN_CHANGE:
-        size = share * part.turn * inertia / push.once_dt(part, now)
+        size = gain * share * part.turn * inertia / push.once_dt(part, now)
     elif level != 0.0 or (part.stop_on_release == 1 and push.allowed(part, now)):
-        about = axis[0] * now.spin[0] + axis[1] * now.spin[1] + axis[2] * now.spin[2]
+        about = axis[0] * body.spin[0] + axis[1] * body.spin[1] + axis[2] * body.spin[2]
         wanted = inertia * (share * part.turn - about) / now.dt
-        size = min(max(wanted, -part.aim_limit), part.aim_limit)
+        size = min(max(min(gain, 1.0) * wanted, -gain * part.aim_limit), gain * part.aim_limit)
     for i in range(3):
         now.lines[p, 3 + i] = size * axis[i]
     return abs(level)

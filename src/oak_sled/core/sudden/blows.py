@@ -79,18 +79,19 @@ def end_round(memory, notes):
 
 
 @compiled
-def blow(parts, p, scene, sudden, now):
-    """Knockback `p` in this tick: whoever is in its volume is pushed; the craft feels its share."""
-    part = parts[p].knockback
-    level = openness(part, p, sudden.notes[p], now)
+def blow(crafts, parts, c, p, scene, sudden, nows):
+    """Knockback `p` of craft `c` in this tick: whoever is in its volume is pushed; the craft feels its share."""
+    k, now, body = crafts[c].first_part + p, nows[c], scene.solids[crafts[c].body]
+    part = parts[k].knockback
+    level = openness(part, p, sudden.notes[k], now)
     if level <= 0.0:
         return
     flat = math.cos(part.elevation)
     local = (flat * math.cos(part.azimuth), flat * math.sin(part.azimuth), math.sin(part.elevation))
-    facing = spatial.to_world(now.axes, local)
-    lever = spatial.to_world(now.axes, part.point)
-    origin = (now.position[0] + lever[0], now.position[1] + lever[1], now.position[2] + lever[2])
-    back = reach_out(parts, p, scene, sudden, origin, facing, level, True, now)
+    facing = spatial.to_world(body.axes, local)
+    lever = spatial.to_world(body.axes, part.point)
+    origin = (body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2])
+    back = reach_out(crafts[c].body, parts, k, scene, sudden, origin, facing, level, True, now.memory[p], nows)
     torque = spatial.cross(lever, back)
     for i in range(3):
         now.reaction[p, i] = part.reaction * back[i] / now.dt
@@ -98,16 +99,16 @@ def blow(parts, p, scene, sudden, now):
 
 
 @unit
-def burst(parts, p, scene, sudden, at, facing, now):
-    """Knockback `p` at once round a point where a shot hit; the craft feels nothing of it."""
-    memory = now.memory[p]
+def burst(crafts, parts, c, p, scene, sudden, at, facing, nows):
+    """Knockback `p` of craft `c` at once round a point where a shot of it hit; its own craft feels nothing of it."""
+    k, memory = crafts[c].first_part + p, nows[c].memory[p]
     memory[2] += 1.0
     memory[3] = 0.0
-    sudden.notes[p, ROUNDS] += 1.0
-    reach_out(parts, p, scene, sudden, at, facing, 1.0, False, now)
+    sudden.notes[k, ROUNDS] += 1.0
+    reach_out(crafts[c].body, parts, k, scene, sudden, at, facing, 1.0, False, memory, nows)
     if memory[3] == 0.0:
-        sudden.notes[p, FOUND_NONE] += 1.0
-    now.activity[p] = 1.0
+        sudden.notes[k, FOUND_NONE] += 1.0
+    nows[c].activity[p] = 1.0
 
 
 @compiled
@@ -145,20 +146,20 @@ def way_of(part, away, size, facing, notes):
 
 
 @compiled
-def reach_out(parts, p, scene, sudden, origin, facing, level, lasting, now):
-    """Pushes everybody in the volume; returns the sum of what came back, N s. lasting : a force acts for this tick
-    of many; else for its whole time at once."""
-    part, gain = parts[p].knockback, parts[p].gain
-    solids, notes, memory = scene.solids, sudden.notes[p], now.memory[p]
+def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memory, nows):
+    """Pushes everybody in the volume but the body `own`; returns the sum of what came back, N s. lasting : a force acts
+    for this tick of many; else for its whole time at once."""
+    part, gain, now = parts[k].knockback, parts[k].gain, nows[0]
+    solids, notes = scene.solids, sudden.notes[k]
     left = (0.0, 1.0, 0.0)
     size = math.sqrt(facing[0] * facing[0] + facing[1] * facing[1])
     if size > 1e-9:
         left = (-facing[1] / size, facing[0] / size, 0.0)
     up = spatial.cross(facing, left)
     x, y, z = 0.0, 0.0, 0.0
-    for s in range(2, solids.shape[0]):
+    for s in range(1, solids.shape[0]):
         solid = solids[s]
-        if solid.kind != FREE or solid.shot > 0 or sudden.spared[p, s] == 1:
+        if s == own or solid.kind != FREE or solid.shot > 0 or sudden.spared[k, s] == 1:
             continue
         away = (solid.position[0] - origin[0], solid.position[1] - origin[1], solid.position[2] - origin[2])
         distance = spatial.length(away)
@@ -166,10 +167,10 @@ def reach_out(parts, p, scene, sudden, origin, facing, level, lasting, now):
             continue
         memory[3] += 1.0
         steady = part.way == FORCE or part.way == ACCELERATION
-        rests = part.again == 0 or now.time - sudden.last[p, s] < part.pause - 0.5 * now.dt
-        if not steady and rests and sudden.rounds[p, s] == memory[2]:
+        rests = part.again == 0 or now.time - sudden.last[k, s] < part.pause - 0.5 * now.dt
+        if not steady and rests and sudden.rounds[k, s] == memory[2]:
             continue
-        sudden.rounds[p, s], sudden.last[p, s] = memory[2], now.time
+        sudden.rounds[k, s], sudden.last[k, s] = memory[2], now.time
         notes[HITS] += 1.0
         way = way_of(part, away, distance, facing, notes)
         weaker = max(1.0 - distance / part.reach, 0.0)
@@ -178,22 +179,20 @@ def reach_out(parts, p, scene, sudden, origin, facing, level, lasting, now):
             share *= level * now.dt if lasting else part.lasts
         push_of = share * part.size * (solid.mass if part.way == SPEED_CHANGE or part.way == ACCELERATION else 1.0)
         lever = (0.0, 0.0, part.above)
-        events.give(solid, lever, (push_of * way[0], push_of * way[1], push_of * way[2]))
-        fling(part, solid, way, share)
+        events.give(scene, s, lever, (push_of * way[0], push_of * way[1], push_of * way[2]), nows)
+        fling(part, solid, way, share, nows)
         x, y, z = x - push_of * way[0], y - push_of * way[1], z - push_of * way[2]
-    if gain > 0.0:  # the caller's line is scaled by the gain again
-        x, y, z = x / gain, y / gain, z / gain
     return (x, y, z)
 
 
 @compiled
-def fling(part, solid, way, share):
+def fling(part, solid, way, share, nows):
     """The spin that goes with a push: head over heels along it, or about the upright; mass is not counted."""
     if part.fling == 0.0:
         return
     flat = math.sqrt(way[0] * way[0] + way[1] * way[1])
     if part.twirls == 1:
-        solid.spin[2] += share * part.fling
+        events.give_spin(solid, (0.0, 0.0, share * part.fling), nows)
     elif flat > 1e-9:
-        solid.spin[0] -= share * part.fling * way[1] / flat
-        solid.spin[1] += share * part.fling * way[0] / flat
+        size = share * part.fling / flat
+        events.give_spin(solid, (-size * way[1], size * way[0], 0.0), nows)

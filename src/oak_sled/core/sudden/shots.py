@@ -14,10 +14,10 @@ import numpy as np
 
 from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import Address, compiled, unit
-from oak_sled.core.compiler.types import NOTHING, Record
-from oak_sled.core.contact.things import CRAFT, FREE, PARKED, TOUCHING
+from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
+from oak_sled.core.contact.things import FOUND, FREE, PARKED, STALE, TOUCHING
 from oak_sled.core.parts import push
-from oak_sled.core.state import GROUND, NOW, Floats, Ints
+from oak_sled.core.state import CRAFT, GROUND, NOW, Floats, Ints
 from oak_sled.core.sudden import blows, events
 
 FIRED, RECYCLED = 0, 1
@@ -26,9 +26,9 @@ NOTES = 4
 
 
 class Sudden(NamedTuple):
-    """What shots and blows remember, a row a part. last, rounds : shape (parts, solids), s and number of the blow that
-    hit a solid last; spared : 1 for those a blow passes by; notes : counts, see FIRED and `blows.FOUND_NONE`;
-    course : m/s of every shot before the contacts of this tick, shape (solids, 3)."""
+    """What shots and blows remember, a row a part of all crafts. last, rounds : shape (parts, solids), s and number of
+    the blow that hit a solid last; spared : 1 for those a blow passes by; notes : counts, see FIRED and
+    `blows.FOUND_NONE`; course : m/s of every shot before the contacts of this tick, shape (solids, 3)."""
 
     last: Floats
     rounds: Floats
@@ -69,7 +69,7 @@ def wants_to_fire(part, p, now):
 
 
 @compiled
-def line_of(part, now):
+def line_of(part, body, now):
     """The unit direction of the muzzle, world axes, as its channels lay it."""
     azimuth, elevation = part.azimuth, part.elevation
     if part.swing_channel >= 0:
@@ -77,7 +77,7 @@ def line_of(part, now):
     if part.tilt_channel >= 0:
         elevation += part.tilt * now.channels[part.tilt_channel]
     flat = math.cos(elevation)
-    return push.aimed(part, (flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)), now)
+    return push.aimed(part, (flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)), body, now)
 
 
 @compiled
@@ -107,7 +107,7 @@ def scattered(part, way, number):
 
 
 @compiled
-def fire(part, p, gain, scene, sudden, now):
+def fire(part, k, p, gain, scene, sudden, body, now):
     """Fires a shot if it is time; the recoil goes to `now.reaction`, so that momentum is kept.
 
     The shot was carried along before, so that it leaves with the speed of the muzzle and the muzzle speed on top.
@@ -118,17 +118,18 @@ def fire(part, p, gain, scene, sudden, now):
     number = int(now.memory[p, 1])
     now.memory[p, 1] += 1.0
     now.memory[p, 2] = 1.0
-    way = scattered(part, line_of(part, now), number)
-    lever = spatial.to_world(now.axes, part.point)
-    swing = spatial.cross((now.spin[0], now.spin[1], now.spin[2]), lever)
+    way = scattered(part, line_of(part, body, now), number)
+    lever = spatial.to_world(body.axes, part.point)
+    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
     speed = part.muzzle * gain
-    shot = scene.solids[free_slot(part, scene.solids, sudden.notes[p])]
+    slot = free_slot(part, scene.solids, sudden.notes[k])
+    shot = scene.solids[slot]
     left, up = across(way)
     for i in range(3):
-        shot.position[i] = now.position[i] + lever[i]
-        shot.velocity[i] = now.velocity[i] + swing[i] + speed * way[i]
+        shot.position[i] = body.position[i] + lever[i]
+        shot.velocity[i] = body.velocity[i] + swing[i] + speed * way[i]
         shot.spin[i] = part.twist * up[i] - part.backspin * left[i]
-        now.reaction[p, i] = -part.mass * part.muzzle * part.recoil * way[i] / now.dt
+        now.reaction[p, i] = -gain * part.mass * part.muzzle * part.recoil * way[i] / now.dt
     torque = spatial.cross(lever, (now.reaction[p, 0], now.reaction[p, 1], now.reaction[p, 2]))
     for i in range(3):
         now.reaction[p, 3 + i] = torque[i]
@@ -136,8 +137,8 @@ def fire(part, p, gain, scene, sudden, now):
     for i in range(1, 4):
         shot.attitude[i] = 0.0
     shot.age = 0.0
-    events.set_free(shot)
-    sudden.notes[p, FIRED] += 1.0
+    events.set_free(scene, slot)
+    sudden.notes[k, FIRED] += 1.0
 
 
 @compiled
@@ -154,8 +155,10 @@ def free_slot(part, solids, notes):
 
 
 @compiled
-def park(shot):
+def park(scene, s):
     """Takes a shot out of the scene."""
+    shot = scene.solids[s]
+    scene.counts[STALE] = 1
     shot.kind = PARKED
     shot.age = -1.0
     for i in range(3):
@@ -201,9 +204,9 @@ def goal(part, solids, shot):
         return part.homes_on
     best, found = 0.5, -1  # within 60 degrees of where it flies
     speed = spatial.length((shot.velocity[0], shot.velocity[1], shot.velocity[2]))
-    for s in range(2, solids.shape[0]):
+    for s in range(1, solids.shape[0]):
         other = solids[s]
-        if other.kind != FREE or other.shot > 0 or speed == 0.0:
+        if other.kind != FREE or other.shot > 0 or s == shot.owner or speed == 0.0:
             continue
         dx, dy, dz = (
             other.position[0] - shot.position[0],
@@ -218,16 +221,16 @@ def goal(part, solids, shot):
 
 
 @unit
-def fly(parts, ground, scene, sudden, now):
+def fly(parts, ground, scene, sudden, dt):
     """Every shot in flight through one tick of air, thrust and steering; the spent ones are parked."""
     solids = scene.solids
-    for s in range(2, solids.shape[0]):
+    for s in range(1, solids.shape[0]):
         shot = solids[s]
         if shot.shot == 0 or shot.kind == PARKED:
             continue
         part = parts[shot.shot - 1].launcher
-        if shot.age >= part.lifetime - 0.5 * now.dt:
-            park(shot)
+        if shot.age >= part.lifetime - 0.5 * dt:
+            park(scene, s)
             continue
         line, closing = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
         if part.homing > 0.0:
@@ -249,35 +252,35 @@ def fly(parts, ground, scene, sudden, now):
         if shot.asleep == 0:
             pull = pull_of(part, ground, velocity, spin, shot.age, line, closing)
             for i in range(3):
-                shot.velocity[i] += now.dt * pull[i]
+                shot.velocity[i] += dt * pull[i]
         for i in range(3):
             sudden.course[s, i] = shot.velocity[i]
-        shot.age += now.dt
+        shot.age += dt
 
 
 @unit
-def land(parts, scene, sudden, now):
+def land(crafts, parts, scene, sudden, nows):
     """What shots do that met something in this tick: they go on as they bounced, vanish, or burst."""
     solids = scene.solids
-    for c in range(scene.counts[0]):
+    for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]
         if contact.fast == 1 or (contact.push <= 0.0 and contact.gap > TOUCHING):
             continue
         for side in range(2):
             s = contact.a if side == 0 else contact.b
-            if s <= CRAFT or solids[s].shot == 0 or solids[s].kind == PARKED:
+            if solids[s].shot == 0 or solids[s].kind == PARKED:
                 continue
-            p = solids[s].shot - 1
-            part = parts[p].launcher
+            part = parts[solids[s].shot - 1].launcher
+            c = solids[solids[s].owner].craft
             if part.on_hit == 0:
                 continue
-            if part.blast >= 0 and parts[part.blast].gain > 0.0:
+            if part.blast >= 0 and parts[crafts[c].first_part + part.blast].gain > 0.0:
                 course = (sudden.course[s, 0], sudden.course[s, 1], sudden.course[s, 2])
                 speed = max(spatial.length(course), 1e-9)
                 facing = (course[0] / speed, course[1] / speed, course[2] / speed)
                 at = (contact.point[0], contact.point[1], contact.point[2])
-                blows.burst(parts, part.blast, scene, sudden, at, facing, now)
-            park(solids[s])
+                blows.burst(crafts, parts, c, part.blast, scene, sudden, at, facing, nows)
+            park(scene, s)
 
 
 @compiled
@@ -302,7 +305,7 @@ def path(part, ground, start, spin, dt, floor, out):
     return out.shape[0]
 
 
-FLYING = Address((None, Record(GROUND), None, None, Record(NOW)), NOTHING)
+FLYING = Address((None, Record(GROUND), None, None, FLOAT), NOTHING)
 """`fly` by its address."""
-LANDING = Address((None, None, None, Record(NOW)), NOTHING)
+LANDING = Address((Array(Record(CRAFT), (None,)), None, None, None, Array(Record(NOW), (None,))), NOTHING)
 """`land` by its address."""

@@ -12,6 +12,7 @@ import numpy as np
 
 from oak_sled.core import among, traces
 from oak_sled.core.block import Block
+from oak_sled.core.record import MOTION
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.core.yard import Ground
@@ -138,4 +139,5 @@ def places(run: Run, row: int) -> Floats:
     """Where the moving blocks of a run are at a row, shape (blocks, 7)."""
     layout = run.layout
     count = len(layout.things)
-    return run.record.row(row)[layout.first_thing : layout.first_thing + 7 * count].reshape(count, 7)
+    first = layout.first_thing
+    return run.record.row(row)[first : first + MOTION * count].reshape(count, MOTION)[:, :7]

@@ -94,8 +94,8 @@ class Hand(QObject):
         """The row in which the sling lets go: the pose the craft is pulled from."""
         event = self._release()
         if self.session.live_on or event is None:
-            return np.asarray(run.record.row(row))
-        return np.asarray(run.record.row(run.at(event.t)))
+            return np.asarray(run.own_row(row))
+        return np.asarray(run.own_row(run.at(event.t)))
 
     def _release(self) -> Event | None:
         sling = self.sling()
@@ -200,7 +200,7 @@ class Hand(QObject):
     def _touched(self, at: QPointF, camera: Camera, run: Run, row: int) -> Grip | None:
         """The nearest loose body under a px, and where the pointer touches it."""
         eye, way = _ray(camera, at)
-        numbers = run.record.row(row)
+        numbers = run.own_row(row)
         body = run.job.craft.body
         bodies = [
             ("", numbers[:3], numbers[3:7], np.array(body.half_extents()), -np.array(body.centre()), body.true_mass())

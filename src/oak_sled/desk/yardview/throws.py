@@ -121,13 +121,13 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, moving: bool) -
 
 
 def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
-    numbers = run.record.row(row)
+    numbers = run.own_row(row)
     axes, position = traces.rotation(numbers[3:7]), numbers[:3]
     centre = np.array(run.job.craft.body.centre())
     for part in run.job.craft.parts:
         if not isinstance(part, Knockback) or part.mute or part.timing == "on_hit":
             continue
-        active = numbers[run.layout.place(f"{part.id}.activity")] > 0.0
+        active = numbers[run.layout.own_place(f"{part.id}.activity")] > 0.0
         ink = QColor(theme.family("impulse"))
         ink.setAlphaF(0.95 if active else 0.4)
         painter.setPen(QPen(ink, 2.2 if active else 1.0, Qt.PenStyle.SolidLine if active else Qt.PenStyle.DashLine))

@@ -68,7 +68,6 @@ class YardView(QWidget):
         self.hidden = set(HIDDEN_FAMILIES)
         self.labels_on = True
         self.m_per_kn: float | None = None
-        self.beside: list[tuple[Run, int]] = []
         self.render_ms: deque[float] = deque(maxlen=60)
         self._image: QImage | None = None
         self._camera: Camera | None = None
@@ -208,7 +207,7 @@ class YardView(QWidget):
         run = self.session.run
         if run is None:
             return 0.0
-        axes = traces.rotation(run.record.row(self.session.row)[3:7])
+        axes = traces.rotation(run.own_row(self.session.row)[3:7])
         return math.atan2(axes[1, 0], axes[0, 0])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -332,20 +331,31 @@ class YardView(QWidget):
             scene.bands.append(Band(path_over(run, row, run.ticks), 0.1 * wide, (*oak, 0.42)))
         scene.bars = Bars(second_marks(run), 0.35 * min(wide, 4.0), theme.rgb("oak_deep"), 0.9)
         for other, other_row in self.others():
-            scene.bands.append(Band(path_over(other, 0, other_row), 0.12, (*theme.rgb("good"), 0.8)))
+            scene.bands.append(Band(path_over(other, 0, other_row), 0.12, (*theme.rgb("oak_light"), 0.8)))
             scene.figures.append(figure(other, other_row))
+        for twin, twin_row in self.twins():
+            scene.bands.append(Band(path_over(twin, 0, twin_row), 0.12, (*theme.rgb("good"), 0.8)))
+            scene.figures.append(figure(twin, twin_row, (*theme.rgb("good"), 0.35)))
         scene.figures.append(figure(run, row))
         scene.places = freight.places(run, row)
         if self.rig.name != "ride":  # from where the eye sits in the craft, nothing of it is to be seen
-            x, y, z = (float(value) for value in run.record.row(row)[:3])
+            x, y, z = (float(value) for value in run.own_row(row)[:3])
             scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.craft.body.half_extents())))
         return scene
 
     def others(self) -> list[tuple[Run, int]]:
-        """The crafts beside: driven live, or running the same drill, each with the row it is at."""
+        """The other crafts in the world of the run, each with the row it is at."""
+        run = self.session.run
+        if run is None:
+            return []
+        names = [one.craft.id for one in run.job.actors if one.craft.id != run.job.craft.id]
+        return [(run.seen_from(name), self._row(run)) for name in names]
+
+    def twins(self) -> list[tuple[Run, int]]:
+        """The twins, which run the drill each in a world of its own, each with the row it is at."""
         session = self.session
         if session.live_on:
-            return self.beside
+            return []
         return [(twin, twin.at(session.time)) for twin in session.twins if len(twin.record)]
 
     def _ghosts(self, run: Run) -> list[Run]:
@@ -375,15 +385,20 @@ class YardView(QWidget):
                 labels.block(QRectF(child.geometry()))
         throws.paint(painter, run, row, camera, self.session.live_on or not self._smooth_next)
         self._paint_arrows(painter, run, row, camera, labels)
-        for other, other_row in self.others():
+        named = [(one, at, "ink", "") for one, at in self.others()]
+        named += [(one, at, "good", "twin: ") for one, at in self.twins()]
+        if named:
+            named.append((run, row, "oak_deep", ""))
+        for other, other_row, colour, word in named:
             place, depth = camera.project(other.place_at(other_row))
             if depth[0] > 0.1:
-                labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), other.job.craft.heading, theme.colour("good"))
+                text = word + other.job.craft.heading
+                labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), text, theme.colour(colour))
 
     def _paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
         if row == 0 and run.ticks > 0:
             row = 1  # nothing is booked before the first tick
-        numbers = run.record.row(row)
+        numbers = run.own_row(row)
         position, scale = numbers[0:3], self.scale() / 1000.0
         pushes = list(self._pushes(run, numbers))
         # one projection for all: foot and head of every force, a point above the craft for torques
@@ -413,13 +428,13 @@ class YardView(QWidget):
         for part in run.job.craft.parts:
             if part.FAMILY in self.hidden:
                 continue
-            place, at = layout.place(f"{part.id}.force.x"), layout.place(f"{part.id}.point.x")
+            place, at = layout.own_place(f"{part.id}.force.x"), layout.own_place(f"{part.id}.point.x")
             force = numbers[place : place + 3]
             size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
             yield part.heading.lower(), part.FAMILY, numbers[at : at + 3], force, float(numbers[place + 5]), size
         for name, family in DRAWN_LINES.items():
             if family not in self.hidden:
-                place = layout.place(f"{name}.force.x")
+                place = layout.own_place(f"{name}.force.x")
                 force = numbers[place : place + 3]
                 size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
                 yield name, family, numbers[0:3], force, 0.0, size
@@ -466,7 +481,7 @@ class YardView(QWidget):
     def _paint_flash(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
         words = []
         for part in run.job.craft.parts:
-            active = float(run.record.row(row)[run.layout.place(f"{part.id}.activity")])
+            active = float(run.own_row(row)[run.layout.own_place(f"{part.id}.activity")])
             if part.kind == "runner" and active > 0.5:
                 words.append((f"SLIDING · {part.heading.lower()}", "impulse"))
             if part.kind == "limiter" and active > 0.0:
@@ -543,11 +558,11 @@ def _short(value: float) -> str:
 
 def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
     """The craft of a run at a row; its fans turn with their thrust."""
-    numbers = run.record.row(row)
+    numbers = run.own_row(row)
     axes = traces.rotation(numbers[3:7])
     origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
     fan = next((part.id for part in run.job.craft.parts if part.kind == "thruster"), None)
     turn = 0.0
     if fan is not None:
-        turn = 25.0 * row * run.job.dt * float(numbers[run.layout.place(f"{fan}.activity")] > 0.02)
+        turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
     return Figure(run.job.craft, origin, axes, turn, paint)
