@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -90,7 +92,8 @@ def ball_heap(rounds: int, count: int = 200) -> None:
     took: list[list[float]] = [[], []]
     made: list[Floats] = [np.zeros(0), np.zeros(0)]
     for _ in range(rounds):  # in turn, so that a noisy moment hits both
-        for place, run_heap in enumerate((solver.run_alone, heap_in_c.run)):
+        ways: tuple[Callable[..., Any], ...] = (solver.run_alone, heap_in_c.run)
+        for place, run_heap in enumerate(ways):
             scene = ball_scene(dropped_balls)
             made[place] = np.zeros((ticks, len(scene.solids), 13))
             began = time.perf_counter()
@@ -99,7 +102,7 @@ def ball_heap(rounds: int, count: int = 200) -> None:
             solved = float(scene.counts[things.SOLVED]) / ticks
     heap_in_c.close()
     mine, c = (float(np.median(times)) for times in took)
-    same = "the same to the bit" if np.array_equal(*made) else "not the same"
+    same = "the same to the bit" if np.array_equal(made[0], made[1]) else "not the same"
     line(
         f"{count} balls in a heap, a tick", f"{mine:.2f} ms", f"as C {c:.2f} ms", mine / c,
         f"contacts a tick {solved:.0f}; {same}",

@@ -42,7 +42,13 @@ KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "t
 def can_meet(job: Job) -> bool:
     """Whether anything can be met in a job: other bodies, or ground by a craft whose height is free."""
     ground = job.ground
-    if ground.blocks or walls_of(ground) or len(job.actors) > 1 or any(launchers(one.craft) for one in job.actors):
+    if (
+        ground.blocks
+        or ground.joints
+        or walls_of(ground)
+        or len(job.actors) > 1
+        or any(launchers(one.craft) for one in job.actors)
+    ):
         return True
     carries = ground.floor or ground.relief is not None
     return carries and any("z" not in one.craft.body.held for one in job.actors)
@@ -118,6 +124,7 @@ def build(job: Job) -> Scene:
         for part in launchers(one.craft):
             rows = made.solids[first_slot(job, who, part.id) :][: part.in_flight]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
+    made = made._replace(joints=_joints(job, made))
     for event in job.drill.events:
         number = solid_number(job, event.target)
         if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == things.FREE:
@@ -131,6 +138,32 @@ def gain_of(craft: Craft, part: Part) -> float:
     if part.mute or (not part.solo and any(other.solo for other in craft.parts)):
         return 0.0
     return part.trim
+
+
+def _joints(job: Job, scene: Scene) -> Records:
+    """The joints of the ground whose bodies are there, as the bodies stand at the start."""
+    found = []
+    for joint in job.ground.joints:
+        a, b = solid_number(job, joint.one), solid_number(job, joint.other) if joint.other else things.GROUND
+        if a > 0 and b >= 0:
+            found.append((joint, a, b))
+    rows = np.zeros(len(found), things.JOINT)
+    for row, (joint, a, b) in zip(rows, found, strict=True):
+        row["a"], row["b"] = a, b
+        for name, number in (("at_a", a), ("at_b", b)):
+            row[name] = world_point(job, scene, number, (joint.x, joint.y, joint.z))
+    return rows
+
+
+def world_point(job: Job, scene: Scene, number: int, point: Sequence[float]) -> Floats:
+    """A point of the world in the axes of a body as it stands at the start, m from its centre of mass."""
+    solid = scene.solids[number]
+    if 1 <= number <= len(job.actors):  # where a craft begins is put into its body later
+        start = job.starts[number - 1]
+        axes = np.zeros((3, 3))
+        spatial.axes_of(start[3:7], axes)
+        return np.asarray(axes.T @ (np.array(point) - start[:3]))
+    return np.asarray(solid["axes"].T @ (np.array(point) - solid["position"]))
 
 
 def _hull(craft: Craft) -> Solid:

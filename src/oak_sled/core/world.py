@@ -69,6 +69,11 @@ class Job:
         return (*found, *(Actor(known[one.id], one.start, one.tracks) for one in members.values()))
 
     @functools.cached_property
+    def starts(self) -> tuple[state.Floats, ...]:
+        """Position, attitude, velocity and spin of every actor at the start, each of shape (13,), world axes."""
+        return tuple(start_state(one, self.ground) for one in self.actors)
+
+    @functools.cached_property
     def who(self) -> int:
         """The number of the craft that is looked at among the actors."""
         return next(k for k, one in enumerate(self.actors) if one.craft.id == self.craft.id)
@@ -272,7 +277,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "driver_gain": aim.gain if aim else 0.0,
                 "driver_damping": aim.lead if aim else 0.0,
                 "driver_sight": aim.sight if aim else 0.0,
-                "start": start_state(one, job.ground),
+                "start": job.starts[who],
             }
         )
         part, channel, support = part + len(craft.parts), channel + len(names), support + supports

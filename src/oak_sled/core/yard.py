@@ -14,6 +14,7 @@ from oak_sled.core.dial import dial
 from oak_sled.core.document import Frozen, name_field
 from oak_sled.core.event import MOST_EVENTS, Event
 from oak_sled.core.faults import close_match
+from oak_sled.core.joint import Joint
 from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.terrain import Patch, Relief
 
@@ -74,6 +75,7 @@ class Ground(Frozen):
     materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
     pairs: tuple[Pair, ...] = Field((), max_length=500, description="materials that do something else together")
     blocks: tuple[Block, ...] = Field((), max_length=900, description="what stands and lies on it")
+    joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
     patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="stretches that are otherwise")
     relief: Relief | None = Field(None, description="uneven ground from a picture")
 
@@ -85,6 +87,7 @@ class Ground(Frozen):
         unique("pairs", self.pairs)
         unique("blocks", self.blocks)
         unique("patches", self.patches)
+        unique("joints", self.joints)
         own = [material.id for material in self.materials]
         for name in set(own) & set(BUILT_IN):
             raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")
@@ -303,6 +306,8 @@ class Yard(Frozen):
         self._must_exist("bench.craft", self.bench.craft, self.crafts)
         self._must_exist("bench.ground", self.bench.ground, self.grounds)
         self._must_exist("bench.drill", self.bench.drill, self.drills)
+        for ground in self.grounds:
+            self._must_hold(ground)
         for drill in self.drills:
             if drill.ground:
                 self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)
@@ -328,6 +333,17 @@ class Yard(Frozen):
         names = [item.id for item in items]
         if name not in names:
             raise ValueError(f"{where}: there is no {name!r} ({close_match(name, names)})")
+
+    def _must_hold(self, ground: Ground) -> None:
+        loose = {block.id: block.moves == "free" for block in ground.blocks}
+        known = [*loose, *(craft.id for craft in self.crafts)]
+        for joint in ground.joints:
+            where = f"grounds.{ground.id}.joints.{joint.id}"
+            for side, name in (("one", joint.one), ("other", joint.other)):
+                if name not in known and (name or side == "one"):
+                    raise ValueError(f"{where}.{side}: there is no body {name!r} ({close_match(name, known)})")
+            if not loose.get(joint.one, True):
+                raise ValueError(f"{where}.one: {joint.one!r} does not move (a loose block or a craft)")
 
     def _must_tell(self, where: str, member: Member) -> None:
         channels = [channel.id for channel in self.craft(member.id).channels]

@@ -219,9 +219,21 @@ def sweep(scene, dt):
                 continue  # a pair is met from the one that is looked at first
             if not overlap(one.low, one.high, other.low, other.high):
                 continue
+            if scene.joints.shape[0] > 0 and hangs_by_joint(scene, s, t):
+                continue
             if (one.owner == t and young(one)) or (other.owner == s and young(other)):
                 continue
             meet_pair(scene, min(s, t), max(s, t), dt)
+
+
+@compiled
+def hangs_by_joint(scene, s, t):
+    """Whether two bodies hang together by a joint: they do not touch each other."""
+    for j in range(scene.joints.shape[0]):
+        joint = scene.joints[j]
+        if (joint.a == s and joint.b == t) or (joint.a == t and joint.b == s):
+            return True
+    return False
 
 
 @compiled

@@ -26,10 +26,16 @@ def divide(scene):
     count = scene.counts[FOUND]
     for k in range(count):
         roots[contacts[k].a], roots[contacts[k].b] = contacts[k].a, contacts[k].b
+    for j in range(scene.joints.shape[0]):
+        roots[scene.joints[j].a], roots[scene.joints[j].b] = scene.joints[j].a, scene.joints[j].b
     for k in range(count):
         contact = contacts[k]
         if solids[contact.b].kind == FREE:
             roots[find(roots, contact.a)] = find(roots, contact.b)
+    for j in range(scene.joints.shape[0]):
+        joint = scene.joints[j]
+        if solids[joint.b].kind == FREE:
+            roots[find(roots, joint.a)] = find(roots, joint.b)
     for k in range(count):
         contacts[k].island = find(roots, contacts[k].a)
     put_in_order(scene, count)

@@ -223,6 +223,7 @@ def scene(
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
+        joints=np.zeros(0, things.JOINT),
         contacts=np.zeros(room, things.CONTACT),
         before=np.zeros(room, things.CONTACT),
         table=np.zeros(2 * room, np.int64),

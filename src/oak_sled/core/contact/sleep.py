@@ -58,6 +58,10 @@ def rest(scene, dt):
                 solids[contact.a].still = 0.0
             continue
         roots[islands.find(roots, contact.a)] = islands.find(roots, contact.b)
+    for j in range(scene.joints.shape[0]):
+        joint = scene.joints[j]
+        if solids[joint.a].kind == FREE and solids[joint.b].kind == FREE:
+            roots[islands.find(roots, joint.a)] = islands.find(roots, joint.b)
     for k in range(count):  # the least rest of a group is that of all
         s = active[k]
         if solids[s].kind == FREE:

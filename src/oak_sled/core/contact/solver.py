@@ -15,7 +15,7 @@ import math
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial, surface
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import broad, impacts, islands, pairs, sleep
+from oak_sled.core.contact import broad, impacts, islands, joints, pairs, sleep
 from oak_sled.core.contact.things import (
     ACTIVE,
     AGREED,
@@ -41,6 +41,8 @@ from oak_sled.core.contact.things import (
 )
 
 EMPTY = -1
+JOINTS_AGREE = 1e-10
+"""m/s: joints alone in an island are solved so far."""
 HURRIED = 9
 """Contacts of an island from which on its rounds are hurried: fewer agree soon."""
 FEW = 80
@@ -307,27 +309,42 @@ def solve_once(scene, turn, first, count):
 
 @compiled
 def part(scene, dt):
-    """The shift that takes overlap out bit by bit, and keeps what is fast from passing."""
-    solids, contacts = scene.solids, scene.contacts
-    busy = False
+    """The shift that takes overlap out bit by bit, and keeps what is fast from passing: island by island."""
+    solids, contacts, turns = scene.solids, scene.contacts, scene.turns
     for k in range(scene.counts[ACTIVE]):
         one = solids[scene.active[k]]
         for i in range(3):
             one.shift[i], one.twist[i] = 0.0, 0.0
-    for k in range(scene.counts[FOUND]):
-        contact = contacts[k]
-        contact.wanted = -1e30
-        if contact.fast == 1:
-            contact.wanted = -contact.gap / dt - pairs.speed_of(solids, contact)
-        elif contact.gap < -SLOP:
-            contact.wanted = min(0.2 * (-contact.gap - SLOP) / dt, 2.0)
-        busy = busy or contact.wanted > 0.0
-    if not busy:
-        return
+    first, count = 0, scene.counts[FOUND]
+    while first < count:
+        last = end_of_island(scene, first)
+        busy = joints.any_of(scene, contacts[turns[first]].island)
+        for j in range(first, last):
+            contact = contacts[turns[j]]
+            contact.wanted = -1e30
+            if contact.fast == 1:
+                contact.wanted = -contact.gap / dt - pairs.speed_of(solids, contact)
+            elif contact.gap < -SLOP:
+                contact.wanted = min(0.2 * (-contact.gap - SLOP) / dt, 2.0)
+            busy = busy or contact.wanted > 0.0
+        if busy:
+            part_island(scene, first, last, dt)
+        first = last
+    for j in range(scene.joints.shape[0]):
+        if scene.joints[j].leads == 1:
+            for _ in range(PLACE_ROUNDS):
+                joints.draw(scene, scene.joints[j].island, dt)
+
+
+@compiled
+def part_island(scene, first, last, dt):
+    """The shifts of an island whose contacts stand from `first` to `last` in the order."""
+    solids, contacts, turns = scene.solids, scene.contacts, scene.turns
     for turn in range(SHARED_ROUNDS):
         largest = 0.0
-        for k in range(scene.counts[FOUND]):
-            contact = contacts[k]
+        joints.draw(scene, contacts[turns[first]].island, dt)
+        for j in range(first, last):
+            contact = contacts[turns[j]]
             if contact.wanted < -1e29:
                 continue
             one, other = solids[contact.a], solids[contact.b]
@@ -341,6 +358,16 @@ def part(scene, dt):
                 largest = max(largest, abs(change) / contact.mass)
         if turn >= PLACE_ROUNDS - 1 and largest < 1e-9:
             return
+
+
+@compiled
+def end_of_island(scene, first):
+    """Behind the last contact, in the order, of the island whose contacts begin at `first`."""
+    contacts, turns = scene.contacts, scene.turns
+    last = first + 1
+    while last < scene.counts[FOUND] and contacts[turns[last]].island == contacts[turns[first]].island:
+        last += 1
+    return last
 
 
 @compiled
@@ -453,35 +480,47 @@ def agree(scene):
     contacts, turns, count = scene.contacts, scene.turns, scene.counts[FOUND]
     first = 0
     while first < count:
-        last = first + 1
-        while last < count and contacts[turns[last]].island == contacts[turns[first]].island:
-            last += 1
-        wide = last - first
+        last = end_of_island(scene, first)
+        wide, island = last - first, contacts[turns[first]].island
         spare = SPARE_WORK // wide
         most = VELOCITY_ROUNDS + min(SPARE_ROUNDS, spare)
         if scene.counts[TICKS] == 1 and spare < SPARE_ROUNDS:
             most = max(most, min(FIRST_ROUNDS, FIRST_WORK // wide))
         before = 0.0
         for turn in range(most):
+            moved = joints.solve_once(scene, island)
             changed, squares = solve_once(scene, turn, first, wide)
-            if changed < AGREED:
+            if max(changed, moved) < AGREED:
                 break
             if wide >= HURRIED and turn < most - 1:
                 hurry(scene, first, wide, squares / before if before > 0.0 else 2.0)
             before = squares
+        for j in range(first, last):  # what does not push does not rub
+            contact = contacts[turns[j]]
+            if contact.push == 0.0 and (contact.drag_way != 0.0 or contact.drag_across != 0.0):
+                pairs.apply(scene.solids, contact, 0.0, -contact.drag_way, -contact.drag_across)
+                contact.drag_way, contact.drag_across = 0.0, 0.0
         first = last
+    for j in range(scene.joints.shape[0]):
+        if scene.joints[j].leads == 1:
+            for _ in range(FIRST_ROUNDS):
+                changed = joints.solve_once(scene, scene.joints[j].island)
+                if changed < JOINTS_AGREE:
+                    break
 
 
 @compiled
 def meet(scene, dt):
     """Finds every contact and solves them: velocities of all bodies, those of crafts among them, afterwards agree."""
     broad.sweep(scene, dt)
-    if scene.counts[FOUND] > 0:
+    if scene.counts[FOUND] > 0 or scene.joints.shape[0] > 0:
         place_contacts(scene)
         remember(scene)
         prepare(scene, dt)
+        joints.prepare(scene, dt)
         impacts.blow(scene, dt)
         islands.divide(scene)
+        joints.settle(scene)
         agree(scene)
         for k in range(scene.counts[FOUND]):
             contact = scene.contacts[k]

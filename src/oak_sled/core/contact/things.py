@@ -31,7 +31,7 @@ MARGIN = 0.02
 BOUNCING = 0.3
 """m/s of approach below which nothing bounces."""
 VELOCITY_ROUNDS, PLACE_ROUNDS = 14, 6
-BLOW_ROUNDS, SHARED_ROUNDS = 4, 60
+BLOW_ROUNDS, SHARED_ROUNDS = 4, 300
 """Rounds over all pairs that hit each other at least, and rounds over the points of one pair at most."""
 SPARE_ROUNDS, SPARE_WORK = 150, 5000
 """Rounds more where contacts are few: so many at most, and no more than this many solved contacts."""
@@ -179,6 +179,25 @@ CONTACT = np.dtype(
 )
 
 
+JOINT = np.dtype(
+    [
+        ("a", "i8"),
+        ("b", "i8"),  # the ground for a joint with the world
+        ("at_a", "f8", (3,)),  # m, of its point from the centre of mass, own axes
+        ("at_b", "f8", (3,)),
+        ("island", "i8"),
+        ("leads", "i8"),  # 1 for the first joint of an island that has no contacts
+        ("lever_a", "f8", (3,)),  # the same in world axes
+        ("lever_b", "f8", (3,)),
+        ("ahead_a", "f8", (3,)),  # the same half a tick later
+        ("ahead_b", "f8", (3,)),
+        ("inverse", "f8", (3, 3)),  # kg, the impulse that takes a speed of 1 m/s away at its point
+        ("impulse", "f8", (3,)),  # N s on a, the first guess of the next tick
+    ]
+)
+"""A ball joint: a point of one body held to a point of another, three rows that are solved as one."""
+
+
 class Scene(NamedTuple):
     """All that can touch. counts : see FOUND and the names behind it."""
 
@@ -192,6 +211,7 @@ class Scene(NamedTuple):
     grid_first: Ints
     grid_items: Ints
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
+    joints: Records
     contacts: Records
     before: Records
     table: Ints
