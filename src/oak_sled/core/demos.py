@@ -19,6 +19,7 @@ DEMOS = {
     "quay": "the fan sled, free in all axes, among loose freight: it pushes, climbs, jumps and topples",
     "mortar": "a snow mortar lobs charges at a wall of snow blocks, which comes down",
     "shove": "a gust blower knocks standing freight of three weights over the ice",
+    "shunting": "a shunting sled and a courier in one world, each on its own keys: they shove, push and shoot",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""

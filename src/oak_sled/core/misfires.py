@@ -50,7 +50,9 @@ def find(job: Job, run: Run | None) -> Iterator[Caution]:
 
 def _events(job: Job) -> Iterator[Caution]:
     parts = {part.id: part for part in job.craft.parts}
+    lead = job.actors[0].craft.id
     blocks = [one.id for one in job.ground.blocks]
+    bodies = [*blocks, *(one.craft.id for one in job.actors)]
     for event in job.drill.events:
         if event.t >= job.drill.duration:
             yield Caution(
@@ -58,13 +60,17 @@ def _events(job: Job) -> Iterator[Caution]:
                 f"before {job.drill.duration:g} s, or a longer drill",
             )  # fmt: skip
         if event.aims_at_block:
-            if event.target and event.target not in blocks:
+            if event.target and event.target not in bodies:
+                yield _no_target(event.heading, "body", event.target, bodies)
+            elif event.what == "drop" and event.target not in blocks:
                 yield _no_target(event.heading, "block", event.target, blocks)
             elif event.what == "drop" and next(b for b in job.ground.blocks if b.id == event.target).moves != "free":
                 yield Caution(
                     "drops_nothing", "", f"{event.target} is not loose, so that it cannot fall", "let it move freely"
                 )
             continue
+        if (event.craft or lead) != job.craft.id:
+            continue  # of another craft
         part = parts.get(event.target)
         if part is None:
             yield _no_target(event.heading, "part", event.target, list(parts))
@@ -134,21 +140,23 @@ def _launcher(job: Job, part: Launcher) -> Iterator[Caution]:
         yield Caution(
             "never_bursts", f"{where}.on_hit", "it has a blast, but its shots go on at a hit", "let them burst"
         )
-    if part.homes_on and part.homes_on not in [one.id for one in job.ground.blocks]:
-        yield _no_target("homes on", "block", part.homes_on, [one.id for one in job.ground.blocks])
+    goals = [*(one.id for one in job.ground.blocks), *(one.craft.id for one in job.actors if one.craft != job.craft)]
+    if part.homes_on and part.homes_on not in goals:
+        yield _no_target("homes on", "block or craft", part.homes_on, goals)
 
 
 def _knockback(job: Job, part: Knockback) -> Iterator[Caution]:
     where = f"parts.{part.id}"
-    blocks = [one.id for one in job.ground.blocks]
-    if not any(one.moves == "free" for one in job.ground.blocks):
+    others = [one.craft.id for one in job.actors if one.craft != job.craft]
+    bodies = [*(one.id for one in job.ground.blocks), *others]
+    if not others and not any(one.moves == "free" for one in job.ground.blocks):
         yield Caution(
             "nobody_to_push", where, "nothing here is loose, and the craft itself is never pushed by its own blow",
             "place a loose block on the ground",
         )  # fmt: skip
     for name in part.spares:
-        if name not in blocks:
-            yield _no_target("spares", "block", name, blocks)
+        if name not in bodies:
+            yield _no_target("spares", "block or craft", name, bodies)
 
 
 def _of_run(part: Part, notes: list[float]) -> Iterator[Caution]:

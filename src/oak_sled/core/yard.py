@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
@@ -103,6 +103,12 @@ class Ground(Frozen):
     def heading(self) -> str:
         """What the ground is called."""
         return self.title or self.id.replace("_", " ")
+
+    def with_whole_joints(self, crafts: Collection[str]) -> Ground:
+        """The ground without the joints whose bodies are no longer there. crafts : ids of those of the yard."""
+        there = {"", *crafts, *(block.id for block in self.blocks)}
+        left = tuple(joint for joint in self.joints if joint.one in there and joint.other in there)
+        return self if left == self.joints else self.replace(joints=left)
 
     def edges_at(self) -> tuple[float, float, float, float]:
         """(least x, least y, greatest x, greatest y), m."""
@@ -275,7 +281,8 @@ def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Itera
     if event.aims_at_block:
         if not event.target and event.what == "poke":
             return None
-        return [one.id for ground in grounds if drill.ground in ("", ground.id) for one in ground.blocks]
+        there = [one.id for ground in grounds if drill.ground in ("", ground.id) for one in ground.blocks]
+        return [*there, *(craft.id for craft in crafts)] if event.what == "poke" else there
     return [part.id for craft in crafts for part in craft.parts]
 
 
@@ -354,14 +361,17 @@ class Yard(Frozen):
                 )
 
     def without(self, **changes: Any) -> Yard:
-        """`replace`, where crafts or grounds lose something: the events that were aimed at it go with it."""
-        crafts, grounds = changes.get("crafts", self.crafts), changes.get("grounds", self.grounds)
+        """`replace`, where crafts or grounds lose something: events that were aimed at it, and joints that held it, go
+        with it."""
+        crafts, grounds = changes.get("crafts", self.crafts), changes.pop("grounds", self.grounds)
+        names = {craft.id for craft in crafts}
+        grounds = tuple(ground.with_whole_joints(names) for ground in grounds)
         drills = []
         for drill in changes.pop("drills", self.drills):
             aims = {event.id: _targets(event, drill, crafts, grounds) for event in drill.events}
             left = tuple(e for e in drill.events if aims[e.id] is None or e.target in (aims[e.id] or ()))
             drills.append(drill if len(left) == len(drill.events) else drill.replace(events=left))
-        return self.replace(**changes, drills=tuple(drills))
+        return self.replace(**changes, grounds=grounds, drills=tuple(drills))
 
     def edit(self, path: str, value: Any) -> Yard:
         """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""

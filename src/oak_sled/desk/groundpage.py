@@ -11,11 +11,12 @@ from oak_sled.core import among
 from oak_sled.core.block import BUILT_IN, TIMBER, Block, Material, Pair
 from oak_sled.core.craft import free_name
 from oak_sled.core.dial import dials
+from oak_sled.core.joint import Joint
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.groundplan import GroundPlan, item_fields
-from oak_sled.desk.groundsection import Thing
+from oak_sled.desk.groundsection import Thing, size_of
 from oak_sled.desk.meshdrawing import MeshDrawing
 from oak_sled.desk.numberpanel import NumberPanel, choices_of
 from oak_sled.desk.session import Session
@@ -89,6 +90,9 @@ class GroundPage(QWidget):
         menu = QMenu(self.add_button)
         for name in KINDS:
             menu.addAction(f"{name}: {SAYS[name]}" if name in SAYS else name, lambda name=name: self.add(name))
+        menu.addAction(
+            "joint: a ball joint for the loose block that is selected, to a second one or the world", self.add_joint
+        )
         menu.addSeparator()
         menu.addAction("relief from a grey picture (PNG)...", self.ask_relief)
         menu.addAction("mesh from a file (OBJ, STL, glTF)...", self.ask_mesh)
@@ -137,6 +141,23 @@ class GroundPage(QWidget):
         self._change(ground.replace(**{field: (*getattr(ground, field), new)}), f"place {name}")
         self.plan.choose([f"{field}.{new.id}"])
 
+    def add_joint(self) -> None:
+        """Holds the selected loose block to the second one that is selected, or to the world."""
+        ground = self.session.ground
+        blocks = [thing for _, thing in self.plan.in_hand() if isinstance(thing, Block)]
+        loose = [block for block in blocks if block.moves == "free"]
+        if not loose:
+            self.session.say("a joint holds a loose block: select it first, and what it is held to", True)
+            return
+        one, other = loose[0], next((block for block in blocks if block is not loose[0]), None)
+        x, y = (one.x, one.y) if other is None else (0.5 * (one.x + other.x), 0.5 * (one.y + other.y))
+        new = Joint(
+            id=free_name("joint", ground.joints), one=one.id, other="" if other is None else other.id,
+            x=round(x, 2), y=round(y, 2), z=round(one.z + 0.5 * one.height, 2),
+        )  # fmt: skip
+        self._change(ground.replace(joints=(*ground.joints, new)), "place joint")
+        self.plan.choose([f"joints.{new.id}"])
+
     def ask_relief(self) -> None:
         """Asks for a picture, and lays it as relief."""
         name, _ = QFileDialog.getOpenFileName(self, "A grey picture", "", "PNG (*.png)")
@@ -165,7 +186,7 @@ class GroundPage(QWidget):
                 self.session.say("a ground has one relief: duplicate the ground instead", True)
                 continue
             field = item_fields(thing)
-            aside = 2.0 if isinstance(thing, Gate) else thing.width + 0.25
+            aside = 2.0 if isinstance(thing, Gate) else size_of(thing)[1] + 0.25
             new = thing.replace(id=free_name(thing.id, getattr(ground, field)), y=thing.y + aside)
             ground = ground.replace(**{field: (*getattr(ground, field), new)})
             made.append(f"{field}.{new.id}")
@@ -230,6 +251,12 @@ class GroundPage(QWidget):
                 continue  # only what is loose can rest
             if name != "fit" or getattr(item, "shape", "") == "mesh":
                 self.numbers.add_choice(path, name, options, says)
+        if isinstance(item, Joint):
+            loose = tuple(block.id for block in self.session.ground.blocks if block.moves == "free")
+            crafts = tuple(craft.id for craft in self.session.yard.crafts)
+            every = tuple(block.id for block in self.session.ground.blocks)
+            self.numbers.add_choice(path, "one", (*loose, *crafts), "the body that it holds")
+            self.numbers.add_choice(path, "other", ("", *every, *crafts), "what it is held to", "the world")
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
             self.numbers.add_choice(path, "material", known, "the material it is of", TIMBER)

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core import units
 from oak_sled.core.block import Block
+from oak_sled.core.joint import Joint
 from oak_sled.core.state import Floats
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
@@ -25,7 +26,7 @@ from oak_sled.desk.groundsection import SECTION, Section, Thing, heading_of, mes
 from oak_sled.desk.planpane import BLOCK_INKS
 from oak_sled.desk.session import Session
 
-LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches"}
+LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"}
 HANDLE = 7.0
 ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 """Which way an arrow key moves what is in hand: to the right, and up."""
@@ -81,6 +82,7 @@ class GroundPlan(QWidget):
         found += [(f"walls.{one.id}", one) for one in self.ground.walls]
         found += [(f"gates.{one.id}", one) for one in self.ground.gates]
         found += [(f"blocks.{one.id}", one) for one in self.ground.blocks]
+        found += [(f"joints.{one.id}", one) for one in self.ground.joints]
         return found
 
     def in_hand(self) -> list[tuple[str, Thing]]:
@@ -185,6 +187,8 @@ class GroundPlan(QWidget):
 
     def handles(self, thing: Thing) -> dict[str, QPointF]:
         """Where a thing is turned and sized, px."""
+        if isinstance(thing, Joint):
+            return {}
         length, width = size_of(thing)
         turn = heading_of(thing)
         cos, sin = math.cos(turn), math.sin(turn)
@@ -439,6 +443,9 @@ class GroundPlan(QWidget):
             painter.drawLine((shape[0] + shape[3]) / 2, (shape[1] + shape[2]) / 2)
             painter.drawPolygon(shape)
             return
+        if isinstance(thing, Joint):
+            self._paint_joint(painter, thing, chosen)
+            return
         painter.setBrush(theme.colour("saw_ice"))
         if isinstance(thing, Block):
             ink = BLOCK_INKS.get(thing.moves)
@@ -490,6 +497,19 @@ class GroundPlan(QWidget):
         self.words.append(box)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
 
+    def _paint_joint(self, painter: QPainter, joint: Joint, chosen: bool) -> None:
+        """A ring with its pin, in the ink of ties, and a line to the middle of each block that it holds."""
+        at = self.at(joint.x, joint.y)
+        painter.setPen(QPen(theme.family("tie"), 1.0, Qt.PenStyle.DotLine))
+        for block in self.ground.blocks:
+            if block.id in (joint.one, joint.other):
+                painter.drawLine(at, self.at(block.x, block.y))
+        painter.setPen(QPen(theme.family("tie"), 3.0 if chosen else 2.0))
+        painter.setBrush(theme.colour("card"))
+        painter.drawEllipse(at, 6.0, 6.0)
+        painter.setBrush(theme.family("tie"))
+        painter.drawEllipse(at, 1.5, 1.5)
+
     def _paint_handles(self, painter: QPainter, thing: Thing) -> None:
         found = self.handles(thing)
         painter.setPen(theme.pen("ink", 1.2))
@@ -503,6 +523,9 @@ class GroundPlan(QWidget):
                 painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
         length, width = size_of(thing)
         words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {math.degrees(heading_of(thing)):g}°"
+        if isinstance(thing, Joint):
+            held = thing.other.replace("_", " ") or "the world"
+            words = f"{thing.one.replace('_', ' ')} to {held} · {units.show(thing.z, 'm')} up"
         box = self.outline(thing).boundingRect()
         painter.setFont(theme.font(theme.SMALL))
         wide = painter.fontMetrics().horizontalAdvance(words) + 10

@@ -11,12 +11,15 @@ from PyQt6.QtGui import QImage, QPainter
 
 from oak_sled.core import among, units
 from oak_sled.core.block import Block
+from oak_sled.core.joint import Joint
 from oak_sled.core.state import Floats
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
 
-Thing = Block | Wall | Gate | Patch | Relief
+Thing = Block | Wall | Gate | Patch | Relief | Joint
+JOINT_SIZE = 0.4
+"""m of the mark of a joint from above."""
 Line = list[tuple[float, float]]
 SECTION = 96
 """px of height of a section."""
@@ -26,6 +29,8 @@ def size_of(thing: Thing) -> tuple[float, float]:
     """Length and width of a thing from above, m."""
     if isinstance(thing, Gate):
         return 0.4, thing.width
+    if isinstance(thing, Joint):
+        return JOINT_SIZE, JOINT_SIZE
     if isinstance(thing, Block):
         half = thing.half_extents()
         return 2.0 * half[0], 2.0 * half[1]
@@ -34,13 +39,13 @@ def size_of(thing: Thing) -> tuple[float, float]:
 
 def heading_of(thing: Thing) -> float:
     """rad; a relief lies along the axes."""
-    return 0.0 if isinstance(thing, Relief) else math.radians(thing.heading_deg)
+    return 0.0 if isinstance(thing, Relief | Joint) else math.radians(thing.heading_deg)
 
 
 def spans(thing: Thing, x: Floats, y: Floats) -> tuple[Floats, Floats]:
     """Underside and top of a thing over points, m, each shape (n,); NaN beside it. Tilts are left out."""
     nowhere = np.full(len(x), np.nan)
-    if isinstance(thing, Gate | Patch | Relief) or (isinstance(thing, Block) and thing.is_laid):
+    if isinstance(thing, Gate | Patch | Relief | Joint) or (isinstance(thing, Block) and thing.is_laid):
         return nowhere, nowhere
     turn = heading_of(thing)
     dx, dy = x - thing.x, y - thing.y

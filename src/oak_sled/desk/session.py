@@ -276,7 +276,10 @@ class Session(QObject):
             return  # it is there: what is shown stays as it is
         self.ghost = None
         self._follow_end = True
-        self.change(self.yard.replace(bench=bench), f"choose {what} {name.replace('_', ' ')}")
+        here = what == "craft" and name in self.cast()  # the same world, looked at from another craft of it
+        self.change(self.yard.replace(bench=bench), f"choose {what} {name.replace('_', ' ')}", card=not here)
+        if here:
+            self.ghost = None
 
     # runs
 

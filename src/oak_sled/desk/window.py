@@ -657,7 +657,10 @@ class Window(QMainWindow):
     def _show_clock(self) -> None:
         run = self.session.run
         time = run.duration if run is not None and self.session.live_on else self.session.time
-        self.clock.setText(f"t {time:.3f} s")
+        who = ""
+        if run is not None and len(run.job.actors) > 1:  # what traces, ledger, plan and measures are of
+            who = f"{theme.elide(run.job.craft.heading, 150, self.clock.font())} · "
+        self.clock.setText(f"{who}t {time:.3f} s")
 
     def _show_title(self) -> None:
         mark = "*" if self.session.is_dirty else ""

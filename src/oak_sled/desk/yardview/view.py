@@ -78,6 +78,7 @@ class YardView(QWidget):
         self._smooth_next = False
         self._half = False
         self._drag: QPointF | None = None
+        self._pressed: QPointF | None = None
         self._readout_boxes: list[tuple[QRectF, str]] = []
         self._still = QTimer(self)
         self._still.setSingleShot(True)
@@ -179,6 +180,7 @@ class YardView(QWidget):
             if self.hand.press(event.position(), self._camera, run, self._row(run)):
                 return
         self._drag = event.position()
+        self._pressed = event.position() if event.button() == Qt.MouseButton.LeftButton else None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape and self.hand.grip is not None:
@@ -212,8 +214,27 @@ class YardView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._drag = None
+        if event is not None and self.hand.grip is None and self._pressed is not None:
+            moved = event.position() - self._pressed
+            if abs(moved.x()) + abs(moved.y()) < 5.0:
+                self._select_at(event.position())
+        self._pressed = None
         if self.hand.grip is not None and self._camera is not None:
             self.hand.release(self._camera)
+
+    def _select_at(self, at: QPointF) -> None:
+        """Selects the craft of the world that was clicked, if it is another one."""
+        if self._camera is None:
+            return
+        for other, row in self.others():
+            centre = other.place_at(row)
+            reach = float(np.linalg.norm(other.job.craft.body.half_extents()))
+            px, depth = self._camera.project(np.array([centre, centre + [0.0, 0.0, reach]]))
+            away = QPointF(*px[0]) - at
+            near = max(18.0, abs(float(px[1][1] - px[0][1])))
+            if depth[0] > 0.1 and math.hypot(away.x(), away.y()) <= near:
+                self.session.choose("craft", other.job.craft.id)
+                return
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.fit()
