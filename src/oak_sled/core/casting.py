@@ -24,6 +24,34 @@ def with_member(drill: Drill, lead: Craft, craft: Craft) -> Drill:
     return drill.replace(craft=named, cast=(*drill.cast, Member(id=craft.id, start=start)))
 
 
+def is_member(drill: Drill, craft: str) -> bool:
+    """Whether a craft is one of the cast beside the craft under test."""
+    return any(member.id == craft for member in drill.cast)
+
+
+def seen_from(drill: Drill, craft: str) -> Drill:
+    """The drill as a craft of it sees it: with its own start and tracks for those of the craft under test."""
+    member = next((one for one in drill.cast if one.id == craft), None)
+    return drill if member is None else drill.replace(start=member.start, tracks=member.tracks)
+
+
+def folded(drill: Drill, craft: str, seen: Drill) -> Drill:
+    """The drill that `seen` was before it was looked at from a craft, with what was changed in it."""
+    if not is_member(drill, craft):
+        return seen
+    cast = tuple(one.replace(start=seen.start, tracks=seen.tracks) if one.id == craft else one for one in seen.cast)
+    return seen.replace(start=drill.start, tracks=drill.tracks, cast=cast)
+
+
+def own_path(drill: Drill, craft: str, path: str) -> str:
+    """Where a path to the start or the tracks of the drill leads for a craft of its cast."""
+    for field in ("start", "tracks"):
+        whole = f"drills.{drill.id}.{field}"
+        if is_member(drill, craft) and (path == whole or path.startswith(whole + ".")):
+            return f"drills.{drill.id}.cast.{craft}.{path[len(f'drills.{drill.id}.') :]}"
+    return path
+
+
 def without(drill: Drill, name: str) -> Drill:
     """The drill without a craft: the first of the cast takes the place of the craft under test if that is taken out."""
     cast = tuple(member for member in drill.cast if member.id != name)

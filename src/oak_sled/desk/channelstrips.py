@@ -76,7 +76,7 @@ class ChannelStrips(QWidget):
     @property
     def drill(self) -> Drill:
         """The drill on the bench."""
-        return self.session.drill
+        return self.session.seen_drill
 
     @property
     def channels(self) -> tuple[Channel, ...]:

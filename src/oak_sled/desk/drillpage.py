@@ -8,7 +8,7 @@ from typing import Any, get_args
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from oak_sled.core import inputs
+from oak_sled.core import casting, inputs
 from oak_sled.core.craft import free_name
 from oak_sled.core.dial import dials
 from oak_sled.core.event import SAYS, Event, What
@@ -135,15 +135,13 @@ class DrillPage(QWidget):
     @property
     def drill(self) -> Drill:
         """The drill on the bench."""
-        return self.session.drill
+        return self.session.seen_drill
 
     def _preview(self, path: str, value: object) -> None:
         self.session.preview(f"{self.path}.{path}", value)
 
     def _change(self, drill: Drill, label: str) -> None:
-        yard = self.session.yard
-        drills = tuple(drill if old.id == drill.id else old for old in yard.drills)
-        self.session.change(yard.replace(drills=drills), label)
+        self.session.take_seen_drill(drill, label)
 
     def channel(self) -> str:
         """The channel in hand; the first one if none is."""
@@ -185,14 +183,26 @@ class DrillPage(QWidget):
     def cut(self, before: bool) -> None:
         """Leaves out what lies before the cursor, or behind it."""
         run, t = self.session.run, self.session.time
-        if run is None or run.job.drill != self.drill:
+        if run is None or run.job.drill != self.session.drill:
             self.session.say("the drill is still being run: try again in a moment")
             return
         if (before and t <= 0.0) or (not before and t >= self.drill.duration):
             self.session.say("put the cursor where it is to be cut (click into a strip)")
             return
-        made = inputs.trimmed(self.drill, run, t if before else 0.0, self.drill.duration if before else t)
-        self._change(made, "cut before the cursor" if before else "cut after the cursor")
+        whole = self.session.drill
+        for one in run.job.actors:  # every craft goes on from where it is
+            seen = casting.seen_from(whole, one.craft.id)
+            cut = inputs.trimmed(
+                seen, run.seen_from(one.craft.id), t if before else 0.0, whole.duration if before else t
+            )
+            whole = casting.folded(whole, one.craft.id, seen.replace(start=cut.start, tracks=cut.tracks))
+        made = cut.replace(start=whole.start, tracks=whole.tracks, cast=whole.cast)
+        self.session.attempt(
+            lambda: self.session.yard.replace(
+                drills=tuple(made if old.id == made.id else old for old in self.session.yard.drills)
+            ),
+            "cut before the cursor" if before else "cut after the cursor",
+        )
         self.session.set_time(0.0 if before else made.duration)
 
     def smooth(self) -> None:
@@ -281,7 +291,7 @@ class DrillPage(QWidget):
     def duplicate(self) -> None:
         """A copy of the drill on the bench."""
         name = free_name(self.drill.id, self.session.yard.drills)
-        self._take_drill(self.drill.replace(id=name, title=f"{self.drill.heading} 2"), "duplicate drill")
+        self._take_drill(self.session.drill.replace(id=name, title=f"{self.drill.heading} 2"), "duplicate drill")
 
     def remove_drill(self) -> None:
         """Takes the drill on the bench out of the yard."""
@@ -322,7 +332,11 @@ class DrillPage(QWidget):
 
     def export_csv(self, file: Path) -> bool:
         """Writes the inputs of this drill."""
-        run = self.session.run if self.session.run is not None and self.session.run.job.drill == self.drill else None
+        run = (
+            self.session.run
+            if self.session.run is not None and self.session.run.job.drill == self.session.drill
+            else None
+        )
         try:
             inputs_csv.save(inputs_csv.dumps(self.drill, self.session.craft, self.session.yard.ticks, run), file)
         except Refused as refused:

@@ -45,11 +45,11 @@ class DrillPlan(GroundPlan):
         return QRectF(self.rect())
 
     def _sources(self) -> tuple[object, ...]:
-        return self.session.drill.start, self.session.run
+        return self.session.seen_drill.start, self.session.run
 
     def _extent(self) -> tuple[float, float, float, float]:
         """The path and the start, with room round them."""
-        spots = [(self.session.drill.start.x, self.session.drill.start.y)]
+        spots = [(self.session.seen_drill.start.x, self.session.seen_drill.start.y)]
         run = self.session.run
         if run is not None and run.ticks:
             place = spots_of(run)[:, :2]
@@ -62,7 +62,7 @@ class DrillPlan(GroundPlan):
 
     def marks(self) -> dict[str, QPointF]:
         """Where the start and the vectors of events are taken hold of, px."""
-        start = self.session.drill.start
+        start = self.session.seen_drill.start
         turn = math.radians(start.heading_deg)
         cos, sin = math.cos(turn), math.sin(turn)
         at = self.at(start.x, start.y)
@@ -87,7 +87,7 @@ class DrillPlan(GroundPlan):
     def base_of(self, event: Event) -> tuple[tuple[float, float], float]:
         """Where the vector of an event begins, m, and the m it is drawn for each m of pull or N s of a poke."""
         run, mass = self.session.run, self.session.craft.body.true_mass()
-        place = (self.session.drill.start.x, self.session.drill.start.y)
+        place = (self.session.seen_drill.start.x, self.session.seen_drill.start.y)
         block = next((one for one in self.ground.blocks if one.id == event.target), None)
         if event.what == "poke" and block is not None:
             mass, place = block.mass, (block.x, block.y)
@@ -124,7 +124,7 @@ class DrillPlan(GroundPlan):
         self.update()
 
     def _drag_mark(self, what: str, at: QPointF, free: bool) -> None:
-        start = self.session.drill.start
+        start = self.session.seen_drill.start
         x, y = self.place(at)
         step = 0.0 if free else GRID
         if what.startswith("event "):
@@ -222,7 +222,8 @@ class DrillPlan(GroundPlan):
         painter.drawText(tip + QPointF(9, 4), words)
 
     def _paint_start(self, painter: QPainter) -> None:
-        start, marks = self.session.drill.start, self.marks()
+        self.paint_other_starts(painter)
+        start, marks = self.session.seen_drill.start, self.marks()
         at, ink = marks["start"], theme.colour("good")
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(theme.pen("good", 1.4))

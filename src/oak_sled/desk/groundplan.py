@@ -15,7 +15,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import units
+from oak_sled.core import casting, units
 from oak_sled.core.block import Block
 from oak_sled.core.joint import Joint
 from oak_sled.core.state import Floats
@@ -279,13 +279,13 @@ class GroundPlan(QWidget):
 
     def _start_marks(self) -> dict[str, QPointF]:
         """Where the start of the drill is taken hold of, and where it is turned, px."""
-        start = self.session.drill.start
+        start = self.session.seen_drill.start
         turn = math.radians(start.heading_deg)
         at = self.at(start.x, start.y)
         return {"start_turn": at + QPointF(22 * math.cos(turn), -22 * math.sin(turn)), "start": at}
 
     def _drag_start(self, what: str, at: QPointF, free: bool) -> None:
-        start = self.session.drill.start
+        start = self.session.seen_drill.start
         x, y = self.place(at)
         if what == "start":
             step = 0.0 if free else GRID
@@ -475,8 +475,25 @@ class GroundPlan(QWidget):
                 b = shape[3] + (shape[2] - shape[3]) * share
                 painter.drawLine(a, b)
 
+    def paint_other_starts(self, painter: QPainter) -> None:
+        """Where the other crafts of the drill begin: select one to move its start."""
+        session, drill = self.session, self.session.drill
+        painter.setFont(theme.font(theme.SMALL))
+        for name in session.cast():
+            if name == session.craft.id:
+                continue
+            start = casting.seen_from(drill, name).start
+            at, turn = self.at(start.x, start.y), math.radians(start.heading_deg)
+            painter.setPen(theme.pen("soft", 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 4.0, 4.0)
+            painter.drawLine(at, at + QPointF(18 * math.cos(turn), -18 * math.sin(turn)))
+            words = session.yard.craft(name).heading
+            self._write(painter, at, words, ((-12, -9), (-12, 20), (-90, 5)))
+
     def _paint_start(self, painter: QPainter) -> None:
-        start = self.session.drill.start
+        self.paint_other_starts(painter)
+        start = self.session.seen_drill.start
         at = self.at(start.x, start.y)
         painter.setPen(theme.pen("good", 2.0))
         painter.drawEllipse(at, 5.0, 5.0)

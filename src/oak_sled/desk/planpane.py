@@ -63,9 +63,13 @@ def paint_plan(
     zoom: float = 1.0,
     shift: QPointF | None = None,
     twins: tuple[Run, ...] = (),
+    others: tuple[Run, ...] = (),
 ) -> Frame:
-    """The ground from above with walls, gates, paths, and the craft to scale; twins at the same time."""
-    low, high = bounds([run, *ghosts, *twins])
+    """The ground from above with walls, gates, paths, and the crafts to scale.
+
+    twins : runs of other crafts in worlds of their own; others : the same run, from the other crafts in its world.
+    """
+    low, high = bounds([run, *ghosts, *twins, *others])
     frame = Frame(box, low, high, zoom, shift)
     painter.save()
     painter.setClipRect(box)
@@ -105,6 +109,11 @@ def paint_plan(
     for _, places, flying in throws.flights(run, run.ticks):
         painter.setPen(QPen(theme.family("impulse"), 1.4 if flying else 1.0, Qt.PenStyle.DotLine))
         painter.drawPath(frame.path(places[:: max(1, len(places) // 60)]))
+    for other in others:
+        painter.setPen(QPen(theme.colour("oak_light"), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(frame.path(path_of(other, 0, other.ticks)))
+        _paint_craft(painter, frame, other, row)
     _paint_craft(painter, frame, run, row)
     for twin in twins:
         painter.setPen(QPen(theme.colour("good"), 1.6))
@@ -261,6 +270,7 @@ class PlanPane(QWidget):
             self.zoom,
             self.shift,
             () if self.session.live_on else self.session.twins,
+            tuple(run.seen_from(one.craft.id) for one in run.job.actors if one.craft.id != run.job.craft.id),
         )
         paint_side(painter, QRectF(0, split, self.width(), self.height() - split), run, row)
 

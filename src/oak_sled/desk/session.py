@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import cautions, document, outlook, shelf, traces, world
+from oak_sled.core import casting, cautions, document, outlook, shelf, traces, world
 from oak_sled.core.cautions import Caution
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import Refused
@@ -94,6 +94,8 @@ class Session(QObject):
         self._base_run: Run | None = None
         self._to_card: tuple[Job, str] | None = None
         self._follow_end = True
+        self._seen_key: tuple[Drill, str] | None = None
+        self._seen = yard.drill()
         self.worker = Worker(self)
         self.worker.finished.connect(self.take)
         self.loader = Loader(self)
@@ -112,6 +114,20 @@ class Session(QObject):
     def drill(self) -> Drill:
         """The drill on the bench."""
         return self.yard.drill()
+
+    @property
+    def seen_drill(self) -> Drill:
+        """The drill on the bench as the selected craft sees it: with its own start and tracks."""
+        key = (self.drill, self.craft.id)
+        if self._seen_key != key:
+            self._seen_key, self._seen = key, casting.seen_from(*key)
+        return self._seen
+
+    def take_seen_drill(self, seen: Drill, label: str) -> None:
+        """Takes the drill, changed as the selected craft sees it, as one step of history."""
+        whole = casting.folded(self.yard.drill(seen.id), self.craft.id, seen)
+        drills = tuple(whole if old.id == whole.id else old for old in self.yard.drills)
+        self.change(self.yard.replace(drills=drills), label)
 
     @property
     def ground(self) -> Ground:
@@ -176,6 +192,7 @@ class Session(QObject):
 
     def preview(self, path: str, value: object) -> bool:
         """Shows `value` at `path` while a dial is dragged; False when it is refused."""
+        path = casting.own_path(self.drill, self.craft.id, path)
         try:
             edited = self.yard.edit(path, value)
         except Refused as refused:
@@ -211,6 +228,7 @@ class Session(QObject):
 
     def edit(self, path: str, value: object, label: str = "", card: bool = True) -> bool:
         """One edit as one step; False, with the fault said in place, when it is refused."""
+        path = casting.own_path(self.drill, self.craft.id, path)
         try:
             edited = self.yard.edit(path, value)
         except Refused as refused:

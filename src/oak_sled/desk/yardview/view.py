@@ -412,7 +412,10 @@ class YardView(QWidget):
             named.append((run, row, "oak_deep", ""))
         for other, other_row, colour, word in named:
             place, depth = camera.project(other.place_at(other_row))
-            if depth[0] > 0.1:
+            at = QPointF(*place[0])
+            if other is not run and (depth[0] <= 0.0 or not QRectF(self.rect()).contains(at)):
+                self._paint_edge_marker(painter, other, other_row, at, float(depth[0]))
+            elif depth[0] > 0.1:
                 text = word + other.job.craft.heading
                 labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), text, theme.colour(colour))
 
@@ -544,7 +547,10 @@ class YardView(QWidget):
         painter.setPen(theme.colour("ink"))
         painter.setFont(theme.font(theme.SMALL, bold=True))
         text = f"{run.job.craft.heading} {units.show(far, 'm')}"
-        box = QRectF(back.x() - ux * 16 - 60, back.y() - uy * 16 - 10, 120, 20)
+        wide = painter.fontMetrics().horizontalAdvance(text) + 8.0
+        box = QRectF(back.x() - ux * 16 - wide / 2, back.y() - uy * 16 - 10, wide, 20)
+        box.moveLeft(min(max(box.left(), 4.0), self.width() - wide - 4.0))
+        painter.fillRect(box, theme.colour("card", 220))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_plain(self, painter: QPainter, run: Run, row: int) -> None:
