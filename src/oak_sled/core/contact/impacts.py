@@ -37,6 +37,18 @@ def is_blow(contact, speed):
     return near and -at_touch > max(BOUNCING, abs(contact.gained))
 
 
+@compiled
+def parting(speed, gained):
+    """m/s with which what touches at `speed` parts again if nothing is lost.
+
+    Less by what the first tick of a fall from rest has too much, g dt^2 / 8 of height, so that no bounce is ever higher
+    than the drop before it.
+    """
+    if speed > 0.0:
+        return -speed
+    return math.sqrt(max(speed * speed - 0.25 * gained * gained, 0.0))
+
+
 @unit
 def blow(scene, dt):
     """What approaches fast is answered first: what is kept from passing in this tick keeps the speed it has at the
@@ -76,7 +88,7 @@ def blow(scene, dt):
                     contact.target = 0.0
                     if contact.bounce > 0.0:
                         speed = pairs.speed_of(solids, contact) - 0.5 * contact.gained
-                        contact.target = -contact.bounce * speed + 0.5 * contact.gained
+                        contact.target = contact.bounce * parting(speed, contact.gained) + 0.5 * contact.gained
                 share(scene, first, last, False)
                 busy = True
             first = last

@@ -34,6 +34,9 @@ from oak_sled.core.contact.things import (
     SOLVED,
     SPARE_ROUNDS,
     SPARE_WORK,
+    STANDING,
+    STANDING_ROUNDS,
+    STANDING_WORK,
     TICKS,
     TOUCHING,
     UPRIGHT,
@@ -475,6 +478,19 @@ def hurry(scene, first, count, share):
 
 
 @compiled
+def stands(scene, first, last):
+    """Whether no body of an island moves faster than a stack that settles."""
+    for j in range(first, last):
+        contact = scene.contacts[scene.turns[j]]
+        for side in range(2):
+            one = scene.solids[contact.a if side == 0 else contact.b]
+            for i in range(3):
+                if abs(one.velocity[i]) > STANDING + abs(one.gained[i]):
+                    return False
+    return True
+
+
+@compiled
 def agree(scene):
     """Solves every island until its contacts agree, or for as many rounds as its size allows."""
     contacts, turns, count = scene.contacts, scene.turns, scene.counts[FOUND]
@@ -484,6 +500,8 @@ def agree(scene):
         wide, island = last - first, contacts[turns[first]].island
         spare = SPARE_WORK // wide
         most = VELOCITY_ROUNDS + min(SPARE_ROUNDS, spare)
+        if stands(scene, first, last):
+            most = max(most, min(STANDING_ROUNDS, STANDING_WORK // wide))
         if scene.counts[TICKS] == 1 and spare < SPARE_ROUNDS:
             most = max(most, min(FIRST_ROUNDS, FIRST_WORK // wide))
         before = 0.0

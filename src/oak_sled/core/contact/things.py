@@ -38,7 +38,10 @@ SPARE_ROUNDS, SPARE_WORK = 150, 5000
 FIRST_ROUNDS, FIRST_WORK = 400, 250_000
 """The same for the tick in which a scene of many contacts begins: nothing is known of them yet, and what is found in
 it is the first guess of every later tick, so that what stands well falls asleep soon."""
-AGREED = 5e-6
+STANDING, STANDING_ROUNDS, STANDING_WORK = 0.3, 1600, 50_000
+"""m/s below which an island stands, and rounds and solved contacts at most for one: what stands is not moved by what
+its rounds leave undone, and soon falls asleep."""
+AGREED = 2e-5
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""
