@@ -203,7 +203,7 @@ GUN = {"id": "gun", "shot_mass": 1.0, "channel": "throttle"}
         ([Sling(id="b")], "no_pull", "without a pull", at("b", "release")),
         ([Impulse(id="k")], "not_a_sling", "is for a sling", at("k", "hold")),
         ([Impulse(id="kick")], "no_such_target", "did you mean kick", at("kik")),
-        ([], "no_such_target", "no block 'bux'.*did you mean box", at("bux", "poke")),
+        ([], "no_such_target", "no body 'bux'.*did you mean box", at("bux", "poke")),
         ([], "event_too_late", "comes after the drill's end", at("", "poke", t=9.0)),
         ([], "no_such_target", "watch boks.*known: box", {"drill": {"watch": ("boks",)}}),
         ([Impulse(id="k")], "nothing_fires_it", "no channel, event or shot", {}),

@@ -422,3 +422,16 @@ def test_a_start_takes_any_attitude(make):
     wanted = Rotation.from_euler("ZYX", [30.0, -20.0, 50.0], degrees=True).as_matrix()
     q = made.columns(*(f"rotation.{a}" for a in "wxyz"))[0]
     assert traces.rotation(q) == pytest.approx(wanted, abs=1e-12)
+
+
+def test_the_outlook_counts_the_weight_once_for_two_runners(make):
+    from oak_sled.core import outlook
+
+    def friction(*parts):
+        job = make.job(parts, body={"mass": 100.0, **FLAT}, ground={"floor": True})
+        return outlook.setting_of(job.craft, job.ground, job.ticks).friction
+
+    runner = Runner(id="a", glide=0.1, spread_x=0.5)
+    assert friction(runner) == pytest.approx(0.1 * 100.0 * G)
+    assert friction(runner, runner.replace(id="b")) == pytest.approx(0.1 * 100.0 * G)
+    assert friction(runner, runner.replace(id="b", mute=True)) == pytest.approx(0.1 * 100.0 * G)

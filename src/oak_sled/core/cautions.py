@@ -33,7 +33,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *misfires.find(job, run),
     ]
     if run is not None:
-        found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run), *_overlap(run)]
+        found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run), *_overlap(run), *_lost(run)]
     return tuple(found)
 
 
@@ -44,6 +44,16 @@ def _held_level(job: Job) -> Iterator[Caution]:
             "body",
             "height is held, so that uneven ground does not carry it",
             "let z, roll and pitch go in the body's held axes",
+        )
+
+
+def _lost(run: Run) -> Iterator[Caution]:
+    if run.lost_contacts:
+        yield Caution(
+            "contacts_lost",
+            "",
+            f"{run.lost_contacts} contact points or neighbours found no room and did not act",
+            "fewer bodies that lie in one another, or coarser shapes",
         )
 
 

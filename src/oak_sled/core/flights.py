@@ -86,7 +86,7 @@ def of_craft(run: Run) -> Flight | None:
     craft = run.job.craft
     flies = among.can_leave_ground(craft)
     return _flight(
-        run, "", craft.heading, craft.body.true_mass(), first, run.columns("position.x", "position.y", "position.z"),
+        run, "", craft.heading, craft.body.true_mass(), first, traces.path(run),
         traces.values(run, "speed"), run.columns(*(f"rotation.{axis}" for axis in "wxyz")),
         air=float(np.sum(~on_ground[first:]) * run.job.dt) if flies else 0.0, calm=_calm(run, calm, first),
     )  # fmt: skip

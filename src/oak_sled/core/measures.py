@@ -71,9 +71,8 @@ def distance(run: Run) -> float:
 
 
 def _steps(run: Run) -> Floats:
-    """m of path in every tick, from the speed, so that wrapped edges do not count."""
-    speed = traces.values(run, "speed")
-    return 0.5 * (speed[1:] + speed[:-1]) * run.job.dt
+    """m of path in every tick, between its places; wrapped edges do not count."""
+    return np.asarray(np.linalg.norm(np.diff(traces.path(run), axis=0), axis=1))
 
 
 def _stop_row(run: Run) -> int | None:
@@ -84,14 +83,21 @@ def _stop_row(run: Run) -> int | None:
     return _first(speed <= STOPPED, start)
 
 
+def _rest_of_stop(run: Run, row: int) -> tuple[float, float]:
+    """s and m from the first row below the speed of a stop to speed 0, as it slowed down in the tick before."""
+    speed = traces.values(run, "speed")
+    slowing = (speed[row - 1] - speed[row]) * run.job.ticks
+    return (float(speed[row] / slowing), float(speed[row] ** 2 / (2.0 * slowing))) if slowing > 0.0 else (0.0, 0.0)
+
+
 def stop_distance(run: Run) -> float | None:
     row = _stop_row(run)
-    return None if row is None else float(np.sum(_steps(run)[_event_row(run) : row]))
+    return None if row is None else float(np.sum(_steps(run)[_event_row(run) : row])) + _rest_of_stop(run, row)[1]
 
 
 def stop_time(run: Run) -> float | None:
     row = _stop_row(run)
-    return None if row is None else (row - _event_row(run)) * run.job.dt
+    return None if row is None else (row - _event_row(run)) * run.job.dt + _rest_of_stop(run, row)[0]
 
 
 def halving_time(run: Run) -> float | None:
@@ -179,7 +185,7 @@ def turn_radius(run: Run) -> float | None:
 def path_width(run: Run) -> float:
     """Greatest distance to the left plus greatest to the right of the line of the start heading."""
     way = traces.heading(run)[0]
-    place = run.columns("position.x", "position.y")
+    place = traces.path(run)
     aside = (place[:, 1] - place[0, 1]) * way[0] - (place[:, 0] - place[0, 0]) * way[1]
     return float(np.ptp(aside))
 
@@ -205,10 +211,16 @@ def hits(run: Run) -> float:
 
 
 def hardest_hit(run: Run) -> float | None:
-    """The greatest impulse a wall gave in one tick."""
+    """The greatest impulse of contacts in one tick, without what only carries or leans against the other forces."""
     bumpers = [part.id for part in run.job.craft.parts if part.kind == "bumper"]
-    size = max(float(np.max(np.linalg.norm(run.line(name)[:, :3], axis=1))) for name in [*bumpers, "walls", "contact"])
-    return size * run.job.dt if size > 0.0 else None
+    touched = [*bumpers, "walls", "contact"]
+    given = np.sum([run.line(name)[:, :3] for name in touched], axis=0)
+    others = np.sum([run.line(name)[:, :3] for name in run.layout.lines if name not in touched], axis=0)
+    size = np.linalg.norm(others, axis=1, keepdims=True)
+    way = others / np.where(size > 0.0, size, 1.0)
+    against = np.clip(-np.sum(given * way, axis=1, keepdims=True), 0.0, size)  # of it holds against what pushes
+    hit = float(np.max(np.linalg.norm(given + against * way, axis=1), initial=0.0)) * run.job.dt
+    return hit if hit > 1e-3 * run.job.craft.body.true_mass() else None
 
 
 def speed_kept(run: Run) -> float | None:
@@ -338,7 +350,14 @@ MEASURES = (
     Measure("gates_missed", "gates missed", "", "gates crossed beside their poles", gates_missed, "low"),
     Measure("limit_share", "time at limits", "%", "share of ticks in which a limit acted", limit_share),
     Measure("hits", "hits", "", "times a wall or a thing was met", hits, "low"),
-    Measure("hardest_hit", "hardest hit", "N s", "greatest impulse of a wall or a thing in a tick", hardest_hit, "low"),
+    Measure(
+        "hardest_hit",
+        "hardest hit",
+        "N s",
+        "greatest impulse of contacts in a tick, weight and thrust not counted",
+        hardest_hit,
+        "low",
+    ),
     Measure("speed_kept", "speed kept at a hit", "%", "half a second after the first hit, of that before", speed_kept),
     Measure("drive_energy", "energy put in", "J", "work of the parts that drive", drive_energy, "low"),
     Measure("air_time", "air time", "s", "time with nothing below that carries it", air_time),

@@ -8,9 +8,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core import traces
+from oak_sled.core import among, traces
 from oak_sled.core.craft import Body, Craft
-from oak_sled.core.parts.common import Setting
+from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.thruster import approach
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
@@ -23,7 +23,13 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     body = craft.body
     mass = body.true_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
-    fitted = [part for part in craft.parts if not part.mute]
+    fitted = [part for part in craft.parts if among.gain_of(craft, part) > 0.0]
+    feet = sum(part.contact_count() for part in fitted)
+
+    def share(part: Part) -> float:
+        """Of the weight that a part carries: what stands on the ground shares it by its feet."""
+        return part.contact_count() / feet if part.contact_count() else 1.0
+
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     setting = Setting(
         mass=mass,
@@ -33,11 +39,11 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         dt=1.0 / ticks,
         grip=ground.grip,
         thrust=sum(part.forward_thrust(mass) for part in fitted),
-        friction=sum(part.sliding_friction(weight, ground.grip) for part in fitted),
+        friction=sum(part.sliding_friction(weight * share(part), ground.grip) for part in fitted),
         square_drag=sum(square for square, _ in drags),
         linear_drag=sum(linear for _, linear in drags),
         damping=rate_of(body.damping_law, body.damping, 1.0 / ticks),
-        side_grip=sum(part.side_capacity(weight, ground.grip) for part in fitted),
+        side_grip=sum(part.side_capacity(weight * share(part), ground.grip) for part in fitted),
         contacts=sum(part.contact_count() for part in fitted),
         centre=body.centre(),
         channel_names=tuple(channel.id for channel in craft.channels),

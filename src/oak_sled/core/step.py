@@ -185,11 +185,10 @@ def stand(craft, body, ground, supports, now):
     if craft.free[2] == 1.0:
         return
     touching = 0.0
-    for k in range(craft.first_support, craft.first_support + craft.supports):
+    last = craft.first_support + max(craft.feet, 1)  # a hull has one, and only where there are no feet
+    for k in range(craft.first_support, last):
         foot = supports[k]
         foot.load = 0.0
-        if foot.part == -1 and k != craft.first_support:
-            continue  # a hull has one, and only where no foot stands
         lever = spatial.to_world(body.axes, (foot.at[0], foot.at[1], foot.at[2]))
         for i in range(3):
             foot.point[i] = body.position[i] + lever[i]
@@ -201,7 +200,7 @@ def stand(craft, body, ground, supports, now):
     now.load = weight * now.on_ground
     if touching == 0.0:
         return
-    for k in range(craft.first_support, craft.first_support + max(craft.feet, 1)):
+    for k in range(craft.first_support, last):
         if supports[k].gap <= runner.TOUCH:
             supports[k].load = weight / touching
 

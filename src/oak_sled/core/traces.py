@@ -85,6 +85,22 @@ def _slip(run: Run) -> Floats:
     return np.where(np.hypot(forward, side) > SLOW, angle, 0.0)
 
 
+def path(run: Run) -> Floats:
+    """m of the centre of mass, world axes, shape (rows, 3), without the jumps where a ground wraps or sends back."""
+    return _kept(run, "path", _path)
+
+
+def _path(run: Run) -> Floats:
+    places = run.columns("position.x", "position.y", "position.z")
+    steps, ground = np.diff(places, axis=0), run.job.ground
+    if ground.edges == "wrap":
+        for axis, size in enumerate((ground.length, ground.width)):
+            steps[:, axis] -= size * np.round(steps[:, axis] / size)
+    elif ground.edges == "return":
+        steps[np.any(run.line("edge")[1:] != 0.0, axis=1)] = 0.0
+    return np.concatenate([places[:1], places[0] + np.cumsum(steps, axis=0)])
+
+
 def acceleration(run: Run) -> Floats:
     """m/s2, world axes, realised in the tick that ends at each row; 0 in row 0. Shape (rows, 3)."""
     return _kept(run, "acceleration", _accelerations)

@@ -299,7 +299,10 @@ class _Table(QWidget):
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))
         fine = f"{result.substeps} substeps a tick at {max(rates)} ticks/s"
-        text = f"reference: {fine}, settled to {units.show(result.error, 'm')}"
+        text = f"reference: {fine}, every craft and block settled to {units.show(result.error, 'm')}"
+        if not result.settled:
+            left = units.show(result.error, "m")
+            text = f"reference: {fine}; it does not settle: a craft or a block still differs by {left}"
         painter.drawText(QRectF(14, top + 6, width - 28, 30), int(Qt.TextFlag.TextWordWrap), text)
         for place, message in enumerate(result.messages):
             painter.setPen(theme.colour("warning"))

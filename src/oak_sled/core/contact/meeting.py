@@ -12,7 +12,7 @@ from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
 from oak_sled.core.contact import broad, solver
-from oak_sled.core.contact.things import FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
+from oak_sled.core.contact.things import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
 from oak_sled.core.state import CONTACT, CRAFT, HULL_SUPPORTS, NOW, SUPPORT, WALLS
 
 STOP = 2
@@ -29,7 +29,14 @@ def meet(crafts, scene, supports, gravity, nows):
     for c in range(crafts.shape[0]):
         put_in(solids[crafts[c].body], nows[c])
     solver.speed_up(scene, gravity, dt)
-    solver.meet(scene, dt)
+    broad.sweep(scene, dt)
+    if scene.counts[FOUND] == 0 and scene.counts[BEFORE] == 0 and scene.joints.shape[0] == 0:
+        for c in range(crafts.shape[0]):
+            meet_nothing(crafts[c], supports, nows[c])
+        if scene.counts[ACTIVE] > crafts.shape[0]:
+            solver.move_all(scene, dt)
+        return
+    solver.solve(scene, dt)
     if nows[0].time == 0.0:
         note_overlap(scene)
     for c in range(crafts.shape[0]):
@@ -38,6 +45,17 @@ def meet(crafts, scene, supports, gravity, nows):
         answer_wall(c, craft, scene, now)
         take_out(craft, scene, now)
     solver.move_all(scene, dt)
+
+
+@compiled
+def meet_nothing(craft, supports, now):
+    """A craft that touches nothing, as in the tick before."""
+    now.leaning, now.in_wall = 0.0, 0.0
+    now.clear_for += now.dt
+    if craft.free[2] == 1.0:
+        for k in range(craft.first_support, craft.first_support + craft.supports):
+            supports[k].load, supports[k].below = 0.0, -1
+        sum_up(craft, supports, now)
 
 
 @compiled

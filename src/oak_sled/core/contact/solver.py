@@ -531,6 +531,12 @@ def agree(scene):
 def meet(scene, dt):
     """Finds every contact and solves them: velocities of all bodies, those of crafts among them, afterwards agree."""
     broad.sweep(scene, dt)
+    solve(scene, dt)
+
+
+@unit
+def solve(scene, dt):
+    """Solves what the sweep found."""
     if scene.counts[FOUND] > 0 or scene.joints.shape[0] > 0:
         place_contacts(scene)
         remember(scene)
