@@ -435,3 +435,45 @@ def test_the_outlook_counts_the_weight_once_for_two_runners(make):
     assert friction(runner) == pytest.approx(0.1 * 100.0 * G)
     assert friction(runner, runner.replace(id="b")) == pytest.approx(0.1 * 100.0 * G)
     assert friction(runner, runner.replace(id="b", mute=True)) == pytest.approx(0.1 * 100.0 * G)
+
+
+# what blocks can do
+
+
+def test_a_block_starts_with_its_speed_and_spin(make):
+    block = Block(id="b", z=5.0, speed_x=3.0, speed_z=2.0, spin_z_deg=90.0)
+    made = make.run(body=STILL, ground={"gravity": 0.0, "blocks": (block,)}, seconds=1.0, x=50.0)
+    assert made.column("block.b.position.x")[-1] == pytest.approx(3.0)
+    assert made.column("block.b.velocity.z")[-1] == pytest.approx(2.0)
+    assert made.column("block.b.spin.z")[-1] == pytest.approx(math.radians(90.0))
+
+
+def test_a_falling_ball_reaches_the_terminal_speed_of_its_drag(make):
+    ball = Block(id="b", shape="ball", length=0.5, width=0.5, height=0.5, mass=2.0, z=4000.0, drag_figure=0.47)
+    ground = {"floor": False, "air_density": 1.3, "wind_speed": 4.0, "blocks": (ball,)}
+    made = make.run(body=STILL, ground=ground, seconds=40.0, x=50.0)
+    terminal = math.sqrt(2.0 * 2.0 * G / (1.3 * 0.47 * math.pi * 0.25**2))
+    assert made.column("block.b.velocity.z")[-1] == pytest.approx(-terminal, rel=1e-3)
+    assert made.column("block.b.velocity.x")[-1] == pytest.approx(4.0, rel=1e-3), "it goes with the wind"
+
+
+def test_a_conveyor_carries_what_lies_on_it_and_a_craft_that_stands_on_it(make):
+    belt = Block(id="belt", moves="fixed", length=60.0, width=4.0, height=0.5, belt_x=2.0)
+    crate = Block(id="crate", x=-10.0, z=0.5, mass=30.0)
+    skid = Runner(id="skid", glide=0.2, spread_x=0.5, spread_y=0.4, z=-0.4)
+    made = make.run(
+        [skid, Brake(id="brake", timing="always", bite=0.3)],
+        body={"mass": 100.0}, ground={"blocks": (belt, crate), "floor": True}, seconds=4.0, x=5.0, height=0.5,
+    )  # fmt: skip
+    assert made.column("block.crate.velocity.x")[-1] == pytest.approx(2.0, abs=1e-3)
+    assert made.column("velocity.x")[-1] == pytest.approx(2.0, abs=0.02)
+
+
+def test_a_driven_block_takes_its_phase_and_ramps_up(make):
+    ram = Block(id="ram", moves="driven", sway_x=2.0, period=4.0, phase_deg=90.0)
+    slow = ram.replace(id="slow", y=9.0, ramp_s=2.0)
+    made = make.run(body=STILL, ground={"blocks": (ram, slow)}, seconds=4.0, x=50.0)
+    t = made.t[1:]
+    full = 2.0 * np.sin(2.0 * np.pi * t / 4.0 + 0.5 * np.pi)
+    assert made.column("block.ram.position.x")[1:] == pytest.approx(full, abs=1e-9)
+    assert made.column("block.slow.position.x")[1:] == pytest.approx(full * np.minimum(t / 2.0, 1.0), abs=1e-9)

@@ -214,7 +214,7 @@ def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job
         arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
         arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
     if can_meet(job):
-        arrays.calls[MEET] = meeting.meet.address((crafts, world_of, supports, types.FLOAT, now))
+        arrays.calls[MEET] = meeting.meet.address((crafts, world_of, supports, types.Record(GROUND), now))
 
 
 def patch_rows(ground: Ground) -> Records:
@@ -377,6 +377,12 @@ def _solid(one: Block, names: list[str]) -> Solid:
         one.attitude(),
         sway=(one.sway_x, one.sway_y, one.sway_z),
         period=one.period,
+        phase=math.radians(one.phase_deg),
+        ramp=one.ramp_s,
+        air=0.5 * one.drag_figure * one.mean_area(),
+        belt=(one.belt_x, one.belt_y, 0.0),
+        velocity=(one.speed_x, one.speed_y, one.speed_z) if one.moves == "free" else (0.0, 0.0, 0.0),
+        spin=np.radians([one.spin_x_deg, one.spin_y_deg, one.spin_z_deg]) if one.moves == "free" else (0.0, 0.0, 0.0),
         asleep=one.rests,
     )
 

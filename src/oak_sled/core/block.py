@@ -61,11 +61,32 @@ class Block(Frozen):
     width: float = dial(1.0, "m", "across it (diameter of a capsule)", low=0.02, high=1e4, slider=(0.1, 10.0))
     height: float = dial(1.0, "m", "upward", low=0.02, high=1e4, slider=(0.1, 10.0))
     mass: float = dial(120.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 2000.0), scale="log", main=True)
+    speed_x: float = dial(0.0, "m/s", "of a loose block: start speed, east", low=-1e3, high=1e3, slider=(-20.0, 20.0))
+    speed_y: float = dial(0.0, "m/s", "of a loose block: start speed, north", low=-1e3, high=1e3, slider=(-20.0, 20.0))
+    speed_z: float = dial(0.0, "m/s", "of a loose block: start speed, up", low=-1e3, high=1e3, slider=(-20.0, 20.0))
+    spin_x_deg: float = dial(0.0, "°/s", "of a loose block at the start, about east", low=-1e5, high=1e5)
+    spin_y_deg: float = dial(0.0, "°/s", "of a loose block at the start, about north", low=-1e5, high=1e5)
+    spin_z_deg: float = dial(0.0, "°/s", "of a loose block at the start, about the upright", low=-1e5, high=1e5)
+    drag_figure: float = dial(
+        0.0,
+        "",
+        "air drag Cd of a loose block, on a quarter of its surface; 0 is none",
+        low=0.0,
+        high=50.0,
+        slider=(0.0, 2.0),
+    )
+    belt_x: float = dial(0.0, "m/s", "belt speed of its surface, along it", low=-1e3, high=1e3, slider=(-5.0, 5.0))
+    belt_y: float = dial(0.0, "m/s", "belt speed of its surface, to the left", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     rests: bool = Field(False, description="it stays as it was put until something touches it, even in the air")
     sway_x: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
     sway_y: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
     sway_z: float = dial(0.0, "m", "of a driven block: how far it goes up and down", low=-1e3, high=1e3)
     period: float = dial(4.0, "s", "of a driven block: once to and fro", low=0.1, high=1e4, slider=(0.5, 20.0))
+
+    phase_deg: float = dial(0.0, "°", "of a driven block: where in its period it begins", low=-360.0, high=360.0)
+    ramp_s: float = dial(
+        0.0, "s", "of a driven block: time over which it takes up its motion", low=0.0, high=1e3, slider=(0.0, 10.0)
+    )
 
     @model_validator(mode="after")
     def _shaped(self) -> Block:
@@ -106,6 +127,16 @@ class Block(Frozen):
         if self.shape == "capsule":
             return (max(a, b), b, b)
         return (a, b, c)
+
+    def mean_area(self) -> float:
+        """m2 that it shows to the air on the average of all attitudes: a quarter of its surface (Cauchy, for what is
+        convex); of the box round it, but for balls and cylinders."""
+        a, b, c = self.half_extents()
+        if self.shape == "ball":
+            return math.pi * a * a
+        if self.shape == "cylinder":
+            return 0.25 * (2.0 * math.pi * a * a + 4.0 * math.pi * a * c)
+        return 2.0 * (a * b + b * c + c * a)
 
     def middle(self) -> tuple[float, float, float]:
         """Where its middle stands, m, world axes."""

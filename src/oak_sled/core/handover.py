@@ -66,7 +66,7 @@ def equations(job: Job) -> Equations:
     meet = ""
     if world.calls[state.MEET] != 0:
         meet = "meet_all"
-        taken = (world.crafts, scene, world.supports, 0.0, nows)
+        taken = (world.crafts, scene, world.supports, world.ground[0], nows)
         file.add(_read(meeting.meet, tuple(types.of_value(one) for one in taken)), meet)
     acts: dict[int, dict[str, str]] = {}
     for part in {type(part): part for one in job.actors for part in one.craft.parts}.values():

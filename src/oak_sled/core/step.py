@@ -64,7 +64,7 @@ def tick(world, scene, sudden, nows, raw):
         weigh_and_damp(craft, body, ground, now)  # 4
         speed_up(craft, body, now)  # 5
     if world.calls[MEET] != 0:
-        meeting.MEETING(world.calls[MEET], crafts, scene, world.supports, ground.gravity, nows)  # 6
+        meeting.MEETING(world.calls[MEET], crafts, scene, world.supports, ground, nows)  # 6
         for c in range(crafts.shape[0]):
             hold(crafts[c], bodies[crafts[c].body], nows[c])
     if world.calls[LAND] != 0:

@@ -263,8 +263,12 @@ class GroundPage(QWidget):
 
         def wanted(name: str) -> bool:
             moves = getattr(item, "moves", "")
-            if name.startswith(("sway", "period")):
+            if name.startswith(("sway", "period", "phase", "ramp")):
                 return moves in ("driven", "")
+            if name.startswith(("speed_", "spin_", "drag_")):
+                return moves in ("free", "")
+            if name.startswith("belt"):
+                return moves in ("fixed", "driven", "")
             return name != "mass" or moves in ("free", "")  # that of what is not loose is never felt
 
         self.numbers.add_dials(item, path, wanted)

@@ -145,10 +145,10 @@ def rub(solids, contact, push):
     """N s along and across the surface that friction gives more in a hit that has pushed by `push` N s so far."""
     one, other = solids[contact.a], solids[contact.b]
     la, lb = pairs.triple(contact.lever_a), pairs.triple(contact.lever_b)
-    way = contact.event[1] - contact.mass_way * pairs.speed_along(one, other, la, lb, pairs.triple(contact.way))
-    across = contact.event[2] - contact.mass_across * pairs.speed_along(
-        one, other, la, lb, pairs.triple(contact.across)
-    )
+    slip_way = pairs.speed_along(one, other, la, lb, pairs.triple(contact.way)) + contact.belt_way
+    slip_across = pairs.speed_along(one, other, la, lb, pairs.triple(contact.across)) + contact.belt_across
+    way = contact.event[1] - contact.mass_way * slip_way
+    across = contact.event[2] - contact.mass_across * slip_across
     most, square = contact.friction * push, way * way + across * across
     if square > most * most:
         less = most / math.sqrt(square)

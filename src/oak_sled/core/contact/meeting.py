@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import math
 
-from oak_sled.core import spatial
+from oak_sled.core import spatial, state
 from oak_sled.core.compiler.kernel import Address, compiled, unit
-from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
+from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import broad, solver
 from oak_sled.core.contact.things import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
-from oak_sled.core.state import CONTACT, CRAFT, HULL_SUPPORTS, NOW, SUPPORT, WALLS
+from oak_sled.core.state import CONTACT, HULL_SUPPORTS, WALLS
 
 STOP = 2
 APART = 0.25
@@ -21,14 +21,15 @@ APART = 0.25
 
 
 @unit
-def meet(crafts, scene, supports, gravity, nows):
+def meet(crafts, scene, supports, ground, nows):
     """Step 6: all bodies meet; crafts come out with what that did to them, the others are moved."""
     solids, dt = scene.solids, nows[0].dt
     if scene.counts[TICKS] == 0:
         broad.seek_neighbours(scene, dt)  # bodies are active from the first tick on
     for c in range(crafts.shape[0]):
         put_in(solids[crafts[c].body], nows[c])
-    solver.speed_up(scene, gravity, dt)
+    wind = (ground.wind[0], ground.wind[1], ground.wind[2])
+    solver.speed_up(scene, ground.gravity, ground.air_density, wind, dt)
     broad.sweep(scene, dt)
     if scene.counts[FOUND] == 0 and scene.counts[BEFORE] == 0 and scene.joints.shape[0] == 0:
         for c in range(crafts.shape[0]):
@@ -212,9 +213,10 @@ def bear(craft, scene, contact, sign, support, now):
         other = scene.solids[below]
         spin = (other.spin[0], other.spin[1], other.spin[2])
         swing = spatial.cross(spin, (lever[0], lever[1], lever[2]))
+        belt = spatial.to_world(other.axes, (other.belt[0], other.belt[1], other.belt[2]))
         for i in range(3):
             support.point[i], support.normal[i] = contact.point[i], sign * contact.normal[i]
-            support.velocity[i] = other.velocity[i] + swing[i]
+            support.velocity[i] = other.velocity[i] + swing[i] + belt[i]
     support.load += load
 
 
@@ -278,6 +280,13 @@ def answer_wall(c, craft, scene, now):
 
 
 MEETING = Address(
-    (Array(Record(CRAFT), (None,)), None, Array(Record(SUPPORT), (None,)), FLOAT, Array(Record(NOW), (None,))), NOTHING
+    (
+        Array(Record(state.CRAFT), (None,)),
+        None,
+        Array(Record(state.SUPPORT), (None,)),
+        Record(state.GROUND),
+        Array(Record(state.NOW), (None,)),
+    ),
+    NOTHING,
 )
 """`meet` by its address."""

@@ -171,6 +171,10 @@ class Solid:
     gravity_scale: float = 1.0
     sway: Sequence[float] = (0.0, 0.0, 0.0)
     period: float = 1.0
+    phase: float = 0.0
+    ramp: float = 0.0
+    air: float = 0.0
+    belt: Sequence[float] = (0.0, 0.0, 0.0)
     asleep: bool = False
 
 
@@ -269,6 +273,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
     row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
     row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
+    row["phase"], row["ramp"], row["air"], row["belt"] = solid.phase, solid.ramp, solid.air, solid.belt
     row["asleep"] = int(solid.asleep and solid.kind == FREE)
     solver.refresh(row)
 

@@ -196,6 +196,9 @@ def prepare(scene, dt):
             rub, back = scene.answer[one.craft, 3], scene.answer[one.craft, 2]
         contact.friction, contact.bounce = rub * contact.friction, back
         contact.approach = pairs.speed_along(one, other, la, lb, n)
+        belt_a = spatial.to_world(one.axes, pairs.triple(one.belt))
+        belt = minus(belt_a, spatial.to_world(other.axes, pairs.triple(other.belt)))
+        contact.belt_way, contact.belt_across = spatial.dot(belt, t), spatial.dot(belt, u)
         contact.gained = gained_along(one, other, la, lb, n)
         contact.fast = 1 if -contact.approach > BOUNCING and contact.gap > TOUCHING else 0
         contact.drag_way = spatial.dot(pairs.triple(contact.drag), t)
@@ -280,8 +283,9 @@ def solve_once(scene, turn, first, count):
         free_a, free_b = pairs.triple(one.inverse_mass), pairs.triple(other.inverse_mass)
         n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
         gap = minus(va, vb)
-        way = contact.drag_way - contact.mass_way * meets_along(contact, 1, t, gap, wa, wb)
-        across = contact.drag_across - contact.mass_across * meets_along(contact, 2, u, gap, wa, wb)
+        way = contact.drag_way - contact.mass_way * (meets_along(contact, 1, t, gap, wa, wb) + contact.belt_way)
+        slip = meets_along(contact, 2, u, gap, wa, wb) + contact.belt_across
+        across = contact.drag_across - contact.mass_across * slip
         most = contact.friction * contact.push
         square = way * way + across * across
         if square > most * most:
@@ -374,8 +378,11 @@ def end_of_island(scene, first):
 
 
 @compiled
-def speed_up(scene, gravity, dt):
-    """Gravity on every body that is no craft's; driven ones take the speed they are told."""
+def speed_up(scene, gravity, density, wind, dt):
+    """Gravity and the drag of the air on every body that is no craft's; driven ones take the speed they are told.
+
+    density : kg/m3 of the air; wind : m/s. Drag 1/2 rho Cd A v2 against the air, implicit, so that it never reverses.
+    """
     solids = scene.solids
     for k in range(scene.counts[ACTIVE]):
         one = solids[scene.active[k]]
@@ -383,11 +390,21 @@ def speed_up(scene, gravity, dt):
             continue
         one.time += dt
         if one.kind == FREE and one.asleep == 0:
+            for i in range(3):
+                one.gained[i] = 0.0
             one.gained[2] = -gravity * one.gravity_scale * dt
-            one.velocity[2] += one.gained[2]
+            if one.air > 0.0:
+                v = minus(pairs.triple(one.velocity), wind)
+                taken = dt * density * one.air * spatial.length(v) / one.mass
+                for i in range(3):
+                    one.gained[i] -= (v[i] + one.gained[i]) * taken / (1.0 + taken)
+            for i in range(3):
+                one.velocity[i] += one.gained[i]
         elif one.kind == DRIVEN:
             turn = math.tau / one.period
-            ahead = math.sin(turn * one.time)
+            ahead = math.sin(turn * one.time + one.phase)
+            if one.time < one.ramp:
+                ahead *= one.time / one.ramp
             for i in range(3):
                 one.velocity[i] = (one.home[i] + one.sway[i] * ahead - one.position[i]) / dt
 
@@ -574,7 +591,7 @@ def run_alone(scene, gravity, dt, ticks, out):
     """
     broad.seek_neighbours(scene, dt)
     for k in range(ticks):
-        speed_up(scene, gravity, dt)
+        speed_up(scene, gravity, 0.0, (0.0, 0.0, 0.0), dt)
         meet(scene, dt)
         move_all(scene, dt)
         for s in range(scene.solids.shape[0]):

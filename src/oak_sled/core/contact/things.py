@@ -91,8 +91,12 @@ SOLID = np.dtype(
         ("looked", "i8"),  # the tick in which its contacts were sought last
         ("near_first", "i8"),
         ("near_last", "i8"),
+        ("air", "f8"),  # m2, 1/2 Cd A
+        ("belt", "f8", (3,)),  # m/s of its surface, own axes: a conveyor
         ("sway", "f8", (3,)),  # a driven solid goes to and fro: m along world axes
         ("period", "f8"),
+        ("phase", "f8"),  # rad, where in its period it begins
+        ("ramp", "f8"),  # s over which it takes up its motion
         ("home", "f8", (3,)),
         ("time", "f8"),
         ("shot", "i8"),  # one more than the launcher's number among the parts of all crafts; 0: no shot
@@ -160,6 +164,8 @@ CONTACT = np.dtype(
         ("bounce", "f8"),
         ("approach", "f8"),  # m/s along the normal before anything answered
         ("gained", "f8"),  # m/s of it that forces gave in this tick
+        ("belt_way", "f8"),  # m/s by which the surfaces themselves move along and across
+        ("belt_across", "f8"),
         ("target", "f8"),  # m/s along the normal that it is held to at least
         ("mass", "f8"),  # kg felt along the normal
         ("mass_way", "f8"),
