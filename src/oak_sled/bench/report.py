@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from scipy.integrate import solve_ivp
@@ -16,6 +17,7 @@ from oak_sled.bench import compiling, heap, keeping
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core import demos, run, world
+from oak_sled.core.block import Block
 from oak_sled.core.live import LiveDrive
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.limiter import Limiter
@@ -25,12 +27,14 @@ from oak_sled.core.record import Layout
 from oak_sled.core.run import Machine
 from oak_sled.core.state import Floats
 from oak_sled.core.world import Job
+from oak_sled.core.yard import Member, Wall
 
 
 def print_all(quick: bool, window: bool) -> None:
     """Measures and prints everything."""
     print("figure                                   value        against                        ratio")
     kernel(9 if quick else 41)
+    worlds(9 if quick else 41)
     compiling.compiling()
     solver()
     heap.heaps(1 if quick else 3)
@@ -101,6 +105,36 @@ def kernel(count: int) -> None:
         f"aim 1.5; greatest difference of any number {same:.1g}",
     )
     yardstick.close()
+
+
+def worlds(count: int) -> None:
+    """A tick of the demo craft alone, with much that is far away, and of two crafts, each against the first."""
+    alone = demo_job()
+    ground, drill = alone.ground, alone.drill
+    walls = tuple(Wall(id=f"far_{k}", x=-900.0 + 6.0 * k, y=-700.0, length=4.0, width=1.0) for k in range(100))
+    blocks = tuple(Block(id=f"far_{k}", x=-900.0 + 3.0 * k, y=-800.0, rests=True) for k in range(50))
+    far = replace(alone, ground=ground.replace(walls=(*ground.walls, *walls), blocks=(*ground.blocks, *blocks)))
+    second = alone.craft.replace(id="second")
+    member = Member(id="second", start=drill.start.replace(y=drill.start.y - 400.0), tracks=drill.tracks)
+    both = replace(alone, drill=drill.replace(craft=alone.craft.id, cast=(member,)), others=(second,))
+    ticks = world.check_size(alone)
+
+    def timed(job: Job) -> Callable[[], float]:
+        told, out = world.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+
+        def once() -> float:
+            machine = Machine.of(job)
+            began = time.perf_counter()
+            _, done = machine.advance(told, out)
+            return (time.perf_counter() - began) / done * 1e9
+
+        once()
+        return once
+
+    one, among, two = interleaved(count, timed(alone), timed(far), timed(both))
+    line("the same with 100 walls, 50 sleeping blocks far away", f"{among:.0f} ns", f"alone {one:.0f} ns", among / one,
+         "aim 1.15")  # fmt: skip
+    line("two crafts in one world, a tick", f"{two:.0f} ns", f"one {one:.0f} ns", two / one, "aim 2.1")
 
 
 def solver() -> None:

@@ -44,9 +44,6 @@ def shots(folder: Path) -> int:
     session.choose("drill", "wall_run")
     until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
     window.playbar.choose("chase")
-    session.set_time(3.8)
-    settle(app, 0.6)
-    shoot(window, folder, "wall")
     drive_a_little(app, window)
     shoot(window, folder, "driving")
     window.driver.stop()
@@ -100,11 +97,17 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
 
 
 def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
-    """Twins at a wall, and what is felt of a mesh."""
+    """Twins at a wall, two crafts in one world, and what is felt of a mesh."""
     open_yard(app, window, "quay", "head_on", 2.6)
     window.playbar.choose("orbit")
     settle(app, 0.8)
     shoot(window, folder, "twins")
+    open_yard(app, window, "shunting", "both_push", 2.2)
+    window.playbar.choose("orbit")
+    window.show_pane("Plan")
+    settle(app, 0.8)
+    shoot(window, folder, "shunting")
+    window.show_pane("Traces")
     open_yard(app, window, "quay", "down_the_gutter", 5.0)
     window.show_page("Ground")
     plan = window.ground_page.plan
