@@ -94,6 +94,32 @@ def test_materials_and_pairs_are_added_and_tuned(page, window, idle):
     assert window.session.run.job.ground == page.session.ground
 
 
+def test_layers_are_added_and_what_two_of_them_do_is_chosen(page, window, idle):
+    page.plan.choose([])
+    page.add_layer()
+    page.add_layer_pair("layer", "bodies")
+    ground = page.session.ground
+    assert [one.id for one in ground.layers] == ["layer"]
+    assert page.choices["layer_pairs.layer_bodies.then"].text() == "then: pass"
+    menu = page.choices["layer_pairs.layer_bodies.then"].menu()
+    next(action for action in menu.actions() if action.text() == "report").trigger()
+    assert page.session.ground.layer_pairs[0].then == "report"
+    assert page.choices["layer_pairs.layer_bodies.then"].text() == "then: report"
+    heard = said(window)
+    page.add_layer_pair("bodies", "layer")
+    assert heard == [("bodies and layer are told already", True)]
+    crate = page.session.ground.blocks[0]
+    page.plan.choose([f"blocks.{crate.id}"])
+    next(action for action in page.choices["layer"].menu().actions() if action.text() == "layer").trigger()
+    assert page.session.ground.blocks[0].layer == "layer"
+    assert page.choices["layer"].text() == "layer: layer"
+    idle()
+    assert f"block.{crate.id}.inside" in window.session.run.layout.names
+    for _ in range(4):
+        page.session.undo()
+    assert page.session.ground.layers == ()
+
+
 def test_gravity_air_and_edges_are_set_beside_the_plan(page, window, idle):
     page.plan.choose([])
     for name, value in (("gravity", 3.7), ("air_density", 0.9), ("wind_speed", 8.0)):

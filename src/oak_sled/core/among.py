@@ -5,11 +5,12 @@ from __future__ import annotations
 import functools
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from oak_sled.core import hulls, spatial, surface
+from oak_sled.core import hulls, layer, spatial, surface
 from oak_sled.core.block import TIMBER, Block, Material
 from oak_sled.core.compiler import types
 from oak_sled.core.contact import meeting, scenery, things
@@ -64,9 +65,29 @@ def moving(ground: Ground) -> tuple[Block, ...]:
     return tuple(one for one in ground.blocks if one.moves in ("free", "driven"))
 
 
-def triggers(ground: Ground) -> tuple[Block, ...]:
-    """The blocks that only report."""
-    return tuple(one for one in ground.blocks if one.moves == "trigger")
+def reporters(job: Job) -> tuple[str, ...]:
+    """The bodies of which it is recorded how many others are in them, in the order of the bodies, as craft.NAME or
+    block.NAME: triggers, and those whose layer has one that it only reports."""
+    names, table = layer.table(job.ground.layers, job.ground.layer_pairs)
+    some = {name for name, row in zip(names, table, strict=True) if things.REPORTS in row}
+    crafts = [f"craft.{one.craft.id}" for one in job.actors if layer_name(job.ground, one.craft.body.layer) in some]
+    blocks = [
+        f"block.{one.id}"
+        for one in job.ground.blocks
+        if one.moves == "trigger" or (not one.is_laid and layer_name(job.ground, one.layer) in some)
+    ]
+    return (*crafts, *blocks)
+
+
+def layer_name(ground: Ground, name: str) -> str:
+    """The layer of a craft, a block or a shot on a ground: one that the ground does not have counts as bodies."""
+    return name if name in (*layer.BUILT_IN_LAYERS, *(one.id for one in ground.layers)) else layer.BODIES
+
+
+def layer_number(ground: Ground, name: str, otherwise: str = layer.BODIES) -> int:
+    """The number of that layer, or of the one it is `otherwise`, where it is empty."""
+    names = [*layer.BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
+    return names.index(layer_name(ground, name or otherwise))
 
 
 def shot_names(craft: Craft) -> tuple[str, ...]:
@@ -103,18 +124,25 @@ def first_slot(job: Job, who: int, name: str) -> int:
 def build(job: Job) -> Scene:
     """All bodies of a job: the ground, crafts, walls, blocks, and shots in their slots."""
     names, pairs = materials(job.ground)
-    solids = [_wall(*wall) for wall in walls_of(job.ground)]
-    solids += [_solid(one, names) for one in job.ground.blocks]
+    ground = job.ground
+    solids = [_wall(*wall) for wall in walls_of(ground)]
+    for solid, wall in zip(solids, ground.walls, strict=False):
+        solid.layer = layer_number(ground, wall.layer, layer.GROUND)
+    for solid in solids[len(ground.walls) :]:
+        solid.layer = 0
+    solids += [replace(_solid(one, names), layer=layer_number(ground, one.layer)) for one in ground.blocks]
     for one in job.actors:
         for part in launchers(one.craft):
-            solids += [_shot(part, names)] * part.in_flight
+            solids += [replace(_shot(part, names), layer=layer_number(ground, part.layer))] * part.in_flight
     made = scenery.scene(
         solids,
         plane=job.ground.floor,
         triangles=laid_on(job.ground),
         materials=pairs,
-        crafts=[_hull(one.craft) for one in job.actors],
+        crafts=[replace(_hull(one.craft), layer=layer_number(ground, one.craft.body.layer)) for one in job.actors],
         patches=patch_rows(job.ground),
+        layers=layer.table(ground.layers, ground.layer_pairs)[1],
+        reports=[*range(1, 1 + len(job.actors)), *range(first_block(job), first_block(job) + len(ground.blocks))],
     )
     for who, one in enumerate(job.actors):
         bumper = next((part for part in one.craft.parts if part.kind == "bumper" and gain_of(one.craft, part)), None)

@@ -51,6 +51,7 @@ class Block(Frozen):
     pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
     moves: Moves = Field("free", description="as it is pushed, not at all, as told, or it only reports")
     material: str = Field("", description="the material it is of; empty: sawn timber")
+    layer: str = Field("", description="the layer that says whom it meets; empty: bodies")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     z: float = dial(0.0, "m", "of its underside above the ground, before it is tilted", low=-1e3, high=1e4)

@@ -55,6 +55,7 @@ class Body(Frozen):
         0.0, "m", "centre of mass, left of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
     centre_z: float = dial(0.0, "m", "centre of mass, above that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0))
+    layer: str = Field("", max_length=60, description="the layer that says whom it meets; empty: bodies")
     gravity_scale: float = dial(1.0, "", "share of gravity it feels", low=-10.0, high=10.0, slider=(0.0, 3.0))
     held: tuple[Axis, ...] = Field(
         (), max_length=6, description="axes of the world along or about which it cannot move"
@@ -220,6 +221,14 @@ class Craft(Frozen):
     def heading(self) -> str:
         """What the craft is called."""
         return self.title or self.id.replace("_", " ")
+
+    def layers_used(self) -> list[tuple[str, str]]:
+        """Where it names a layer, and which: its own, those of its shots, and those that its knockbacks push."""
+        own = [
+            ("body.layer", self.body.layer),
+            *((f"parts.{part.id}.layer", getattr(part, "layer", "")) for part in self.parts),
+        ]
+        return [(where, name) for where, name in own if name]
 
     def feet(self) -> list[tuple[float, float, float]]:
         """Where its runners stand, craft axes, m from the origin."""

@@ -72,8 +72,8 @@ def write_crafts(crafts, bodies, nows, row, share, fresh):
 @unit
 def write_things(scene, first, row, place):
     """Writes what moves beside the crafts, from body `first` on, into `row` from `place` on: position, attitude,
-    velocity and spin of every loose or driven body, how many each trigger holds, and where each shot is and how long it
-    has flown (-1: not in flight)."""
+    velocity and spin of every loose or driven body, how many are in each that reports (crafts too), and where each shot
+    is and how long it has flown (-1: not in flight)."""
     solids = scene.solids
     for s in range(first, solids.shape[0]):
         one = solids[s]
@@ -86,9 +86,9 @@ def write_things(scene, first, row, place):
             for i in range(4):
                 row[place + 3 + i] = one.attitude[i]
             place += 13
-    for s in range(first, solids.shape[0]):
+    for s in range(1, solids.shape[0]):
         one = solids[s]
-        if one.kind == things.TRIGGER:
+        if one.kind == things.TRIGGER or one.reports == 1:
             row[place] = one.inside
             place += 1
     for s in range(first, solids.shape[0]):

@@ -285,7 +285,7 @@ def blocks_moved(run: Run) -> float | None:
 
 
 def reports(run: Run) -> float | None:
-    """Times that something came into a trigger."""
+    """Times that something came into a trigger, or into what only reports it."""
     if not run.layout.triggers:
         return None
     return float(sum(event.word == "report" for event in traces.events(run)))
@@ -365,7 +365,7 @@ MEASURES = (
     Measure("largest_roll", "largest roll", "°", "greatest angle of the side axis to the level", largest_roll, "low"),
     Measure("largest_pitch", "largest pitch", "°", "greatest angle of the nose to the level", largest_pitch, "low"),
     Measure("blocks_moved", "blocks moved", "", "loose blocks that went more than 25 cm", blocks_moved),
-    Measure("reports", "reports", "", "times something came into a trigger", reports),
+    Measure("reports", "reports", "", "times something came into a trigger or what only reports it", reports),
     Measure(
         "launch_speed", "launch speed", "m/s", "greatest speed in half a second from the push", _of_flight("speed")
     ),

@@ -79,7 +79,9 @@ MOTION = len(_MOTION)
 
 @dataclass(frozen=True)
 class Layout:
-    """Where each number stands in a recorded row: craft by craft, then blocks, triggers and shots.
+    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, and shots.
+
+    triggers : the bodies that report what is in them, as block.NAME or craft.NAME.
 
     who : the craft whose columns have the bare names, such as "position.x"; those of the others begin with the id of
     their craft and a slash.
@@ -104,7 +106,7 @@ class Layout:
                 for one in job.actors
             ),
             tuple(one.id for one in among.moving(job.ground)),
-            tuple(one.id for one in among.triggers(job.ground)),
+            among.reporters(job),
             job.who,
         )
 
@@ -168,7 +170,7 @@ class Layout:
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.names)
         found += [f"block.{name}.{what}" for name in self.things for what in _MOTION]
-        found += [f"block.{name}.inside" for name in self.triggers]
+        found += [f"{name}.inside" for name in self.triggers]
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.shot_columns)
         return tuple(found)

@@ -287,8 +287,8 @@ def _events(run: Run) -> tuple[Event, ...]:
     for row in np.flatnonzero(np.any(run.line("edge")[:, :3] != 0.0, axis=1)):
         found.append(Event(int(row), "edge", "edge"))
     for name in run.layout.triggers:
-        held = run.column(f"block.{name}.inside")
-        found += [Event(int(row), "report", name) for row in np.flatnonzero(np.diff(held) > 0) + 1]
+        held = run.column(f"{name}.inside")
+        found += [Event(int(row), "report", name.partition(".")[2]) for row in np.flatnonzero(np.diff(held) > 0) + 1]
     for name in run.layout.shots:
         ages = run.column(f"shot.{name}.age")
         ended = np.flatnonzero((ages[1:] < 0.0) & (ages[:-1] > 0.0)) + 1

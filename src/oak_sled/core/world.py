@@ -17,6 +17,7 @@ from oak_sled.core.faults import refuse
 from oak_sled.core.loop import HEAD
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.sling import Hold, Sling
@@ -207,10 +208,13 @@ def _fill_parts(records: state.Records, job: Job, who: int) -> None:
         if isinstance(part, Runner):
             row["runner"]["first_support"], row["runner"]["last_support"] = support, last
             support += part.contact_count() if row["gain"] > 0.0 else 0
+        if isinstance(part, Knockback):
+            row["knockback"]["layer"] = among.layer_number(job.ground, part.layer or craft.body.layer)
         if isinstance(part, Launcher):
             own = row["launcher"]
             own["first_solid"] = among.first_slot(job, who, part.id)
             own["homes_on"] = among.solid_number(job, part.homes_on) if part.homes_on else -1
+            own["layer"] = among.layer_number(job.ground, part.layer)
             own["blast"] = next((k for k, one in enumerate(craft.parts) if one.id == part.blast), -1)
             if own["blast"] >= 0 and craft.parts[own["blast"]].kind != "knockback":
                 own["blast"] = -1

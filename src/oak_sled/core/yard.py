@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
-from oak_sled.core import document
+from oak_sled.core import document, layer
 from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import Craft, unique
 from oak_sled.core.dial import dial
@@ -15,6 +15,7 @@ from oak_sled.core.document import Frozen, name_field
 from oak_sled.core.event import MOST_EVENTS, Event
 from oak_sled.core.faults import close_match
 from oak_sled.core.joint import Joint
+from oak_sled.core.layer import BUILT_IN_LAYERS, Layer, LayerPair
 from oak_sled.core.surface import MOST_PATCHES
 from oak_sled.core.terrain import Patch, Relief
 
@@ -34,6 +35,7 @@ class Wall(Frozen):
     """An upright box that no craft passes."""
 
     id: str = name_field("its name")
+    layer: str = Field("", description="the layer that says whom it meets; empty: ground")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     heading_deg: float = dial(0.0, "°", "direction of its length", low=-360.0, high=360.0)
@@ -76,6 +78,10 @@ class Ground(Frozen):
     pairs: tuple[Pair, ...] = Field((), max_length=500, description="materials that do something else together")
     blocks: tuple[Block, ...] = Field((), max_length=900, description="what stands and lies on it")
     joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
+    layers: tuple[Layer, ...] = Field((), max_length=30, description="groups of bodies that meet, or do not")
+    layer_pairs: tuple[LayerPair, ...] = Field(
+        (), max_length=500, description="layers that only report or pass each other; all others meet"
+    )
     patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="stretches that are otherwise")
     relief: Relief | None = Field(None, description="uneven ground from a picture")
 
@@ -88,6 +94,11 @@ class Ground(Frozen):
         unique("blocks", self.blocks)
         unique("patches", self.patches)
         unique("joints", self.joints)
+        unique("layers", self.layers)
+        unique("layer_pairs", self.layer_pairs)
+        layered = [(f"blocks.{one.id}.layer", one.layer) for one in self.blocks if one.layer]
+        layered += [(f"walls.{one.id}.layer", one.layer) for one in self.walls if one.layer]
+        layer.check(self.layers, self.layer_pairs, layered)
         own = [material.id for material in self.materials]
         for name in set(own) & set(BUILT_IN):
             raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")
@@ -315,6 +326,12 @@ class Yard(Frozen):
         self._must_exist("bench.drill", self.bench.drill, self.drills)
         for ground in self.grounds:
             self._must_hold(ground)
+        layers = [*BUILT_IN_LAYERS, *dict.fromkeys(one.id for ground in self.grounds for one in ground.layers)]
+        for craft in self.crafts:
+            for where, name in craft.layers_used():
+                if name not in layers:
+                    where = f"crafts.{craft.id}.{where}"
+                    raise ValueError(f"{where}: no ground has a layer {name!r} ({close_match(name, layers)})")
         for drill in self.drills:
             if drill.ground:
                 self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)

@@ -12,6 +12,7 @@ from oak_sled.core.block import BUILT_IN, TIMBER, Block, Material, Pair
 from oak_sled.core.craft import free_name
 from oak_sled.core.dial import dials
 from oak_sled.core.joint import Joint
+from oak_sled.core.layer import BODIES, BUILT_IN_LAYERS, GROUND, MEETINGS, Layer, LayerPair
 from oak_sled.core.terrain import Patch, Relief
 from oak_sled.core.yard import Gate, Ground, Wall
 from oak_sled.desk import fromfiles, theme
@@ -260,6 +261,10 @@ class GroundPage(QWidget):
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
             self.numbers.add_choice(path, "material", known, "the material it is of", TIMBER)
+        if isinstance(item, Block | Wall):
+            layers = ("", *BUILT_IN_LAYERS, *(one.id for one in self.session.ground.layers))
+            otherwise = BODIES if isinstance(item, Block) else GROUND
+            self.numbers.add_choice(path, "layer", layers, "the layer that says whom it meets", otherwise)
 
         def wanted(name: str) -> bool:
             moves = getattr(item, "moves", "")
@@ -274,6 +279,7 @@ class GroundPage(QWidget):
         self.numbers.add_dials(item, path, wanted)
         if isinstance(item, Ground):
             self._add_materials(path, item)
+            self._add_layers(path, item)
         self.numbers.lane.addStretch(1)
 
     def _add_materials(self, path: str, ground: Ground) -> None:
@@ -294,6 +300,49 @@ class GroundPage(QWidget):
             for other in names[place:]:
                 menu.addAction(f"{one} on {other}", lambda one=one, other=other: self.add_pair(one, other))
         pair.setMenu(menu)
+
+    def _add_layers(self, path: str, ground: Ground) -> None:
+        """The layers of a ground, and what two of them do where they overlap: each pair a menu."""
+        for group in ground.layers:
+            self.numbers.add_label(f"layer {group.heading}")
+        for pair in ground.layer_pairs:
+            self.numbers.add_label(f"{pair.one} and {pair.other}".replace("_", " "))
+            where, name = f"layer_pairs.{pair.id}", f"layer_pairs.{pair.id}.then"
+            says = "meet: they collide; report: it is recorded that they overlap; pass: nothing is noticed"
+            self.numbers.add_choice(path, name, MEETINGS, says)
+            remove = self.numbers.add_button("all meet again", f"removes what is said of {pair.one} and {pair.other}")
+            remove.clicked.connect(lambda _, where=where: self._remove(where.rpartition(".")[2], "layer_pairs"))
+        tip = "a group of bodies: what its bodies do with those of other layers is told pair by pair"
+        self.numbers.add_button("another layer", tip, self.add_layer)
+        told = self.numbers.add_button("what two layers do", "bodies of which layers only report or pass each other")
+        menu = QMenu(told)
+        names = [*BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
+        for place, one in enumerate(names):
+            for other in names[place:]:
+                menu.addAction(f"{one} and {other}", lambda one=one, other=other: self.add_layer_pair(one, other))
+        told.setMenu(menu)
+
+    def add_layer(self) -> None:
+        """One more layer."""
+        ground = self.session.ground
+        new = Layer(id=free_name("layer", ground.layers))
+        self._change(ground.replace(layers=(*ground.layers, new)), "add a layer")
+
+    def add_layer_pair(self, one: str, other: str) -> None:
+        """Lets two layers pass each other; from then on the menu of the pair says what they do."""
+        ground = self.session.ground
+        if any({pair.one, pair.other} == {one, other} for pair in ground.layer_pairs):
+            self.session.say(f"{one} and {other} are told already", True)
+            return
+        name = free_name(f"{one}_{other}"[:36], ground.layer_pairs)
+        new = LayerPair(id=name, one=one, other=other)
+        self._change(ground.replace(layer_pairs=(*ground.layer_pairs, new)), f"set {one} and {other}")
+
+    def _remove(self, name: str, field: str) -> None:
+        """Takes one of a list of the ground away."""
+        ground = self.session.ground
+        left = tuple(one for one in getattr(ground, field) if one.id != name)
+        self._change(ground.replace(**{field: left}), f"remove {name.replace('_', ' ')}")
 
     def add_material(self) -> None:
         """One more material."""
@@ -316,7 +365,7 @@ class GroundPage(QWidget):
 
 def _look_of(path: str, item: Any) -> tuple[object, ...]:
     """What the panel must be built anew for."""
-    rows = [one.id for field in ("materials", "pairs") for one in getattr(item, field, ())]
+    rows = [one.id for field in ("materials", "pairs", "layers", "layer_pairs") for one in getattr(item, field, ())]
     return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), tuple(rows)
 
 

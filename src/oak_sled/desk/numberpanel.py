@@ -118,8 +118,8 @@ class NumberPanel(QScrollArea):
     def show_choices(self, item: Any) -> None:
         """Brings every choice to that of `item`."""
         for name, button in self.choices.items():
-            words = words_of(getattr(item, name)) or self._empty[name]
-            button.setText(f"{name.replace('_', ' ')}: {words}")
+            words = words_of(document.get(item, name)) or self._empty[name]
+            button.setText(f"{name.rpartition('.')[2].replace('_', ' ')}: {words}")
 
 
 def choices_of(item: Any) -> list[tuple[str, tuple[Any, ...], str]]:

@@ -15,6 +15,7 @@ from oak_sled.core.block import BUILT_IN
 from oak_sled.core.craft import Body, Craft
 from oak_sled.core.dial import dials
 from oak_sled.core.document import Frozen
+from oak_sled.core.layer import BUILT_IN_LAYERS
 from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.yard import Ground
@@ -132,12 +133,14 @@ COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(ra
 
 @dataclass(frozen=True)
 class Names:
-    """What a part may refer to by name: channels and knockbacks of its craft, loose blocks and materials here."""
+    """What a part may refer to by name: channels and knockbacks of its craft; loose blocks, materials and layers
+    here."""
 
     channels: tuple[str, ...] = ()
     blasts: tuple[str, ...] = ()
     blocks: tuple[str, ...] = ()
     materials: tuple[str, ...] = ()
+    layers: tuple[str, ...] = ()
 
     @classmethod
     def of_bench(cls, craft: Craft, ground: Ground) -> Names:
@@ -147,6 +150,7 @@ class Names:
             tuple(part.id for part in craft.parts if part.kind == "knockback"),
             tuple(one.id for one in ground.blocks if one.moves == "free"),
             (*BUILT_IN, *(material.id for material in ground.materials)),
+            (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
         )
 
     def of(self, field: str) -> tuple[Any, ...] | None:
@@ -154,6 +158,7 @@ class Names:
         if field.endswith("channel"):
             return ("", *self.channels)
         known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
+        known["layer"] = ("", *self.layers)
         return {**known, "spares": self.blocks, **COUNTS}.get(field)
 
 

@@ -17,6 +17,9 @@ from oak_sled.core.contact.things import (
     MARGIN,
     MET,
     PARKED,
+    PASSES,
+    REPORTING,
+    REPORTS,
     RESERVE,
     RESERVE_S,
     STALE,
@@ -193,6 +196,9 @@ def sweep(scene, dt):
     counts[FOUND], counts[MET] = 0, 0
     counts[TICKS] += 1
     stale = counts[STALE] == 1 or counts[TICKS] == 1
+    if counts[REPORTING] > 0:
+        for s in range(solids.shape[0]):
+            solids[s].inside = 0
     for k in range(counts[ACTIVE]):
         one = solids[scene.active[k]]
         one.inside = 0
@@ -206,12 +212,16 @@ def sweep(scene, dt):
         k += 1
         one = solids[s]
         one.looked = counts[TICKS]
-        if one.kind == FREE and one.inverse_mass[2] != 0.0:  # what is held at its height, the hold carries
+        below = scene.layers[one.layer, solids[GROUND].layer]
+        # what is held at its height, the hold carries
+        if one.kind == FREE and one.inverse_mass[2] != 0.0 and below != PASSES:
             since = counts[FOUND]
             if grid.plane == 1 and one.low[2] < 0.0:
                 meet_plane(scene, s, dt)
             if grid.nx > 0:
                 meet_triangles(scene, s, dt, since)
+            if below == REPORTS:
+                report_ground(scene, one, since)
         for place in range(one.near_first, one.near_last):
             t = scene.near[place]
             other = solids[t]
@@ -219,11 +229,23 @@ def sweep(scene, dt):
                 continue  # a pair is met from the one that is looked at first
             if not overlap(one.low, one.high, other.low, other.high):
                 continue
+            if scene.layers[one.layer, other.layer] == PASSES:
+                continue
             if scene.joints.shape[0] > 0 and hangs_by_joint(scene, s, t):
                 continue
             if (one.owner == t and young(one)) or (other.owner == s and young(other)):
                 continue
             meet_pair(scene, min(s, t), max(s, t), dt)
+
+
+@compiled
+def report_ground(scene, one, since):
+    """Takes the contacts of a body with the ground back from number `since` on, and counts the ground if it touches."""
+    for c in range(since, scene.counts[FOUND]):
+        if scene.contacts[c].gap <= 0.0:
+            one.inside += 1
+            break
+    scene.counts[FOUND] = since
 
 
 @compiled
@@ -261,6 +283,8 @@ def meet_pair(scene, s, t, dt):
         s, t = t, s
     one, other = solids[s], solids[t]
     margin = reach_of(one, other, dt)
+    only_reports = scene.layers[one.layer, other.layer] == REPORTS
+    senses = other.kind == TRIGGER or one.kind == TRIGGER or only_reports
     for i in range(one.pieces):
         for j in range(other.pieces):
             scene.counts[MET] += 1
@@ -269,13 +293,33 @@ def meet_pair(scene, s, t, dt):
                 scene.pieces[p], one, scene.pieces[q], other, scene.corners, scene.faces, scene.outline, scene.work,
                 margin, 0,
             )  # fmt: skip
-            if other.kind == TRIGGER or one.kind == TRIGGER:
-                for k in range(found):
-                    if scene.work[manifold.GAPS + k, 0] <= 0.0:
-                        (other if other.kind == TRIGGER else one).inside += 1
-                        break
+            if senses:
+                if is_overlapped(scene, found):
+                    report(scene, s, t)
+                    return
                 continue
             write(scene, s, t, p, q, found, nx, ny, nz, scene.pieces[p].rub * scene.pieces[q].rub)
+
+
+@compiled
+def is_overlapped(scene, found):
+    """Whether one of the points found lies inside the other piece."""
+    for k in range(found):  # noqa: SIM110 - the language of the kernel has no any()
+        if scene.work[manifold.GAPS + k, 0] <= 0.0:
+            return True
+    return False
+
+
+@compiled
+def report(scene, s, t):
+    """Counts a body that is inside another where that is recorded; what reports is kept awake meanwhile."""
+    one, other = scene.solids[s], scene.solids[t]
+    for side in range(2):
+        holder = one if side == 0 else other
+        if holder.kind == TRIGGER or holder.reports == 1:
+            holder.inside += 1
+            if holder.kind == FREE:
+                wake(scene, s if side == 0 else t)
 
 
 @compiled

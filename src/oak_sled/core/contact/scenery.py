@@ -176,6 +176,7 @@ class Solid:
     air: float = 0.0
     belt: Sequence[float] = (0.0, 0.0, 0.0)
     asleep: bool = False
+    layer: int = 1
 
 
 def box_inertia(mass: float, half: Sequence[float] | Floats) -> Floats:
@@ -207,12 +208,16 @@ def scene(
     crafts: Sequence[Solid] = (),
     patches: Records | None = None,
     ground_material: int = 0,
+    layers: Ints | None = None,
+    reports: Sequence[int] | None = None,
 ) -> Scene:
     """A scene of solids on the level ground at height 0 (if `plane`) and on triangles of shape (n, 3, 3), m.
 
-    materials : friction and bounce of every pair, shape (m, m, 2). The ground is solid 0; crafts come next.
+    materials : friction and bounce of every pair, shape (m, m, 2). layers : what each does with each, shape (n, n);
+    none: all meet. reports : solids of which it may be recorded what is in them; none: all. The ground is solid 0;
+    crafts come next.
     """
-    ground = Solid((), kind=things.FIXED, material=ground_material)
+    ground = Solid((), kind=things.FIXED, material=ground_material, layer=0)
     every = [ground, *crafts, *solids]
     room = max(256, CONTACTS_EACH * len(every))
     pieces = [piece for held in {id(solid.pieces): solid.pieces for solid in every}.values() for piece in held]
@@ -227,6 +232,7 @@ def scene(
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
+        layers=np.zeros((2, 2), np.int64) if layers is None else layers,
         joints=np.zeros(0, things.JOINT),
         contacts=np.zeros(room, things.CONTACT),
         before=np.zeros(room, things.CONTACT),
@@ -237,7 +243,7 @@ def scene(
         near=np.zeros(2 * NEIGHBOURS_EACH * len(every), np.int64),
         turns=np.zeros(room, np.int64),
         roots=np.zeros(len(every), np.int64),
-        counts=np.zeros(8, np.int64),
+        counts=np.zeros(9, np.int64),
         answer=np.tile([-1.0, 0.0, 0.0, 0.0], (max(1, len(crafts)), 1)),
         work=np.zeros((SCRATCH, 3)),
         patches=np.zeros(0, surface.PATCH) if patches is None else patches,
@@ -252,6 +258,10 @@ def scene(
         _fill(made, made.solids[number], solid, cursor, known)
     made.solids["craft"] = made.solids["owner"] = -1
     made.solids["craft"][1 : 1 + len(crafts)] = np.arange(len(crafts))
+    watched = slice(1, None) if reports is None else reports
+    seen = np.any(made.layers[made.solids["layer"][watched]] == things.REPORTS, axis=1)
+    made.solids["reports"][watched] = seen & (made.solids["pieces"][watched] > 0)
+    made.counts[things.REPORTING] = np.count_nonzero(made.solids["reports"])
     if isinstance(triangles, Laid):
         return _with_triangles(made, triangles)
     if triangles is not None and len(triangles):
@@ -267,7 +277,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     else:
         known[id(solid.pieces)] = row
         _fill_pieces(made, row, solid.pieces, cursor)
-    row["kind"], row["material"], row["mass"] = solid.kind, solid.material, solid.mass
+    row["kind"], row["layer"], row["material"], row["mass"] = solid.kind, solid.layer, solid.material, solid.mass
     row["inertia"], row["free_spin"], row["gravity_scale"] = solid.inertia, solid.free_spin, solid.gravity_scale
     row["inverse_mass"] = np.asarray(solid.free) / solid.mass if solid.kind == FREE else 0.0
     row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin

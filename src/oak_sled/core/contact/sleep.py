@@ -46,7 +46,7 @@ def rest(scene, dt):
         one = solids[s]
         if one.kind != FREE or one.craft >= 0:
             continue
-        calm = is_calm(one)
+        calm = is_calm(one) and (one.reports == 0 or one.inside == 0)
         if one.still == 0.0 or not calm:
             for i in range(3):
                 one.calm[i], one.calm[3 + i] = one.velocity[i], one.spin[i]

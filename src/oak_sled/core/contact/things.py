@@ -19,6 +19,8 @@ FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
 dropped, fixed until then; and a shot that is not in flight, which nothing meets."""
 POINTS, CYLINDER = range(2)
 GROUND = 0
+MEETS, REPORTS, PASSES = range(3)
+"""What bodies of two layers do: collide, only report each other, or pass unnoticed."""
 
 SLOP = 1e-3
 """m of overlap that is left alone, so that what rests keeps touching."""
@@ -57,13 +59,15 @@ MOST_OUTLINE = 24
 SOLID = np.dtype(
     [
         ("kind", "i8"),
+        ("layer", "i8"),
+        ("reports", "i8"),  # 1 where its layer has one that it only reports: its `inside` is recorded
         ("craft", "i8"),  # whose body it is; -1: no craft's
         ("active", "i8"),  # 1 while its contacts are sought
         ("first_piece", "i8"),
         ("pieces", "i8"),
         ("material", "i8"),
         ("asleep", "i8"),
-        ("inside", "i8"),  # of a trigger: how many solids are in it now
+        ("inside", "i8"),  # of a trigger or one that reports: how many solids are in it now
         ("still", "f8"),  # s it has been slow
         ("calm", "f8", (6,)),  # velocity and spin when that began
         ("mass", "f8"),
@@ -140,9 +144,10 @@ TRIANGLE = np.dtype(
 
 GRID = np.dtype([("plane", "i8"), ("x", "f8"), ("y", "f8"), ("cell", "f8"), ("nx", "i8"), ("ny", "i8")])
 
-FOUND, BEFORE, MET, SOLVED, ACTIVE, STALE, TICKS, LOST = range(8)
+FOUND, BEFORE, MET, SOLVED, ACTIVE, STALE, TICKS, LOST, REPORTING = range(9)
 """Places in `Scene.counts`: contacts now, contacts before, pairs of pieces met, contacts solved, active solids, whether
-neighbours have to be sought anew, ticks done, and contact points and neighbours that found no room."""
+neighbours have to be sought anew, ticks done, contact points and neighbours that found no room, and solids that report
+those of some layer."""
 
 CONTACT = np.dtype(
     [
@@ -220,6 +225,7 @@ class Scene(NamedTuple):
     grid_first: Ints
     grid_items: Ints
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
+    layers: Ints  # what each layer does with each, shape (n, n): see MEETS
     joints: Records
     contacts: Records
     before: Records

@@ -7,7 +7,7 @@ from typing import Any, get_args, get_origin
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from oak_sled.core import craft, dial, yard
+from oak_sled.core import block, craft, dial, event, joint, layer, terrain, yard
 from oak_sled.core.parts import register, runner
 
 _HEAD = """# The yard file
@@ -40,8 +40,9 @@ def page() -> str:
         )
         if document is runner.Runner:
             sections.append(_section(runner.Knot, "Knot of a grip curve"))
-    last: tuple[type[BaseModel], ...] = (yard.Ground, yard.Wall, yard.Gate, yard.Drill, yard.Start, yard.Track)
-    last += (yard.Knot, yard.Target)
+    last: tuple[type[BaseModel], ...] = (yard.Ground, yard.Wall, block.Block, block.Material, block.Pair)
+    last += (layer.Layer, layer.LayerPair, joint.Joint, yard.Gate, terrain.Patch, terrain.Relief)
+    last += (yard.Drill, yard.Start, yard.Member, yard.Track, yard.Knot, event.Event, yard.Target)
     sections += [_section(model, model.__name__) for model in last]
     return "\n".join(sections)
 

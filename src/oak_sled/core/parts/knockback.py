@@ -50,6 +50,7 @@ RECORD = np.dtype(
         ("again", "i8"),
         ("pause", "f8"),
         ("reaction", "f8"),
+        ("layer", "i8"),  # it finds those whom this layer meets
     ]
 )
 
@@ -115,6 +116,7 @@ class Knockback(Part):
     pause: float = dial(0.3, "s", "between two hits of one body", low=0.0, high=60.0, slider=(0.0, 3.0))
     reaction: float = dial(0.0, "", "share of the push that the craft feels back; 1 keeps momentum", low=0.0, high=2.0)
     spares: tuple[str, ...] = Field((), max_length=100, description="blocks that it passes by")
+    layer: str = Field("", max_length=60, description="finds those whom this layer meets; empty: whom its craft meets")
     azimuth_deg: float = dial(0.0, "°", "where it faces: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "where it faces: 90 straight up", low=-90.0, high=90.0)
     x: float = dial(0.0, "m", "source, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -150,6 +152,7 @@ class Knockback(Part):
             "again": int(self.repeats == "after_pause"),
             "pause": self.pause,
             "reaction": self.reaction,
+            "layer": 1,  # the scene knows its number
         }
 
     def channels_used(self) -> tuple[str, ...]:

@@ -50,6 +50,7 @@ RECORD = np.dtype(
         ("homes_on", "i8"),  # a solid; -1: whatever is loose and nearest to its course
         ("lifetime", "f8"),
         ("on_hit", "i8"),
+        ("layer", "i8"),  # of its shots
         ("blast", "i8"),  # the knockback among the parts that a burst sets off; -1: none
     ]
 )
@@ -143,6 +144,7 @@ class Launcher(Part):
     blast: str = Field("", max_length=60, description="the knockback of this craft that a burst sets off; empty: none")
     in_flight: int = Field(8, ge=1, le=64, description="shots in flight at most; one more takes the oldest away")
     material: str = Field("", max_length=60, description="the material of a shot; empty: timber")
+    layer: str = Field("", max_length=60, description="the layer of its shots: whom they meet; empty: that of bodies")
 
     def record(self, pack: Pack) -> dict[str, Any]:
         area = 0.25 * math.pi * self.shot_size**2
@@ -177,6 +179,7 @@ class Launcher(Part):
             "homes_on": -1,
             "lifetime": self.lifetime,
             "on_hit": get_args(OnHit).index(self.on_hit),
+            "layer": 1,
             "blast": -1,
         }
 

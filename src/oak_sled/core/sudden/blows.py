@@ -6,7 +6,7 @@ import math
 
 from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact.things import FREE
+from oak_sled.core.contact.things import FREE, MEETS
 from oak_sled.core.parts import push
 from oak_sled.core.sudden import events
 
@@ -160,6 +160,8 @@ def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memo
     for s in range(1, solids.shape[0]):
         solid = solids[s]
         if s == own or solid.kind != FREE or solid.shot > 0 or sudden.spared[k, s] == 1:
+            continue
+        if scene.layers[part.layer, solid.layer] != MEETS:
             continue
         away = (solid.position[0] - origin[0], solid.position[1] - origin[1], solid.position[2] - origin[2])
         distance = spatial.length(away)

@@ -15,7 +15,7 @@ import numpy as np
 from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
-from oak_sled.core.contact.things import FOUND, FREE, PARKED, STALE, TOUCHING
+from oak_sled.core.contact.things import FOUND, FREE, MEETS, PARKED, STALE, TOUCHING
 from oak_sled.core.parts import push
 from oak_sled.core.state import CRAFT, GROUND, NOW, Floats, Ints
 from oak_sled.core.sudden import blows, events
@@ -198,15 +198,18 @@ def pull_of(part, ground, velocity, spin, age, line, closing):
 
 
 @compiled
-def goal(part, solids, shot):
+def goal(part, scene, shot):
     """The solid a shot homes on: the one it was told, else the loose one nearest to its course; -1 for none."""
     if part.homes_on >= 0:
         return part.homes_on
+    solids = scene.solids
     best, found = 0.5, -1  # within 60 degrees of where it flies
     speed = spatial.length((shot.velocity[0], shot.velocity[1], shot.velocity[2]))
     for s in range(1, solids.shape[0]):
         other = solids[s]
         if other.kind != FREE or other.shot > 0 or s == shot.owner or speed == 0.0:
+            continue
+        if scene.layers[shot.layer, other.layer] != MEETS:
             continue
         dx, dy, dz = (
             other.position[0] - shot.position[0],
@@ -234,7 +237,7 @@ def fly(parts, ground, scene, sudden, dt):
             continue
         line, closing = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
         if part.homing > 0.0:
-            g = goal(part, solids, shot)
+            g = goal(part, scene, shot)
             if g >= 0:
                 to = solids[g]
                 line = (
