@@ -147,10 +147,6 @@ def rub(solids, contact, push):
     la, lb = pairs.triple(contact.lever_a), pairs.triple(contact.lever_b)
     slip_way = pairs.speed_along(one, other, la, lb, pairs.triple(contact.way)) + contact.belt_way
     slip_across = pairs.speed_along(one, other, la, lb, pairs.triple(contact.across)) + contact.belt_across
-    way = contact.event[1] - contact.mass_way * slip_way
-    across = contact.event[2] - contact.mass_across * slip_across
-    most, square = contact.friction * push, way * way + across * across
-    if square > most * most:
-        less = most / math.sqrt(square)
-        way, across = way * less, across * less
+    most = contact.friction * push
+    way, across = pairs.rub(contact, contact.event[1], contact.event[2], slip_way, slip_across, most)
     return way - contact.event[1], across - contact.event[2]

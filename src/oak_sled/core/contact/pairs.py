@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact.things import FREE
@@ -57,3 +59,23 @@ def speed_of(solids, contact):
     """m/s of the bodies of a contact against each other along its normal."""
     one, other = solids[contact.a], solids[contact.b]
     return speed_along(one, other, triple(contact.lever_a), triple(contact.lever_b), triple(contact.normal))
+
+
+@compiled
+def rub(contact, way, across, slip_way, slip_across, most):
+    """N s of friction along and across a contact that had `way` and `across` so far and slips by so many m/s.
+
+    What would hold it, where that is not more than `most`; else `most`, against the slip: one mass for both directions,
+    since with a mass for each it would point aside of the slip (Jean, Computer Methods in Applied Mechanics and
+    Engineering 177, 1999: the projection of the whole tangential reaction).
+    """
+    x, y = way - contact.mass_way * slip_way, across - contact.mass_across * slip_across
+    if x * x + y * y <= most * most:
+        return x, y
+    mass = min(contact.mass_way, contact.mass_across)
+    x, y = way - mass * slip_way, across - mass * slip_across
+    square = x * x + y * y
+    if square > most * most:
+        share = most / math.sqrt(square)
+        x, y = x * share, y * share
+    return x, y

@@ -283,14 +283,10 @@ def solve_once(scene, turn, first, count):
         free_a, free_b = pairs.triple(one.inverse_mass), pairs.triple(other.inverse_mass)
         n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
         gap = minus(va, vb)
-        way = contact.drag_way - contact.mass_way * (meets_along(contact, 1, t, gap, wa, wb) + contact.belt_way)
-        slip = meets_along(contact, 2, u, gap, wa, wb) + contact.belt_across
-        across = contact.drag_across - contact.mass_across * slip
+        slip_way = meets_along(contact, 1, t, gap, wa, wb) + contact.belt_way
+        slip_across = meets_along(contact, 2, u, gap, wa, wb) + contact.belt_across
         most = contact.friction * contact.push
-        square = way * way + across * across
-        if square > most * most:
-            share = most / math.sqrt(square)
-            way, across = way * share, across * share
+        way, across = pairs.rub(contact, contact.drag_way, contact.drag_across, slip_way, slip_across, most)
         by_way, by_across = way - contact.drag_way, across - contact.drag_across
         contact.drag_way, contact.drag_across = way, across
         x = (by_way * t[0] + by_across * u[0], by_way * t[1] + by_across * u[1], by_way * t[2] + by_across * u[2])
