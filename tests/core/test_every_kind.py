@@ -1,4 +1,4 @@
-"""Every kind of part, walked by the register: trims, mute, mirror, energy. A new kind is held to this by being there."""
+"""Every kind of part, walked by the register: trims, mute, mirror and energy. A new kind is held to this at once."""
 
 from __future__ import annotations
 

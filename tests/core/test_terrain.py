@@ -13,9 +13,9 @@ from PIL import Image
 from pydantic import ValidationError
 
 from oak_sled.core import among, cautions, demos, hulls, run, surface, terrain, traces, world
-from oak_sled.core.block import Block
+from oak_sled.core.block import Block, Pair
 from oak_sled.core.contact import scenery, solver
-from oak_sled.core.craft import Body
+from oak_sled.core.craft import Body, Craft
 from oak_sled.core.faults import Refused
 from oak_sled.core.files import mesh_file, picture, yard_json
 from oak_sled.core.parts.brake import Brake
@@ -23,7 +23,7 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.terrain import Mesh, Patch, Relief, mesh_of, pack, unpack
 from oak_sled.core.world import Job
-from oak_sled.core.yard import Ground
+from oak_sled.core.yard import Drill, Ground, Start
 
 G = 9.80665
 RUNNERS = Runner(id="runners", z=-0.4, spread_x=0.8, spread_y=0.5, side_grip=0.6, glide=0.02)
@@ -633,3 +633,57 @@ def test_the_length_of_packed_text_is_bounded():
     assert terrain.MOST_PACKED < 10_000_000
     with pytest.raises(ValidationError, match="at most"):
         Mesh(points=3, triangles=1, corner_data="A" * (terrain.MOST_PACKED + 1), face_data="")
+
+
+# a ground that slopes
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+@pytest.mark.parametrize(("tilt", "to"), [(8.0, 0.0), (20.0, 130.0), (35.0, -75.0)])
+def test_a_box_slides_down_a_sloping_ground_as_the_closed_form_says(tilt, to, ticks):
+    rub = 0.1
+    slope = Ground(id="g", tilt_deg=tilt, rises_to_deg=to, friction=rub)
+    pair = Pair(id="on", one="timber", other="ground", friction=rub, bounce=0.0)
+    height = slope.slope().height(4.0, 3.0)
+    # turned so that its length lies up the slope, and pitched with it
+    crate = Block(
+        id="crate", x=4.0, y=3.0, z=height - 0.5 + 0.5 / math.cos(math.radians(tilt)), heading_deg=to, pitch_deg=-tilt
+    )
+    made = run.execute(
+        Job(Craft(id="c", body=Body(held=("x", "y", "z", "roll", "pitch", "yaw"))),
+            slope.replace(blocks=(crate,), pairs=(pair,)), Drill(id="d", start=Start(x=-50.0), duration=3.0), ticks)
+    )  # fmt: skip
+    speed = np.linalg.norm(made.columns(*(f"block.crate.velocity.{axis}" for axis in "xyz"))[-1])
+    angle = math.radians(tilt)
+    expected = 3.0 * 9.80665 * (math.sin(angle) - rub * math.cos(angle))
+    assert speed == pytest.approx(expected, rel=1e-4), "friction points against the slip, whatever the heading"
+    place = (
+        made.columns(*(f"block.crate.position.{axis}" for axis in "xyz"))[-1]
+        - made.columns(*(f"block.crate.position.{axis}" for axis in "xyz"))[0]
+    )
+    assert place @ np.array(slope.slope().normal()) == pytest.approx(0.0, abs=3e-3), "it stays on the plane"
+    down = -np.array([math.cos(math.radians(to)), math.sin(math.radians(to))])
+    assert place[:2] / np.linalg.norm(place[:2]) == pytest.approx(down, abs=1e-4)
+
+
+@pytest.mark.parametrize("ticks", [60, 120, 480])
+def test_a_box_held_by_friction_stands_on_a_sloping_ground(ticks):
+    slope = Ground(id="g", tilt_deg=17.0, rises_to_deg=40.0, friction=1.0)
+    lift = 0.5 / math.cos(math.radians(17.0)) - 0.5
+    crate = Block(id="crate", z=lift, heading_deg=40.0, pitch_deg=-17.0)
+    pair = Pair(id="on", one="timber", other="ground", friction=1.0, bounce=0.0)
+    made = run.execute(
+        Job(Craft(id="c", body=Body(held=("x", "y", "z", "roll", "pitch", "yaw"))),
+            slope.replace(blocks=(crate,), pairs=(pair,)), Drill(id="d", start=Start(x=-50.0), duration=10.0), ticks)
+    )  # fmt: skip
+    places = made.columns(*(f"block.crate.position.{axis}" for axis in "xyz"))
+    assert np.linalg.norm(places[-1] - places[ticks]) < 1e-3
+
+
+def test_a_craft_starts_on_the_slope_and_its_edges_cannot_wrap():
+    slope = Ground(id="g", tilt_deg=10.0)
+    job = Job(Craft(id="c"), slope, Drill(id="d", start=Start(x=20.0)), 120)
+    depth = job.craft.foot_depth()
+    assert job.starts[0][2] - depth == pytest.approx(math.tan(math.radians(10.0)) * (20.0 + 1.2), abs=1e-9)
+    with pytest.raises(ValidationError, match="edges: a ground that slopes cannot wrap"):
+        Ground(id="g", tilt_deg=10.0, edges="wrap")

@@ -25,7 +25,7 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.state import FLY, GROUND, LAND, MEET, OTHERS, Floats, Records, World
 from oak_sled.core.sudden import blows, shots
 from oak_sled.core.sudden.shots import NOTES, Sudden
-from oak_sled.core.terrain import Relief
+from oak_sled.core.terrain import Relief, Slope
 from oak_sled.core.yard import Ground
 
 if TYPE_CHECKING:
@@ -136,7 +136,7 @@ def build(job: Job) -> Scene:
             solids += [replace(_shot(part, names), layer=layer_number(ground, part.layer))] * part.in_flight
     made = scenery.scene(
         solids,
-        plane=job.ground.floor,
+        plane=job.ground.is_level,
         triangles=laid_on(job.ground),
         materials=pairs,
         crafts=[replace(_hull(one.craft), layer=layer_number(ground, one.craft.body.layer)) for one in job.actors],
@@ -257,21 +257,22 @@ def patch_rows(ground: Ground) -> Records:
 
 
 def laid_on(ground: Ground) -> Laid | None:
-    """The triangles of its relief and of the meshes that are ground; None when it has neither."""
+    """The triangles of its slope, its relief and the meshes that are ground; None when it has none of them."""
     meshes = tuple(one for one in ground.blocks if one.is_laid)
-    return _laid(ground.relief, meshes) if ground.relief is not None or meshes else None
+    return _laid(ground.relief, ground.slope(), meshes) if is_uneven(ground) else None
 
 
 @functools.lru_cache(maxsize=8)
-def _laid(relief: Relief | None, meshes: tuple[Block, ...]) -> Laid:
+def _laid(relief: Relief | None, slope: Slope | None, meshes: tuple[Block, ...]) -> Laid:
     found = [] if relief is None else [relief.triangles()]
+    found += [] if slope is None else [slope.triangles()]
     found += [mesh_triangles(one) for one in meshes]
     return scenery.lay(np.concatenate(found))
 
 
 def is_uneven(ground: Ground) -> bool:
-    """Whether it has a relief, or meshes that are ground."""
-    return ground.relief is not None or any(one.is_laid for one in ground.blocks)
+    """Whether it slopes, or has a relief, or meshes that are ground."""
+    return ground.is_tilted or ground.relief is not None or any(one.is_laid for one in ground.blocks)
 
 
 def height_at(ground: Ground, x: float, y: float) -> float | None:

@@ -54,7 +54,7 @@ def sling_path(
     rows = np.empty((ticks, Layout.of(made).width))
     _, done = machine.advance(np.zeros((ticks, len(craft.channels))), rows)
     found = np.concatenate([np.asarray(at[:3])[None], rows[:done, :3]])
-    if not (flies and job.ground.floor):
+    if not (flies and job.ground.is_level):
         return found
     down = np.flatnonzero(found[1:, 2] < craft.foot_depth() - 1e-9)
     return found[: int(down[0]) + 2] if len(down) else found
@@ -89,7 +89,7 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     spin = launcher.side_spin * up - launcher.backspin * left
     out = np.empty((math.ceil((seconds or launcher.lifetime) * job.ticks), 3))
     start = np.concatenate([body["position"] + lever, velocity])
-    floor = 0.5 * launcher.shot_size if job.ground.floor else -1e30
+    floor = 0.5 * launcher.shot_size if job.ground.is_level else -1e30
     return out[: shots.path(record, arrays.ground[0], start, tuple(spin), job.dt, floor, out)]
 
 

@@ -8,7 +8,9 @@ from __future__ import annotations
 import base64
 import binascii
 import functools
+import math
 import zlib
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
@@ -69,6 +71,33 @@ class Patch(Frozen):
     def heading(self) -> str:
         """What it is called."""
         return self.title or self.id.replace("_", " ")
+
+
+@dataclass(frozen=True)
+class Slope:
+    """A sloping plane through a point at height 0: it rises by an angle toward a heading. `far` : half its side, m."""
+
+    x: float
+    y: float
+    far: float
+    tilt_deg: float
+    rises_to_deg: float
+
+    def normal(self) -> tuple[float, float, float]:
+        """Its unit normal, world axes."""
+        tilt, to = math.radians(self.tilt_deg), math.radians(self.rises_to_deg)
+        return (-math.sin(tilt) * math.cos(to), -math.sin(tilt) * math.sin(to), math.cos(tilt))
+
+    def height(self, x: float, y: float) -> float:
+        """m of the plane over a point."""
+        to = math.radians(self.rises_to_deg)
+        return math.tan(math.radians(self.tilt_deg)) * ((x - self.x) * math.cos(to) + (y - self.y) * math.sin(to))
+
+    def triangles(self) -> Floats:
+        """The two triangles of it, facing up, m, shape (2, 3, 3)."""
+        spots = [(self.x + i * self.far, self.y + j * self.far) for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+        corners = np.array([[x, y, self.height(x, y)] for x, y in spots])
+        return corners[[[0, 1, 2], [0, 2, 3]]]
 
 
 class Relief(Frozen):

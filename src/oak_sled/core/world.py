@@ -362,7 +362,7 @@ def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, 
     a, b, _ = craft.body.half_extents()
     spots = [(i * a, j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]
     under = [among.height_at(ground, x + cos * u - sin * v, y + sin * u + cos * v) for u, v in spots]
-    found = [height for height in under if height is not None] + ([0.0] if ground.floor else [])
+    found = [height for height in under if height is not None] + ([0.0] if ground.is_level else [])
     return max(found, default=0.0)
 
 

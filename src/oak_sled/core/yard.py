@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
-from oak_sled.core import document, layer
+from oak_sled.core import document, layer, terrain
 from oak_sled.core.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.craft import Craft, unique
 from oak_sled.core.dial import dial
@@ -27,6 +27,9 @@ TICK_RATES = (30, 60, 120, 240, 480, 960)
 
 MOST_KNOTS = 500_000
 """Knots that a track holds."""
+
+FAR = 2.0
+"""Half the side of a sloping plane, as a share of the length and width of its ground: it goes on past the edges."""
 
 End = Literal["time", "distance", "stopped", "hit", "last_gate", "left_ground"]
 
@@ -72,6 +75,8 @@ class Ground(Frozen):
     walls: tuple[Wall, ...] = Field((), max_length=500, description="walls")
     gates: tuple[Gate, ...] = Field((), max_length=500, description="gates in the order in which they are passed")
     floor: bool = Field(True, description="whether the ground carries a craft whose height is free")
+    tilt_deg: float = dial(0.0, "°", "slope of the ground, about its middle", low=0.0, high=55.0, slider=(0.0, 30.0))
+    rises_to_deg: float = dial(0.0, "°", "of a sloping ground: heading in which it rises", low=-360.0, high=360.0)
     friction: float = dial(0.08, "", "friction of the bare ground", low=0.0, high=10.0, slider=(0.0, 1.5))
     bounce: float = dial(0.0, "", "share of the speed into the ground that comes back", low=0.0, high=1.0)
     materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
@@ -99,6 +104,8 @@ class Ground(Frozen):
         layered = [(f"blocks.{one.id}.layer", one.layer) for one in self.blocks if one.layer]
         layered += [(f"walls.{one.id}.layer", one.layer) for one in self.walls if one.layer]
         layer.check(self.layers, self.layer_pairs, layered)
+        if self.is_tilted and self.edges == "wrap":
+            raise ValueError("edges: a ground that slopes cannot wrap (open, wall or return, or tilt_deg 0)")
         own = [material.id for material in self.materials]
         for name in set(own) & set(BUILT_IN):
             raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")
@@ -114,6 +121,23 @@ class Ground(Frozen):
     def heading(self) -> str:
         """What the ground is called."""
         return self.title or self.id.replace("_", " ")
+
+    @property
+    def is_tilted(self) -> bool:
+        """Whether its surface is a sloping plane."""
+        return self.floor and self.tilt_deg > 0.0
+
+    @property
+    def is_level(self) -> bool:
+        """Whether its surface is the level plane at height 0."""
+        return self.floor and self.tilt_deg == 0.0
+
+    def slope(self) -> terrain.Slope | None:
+        """Its sloping plane; None where it has none."""
+        if not self.is_tilted:
+            return None
+        far = FAR * (self.length + self.width)
+        return terrain.Slope(self.middle_x, self.middle_y, far, self.tilt_deg, self.rises_to_deg)
 
     def with_whole_joints(self, crafts: Collection[str]) -> Ground:
         """The ground without the joints whose bodies are no longer there. crafts : ids of those of the yard."""

@@ -249,6 +249,18 @@ def relief_mesh(ground: Ground) -> Floats:
     return made
 
 
+def slope_mesh(ground: Ground) -> Floats:
+    """The plane of a ground that slopes; vertices of shape (n, 9)."""
+    slope = ground.slope()
+    if slope is None:
+        return np.zeros((0, 9), "f4")
+    made = np.zeros((6, 9), "f4")
+    made[:, :3] = slope.triangles().reshape(-1, 3)
+    made[:, 3:6] = slope.normal()
+    made[:, 6:9] = theme.rgb("ice")
+    return made
+
+
 def patches(ground: Ground) -> list[Band]:
     """Stretches of surface as tinted bands on the ice."""
     found = []

@@ -306,8 +306,15 @@ class Renderer:
             return
         relief = self._mesh(
             # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
-            ("uneven", scene.ground.relief, tuple(one for one in scene.ground.blocks if one.is_laid)),
-            lambda: np.concatenate([meshes.relief_mesh(scene.ground), *freight.laid_meshes(scene.ground)]),
+            (
+                "uneven",
+                scene.ground.relief,
+                scene.ground.slope(),
+                tuple(one for one in scene.ground.blocks if one.is_laid),
+            ),
+            lambda: np.concatenate(
+                [meshes.relief_mesh(scene.ground), meshes.slope_mesh(scene.ground), *freight.laid_meshes(scene.ground)]
+            ),
         )
         if relief is None:
             return
