@@ -98,6 +98,21 @@ def test_a_section_is_drawn_along_its_line(page, drag):
     assert page.plan.line[1] == (pytest.approx(30, abs=0.4), pytest.approx(-14, abs=0.4))
 
 
+def test_the_section_of_a_slope_follows_its_dial(page, idle):
+    page.plan.choose([])
+    for tilt in (10.0, 20.0):
+        page.dials["tilt_deg"].moved.emit(tilt)
+        page.dials["tilt_deg"].let_go.emit()
+        idle()
+        page.plan.repaint()
+        (ax, ay), (bx, by) = page.plan.line
+        slope, profile = page.session.ground.slope(), page.plan.section.profile
+        assert profile[0][1] == pytest.approx(slope.height(ax, ay), abs=1e-6)
+        share, high = profile[-1]
+        assert high == pytest.approx(slope.height(ax + share * (bx - ax), ay + share * (by - ay)), abs=1e-6)
+        assert high != profile[0][1]
+
+
 @pytest.mark.parametrize(
     ("thing", "at", "wanted"),
     [

@@ -27,11 +27,6 @@ class Layer(Frozen):
 
     id: str = name_field("the name by which bodies, launchers and knockbacks refer to it")
 
-    @property
-    def heading(self) -> str:
-        """What it is called."""
-        return self.id.replace("_", " ")
-
 
 class LayerPair(Frozen):
     """What bodies of two layers do where they overlap."""

@@ -303,8 +303,8 @@ class GroundPage(QWidget):
 
     def _add_layers(self, path: str, ground: Ground) -> None:
         """The layers of a ground, and what two of them do where they overlap: each pair a menu."""
-        for group in ground.layers:
-            self.numbers.add_label(f"layer {group.heading}")
+        names = [*BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
+        self.numbers.add_label("layers: " + ", ".join(names).replace("_", " "))
         for pair in ground.layer_pairs:
             self.numbers.add_label(f"{pair.one} and {pair.other}".replace("_", " "))
             where, name = f"layer_pairs.{pair.id}", f"layer_pairs.{pair.id}.then"
@@ -316,7 +316,6 @@ class GroundPage(QWidget):
         self.numbers.add_button("another layer", tip, self.add_layer)
         told = self.numbers.add_button("what two layers do", "bodies of which layers only report or pass each other")
         menu = QMenu(told)
-        names = [*BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
         for place, one in enumerate(names):
             for other in names[place:]:
                 menu.addAction(f"{one} and {other}", lambda one=one, other=other: self.add_layer_pair(one, other))

@@ -113,12 +113,13 @@ class Section:
         painter.drawLine(box.topLeft(), box.topRight())
         (ax, ay), (bx, by) = line
         long = max(math.hypot(bx - ax, by - ay), 0.1)
-        left, right, foot = 34.0, box.right() - 20.0, box.bottom() - 20.0
+        left, right = 34.0, box.right() - 20.0
         scale = (right - left) / long
         self.find(ground, things, line, int(right - left))
         highest = max([0.0, *(high for _, high in self.profile), *(float(np.nanmax(high)) for _, _, high in self.cut)])
-        deepest = max([0.5, highest, *(-high for _, high in self.profile)])
-        tall = min(40.0, (SECTION - 46.0) / deepest)
+        deepest = max([0.0, *(-high for _, high in self.profile)])
+        tall = min(40.0, (SECTION - 46.0) / max(0.5, highest + deepest))
+        foot = box.bottom() - 20.0 - deepest * tall
         painter.setPen(theme.pen("ink", 1.2))
         painter.drawLine(QPointF(left, foot), QPointF(right, foot))
         self._paint_profile(painter, left, right, foot, tall)
@@ -147,7 +148,7 @@ class Section:
     def find(self, ground: Ground, things: list[Thing], line: Line, wide: int) -> None:
         """What lies along the section, and the heights of uneven ground; kept while nothing changes."""
         (ax, ay), (bx, by) = line
-        key = (ground.relief, ground.blocks, ground.walls, tuple(line), wide)
+        key = (ground.relief, ground.slope(), ground.blocks, ground.walls, tuple(line), wide)
         if self._key == key:
             return
         found: list[tuple[float, float]] = []
