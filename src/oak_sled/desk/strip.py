@@ -11,7 +11,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core import outlook, units
-from oak_sled.core.block import BUILT_IN
+from oak_sled.core.block import BUILT_IN, TIMBER
 from oak_sled.core.craft import Body, Craft
 from oak_sled.core.dial import dials
 from oak_sled.core.document import Frozen
@@ -129,6 +129,8 @@ class GripCurve(QWidget):
 
 COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
 """Whole numbers that a part is given by choice."""
+EMPTY = {"layer": "default", "material": TIMBER}
+"""What an empty name means, where it is not none."""
 
 
 @dataclass(frozen=True)
@@ -289,11 +291,11 @@ class Strip(QWidget):
         now = getattr(self.part, name)
         for choice in self._choices_of(name) or ():
             if isinstance(now, tuple):
-                action = menu.addAction(_words(choice))
+                action = menu.addAction(_words(choice, name))
                 value: Any = tuple(axis for axis in now if axis != choice) if choice in now else (*now, choice)
                 checked = choice in now
             else:
-                action = menu.addAction(_words(choice))
+                action = menu.addAction(_words(choice, name))
                 value, checked = choice, choice == now
             if action is not None:
                 action.setCheckable(True)
@@ -378,7 +380,7 @@ class Strip(QWidget):
                 widget.locked = f"{self.path}.{dial.name}" in locks
         for name, button in self.choices.items():
             value = getattr(part, name)
-            shown = ", ".join(value) if isinstance(value, tuple) else _words(value)
+            shown = ", ".join(value) if isinstance(value, tuple) else _words(value, name)
             button.setText(f"{name.replace('_', ' ')}: {shown or 'none'}")
         lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
         text = warning or ("   ·   " if self.is_open else "\n").join(lines)
@@ -429,7 +431,7 @@ def _body_summary(body: Body) -> str:
     return f"{body.shape} · holds {', '.join(body.held)}" if body.held else f"{body.shape} · free in all axes"
 
 
-def _words(value: Any) -> str:
+def _words(value: Any, name: str) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return str(value).replace("_", " ") or "none"
+    return str(value).replace("_", " ") or EMPTY.get(name, "none")
