@@ -256,6 +256,7 @@ def scene(
     known: dict[int, np.void] = {}  # solids of one shape share their pieces
     for number, solid in enumerate(every):
         _fill(made, made.solids[number], solid, cursor, known)
+    solver.refresh_all(made.solids)
     made.solids["craft"] = made.solids["owner"] = -1
     made.solids["craft"][1 : 1 + len(crafts)] = np.arange(len(crafts))
     watched = slice(1, None) if reports is None else reports
@@ -285,7 +286,6 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
     row["phase"], row["ramp"], row["air"], row["belt"] = solid.phase, solid.ramp, solid.air, solid.belt
     row["asleep"] = int(solid.asleep and solid.kind == FREE)
-    solver.refresh(row)
 
 
 def _fill_pieces(made: Scene, row: np.void, pieces: Sequence[Piece], cursor: list[int]) -> None:
