@@ -307,11 +307,8 @@ class GroundPage(QWidget):
         self.numbers.add_label("layers: " + ", ".join(names).replace("_", " "))
         for pair in ground.layer_pairs:
             self.numbers.add_label(f"{pair.one} and {pair.other}".replace("_", " "))
-            where, name = f"layer_pairs.{pair.id}", f"layer_pairs.{pair.id}.then"
             says = "meet: they collide; report: it is recorded that they overlap; pass: nothing is noticed"
-            self.numbers.add_choice(path, name, MEETINGS, says)
-            remove = self.numbers.add_button("all meet again", f"removes what is said of {pair.one} and {pair.other}")
-            remove.clicked.connect(lambda _, where=where: self._remove(where.rpartition(".")[2], "layer_pairs"))
+            self.numbers.add_choice(path, f"layer_pairs.{pair.id}.then", MEETINGS, says)
         tip = "a group of bodies: what its bodies do with those of other layers is told pair by pair"
         self.numbers.add_button("another layer", tip, self.add_layer)
         told = self.numbers.add_button("what two layers do", "bodies of which layers only report or pass each other")
@@ -336,12 +333,6 @@ class GroundPage(QWidget):
         name = free_name(f"{one}_{other}"[:36], ground.layer_pairs)
         new = LayerPair(id=name, one=one, other=other)
         self._change(ground.replace(layer_pairs=(*ground.layer_pairs, new)), f"set {one} and {other}")
-
-    def _remove(self, name: str, field: str) -> None:
-        """Takes one of a list of the ground away."""
-        ground = self.session.ground
-        left = tuple(one for one in getattr(ground, field) if one.id != name)
-        self._change(ground.replace(**{field: left}), f"remove {name.replace('_', ' ')}")
 
     def add_material(self) -> None:
         """One more material."""
