@@ -16,6 +16,8 @@ _SIGNED = {"<": "slt", "<=": "sle", ">": "sgt", ">=": "sge", "==": "eq", "!=": "
 _UNSIGNED = {"<": "ult", "<=": "ule", ">": "ugt", ">=": "uge", "==": "eq", "!=": "ne"}
 _OWN = {"sqrt", "sin", "cos", "exp", "log", "floor", "ceil", "fabs"}
 """Functions that LLVM knows by its own name; the others are those of the C library."""
+_FIRST_TAG = 8
+"""Numbers of metadata before it: nothing, the root and a kind for each cell."""
 OUT_OF_RANGE = "oak_out_of_range"
 """What a checked index calls that lies outside: (line, index, size), and never comes back."""
 
@@ -30,6 +32,7 @@ class Module:
         self.declared: dict[str, str] = {}
         self.written: list[str] = []
         self.known: set[str] = set()
+        self.tags: dict[tuple[str, str], int] = {}
 
     def add(self, function: tree.Function, outside: bool = False) -> None:
         """Writes a function and those it calls; `outside`: it is called from other modules."""
@@ -49,7 +52,28 @@ class Module:
 
     def text(self) -> str:
         """The whole module."""
-        return "\n".join([*sorted(self.declared.values()), "!0 = !{}", *self.written])
+        return "\n".join([*sorted(self.declared.values()), "!0 = !{}", *self.written, *self._tag_lines()])
+
+    def tag(self, cell: str, field: str) -> str:
+        """What is told of a load or store, so that LLVM need not read a field anew after every write to another.
+
+        A field of one name is never the memory of a field of another name, but an array that was handed over may be
+        any of them: its numbers are of the kind above all fields. Numbers and addresses never lie in one place.
+        """
+        number = self.tags.setdefault((cell, field), len(self.tags))
+        return f", !tbaa !{_FIRST_TAG + 2 * number}"
+
+    def _tag_lines(self) -> list[str]:
+        cells = sorted({cell for cell, _ in self.tags})
+        kinds = {cell: 2 + k for k, cell in enumerate(cells)}
+        lines = ['!1 = !{!"oak sled"}', *(f'!{kinds[cell]} = !{{!"{cell}", !1, i64 0}}' for cell in cells)]
+        for (cell, field), number in self.tags.items():
+            tag = _FIRST_TAG + 2 * number
+            of = tag + 1 if field else kinds[cell]
+            if field:
+                lines.append(f'!{of} = !{{!"{cell} {field}", !{kinds[cell]}, i64 0}}')
+            lines.append(f"!{tag} = !{{!{of}, !{of}, i64 0}}")
+        return lines
 
 
 def _result(of: Type) -> str:
@@ -99,6 +123,13 @@ def _stands_alone(of: Type, arguments: Sequence[tuple[str, Type]]) -> bool:
         return False
     held = [one.element if isinstance(one, Array) else one for _, one in arguments]
     return sum(one == of for one in held) == 1
+
+
+def _field_of(place: tree.Expr) -> str:
+    """The name of the field that a place lies in; empty where it is an element of an array that was handed over."""
+    while isinstance(place, tree.Element):
+        place = place.owner
+    return place.name if isinstance(place, tree.Field) else ""
 
 
 class _Writer:
@@ -181,7 +212,8 @@ class _Writer:
     def do_Store(self, one: tree.Store) -> None:
         (part,) = self.value(one.value)
         place = self.place(one.place)
-        self.put(f"store {cells(one.place.type)[0]} {part}, ptr {place}")
+        cell = cells(one.place.type)[0]
+        self.put(f"store {cell} {part}, ptr {place}{self.module.tag(cell, _field_of(one.place))}")
 
     def do_Copy(self, one: tree.Copy) -> None:
         (source,), (target,) = self.value(one.value), self.value(one.place)
@@ -298,12 +330,15 @@ class _Writer:
             made.append(self.set(f"load {cell}, ptr {place}, !invariant.load !0"))
         return made
 
-    def load(self, place: str, of: Type) -> Operands:
+    def load(self, place: str, of: tree.Field | tree.Element) -> Operands:
         """What lies at a place: a number, or the address itself of a record or an array of known sizes."""
-        return [place] if isinstance(of, Record | Array) else [self.set(f"load {cells(of)[0]}, ptr {place}")]
+        if isinstance(of.type, Record | Array):
+            return [place]
+        cell = cells(of.type)[0]
+        return [self.set(f"load {cell}, ptr {place}{self.module.tag(cell, _field_of(of))}")]
 
     def on_Field(self, of: tree.Field) -> Operands:
-        return self.load(self.place(of), of.type)
+        return self.load(self.place(of), of)
 
     def on_Element(self, of: tree.Element) -> Operands:
         owner = self.value(of.owner)
@@ -311,7 +346,7 @@ class _Writer:
         if isinstance(of.type, Array):
             sizes = self.sizes(owner, of.array)[len(of.indices) :]
             return [place, *(size for size, known in zip(sizes, of.type.shape, strict=True) if known is None)]
-        return self.load(place, of.type)
+        return self.load(place, of)
 
     def place(self, of: tree.Field | tree.Element) -> str:
         """Where a field or an element lies."""
