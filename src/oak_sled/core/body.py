@@ -96,14 +96,19 @@ def foresee(body, now):
 
     Dry friction asks for it: it holds against what pushes now, not only against what moves already.
     """
-    for i in range(3):
-        force = 0.0
-        now.next_spin[i] = now.momentum[i]
-        for k in range(now.parts):
-            force += now.lines[k, i]
-            now.next_spin[i] += now.dt * now.lines[k, 3 + i]
-        now.next_velocity[i] = body.velocity[i] + now.dt * force / body.mass
-    spin = spatial.times(body.inverse_inertia, (now.next_spin[0], now.next_spin[1], now.next_spin[2]))
+    fx, fy, fz = 0.0, 0.0, 0.0
+    x, y, z = now.momentum[0], now.momentum[1], now.momentum[2]
+    for k in range(now.parts):  # six sums side by side: one after another each would wait for the one before
+        fx += now.lines[k, 0]
+        fy += now.lines[k, 1]
+        fz += now.lines[k, 2]
+        x += now.dt * now.lines[k, 3]
+        y += now.dt * now.lines[k, 4]
+        z += now.dt * now.lines[k, 5]
+    now.next_velocity[0] = body.velocity[0] + now.dt * fx / body.mass
+    now.next_velocity[1] = body.velocity[1] + now.dt * fy / body.mass
+    now.next_velocity[2] = body.velocity[2] + now.dt * fz / body.mass
+    spin = spatial.times(body.inverse_inertia, (x, y, z))
     for i in range(3):
         now.next_spin[i] = spin[i]
 

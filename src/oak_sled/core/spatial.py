@@ -24,6 +24,12 @@ def dot(a, b):
 
 
 @compiled
+def plus(a, b):
+    """a + b."""
+    return (a[0] + b[0], a[1] + b[1], a[2] + b[2])
+
+
+@compiled
 def length(a):
     """|a|."""
     return math.sqrt(a[0] * a[0] + a[1] * a[1] + a[2] * a[2])

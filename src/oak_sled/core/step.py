@@ -61,8 +61,8 @@ def tick(world, scene, sudden, nows, raw):
         body = bodies[craft.body]
         stand(craft, body, ground, world.supports, now)  # 2
         push_parts(craft, world.parts, body, ground, world.supports, now)  # 3
-        weigh_and_damp(craft, body, ground, now)  # 4
-        speed_up(craft, body, now)  # 5
+        force, torque = weigh_and_damp(craft, body, ground, now)  # 4
+        speed_up(craft, body, now, force, torque)  # 5
     if world.calls[MEET] != 0:
         meeting.MEETING(world.calls[MEET], crafts, scene, world.supports, ground, nows)  # 6
         for c in range(crafts.shape[0]):
@@ -208,11 +208,14 @@ def stand(craft, body, ground, supports, now):
 @compiled
 def clear(body, now):
     """An empty ledger, with every point of action at the centre of mass."""
+    x, y, z = body.position[0], body.position[1], body.position[2]
     for k in range(now.parts + FIXED):
         for i in range(6):
             now.lines[k, i] = 0.0
-        for i in range(3):
-            now.points[k, i] = body.position[i]
+    for k in range(now.parts + FIXED):
+        now.points[k, 0] = x
+        now.points[k, 1] = y
+        now.points[k, 2] = z
 
 
 @compiled
@@ -238,21 +241,38 @@ def push_parts(craft, parts, body, ground, supports, now):
 
 @compiled
 def weigh_and_damp(craft, body, ground, now):
-    """Gravity, and the damping of the body in the law it was set to, with all that was booked before acting too."""
+    """Gravity, and the damping of the body in the law it was set to, with all that was booked before acting too.
+
+    Returns force (N) and torque (N m) of all lines so far, world axes.
+    """
     if now.held != WEIGHTLESS:
         now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * craft.gravity_scale
+    force, torque = booked(now, now.parts + 1)
     if craft.damping == 0.0 and craft.spin_damping == 0.0:
-        return
+        return force, torque
     k = now.parts + DAMPING
     kept, driven = damped(craft.damping_law, craft.damping, now)
     kept_spin, driven_spin = damped(craft.damping_law, craft.spin_damping, now)
     for i in range(3):
-        force, torque = 0.0, 0.0
-        for j in range(now.parts + 1):
-            force += now.lines[j, i]
-            torque += now.lines[j, 3 + i]
-        now.lines[k, i] = (kept - 1.0) * body.mass * body.velocity[i] / now.dt + (driven - 1.0) * force
-        now.lines[k, 3 + i] = (kept_spin - 1.0) * now.momentum[i] / now.dt + (driven_spin - 1.0) * torque
+        now.lines[k, i] = (kept - 1.0) * body.mass * body.velocity[i] / now.dt + (driven - 1.0) * force[i]
+        now.lines[k, 3 + i] = (kept_spin - 1.0) * now.momentum[i] / now.dt + (driven_spin - 1.0) * torque[i]
+    damping = (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2])
+    twisting = (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5])
+    return spatial.plus(force, damping), spatial.plus(torque, twisting)
+
+
+@compiled
+def booked(now, lines):
+    """Force and torque of the first `lines` of the ledger together: six sums side by side, none waits for another."""
+    fx, fy, fz, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for k in range(lines):
+        fx += now.lines[k, 0]
+        fy += now.lines[k, 1]
+        fz += now.lines[k, 2]
+        tx += now.lines[k, 3]
+        ty += now.lines[k, 4]
+        tz += now.lines[k, 5]
+    return (fx, fy, fz), (tx, ty, tz)
 
 
 @compiled
@@ -279,15 +299,11 @@ def damped(law, number, now):
 
 
 @compiled
-def speed_up(craft, body, now):
-    """Velocities from the sum of the lines; what held axes took is booked as theirs."""
+def speed_up(craft, body, now, force, torque):
+    """Velocities from all that was booked, N and N m; what held axes took is booked as theirs."""
     for i in range(3):
-        force, torque = 0.0, 0.0
-        for k in range(now.parts + 2):
-            force += now.lines[k, i]
-            torque += now.lines[k, 3 + i]
-        body.velocity[i] += now.dt * force / body.mass
-        now.momentum[i] += now.dt * torque
+        body.velocity[i] += now.dt * force[i] / body.mass
+        now.momentum[i] += now.dt * torque[i]
     spin = spatial.times(body.inverse_inertia, (now.momentum[0], now.momentum[1], now.momentum[2]))
     if craft.integrator == 1:
         # explicit: the gyroscopic term enters as a torque of the start of the tick
