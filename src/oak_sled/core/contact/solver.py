@@ -183,11 +183,14 @@ def prepare(scene, dt):
         for i in range(3):
             contact.way[i], contact.across[i] = t[i], u[i]
         given = lay_arms(contact, 0, one, other, n)
-        contact.mass = 1.0 / max(given, 1e-12)
+        contact.give[0] = max(given, 1e-12)
+        contact.mass = 1.0 / contact.give[0]
         given = lay_arms(contact, 1, one, other, t)
-        contact.mass_way = 1.0 / max(given, 1e-12)
+        contact.give[1] = max(given, 1e-12)
+        contact.mass_way = 1.0 / contact.give[1]
         given = lay_arms(contact, 2, one, other, u)
-        contact.mass_across = 1.0 / max(given, 1e-12)
+        contact.give[2] = max(given, 1e-12)
+        contact.mass_across = 1.0 / contact.give[2]
         pair = scene.pairs[one.material, other.material]
         rub, back = pair[0], pair[1]
         if contact.b == GROUND and scene.patches.shape[0] > 0:
@@ -260,6 +263,19 @@ def turned_by(w, turn, size):
     return (w[0] + size * turn[0], w[1] + size * turn[1], w[2] + size * turn[2])
 
 
+@compiled
+def push_both(one, other, contact, along, way, across):
+    """`pairs.apply` by what `prepare` laid down: an impulse along the three directions, N s."""
+    n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
+    for i in range(3):
+        push = along * n[i] + way * t[i] + across * u[i]
+        one.velocity[i] += push * one.inverse_mass[i]
+        one.spin[i] += along * contact.turn_a[0, i] + way * contact.turn_a[1, i] + across * contact.turn_a[2, i]
+        if other.kind == FREE:
+            other.velocity[i] -= push * other.inverse_mass[i]
+            other.spin[i] -= along * contact.turn_b[0, i] + way * contact.turn_b[1, i] + across * contact.turn_b[2, i]
+
+
 @unit
 def solve_once(scene, turn, first, count):
     """One round over the contacts of an island, `count` of them in the order from `first` on: friction, then the
@@ -296,10 +312,10 @@ def solve_once(scene, turn, first, count):
         speed = meets_along(contact, 0, n, minus(va, vb), wa, wb)
         total = max(contact.push + contact.mass * (contact.target - speed), 0.0)
         change, contact.push = total - contact.push, total
-        largest = max(largest, (abs(by_way) + abs(by_across)) / contact.mass_way, abs(change) / contact.mass)
+        give = pairs.triple(contact.give)
+        largest = max(largest, (abs(by_way) + abs(by_across)) * give[1], abs(change) * give[0])
         contact.step[0], contact.step[1], contact.step[2] = change, by_way, by_across
-        squares += change * change / contact.mass + by_way * by_way / contact.mass_way
-        squares += by_across * by_across / contact.mass_across
+        squares += change * change * give[0] + by_way * by_way * give[1] + by_across * by_across * give[2]
         va, wa = moved_by(va, free_a, n, change), turned_by(wa, row(contact.turn_a, 0), change)
         vb, wb = moved_by(vb, free_b, n, -change), turned_by(wb, row(contact.turn_b, 0), -change)
         for i in range(3):
@@ -489,7 +505,7 @@ def hurry(scene, first, count, share):
         contact.push += x
         contact.drag_way += y
         contact.drag_across += z
-        pairs.apply(scene.solids, contact, x, y, z)
+        push_both(scene.solids[contact.a], scene.solids[contact.b], contact, x, y, z)
         contact.course[0], contact.course[1], contact.course[2] = (
             x + contact.step[0],
             y + contact.step[1],

@@ -40,7 +40,7 @@ SPARE_ROUNDS, SPARE_WORK = 150, 5000
 FIRST_ROUNDS, FIRST_WORK = 400, 250_000
 """The same for the tick in which a scene of many contacts begins: nothing is known of them yet, and what is found in
 it is the first guess of every later tick, so that what stands well falls asleep soon."""
-STANDING, STANDING_ROUNDS, STANDING_WORK = 0.3, 1600, 50_000
+STANDING, STANDING_ROUNDS, STANDING_WORK = 0.3, 1600, 20_000
 """m/s below which an island stands, and rounds and solved contacts at most for one: what stands is not moved by what
 its rounds leave undone, and soon falls asleep."""
 AGREED = 1e-5
@@ -59,9 +59,12 @@ MOST_OUTLINE = 24
 SOLID = np.dtype(
     [
         ("kind", "i8"),
+        ("craft", "i8"),  # whose body it is; -1: no craft's
+        ("inverse_mass", "f8", (3,)),  # 1/kg along the world axes; zero where held or fixed
+        ("velocity", "f8", (3,)),
+        ("spin", "f8", (3,)),
         ("layer", "i8"),
         ("reports", "i8"),  # 1 where its layer has one that it only reports: its `inside` is recorded
-        ("craft", "i8"),  # whose body it is; -1: no craft's
         ("active", "i8"),  # 1 while its contacts are sought
         ("first_piece", "i8"),
         ("pieces", "i8"),
@@ -71,7 +74,6 @@ SOLID = np.dtype(
         ("still", "f8"),  # s it has been slow
         ("calm", "f8", (6,)),  # velocity and spin when that began
         ("mass", "f8"),
-        ("inverse_mass", "f8", (3,)),  # 1/kg along the world axes; zero where held or fixed
         ("inertia", "f8", (3, 3)),  # kg m2, its own axes
         ("free_spin", "f8", (3,)),
         ("inverse_inertia", "f8", (3, 3)),  # world axes
@@ -79,8 +81,6 @@ SOLID = np.dtype(
         ("position", "f8", (3,)),  # of the centre of mass
         ("attitude", "f8", (4,)),
         ("axes", "f8", (3, 3)),
-        ("velocity", "f8", (3,)),
-        ("spin", "f8", (3,)),
         ("gained", "f8", (3,)),  # m/s and rad/s that its forces gave it in this tick
         ("gained_spin", "f8", (3,)),
         ("shift", "f8", (3,)),  # m/s that only moves it out of an overlap in this tick
@@ -153,39 +153,40 @@ CONTACT = np.dtype(
     [
         ("a", "i8"),
         ("b", "i8"),
-        ("piece", "i8"),  # of a
-        ("key", "i8"),  # the pieces, or the piece and the triangle
-        ("island", "i8"),  # a body of the group that is solved together
         ("fast", "i8"),  # 1: only kept from passing in this tick
+        ("island", "i8"),  # a body of the group that is solved together
         ("normal", "f8", (3,)),  # from b to a, world axes
         ("way", "f8", (3,)),
         ("across", "f8", (3,)),
-        ("point", "f8", (3,)),
-        ("local", "f8", (3,)),  # the point in the axes of a, by which it is known again
-        ("lever_a", "f8", (3,)),
-        ("lever_b", "f8", (3,)),
-        ("gap", "f8"),  # m, negative when they overlap
-        ("friction", "f8"),
-        ("bounce", "f8"),
-        ("approach", "f8"),  # m/s along the normal before anything answered
-        ("gained", "f8"),  # m/s of it that forces gave in this tick
+        ("arm_a", "f8", (3, 3)),  # lever x direction: along the normal, along and across the surface
+        ("arm_b", "f8", (3, 3)),
+        ("turn_a", "f8", (3, 3)),  # rad/s that an impulse of 1 N s along each of them gives
+        ("turn_b", "f8", (3, 3)),
         ("belt_way", "f8"),  # m/s by which the surfaces themselves move along and across
         ("belt_across", "f8"),
         ("target", "f8"),  # m/s along the normal that it is held to at least
         ("mass", "f8"),  # kg felt along the normal
         ("mass_way", "f8"),
         ("mass_across", "f8"),
-        ("arm_a", "f8", (3, 3)),  # lever x direction: along the normal, along and across the surface
-        ("arm_b", "f8", (3, 3)),
-        ("turn_a", "f8", (3, 3)),  # rad/s that an impulse of 1 N s along each of them gives
-        ("turn_b", "f8", (3, 3)),
+        ("give", "f8", (3,)),  # 1/kg, the same three turned over
+        ("friction", "f8"),
         ("push", "f8"),  # N s so far
-        ("blow", "f8", (3,)),  # N s along the three directions with which a hit was answered first
-        ("step", "f8", (3,)),  # N s that the last round changed along the three directions
-        ("course", "f8", (3,)),  # N s by which the rounds are hurried on: see `solver.hurry`
-        ("event", "f8", (3,)),  # the same, of one of several hits in a tick
         ("drag_way", "f8"),
         ("drag_across", "f8"),
+        ("step", "f8", (3,)),  # N s that the last round changed along the three directions
+        ("course", "f8", (3,)),  # N s by which the rounds are hurried on: see `solver.hurry`
+        ("piece", "i8"),  # of a
+        ("key", "i8"),  # the pieces, or the piece and the triangle
+        ("point", "f8", (3,)),
+        ("local", "f8", (3,)),  # the point in the axes of a, by which it is known again
+        ("lever_a", "f8", (3,)),
+        ("lever_b", "f8", (3,)),
+        ("gap", "f8"),  # m, negative when they overlap
+        ("bounce", "f8"),
+        ("approach", "f8"),  # m/s along the normal before anything answered
+        ("gained", "f8"),  # m/s of it that forces gave in this tick
+        ("blow", "f8", (3,)),  # N s along the three directions with which a hit was answered first
+        ("event", "f8", (3,)),  # the same, of one of several hits in a tick
         ("drag", "f8", (3,)),
         ("place_push", "f8"),
         ("wanted", "f8"),  # m/s of shift along the normal
