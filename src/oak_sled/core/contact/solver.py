@@ -168,6 +168,16 @@ def lay_arms(contact, k, one, other, way):
     return total
 
 
+@compiled
+def crosswise(contact, k, one, other, normal, way):
+    """m/s along the normal that an impulse of 1 N s along direction `k` of the contact, which is `way`, gives."""
+    total = spatial.dot(row(contact.arm_a, 0), row(contact.turn_a, k))
+    total += spatial.dot(row(contact.arm_b, 0), row(contact.turn_b, k))
+    for i in range(3):
+        total += normal[i] * way[i] * (one.inverse_mass[i] + other.inverse_mass[i])
+    return total
+
+
 @unit
 def prepare(scene, dt):
     """What each contact needs for the rounds: directions, masses, first guesses."""
@@ -191,6 +201,8 @@ def prepare(scene, dt):
         given = lay_arms(contact, 2, one, other, u)
         contact.give[2] = max(given, 1e-12)
         contact.mass_across = 1.0 / contact.give[2]
+        contact.from_way = crosswise(contact, 1, one, other, n, t)
+        contact.from_across = crosswise(contact, 2, one, other, n, u)
         pair = scene.pairs[one.material, other.material]
         rub, back = pair[0], pair[1]
         if contact.b == GROUND and scene.patches.shape[0] > 0:
@@ -252,27 +264,20 @@ def minus(a, b):
 
 
 @compiled
-def moved_by(v, share, x, size):
-    """v + size * share * x, by component."""
-    return (v[0] + size * share[0] * x[0], v[1] + size * share[1] * x[1], v[2] + size * share[2] * x[2])
-
-
-@compiled
-def turned_by(w, turn, size):
-    """w + size * turn."""
-    return (w[0] + size * turn[0], w[1] + size * turn[1], w[2] + size * turn[2])
-
-
-@compiled
 def push_both(one, other, contact, along, way, across):
     """`pairs.apply` by what `prepare` laid down: an impulse along the three directions, N s."""
     n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
+    push = (
+        along * n[0] + way * t[0] + across * u[0],
+        along * n[1] + way * t[1] + across * u[1],
+        along * n[2] + way * t[2] + across * u[2],
+    )
     for i in range(3):
-        push = along * n[i] + way * t[i] + across * u[i]
-        one.velocity[i] += push * one.inverse_mass[i]
+        one.velocity[i] += push[i] * one.inverse_mass[i]
         one.spin[i] += along * contact.turn_a[0, i] + way * contact.turn_a[1, i] + across * contact.turn_a[2, i]
-        if other.kind == FREE:
-            other.velocity[i] -= push * other.inverse_mass[i]
+    if other.kind == FREE:
+        for i in range(3):
+            other.velocity[i] -= push[i] * other.inverse_mass[i]
             other.spin[i] -= along * contact.turn_b[0, i] + way * contact.turn_b[1, i] + across * contact.turn_b[2, i]
 
 
@@ -290,39 +295,24 @@ def solve_once(scene, turn, first, count):
         if contact.fast == 1:
             continue
         one, other = solids[contact.a], solids[contact.b]
-        va, wa, vb, wb = (
-            pairs.triple(one.velocity),
-            pairs.triple(one.spin),
-            pairs.triple(other.velocity),
-            pairs.triple(other.spin),
-        )
-        free_a, free_b = pairs.triple(one.inverse_mass), pairs.triple(other.inverse_mass)
+        wa, wb = pairs.triple(one.spin), pairs.triple(other.spin)
+        gap = minus(pairs.triple(one.velocity), pairs.triple(other.velocity))
         n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
-        gap = minus(va, vb)
         slip_way = meets_along(contact, 1, t, gap, wa, wb) + contact.belt_way
         slip_across = meets_along(contact, 2, u, gap, wa, wb) + contact.belt_across
+        speed = meets_along(contact, 0, n, gap, wa, wb)
         most = contact.friction * contact.push
         way, across = pairs.rub(contact, contact.drag_way, contact.drag_across, slip_way, slip_across, most)
         by_way, by_across = way - contact.drag_way, across - contact.drag_across
         contact.drag_way, contact.drag_across = way, across
-        x = (by_way * t[0] + by_across * u[0], by_way * t[1] + by_across * u[1], by_way * t[2] + by_across * u[2])
-        va, vb = moved_by(va, free_a, x, 1.0), moved_by(vb, free_b, x, -1.0)
-        wa = turned_by(turned_by(wa, row(contact.turn_a, 1), by_way), row(contact.turn_a, 2), by_across)
-        wb = turned_by(turned_by(wb, row(contact.turn_b, 1), -by_way), row(contact.turn_b, 2), -by_across)
-        speed = meets_along(contact, 0, n, minus(va, vb), wa, wb)
+        speed += contact.from_way * by_way + contact.from_across * by_across
         total = max(contact.push + contact.mass * (contact.target - speed), 0.0)
         change, contact.push = total - contact.push, total
+        push_both(one, other, contact, change, by_way, by_across)
         give = pairs.triple(contact.give)
         largest = max(largest, (abs(by_way) + abs(by_across)) * give[1], abs(change) * give[0])
         contact.step[0], contact.step[1], contact.step[2] = change, by_way, by_across
         squares += change * change * give[0] + by_way * by_way * give[1] + by_across * by_across * give[2]
-        va, wa = moved_by(va, free_a, n, change), turned_by(wa, row(contact.turn_a, 0), change)
-        vb, wb = moved_by(vb, free_b, n, -change), turned_by(wb, row(contact.turn_b, 0), -change)
-        for i in range(3):
-            one.velocity[i], one.spin[i] = va[i], wa[i]
-        if other.kind == FREE:
-            for i in range(3):
-                other.velocity[i], other.spin[i] = vb[i], wb[i]
     return largest, squares
 
 

@@ -169,6 +169,8 @@ CONTACT = np.dtype(
         ("mass_way", "f8"),
         ("mass_across", "f8"),
         ("give", "f8", (3,)),  # 1/kg, the same three turned over
+        ("from_way", "f8"),  # m/s along the normal that an impulse of 1 N s along and across gives
+        ("from_across", "f8"),
         ("friction", "f8"),
         ("push", "f8"),  # N s so far
         ("drag_way", "f8"),
