@@ -68,5 +68,8 @@ if [ ! -x .venv/bin/oak-sled ] || [ "$(cat $stamp 2>/dev/null || true)" != "$wan
     echo "$wanted" >$stamp
 fi
 
+# as an installed package has it: where Python writes no bytecode of its own accord, each start would compile the sources
+.venv/bin/python -m compileall -q src/oak_sled
+
 say "kernel (compiled once)"
 .venv/bin/oak-sled compile

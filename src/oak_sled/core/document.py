@@ -78,7 +78,7 @@ def name_field(says: str) -> Any:
 class Frozen(BaseModel):
     """The base of every document: frozen, closed to unknown fields, numbers read with units."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=False, defer_build=True)
 
     @model_validator(mode="before")
     @classmethod

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
 from oak_sled.core import traces, world
 from oak_sled.core.craft import Channel
@@ -96,6 +95,8 @@ def smoothed(track: Track, seconds: float, duration: float, two_sided: bool = Tr
     """
     if track.shape == "aim" or seconds <= 0.0:
         return track
+    from scipy.ndimage import gaussian_filter1d  # heavy, and rarely asked for
+
     times = np.arange(0.0, duration + 0.5 * FINE_S, FINE_S)
     values = gaussian_filter1d(world.sample(track, times), seconds / FINE_S, mode="nearest")
     values = np.clip(values, -1.0 if two_sided else 0.0, 1.0)

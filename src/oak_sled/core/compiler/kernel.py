@@ -13,15 +13,16 @@ import re
 import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from oak_sled.core.compiler import llvm, machine, plain, types
+from oak_sled.core.compiler import machine, plain, types
 from oak_sled.core.compiler.cache import Cache
 from oak_sled.core.compiler.entry import Entry, type_of
-from oak_sled.core.compiler.reader import Reader
 from oak_sled.core.compiler.source import PACKAGE, Declared, Source, in_package, outside, told_line
-from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Record, Type
+
+if TYPE_CHECKING:
+    from oak_sled.core.compiler.tree import Function
 
 CHECKED = bool(os.environ.get("OAK_SLED_CHECKED"))
 """Hold every index to its array, and stop the process at one that is not inside: for the tests."""
@@ -165,6 +166,8 @@ class Program:
     def _compile(
         self, kernel: Kernel, given: tuple[Type, ...], name: str, with_door: bool
     ) -> tuple[dict[str, bytes], Type]:
+        from oak_sled.core.compiler import llvm
+
         function = self.read(kernel, given)
         texts = {one.symbol: self.text_of(one) for one in units_of(function)}
         if with_door:
@@ -188,6 +191,8 @@ class Program:
 
     def read(self, kernel: Kernel, given: tuple[Type, ...]) -> Function:
         """The typed tree of a function and of all that it calls; it counts as a unit. Raises `Refused`."""
+        from oak_sled.core.compiler.reader import Reader  # what is in the cache needs no reader
+
         function = Reader().function(kernel, given)
         function.is_unit = True
         return function
@@ -195,6 +200,8 @@ class Program:
     @staticmethod
     def text_of(function: Function) -> str:
         """A unit as LLVM text."""
+        from oak_sled.core.compiler import llvm
+
         module = llvm.Module(CHECKED)
         module.add(function)
         return module.text()

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from oak_sled.core.compiler import tree, types
+from oak_sled.core.compiler.machine import OUT_OF_RANGE
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Bundle, Record, Tuple, Type, cells
 
 _FLOATS = {"+": "fadd", "-": "fsub", "*": "fmul", "/": "fdiv"}
@@ -18,8 +19,6 @@ _OWN = {"sqrt", "sin", "cos", "exp", "log", "floor", "ceil", "fabs"}
 """Functions that LLVM knows by its own name; the others are those of the C library."""
 _FIRST_TAG = 8
 """Numbers of metadata before it: nothing, the root and a kind for each cell."""
-OUT_OF_RANGE = "oak_out_of_range"
-"""What a checked index calls that lies outside: (line, index, size), and never comes back."""
 
 
 @dataclass

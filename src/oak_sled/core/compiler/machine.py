@@ -1,4 +1,7 @@
-"""LLVM text to an object, and objects to code in this process; the one place that knows llvmlite and the machine."""
+"""LLVM text to an object, and objects to code in this process; the one place that knows llvmlite and the machine.
+
+LLVM is imported by what needs it: it takes longer than to read a yard.
+"""
 
 from __future__ import annotations
 
@@ -7,12 +10,13 @@ import functools
 import os
 import sys
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-import llvmlite
-import llvmlite.binding as llvm
+if TYPE_CHECKING:
+    import llvmlite.binding as llvm
 
-from oak_sled.core.compiler.llvm import OUT_OF_RANGE
-
+OUT_OF_RANGE = "oak_out_of_range"
+"""What a checked index calls that lies outside: (line, index, size), and never comes back."""
 told_line: list[Callable[[int], str]] = [str]
 """What makes file and line of the number that a checked index hands over."""
 
@@ -21,6 +25,8 @@ told_line: list[Callable[[int], str]] = [str]
 def _target() -> llvm.TargetMachine:
     """For any processor of this machine's family: code for the very one was no faster, gave the same bits, and could
     not be shipped."""
+    import llvmlite.binding as llvm
+
     llvm.initialize_native_target()
     llvm.initialize_native_asmprinter()
     return llvm.Target.from_default_triple().create_target_machine(
@@ -30,6 +36,8 @@ def _target() -> llvm.TargetMachine:
 
 @functools.cache
 def _engine() -> llvm.ExecutionEngine:
+    import llvmlite.binding as llvm
+
     engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), _target())
     llvm.add_symbol(OUT_OF_RANGE, ctypes.cast(_out_of_range, ctypes.c_void_p).value)
     return engine
@@ -43,6 +51,9 @@ def _out_of_range(line: int, index: int, size: int) -> None:
 
 def describe() -> str:
     """What decides what an object is made for: versions, and the family of processors."""
+    import llvmlite
+    import llvmlite.binding as llvm
+
     return f"{llvmlite.__version__} {'.'.join(map(str, llvm.llvm_version_info))} {llvm.get_process_triple()}"
 
 
@@ -51,6 +62,8 @@ def compile_text(text: str) -> bytes:
 
     Packing them (SLP) made the tick half as slow again; loops over rows are still unrolled and vectorised.
     """
+    import llvmlite.binding as llvm
+
     target = _target()
     module = llvm.parse_assembly(f'target triple = "{llvm.get_process_triple()}"\n{text}')
     module.data_layout = str(target.target_data)
@@ -65,6 +78,8 @@ def compile_text(text: str) -> bytes:
 
 def load(objects: list[bytes]) -> Callable[[str], int]:
     """Takes objects into this process; gives the address of a symbol of theirs, or of one that was there."""
+    import llvmlite.binding as llvm
+
     engine = _engine()
     for one in objects:
         engine.add_object_file(llvm.ObjectFileRef.from_data(one))

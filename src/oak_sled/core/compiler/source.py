@@ -57,9 +57,14 @@ class Source:
         return _files.index(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
 
 
+@functools.cache
+def _is_ours(file: str) -> bool:
+    return Path(file).is_relative_to(PACKAGE)
+
+
 def _seal(file: str) -> str:
     """A mark of the content of a file that is not the package's own: two of one name are two; else ""."""
-    if Path(file).is_relative_to(PACKAGE):
+    if _is_ours(file):
         return ""
     content = b""
     with contextlib.suppress(OSError):  # a function without a file cannot be read, and is refused then
@@ -76,6 +81,7 @@ def outside() -> str:
     return _outside.hexdigest()
 
 
+@functools.cache
 def in_package(file: str) -> str:
     """A file by its place in the package, so that no path of this machine is in what is made of it."""
     path = Path(file)
