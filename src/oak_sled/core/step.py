@@ -77,6 +77,19 @@ def tick(world, scene, sudden, nows, raw):
         now.time += now.dt
 
 
+@compiled
+def look(world, scene, nows):
+    """Books what every part, gravity and damping push at this moment, and moves nothing: see `probe`."""
+    for c in range(world.crafts.shape[0]):
+        craft, now = world.crafts[c], nows[c]
+        body, ground = scene.solids[craft.body], world.ground[0]
+        body_module.refresh(body, now)
+        begin(body, now)
+        stand(craft, body, ground, world.supports, now)
+        push_parts(craft, world.parts, body, ground, world.supports, now)
+        weigh_and_damp(craft, body, ground, now)
+
+
 @inlined
 def begin(body, now):
     """An empty ledger, and what the craft does at this moment."""

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core import traces
+from oak_sled.core import probe, traces
 from oak_sled.core.craft import Body, Channel, Craft, free_name
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
@@ -186,7 +186,8 @@ class ForceDesk(QWidget):
                 show_meter(strip, run, numbers, weight)
             part = strip.part
             if strip.curve is not None and isinstance(part, Runner):
-                strip.curve.show_part(part, slip)
+                curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
+                strip.curve.show_part(part, curve, slip, probe.grip_used(run, numbers, part))
 
     # parts
 

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
@@ -18,6 +19,8 @@ from oak_sled.core.document import Frozen
 from oak_sled.core.layer import BUILT_IN_LAYERS
 from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.runner import Runner
+from oak_sled.core.probe import SLIPS_DEG
+from oak_sled.core.state import Floats
 from oak_sled.core.yard import Ground
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
@@ -70,25 +73,17 @@ class GripCurve(QWidget):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.part: Runner | None = None
-        self.slip = 0.0
+        self.grips: Floats = np.zeros(len(SLIPS_DEG))
+        self.slip, self.grip = 0.0, 0.0
         self.setMinimumSize(190, 96)
-        self.setToolTip("side force as a share of the load, over slip angle; the mark is where it works at the cursor")
+        self.setToolTip(
+            "side force as a share of the load, over slip angle, at 10 m/s; the mark is what it does at the cursor"
+        )
 
-    def show_part(self, part: Runner, slip_deg: float) -> None:
-        """Shows the curve of `part` and the working point."""
-        self.part, self.slip = part, slip_deg
+    def show_part(self, part: Runner, curve: Floats, slip_deg: float, grip: float) -> None:
+        """Shows the grip over `probe.SLIPS_DEG`, and the working point: slip angle and side force over load."""
+        self.part, self.grips, self.slip, self.grip = part, curve, slip_deg, grip
         self.update()
-
-    def _grip_at(self, slip: float) -> float:
-        part = self.part
-        if part is None:
-            return 0.0
-        if part.law == "linear":
-            return min(part.stiffness * math.radians(slip), part.side_grip)
-        if part.law == "share":
-            return part.side_grip
-        curve = part.sampled_curve()
-        return float(part.side_grip * curve[min(int(slip * 2.0), len(curve) - 1)])
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.part is None:
@@ -96,17 +91,18 @@ class GripCurve(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(30, 8, self.width() - 40, self.height() - 28)
-        most = max(0.1, max(self._grip_at(slip) for slip in range(46)) * 1.15)
+        most, widest = max(0.1, float(self.grips.max()) * 1.15), float(SLIPS_DEG[-1])
 
         def at(slip: float, grip: float) -> QPointF:
-            return QPointF(box.left() + slip / 45.0 * box.width(), box.bottom() - grip / most * box.height())
+            height = min(grip / most, 1.0) * box.height()
+            return QPointF(box.left() + min(slip / widest, 1.0) * box.width(), box.bottom() - height)
 
         painter.setPen(theme.pen("desk_soft", 1))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         painter.drawLine(box.bottomLeft(), box.topLeft())
-        path = QPainterPath(at(0.0, self._grip_at(0.0)))
-        for half in range(1, 91):
-            path.lineTo(at(half / 2.0, self._grip_at(half / 2.0)))
+        path = QPainterPath(at(0.0, float(self.grips[0])))
+        for slip, grip in zip(SLIPS_DEG[1:], self.grips[1:], strict=True):
+            path.lineTo(at(float(slip), float(grip)))
         pen = theme.pen("oak_light", 1.6)
         pen.setColor(theme.family("grip", on_desk=True))
         painter.setPen(pen)
@@ -123,8 +119,7 @@ class GripCurve(QWidget):
         painter.drawText(QPointF(box.right() - 52, box.bottom() + 13), "45° slip")
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("oak_light"))
-        slip = min(abs(self.slip), 45.0)
-        painter.drawEllipse(at(slip, self._grip_at(slip)), 4, 4)
+        painter.drawEllipse(at(abs(self.slip), self.grip), 4, 4)
 
 
 COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
