@@ -262,3 +262,33 @@ def test_blocks_are_watched_from_the_drill_page(window, idle):
     assert window.session.drill.watch == ("middling", "heavy")
     assert page.watch_button.text() == "watches 2 blocks"
     assert [flight.name for flight in window.measures.flung()] == ["middling", "heavy"]
+
+
+def test_the_ledger_of_a_watched_block_follows_the_cursor_and_goes_with_the_drill(window, idle):
+    session = window.session
+    session.open(demos.load("quay"), (), None)
+    idle()
+    session.choose("drill", "push_freight")
+    idle()
+    pane = window.ledger
+    window.show_pane("Ledger")
+    assert not pane.of.isVisible()
+    block = next(one for one in session.ground.blocks if one.moves == "free")
+    session.edit("drills.push_freight.watch", (block.id,), "watch")
+    idle()
+    assert pane.of.isVisible()
+    pane.show_body(block.id)
+    run = session.run
+    pushed = np.abs(run.column(f"block.{block.id}.contacts.force.x")).argmax()
+    session.set_time(pushed * run.job.dt)
+    shown = {row.name: row.force for row in pane.rows()}
+    assert tuple(shown) == ("pushes", "gravity", "air", "contacts")
+    if pane.craft_axes:
+        pane.switch_axes()
+        shown = {row.name: row.force for row in pane.rows()}
+    assert shown["contacts"][0] == pytest.approx(run.column(f"block.{block.id}.contacts.force.x")[session.row])
+    assert pane.mass(run) == block.mass
+    session.choose("drill", "head_on")
+    idle()
+    assert pane.block == ""
+    assert pane.rows()[0].name == session.craft.parts[0].id

@@ -152,7 +152,7 @@ def build(job: Job) -> Scene:
         for part in launchers(one.craft):
             rows = made.solids[first_slot(job, who, part.id) :][: part.in_flight]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
-    made = made._replace(joints=_joints(job, made))
+    made = made._replace(joints=_joints(job, made), watched=_watched(job, made))
     for event in job.drill.events:
         number = solid_number(job, event.target)
         if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == things.FREE:
@@ -166,6 +166,20 @@ def gain_of(craft: Craft, part: Part) -> float:
     if part.mute or (not part.solo and any(other.solo for other in craft.parts)):
         return 0.0
     return part.trim
+
+
+def watched(job: Job) -> tuple[str, ...]:
+    """The loose blocks whose ledger a run of the job keeps: those that its drill watches."""
+    loose = [one.id for one in moving(job.ground) if one.moves == "free"]
+    return tuple(name for name in dict.fromkeys(job.drill.watch) if name in loose)
+
+
+def _watched(job: Job, scene: Scene) -> Records:
+    rows = np.zeros(len(watched(job)), things.WATCHED)
+    for row, name in zip(rows, watched(job), strict=True):
+        row["solid"] = solid_number(job, name)
+        row["velocity"], row["spin"] = (scene.solids[row["solid"]][one] for one in ("velocity", "spin"))
+    return rows
 
 
 def _joints(job: Job, scene: Scene) -> Records:
@@ -327,6 +341,8 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
     fresh.solids["inverse_inertia"][1 + crafts :] = old.solids["inverse_inertia"][1 + crafts :]
     for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "calm", "time"):
         fresh.solids[name][1:] = old.solids[name][1:]
+    for name in ("velocity", "spin"):
+        fresh.watched[name] = fresh.solids[name][fresh.watched["solid"]]
     return fresh
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from oak_sled.core import body as body_module
 from oak_sled.core import step
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import things
+from oak_sled.core.contact import things, watch
 from oak_sled.core.state import DIVERGED, ENDED, FIXED_LINES, RUNNING
 
 FIXED = len(FIXED_LINES)
@@ -70,10 +70,11 @@ def write_crafts(crafts, bodies, nows, row, share, fresh):
 
 
 @unit
-def write_things(scene, first, row, place):
+def write_things(scene, first, dt, row, place):
     """Writes what moves beside the crafts, from body `first` on, into `row` from `place` on: position, attitude,
-    velocity and spin of every loose or driven body, how many are in each that reports (crafts too), and where each shot
-    is and how long it has flown (-1: not in flight)."""
+    velocity and spin of every loose or driven body, how many are in each that reports (crafts too), where each shot
+    is and how long it has flown (-1: not in flight), and the ledgers of the blocks that are watched, N and N m over
+    the tick of `dt`."""
     solids = scene.solids
     for s in range(first, solids.shape[0]):
         one = solids[s]
@@ -98,6 +99,11 @@ def write_things(scene, first, row, place):
                 row[place + i] = one.position[i]
             row[place + 3] = one.age
             place += 4
+    for w in range(scene.watched.shape[0]):
+        for k in range(things.BOOKED):
+            for i in range(6):
+                row[place + i] = scene.watched[w].lines[k, i] / dt
+            place += 6
 
 
 @compiled
@@ -138,7 +144,7 @@ def first_row(world, scene, nows, row):
     """Writes the start into `row`: the state, with nothing booked yet."""
     place = write_crafts(world.crafts, scene.solids, nows, row, 1.0, True)
     if place < row.shape[0]:
-        write_things(scene, 1 + world.crafts.shape[0], row, place)
+        write_things(scene, 1 + world.crafts.shape[0], nows[0].nominal_dt, row, place)
 
 
 @compiled
@@ -154,11 +160,12 @@ def advance(world, scene, sudden, nows, inputs, out, substeps):
         body_module.refresh(bodies[crafts[c].body], nows[c])
     for k in range(out.shape[0]):
         place = 0
+        watch.clear(scene)
         for s in range(substeps):
             step.tick(world, scene, sudden, nows, inputs[k])
             place = write_crafts(crafts, bodies, nows, out[k], 1.0 / substeps, s == 0)
         if place < out.shape[1]:
-            write_things(scene, 1 + crafts.shape[0], out[k], place)
+            write_things(scene, 1 + crafts.shape[0], nows[0].nominal_dt, out[k], place)
         wild = False
         for c in range(crafts.shape[0]):
             wild = wild or is_wild(bodies[crafts[c].body])

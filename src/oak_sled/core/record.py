@@ -77,11 +77,16 @@ MOTION = len(_MOTION)
 """Numbers of a block in a row: position, attitude, velocity and spin."""
 
 
+BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
+"""The ledger of a block that is watched: see `things.PUSHES`."""
+
+
 @dataclass(frozen=True)
 class Layout:
-    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, and shots.
+    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, shots, and ledgers.
 
-    triggers : the bodies that report what is in them, as block.NAME or craft.NAME.
+    triggers : the bodies that report what is in them, as block.NAME or craft.NAME. watched : the blocks whose ledger
+    is kept.
 
     who : the craft whose columns have the bare names, such as "position.x"; those of the others begin with the id of
     their craft and a slash.
@@ -90,6 +95,7 @@ class Layout:
     crafts: tuple[CraftColumns, ...]
     things: tuple[str, ...] = ()
     triggers: tuple[str, ...] = ()
+    watched: tuple[str, ...] = ()
     who: int = 0
 
     @classmethod
@@ -107,6 +113,7 @@ class Layout:
             ),
             tuple(one.id for one in among.moving(job.ground)),
             among.reporters(job),
+            among.watched(job),
             job.who,
         )
 
@@ -173,6 +180,7 @@ class Layout:
         found += [f"{name}.inside" for name in self.triggers]
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.shot_columns)
+        found += [name for one in self.watched for name in block_columns(one)]
         return tuple(found)
 
     def _seen(self, who: int, names: tuple[str, ...]) -> Iterable[str]:
@@ -197,6 +205,12 @@ class Layout:
         if name not in self._places:
             raise refuse("trace", f"there is no {name!r}", close_match(name, self.names))
         return self._places[name]
+
+
+def block_columns(name: str) -> tuple[str, ...]:
+    """The columns of the ledger of a watched block."""
+    axes = [f"{what}.{axis}" for what in ("force", "torque") for axis in "xyz"]
+    return tuple(f"block.{name}.{line}.{axis}" for line in BLOCK_LINES for axis in axes)
 
 
 class Block(Protocol):

@@ -13,6 +13,7 @@ import numpy as np
 from oak_sled.core.contact import meeting
 from oak_sled.core.craft import Craft
 from oak_sled.core.faults import close_match, refuse
+from oak_sled.core.record import BLOCK_LINES
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 from oak_sled.core.units import STANDARD_GRAVITY
@@ -322,6 +323,14 @@ def _rises(signal: Floats, least: float = 0.5) -> list[int]:
     return [int(row) for row in np.flatnonzero(on[1:] & ~on[:-1]) + 1]
 
 
+_BLOCK_LINES = {
+    "pushes": ("pushes of crafts and shots", "impulse"),
+    "gravity": ("gravity", "gravity"),
+    "air": ("air drag", "air"),
+    "contacts": ("contacts and joints", "support"),
+}
+
+
 @dataclass(frozen=True)
 class LedgerRow:
     """A line of the ledger at one moment. force N and torque N m about the centre of mass, in the axes asked for."""
@@ -359,6 +368,26 @@ def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
         title, family = (parts[name].heading, parts[name].FAMILY) if name in parts else _FIXED[name]
         found.append(LedgerRow(name, title, family, tuple(force), tuple(torque)))
     return tuple(found)
+
+
+def ledger_of_block(run: Run, name: str, row: int, own_axes: bool) -> tuple[LedgerRow, ...]:
+    """The same for a block that the drill watches, about its centre of mass, in its own axes or those of the world."""
+    numbers, place = run.record.row(row), run.layout.place
+    axes = np.eye(3)
+    if own_axes:
+        first = place(f"block.{name}.rotation.w")
+        axes = rotation(numbers[first : first + 4]).T
+    found = []
+    for line in BLOCK_LINES:
+        first = place(f"block.{name}.{line}.force.x")
+        force, torque = axes @ numbers[first : first + 3], axes @ numbers[first + 3 : first + 6]
+        found.append(LedgerRow(line, _BLOCK_LINES[line][0], _BLOCK_LINES[line][1], tuple(force), tuple(torque)))
+    return tuple(found)
+
+
+def mass_of_block(run: Run, name: str) -> float:
+    """kg of a block of the ground of a run."""
+    return next(one.mass for one in run.job.ground.blocks if one.id == name)
 
 
 def rotation(q: Floats) -> Floats:

@@ -290,7 +290,9 @@ class Drill(Frozen):
         high=1e3,
         slider=(0.0, 20.0),
     )
-    watch: tuple[str, ...] = Field((), max_length=12, description="blocks whose flight is measured, side by side")
+    watch: tuple[str, ...] = Field(
+        (), max_length=12, description="blocks whose flight is measured, side by side, and whose ledger is kept"
+    )
     recorded: bool = Field(False, description="kept from a live drive")
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core import traces, units
+from oak_sled.core.run import Run
 from oak_sled.core.traces import LedgerRow
 from oak_sled.core.units import STANDARD_GRAVITY
 from oak_sled.desk import theme
@@ -22,6 +23,8 @@ class LedgerPane(QWidget):
         super().__init__(parent)
         self.session = session
         self.craft_axes = True
+        self.block = ""
+        """The watched block whose ledger is shown; empty: that of the craft."""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)
         bar = QHBoxLayout()
@@ -30,17 +33,51 @@ class LedgerPane(QWidget):
         self.axes.setMinimumHeight(24)
         self.axes.setToolTip("switch between craft axes and world axes")
         self.axes.clicked.connect(self.switch_axes)
+        self.of = QPushButton("")
+        self.of.setObjectName("quiet")
+        self.of.setMinimumHeight(24)
+        self.of.setToolTip("whose ledger it is: the craft's, or that of a block that the drill watches (Drill page)")
+        self.of.clicked.connect(self.show_bodies)
         bar.addStretch(1)
+        bar.addWidget(self.of)
         bar.addWidget(self.axes)
         layout.addLayout(bar)
         layout.addStretch(1)
-        session.run_changed.connect(self.update)
+        session.run_changed.connect(self._name_body)
         session.cursor_moved.connect(self.update)
 
     def switch_axes(self) -> None:
-        """Craft axes to world axes and back."""
+        """Own axes to world axes and back."""
         self.craft_axes = not self.craft_axes
-        self.axes.setText("craft axes" if self.craft_axes else "world axes")
+        self._name_body()
+
+    def show_bodies(self) -> None:
+        """The list of bodies that keep a ledger."""
+        run = self.session.run
+        menu = QMenu(self)
+        for name in ("", *(run.layout.watched if run is not None else ())):
+            menu.addAction(theme.in_menu(self._heading(name)), lambda name=name: self.show_body(name))
+        menu.exec(self.of.mapToGlobal(self.of.rect().bottomLeft()))
+        menu.deleteLater()
+
+    def show_body(self, name: str) -> None:
+        """Shows the ledger of a watched block; empty: that of the craft."""
+        self.block = name
+        self._name_body()
+
+    def _heading(self, name: str) -> str:
+        run = self.session.run
+        if name or run is None:
+            return name.replace("_", " ")
+        return run.job.craft.heading
+
+    def _name_body(self) -> None:
+        run = self.session.run
+        if run is not None and self.block not in run.layout.watched:
+            self.block = ""  # another drill, which does not watch it
+        self.of.setText(f"{self._heading(self.block)} ▾")
+        self.of.setVisible(run is not None and bool(run.layout.watched))
+        self.axes.setText("world axes" if not self.craft_axes else "block axes" if self.block else "craft axes")
         self.update()
 
     def rows(self) -> tuple[LedgerRow, ...]:
@@ -49,7 +86,13 @@ class LedgerPane(QWidget):
         if run is None or not run.ticks:
             return ()
         row = run.ticks if self.session.live_on else max(1, self.session.row)
+        if self.block:
+            return traces.ledger_of_block(run, self.block, row, self.craft_axes)
         return traces.ledger(run, row, self.craft_axes)
+
+    def mass(self, run: Run) -> float:
+        """kg of the body whose ledger is shown."""
+        return traces.mass_of_block(run, self.block) if self.block else run.job.craft.body.true_mass()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         rows = self.rows()
@@ -70,7 +113,8 @@ class LedgerPane(QWidget):
         painter.drawText(QRectF(columns[3] - 90, top, 90, 16), Qt.AlignmentFlag.AlignRight, "yaw  N m")
         top += 20
         painter.drawText(QRectF(columns[0] - 150, top - 20, 84, 16), Qt.AlignmentFlag.AlignRight, "of weight")
-        weight = max(run.job.craft.body.true_mass() * STANDARD_GRAVITY, 1e-9)
+        mass = self.mass(run)
+        weight = max(mass * STANDARD_GRAVITY, 1e-9)
         biggest = max(max(abs(value) for value in row.force[:2]) for row in rows) or 1.0
         step = min(ROW, (self.height() - top - 66) / max(len(rows), 1))
         for row in rows:
@@ -80,7 +124,6 @@ class LedgerPane(QWidget):
         painter.drawLine(10, int(top + 2), self.width() - 10, int(top + 2))
         total = [sum(row.force[axis] for row in rows) for axis in range(3)]
         torque = sum(row.torque[2] for row in rows)
-        mass = run.job.craft.body.true_mass()
         summed = LedgerRow("sum", "sum = m a", "", (total[0], total[1], total[2]), (0.0, 0.0, torque))
         self._paint_row(painter, summed, top + 5, step, columns, weight, 0.0)
         painter.setFont(theme.font(theme.SMALL))
@@ -128,4 +171,4 @@ class LedgerPane(QWidget):
 
 
 def _plain(value: float) -> str:
-    return "0" if abs(value) < 5e-4 else f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"
+    return "0" if abs(value) < 0.05 else f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"

@@ -11,7 +11,7 @@ import math
 from oak_sled.core import spatial, state
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
-from oak_sled.core.contact import broad, solver
+from oak_sled.core.contact import broad, solver, watch
 from oak_sled.core.contact.things import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
 from oak_sled.core.state import CONTACT, HULL_SUPPORTS, WALLS
 
@@ -28,6 +28,7 @@ def meet(crafts, scene, supports, ground, nows):
         broad.seek_neighbours(scene, dt)  # bodies are active from the first tick on
     for c in range(crafts.shape[0]):
         put_in(solids[crafts[c].body], nows[c])
+    watch.book_pushes(scene)
     wind = (ground.wind[0], ground.wind[1], ground.wind[2])
     solver.speed_up(scene, ground.gravity, ground.air_density, wind, dt)
     broad.sweep(scene, dt)

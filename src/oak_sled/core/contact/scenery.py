@@ -247,6 +247,7 @@ def scene(
         answer=np.tile([-1.0, 0.0, 0.0, 0.0], (max(1, len(crafts)), 1)),
         work=np.zeros((SCRATCH, 3)),
         patches=np.zeros(0, surface.PATCH) if patches is None else patches,
+        watched=np.zeros(0, things.WATCHED),
         start=np.zeros(3),
     )
     made.grid["plane"] = int(plane)

@@ -15,12 +15,13 @@ import math
 from oak_sled.core import body as body_module
 from oak_sled.core import spatial, surface
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import broad, impacts, islands, joints, pairs, sleep
+from oak_sled.core.contact import broad, impacts, islands, joints, pairs, sleep, watch
 from oak_sled.core.contact.things import (
     ACTIVE,
     AGREED,
     BEFORE,
     BOUNCING,
+    CONTACTS,
     DRIVEN,
     FIRST_ROUNDS,
     FIRST_WORK,
@@ -409,6 +410,7 @@ def speed_up(scene, gravity, density, wind, dt):
                 ahead *= one.time / one.ramp
             for i in range(3):
                 one.velocity[i] = (one.home[i] + one.sway[i] * ahead - one.position[i]) / dt
+    watch.book_forces(scene, gravity, dt)
 
 
 @compiled
@@ -586,10 +588,12 @@ def solve(scene, dt):
 def move_all(scene, dt):
     """Moves every body that is no craft's, and lets what is at rest fall asleep."""
     sleep.rest(scene, dt)
+    watch.book(scene, CONTACTS)
     for k in range(scene.counts[ACTIVE]):
         one = scene.solids[scene.active[k]]
         if one.asleep == 0 and one.craft < 0:
             move(one, dt)
+    watch.mark(scene)
 
 
 @compiled

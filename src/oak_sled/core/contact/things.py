@@ -215,6 +215,19 @@ JOINT = np.dtype(
 """A ball joint: a point of one body held to a point of another, three rows that are solved as one."""
 
 
+PUSHES, WEIGHT, AIR, CONTACTS = range(4)
+BOOKED = 4
+"""Lines of the ledger of a watched block."""
+WATCHED = np.dtype(
+    [
+        ("solid", "i8"),
+        ("velocity", "f8", (3,)),  # as booked last
+        ("spin", "f8", (3,)),
+        ("lines", "f8", (BOOKED, 6)),  # N s and N m s of this tick, world axes: see PUSHES
+    ]
+)
+
+
 class Scene(NamedTuple):
     """All that can touch. counts : see FOUND and the names behind it."""
 
@@ -243,4 +256,5 @@ class Scene(NamedTuple):
     answer: Floats  # how each craft answers a wall: response (-1: as anything), share kept along, bounce, scrape
     work: Floats
     patches: Records  # see `surface.PATCH`
+    watched: Records  # blocks whose ledger is kept
     start: Floats  # m of the deepest overlap at the start, and the two solids

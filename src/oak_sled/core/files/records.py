@@ -20,7 +20,7 @@ from oak_sled.core.files import disk
 from oak_sled.core.record import Layout, Record
 from oak_sled.core.state import Floats
 
-_LATER = re.compile(r"block\..*\.(velocity|spin)\.[xyz]")
+_LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(force|torque))\.[xyz]")
 """Columns that records of earlier versions do not have."""
 CHUNK = 7200
 """Rows of a group."""

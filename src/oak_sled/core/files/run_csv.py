@@ -10,7 +10,7 @@ from typing import BinaryIO
 import numpy as np
 
 from oak_sled.core.files import disk, records
-from oak_sled.core.record import HEAD_NAMES
+from oak_sled.core.record import HEAD_NAMES, block_columns
 from oak_sled.core.run import Run
 from oak_sled.core.state import Floats
 
@@ -31,6 +31,8 @@ def labels(run: Run) -> list[str]:
         found.append(name + (f" [{unit}]" if unit else ""))  # what lies on the ground is nobody's
     for one in layout.crafts:
         found += [_label(one.id, name) for name in one.shot_columns]
+    for block in layout.watched:
+        found += [f"{name} [{'N' if '.force.' in name else 'N m'}]" for name in block_columns(block)]
     return found
 
 

@@ -15,6 +15,7 @@ import numpy as np
 from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
+from oak_sled.core.contact import watch
 from oak_sled.core.contact.things import FOUND, FREE, MEETS, PARKED, STALE, TOUCHING
 from oak_sled.core.parts import push
 from oak_sled.core.state import CRAFT, GROUND, NOW, Floats, Ints
@@ -284,6 +285,7 @@ def land(crafts, parts, scene, sudden, nows):
                 at = (contact.point[0], contact.point[1], contact.point[2])
                 blows.burst(crafts, parts, c, part.blast, scene, sudden, at, facing, nows)
             park(scene, s)
+    watch.book_pushes(scene)
 
 
 @compiled
