@@ -299,7 +299,9 @@ def _of_flight(field: str, name: str = "") -> Callable[[Run], float | None]:
             here = not name or name in run.layout.things
             run.flights[name] = (flights.of_block(run, name) if name else flights.of_craft(run)) if here else None
         flight = run.flights[name]
-        return None if flight is None else getattr(flight, field)
+        if flight is None or (field in ("height", "air") and flight.air == 0.0):
+            return None  # what slid along the ground did not fly
+        return getattr(flight, field)
 
     return read
 
@@ -370,8 +372,20 @@ MEASURES = (
         "launch_speed", "launch speed", "m/s", "greatest speed in half a second from the push", _of_flight("speed")
     ),
     Measure("launch_distance", "flung away", "m", "level distance from the push to the end", _of_flight("distance")),
-    Measure("launch_height", "flung up", "m", "greatest height above where it was pushed", _of_flight("height")),
-    Measure("launch_air", "time in flight", "s", "time in the air after the push", _of_flight("air")),
+    Measure(
+        "launch_height",
+        "flung up",
+        "m",
+        "greatest height above where it was pushed; none if it stayed on the ground",
+        _of_flight("height"),
+    ),
+    Measure(
+        "launch_air",
+        "time in flight",
+        "s",
+        "time in the air after the push; none if it stayed on the ground",
+        _of_flight("air"),
+    ),
     Measure("launch_turns", "turns", "", "whole turns of any kind after the push", _of_flight("turns")),
     Measure(
         "calm_time", "calm again", "s", "push until a block rests, or a craft obeys again", _of_flight("calm"), "low"
