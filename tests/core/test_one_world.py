@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from scipy.special import ellipk
 
-from oak_sled.core import casting, demos, measures, run, traces, world
+from oak_sled.core import casting, cautions, demos, measures, run, traces, world
 from oak_sled.core.block import Block
 from oak_sled.core.craft import Body, Channel, Craft
 from oak_sled.core.event import Event
@@ -477,3 +477,15 @@ def test_a_driven_block_takes_its_phase_and_ramps_up(make):
     full = 2.0 * np.sin(2.0 * np.pi * t / 4.0 + 0.5 * np.pi)
     assert made.column("block.ram.position.x")[1:] == pytest.approx(full, abs=1e-9)
     assert made.column("block.slow.position.x")[1:] == pytest.approx(full * np.minimum(t / 2.0, 1.0), abs=1e-9)
+
+
+def test_a_key_that_two_crafts_share_is_a_caution_at_the_channel_of_each():
+    job = two(craft("one", key="W"), craft("other", key="W"), cast={"start": Start(x=8.0)})
+    for who, other in (("one", "other push"), ("other", "one push")):
+        found = [one for one in cautions.find(job.seen_from(who)) if one.name == "shared_key"]
+        assert [one.where for one in found] == ["channels.push"]
+        assert "W" in found[0].says
+        assert other in found[0].says
+    apart = two(craft("one", key="W"), craft("other", key="I"), cast={"start": Start(x=8.0)})
+    assert "shared_key" not in {one.name for one in cautions.find(apart)}
+    assert not casting.shared_keys(demos.load("shunting").crafts)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
-from oak_sled.core.craft import Craft
+from oak_sled.core.craft import Channel, Craft
 from oak_sled.core.yard import Drill, Member
 
 GAP = 1.5
@@ -22,6 +23,16 @@ def with_member(drill: Drill, lead: Craft, craft: Craft) -> Drill:
     start = drill.start.replace(x=drill.start.x - math.sin(angle) * away, y=drill.start.y + math.cos(angle) * away)
     named = drill.craft or lead.id
     return drill.replace(craft=named, cast=(*drill.cast, Member(id=craft.id, start=start)))
+
+
+def shared_keys(crafts: Iterable[Craft]) -> dict[str, list[tuple[Craft, Channel]]]:
+    """Keys that drive more than one channel when these crafts are driven at once, with whom they drive."""
+    users: dict[str, list[tuple[Craft, Channel]]] = {}
+    for craft in crafts:
+        for channel in craft.channels:
+            for key in (*channel.plus_keys, *channel.minus_keys):
+                users.setdefault(key, []).append((craft, channel))
+    return {key: those for key, those in users.items() if len(those) > 1}
 
 
 def is_member(drill: Drill, craft: str) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from oak_sled.core import among, misfires, outlook, state
+from oak_sled.core import among, casting, misfires, outlook, state
 from oak_sled.core.caution import Caution
 from oak_sled.core.craft import Craft
 from oak_sled.core.parts.common import Setting
@@ -30,6 +30,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_deaf_drill(job),
         *_share_law(job),
         *_held_level(job),
+        *_shared_keys(job),
         *misfires.find(job, run),
     ]
     if run is not None:
@@ -45,6 +46,19 @@ def _held_level(job: Job) -> Iterator[Caution]:
             "height is held, so that uneven ground does not carry it",
             "let z, roll and pitch go in the body's held axes",
         )
+
+
+def _shared_keys(job: Job) -> Iterator[Caution]:
+    for key, users in casting.shared_keys(one.craft for one in job.actors).items():
+        own = next((channel for craft, channel in users if craft.id == job.craft.id), None)
+        others = [f"{craft.heading} {channel.heading}" for craft, channel in users if channel is not own]
+        if own is not None:
+            yield Caution(
+                "shared_key",
+                f"channels.{own.id}",
+                f"the key {key} drives {own.heading} and {' and '.join(others)} too",
+                "a key for each: while driving, click the key in the panel of keys",
+            )
 
 
 def _lost(run: Run) -> Iterator[Caution]:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from oak_sled.core import casting
 from oak_sled.core.craft import Craft
 from oak_sled.core.record import HEAD_NAMES
 from oak_sled.desk import theme
@@ -17,12 +18,10 @@ LINE = 24
 
 def conflicts(crafts: list[Craft]) -> list[str]:
     """Keys that are bound twice, and channels that are bound to nothing, in words."""
-    users: dict[str, list[str]] = {}
-    for craft in crafts:
-        for channel in craft.channels:
-            for key in (*channel.plus_keys, *channel.minus_keys):
-                users.setdefault(key, []).append(f"{craft.heading} {channel.heading}")
-    found = [f"{key} fights: {' and '.join(names)}" for key, names in users.items() if len(names) > 1]
+    found = [
+        f"{key} fights: {' and '.join(f'{craft.heading} {channel.heading}' for craft, channel in users)}"
+        for key, users in casting.shared_keys(crafts).items()
+    ]
     for craft in crafts:
         for channel in craft.channels:
             if not channel.plus_keys and not channel.minus_keys:
