@@ -177,6 +177,22 @@ def test_the_preview_of_a_thrown_craft_agrees_over_a_hundred_metres(make):
     assert np.max(np.linalg.norm(seen[up] - ran[: len(seen) - 2], axis=1)) < 0.01
 
 
+@pytest.mark.parametrize("tilt", [0.0, 8.0])
+def test_the_preview_of_a_throw_ends_where_the_run_comes_down_on_a_slope(make, tilt):
+    sling = Sling(id="band", way="speed_change", size=20.0, cap=3.0, lift_deg=40.0, hold="in_place")
+    ground = {**FLOOR, "tilt_deg": tilt, "rises_to_deg": 0.0}
+    job = make.job([sling], body=SLED, ground=ground, seconds=5.0, height=1.0,
+                   drill={"events": (trigger("band", what="release", x=-3.0),)})  # fmt: skip
+    found = run.execute(job)
+    row = found.at(0.2)
+    seen = preview.sling_path(job, sling, found.record.row(row), (-3.0, 0.0, 0.0))
+    ran = found.columns("position.x", "position.y", "position.z")[row:]
+    landed = row + int(np.flatnonzero(found.column("on_ground")[row + 5 :] > 0.0)[0]) + 5
+    down = ran[landed - row]
+    assert np.linalg.norm(seen[-1] - down) < 0.6
+    assert np.linalg.norm(down[:2] - ran[0][:2]) > 10.0
+
+
 # cautions
 
 

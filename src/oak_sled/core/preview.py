@@ -21,9 +21,12 @@ from oak_sled.core.run import Machine, Run
 from oak_sled.core.state import MEET, Floats
 from oak_sled.core.sudden import shots
 from oak_sled.core.world import Job
+from oak_sled.core.yard import Ground
 
 LOOK_AHEAD_S = 6.0
 """s of a preview, at most."""
+STRIDE = 6
+"""Rows of a path between two looks at the height of uneven ground below it."""
 
 
 def sling_path(
@@ -54,10 +57,28 @@ def sling_path(
     rows = np.empty((ticks, Layout.of(made).width))
     _, done = machine.advance(np.zeros((ticks, len(craft.channels))), rows)
     found = np.concatenate([np.asarray(at[:3])[None], rows[:done, :3]])
-    if not (flies and job.ground.is_level):
+    if not flies:
         return found
+    if not job.ground.is_level:
+        return landed(found, job.ground, craft.foot_depth())
     down = np.flatnonzero(found[1:, 2] < craft.foot_depth() - 1e-9)
     return found[: int(down[0]) + 2] if len(down) else found
+
+
+def landed(path: Floats, ground: Ground, above: float) -> Floats:
+    """A path, shape (rows, 3), up to where it comes lower than `above` m over uneven ground; where there is none, it
+    falls on."""
+
+    def is_down(row: int) -> bool:
+        x, y, z = path[row]
+        height = among.height_at(ground, float(x), float(y))
+        return height is not None and z - height < above - 1e-9
+
+    for last in range(STRIDE, len(path) + STRIDE - 1, STRIDE):
+        if is_down(min(last, len(path) - 1)):
+            first = next(row for row in range(last - STRIDE + 1, len(path)) if is_down(row))
+            return path[: first + 1]
+    return path
 
 
 def put(machine: Machine, at: Floats) -> None:
@@ -90,7 +111,8 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     out = np.empty((math.ceil((seconds or launcher.lifetime) * job.ticks), 3))
     start = np.concatenate([body["position"] + lever, velocity])
     floor = 0.5 * launcher.shot_size if job.ground.is_level else -1e30
-    return out[: shots.path(record, arrays.ground[0], start, tuple(spin), job.dt, floor, out)]
+    path = out[: shots.path(record, arrays.ground[0], start, tuple(spin), job.dt, floor, out)]
+    return path if job.ground.is_level else landed(path, job.ground, 0.5 * launcher.shot_size)
 
 
 class Moment(NamedTuple):
