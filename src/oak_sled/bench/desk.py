@@ -107,34 +107,41 @@ def preview(count: int) -> None:
 
 
 def live(seconds: float) -> None:
-    """Drives with keys at 1280x800 with traces running: frames a second, and the longest."""
-    app, window = _window()
-    window.session.choose("drill", "straight_pull")
-    program.settle(app, 0.5)
-    painted: list[float] = []
-    window.set_driving(True)
-    window.driver.frame.connect(lambda: painted.append(time.perf_counter()))
-    program.press(window, "W", True)
-    began = time.perf_counter()
-    turn = 0
-    while time.perf_counter() - began < seconds:
-        app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
-        if int(time.perf_counter() - began) > turn:
-            turn += 1
-            program.press(window, "A" if turn % 4 < 2 else "D", turn % 2 == 1)
-    gaps = np.diff(painted)
-    window.set_driving(False)
-    rate = len(gaps) / float(np.sum(gaps))
-    renderer = window.renderer.name if window.renderer else "none"
-    half = " at reduced resolution" if window.view._half else ""
-    line(
-        "live driving at 1280x800",
-        f"{rate:.0f} frames/s",
-        "timer of 62.5 frames/s",
-        rate / 62.5,
-        f"aim 45; longest frame of {seconds:.0f} s {gaps.max() * 1e3:.0f} ms; {renderer}{half}",
-    )
-    program.finish(app, window)
+    """Drives with keys at 1280x800 with traces running: one craft, and two in one world, each on its own keys."""
+    one, two = ("W", "A", "D"), ("W", "A", "D", "Up", "Left", "Right")
+    drives = (("", "straight_pull", one), ("demo:shunting", "", two))
+    for yard, drill, keys in drives:
+        app, window = program.ready_window(yard) if yard else _window()
+        if drill:
+            window.session.choose("drill", drill)
+        program.settle(app, 0.5)
+        painted: list[float] = []
+        window.set_driving(True)
+        window.driver.frame.connect(lambda painted=painted: painted.append(time.perf_counter()))
+        for key in keys[::3]:
+            program.press(window, key, True)
+        began = time.perf_counter()
+        turn = 0
+        while time.perf_counter() - began < seconds:
+            app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+            if int(time.perf_counter() - began) > turn:
+                turn += 1
+                for left, right in zip(keys[1::3], keys[2::3], strict=True):
+                    program.press(window, left if turn % 4 < 2 else right, turn % 2 == 1)
+        gaps = np.diff(painted)
+        crafts = len(window.driver.crafts())
+        window.set_driving(False)
+        rate = len(gaps) / float(np.sum(gaps))
+        renderer = window.renderer.name if window.renderer else "none"
+        half = " at reduced resolution" if window.view._half else ""
+        line(
+            f"live driving at 1280x800, {crafts} craft{'' if crafts == 1 else 's'}",
+            f"{rate:.0f} frames/s",
+            "timer of 62.5 frames/s",
+            rate / 62.5,
+            f"aim 0.9; longest frame of {seconds:.0f} s {gaps.max() * 1e3:.0f} ms; {renderer}{half}",
+        )
+        program.finish(app, window)
 
 
 def paints() -> None:

@@ -22,7 +22,7 @@ from oak_sled.core.parts.common import Pack, Part
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.state import FLY, GROUND, LAND, MEET, OTHERS, Floats, Records, World
+from oak_sled.core.state import FLY, GROUND, LAND, MEET, OTHERS, Floats, Ints, Records, World
 from oak_sled.core.sudden import blows, shots
 from oak_sled.core.sudden.shots import NOTES, Sudden
 from oak_sled.core.terrain import Relief, Slope
@@ -158,7 +158,19 @@ def build(job: Job) -> Scene:
         if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == things.FREE:
             made.solids[number]["kind"], made.solids[number]["inverse_mass"] = things.HUNG, 0.0
             made.solids[number]["inverse_inertia"] = 0.0
-    return made
+    recorded, counted, slots = _in_rows(made, len(job.actors))
+    return made._replace(recorded=recorded, counted=counted, slots=slots)
+
+
+def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
+    """Which solids stand in a recorded row: those that move, those that report what is in them, and shots."""
+    solids, number = scene.solids, np.arange(len(scene.solids))
+    moves = np.isin(solids["kind"], (things.FREE, things.DRIVEN, things.HUNG)) & (number > crafts)
+    reports = ((solids["kind"] == things.TRIGGER) | (solids["reports"] == 1)) & (number > 0)
+    recorded, counted, slots = (
+        np.flatnonzero(which) for which in (moves & (solids["shot"] == 0), reports, solids["shot"] > 0)
+    )
+    return recorded, counted, slots
 
 
 def gain_of(craft: Craft, part: Part) -> float:

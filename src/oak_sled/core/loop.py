@@ -70,35 +70,30 @@ def write_crafts(crafts, bodies, nows, row, share, fresh):
 
 
 @unit
-def write_things(scene, first, dt, row, place):
-    """Writes what moves beside the crafts, from body `first` on, into `row` from `place` on: position, attitude,
+def write_things(scene, dt, row, place):
+    """Writes what moves beside the crafts into `row` from `place` on: position, attitude,
     velocity and spin of every loose or driven body, how many are in each that reports (crafts too), where each shot
     is and how long it has flown (-1: not in flight), and the ledgers of the blocks that are watched, N and N m over
     the tick of `dt`."""
     solids = scene.solids
-    for s in range(first, solids.shape[0]):
-        one = solids[s]
-        moves = one.kind == things.FREE or one.kind == things.DRIVEN or one.kind == things.HUNG
-        if moves and one.shot == 0:
-            for i in range(3):
-                row[place + i] = one.position[i]
-                row[place + 7 + i] = one.velocity[i]
-                row[place + 10 + i] = one.spin[i]
-            for i in range(4):
-                row[place + 3 + i] = one.attitude[i]
-            place += 13
-    for s in range(1, solids.shape[0]):
-        one = solids[s]
-        if one.kind == things.TRIGGER or one.reports == 1:
-            row[place] = one.inside
-            place += 1
-    for s in range(first, solids.shape[0]):
-        one = solids[s]
-        if one.shot > 0:
-            for i in range(3):
-                row[place + i] = one.position[i]
-            row[place + 3] = one.age
-            place += 4
+    for k in range(scene.recorded.shape[0]):
+        one = solids[scene.recorded[k]]
+        for i in range(3):
+            row[place + i] = one.position[i]
+            row[place + 7 + i] = one.velocity[i]
+            row[place + 10 + i] = one.spin[i]
+        for i in range(4):
+            row[place + 3 + i] = one.attitude[i]
+        place += 13
+    for k in range(scene.counted.shape[0]):
+        row[place] = solids[scene.counted[k]].inside
+        place += 1
+    for k in range(scene.slots.shape[0]):
+        one = solids[scene.slots[k]]
+        for i in range(3):
+            row[place + i] = one.position[i]
+        row[place + 3] = one.age
+        place += 4
     for w in range(scene.watched.shape[0]):
         for k in range(things.BOOKED):
             for i in range(6):
@@ -144,7 +139,7 @@ def first_row(world, scene, nows, row):
     """Writes the start into `row`: the state, with nothing booked yet."""
     place = write_crafts(world.crafts, scene.solids, nows, row, 1.0, True)
     if place < row.shape[0]:
-        write_things(scene, 1 + world.crafts.shape[0], nows[0].nominal_dt, row, place)
+        write_things(scene, nows[0].nominal_dt, row, place)
 
 
 @compiled
@@ -165,7 +160,7 @@ def advance(world, scene, sudden, nows, inputs, out, substeps):
             step.tick(world, scene, sudden, nows, inputs[k])
             place = write_crafts(crafts, bodies, nows, out[k], 1.0 / substeps, s == 0)
         if place < out.shape[1]:
-            write_things(scene, 1 + crafts.shape[0], nows[0].nominal_dt, out[k], place)
+            write_things(scene, nows[0].nominal_dt, out[k], place)
         wild = False
         for c in range(crafts.shape[0]):
             wild = wild or is_wild(bodies[crafts[c].body])

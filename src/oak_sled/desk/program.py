@@ -156,7 +156,8 @@ def settle(app: QApplication, seconds: float = 0.5) -> None:
 
 def press(window: QWidget, name: str, down: bool) -> None:
     """A key of the keyboard goes down or up."""
-    keys = {"Space": Qt.Key.Key_Space, **{letter: getattr(Qt.Key, f"Key_{letter}") for letter in "WASDIJKL"}}
+    names = ("Space", "Up", "Down", "Left", "Right", "Return", *"WASDIJKL")
+    keys = {one: getattr(Qt.Key, f"Key_{one}") for one in names}
     kind = QEvent.Type.KeyPress if down else QEvent.Type.KeyRelease
     QApplication.sendEvent(window, QKeyEvent(kind, keys[name], Qt.KeyboardModifier.NoModifier))
 

@@ -247,6 +247,9 @@ def scene(
         answer=np.tile([-1.0, 0.0, 0.0, 0.0], (max(1, len(crafts)), 1)),
         work=np.zeros((SCRATCH, 3)),
         patches=np.zeros(0, surface.PATCH) if patches is None else patches,
+        recorded=np.zeros(0, np.int64),
+        counted=np.zeros(0, np.int64),
+        slots=np.zeros(0, np.int64),
         watched=np.zeros(0, things.WATCHED),
         start=np.zeros(3),
     )

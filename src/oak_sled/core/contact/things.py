@@ -256,5 +256,8 @@ class Scene(NamedTuple):
     answer: Floats  # how each craft answers a wall: response (-1: as anything), share kept along, bounce, scrape
     work: Floats
     patches: Records  # see `surface.PATCH`
+    recorded: Ints  # solids whose motion stands in a row, in their order
+    counted: Ints  # those of which it stands there how many are in them
+    slots: Ints  # shots
     watched: Records  # blocks whose ledger is kept
     start: Floats  # m of the deepest overlap at the start, and the two solids
