@@ -9,8 +9,8 @@ from pathlib import Path
 
 with tempfile.TemporaryDirectory() as own:
     os.environ["OAK_SLED_CACHE"] = own  # before the import, which looks for it
-    from oak_sled.core import warmup
     from oak_sled.core.compiler.kernel import SHIPPED
+    from oak_sled.core.project import warmup
 
     shutil.rmtree(SHIPPED, ignore_errors=True)
     SHIPPED.mkdir()

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from oak_sled.core import demos, run
-from oak_sled.core.craft import Body, Channel, Craft
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.craft import Body, Channel, Craft
+from oak_sled.core.documents.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
 
 
 @pytest.fixture(scope="session")

@@ -9,7 +9,9 @@ import sys
 
 import pytest
 
-from oak_sled.core import demos, run, world
+from oak_sled.core.build import jobs
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
 
 
 def call(*arguments, status=0):
@@ -47,7 +49,7 @@ def test_run_writes_csv_that_round_trips_and_json(tmp_path):
         rows = list(csv.reader(file))
     yard = demos.load("fan-sled").edit("crafts.fan_sled.parts.brake.bite", 0.5)
     drill = yard.drill("brake_to_stop")
-    made = run.execute(world.Job(yard.craft(), yard.ground_of(drill), drill, 60))
+    made = run.execute(jobs.Job(yard.craft(), yard.ground_of(drill), drill, 60))
     head = rows[0]
     assert head[0] == "t [s]"
     for name in (

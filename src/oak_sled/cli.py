@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from oak_sled.core.faults import Fault, Refused, one_line, refuse
+from oak_sled.core.documents.faults import Fault, Refused, one_line, refuse
 
 app = typer.Typer(
     add_completion=False,
@@ -58,7 +58,7 @@ def main() -> None:
 
 def load_yard(where: str) -> Any:
     """The yard that an argument names."""
-    from oak_sled.core import demos
+    from oak_sled.core.project import demos
 
     told: list[str] = []
     yard = demos.open_yard(where, told.append)
@@ -110,7 +110,7 @@ def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAM
 @app.command()
 def demos() -> None:
     """The shipped demo yards, a line each."""
-    from oak_sled.core.demos import DEMOS
+    from oak_sled.core.project.demos import DEMOS
 
     for name, says in DEMOS.items():
         print(f"demo:{name}  {says}")
@@ -119,7 +119,7 @@ def demos() -> None:
 @app.command("list")
 def list_yard(yard: YardArgument) -> None:
     """Crafts, grounds, drills and dials (path, value, unit) of a yard."""
-    from oak_sled.core import document
+    from oak_sled.core.documents import document
 
     found = load_yard(yard)
     for kind, items in (("craft", found.crafts), ("ground", found.grounds), ("drill", found.drills)):
@@ -142,9 +142,10 @@ def run(
     ] = None,
 ) -> None:
     """Runs a drill and prints the measures as a table."""
-    from oak_sled.core import cautions, measures
-    from oak_sled.core import run as runs
+    from oak_sled.core.advice import cautions
     from oak_sled.core.files import disk, run_csv
+    from oak_sled.core.results import measures
+    from oak_sled.core.results import run as runs
 
     job = _job(yard, craft, drill, ticks, sets)
     warm()
@@ -175,7 +176,7 @@ def run(
 
 
 def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:
-    from oak_sled.core.world import job_of
+    from oak_sled.core.build.jobs import job_of
 
     yard = with_sets(load_yard(where), sets)
     if ticks:
@@ -192,9 +193,9 @@ def spread(
     csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
 ) -> None:
     """Runs a grid of variants and prints one measure of each."""
-    from oak_sled.core import measures
-    from oak_sled.core import spread as spreads
     from oak_sled.core.files import disk
+    from oak_sled.core.results import measures
+    from oak_sled.core.study import spread as spreads
 
     found = load_yard(yard)
     chosen = measures.measure(measure, [craft.id for craft in found.crafts])
@@ -212,9 +213,9 @@ def spread(
 @app.command()
 def check(yard: YardArgument) -> None:
     """Runs every drill that has targets; a line each; exit status 1 if one is missed."""
-    from oak_sled.core import measures
-    from oak_sled.core import run as runs
-    from oak_sled.core.world import job_of
+    from oak_sled.core.build.jobs import job_of
+    from oak_sled.core.results import measures
+    from oak_sled.core.results import run as runs
 
     found = load_yard(yard)
     warm()
@@ -239,8 +240,8 @@ def tickcheck(
     sets: SetOption = None,
 ) -> None:
     """Runs a drill at 30, 60, 120 and 240 ticks/s beside the reference, with the spread of each measure."""
-    from oak_sled.core import measures
-    from oak_sled.core import tickcheck as checks
+    from oak_sled.core.results import measures
+    from oak_sled.core.study import tickcheck as checks
 
     job = _job(yard, craft, drill, 0, sets)
     warm()
@@ -310,8 +311,8 @@ def schema() -> None:
 @app.command("compile")
 def compile_kernel() -> None:
     """Compiles the kernel ahead, as the set-up does; nothing to do where it has been compiled."""
-    from oak_sled.core import warmup
     from oak_sled.core.compiler.kernel import PROGRAM
+    from oak_sled.core.project import warmup
 
     if PROGRAM.is_ready():
         print("kernel: compiled before")

@@ -5,15 +5,18 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core import among, demos, document, measures, run, traces
-from oak_sled.core.block import Block, Material, Pair
-from oak_sled.core.event import Event
-from oak_sled.core.faults import Refused
-from oak_sled.core.live import LiveDrive, raw_values
+from oak_sled.core.build import scenes
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import document
+from oak_sled.core.documents.block import Block, Material, Pair
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import Ground, Wall
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Ground, Wall
+from oak_sled.core.project import demos
+from oak_sled.core.project.live import LiveDrive, raw_values
+from oak_sled.core.results import measures, run, traces
 
 G = 9.80665
 FLOOR = {"floor": True, "friction": 0.3}
@@ -218,7 +221,7 @@ def test_materials_meet_by_root_and_livelier_or_as_their_pair_says():
         materials=(Material(id="felt", friction=0.81, bounce=0.0), Material(id="rubber", friction=0.49, bounce=0.8)),
         pairs=(Pair(id="odd", one="felt", other="rubber", friction=2.0, bounce=0.1),),
     )
-    names, pairs = among.materials(ground)
+    names, pairs = scenes.materials(ground)
     felt, rubber = names.index("felt"), names.index("rubber")
     assert pairs[0, felt] == pytest.approx([0.36, 0.0])
     assert pairs[rubber, 0] == pytest.approx([0.28, 0.8])
@@ -270,7 +273,7 @@ def test_inertia_and_centre_are_those_of_a_fine_sum_over_the_shape(shape):
     off = spots - centre
     spread = off.T @ off / len(off)
     wanted = 30.0 * (np.trace(spread) * np.eye(3) - spread)
-    _, found, _ = among._pieces(one.shape, one.half_extents())
+    _, found, _ = scenes._pieces(one.shape, one.half_extents())
     assert 30.0 * found == pytest.approx(wanted, abs=0.02 * float(np.trace(wanted)))
 
 

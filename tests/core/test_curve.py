@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.interpolate import PchipInterpolator
 
-from oak_sled.core import curve
+from oak_sled.core.geometry import curve
 
 
 def knots(seed, count):

@@ -15,11 +15,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from oak_sled.core import demos, run, shelf
-from oak_sled.core.faults import Refused
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import disk, shelf_store, yard_json
-from oak_sled.core.live import LiveDrive
-from oak_sled.core.world import Job
+from oak_sled.core.project import demos, shelf
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.results import run
 
 
 @pytest.fixture(scope="module")
@@ -200,9 +201,10 @@ def test_names_that_differ_in_their_ending_have_shelves_of_their_own(tmp_path, c
 _SAVER = """
 import sys
 from pathlib import Path
-from oak_sled.core import demos, run, shelf
+from oak_sled.core.project import demos, shelf
+from oak_sled.core.results import run
 from oak_sled.core.files import shelf_store
-from oak_sled.core.world import Job
+from oak_sled.core.build.jobs import Job
 yard = demos.load("fan-sled")
 drill = yard.drill("brake_to_stop")
 job = Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks, yard.integrator)

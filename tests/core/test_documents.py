@@ -8,17 +8,18 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
-from oak_sled.core import demos, document
-from oak_sled.core.craft import Body, Craft
-from oak_sled.core.dial import dials
-from oak_sled.core.event import Event
-from oak_sled.core.faults import Refused
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import document
+from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import FORMAT
 from oak_sled.core.files import format_page, yard_json
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.shelf import says, words_of
-from oak_sled.core.world import Job
-from oak_sled.core.yard import FORMAT
+from oak_sled.core.project import demos
+from oak_sled.core.project.shelf import says, words_of
 
 
 def test_an_edit_makes_a_new_yard_and_leaves_the_old(yard):

@@ -9,16 +9,22 @@ import numpy as np
 import pytest
 
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import cautions, cost, demos, document, measures, run, state, tickcheck, traces, world
-from oak_sled.core.live import LiveDrive, raw_value, raw_values
+from oak_sled.core.advice import cautions, cost
+from oak_sled.core.build import jobs, tracks, world
+from oak_sled.core.documents import document
+from oak_sled.core.documents.yard import Target
+from oak_sled.core.kernel import state
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.record import BLOCK, Layout, Record, Recorder, Sealed
-from oak_sled.core.yard import Target
+from oak_sled.core.project import demos
+from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
+from oak_sled.core.results import measures, run, traces
+from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder, Sealed
+from oak_sled.core.study import tickcheck
 
 PUSH = Thruster(id="push", channel="throttle", thrust=300.0)
 FULL = {"throttle": 1.0}
@@ -65,7 +71,7 @@ def test_a_sound_craft_gets_no_caution(make, planar):
 
 def test_a_drill_for_another_craft_says_which_channel_is_missing(yard):
     bare = demos.bare_craft("bare", "Bare")
-    job = world.Job(bare, yard.ground(), yard.drill("brake_to_stop"))
+    job = jobs.Job(bare, yard.ground(), yard.drill("brake_to_stop"))
     assert "no_such_channel" in names(job)
 
 
@@ -129,7 +135,7 @@ def test_every_measure_is_declared_whole():
 def test_every_demo_target_is_met(yard):
     judged = 0
     for drill in yard.drills:
-        made = run.execute(world.Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
+        made = run.execute(jobs.Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks))
         for verdict in measures.judge(drill, measures.read_all(made)):
             judged += 1
             assert verdict.met, f"{drill.id}: {verdict.words()}"
@@ -157,7 +163,7 @@ def test_the_tick_check_shows_what_depends_on_the_tick(make, planar):
 
 def test_a_live_drive_is_the_drill_of_its_inputs(yard):
     drill = yard.drill("straight_pull")
-    live = LiveDrive(world.Job(yard.craft(), yard.ground_of(drill), drill))
+    live = LiveDrive(jobs.Job(yard.craft(), yard.ground_of(drill), drill))
     random = np.random.default_rng(3)
     keys = ["W", "A", "D", "S", "Space"]
     for _ in range(60):
@@ -171,7 +177,7 @@ def test_a_live_drive_is_the_drill_of_its_inputs(yard):
 def test_a_drive_that_leaves_the_numbers_ends_with_its_part_and_tick(yard):
     drill = yard.drill("straight_pull")
     craft = document.edit(yard.craft(), "body.centre_x", -1000.0)
-    live = LiveDrive(world.Job(craft, yard.ground_of(drill), drill))
+    live = LiveDrive(jobs.Job(craft, yard.ground_of(drill), drill))
     rows = live.recorder.recent()
     live._machine.scene.solids["position"][1, 0] = np.nan  # what a law that is wrong would leave behind
     live.advance(30, raw_values(craft, {"W"}))
@@ -186,7 +192,7 @@ def test_a_drive_that_leaves_the_numbers_ends_with_its_part_and_tick(yard):
 def test_a_heavy_ground_says_what_costs_most():
     quay = demos.load("quay")
     drill = quay.drill("topple_stack")
-    job = world.Job(quay.craft(), quay.ground_of(drill), drill, quay.ticks)
+    job = jobs.Job(quay.craft(), quay.ground_of(drill), drill, quay.ticks)
     made = run.execute(job)
     assert 0.0 < cost.tick_seconds(made) < 1.0
     assert not cost.is_heavy(job, 0.5 * job.dt)
@@ -211,20 +217,20 @@ def test_opposing_keys_cancel(yard):
 
 def test_settings_change_in_mid_drive_and_other_parts_begin_anew(yard):
     drill = yard.drill("straight_pull")
-    live = LiveDrive(world.Job(yard.craft(), yard.ground_of(drill), drill))
+    live = LiveDrive(jobs.Job(yard.craft(), yard.ground_of(drill), drill))
     live.advance(120, raw_values(yard.craft(), {"W"}))
     at = live.ticks
     stronger = yard.edit("crafts.fan_sled.parts.fan.thrust", 2000.0)
-    live.take(world.Job(stronger.craft(), yard.ground_of(drill), drill))
+    live.take(jobs.Job(stronger.craft(), yard.ground_of(drill), drill))
     live.advance(1, raw_values(yard.craft(), {"W"}))
     assert live.ticks == at + 1
     assert live.recorder.recent()[-1][live.layout.place("fan.force.x")] > 1500.0
-    live.take(world.Job(yard.craft().without_part("air"), yard.ground_of(drill), drill))
+    live.take(jobs.Job(yard.craft().without_part("air"), yard.ground_of(drill), drill))
     assert live.ticks == 0
 
 
 def test_a_long_record_is_sealed_without_loss(yard):
-    layout = Layout.of(world.job_of(yard))
+    layout = Layout.of(jobs.job_of(yard))
     recorder, rows = Recorder(layout), []
     random = np.random.default_rng(1)
     for _ in range(9):
@@ -272,7 +278,7 @@ def test_the_kernel_agrees_with_the_same_equations_in_c(demo_job, ticks):
     count = world.check_size(job)
     twin = Yardstick(job)
     out = np.zeros((count, Layout.of(job).width))
-    done = twin.run(world.inputs(job, count), out)
+    done = twin.run(tracks.inputs(job, count), out)
     made = run.execute(job)
     ours = made.record.block(0, made.layout.width)[1:]
     assert done == made.ticks

@@ -7,17 +7,19 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from oak_sled.core import cautions, demos, flights, measures, preview, run, traces
-from oak_sled.core.block import Block
+from oak_sled.core.advice import cautions, preview
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import kernel
-from oak_sled.core.event import Event
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.sling import Sling
-from oak_sled.core.world import Job
+from oak_sled.core.project import demos
+from oak_sled.core.results import flights, measures, run, traces
 
 G = 9.80665
 SLED = {"mass": 100.0, "length": 2.0, "width": 1.0, "height": 0.5}
@@ -278,7 +280,7 @@ def test_the_numbers_of_sudden_parts_have_bounds(kind, name):
 
 
 def test_the_outlooks_of_sudden_parts_say_what_their_numbers_mean(make):
-    from oak_sled.core.outlook import setting_of
+    from oak_sled.core.advice.outlook import setting_of
 
     parts = (
         Impulse(id="a", size=500.0, fires="on_charge", elevation_deg=45.0),
@@ -306,15 +308,15 @@ CORE = Path(kernel.__file__).parents[1]
 def test_the_cache_follows_what_is_compiled_and_all_it_is_made_of():
     names = {str(file.relative_to(CORE)) for file in kernel.kernel_sources()}
     assert {
-        "step.py",
-        "loop.py",
-        "state.py",
-        "sudden/shots.py",
+        "kernel/step.py",
+        "kernel/loop.py",
+        "kernel/state.py",
+        "impulses/shots.py",
         "contact/things.py",
         "parts/push.py",
-        "units.py",
+        "documents/units.py",
     } <= names
-    assert not {"measures.py", "demos.py", "yard.py", "files/yard_json.py"} & names
+    assert not {"results/measures.py", "project/demos.py", "documents/yard.py", "files/yard_json.py"} & names
     for file in CORE.rglob("*.py"):
         if re.search(r"^@(compiled|inlined|unit)$", file.read_text(encoding="utf-8"), re.MULTILINE):
             assert str(file.relative_to(CORE)) in names

@@ -5,13 +5,15 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core import demos, inputs, run, world
-from oak_sled.core.craft import Channel
-from oak_sled.core.event import Event
-from oak_sled.core.faults import Refused
+from oak_sled.core.build import tracks, world
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.craft import Channel
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import Drill, Knot, Track
 from oak_sled.core.files import inputs_csv
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Knot, Track
+from oak_sled.core.project import demos, inputs
+from oak_sled.core.results import run
 
 BOTH = Channel(id="steer")
 ONE = Channel(id="brake", two_sided=False)
@@ -48,7 +50,7 @@ def test_a_stamp_leaves_what_was_told_before_it(shape, what):
     old = track((0.0, 0.4), (0.5, -0.2), (3.0, 0.6), shape=shape)
     made = inputs.stamped(old, what, 1.2, BOTH)
     before = TIMES[(0.5 if shape == "ramps" else 1.2) > TIMES]
-    assert world.sample(made, before) == pytest.approx(world.sample(old, before), abs=1e-6)
+    assert tracks.sample(made, before) == pytest.approx(tracks.sample(old, before), abs=1e-6)
     assert [knot.t for knot in made.knots] == sorted(knot.t for knot in made.knots)
 
 
@@ -69,15 +71,15 @@ def test_steps_become_upright_ramps_that_tell_the_same(knots):
     made = inputs.reshaped(track(*knots), "ramps")
     away = np.min(np.abs(TIMES[:, None] - [t for t, _ in knots]), axis=1) > 0.011
     late = knots[0][0] < TIMES
-    assert world.sample(made, TIMES)[away & late] == pytest.approx(world.sample(track(*knots), TIMES)[away & late])
+    assert tracks.sample(made, TIMES)[away & late] == pytest.approx(tracks.sample(track(*knots), TIMES)[away & late])
 
 
 def test_pulses_are_on_for_their_share_of_each_period():
-    made = world.sample(track(shape="pulses", period=0.5, amplitude=0.8, on_share=0.2), np.arange(0, 5, 1 / 120))
+    made = tracks.sample(track(shape="pulses", period=0.5, amplitude=0.8, on_share=0.2), np.arange(0, 5, 1 / 120))
     assert set(np.round(np.unique(made), 9)) == {0.0, 0.8}
     assert np.mean(made > 0.0) == pytest.approx(0.2, abs=0.005)
     late = track((2.0, 0.0), (3.0, 0.0), shape="pulses", period=0.5)
-    told = world.sample(late, np.array([1.9, 2.05, 2.3, 2.55, 3.4]))
+    told = tracks.sample(late, np.array([1.9, 2.05, 2.3, 2.55, 3.4]))
     assert told.tolist() == [0.0, 1.0, 0.0, 1.0, 0.0]
 
 
@@ -89,8 +91,8 @@ def test_smoothing_takes_the_jitter_and_keeps_the_course():
     rough = track(*jitter)
     smooth = inputs.smoothed(rough, 0.2, 6.0)
     times = np.arange(0.5, 5.5, 0.01)
-    made = world.sample(smooth, times)
-    assert np.std(np.diff(made)) < 0.1 * np.std(np.diff(world.sample(rough, times)))
+    made = tracks.sample(smooth, times)
+    assert np.std(np.diff(made)) < 0.1 * np.std(np.diff(tracks.sample(rough, times)))
     assert np.max(np.abs(made - 0.6 * np.sin(times))) < 0.12
     assert len(smooth.knots) < 60
 
@@ -107,8 +109,8 @@ def test_the_knots_of_a_smoothed_track_lie_as_close_as_they_say():
     fine = np.arange(0.0, 4.0 + 1e-9, inputs.FINE_S)
     from scipy.ndimage import gaussian_filter1d
 
-    wanted = gaussian_filter1d(world.sample(rough, fine), 0.1 / inputs.FINE_S, mode="nearest")
-    made = world.sample(inputs.smoothed(rough, 0.1, 4.0), fine)
+    wanted = gaussian_filter1d(tracks.sample(rough, fine), 0.1 / inputs.FINE_S, mode="nearest")
+    made = tracks.sample(inputs.smoothed(rough, 0.1, 4.0), fine)
     assert np.max(np.abs(made - wanted)) <= inputs.CLOSE_ENOUGH + 1e-6
 
 
@@ -133,7 +135,7 @@ def test_a_cut_keeps_events_and_values_where_they_belong(yard):
     assert [event.t for event in cut.events] == [2.5]
     times = np.arange(0.02, 3.4, 0.05)
     old, new = inputs.track_of(drill, "throttle"), inputs.track_of(cut, "throttle")
-    assert world.sample(new, times) == pytest.approx(world.sample(old, times + 2.5))
+    assert tracks.sample(new, times) == pytest.approx(tracks.sample(old, times + 2.5))
 
 
 def test_a_wave_that_is_cut_goes_on_in_its_phase(make):
@@ -141,7 +143,7 @@ def test_a_wave_that_is_cut_goes_on_in_its_phase(make):
     made = make.run(drill={}, seconds=6.0)
     cut = inputs.trimmed(drill, made, 2.0, 5.0)
     times = np.arange(0.0, 2.9, 0.03)
-    assert world.sample(cut.tracks[0], times) == pytest.approx(np.sin(2 * np.pi * (times + 2.0) / 1.3), abs=0.03)
+    assert tracks.sample(cut.tracks[0], times) == pytest.approx(np.sin(2 * np.pi * (times + 2.0) / 1.3), abs=0.03)
 
 
 def test_a_track_that_says_nothing_is_left_out_and_the_order_stays():
@@ -164,8 +166,8 @@ def test_inputs_go_out_and_come_in_the_same(yard, drill, tmp_path):
     job = Job(yard.craft(), yard.ground_of(chosen), chosen, 120)
     assert found.duration == pytest.approx(chosen.duration, abs=0.01)
     ticks = world.check_size(job)
-    ours = world.inputs(Job(job.craft, job.ground, again, 120), ticks)
-    assert np.array_equal(ours, world.inputs(job, ticks))
+    ours = tracks.inputs(Job(job.craft, job.ground, again, 120), ticks)
+    assert np.array_equal(ours, tracks.inputs(job, ticks))
 
 
 def test_what_a_driver_steered_goes_out_as_the_run_had_it(yard):
@@ -267,7 +269,7 @@ def test_random_inputs_come_back_from_csv_tick_for_tick(sled, seed, shape):
     times = np.arange(round(5.5 * ticks)) / ticks
     for track_in in drill.tracks:
         back = next((one for one in found.tracks if one.channel == track_in.channel), Track(channel=track_in.channel))
-        assert np.array_equal(world.sample(back, times), world.sample(track_in, times)), track_in.channel
+        assert np.array_equal(tracks.sample(back, times), tracks.sample(track_in, times)), track_in.channel
     assert found.notes == ()
 
 
@@ -280,7 +282,7 @@ def test_a_random_stamp_keeps_its_order_its_bounds_and_the_values_before_it(sled
         made = inputs.stamped(made, str(random.choice(inputs.STAMPS)), float(random.uniform(0.0, 5.0)), channel)
         times = [knot.t for knot in made.knots]
         assert times == sorted(times)
-        values = world.sample(made, np.linspace(0.0, 6.0, 400))
+        values = tracks.sample(made, np.linspace(0.0, 6.0, 400))
         assert values.min() >= (-1.0 if channel.two_sided else 0.0)
         assert values.max() <= 1.0
 
@@ -316,7 +318,7 @@ def test_smoothing_never_leaves_the_band_of_what_was_told(sled, smooth):
     for channel in sled.channels:
         rough = random_track(random, channel, "steps")
         made = inputs.smoothed(rough, smooth, 6.0, channel.two_sided)
-        told = world.sample(rough, np.arange(0.0, 6.0, 1 / 120))
-        values = world.sample(made, np.arange(0.0, 6.0, 0.01))
+        told = tracks.sample(rough, np.arange(0.0, 6.0, 1 / 120))
+        values = tracks.sample(made, np.arange(0.0, 6.0, 0.01))
         assert values.min() >= told.min() - 2 * inputs.CLOSE_ENOUGH
         assert values.max() <= told.max() + 2 * inputs.CLOSE_ENOUGH

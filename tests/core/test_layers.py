@@ -8,15 +8,16 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from oak_sled.core import measures, run, traces, world
-from oak_sled.core.block import Block
-from oak_sled.core.craft import Body, Channel, Craft
-from oak_sled.core.event import Event
-from oak_sled.core.layer import Layer, LayerPair
+from oak_sled.core.build import jobs
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.craft import Body, Channel, Craft
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.layer import Layer, LayerPair
+from oak_sled.core.documents.yard import Bench, Drill, Ground, Member, Start, Wall, Yard
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.yard import Bench, Drill, Ground, Member, Start, Wall, Yard
+from oak_sled.core.results import measures, run, traces
 
 FLAT = {"held": ("z", "roll", "pitch")}
 GHOST = Layer(id="ghost")
@@ -35,7 +36,7 @@ def ground(then="pass", one="ghost", other="bodies", **fields):
 
 def go(on, made=None, seconds=2.0, ticks=120, others=(), drill=None, **start):
     told = Drill(id="d", start=Start(**start), duration=seconds, **(drill or {}))
-    return run.execute(world.Job(made or craft(**FLAT), on, told, ticks, others=others))
+    return run.execute(jobs.Job(made or craft(**FLAT), on, told, ticks, others=others))
 
 
 def block(layer="", **fields):

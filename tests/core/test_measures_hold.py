@@ -8,11 +8,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from oak_sled.core import measures, run, tickcheck, traces
-from oak_sled.core.block import Block
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.yard import Wall
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
-from oak_sled.core.yard import Wall
+from oak_sled.core.results import measures, run, traces
+from oak_sled.core.study import tickcheck
 
 G = 9.80665
 FLAT = {"mass": 100.0, "held": ("z", "roll", "pitch")}

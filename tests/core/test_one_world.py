@@ -10,21 +10,25 @@ import numpy as np
 import pytest
 from scipy.special import ellipk
 
-from oak_sled.core import casting, cautions, demos, measures, run, traces, world
-from oak_sled.core.block import Block
-from oak_sled.core.craft import Body, Channel, Craft
-from oak_sled.core.event import Event
-from oak_sled.core.faults import Refused
+from oak_sled.core.advice import cautions
+from oak_sled.core.build import jobs
+from oak_sled.core.documents import casting
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.craft import Body, Channel, Craft
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.joint import Joint
+from oak_sled.core.documents.yard import Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
 from oak_sled.core.files import run_csv, yard_json
-from oak_sled.core.joint import Joint
-from oak_sled.core.live import LiveDrive, all_raw_values
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.yard import Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
+from oak_sled.core.project import demos
+from oak_sled.core.project.live import LiveDrive, all_raw_values
+from oak_sled.core.results import measures, run, traces
 
 G = 9.80665
 OLD = Path(__file__).with_name("format_1")
@@ -41,7 +45,7 @@ def two(one, other, ground=None, seconds=2.0, ticks=120, drill=None, cast=None, 
     """A job of two crafts in one world."""
     member = Member(id=other.id, **(cast or {}))
     made = Drill(id="d", craft=one.id, start=Start(**start), cast=(member,), duration=seconds, **(drill or {}))
-    return world.Job(one, Ground(id="g", **(ground or {})), made, ticks, others=(other,))
+    return jobs.Job(one, Ground(id="g", **(ground or {})), made, ticks, others=(other,))
 
 
 def speeds(made):
@@ -61,9 +65,9 @@ def test_what_is_far_away_changes_no_bit(name, number):
     one = yard.crafts[number].id
     far = [Block(id=f"far_{k}", x=-5000.0 + 0.3 * k, y=-5000.0, z=0.8 * k, mass=40.0) for k in range(8)]
     for drill in yard.drills:
-        job = world.job_of(yard, drill.replace(duration=min(drill.duration, 0.8)), one)
+        job = jobs.job_of(yard, drill.replace(duration=min(drill.duration, 0.8)), one)
         fields = {key: getattr(job, key) for key in job.__dataclass_fields__}
-        with_far = world.Job(**{**fields, "ground": job.ground.replace(blocks=(*job.ground.blocks, *far))})
+        with_far = jobs.Job(**{**fields, "ground": job.ground.replace(blocks=(*job.ground.blocks, *far))})
         alone, beside = run.execute(job), run.execute(with_far)
         assert alone.ticks == beside.ticks
         for column in alone.layout.names:
@@ -115,11 +119,11 @@ def test_a_twin_world_is_that_of_the_craft_alone():
     """A craft that meets nobody runs as it does alone, bit for bit."""
     yard = demos.load("fan-sled")
     drill = yard.drill("step_steer")
-    alone = run.execute(world.job_of(yard, drill))
+    alone = run.execute(jobs.job_of(yard, drill))
     second = yard.craft().replace(id="second")
     cast = drill.replace(craft=yard.craft().id, cast=(Member(id="second", start=Start(x=-300.0, y=-300.0)),))
     both = run.execute(
-        world.Job(yard.craft(), yard.ground_of(drill), cast, yard.ticks, yard.integrator, others=(second,))
+        jobs.Job(yard.craft(), yard.ground_of(drill), cast, yard.ticks, yard.integrator, others=(second,))
     )
     for name in alone.layout.names:
         assert np.array_equal(alone.column(name), both.column(name)), name
@@ -205,7 +209,7 @@ def test_targets_ask_for_measures_of_any_craft_of_the_cast():
     )  # fmt: skip
     assert yard_json.loads(yard_json.dumps(yard)) == yard
     for looked in ("one", "other"):
-        made = run.execute(world.job_of(yard, None, looked))
+        made = run.execute(jobs.job_of(yard, None, looked))
         verdicts = measures.judge(drill, measures.Readings(made))
         assert [verdict.met for verdict in verdicts] == [True, True], looked
         assert [round(verdict.value) for verdict in verdicts] == [5, 3]
@@ -425,7 +429,7 @@ def test_a_start_takes_any_attitude(make):
 
 
 def test_the_outlook_counts_the_weight_once_for_two_runners(make):
-    from oak_sled.core import outlook
+    from oak_sled.core.advice import outlook
 
     def friction(*parts):
         job = make.job(parts, body={"mass": 100.0, **FLAT}, ground={"floor": True})

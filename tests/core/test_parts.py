@@ -8,8 +8,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from oak_sled.core import demos, measures, run, tickcheck, traces, world
-from oak_sled.core.outlook import setting_of
+from oak_sled.core.advice.outlook import setting_of
+from oak_sled.core.build import jobs
+from oak_sled.core.documents.yard import Gate, Wall
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
@@ -18,7 +19,9 @@ from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster, approach
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.yard import Gate, Wall
+from oak_sled.core.project import demos
+from oak_sled.core.results import measures, run, traces
+from oak_sled.core.study import tickcheck
 
 G = 9.80665
 ALL_DRILLS = [drill.id for drill in demos.load("fan-sled").drills]
@@ -28,7 +31,7 @@ ALL_DRILLS = [drill.id for drill in demos.load("fan-sled").drills]
 @pytest.mark.parametrize("integrator", ["semi_implicit", "explicit"])
 def test_the_ledger_closes_in_every_drill(yard, drill, integrator):
     chosen = yard.drill(drill)
-    made = run.execute(world.Job(yard.craft(), yard.ground_of(chosen), chosen, 120, integrator))
+    made = run.execute(jobs.Job(yard.craft(), yard.ground_of(chosen), chosen, 120, integrator))
     assert max(traces.ledger_gap(made)) < 1e-9
 
 
@@ -400,7 +403,7 @@ def test_drills_converge_at_the_order_of_the_method(yard, drill):
     chosen = yard.drill(drill)
     # the end of a stop falls on a tick: a fixed time is compared
     chosen = chosen.replace(end="time", duration=3.0)
-    job = world.Job(yard.craft(), yard.ground_of(chosen), chosen)
+    job = jobs.Job(yard.craft(), yard.ground_of(chosen), chosen)
     truth = run.execute(replace(job, ticks=480, substeps=64))
     errors = []
     for ticks in (60, 120, 240, 480):

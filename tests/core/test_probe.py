@@ -5,10 +5,13 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core import demos, outlook, probe, run, world
+from oak_sled.core.advice import outlook, probe
+from oak_sled.core.advice.probe import SLIPS_DEG, Probe, grip_curve
+from oak_sled.core.build import world
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.probe import SLIPS_DEG, Probe, grip_curve
-from oak_sled.core.world import Job
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
 
 CRAFTS = [(name, craft.id) for name in demos.DEMOS for craft in demos.load(name).crafts]
 

@@ -15,11 +15,14 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from oak_sled import cli
-from oak_sled.core import demos, run, shelf, spread, units
-from oak_sled.core.faults import Refused
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import units
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import shelf_store, yard_json
-from oak_sled.core.live import LiveDrive, raw_values
-from oak_sled.core.world import Job
+from oak_sled.core.project import demos, shelf
+from oak_sled.core.project.live import LiveDrive, raw_values
+from oak_sled.core.results import run
+from oak_sled.core.study import spread
 
 CALM = settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 VALUES = st.one_of(

@@ -8,11 +8,12 @@ import stat
 
 import pytest
 
-from oak_sled.core import demos, measures, run, shelf
-from oak_sled.core.faults import Refused
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import disk, run_csv, shelf_store, yard_json
-from oak_sled.core.live import LiveDrive, raw_values
-from oak_sled.core.world import Job
+from oak_sled.core.project import demos, shelf
+from oak_sled.core.project.live import LiveDrive, raw_values
+from oak_sled.core.results import measures, run
 
 
 def job_of(yard, drill="brake_to_stop", **edits):

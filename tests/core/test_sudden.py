@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from oak_sled.core import among, preview, run, traces
-from oak_sled.core.block import Block, Material
-from oak_sled.core.event import Event
-from oak_sled.core.live import LiveDrive
+from oak_sled.core.advice import preview
+from oak_sled.core.build import scenes
+from oak_sled.core.documents.block import Block, Material
+from oak_sled.core.documents.event import Event
+from oak_sled.core.impulses import shots
 from oak_sled.core.parts import launcher
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
@@ -17,7 +18,8 @@ from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.sudden import shots
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.results import run, traces
 
 G = 9.80665
 SPACE = {"gravity": 0.0, "air_density": 0.0}
@@ -586,18 +588,18 @@ def test_a_run_with_spread_and_bursts_is_the_same_every_time(make):
 def test_where_the_shots_stand_among_the_solids(make):
     parts = [Launcher(**{**LAUNCH, "id": "one"}, in_flight=2), Launcher(**{**LAUNCH, "id": "two"}, in_flight=3)]
     job = make.job(parts, ground={"blocks": (Block(id="b", x=9.0),), "edges": "wall"})
-    assert among.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
-    scene = among.build(job)
-    first = among.first_slot(job, 0, "two")
+    assert scenes.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
+    scene = scenes.build(job)
+    first = scenes.first_slot(job, 0, "two")
     assert list(scene.solids["shot"][first:]) == [2, 2, 2]
     assert len(scene.solids) == first + 3
-    assert among.solid_names(job)[first] == "a shot of two"
+    assert scenes.solid_names(job)[first] == "a shot of two"
 
 
 def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):
     from dataclasses import replace
 
-    from oak_sled.core.yard import Wall
+    from oak_sled.core.documents.yard import Wall
 
     box = Block(id="b", x=4.0, z=-0.25, mass=50.0)
     job = make.job([Knockback(**BLOW, channel="throttle", cool_down=0.0)], body=STILL,

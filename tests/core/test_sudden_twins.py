@@ -5,20 +5,22 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core import among, run, spatial, state, traces, world
-from oak_sled.core.block import Block
+from oak_sled.core.build import scenes, world
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import broad, closest, pairs, scenery, solver, things
-from oak_sled.core.craft import Body, Channel, Craft
-from oak_sled.core.event import Event
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.craft import Body, Channel, Craft
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.yard import Drill, Ground, Knot, Track
+from oak_sled.core.impulses import events, knockbacks, shots
+from oak_sled.core.kernel import spatial, state
 from oak_sled.core.parts.common import Pack
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.sudden import blows, events, shots
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Ground, Knot, Track
+from oak_sled.core.results import run, traces
 
 SEEDS = range(12)
 SPACE = {"gravity": 0.0, "air_density": 0.0, "floor": False}
@@ -298,10 +300,10 @@ def test_openness_counts_its_rounds():
     opened = []
     for tick in range(100):
         now["trigger"][0, 0] = float(tick in (0, 5, 20, 45))  # the second and the third come too soon
-        opened.append(blows.openness(part, 0, notes, now[0]) > 0.0)
-    assert notes[blows.ROUNDS] == 2.0
+        opened.append(knockbacks.openness(part, 0, notes, now[0]) > 0.0)
+    assert notes[knockbacks.ROUNDS] == 2.0
     assert sum(opened) == 20
-    assert notes[blows.FOUND_NONE] == 2.0
+    assert notes[knockbacks.FOUND_NONE] == 2.0
 
 
 def _blow_record(part):
@@ -414,8 +416,8 @@ def test_a_parked_shot_is_met_by_nobody():
     craft = Craft(id="c", parts=(Launcher(id="gun", in_flight=3),))
     ground = Ground(id="g", blocks=(Block(id="b", x=0.0, z=3.0),))
     job = Job(craft, ground, Drill(id="d"), 60)
-    scene = among.build(job)
-    first = among.first_slot(job, 0, "gun")
+    scene = scenes.build(job)
+    first = scenes.first_slot(job, 0, "gun")
     scene.solids["position"][first:] = scene.solids["position"][2]
     broad.sweep(scene, 1 / 60)
     pairs = {(int(c["a"]), int(c["b"])) for c in scene.contacts[: scene.counts[0]]}

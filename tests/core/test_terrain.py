@@ -12,18 +12,23 @@ import trimesh
 from PIL import Image
 from pydantic import ValidationError
 
-from oak_sled.core import among, cautions, demos, hulls, run, surface, terrain, traces, world
-from oak_sled.core.block import Block, Pair
+from oak_sled.core.advice import cautions
+from oak_sled.core.build import ground_shape, tracks, world
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import scenery, solver
-from oak_sled.core.craft import Body, Craft
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents.block import Block, Pair
+from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.files import mesh_file, picture, yard_json
+from oak_sled.core.geometry import hulls, terrain
+from oak_sled.core.geometry.terrain import Mesh, Patch, Relief, mesh_of, pack, unpack
+from oak_sled.core.kernel import surface
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.terrain import Mesh, Patch, Relief, mesh_of, pack, unpack
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Ground, Start
+from oak_sled.core.project import demos
+from oak_sled.core.results import run, traces
 
 G = 9.80665
 RUNNERS = Runner(id="runners", z=-0.4, spread_x=0.8, spread_y=0.5, side_grip=0.6, glide=0.02)
@@ -37,7 +42,7 @@ def slope_of(rise, columns=41, rows=21, length=80.0, width=40.0):
 
 
 def height_of(relief, x, y):
-    """m over a point, from the grid itself: the slow twin of `among.height_at`; None beyond the edge."""
+    """m over a point, from the grid itself: the slow twin of `ground_shape.height_at`; None beyond the edge."""
     u = (x - relief.x + 0.5 * relief.length) / relief.length * (relief.columns - 1)
     v = (y - relief.y + 0.5 * relief.width) / relief.width * (relief.rows - 1)
     if not (0.0 <= u <= relief.columns - 1 and 0.0 <= v <= relief.rows - 1):
@@ -93,9 +98,9 @@ def test_heights_are_those_of_the_triangles():
     assert relief.heights()[0].tolist() == [-1.0, -1.0, 3.0], "rows from the south"
     ground = Ground(id="g", relief=relief)
     for x, y in np.random.default_rng(3).uniform((4.0, -0.5), (6.0, 0.5), (60, 2)):
-        assert height_of(relief, x, y) == pytest.approx(among.height_at(ground, x, y), abs=1e-9)
+        assert height_of(relief, x, y) == pytest.approx(ground_shape.height_at(ground, x, y), abs=1e-9)
     assert height_of(relief, 6.2, 0.0) is None
-    assert among.height_at(ground, 60.2, 0.0) is None
+    assert ground_shape.height_at(ground, 60.2, 0.0) is None
 
 
 def test_a_relief_looks_up_and_its_folds_stand_out():
@@ -211,7 +216,7 @@ def carried(job):
     """Everything after the last tick of a run, and the loads of its feet."""
     machine, ticks = run.Machine.of(job), world.check_size(job)
     rows = np.zeros((ticks + 1, run.Layout.of(job).width))
-    machine.advance(world.inputs(job, ticks), rows[1:])
+    machine.advance(tracks.inputs(job, ticks), rows[1:])
     return machine, machine.world.supports["load"][:4]
 
 
@@ -251,7 +256,7 @@ def test_the_patch_laid_last_counts():
         Patch(id="a", x=0.0, length=10.0, width=4.0),
         Patch(id="b", x=4.0, heading_deg=90.0, length=6.0, width=2.0),
     )
-    rows = among.patch_rows(Ground(id="g", patches=patches))
+    rows = ground_shape.patch_rows(Ground(id="g", patches=patches))
     assert [surface.under(rows, 2, x, y) for x, y in ((0, 0), (4, 0), (4, 2.9), (0, 2.1), (3.5, 2.5))] == [
         0,
         1,
@@ -599,7 +604,7 @@ def test_drills_on_uneven_ground_keep_their_ledger_and_are_the_same_again(drill)
     assert max(traces.ledger_gap(made)) < 1e-9
     assert run.execute(job).digest == made.digest
     foot = made.column("position.z") - made.job.craft.foot_depth()
-    under = [among.height_at(job.ground, *made.record.row(k)[:2]) or 0.0 for k in range(0, made.ticks, 40)]
+    under = [ground_shape.height_at(job.ground, *made.record.row(k)[:2]) or 0.0 for k in range(0, made.ticks, 40)]
     assert np.all(foot[: made.ticks : 40] > np.array(under) - 0.35), "never through the ground"
 
 

@@ -12,13 +12,15 @@ from scipy.spatial.transform import Rotation
 
 from oak_sled.bench import heap
 from oak_sled.bench.yardstick import HeapInC
-from oak_sled.core import body, loop, run, spatial, world
+from oak_sled.core.build import jobs, tracks
 from oak_sled.core.contact import solver, things
-from oak_sled.core.craft import Channel
+from oak_sled.core.documents.craft import Channel
+from oak_sled.core.documents.yard import Gate, Knot, Track
+from oak_sled.core.kernel import body, loop, spatial
 from oak_sled.core.parts import runner
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.yard import Gate, Knot, Track
+from oak_sled.core.results import run
 
 SEEDS = range(12)
 
@@ -127,9 +129,9 @@ def test_channels_are_shaped_as_written(make, planar, dead_zone, exponent, rise,
     random = np.random.default_rng(2)
     told = [(float(k) * 0.25, float(random.uniform(-1, 1))) for k in range(16)]
     job = make.job([], body=planar, seconds=4.0, told={"throttle": told})
-    job = world.Job(job.craft.replace(channels=(channel,)), job.ground, job.drill, job.ticks)
+    job = jobs.Job(job.craft.replace(channels=(channel,)), job.ground, job.drill, job.ticks)
     made = run.execute(job)
-    raw = world.inputs(job, made.ticks)[:, 0]
+    raw = tracks.inputs(job, made.ticks)[:, 0]
     wanted = shaped(raw, job.dt, dead_zone, exponent, rise, fall, two_sided)
     assert np.max(np.abs(made.column("channel.throttle")[1:] - wanted)) < 1e-12
 
@@ -145,7 +147,7 @@ def test_channels_are_shaped_as_written(make, planar, dead_zone, exponent, rise,
     ],
 )
 def test_tracks_over_time(track, wanted):
-    assert np.allclose(world.sample(track, np.arange(6) * 0.5), wanted, atol=1e-12)
+    assert np.allclose(tracks.sample(track, np.arange(6) * 0.5), wanted, atol=1e-12)
 
 
 # runners
@@ -300,7 +302,7 @@ def test_the_driver_turns_toward_the_gate(make, planar):
         gate = Gate(id="a", x=15.0, y=side)
         job = make.job([], body=planar, ground={"gates": (gate,)}, seconds=0.5, speed=5.0)
         aim = Track(channel="steer", shape="aim", gain=2.0, lead=0.0, sight=0.0)
-        made = run.execute(world.Job(job.craft, job.ground, job.drill.replace(tracks=(aim,)), 120))
+        made = run.execute(jobs.Job(job.craft, job.ground, job.drill.replace(tracks=(aim,)), 120))
         told = made.column("channel.steer")[1]
         assert told == pytest.approx(max(-1.0, min(1.0, 2.0 * math.atan2(side, 15.0))), rel=1e-3)
 
@@ -308,7 +310,7 @@ def test_the_driver_turns_toward_the_gate(make, planar):
 def test_substeps_book_the_mean_of_their_lines(make, planar):
     push = Thruster(id="push", channel="throttle", thrust=80.0)
     job = make.job([push], body=planar, seconds=0.5, told={"throttle": 1.0})
-    fine = run.execute(world.Job(job.craft, job.ground, job.drill, job.ticks, substeps=8))
+    fine = run.execute(jobs.Job(job.craft, job.ground, job.drill, job.ticks, substeps=8))
     change = np.diff(fine.column("velocity.x")) * 100.0 * 120
     assert fine.line("push")[1:, 0] == pytest.approx(change, rel=1e-9)
 

@@ -11,7 +11,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos
+from oak_sled.core.project import demos
 from oak_sled.desk import program, theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.window import Window

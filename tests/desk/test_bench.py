@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QLineEdit, QPushButton
 
-from oak_sled.core import traces
+from oak_sled.core.results import traces
 from oak_sled.desk import screen
 from oak_sled.desk.dialwidget import DialWidget, from_share, to_share
 

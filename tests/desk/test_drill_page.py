@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos, inputs
-from oak_sled.core.yard import Knot, Track
+from oak_sled.core.documents.yard import Knot, Track
+from oak_sled.core.project import demos, inputs
 from oak_sled.desk import screen
 from oak_sled.desk.channelstrips import MOST_KNOTS, Pick
 from oak_sled.desk.drillpage import SHAPES

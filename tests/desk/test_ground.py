@@ -5,10 +5,11 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos, run
-from oak_sled.core.block import Block
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Ground, Wall
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.yard import Ground, Wall
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
 from oak_sled.desk import screen, theme
 from oak_sled.desk.groundsection import spans
 from oak_sled.desk.yardview import freight

@@ -6,9 +6,9 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos
-from oak_sled.core.event import MOST_EVENTS, Event
+from oak_sled.core.documents.event import MOST_EVENTS, Event
 from oak_sled.core.files import shelf_store, yard_json
+from oak_sled.core.project import demos
 from oak_sled.desk import autosave
 from oak_sled.desk.autosave import Autosave
 from oak_sled.desk.session import Session

@@ -8,7 +8,8 @@ import moderngl
 import pytest
 
 from oak_sled.bench.heavy import heavy_yard
-from oak_sled.core import cost, demos
+from oak_sled.core.advice import cost
+from oak_sled.core.project import demos
 from oak_sled.desk import drive
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.groundplan import GroundPlan
@@ -56,13 +57,13 @@ def test_what_lies_on_the_ground_is_drawn_once_a_change(heavy, idle, monkeypatch
 
 
 def test_the_section_is_found_once_a_change(heavy, monkeypatch):
-    from oak_sled.core import among
+    from oak_sled.core.build import ground_shape
 
     calls = []
-    old = among.height_at
+    old = ground_shape.height_at
     heavy.show_page("Ground")
     heavy.ground_page.plan.repaint()
-    monkeypatch.setattr(among, "height_at", lambda *rest: calls.append(1) or old(*rest))
+    monkeypatch.setattr(ground_shape, "height_at", lambda *rest: calls.append(1) or old(*rest))
     for _ in range(3):
         heavy.ground_page.plan.repaint()
     assert not calls

@@ -10,9 +10,10 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QLineEdit, QMenu
 
-from oak_sled.core import demos, run, shelf, traces
-from oak_sled.core.block import Block
-from oak_sled.core.world import Job
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.block import Block
+from oak_sled.core.project import demos, shelf
+from oak_sled.core.results import run, traces
 from oak_sled.desk import screen, theme
 from oak_sled.desk.jobs import CANCELLED, Errand, Worker
 from oak_sled.desk.planpane import Frame

@@ -12,8 +12,8 @@ import sys
 import pytest
 from PyQt6.QtGui import QImage
 
-from oak_sled.core import demos
 from oak_sled.core.files import yard_json
+from oak_sled.core.project import demos
 from oak_sled.desk import program
 from oak_sled.desk.keeper import state_folder
 

@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos
+from oak_sled.core.project import demos
 from oak_sled.desk import overlays, screen
 from oak_sled.desk.channelstrips import Pick
 from oak_sled.desk.dialwidget import DialWidget

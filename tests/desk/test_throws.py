@@ -8,8 +8,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtTest import QTest
 
-from oak_sled.core import demos, flights
 from oak_sled.core.parts.knockback import Knockback
+from oak_sled.core.project import demos
+from oak_sled.core.results import flights
 from oak_sled.desk import program, screen
 from oak_sled.desk.yardview import throws
 
@@ -191,7 +192,7 @@ def test_shots_their_trails_and_bursts_are_there_to_be_drawn(window, idle):
     done = throws.flights(run, run.ticks)
     assert len(done) == 3
     assert not any(still for _, _, still in done)
-    from oak_sled.core import traces
+    from oak_sled.core.results import traces
 
     row = next(event.row for event in traces.events(run) if event.word == "burst")
     ((place, reach, ago),) = throws.bursts(run, row)

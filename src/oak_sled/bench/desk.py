@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from oak_sled.bench import heavy
 from oak_sled.bench.lines import line
-from oak_sled.core import preview as paths
-from oak_sled.core import run
+from oak_sled.core.advice import preview as paths
+from oak_sled.core.results import run
 from oak_sled.desk import program
 from oak_sled.desk.header import PAGES
 from oak_sled.desk.window import Window

@@ -10,11 +10,12 @@ import numpy as np
 
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import HeapInC
-from oak_sled.core import demos, run, traces
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import scenery, solver, things
 from oak_sled.core.contact.things import Scene
-from oak_sled.core.state import Floats
-from oak_sled.core.world import Job
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.project import demos
+from oak_sled.core.results import run, traces
 
 RATE, SECONDS = 60, 5.0
 SIZES = (25, 50, 100, 200, 400)

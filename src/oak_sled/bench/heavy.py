@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core import demos
-from oak_sled.core.block import Block
-from oak_sled.core.terrain import Relief, pack
-from oak_sled.core.yard import Yard
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.geometry.terrain import Relief, pack
+from oak_sled.core.project import demos
 
 BLOCKS, SECONDS, RELIEF = 500, 300.0, 256
 

@@ -12,11 +12,12 @@ from pathlib import Path
 import numpy as np
 
 from oak_sled.bench.lines import line
-from oak_sled.core import run, shelf
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.yard import Yard
 from oak_sled.core.files import run_csv, shelf_store
-from oak_sled.core.live import LiveDrive
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Yard
+from oak_sled.core.project import shelf
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.results import run
 
 
 def _peak_mb() -> float:

@@ -18,18 +18,20 @@ from scipy.integrate import solve_ivp
 from oak_sled.bench import compiling, heap, keeping
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core import demos, run, world
-from oak_sled.core.block import Block
-from oak_sled.core.live import LiveDrive
+from oak_sled.core.build import tracks, world
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.yard import Member, Wall
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.record import Layout
-from oak_sled.core.run import Machine
-from oak_sled.core.state import Floats
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Member, Wall
+from oak_sled.core.project import demos
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.results import run
+from oak_sled.core.results.record import Layout
+from oak_sled.core.results.run import Machine
 
 
 def print_all(quick: bool, window: bool) -> None:
@@ -76,7 +78,7 @@ def kernel(count: int) -> None:
     """Nanoseconds a tick of the demo craft's slalom against the C loop of the same equations."""
     job = demo_job()
     ticks = world.check_size(job)
-    told, out = world.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+    told, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
 
     def compiled() -> float:
         machine = Machine.of(job)
@@ -122,7 +124,7 @@ def worlds(count: int) -> None:
     ticks = world.check_size(alone)
 
     def timed(job: Job) -> Callable[[], float]:
-        told, out = world.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+        told, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
 
         def once() -> float:
             machine = Machine.of(job)

@@ -13,14 +13,15 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core import among, handover, world
+from oak_sled.core.build import scenes, world
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.entry import cells_of
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.things import Scene
+from oak_sled.core.files import handover
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Pack
-from oak_sled.core.state import Floats
-from oak_sled.core.world import Job
 
 
 class Library:
@@ -91,7 +92,7 @@ class Yardstick:
         self._run = self._library.loaded.run
         self._run.restype = ctypes.c_int
         self._arrays = world.build(job)
-        self._walls = np.array([_wall(*one) for one in among.walls_of(job.ground)]).reshape(-1, 8)
+        self._walls = np.array([_wall(*one) for one in scenes.walls_of(job.ground)]).reshape(-1, 8)
         self._setup = self._pack()
         # the very records of the kernel, all doubles, so that both see the same numbers
         self._gates = np.ascontiguousarray(self._arrays.gates).view(np.float64)

@@ -19,10 +19,10 @@ from pathlib import Path
 
 import platformdirs
 
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import Yard
 from oak_sled.core.files import disk, shelf_store
-from oak_sled.core.shelf import Card
-from oak_sled.core.yard import Yard
+from oak_sled.core.project.shelf import Card
 
 MOST_LISTED = 200
 

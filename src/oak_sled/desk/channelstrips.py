@@ -13,10 +13,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import inputs, world
-from oak_sled.core.craft import Channel
-from oak_sled.core.state import Floats
-from oak_sled.core.yard import Drill, Knot, Track
+from oak_sled.core.build import tracks
+from oak_sled.core.documents.craft import Channel
+from oak_sled.core.documents.yard import Drill, Knot, Track
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.project import inputs
 from oak_sled.desk import theme
 from oak_sled.desk.groundplan import ARROWS
 from oak_sled.desk.session import Session
@@ -462,7 +463,7 @@ class ChannelStrips(QWidget):
             flanks = np.array([knot.t for knot in track.knots if first <= knot.t <= last])
             times = np.sort(np.concatenate([times, flanks - 1e-6, flanks]))
             times = times[times >= 0.0]
-        return self._points(number, times, world.sample(track, times))
+        return self._points(number, times, tracks.sample(track, times))
 
     def _points(self, number: int, times: Floats, values: Floats) -> QPolygonF:
         """Values of a channel over time as a line in px."""

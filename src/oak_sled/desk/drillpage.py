@@ -8,17 +8,18 @@ from typing import Any, get_args
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from oak_sled.core import casting, inputs
-from oak_sled.core.craft import free_name
-from oak_sled.core.dial import dials
-from oak_sled.core.event import SAYS, Event, What
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents import casting
+from oak_sled.core.documents.craft import free_name
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.event import SAYS, Event, What
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import Drill, End, Track
 from oak_sled.core.files import inputs_csv
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
-from oak_sled.core.yard import Drill, End, Track
+from oak_sled.core.project import inputs
 from oak_sled.desk import theme
 from oak_sled.desk.channelstrips import ChannelStrips, Pick
 from oak_sled.desk.drillplan import DrillPlan

@@ -8,13 +8,16 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from oak_sled.core import cautions, cost, measures, shelf, state
-from oak_sled.core.craft import Craft, free_name
-from oak_sled.core.event import Event
-from oak_sled.core.live import LiveDrive, all_raw_values
-from oak_sled.core.run import Run
-from oak_sled.core.shelf import Card
-from oak_sled.core.yard import Drill
+from oak_sled.core.advice import cautions, cost
+from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.yard import Drill
+from oak_sled.core.kernel import state
+from oak_sled.core.project import shelf
+from oak_sled.core.project.live import LiveDrive, all_raw_values
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import measures
+from oak_sled.core.results.run import Run
 from oak_sled.desk.session import Session
 
 FRAME_MS = 16

@@ -9,14 +9,15 @@ from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core import probe, traces
-from oak_sled.core.craft import Body, Channel, Craft, free_name
+from oak_sled.core.advice import probe
+from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
+from oak_sled.core.documents.units import STANDARD_GRAVITY
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
-from oak_sled.core.units import STANDARD_GRAVITY
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Names, Strip

@@ -7,14 +7,14 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core import among
-from oak_sled.core.block import BUILT_IN, TIMBER, Block, Material, Pair
-from oak_sled.core.craft import free_name
-from oak_sled.core.dial import dials
-from oak_sled.core.joint import Joint
-from oak_sled.core.layer import BODIES, BUILT_IN_LAYERS, GROUND, MEETINGS, Layer, LayerPair
-from oak_sled.core.terrain import Patch, Relief
-from oak_sled.core.yard import Gate, Ground, Wall
+from oak_sled.core.build import scenes
+from oak_sled.core.documents.block import BUILT_IN, TIMBER, Block, Material, Pair
+from oak_sled.core.documents.craft import free_name
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.joint import Joint
+from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, MEETINGS, Layer, LayerPair
+from oak_sled.core.documents.yard import Gate, Ground, Wall
+from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.groundplan import GroundPlan, item_fields
 from oak_sled.desk.groundsection import Thing, size_of
@@ -343,7 +343,7 @@ class GroundPage(QWidget):
     def add_pair(self, one: str, other: str) -> None:
         """What two materials do together, from what they do now."""
         ground = self.session.ground
-        names, now = among.materials(ground)
+        names, now = scenes.materials(ground)
         rub, back = now[names.index(one), names.index(other)]
         if any({pair.one, pair.other} == {one, other} for pair in ground.pairs):
             self.session.say(f"{one} on {other} is set already", True)

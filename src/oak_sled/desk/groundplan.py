@@ -15,12 +15,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import casting, units
-from oak_sled.core.block import Block
-from oak_sled.core.joint import Joint
-from oak_sled.core.state import Floats
-from oak_sled.core.terrain import Patch, Relief
-from oak_sled.core.yard import Gate, Ground, Wall
+from oak_sled.core.documents import casting, units
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.joint import Joint
+from oak_sled.core.documents.yard import Gate, Ground, Wall
+from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.groundsection import SECTION, Section, Thing, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.planpane import BLOCK_INKS

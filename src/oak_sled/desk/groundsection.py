@@ -9,12 +9,13 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter
 
-from oak_sled.core import among, units
-from oak_sled.core.block import Block
-from oak_sled.core.joint import Joint
-from oak_sled.core.state import Floats
-from oak_sled.core.terrain import Patch, Relief
-from oak_sled.core.yard import Gate, Ground, Wall
+from oak_sled.core.build import ground_shape
+from oak_sled.core.documents import units
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.joint import Joint
+from oak_sled.core.documents.yard import Gate, Ground, Wall
+from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
 
 Thing = Block | Wall | Gate | Patch | Relief | Joint
@@ -89,7 +90,7 @@ def relief_image(relief: Relief, night: bool) -> QImage:
 @functools.lru_cache(maxsize=64)
 def mesh_outline(one: Block) -> list[tuple[float, float]]:
     """The outline of a mesh from above, m: that of its convex hull."""
-    points = among.mesh_triangles(one).reshape(-1, 3)[:, :2]
+    points = ground_shape.mesh_triangles(one).reshape(-1, 3)[:, :2]
     turns = np.linspace(0.0, 2.0 * math.pi, 73)[:-1]
     far = np.argmax(points @ np.stack([np.cos(turns), np.sin(turns)]), axis=0)
     kept = [int(k) for place, k in enumerate(far) if place == 0 or k != far[place - 1]]
@@ -152,9 +153,9 @@ class Section:
         if self._key == key:
             return
         found: list[tuple[float, float]] = []
-        if among.is_uneven(ground):
+        if ground_shape.is_uneven(ground):
             for share in np.linspace(0.0, 1.0, max(2, wide // 2)):
-                high = among.height_at(ground, ax + share * (bx - ax), ay + share * (by - ay))
+                high = ground_shape.height_at(ground, ax + share * (bx - ax), ay + share * (by - ay))
                 if high is not None:
                     found.append((float(share), high))
         count = max(2, wide)

@@ -10,12 +10,14 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import cautions, cost, measures, run, shelf
-from oak_sled.core.cautions import Caution
-from oak_sled.core.faults import Refused, refuse
-from oak_sled.core.run import Run
-from oak_sled.core.shelf import Card
-from oak_sled.core.world import Job
+from oak_sled.core.advice import cautions, cost
+from oak_sled.core.advice.cautions import Caution
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.project import shelf
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import measures, run
+from oak_sled.core.results.run import Run
 
 log = logging.getLogger("oak_sled")
 

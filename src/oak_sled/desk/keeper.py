@@ -14,10 +14,10 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import disk, run_csv, shelf_store
-from oak_sled.core.run import Run
-from oak_sled.core.shelf import Card
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results.run import Run
 from oak_sled.desk.autosave import Autosave, Lock, Lost, lock_of, state_folder
 from oak_sled.desk.background import Background, Task
 from oak_sled.desk.screen import painted

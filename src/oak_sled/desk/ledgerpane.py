@@ -6,10 +6,11 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core import traces, units
-from oak_sled.core.run import Run
-from oak_sled.core.traces import LedgerRow
-from oak_sled.core.units import STANDARD_GRAVITY
+from oak_sled.core.documents import units
+from oak_sled.core.documents.units import STANDARD_GRAVITY
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
+from oak_sled.core.results.traces import LedgerRow
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 

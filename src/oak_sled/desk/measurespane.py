@@ -6,10 +6,12 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core import flights, measures, tickcheck, units
-from oak_sled.core.measures import Measure
-from oak_sled.core.tickcheck import TickCheck
-from oak_sled.core.world import Job
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import units
+from oak_sled.core.results import flights, measures
+from oak_sled.core.results.measures import Measure
+from oak_sled.core.study import tickcheck
+from oak_sled.core.study.tickcheck import TickCheck
 from oak_sled.desk import theme
 from oak_sled.desk.jobs import CANCELLED, Errand
 from oak_sled.desk.session import Session

@@ -8,8 +8,8 @@ from typing import Any, Literal, get_args, get_origin
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core import document
-from oak_sled.core.dial import Dial, dials
+from oak_sled.core.documents import document
+from oak_sled.core.documents.dial import Dial, dials
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.session import Session

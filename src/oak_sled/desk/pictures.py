@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
-from oak_sled.core import demos
+from oak_sled.core.project import demos
 from oak_sled.desk.channelstrips import Pick
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.program import drag, drive_a_little, finish, make_folder, point, ready_window, settle, shoot, until

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import traces
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import freight, throws

@@ -17,10 +17,11 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSigna
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from oak_sled.core import demos, measures, warmup
 from oak_sled.core.compiler.kernel import PROGRAM
-from oak_sled.core.document import faults_of
-from oak_sled.core.faults import Refused, refuse
+from oak_sled.core.documents.document import faults_of
+from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.project import demos, warmup
+from oak_sled.core.results import measures
 from oak_sled.desk import screen, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.jobs import Errand

@@ -14,15 +14,19 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core import casting, cautions, document, outlook, shelf, traces, world
-from oak_sled.core.cautions import Caution
-from oak_sled.core.craft import Craft
-from oak_sled.core.faults import Refused
+from oak_sled.core.advice import cautions, outlook
+from oak_sled.core.advice.cautions import Caution
+from oak_sled.core.build import jobs
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import casting, document
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.yard import Drill, Ground, Yard
 from oak_sled.core.parts.common import Setting
-from oak_sled.core.run import Run
-from oak_sled.core.shelf import Card
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Ground, Yard
+from oak_sled.core.project import shelf
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk.jobs import Loader, Result, Worker
 
 MOST_STEPS = 300
@@ -141,7 +145,7 @@ class Session(QObject):
 
     def job(self) -> Job:
         """What is on the bench, as a job."""
-        return world.job_of(self.yard)
+        return jobs.job_of(self.yard)
 
     def cast(self) -> tuple[str, ...]:
         """Ids of the crafts that are in the world of the drill, the craft under test first."""
@@ -154,7 +158,7 @@ class Session(QObject):
 
     def twin_jobs(self) -> tuple[Job, ...]:
         """What the crafts that run the drill too are to do."""
-        return world.twin_jobs(self.yard)
+        return jobs.twin_jobs(self.yard)
 
     def setting(self) -> Setting:
         """The craft as numbers for outlooks, with the ranges of the run shown; a drive that goes on has none yet."""

@@ -9,9 +9,11 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core import measures, shelf, units
-from oak_sled.core.shelf import Card
-from oak_sled.core.state import Floats
+from oak_sled.core.documents import units
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.project import shelf
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import measures
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 

@@ -26,7 +26,7 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QMenu, QWidget
 
-from oak_sled.core import demos
+from oak_sled.core.project import demos
 from oak_sled.desk import overlays, program, screen
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.header import PAGES

@@ -11,17 +11,18 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from oak_sled.core import outlook, units
-from oak_sled.core.block import BUILT_IN, TIMBER
-from oak_sled.core.craft import Body, Craft
-from oak_sled.core.dial import dials
-from oak_sled.core.document import Frozen
-from oak_sled.core.layer import BUILT_IN_LAYERS
+from oak_sled.core.advice import outlook
+from oak_sled.core.advice.probe import SLIPS_DEG
+from oak_sled.core.documents import units
+from oak_sled.core.documents.block import BUILT_IN, TIMBER
+from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.document import Frozen
+from oak_sled.core.documents.layer import BUILT_IN_LAYERS
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.probe import SLIPS_DEG
-from oak_sled.core.state import Floats
-from oak_sled.core.yard import Ground
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.meshdrawing import MeshDrawing

@@ -8,9 +8,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core import traces, units
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.documents import units
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.traceplot import (

@@ -7,9 +7,10 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor
 
-from oak_sled.core import curve, flights, traces
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.geometry import curve
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import flights, traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 
 LEFT, RIGHT, AXIS = 10, 102, 34

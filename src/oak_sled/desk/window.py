@@ -22,10 +22,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from oak_sled.core import casting, demos
-from oak_sled.core.craft import Craft, free_name
-from oak_sled.core.shelf import Card
-from oak_sled.core.yard import TICK_RATES, Yard
+from oak_sled.core.documents import casting
+from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.documents.yard import TICK_RATES, Yard
+from oak_sled.core.project import demos
+from oak_sled.core.project.shelf import Card
 from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.autosave import Lost
 from oak_sled.desk.drillpage import DrillPage

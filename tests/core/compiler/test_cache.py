@@ -17,7 +17,7 @@ from oak_sled.core.compiler import cache, kernel
 SOURCE = Path(oak_sled.__file__).parent
 SMALL = """
 import sys, json
-from oak_sled.core import spatial
+from oak_sled.core.kernel import spatial
 from oak_sled.core.compiler.kernel import PROGRAM
 made = spatial.cross((1.0, 2.0, 3.0), (3.0, 2.0, 1.0))
 print(json.dumps([made, len(PROGRAM.compiled_anew)]))
@@ -41,7 +41,7 @@ def test_what_was_compiled_is_used_again_from_any_path_of_the_sources(tmp_path):
     elsewhere = tmp_path / "moved" / "oak_sled"
     shutil.copytree(SOURCE, elsewhere, ignore=shutil.ignore_patterns("__pycache__", "fonts", "demo"))
     assert call(tmp_path, elsewhere) == (0, "")
-    file = elsewhere / "core" / "spatial.py"
+    file = elsewhere / "core" / "kernel" / "spatial.py"
     file.write_text(file.read_text().replace("def dot(a, b):", "def dot(b, a):"))
     assert call(tmp_path, elsewhere)[0] == 0, "its text is the same, whatever else was edited"
 
@@ -88,7 +88,7 @@ def test_what_is_shipped_needs_no_compiling(tmp_path):
     assert list((package / "core" / "compiler" / "shipped").glob("*.o"))
     code = """
 import json
-from oak_sled.core import warmup
+from oak_sled.core.project import warmup
 from oak_sled.core.compiler.kernel import PROGRAM
 ready = PROGRAM.is_ready()
 warmup.compile_all()
@@ -123,15 +123,17 @@ def test_nothing_in_it_is_run_when_it_is_read():
 def test_only_what_a_craft_has_is_compiled(tmp_path):
     code = """
 import json
-from oak_sled.core import demos, run, world
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+from oak_sled.core.build import jobs
 from oak_sled.core.compiler.kernel import PROGRAM
 yard = demos.load("fan-sled")
 drill = yard.drill().replace(duration=0.05)
 craft = yard.craft()
 open_ice = yard.ground_of(drill).replace(walls=(), edges="open")
-run.execute(world.Job(craft.replace(parts=()), open_ice, drill))
+run.execute(jobs.Job(craft.replace(parts=()), open_ice, drill))
 bare = list(PROGRAM.compiled_anew)
-run.execute(world.Job(craft, open_ice, drill))
+run.execute(jobs.Job(craft, open_ice, drill))
 print(json.dumps([bare, PROGRAM.compiled_anew[len(bare):]]))
 """
     env = {**os.environ, "OAK_SLED_CACHE": str(tmp_path)}

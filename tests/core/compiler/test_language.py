@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.compiler import kernel, llvm, source, types
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents.faults import Refused
 
 FRONT = """import math
 import numpy as np
@@ -151,7 +151,8 @@ def test_a_checked_index_calls_with_its_line(read):
 
 
 def test_no_text_names_a_path_of_this_machine(demo_job):
-    from oak_sled.core import handover, spatial
+    from oak_sled.core.files import handover
+    from oak_sled.core.kernel import spatial
 
     given = tuple(types.of_value(one) for one in ((1.0, 2.0, 3.0), (1.0, 2.0, 3.0)))
     text = kernel.PROGRAM.text_of(kernel.PROGRAM.read(spatial.cross, given))

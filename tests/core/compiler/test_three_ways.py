@@ -15,11 +15,15 @@ import sys
 import numpy as np
 import pytest
 
-from oak_sled.core import demos, handover, run, state, world
+from oak_sled.core.build import jobs, tracks
 from oak_sled.core.compiler import entry, kernel, plain, types
 from oak_sled.core.compiler.c99 import File
-from oak_sled.core.record import Layout
-from oak_sled.core.run import Machine
+from oak_sled.core.files import handover
+from oak_sled.core.kernel import state
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+from oak_sled.core.results.record import Layout
+from oak_sled.core.results.run import Machine
 
 CC = shutil.which("cc") or shutil.which("gcc")
 FLAGS = ["-std=c99", "-O2", "-ffp-contract=off", "-Wall", "-Wextra", "-Werror", "-shared", "-fPIC"]
@@ -279,14 +283,14 @@ def first_ticks(job, ticks):
     rows = np.empty((ticks + 1, Layout.of(job).width))
     machine = Machine.of(job)
     machine.first_row(rows[0])
-    status, done = machine.advance(world.inputs(job, ticks), rows[1:], job.substeps)
+    status, done = machine.advance(tracks.inputs(job, ticks), rows[1:], job.substeps)
     return status, rows[: done + 1]
 
 
 def job_of(name, drill):
     yard = demos.load(name)
     found = yard.drill(drill)
-    return world.Job(yard.craft(), yard.ground_of(found), found, yard.ticks, yard.integrator)
+    return jobs.Job(yard.craft(), yard.ground_of(found), found, yard.ticks, yard.integrator)
 
 
 ALL = [(name, drill.id) for name in demos.DEMOS for drill in demos.load(name).drills]
@@ -343,7 +347,7 @@ def test_the_demo_craft_in_c_gives_the_same_rows(drill, tmp_path):
             part[word] = address_in(library, function)
     if handed_over.meet:
         arrays.calls[state.MEET] = address_in(library, handed_over.meet)
-    told, ours = world.inputs(job, made.ticks), np.empty_like(rows)
+    told, ours = tracks.inputs(job, made.ticks), np.empty_like(rows)
     cells, _first = handed(arrays, scene, nows, ours[0])
     library.first_row.restype = None
     library.first_row(*cells)

@@ -17,7 +17,7 @@ from typing import Any
 
 import platformdirs
 
-from oak_sled.core.faults import Refused
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import disk
 
 log = logging.getLogger("oak_sled")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest, manifold
 from oak_sled.core.contact.things import (
@@ -27,6 +26,7 @@ from oak_sled.core.contact.things import (
     TOUCHING,
     TRIGGER,
 )
+from oak_sled.core.kernel import spatial
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""

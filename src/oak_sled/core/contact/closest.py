@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import math
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact.things import CYLINDER
+from oak_sled.core.kernel import spatial
 
 ROUNDS = 40
 NEAR = 1e-9

@@ -9,10 +9,10 @@ pendulum then neither gains nor loses.
 
 from __future__ import annotations
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import broad, islands, pairs
 from oak_sled.core.contact.things import FOUND, FREE
+from oak_sled.core.kernel import spatial
 
 DRAWN = 0.3
 """Share of a gap that is taken out in a tick."""

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest
 from oak_sled.core.contact.things import CYLINDER, MOST_OUTLINE, MOST_POINTS
+from oak_sled.core.kernel import spatial
 
 FLAT = 0.999
 """Cosine of the angle to the normal within which a face meets flat."""

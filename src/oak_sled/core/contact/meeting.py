@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import math
 
-from oak_sled.core import spatial, state
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import broad, solver, watch
 from oak_sled.core.contact.things import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
-from oak_sled.core.state import CONTACT, HULL_SUPPORTS, WALLS
+from oak_sled.core.kernel import spatial, state
+from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, WALLS
 
 STOP = 2
 APART = 0.25

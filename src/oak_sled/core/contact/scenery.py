@@ -10,11 +10,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core import surface
 from oak_sled.core.contact import solver, things
 from oak_sled.core.contact.manifold import SCRATCH
 from oak_sled.core.contact.things import CYLINDER, FREE, POINTS, Scene
-from oak_sled.core.state import Floats, Ints, Records
+from oak_sled.core.kernel import surface
+from oak_sled.core.kernel.state import Floats, Ints, Records
 
 ROUNDING = 0.02
 """m by which the core of a box or hull is drawn in, at most; and a twentieth of its least width."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact import islands, pairs
 from oak_sled.core.contact.things import (
@@ -17,6 +16,7 @@ from oak_sled.core.contact.things import (
     SLEEP_SPIN,
     STALE,
 )
+from oak_sled.core.kernel import spatial
 
 
 @compiled

@@ -12,8 +12,6 @@ from __future__ import annotations
 
 import math
 
-from oak_sled.core import body as body_module
-from oak_sled.core import spatial, surface
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import broad, impacts, islands, joints, pairs, sleep, watch
 from oak_sled.core.contact.things import (
@@ -43,6 +41,8 @@ from oak_sled.core.contact.things import (
     UPRIGHT,
     VELOCITY_ROUNDS,
 )
+from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import spatial, surface
 
 EMPTY = -1
 JOINTS_AGREE = 1e-10

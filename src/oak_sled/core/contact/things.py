@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.state import Floats, Ints, Records
+from oak_sled.core.kernel.state import Floats, Ints, Records
 
 FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
 """How a solid moves: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be

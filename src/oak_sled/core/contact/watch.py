@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact.things import AIR, BOOKED, FREE, PUSHES, WEIGHT
+from oak_sled.core.kernel import spatial
 
 
 @compiled

@@ -18,7 +18,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 
-from oak_sled.core.faults import Refused, refuse
+from oak_sled.core.documents.faults import Refused, refuse
 
 _STREAM = re.compile(r"/dev/(?:fd/(?P<number>\d+)|(?P<name>stdin|stdout|stderr))$|/proc/self/fd/(?P<own>\d+)$")
 _STREAMS = {"stdin": 0, "stdout": 1, "stderr": 2}

@@ -7,7 +7,8 @@ from typing import Any, get_args, get_origin
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from oak_sled.core import block, craft, dial, event, joint, layer, terrain, yard
+from oak_sled.core.documents import block, craft, dial, event, joint, layer, yard
+from oak_sled.core.geometry import terrain
 from oak_sled.core.parts import register, runner
 
 _HEAD = """# The yard file

@@ -15,12 +15,12 @@ from pathlib import Path
 
 import numpy as np
 
-from oak_sled.core import world
-from oak_sled.core.craft import Craft
-from oak_sled.core.faults import close_match, refuse
+from oak_sled.core.build import tracks
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.faults import close_match, refuse
+from oak_sled.core.documents.yard import Drill, Knot, Track
 from oak_sled.core.files import disk
-from oak_sled.core.run import Run
-from oak_sled.core.yard import Drill, Knot, Track
+from oak_sled.core.results.run import Run
 
 MOST_ROWS = 500_000
 GAP = 4.0
@@ -43,7 +43,7 @@ def dumps(drill: Drill, craft: Craft, ticks: int, run: Run | None = None) -> str
     columns = []
     for channel in craft.channels:
         track = next((one for one in drill.tracks if one.channel == channel.id), Track(channel=channel.id))
-        values = world.sample(track, times)
+        values = tracks.sample(track, times)
         if track.shape == "aim" and run is not None:
             steered = run.column(f"channel.{channel.id}")[1:]
             values = np.concatenate([steered, np.full(len(times), steered[-1])])[: len(times)]

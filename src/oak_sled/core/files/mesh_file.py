@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.faults import refuse
-from oak_sled.core.terrain import METRES, MOST_TRIANGLES, Mesh, mesh_of
+from oak_sled.core.documents.faults import refuse
+from oak_sled.core.geometry.terrain import METRES, MOST_TRIANGLES, Mesh, mesh_of
 
 KINDS = ("obj", "stl", "gltf", "glb")
 MOST_BYTES = 40_000_000

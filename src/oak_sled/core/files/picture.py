@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.faults import refuse
-from oak_sled.core.terrain import MOST_CELLS, Relief, pack
+from oak_sled.core.documents.faults import refuse
+from oak_sled.core.geometry.terrain import MOST_CELLS, Relief, pack
 
 MOST_PIXELS = 4096
 """Pixels along a side."""

@@ -15,10 +15,10 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.faults import refuse
+from oak_sled.core.documents.faults import refuse
 from oak_sled.core.files import disk
-from oak_sled.core.record import Layout, Record
-from oak_sled.core.state import Floats
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.record import Layout, Record
 
 _LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(force|torque))\.[xyz]")
 """Columns that records of earlier versions do not have."""

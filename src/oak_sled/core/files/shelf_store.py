@@ -20,16 +20,17 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from oak_sled.core import document, measures, run
-from oak_sled.core.craft import Craft
-from oak_sled.core.document import Frozen
-from oak_sled.core.faults import Refused, refuse
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import document
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.document import Frozen
+from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.documents.yard import Drill, Ground, Yard
 from oak_sled.core.files import disk, migrations, records, yard_json
-from oak_sled.core.record import Layout, Record, Sealed
-from oak_sled.core.run import Run
-from oak_sled.core.shelf import Card, Kept, trail_of
-from oak_sled.core.world import Job
-from oak_sled.core.yard import Drill, Ground, Yard
+from oak_sled.core.project.shelf import Card, Kept, trail_of
+from oak_sled.core.results import measures, run
+from oak_sled.core.results.record import Layout, Record, Sealed
+from oak_sled.core.results.run import Run
 
 Told = Callable[[int, int], None]
 """told(done, of): rows written or cards read so far. What it raises ends the work; nothing is left half done."""

@@ -7,10 +7,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from oak_sled.core import document, measures
-from oak_sled.core.faults import Fault, Refused, refuse
+from oak_sled.core.documents import document
+from oak_sled.core.documents.faults import Fault, Refused, refuse
+from oak_sled.core.documents.yard import FORMAT, Yard
 from oak_sled.core.files import disk, migrations
-from oak_sled.core.yard import FORMAT, Yard
+from oak_sled.core.results import measures
 
 MOST_BYTES = 64_000_000
 """A yard file larger than this is refused before it is read."""

@@ -7,12 +7,12 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core import body as body_module
-from oak_sled.core import spatial, surface
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.units import STANDARD_GRAVITY, show
 
 RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
 

@@ -7,9 +7,9 @@ from typing import Any, ClassVar, Literal, get_args
 
 from pydantic import Field
 
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.kernel.state import BUMPER
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.state import BUMPER
 
 Response = Literal["slide", "bounce", "stop"]
 SLIDE, BOUNCE, STOP = range(3)

@@ -9,8 +9,8 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import Kernel
-from oak_sled.core.dial import dial
-from oak_sled.core.document import Frozen, name_field
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import Frozen, name_field
 
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
 

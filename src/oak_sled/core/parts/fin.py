@@ -7,11 +7,11 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.units import show
 
 RECORD = np.dtype([("area", "f8"), ("slope", "f8"), ("stall", "f8"), ("point", "f8", (3,))])
 

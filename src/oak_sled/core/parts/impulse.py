@@ -8,12 +8,12 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
 Way = Literal["impulse", "speed_change"]

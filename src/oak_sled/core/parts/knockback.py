@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.impulses import knockbacks
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.sudden import blows
-from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Timing = Literal["while_held", "on_press", "on_hit"]
 Volume = Literal["box", "ball", "cone"]
@@ -188,7 +188,7 @@ def act(part, gain, p, body, ground, supports, now):
 @unit
 def act_on_others(crafts, parts, c, p, scene, sudden, nows):
     """Pushes whoever is in its volume in this tick."""
-    blows.blow(crafts, parts, c, p, scene, sudden, nows)
+    knockbacks.blow(crafts, parts, c, p, scene, sudden, nows)
 
 
 KIND = Kind(Knockback, RECORD, act, others=act_on_others)

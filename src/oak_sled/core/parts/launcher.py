@@ -9,11 +9,11 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.impulses import shots
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.sudden import shots
-from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Fires = Literal["while_held", "on_press"]
 OnHit = Literal["goes_on", "bursts"]

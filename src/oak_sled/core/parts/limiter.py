@@ -8,11 +8,11 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core import spatial
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.units import show
 
 Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
 TOTAL, HORIZONTAL, VERTICAL, FORWARD, REVERSE, SPIN = range(6)

@@ -7,7 +7,7 @@ from typing import Any, Literal, get_args
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
 from oak_sled.core.parts.common import Pack, Part
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]

@@ -12,10 +12,10 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core import state
 from oak_sled.core.compiler.kernel import Address
 from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Array, Record
 from oak_sled.core.contact import things
+from oak_sled.core.kernel import state
 from oak_sled.core.parts import (
     air,
     brake,

@@ -9,13 +9,14 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
-from oak_sled.core import body as body_module
-from oak_sled.core import curve, spatial, surface
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.dial import dial
-from oak_sled.core.document import Frozen
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import Frozen
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.geometry import curve
+from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
-from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Law = Literal["share", "linear", "curve"]
 SHARE, LINEAR, CURVE = range(3)

@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.dial import dial
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
-from oak_sled.core.units import STANDARD_GRAVITY, show
 
 Hold = Literal["loose", "in_place", "weightless"]
 

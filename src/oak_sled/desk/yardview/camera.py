@@ -8,9 +8,9 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core import flights, traces
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import flights, traces
+from oak_sled.core.results.run import Run
 
 NAMES = ("chase", "side", "top", "ride", "orbit")
 NEAR, FAR = 0.2, 2500.0

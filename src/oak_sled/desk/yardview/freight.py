@@ -10,12 +10,13 @@ import math
 
 import numpy as np
 
-from oak_sled.core import among, traces
-from oak_sled.core.block import Block
-from oak_sled.core.record import MOTION
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
-from oak_sled.core.yard import Ground
+from oak_sled.core.build import ground_shape, scenes
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.record import MOTION
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.yardview import meshes
 
@@ -36,7 +37,7 @@ def still_mesh(ground: Ground) -> list[Floats]:
 
 def laid_meshes(ground: Ground) -> list[Floats]:
     """Meshes that are ground, world axes."""
-    return [meshes.flat(among.mesh_triangles(one), theme.rgb("saw_ice")) for one in ground.blocks if one.is_laid]
+    return [meshes.flat(ground_shape.mesh_triangles(one), theme.rgb("saw_ice")) for one in ground.blocks if one.is_laid]
 
 
 def look_of(one: Block, ground: Ground) -> str:
@@ -119,7 +120,7 @@ class Freight:
     """All moving blocks of a ground as one mesh, whose vertices know their block."""
 
     def __init__(self, ground: Ground):
-        self.blocks = among.moving(ground)
+        self.blocks = scenes.moving(ground)
         made = [template(one, look_of(one, ground)) for one in self.blocks]
         for mesh, one in zip(made, self.blocks, strict=True):
             mesh[:, :3] -= one.centre()  # a run tells where the centre of mass is

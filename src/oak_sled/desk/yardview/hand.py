@@ -12,13 +12,16 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from oak_sled.core import among, document, preview, traces, units
-from oak_sled.core.craft import free_name
-from oak_sled.core.event import Event
-from oak_sled.core.faults import Refused
+from oak_sled.core.advice import preview
+from oak_sled.core.build import scenes
+from oak_sled.core.documents import document, units
+from oak_sled.core.documents.craft import free_name
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.sling import Sling
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, freight
@@ -205,7 +208,7 @@ class Hand(QObject):
         bodies = [
             ("", numbers[:3], numbers[3:7], np.array(body.half_extents()), -np.array(body.centre()), body.true_mass())
         ]
-        for one, place in zip(among.moving(run.job.ground), freight.places(run, row), strict=False):
+        for one, place in zip(scenes.moving(run.job.ground), freight.places(run, row), strict=False):
             if one.moves == "free" and run.layout.things:
                 bodies.append(
                     (one.id, place[:3], place[3:7], np.array(one.half_extents()), -np.array(one.centre()), one.mass)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core import traces
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 
 MOST_POINTS = 800
 MOST_MARKS = 500

@@ -9,12 +9,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.craft import Craft
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.state import Floats
-from oak_sled.core.yard import Ground
 from oak_sled.desk import theme
 
 Rgb = tuple[float, float, float]

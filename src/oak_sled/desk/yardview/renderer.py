@@ -22,10 +22,10 @@ import moderngl
 import numpy as np
 from PyQt6.QtGui import QImage
 
-from oak_sled.core import among
-from oak_sled.core.craft import Craft
-from oak_sled.core.state import Floats
-from oak_sled.core.yard import Ground
+from oak_sled.core.build import ground_shape
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.camera import Camera
@@ -302,7 +302,7 @@ class Renderer:
 
     def _draw_relief(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
         """Uneven ground, over which the rest is drawn."""
-        if not among.is_uneven(scene.ground):
+        if not ground_shape.is_uneven(scene.ground):
             return
         relief = self._mesh(
             # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
@@ -342,7 +342,7 @@ class Renderer:
         self._band_buffer.orphan(max(len(raw), self._band_buffer.size))  # the picture before may still be in work
         self._band_buffer.write(raw)
         gl.enable(moderngl.BLEND)
-        if among.is_uneven(scene.ground):
+        if ground_shape.is_uneven(scene.ground):
             gl.enable(moderngl.DEPTH_TEST)
         gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._flat["clip"].write(clip)
@@ -449,9 +449,9 @@ def _release(frame: moderngl.Framebuffer) -> None:
 
 def _level(ground: Ground, model: Floats) -> float:
     """m of the ground under a thing, on which its shadow lies."""
-    if not among.is_uneven(ground):
+    if not ground_shape.is_uneven(ground):
         return 0.0
-    return among.height_at(ground, float(model[0, 3]), float(model[1, 3])) or 0.0
+    return ground_shape.height_at(ground, float(model[0, 3]), float(model[1, 3])) or 0.0
 
 
 def _flush_call() -> Callable[[], object]:

@@ -8,11 +8,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from oak_sled.core import preview, traces
+from oak_sled.core.advice import preview
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.yardview.camera import Camera
 

@@ -23,9 +23,10 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core import flights, traces, units
-from oak_sled.core.run import Run
-from oak_sled.core.state import Floats
+from oak_sled.core.documents import units
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import flights, traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session

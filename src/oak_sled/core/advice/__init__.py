@@ -1,0 +1,1 @@
+"""What it means: outlook, cautions, probe, previews."""

@@ -1,0 +1,69 @@
+"""What a tick costs beside its own time, and what of a job costs most: driving keeps real time only below it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from oak_sled.core.advice.caution import Caution
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.results import run
+from oak_sled.core.results.run import Run
+
+HEAVY = 0.7
+"""Share of a tick's own time past which it is told of: drawing and the desk need the rest."""
+TRIED_S = 0.15
+"""s of computing that each trial of `heaviest` may take."""
+
+
+def tick_seconds(made: Run) -> float:
+    """s of computing that a tick of a run took; 0 where it was not run here."""
+    return made.seconds / made.ticks if made.ticks else 0.0
+
+
+def is_heavy(job: Job, tick_s: float) -> bool:
+    """Whether driving such ticks falls behind real time, or nearly."""
+    return tick_s > HEAVY * job.dt
+
+
+def caution_of(job: Job, tick_s: float) -> Caution:
+    """What is said of a heavy job: the cost of a tick, the speed of driving, and what costs most."""
+    speed = min(1.0, job.dt / tick_s)
+    what, saved = heaviest(job, tick_s)
+    most = f"{1e3 * saved:.0f} ms of it for {what}: fewer of them, or " if what else ""
+    return Caution(
+        "heavy",
+        "",
+        f"this ground costs {1e3 * tick_s:.0f} ms a tick; driving runs at {speed:.1g} of real time",
+        f"{most}fewer than {job.ticks} ticks/s",
+    )
+
+
+def heaviest(job: Job, tick_s: float) -> tuple[str, float]:
+    """What of a job costs most, and s a tick that it costs; ("", 0) where nothing stands out.
+
+    Found by leaving each thing out and running a short stretch from the start.
+    """
+    count = min(max(int(TRIED_S / tick_s), 3), 120)
+    drill = job.drill.replace(duration=max(0.05, count * job.dt), events=(), watch=(), end="time", targets=())
+    short = replace(job, drill=drill)
+    whole = tick_seconds(run.execute(short))
+    found = [(whole - tick_seconds(run.execute(other)), what) for what, other in _without(short)]
+    saved, what = max(found, default=(0.0, ""))
+    return (what, saved) if saved > 0.25 * whole else ("", 0.0)
+
+
+def _without(job: Job) -> Iterator[tuple[str, Job]]:
+    """Each thing that may cost much, in words, and the job without it."""
+    ground = job.ground
+    for moves, words in (("free", "loose"), ("driven", "driven"), ("fixed", "fixed")):
+        left = tuple(one for one in ground.blocks if one.moves != moves)
+        count = len(ground.blocks) - len(left)
+        if count:
+            yield f"{count} {words} blocks", replace(job, ground=ground.replace(blocks=left))
+    if ground.relief is not None:
+        yield "the relief", replace(job, ground=ground.replace(relief=None))
+    shots = [part for part in job.craft.parts if part.kind == "launcher"]
+    if shots:
+        left_parts = tuple(part for part in job.craft.parts if part.kind != "launcher")
+        yield "the shots of its launchers", replace(job, craft=job.craft.replace(parts=left_parts))

@@ -1,0 +1,171 @@
+"""The outlook: what the numbers of a craft mean, in closed form, and beside what the last run showed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from oak_sled.core.build import scenes
+from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.units import show
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.common import Part, Setting
+from oak_sled.core.parts.thruster import approach
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
+
+
+def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:
+    """The craft and its ground as numbers for closed forms; muted parts do not count."""
+    body = craft.body
+    mass = body.true_mass()
+    weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
+    fitted = [part for part in craft.parts if scenes.gain_of(craft, part) > 0.0]
+    feet = sum(part.contact_count() for part in fitted)
+
+    def share(part: Part) -> float:
+        """Of the weight that a part carries: what stands on the ground shares it by its feet."""
+        return part.contact_count() / feet if part.contact_count() else 1.0
+
+    drags = [part.drag_factors(ground.air_density) for part in fitted]
+    setting = Setting(
+        mass=mass,
+        yaw_inertia=body.inertia()[2],
+        weight=weight,
+        air_density=ground.air_density,
+        dt=1.0 / ticks,
+        grip=ground.grip,
+        thrust=sum(part.forward_thrust(mass) for part in fitted),
+        friction=sum(part.sliding_friction(weight * share(part), ground.grip) for part in fitted),
+        square_drag=sum(square for square, _ in drags),
+        linear_drag=sum(linear for _, linear in drags),
+        damping=rate_of(body.damping_law, body.damping, 1.0 / ticks),
+        side_grip=sum(part.side_capacity(weight * share(part), ground.grip) for part in fitted),
+        contacts=sum(part.contact_count() for part in fitted),
+        centre=body.centre(),
+        channel_names=tuple(channel.id for channel in craft.channels),
+        range_of={},
+        acted={},
+        ticks=0,
+        last_speed=0.0,
+    )
+    return setting if run is None else with_run(setting, run)
+
+
+def with_run(setting: Setting, run: Run) -> Setting:
+    """The setting with the ranges of limited quantities from a run."""
+    speed = traces.values(run, "speed")
+    acted = {
+        part.id: int(np.count_nonzero(run.column(f"{part.id}.activity")))
+        for part in run.job.craft.parts
+        if part.kind == "limiter"
+    }
+    ranges = ranges_of(run)
+    return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()))
+
+
+_LIMITED: dict[str, Callable[[Run], Floats]] = {
+    "total": lambda run: traces.values(run, "speed"),
+    "horizontal": lambda run: np.hypot(traces.velocity(run)[:, 0], traces.velocity(run)[:, 1]),
+    "vertical": lambda run: np.abs(traces.velocity(run)[:, 2]),
+    "forward": lambda run: np.maximum(traces.values(run, "forward_speed"), 0.0),
+    "reverse": lambda run: np.maximum(-traces.values(run, "forward_speed"), 0.0),
+    "spin": lambda run: np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1),
+}
+
+
+def ranges_of(run: Run) -> dict[str, tuple[float, float, float]]:
+    """(least, greatest, 95 %) of every quantity that a limiter of its craft limits; computed once a run and kept."""
+    wanted = {part.limits for part in run.job.craft.parts if part.kind == "limiter"}
+    for name in wanted - run.ranges.keys():
+        values = _LIMITED[name](run)
+        # the value that 95 % lie under, by rank: no interpolation, so that it is one that occurred
+        rank = min(len(values) - 1, int(0.95 * len(values)))
+        run.ranges[name] = (float(values.min()), float(values.max()), float(np.partition(values, rank)[rank]))
+    return run.ranges
+
+
+def rate_of(law: str, number: float, dt: float) -> float:
+    """The exact law's rate c (1/s) that slows as much in a tick as `number` does in `law`; inf if it stops dead."""
+    if law == "exact":
+        return number
+    if law == "implicit":
+        return math.log1p(number * dt) / dt
+    kept = 1.0 - (number * dt if law == "explicit" else number)
+    return -math.log(kept) / dt if kept > 0.0 else math.inf
+
+
+def number_of(law: str, rate: float, dt: float) -> float:
+    """The number that in `law` slows as much in a tick as the exact law at `rate` (1/s)."""
+    if law == "exact":
+        return rate
+    if law == "implicit":
+        return math.expm1(rate * dt) / dt
+    taken = -math.expm1(-rate * dt)
+    return taken / dt if law == "explicit" else taken
+
+
+def converted(body: Body, law: str, dt: float) -> Body:
+    """The body in another damping law that slows as much at this tick rate."""
+    rates = [rate_of(body.damping_law, number, dt) for number in (body.damping, body.spin_damping)]
+    numbers = [number_of(law, rate if math.isfinite(rate) else 40.0 / dt, dt) for rate in rates]
+    return body.replace(damping_law=law, damping=numbers[0], spin_damping=numbers[1])
+
+
+def body_outlook(body: Body, setting: Setting) -> tuple[str, ...]:
+    """What mass and damping mean: weight, half-lives, glide distance."""
+    lines = []
+    rate = rate_of(body.damping_law, body.damping, setting.dt)
+    spin_rate = rate_of(body.damping_law, body.spin_damping, setting.dt)
+    if rate > 0.0:
+        far = f", glides {show(setting.last_speed / rate, 'm')}" if setting.last_speed else ""
+        lines.append(f"speed halves in {show(math.log(2.0) / rate, 's')}{far}")
+    else:
+        lines.append(coast_words(setting))
+    if spin_rate > 0.0:
+        lines.append(f"spin halves in {show(math.log(2.0) / spin_rate, 's')}")
+    else:
+        lines.append("nothing damps the spin")
+    return tuple(lines)
+
+
+def coast_words(setting: Setting) -> str:
+    """Where it stops by friction and drag alone: closed form of v' = -(k v2 + F) / m from the last speed."""
+    speed = setting.last_speed
+    if speed <= 0.0:
+        return f"weighs {show(setting.weight, 'N')}"
+    square, friction, mass = setting.square_drag, setting.friction, setting.mass
+    if friction <= 0.0:
+        return "never stops by itself"
+    if square <= 0.0:
+        return f"coasts {show(mass * speed**2 / (2 * friction), 'm')} from {show(speed, 'm/s')}"
+    path = mass / (2.0 * square) * math.log1p(square * speed**2 / friction)
+    return f"coasts {show(path, 'm')} from {show(speed, 'm/s')}"
+
+
+def dial_note(setting: Setting, kind: str, name: str, body: Body | None = None) -> str:
+    """The law conversion and like notes that stand beside a single dial."""
+    if kind == "body" and name in ("damping", "spin_damping") and body is not None:
+        number = getattr(body, name)
+        rate = rate_of(body.damping_law, number, setting.dt)
+        if not math.isfinite(rate):
+            return "stops dead in one tick"
+        others = [
+            f"{law.replace('_', ' ')} {number_of(law, rate, setting.dt):.4g}"
+            for law in ("exact", "implicit", "explicit", "per_tick")
+            if law != body.damping_law
+        ]
+        return " = ".join(others)
+    return ""
+
+
+def top_speed(setting: Setting) -> float:
+    """m/s at which thrust meets friction and drag; inf when nothing slows it, 0 when it cannot start."""
+    net = setting.thrust - setting.friction
+    if net <= 0.0:
+        return 0.0
+    return approach(net, setting.square_drag, setting.linear_drag, setting.damping, setting.mass)[0]

@@ -1,0 +1,139 @@
+"""Paths that are not run yet: where a sling would throw the craft, and where a launcher's next shot would fly.
+
+Both are made with the very steps of a run, so that they agree with it as long as nothing is met.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import NamedTuple
+
+import numpy as np
+
+from oak_sled.core.build import ground_shape, scenes, world
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.contact import things
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.impulses import shots
+from oak_sled.core.kernel import loop, spatial, state
+from oak_sled.core.kernel.state import MEET, Floats
+from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.sling import Sling
+from oak_sled.core.results.record import Layout
+from oak_sled.core.results.run import Machine, Run
+
+LOOK_AHEAD_S = 6.0
+"""s of a preview, at most."""
+STRIDE = 6
+"""Rows of a path between two looks at the height of uneven ground below it."""
+
+
+def sling_path(
+    job: Job, sling: Sling, at: Floats, pull: tuple[float, float, float], seconds: float = LOOK_AHEAD_S
+) -> Floats:
+    """Where a sling that is let go now throws the craft, m, world axes, shape (rows, 3).
+
+    at : the pose the craft is held in, position and attitude (the front of a recorded row). The craft goes alone: off
+    walls if its height is held; else through the air until it is down to the ground again. Loose things are left out.
+    """
+    craft, ground = job.craft, job.ground
+    if any(part.kind == "launcher" for part in craft.parts):
+        craft = craft.replace(parts=tuple(part for part in craft.parts if part.kind != "launcher"))
+    if ground.blocks:
+        ground = ground.replace(blocks=())
+    x, y, z = pull
+    let_go = Event(id="let_go", what="release", target=sling.id, x=x, y=y, z=z)
+    drill = job.drill.replace(events=(let_go,), tracks=(), twins=(), targets=(), end="time", duration=seconds)
+    made = replace(job, craft=craft, ground=ground, drill=drill.replace(cast=()), others=())
+    machine = Machine.of(made)
+    put(machine, at)
+    flies = scenes.can_leave_ground(craft)
+    if flies:  # nothing is met but the air
+        machine.world.calls[MEET] = 0
+        machine.nows["on_ground"], machine.nows["load"] = 0.0, 0.0
+        machine.world.supports["load"] = 0.0
+    ticks = math.ceil(seconds * job.ticks)
+    rows = np.empty((ticks, Layout.of(made).width))
+    _, done = machine.advance(np.zeros((ticks, len(craft.channels))), rows)
+    found = np.concatenate([np.asarray(at[:3])[None], rows[:done, :3]])
+    if not flies:
+        return found
+    if not job.ground.is_level:
+        return landed(found, job.ground, craft.foot_depth())
+    down = np.flatnonzero(found[1:, 2] < craft.foot_depth() - 1e-9)
+    return found[: int(down[0]) + 2] if len(down) else found
+
+
+def landed(path: Floats, ground: Ground, above: float) -> Floats:
+    """A path, shape (rows, 3), up to where it comes lower than `above` m over uneven ground; where there is none, it
+    falls on."""
+
+    def is_down(row: int) -> bool:
+        x, y, z = path[row]
+        height = ground_shape.height_at(ground, float(x), float(y))
+        return height is not None and z - height < above - 1e-9
+
+    for last in range(STRIDE, len(path) + STRIDE - 1, STRIDE):
+        if is_down(min(last, len(path) - 1)):
+            first = next(row for row in range(last - STRIDE + 1, len(path)) if is_down(row))
+            return path[: first + 1]
+    return path
+
+
+def put(machine: Machine, at: Floats) -> None:
+    """Puts the first craft to a pose, at rest."""
+    body = machine.scene.solids[1]
+    body["position"], body["attitude"] = at[:3], at[3:7]
+    body["velocity"], body["spin"] = 0.0, 0.0
+
+
+def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
+    """Where the next shot of launcher `part` would fly without its spread, m, world axes, shape (rows, 3).
+
+    at : what the craft does. It ends at the level ground, or with the shot's lifetime.
+    """
+    launcher = job.craft.parts[part]
+    assert isinstance(launcher, Launcher)
+    arrays = world.build(job)
+    first = sum(len(one.craft.parts) for one in job.actors[: job.who])
+    record = arrays.parts[first + part]["launcher"]
+    body, now = at.body, at.now
+    axes = body["axes"]
+    size = math.hypot(axes[0, 0], axes[1, 0])
+    now["heading_x"], now["heading_y"] = (axes[0, 0] / size, axes[1, 0] / size) if size > 1e-9 else (1.0, 0.0)
+    way = np.array(shots.line_of(record, body, now))
+    lever = axes @ record["point"]
+    speed = launcher.muzzle_speed * scenes.gain_of(job.craft, launcher)
+    velocity = body["velocity"] + np.cross(body["spin"], lever) + speed * way
+    left, up = (np.array(vector) for vector in shots.across(tuple(way)))
+    spin = launcher.side_spin * up - launcher.backspin * left
+    out = np.empty((math.ceil((seconds or launcher.lifetime) * job.ticks), 3))
+    start = np.concatenate([body["position"] + lever, velocity])
+    floor = 0.5 * launcher.shot_size if job.ground.is_level else -1e30
+    path = out[: shots.path(record, arrays.ground[0], start, tuple(spin), job.dt, floor, out)]
+    return path if job.ground.is_level else landed(path, job.ground, 0.5 * launcher.shot_size)
+
+
+class Moment(NamedTuple):
+    """What a craft does at a moment: the record of its body, and that of NOW with its channels."""
+
+    body: np.void
+    now: np.void
+
+
+def state_of(run: Run, row: int) -> Moment:
+    """The motion and the channels of a run at a row."""
+    numbers = run.own_row(row)
+    body, now = np.zeros(1, things.SOLID)[0], np.zeros(1, state.NOW)[0]
+    body["position"], body["attitude"], body["velocity"], body["spin"] = (
+        numbers[:3],
+        numbers[3:7],
+        numbers[7:10],
+        numbers[10:13],
+    )
+    spatial.axes_of(body["attitude"], body["axes"])
+    count = len(run.layout.channels)
+    now["channels"][:count] = numbers[loop.HEAD : loop.HEAD + count]
+    return Moment(body, now)

@@ -1,0 +1,100 @@
+"""What the parts of a craft push at a chosen state: their real equations called once, with nothing moved.
+
+For working points, curves and previews of a number, and for the tests that hold closed forms to the equations.
+"""
+
+from __future__ import annotations
+
+import functools
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.kernel import step
+from oak_sled.core.kernel.state import FIXED_LINES, Floats
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Machine, Run
+
+SPEED = 10.0
+"""m/s at which a grip curve is taken."""
+SLIPS_DEG = np.linspace(0.0, 45.0, 91)
+"""Slip angles of a grip curve."""
+
+
+class Probe:
+    """A craft that stands upright on the level part of a ground, heading along x, and is asked what pushes it.
+
+    ticks : per second; dry friction never takes more than would stop the craft in one tick.
+    """
+
+    def __init__(self, craft: Craft, ground: Ground, ticks: int = 240):
+        bare = ground.replace(
+            walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open"
+        )
+        drill = Drill(id="probe", ground=ground.id, craft=craft.id, start=Start(), duration=1.0)
+        self.craft = craft
+        self._machine = Machine.of(Job(craft, bare, drill, ticks))
+        self._body = self._machine.scene.solids[1].copy()
+        self._now = self._machine.nows.copy()
+        self._supports = self._machine.world.supports.copy()
+
+    def lines(
+        self,
+        velocity: tuple[float, float, float] = (0.0, 0.0, 0.0),
+        spin: tuple[float, float, float] = (0.0, 0.0, 0.0),
+        channels: Mapping[str, float] | None = None,
+    ) -> Floats:
+        """The ledger of one tick, shape (parts + fixed lines, 6): force (N) and torque (N m) of every part, and of
+        gravity and damping behind them, world axes.
+
+        velocity : m/s. spin : rad/s. channels : shaped values by name, 0 where none is given.
+        """
+        machine = self._machine
+        machine.scene.solids[1], machine.nows[:] = self._body, self._now
+        machine.world.supports[:] = self._supports
+        body, now = machine.scene.solids[1], machine.nows[0]
+        body["velocity"], body["spin"] = velocity, spin
+        for number, channel in enumerate(self.craft.channels):
+            now["channels"][number] = (channels or {}).get(channel.id, 0.0)
+        step.look(machine.world, machine.scene, machine.nows)
+        return np.array(now["lines"][: len(self.craft.parts) + len(FIXED_LINES)])
+
+    def of_part(self, name: str, lines: Floats) -> Floats:
+        """The line of a part, shape (6,)."""
+        found: Floats = lines[[part.id for part in self.craft.parts].index(name)]
+        return found
+
+    def load(self) -> float:
+        """N on all supports, as they were asked last."""
+        return float(self._machine.world.supports["load"].sum())
+
+
+@functools.lru_cache(maxsize=16)
+def grip_curve(craft: Craft, ground: Ground, ticks: int, name: str) -> Floats:
+    """Side force of a runner over its load at each of SLIPS_DEG, at 10 m/s, before it slides; alone on the craft."""
+    runner = next(part for part in craft.parts if part.id == name)
+    assert isinstance(runner, Runner)
+    probe = Probe(craft.replace(parts=(runner.replace(mute=False, solo=False, slide_grip=1.0),)), ground, ticks)
+    found = []
+    for slip in np.radians(SLIPS_DEG):
+        line = probe.lines((SPEED * math.cos(slip), SPEED * math.sin(slip), 0.0))[0]
+        load = probe.load()
+        found.append(abs(float(line[1])) / load if load > 0.0 else 0.0)
+    curve = np.array(found)
+    curve.flags.writeable = False  # shared by all who ask again
+    return curve
+
+
+def grip_used(run: Run, numbers: Floats, part: Runner) -> float:
+    """Side force over load of a runner in the own row of a craft, the load shared by the feet of the craft."""
+    place = run.layout.own_place(f"{part.id}.force.x")
+    force, heading = numbers[place : place + 3], traces.rotation(numbers[3:7])[:, 0]
+    feet = sum(one.contact_count() for one in run.job.craft.parts)
+    load = float(numbers[run.layout.own_place("load")]) * part.contact_count() / max(feet, 1)
+    left = float(force[1] * heading[0] - force[0] * heading[1])
+    return abs(left) / load if load > 0.0 else 0.0

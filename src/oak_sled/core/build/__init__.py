@@ -1,0 +1,1 @@
+"""Documents to arrays: the only bridge into the kernel."""

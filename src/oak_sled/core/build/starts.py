@@ -1,0 +1,57 @@
+"""Where a craft begins: its pose and motion from a start and the ground below it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oak_sled.core.build import ground_shape
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.yard import Ground, Start
+from oak_sled.core.kernel import state
+
+
+def start_state(craft: Craft, start: Start, ground: Ground) -> state.Floats:
+    """Position, attitude, velocity and spin at the start, shape (13,), world axes; its height is above the ground.
+
+    Attitude: heading about the upright, then pitch about the left axis, then roll about the forward one.
+    """
+    angle = math.radians(start.heading_deg)
+    cos, sin = math.cos(angle), math.sin(angle)
+    roll, pitch = math.radians(start.roll_rate_deg), math.radians(start.pitch_rate_deg)
+    centre = craft.body.centre()
+    x = start.x + cos * centre[0] - sin * centre[1]
+    y = start.y + sin * centre[0] + cos * centre[1]
+    return np.array(
+        [
+            x,
+            y,
+            start.height + craft.foot_depth() + _ground_under(craft, ground, x, y, cos, sin),
+            *_attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)),
+            cos * start.speed - sin * start.side_speed,
+            sin * start.speed + cos * start.side_speed,
+            start.rise_speed,
+            cos * roll - sin * pitch,
+            sin * roll + cos * pitch,
+            math.radians(start.yaw_rate_deg),
+        ]
+    )
+
+
+def _attitude(heading: float, pitch: float, roll: float) -> tuple[float, float, float, float]:
+    """The quaternion (w, x, y, z) of a heading, then a pitch, then a roll (z, y', x'', any text on attitude)."""
+    a, b, c = math.cos(0.5 * heading), math.cos(0.5 * pitch), math.cos(0.5 * roll)
+    d, e, f = math.sin(0.5 * heading), math.sin(0.5 * pitch), math.sin(0.5 * roll)
+    return (a * b * c + d * e * f, a * b * f - d * e * c, a * e * c + d * b * f, d * b * c - a * e * f)
+
+
+def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:
+    """m of uneven ground under a craft at a start: the highest of its middle, its sides and its corners."""
+    if not ground_shape.is_uneven(ground) or "z" in craft.body.held:
+        return 0.0
+    a, b, _ = craft.body.half_extents()
+    spots = [(i * a, j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+    under = [ground_shape.height_at(ground, x + cos * u - sin * v, y + sin * u + cos * v) for u, v in spots]
+    found = [height for height in under if height is not None] + ([0.0] if ground.is_level else [])
+    return max(found, default=0.0)

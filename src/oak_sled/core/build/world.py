@@ -1,0 +1,281 @@
+"""The records of a job for the kernel: crafts, parts, channels, ground, events."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any, get_args
+
+import numpy as np
+
+from oak_sled.core.build import ground_shape, scenes
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.craft import Craft, DampingLaw
+from oak_sled.core.documents.event import Event, What
+from oak_sled.core.documents.faults import refuse
+from oak_sled.core.documents.yard import End, Ground
+from oak_sled.core.kernel import spatial, state, surface
+from oak_sled.core.kernel.loop import HEAD
+from oak_sled.core.kernel.surface import MOST_PATCHES
+from oak_sled.core.parts import register
+from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.knockback import Knockback
+from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.sling import Hold, Sling
+
+_END_KINDS = get_args(End)
+_EDGES = ("open", "wrap", "wall", "return")
+_LAWS = get_args(DampingLaw)
+
+
+def _one(dtype: np.dtype[Any], values: dict[str, Any]) -> state.Records:
+    """An array of one record; every field must be given."""
+    record = np.zeros(1, dtype)
+    for name in dtype.names or ():
+        record[name][0] = values[name]
+    return record
+
+
+def _many(dtype: np.dtype[Any], rows: list[dict[str, Any]]) -> state.Records:
+    """An array of records, at least one, so that the kernel's types never change."""
+    records = np.zeros(max(1, len(rows)), dtype)
+    for place, values in enumerate(rows):
+        for name in dtype.names or ():
+            records[name][place] = values[name]
+    return records
+
+
+def build(job: Job) -> state.World:
+    """The records of a run, but for the bodies: see `scenes.build`."""
+    actors = job.actors
+    parts = np.zeros(max(1, sum(len(one.craft.parts) for one in actors)), register.PART)
+    first = 0
+    for who, one in enumerate(actors):
+        _fill_parts(parts[first : first + len(one.craft.parts)], job, who)
+        first += len(one.craft.parts)
+    channels = [channel for one in actors for channel in one.craft.channels]
+    return state.World(
+        crafts=_many(state.CRAFT, _crafts(job)),
+        ground=_one(state.GROUND, _ground(job.ground)),
+        drill=_one(state.DRILL, {"end_kind": _END_KINDS.index(job.drill.end), "end_value": job.drill.end_value}),
+        parts=parts,
+        channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
+        gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
+        events=event_rows(job.drill.events, job),
+        supports=np.concatenate([_supports(one.craft) for one in actors]),
+        calls=np.zeros(4, np.int64),
+    )
+
+
+def event_rows(events: Sequence[Event], job: Job) -> state.Records:
+    """The events of a drill as records, in order of time; one whose target is not there does nothing."""
+    rows = np.zeros(len(events), state.EVENT)
+    crafts = [one.craft for one in job.actors]
+    for row, event in zip(rows, sorted(events, key=lambda event: event.t), strict=True):
+        row["time"], row["what"] = event.t, get_args(What).index(event.what)
+        row["part"], row["solid"] = -1, -1
+        who = next((k for k, one in enumerate(crafts) if one.id == event.craft), 0)
+        row["craft"] = who
+        if event.what in ("trigger", "hold", "release"):
+            names = [part.id for part in crafts[who].parts]
+            row["part"] = names.index(event.target) if event.target in names else -1
+            if event.what != "trigger" and row["part"] >= 0 and crafts[who].parts[row["part"]].kind != "sling":
+                row["part"] = -1
+        else:
+            row["solid"] = scenes.solid_number(job, event.target) if event.target else 1 + who
+        row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
+    return rows
+
+
+def first_hold(job: Job, who: int) -> int:
+    """How a sling holds a craft from the start: until the first event that lets it go."""
+    craft = job.actors[who].craft
+    slings = {part.id: part for part in craft.parts if isinstance(part, Sling) and not part.mute}
+    for event in sorted(job.drill.events, key=lambda event: event.t):
+        own = event.craft == craft.id or (who == 0 and not event.craft)
+        if own and event.what in ("hold", "release") and event.target in slings:
+            return get_args(Hold).index(slings[event.target].hold) if event.what == "release" else state.LOOSE
+    return state.LOOSE
+
+
+def _fill_parts(records: state.Records, job: Job, who: int) -> None:
+    craft = job.actors[who].craft
+    pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre())
+    kinds = [kind.document for kind in register.KINDS]
+    support = sum(len(_supports(one.craft)) for one in job.actors[:who])
+    last = support + len(_feet(craft))
+    for place, part in enumerate(craft.parts):
+        row = records[place]
+        row["kind"] = kinds.index(type(part))
+        row["gain"] = scenes.gain_of(craft, part)
+        for name, value in register.addresses(kinds.index(type(part))).items():
+            row[name] = value
+        row["drives"] = float(part.FAMILY == "drive")
+        for name, value in part.record(pack).items():
+            row[part.kind][name] = value
+        if isinstance(part, Runner):
+            row["runner"]["first_support"], row["runner"]["last_support"] = support, last
+            support += part.contact_count() if row["gain"] > 0.0 else 0
+        if isinstance(part, Knockback):
+            row["knockback"]["layer"] = scenes.layer_number(job.ground, part.layer or craft.body.layer)
+        if isinstance(part, Launcher):
+            own = row["launcher"]
+            own["first_solid"] = scenes.first_slot(job, who, part.id)
+            own["homes_on"] = scenes.solid_number(job, part.homes_on) if part.homes_on else -1
+            own["layer"] = scenes.layer_number(job.ground, part.layer)
+            own["blast"] = next((k for k, one in enumerate(craft.parts) if one.id == part.blast), -1)
+            if own["blast"] >= 0 and craft.parts[own["blast"]].kind != "knockback":
+                own["blast"] = -1
+
+
+def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
+    """The feet of the runners that are not muted: part, number of the foot, place in m from the origin, craft axes."""
+    found = []
+    for place, part in enumerate(craft.parts):
+        if isinstance(part, Runner) and scenes.gain_of(craft, part) > 0.0:
+            rows, columns = (2 if part.spread_y > 0.0 else 1), (2 if part.spread_x > 0.0 else 1)
+            feet = part.feet()  # by columns; the kernel counts them by rows
+            order = [row + rows * column for row in range(rows) for column in range(columns)]
+            found += [(place, number, feet[k]) for number, k in enumerate(order)]
+    return found
+
+
+def _supports(craft: Craft) -> state.Records:
+    """The supports of a craft: its feet, then those of its hull."""
+    feet = _feet(craft)
+    rows = np.zeros(len(feet) + state.HULL_SUPPORTS, state.SUPPORT)
+    rows["part"], rows["below"], rows["normal"] = -1, -1, (0.0, 0.0, 1.0)
+    centre = np.array(craft.body.centre())
+    rows["at"] = (0.0, 0.0, -craft.foot_depth())
+    for row, (place, number, at) in zip(rows, feet, strict=False):
+        row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
+    return rows
+
+
+def _crafts(job: Job) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = []
+    part = channel = support = 0
+    for who, one in enumerate(job.actors):
+        craft, body = one.craft, one.craft.body
+        names = [item.id for item in craft.channels]
+        aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
+        bumpers = [
+            k for k, item in enumerate(craft.parts) if item.kind == "bumper" and scenes.gain_of(craft, item) > 0.0
+        ]
+        soloed = any(item.solo for item in craft.parts)
+        feet, supports = len(_feet(craft)), len(_supports(craft))
+        found.append(
+            {
+                "body": 1 + who,
+                "first_part": part,
+                "parts": len(craft.parts),
+                "first_limiter": sum(item.STAGE < 7 for item in craft.parts),
+                "first_channel": channel,
+                "channels": len(names),
+                "first_support": support,
+                "feet": feet,
+                "supports": supports,
+                "inertia": body.inertia_matrix(),
+                "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
+                "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
+                "gravity_scale": body.gravity_scale,
+                "damping_law": _LAWS.index(body.damping_law),
+                "damping": 0.0 if soloed else body.damping,
+                "spin_damping": 0.0 if soloed else body.spin_damping,
+                "foot": craft.foot_depth(),
+                "bumper_line": bumpers[0] if bumpers else -1,
+                "integrator": int(job.integrator == "explicit"),
+                "driver_channel": names.index(aim.channel) if aim else -1,
+                "driver_gain": aim.gain if aim else 0.0,
+                "driver_damping": aim.lead if aim else 0.0,
+                "driver_sight": aim.sight if aim else 0.0,
+                "start": job.starts[who],
+            }
+        )
+        part, channel, support = part + len(craft.parts), channel + len(names), support + supports
+    return found
+
+
+def _channel(channel: Any) -> dict[str, Any]:
+    return {
+        "dead_zone": channel.dead_zone,
+        "exponent": channel.exponent,
+        "rise": channel.rise,
+        "fall": channel.fall,
+        "low": -1.0 if channel.two_sided else 0.0,
+    }
+
+
+def _ground(ground: Ground) -> dict[str, Any]:
+    angle = math.radians(ground.wind_to_deg)
+    low_x, low_y, high_x, high_y = ground.edges_at()
+    spare = MOST_PATCHES - len(ground.patches)
+    return {
+        "gravity": ground.gravity,
+        "air_density": ground.air_density,
+        "wind": (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0),
+        "grip": ground.grip,
+        "patch_count": len(ground.patches),
+        "patches": np.concatenate([ground_shape.patch_rows(ground), np.zeros(spare, surface.PATCH)]),
+        "edge_kind": _EDGES.index(ground.edges),
+        "low": (low_x, low_y),
+        "high": (high_x, high_y),
+    }
+
+
+def _gate(gate: Any) -> dict[str, Any]:
+    angle = math.radians(gate.heading_deg)
+    return {"x": gate.x, "y": gate.y, "cos": math.cos(angle), "sin": math.sin(angle), "half_width": 0.5 * gate.width}
+
+
+def begin(world: state.World, bodies: state.Records, job: Job) -> state.Records:
+    """The state at the start of a run, everything at rest but what the drill sets in motion: a record for every craft;
+    its motion goes into its row of `bodies`."""
+    nows = np.zeros(len(job.actors), state.NOW)
+    for who, one in enumerate(job.actors):
+        craft, now = world.crafts[who], nows[who]
+        body, start = bodies[craft["body"]], craft["start"]
+        put_at(body, start, craft)
+        now["dt"], now["nominal_dt"] = job.dt / job.substeps, job.dt
+        now["heading_x"], now["clear_for"] = 1.0, 1e9
+        now["parts"], now["channel_count"] = craft["parts"], craft["channels"]
+        now["points"] = body["position"]
+        now["up"] = (0.0, 0.0, 1.0)
+        now["held"] = first_hold(job, who)
+        # it begins at rest on the ground
+        carried = job.ground.floor or ground_shape.is_uneven(job.ground)
+        if scenes.can_leave_ground(one.craft) and carried and one.start.height == 0.0:
+            now["on_ground"], now["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
+            feet = world.supports[craft["first_support"] :][: max(craft["feet"], 1)]
+            feet["load"], feet["below"] = now["load"] / len(feet), 0
+    return nows
+
+
+def put_at(body: np.void, start: state.Floats, craft: np.void) -> None:
+    """Puts the body of a craft where it starts: position, attitude, velocity and spin, shape (13,), world axes."""
+    body["position"], body["attitude"] = start[0:3], start[3:7]
+    body["velocity"], body["spin"] = start[7:10] * craft["free"], start[10:13] * craft["free_spin"]
+    spatial.axes_of(body["attitude"], body["axes"])
+
+
+def width(parts: int, channels: int) -> int:
+    """Numbers of a craft in a recorded row."""
+    return HEAD + channels + (parts + len(state.FIXED_LINES)) * 6 + parts * 4
+
+
+def check_size(job: Job) -> int:
+    """The number of ticks of a drill, refused when its record would not fit in memory."""
+    ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
+    row = sum(
+        width(len(one.craft.parts), len(one.craft.channels)) + 4 * len(scenes.shot_names(one.craft))
+        for one in job.actors
+    )
+    row += 7 * len(scenes.moving(job.ground))
+    if ticks * row > 200_000_000:
+        raise refuse(
+            f"drills.{job.drill.id}.duration",
+            f"{job.drill.duration:g} s at {job.ticks} ticks/s records {ticks * row * 8 / 1e9:.1f} GB",
+            "a shorter drill or fewer ticks/s",
+        )
+    return ticks

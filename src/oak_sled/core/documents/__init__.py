@@ -1,0 +1,1 @@
+"""What a user edits: frozen models, dials, units, faults."""

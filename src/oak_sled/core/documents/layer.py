@@ -1,0 +1,67 @@
+"""Documents of layers: groups of bodies, and which of them meet, are only reported, or pass each other."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.faults import close_match
+
+if TYPE_CHECKING:
+    from oak_sled.core.kernel.state import Ints
+
+GROUND, BODIES = "ground", "bodies"
+BUILT_IN_LAYERS = (GROUND, BODIES)
+"""Layers every ground has: its surface, edges and walls, and every body that names no layer."""
+
+Meeting = Literal["meet", "report", "pass"]
+MEETINGS: tuple[Meeting, ...] = ("meet", "report", "pass")
+
+
+class Layer(Frozen):
+    """A group of bodies; it meets every other layer and itself unless a pair of layers says otherwise."""
+
+    id: str = name_field("the name by which bodies, launchers and knockbacks refer to it")
+
+
+class LayerPair(Frozen):
+    """What bodies of two layers do where they overlap."""
+
+    id: str = name_field("its name")
+    one: str = Field(description="a layer")
+    other: str = Field(description="the other layer, or the same")
+    then: Meeting = Field("pass", description="they collide, only report each other, or pass unnoticed")
+
+
+def check(layers: Iterable[Layer], pairs: Iterable[LayerPair], used: Collection[tuple[str, str]]) -> None:
+    """Raises ValueError for a layer that is built in already, that is not there, or a pair that stands twice.
+
+    used : (where, name) of every body that names a layer.
+    """
+    own = [one.id for one in layers]
+    for name in set(own) & set(BUILT_IN_LAYERS):
+        raise ValueError(f"layers.{name}: every ground has it already (choose another id)")
+    names, seen = [*BUILT_IN_LAYERS, *own], set()
+    for pair in pairs:
+        used = [*used, (f"layer_pairs.{pair.id}.one", pair.one), (f"layer_pairs.{pair.id}.other", pair.other)]
+        both = frozenset((pair.one, pair.other))
+        if both in seen:
+            raise ValueError(f"layer_pairs.{pair.id}: {pair.one} and {pair.other} are told already (one pair each)")
+        seen.add(both)
+    for where, name in used:
+        if name not in names:
+            raise ValueError(f"{where}: there is no layer {name!r} ({close_match(name, names)})")
+
+
+def table(layers: Iterable[Layer], pairs: Iterable[LayerPair]) -> tuple[list[str], Ints]:
+    """Names of all layers, the built-in ones first, and what each does with each: places in MEETINGS, shape (n, n)."""
+    names = [*BUILT_IN_LAYERS, *(one.id for one in layers)]
+    made = np.zeros((len(names), len(names)), np.int64)
+    for pair in pairs:
+        a, b = names.index(pair.one), names.index(pair.other)
+        made[a, b] = made[b, a] = MEETINGS.index(pair.then)
+    return names, made

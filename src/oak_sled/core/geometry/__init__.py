@@ -1,0 +1,1 @@
+"""Shapes, hulls, reliefs, curves."""

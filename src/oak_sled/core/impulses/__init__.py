@@ -1,0 +1,1 @@
+"""Events, shots and knockback volumes: what changes a speed within one tick."""

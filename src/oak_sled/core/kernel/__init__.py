@@ -1,0 +1,1 @@
+"""What happens in a tick: records, spatial algebra, the tick, the loop."""

@@ -1,0 +1,136 @@
+"""A rigid body in the kernel: its inertia in world axes, held axes, and turning free of torque."""
+
+from __future__ import annotations
+
+from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.kernel import spatial
+
+
+@compiled
+def world_inertia(inertia, axes, out):
+    """Writes R I R^T into `out`: `inertia` in craft axes, `axes` = R, all of shape (3, 3)."""
+    for i in range(3):
+        a, b, c = axes[i, 0], axes[i, 1], axes[i, 2]
+        x = a * inertia[0, 0] + b * inertia[1, 0] + c * inertia[2, 0]
+        y = a * inertia[0, 1] + b * inertia[1, 1] + c * inertia[2, 1]
+        z = a * inertia[0, 2] + b * inertia[1, 2] + c * inertia[2, 2]
+        for j in range(i, 3):
+            value = x * axes[j, 0] + y * axes[j, 1] + z * axes[j, 2]
+            out[i, j] = value
+            out[j, i] = value
+
+
+@compiled
+def free_inverse(inertia, free, out):
+    """Writes the inverse of the part of `inertia` that belongs to free axes; zero in held rows.
+
+    A torque about a held axis is answered by the hold, so the free axes feel only their own block.
+    """
+    for i in range(3):
+        for j in range(3):
+            keep = free[i] * free[j]
+            out[i, j] = inertia[i, j] * keep
+        if free[i] == 0.0:
+            out[i, i] = 1.0
+    spatial.inverse_symmetric(out, out)
+    for i in range(3):
+        if free[i] == 0.0:
+            out[i, i] = 0.0
+
+
+@compiled
+def refresh(body, now):
+    """Brings axes, inverse inertia and, in `now`, the inertia of a craft in step with its attitude."""
+    spatial.axes_of(body.attitude, body.axes)
+    world_inertia(body.inertia, body.axes, now.inertia)
+    free_inverse(now.inertia, body.free_spin, body.inverse_inertia)
+
+
+@compiled
+def spin_at(body, now, attitude):
+    """The spin that the angular momentum of `now` means at another attitude, world axes."""
+    spatial.axes_of(attitude, body.axes)
+    world_inertia(body.inertia, body.axes, now.inertia)
+    free_inverse(now.inertia, body.free_spin, body.inverse_inertia)
+    return spatial.times(body.inverse_inertia, now.momentum)
+
+
+@compiled
+def quaternion_rate(q, spin, half_step, start, out):
+    """Writes start + half_step * (spin, q) into `out`: a stage of a Runge-Kutta step; unit length."""
+    x, y, z = spin[0] * half_step, spin[1] * half_step, spin[2] * half_step
+    a, b, c, d = q[0], q[1], q[2], q[3]
+    out[0] = start[0] - x * b - y * c - z * d
+    out[1] = start[1] + x * a + y * d - z * c
+    out[2] = start[2] - x * d + y * a + z * b
+    out[3] = start[3] + x * c - y * b + z * a
+
+
+@compiled
+def turn_freely(body, now, dt, stage, total):
+    """Turns a body for `dt` with its angular momentum kept exactly (no torque acts meanwhile).
+
+    Classical fourth-order Runge-Kutta on q' = 1/2 w(q) q with w = I(q)^-1 L: the gyroscopic term
+    in the form that cannot blow up, since L is never integrated. `stage`, `total`: scratch, (4,).
+    """
+    q = body.attitude
+    for i in range(4):
+        stage[i] = q[i]
+        total[i] = q[i]
+    weights = (1.0, 2.0, 2.0, 1.0)
+    reach = (0.5, 0.5, 1.0, 0.0)
+    for k in range(4):
+        spin = spin_at(body, now, stage)
+        quaternion_rate(stage, spin, 0.5 * dt * weights[k] / 6.0, total, total)
+        if k < 3:
+            quaternion_rate(stage, spin, 0.5 * dt * reach[k], q, stage)
+            spatial.normalise(stage)
+    for i in range(4):
+        q[i] = total[i]
+    spatial.normalise(q)
+
+
+@compiled
+def foresee(body, now):
+    """Writes the velocity and spin that the lines booked so far would leave after this tick.
+
+    Dry friction asks for it: it holds against what pushes now, not only against what moves already.
+    """
+    fx, fy, fz = 0.0, 0.0, 0.0
+    x, y, z = now.momentum[0], now.momentum[1], now.momentum[2]
+    for k in range(now.parts):  # six sums side by side: one after another each would wait for the one before
+        fx += now.lines[k, 0]
+        fy += now.lines[k, 1]
+        fz += now.lines[k, 2]
+        x += now.dt * now.lines[k, 3]
+        y += now.dt * now.lines[k, 4]
+        z += now.dt * now.lines[k, 5]
+    now.next_velocity[0] = body.velocity[0] + now.dt * fx / body.mass
+    now.next_velocity[1] = body.velocity[1] + now.dt * fy / body.mass
+    now.next_velocity[2] = body.velocity[2] + now.dt * fz / body.mass
+    spin = spatial.times(body.inverse_inertia, (x, y, z))
+    for i in range(3):
+        now.next_spin[i] = spin[i]
+
+
+@compiled
+def shared_mass(body, lever, way):
+    """The mass that one of several feet answers for along the unit vector `way`, kg (of all feet together).
+
+    All feet push at once, so that sliding is stopped by the whole mass and turning by the whole
+    inertia; the lesser of both never overshoots either.
+    """
+    turned = spatial.cross(lever, way)
+    give = spatial.dot(turned, spatial.times(body.inverse_inertia, turned))
+    return 1.0 / max(1.0 / body.mass, give)
+
+
+@compiled
+def felt_mass(body, lever, way):
+    """The mass felt at a point when it is pushed along the unit vector `way`, kg.
+
+    lever : from the centre of mass to the point, m, world axes. Held turning counts as stiff.
+    """
+    turned = spatial.cross(lever, way)
+    give = 1.0 / body.mass + spatial.dot(turned, spatial.times(body.inverse_inertia, turned))
+    return 1.0 / give

@@ -1,0 +1,197 @@
+"""The records the kernel works on: what a craft is, and what it is doing at this moment.
+
+Everything is SI; angles in radians; vectors in world axes unless their name says craft. The
+records are filled by `build/world.py` and by the tick itself, never by a document.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oak_sled.core.kernel import surface
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Records = NDArray[np.void]
+
+FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "poke")
+"""The ledger lines every craft has behind those of its parts, in this order."""
+GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT, POKE = range(len(FIXED_LINES))
+
+MOST_PARTS = 64
+MOST_CHANNELS = 16
+MEMORY = 8
+"""Numbers a part may keep from tick to tick: see the equation that uses them."""
+
+RUNNING, ENDED, DIVERGED = 0, 1, 2
+"""Status codes of the kernel."""
+
+BUMPER = np.dtype([("wall_response", "i8"), ("keep_along", "f8"), ("bounce", "f8"), ("scrape", "f8")])
+
+CRAFT = np.dtype(
+    [
+        ("body", "i8"),  # its rigid body among those of the scene
+        ("first_part", "i8"),  # its stretch of the parts, channels and supports
+        ("parts", "i8"),
+        ("first_limiter", "i8"),  # where limiters begin among its parts
+        ("first_channel", "i8"),
+        ("channels", "i8"),
+        ("first_support", "i8"),
+        ("feet", "i8"),  # supports that belong to feet; those of the hull stand behind them
+        ("supports", "i8"),
+        ("inertia", "f8", (3, 3)),  # kg m2, craft axes, about the centre of mass
+        ("free", "f8", (3,)),  # 1 where translation along a world axis is free, 0 where held
+        ("free_spin", "f8", (3,)),  # likewise for rotation about world axes
+        ("gravity_scale", "f8"),
+        ("damping_law", "i8"),
+        ("damping", "f8"),
+        ("spin_damping", "f8"),
+        ("foot", "f8"),  # m, lowest point below the centre of mass of a level craft
+        ("bumper_line", "i8"),  # ledger line of the wall response
+        ("integrator", "i8"),  # 0 semi-implicit, 1 explicit
+        ("driver_channel", "i8"),  # -1: nobody aims
+        ("driver_gain", "f8"),
+        ("driver_damping", "f8"),
+        ("driver_sight", "f8"),
+        ("start", "f8", (13,)),  # position, attitude, velocity, spin
+    ]
+)
+"""What a craft is: which body, which stretches of the arrays, and what stays as it is during a run."""
+
+SUPPORT = np.dtype(
+    [
+        ("part", "i8"),  # of the craft, whose foot it is; -1: the hull
+        ("foot", "i8"),
+        ("below", "i8"),  # the body that carries
+        ("material", "i8"),
+        ("at", "f8", (3,)),  # m, of the foot from the centre of mass, craft axes
+        ("point", "f8", (3,)),  # m, world axes
+        ("normal", "f8", (3,)),  # unit, away from what carries
+        ("gap", "f8"),  # m
+        ("load", "f8"),  # N along the normal
+        ("velocity", "f8", (3,)),  # m/s of the surface below
+    ]
+)
+"""A point on which a craft stands, whoever found it: the level plane under a craft whose height is held, or a
+contact."""
+
+HULL_SUPPORTS = 8
+"""Supports of a hull that are kept apart; what is more is added to the last."""
+
+CHANNEL = np.dtype(
+    [
+        ("dead_zone", "f8"),
+        ("exponent", "f8"),
+        ("rise", "f8"),
+        ("fall", "f8"),
+        ("low", "f8"),
+    ]
+)
+
+GROUND = np.dtype(
+    [
+        ("gravity", "f8"),
+        ("air_density", "f8"),
+        ("wind", "f8", (3,)),
+        ("grip", "f8"),
+        ("patch_count", "i8"),
+        ("patches", surface.PATCH, (surface.MOST_PATCHES,)),
+        ("edge_kind", "i8"),  # 0 open, 1 wrap, 2 wall, 3 return
+        ("low", "f8", (2,)),
+        ("high", "f8", (2,)),
+    ]
+)
+
+GATE = np.dtype([("x", "f8"), ("y", "f8"), ("cos", "f8"), ("sin", "f8"), ("half_width", "f8")])
+
+DRILL = np.dtype(
+    [
+        ("end_kind", "i8"),  # 0 time, 1 distance, 2 stopped, 3 hit, 4 last gate, 5 left the ground
+        ("end_value", "f8"),
+    ]
+)
+
+TRIGGER, HOLD, RELEASE, DROP, PUSHED = range(5)
+"""What an event does: fires a part, lets a sling hold the craft, lets it go, lets a block fall, pokes a body."""
+
+EVENT = np.dtype(
+    [
+        ("time", "f8"),
+        ("what", "i8"),
+        ("craft", "i8"),  # whose part it is
+        ("part", "i8"),  # of that craft, that is fired, holds or lets go; -1: none
+        ("solid", "i8"),  # that is dropped or poked; -1: none
+        ("vector", "f8", (3,)),  # m of a pull, N s of a poke, world axes
+        ("point", "f8", (3,)),  # m from the centre of mass, own axes: where it is poked
+    ]
+)
+
+OTHERS, FLY, MEET, LAND = range(4)
+"""Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, and where shots hit."""
+
+LOOSE, IN_PLACE, WEIGHTLESS = range(3)
+"""How a sling holds the craft: not at all, where it is, or floating."""
+
+NOW = np.dtype(
+    [
+        ("dt", "f8"),  # s, of this tick or substep
+        ("nominal_dt", "f8"),  # s, of the tick the settings were made for
+        ("time", "f8"),
+        ("load", "f8"),  # N, the sum of its supports
+        ("up", "f8", (3,)),  # away from the ground that carries it
+        ("below", "f8", (3,)),  # m/s of the surfaces that carry it, by their loads
+        ("on_ground", "f8"),  # 1 while something below carries it
+        ("leaning", "f8"),  # 1 while it leans on something upright
+        ("speed", "f8"),  # m/s
+        ("forward", "f8"),  # m/s, along the heading, level
+        ("side", "f8"),  # m/s, to the left of the heading, level
+        ("heading_x", "f8"),
+        ("heading_y", "f8"),
+        ("in_wall", "f8"),  # 1 while touching a wall
+        ("clear_for", "f8"),  # s since a wall was last touched
+        ("next_gate", "f8"),
+        ("gates_missed", "f8"),
+        ("moved", "f8"),  # m, path length since the start
+        ("stood", "f8"),  # 1 once the ground has carried it
+        ("held", "f8"),  # how a sling holds it
+        ("next_event", "i8"),
+        ("pull", "f8", (3,)),  # m, of the sling that is let go in this tick
+        ("inertia", "f8", (3, 3)),  # kg m2, world axes
+        ("momentum", "f8", (3,)),  # N m s, angular, world axes
+        ("start_velocity", "f8", (3,)),
+        ("start_spin", "f8", (3,)),
+        ("next_velocity", "f8", (3,)),  # m/s, what the lines booked so far would make of it
+        ("next_spin", "f8", (3,)),
+        ("scratch", "f8", (2, 4)),
+        ("parts", "i8"),  # how many of the rows below are in use
+        ("channel_count", "i8"),
+        ("channels", "f8", (MOST_CHANNELS,)),
+        ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
+        ("memory", "f8", (MOST_PARTS, MEMORY)),
+        ("activity", "f8", (MOST_PARTS,)),
+        ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part
+        ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
+        ("lines", "f8", (MOST_PARTS + len(FIXED_LINES), 6)),  # N and N m about the centre of mass
+        ("points", "f8", (MOST_PARTS + len(FIXED_LINES), 3)),  # m, points of action
+    ]
+)
+"""What a craft does in this moment beside the motion of its body: channels, memory of parts, the ledger."""
+
+
+class World(NamedTuple):
+    """All that stays as it is during a run, and the supports. crafts : a row a craft; ground, drill : one record each;
+    parts and channels : of all crafts, one after another; events in order of time. calls : addresses of units that
+    only some runs need, see MEET; 0: not needed."""
+
+    crafts: Records
+    ground: Records
+    drill: Records
+    parts: Records
+    channels: Records
+    gates: Records
+    events: Records
+    supports: Records
+    calls: Ints

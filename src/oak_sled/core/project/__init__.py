@@ -1,0 +1,1 @@
+"""What was tried: shelf, live drive, inputs, demos."""

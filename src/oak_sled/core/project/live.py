@@ -1,0 +1,191 @@
+"""A live drive: the same tick as a drill, fed with keys, recorded without end."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from oak_sled.core.build import scenes, world
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.craft import Channel, Craft
+from oak_sled.core.documents.event import MOST_EVENTS, Event
+from oak_sled.core.documents.yard import MOST_KNOTS, Drill, Knot, Track
+from oak_sled.core.kernel import state
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.record import Layout, Record, Recorder
+from oak_sled.core.results.run import Machine, Run, explain_divergence, stopped_at_nonsense
+
+LONGEST_S = 7200.0
+"""A drive that is kept as a drill is at most this long."""
+_CHUNK = 600
+
+
+def raw_value(channel: Channel, held: frozenset[str] | set[str]) -> float:
+    """The raw value that held keys give a channel; opposing keys cancel."""
+    up = any(key in held for key in channel.plus_keys)
+    down = any(key in held for key in channel.minus_keys)
+    value = float(up) - float(down)
+    return value if channel.two_sided else max(value, 0.0)
+
+
+def raw_values(craft: Craft, held: frozenset[str] | set[str]) -> Floats:
+    """The raw values of all channels, shape (channels,)."""
+    return np.array([raw_value(channel, held) for channel in craft.channels], dtype=np.float64)
+
+
+def all_raw_values(job: Job, held: frozenset[str] | set[str]) -> Floats:
+    """The raw values of the channels of every craft of a job, shape (channels,)."""
+    return np.concatenate([raw_values(one.craft, held) for one in job.actors])
+
+
+class LiveDrive:
+    """A world that is driven: every craft of the drill in it. Advance it by ticks; look at the newest stretch; finish
+    it as a run."""
+
+    def __init__(self, job: Job):
+        cast = tuple(member.replace(tracks=()) for member in job.drill.cast)
+        blank = job.drill.replace(tracks=(), cast=cast, events=(), end="time", targets=(), event_time=0.0)
+        self.job = replace(job, drill=blank, substeps=1)
+        self.restart()
+
+    def restart(self) -> None:
+        """Back to the start, with an empty record."""
+        self._machine = Machine.of(self.job)
+        self.layout = Layout.of(self.job)
+        self.recorder = Recorder(self.layout)
+        self._machine.first_row(self.recorder.room(1)[0])
+        self.status, self._lost = state.RUNNING, ""
+        self._stop_at_nonsense(self.recorder.recent(), 1)
+        self._changes: list[tuple[int, int, float]] = []
+        self._raw = np.zeros(sum(len(one.craft.channels) for one in self.job.actors))
+        self._events: list[Event] = []
+        self.settings_changed = False
+
+    def happen(self, event: Event) -> None:
+        """Something sudden at this moment: it happens in the next tick, and is kept with the inputs."""
+        event = event.replace(id=f"event_{len(self._events) + 1}", t=self.ticks * self.job.dt)
+        self._events.append(event)
+        rows = world.event_rows([event], self.job)
+        rows["time"] = self._machine.nows["time"][0]
+        arrays = self._machine.world
+        self._machine.world = arrays._replace(events=np.concatenate([arrays.events, rows]))
+
+    @property
+    def ticks(self) -> int:
+        """Ticks driven."""
+        return len(self.recorder) - 1
+
+    def to_start(self) -> None:
+        """Puts everything back to its start at rest, and goes on recording."""
+        old = self._machine
+        fresh = Machine.of(self.job)
+        fresh.world = fresh.world._replace(events=old.world.events)
+        fresh.nows["time"], fresh.nows["next_event"] = old.nows["time"], old.nows["next_event"]
+        self._machine = fresh
+        self.settings_changed = True
+
+    def advance(self, ticks: int, raw: Floats) -> None:
+        """Drives on by `ticks` with these raw values of the channels of all crafts, shape (channels,)."""
+        if self.status == state.DIVERGED:
+            return
+        for channel in np.flatnonzero(raw != self._raw):
+            self._changes.append((self.ticks, int(channel), float(raw[channel])))
+        self._raw = raw.copy()
+        while ticks > 0 and self.status != state.DIVERGED:
+            count = min(ticks, _CHUNK)
+            rows = self.recorder.room(count)
+            self.status, done = self._machine.advance(np.tile(raw, (count, 1)), rows)
+            self.recorder.give_back(count - done)
+            self._stop_at_nonsense(rows[:done], 0)
+            ticks -= count
+
+    def _stop_at_nonsense(self, rows: Floats, least: int) -> None:
+        """Ends the drive before the first of its newest rows that is not finite; at least `least` of them stay."""
+        self.status, kept, lost = stopped_at_nonsense(self.layout, self.status, rows, least)
+        if lost:
+            rows[: len(kept)] = kept
+            self.recorder.give_back(len(rows) - len(kept))
+            self._lost = lost
+
+    def take(self, job: Job) -> None:
+        """Takes changed settings in mid-drive; crafts with other parts or channels begin anew."""
+        job = replace(job, drill=self.job.drill, substeps=1).seen_from(self.job.craft.id)
+        if job == self.job:
+            return
+        same = Layout.of(job) == self.layout and job.ticks == self.job.ticks
+        old, before, self.job = self._machine, self.job, job
+        if not same:
+            self.restart()
+            return
+        fresh = Machine.of(job)
+        fresh.world = fresh.world._replace(events=old.world.events)
+        if len(fresh.world.supports) == len(old.world.supports):
+            for name in ("below", "load", "gap", "point", "normal", "velocity", "material"):
+                fresh.world.supports[name] = old.world.supports[name]
+        fresh.scene = scenes.carried_on(fresh.scene, old.scene, len(job.actors))
+        fresh.nows = old.nows
+        fresh.nows["parts"] = [len(one.craft.parts) for one in job.actors]
+        if old.sudden.last.shape == fresh.sudden.last.shape and before.actors:
+            for name in ("last", "rounds", "notes", "course"):
+                getattr(fresh.sudden, name)[...] = getattr(old.sudden, name)
+        fresh.connect(job)
+        self._machine = fresh
+        self.settings_changed = True
+
+    def newest(self, seconds: float) -> Run:
+        """The newest stretch as a run. It shares the recorder's memory: good until the drive goes on."""
+        rows = self.recorder.recent()
+        count = min(len(rows), int(seconds * self.job.ticks) + 1)
+        first = self.recorder.first_recent + len(rows) - count
+        return Run(self.job, Record(self.layout, [rows[len(rows) - count :]]), self.status, "", True, first)
+
+    def finish(self) -> Run:
+        """The whole drive as a run, whose drill is the inputs that were given."""
+        job = replace(self.job, drill=self.recorded_drill())
+        record = self.recorder.finish()
+        message = ""
+        if self.status == state.DIVERGED:
+            message = explain_divergence(job, self.layout, self.recorder.recent(), self._lost)
+        return Run(job, record, self.status, message, True)
+
+    @property
+    def left_out(self) -> str:
+        """What of the inputs is more than a drill holds, in a sentence, or ""; the record has all of it."""
+        wrong = []
+        if len(self._events) > MOST_EVENTS:
+            wrong.append(f"{len(self._events)} pokes and pulls, of which a drill holds the first {MOST_EVENTS}")
+        places = [place for _, place, _ in self._changes]
+        if places and max(places.count(place) for place in set(places)) > MOST_KNOTS:
+            wrong.append(f"over {MOST_KNOTS} changes of a channel, of which a drill holds so many")
+        if self.ticks * self.job.dt > LONGEST_S:
+            wrong.append(f"{self.ticks * self.job.dt:.0f} s, of which a drill holds the first {LONGEST_S:.0f}")
+        return f"The drive is kept whole, but not all of its inputs: {'; '.join(wrong)}." if wrong else ""
+
+    def recorded_drill(self) -> Drill:
+        """The inputs as a drill: a knot wherever a channel changed."""
+        dt, number = self.job.dt, 0
+        tracks: list[tuple[Track, ...]] = []
+        for one in self.job.actors:
+            own = []
+            for channel in one.craft.channels:
+                knots = tuple(Knot(t=tick * dt, value=value) for tick, place, value in self._changes if place == number)
+                if knots:
+                    own.append(Track(channel=channel.id, shape="steps", knots=knots[:MOST_KNOTS]))
+                number += 1
+            tracks.append(tuple(own))
+        seconds = min(max(self.ticks * dt, 0.05), LONGEST_S)
+        old = self.job.drill
+        told = {one.craft.id: found for one, found in zip(self.job.actors, tracks, strict=True)}
+        return Drill(
+            id="drive",
+            title=f"Drive, {seconds:.0f} s",
+            ground=self.job.ground.id,
+            craft=old.craft,
+            start=old.start,
+            tracks=tracks[0],
+            cast=tuple(member.replace(tracks=told.get(member.id, ())) for member in old.cast),
+            events=tuple(self._events[:MOST_EVENTS]),
+            duration=seconds,
+            recorded=True,
+        )

@@ -1,0 +1,247 @@
+"""The shelf: runs that were kept, each with what was changed against the run before it."""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import threading
+import time
+import uuid
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents import document
+from oak_sled.core.documents.document import Frozen
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.units import split
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import measures, run
+from oak_sled.core.results.run import Run
+
+MOST_IN_MEMORY = 40
+"""Cards whose run stays in memory; older drills are run again when someone looks at them."""
+TRAIL = 120
+"""Points of the path that a card shows."""
+
+
+class Kept:
+    """The run of a card: in memory, or to be had again from its documents or its file.
+
+    again : makes the run when it is wanted; None when it is nowhere but here. digest : the fingerprint that the run
+    had when it was kept, or "". Safe to ask from any thread.
+    """
+
+    def __init__(self, made: Run | None, again: Callable[[], Run] | None, digest: str = ""):
+        self._made, self._again, self._digest = made, again, digest
+        self._lock = threading.Lock()
+        self.differs = False
+        """Whether running it again gave another result than was kept."""
+        self.unreadable = False
+        """Whether it was asked for once and could not be had."""
+
+    @property
+    def ready(self) -> Run | None:
+        """The run, if it is in memory."""
+        return self._made
+
+    @property
+    def digest(self) -> str:
+        """The fingerprint that the run had when it was kept."""
+        if not self._digest and self._made is not None:
+            self._digest = self._made.digest
+        return self._digest
+
+    def load(self) -> Run:
+        """The run, had again if need be; raises `Refused` when its file is damaged."""
+        with self._lock:
+            if self._made is None:
+                assert self._again is not None
+                try:
+                    self.take(self._again())
+                except Refused:
+                    self.unreadable = True
+                    raise
+            assert self._made is not None
+            return self._made
+
+    def take(self, made: Run) -> None:
+        """Keeps a run that was had again."""
+        self.differs = bool(self._digest) and made.digest != self._digest
+        self._made = made
+
+    def forget(self) -> None:
+        """Lets the run go, if it can be had again."""
+        if self._again is not None and self._made is not None:
+            self._digest = self.digest
+            self._made = None
+
+
+@dataclass(frozen=True, eq=False)
+class Card:
+    """A kept run. says : what was changed; found : its measures; title : a name the user gave it, or "".
+
+    trail : its path from above, thinned, shape (n, 2), m. message : what a run that diverged said, or "".
+    seconds : how long it lasted.
+    """
+
+    job: Job
+    kept: Kept = field(repr=False)
+    says: str
+    found: Mapping[str, float | None] = field(repr=False)
+    trail: Floats = field(repr=False)
+    live: bool = False
+    message: str = ""
+    seconds: float = 0.0
+    when: float = field(default_factory=time.time)
+    id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
+    title: str = ""
+    pinned: bool = False
+    starred: bool = False
+
+    @property
+    def heading(self) -> str:
+        """What stands on the card."""
+        return self.title or self.says
+
+    @property
+    def unreadable(self) -> bool:
+        """Whether its run was asked for and could not be had."""
+        return self.kept.unreadable
+
+    @property
+    def run(self) -> Run:
+        """The run, had again if need be, which may take a while; raises `Refused`."""
+        return self.kept.load()
+
+    def changed(self, **fields: Any) -> Card:
+        """The card with some fields changed."""
+        return dataclasses.replace(self, **fields)
+
+
+def trail_of(made: Run) -> Floats:
+    """The path of a run from above, at most `TRAIL` + 2 points, shape (n, 2), m."""
+    step = max(1, made.ticks // TRAIL)
+    rows = np.append(np.arange(0, made.ticks, step), made.ticks)
+    return np.stack([made.column("position.x")[rows], made.column("position.y")[rows]], axis=1)
+
+
+def card_of(made: Run, says: str, found: Mapping[str, float | None] | None = None) -> Card:
+    """A new card for a run, with its measures."""
+    again = None if made.live else functools.partial(run.execute, made.job)
+    readings = measures.Readings(made) if found is None else found
+    return Card(
+        made.job,
+        Kept(made, again),
+        says,
+        readings,
+        trail_of(made),
+        made.live,
+        made.message,
+        made.duration,
+    )
+
+
+def with_card(shelf: tuple[Card, ...], card: Card) -> tuple[Card, ...]:
+    """The shelf with one card more at the front. Every try is kept; old drills leave memory, not the shelf."""
+    for old in shelf[MOST_IN_MEMORY:]:
+        if not (old.pinned or old.live):
+            old.kept.forget()
+    return (card, *shelf)
+
+
+@dataclass(frozen=True)
+class Change:
+    """A setting that differs between two jobs, in words: where, before, after."""
+
+    where: str
+    before: str
+    after: str
+
+    def __str__(self) -> str:
+        return f"{self.where} {self.before} \N{RIGHTWARDS ARROW} {self.after}"
+
+
+def changes(old: Job, new: Job) -> tuple[Change, ...]:
+    """What differs in settings between two jobs, in words a card can show."""
+    found = []
+    if old.ticks != new.ticks:
+        found.append(Change("ticks/s", str(old.ticks), str(new.ticks)))
+    if old.integrator != new.integrator:
+        found.append(Change("integrator", old.integrator.replace("_", "-"), new.integrator.replace("_", "-")))
+    for name in ("craft", "drill", "ground"):
+        before, after = getattr(old, name), getattr(new, name)
+        if name == "ground" and old.drill.id != new.drill.id:
+            continue  # a drill brings its ground
+        if before.id != after.id:
+            found.append(Change(name, before.heading, after.heading))
+            continue
+        for path, was, now in document.differences(before, after):
+            found.append(_change(before, after, path, was, now))
+    return tuple(found)
+
+
+def _change(before: Frozen, after: Frozen, path: str, was: Any, now: Any) -> Change:
+    if was is None or (now is None and hasattr(was, "id")):
+        if hasattr(now, "id"):
+            return Change(words_of(path), "none", "fitted")
+        if hasattr(was, "id"):
+            return Change(words_of(path), "fitted", "none")
+    unit_before, unit_after = _unit(before, path), _unit(after, path)
+    texts = _value(was, unit_before), _value(now, unit_after)
+    if isinstance(was, float) and isinstance(now, float) and unit_before == unit_after:
+        numbers = split(was, unit_before), split(now, unit_after)
+        if numbers[0][1] == numbers[1][1]:
+            texts = numbers[0][0], f"{numbers[1][0]} {numbers[1][1]}".strip()
+    return Change(words_of(path), *texts)
+
+
+def _unit(parent: Frozen, path: str) -> str:
+    for found, dial, _ in document.all_dials(parent):
+        if found == path:
+            return dial.unit
+    return ""
+
+
+def _value(value: Any, unit: str) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, float):
+        return " ".join(split(value, unit)).strip()
+    if isinstance(value, tuple):
+        return (
+            "none" if not value else (", ".join(map(str, value)) if len(str(value)) < 30 else f"{len(value)} entries")
+        )
+    return str(value).replace("_", " ") or "none"
+
+
+def words_of(path: str) -> str:
+    """A path in words: "parts.fan.thrust" becomes "fan thrust"."""
+    pieces = [
+        piece for piece in path.split(".") if piece not in ("parts", "channels", "body", "start", "walls", "gates")
+    ]
+    return " ".join(pieces).removesuffix("_deg").replace("_", " ")
+
+
+def says(old: Job | None, new: Job) -> str:
+    """One line that says what was changed against the run before."""
+    if old is None:
+        return "start"
+    found = changes(old, new)
+    if not found:
+        return "same settings again"
+    rest = f" and {len(found) - 1} more" if len(found) > 1 else ""
+    return f"{found[0]}{rest}"
+
+
+def measure_changes(old: Card, new: Card) -> list[tuple[measures.Measure, float | None, float | None]]:
+    """Measures that differ between two cards, as (measure, old, new)."""
+    found = []
+    for known in measures.MEASURES:
+        before, after = old.found.get(known.name), new.found.get(known.name)
+        if before != after:
+            found.append((known, before, after))
+    return found

@@ -1,0 +1,1 @@
+"""What came out: record, run, traces, measures, flights."""

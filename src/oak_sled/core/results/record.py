@@ -1,0 +1,369 @@
+"""The record of a run: rows of numbers, by name, whole or sealed in compressed blocks.
+
+A drill's rows are one array. A live drive grows without end, so that every full block is sealed:
+each column compressed on its own, without loss, and unpacked when someone looks at it.
+"""
+
+from __future__ import annotations
+
+import uuid
+import zlib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Protocol
+
+import numpy as np
+
+from oak_sled.core.build import scenes
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.faults import close_match, refuse
+from oak_sled.core.kernel import state
+from oak_sled.core.kernel.state import Floats
+
+HEAD_NAMES = (
+    *(f"position.{axis}" for axis in "xyz"),
+    *(f"rotation.{axis}" for axis in "wxyz"),
+    *(f"velocity.{axis}" for axis in "xyz"),
+    *(f"spin.{axis}" for axis in "xyz"),
+    "load",
+    "in_wall",
+    "next_gate",
+    "gates_missed",
+    "on_ground",
+    "leaning",
+)
+BLOCK = 7200
+"""Rows in a sealed block: a minute at the default tick rate."""
+
+
+@dataclass(frozen=True)
+class CraftColumns:
+    """What a craft has in a recorded row."""
+
+    id: str
+    channels: tuple[str, ...]
+    parts: tuple[str, ...]
+    shots: tuple[str, ...] = ()
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The name of every column of it but its shots."""
+        axes = ("x", "y", "z")
+        lines = self.parts + state.FIXED_LINES
+        booked = [f"{line}.{what}.{axis}" for line in lines for what in ("force", "torque") for axis in axes]
+        points = [f"{part}.point.{axis}" for part in self.parts for axis in axes]
+        return (
+            *HEAD_NAMES,
+            *(f"channel.{name}" for name in self.channels),
+            *booked,
+            *points,
+            *(f"{part}.activity" for part in self.parts),
+        )
+
+    @cached_property
+    def shot_columns(self) -> tuple[str, ...]:
+        """The name of every column of its shots."""
+        return tuple(f"shot.{name}.{what}" for name in self.shots for what in (*_PLACE, "age"))
+
+
+_PLACE = tuple(f"position.{axis}" for axis in "xyz")
+_MOTION = (
+    *_PLACE,
+    *(f"rotation.{axis}" for axis in "wxyz"),
+    *(f"velocity.{axis}" for axis in "xyz"),
+    *(f"spin.{axis}" for axis in "xyz"),
+)
+MOTION = len(_MOTION)
+"""Numbers of a block in a row: position, attitude, velocity and spin."""
+
+
+BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
+"""The ledger of a block that is watched: see `things.PUSHES`."""
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, shots, and ledgers.
+
+    triggers : the bodies that report what is in them, as block.NAME or craft.NAME. watched : the blocks whose ledger
+    is kept.
+
+    who : the craft whose columns have the bare names, such as "position.x"; those of the others begin with the id of
+    their craft and a slash.
+    """
+
+    crafts: tuple[CraftColumns, ...]
+    things: tuple[str, ...] = ()
+    triggers: tuple[str, ...] = ()
+    watched: tuple[str, ...] = ()
+    who: int = 0
+
+    @classmethod
+    def of(cls, job: Job) -> Layout:
+        """The layout of the rows of a job, seen from the craft that it looks at."""
+        return cls(
+            tuple(
+                CraftColumns(
+                    one.craft.id,
+                    tuple(c.id for c in one.craft.channels),
+                    tuple(p.id for p in one.craft.parts),
+                    scenes.shot_names(one.craft),
+                )
+                for one in job.actors
+            ),
+            tuple(one.id for one in scenes.moving(job.ground)),
+            scenes.reporters(job),
+            scenes.watched(job),
+            job.who,
+        )
+
+    @property
+    def own(self) -> CraftColumns:
+        """The columns of the craft that is looked at."""
+        return self.crafts[self.who]
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """Its channels."""
+        return self.own.channels
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """Its parts."""
+        return self.own.parts
+
+    @property
+    def shots(self) -> tuple[str, ...]:
+        """Its shots."""
+        return self.own.shots
+
+    def first_of(self, who: int) -> int:
+        """The column where a craft begins."""
+        return sum(len(one.names) for one in self.crafts[:who])
+
+    @property
+    def first(self) -> int:
+        """The column where the craft that is looked at begins."""
+        return self.first_of(self.who)
+
+    @property
+    def first_thing(self) -> int:
+        """The column where the blocks begin, `MOTION` each; behind them the triggers, one each."""
+        return self.first_of(len(self.crafts))
+
+    def first_shot_of(self, who: int) -> int:
+        """The column where the shots of a craft begin: four each, place and s in flight (-1: not in flight)."""
+        before = sum(4 * len(one.shots) for one in self.crafts[:who])
+        return self.first_thing + MOTION * len(self.things) + len(self.triggers) + before
+
+    @property
+    def first_shot(self) -> int:
+        """The same for the craft that is looked at."""
+        return self.first_shot_of(self.who)
+
+    def own_place(self, name: str) -> int:
+        """The column of that name, counted from the first of the craft that is looked at."""
+        return self.place(name) - self.first
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """The ledger lines in order: those of the parts, then the fixed ones."""
+        return self.parts + state.FIXED_LINES
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The name of every column."""
+        found: list[str] = []
+        for who, one in enumerate(self.crafts):
+            found += self._seen(who, one.names)
+        found += [f"block.{name}.{what}" for name in self.things for what in _MOTION]
+        found += [f"{name}.inside" for name in self.triggers]
+        for who, one in enumerate(self.crafts):
+            found += self._seen(who, one.shot_columns)
+        found += [name for one in self.watched for name in block_columns(one)]
+        return tuple(found)
+
+    def _seen(self, who: int, names: tuple[str, ...]) -> Iterable[str]:
+        return names if who == self.who else (f"{self.crafts[who].id}/{name}" for name in names)
+
+    @cached_property
+    def stored(self) -> tuple[str, ...]:
+        """The names in files, which do not depend on the craft that is looked at."""
+        return self.names if self.who == 0 else replace(self, who=0).names
+
+    @cached_property
+    def _places(self) -> dict[str, int]:
+        return {name: place for place, name in enumerate(self.names)}
+
+    @cached_property
+    def width(self) -> int:
+        """Numbers in a row."""
+        return len(self.names)
+
+    def place(self, name: str) -> int:
+        """The column of that name; raises `Refused` for one that does not exist."""
+        if name not in self._places:
+            raise refuse("trace", f"there is no {name!r}", close_match(name, self.names))
+        return self._places[name]
+
+
+def block_columns(name: str) -> tuple[str, ...]:
+    """The columns of the ledger of a watched block."""
+    axes = [f"{what}.{axis}" for what in ("force", "torque") for axis in "xyz"]
+    return tuple(f"block.{name}.{line}.{axis}" for line in BLOCK_LINES for axis in axes)
+
+
+class Block(Protocol):
+    """Rows that are not one plain array: packed in memory, or in a file."""
+
+    def __len__(self) -> int: ...
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (rows,)."""
+
+    def __getitem__(self, row: int) -> Floats:
+        """One row, shape (width,)."""
+
+    def chunks(self, most: int) -> Iterable[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width)."""
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes in memory."""
+
+
+class Sealed:
+    """A block of rows whose columns are compressed one by one, without loss."""
+
+    def __init__(self, rows: Floats):
+        self.id = uuid.uuid4().hex[:12]
+        """By which a store knows that it has it already."""
+        self.length, self.width = rows.shape
+        self._columns = [self._pack(rows[:, place]) for place in range(self.width)]
+
+    @staticmethod
+    def _pack(column: Floats) -> bytes:
+        bits = np.ascontiguousarray(column).view(np.uint8).reshape(-1, 8)
+        # bytes of equal weight side by side: the slow ones repeat, and compress well
+        return zlib.compress(np.ascontiguousarray(bits.T).tobytes(), 1)
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (length,)."""
+        raw = np.frombuffer(zlib.decompress(self._columns[place]), np.uint8).reshape(8, self.length)
+        return np.ascontiguousarray(raw.T).reshape(-1).view(np.float64)
+
+    def __getitem__(self, row: int) -> Floats:
+        return np.array([self.column(place)[row] for place in range(self.width)])
+
+    def __len__(self) -> int:
+        return self.length
+
+    def chunks(self, most: int) -> Iterator[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width)."""
+        rows = np.stack([self.column(place) for place in range(self.width)], axis=1)
+        for first in range(0, self.length, most):
+            yield rows[first : first + most]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return sum(len(column) for column in self._columns)
+
+
+class Record:
+    """Rows of a run in one or more blocks. Reading never changes it; only `Recorder` grows one."""
+
+    def __init__(self, layout: Layout, blocks: Iterable[Floats | Block]):
+        self.layout = layout
+        self.blocks: list[Floats | Block] = list(blocks)
+
+    def __len__(self) -> int:
+        return sum(len(block) for block in self.blocks)
+
+    def seen_from(self, who: int) -> Record:
+        """The same rows, with the bare names for another craft."""
+        return Record(replace(self.layout, who=who), self.blocks)
+
+    def column(self, place: int) -> Floats:
+        """One column over all rows, shape (rows,)."""
+        pieces = [b[:, place] if isinstance(b, np.ndarray) else b.column(place) for b in self.blocks]
+        return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
+
+    def block(self, first: int, count: int) -> Floats:
+        """Neighbouring columns over all rows, shape (rows, count)."""
+        only = self.blocks[0]
+        if len(self.blocks) == 1 and isinstance(only, np.ndarray):
+            return only[:, first : first + count]
+        return np.stack([self.column(place) for place in range(first, first + count)], axis=1)
+
+    def row(self, number: int) -> Floats:
+        """One row, shape (width,)."""
+        for block in self.blocks:
+            if number < len(block):
+                return block[number]
+            number -= len(block)
+        raise refuse("trace", "there is no such row", f"0 to {len(self) - 1}")
+
+    def chunks(self, most: int) -> Iterator[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width): no more than a block is unpacked at a time."""
+        for block in self.blocks:
+            if isinstance(block, np.ndarray):
+                for first in range(0, len(block), most):
+                    yield block[first : first + most]
+            else:
+                yield from block.chunks(most)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return sum(block.nbytes for block in self.blocks)
+
+
+class Recorder:
+    """Grows the record of a live drive: an open buffer of two blocks, sealed by one block when full."""
+
+    def __init__(self, layout: Layout):
+        self.layout = layout
+        self._sealed: list[Sealed] = []
+        self._buffer = np.zeros((2 * BLOCK, layout.width))
+        self._filled = 0
+
+    def __len__(self) -> int:
+        return self._filled + BLOCK * len(self._sealed)
+
+    def room(self, count: int) -> Floats:
+        """The next `count` rows, to be written by the kernel; sealing old ones if need be."""
+        if self._filled + count > len(self._buffer):
+            self._sealed.append(Sealed(self._buffer[:BLOCK]))
+            self._buffer[: self._filled - BLOCK] = self._buffer[BLOCK : self._filled].copy()
+            self._filled -= BLOCK
+        rows = self._buffer[self._filled : self._filled + count]
+        self._filled += count
+        return rows
+
+    def give_back(self, count: int) -> None:
+        """Takes back rows that were given and not written."""
+        self._filled -= count
+
+    def cut(self, length: int) -> None:
+        """Drops rows behind `length`, as far as they are not sealed (a step back)."""
+        self._filled = max(0, length - BLOCK * len(self._sealed))
+
+    def recent(self) -> Floats:
+        """The rows that are not sealed yet, shape (rows, width): at least the last minute."""
+        return self._buffer[: self._filled]
+
+    @property
+    def first_recent(self) -> int:
+        """The number of the first row of `recent`."""
+        return BLOCK * len(self._sealed)
+
+    def finish(self) -> Record:
+        """The record so far, apart from what will still be driven."""
+        return Record(self.layout, [*self._sealed, self._buffer[: self._filled].copy()])
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return self._buffer.nbytes + sum(block.nbytes for block in self._sealed)

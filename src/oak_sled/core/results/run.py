@@ -1,0 +1,257 @@
+"""A run: what came of a craft, a ground and a drill. Traces, ledger, and the documents that made it."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import time
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from oak_sled.core.build import scenes, tracks, world
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.contact.things import LOST, Scene
+from oak_sled.core.impulses.shots import Sudden
+from oak_sled.core.kernel import loop, state
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.record import Layout, Record
+
+
+@dataclass(frozen=True, eq=False)
+class Run:
+    """A recorded drill or drive.
+
+    Row 0 of the record is the start; row k is the state after tick k, with what was booked in it. status : RUNNING
+    (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence for a run that diverged, else empty.
+    first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two things start
+    in each other, and which, if any do. notes : counts of shots and blows, shape (parts of all crafts, 4), see
+    `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
+    run here. lost_contacts : contact points and neighbours that found no room.
+    """
+
+    job: Job
+    record: Record
+    status: int = state.RUNNING
+    message: str = ""
+    live: bool = False
+    first_tick: int = 0
+    overlap: tuple[float, str, str] | None = None
+    notes: Floats | None = field(default=None, repr=False)
+    seconds: float = 0.0
+    lost_contacts: int = 0
+    cache: dict[str, Floats] = field(default_factory=dict, repr=False)
+    book: dict[str, Any] = field(default_factory=dict, repr=False)
+    fired: list[Any] = field(default_factory=list, repr=False)
+    ranges: dict[str, tuple[float, float, float]] = field(default_factory=dict, repr=False)
+    flights: dict[str, Any] = field(default_factory=dict, repr=False)
+
+    def seen_from(self, craft: str) -> Run:
+        """The same run, looked at from another craft that takes part in it; raises `Refused` for one that does not."""
+        if craft == self.job.craft.id:
+            return self
+        job = self.job.seen_from(craft)
+        record = self.record.seen_from(job.who)
+        return Run(
+            job, record, self.status, self.message, self.live, self.first_tick, self.overlap, self.notes,
+            self.seconds, self.lost_contacts,
+        )  # fmt: skip
+
+    def own_notes(self) -> Floats | None:
+        """The notes of the parts of the craft that is looked at, shape (parts, 4)."""
+        if self.notes is None:
+            return None
+        first = sum(len(one.craft.parts) for one in self.job.actors[: self.job.who])
+        return self.notes[first : first + len(self.job.craft.parts)]
+
+    @property
+    def layout(self) -> Layout:
+        """Where each number stands in a row."""
+        return self.record.layout
+
+    @property
+    def ticks(self) -> int:
+        """Ticks done."""
+        return len(self.record) - 1
+
+    @property
+    def duration(self) -> float:
+        """s from the start to the last tick."""
+        return (self.first_tick + self.ticks) * self.job.dt
+
+    @cached_property
+    def t(self) -> Floats:
+        """s of every row, shape (ticks + 1,)."""
+        return np.asarray((self.first_tick + np.arange(self.ticks + 1)) * self.job.dt, dtype=np.float64)
+
+    def column(self, name: str) -> Floats:
+        """A recorded column by name, such as "position.x" or "fan.force.z", shape (ticks + 1,)."""
+        return self.record.column(self.layout.place(name))
+
+    def columns(self, *names: str) -> Floats:
+        """Several columns side by side, shape (ticks + 1, names)."""
+        return np.stack([self.column(name) for name in names], axis=1)
+
+    def own_row(self, row: int) -> Floats:
+        """A row from the first column of the craft that is looked at on: see `Layout.own_place`."""
+        return np.asarray(self.record.row(row)[self.layout.first :], dtype=np.float64)
+
+    def place_at(self, row: int) -> Floats:
+        """The centre of mass in a row, m, world axes, shape (3,); no more is read than that row."""
+        first = self.layout.first
+        return np.asarray(self.record.row(row)[first : first + 3], dtype=np.float64)
+
+    def at(self, time: float) -> int:
+        """The row at or just before `time`."""
+        return min(max(int(time / self.job.dt + 1e-6) - self.first_tick, 0), self.ticks)
+
+    def line(self, name: str) -> Floats:
+        """Force and torque of a ledger line, shape (ticks + 1, 6), N and N m, world axes."""
+        first = self.layout.place(f"{name}.force.x")
+        return np.asarray(self.record.block(first, 6), dtype=np.float64)
+
+    @cached_property
+    def digest(self) -> str:
+        """A fingerprint of every recorded bit."""
+        seal = hashlib.sha256()
+        for place in range(self.layout.width):
+            seal.update(np.ascontiguousarray(self.record.column(place)).tobytes())
+        return seal.hexdigest()[:16]
+
+
+@dataclass
+class Machine:
+    """The arrays of a job that is under way: what stays, the bodies, what shots and blows remember, and the crafts."""
+
+    world: state.World
+    scene: Scene
+    sudden: Sudden
+    nows: state.Records
+
+    @classmethod
+    def of(cls, job: Job) -> Machine:
+        """Everything at its start."""
+        arrays, scene = world.build(job), scenes.build(job)
+        nows = world.begin(arrays, scene.solids, job)
+        made = cls(arrays, scene, scenes.sudden_of(job, scene), nows)
+        made.connect(job)
+        return made
+
+    def connect(self, job: Job) -> None:
+        """Gives the records the addresses of what only some runs need."""
+        scenes.connect(self.world, self.scene, self.sudden, self.nows, job)
+
+    def first_row(self, row: Floats) -> None:
+        """Writes the state as it is into a row."""
+        loop.first_row(self.world, self.scene, self.nows, row)
+
+    def advance(self, told: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
+        """Ticks on, see `loop.advance`."""
+        status, done = loop.advance(self.world, self.scene, self.sudden, self.nows, told, out, substeps)
+        return int(status), int(done)
+
+
+def execute(job: Job) -> Run:
+    """Runs a drill from start to end. A run that diverges is a result, with a message; never an error."""
+    ticks = world.check_size(job)
+    layout = Layout.of(job)
+    rows = np.empty((ticks + 1, layout.width))  # the kernel writes every number of a row
+    told = tracks.inputs(job, ticks)
+    machine = Machine.of(job)
+    began = time.perf_counter()
+    machine.first_row(rows[0])
+    status, done = machine.advance(told, rows[1:], job.substeps)
+    seconds = time.perf_counter() - began
+    rows = rows[: done + 1]
+    status, rows, lost = stopped_at_nonsense(layout, status, rows)
+    message = explain_divergence(job, layout, rows, lost) if status == state.DIVERGED else ""
+    return Run(
+        job, Record(layout, [rows]), status, message,
+        overlap=_overlap(job, machine.scene), notes=machine.sudden.notes, seconds=seconds,
+        lost_contacts=int(machine.scene.counts[LOST]),
+    )  # fmt: skip
+
+
+def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
+    depth, one, other = scene.start
+    if depth == 0.0:
+        return None
+    names = scenes.solid_names(job)
+    return float(depth), names[int(one)], names[int(other)]
+
+
+def stopped_at_nonsense(layout: Layout, status: int, rows: Floats, least: int = 1) -> tuple[int, Floats, str]:
+    """A record without what is not finite: its status, its rows before that, and the first column that was not, or "".
+
+    rows : shape (n, width). least : rows that stay in any case, with 0 in the place of what is not finite.
+    """
+    bad = ~np.isfinite(rows)
+    if not bad.any():
+        return status, rows, ""
+    first = int(np.argmax(bad.any(axis=1)))
+    name = layout.names[int(np.argmax(bad[first]))]
+    kept = rows[: max(first, least)]
+    return state.DIVERGED, np.nan_to_num(kept, nan=0.0, posinf=0.0, neginf=0.0) if first < least else kept, name
+
+
+def out_of_proportion(job: Job) -> str:
+    """A number of the craft that is far beyond its size, in a sentence with what would be right; "" if none is."""
+    body = job.craft.body
+    size = max(body.half_extents())
+    far = max(abs(body.centre_x), abs(body.centre_y), abs(body.centre_z))
+    if far > 20.0 * size:
+        return f"Its centre of mass lies {far:g} m off a body of {2 * size:g} m; within the body it would hold."
+    for part in job.craft.parts:
+        far = max((abs(getattr(part, axis, 0.0)) for axis in "xyz"), default=0.0)
+        if far > 50.0 * size:
+            return f"{part.heading} is mounted {far:g} m off a body of {2 * size:g} m; nearer to it it would hold."
+    return ""
+
+
+def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -> str:
+    """What a run that left all sense says: the part, the tick, the likely cause and what would hold.
+
+    lost : the column that first was not finite, or "".
+    """
+    last = len(rows) - 1
+    culprit, size = (lost.rpartition(".")[0].rpartition(".")[0] or lost), 0.0
+    for name in layout.lines:
+        place = layout.place(f"{name}.force.x")
+        force = rows[max(min(1, last), last - 2) :, place : place + 6]
+        biggest = float(np.max(np.abs(np.where(np.isfinite(force), force, 1e300)), initial=0.0))
+        if biggest > size:
+            culprit, size = name, biggest
+    tick = f"tick {last} ({last * job.dt:.3f} s)"
+    cause = out_of_proportion(job) or divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
+    if lost:
+        return f"diverged at {tick}: {lost} is no finite number from there on. {cause}"
+    return f"diverged at {tick}: {culprit} grew without bound. {cause}"
+
+
+def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> str:
+    """The likely cause of a divergence, with the number that would hold."""
+    part = next((part for part in job.craft.parts if part.id == culprit), None)
+    body = job.craft.body
+    if culprit == "damping":
+        worst = max(body.damping, body.spin_damping)
+        return (
+            f"Explicit damping of {worst:g} 1/s turns motion round in a tick of {job.dt:.4g} s; below "
+            f"{2.0 / job.dt:g} 1/s it holds, and the exact law holds at any number."
+        )
+    if part is not None and part.kind == "air_drag":
+        square, linear = part.drag_factors(job.ground.air_density)
+        start = layout.place("velocity.x")
+        early = rows[: max(2, len(rows) // 2), start : start + 3]
+        speed = float(np.nanmax(np.linalg.norm(early, axis=1))) if len(early) else 0.0
+        if square * speed + linear <= 0.0:
+            return "A smaller number there, or more ticks/s, would hold."
+        need = max(1, math.ceil((square * speed + linear) / (2.0 * body.true_mass())))
+        return (
+            f"Drag of {square * speed + linear:.3g} N per m/s on {body.true_mass():g} kg overshoots in one tick; "
+            f"at least {max(need, job.ticks * 2)} ticks/s would hold, or a smaller drag."
+        )
+    if part is not None and part.FAMILY == "drive":
+        return "Its push is beyond any sense for this mass; a smaller number, or damping and drag, would hold."
+    return "A smaller number there, or more ticks/s, would hold."

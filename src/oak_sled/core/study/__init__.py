@@ -1,0 +1,1 @@
+"""What if: spread, tick check."""

@@ -1,0 +1,106 @@
+"""Tick check: the same drill at several tick rates beside a reference, with the spread of each measure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.kernel import state
+from oak_sled.core.results import measures, run
+from oak_sled.core.results.run import Run
+
+RATES = (30, 60, 120, 240)
+TOLERANCE = 1e-3
+"""m (and m/s) by which a halving of the substeps may still change the reference."""
+_MOST_SUBSTEPS = 256
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A run on substeps so fine that halving them changes it by no more than `error` (m and m/s)."""
+
+    run: Run
+    substeps: int
+    error: float
+
+    @property
+    def settled(self) -> bool:
+        """Whether the error came below the tolerance."""
+        return self.error <= TOLERANCE
+
+
+def reference(job: Job, tolerance: float = TOLERANCE) -> Reference:
+    """The reference of a job: substeps are doubled until places and speeds no longer change.
+
+    Numbers that mean a share per tick keep meaning the job's own tick. The method is that of the
+    run itself, so its error falls in proportion to the substep; a craft that meets a wall may keep
+    a remainder, which is then stated.
+    """
+    base = replace(job, integrator="semi_implicit")
+    coarse = run.execute(replace(base, substeps=8))
+    substeps, error = 8, np.inf
+    while substeps < _MOST_SUBSTEPS:
+        substeps *= 2
+        fine = run.execute(replace(base, substeps=substeps))
+        before, error = error, difference(coarse, fine)
+        coarse = fine
+        if error <= tolerance or (substeps > 32 and error > 0.8 * before):
+            break  # what no longer comes nearer, as among things that tumble, does not settle
+    return Reference(coarse, substeps, float(error))
+
+
+def difference(one: Run, other: Run) -> float:
+    """The greatest difference of place (m) or velocity (m/s) of any craft or block over the time both runs cover."""
+    rows = min(one.ticks, other.ticks) + 1
+    names = [name for name in one.layout.names if name.rpartition(".")[0].endswith(("position", "velocity"))]
+    names = [name for name in names if not name.startswith("shot.") and "/shot." not in name]
+    gap = np.abs(one.columns(*names)[:rows] - other.columns(*names)[:rows])
+    return float(np.max(gap)) if np.all(np.isfinite(gap)) else np.inf
+
+
+@dataclass(frozen=True)
+class TickCheck:
+    """Measures by tick rate. by_rate : (rate, measures); the reference is that of the greatest rate."""
+
+    by_rate: tuple[tuple[int, dict[str, float | None]], ...]
+    reference: dict[str, float | None]
+    substeps: int
+    error: float
+    messages: tuple[str, ...]
+
+    @property
+    def settled(self) -> bool:
+        """Whether the error of the reference came below the tolerance."""
+        return self.error <= TOLERANCE
+
+    def spread(self, name: str) -> float | None:
+        """(greatest - least) over the size of the reference, as a share.
+
+        None where a rate does not show the measure, or where the reference is 0 and the rates differ.
+        """
+        values = [found[name] for _, found in self.by_rate]
+        truth = self.reference[name]
+        if truth is None or any(value is None for value in values):
+            return None
+        known = [value for value in values if value is not None]
+        gap = max(known) - min(known)
+        return gap / abs(truth) if abs(truth) > 1e-9 else (0.0 if gap < 1e-9 else None)
+
+
+def check(job: Job, rates: tuple[int, ...] = RATES, told: Callable[[int, int], None] | None = None) -> TickCheck:
+    """Runs the drill at every rate and as the reference. told(done, of) reports progress."""
+    found, messages = [], []
+    for place, rate in enumerate(rates):
+        made = run.execute(replace(job, ticks=rate))
+        found.append((rate, measures.read_all(made)))
+        if made.status == state.DIVERGED:
+            messages.append(f"{rate} ticks/s: {made.message}")
+        if told:
+            told(place + 1, len(rates) + 1)
+    truth = reference(replace(job, ticks=max(rates)))
+    if told:
+        told(len(rates) + 1, len(rates) + 1)
+    return TickCheck(tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages))
