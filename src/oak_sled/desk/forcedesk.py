@@ -23,7 +23,7 @@ from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Names, Strip
 
 SPACE = 5
-BRAKE_KEYS = ("Space", "B", "X", "C")
+FREE_KEYS = ("Space", "B", "X", "C")
 """Keys that a fitted brake gets, the first that is free."""
 """px round the strips."""
 
@@ -206,23 +206,25 @@ class ForceDesk(QWidget):
         name = free_name(kind.TITLE.lower().replace(" ", "_"), craft.parts)
         settings: dict[str, object] = {"id": name}
         names = [channel.id for channel in craft.channels]
-        guesses = {"thruster": "throttle", "torque": "steer", "brake": "brake"}
-        kind_name = str(kind.model_fields["kind"].default)
-        if guesses.get(kind_name) in names:
-            settings["channel"] = guesses[kind_name]
-        if kind_name == "brake" and "brake" not in names:  # without a channel it would always be full on
+        guess = kind.CHANNEL_GUESS
+        if guess in names:
+            settings["channel"] = guess
+        elif kind.MAKES_CHANNEL:
             taken = {key for channel in craft.channels for key in (*channel.plus_keys, *channel.minus_keys)}
-            free = tuple(key for key in BRAKE_KEYS if key not in taken)[:1]
-            made = Channel(id="brake", title="brake", two_sided=False, plus_keys=free)
+            free = tuple(key for key in FREE_KEYS if key not in taken)[:1]
+            made = Channel(id=guess, title=guess, two_sided=False, plus_keys=free)
             craft = craft.replace(channels=(*craft.channels, made))
-            settings["channel"] = "brake"
-        if kind_name == "bumper" and any(part.kind == "bumper" for part in craft.parts):
-            self.session.say("this craft has a bumper already: one answers every wall", True)
+            settings["channel"] = guess
+        if self._has_its_one(craft, kind):
             return
-        if kind_name == "runner":
-            half = craft.body.half_extents()
-            settings |= {"z": -half[2], "spread_x": round(0.5 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
-        self._place(craft, kind(**settings), f"fit {kind.TITLE.lower()}")
+        self._place(craft, kind(**settings, **kind.fitted_to(craft.body.half_extents())), f"fit {kind.TITLE.lower()}")
+
+    def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
+        """Whether a craft has the one part that answers walls, and this kind is another; says so."""
+        has = kind.ANSWERS_WALLS and any(part.ANSWERS_WALLS for part in craft.parts)
+        if has:
+            self.session.say(f"this craft has a {kind.TITLE.lower()} already: one answers every wall", True)
+        return has
 
     def _place(self, craft: Craft, part: Part, label: str) -> None:
         session = self.session
@@ -246,8 +248,7 @@ class ForceDesk(QWidget):
         """Fits a copy of a part behind it."""
         craft = self.session.craft
         part = next(part for part in craft.parts if part.id == name)
-        if part.kind == "bumper":
-            self.session.say("this craft has a bumper already: one answers every wall", True)
+        if self._has_its_one(craft, type(part)):
             return
         copy = part.replace(id=free_name(name, craft.parts), title=f"{part.heading[:38]} 2")
         self._place(craft, copy, f"duplicate {name.replace('_', ' ')}")
@@ -294,22 +295,25 @@ class ForceDesk(QWidget):
 
 def show_meter(strip: Strip, run: Run, numbers: Floats, weight: float) -> None:
     """Shows what a part does in a recorded row on the meter of its strip."""
+    part = strip.part
+    shown = part.shows() if isinstance(part, Part) else "ahead"
     place = run.layout.own_place(f"{strip.name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
     heading = traces.rotation(numbers[3:7])[:, 0]
     size = float(math.sqrt(float(force @ force)))
-    if (size < 1e-9 and abs(torque[2]) > 0.0) or getattr(strip.part, "kind", "") == "torque":
+    if shown == "yaw" or (size < 1e-9 and abs(torque[2]) > 0.0):
         arm = weight * 0.5
         strip.meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9))
         return
     forward = float(force @ heading)
     left = float(force[1] * heading[0] - force[0] * heading[1])
-    sideways = getattr(strip.part, "kind", "") == "runner" and abs(left) > abs(forward)
-    signed = math.copysign(size, left if sideways else forward)
+    sideways = shown == "left" and abs(left) > abs(forward)
+    signed = math.copysign(size, float(force[2]) if shown == "up" else left if sideways else forward)
     share = size / weight if weight > 0.0 else 0.0
     note = "idle" if size < 1e-9 else f"{share:.2f} weight"
-    if getattr(strip.part, "kind", "") == "runner" and size > 1e-9:
-        note = ("left " if left > 0 else "right ") + note if sideways else note
+    if size > 1e-9 and shown in ("left", "up"):
+        word = ("up " if signed > 0 else "down ") if shown == "up" else ("left " if left > 0 else "right ")
+        note = word + note if sideways or shown == "up" else note
     strip.meter.show_value(signed if size > 1e-9 else 0.0, "N", note, signed / max(weight, 1e-9))
 
 

@@ -143,7 +143,7 @@ def build(job: Job) -> Scene:
         reports=[*range(1, 1 + len(job.actors)), *range(first_block(job), first_block(job) + len(ground.blocks))],
     )
     for who, one in enumerate(job.actors):
-        bumper = next((part for part in one.craft.parts if part.kind == "bumper" and gain_of(one.craft, part)), None)
+        bumper = next((part for part in one.craft.parts if part.ANSWERS_WALLS and gain_of(one.craft, part)), None)
         if bumper is not None:
             made.answer[who] = list(bumper.record(Pack((), one.craft.body.centre())).values())
         first = sum(len(before.craft.parts) for before in job.actors[:who])

@@ -160,9 +160,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         craft, body = one.craft, one.craft.body
         names = [item.id for item in craft.channels]
         aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
-        bumpers = [
-            k for k, item in enumerate(craft.parts) if item.kind == "bumper" and scenes.gain_of(craft, item) > 0.0
-        ]
+        bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and scenes.gain_of(craft, item) > 0.0]
         soloed = any(item.solo for item in craft.parts)
         feet, supports = len(_feet(craft)), len(_supports(craft))
         found.append(

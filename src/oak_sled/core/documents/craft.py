@@ -213,7 +213,7 @@ class Craft(Frozen):
         if stages != sorted(stages):
             order = "pushes and air, then runners and brakes, then bumper, then limiters, as they act"
             raise ValueError(f"parts: out of order ({order})")
-        if sum(part.kind == "bumper" for part in self.parts) > 1:
+        if sum(part.ANSWERS_WALLS for part in self.parts) > 1:
             raise ValueError("parts: two bumpers (one answers every wall)")
         return self
 

@@ -24,6 +24,9 @@ class Brake(Part):
     EXPLAINS: ClassVar[str] = "dry friction while its channel is held"
     FAMILY: ClassVar[Family] = "grip"
     STAGE: ClassVar[float] = 3.5
+    LOOKS: ClassVar[str] = "pad"
+    CHANNEL_GUESS: ClassVar[str] = "brake"
+    MAKES_CHANNEL: ClassVar[bool] = True
 
     kind: Literal["brake"] = "brake"
     channel: str = Field("", description="the channel that presses it; empty: always on")

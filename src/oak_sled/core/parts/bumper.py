@@ -24,6 +24,7 @@ class Bumper(Part):
     EXPLAINS: ClassVar[str] = "how it answers a wall: slide, bounce, stop"
     FAMILY: ClassVar[Family] = "impulse"
     STAGE: ClassVar[float] = 6
+    ANSWERS_WALLS: ClassVar[bool] = True
 
     kind: Literal["bumper"] = "bumper"
     response: Response = Field("slide", description="what a wall does to the craft")

@@ -12,6 +12,7 @@ from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
 
+Shown = Literal["ahead", "left", "up", "yaw"]
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
 
 
@@ -87,6 +88,29 @@ class Part(Frozen):
     FAMILY: ClassVar[Family]
     STAGE: ClassVar[float] = 3
     """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
+    SHOWS: ClassVar[Shown] = "ahead"
+    """What its trace and the meter of its strip show: force ahead, to the left or up (N), or yaw torque (N m)."""
+    EVENT: ClassVar[str] = ""
+    """The word that marks the moment its activity rises past EVENT_FROM; empty: none."""
+    EVENT_FROM: ClassVar[float] = 0.0
+    EVENT_FLASHES: ClassVar[bool] = True
+    """Whether that word stands over the yard view for a moment; not for what FLASH shows as long as it lasts."""
+    FLASH: ClassVar[str] = ""
+    """The word that stands over the yard view while its activity is past EVENT_FROM; empty: none."""
+    LIMITS: ClassVar[bool] = False
+    """Whether it is a limit: how long it acted is a trace and a measure, and it pushes nothing by itself."""
+    SLIDES: ClassVar[bool] = False
+    """Whether its activity is how far it slides, so that it leaves marks."""
+    LAUNCHES: ClassVar[bool] = False
+    """Whether a push of it begins a flight of its craft."""
+    ANSWERS_WALLS: ClassVar[bool] = False
+    """Whether what upright walls push is booked on its line: one such part a craft."""
+    LOOKS: ClassVar[str] = ""
+    """What is drawn of it on the craft: fan, barrel or pad; empty: nothing."""
+    CHANNEL_GUESS: ClassVar[str] = ""
+    """The channel that a new one listens to, if the craft has it."""
+    MAKES_CHANNEL: ClassVar[bool] = False
+    """Whether that channel is added to a craft that lacks it, since without one the part would always be full on."""
 
     id: str = name_field("the name by which paths refer to this part")
     title: str = Field("", max_length=60, description="what the strip is headed with; empty for the kind's own name")
@@ -99,6 +123,15 @@ class Part(Frozen):
     def heading(self) -> str:
         """What the strip is headed with."""
         return self.title or self.id.replace("_", " ").capitalize()
+
+    @classmethod
+    def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
+        """Settings of a new one on a body of these half extents, m, where the defaults do not suit every size."""
+        return {}
+
+    def shows(self) -> Shown:
+        """SHOWS, as this one is set."""
+        return self.SHOWS
 
     def summary(self) -> str:
         """One line: how the part works as it is set now."""

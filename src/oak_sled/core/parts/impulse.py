@@ -47,6 +47,9 @@ class Impulse(Part):
     TITLE: ClassVar[str] = "Impulse"
     EXPLAINS: ClassVar[str] = "one sudden push: on press, on release, or charged while held"
     FAMILY: ClassVar[Family] = "impulse"
+    EVENT: ClassVar[str] = "push"
+    EVENT_FROM: ClassVar[float] = 0.5
+    LAUNCHES: ClassVar[bool] = True
 
     kind: Literal["impulse"] = "impulse"
     channel: str = Field("", description="the channel that fires it; empty: only an event does")

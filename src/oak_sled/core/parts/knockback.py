@@ -61,6 +61,8 @@ class Knockback(Part):
     TITLE: ClassVar[str] = "Knockback"
     EXPLAINS: ClassVar[str] = "pushes whoever is in a box, ball or cone: push, lift, fling, fall-off, pauses"
     FAMILY: ClassVar[Family] = "impulse"
+    EVENT: ClassVar[str] = "blow"
+    EVENT_FLASHES: ClassVar[bool] = False
 
     kind: Literal["knockback"] = "knockback"
     channel: str = Field("", description="the channel that sets it off; empty: an event or a shot does")

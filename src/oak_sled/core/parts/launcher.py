@@ -62,6 +62,8 @@ class Launcher(Part):
     TITLE: ClassVar[str] = "Launcher"
     EXPLAINS: ClassVar[str] = "fires shots: speed, spread, rate, recoil; drag, spin, burn and homing of the shot"
     FAMILY: ClassVar[Family] = "impulse"
+    EVENT: ClassVar[str] = "shot"
+    LOOKS: ClassVar[str] = "barrel"
 
     kind: Literal["launcher"] = "launcher"
     channel: str = Field("", description="the channel that fires it; empty: only an event does")

@@ -12,7 +12,7 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting, Shown
 
 Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
 TOTAL, HORIZONTAL, VERTICAL, FORWARD, REVERSE, SPIN = range(6)
@@ -30,6 +30,11 @@ class Limiter(Part):
     EXPLAINS: ClassVar[str] = "keep a speed under a number"
     FAMILY: ClassVar[Family] = "holder"
     STAGE: ClassVar[float] = 7
+    EVENT: ClassVar[str] = "at limit"
+    EVENT_FLASHES: ClassVar[bool] = False
+    FLASH: ClassVar[str] = "AT LIMIT"
+    EVENT_FROM: ClassVar[float] = 0.5
+    LIMITS: ClassVar[bool] = True
 
     kind: Literal["limiter"] = "limiter"
     limits: Limits = Field("total", description="the speed it limits")
@@ -59,6 +64,9 @@ class Limiter(Part):
             "knee": self.knee,
             "rate": self.rate,
         }
+
+    def shows(self) -> Shown:
+        return "yaw" if self.limits == "spin" else "ahead"
 
     def summary(self) -> str:
         return f"{self.style} · {'whole speed' if self.limits == 'total' else self.limits}"

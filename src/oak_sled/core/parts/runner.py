@@ -16,7 +16,7 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.geometry import curve
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting, Shown
 
 Law = Literal["share", "linear", "curve"]
 SHARE, LINEAR, CURVE = range(3)
@@ -72,6 +72,12 @@ class Runner(Part):
     EXPLAINS: ClassVar[str] = "glide forward, bite sideways, slide and catch"
     FAMILY: ClassVar[Family] = "grip"
     STAGE: ClassVar[float] = 3.5
+    SHOWS: ClassVar[Shown] = "left"
+    EVENT: ClassVar[str] = "sliding"
+    EVENT_FLASHES: ClassVar[bool] = False
+    EVENT_FROM: ClassVar[float] = 0.5
+    FLASH: ClassVar[str] = "SLIDING"
+    SLIDES: ClassVar[bool] = True
 
     kind: Literal["runner"] = "runner"
     law: Law = Field("curve", description="how side force follows side slip")
@@ -184,6 +190,10 @@ class Runner(Part):
         xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
         ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
         return [(self.x + dx, self.y + dy, self.z) for dx in xs for dy in ys]
+
+    @classmethod
+    def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
+        return {"z": -half[2], "spread_x": round(0.5 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
 
     def summary(self) -> str:
         words = {"share": "share a tick", "linear": "linear in slip", "curve": "curve over slip"}

@@ -27,6 +27,8 @@ class Sling(Part):
     TITLE: ClassVar[str] = "Sling"
     EXPLAINS: ClassVar[str] = "pull the craft back in the yard view and let go"
     FAMILY: ClassVar[Family] = "impulse"
+    EVENT: ClassVar[str] = "let go"
+    LAUNCHES: ClassVar[bool] = True
 
     kind: Literal["sling"] = "sling"
     way: Way = Field("impulse", description="an impulse, which a heavy craft feels less, or a change of speed")

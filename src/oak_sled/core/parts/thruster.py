@@ -43,6 +43,8 @@ class Thruster(push.Push):
     TITLE: ClassVar[str] = "Thruster"
     EXPLAINS: ClassVar[str] = "push along a line, steady or sudden"
     FAMILY: ClassVar[Family] = "drive"
+    LOOKS: ClassVar[str] = "fan"
+    CHANNEL_GUESS: ClassVar[str] = "throttle"
 
     kind: Literal["thruster"] = "thruster"
     way: Way = Field("force", description="what the number is: a force, an acceleration, an impulse...")

@@ -13,7 +13,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Kind, Pack, Setting
+from oak_sled.core.parts.common import Family, Kind, Pack, Setting, Shown
 
 Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
 UNITS = {
@@ -45,6 +45,8 @@ class Torque(push.Push):
     TITLE: ClassVar[str] = "Torque"
     EXPLAINS: ClassVar[str] = "turn without a push: rudder, gyro, steering aid"
     FAMILY: ClassVar[Family] = "drive"
+    SHOWS: ClassVar[Shown] = "yaw"
+    CHANNEL_GUESS: ClassVar[str] = "steer"
 
     kind: Literal["torque"] = "torque"
     way: Way = Field("torque", description="what the number is: a torque, a spin acceleration, an impulse...")

@@ -73,7 +73,7 @@ def of_block(run: Run, name: str) -> Flight | None:
 
 def of_craft(run: Run) -> Flight | None:
     """The flight of the craft; None when nothing sudden moved it."""
-    sudden = [part.id for part in run.job.craft.parts if part.kind in ("impulse", "sling")]
+    sudden = [part.id for part in run.job.craft.parts if part.LAUNCHES]
     pushed = np.zeros(run.ticks + 1, bool)
     for line in [*sudden, "poke"]:
         pushed |= np.any(run.line(line)[:, :3] != 0.0, axis=1)

@@ -115,7 +115,7 @@ def peak_slip(run: Run) -> float:
 
 
 def slide_share(run: Run) -> float | None:
-    runners = [part.id for part in run.job.craft.parts if part.kind == "runner"]
+    runners = [part.id for part in run.job.craft.parts if part.SLIDES]
     if not runners:
         return None
     sliding = np.max([run.column(f"{name}.activity") for name in runners], axis=0)
@@ -202,7 +202,7 @@ def gates_missed(run: Run) -> float | None:
 
 
 def limit_share(run: Run) -> float | None:
-    if not any(part.kind == "limiter" for part in run.job.craft.parts):
+    if not any(part.LIMITS for part in run.job.craft.parts):
         return None
     return float(100.0 * np.mean(traces.values(run, "limit")[1:] > 0.0)) if run.ticks else None
 
@@ -213,7 +213,7 @@ def hits(run: Run) -> float:
 
 def hardest_hit(run: Run) -> float | None:
     """The greatest impulse of contacts in one tick, without what only carries or leans against the other forces."""
-    bumpers = [part.id for part in run.job.craft.parts if part.kind == "bumper"]
+    bumpers = [part.id for part in run.job.craft.parts if part.ANSWERS_WALLS]
     touched = [*bumpers, "walls", "contact"]
     given = np.sum([run.line(name)[:, :3] for name in touched], axis=0)
     others = np.sum([run.line(name)[:, :3] for name in run.layout.lines if name not in touched], axis=0)

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oak_sled.core.contact import meeting
 from oak_sled.core.documents.craft import Craft
@@ -130,7 +131,7 @@ def _heading_angle(run: Run) -> Floats:
 
 
 def _limit_share(run: Run) -> Floats:
-    limiters = [part.id for part in run.job.craft.parts if part.kind == "limiter"]
+    limiters = [part.id for part in run.job.craft.parts if part.LIMITS]
     acting = [run.column(f"{name}.activity") for name in limiters]
     return np.max(acting, axis=0) if acting else np.zeros(run.ticks + 1)
 
@@ -157,13 +158,10 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
     found = [trace for trace, _ in _MOTION]
     found += [Trace(f"channel.{c.id}", c.heading, "", "holder") for c in craft.channels]
     for part in craft.parts:
-        if part.kind == "torque":
-            found.append(Trace(f"part.{part.id}", part.heading.lower(), "N m", part.FAMILY))
-        elif part.kind == "limiter":
+        if part.LIMITS:
             found.append(Trace(f"acting.{part.id}", f"{part.heading.lower()} acting", "", part.FAMILY))
-            found.append(Trace(f"part.{part.id}", part.heading.lower(), "N", part.FAMILY))
-        else:
-            found.append(Trace(f"part.{part.id}", part.heading.lower(), "N", part.FAMILY))
+        unit = "N m" if part.shows() == "yaw" else "N"
+        found.append(Trace(f"part.{part.id}", part.heading.lower(), unit, part.FAMILY))
     return tuple(found)
 
 
@@ -234,12 +232,13 @@ def _part_force(run: Run, part_id: str) -> Floats:
     if part is None:
         return np.zeros(run.ticks + 1)
     booked = run.line(part_id)
-    if part.kind == "torque" or (part.kind == "limiter" and part.limits == "spin"):
+    shown = part.shows()
+    if shown == "yaw":
         signed = booked[:, 5].copy()
-    elif part.kind == "runner":
-        signed = _left(run, booked[:, :3])
+    elif shown == "up":
+        signed = booked[:, 2].copy()
     else:
-        signed = _along(run, booked[:, :3])
+        signed = (_left if shown == "left" else _along)(run, booked[:, :3])
     if len(signed) > 1:
         signed[0] = signed[1]
     return signed
@@ -262,10 +261,6 @@ def events(run: Run) -> tuple[Event, ...]:
     return fired
 
 
-_WORDS = {"impulse": "push", "sling": "let go", "launcher": "shot", "knockback": "blow"}
-"""What flashes when a sudden part acts."""
-
-
 def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
     # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
@@ -274,13 +269,9 @@ def _events(run: Run) -> tuple[Event, ...]:
     fresh = np.diff(touched, prepend=-apart - 1) > apart + 1  # so many whole ticks clear between two touches
     found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
     for part in run.job.craft.parts:
-        if part.kind == "runner":
-            found += [Event(row, "sliding", part.id) for row in _rises(run.column(f"{part.id}.activity"))]
-        if part.kind in _WORDS:
-            lasting = run.column(f"{part.id}.activity") > (0.5 if part.kind == "impulse" else 0.0)
-            found += [Event(row, _WORDS[part.kind], part.id) for row in _rises(lasting.astype(float))]
-        if part.kind == "limiter":
-            found += [Event(row, "at limit", part.id) for row in _rises(run.column(f"{part.id}.activity"))]
+        if part.EVENT:
+            lasting = run.column(f"{part.id}.activity") > part.EVENT_FROM
+            found += [Event(row, part.EVENT, part.id) for row in _rises(lasting)]
     missed = run.column("gates_missed")
     gate = run.column("next_gate")
     for row in np.flatnonzero(np.diff(gate) > 0) + 1:
@@ -318,8 +309,7 @@ def _flights(run: Run) -> list[Event]:
     return found
 
 
-def _rises(signal: Floats, least: float = 0.5) -> list[int]:
-    on = signal >= least
+def _rises(on: NDArray[np.bool_]) -> list[int]:
     return [int(row) for row in np.flatnonzero(on[1:] & ~on[:-1]) + 1]
 
 

@@ -50,7 +50,7 @@ def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
     found: list[tuple[Floats, NDArray[np.bool_]]] = []
     step = max(1, last // MOST_MARKS)
     for part in run.job.craft.parts:
-        if part.kind != "runner" or part.mute:
+        if not part.SLIDES or part.mute:
             continue
         sliding = run.column(f"{part.id}.activity")[: last + 1 : step] > 0.5
         if not np.any(sliding):

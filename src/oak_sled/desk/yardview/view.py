@@ -507,15 +507,16 @@ class YardView(QWidget):
         words = []
         for part in run.job.craft.parts:
             active = float(run.own_row(row)[run.layout.own_place(f"{part.id}.activity")])
-            if part.kind == "runner" and active > 0.5:
-                words.append((f"SLIDING · {part.heading.lower()}", "impulse"))
-            if part.kind == "limiter" and active > 0.0:
-                words.append((f"AT LIMIT · {part.heading.lower()}", "holder"))
+            if part.FLASH and active > part.EVENT_FROM:
+                words.append((f"{part.FLASH} · {part.heading.lower()}", "holder" if part.LIMITS else "impulse"))
         now = row * run.job.dt
+        steady = {
+            part.EVENT for part in run.job.craft.parts if part.FLASH or (part.FAMILY == "impulse" and not part.LAUNCHES)
+        }
         if not self.session.live_on or run.ticks < 4000:
             for event in traces.events(run):
                 age = now - event.row * run.job.dt
-                if 0.0 <= age < FLASH_S and event.word not in ("sliding", "at limit", "blow"):
+                if 0.0 <= age < FLASH_S and event.word not in steady:
                     words.append((event.word.upper(), "impulse" if event.word != "gate" else "grip"))
         if run.message and row >= run.ticks - 1:
             words.append(("DIVERGED", "impulse"))
@@ -589,7 +590,7 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     numbers = run.own_row(row)
     axes = traces.rotation(numbers[3:7])
     origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
-    fan = next((part.id for part in run.job.craft.parts if part.kind == "thruster"), None)
+    fan = next((part.id for part in run.job.craft.parts if part.LOOKS == "fan"), None)
     turn = 0.0
     if fan is not None:
         turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
