@@ -14,6 +14,7 @@ from oak_sled.core.documents.yard import Gate, Wall
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
+from oak_sled.core.parts.buoy import Buoy
 from oak_sled.core.parts.fin import Fin
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
@@ -509,3 +510,48 @@ def test_the_measures_count_a_hit_as_the_kernel_does(make, planar, bounce, push)
     along, hits = made.column("velocity.x"), measures.hits(made)
     assert hits >= (1 if bounce < 0.1 else 3)
     assert along[-1] == pytest.approx(0.8**hits * along[0], rel=1e-9)
+
+
+def afloat(make, seconds, start, **settings):
+    """A run of a body of 100 kg on one buoy at its centre, let go at rest `start` m over level 0."""
+    return make.run([Buoy(id="float", **settings)], body={"mass": 100.0, "held": ()}, ground={"floor": False},
+                    seconds=seconds, ticks=480, height=start)  # fmt: skip
+
+
+def test_a_buoy_carries_its_body_where_its_outlook_says(make):
+    made = afloat(make, 12.0, 3.0, height=5.0, stiffness=2000.0, damping=900.0)
+    rests = 5.0 - 100.0 * G / 2000.0
+    assert made.column("position.z")[-1] == pytest.approx(rests, abs=1e-6)
+    assert made.column("float.force.z")[-1] == pytest.approx(100.0 * G, rel=1e-6)
+    setting = setting_of(made.job.craft, made.job.ground, 480)
+    assert f"{rests:.2f}\u2009m" in made.job.craft.parts[0].outlook(setting)[0]
+
+
+def test_a_buoy_bobs_as_a_damped_oscillator(make):
+    stiffness, damping = 2000.0, 60.0
+    made = afloat(make, 4.0, 4.0, height=5.0, stiffness=stiffness, damping=damping, most=1e6)
+    start, rests = made.column("position.z")[0], 5.0 - 100.0 * G / stiffness
+    decay = damping / 200.0
+    turn = math.sqrt(stiffness / 100.0 - decay**2)
+    t = made.t
+    wanted = rests + (start - rests) * np.exp(-decay * t) * (np.cos(turn * t) + decay / turn * np.sin(turn * t))
+    assert wanted.max() < 5.0  # it stays in
+    assert np.max(np.abs(made.column("position.z") - wanted)) < 0.01
+
+
+def test_a_buoy_pushes_no_more_than_its_greatest_and_nothing_above_its_height(make):
+    sunk = afloat(make, 0.05, 1.0, height=50.0, most=700.0, damping=0.0)
+    assert sunk.column("float.force.z")[1:] == pytest.approx(np.full(sunk.ticks, 700.0))
+    above = afloat(make, 0.3, 9.0, height=5.0)
+    assert not above.column("float.force.z").any()
+    assert above.column("velocity.z")[-1] == pytest.approx(-G * above.duration, rel=1e-9)
+
+
+def test_a_buoy_off_the_centre_turns_its_body_and_its_trace_is_the_force_upward(make):
+    body = {"mass": 100.0, "held": ()}
+    parts = [Buoy(id="float", x=0.5, height=3.0, damping=0.0)]
+    made = make.run(parts, body=body, ground={"floor": False}, seconds=0.05, height=1.0)
+    force = made.column("float.force.z")[1]
+    assert made.column("float.torque.y")[1] == pytest.approx(-0.5 * force, rel=1e-6)
+    assert traces.values(made, "part.float")[1] == pytest.approx(force)
+    assert traces.describe(made, "part.float").unit == "N"

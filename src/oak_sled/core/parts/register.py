@@ -21,6 +21,7 @@ from oak_sled.core.parts import (
     air,
     brake,
     bumper,
+    buoy,
     fin,
     impulse,
     knockback,
@@ -46,6 +47,7 @@ KINDS = (
     sling.KIND,
     launcher.KIND,
     knockback.KIND,
+    buoy.KIND,
 )
 """Every kind of part."""
 

@@ -1,0 +1,96 @@
+"""Buoy: a force that brings its mount up to a height, like a spring with damping."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from oak_sled.core.compiler.kernel import unit
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import spatial
+from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting, Shown
+
+RECORD = np.dtype([("height", "f8"), ("stiffness", "f8"), ("damping", "f8"), ("most", "f8"), ("point", "f8", (3,))])
+
+
+class Buoy(Part):
+    """Upward force at its mount, F = k (h - z) - c v_z with z and v_z of the mount, from 0 to its greatest, and none
+    above the height: a linear restoring force with viscous damping, as of a float on a still surface.
+
+    One at the centre of mass leaves roll and pitch free; four at the corners of a body hold it level.
+    """
+
+    TITLE: ClassVar[str] = "Buoy"
+    EXPLAINS: ClassVar[str] = "hold up to a height, like a spring with damping"
+    FAMILY: ClassVar[Family] = "support"
+    SHOWS: ClassVar[Shown] = "up"
+
+    kind: Literal["buoy"] = "buoy"
+    height: float = dial(
+        1.0, "m", "height above level 0 below which it pushes", low=-1e4, high=1e4, slider=(-2.0, 10.0), main=True
+    )
+    stiffness: float = dial(
+        6000.0, "N/m", "force for each metre below it", low=0.0, high=1e9, slider=(10.0, 1e5), scale="log", main=True
+    )
+    damping: float = dial(
+        1500.0,
+        "N s/m",
+        "force against rising and sinking",
+        low=0.0,
+        high=1e8,
+        slider=(1.0, 1e4),
+        scale="log",
+        main=True,
+    )
+    most: float = dial(
+        20000.0, "N", "greatest force", low=0.0, high=1e9, slider=(100.0, 1e6), scale="log", title="at most"
+    )
+    x: float = dial(0.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "mount, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.0, "m", "mount, above the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "height": self.height,
+            "stiffness": self.stiffness,
+            "damping": self.damping,
+            "most": self.most,
+            "point": pack.point(self.x, self.y, self.z),
+        }
+
+    def summary(self) -> str:
+        return "pushes up · at its mount"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        stiffness, most = self.stiffness * self.trim, min(self.most, 1e300)
+        if stiffness == 0.0 or setting.weight > most:
+            return (f"{show(most, 'N')} at most: less than the weight of {show(setting.weight, 'N')}",)
+        rests = self.height - setting.weight / stiffness
+        period = 2.0 * math.pi * math.sqrt(setting.mass / stiffness)
+        share = self.damping * self.trim / (2.0 * math.sqrt(stiffness * setting.mass))
+        calm = "settles without a swing" if share >= 1.0 else f"{100.0 * share:.0f} % of critical damping"
+        return (f"alone it holds its mount at {show(rests, 'm')}", f"bobs in {show(period, 's')} · {calm}")
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Books the upward force on its ledger line; returns the share of its greatest force."""
+    lever = spatial.to_world(body.axes, part.point)
+    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
+    below = part.height - (body.position[2] + lever[2])
+    rising = body.velocity[2] + swing[2]
+    size = min(max(gain * (part.stiffness * below - part.damping * rising), 0.0), part.most)
+    if below <= 0.0:
+        size = 0.0
+    torque = spatial.cross(lever, (0.0, 0.0, size))
+    now.lines[p, 2] = size
+    for i in range(3):
+        now.lines[p, 3 + i] = torque[i]
+        now.points[p, i] = body.position[i] + lever[i]
+    return size / part.most if part.most > 0.0 else 0.0
+
+
+KIND = Kind(Buoy, RECORD, act)
