@@ -6,6 +6,7 @@ from scipy.optimize import minimize
 
 from oak_sled.core.contact import broad, closest, manifold, scenery, solver, things
 from oak_sled.core.contact.scenery import Solid
+from oak_sled.core.geometry import shapes
 
 G = 9.80665
 HALF = (0.25, 0.25, 0.25)
@@ -22,12 +23,12 @@ def materials(friction, bounce=0.0):
 
 
 def block(position, half=HALF, mass=10.0, **settings):
-    return Solid([scenery.box(half)], mass, scenery.box_inertia(mass, half), position=position, **settings)
+    return Solid([shapes.box(half)], mass, shapes.box_inertia(mass, half), position=position, **settings)
 
 
 def ball(position, velocity=(0, 0, 0), mass=1.0, radius=0.1, **settings):
-    inertia = scenery.ball_inertia(mass, radius)
-    return Solid([scenery.ball(radius)], mass, inertia, position=position, velocity=velocity, **settings)
+    inertia = shapes.ball_inertia(mass, radius)
+    return Solid([shapes.ball(radius)], mass, inertia, position=position, velocity=velocity, **settings)
 
 
 def pitched(angle):
@@ -59,7 +60,7 @@ def energy(scene, row, gravity):
 @pytest.mark.parametrize(("friction", "angle"), [(0.5, 0.4), (0.9, 0.7), (0.12, 0.1)])
 def test_a_block_stays_on_a_slope_below_the_angle_of_friction(friction, angle):
     assert np.tan(angle) < friction
-    slope = Solid([scenery.box((20, 5, 0.5))], kind=things.FIXED, attitude=pitched(angle))
+    slope = Solid([shapes.box((20, 5, 0.5))], kind=things.FIXED, attitude=pitched(angle))
     start = np.array([np.sin(angle), 0.0, np.cos(angle)]) * 0.75
     scene = scenery.scene([slope, block(start, attitude=pitched(angle))], plane=False, materials=materials(friction))
     rows = run(scene, 3.0)
@@ -68,7 +69,7 @@ def test_a_block_stays_on_a_slope_below_the_angle_of_friction(friction, angle):
 
 @pytest.mark.parametrize(("friction", "angle"), [(0.3, 0.4), (0.0, 0.2), (0.6, 0.8)])
 def test_a_block_slides_down_a_steeper_slope_as_coulomb_says(friction, angle):
-    slope = Solid([scenery.box((40, 5, 0.5))], kind=things.FIXED, attitude=pitched(angle))
+    slope = Solid([shapes.box((40, 5, 0.5))], kind=things.FIXED, attitude=pitched(angle))
     start = np.array([np.sin(angle), 0.0, np.cos(angle)]) * 0.75
     scene = scenery.scene([slope, block(start, attitude=pitched(angle))], plane=False, materials=materials(friction))
     rows = run(scene, 1.0)
@@ -117,13 +118,13 @@ def test_ten_boxes_stand_for_ten_seconds():
     [
         ball((-10, 0, 1), (300, 0, 0), radius=0.05),
         block((-10, 0, 1), half=(0.05, 0.05, 0.05), velocity=(300, 0, 0)),
-        Solid([scenery.capsule(0.03, 0.1)], 1.0, 0.01 * np.eye(3), position=(-10, 0, 1), velocity=(300, 0, 0)),
+        Solid([shapes.capsule(0.03, 0.1)], 1.0, 0.01 * np.eye(3), position=(-10, 0, 1), velocity=(300, 0, 0)),
     ],
     ids=["ball", "box", "capsule"],
 )
 @pytest.mark.parametrize("late", [0.0, 0.7, 1.9])
 def test_nothing_fast_passes_a_thin_wall(missile, late):
-    wall = Solid([scenery.box((0.05, 2, 2))], kind=things.FIXED, position=(late, 0, 1))
+    wall = Solid([shapes.box((0.05, 2, 2))], kind=things.FIXED, position=(late, 0, 1))
     rows = run(scenery.scene([wall, missile], plane=False, materials=materials(0.2, 0.3)), 1.0, hz=60)
     assert rows[:, 2, 0].max() < late
     assert rows[-1, 2, 7] == pytest.approx(-90.0, rel=0.02)
@@ -139,18 +140,18 @@ def test_a_fast_ball_does_not_pass_the_triangles_of_a_ground():
 
 
 SHAPES = {
-    "ball": (scenery.ball(0.3), 0.3),
-    "box": (scenery.box((0.3, 0.4, 0.2)), 0.2),
-    "lying capsule": (scenery.capsule(0.15, 0.4), 0.15),
-    "upright cylinder": (scenery.cylinder(0.3, 0.25), 0.25),
-    "lying cylinder": (scenery.cylinder(0.3, 0.25, (0.0, 1.0, 0.0)), 0.3),
-    "wedge": (scenery.wedge((0.4, 0.3, 0.2)), 0.2),
-    "hull": (scenery.hull(np.array([[x, y, z] for x in (-0.4, 0.4) for y in (-0.3, 0.3) for z in (-0.2, 0.3)])), 0.2),
+    "ball": (shapes.ball(0.3), 0.3),
+    "box": (shapes.box((0.3, 0.4, 0.2)), 0.2),
+    "lying capsule": (shapes.capsule(0.15, 0.4), 0.15),
+    "upright cylinder": (shapes.cylinder(0.3, 0.25), 0.25),
+    "lying cylinder": (shapes.cylinder(0.3, 0.25, (0.0, 1.0, 0.0)), 0.3),
+    "wedge": (shapes.wedge((0.4, 0.3, 0.2)), 0.2),
+    "hull": (shapes.hull(np.array([[x, y, z] for x in (-0.4, 0.4) for y in (-0.3, 0.3) for z in (-0.2, 0.3)])), 0.2),
 }
 PLANE = "level ground"
 BENCHES = {
     PLANE: {},
-    "box": {"solid": Solid([scenery.box((3, 3, 0.5))], kind=things.FIXED, position=(0, 0, -0.5))},
+    "box": {"solid": Solid([shapes.box((3, 3, 0.5))], kind=things.FIXED, position=(0, 0, -0.5))},
     "triangles": {
         "triangles": np.array(
             [
@@ -170,7 +171,7 @@ BENCHES = {
 @pytest.mark.parametrize("shape", SHAPES)
 def test_every_shape_rests_on_every_ground(shape, bench):
     piece, rise = SHAPES[shape]
-    thing = Solid([piece], 10.0, scenery.box_inertia(10.0, (0.3, 0.3, 0.2)), position=(0.1, 0.05, rise + 0.1))
+    thing = Solid([piece], 10.0, shapes.box_inertia(10.0, (0.3, 0.3, 0.2)), position=(0.1, 0.05, rise + 0.1))
     below = BENCHES[bench]
     scene = scenery.scene(
         [thing, *([below["solid"]] if "solid" in below else [])],
@@ -185,8 +186,8 @@ def test_every_shape_rests_on_every_ground(shape, bench):
 
 
 def test_a_compound_stands_on_both_of_its_pieces():
-    arch = [scenery.box((0.1, 0.1, 0.3)).moved(np.eye(3), np.array([side * 0.8, 0.0, 0.3])) for side in (-1, 1)] + [
-        scenery.box((0.9, 0.1, 0.1)).moved(np.eye(3), np.array([0.0, 0.0, 0.7]))
+    arch = [shapes.box((0.1, 0.1, 0.3)).moved(np.eye(3), np.array([side * 0.8, 0.0, 0.3])) for side in (-1, 1)] + [
+        shapes.box((0.9, 0.1, 0.1)).moved(np.eye(3), np.array([0.0, 0.0, 0.7]))
     ]
     scene = scenery.scene([Solid(arch, 30.0, 10.0 * np.eye(3), position=(0, 0, 0.05)), ball((0, 0, 0.11))])
     rows = run(scene, 2.0)
@@ -218,17 +219,17 @@ def crowd(seed, count=12, spread=1.2):
         half = rng.uniform(0.1, 0.3, 3)
         mass = rng.uniform(1.0, 20.0)
         piece = (
-            scenery.box(half),
-            scenery.ball(half[0]),
-            scenery.capsule(half[0], half[1]),
-            scenery.cylinder(half[0], half[1]),
-            scenery.hull(rng.normal(0.0, 0.25, (12, 3))),
+            shapes.box(half),
+            shapes.ball(half[0]),
+            shapes.capsule(half[0], half[1]),
+            shapes.cylinder(half[0], half[1]),
+            shapes.hull(rng.normal(0.0, 0.25, (12, 3))),
         )[k % 5]
         solids.append(
             Solid(
                 [piece],
                 mass,
-                scenery.box_inertia(mass, half),
+                shapes.box_inertia(mass, half),
                 position=rng.uniform(-spread, spread, 3) + [0, 0, spread + 0.6],
                 attitude=rng.normal(size=4),
                 velocity=rng.normal(0.0, 3.0, 3),
@@ -291,7 +292,7 @@ def test_what_rests_sleeps_and_a_blow_wakes_it():
 
 
 def test_a_trigger_counts_and_does_not_push():
-    trigger = Solid([scenery.box((0.5, 0.5, 0.5))], kind=things.TRIGGER, position=(3, 0, 0.5))
+    trigger = Solid([shapes.box((0.5, 0.5, 0.5))], kind=things.TRIGGER, position=(3, 0, 0.5))
     scene = scenery.scene([trigger, ball((0, 0, 0.5), (4, 0, 0))], plane=False)
     seen = []
     for _ in range(150):
@@ -304,7 +305,7 @@ def test_a_trigger_counts_and_does_not_push():
 
 
 def test_what_moves_as_told_pushes_and_is_not_pushed():
-    ram = Solid([scenery.box((0.2, 1, 0.5))], kind=things.DRIVEN, position=(0, 0, 0.5), sway=(1.0, 0, 0), period=4.0)
+    ram = Solid([shapes.box((0.2, 1, 0.5))], kind=things.DRIVEN, position=(0, 0, 0.5), sway=(1.0, 0, 0), period=4.0)
     rows = run(scenery.scene([ram, block((0.6, 0, 0.25), mass=1e4)], materials=materials(0.2)), 1.0)
     assert rows[-1, 1, 0] == pytest.approx(np.sin(np.pi / 2), abs=1e-6), "a quarter of its way, whatever stands there"
     assert rows[-1, 2, 0] > 1.4
@@ -330,7 +331,7 @@ def test_the_same_scene_falls_the_same_bit_for_bit():
 def test_closest_points_are_those_of_a_slow_search(seed):
     rng = np.random.default_rng(seed)
     clouds = rng.normal(0.0, 1.0, (2, 7, 3)) + np.array([[[0, 0, 0]], [[rng.uniform(3, 6), 1.0, -1.0]]])
-    scene = scenery.scene([Solid([scenery.Piece(cloud)]) for cloud in clouds], plane=False)
+    scene = scenery.scene([Solid([shapes.Piece(cloud)]) for cloud in clouds], plane=False)
     one, other = scene.solids[1], scene.solids[2]
     found = closest.closest(scene.pieces[1], one, scene.pieces[2], other, scene.corners, scene.work, 1e9)
 
@@ -379,9 +380,9 @@ def test_the_sweep_misses_no_pair(seed):
 @pytest.mark.parametrize("seed", range(6))
 def test_a_hull_holds_its_points_and_its_core_lies_inside(seed):
     cloud = np.random.default_rng(seed).normal(0.0, 0.5, (20, 3))
-    made = scenery.hull(cloud)
+    made = shapes.hull(cloud)
     for face in made.faces:
-        normal = scenery._normal(face)
+        normal = shapes._normal(face)
         level = normal @ face[0]
         assert np.all(cloud @ normal <= level + 1e-9)
         assert np.all(made.corners @ normal <= level - made.radius + 1e-9)
@@ -389,4 +390,4 @@ def test_a_hull_holds_its_points_and_its_core_lies_inside(seed):
 
 def test_points_without_volume_are_no_hull():
     with pytest.raises(ValueError, match="span no volume"):
-        scenery.hull(np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0], [0.5, 0.2, 0]], dtype=float))
+        shapes.hull(np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0], [0.5, 0.2, 0]], dtype=float))

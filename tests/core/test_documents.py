@@ -18,7 +18,7 @@ from oak_sled.core.documents.yard import FORMAT
 from oak_sled.core.files import format_page, yard_json
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.project import demos
+from oak_sled.core.project import blank, demos
 from oak_sled.core.project.shelf import says, words_of
 
 
@@ -155,8 +155,8 @@ def test_text_that_is_no_yard(text):
 
 def test_a_yard_round_trips_exactly(yard):
     assert yard_json.loads(yard_json.dumps(yard)) == yard
-    blank = demos.blank_yard()
-    assert yard_json.loads(yard_json.dumps(blank)) == blank
+    new = blank.blank_yard()
+    assert yard_json.loads(yard_json.dumps(new)) == new
 
 
 def test_the_schema_names_units_and_bounds():

@@ -10,6 +10,7 @@ from scipy.optimize import brentq
 
 from oak_sled.core.contact import scenery, solver, things
 from oak_sled.core.contact.scenery import Solid
+from oak_sled.core.geometry import shapes
 from oak_sled.core.parts.runner import slip_angle
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
@@ -30,7 +31,7 @@ def run(scene, seconds, ticks):
 
 
 def box(half, mass, position, **settings):
-    return Solid([scenery.box(half)], mass, scenery.box_inertia(mass, half), position=position, **settings)
+    return Solid([shapes.box(half)], mass, shapes.box_inertia(mass, half), position=position, **settings)
 
 
 def product(a, b):
@@ -48,7 +49,7 @@ def on_slope(angle, half, heading=0.0, mass=30.0):
     tilt = (math.cos(0.5 * angle), 0.0, math.sin(0.5 * angle), 0.0)
     turn = (math.cos(0.5 * heading), 0.0, 0.0, math.sin(0.5 * heading))
     up = np.array([math.sin(angle), 0.0, math.cos(angle)])
-    slope = Solid([scenery.box((20.0, 20.0, 1.0))], kind=things.FIXED, position=-up, attitude=tilt)
+    slope = Solid([shapes.box((20.0, 20.0, 1.0))], kind=things.FIXED, position=-up, attitude=tilt)
     return slope, box(half, mass, half[2] * up, attitude=product(tilt, turn))
 
 
@@ -102,7 +103,7 @@ def test_heavy_boxes_stand_on_light_ones(ticks):
 def test_a_bounce_is_never_higher_than_the_drop(ticks, shape):
     body = box((0.3, 0.4, 0.2), 10.0, (0.0, 0.0, 2.2))
     if shape == "ball":
-        body = Solid([scenery.ball(0.2)], 10.0, scenery.ball_inertia(10.0, 0.2), position=(0.0, 0.0, 2.2))
+        body = Solid([shapes.ball(0.2)], 10.0, shapes.ball_inertia(10.0, 0.2), position=(0.0, 0.0, 2.2))
     made = run(scenery.scene([body], materials=materials(0.5, 1.0)), 30.0, ticks)[:, 1]
     assert made[:, 2].max() < 2.2 + 1e-9
     assert made[-4 * ticks :, 2].max() > 2.2 - 0.07, "and hardly lower after half a minute"
@@ -111,7 +112,7 @@ def test_a_bounce_is_never_higher_than_the_drop(ticks, shape):
 
 @pytest.mark.parametrize("ticks", RATES)
 def test_three_bounces_keep_the_square_of_the_restitution(ticks):
-    ball = Solid([scenery.ball(0.2)], 10.0, scenery.ball_inertia(10.0, 0.2), position=(0.0, 0.0, 2.2))
+    ball = Solid([shapes.ball(0.2)], 10.0, shapes.ball_inertia(10.0, 0.2), position=(0.0, 0.0, 2.2))
     z = run(scenery.scene([ball], materials=materials(0.5, 0.7)), 3.2, ticks)[:, 1, 2] - 0.2
     peaks = [2.0, *(z[k] for k in range(1, len(z) - 1) if z[k - 1] < z[k] >= z[k + 1])]
     for before, after in zip(peaks[:3], peaks[1:4], strict=True):
@@ -122,7 +123,7 @@ def test_three_bounces_keep_the_square_of_the_restitution(ticks):
 def test_a_row_of_balls_passes_a_blow_on(count):
     """Restitution 1: the last one leaves with the speed of the first, and no energy is lost."""
     row = [
-        Solid([scenery.ball(0.1)], 1.0, scenery.ball_inertia(1.0, 0.1), position=(0.2 * k, 0.0, 5.0),
+        Solid([shapes.ball(0.1)], 1.0, shapes.ball_inertia(1.0, 0.1), position=(0.2 * k, 0.0, 5.0),
               velocity=(2.0 if k == 0 else 0.0, 0.0, 0.0))
         for k in range(count)
     ]  # fmt: skip

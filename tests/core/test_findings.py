@@ -20,7 +20,7 @@ from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.project import demos
+from oak_sled.core.project import blank, demos
 from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder, Sealed
@@ -70,7 +70,7 @@ def test_a_sound_craft_gets_no_caution(make, planar):
 
 
 def test_a_drill_for_another_craft_says_which_channel_is_missing(yard):
-    bare = demos.bare_craft("bare", "Bare")
+    bare = blank.bare_craft("bare", "Bare")
     job = jobs.Job(bare, yard.ground(), yard.drill("brake_to_stop"))
     assert "no_such_channel" in names(job)
 

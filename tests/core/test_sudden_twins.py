@@ -12,6 +12,7 @@ from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.yard import Drill, Ground, Knot, Track
+from oak_sled.core.geometry import shapes
 from oak_sled.core.impulses import events, knockbacks, shots
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.parts.common import Pack
@@ -282,8 +283,8 @@ def test_an_event_happens_in_the_tick_that_begins_at_its_time(make, ticks):
 def test_a_poke_of_a_solid_is_that_of_a_free_body():
     random = np.random.default_rng(5)
     q, axes = turned(random)
-    inertia = scenery.box_inertia(12.0, (0.3, 0.5, 0.7))
-    scene = scenery.scene([scenery.Solid((scenery.box((0.3, 0.5, 0.7)),), 12.0, inertia, attitude=q)])
+    inertia = shapes.box_inertia(12.0, (0.3, 0.5, 0.7))
+    scene = scenery.scene([scenery.Solid((shapes.box((0.3, 0.5, 0.7)),), 12.0, inertia, attitude=q)])
     lever, impulse = random.normal(size=3), random.normal(size=3) * 20.0
     solid = scene.solids[1]
     solid["asleep"] = 1
@@ -326,7 +327,7 @@ def pair(random, apart=0.0):
         half = random.uniform(0.2, 0.6, size=3)
         mass = float(random.uniform(2.0, 40.0))
         made.append(
-            scenery.Solid((scenery.box(half),), mass, scenery.box_inertia(mass, half), attitude=q,
+            scenery.Solid((shapes.box(half),), mass, shapes.box_inertia(mass, half), attitude=q,
                           position=random.normal(size=3) * 0.2 + [k * (1.0 + apart), 0.0, 5.0],
                           velocity=random.normal(size=3), spin=random.normal(size=3))
         )  # fmt: skip
@@ -362,11 +363,11 @@ def test_the_box_round_a_solid_holds_all_of_it(shape, seed):
     random = np.random.default_rng(seed)
     half = tuple(random.uniform(0.2, 1.0, size=3))
     piece = {
-        "box": lambda: scenery.box(half),
-        "ball": lambda: scenery.ball(half[0]),
-        "capsule": lambda: scenery.capsule(half[1], half[0]),
-        "cylinder": lambda: scenery.cylinder(half[0], half[2]),
-        "wedge": lambda: scenery.wedge(half),
+        "box": lambda: shapes.box(half),
+        "ball": lambda: shapes.ball(half[0]),
+        "capsule": lambda: shapes.capsule(half[1], half[0]),
+        "cylinder": lambda: shapes.cylinder(half[0], half[2]),
+        "wedge": lambda: shapes.wedge(half),
     }[shape]()
     q, _ = turned(random)
     scene = scenery.scene([scenery.Solid((piece.moved(np.eye(3), random.normal(size=3) * 0.3),), attitude=q)])
@@ -399,11 +400,11 @@ def test_a_limit_only_cuts_short_what_is_farther(seed):
 
 
 def test_solids_of_one_shape_share_their_pieces_and_fall_the_same():
-    shared = (scenery.box((0.3, 0.3, 0.3)),)
+    shared = (shapes.box((0.3, 0.3, 0.3)),)
     spots = [(0.0, 0.0, 1.0 + 0.7 * k) for k in range(5)]
-    inertia = scenery.box_inertia(10.0, (0.3, 0.3, 0.3))
+    inertia = shapes.box_inertia(10.0, (0.3, 0.3, 0.3))
     one = scenery.scene([scenery.Solid(shared, 10.0, inertia, position=spot) for spot in spots])
-    own = scenery.scene([scenery.Solid((scenery.box((0.3, 0.3, 0.3)),), 10.0, inertia, position=s) for s in spots])
+    own = scenery.scene([scenery.Solid((shapes.box((0.3, 0.3, 0.3)),), 10.0, inertia, position=s) for s in spots])
     assert len(one.pieces) == 2
     assert len(own.pieces) == 6
     rows = [np.zeros((90, 6, 13)), np.zeros((90, 6, 13))]

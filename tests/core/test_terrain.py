@@ -21,7 +21,7 @@ from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.files import mesh_file, picture, yard_json
-from oak_sled.core.geometry import hulls, terrain
+from oak_sled.core.geometry import hulls, shapes, terrain
 from oak_sled.core.geometry.terrain import Mesh, Patch, Relief, mesh_of, pack, unpack
 from oak_sled.core.kernel import surface
 from oak_sled.core.parts.brake import Brake
@@ -133,9 +133,9 @@ def test_a_box_on_a_slope_of_a_relief_stays_or_slides(angle, moves):
     up = np.array([-math.sin(tilt), 0.0, math.cos(tilt)])
     foot = np.array([0.0, 0.0, height_of(relief, 0.0, 0.0)])
     solid = scenery.Solid(
-        [scenery.box(half)],
+        [shapes.box(half)],
         20.0,
-        scenery.box_inertia(20.0, half),
+        shapes.box_inertia(20.0, half),
         position=foot + 0.2 * up,
         attitude=(math.cos(turn), 0.0, math.sin(turn), 0.0),
     )
@@ -154,7 +154,7 @@ def test_a_ball_comes_to_rest_in_a_hollow():
     x, y = np.meshgrid(np.linspace(-1, 1, 33), np.linspace(-1, 1, 33))
     grey = np.round(np.clip(x * x + y * y, 0, 1) * 65535).astype("<u2")
     bowl = Relief(columns=33, rows=33, data=pack(grey), length=8.0, width=8.0, high=2.0)
-    ball = scenery.Solid([scenery.ball(0.3)], 5.0, scenery.ball_inertia(5.0, 0.3), position=(2.4, 0.6, 2.0))
+    ball = scenery.Solid([shapes.ball(0.3)], 5.0, shapes.ball_inertia(5.0, 0.3), position=(2.4, 0.6, 2.0))
     scene = scenery.scene([ball], plane=False, triangles=bowl.triangles(), materials=np.full((1, 1, 2), [0.6, 0.0]))
     out = np.zeros((1800, 3, 13))
     solver.run_alone(scene, G, 1 / 60, 1800, out)
@@ -377,7 +377,7 @@ def test_a_round_hull_keeps_faces_all_round():
     turn = np.linspace(0, 2 * math.pi, 64, endpoint=False)
     ring = np.stack([np.cos(turn), np.sin(turn)], axis=1)
     points = np.array([[x, y, z] for x, y in ring for z in (-0.5, 0.5)])
-    piece = scenery.hull(points)
+    piece = shapes.hull(points)
     lid = max(piece.faces, key=len)
     assert 16 <= len(lid) <= 22
     assert np.ptp(lid[:, 0]) > 1.95

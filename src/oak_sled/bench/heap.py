@@ -13,6 +13,7 @@ from oak_sled.bench.yardstick import HeapInC
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import scenery, solver, things
 from oak_sled.core.contact.things import Scene
+from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
@@ -31,9 +32,9 @@ def heap(count: int, seed: int = 1) -> Scene:
         at = np.array([k % side * 0.75, k // side % side * 0.75, 0.6 + k // (side * side) * 0.8])
         solids.append(
             scenery.Solid(
-                [scenery.box(half)],
+                [shapes.box(half)],
                 20.0,
-                scenery.box_inertia(20.0, half),
+                shapes.box_inertia(20.0, half),
                 position=at + random.uniform(-0.05, 0.05, 3),
                 attitude=random.normal(size=4),
             )
@@ -114,9 +115,9 @@ def ball_scene(made: Floats) -> Scene:
     """The balls as a scene of the solver."""
     solids = [
         scenery.Solid(
-            [scenery.ball(float(radius))],
+            [shapes.ball(float(radius))],
             float(mass),
-            scenery.ball_inertia(float(mass), float(radius)),
+            shapes.ball_inertia(float(mass), float(radius)),
             position=(float(x), float(y), float(z)),
         )
         for x, y, z, radius, mass in made

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import Craft, free_name
 from oak_sled.core.documents.yard import TICK_RATES, Yard
-from oak_sled.core.project import demos
+from oak_sled.core.project import blank, demos
 from oak_sled.core.project.shelf import Card
 from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.autosave import Lost
@@ -368,7 +368,7 @@ class Window(QMainWindow):
         """A bare body with a thruster, ready to be driven."""
         crafts = self.session.yard.crafts
         name = free_name("craft", crafts)
-        self._bench_craft((*crafts, demos.bare_craft(name, "New craft")), name, "new craft")
+        self._bench_craft((*crafts, blank.bare_craft(name, "New craft")), name, "new craft")
 
     def toggle_part(self, craft: Craft) -> None:
         """Takes a craft into the cast of the drill, beside the others, or out of it."""
@@ -417,7 +417,7 @@ class Window(QMainWindow):
 
     def new_yard(self) -> None:
         """A new yard with one bare craft on open ice."""
-        self._leave(lambda: self._take_yard(demos.blank_yard()))
+        self._leave(lambda: self._take_yard(blank.blank_yard()))
 
     def open_demo(self, name: str) -> None:
         """Opens a shipped yard."""

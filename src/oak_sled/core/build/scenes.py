@@ -13,12 +13,14 @@ from oak_sled.core.build import ground_shape
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
 from oak_sled.core.contact import meeting, scenery, things
-from oak_sled.core.contact.scenery import Piece, Solid
+from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.contact.things import Scene
 from oak_sled.core.documents import layer
 from oak_sled.core.documents.block import TIMBER, Block, Material
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Ground
+from oak_sled.core.geometry import shapes
+from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.impulses import knockbacks, shots
 from oak_sled.core.impulses.shots import NOTES, Sudden
 from oak_sled.core.kernel import spatial
@@ -319,23 +321,23 @@ def pieces_of(craft: Craft) -> list[Piece]:
     body = craft.body
     half = body.half_extents()
     if body.shape == "ball":
-        found = [scenery.ball(half[0])]
+        found = [shapes.ball(half[0])]
     elif body.shape == "cylinder" and abs(half[0] - half[1]) < 1e-9:
-        found = [scenery.cylinder(half[0], half[2])]
+        found = [shapes.cylinder(half[0], half[2])]
     elif body.shape == "capsule":
-        found = [scenery.capsule(half[1], half[0] - half[1])]
+        found = [shapes.capsule(half[1], half[0] - half[1])]
     elif body.shape == "mesh":
         found = list(body.fitted().pieces)
     elif body.shape == "cylinder":
         turn = np.linspace(0.0, 2.0 * math.pi, 20, endpoint=False)
         ring = np.stack([half[0] * np.cos(turn), half[1] * np.sin(turn)], axis=1)
-        found = [scenery.hull(np.array([[x, y, z] for x, y in ring for z in (-half[2], half[2])]))]
+        found = [shapes.hull(np.array([[x, y, z] for x, y in ring for z in (-half[2], half[2])]))]
     else:
-        found = [scenery.box(half)]
+        found = [shapes.box(half)]
     for place, part in enumerate(craft.parts):
         if isinstance(part, Runner) and gain_of(craft, part) > 0.0 and part.z - 1e-6 < -half[2]:
             for row, side in enumerate((part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,)):
-                rod = scenery.capsule(SKID, part.spread_x) if part.spread_x > 0.0 else scenery.ball(SKID)
+                rod = shapes.capsule(SKID, part.spread_x) if part.spread_x > 0.0 else shapes.ball(SKID)
                 foot = np.array([part.x, part.y + side, part.z + SKID])
                 found.append(rod.moved(np.eye(3), foot).rod_of(place, row))
     return found
@@ -357,7 +359,7 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
     turn = 0.5 * math.radians(heading_deg)
     half = (0.5 * length, 0.5 * width, 0.5 * min(height, TALLEST))
     attitude = (math.cos(turn), 0.0, 0.0, math.sin(turn))
-    return Solid([scenery.box(half)], kind=things.FIXED, position=(x, y, half[2]), attitude=attitude)
+    return Solid([shapes.box(half)], kind=things.FIXED, position=(x, y, half[2]), attitude=attitude)
 
 
 def _solid(one: Block, names: list[str]) -> Solid:
@@ -386,9 +388,9 @@ def _shot(part: Launcher, names: list[str]) -> Solid:
     """A shot that waits in its slot."""
     radius = 0.5 * part.shot_size
     return Solid(
-        [scenery.ball(radius)],
+        [shapes.ball(radius)],
         part.shot_mass,
-        scenery.ball_inertia(part.shot_mass, radius),
+        shapes.ball_inertia(part.shot_mass, radius),
         things.PARKED,
         names.index(part.material if part.material in names else TIMBER),
         gravity_scale=part.gravity_scale,
@@ -408,19 +410,19 @@ def _pieces(shape: str, half: tuple[float, float, float]) -> tuple[Sequence[Piec
     middle (any table of moments of inertia). Kept, so that blocks of one shape share their pieces."""
     centre = np.zeros(3)
     if shape == "ball":
-        piece, inertia = scenery.ball(half[0]), scenery.ball_inertia(1.0, half[0])
+        piece, inertia = shapes.ball(half[0]), shapes.ball_inertia(1.0, half[0])
     elif shape == "cylinder":
         r2, h2 = half[0] ** 2, half[2] ** 2
-        piece, inertia = scenery.cylinder(half[0], half[2]), np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
+        piece, inertia = shapes.cylinder(half[0], half[2]), np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
     elif shape == "capsule":
-        piece = scenery.capsule(half[1], half[0] - half[1])
-        inertia = scenery.capsule_inertia(1.0, half[1], half[0] - half[1])
+        piece = shapes.capsule(half[1], half[0] - half[1])
+        inertia = shapes.capsule_inertia(1.0, half[1], half[0] - half[1])
     elif shape == "wedge":
         a, b, c = half
         inertia = np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
         inertia[0, 2] = inertia[2, 0] = -a * c / 9
         centre = np.array([a / 3.0, 0.0, -c / 3.0])
-        piece = scenery.wedge(half).moved(np.eye(3), -centre)
+        piece = shapes.wedge(half).moved(np.eye(3), -centre)
     else:
-        piece, inertia = scenery.box(half), scenery.box_inertia(1.0, half)
+        piece, inertia = shapes.box(half), shapes.box_inertia(1.0, half)
     return (piece,), inertia, centre

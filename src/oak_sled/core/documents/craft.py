@@ -8,11 +8,10 @@ from typing import Any, Literal, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
-from oak_sled.core.contact import scenery
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
 from oak_sled.core.documents.faults import close_match
-from oak_sled.core.geometry import hulls
+from oak_sled.core.geometry import hulls, shapes
 from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
@@ -151,7 +150,7 @@ class Body(Frozen):
             return self.true_mass() * self.fitted().bulk.inertia
         if self.shape == "capsule":
             radius, half = 0.5 * self.width, 0.5 * (self.length - self.width)
-            return scenery.capsule_inertia(self.true_mass(), radius, half)
+            return shapes.capsule_inertia(self.true_mass(), radius, half)
         return np.diag(self.inertia())
 
     def centre(self) -> tuple[float, float, float]:

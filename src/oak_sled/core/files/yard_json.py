@@ -11,7 +11,6 @@ from oak_sled.core.documents import document
 from oak_sled.core.documents.faults import Fault, Refused, refuse
 from oak_sled.core.documents.yard import FORMAT, Yard
 from oak_sled.core.files import disk, migrations
-from oak_sled.core.results import measures
 
 MOST_BYTES = 64_000_000
 """A yard file larger than this is refused before it is read."""
@@ -154,6 +153,8 @@ def _wrong_in(value: Any) -> _Wrong | None:
 
 def _unknown_measures(yard: Yard) -> Iterator[Fault]:
     """Targets that ask for a measure that there is not: documents know no measures, so that it is asked here."""
+    from oak_sled.core.results import measures  # heavy: all that makes a run
+
     crafts = [craft.id for craft in yard.crafts]
     for drill in yard.drills:
         for place, target in enumerate(drill.targets):

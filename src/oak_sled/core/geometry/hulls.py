@@ -13,8 +13,8 @@ from typing import Literal
 
 import numpy as np
 
-from oak_sled.core.contact import scenery
-from oak_sled.core.contact.scenery import Piece
+from oak_sled.core.geometry import shapes
+from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.kernel.state import Floats
 
@@ -255,13 +255,13 @@ def fitted(mesh: Mesh, fit: Fit, most: int, half: tuple[float, float, float]) ->
     points = triangles.reshape(-1, 3)
     if fit == "box":
         corners = [np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)]) * np.array(half)]
-        pieces = [scenery.box(half)]
+        pieces = [shapes.box(half)]
     elif fit == "ball":
         radius = float(np.max(np.linalg.norm(points, axis=1)))
-        corners, pieces = [radius * _sphere()], [scenery.ball(radius)]
+        corners, pieces = [radius * _sphere()], [shapes.ball(radius)]
     else:
         corners = [few(np.unique(points, axis=0))] if fit == "hull" else taken_apart(triangles, most, is_closed(mesh))
-        pieces = [scenery.hull(one) for one in corners]
+        pieces = [shapes.hull(one) for one in corners]
     if not pieces:
         raise ValueError("the mesh spans no volume")
     surfaces = [hull_triangles(one) for one in corners]
