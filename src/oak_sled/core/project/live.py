@@ -186,6 +186,7 @@ class LiveDrive:
             tracks=tracks[0],
             cast=tuple(member.replace(tracks=told.get(member.id, ())) for member in old.cast),
             events=tuple(self._events[:MOST_EVENTS]),
+            watch=old.watch,
             duration=seconds,
             recorded=True,
         )
