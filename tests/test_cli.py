@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import csv
 import json
+import os
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -129,7 +131,7 @@ def test_tick_check():
         (("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "hits", "--vary", "ticks"), "PATH=LO:HI:N"),
         (("run",), "yard"),
         (("run", "demo:fan-sled", "--bogus"), "bogus"),
-        (("run", "demo:fan-sled", "--csv", "/proc/none/x.csv"), "cannot be written"),
+        (("run", "demo:fan-sled", "--csv", "/proc/none/x.csv"), "there is no folder /proc/none"),
     ],
 )
 def test_bad_input_is_one_clear_line_and_status_2(arguments, words):
@@ -208,3 +210,59 @@ def test_a_target_of_a_watched_block_may_ask_for_a_measure_that_blocks_have():
          "--measure", "launch_speed@light")  # fmt: skip
     call("spread", "demo:shove", "--drill", "one_gust", "--vary", "crafts.anchored.parts.gust.size=2000:6000:2",
          "--measure", "top_speed@light", status=2)  # fmt: skip
+
+
+def test_a_misspelt_command_is_told_of_the_one_that_is_near():
+    told = call("rnu", "demo:fan-sled", status=2).stderr
+    assert "rnu: is no command and no file (did you mean run?" in told
+    assert len(told.splitlines()) == 1
+
+
+def test_several_settings_are_checked_together_in_any_order():
+    low = "crafts.fan_sled.parts.runners.bites_at_deg=50"
+    high = "crafts.fan_sled.parts.runners.slides_past_deg=60"
+    assert "above slides_past_deg" in call("run", "demo:fan-sled", "--set", low, status=2).stderr
+    one, other = (
+        call("run", "demo:fan-sled", "--set", first, "--set", second) for first, second in ((low, high), (high, low))
+    )
+    assert one.stdout == other.stdout
+
+
+def test_a_setting_may_be_a_list():
+    free = call("run", "demo:fan-sled", "--drill", "straight_pull", "--set", 'crafts.fan_sled.body.held=["z"]')
+    assert "digest" in free.stdout
+    told = call("run", "demo:fan-sled", "--set", "crafts.fan_sled.body.held=[z", status=2).stderr
+    assert "is not a list" in told
+
+
+def test_several_tick_rates_stand_side_by_side(tmp_path):
+    out = tmp_path / "rates.json"
+    said = call("run", "demo:fan-sled", "--drill", "step_steer", "--ticks", "60,120", "--json", str(out)).stdout
+    assert said.splitlines()[1].split() == ["ticks/s", "60", "120"]
+    found = json.loads(out.read_text())["runs"]
+    assert [one["ticks"] for one in found] == [60, 120]
+    alone = call("run", "demo:fan-sled", "--drill", "step_steer", "--ticks", "120").stdout
+    assert f"digest {found[1]['digest']}" in alone
+    assert "one tick rate" in call("run", "demo:fan-sled", "--ticks", "60,120", "--csv", "x.csv", status=2).stderr
+    assert "is not a tick rate" in call("run", "demo:fan-sled", "--ticks", "60,fast", status=2).stderr
+
+
+def test_no_folder_is_made_for_a_slip_of_the_pen(tmp_path):
+    target = tmp_path / "not_there" / "run.csv"
+    told = call("run", "demo:fan-sled", "--csv", str(target), status=2)
+    assert "there is no folder" in told.stderr
+    assert told.stdout == ""  # it is said before anything is run
+    assert not target.parent.exists()
+
+
+def test_a_shell_completes_yards():
+    """What the shell asks of the program when Tab is pressed."""
+    asked = {"_OAK_SLED_COMPLETE": "complete_bash", "COMP_WORDS": "oak-sled run demo:s", "COMP_CWORD": "2"}
+    done = subprocess.run(
+        [str(Path(sys.executable).with_name("oak-sled")), "run"],
+        env={**os.environ, **asked},
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
+    assert done.stdout.split() == ["demo:shove", "demo:shunting"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import json
 import logging
 import sys
@@ -10,16 +11,25 @@ from typing import Annotated, Any
 
 import typer
 
-from oak_sled.core.documents.faults import Fault, Refused, one_line, refuse
+from oak_sled.core.documents.faults import Fault, Refused, close_match, one_line, refuse
 
 app = typer.Typer(
-    add_completion=False,
     help="Oak Sled: a desk for the forces that move vehicles in games.",
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
 
-YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME")]
+
+def complete_yard(begun: str) -> list[str]:
+    """Demo yards and yard files that begin so, for the completion of a shell."""
+    from oak_sled.core.project.demos import DEMOS
+
+    folder = Path(begun).parent
+    files = [str(one) for one in sorted(folder.glob("*")) if one.is_dir() or one.suffix == ".json"]
+    return [one for one in (*(f"demo:{name}" for name in DEMOS), *files) if one.startswith(begun)]
+
+
+YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME", autocompletion=complete_yard)]
 SetOption = Annotated[
     list[str] | None, typer.Option("--set", help="PATH=VALUE, with units if you like", metavar="PATH=VALUE")
 ]
@@ -30,9 +40,10 @@ def main() -> None:
     arguments = sys.argv[1:]
     # `oak-sled`, `oak-sled FILE` and `oak-sled demo:NAME` mean `oak-sled open ...`
     known = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
-    if not arguments or (arguments[0] not in known and not arguments[0].startswith("-")):
-        arguments = ["open", *arguments]
     try:
+        if not arguments or (arguments[0] not in known and not arguments[0].startswith("-")):
+            _refuse_misspelt(arguments, known)
+            arguments = ["open", *arguments]
         status = app(args=arguments, standalone_mode=False)
     except Refused as refused:
         for fault in refused.faults:
@@ -56,6 +67,14 @@ def main() -> None:
     sys.exit(status if isinstance(status, int) else 0)
 
 
+def _refuse_misspelt(arguments: list[str], known: set[str]) -> None:
+    """Says which command is near where the first word is neither one nor a yard."""
+    word = arguments[0] if arguments else "open"
+    is_yard = word.startswith("demo:") or "/" in word or "." in word or Path(word).exists()
+    if not is_yard and word != "open" and difflib.get_close_matches(word, known, n=1):
+        raise refuse(word, "is no command and no file", close_match(word, sorted(known)))
+
+
 def load_yard(where: str) -> Any:
     """The yard that an argument names."""
     from oak_sled.core.project import demos
@@ -70,6 +89,7 @@ def load_yard(where: str) -> Any:
 def with_sets(yard: Any, sets: list[str] | None) -> Any:
     """The yard with every --set applied; all faults are told together."""
     faults: list[Fault] = []
+    changes: list[tuple[str, Any]] = []
     for entry in sets or []:
         path, equals, value = entry.partition("=")
         try:
@@ -77,18 +97,38 @@ def with_sets(yard: Any, sets: list[str] | None) -> Any:
                 raise refuse(
                     f"--set {entry}", "has no value", "PATH=VALUE, such as crafts.fan_sled.parts.fan.thrust=900"
                 )
-            yard = yard.edit(path.strip(), _setting(value.strip()))
+            changes.append((path.strip(), _setting(path.strip(), value.strip())))
         except Refused as refused:
             faults.extend(refused.faults)
+    try:
+        yard = yard.edit_all(changes) if changes else yard
+    except Refused as refused:
+        faults.extend(refused.faults)
     if faults:
         raise Refused(faults)
     return yard
 
 
-def _setting(text: str) -> Any:
+def _setting(path: str, text: str) -> Any:
+    """A value as it is written on the command line: a number with its unit, a word, true or false, or a list."""
     if text in ("true", "false"):
         return text == "true"
+    if text.startswith("["):
+        try:
+            return json.loads(text)
+        except ValueError:
+            raise refuse(path, f"{text} is not a list", 'a list as JSON has it, such as ["z","roll"]') from None
     return text
+
+
+def read_rates(text: str) -> list[int]:
+    """Tick rates, "120" or "60,120,240"; empty: none is asked for. Raises `Refused`."""
+    rates = []
+    for word in text.split(",") if text else []:
+        if not word.strip().isdigit():
+            raise refuse("--ticks", f"{word.strip()!r} is not a tick rate", "20 to 2000, or several such as 60,120,240")
+        rates.append(int(word))
+    return rates
 
 
 def warm(quiet: bool = False) -> None:
@@ -134,22 +174,70 @@ def run(
     yard: YardArgument,
     craft: Annotated[str, typer.Option(help="the craft; else the one on the bench")] = "",
     drill: Annotated[str, typer.Option(help="the drill; else the one on the bench")] = "",
-    ticks: Annotated[int, typer.Option(help="ticks per second, 20 to 2000; else the yard's")] = 0,
+    ticks: Annotated[str, typer.Option(help="ticks per second, or several: 60,120,240; else the yard's")] = "",
     sets: SetOption = None,
     csv: Annotated[str | None, typer.Option(help="write the run to this CSV file")] = None,
     json_file: Annotated[
         str | None, typer.Option("--json", help="write measures, cautions and digest to this file")
     ] = None,
 ) -> None:
-    """Runs a drill and prints the measures as a table."""
-    from oak_sled.core.advice import cautions
+    """Runs a drill and prints the measures as a table; at several tick rates, a column each."""
     from oak_sled.core.files import disk, run_csv
-    from oak_sled.core.results import measures
     from oak_sled.core.results import run as runs
 
-    job = _job(yard, craft, drill, ticks, sets)
+    rates = read_rates(ticks)
+    if len(rates) > 1 and csv is not None:
+        raise refuse("--csv", f"one file cannot hold {len(rates)} runs", "one tick rate")
+    for file in (csv, json_file):
+        if file is not None:
+            disk.check_folder(Path(file))
+    jobs = [_job(yard, craft, drill, rate, sets) for rate in rates or [0]]
     warm()
-    made = runs.execute(job)
+    made = [runs.execute(job) for job in jobs]
+    out = [_show_run(one) for one in made] if len(made) == 1 else _show_rates(made)
+    if csv is not None:
+        run_csv.save(made[0], Path(csv))
+    if json_file is not None:
+        told = out[0] if len(out) == 1 else {"runs": out}
+        disk.write_whole(Path(json_file), (json.dumps(told, indent=1, ensure_ascii=False) + "\n").encode())
+
+
+def _told(made: Any) -> dict[str, Any]:
+    """What is written about a run as JSON."""
+    from oak_sled.core.advice import cautions
+    from oak_sled.core.results import measures
+
+    found = measures.read_all(made)
+    shown = [measures.measure(name, [one.craft.id for one in made.job.actors]) for name in measures.names_of(made)]
+    warned = cautions.find(made.job, made)
+    return {
+        "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
+        "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
+        "digest": made.digest,
+    }
+
+
+def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
+    """Prints the measures of runs at several tick rates side by side."""
+    told = [{"ticks": one.job.ticks, **_told(one)} for one in made]
+    job = made[0].job
+    print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading}")
+    print(f"{'ticks/s':<15}" + "".join(f"{one['ticks']:>14}" for one in told))
+    for name, first in told[0]["measures"].items():
+        values = [one["measures"].get(name, {}).get("value") for one in told]
+        if any(value is not None for value in values):
+            cells = "".join(f"{'—' if value is None else format(value, '.5g'):>14}" for value in values)
+            print(f"{name:<15}{cells} {first['unit']}")
+    print(f"{'digest':<15}" + "".join(f"{one['digest'][:12]:>14}" for one in told))
+    return told
+
+
+def _show_run(made: Any) -> dict[str, Any]:
+    """Prints the measures, targets and cautions of a run."""
+    from oak_sled.core.advice import cautions
+    from oak_sled.core.results import measures
+
+    job = made.job
     found = measures.read_all(made)
     warned = cautions.find(job, made)
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
@@ -164,15 +252,7 @@ def run(
     for caution in warned:
         print(f"caution {caution}")
     print(f"digest {made.digest}")
-    if csv is not None:
-        run_csv.save(made, Path(csv))
-    if json_file is not None:
-        out = {
-            "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
-            "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
-            "digest": made.digest,
-        }
-        disk.write_whole(Path(json_file), (json.dumps(out, indent=1, ensure_ascii=False) + "\n").encode())
+    return _told(made)
 
 
 def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:

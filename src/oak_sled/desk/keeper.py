@@ -171,7 +171,7 @@ class Keeper(QObject):
     def export_picture(self, widget: QWidget, path: Path) -> bool:
         """Writes a picture of a widget: SVG by the ending, else PNG."""
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            disk.check_folder(path)
             if path.suffix.lower() == ".svg":
                 made = QSvgGenerator()
                 made.setFileName(str(path))
@@ -183,7 +183,7 @@ class Keeper(QObject):
                 good = path.exists() and path.stat().st_size > 0
             else:
                 good = painted(widget).save(str(path), "PNG")
-        except OSError:
+        except (OSError, Refused):
             good = False
         self.session.say(
             f"wrote {path.name}" if good else f"{path} cannot be written: choose a folder you may write to", not good
@@ -203,6 +203,7 @@ class Keeper(QObject):
     def _remember(self, path: Path) -> None:
         names = [str(path.resolve())] + [str(old) for old in self.recent() if old != path.resolve()]
         try:
+            disk.make_folder(state_folder())
             disk.write_whole(state_folder() / "recent.json", json.dumps(names[:MOST_RECENT]).encode())
         except Refused:
             pass  # the list of recent files is a comfort, not work

@@ -84,8 +84,9 @@ class Body(Frozen):
 
     @model_validator(mode="after")
     def _possible(self) -> Body:
-        if self.damping_law == "per_tick" and max(self.damping, self.spin_damping) > 1.0:
-            raise ValueError("damping: a share per tick above 1 turns motion round (0 to 1 in the per_tick law)")
+        for name in ("damping", "spin_damping"):
+            if self.damping_law == "per_tick" and getattr(self, name) > 1.0:
+                raise ValueError(f"{name}: a share per tick above 1 turns motion round (0 to 1 in the per_tick law)")
         if self.shape == "mesh":
             if self.mesh is None:
                 raise ValueError("mesh: a body of this shape needs one (a mesh from a file)")

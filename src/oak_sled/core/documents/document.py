@@ -8,7 +8,7 @@ document that exists is a document that is right.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from typing import Any, Self, get_args
 
@@ -227,6 +227,47 @@ def get(document: Any, path: str) -> Any:
 def edit(document: Any, path: str, value: Any) -> Any:
     """`document` with `value` at `path`; raises `Refused` when the place or the value is wrong."""
     return _edit(document, path.split("."), value, path)
+
+
+def edit_all(document: Any, changes: Sequence[tuple[str, Any]]) -> Any:
+    """`document` with every value at its path, validated together: what one rules out, another may allow, in any order.
+
+    Raises `Refused` with every fault.
+    """
+    return _edit_all(document, [(path.split("."), value, path) for path, value in changes])
+
+
+def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]]) -> Any:
+    grouped: dict[str, list[tuple[list[str], Any, str]]] = {}
+    for pieces, value, path in changes:
+        grouped.setdefault(pieces[0], []).append((pieces[1:], value, path))
+    made: dict[str, Any] = {}
+    faults: list[Fault] = []
+    for piece, group in grouped.items():
+        try:
+            old = _step(document, piece, group[0][2])
+            whole = [value for pieces, value, _ in group if not pieces]
+            deeper = [one for one in group if one[0]]
+            made[piece] = _edit_all(whole[-1] if whole else old, deeper) if deeper else whole[-1]
+        except Refused as refused:
+            faults.extend(refused.faults)
+    found: Any = None
+    if isinstance(document, tuple):
+        found = tuple(made.get(_name_in(document, place), item) for place, item in enumerate(document))
+    elif made:
+        try:
+            found = document.replace(**made)
+        except ValidationError as error:
+            at = {piece: group[0][2] for piece, group in grouped.items() if not group[0][0]}
+            wrong = faults_of(error, data=document)
+            faults += [Fault(at.get(fault.where, fault.where), fault.what, fault.right) for fault in wrong]
+    if faults:
+        raise Refused(faults)
+    return found
+
+
+def _name_in(items: tuple[Any, ...], place: int) -> str:
+    return str(getattr(items[place], "id", place))
 
 
 def _edit(document: Any, pieces: list[str], value: Any, path: str) -> Any:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
@@ -420,6 +420,11 @@ class Yard(Frozen):
     def edit(self, path: str, value: Any) -> Yard:
         """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""
         edited: Yard = document.edit(self, path, value)
+        return edited
+
+    def edit_all(self, changes: Sequence[tuple[str, Any]]) -> Yard:
+        """The yard with every value at its path, validated together; raises `Refused` with every fault."""
+        edited: Yard = document.edit_all(self, changes)
         return edited
 
     def craft(self, name: str = "") -> Craft:

@@ -74,6 +74,20 @@ def _is_regular(path: Path) -> bool:
     return stat.S_ISREG(mode)
 
 
+def check_folder(path: Path) -> None:
+    """Raises `Refused` where the folder of a file is not there: it would be a slip of the pen, and is not made."""
+    if not path.parent.is_dir():
+        raise refuse(str(path), f"there is no folder {path.parent}", "a file in a folder that is there")
+
+
+def make_folder(folder: Path) -> None:
+    """Makes a folder of the program's own, with those above it; raises `Refused`."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refuse(str(folder), f"cannot be made: {words(error)}", "a place that you may write to") from None
+
+
 @contextlib.contextmanager
 def _straight(path: Path) -> Iterator[BinaryIO]:
     match = _STREAM.match(str(path))
@@ -91,7 +105,7 @@ def _straight(path: Path) -> Iterator[BinaryIO]:
 @contextlib.contextmanager
 def _replaced(path: Path) -> Iterator[BinaryIO]:
     target = path.resolve() if path.is_symlink() else path
-    target.parent.mkdir(parents=True, exist_ok=True)
+    check_folder(target)
     _sweep(target)
     beside = target.with_name(f".{target.name[:200]}.{secrets.token_hex(4)}{_ENDING}")
     # the mode of a new file is the user's umask; that of an old one stays

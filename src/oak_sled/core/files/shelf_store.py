@@ -85,6 +85,7 @@ def save_all(
     gone : ids of runs that the user removed. in_parts : a live drive becomes a file for each sealed block, so that
     one that goes on is written on and not anew.
     """
+    disk.check_folder(file)
     content = yard_json.dumps(yard).encode()
     stamp = _stamp(content)
     folder = folder_of(file)
@@ -104,6 +105,7 @@ def _save_shelf(
 ) -> list[Path]:
     """Writes new cards and the index of a yard that is about to be written; what may go once it is there."""
     folder = folder_of(file)
+    disk.make_folder(folder)
     cards = tuple(card for card in cards if _is_there(folder, card) or _can_be_had(card))
     present = _index_of(folder, stamp_of(file))
     entries, names = [], set()
