@@ -9,12 +9,13 @@ import sys
 import time
 import traceback
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 from types import TracebackType
 
 from pydantic import ValidationError
 from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QIcon, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from oak_sled.core.compiler.kernel import PROGRAM
@@ -40,6 +41,7 @@ def application() -> QApplication:
     made = found if isinstance(found, QApplication) else QApplication(sys.argv[:1])
     made.setApplicationName("oak-sled")
     made.setDesktopFileName("oak-sled")
+    made.setWindowIcon(QIcon(str(resources.files("oak_sled") / "desk" / "icons" / "oak-sled.svg")))
     made.setStyle("Fusion")
     theme.load_fonts()
     made.setFont(theme.font())
