@@ -232,7 +232,7 @@ GUN = {"id": "gun", "shot_mass": 1.0, "channel": "throttle"}
         ([Launcher(**GUN, blast="k"), Knockback(id="k")], "never_bursts", "its shots go on at a hit", {}),
         ([Launcher(**GUN, homes_on="bax")], "no_such_target", "did you mean box", {}),
         ([Knockback(id="k", channel="throttle", spares=("bix",))], "no_such_target", "spares.*did you mean box", {}),
-        ([Knockback(id="k", channel="throttle")], "nobody_to_push", "nothing here is loose", {"ground": FLOOR}),
+        ([Knockback(id="k", channel="throttle")], "nobody_to_push", "no dynamic body here", {"ground": FLOOR}),
     ],
 )  # fmt: skip
 def test_what_misfires_is_said_with_what_would_be_right(make, parts, name, words, more):
@@ -245,7 +245,7 @@ def test_what_only_a_run_shows(make):
     fired = {"drill": {"events": (trigger("k"),)}}
     near = Knockback(id="k", reach=1.0)
     assert re.search(
-        "found nobody 1 times out of 1.*craft itself", said(make, [near], "found_nobody", run_it=True, **fired)[0]
+        "found no body 1 times out of 1.*craft itself", said(make, [near], "found_nobody", run_it=True, **fired)[0]
     )
     spot = Knockback(id="k", reach=9.0, volume="ball", x=5.0, z=0.25)
     assert "very spot" in said(make, [spot], "same_spot", run_it=True, **fired)[0]

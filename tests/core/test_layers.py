@@ -177,7 +177,7 @@ def test_a_knockback_finds_those_whom_its_layer_meets(own, named, pushed):
                 )
             },
             "layer_pairs.b",
-            "told already",
+            "have a pair already",
         ),
     ],
 )

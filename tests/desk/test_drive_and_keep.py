@@ -148,7 +148,7 @@ def test_keys_are_bound_anew_in_the_panel(qtbot, window):
     assert window.inputs.asking == who
     qtbot.keyClick(window.inputs, Qt.Key.Key_D)
     assert window.session.craft.channels[0].plus_keys == ("D",)
-    assert any("D fights" in words for words in conflicts(window.driver.crafts()))
+    assert any("D is bound twice" in words for words in conflicts(window.driver.crafts()))
     window.session.undo()
     assert window.session.craft.channels[0].plus_keys == ("W",)
 

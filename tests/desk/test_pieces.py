@@ -567,7 +567,7 @@ def test_leaving_unsaved_work_asks_in_place(qtbot, window, idle):
     idle()
     window.new_yard()
     buttons = {button.text(): button for button in window.question.buttons}
-    assert list(buttons) == ["Save first", "Leave them", "Stay"]
+    assert list(buttons) == ["Save first", "Discard them", "Stay"]
     window.session.say("a message meanwhile")
     assert window.question.isVisible(), "a question stays until it is answered"
     assert not window.question.geometry().intersects(window.notice.geometry())
@@ -575,6 +575,6 @@ def test_leaving_unsaved_work_asks_in_place(qtbot, window, idle):
     qtbot.mouseClick(buttons["Stay"], Qt.MouseButton.LeftButton)
     assert window.session.craft.parts[0].thrust == 555.0
     window.new_yard()
-    qtbot.mouseClick(buttons["Leave them"], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(buttons["Discard them"], Qt.MouseButton.LeftButton)
     assert window.session.craft.id == "craft"
     qtbot.waitUntil(lambda: bool(window.session.cards), timeout=20_000)

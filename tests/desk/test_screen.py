@@ -172,7 +172,7 @@ def test_driving_working_on_the_pages_and_resizing(qtbot, window, walk):
     walk("the drill page", lambda: window.show_page("Drill"))
     strips = window.drill_page.strips
     walk("pick a track", lambda: strips.choose(Pick("track", session.craft.channels[0].id)))
-    walk("put in a knot", lambda: strips.put_knot(session.craft.channels[0].id, 0.5, 0.5))
+    walk("add a knot", lambda: strips.put_knot(session.craft.channels[0].id, 0.5, 0.5))
     walk("undo the knot", session.undo)
     walk("scrub on the page", lambda: session.set_time(1.0))
     walk("zoom the strips", lambda: setattr(strips, "span", (0.0, 1.0)) or strips.update())

@@ -145,7 +145,7 @@ def test_a_poke_into_nothing_says_what_to_do(window, idle):
     before = window.session.yard
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=QPoint(window.view.width() - 20, 20))
     assert window.session.yard == before
-    assert "press on the craft or on something loose" in window.notice.words.text()
+    assert "press on the craft or a loose block" in window.notice.words.text()
 
 
 def test_a_live_drive_is_slung_and_poked_and_kept_as_it_was(window, idle, qtbot):
@@ -232,7 +232,7 @@ def test_the_view_the_plan_and_the_measures_show_a_throw(window, idle, name, tim
 def test_the_table_of_the_flung_and_their_traces_stand_side_by_side(window, idle):
     open_demo(window, idle, "shove")
     assert [flight.name for flight in window.measures.flung()] == ["light", "middling", "heavy"]
-    assert window.traces.names[:2] == ["flung speed", "flung height"]
+    assert window.traces.names[:2] == ["launch speed", "launch height"]
     assert "launch_speed" not in [known.name for known in window.measures.shown()]
     window.session.open(demos.load("fan-sled"), (), None)
     idle()

@@ -107,7 +107,7 @@ def test_layers_are_added_and_what_two_of_them_do_is_chosen(page, window, idle):
     assert page.choices["layer_pairs.layer_bodies.then"].text() == "then: report"
     heard = said(window)
     page.add_layer_pair("bodies", "layer")
-    assert heard == [("bodies and layer are told already", True)]
+    assert heard == [("bodies and layer have a pair already", True)]
     crate = page.session.ground.blocks[0]
     page.plan.choose([f"blocks.{crate.id}"])
     next(action for action in page.choices["layer"].menu().actions() if action.text() == "layer").trigger()
@@ -212,7 +212,7 @@ def test_an_open_mesh_is_placed_as_ground(page, idle, tmp_path):
     placed = page.session.ground.blocks[-1]
     assert (placed.id, placed.fit, placed.moves) == ("sheet_7", "triangles", "fixed")
     assert placed.length == pytest.approx(4 * 0.3048)
-    assert page.drawing.words()[0] == "2 triangles, felt as ground"
+    assert page.drawing.words()[0] == "2 triangle mesh, collides as ground"
     heard = said(page.window())
     page.session.edit(f"{page.path}.blocks.sheet_7.moves", "free")
     assert heard[0][1], "triangles cannot be loose"

@@ -31,7 +31,7 @@ MOST_KNOTS = 90
 """Knots in sight past which only the line is drawn: a recorded drive is zoomed into first."""
 T_STEP, V_STEP = 0.05, 0.05
 """s and share to which a drag is rounded, unless Alt is held."""
-SHAPE_WORDS = {"steps": "steps", "ramps": "ramps", "sine": "sine", "pulses": "pulses", "aim": "a driver steers"}
+SHAPE_WORDS = {"steps": "steps", "ramps": "ramps", "sine": "sine", "pulses": "pulses", "aim": "steered by the driver"}
 
 
 @dataclass(frozen=True)
@@ -64,8 +64,8 @@ class ChannelStrips(QWidget):
         self.setMinimumHeight(190)
         self.setAccessibleName("channels over time")
         self.setToolTip(
-            "drag: move a knot, an event, the end · double click: put in a knot · Delete: take it away\n"
-            "K: a knot at the cursor · wheel: closer · right drag: along the time · Alt: off the grid"
+            "drag: move a knot, an event, the end · double click: add a knot · Delete: remove it\n"
+            "K: a knot at the cursor · wheel: zoom · right drag: pan · Alt: off the grid"
         )
         session.yard_changed.connect(lambda _: self.update())
         session.yard_changed.connect(lambda _: self.fit())
@@ -279,11 +279,11 @@ class ChannelStrips(QWidget):
         """One knot more, taken in hand."""
         track = inputs.track_of(self.drill, channel)
         if track.shape not in ("steps", "ramps"):
-            self.session.say(f"{SHAPE_WORDS[track.shape]}: it has no knots to put in (choose steps or ramps first)")
+            self.session.say(f"{SHAPE_WORDS[track.shape]}: this shape has no knots (choose steps or ramps first)")
             return
         knots = tuple(sorted((*track.knots, Knot(t=t, value=value)), key=lambda knot: knot.t))
         self.previewed.emit("tracks", inputs.with_track(self.drill, track.replace(knots=knots)).tracks)
-        self.let_go.emit("put in a knot")
+        self.let_go.emit("add a knot")
         self.choose(
             Pick("knot", channel, next(k for k, knot in enumerate(knots) if (knot.t, knot.value) == (t, value)))
         )
@@ -413,7 +413,7 @@ class ChannelStrips(QWidget):
         """Which line is which, where there is room for it."""
         if right - LEFT < 320:
             return
-        for words, ink, wide in (("the channel makes of it", "oak", 1.4), ("told", "ink", 2.0)):
+        for words, ink, wide in (("channel value", "oak", 1.4), ("input", "ink", 2.0)):
             room = painter.fontMetrics().horizontalAdvance(words)
             painter.setPen(theme.colour("soft"))
             painter.drawText(QRectF(right - room, LANE - 18, room + 2, 16), Qt.AlignmentFlag.AlignLeft, words)
@@ -440,7 +440,7 @@ class ChannelStrips(QWidget):
         painter.drawText(
             QRectF(12, box.top() + 23, LEFT - 16, 32),
             int(Qt.TextFlag.TextWordWrap),
-            SHAPE_WORDS[track.shape] if told else "told nothing",
+            SHAPE_WORDS[track.shape] if told else "no input",
         )
         for value in (1.0, -1.0) if channel.two_sided else (1.0,):
             painter.drawText(

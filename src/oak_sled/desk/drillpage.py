@@ -27,9 +27,9 @@ from oak_sled.desk.numberpanel import NumberPanel
 from oak_sled.desk.session import Session
 
 END_SAYS = {
-    "time": "when its time is over",
-    "distance": "after so many metres",
-    "stopped": "when it has come to a stop",
+    "time": "at the end of its time",
+    "distance": "after a distance",
+    "stopped": "when the craft has stopped",
     "hit": "at the first hit",
     "last_gate": "past the last gate",
     "left_ground": "when it leaves the ground, or its edge",
@@ -104,26 +104,24 @@ class DrillPage(QWidget):
             self.buttons[words] = made
             bar.addWidget(made)
 
-        button(
-            "drill", "a new drill, a copy of this one, or away with it; inputs from and to files", fill=self._fill_drill
-        )
-        button("event", "put in an event at the cursor", fill=self._fill_events)
+        button("drill", "new, duplicate or remove a drill; import or export its inputs", fill=self._fill_drill)
+        button("event", "add an event at the cursor", fill=self._fill_events)
         for stamp in inputs.STAMPS:
             tip = {
                 "step": "to full or back",
                 "ramp": "to full or back in half a second",
-                "hold": "holds what it is",
+                "hold": "hold the value at the cursor",
                 "pulse": "on for half a second",
             }
             button(
                 stamp,
-                f"{stamp} at the cursor, {tip[stamp]}, in the channel in hand",
+                f"{stamp} at the cursor, {tip[stamp]}, in the selected channel",
                 lambda stamp=stamp: self.stamp(stamp),
             )
         bar.addStretch(1)
         button("cut before", "the drill begins at the cursor, with the motion it had there", lambda: self.cut(True))
         button("cut after", "the drill ends at the cursor", lambda: self.cut(False))
-        button("smooth", "takes the jitter out of the channel in hand, else of all", self.smooth)
+        button("smooth", "smooths the selected channel, else all", self.smooth)
         return bar
 
     # edits
@@ -156,7 +154,7 @@ class DrillPage(QWidget):
         """Puts a step, a ramp, a hold or a pulse into the channel in hand, at the cursor."""
         channel = next((one for one in self.session.craft.channels if one.id == self.channel()), None)
         if channel is None:
-            self.session.say("this craft has no channel to tell anything", True)
+            self.session.say("this craft has no channels", True)
             return
         made = inputs.stamped(inputs.track_of(self.drill, channel.id), what, round(self.session.time, 3), channel)
         self._change(inputs.with_track(self.drill, made), f"{what} in {channel.heading}")
@@ -168,7 +166,7 @@ class DrillPage(QWidget):
         made = inputs.reshaped(track, shape)
         self._change(inputs.with_track(self.drill, made), f"{shape} in {track.channel}")
         if shape in ("steps", "ramps") and not made.knots:
-            self.session.say("double click in the strip to put in knots")
+            self.session.say("double click in the strip to add knots")
 
     def add_event(self, what: str, target: str) -> None:
         """One event more, at the cursor."""
@@ -417,29 +415,27 @@ class DrillPage(QWidget):
     def _rebuild_track(self, path: str, item: Track) -> None:
         numbers = self.numbers
         numbers.add_title(item.channel.replace("_", " ").capitalize())
-        shape = numbers.add_button(f"shape: {item.shape}", "how its values run over time")
+        shape = numbers.add_button(f"shape: {item.shape}", "how the input goes from knot to knot")
         menu = QMenu(shape)
         for one in SHAPES:
             menu.addAction(
-                one if one != "aim" else "aim: a driver steers for the gates", lambda one=one: self.reshape(one)
+                one if one != "aim" else "aim: the driver steers for the gates", lambda one=one: self.reshape(one)
             )
         shape.setMenu(menu)
         self.shape_button = shape
         if path:
             wanted = {"sine": ("amplitude", "period"), "pulses": ("amplitude", "period", "on_share"), "aim": _DRIVER}
             numbers.add_dials(item, path, lambda name: name in wanted.get(item.shape, ()))
-            numbers.add_button("tell it nothing", "takes all of it away (Delete)", self.strips.remove)
+            numbers.add_button("clear the channel", "remove all of it (Delete)", self.strips.remove)
         if item.shape in ("steps", "ramps"):
-            numbers.add_note(
-                f"{len(item.knots)} knots · double click in the strip puts one in, K puts one at the cursor"
-            )
+            numbers.add_note(f"{len(item.knots)} knots · double click in the strip adds one, K adds one at the cursor")
         numbers.add_button("the whole drill", "its end and its start", lambda: self.strips.choose(Pick("")))
 
     def _rebuild_drill(self, path: str, item: Drill) -> None:
         numbers = self.numbers
         numbers.add_title(item.heading)
         numbers.add_label("ends")
-        numbers.add_choice(path, "end", get_args(End), "what ends it before its time")
+        numbers.add_choice(path, "end", get_args(End), "what ends the drill early")
         numbers.add_note(END_SAYS[item.end])
         wanted = {"duration", "event_time", *(("end_value",) if item.end in ("distance", "stopped") else ())}
         numbers.add_dials(item, path, lambda name: name in wanted)

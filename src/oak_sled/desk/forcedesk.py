@@ -77,7 +77,7 @@ class ForceDesk(QWidget):
         box.setContentsMargins(2, 4, 2, 4)
         box.setSpacing(4)
         self.add_button = self._button("fit a\npart", "fit a part to this craft (Ctrl+P)", self.show_parts)
-        self.all_on = self._button("all on", "take every mute and solo back", self.clear_mutes)
+        self.all_on = self._button("all on", "clear every mute and solo", self.clear_mutes)
         self.aids = self._button("aids", "mute or unmute every part marked as an aid", self.toggle_aids)
         for button in (self.add_button, self.all_on, self.aids):
             box.addWidget(button)
@@ -239,7 +239,7 @@ class ForceDesk(QWidget):
             menu.addAction("Duplicate", lambda: self.duplicate(name))
             menu.addAction("Remove", lambda: self.remove(name))
             part = next(part for part in self.session.craft.parts if part.id == name)
-            words = "Not an aid after all" if part.aid else "Mark as an aid"
+            words = "Unmark as an aid" if part.aid else "Mark as an aid"
             menu.addAction(words, lambda: self._enter(f"parts.{name}.aid", not part.aid))
         menu.exec(place)
         menu.deleteLater()

@@ -38,9 +38,9 @@ KINDS: dict[str, Thing] = {
 SAYS = {
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
-    "ram": "goes to and fro as told, and is not pushed",
-    "patch": "a stretch of other grip, glide or roughness",
-    "trigger": "reports what comes into it, and pushes nothing",
+    "ram": "kinematic: moves to and fro, and is not pushed",
+    "patch": "an area with its own grip, glide or roughness",
+    "trigger": "reports bodies that enter it, and pushes nothing",
 }
 
 
@@ -87,7 +87,7 @@ class GroundPage(QWidget):
         bar.setSpacing(4)
         self.add_button = QPushButton("place")
         self.add_button.setObjectName("plain")
-        self.add_button.setToolTip("place a thing on the ground")
+        self.add_button.setToolTip("place an object on the ground")
         menu = QMenu(self.add_button)
         for name in KINDS:
             menu.addAction(f"{name}: {SAYS[name]}" if name in SAYS else name, lambda name=name: self.add(name))
@@ -100,10 +100,10 @@ class GroundPage(QWidget):
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
         for words, tip, action in (
-            ("duplicate", "another one like it, beside it (D)", self.duplicate),
-            ("remove", "take it away (Delete)", self.remove),
-            ("align x", "all that are in hand to the x of the first", lambda: self.align("x")),
-            ("align y", "all that are in hand to the y of the first", lambda: self.align("y")),
+            ("duplicate", "duplicate it, beside itself (D)", self.duplicate),
+            ("remove", "remove it (Delete)", self.remove),
+            ("align x", "align the selection to the x of the first", lambda: self.align("x")),
+            ("align y", "align the selection to the y of the first", lambda: self.align("y")),
         ):
             button = QPushButton(words)
             button.setObjectName("quiet")
@@ -148,7 +148,7 @@ class GroundPage(QWidget):
         blocks = [thing for _, thing in self.plan.in_hand() if isinstance(thing, Block)]
         loose = [block for block in blocks if block.moves == "free"]
         if not loose:
-            self.session.say("a joint holds a loose block: select it first, and what it is held to", True)
+            self.session.say("a joint holds a dynamic block: select it first, and then what it is joined to", True)
             return
         one, other = loose[0], next((block for block in blocks if block is not loose[0]), None)
         x, y = (one.x, one.y) if other is None else (0.5 * (one.x + other.x), 0.5 * (one.y + other.y))
@@ -213,7 +213,7 @@ class GroundPage(QWidget):
         """Lines up what is in hand with the first of it."""
         held = self.plan.in_hand()
         if len(held) < 2:
-            self.session.say("take two or more in hand first (Shift and click)")
+            self.session.say("select two or more first (Shift and click)")
             return
         value = getattr(held[0][1], axis)
         for path, thing in held[1:]:
@@ -257,14 +257,14 @@ class GroundPage(QWidget):
             crafts = tuple(craft.id for craft in self.session.yard.crafts)
             every = tuple(block.id for block in self.session.ground.blocks)
             self.numbers.add_choice(path, "one", (*loose, *crafts), "the body that it holds")
-            self.numbers.add_choice(path, "other", ("", *every, *crafts), "what it is held to", "the world")
+            self.numbers.add_choice(path, "other", ("", *every, *crafts), "the body it is joined to", "the world")
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
-            self.numbers.add_choice(path, "material", known, "the material it is of", TIMBER)
+            self.numbers.add_choice(path, "material", known, "its material", TIMBER)
         if isinstance(item, Block | Wall):
             layers = ("", *BUILT_IN_LAYERS, *(one.id for one in self.session.ground.layers))
             otherwise = BODIES if isinstance(item, Block) else GROUND
-            self.numbers.add_choice(path, "layer", layers, "the layer that says whom it meets", otherwise)
+            self.numbers.add_choice(path, "layer", layers, "the collision layer", otherwise)
 
         def wanted(name: str) -> bool:
             moves = getattr(item, "moves", "")
@@ -291,9 +291,9 @@ class GroundPage(QWidget):
                 for declared in dials(one):
                     name = f"{field}.{one.id}.{declared.name}"
                     self.numbers.add_dial(declared, getattr(one, declared.name), f"{path}.{name}", name)
-        tip = "a material that blocks of this ground can be of"
+        tip = "a material for blocks of this ground"
         self.numbers.add_button("another material", tip, self.add_material)
-        pair = self.numbers.add_button("what two do together", "friction and bounce of two materials where they meet")
+        pair = self.numbers.add_button("pair of materials", "friction and restitution of two materials in contact")
         menu = QMenu(pair)
         names = [*BUILT_IN, *(one.id for one in ground.materials)]
         for place, one in enumerate(names):
@@ -307,11 +307,11 @@ class GroundPage(QWidget):
         self.numbers.add_label("layers: " + ", ".join(names).replace("_", " "))
         for pair in ground.layer_pairs:
             self.numbers.add_label(f"{pair.one} and {pair.other}".replace("_", " "))
-            says = "meet: they collide; report: it is recorded that they overlap; pass: nothing is noticed"
+            says = "meet: they collide; report: overlaps are recorded; pass: they ignore each other"
             self.numbers.add_choice(path, f"layer_pairs.{pair.id}.then", MEETINGS, says)
-        tip = "a group of bodies: what its bodies do with those of other layers is told pair by pair"
+        tip = "a collision layer; what two layers do is set pair by pair"
         self.numbers.add_button("another layer", tip, self.add_layer)
-        told = self.numbers.add_button("what two layers do", "bodies of which layers only report or pass each other")
+        told = self.numbers.add_button("pair of layers", "which layers only report or ignore each other")
         menu = QMenu(told)
         for place, one in enumerate(names):
             for other in names[place:]:
@@ -328,7 +328,7 @@ class GroundPage(QWidget):
         """Lets two layers pass each other; from then on the menu of the pair says what they do."""
         ground = self.session.ground
         if any({pair.one, pair.other} == {one, other} for pair in ground.layer_pairs):
-            self.session.say(f"{one} and {other} are told already", True)
+            self.session.say(f"{one} and {other} have a pair already", True)
             return
         name = free_name(f"{one}_{other}"[:36], ground.layer_pairs)
         new = LayerPair(id=name, one=one, other=other)

@@ -124,7 +124,7 @@ class Header(QWidget):
         self.hold = self._button("Hold", "plain", "pause the drive or the playback (Space)")
         self.hold.setCheckable(True)
         self.hold.clicked.connect(self.hold_wanted)
-        self.step = self._button("Step", "plain", "one tick on ( . )")
+        self.step = self._button("Step", "plain", "step one tick forward ( . )")
         self.step.clicked.connect(self.step_wanted)
         self.check = self._button("Tick check", "plain", "the drill at four tick rates beside a reference (Ctrl+T)")
         self.check.clicked.connect(self.check_wanted)

@@ -19,7 +19,7 @@ LINE = 24
 def conflicts(crafts: list[Craft]) -> list[str]:
     """Keys that are bound twice, and channels that are bound to nothing, in words."""
     found = [
-        f"{key} fights: {' and '.join(f'{craft.heading} {channel.heading}' for craft, channel in users)}"
+        f"{key} is bound twice: {' and '.join(f'{craft.heading} {channel.heading}' for craft, channel in users)}"
         for key, users in casting.shared_keys(crafts).items()
     ]
     for craft in crafts:
@@ -38,7 +38,7 @@ class InputPanel(QWidget):
         self.asking: tuple[str, str, str] | None = None  # craft, channel, "plus_keys" or "minus_keys"
         self._boxes: list[tuple[QRectF, tuple[str, str, str]]] = []
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.setToolTip("a click on a key asks for another; Escape leaves it")
+        self.setToolTip("click a key to bind another; Escape cancels")
         session.yard_changed.connect(lambda _: self.fit_size())
         driver.frame.connect(self.update)
         driver.held_changed.connect(self.update)

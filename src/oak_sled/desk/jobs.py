@@ -192,7 +192,7 @@ class Loader(QObject):
         except Refused as refused:
             text = f"{card.heading}: {refused.faults[0]}"
         except Exception as error:  # the way back must not be lost, whatever happens
-            text = f"{card.heading}: cannot be had again ({type(error).__name__})"
+            text = f"{card.heading}: cannot be restored ({type(error).__name__})"
             card.kept.unreadable = True
         self._arrived.emit(card, text)
 
@@ -244,7 +244,7 @@ class Errand(QObject):
         except Refused as refused:
             answer = refused
         except Exception as error:  # the way back must not be lost, whatever happens
-            log.exception("an errand failed")
+            log.exception("a background task failed")
             answer = refuse("the program", f"failed: {type(error).__name__}: {error}", "save your work, and report it")
         if not self._closed:
             self.answered.emit(answer)

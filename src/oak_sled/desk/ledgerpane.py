@@ -37,7 +37,7 @@ class LedgerPane(QWidget):
         self.of = QPushButton("")
         self.of.setObjectName("quiet")
         self.of.setMinimumHeight(24)
-        self.of.setToolTip("whose ledger it is: the craft's, or that of a block that the drill watches (Drill page)")
+        self.of.setToolTip("the body whose ledger is shown: the craft, or a block that the drill watches (Drill page)")
         self.of.clicked.connect(self.show_bodies)
         bar.addStretch(1)
         bar.addWidget(self.of)

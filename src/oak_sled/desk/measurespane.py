@@ -238,7 +238,7 @@ class _Table(QWidget):
         found = self.pane.flung()
         if not found:
             return top
-        top = self._heading(painter, top, "flung, side by side")
+        top = self._heading(painter, top, "launches, side by side")
         first = width * 0.25
         step = (width - 14 - first) / len(FLUNG)
         small = theme.font(theme.SMALL)

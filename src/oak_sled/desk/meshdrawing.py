@@ -59,7 +59,7 @@ class MeshDrawing(QWidget):
         if body is None or body.mesh is None:
             return []
         if body.fit == "triangles":
-            return [f"{body.mesh.triangles} triangles, felt as ground", "of the ground's own material"]
+            return [f"{body.mesh.triangles} triangle mesh, collides as ground", "of the ground's own material"]
         fitted = body.fitted()
         count = len(fitted.pieces)
         gap = (

@@ -120,7 +120,7 @@ def catch_errors(window: Window) -> None:
         log.error("unexpected: %s", "".join(traceback.format_exception(kind, error, trace)))
         traceback.clear_frames(trace)  # a painter that lives on in a frame would bring Qt down at the next paint
         window.keeper.autosave()
-        text = f"Something went wrong in the program ({kind.__name__}: {error}). Your work was put by."
+        text = f"Something went wrong in the program ({kind.__name__}: {error}). Your work was autosaved."
         QTimer.singleShot(0, lambda: window.notice.tell(text, True))
 
     sys.excepthook = hook

@@ -420,7 +420,7 @@ class Session(QObject):
             return
         yard = with_documents(self.yard, card.job)
         if yard != self.yard:
-            self._remember(Step("load run back", self.yard))
+            self._remember(Step("restore run", self.yard))
             self._base = None
             self.yard = yard
             self.yard_changed.emit(False)
@@ -495,25 +495,25 @@ class Session(QObject):
 
     @property
     def undo_label(self) -> str:
-        """What undo would take back, or ""."""
+        """What undo would undo, or ""."""
         return self._done[-1].label if self._done else ""
 
     @property
     def redo_label(self) -> str:
-        """What redo would bring again, or ""."""
+        """What redo would redo, or ""."""
         return self._undone[-1].label if self._undone else ""
 
     def undo(self) -> None:
-        """Takes the last step back."""
+        """Undoes the last step."""
         self._travel(self._done, self._undone)
 
     def redo(self) -> None:
-        """Brings the last undone step again."""
+        """Redoes the last undone step."""
         self._travel(self._undone, self._done)
 
     def _travel(self, source: list[Step], target: list[Step]) -> None:
         if not source:
-            self.say("nothing to take back" if source is self._done else "nothing to bring again")
+            self.say("nothing to undo" if source is self._done else "nothing to redo")
             return
         step = source.pop()
         edit = step.card
@@ -531,10 +531,10 @@ class Session(QObject):
             self.rerun()
         self.shelf_changed.emit()
         self.saved_changed.emit()
-        self.say(f"{'took back' if source is self._done else 'brought again'}: {step.label}")
+        self.say(f"{'Undid' if source is self._done else 'Redid'} {step.label}")
 
     def open(self, yard: Yard, cards: tuple[Card, ...], file: Path | None, dirty: bool = False) -> None:
-        """Takes another yard in hand; the history begins anew."""
+        """Opens another yard; the undo history is cleared."""
         self.yard, self.cards, self.file = yard, cards, file
         self.loader.begin_anew()
         self.removed = set()

@@ -301,11 +301,11 @@ class ShelfPane(QWidget):
         if card is None:
             return
         menu = QMenu(self)
-        menu.addAction("Load its settings back", lambda: self.session.look_at(name))
+        menu.addAction("Restore its settings", lambda: self.session.look_at(name))
         menu.addAction(
             "Unpin its ghost" if card.pinned else "Pin as a ghost", lambda: self._flip(name, "pinned", "pin")
         )
-        menu.addAction("Take the star off" if card.starred else "Star", lambda: self._flip(name, "starred", "star"))
+        menu.addAction("Remove the star" if card.starred else "Star", lambda: self._flip(name, "starred", "star"))
         menu.addAction("Rename...", self.cards[name].ask_name)
         now = self.session.card(self.session.shown_card)
         if now is not None and now.id != name:

@@ -184,8 +184,8 @@ class TracePane(QWidget):
         names = [name for name in self.names if name in known] or list(DEFAULT)
         if self._watched != run.job.drill.watch:  # another drill whose blocks are to be seen, or none any more
             self._watched = run.job.drill.watch
-            flung = [name for name in ("flung speed", "flung height") if name in known and name not in names]
-            names = [*flung, *names][:6] if flung else names
+            launches = [name for name in ("launch speed", "launch height") if name in known and name not in names]
+            names = [*launches, *names][:6] if launches else names
         if names != self.names:
             self.names = names
             self._rebuild()

@@ -18,7 +18,7 @@ MOST_DRAWN = 1000
 """Points of a drawn curve: least and greatest of every stretch under a px at the usual width."""
 MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
-GROUPS = {"forces": "forces", "channels": "channels", "flung speed": "flung speed", "flung height": "flung height"}
+GROUPS = {"forces": "forces", "channels": "channels", "launch speed": "launch speed", "launch height": "launch height"}
 LIVE_WINDOW_S = 15.0
 
 
@@ -27,8 +27,8 @@ def members(run: Run, name: str) -> list[str]:
     craft = run.job.craft
     if name == "channels":
         return [f"channel.{channel.id}" for channel in craft.channels][:4]
-    if name.startswith("flung "):
-        return [f"block.{block}.{name.removeprefix('flung ')}" for block in flights.watched(run)][:5]
+    if name.startswith("launch "):
+        return [f"block.{block}.{name.removeprefix('launch ')}" for block in flights.watched(run)][:5]
     if name == "forces":
         pushing = [part for part in craft.parts if part.kind not in ("torque", "bumper")]
         return [f"part.{part.id}" for part in pushing][:5]
@@ -124,7 +124,7 @@ def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
 
 def told_apart(name: str) -> bool:
     """Whether the lines of a strip are of one kind, and told apart by their place in it."""
-    return name == "channels" or name.startswith("flung ")
+    return name == "channels" or name.startswith("launch ")
 
 
 def trace_colour(run: Run, name: str, place: int = -1) -> QColor:

@@ -201,12 +201,12 @@ class Window(QMainWindow):
             "save_as": action("Save as...", "Ctrl+Shift+S", self.ask_save),
             "undo": action("Undo", "Ctrl+Z", self.session.undo),
             "redo": action("Redo", "Ctrl+Shift+Z", self.session.redo),
-            "drive": action("Drive, or stop", "F9", lambda: self.set_driving(not self.session.live_on)),
+            "drive": action("Drive or stop", "F9", lambda: self.set_driving(not self.session.live_on)),
             "run": action("Run drill", "Ctrl+Return", lambda: self.session.keep_run()),
             "check": action("Tick check", "Ctrl+T", self.tick_check),
-            "hold": action("Play or hold", "Space", self.toggle_hold),
-            "step": action("One tick on", ".", self.step),
-            "back": action("One tick back", ",", lambda: self.playbar.step(-1)),
+            "hold": action("Play or pause", "Space", self.toggle_hold),
+            "step": action("Step one tick forward", ".", self.step),
+            "back": action("Step one tick back", ",", lambda: self.playbar.step(-1)),
             "start": action("Back to the start", "Home", lambda: self.playbar.to_start()),
             "restart": action("Restart the drive", "Ctrl+R", self.driver.restart),
             "part": action("Fit a part", "Ctrl+P", lambda: self.desk.show_parts()),
@@ -400,7 +400,7 @@ class Window(QMainWindow):
         drills = tuple(changed if one.id == drill.id else one for one in yard.drills)
         grown = lambda: yard.replace(crafts=(*crafts, second), drills=drills)  # noqa: E731
         if self.session.attempt(grown, "duplicate craft", card=False):
-            self.session.say(f"{title} takes part in the drill, on keys of its own (F8 shows them)")
+            self.session.say(f"{title} takes part in the drill with its own keys (F8 shows them)")
 
     def remove_craft(self) -> None:
         """Takes the craft on the bench out of the yard."""
@@ -439,7 +439,7 @@ class Window(QMainWindow):
         self.question.tell(
             "This yard has changes that are not saved.",
             False,
-            (("Save first", lambda: self.save(go)), ("Leave them", go), ("Stay", lambda: None)),
+            (("Save first", lambda: self.save(go)), ("Discard them", go), ("Stay", lambda: None)),
         )
 
     def _has_work(self) -> bool:

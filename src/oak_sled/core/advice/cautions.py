@@ -47,7 +47,7 @@ def _held_level(job: Job) -> Iterator[Caution]:
             "held_level",
             "body",
             "height is held, so that uneven ground does not carry it",
-            "let z, roll and pitch go in the body's held axes",
+            "free z, roll and pitch: take them out of the body's held axes",
         )
 
 
@@ -125,7 +125,7 @@ def _far_limits(craft: Craft, setting: Setting) -> Iterator[Caution]:
                 f"a limit near {show(top, 'm/s')} would act",
             )
         elif top > 5.0 * part.limit > 0.0:
-            words = "has no top speed of its own" if math.isinf(top) else f"would reach {show(top, 'm/s')}"
+            words = "has no top speed" if math.isinf(top) else f"would reach {show(top, 'm/s')}"
             yield Caution(
                 "top_speed_far_above_limit",
                 f"parts.{part.id}",

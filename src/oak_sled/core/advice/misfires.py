@@ -82,11 +82,13 @@ def _events(job: Job) -> Iterator[Caution]:
                 yield Caution(
                     "pull_past_cap",
                     f"parts.{part.id}.cap",
-                    f"a pull of {show(pull, 'm')} is past the cap of {show(part.cap, 'm')}: what is over gives nothing",
+                    f"a pull of {show(pull, 'm')} is past the cap of {show(part.cap, 'm')}; the rest adds nothing",
                     "a longer cap, or a shorter pull",
                 )
             elif pull == 0.0:
-                yield Caution("no_pull", f"parts.{part.id}", "it is let go without a pull", "pull it back on the plan")
+                yield Caution(
+                    "no_pull", f"parts.{part.id}", "it is released without a pull", "pull it back on the plan"
+                )
 
 
 def _no_target(heading: str, what: str, name: str, known: list[str]) -> Caution:
@@ -151,7 +153,7 @@ def _knockback(job: Job, part: Knockback) -> Iterator[Caution]:
     bodies = [*(one.id for one in job.ground.blocks), *others]
     if not others and not any(one.moves == "free" for one in job.ground.blocks):
         yield Caution(
-            "nobody_to_push", where, "nothing here is loose, and the craft itself is never pushed by its own blow",
+            "nobody_to_push", where, "no dynamic body here, and a knockback never pushes its own craft",
             "place a loose block on the ground",
         )  # fmt: skip
     for name in part.spares:
@@ -173,7 +175,7 @@ def _of_run(part: Part, notes: list[float]) -> Iterator[Caution]:
             yield Caution(
                 "found_nobody",
                 where,
-                f"it found nobody {notes[knockbacks.FOUND_NONE]:.0f} times out of {notes[knockbacks.ROUNDS]:.0f}",
+                f"it found no body {notes[knockbacks.FOUND_NONE]:.0f} times out of {notes[knockbacks.ROUNDS]:.0f}",
                 "a longer reach or a wider volume; the craft itself does not count",
             )
         if notes[knockbacks.SAME_SPOT] > 0.0:

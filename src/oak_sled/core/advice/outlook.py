@@ -140,7 +140,7 @@ def coast_words(setting: Setting) -> str:
         return f"weighs {show(setting.weight, 'N')}"
     square, friction, mass = setting.square_drag, setting.friction, setting.mass
     if friction <= 0.0:
-        return "never stops by itself"
+        return "nothing slows it: it never stops"
     if square <= 0.0:
         return f"coasts {show(mass * speed**2 / (2 * friction), 'm')} from {show(speed, 'm/s')}"
     path = mass / (2.0 * square) * math.log1p(square * speed**2 / friction)

@@ -27,7 +27,7 @@ class Material(Frozen):
     id: str = name_field("the name by which blocks and grounds refer to it")
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
     bounce: float = dial(0.05, "", "share of the speed into it that comes back", low=0.0, high=1.0, main=True)
-    look: Look = Field("timber", description="how what is of it is drawn")
+    look: Look = Field("timber", description="how a block of it is drawn")
 
 
 class Pair(Frozen):
@@ -47,11 +47,13 @@ class Block(Frozen):
     title: str = Field("", max_length=60, description="what it is called")
     shape: BlockShape = Field("box", description="its shape; a capsule lies along, a cylinder stands upright")
     mesh: Mesh | None = Field(None, description="of a mesh: its triangles, drawn out to its length, width and height")
-    fit: BlockFit = Field("hull", description="what is felt of a mesh; its triangles only where it is fixed")
+    fit: BlockFit = Field("hull", description="the collision shape of a mesh; its triangles only where it is static")
     pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
-    moves: Moves = Field("free", description="as it is pushed, not at all, as told, or it only reports")
-    material: str = Field("", description="the material it is of; empty: sawn timber")
-    layer: str = Field("", description="the layer that says whom it meets; empty: bodies")
+    moves: Moves = Field(
+        "free", description="dynamic, static, kinematic (moved on a path), or a trigger that only reports"
+    )
+    material: str = Field("", description="its material; empty: sawn timber")
+    layer: str = Field("", description="the collision layer; empty: bodies")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     z: float = dial(0.0, "m", "of its underside above the ground, before it is tilted", low=-1e3, high=1e4)

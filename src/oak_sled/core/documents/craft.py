@@ -35,7 +35,7 @@ class Body(Frozen):
     width: float = dial(1.4, "m", "across the craft", low=0.01, high=1e3, slider=(0.1, 10.0))
     height: float = dial(0.5, "m", "upward (length of an upright cylinder)", low=0.01, high=1e3, slider=(0.1, 10.0))
     mesh: Mesh | None = Field(None, description="of the shape mesh: its triangles, drawn out to the size of the body")
-    fit: hulls.Fit = Field("hull", description="what is felt of a mesh")
+    fit: hulls.Fit = Field("hull", description="the collision shape of a mesh")
     pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
     inertia_from: Literal["shape", "given"] = Field("shape", description="inertia from the shape, or as given")
     roll_inertia: float = dial(
@@ -54,7 +54,7 @@ class Body(Frozen):
         0.0, "m", "centre of mass, left of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
     centre_z: float = dial(0.0, "m", "centre of mass, above that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0))
-    layer: str = Field("", max_length=60, description="the layer that says whom it meets; empty: bodies")
+    layer: str = Field("", max_length=60, description="the collision layer; empty: bodies")
     gravity_scale: float = dial(1.0, "", "share of gravity it feels", low=-10.0, high=10.0, slider=(0.0, 3.0))
     held: tuple[Axis, ...] = Field(
         (), max_length=6, description="axes of the world along or about which it cannot move"

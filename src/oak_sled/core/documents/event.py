@@ -13,7 +13,7 @@ What = Literal["trigger", "hold", "release", "drop", "poke"]
 SAYS = {
     "trigger": "fires a part as if its key were pressed",
     "hold": "a sling takes hold of the craft",
-    "release": "a sling lets go with its pull",
+    "release": "a sling is released with its pull",
     "drop": "a block that hung until then falls",
     "poke": "an impulse at a point of the craft or of a block",
 }
@@ -31,7 +31,7 @@ class Event(Frozen):
     t: float = dial(0.0, "s", "when", low=0.0, high=1e5, slider=(0.0, 20.0), main=True)
     craft: str = Field("", max_length=60, description="the craft whose part it is; empty: the craft under test")
     target: str = Field(
-        "", max_length=60, description="the part that is fired or lets go, the block or craft that is dropped or "
+        "", max_length=60, description="the part that is fired or released, the block or craft that is dropped or "
         "poked; empty for a poke of the craft under test"
     )  # fmt: skip
     x: float = dial(

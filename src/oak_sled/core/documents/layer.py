@@ -50,7 +50,9 @@ def check(layers: Iterable[Layer], pairs: Iterable[LayerPair], used: Collection[
         used = [*used, (f"layer_pairs.{pair.id}.one", pair.one), (f"layer_pairs.{pair.id}.other", pair.other)]
         both = frozenset((pair.one, pair.other))
         if both in seen:
-            raise ValueError(f"layer_pairs.{pair.id}: {pair.one} and {pair.other} are told already (one pair each)")
+            raise ValueError(
+                f"layer_pairs.{pair.id}: {pair.one} and {pair.other} have a pair already (one for each two layers)"
+            )
         seen.add(both)
     for where, name in used:
         if name not in names:

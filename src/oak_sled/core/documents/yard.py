@@ -39,7 +39,7 @@ class Wall(Frozen):
     """An upright box that no craft passes."""
 
     id: str = name_field("its name")
-    layer: str = Field("", description="the layer that says whom it meets; empty: ground")
+    layer: str = Field("", description="the collision layer; empty: ground")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     heading_deg: float = dial(0.0, "°", "direction of its length", low=-360.0, high=360.0)
@@ -84,9 +84,11 @@ class Ground(Frozen):
     pairs: tuple[Pair, ...] = Field((), max_length=500, description="materials that do something else together")
     blocks: tuple[Block, ...] = Field((), max_length=900, description="what stands and lies on it")
     joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
-    layers: tuple[Layer, ...] = Field((), max_length=30, description="groups of bodies that meet, or do not")
+    layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
     layer_pairs: tuple[LayerPair, ...] = Field(
-        (), max_length=500, description="layers that only report or pass each other; all others meet"
+        (),
+        max_length=500,
+        description="pairs of layers that only report each other or ignore each other; all others collide",
     )
     patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="stretches that are otherwise")
     relief: Relief | None = Field(None, description="uneven ground from a picture")
@@ -189,7 +191,7 @@ class Track(Frozen):
     aim: a driver who steers for the next gate.
     """
 
-    channel: str = Field(description="the channel it tells")
+    channel: str = Field(description="the channel it drives")
     shape: Literal["steps", "ramps", "sine", "pulses", "aim"] = Field("steps", description="how values run over time")
     knots: tuple[Knot, ...] = Field((), max_length=MOST_KNOTS, description="values at times")
     amplitude: float = dial(1.0, "", "of a sine or of pulses", low=-1.0, high=1.0)
@@ -199,7 +201,7 @@ class Track(Frozen):
         2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0)
     )
     lead: float = dial(
-        0.5, "s", "of the driver: steering taken back for each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0)
+        0.5, "s", "of the driver: steering against each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0)
     )
 
     sight: float = dial(
@@ -225,7 +227,7 @@ def told_once(tracks: Iterable[Track]) -> None:
     told = [track.channel for track in tracks]
     for channel in told:
         if told.count(channel) > 1:
-            raise ValueError(f"tracks: {channel!r} is told twice (one track a channel)")
+            raise ValueError(f"tracks: {channel!r} has two tracks (one track a channel)")
 
 
 class Member(Frozen):
@@ -233,7 +235,7 @@ class Member(Frozen):
 
     id: str = name_field("the craft")
     start: Start = Field(default_factory=Start, description="where and how it begins")
-    tracks: tuple[Track, ...] = Field((), max_length=16, description="what its channels are told")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs of its channels over time")
 
     @model_validator(mode="after")
     def _once(self) -> Member:
@@ -265,7 +267,7 @@ class Drill(Frozen):
     ground: str = Field("", description="the ground it runs on; empty: whichever is chosen")
     craft: str = Field("", description="the craft under test; empty: whichever is chosen")
     start: Start = Field(default_factory=Start, description="where and how the craft under test begins")
-    tracks: tuple[Track, ...] = Field((), max_length=16, description="what its channels are told")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs of its channels over time")
     cast: tuple[Member, ...] = Field((), max_length=7, description="crafts that take part too, in the same world")
     duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
     events: tuple[Event, ...] = Field((), max_length=MOST_EVENTS, description="moments at which something happens")
@@ -277,12 +279,12 @@ class Drill(Frozen):
     event_time: float = dial(
         0.0,
         "s",
-        "when what is measured begins (the step, the brake, the release)",
+        "when measuring begins (the step, the brake, the release)",
         low=0.0,
         high=1e5,
         slider=(0.0, 30.0),
     )
-    twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run it too, each in a world of its own")
+    twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run the drill too, each in its own world")
     twin_gap: float = dial(
         0.0,
         "m",
@@ -328,8 +330,8 @@ class Bench(Frozen):
     """What stands on the bench: the craft, ground and drill in hand."""
 
     craft: str = Field(description="the craft under test")
-    ground: str = Field(description="the ground in hand")
-    drill: str = Field(description="the drill in hand")
+    ground: str = Field(description="the selected ground")
+    drill: str = Field(description="the selected drill")
 
 
 class Yard(Frozen):
@@ -339,7 +341,7 @@ class Yard(Frozen):
     title: str = Field("Yard", max_length=80, description="what the yard is called")
     ticks: int = Field(120, ge=20, le=2000, description="ticks per second")
     integrator: Literal["semi_implicit", "explicit"] = Field("semi_implicit", description="how a tick is integrated")
-    bench: Bench = Field(description="what is in hand")
+    bench: Bench = Field(description="what is selected on the bench")
     crafts: tuple[Craft, ...] = Field(min_length=1, max_length=50, description="what moves")
     grounds: tuple[Ground, ...] = Field(min_length=1, max_length=50, description="places to test on")
     drills: tuple[Drill, ...] = Field(min_length=1, max_length=500, description="scripted manoeuvres")

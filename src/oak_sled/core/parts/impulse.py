@@ -45,7 +45,7 @@ class Impulse(Part):
     """One push at a time: on press, on release, charged while held, or when an event of the drill fires it."""
 
     TITLE: ClassVar[str] = "Impulse"
-    EXPLAINS: ClassVar[str] = "one sudden push: on press, on release, or charged while held"
+    EXPLAINS: ClassVar[str] = "one impulse: on press, on release, or charged while held"
     FAMILY: ClassVar[Family] = "impulse"
     EVENT: ClassVar[str] = "push"
     EVENT_FROM: ClassVar[float] = 0.5

@@ -88,7 +88,7 @@ class Knockback(Part):
     )  # fmt: skip
     fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="head over heels, or about the upright")
     reach: float = dial(5.0, "m", "how far it reaches", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log")
-    volume: Volume = Field("cone", description="the shape in which it finds whom it pushes")
+    volume: Volume = Field("cone", description="the shape of the volume in which bodies are pushed")
     angle_deg: float = dial(
         30.0, "°", "of a cone: half its angle", low=0.5, high=180.0, slider=(2.0, 90.0), title="half angle"
     )
@@ -100,7 +100,7 @@ class Knockback(Part):
     above: float = dial(
         0.0,
         "m",
-        "above the centre of mass of whom it pushes; makes them topple",
+        "above the centre of mass of the bodies it pushes; makes them topple",
         low=-1e3,
         high=1e3,
         slider=(-1.0, 1.0),
@@ -118,7 +118,11 @@ class Knockback(Part):
     pause: float = dial(0.3, "s", "between two hits of one body", low=0.0, high=60.0, slider=(0.0, 3.0))
     reaction: float = dial(0.0, "", "share of the push that the craft feels back; 1 keeps momentum", low=0.0, high=2.0)
     spares: tuple[str, ...] = Field((), max_length=100, description="blocks that it passes by")
-    layer: str = Field("", max_length=60, description="finds those whom this layer meets; empty: whom its craft meets")
+    layer: str = Field(
+        "",
+        max_length=60,
+        description="pushes bodies of layers that collide with this one; empty: with the layer of its craft",
+    )
     azimuth_deg: float = dial(0.0, "°", "where it faces: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "where it faces: 90 straight up", low=-90.0, high=90.0)
     x: float = dial(0.0, "m", "source, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))

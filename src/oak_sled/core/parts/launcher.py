@@ -142,11 +142,11 @@ class Launcher(Part):
         "", max_length=60, description="the block it homes on; empty: the loose one nearest its course"
     )
     lifetime: float = dial(8.0, "s", "how long a shot lasts", low=0.05, high=600.0, slider=(0.5, 30.0))
-    on_hit: OnHit = Field("goes_on", description="at a hit it goes on as it bounced, or it bursts and is gone")
+    on_hit: OnHit = Field("goes_on", description="what a shot does at a hit: bounce and fly on, or burst")
     blast: str = Field("", max_length=60, description="the knockback of this craft that a burst sets off; empty: none")
     in_flight: int = Field(8, ge=1, le=64, description="shots in flight at most; one more takes the oldest away")
     material: str = Field("", max_length=60, description="the material of a shot; empty: timber")
-    layer: str = Field("", max_length=60, description="the layer of its shots: whom they meet; empty: that of bodies")
+    layer: str = Field("", max_length=60, description="the collision layer of its shots; empty: bodies")
 
     def record(self, pack: Pack) -> dict[str, Any]:
         area = 0.25 * math.pi * self.shot_size**2

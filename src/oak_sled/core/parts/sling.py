@@ -25,9 +25,9 @@ class Sling(Part):
     """Pull the craft back and let go: the impulse goes against the pull, and grows with it up to a cap."""
 
     TITLE: ClassVar[str] = "Sling"
-    EXPLAINS: ClassVar[str] = "pull the craft back in the yard view and let go"
+    EXPLAINS: ClassVar[str] = "pull the craft back in the yard view and release it"
     FAMILY: ClassVar[Family] = "impulse"
-    EVENT: ClassVar[str] = "let go"
+    EVENT: ClassVar[str] = "release"
     LAUNCHES: ClassVar[bool] = True
 
     kind: Literal["sling"] = "sling"
@@ -43,7 +43,7 @@ class Sling(Part):
         1.0, "", "1: grows evenly with the pull; above: slow at first", low=0.1, high=8.0, slider=(0.5, 4.0), main=True
     )
     lift_deg: float = dial(0.0, "°", "lifts the push above the pull's line", low=-90.0, high=90.0, slider=(-10.0, 80.0))
-    hold: Hold = Field("in_place", description="the craft until it is let go: loose, held in place, or weightless")
+    hold: Hold = Field("in_place", description="the craft until it is released: loose, held in place, or weightless")
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
@@ -60,7 +60,7 @@ class Sling(Part):
         return float(min(pull, self.cap) / self.cap) ** self.curve
 
     def summary(self) -> str:
-        return f"{self.way.replace('_', ' ')} · {self.hold.replace('_', ' ')} until let go"
+        return f"{self.way.replace('_', ' ')} · {self.hold.replace('_', ' ')} until released"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         full = self.trim * self.size / (setting.mass if self.way == "impulse" else 1.0)

@@ -41,7 +41,7 @@ class Thruster(push.Push):
     """Pushes along a line. The way of pushing decides what its number is counted in."""
 
     TITLE: ClassVar[str] = "Thruster"
-    EXPLAINS: ClassVar[str] = "push along a line, steady or sudden"
+    EXPLAINS: ClassVar[str] = "push along a line: a force, an acceleration or an impulse"
     FAMILY: ClassVar[Family] = "drive"
     LOOKS: ClassVar[str] = "fan"
     CHANNEL_GUESS: ClassVar[str] = "throttle"

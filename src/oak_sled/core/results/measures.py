@@ -352,7 +352,7 @@ MEASURES = (
     Measure("gates_passed", "gates passed", "", "gates crossed between their poles", gates_passed, "high"),
     Measure("gates_missed", "gates missed", "", "gates crossed beside their poles", gates_missed, "low"),
     Measure("limit_share", "time at limits", "%", "share of ticks in which a limit acted", limit_share),
-    Measure("hits", "hits", "", "times a wall or a thing was met", hits, "low"),
+    Measure("hits", "hits", "", "number of hits against walls and bodies", hits, "low"),
     Measure(
         "hardest_hit",
         "hardest hit",
@@ -372,10 +372,12 @@ MEASURES = (
     Measure(
         "launch_speed", "launch speed", "m/s", "greatest speed in half a second from the push", _of_flight("speed")
     ),
-    Measure("launch_distance", "flung away", "m", "level distance from the push to the end", _of_flight("distance")),
+    Measure(
+        "launch_distance", "launch distance", "m", "level distance from the push to the end", _of_flight("distance")
+    ),
     Measure(
         "launch_height",
-        "flung up",
+        "launch height",
         "m",
         "greatest height above where it was pushed; none if it stayed on the ground",
         _of_flight("height"),
@@ -389,7 +391,7 @@ MEASURES = (
     ),
     Measure("launch_turns", "turns", "", "whole turns of any kind after the push", _of_flight("turns")),
     Measure(
-        "calm_time", "calm again", "s", "push until a block rests, or a craft obeys again", _of_flight("calm"), "low"
+        "calm_time", "settled after", "s", "push until a block rests, or a craft obeys again", _of_flight("calm"), "low"
     ),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
 )
