@@ -25,7 +25,7 @@ def demo_job(yard):
 
 
 class Maker:
-    """Builds small jobs: a body, some parts, a start, what the channels are told."""
+    """Builds small jobs: a body, some parts, a start, what the channels are inputs."""
 
     def job(
         self,
@@ -35,14 +35,14 @@ class Maker:
         ground=None,
         ticks=120,
         seconds=5.0,
-        told=None,
+        inputs=None,
         drill=None,
         integrator="semi_implicit",
         **start,
     ):
         channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("throttle", "steer", "brake"))
         craft = Craft(id="craft", body=Body(**(body or {})), channels=channels, parts=tuple(parts))
-        tracks = tuple(Track(channel=name, knots=self.knots(value)) for name, value in (told or {}).items())
+        tracks = tuple(Track(channel=name, knots=self.knots(value)) for name, value in (inputs or {}).items())
         made = Drill(id="drill", start=Start(**start), tracks=tracks, duration=seconds, **(drill or {}))
         return Job(craft, Ground(id="ground", **{"floor": False, **(ground or {})}), made, ticks, integrator)
 

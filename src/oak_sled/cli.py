@@ -79,9 +79,9 @@ def load_yard(where: str) -> Any:
     """The yard that an argument names."""
     from oak_sled.core.project import demos
 
-    told: list[str] = []
-    yard = demos.open_yard(where, told.append)
-    for line in told:
+    notices: list[str] = []
+    yard = demos.open_yard(where, notices.append)
+    for line in notices:
         print(f"oak-sled: {where}: {line}", file=sys.stderr)
     return yard
 
@@ -198,11 +198,11 @@ def run(
     if csv is not None:
         run_csv.save(made[0], Path(csv))
     if json_file is not None:
-        told = out[0] if len(out) == 1 else {"runs": out}
-        disk.write_whole(Path(json_file), (json.dumps(told, indent=1, ensure_ascii=False) + "\n").encode())
+        data = out[0] if len(out) == 1 else {"runs": out}
+        disk.write_whole(Path(json_file), (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
 
 
-def _told(made: Any) -> dict[str, Any]:
+def _summary(made: Any) -> dict[str, Any]:
     """What is written about a run as JSON."""
     from oak_sled.core.advice import cautions
     from oak_sled.core.results import measures
@@ -219,17 +219,17 @@ def _told(made: Any) -> dict[str, Any]:
 
 def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
     """Prints the measures of runs at several tick rates side by side."""
-    told = [{"ticks": one.job.ticks, **_told(one)} for one in made]
+    found = [{"ticks": one.job.ticks, **_summary(one)} for one in made]
     job = made[0].job
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading}")
-    print(f"{'ticks/s':<15}" + "".join(f"{one['ticks']:>14}" for one in told))
-    for name, first in told[0]["measures"].items():
-        values = [one["measures"].get(name, {}).get("value") for one in told]
+    print(f"{'ticks/s':<15}" + "".join(f"{one['ticks']:>14}" for one in found))
+    for name, first in found[0]["measures"].items():
+        values = [one["measures"].get(name, {}).get("value") for one in found]
         if any(value is not None for value in values):
             cells = "".join(f"{'—' if value is None else format(value, '.5g'):>14}" for value in values)
             print(f"{name:<15}{cells} {first['unit']}")
-    print(f"{'digest':<15}" + "".join(f"{one['digest'][:12]:>14}" for one in told))
-    return told
+    print(f"{'digest':<15}" + "".join(f"{one['digest'][:12]:>14}" for one in found))
+    return found
 
 
 def _show_run(made: Any) -> dict[str, Any]:
@@ -252,7 +252,7 @@ def _show_run(made: Any) -> dict[str, Any]:
     for caution in warned:
         print(f"caution {caution}")
     print(f"digest {made.digest}")
-    return _told(made)
+    return _summary(made)
 
 
 def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:
@@ -398,10 +398,10 @@ def compile_kernel() -> None:
         print("kernel: compiled before")
         return
 
-    def told(symbol: str, done: int, of: int) -> None:
+    def say(symbol: str, done: int, of: int) -> None:
         if not symbol.startswith("door."):
             print(f"kernel: {symbol.rpartition('.')[0]}", flush=True)
 
-    PROGRAM.told = told
+    PROGRAM.on_progress = say
     seconds = warmup.compile_all()
     print(f"kernel: compiled in {seconds:.1f} s of computing")

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.optimize import minimize
 
-from oak_sled.core.contact import broad, closest, manifold, scenery, solver, things
+from oak_sled.core.contact import broad, closest, manifold, records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 
@@ -39,7 +39,7 @@ def pitched(angle):
 def energy(scene, row, gravity):
     total = 0.0
     for solid, state in zip(scene.solids, row, strict=True):
-        if solid["kind"] == things.FREE:
+        if solid["kind"] == records.FREE:
             w, x, y, z = state[3:7]
             axes = np.array(
                 [
@@ -60,7 +60,7 @@ def energy(scene, row, gravity):
 @pytest.mark.parametrize(("friction", "angle"), [(0.5, 0.4), (0.9, 0.7), (0.12, 0.1)])
 def test_a_block_stays_on_a_slope_below_the_angle_of_friction(friction, angle):
     assert np.tan(angle) < friction
-    slope = Solid([shapes.box((20, 5, 0.5))], kind=things.FIXED, attitude=pitched(angle))
+    slope = Solid([shapes.box((20, 5, 0.5))], kind=records.FIXED, attitude=pitched(angle))
     start = np.array([np.sin(angle), 0.0, np.cos(angle)]) * 0.75
     scene = scenery.scene([slope, block(start, attitude=pitched(angle))], plane=False, materials=materials(friction))
     rows = run(scene, 3.0)
@@ -69,7 +69,7 @@ def test_a_block_stays_on_a_slope_below_the_angle_of_friction(friction, angle):
 
 @pytest.mark.parametrize(("friction", "angle"), [(0.3, 0.4), (0.0, 0.2), (0.6, 0.8)])
 def test_a_block_slides_down_a_steeper_slope_as_coulomb_says(friction, angle):
-    slope = Solid([shapes.box((40, 5, 0.5))], kind=things.FIXED, attitude=pitched(angle))
+    slope = Solid([shapes.box((40, 5, 0.5))], kind=records.FIXED, attitude=pitched(angle))
     start = np.array([np.sin(angle), 0.0, np.cos(angle)]) * 0.75
     scene = scenery.scene([slope, block(start, attitude=pitched(angle))], plane=False, materials=materials(friction))
     rows = run(scene, 1.0)
@@ -124,7 +124,7 @@ def test_ten_boxes_stand_for_ten_seconds():
 )
 @pytest.mark.parametrize("late", [0.0, 0.7, 1.9])
 def test_nothing_fast_passes_a_thin_wall(missile, late):
-    wall = Solid([shapes.box((0.05, 2, 2))], kind=things.FIXED, position=(late, 0, 1))
+    wall = Solid([shapes.box((0.05, 2, 2))], kind=records.FIXED, position=(late, 0, 1))
     rows = run(scenery.scene([wall, missile], plane=False, materials=materials(0.2, 0.3)), 1.0, hz=60)
     assert rows[:, 2, 0].max() < late
     assert rows[-1, 2, 7] == pytest.approx(-90.0, rel=0.02)
@@ -151,7 +151,7 @@ SHAPES = {
 PLANE = "level ground"
 BENCHES = {
     PLANE: {},
-    "box": {"solid": Solid([shapes.box((3, 3, 0.5))], kind=things.FIXED, position=(0, 0, -0.5))},
+    "box": {"solid": Solid([shapes.box((3, 3, 0.5))], kind=records.FIXED, position=(0, 0, -0.5))},
     "triangles": {
         "triangles": np.array(
             [
@@ -292,7 +292,7 @@ def test_what_rests_sleeps_and_a_blow_wakes_it():
 
 
 def test_a_trigger_counts_and_does_not_push():
-    trigger = Solid([shapes.box((0.5, 0.5, 0.5))], kind=things.TRIGGER, position=(3, 0, 0.5))
+    trigger = Solid([shapes.box((0.5, 0.5, 0.5))], kind=records.TRIGGER, position=(3, 0, 0.5))
     scene = scenery.scene([trigger, ball((0, 0, 0.5), (4, 0, 0))], plane=False)
     seen = []
     for _ in range(150):
@@ -305,7 +305,7 @@ def test_a_trigger_counts_and_does_not_push():
 
 
 def test_what_moves_as_told_pushes_and_is_not_pushed():
-    ram = Solid([shapes.box((0.2, 1, 0.5))], kind=things.DRIVEN, position=(0, 0, 0.5), sway=(1.0, 0, 0), period=4.0)
+    ram = Solid([shapes.box((0.2, 1, 0.5))], kind=records.DRIVEN, position=(0, 0, 0.5), sway=(1.0, 0, 0), period=4.0)
     rows = run(scenery.scene([ram, block((0.6, 0, 0.25), mass=1e4)], materials=materials(0.2)), 1.0)
     assert rows[-1, 1, 0] == pytest.approx(np.sin(np.pi / 2), abs=1e-6), "a quarter of its way, whatever stands there"
     assert rows[-1, 2, 0] > 1.4

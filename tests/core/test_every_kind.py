@@ -36,7 +36,9 @@ def energy(run):
 @pytest.mark.parametrize("trim", TRIMS)
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.__name__)
 def test_at_any_trim_the_run_stays_finite_and_to_its_end(make, document, trim, ticks):
-    made = make.run([part(document, trim=trim)], body=FLAT, told={"throttle": 1.0}, seconds=2.0, ticks=ticks, **MOVING)
+    made = make.run(
+        [part(document, trim=trim)], body=FLAT, inputs={"throttle": 1.0}, seconds=2.0, ticks=ticks, **MOVING
+    )
     assert made.ticks == 2 * ticks
     assert np.all(np.isfinite(motion(made)))
 
@@ -45,7 +47,9 @@ def test_at_any_trim_the_run_stays_finite_and_to_its_end(make, document, trim, t
 @pytest.mark.parametrize("trim", TRIMS)
 @pytest.mark.parametrize("document", PASSIVE, ids=lambda one: one.__name__)
 def test_what_only_resists_never_adds_energy_and_lets_nothing_tremble(make, document, trim, ticks):
-    made = make.run([part(document, trim=trim)], body=FLAT, told={"throttle": 1.0}, seconds=6.0, ticks=ticks, **MOVING)
+    made = make.run(
+        [part(document, trim=trim)], body=FLAT, inputs={"throttle": 1.0}, seconds=6.0, ticks=ticks, **MOVING
+    )
     all_of_it = energy(made)
     assert np.all(np.diff(all_of_it) <= 1e-9 * all_of_it[0])
     speed = np.hypot(*made.columns("velocity.x", "velocity.y")[-1])
@@ -56,7 +60,7 @@ def test_what_only_resists_never_adds_energy_and_lets_nothing_tremble(make, docu
 
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.__name__)
 def test_muted_and_trimmed_to_nothing_are_as_if_it_were_not_there(make, document):
-    settings = {"body": FLAT, "told": {"throttle": 1.0}, "seconds": 1.0, **MOVING}
+    settings = {"body": FLAT, "inputs": {"throttle": 1.0}, "seconds": 1.0, **MOVING}
     bare = motion(make.run([], **settings))
     assert np.array_equal(motion(make.run([part(document, mute=True)], **settings)), bare)
     assert np.array_equal(motion(make.run([part(document, trim=0.0)], **settings)), bare)
@@ -64,13 +68,13 @@ def test_muted_and_trimmed_to_nothing_are_as_if_it_were_not_there(make, document
 
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.__name__)
 def test_left_and_right_are_alike(make, document):
-    settings = {"body": FLAT, "told": {"throttle": 1.0}, "seconds": 2.0}
+    settings = {"body": FLAT, "inputs": {"throttle": 1.0}, "seconds": 2.0}
     one = motion(make.run([part(document)], **settings, **MOVING))
     other = motion(make.run([part(document)], **settings, speed=6.0, side_speed=-1.5, yaw_rate_deg=-40.0))
     turns = np.array([1.0, -1.0, 1.0, -1.0, -1.0])
     if document.__name__ == "Torque":  # it turns to one side by itself: that side is mirrored by its sign
         other = motion(
-            make.run([part(document)], **{**settings, "told": {"throttle": -1.0}}, speed=6.0, side_speed=-1.5,
+            make.run([part(document)], **{**settings, "inputs": {"throttle": -1.0}}, speed=6.0, side_speed=-1.5,
             yaw_rate_deg=-40.0)
         )  # fmt: skip
     assert np.allclose(one, other * turns, rtol=1e-9, atol=1e-9)
@@ -79,7 +83,7 @@ def test_left_and_right_are_alike(make, document):
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.__name__)
 def test_what_is_booked_is_what_moves_it(make, document):
     """The sum of all ledger lines, integrated, is the change of momentum, on both axes of the level."""
-    made = make.run([part(document)], body=FLAT, told={"throttle": 1.0}, seconds=1.0, **MOVING)
+    made = make.run([part(document)], body=FLAT, inputs={"throttle": 1.0}, seconds=1.0, **MOVING)
     total = sum(made.line(name)[1:, :2] for name in made.layout.lines) * made.job.dt
     change = np.diff(made.columns("velocity.x", "velocity.y"), axis=0) * made.job.craft.body.true_mass()
     assert np.allclose(total, change, rtol=1e-9, atol=1e-7)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
-from oak_sled.core.contact import scenery, solver, things
+from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 from oak_sled.core.parts.runner import slip_angle
@@ -49,7 +49,7 @@ def on_slope(angle, half, heading=0.0, mass=30.0):
     tilt = (math.cos(0.5 * angle), 0.0, math.sin(0.5 * angle), 0.0)
     turn = (math.cos(0.5 * heading), 0.0, 0.0, math.sin(0.5 * heading))
     up = np.array([math.sin(angle), 0.0, math.cos(angle)])
-    slope = Solid([shapes.box((20.0, 20.0, 1.0))], kind=things.FIXED, position=-up, attitude=tilt)
+    slope = Solid([shapes.box((20.0, 20.0, 1.0))], kind=records.FIXED, position=-up, attitude=tilt)
     return slope, box(half, mass, half[2] * up, attitude=product(tilt, turn))
 
 

@@ -56,7 +56,7 @@ def names(job, made=None):
 )
 def test_each_caution_is_given_where_it_belongs(make, planar, parts, body, name):
     parts = sorted(parts, key=lambda part: part.STAGE)
-    made = make.run(parts, body={**planar, **body}, told=FULL, ticks=60)
+    made = make.run(parts, body={**planar, **body}, inputs=FULL, ticks=60)
     found = [caution for caution in cautions.find(made.job, made) if caution.name == name]
     assert found
     assert found[0].says
@@ -65,7 +65,7 @@ def test_each_caution_is_given_where_it_belongs(make, planar, parts, body, name)
 
 def test_a_sound_craft_gets_no_caution(make, planar):
     parts = [PUSH, Torque(id="turn", channel="steer"), AirDrag(id="air"), Brake(id="brake", channel="brake")]
-    job = make.job([*parts, Limiter(id="cap", limit=12.0)], body=planar, told=FULL, seconds=8.0)
+    job = make.job([*parts, Limiter(id="cap", limit=12.0)], body=planar, inputs=FULL, seconds=8.0)
     assert names(job, run.execute(job)) == set()
 
 
@@ -94,7 +94,7 @@ def test_measures_of_a_steady_circle(make, planar):
 
 
 def test_energy_put_in_is_what_the_craft_gains(make, planar):
-    made = make.run([PUSH], body=planar, seconds=3.0, told=FULL)
+    made = make.run([PUSH], body=planar, seconds=3.0, inputs=FULL)
     gained = traces.energy(made)[-1] - traces.energy(made)[0]
     assert measures.drive_energy(made) == pytest.approx(gained, rel=1e-9)
 
@@ -108,7 +108,11 @@ def test_yaw_response_of_a_damped_turn(make, planar):
     """First order: r = r0 (1 - exp(-c t)); 90 % after ln(10) / c; no overshoot."""
     turn = Torque(id="turn", channel="steer", turn=40.0)
     made = make.run(
-        [turn], body={**planar, "spin_damping": 2.0}, seconds=8.0, told={"steer": [(1.0, 1)]}, drill={"event_time": 1.0}
+        [turn],
+        body={**planar, "spin_damping": 2.0},
+        seconds=8.0,
+        inputs={"steer": [(1.0, 1)]},
+        drill={"event_time": 1.0},
     )
     assert measures.yaw_response(made) == pytest.approx(np.log(10) / 2.0, rel=0.02)
     assert measures.yaw_overshoot(made) == pytest.approx(0.0, abs=0.1)
@@ -147,13 +151,13 @@ def test_every_demo_target_is_met(yard):
 
 def test_the_tick_check_shows_what_depends_on_the_tick(make, planar):
     body = {**planar, "damping_law": "per_tick", "damping": 0.01}
-    told_of = []
+    progress = []
     result = tickcheck.check(
-        make.job([PUSH], body=body, told=FULL, seconds=4.0), told=lambda done, of: told_of.append((done, of))
+        make.job([PUSH], body=body, inputs=FULL, seconds=4.0), on_progress=lambda done, of: progress.append((done, of))
     )
-    assert told_of == [(k, 5) for k in range(1, 6)]
+    assert progress == [(k, 5) for k in range(1, 6)]
     assert result.spread("top_speed") > 0.5
-    steady = tickcheck.check(make.job([PUSH], body={**planar, "damping": 0.6}, told=FULL, seconds=4.0))
+    steady = tickcheck.check(make.job([PUSH], body={**planar, "damping": 0.6}, on_progress=FULL, seconds=4.0))
     assert steady.spread("top_speed") < 0.02
     assert steady.error <= tickcheck.TOLERANCE
 

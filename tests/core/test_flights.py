@@ -64,7 +64,7 @@ def test_the_wall_of_the_mortar_has_sixty_blocks_that_stand_until_they_are_hit(m
     assert sum(one.moves == "free" for one in found.job.ground.blocks) >= 60
     assert sum(event.word == "burst" for event in traces.events(found)) >= 3
     first = next(event.row for event in traces.events(found) if event.word == "burst")
-    names = found.layout.things
+    names = found.layout.blocks
     spots = np.stack([found.columns(*(f"block.{name}.position.{axis}" for axis in "xyz")) for name in names])
     assert np.max(np.abs(spots[:, first - 2] - spots[:, 0])) < 5e-3
     fallen = spots[:, 0, 2] - spots[:, -1, 2]
@@ -250,7 +250,7 @@ def test_what_only_a_run_shows(make):
     spot = Knockback(id="k", reach=9.0, volume="ball", x=5.0, z=0.25)
     assert "very spot" in said(make, [spot], "same_spot", run_it=True, **fired)[0]
     gun = Launcher(**GUN, rate=20.0, in_flight=2)
-    assert "took the place" in said(make, [gun], "shots_taken_away", run_it=True, told={"throttle": 1.0})[0]
+    assert "took the place" in said(make, [gun], "shots_taken_away", run_it=True, inputs={"throttle": 1.0})[0]
     assert said(make, [Knockback(id="k", reach=9.0, z=0.2)], "found_nobody", run_it=True, **fired) == []
 
 
@@ -312,7 +312,7 @@ def test_the_cache_follows_what_is_compiled_and_all_it_is_made_of():
         "kernel/loop.py",
         "kernel/state.py",
         "impulses/shots.py",
-        "contact/things.py",
+        "contact/records.py",
         "parts/push.py",
         "documents/units.py",
     } <= names

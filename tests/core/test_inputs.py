@@ -300,7 +300,7 @@ def test_a_cut_of_what_remembers_nothing_goes_on_exactly(make, seed):
         for name in ("throttle", "steer")
     }
     body = {"mass": 90.0, "held": ("z", "roll", "pitch"), "damping": 0.2, "spin_damping": 0.5}
-    job = make.job(parts, body=body, ground={"gravity": 0.0}, seconds=4.0, told=told, speed=3.0)
+    job = make.job(parts, body=body, ground={"gravity": 0.0}, seconds=4.0, inputs=told, speed=3.0)
     whole = run.execute(job)
     first = round(float(random.uniform(0.5, 3.0)) * 120) / 120
     cut = inputs.trimmed(job.drill, whole, first, 4.0)

@@ -76,7 +76,7 @@ def test_the_ledger_closes_for_random_craft(make, seed):
         parts,
         body={"mass": 90.0, "held": held, "damping": 0.1, "spin_damping": 0.4, "centre_x": 0.1, "centre_z": 0.05},
         ground={"wind_speed": 6.0, "wind_to_deg": 40.0, "gravity": 1.0 if not held else G},
-        told={"throttle": [(0, 1), (1, -0.5)], "steer": [(0.5, 1), (2, -1)], "brake": [(2.5, 1)]},
+        inputs={"throttle": [(0, 1), (1, -0.5)], "steer": [(0.5, 1), (2, -1)], "brake": [(2.5, 1)]},
         speed=4.0,
         side_speed=1.0,
         roll_rate_deg=20.0,
@@ -101,19 +101,19 @@ def test_ways_of_pushing(make, planar, way, number, speed):
     """Steady ways act for a second; sudden ones once a press."""
     timing = "while_held" if way in ("force", "acceleration") else "on_press"
     part = Thruster(id="push", channel="throttle", thrust=number, way=way, timing=timing)
-    made = make.run([part], body=planar, seconds=1.0, told={"throttle": 1.0})
+    made = make.run([part], body=planar, seconds=1.0, inputs={"throttle": 1.0})
     assert made.column("velocity.x")[-1] == pytest.approx(speed, rel=1e-12)
 
 
 def test_a_speed_aim_moves_toward_its_aim_and_not_past_it(make, planar):
     part = Thruster(id="aim", channel="throttle", thrust=4.0, way="speed_aim", aim_limit=200.0)
-    made = make.run([part], body=planar, seconds=4.0, told={"throttle": [(0, 1), (3, 0)]})
+    made = make.run([part], body=planar, seconds=4.0, inputs={"throttle": [(0, 1), (3, 0)]})
     v = made.column("velocity.x")
     assert np.max(v) == pytest.approx(4.0, abs=1e-9)
     assert v[made.at(1.0)] == pytest.approx(2.0, rel=0.02), "2 m/s2 at the limit"
     assert v[-1] == pytest.approx(4.0), "it coasts when let go"
     stopping = part.replace(on_release="stop")
-    assert make.run([stopping], body=planar, seconds=6.0, told={"throttle": [(0, 1), (3, 0)]}).column("velocity.x")[
+    assert make.run([stopping], body=planar, seconds=6.0, inputs={"throttle": [(0, 1), (3, 0)]}).column("velocity.x")[
         -1
     ] == pytest.approx(0.0, abs=1e-9)
 
@@ -121,14 +121,14 @@ def test_a_speed_aim_moves_toward_its_aim_and_not_past_it(make, planar):
 @pytest.mark.parametrize("ticks", [60, 120, 240])
 def test_an_impulse_a_press_does_not_depend_on_the_tick(make, planar, ticks):
     part = Thruster(id="kick", channel="throttle", thrust=50.0, way="impulse", timing="on_press")
-    made = make.run([part], body=planar, ticks=ticks, seconds=3.0, told={"throttle": [(0.5, 1), (1, 0), (2, 1)]})
+    made = make.run([part], body=planar, ticks=ticks, seconds=3.0, inputs={"throttle": [(0.5, 1), (1, 0), (2, 1)]})
     assert made.column("velocity.x")[-1] == pytest.approx(1.0, rel=1e-12), "two presses of 0.5 m/s"
 
 
 def test_an_impulse_that_is_held_grows_with_the_tick_rate(make, planar):
     part = Thruster(id="kick", channel="throttle", thrust=1.0, way="impulse")
     speeds = [
-        make.run([part], body=planar, ticks=ticks, seconds=1.0, told={"throttle": 1.0}).column("velocity.x")[-1]
+        make.run([part], body=planar, ticks=ticks, seconds=1.0, inputs={"throttle": 1.0}).column("velocity.x")[-1]
         for ticks in (60, 120)
     ]
     assert speeds[1] == pytest.approx(2.0 * speeds[0], rel=1e-9)
@@ -136,14 +136,14 @@ def test_an_impulse_that_is_held_grows_with_the_tick_rate(make, planar):
 
 def test_a_window_pushes_with_its_profile(make, planar):
     part = Thruster(id="boost", channel="throttle", thrust=100.0, timing="window", window=1.0, swell=0.25, fade=0.25)
-    made = make.run([part], body=planar, seconds=3.0, told={"throttle": [(0.5, 1), (0.6, 0)]})
+    made = make.run([part], body=planar, seconds=3.0, inputs={"throttle": [(0.5, 1), (0.6, 0)]})
     # the area under a trapezoid of 1 s with ramps of 0.25 s
     assert made.column("velocity.x")[-1] == pytest.approx(0.75, rel=1e-3)
 
 
 def test_on_release_and_always(make, planar):
     let_go = Thruster(id="a", channel="throttle", thrust=1.0, way="speed_change", timing="on_release")
-    made = make.run([let_go], body=planar, seconds=2.0, told={"throttle": [(0.5, 1), (1, 0)]})
+    made = make.run([let_go], body=planar, seconds=2.0, inputs={"throttle": [(0.5, 1), (1, 0)]})
     v = made.column("velocity.x")
     assert v[made.at(0.9)] == 0.0
     assert v[-1] == pytest.approx(1.0)
@@ -157,25 +157,25 @@ def test_on_release_and_always(make, planar):
 )
 def test_gates(make, planar, gate, pushes):
     part = Thruster(id="push", channel="throttle", thrust=100.0, gate=gate, gate_speed=2.0)
-    made = make.run([part], body=planar, seconds=1.0, told={"throttle": 1.0})
+    made = make.run([part], body=planar, seconds=1.0, inputs={"throttle": 1.0})
     assert (made.column("velocity.x")[-1] > 0.5) == pushes
 
 
 def test_a_gate_below_a_speed_closes_at_it(make, planar):
     part = Thruster(id="push", channel="throttle", thrust=400.0, gate="below_speed", gate_speed=2.0)
-    made = make.run([part], body=planar, seconds=3.0, told={"throttle": 1.0})
+    made = make.run([part], body=planar, seconds=3.0, inputs={"throttle": 1.0})
     assert made.column("velocity.x")[-1] == pytest.approx(2.0, abs=0.05)
 
 
 def test_in_the_air_is_not_on_the_ground(make):
     part = Thruster(id="push", channel="throttle", thrust=100.0, gate="in_air")
-    made = make.run([part], body={"mass": 100.0}, seconds=0.4, height=5.0, told={"throttle": 1.0})
+    made = make.run([part], body={"mass": 100.0}, seconds=0.4, height=5.0, inputs={"throttle": 1.0})
     assert made.column("velocity.x")[-1] > 0.3
 
 
 def test_a_push_beside_the_centre_turns_the_craft(make, planar):
     part = Thruster(id="push", channel="throttle", thrust=100.0, at_point=True, y=0.5)
-    made = make.run([part], body=planar, seconds=0.5, told={"throttle": 1.0})
+    made = make.run([part], body=planar, seconds=0.5, inputs={"throttle": 1.0})
     inertia = made.job.craft.body.inertia()[2]
     assert made.column("spin.z")[-1] == pytest.approx(-100.0 * 0.5 * 0.5 / inertia, rel=1e-3)
 
@@ -184,7 +184,7 @@ def test_the_vane_of_a_rear_thruster_yaws_left(make, planar):
     part = Thruster(
         id="push", channel="throttle", thrust=100.0, at_point=True, x=-1.0, vane_channel="steer", vane_deg=20.0
     )
-    made = make.run([part], body=planar, seconds=0.5, told={"throttle": 1.0, "steer": 1.0})
+    made = make.run([part], body=planar, seconds=0.5, inputs={"throttle": 1.0, "steer": 1.0})
     assert made.column("spin.z")[-1] > 0.05
 
 
@@ -242,20 +242,20 @@ def test_a_parked_craft_stays_parked_in_a_side_wind(make, planar):
 
 def test_the_brake_holds_at_rest_and_muted_parts_do_nothing(make, planar):
     parts = [Thruster(id="push", channel="throttle", thrust=100.0), Brake(id="brake", channel="brake", bite=0.5)]
-    made = make.run(parts, body=planar, seconds=3.0, told={"throttle": 1.0, "brake": 1.0})
+    made = make.run(parts, body=planar, seconds=3.0, inputs={"throttle": 1.0, "brake": 1.0})
     assert np.max(np.abs(made.column("velocity.x"))) < 0.01
     loose = make.run(
-        [parts[0], parts[1].replace(mute=True)], body=planar, seconds=1.0, told={"throttle": 1.0, "brake": 1.0}
+        [parts[0], parts[1].replace(mute=True)], body=planar, seconds=1.0, inputs={"throttle": 1.0, "brake": 1.0}
     )
     assert loose.column("velocity.x")[-1] == pytest.approx(1.0)
 
 
 def test_trim_and_solo(make, planar):
     push = Thruster(id="push", channel="throttle", thrust=100.0)
-    half = make.run([push.replace(trim=0.5)], body=planar, seconds=1.0, told={"throttle": 1.0})
+    half = make.run([push.replace(trim=0.5)], body=planar, seconds=1.0, inputs={"throttle": 1.0})
     assert half.column("velocity.x")[-1] == pytest.approx(0.5)
     parts = [push.replace(solo=True), AirDrag(id="air", front_area=50.0)]
-    alone = make.run(parts, body={**planar, "damping": 3.0}, seconds=1.0, told={"throttle": 1.0})
+    alone = make.run(parts, body={**planar, "damping": 3.0}, seconds=1.0, inputs={"throttle": 1.0})
     assert alone.column("velocity.x")[-1] == pytest.approx(1.0), "only this one and gravity"
 
 
@@ -269,7 +269,7 @@ def test_speed_limits_hold(make, planar, limits, style):
         Thruster(id="push", channel="throttle", thrust=500.0),
         Limiter(id="cap", limits=limits, style=style, limit=5.0, knee=1.0),
     ]
-    made = make.run(parts, body=planar, seconds=6.0, told={"throttle": 1.0})
+    made = make.run(parts, body=planar, seconds=6.0, inputs={"throttle": 1.0})
     assert made.column("velocity.x").max() <= 5.0 + 1e-9
     assert made.column("velocity.x")[-1] > 4.7
     assert made.column("cap.activity")[-1] == 1.0
@@ -281,7 +281,7 @@ def test_a_soft_limit_settles_where_its_outlook_says(make, planar):
         Thruster(id="push", channel="throttle", thrust=400.0),
         Limiter(id="cap", style="soft", limit=5.0, knee=1.0, rate=4.0),
     ]
-    made = make.run(parts, body=planar, seconds=10.0, told={"throttle": 1.0})
+    made = make.run(parts, body=planar, seconds=10.0, inputs={"throttle": 1.0})
     assert made.column("velocity.x")[-1] == pytest.approx(4.0 + 4.0 / 4.0, rel=0.02)
 
 
@@ -290,7 +290,7 @@ def test_reverse_vertical_and_spin_limits(make, planar):
         Thruster(id="push", channel="throttle", thrust=400.0, reverse_share=1.0),
         Limiter(id="cap", limits="reverse", limit=2.0),
     ]
-    made = make.run(back, body=planar, seconds=4.0, told={"throttle": -1.0})
+    made = make.run(back, body=planar, seconds=4.0, inputs={"throttle": -1.0})
     assert made.column("velocity.x").min() == pytest.approx(-2.0)
     fall = make.run(
         [Limiter(id="cap", limits="vertical", limit=3.0)], body={"mass": 1.0}, seconds=2.0, height=50.0, speed=9.0
@@ -301,7 +301,7 @@ def test_reverse_vertical_and_spin_limits(make, planar):
         [Torque(id="turn", channel="steer", turn=90.0), Limiter(id="cap", limits="spin", limit=1.0)],
         body=planar,
         seconds=5.0,
-        told={"steer": 1.0},
+        inputs={"steer": 1.0},
     )
     assert spin.column("spin.z").max() == pytest.approx(1.0)
 
@@ -333,7 +333,7 @@ def test_a_graze_slides_on_and_nothing_sticks(make, planar):
         seconds=6.0,
         speed=4.0,
         heading_deg=20.0,
-        told={"throttle": [(0, 1), (4, -1)]},
+        inputs={"throttle": [(0, 1), (4, -1)]},
     )
     assert made.column("in_wall").max() == 1.0
     v = np.hypot(made.column("velocity.x"), made.column("velocity.y"))
@@ -448,7 +448,7 @@ def test_the_outlook_says_what_the_run_shows(make, planar):
         AirDrag(id="air", front_area=2.0, viscous=5.0),
         Runner(id="skid", glide=0.03, z=-0.25),
     ]
-    made = make.run(parts, body={**planar, "damping": 0.05}, seconds=60.0, told={"throttle": 1.0})
+    made = make.run(parts, body={**planar, "damping": 0.05}, seconds=60.0, inputs={"throttle": 1.0})
     setting = setting_of(made.job.craft, made.job.ground, 120)
     top, ninety = approach(
         setting.thrust - setting.friction, setting.square_drag, setting.linear_drag, setting.damping, setting.mass
@@ -460,7 +460,7 @@ def test_the_outlook_says_what_the_run_shows(make, planar):
 
 def test_the_brake_outlook_is_v2_over_2a(make, planar):
     brake = Brake(id="brake", channel="brake", bite=0.3)
-    made = make.run([brake], body=planar, seconds=8.0, speed=15.0, told={"brake": 1.0}, drill={"end": "stopped"})
+    made = make.run([brake], body=planar, seconds=8.0, speed=15.0, inputs={"brake": 1.0}, drill={"end": "stopped"})
     setting = replace(setting_of(made.job.craft, made.job.ground, 120), last_speed=15.0)
     words = brake.outlook(setting)[0]
     assert f"{measures.stop_distance(made):.0f}" in words

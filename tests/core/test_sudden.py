@@ -55,7 +55,7 @@ def speed_of(made, name):
 @pytest.mark.parametrize("lasts", [0.0, 0.1, 0.33])
 def test_an_impulse_gives_its_size_over_the_mass_at_any_tick_rate(make, ticks, lasts):
     part = Impulse(id="kick", size=500.0, channel="throttle", lasts=lasts)
-    made = make.run([part], body=SLED, ground=SPACE, ticks=ticks, seconds=1.0, told={"throttle": [(0.2, 1.0)]})
+    made = make.run([part], body=SLED, ground=SPACE, ticks=ticks, seconds=1.0, inputs={"throttle": [(0.2, 1.0)]})
     assert velocity(made)[0] == pytest.approx(5.0, rel=1e-12)
     assert max(traces.ledger_gap(made)) < 1e-9
 
@@ -64,7 +64,7 @@ def test_a_change_of_speed_does_not_count_the_mass(make):
     gained = []
     for mass in (10.0, 1000.0):
         part = Impulse(id="kick", way="speed_change", size=7.0, channel="throttle")
-        made = make.run([part], body={**SLED, "mass": mass}, ground=SPACE, seconds=0.5, told={"throttle": 1.0})
+        made = make.run([part], body={**SLED, "mass": mass}, ground=SPACE, seconds=0.5, inputs={"throttle": 1.0})
         gained.append(velocity(made)[0])
     assert gained == pytest.approx([7.0, 7.0], rel=1e-12)
 
@@ -73,7 +73,7 @@ def test_a_change_of_speed_does_not_count_the_mass(make):
 def test_a_charge_grows_while_it_is_held_and_is_given_at_the_release(make, held, share):
     part = Impulse(id="kick", fires="on_charge", size=500.0, channel="throttle", charge_s=1.0, least_share=0.2)
     told = {"throttle": [(0.1, 1.0), (0.1 + max(held, 1 / 120), 0.0)]}
-    made = make.run([part], body=SLED, ground=SPACE, seconds=3.0, told=told)
+    made = make.run([part], body=SLED, ground=SPACE, seconds=3.0, inputs=told)
     row = made.at(0.1 + held - 0.05)
     assert np.all(velocity(made, max(row, 0)) == 0.0), "nothing before the release"
     assert velocity(made)[0] == pytest.approx(5.0 * share, abs=5.0 * 0.8 * 1.5 / 120)
@@ -83,7 +83,7 @@ def test_a_charge_curve_above_one_is_slow_at_first(make):
     part = Impulse(
         id="kick", fires="on_charge", size=500.0, channel="throttle", charge_s=1.0, least_share=0.0, charge_curve=2.0
     )
-    made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, told={"throttle": [(0.0, 1.0), (0.5, 0.0)]})
+    made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, inputs={"throttle": [(0.0, 1.0), (0.5, 0.0)]})
     assert velocity(made)[0] == pytest.approx(5.0 * 0.25, rel=0.02)
 
 
@@ -91,7 +91,7 @@ def test_the_cool_down_lets_only_so_many_pushes_through(make):
     beats = [(0.1 * k, 1.0 if k % 2 == 0 else 0.0) for k in range(20)]  # ten presses, 0.2 s apart
     made = make.run(
         [Impulse(id="kick", size=100.0, channel="throttle", cool_down=0.5)],
-        body=SLED, ground=SPACE, seconds=2.0, told={"throttle": beats},
+        body=SLED, ground=SPACE, seconds=2.0, inputs={"throttle": beats},
     )  # fmt: skip
     assert velocity(made)[0] == pytest.approx(4.0)  # at 0, 0.6, 1.2 and 1.8 s
 
@@ -99,16 +99,16 @@ def test_the_cool_down_lets_only_so_many_pushes_through(make):
 def test_a_release_fires_once_and_a_gate_can_forbid_it(make):
     told = {"throttle": [(0.0, 1.0), (0.5, 0.0)]}
     made = make.run([Impulse(id="k", fires="on_release", size=100.0, channel="throttle")],
-                    body=SLED, ground=SPACE, seconds=1.0, told=told)  # fmt: skip
+                    body=SLED, ground=SPACE, seconds=1.0, inputs=told)  # fmt: skip
     assert velocity(made, made.at(0.49))[0] == 0.0
     assert velocity(made)[0] == pytest.approx(1.0)
     shut = Impulse(id="k", size=100.0, channel="throttle", gate="above_speed", gate_speed=3.0)
-    assert velocity(make.run([shut], body=SLED, ground=SPACE, seconds=1.0, told={"throttle": 1.0}))[0] == 0.0
+    assert velocity(make.run([shut], body=SLED, ground=SPACE, seconds=1.0, inputs={"throttle": 1.0}))[0] == 0.0
 
 
 def test_a_push_beside_the_centre_turns_the_craft(make):
     part = Impulse(id="k", size=100.0, channel="throttle", at_point=True, y=0.5)
-    made = make.run([part], body=SLED, ground=SPACE, seconds=0.5, told={"throttle": 1.0})
+    made = make.run([part], body=SLED, ground=SPACE, seconds=0.5, inputs={"throttle": 1.0})
     inertia = 100.0 / 12.0 * (2.0**2 + 1.0**2)
     assert made.column("spin.z")[-1] == pytest.approx(-0.5 * 100.0 / inertia)
     assert max(traces.ledger_gap(made)) < 1e-9
@@ -281,7 +281,7 @@ def test_a_shot_leaves_with_the_speed_of_the_craft_on_top(make):
 @pytest.mark.parametrize("ticks", [60, 120, 240])
 def test_the_rate_of_fire_does_not_depend_on_the_tick(make, ticks):
     part = Launcher(**{**LAUNCH, "rate": 7.0}, channel="throttle", in_flight=64)
-    made = make.run([part], body=SLED, ground=SPACE, ticks=ticks, seconds=5.0, told={"throttle": 1.0})
+    made = make.run([part], body=SLED, ground=SPACE, ticks=ticks, seconds=5.0, inputs={"throttle": 1.0})
     assert made.notes[0, shots.FIRED] == 35
     assert made.notes[0, shots.RECYCLED] == 0
 
@@ -289,7 +289,7 @@ def test_the_rate_of_fire_does_not_depend_on_the_tick(make, ticks):
 def test_once_a_press_and_no_more_than_the_slots(make):
     beats = [(0.5 * k, 1.0 if k % 2 == 0 else 0.0) for k in range(8)]
     part = Launcher(**{**LAUNCH, "rate": 10.0}, channel="throttle", fires="on_press", in_flight=3)
-    made = make.run([part], body=SLED, ground=SPACE, seconds=4.0, told={"throttle": beats})
+    made = make.run([part], body=SLED, ground=SPACE, seconds=4.0, inputs={"throttle": beats})
     assert list(made.notes[0, :2]) == [4.0, 1.0]
 
 
@@ -503,14 +503,14 @@ def test_the_cool_down_of_a_blow(make):
     beats = [(0.1 * k, 1.0 if k % 2 == 0 else 0.0) for k in range(20)]
     part = Knockback(**BLOW, channel="throttle", cool_down=0.7, lasts=0.0)
     given = {**SPACE, "floor": False, "blocks": (Block(id="b", x=4.0, z=-0.25, mass=5000.0),)}
-    made = make.run([part], body=STILL, ground=given, seconds=2.0, told={"throttle": beats})
+    made = make.run([part], body=STILL, ground=given, seconds=2.0, inputs={"throttle": beats})
     assert made.notes[0, 2] == 3.0  # at 0, 0.8 and 1.6 s
 
 
 def test_a_gust_pushes_while_it_is_held_and_with_its_profile(make):
     part = Knockback(**{**BLOW, "size": 100.0}, way="force", timing="while_held", channel="throttle")
     given = {**SPACE, "floor": False, "blocks": (Block(id="b", x=4.0, z=-0.25, mass=50.0),)}
-    made = make.run([part], body=STILL, ground=given, seconds=1.0, told={"throttle": [(0.0, 1.0), (0.5, 0.0)]})
+    made = make.run([part], body=STILL, ground=given, seconds=1.0, inputs={"throttle": [(0.0, 1.0), (0.5, 0.0)]})
     assert speed_of(made, "b")[-1, 0] == pytest.approx(100.0 * 0.5 / 50.0, rel=0.02)
     shaped = Knockback(**{**BLOW, "size": 100.0}, way="force", lasts=0.5, swell=0.25, fade=0.25)
     made = blown(make, shaped, [Block(id="b", x=4.0, z=-0.25, mass=50.0)])
@@ -581,7 +581,7 @@ def test_a_run_with_spread_and_bursts_is_the_same_every_time(make):
     parts = [Launcher(**{**LAUNCH, "rate": 5.0}, channel="throttle", spread_deg=8.0, on_hit="bursts", blast="blast"),
              Knockback(id="blast", timing="on_hit", volume="ball", reach=3.0)]  # fmt: skip
     blocks = tuple(Block(id=f"b{k}", x=15.0, y=-4.0 + 1.2 * k, mass=40.0) for k in range(6))
-    job = make.job(parts, body=STILL, ground={**FLOOR, "blocks": blocks}, told={"throttle": 1.0}, seconds=2.0)
+    job = make.job(parts, body=STILL, ground={**FLOOR, "blocks": blocks}, inputs={"throttle": 1.0}, seconds=2.0)
     assert run.execute(job).digest == run.execute(job).digest
 
 

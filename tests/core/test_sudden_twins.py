@@ -7,7 +7,7 @@ import pytest
 
 from oak_sled.core.build import scenes, world
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.contact import broad, closest, pairs, scenery, solver, things
+from oak_sled.core.contact import broad, closest, pairs, records, scenery, solver
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.event import Event
@@ -348,9 +348,8 @@ def test_the_arms_of_a_contact_are_what_an_impulse_does(seed):
     felt = solver.lay_arms(contact, 0, one, other, tuple(way))
     before = pairs.speed_along(one, other, tuple(contact["lever_a"]), tuple(contact["lever_b"]), tuple(way))
     gap = tuple(one["velocity"] - other["velocity"])
-    assert solver.meets_along(contact, 0, tuple(way), gap, tuple(one["spin"]), tuple(other["spin"])) == pytest.approx(
-        before
-    )
+    spins = tuple(one["spin"]), tuple(other["spin"])
+    assert solver.relative_speed(contact, 0, tuple(way), gap, *spins) == pytest.approx(before)
     pairs.push(one, tuple(contact["lever_a"]), tuple(way), 3.0)
     pairs.push(other, tuple(contact["lever_b"]), tuple(way), -3.0)
     after = pairs.speed_along(one, other, tuple(contact["lever_a"]), tuple(contact["lever_b"]), tuple(way))
@@ -423,7 +422,7 @@ def test_a_parked_shot_is_met_by_nobody():
     broad.sweep(scene, 1 / 60)
     pairs = {(int(c["a"]), int(c["b"])) for c in scene.contacts[: scene.counts[0]]}
     assert not any(a >= first or b >= first for a, b in pairs)
-    assert np.all(scene.solids["kind"][first:] == things.PARKED)
+    assert np.all(scene.solids["kind"][first:] == records.PARKED)
 
 
 @pytest.mark.parametrize("number", [0, 1])

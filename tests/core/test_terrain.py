@@ -223,7 +223,7 @@ def carried(job):
 def test_braking_puts_load_on_the_front_feet(make):
     """Moment balance: the load moves by m a h over the distance of the feet."""
     brake = Brake(id="brake", channel="brake", bite=0.3, at_point=True, x=0.0, z=-0.4)
-    job = make.job([RUNNERS, brake], body=BOX, ground={"floor": True}, told={"brake": 1.0}, speed=20.0, seconds=1.5)
+    job = make.job([RUNNERS, brake], body=BOX, ground={"floor": True}, inputs={"brake": 1.0}, speed=20.0, seconds=1.5)
     made = run.execute(job)
     _, loads = carried(job)
     slowing = float(made.column("velocity.x")[-60] - made.column("velocity.x")[-1]) / (59 / 120)
@@ -629,7 +629,7 @@ def test_what_starts_in_something_else_is_said_and_parted_gently(make):
 def test_thrust_climbs_a_ramp_of_triangles(make):
     fan = Thruster(id="fan", channel="throttle", thrust=400.0)
     ground = {"floor": True, "relief": slope_of(10.0).replace(x=45.0)}
-    made = make.run([fan, RUNNERS], body=BOX, ground=ground, told={"throttle": 1.0}, seconds=7.0)
+    made = make.run([fan, RUNNERS], body=BOX, ground=ground, inputs={"throttle": 1.0}, seconds=7.0)
     assert made.column("position.z")[-1] > 2.0
     assert made.column("on_ground")[60:].mean() > 0.95
 

@@ -24,7 +24,7 @@ G = 9.80665
 
 def thrust_and_drag(make, planar, ticks):
     parts = [Thruster(id="push", channel="throttle", thrust=400.0), AirDrag(id="air", front_area=2.0)]
-    return make.run(parts, body=planar, ticks=ticks, seconds=20.0, told={"throttle": 1.0})
+    return make.run(parts, body=planar, ticks=ticks, seconds=20.0, inputs={"throttle": 1.0})
 
 
 def tanh_solution(t):
@@ -175,7 +175,7 @@ def test_explicit_euler_shows_what_goes_wrong_with_it(make):
 
 def test_sliding_stop_takes_v2_over_2_mu_g(make, planar):
     made = make.run(
-        [Brake(id="brake", channel="brake", bite=0.3)], body=planar, seconds=8.0, speed=15.0, told={"brake": 1.0}
+        [Brake(id="brake", channel="brake", bite=0.3)], body=planar, seconds=8.0, speed=15.0, inputs={"brake": 1.0}
     )
     wanted = 15.0**2 / (2.0 * 0.3 * G)
     assert made.column("position.x")[-1] == pytest.approx(wanted, rel=1e-2)
@@ -255,14 +255,14 @@ def test_random_scenes_of_walls_never_gain_energy(make, seed):
 
 def test_the_reference_converges_on_the_closed_form(make, planar):
     parts = [Thruster(id="push", channel="throttle", thrust=400.0), AirDrag(id="air", front_area=2.0)]
-    job = make.job(parts, body=planar, ticks=60, seconds=5.0, told={"throttle": 1.0})
+    job = make.job(parts, body=planar, ticks=60, seconds=5.0, inputs={"throttle": 1.0})
     found = tickcheck.reference(job)
     assert found.settled
     speeds = found.run.column("velocity.x")
     assert np.max(np.abs(speeds - tanh_solution(found.run.t))) < 5e-3
     plain = np.max(
         np.abs(
-            make.run(parts, body=planar, ticks=60, seconds=5.0, told={"throttle": 1.0}).column("velocity.x")
+            make.run(parts, body=planar, ticks=60, seconds=5.0, inputs={"throttle": 1.0}).column("velocity.x")
             - tanh_solution(found.run.t)
         )
     )
@@ -270,6 +270,6 @@ def test_the_reference_converges_on_the_closed_form(make, planar):
 
 
 def test_a_torque_spins_up_as_tau_over_inertia(make, planar):
-    made = make.run([Torque(id="turn", channel="steer", turn=30.0)], body=planar, seconds=1.0, told={"steer": 1.0})
+    made = make.run([Torque(id="turn", channel="steer", turn=30.0)], body=planar, seconds=1.0, inputs={"steer": 1.0})
     inertia = made.job.craft.body.inertia()[2]
     assert made.column("spin.z")[-1] == pytest.approx(30.0 / inertia, rel=1e-12)

@@ -13,7 +13,7 @@ from scipy.spatial.transform import Rotation
 from oak_sled.bench import heap
 from oak_sled.bench.yardstick import HeapInC
 from oak_sled.core.build import jobs, tracks
-from oak_sled.core.contact import solver, things
+from oak_sled.core.contact import records, solver
 from oak_sled.core.documents.craft import Channel
 from oak_sled.core.documents.yard import Gate, Knot, Track
 from oak_sled.core.kernel import body, loop, spatial
@@ -128,7 +128,7 @@ def test_channels_are_shaped_as_written(make, planar, dead_zone, exponent, rise,
     channel = Channel(id="throttle", dead_zone=dead_zone, exponent=exponent, rise=rise, fall=fall, two_sided=two_sided)
     random = np.random.default_rng(2)
     told = [(float(k) * 0.25, float(random.uniform(-1, 1))) for k in range(16)]
-    job = make.job([], body=planar, seconds=4.0, told={"throttle": told})
+    job = make.job([], body=planar, seconds=4.0, inputs={"throttle": told})
     job = jobs.Job(job.craft.replace(channels=(channel,)), job.ground, job.drill, job.ticks)
     made = run.execute(job)
     raw = tracks.inputs(job, made.ticks)[:, 0]
@@ -309,17 +309,17 @@ def test_the_driver_turns_toward_the_gate(make, planar):
 
 def test_substeps_book_the_mean_of_their_lines(make, planar):
     push = Thruster(id="push", channel="throttle", thrust=80.0)
-    job = make.job([push], body=planar, seconds=0.5, told={"throttle": 1.0})
+    job = make.job([push], body=planar, seconds=0.5, inputs={"throttle": 1.0})
     fine = run.execute(jobs.Job(job.craft, job.ground, job.drill, job.ticks, substeps=8))
     change = np.diff(fine.column("velocity.x")) * 100.0 * 120
     assert fine.line("push")[1:, 0] == pytest.approx(change, rel=1e-9)
 
 
 def test_a_wild_state_is_seen():
-    body = np.zeros(1, things.SOLID)
+    body = np.zeros(1, records.SOLID)
     assert not loop.is_wild(body[0])
     for name, value in (("velocity", np.nan), ("position", np.inf), ("spin", 1e6)):
-        body = np.zeros(1, things.SOLID)
+        body = np.zeros(1, records.SOLID)
         body[name][0, 1] = value
         assert loop.is_wild(body[0]), name
 

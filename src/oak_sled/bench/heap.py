@@ -11,8 +11,8 @@ import numpy as np
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import HeapInC
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.contact import scenery, solver, things
-from oak_sled.core.contact.things import Scene
+from oak_sled.core.contact import records, scenery, solver
+from oak_sled.core.contact.records import Scene
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import demos
@@ -49,7 +49,7 @@ def dropped(count: int) -> tuple[float, float]:
     out = np.zeros((ticks, len(scene.solids), 13))
     began = time.perf_counter()
     solver.run_alone(scene, 9.81, 1.0 / RATE, ticks, out)
-    return (time.perf_counter() - began) / ticks * 1e3, float(scene.counts[things.SOLVED]) / ticks
+    return (time.perf_counter() - began) / ticks * 1e3, float(scene.counts[records.SOLVED]) / ticks
 
 
 def heaps(rounds: int) -> None:
@@ -101,7 +101,7 @@ def ball_heap(rounds: int, count: int = 200) -> None:
             began = time.perf_counter()
             run_heap(scene, 9.81, 1.0 / RATE, ticks, made[place])
             took[place].append((time.perf_counter() - began) / ticks * 1e3)
-            solved = float(scene.counts[things.SOLVED]) / ticks
+            solved = float(scene.counts[records.SOLVED]) / ticks
     heap_in_c.close()
     mine, c = (float(np.median(times)) for times in took)
     same = "the same to the bit" if np.array_equal(made[0], made[1]) else "not the same"

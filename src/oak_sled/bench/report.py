@@ -78,12 +78,12 @@ def kernel(count: int) -> None:
     """Nanoseconds a tick of the demo craft's slalom against the C loop of the same equations."""
     job = demo_job()
     ticks = world.check_size(job)
-    told, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+    inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
 
     def compiled() -> float:
         machine = Machine.of(job)
         began = time.perf_counter()
-        _, done = machine.advance(told, out)
+        _, done = machine.advance(inputs, out)
         return (time.perf_counter() - began) / done * 1e9
 
     compiled()
@@ -96,7 +96,7 @@ def kernel(count: int) -> None:
 
     def in_c() -> float:
         began = time.perf_counter()
-        done = yardstick.run(told, other)
+        done = yardstick.run(inputs, other)
         return (time.perf_counter() - began) / done * 1e9
 
     ours, theirs = interleaved(count, compiled, in_c)
@@ -124,12 +124,12 @@ def worlds(count: int) -> None:
     ticks = world.check_size(alone)
 
     def timed(job: Job) -> Callable[[], float]:
-        told, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+        inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
 
         def once() -> float:
             machine = Machine.of(job)
             began = time.perf_counter()
-            _, done = machine.advance(told, out)
+            _, done = machine.advance(inputs, out)
             return (time.perf_counter() - began) / done * 1e9
 
         once()

@@ -18,7 +18,7 @@ from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.entry import cells_of
 from oak_sled.core.contact import solver
-from oak_sled.core.contact.things import Scene
+from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Pack
@@ -123,7 +123,7 @@ class Yardstick:
         ]  # fmt: skip
         return np.concatenate([np.atleast_1d(np.asarray(number, dtype=np.float64)) for number in numbers])
 
-    def run(self, told: Floats, out: Floats) -> int:
+    def run(self, inputs: Floats, out: Floats) -> int:
         """Runs the drill into `out`, shape (ticks, width); returns the ticks done."""
 
         def pointer(array: Floats) -> ctypes.c_void_p:
@@ -131,7 +131,7 @@ class Yardstick:
 
         return int(
             self._run(
-                pointer(self._setup), pointer(self._walls), pointer(self._gates), pointer(self._start), pointer(told),
+                pointer(self._setup), pointer(self._walls), pointer(self._gates), pointer(self._start), pointer(inputs),
                 ctypes.c_int(len(out)), pointer(out), ctypes.c_int(out.shape[1]),
             )
         )  # fmt: skip

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QEventLoop, QObject, pyqtSignal
 from oak_sled.core.documents.faults import Refused
 from oak_sled.desk.jobs import Errand
 
-Told = Callable[[int, int], None]
+OnProgress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,7 +23,7 @@ class Task:
     """
 
     words: str
-    work: Callable[[Told], Any]
+    work: Callable[[OnProgress], Any]
     done: Callable[[Any], object]
     refused: Callable[[Refused], object]
     quiet: bool = False

@@ -85,8 +85,8 @@ class Keeper(QObject):
             self.session.open(opened.yard, opened.cards, path)
             self._holds(path, opened.stamp)
             self._remember(path)
-            if opened.told:
-                self.session.say(f"{path.name}: {opened.told}")
+            if opened.message:
+                self.session.say(f"{path.name}: {opened.message}")
             self._tell_lost(opened.lost)
             if self._lock is not None and not self._lock.is_held:
                 self.session.say(f"{path.name} is open in another window: the one that saves last is asked first", True)
@@ -96,7 +96,7 @@ class Keeper(QObject):
             otherwise()
             self._refused(fault)
 
-        work = lambda told: shelf_store.load_all(path, told)  # noqa: E731
+        work = lambda on_progress: shelf_store.load_all(path, on_progress)  # noqa: E731
         self.background.add(Task(f"opening {path.name}", work, done, refused))
 
     def forget_file(self) -> None:
@@ -127,10 +127,10 @@ class Keeper(QObject):
         same = session.file is not None and session.file.resolve() == path.resolve()
         seen, gone = self._stamp if same and not over else "", frozenset(session.removed)
 
-        def work(told: Callable[[int, int], None]) -> str:
+        def work(on_progress: Callable[[int, int], None]) -> str:
             if seen and shelf_store.stamp_of(path) not in ("", seen):
                 raise Changed([])
-            return shelf_store.save_all(state.yard, state.cards, path, gone, told)
+            return shelf_store.save_all(state.yard, state.cards, path, gone, on_progress)
 
         def done(stamp: str) -> None:
             session.mark_saved(path, state)
@@ -165,7 +165,7 @@ class Keeper(QObject):
             self.session.say(f"wrote {path.name}")
             then()
 
-        work = lambda told: run_csv.save(get(), path, told)  # noqa: E731
+        work = lambda on_progress: run_csv.save(get(), path, on_progress)  # noqa: E731
         self.background.add(Task(f"writing {path.name}", work, done, self._refused))
 
     def export_picture(self, widget: QWidget, path: Path) -> bool:
@@ -265,7 +265,7 @@ class Keeper(QObject):
             self._holds(lost.origin, lost.stamp)
             then()
 
-        work = lambda told: shelf_store.load_all(lost.yard, told)  # noqa: E731
+        work = lambda on_progress: shelf_store.load_all(lost.yard, on_progress)  # noqa: E731
         self.background.add(Task("recovering", work, done, self._refused))
 
     def close(self) -> None:

@@ -108,7 +108,7 @@ class MeasuresPane(QWidget):
         job = self.session.job()
         self.progress = "tick check: 0 of 5"
         self.cancel.show()
-        errand = Errand(lambda told: tickcheck.check(job, told=told), self)
+        errand = Errand(lambda on_progress: tickcheck.check(job, on_progress=on_progress), self)
         errand.progress.connect(self._tell)
         errand.answered.connect(lambda answer: self._take(job, answer))
         self._errand = errand

@@ -159,7 +159,7 @@ BLOCK_INKS = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
 
 def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
     """What lies on the ground, where the run has it at the row."""
-    places = dict(zip(run.layout.things, freight.places(run, row), strict=True))
+    places = dict(zip(run.layout.blocks, freight.places(run, row), strict=True))
     painter.save()
     painter.setPen(theme.pen("ink", 1.0))
     for one in run.job.ground.blocks:
@@ -220,7 +220,7 @@ def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     painter.setPen(QPen(theme.family("impulse"), 1.0))
     for _, places, _ in throws.flights(run, run.ticks):
         painter.drawPath(frame.path(places[:: max(1, len(places) // 60), [0, 2]]))
-    for name in run.layout.things:
+    for name in run.layout.blocks:
         if name in run.job.drill.watch:
             painter.drawPath(frame.path(run.columns(f"block.{name}.position.x", f"block.{name}.position.z")[::step]))
     half = run.job.craft.body.half_extents()

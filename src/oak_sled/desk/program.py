@@ -61,17 +61,17 @@ def try_renderer() -> tuple[Renderer | None, str]:
 class Compiling(QObject):
     """Has the kernel compiled beside the window, where it was not: the first run first, then what others may need.
 
-    Signals: told(unit, done, of), from whatever thread compiles.
+    Signals: compiling(unit, done, of), from whatever thread compiles.
     """
 
-    told = pyqtSignal(str, int, int)
+    compiling = pyqtSignal(str, int, int)
 
     def __init__(self, session: Session, parent: QObject):
         super().__init__(parent)
         self.session = session
         self._rest: Errand | None = None
-        self.told.connect(self._say)
-        PROGRAM.told = self.told.emit
+        self.compiling.connect(self._say)
+        PROGRAM.on_progress = self.compiling.emit
         session.run_changed.connect(self._compile_the_rest)
 
     def _say(self, unit: str, done: int, of: int) -> None:
@@ -85,7 +85,7 @@ class Compiling(QObject):
 
     def close(self) -> None:
         """Ends the thread, after what it is doing."""
-        PROGRAM.told = None
+        PROGRAM.on_progress = None
         if self._rest is not None:
             self._rest.close()
             self._rest = None

@@ -103,9 +103,9 @@ def _watched(job: Job) -> Iterator[Caution]:
 
 
 def _fired_by_nobody(job: Job, part: Part) -> Iterator[Caution]:
-    told = any(event.what == "trigger" and event.target == part.id for event in job.drill.events)
+    given = any(event.what == "trigger" and event.target == part.id for event in job.drill.events)
     used = any(isinstance(other, Launcher) and other.blast == part.id for other in job.craft.parts)
-    if not part.channels_used() and not told and not used:
+    if not part.channels_used() and not given and not used:
         yield Caution(
             "nothing_fires_it",
             f"parts.{part.id}",

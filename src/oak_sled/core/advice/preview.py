@@ -13,12 +13,12 @@ import numpy as np
 
 from oak_sled.core.build import ground_shape, scenes, world
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.contact import things
+from oak_sled.core.contact import records
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.impulses import shots
 from oak_sled.core.kernel import loop, spatial, state
-from oak_sled.core.kernel.state import MEET, Floats
+from oak_sled.core.kernel.state import COLLIDE, Floats
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.results.record import Layout
@@ -51,7 +51,7 @@ def sling_path(
     put(machine, at)
     flies = scenes.can_leave_ground(craft)
     if flies:  # nothing is met but the air
-        machine.world.calls[MEET] = 0
+        machine.world.calls[COLLIDE] = 0
         machine.nows["on_ground"], machine.nows["load"] = 0.0, 0.0
         machine.world.supports["load"] = 0.0
     ticks = math.ceil(seconds * job.ticks)
@@ -126,7 +126,7 @@ class Moment(NamedTuple):
 def state_of(run: Run, row: int) -> Moment:
     """The motion and the channels of a run at a row."""
     numbers = run.own_row(row)
-    body, now = np.zeros(1, things.SOLID)[0], np.zeros(1, state.NOW)[0]
+    body, now = np.zeros(1, records.SOLID)[0], np.zeros(1, state.NOW)[0]
     body["position"], body["attitude"], body["velocity"], body["spin"] = (
         numbers[:3],
         numbers[3:7],

@@ -12,9 +12,9 @@ import numpy as np
 from oak_sled.core.build import ground_shape
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import meeting, scenery, things
+from oak_sled.core.contact import records, scenery, stage
+from oak_sled.core.contact.records import Scene
 from oak_sled.core.contact.scenery import Solid
-from oak_sled.core.contact.things import Scene
 from oak_sled.core.documents import layer
 from oak_sled.core.documents.block import TIMBER, Block, Material
 from oak_sled.core.documents.craft import Craft
@@ -24,7 +24,7 @@ from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.impulses import knockbacks, shots
 from oak_sled.core.impulses.shots import NOTES, Sudden
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import FLY, GROUND, LAND, MEET, OTHERS, Floats, Ints, Records, World
+from oak_sled.core.kernel.state import COLLIDE, FLY, GROUND, LAND, OTHERS, Floats, Ints, Records, World
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack, Part
 from oak_sled.core.parts.knockback import Knockback
@@ -37,10 +37,10 @@ EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""
 TALLEST = 100.0
 """m of height of a wall in a scene: a far taller box would be near everything."""
-KINDS = {"free": things.FREE, "fixed": things.FIXED, "driven": things.DRIVEN, "trigger": things.TRIGGER}
+KINDS = {"free": records.FREE, "fixed": records.FIXED, "driven": records.DRIVEN, "trigger": records.TRIGGER}
 
 
-def can_meet(job: Job) -> bool:
+def can_collide(job: Job) -> bool:
     """Whether anything can be met in a job: other bodies, or ground by a craft whose height is free."""
     ground = job.ground
     if (
@@ -69,7 +69,7 @@ def reporters(job: Job) -> tuple[str, ...]:
     """The bodies of which it is recorded how many others are in them, in the order of the bodies, as craft.NAME or
     block.NAME: triggers, and those whose layer has one that it only reports."""
     names, table = layer.table(job.ground.layers, job.ground.layer_pairs)
-    some = {name for name, row in zip(names, table, strict=True) if things.REPORTS in row}
+    some = {name for name, row in zip(names, table, strict=True) if records.REPORTS in row}
     crafts = [f"craft.{one.craft.id}" for one in job.actors if layer_name(job.ground, one.craft.body.layer) in some]
     blocks = [
         f"block.{one.id}"
@@ -155,8 +155,8 @@ def build(job: Job) -> Scene:
     made = made._replace(joints=_joints(job, made), watched=_watched(job, made))
     for event in job.drill.events:
         number = solid_number(job, event.target)
-        if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == things.FREE:
-            made.solids[number]["kind"], made.solids[number]["inverse_mass"] = things.HUNG, 0.0
+        if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == records.FREE:
+            made.solids[number]["kind"], made.solids[number]["inverse_mass"] = records.HUNG, 0.0
             made.solids[number]["inverse_inertia"] = 0.0
     recorded, counted, slots = _in_rows(made, len(job.actors))
     return made._replace(recorded=recorded, counted=counted, slots=slots)
@@ -165,8 +165,8 @@ def build(job: Job) -> Scene:
 def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
     """Which solids stand in a recorded row: those that move, those that report what is in them, and shots."""
     solids, number = scene.solids, np.arange(len(scene.solids))
-    moves = np.isin(solids["kind"], (things.FREE, things.DRIVEN, things.HUNG)) & (number > crafts)
-    reports = ((solids["kind"] == things.TRIGGER) | (solids["reports"] == 1)) & (number > 0)
+    moves = np.isin(solids["kind"], (records.FREE, records.DRIVEN, records.HUNG)) & (number > crafts)
+    reports = ((solids["kind"] == records.TRIGGER) | (solids["reports"] == 1)) & (number > 0)
     recorded, counted, slots = (
         np.flatnonzero(which) for which in (moves & (solids["shot"] == 0), reports, solids["shot"] > 0)
     )
@@ -187,7 +187,7 @@ def watched(job: Job) -> tuple[str, ...]:
 
 
 def _watched(job: Job, scene: Scene) -> Records:
-    rows = np.zeros(len(watched(job)), things.WATCHED)
+    rows = np.zeros(len(watched(job)), records.WATCHED)
     for row, name in zip(rows, watched(job), strict=True):
         row["solid"] = solid_number(job, name)
         row["velocity"], row["spin"] = (scene.solids[row["solid"]][one] for one in ("velocity", "spin"))
@@ -198,10 +198,10 @@ def _joints(job: Job, scene: Scene) -> Records:
     """The joints of the ground whose bodies are there, as the bodies stand at the start."""
     found = []
     for joint in job.ground.joints:
-        a, b = solid_number(job, joint.one), solid_number(job, joint.other) if joint.other else things.GROUND
+        a, b = solid_number(job, joint.one), solid_number(job, joint.other) if joint.other else records.GROUND
         if a > 0 and b >= 0:
             found.append((joint, a, b))
-    rows = np.zeros(len(found), things.JOINT)
+    rows = np.zeros(len(found), records.JOINT)
     for row, (joint, a, b) in zip(rows, found, strict=True):
         row["a"], row["b"] = a, b
         for name, number in (("at_a", a), ("at_b", b)):
@@ -267,8 +267,8 @@ def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job
     if any(launchers(one.craft) for one in job.actors):
         arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
         arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
-    if can_meet(job):
-        arrays.calls[MEET] = meeting.meet.address((crafts, world_of, supports, types.Record(GROUND), now))
+    if can_collide(job):
+        arrays.calls[COLLIDE] = stage.meet.address((crafts, world_of, supports, types.Record(GROUND), now))
 
 
 def solid_names(job: Job) -> list[str]:
@@ -287,7 +287,7 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
     if len(fresh.solids) != len(old.solids):
         return fresh
     for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
-        loose = np.isin(old.solids["kind"], (things.FREE, things.PARKED)) & (fresh.solids["kind"] != things.FIXED)
+        loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)
         loose[: 1 + crafts] = False
         fresh.solids[name][loose] = old.solids[name][loose]
     fresh.solids["inverse_inertia"][1 + crafts :] = old.solids["inverse_inertia"][1 + crafts :]
@@ -359,7 +359,7 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
     turn = 0.5 * math.radians(heading_deg)
     half = (0.5 * length, 0.5 * width, 0.5 * min(height, TALLEST))
     attitude = (math.cos(turn), 0.0, 0.0, math.sin(turn))
-    return Solid([shapes.box(half)], kind=things.FIXED, position=(x, y, half[2]), attitude=attitude)
+    return Solid([shapes.box(half)], kind=records.FIXED, position=(x, y, half[2]), attitude=attitude)
 
 
 def _solid(one: Block, names: list[str]) -> Solid:
@@ -391,7 +391,7 @@ def _shot(part: Launcher, names: list[str]) -> Solid:
         [shapes.ball(radius)],
         part.shot_mass,
         shapes.ball_inertia(part.shot_mass, radius),
-        things.PARKED,
+        records.PARKED,
         names.index(part.material if part.material in names else TIMBER),
         gravity_scale=part.gravity_scale,
     )

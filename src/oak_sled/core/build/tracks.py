@@ -12,13 +12,13 @@ from oak_sled.core.kernel import state
 def inputs(job: Job, ticks: int) -> state.Floats:
     """Raw channel values of all crafts at every tick, shape (ticks, channels)."""
     times = np.arange(ticks) / job.ticks
-    told = []
+    inputs = []
     for one in job.actors:
         by_channel = {track.channel: track for track in one.tracks if track.shape != "aim"}
         for channel in one.craft.channels:
             track = by_channel.get(channel.id)
-            told.append(np.zeros(ticks) if track is None else sample(track, times))
-    return np.ascontiguousarray(np.stack(told, axis=1)) if told else np.zeros((ticks, 0))
+            inputs.append(np.zeros(ticks) if track is None else sample(track, times))
+    return np.ascontiguousarray(np.stack(inputs, axis=1)) if inputs else np.zeros((ticks, 0))
 
 
 def sample(track: Track, times: state.Floats) -> state.Floats:

@@ -86,7 +86,7 @@ def unit(function: Callable[..., Any]) -> Kernel:
     return Kernel(function, is_unit=True)
 
 
-Told = Callable[[str, int, int], None]
+OnProgress = Callable[[str, int, int], None]
 """Of progress: a unit that is compiled now, how many are done, and of how many."""
 
 
@@ -96,7 +96,7 @@ class Program:
     def __init__(self, sources: Callable[[], Iterable[Path]], cache: Cache | None = None):
         self._sources = sources
         self.cache = cache or Cache()
-        self.told: Told | None = None
+        self.on_progress: OnProgress | None = None
         self.compiled_anew: list[str] = []
         """Symbols of the units that were not in the cache."""
         self.at: dict[int, tuple[Kernel, tuple[Type, ...]]] = {}
@@ -180,8 +180,8 @@ class Program:
         for place, (symbol, text) in enumerate(texts.items()):
             made = self.cache.object(names[symbol])
             if made is None:
-                if self.told is not None:
-                    self.told(symbol, place, len(texts))
+                if self.on_progress is not None:
+                    self.on_progress(symbol, place, len(texts))
                 made = machine.compile_text(text)
                 self.cache.keep_object(names[symbol], made)
                 self.compiled_anew.append(symbol)

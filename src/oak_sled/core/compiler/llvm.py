@@ -357,8 +357,8 @@ class _Writer:
     @staticmethod
     def sizes(parts: Operands, of: Array) -> Operands:
         """The sizes of an array whose cells are these."""
-        told = iter(parts[1:])
-        return [next(told) if size is None else str(size) for size in of.shape]
+        sizes = iter(parts[1:])
+        return [next(sizes) if size is None else str(size) for size in of.shape]
 
     def element(self, of: tree.Element, owner: Operands) -> str:
         sizes = self.sizes(owner, of.array)

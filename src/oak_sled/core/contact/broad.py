@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest, manifold
-from oak_sled.core.contact.things import (
+from oak_sled.core.contact.records import (
     ACTIVE,
     DRIVEN,
     FIXED,

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.contact.things import CYLINDER
+from oak_sled.core.contact.records import CYLINDER
 from oak_sled.core.kernel import spatial
 
 ROUNDS = 40

@@ -12,7 +12,7 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import pairs
-from oak_sled.core.contact.things import BLOW_ROUNDS, BOUNCING, FOUND, SHARED_ROUNDS, TOUCHING
+from oak_sled.core.contact.records import BLOW_ROUNDS, BOUNCING, FOUND, SHARED_ROUNDS, TOUCHING
 
 
 @compiled
@@ -148,5 +148,5 @@ def rub(solids, contact, push):
     slip_way = pairs.speed_along(one, other, la, lb, pairs.triple(contact.way)) + contact.belt_way
     slip_across = pairs.speed_along(one, other, la, lb, pairs.triple(contact.across)) + contact.belt_across
     most = contact.friction * push
-    way, across = pairs.rub(contact, contact.event[1], contact.event[2], slip_way, slip_across, most)
+    way, across = pairs.friction_impulse(contact, contact.event[1], contact.event[2], slip_way, slip_across, most)
     return way - contact.event[1], across - contact.event[2]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact.things import FOUND, FREE
+from oak_sled.core.contact.records import FOUND, FREE
 
 FEW = 80
 """Contacts that are put in order by insertion; more by a heap, whose work does not grow with their square."""

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import broad, islands, pairs
-from oak_sled.core.contact.things import FOUND, FREE
+from oak_sled.core.contact.records import FOUND, FREE
 from oak_sled.core.kernel import spatial
 
 DRAWN = 0.3
@@ -142,9 +142,9 @@ def draw(scene, island, dt):
             gap_of(a[2] + lever_a[2] - b[2] - lever_b[2], one.shift[2] - other.shift[2] + swing_a[2] - swing_b[2], dt),
         )
         taken = spatial.times(joint.inverse, wanted)
-        nudge(one, lever_a, taken, -1.0)
+        shift_body(one, lever_a, taken, -1.0)
         if other.kind == FREE:
-            nudge(other, lever_b, taken, 1.0)
+            shift_body(other, lever_b, taken, 1.0)
 
 
 @compiled
@@ -154,7 +154,7 @@ def gap_of(apart, moving, dt):
 
 
 @compiled
-def nudge(solid, lever, impulse, sign):
+def shift_body(solid, lever, impulse, sign):
     """Gives a body a shift, as an impulse gives it a speed."""
     turned = spatial.times(solid.inverse_inertia, spatial.cross(lever, impulse))
     for i in range(3):

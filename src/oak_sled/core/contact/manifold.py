@@ -11,7 +11,7 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest
-from oak_sled.core.contact.things import CYLINDER, MOST_OUTLINE, MOST_POINTS
+from oak_sled.core.contact.records import CYLINDER, MOST_OUTLINE, MOST_POINTS
 from oak_sled.core.kernel import spatial
 
 FLAT = 0.999

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.contact.things import FREE
+from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
 
@@ -62,7 +62,7 @@ def speed_of(solids, contact):
 
 
 @compiled
-def rub(contact, way, across, slip_way, slip_across, most):
+def friction_impulse(contact, way, across, slip_way, slip_across, most):
     """N s of friction along and across a contact that had `way` and `across` so far and slips by so many m/s.
 
     What would hold it, where that is not more than `most`; else `most`, against the slip: one mass for both directions,

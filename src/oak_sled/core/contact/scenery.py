@@ -9,9 +9,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.contact import solver, things
+from oak_sled.core.contact import records, solver
 from oak_sled.core.contact.manifold import SCRATCH
-from oak_sled.core.contact.things import CYLINDER, FREE, POINTS, Scene
+from oak_sled.core.contact.records import CYLINDER, FREE, POINTS, Scene
 from oak_sled.core.geometry.shapes import ROUNDING, Piece
 from oak_sled.core.kernel import surface
 from oak_sled.core.kernel.state import Floats, Ints, Records
@@ -24,7 +24,7 @@ SHARP = math.radians(2.0)
 
 @dataclass
 class Solid:
-    """A solid to be: see `things.SOLID`. inertia : kg m2, shape (3, 3), its own axes, about the centre of mass."""
+    """A solid to be: see `records.SOLID`. inertia : kg m2, shape (3, 3), its own axes, about the centre of mass."""
 
     pieces: Sequence[Piece]
     mass: float = 1.0
@@ -66,25 +66,25 @@ def scene(
     none: all meet. reports : solids of which it may be recorded what is in them; none: all. The ground is solid 0;
     crafts come next.
     """
-    ground = Solid((), kind=things.FIXED, material=ground_material, layer=0)
+    ground = Solid((), kind=records.FIXED, material=ground_material, layer=0)
     every = [ground, *crafts, *solids]
     room = max(256, CONTACTS_EACH * len(every))
     pieces = [piece for held in {id(solid.pieces): solid.pieces for solid in every}.values() for piece in held]
     made = Scene(
-        solids=np.zeros(len(every), things.SOLID),
-        pieces=np.zeros(1 + len(pieces), things.PIECE),
+        solids=np.zeros(len(every), records.SOLID),
+        pieces=np.zeros(1 + len(pieces), records.PIECE),
         corners=np.zeros((3 + sum(len(p.corners) for p in pieces), 3)),
-        faces=np.zeros(1 + sum(len(p.faces) for p in pieces), things.FACE),
+        faces=np.zeros(1 + sum(len(p.faces) for p in pieces), records.FACE),
         outline=np.zeros((3 + sum(len(f) for p in pieces for f in p.faces), 3)),
-        triangles=np.zeros(0, things.TRIANGLE),
-        grid=np.zeros(1, things.GRID),
+        triangles=np.zeros(0, records.TRIANGLE),
+        grid=np.zeros(1, records.GRID),
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
         layers=np.zeros((2, 2), np.int64) if layers is None else layers,
-        joints=np.zeros(0, things.JOINT),
-        contacts=np.zeros(room, things.CONTACT),
-        before=np.zeros(room, things.CONTACT),
+        joints=np.zeros(0, records.JOINT),
+        contacts=np.zeros(room, records.CONTACT),
+        before=np.zeros(room, records.CONTACT),
         table=np.zeros(2 * room, np.int64),
         order=np.arange(len(every), dtype=np.int64),
         active=np.zeros(len(every), np.int64),
@@ -99,7 +99,7 @@ def scene(
         recorded=np.zeros(0, np.int64),
         counted=np.zeros(0, np.int64),
         slots=np.zeros(0, np.int64),
-        watched=np.zeros(0, things.WATCHED),
+        watched=np.zeros(0, records.WATCHED),
         start=np.zeros(3),
     )
     made.grid["plane"] = int(plane)
@@ -113,9 +113,9 @@ def scene(
     made.solids["craft"] = made.solids["owner"] = -1
     made.solids["craft"][1 : 1 + len(crafts)] = np.arange(len(crafts))
     watched = slice(1, None) if reports is None else reports
-    seen = np.any(made.layers[made.solids["layer"][watched]] == things.REPORTS, axis=1)
+    seen = np.any(made.layers[made.solids["layer"][watched]] == records.REPORTS, axis=1)
     made.solids["reports"][watched] = seen & (made.solids["pieces"][watched] > 0)
-    made.counts[things.REPORTING] = np.count_nonzero(made.solids["reports"])
+    made.counts[records.REPORTING] = np.count_nonzero(made.solids["reports"])
     if isinstance(triangles, Laid):
         return _with_triangles(made, triangles)
     if triangles is not None and len(triangles):
@@ -193,7 +193,7 @@ def lay(triangles: Floats) -> Laid:
     sizes = np.linalg.norm(normals, axis=1)
     sound = sizes > 1e-10
     triangles, normals = triangles[sound], normals[sound] / sizes[sound, None]
-    rows = np.zeros(len(triangles), things.TRIANGLE)
+    rows = np.zeros(len(triangles), records.TRIANGLE)
     rows["corners"], rows["normal"] = triangles, normals
     rows["low"], rows["high"] = triangles.min(axis=1), triangles.max(axis=1)
     rows["sharp"] = _sharp(triangles, normals)
@@ -210,7 +210,7 @@ def lay(triangles: Floats) -> Laid:
     place = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
     cells = (from_[number, 1] + place // wide[number]) * nx + from_[number, 0] + place % wide[number]
     order = np.argsort(cells, kind="stable")
-    grid = np.zeros(1, things.GRID)
+    grid = np.zeros(1, records.GRID)
     grid["x"], grid["y"], grid["cell"], grid["nx"], grid["ny"] = low[0], low[1], cell, nx, ny
     first = np.searchsorted(cells[order], np.arange(nx * ny + 1)).astype(np.int64)
     return Laid(rows, grid, first, number[order].astype(np.int64))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact import islands, pairs
-from oak_sled.core.contact.things import (
+from oak_sled.core.contact.records import (
     ACTIVE,
     CALM_SPEED,
     CALM_SPIN,

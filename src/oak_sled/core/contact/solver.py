@@ -14,9 +14,8 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import broad, impacts, islands, joints, pairs, sleep, watch
-from oak_sled.core.contact.things import (
+from oak_sled.core.contact.records import (
     ACTIVE,
-    AGREED,
     BEFORE,
     BOUNCING,
     CONTACTS,
@@ -37,6 +36,7 @@ from oak_sled.core.contact.things import (
     STANDING_ROUNDS,
     STANDING_WORK,
     TICKS,
+    TOLERANCE,
     TOUCHING,
     UPRIGHT,
     VELOCITY_ROUNDS,
@@ -47,7 +47,7 @@ from oak_sled.core.kernel import spatial, surface
 EMPTY = -1
 JOINTS_AGREE = 1e-10
 """m/s: joints alone in an island are solved so far."""
-HURRIED = 9
+ACCELERATED = 9
 """Contacts of an island from which on its rounds are hurried: fewer agree soon."""
 FEW = 80
 """Contacts that are put in order by insertion; more by a heap, whose work does not grow with their square."""
@@ -67,7 +67,7 @@ def shift_along(one, other, lever_a, lever_b, way):
 
 
 @compiled
-def nudge(solid, lever, way, size):
+def shift_body(solid, lever, way, size):
     """The same for the shift."""
     arm = spatial.cross(lever, way)
     turned = spatial.times(solid.inverse_inertia, arm)
@@ -77,7 +77,7 @@ def nudge(solid, lever, way, size):
 
 
 @compiled
-def fill_table(table, before, count):
+def index_contacts(table, before, count):
     """Where the contacts of each pair of pieces begin among those of the tick before; open addressing."""
     size = table.shape[0]
     for k in range(size):
@@ -105,11 +105,11 @@ def slot(contact, size):
 
 
 @unit
-def remember(scene):
+def warm_start(scene):
     """Takes over what each contact pushed in the tick before, as its first guess."""
     contacts, before, table, counts = scene.contacts, scene.before, scene.table, scene.counts
     if counts[BEFORE] > 0:
-        fill_table(table, before, counts[BEFORE])
+        index_contacts(table, before, counts[BEFORE])
     size = table.shape[0]
     for k in range(counts[FOUND]):
         contact = contacts[k]
@@ -215,7 +215,7 @@ def prepare(scene, dt):
         belt_a = spatial.to_world(one.axes, pairs.triple(one.belt))
         belt = minus(belt_a, spatial.to_world(other.axes, pairs.triple(other.belt)))
         contact.belt_way, contact.belt_across = spatial.dot(belt, t), spatial.dot(belt, u)
-        contact.gained = gained_along(one, other, la, lb, n)
+        contact.gained = gained_speed(one, other, la, lb, n)
         contact.fast = 1 if -contact.approach > BOUNCING and contact.gap > TOUCHING else 0
         contact.drag_way = spatial.dot(pairs.triple(contact.drag), t)
         contact.drag_across = spatial.dot(pairs.triple(contact.drag), u)
@@ -232,7 +232,7 @@ def prepare(scene, dt):
 
 
 @compiled
-def gained_along(one, other, lever_a, lever_b, way):
+def gained_speed(one, other, lever_a, lever_b, way):
     """m/s along `way` at the point that forces gave one body against the other in this tick."""
     a = spatial.cross((one.gained_spin[0], one.gained_spin[1], one.gained_spin[2]), lever_a)
     b = spatial.cross((other.gained_spin[0], other.gained_spin[1], other.gained_spin[2]), lever_b)
@@ -249,7 +249,7 @@ def row(matrix, k):
 
 
 @compiled
-def meets_along(contact, k, way, gap, spin_a, spin_b):
+def relative_speed(contact, k, way, gap, spin_a, spin_b):
     """m/s of one solid against the other at the contact, along its direction `k`; gap : m/s between their centres.
 
     Sums of few terms side by side: the rounds wait for one another, so that a long sum would cost its whole length.
@@ -299,11 +299,12 @@ def solve_once(scene, turn, first, count):
         wa, wb = pairs.triple(one.spin), pairs.triple(other.spin)
         gap = minus(pairs.triple(one.velocity), pairs.triple(other.velocity))
         n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
-        slip_way = meets_along(contact, 1, t, gap, wa, wb) + contact.belt_way
-        slip_across = meets_along(contact, 2, u, gap, wa, wb) + contact.belt_across
-        speed = meets_along(contact, 0, n, gap, wa, wb)
+        slip_way = relative_speed(contact, 1, t, gap, wa, wb) + contact.belt_way
+        slip_across = relative_speed(contact, 2, u, gap, wa, wb) + contact.belt_across
+        speed = relative_speed(contact, 0, n, gap, wa, wb)
         most = contact.friction * contact.push
-        way, across = pairs.rub(contact, contact.drag_way, contact.drag_across, slip_way, slip_across, most)
+        so_far = (contact.drag_way, contact.drag_across)
+        way, across = pairs.friction_impulse(contact, so_far[0], so_far[1], slip_way, slip_across, most)
         by_way, by_across = way - contact.drag_way, across - contact.drag_across
         contact.drag_way, contact.drag_across = way, across
         speed += contact.from_way * by_way + contact.from_across * by_across
@@ -338,7 +339,7 @@ def part(scene, dt):
                 contact.wanted = min(0.2 * (-contact.gap - SLOP) / dt, 2.0)
             busy = busy or contact.wanted > 0.0
         if busy:
-            part_island(scene, first, last, dt)
+            correct_island(scene, first, last, dt)
         first = last
     for j in range(scene.joints.shape[0]):
         if scene.joints[j].leads == 1:
@@ -347,7 +348,7 @@ def part(scene, dt):
 
 
 @compiled
-def part_island(scene, first, last, dt):
+def correct_island(scene, first, last, dt):
     """The shifts of an island whose contacts stand from `first` to `last` in the order."""
     solids, contacts, turns = scene.solids, scene.contacts, scene.turns
     for turn in range(SHARED_ROUNDS):
@@ -362,8 +363,8 @@ def part_island(scene, first, last, dt):
             speed = shift_along(one, other, la, lb, n)
             total = max(contact.place_push + contact.mass * (contact.wanted - speed), 0.0)
             change, contact.place_push = total - contact.place_push, total
-            nudge(one, la, n, change)
-            nudge(other, lb, n, -change)
+            shift_body(one, la, n, change)
+            shift_body(other, lb, n, -change)
             if contact.fast == 1:
                 largest = max(largest, abs(change) / contact.mass)
         if turn >= PLACE_ROUNDS - 1 and largest < 1e-9:
@@ -476,7 +477,7 @@ def keep(scene):
 
 
 @compiled
-def hurry(scene, first, count, share):
+def accelerate(scene, first, count, share):
     """Goes on along the course of the rounds before (nonsmooth nonlinear conjugate gradients: Silcowitz, Niebe and
     Erleben, The Visual Computer 26, 2010), so that a tall or heavy stack agrees in few rounds. The round that follows
     brings every impulse back into its bounds.
@@ -519,7 +520,7 @@ def stands(scene, first, last):
 
 
 @compiled
-def agree(scene):
+def solve_islands(scene):
     """Solves every island until its contacts agree, or for as many rounds as its size allows."""
     contacts, turns, count = scene.contacts, scene.turns, scene.counts[FOUND]
     first = 0
@@ -536,10 +537,10 @@ def agree(scene):
         for turn in range(most):
             moved = joints.solve_once(scene, island)
             changed, squares = solve_once(scene, turn, first, wide)
-            if max(changed, moved) < AGREED:
+            if max(changed, moved) < TOLERANCE:
                 break
-            if wide >= HURRIED and turn < most - 1:
-                hurry(scene, first, wide, squares / before if before > 0.0 else 2.0)
+            if wide >= ACCELERATED and turn < most - 1:
+                accelerate(scene, first, wide, squares / before if before > 0.0 else 2.0)
             before = squares
         for j in range(first, last):  # what does not push does not rub
             contact = contacts[turns[j]]
@@ -567,13 +568,13 @@ def solve(scene, dt):
     """Solves what the sweep found."""
     if scene.counts[FOUND] > 0 or scene.joints.shape[0] > 0:
         place_contacts(scene)
-        remember(scene)
+        warm_start(scene)
         prepare(scene, dt)
         joints.prepare(scene, dt)
         impacts.blow(scene, dt)
         islands.divide(scene)
         joints.settle(scene)
-        agree(scene)
+        solve_islands(scene)
         for k in range(scene.counts[FOUND]):
             contact = scene.contacts[k]
             contact.push += contact.blow[0]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.contact.things import AIR, BOOKED, FREE, PUSHES, WEIGHT
+from oak_sled.core.contact.records import AIR, BOOKED, FREE, PUSHES, WEIGHT
 from oak_sled.core.kernel import spatial
 
 

@@ -118,13 +118,13 @@ def faults_of(error: ValidationError, where: str = "", data: Any = None) -> list
     items = error.errors(include_url=False)
     places = [item["loc"] for item in items]
     # a list that lost its wrong entries counts as too short as well: that is no fault of its own
-    told = [
+    found = [
         item
         for item in items
         if item["type"] != "too_short"
         or not any(len(place) > len(item["loc"]) and place[: len(item["loc"])] == item["loc"] for place in places)
     ]
-    return [_fault(item, where, data) for item in told]
+    return [_fault(item, where, data) for item in found]
 
 
 def _fault(item: Any, where: str, data: Any) -> Fault:

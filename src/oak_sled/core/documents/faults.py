@@ -1,7 +1,7 @@
 """Faults: what is wrong with an input, where, and what would be right.
 
 Every refusal of the core is a `Refused`, which carries one `Fault` for each thing that is
-wrong, so that a file with four mistakes is told of four at once. Nothing is repaired quietly.
+wrong, so that a file with four mistakes gives four faults at once. Nothing is repaired quietly.
 """
 
 from __future__ import annotations

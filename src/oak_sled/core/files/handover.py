@@ -16,21 +16,21 @@ from oak_sled.core.compiler.c99 import File
 from oak_sled.core.compiler.kernel import PROGRAM, Kernel
 from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Record, Type
-from oak_sled.core.contact import meeting, things
+from oak_sled.core.contact import records, stage
 from oak_sled.core.kernel import loop, state, surface
 from oak_sled.core.parts import register
 from oak_sled.core.results.run import Machine
 
 _NAMES: dict[Type, str] = {
     Record(state.NOW): "Now",
-    Record(things.SOLID): "Body",
+    Record(records.SOLID): "Body",
     Record(state.CRAFT): "Craft",
     Record(state.SUPPORT): "Support",
-    Record(things.PIECE): "Piece",
-    Record(things.FACE): "Face",
-    Record(things.TRIANGLE): "Triangle",
-    Record(things.GRID): "Grid",
-    Record(things.CONTACT): "Contact",
+    Record(records.PIECE): "Piece",
+    Record(records.FACE): "Face",
+    Record(records.TRIANGLE): "Triangle",
+    Record(records.GRID): "Grid",
+    Record(records.CONTACT): "Contact",
     Record(surface.PATCH): "Patch",
     Record(state.GROUND): "Ground",
     Record(state.DRILL): "Drill",
@@ -58,16 +58,16 @@ def equations(job: Job) -> Equations:
     file = File(dict(_NAMES))
     machine = Machine.of(job)
     row = np.zeros((1, 8))
-    told = np.zeros((1, sum(len(one.craft.channels) for one in job.actors)))
+    inputs = np.zeros((1, sum(len(one.craft.channels) for one in job.actors)))
     world, scene, nows = machine.world, machine.scene, machine.nows
-    given = (world, scene, machine.sudden, nows, told, row, 1)
+    given = (world, scene, machine.sudden, nows, inputs, row, 1)
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
     file.add(_read(loop.first_row, tuple(types.of_value(one) for one in (world, scene, nows, row[0]))), "first_row")
     meet = ""
-    if world.calls[state.MEET] != 0:
+    if world.calls[state.COLLIDE] != 0:
         meet = "meet_all"
         taken = (world.crafts, scene, world.supports, world.ground[0], nows)
-        file.add(_read(meeting.meet, tuple(types.of_value(one) for one in taken)), meet)
+        file.add(_read(stage.meet, tuple(types.of_value(one) for one in taken)), meet)
     acts: dict[int, dict[str, str]] = {}
     for part in {type(part): part for one in job.actors for part in one.craft.parts}.values():
         kind = register.kind_of(part)

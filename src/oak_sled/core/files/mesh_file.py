@@ -81,8 +81,8 @@ def read(file: Path, **settings: Any) -> Mesh:
 def _loaded(file: Path, kind: str) -> Any:
     import trimesh  # heavy, and most yards have no mesh
 
-    told = logging.getLogger("trimesh")
-    before, told.disabled = told.disabled, True  # what is wrong is said once, by us
+    log = logging.getLogger("trimesh")
+    before, log.disabled = log.disabled, True  # what is wrong is said once, by us
     try:
         # bytes, not the file: the reader looks at nothing but what it is given
         scene = trimesh.load_scene(io.BytesIO(file.read_bytes()), file_type=kind, resolver=_Beside(file.parent))
@@ -93,4 +93,4 @@ def _loaded(file: Path, kind: str) -> Any:
             words = "it is neither sound text nor sound binary"
         raise refuse(file.name, f"it cannot be read: {words}", f"a sound {kind.upper()} file") from None
     finally:
-        told.disabled = before
+        log.disabled = before

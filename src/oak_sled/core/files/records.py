@@ -26,10 +26,10 @@ CHUNK = 7200
 """Rows of a group."""
 
 
-def save(record: Record, path: Path, told: Callable[[int], None] | None = None) -> None:
+def save(record: Record, path: Path, on_progress: Callable[[int], None] | None = None) -> None:
     """Writes a record, whole or not at all; raises `Refused`. Never holds more than a block of it.
 
-    told(rows) : rows more that were written; what it raises ends the writing.
+    on_progress(rows) : rows more that were written; what it raises ends the writing.
     """
     import pyarrow as pa
     import pyarrow.parquet as pq
@@ -51,8 +51,8 @@ def save(record: Record, path: Path, told: Callable[[int], None] | None = None) 
     ):
         for rows in record.chunks(CHUNK):
             writer.write_table(table(rows, schema), row_group_size=len(rows))
-            if told is not None:
-                told(len(rows))
+            if on_progress is not None:
+                on_progress(len(rows))
 
 
 def table(rows: Floats, schema: Any) -> Any:

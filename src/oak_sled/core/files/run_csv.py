@@ -26,7 +26,7 @@ def labels(run: Run) -> list[str]:
             found.append(_label(one.id, name))
             if name == "velocity.z":
                 found.append(f"{one.id}.speed [m/s]")
-    for name in layout.names[layout.first_thing : layout.first_shot_of(0)]:
+    for name in layout.names[layout.first_block_column : layout.first_shot_of(0)]:
         unit = _UNITS.get(name.split(".")[2], "")
         found.append(name + (f" [{unit}]" if unit else ""))  # what lies on the ground is nobody's
     for one in layout.crafts:
@@ -59,8 +59,8 @@ def rows_of(run: Run) -> Iterator[Floats]:
         done += len(rows)
 
 
-def write(run: Run, file: BinaryIO, told: Callable[[int, int], None] | None = None) -> None:
-    """Writes the run. told(done, of) : rows written so far; what it raises ends the writing."""
+def write(run: Run, file: BinaryIO, on_progress: Callable[[int, int], None] | None = None) -> None:
+    """Writes the run. on_progress(done, of) : rows written so far; what it raises ends the writing."""
     import pyarrow as pa
     import pyarrow.csv as pc
 
@@ -72,8 +72,8 @@ def write(run: Run, file: BinaryIO, told: Callable[[int, int], None] | None = No
         for rows in rows_of(run):
             writer.write_table(records.table(rows, schema))
             done += len(rows)
-            if told is not None:
-                told(done, of)
+            if on_progress is not None:
+                on_progress(done, of)
 
 
 def dumps(run: Run) -> str:
@@ -83,7 +83,7 @@ def dumps(run: Run) -> str:
     return buffer.getvalue().decode()
 
 
-def save(run: Run, path: Path, told: Callable[[int, int], None] | None = None) -> None:
+def save(run: Run, path: Path, on_progress: Callable[[int, int], None] | None = None) -> None:
     """Writes the run as CSV, whole or not at all; raises `Refused`."""
     with disk.written(path) as file:
-        write(run, file, told)
+        write(run, file, on_progress)

@@ -32,8 +32,8 @@ from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record, Sealed
 from oak_sled.core.results.run import Run
 
-Told = Callable[[int, int], None]
-"""told(done, of): rows written or cards read so far. What it raises ends the work; nothing is left half done."""
+OnProgress = Callable[[int, int], None]
+"""on_progress(done, of): rows written or cards read so far. What it raises ends the work; nothing is left half done."""
 MOST_CARD_BYTES = 64_000_000
 _NAME = re.compile(r"[0-9A-Za-z]{1,40}")
 _RECORD = re.compile(r"[0-9A-Za-z]{1,40}\.parquet")
@@ -49,7 +49,7 @@ class Opened(NamedTuple):
     cards: tuple[Card, ...]
     lost: tuple[str, ...]
     stamp: str
-    told: str = ""
+    message: str = ""
 
 
 def folder_of(file: Path) -> Path:
@@ -77,7 +77,7 @@ def save_all(
     cards: tuple[Card, ...],
     file: Path,
     gone: Collection[str] = (),
-    told: Told | None = None,
+    on_progress: OnProgress | None = None,
     in_parts: bool = False,
 ) -> str:
     """Writes the yard and its shelf, together or not at all; returns the stamp of the file. Raises `Refused`.
@@ -91,7 +91,7 @@ def save_all(
     folder = folder_of(file)
     tidy: list[Path] = []
     if cards or folder.exists():
-        tidy = _save_shelf(cards, file, stamp, gone, told, in_parts)
+        tidy = _save_shelf(cards, file, stamp, gone, on_progress, in_parts)
     disk.write_whole(file, content)  # from here on the new index holds
     if not folder.is_symlink():
         for old in tidy:
@@ -101,7 +101,12 @@ def save_all(
 
 
 def _save_shelf(
-    cards: tuple[Card, ...], file: Path, stamp: str, gone: Collection[str], told: Told | None, in_parts: bool
+    cards: tuple[Card, ...],
+    file: Path,
+    stamp: str,
+    gone: Collection[str],
+    on_progress: OnProgress | None,
+    in_parts: bool,
 ) -> list[Path]:
     """Writes new cards and the index of a yard that is about to be written; what may go once it is there."""
     folder = folder_of(file)
@@ -118,7 +123,7 @@ def _save_shelf(
                 present.replace(present.with_suffix(".json.damaged"))
             present = None
     total = max(1, sum(len(card.run.record) for card in cards if card.live and not _is_there(folder, card)))
-    progress = _Progress(told, total)
+    progress = _Progress(on_progress, total)
     for card in cards:
         if not _is_there(folder, card):
             _write_card(card, folder, progress, in_parts)
@@ -155,13 +160,13 @@ def _can_be_had(card: Card) -> bool:
 class _Progress:
     """Counts rows of several records into one report."""
 
-    def __init__(self, told: Told | None, total: int):
-        self.told, self.total, self.done = told, total, 0
+    def __init__(self, on_progress: OnProgress | None, total: int):
+        self.on_progress, self.total, self.done = on_progress, total, 0
 
     def add(self, rows: int) -> None:
         self.done += rows
-        if self.told is not None:
-            self.told(min(self.done, self.total), self.total)
+        if self.on_progress is not None:
+            self.on_progress(min(self.done, self.total), self.total)
 
 
 def _write_card(card: Card, folder: Path, progress: _Progress, in_parts: bool) -> None:
@@ -214,17 +219,17 @@ def _card_data(card: Card) -> dict[str, Any]:
 # reading
 
 
-def load_all(file: Path, told: Told | None = None) -> Opened:
+def load_all(file: Path, on_progress: OnProgress | None = None) -> Opened:
     """A yard and its shelf; raises `Refused` only when the yard itself cannot be read."""
     content = disk.read_whole(file, yard_json.MOST_BYTES, "a yard file as this program writes it")
     data = yard_json.parse(content, str(file))
     yard = yard_json.of(data, str(file))
     stamp = _stamp(content)
-    cards, lost = _load_shelf(file, stamp, told)
+    cards, lost = _load_shelf(file, stamp, on_progress)
     return Opened(yard, cards, lost, stamp, yard_json.told_of(data))
 
 
-def _load_shelf(file: Path, stamp: str, told: Told | None) -> tuple[tuple[Card, ...], tuple[str, ...]]:
+def _load_shelf(file: Path, stamp: str, on_progress: OnProgress | None) -> tuple[tuple[Card, ...], tuple[str, ...]]:
     index = _index_of(folder_of(file), stamp)
     if index is None:  # a shelf of the first version: a folder for each name without its ending
         old = file.with_name(f"{file.stem}.runs") / _OLD_INDEX
@@ -245,8 +250,8 @@ def _load_shelf(file: Path, stamp: str, told: Told | None) -> tuple[tuple[Card, 
             lost.append(f"run {name}: {refused.faults[0]}")
         except Exception as error:  # a damaged file fails in as many ways as there are libraries that read it
             lost.append(f"run {name}: cannot be read ({type(error).__name__}); its files stay where they are")
-        if told is not None:
-            told(done + 1, len(entries))
+        if on_progress is not None:
+            on_progress(done + 1, len(entries))
     return tuple(cards), tuple(lost)
 
 

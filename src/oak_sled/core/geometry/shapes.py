@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from oak_sled.core.contact import things
+from oak_sled.core.contact import records
 from oak_sled.core.kernel.state import Floats
 
 ROUNDING = 0.02
@@ -140,7 +140,7 @@ def hull(points: Floats) -> Piece:
         side = corners[on[0]] - middle
         turn = np.arctan2(np.cross(side, corners[on] - middle) @ normal, (corners[on] - middle) @ side)
         ring = [int(k) for k in on[np.argsort(turn)]]
-        most = things.MOST_OUTLINE - 2  # a rounder face keeps corners all round it
+        most = records.MOST_OUTLINE - 2  # a rounder face keeps corners all round it
         faces.append([ring[k * len(ring) // most] for k in range(most)] if len(ring) > most else ring)
     return polytope(corners, faces)
 

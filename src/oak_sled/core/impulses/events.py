@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import broad, pairs, solver
-from oak_sled.core.contact.things import FREE, HUNG, STALE
+from oak_sled.core.contact.records import FREE, HUNG, STALE
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import DROP, HOLD, LOOSE, POKE, PUSHED, RELEASE, TRIGGER
 

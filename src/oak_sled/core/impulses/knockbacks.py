@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact.things import FREE, MEETS
+from oak_sled.core.contact.records import FREE, MEETS
 from oak_sled.core.impulses import events
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
@@ -28,7 +28,7 @@ def openness(part, p, notes, now):
     """
     memory = now.memory[p]
     memory[1] -= now.dt
-    told = now.trigger[p] > 0.0
+    triggered = now.trigger[p] > 0.0
     now.trigger[p] = 0.0
     value, before = 0.0, 0.0
     if part.channel >= 0:
@@ -39,10 +39,10 @@ def openness(part, p, notes, now):
             begin_round(memory, notes)
         memory[0] += now.dt
         return 1.0
-    if part.timing == HELD and not told and part.lasts <= memory[0] - 1.0:
+    if part.timing == HELD and not triggered and part.lasts <= memory[0] - 1.0:
         end_round(memory, notes)
         return 0.0
-    if (told or (pressed and part.timing != ON_HIT)) and memory[1] <= 0.5 * now.dt:
+    if (triggered or (pressed and part.timing != ON_HIT)) and memory[1] <= 0.5 * now.dt:
         begin_round(memory, notes)
         memory[1] = part.cool_down
     if memory[0] == 0.0:

@@ -15,7 +15,7 @@ import numpy as np
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
 from oak_sled.core.contact import watch
-from oak_sled.core.contact.things import FOUND, FREE, MEETS, PARKED, STALE, TOUCHING
+from oak_sled.core.contact.records import FOUND, FREE, MEETS, PARKED, STALE, TOUCHING
 from oak_sled.core.impulses import events, knockbacks
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CRAFT, GROUND, NOW, Floats, Ints
@@ -55,7 +55,7 @@ def wants_to_fire(part, p, now):
     Memory 0 is the time at which it is loaded again, so that the rate does not depend on the tick.
     """
     memory = now.memory[p]
-    told = now.trigger[p] > 0.0
+    triggered = now.trigger[p] > 0.0
     now.trigger[p] = 0.0
     value, before = 0.0, 0.0
     if part.channel >= 0:
@@ -63,7 +63,7 @@ def wants_to_fire(part, p, now):
     held = value >= push.PRESSED
     if part.once == 1:
         held = held and before < push.PRESSED
-    if not (held or told) or memory[0] > now.time + 0.5 * now.dt:
+    if not (held or triggered) or memory[0] > now.time + 0.5 * now.dt:
         return False
     memory[0] = max(memory[0], now.time - 0.5 * now.dt) + 1.0 / part.rate
     return True
@@ -200,7 +200,7 @@ def pull_of(part, ground, velocity, spin, age, line, closing):
 
 @compiled
 def goal(part, scene, shot):
-    """The solid a shot homes on: the one it was told, else the loose one nearest to its course; -1 for none."""
+    """The solid a shot homes on: the one it was set to, else the loose one nearest to its course; -1 for none."""
     if part.homes_on >= 0:
         return part.homes_on
     solids = scene.solids

@@ -126,7 +126,7 @@ def shared_mass(body, lever, way):
 
 
 @compiled
-def felt_mass(body, lever, way):
+def effective_mass(body, lever, way):
     """The mass felt at a point when it is pushed along the unit vector `way`, kg.
 
     lever : from the centre of mass to the point, m, world axes. Held turning counts as stiff.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import things, watch
+from oak_sled.core.contact import records, watch
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import step
 from oak_sled.core.kernel.state import DIVERGED, ENDED, FIXED_LINES, RUNNING
@@ -95,7 +95,7 @@ def write_things(scene, dt, row, place):
         row[place + 3] = one.age
         place += 4
     for w in range(scene.watched.shape[0]):
-        for k in range(things.BOOKED):
+        for k in range(records.BOOKED):
             for i in range(6):
                 row[place + i] = scene.watched[w].lines[k, i] / dt
             place += 6

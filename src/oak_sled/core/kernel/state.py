@@ -129,7 +129,7 @@ EVENT = np.dtype(
     ]
 )
 
-OTHERS, FLY, MEET, LAND = range(4)
+OTHERS, FLY, COLLIDE, LAND = range(4)
 """Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, and where shots hit."""
 
 LOOSE, IN_PLACE, WEIGHTLESS = range(3)

@@ -10,11 +10,12 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
-from oak_sled.core.contact import meeting
+from oak_sled.core.contact import stage
 from oak_sled.core.impulses import events, shots
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import (
+    COLLIDE,
     DAMPING,
     EDGE,
     FIXED_LINES,
@@ -24,7 +25,6 @@ from oak_sled.core.kernel.state import (
     IN_PLACE,
     INTEGRATOR,
     LAND,
-    MEET,
     OTHERS,
     WEIGHTLESS,
 )
@@ -63,8 +63,8 @@ def tick(world, scene, sudden, nows, raw):
         push_parts(craft, world.parts, body, ground, world.supports, now)  # 3
         force, torque = weigh_and_damp(craft, body, ground, now)  # 4
         speed_up(craft, body, now, force, torque)  # 5
-    if world.calls[MEET] != 0:
-        meeting.MEETING(world.calls[MEET], crafts, scene, world.supports, ground, nows)  # 6
+    if world.calls[COLLIDE] != 0:
+        stage.STAGE(world.calls[COLLIDE], crafts, scene, world.supports, ground, nows)  # 6
         for c in range(crafts.shape[0]):
             hold(crafts[c], bodies[crafts[c].body], nows[c])
     if world.calls[LAND] != 0:

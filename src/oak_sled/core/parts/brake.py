@@ -103,7 +103,7 @@ def act(part, gain, p, body, ground, supports, now):
     if speed == 0.0:
         return press
     way = (way[0] / speed, way[1] / speed, way[2] / speed)
-    stopping = body_module.felt_mass(body, lever, way) * speed / now.dt
+    stopping = body_module.effective_mass(body, lever, way) * speed / now.dt
     grip = ground.grip
     if ground.patch_count > 0:
         x, y = body.position[0] + lever[0], body.position[1] + lever[1]

@@ -131,7 +131,7 @@ def strength(part, p, now):
     """
     memory = now.memory[p]
     memory[1] -= now.dt
-    told = now.trigger[p] > 0.0
+    triggered = now.trigger[p] > 0.0
     now.trigger[p] = 0.0
     value, before = 0.0, 0.0
     if part.channel >= 0:
@@ -139,7 +139,7 @@ def strength(part, p, now):
     pressed = value >= push.PRESSED and before < push.PRESSED
     released = value < push.PRESSED and before >= push.PRESSED
     share = 0.0
-    if told or (part.fires == PRESS and pressed) or (part.fires == RELEASE and released):
+    if triggered or (part.fires == PRESS and pressed) or (part.fires == RELEASE and released):
         share = 1.0
     elif part.fires == CHARGE and value >= push.PRESSED:
         memory[0] += now.dt

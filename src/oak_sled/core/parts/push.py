@@ -113,16 +113,16 @@ def level(push, p, now):
         value, before = now.channels[push.channel], now.before[push.channel]
     elif now.time > 0.0:
         before = 1.0
-    told = now.trigger[p] > 0.0  # an event of the drill presses it for this tick
+    triggered = now.trigger[p] > 0.0  # an event of the drill presses it for this tick
     now.trigger[p] = 0.0
-    pressed = told or (abs(value) >= PRESSED and abs(before) < PRESSED)
-    amount = 1.0 if told else value
+    pressed = triggered or (abs(value) >= PRESSED and abs(before) < PRESSED)
+    amount = 1.0 if triggered else value
     if push.timing == ALWAYS:
         amount = 1.0
     elif push.timing == PRESS:
         amount = (-1.0 if value < 0.0 else 1.0) if pressed else 0.0
     elif push.timing == RELEASE:
-        released = told or (abs(value) < PRESSED and abs(before) >= PRESSED)
+        released = triggered or (abs(value) < PRESSED and abs(before) >= PRESSED)
         amount = (-1.0 if before < 0.0 else 1.0) if released else 0.0
     elif push.timing == WINDOW:
         amount = window_level(push, p, now, pressed, value)

@@ -15,7 +15,7 @@ from pydantic import Field
 
 from oak_sled.core.compiler.kernel import Address
 from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Array, Record
-from oak_sled.core.contact import things
+from oak_sled.core.contact import records
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import (
     air,
@@ -84,7 +84,7 @@ PART = np.dtype(
 `own`: all of these lie in the same place, and one of them is filled."""
 
 _PARTS = Array(Record(PART), (None,))
-_BODY, _NOW = Record(things.SOLID), Record(state.NOW)
+_BODY, _NOW = Record(records.SOLID), Record(state.NOW)
 ACT = Address((None, FLOAT, INT, _BODY, Record(state.GROUND), Array(Record(state.SUPPORT), (None,)), _NOW), FLOAT)
 """act(own, gain, p, body, ground, supports, now): books a force on ledger line p of its craft; returns the activity, 0
 to 1. gain : trim, mute and solo in one number, to be counted before any cap."""

@@ -246,14 +246,14 @@ def slide_share(part, slip, memory, foot, dt):
 
 
 @compiled
-def side_force(part, gain, slip, side_speed, felt_mass, load, now):
+def side_force(part, gain, slip, side_speed, effective_mass, load, now):
     """The wanted side force without its cap: by share of side speed, stiffness or curve; >= 0, N."""
     if part.law == SHARE:
         # the share of a nominal tick, spread over substeps so that n of them take the same
         taken = min(gain * part.share, 1.0)
         if now.dt != now.nominal_dt:
             taken = 1.0 - (1.0 - taken) ** (now.dt / now.nominal_dt)
-        return taken * felt_mass * abs(side_speed) / now.dt
+        return taken * effective_mass * abs(side_speed) / now.dt
     if part.law == LINEAR:
         return gain * part.stiffness * load * slip
     place = slip / STEP

@@ -33,8 +33,8 @@ def load(name: str) -> Yard:
     return yard_json.loads(file.read_text(encoding="utf-8"), f"demo:{name}")
 
 
-def open_yard(where: str, told: Callable[[str], object] = str) -> Yard:
-    """The yard that a name such as "demo:fan-sled" or a path means. told : takes a line where it was of an older
+def open_yard(where: str, notice: Callable[[str], object] = str) -> Yard:
+    """The yard that a name such as "demo:fan-sled" or a path means. notice : takes a line where it was of an older
     format."""
     if where.startswith("demo:"):
         return load(where.removeprefix("demo:"))
@@ -43,5 +43,5 @@ def open_yard(where: str, told: Callable[[str], object] = str) -> Yard:
     data = yard_json.read(Path(where))
     line = yard_json.told_of(data)
     if line:
-        told(line)
+        notice(line)
     return yard_json.of(data, where)

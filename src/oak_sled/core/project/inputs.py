@@ -106,7 +106,7 @@ def smoothed(track: Track, seconds: float, duration: float, two_sided: bool = Tr
     return Track(channel=track.channel, shape="ramps", knots=knots)
 
 
-def _told(track: Track, first: float, last: float) -> Track:
+def _between(track: Track, first: float, last: float) -> Track:
     """What a track tells from `first` to `last` s as ramps that begin at 0 s."""
     times = np.arange(first, last + 0.5 * FINE_S, FINE_S)
     values = tracks.sample(track, times)
@@ -144,7 +144,7 @@ def trimmed(drill: Drill, run: Run, first: float, last: float) -> Drill:
             continue
         if track.shape in ("sine", "pulses"):
             if first > 0.0:  # its phase would begin anew: it goes on as what it told
-                track = _told(track, first, last)
+                track = _between(track, first, last)
             tracks.append(track)
             continue
         inside = [Knot(t=knot.t - first, value=knot.value) for knot in track.knots if first < knot.t <= last]

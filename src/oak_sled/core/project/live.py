@@ -176,7 +176,7 @@ class LiveDrive:
             tracks.append(tuple(own))
         seconds = min(max(self.ticks * dt, 0.05), LONGEST_S)
         old = self.job.drill
-        told = {one.craft.id: found for one, found in zip(self.job.actors, tracks, strict=True)}
+        inputs = {one.craft.id: found for one, found in zip(self.job.actors, tracks, strict=True)}
         return Drill(
             id="drive",
             title=f"Drive, {seconds:.0f} s",
@@ -184,7 +184,7 @@ class LiveDrive:
             craft=old.craft,
             start=old.start,
             tracks=tracks[0],
-            cast=tuple(member.replace(tracks=told.get(member.id, ())) for member in old.cast),
+            cast=tuple(member.replace(tracks=inputs.get(member.id, ())) for member in old.cast),
             events=tuple(self._events[:MOST_EVENTS]),
             watch=old.watch,
             duration=seconds,

@@ -49,7 +49,7 @@ def all_of(run: Run) -> tuple[Flight, ...]:
 
 def watched(run: Run) -> tuple[str, ...]:
     """The blocks whose flight is measured."""
-    return tuple(name for name in run.job.drill.watch if name in run.layout.things)
+    return tuple(name for name in run.job.drill.watch if name in run.layout.blocks)
 
 
 def of_block(run: Run, name: str) -> Flight | None:

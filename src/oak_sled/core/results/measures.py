@@ -235,7 +235,7 @@ def speed_kept(run: Run) -> float | None:
 
 
 def _among(run: Run) -> bool:
-    return scenes.can_meet(run.job)
+    return scenes.can_collide(run.job)
 
 
 def air_time(run: Run) -> float | None:
@@ -276,7 +276,7 @@ MOVED = 0.25
 def blocks_moved(run: Run) -> float | None:
     """Of the blocks that are loose."""
     loose = [one.id for one in scenes.moving(run.job.ground) if one.moves == "free"]
-    if not loose or not run.layout.things:
+    if not loose or not run.layout.blocks:
         return None
     moved = 0
     for name in loose:
@@ -297,7 +297,7 @@ def _of_flight(field: str, name: str = "") -> Callable[[Run], float | None]:
 
     def read(run: Run) -> float | None:
         if name not in run.flights:
-            here = not name or name in run.layout.things
+            here = not name or name in run.layout.blocks
             run.flights[name] = (flights.of_block(run, name) if name else flights.of_craft(run)) if here else None
         flight = run.flights[name]
         if flight is None or (field in ("height", "air") and flight.air == 0.0):
@@ -424,7 +424,7 @@ def measure(name: str, crafts: Collection[str] = ()) -> Measure:
     raise refuse("measure", f"there is no {name!r}", close_match(base, OF_BLOCKS if whose else _BY_NAME))
 
 
-def _told(name: str) -> Measure:
+def _known(name: str) -> Measure:
     """A measure that was asked for where documents were checked, which know the crafts."""
     return measure(name, (name.partition("@")[2],))
 
@@ -464,7 +464,7 @@ class Readings(Mapping[str, float | None]):
         if name not in self._found:
             if name not in self._names and "@" not in name:
                 raise KeyError(name)
-            value = _told(name).read(self._run) if self._run.ticks else None
+            value = _known(name).read(self._run) if self._run.ticks else None
             self._found[name] = None if value is None or not np.isfinite(value) else float(value)
         return self._found[name]
 
@@ -490,7 +490,7 @@ class Verdict:
 
     def words(self) -> str:
         """The target and the value in words."""
-        known = _told(self.target.measure)
+        known = _known(self.target.measure)
         low, high = self.target.low, self.target.high
         if low is not None and high is not None:
             wanted = f"{low:g} to {high:g}"
@@ -523,7 +523,7 @@ def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...
 def headline(drill: Drill, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
     """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
     if drill.targets:
-        first = _told(drill.targets[0].measure)
+        first = _known(drill.targets[0].measure)
         return found.get(asked_of(drill, first.name)), first.unit, first.title
     known = measure("drill_time" if drill.end == "last_gate" else "top_speed")
     return found.get(known.name), known.unit, known.title

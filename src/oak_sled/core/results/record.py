@@ -79,7 +79,7 @@ MOTION = len(_MOTION)
 
 
 BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
-"""The ledger of a block that is watched: see `things.PUSHES`."""
+"""The ledger of a block that is watched: see `records.PUSHES`."""
 
 
 @dataclass(frozen=True)
@@ -94,7 +94,7 @@ class Layout:
     """
 
     crafts: tuple[CraftColumns, ...]
-    things: tuple[str, ...] = ()
+    blocks: tuple[str, ...] = ()
     triggers: tuple[str, ...] = ()
     watched: tuple[str, ...] = ()
     who: int = 0
@@ -148,14 +148,14 @@ class Layout:
         return self.first_of(self.who)
 
     @property
-    def first_thing(self) -> int:
+    def first_block_column(self) -> int:
         """The column where the blocks begin, `MOTION` each; behind them the triggers, one each."""
         return self.first_of(len(self.crafts))
 
     def first_shot_of(self, who: int) -> int:
         """The column where the shots of a craft begin: four each, place and s in flight (-1: not in flight)."""
         before = sum(4 * len(one.shots) for one in self.crafts[:who])
-        return self.first_thing + MOTION * len(self.things) + len(self.triggers) + before
+        return self.first_block_column + MOTION * len(self.blocks) + len(self.triggers) + before
 
     @property
     def first_shot(self) -> int:
@@ -177,7 +177,7 @@ class Layout:
         found: list[str] = []
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.names)
-        found += [f"block.{name}.{what}" for name in self.things for what in _MOTION]
+        found += [f"block.{name}.{what}" for name in self.blocks for what in _MOTION]
         found += [f"{name}.inside" for name in self.triggers]
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.shot_columns)

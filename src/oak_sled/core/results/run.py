@@ -13,7 +13,7 @@ import numpy as np
 
 from oak_sled.core.build import scenes, tracks, world
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.contact.things import LOST, Scene
+from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.impulses.shots import Sudden
 from oak_sled.core.kernel import loop, state
 from oak_sled.core.kernel.state import Floats
@@ -147,9 +147,9 @@ class Machine:
         """Writes the state as it is into a row."""
         loop.first_row(self.world, self.scene, self.nows, row)
 
-    def advance(self, told: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
+    def advance(self, inputs: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
         """Ticks on, see `loop.advance`."""
-        status, done = loop.advance(self.world, self.scene, self.sudden, self.nows, told, out, substeps)
+        status, done = loop.advance(self.world, self.scene, self.sudden, self.nows, inputs, out, substeps)
         return int(status), int(done)
 
 
@@ -158,11 +158,11 @@ def execute(job: Job) -> Run:
     ticks = world.check_size(job)
     layout = Layout.of(job)
     rows = np.empty((ticks + 1, layout.width))  # the kernel writes every number of a row
-    told = tracks.inputs(job, ticks)
+    inputs = tracks.inputs(job, ticks)
     machine = Machine.of(job)
     began = time.perf_counter()
     machine.first_row(rows[0])
-    status, done = machine.advance(told, rows[1:], job.substeps)
+    status, done = machine.advance(inputs, rows[1:], job.substeps)
     seconds = time.perf_counter() - began
     rows = rows[: done + 1]
     status, rows, lost = stopped_at_nonsense(layout, status, rows)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.contact import meeting
+from oak_sled.core.contact import stage
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.units import STANDARD_GRAVITY
@@ -213,7 +213,7 @@ def _compute(run: Run, name: str) -> Floats:
         return run.column(f"{rest}.activity")
     if head == "part":
         return _part_force(run, rest)
-    if head == "block" and rest.rpartition(".")[0] in run.layout.things:
+    if head == "block" and rest.rpartition(".")[0] in run.layout.blocks:
         return _of_block(run, *rest.rsplit(".", 1))
     raise refuse("trace", f"there is no {name!r}", close_match(name, book(run)))
 
@@ -264,7 +264,7 @@ def events(run: Run) -> tuple[Event, ...]:
 def _events(run: Run) -> tuple[Event, ...]:
     found: list[Event] = []
     # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
-    apart = int(meeting.APART * run.job.ticks)
+    apart = int(stage.APART * run.job.ticks)
     touched = np.flatnonzero(run.column("in_wall") > 0.5)
     fresh = np.diff(touched, prepend=-apart - 1) > apart + 1  # so many whole ticks clear between two touches
     found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
@@ -287,7 +287,7 @@ def _events(run: Run) -> tuple[Event, ...]:
         part = next(one for one in run.job.craft.parts if one.id == name.rpartition(".")[0])
         lasted = getattr(part, "lifetime", 0.0) - 1.5 * run.job.dt
         found += [Event(int(row), "burst", part.id) for row in ended if ages[row - 1] < lasted]
-    if run.layout.things or run.layout.triggers or np.any(run.column("on_ground") == 0.0):
+    if run.layout.blocks or run.layout.triggers or np.any(run.column("on_ground") == 0.0):
         found += _flights(run)
     return tuple(sorted(found, key=lambda event: event.row))
 

@@ -90,17 +90,17 @@ class TickCheck:
         return gap / abs(truth) if abs(truth) > 1e-9 else (0.0 if gap < 1e-9 else None)
 
 
-def check(job: Job, rates: tuple[int, ...] = RATES, told: Callable[[int, int], None] | None = None) -> TickCheck:
-    """Runs the drill at every rate and as the reference. told(done, of) reports progress."""
+def check(job: Job, rates: tuple[int, ...] = RATES, on_progress: Callable[[int, int], None] | None = None) -> TickCheck:
+    """Runs the drill at every rate and as the reference. on_progress(done, of) reports progress."""
     found, messages = [], []
     for place, rate in enumerate(rates):
         made = run.execute(replace(job, ticks=rate))
         found.append((rate, measures.read_all(made)))
         if made.status == state.DIVERGED:
             messages.append(f"{rate} ticks/s: {made.message}")
-        if told:
-            told(place + 1, len(rates) + 1)
+        if on_progress:
+            on_progress(place + 1, len(rates) + 1)
     truth = reference(replace(job, ticks=max(rates)))
-    if told:
-        told(len(rates) + 1, len(rates) + 1)
+    if on_progress:
+        on_progress(len(rates) + 1, len(rates) + 1)
     return TickCheck(tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages))

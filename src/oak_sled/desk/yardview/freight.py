@@ -139,6 +139,6 @@ class Freight:
 def places(run: Run, row: int) -> Floats:
     """Where the moving blocks of a run are at a row, shape (blocks, 7)."""
     layout = run.layout
-    count = len(layout.things)
-    first = layout.first_thing
+    count = len(layout.blocks)
+    first = layout.first_block_column
     return run.record.row(row)[first : first + MOTION * count].reshape(count, MOTION)[:, :7]

@@ -209,7 +209,7 @@ class Hand(QObject):
             ("", numbers[:3], numbers[3:7], np.array(body.half_extents()), -np.array(body.centre()), body.true_mass())
         ]
         for one, place in zip(scenes.moving(run.job.ground), freight.places(run, row), strict=False):
-            if one.moves == "free" and run.layout.things:
+            if one.moves == "free" and run.layout.blocks:
                 bodies.append(
                     (one.id, place[:3], place[3:7], np.array(one.half_extents()), -np.array(one.centre()), one.mass)
                 )

@@ -43,7 +43,7 @@ it is the first guess of every later tick, so that what stands well falls asleep
 STANDING, STANDING_ROUNDS, STANDING_WORK = 0.3, 1600, 20_000
 """m/s below which an island stands, and rounds and solved contacts at most for one: what stands is not moved by what
 its rounds leave undone, and soon falls asleep."""
-AGREED = 1e-5
+TOLERANCE = 1e-5
 """m/s: contacts that change less than this in a round agree."""
 SLEEP_SPEED, SLEEP_SPIN, SLEEP_AFTER = 0.03, 0.06, 0.5
 """m/s, rad/s and s: what has been slower for so long falls asleep, with all that it touches."""

@@ -11,7 +11,7 @@ import math
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import broad, solver, watch
-from oak_sled.core.contact.things import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
+from oak_sled.core.contact.records import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, WALLS
 
@@ -34,23 +34,23 @@ def meet(crafts, scene, supports, ground, nows):
     broad.sweep(scene, dt)
     if scene.counts[FOUND] == 0 and scene.counts[BEFORE] == 0 and scene.joints.shape[0] == 0:
         for c in range(crafts.shape[0]):
-            meet_nothing(crafts[c], supports, nows[c])
+            touch_nothing(crafts[c], supports, nows[c])
         if scene.counts[ACTIVE] > crafts.shape[0]:
             solver.move_all(scene, dt)
         return
     solver.solve(scene, dt)
     if nows[0].time == 0.0:
-        note_overlap(scene)
+        note_penetration(scene)
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
         collect_supports(craft, scene, supports, now)
-        answer_wall(c, craft, scene, now)
+        respond_to_wall(c, craft, scene, now)
         take_out(craft, scene, now)
     solver.move_all(scene, dt)
 
 
 @compiled
-def meet_nothing(craft, supports, now):
+def touch_nothing(craft, supports, now):
     """A craft that touches nothing, as in the tick before."""
     now.leaning, now.in_wall = 0.0, 0.0
     now.clear_for += now.dt
@@ -76,7 +76,7 @@ def take_out(craft, scene, now):
     line = craft.bumper_line if craft.bumper_line >= 0 else now.parts + WALLS
     gained = (body.spin[0] - now.next_spin[0], body.spin[1] - now.next_spin[1], body.spin[2] - now.next_spin[2])
     moment = spatial.times(now.inertia, gained)
-    force, torque, walls, others = by_walls(craft, scene)
+    force, torque, walls, others = wall_impulses(craft, scene)
     k = now.parts + CONTACT
     if walls > 0.0 and others == 0.0:
         k = line
@@ -96,7 +96,7 @@ def take_out(craft, scene, now):
 
 
 @compiled
-def by_walls(craft, scene):
+def wall_impulses(craft, scene):
     """N s and N m s that upright faces of what never moves gave a craft, and how many contacts were such and others."""
     x, y, z, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     walls, others = 0.0, 0.0
@@ -125,7 +125,7 @@ def is_wall(scene, contact, body):
 
 
 @compiled
-def note_overlap(scene):
+def note_penetration(scene):
     """Which two solids start farthest into one another."""
     for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]
@@ -158,7 +158,7 @@ def collect_supports(craft, scene, supports, now):
                     k = first + craft.feet + min(hulls, HULL_SUPPORTS - 1)
                     hulls += 1
                     supports[k].part = -1
-                bear(craft, scene, contact, sign, supports[k], now)
+                add_load(craft, scene, contact, sign, supports[k], now)
         elif rise > -UPRIGHT and touches(contact, now) and contact.a != GROUND and contact.b != GROUND:
             leans = 1.0
         total += contact.push
@@ -201,7 +201,7 @@ def foot_of(craft, scene, contact, supports):
 
 
 @compiled
-def bear(craft, scene, contact, sign, support, now):
+def add_load(craft, scene, contact, sign, support, now):
     """Adds a contact to a support: its load, and what it stands on, by the greatest part of it."""
     load = contact.push / now.dt
     below = contact.b if sign > 0.0 else contact.a
@@ -253,7 +253,7 @@ def sum_up(craft, supports, now):
 
 
 @compiled
-def answer_wall(c, craft, scene, now):
+def respond_to_wall(c, craft, scene, now):
     """A bumper that stops dead, or that keeps only a share along: at the hit, not while it leans on."""
     first = now.clear_for > APART + 0.5 * now.dt
     if now.leaning == 0.0:
@@ -280,7 +280,7 @@ def answer_wall(c, craft, scene, now):
         return
 
 
-MEETING = Address(
+STAGE = Address(
     (
         Array(Record(state.CRAFT), (None,)),
         None,
