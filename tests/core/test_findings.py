@@ -157,7 +157,7 @@ def test_the_tick_check_shows_what_depends_on_the_tick(make, planar):
     )
     assert progress == [(k, 5) for k in range(1, 6)]
     assert result.spread("top_speed") > 0.5
-    steady = tickcheck.check(make.job([PUSH], body={**planar, "damping": 0.6}, on_progress=FULL, seconds=4.0))
+    steady = tickcheck.check(make.job([PUSH], body={**planar, "damping": 0.6}, inputs=FULL, seconds=4.0))
     assert steady.spread("top_speed") < 0.02
     assert steady.error <= tickcheck.TOLERANCE
 
