@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import shutil
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -306,3 +308,24 @@ def test_a_spread_against_nothing_is_not_a_percentage():
     assert spread(0.0, 0.0, 0.0, 0.0, reference=0.0) == 0.0
     assert spread(3.0, 2.0, 2.0, 2.0, reference=2.0) == 0.5
     assert spread(None, 2.0, 2.0, 2.0, reference=2.0) is None
+
+
+def test_what_is_derived_from_a_run_is_computed_once_by_whichever_thread_asks_first(make, planar):
+    made = make.run([PUSH], body=planar, inputs=FULL, seconds=1.0)
+    asked, gate = [], threading.Barrier(4)
+
+    def slow():
+        asked.append(threading.get_ident())
+        return traces.values(made, "speed").sum()  # a result may be made of others
+
+    def ask():
+        gate.wait(10)
+        return made.analysis.once("sum", slow)
+
+    with ThreadPoolExecutor(4) as pool:
+        found = [one.result(20) for one in [pool.submit(ask) for _ in range(4)]]
+    assert len(asked) == 1
+    assert len(set(found)) == 1
+    with pytest.raises(ZeroDivisionError):
+        made.analysis.once("bad", lambda: 1 / 0)
+    assert made.analysis.once("bad", lambda: 7) == 7

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -80,13 +81,15 @@ _LIMITED: dict[str, Callable[[Run], Floats]] = {
 
 def ranges_of(run: Run) -> dict[str, tuple[float, float, float]]:
     """(least, greatest, 95 %) of every quantity that a limiter of its craft limits; computed once a run and kept."""
-    wanted = {part.limits for part in run.job.craft.parts if part.kind == "limiter"}
-    for name in wanted - run.ranges.keys():
-        values = _LIMITED[name](run)
-        # the value that 95 % lie under, by rank: no interpolation, so that it is one that occurred
-        rank = min(len(values) - 1, int(0.95 * len(values)))
-        run.ranges[name] = (float(values.min()), float(values.max()), float(np.partition(values, rank)[rank]))
-    return run.ranges
+    wanted = {part.limits for part in run.job.craft.parts if part.LIMITS}
+    return {name: run.analysis.once(("range", name), partial(_range, run, name)) for name in wanted}
+
+
+def _range(run: Run, name: str) -> tuple[float, float, float]:
+    """Least, greatest, and what 95 % lie under, by rank: no interpolation, so that it is one that occurred."""
+    values = _LIMITED[name](run)
+    rank = min(len(values) - 1, int(0.95 * len(values)))
+    return float(values.min()), float(values.max()), float(np.partition(values, rank)[rank])
 
 
 def rate_of(law: str, number: float, dt: float) -> float:

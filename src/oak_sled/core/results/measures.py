@@ -292,14 +292,18 @@ def reports(run: Run) -> float | None:
     return float(sum(event.word == "report" for event in traces.events(run)))
 
 
+def _flight(run: Run, name: str) -> flights.Flight | None:
+    """The flight of a block, or of the craft where no name is given; None where there is none."""
+    if not name:
+        return flights.of_craft(run)
+    return flights.of_block(run, name) if name in run.layout.blocks else None
+
+
 def _of_flight(field: str, name: str = "") -> Callable[[Run], float | None]:
     """A number of the flight of the craft, or of a watched block; the flight is read once a run."""
 
     def read(run: Run) -> float | None:
-        if name not in run.flights:
-            here = not name or name in run.layout.blocks
-            run.flights[name] = (flights.of_block(run, name) if name else flights.of_craft(run)) if here else None
-        flight = run.flights[name]
+        flight = run.analysis.once(("flight", name), lambda: _flight(run, name))
         if flight is None or (field in ("height", "air") and flight.air == 0.0):
             return None  # what slid along the ground did not fly
         return getattr(flight, field)

@@ -7,7 +7,6 @@ import math
 import time
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.impulses.shots import Sudden
 from oak_sled.core.kernel import loop, state
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Layout, Record
 
 
@@ -29,7 +29,7 @@ class Run:
     first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two things start
     in each other, and which, if any do. notes : counts of shots and blows, shape (parts of all crafts, 4), see
     `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
-    run here. lost_contacts : contact points and neighbours that found no room.
+    run here. lost_contacts : contact points and neighbours that found no room. analysis : results derived from it.
     """
 
     job: Job
@@ -42,11 +42,7 @@ class Run:
     notes: Floats | None = field(default=None, repr=False)
     seconds: float = 0.0
     lost_contacts: int = 0
-    cache: dict[str, Floats] = field(default_factory=dict, repr=False)
-    book: dict[str, Any] = field(default_factory=dict, repr=False)
-    fired: list[Any] = field(default_factory=list, repr=False)
-    ranges: dict[str, tuple[float, float, float]] = field(default_factory=dict, repr=False)
-    flights: dict[str, Any] = field(default_factory=dict, repr=False)
+    analysis: Analysis = field(default_factory=Analysis, repr=False)
 
     def seen_from(self, craft: str) -> Run:
         """The same run, looked at from another craft that takes part in it; raises `Refused` for one that does not."""

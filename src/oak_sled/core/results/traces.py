@@ -35,10 +35,7 @@ class Trace:
 
 def _kept(run: Run, name: str, compute: Callable[[Run], Floats]) -> Floats:
     """An array that several traces are made of, computed once a run."""
-    key = f"({name})"
-    if key not in run.cache:
-        run.cache[key] = compute(run)
-    return run.cache[key]
+    return run.analysis.once(("array", name), lambda: compute(run))
 
 
 def heading(run: Run) -> Floats:
@@ -167,9 +164,10 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
 
 def book(run: Run) -> dict[str, Trace]:
     """Every trace of a run by name; made once a run."""
-    if not run.book:
-        run.book.update((trace.name, trace) for trace in (*catalogue(run.job.craft), *of_blocks(run.job.drill.watch)))
-    return run.book
+    job = run.job
+    return run.analysis.once(
+        "traces", lambda: {trace.name: trace for trace in (*catalogue(job.craft), *of_blocks(job.drill.watch))}
+    )
 
 
 def of_blocks(names: Iterable[str]) -> tuple[Trace, ...]:
@@ -197,9 +195,7 @@ def values(run: Run, name: str) -> Floats:
     part.NAME is forward force for what drives, brakes or drags, side force for runners (positive to
     the left), and yaw torque for torques. Row 0 has no tick behind it, so it repeats row 1.
     """
-    if name not in run.cache:
-        run.cache[name] = _compute(run, name)
-    return run.cache[name]
+    return run.analysis.once(("trace", name), lambda: _compute(run, name))
 
 
 def _compute(run: Run, name: str) -> Floats:
@@ -255,10 +251,7 @@ class Event:
 
 def events(run: Run) -> tuple[Event, ...]:
     """Hits, slides, limits and gates, in order of time: what leaves a tick on the time axis."""
-    if not run.fired:
-        run.fired.append(_events(run))
-    fired: tuple[Event, ...] = run.fired[0]
-    return fired
+    return run.analysis.once("events", lambda: _events(run))
 
 
 def _events(run: Run) -> tuple[Event, ...]:

@@ -1,0 +1,25 @@
+"""What is derived from a run, kept beside it: each result is computed once, whichever thread asks first."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Hashable
+from typing import Any, TypeVar, cast
+
+T = TypeVar("T")
+
+
+class Analysis:
+    """Results by their keys. The worker and the window may ask at once."""
+
+    def __init__(self) -> None:
+        self._found: dict[Hashable, Any] = {}
+        self._lock = threading.RLock()  # a result may be made of others
+
+    def once(self, key: Hashable, compute: Callable[[], T]) -> T:
+        """The result of that key, computed if it is not there. What is raised is not kept."""
+        if key not in self._found:
+            with self._lock:
+                if key not in self._found:
+                    self._found[key] = compute()
+        return cast("T", self._found[key])
