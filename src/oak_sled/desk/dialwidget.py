@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 from oak_sled.core.documents import units
 from oak_sled.core.documents.dial import Dial
 from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 
 HEIGHT = 32
 _TRACK = 24
@@ -91,7 +91,6 @@ class DialWidget(QWidget):
         self.setMinimumWidth(96)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
-        self.setAccessibleName(f"{dial.title}, {dial.unit}")
         self._describe()
 
     def sizeHint(self) -> QSize:
@@ -100,6 +99,10 @@ class DialWidget(QWidget):
     def _describe(self, note: str = "") -> None:
         bounds = f"{self.dial.low:g} to {self.dial.high:g} {self.dial.unit}"
         extra = f"\n{note}" if note else ""
+        shown = " ".join(units.split(self.value, self.dial.unit)).strip()
+        assist.describe(
+            self, self.dial.title, f"{shown}, {bounds.strip()}", "arrow keys change it, Return types a value"
+        )
         self.setToolTip(
             theme.in_tip(f"{self.dial.says}\n{bounds} · default {self.dial.default:g} · {self.path}{extra}")
         )

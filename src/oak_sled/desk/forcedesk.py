@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import probe
@@ -134,8 +134,19 @@ class ForceDesk(QWidget):
             strip.menu_wanted.connect(self.show_part_menu)
             self.lane.insertWidget(place, strip, 1)
             self.strips.append(strip)
+        self._order_tabs()
         tallest = max(strip.minimumSizeHint().height() for strip in self.strips)
         self.setMinimumHeight(max(theme.DESK, tallest + 2 * SPACE))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._order_tabs()
+
+    def _order_tabs(self) -> None:
+        """Tab goes through the strips before the column at their end, which is older than they are."""
+        before: QWidget = self.strips[-1].buttons["open"]
+        for button in (self.add_button, self.all_on, self.aids):
+            QWidget.setTabOrder(before, button)
+            before = button
 
     def _path(self, path: str) -> str:
         return f"{self.session.craft_path}.{path}"

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.results.record import HEAD_NAMES
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.drive import Driver, key_name
 from oak_sled.desk.session import Session
 
@@ -38,6 +38,7 @@ class InputPanel(QWidget):
         self.asking: tuple[str, str, str] | None = None  # craft, channel, "plus_keys" or "minus_keys"
         self._boxes: list[tuple[QRectF, tuple[str, str, str]]] = []
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        assist.describe(self, "keys of the crafts", keys="click a key to bind another")
         self.setToolTip("click a key to bind another; Escape cancels")
         session.yard_changed.connect(lambda _: self.fit_size())
         driver.frame.connect(self.update)

@@ -11,7 +11,7 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.results.traces import LedgerRow
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 
 ROW = 23
@@ -44,6 +44,7 @@ class LedgerPane(QWidget):
         bar.addWidget(self.axes)
         layout.addLayout(bar)
         layout.addStretch(1)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         session.run_changed.connect(self._name_body)
         session.cursor_moved.connect(self.update)
 
@@ -97,6 +98,9 @@ class LedgerPane(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         rows = self.rows()
+        if not self.session.live_on:
+            said = [f"{row.title} {', '.join(_plain(force) for force in row.force)} N" for row in rows]
+            assist.describe(self, "ledger", "; ".join(said))
         run = self.session.run
         if run is None or not rows:
             return

@@ -12,7 +12,7 @@ from oak_sled.core.results import flights, measures
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import tickcheck
 from oak_sled.core.study.tickcheck import TickCheck
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.jobs import CANCELLED, Errand
 from oak_sled.desk.session import Session
 
@@ -66,12 +66,15 @@ class MeasuresPane(QWidget):
         layout.addLayout(bar)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
+        self.area.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # arrow keys scroll it
+        assist.describe(self.area, "measures")
         self.table = _Table(self)
         self.area.setWidget(self.table)
         layout.addWidget(self.area, 1)
         self.checking = False
         self.show_measures()
         session.run_changed.connect(self.refresh)
+        session.run_changed.connect(self._tell_values)
 
     def show_measures(self) -> None:
         """Shows the measures of the run."""
@@ -119,6 +122,13 @@ class MeasuresPane(QWidget):
         """Cancels the tick check."""
         if self._errand is not None:
             self._errand.cancel()
+
+    def _tell_values(self) -> None:
+        if self.session.live_on or self.session.run is None:
+            return
+        found = self.session.found
+        said = [f"{known.title} {found[known.name]:.4g} {known.unit}".strip() for known in self.shown()]
+        assist.describe(self.area, "measures", "; ".join(said))
 
     def _tell(self, done: int, of: int) -> None:
         self.progress = f"tick check: {done} of {of}"

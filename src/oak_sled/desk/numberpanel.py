@@ -30,6 +30,7 @@ class NumberPanel(QScrollArea):
         inner.setObjectName("panel")
         inner.setLayout(self.lane)
         self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # its dials take the focus
         self.setFixedWidth(WIDTH)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setWidget(inner)

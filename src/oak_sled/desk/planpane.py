@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import freight, throws
 from oak_sled.desk.yardview.camera import spots_of
@@ -242,6 +242,8 @@ class PlanPane(QWidget):
         self._press: QPointF | None = None
         self._moved = False
         self._frame: Frame | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        assist.describe(self, "plan of the run")
         self.setToolTip("wheel: zoom · drag: move · click on the path: cursor · double click: all of it")
         session.run_changed.connect(self.update)
         session.cursor_moved.connect(self.update)

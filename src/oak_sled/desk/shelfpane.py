@@ -14,7 +14,7 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 
 
@@ -37,15 +37,20 @@ class CardWidget(QWidget):
         self.setFixedSize(QSize(178, theme.SHELF - 12))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"run: {card.heading}")
+        self._tell()
         self._path = thumbnail(card.trail, QRectF(10, 44, 78, 30))
 
     def show_card(self, card: Card) -> None:
         """Shows the card as it is now: pinned, starred, named."""
         if card is not self.card:
             self.card = card
-            self.setAccessibleName(f"run: {card.heading}")
+            self._tell()
             self.update()
+
+    def _tell(self) -> None:
+        marks = [word for word, on in (("pinned", self.card.pinned), ("starred", self.card.starred)) if on]
+        value = ", ".join([self.card.says, *marks])
+        assist.describe(self, f"run: {self.card.heading}", value, "Return loads it, P pins it, F2 renames it")
 
     def _pin_box(self) -> QRectF:
         return QRectF(self.width() - 62, 2, 34, 22)

@@ -23,7 +23,7 @@ from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part, Setting
 from oak_sled.core.parts.runner import Runner
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.meshdrawing import MeshDrawing
 
@@ -45,6 +45,10 @@ class Meter(QWidget):
         if (value, unit, note, share) != (self.value, self.unit, self.note, self.share):
             self.value, self.unit, self.note, self.share = value, unit, note, share
             self.update()
+
+    def words(self) -> str:
+        """What it shows, in words."""
+        return " ".join([*units.split(self.value, self.unit), self.note]).strip()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -388,6 +392,7 @@ class Strip(QWidget):
             self.words.setStyleSheet(f"color: {theme.colour(tone).name()};")
         if not isinstance(part, Body):
             self.trim.setText(f"×{part.trim:.2f}")
+            assist.describe(self.trim, f"trim {self.name}", f"{part.trim:.2f} times")
             self.buttons["mute"].setChecked(part.mute)
             self.buttons["solo"].setChecked(part.solo)
         if changed:

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.traceplot import (
     AXIS,
@@ -52,6 +52,7 @@ class TracePane(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         self.canvas = pg.GraphicsLayoutWidget()
+        self.canvas.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the cover over it takes keys and pointer
         self.canvas.setBackground(theme.colour("paper"))
         self.canvas.setFrameShape(self.canvas.Shape.NoFrame)
         self.canvas.ci.layout.setContentsMargins(LEFT, 4, RIGHT, AXIS)
@@ -334,10 +335,36 @@ class Cover(QWidget):
         self._scale_key: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        assist.describe(self, "traces", keys="left and right move the cursor by a tick, Home goes to the start")
+        pane.session.cursor_moved.connect(self._tell)
+        pane.session.run_changed.connect(self._tell)
         self.setToolTip(
             "drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run"
         )
+
+    def _tell(self) -> None:
+        """What the traces are at the cursor, for a screen reader; not in every frame of a drive."""
+        session = self.pane.session
+        run = session.run
+        if run is None or session.live_on:
+            return
+        shown = [
+            f"{known.title} {traces.values(run, name)[session.row]:.4g} {known.unit}".strip()
+            for name in self.pane.names
+            if (known := traces.book(run).get(name)) is not None
+        ]
+        value = f"{session.time:.3f} s: {', '.join(shown)}"
+        assist.describe(self, "traces", value, "left and right move the cursor by a tick, Home goes to the start")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        ticks = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        session = self.pane.session
+        if event is None or event.key() not in ticks or session.run is None or session.live_on:
+            super().keyPressEvent(event)
+            return
+        many = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        session.set_time(session.time + many * ticks[Qt.Key(event.key())] * session.run.job.dt)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:

@@ -28,6 +28,7 @@ from oak_sled.core.documents.yard import TICK_RATES, Yard
 from oak_sled.core.project import blank, demos
 from oak_sled.core.project.shelf import Card
 from oak_sled.desk import fromfiles, theme
+from oak_sled.desk.assist import FocusRing
 from oak_sled.desk.autosave import Lost
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
@@ -91,6 +92,7 @@ class Window(QMainWindow):
         self._lay_out()
         self.notice, self.question = Notice(self), Notice(self)
         self.working = Progress(self, self.keeper.background)
+        self.focus_ring = FocusRing(self)
         self._over: QWidget = self.view
         for overlay in self._overlays:
             overlay.changed.connect(self._place_overlays)

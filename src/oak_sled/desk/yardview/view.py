@@ -27,7 +27,7 @@ from oak_sled.core.documents import units
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, freight, meshes, throws
@@ -87,8 +87,8 @@ class YardView(QWidget):
         self._still.timeout.connect(self._draw_clean)
         self.setMinimumSize(360, 200)
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.setAccessibleName("yard view")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        assist.describe(self, "yard view")
         session.run_changed.connect(self.refresh_ahead)
         session.cursor_moved.connect(self.refresh_ahead)
         session.shelf_changed.connect(self.refresh)
@@ -101,6 +101,15 @@ class YardView(QWidget):
         self._stale, self._smooth_next = True, False
         self._still.start()
         self.update()
+
+    def _tell(self) -> None:
+        """What stands in the picture, for a screen reader, once things stand still."""
+        run = self.session.run
+        if run is None or not run.ticks or self.session.live_on:
+            return
+        speed = traces.values(run, "speed")[self.session.row]
+        shown = f"{run.job.craft.heading} at {self.session.time:.2f} s, {speed:.3g} m/s"
+        assist.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
 
     def refresh_ahead(self) -> None:
         """Draws anew, and begins at once: the renderer works while the rest of the desk is brought up to date."""
@@ -131,6 +140,7 @@ class YardView(QWidget):
         if self.session.live_on:
             return
         self._stale, self._smooth_next = True, True
+        self._tell()
         self.update()
 
     # cameras
