@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt, QTimer
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QPoint, QRect, Qt, QTimer
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from oak_sled.desk import theme
 
-_KEYS = (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
 MARGIN = 3
 
 
@@ -35,21 +34,17 @@ class FocusRing(QWidget):
         self.hide()
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            app.installEventFilter(self)
             app.focusChanged.connect(self._focus_moved)  # a method: Qt lets go of it with this widget
 
-    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+    def moved_by_keys(self) -> None:
+        """The focus is about to go to another widget by Tab."""
+        self._by_keys = True
         self._later.start(0)
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() in _KEYS:
-            self._by_keys = True
-        elif event is not None and event.type() == QEvent.Type.MouseButtonPress and self._by_keys:
+    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        if not self._later.isActive():
             self._by_keys = False
-            self._later.start(0)
-        elif event is not None and event.type() == QEvent.Type.Resize and watched is self.parent():
-            self._later.start(0)
-        return False
+        self._later.start(0)
 
     def follow(self) -> None:
         """Goes to the widget that has the focus, or hides."""

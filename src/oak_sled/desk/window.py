@@ -683,6 +683,11 @@ class Window(QMainWindow):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._place_overlays()
+        self.focus_ring.follow()
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        self.focus_ring.moved_by_keys()
+        return super().focusNextPrevChild(next)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.driver.stop()
