@@ -122,7 +122,7 @@ def test_a_drive_kept_as_a_drill_repeats_bit_for_bit(qtbot, window, idle):
 
 
 def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
-    window.duplicate_craft()
+    window.menus.duplicate_craft()
     assert not conflicts(window.driver.crafts())
     window.set_driving(True)
     assert len(window.driver.drive.job.actors) == 2, "in one world"
@@ -154,7 +154,7 @@ def test_keys_are_bound_anew_in_the_panel(qtbot, window):
 
 
 def test_a_blank_yard_drives(qtbot, window):
-    window.new_yard()
+    window.filing.new_yard()
     session = window.session
     qtbot.waitUntil(lambda: session.run is not None and len(session.cards) == 1, timeout=20_000)
     assert session.found["top_speed"] > 5.0
@@ -294,10 +294,10 @@ def test_unsaved_work_is_recovered_after_a_crash(qtbot, window, idle, renderer):
     window.keeper.autosave()
     assert window.keeper.auto.yard.exists()
     other = another(qtbot, renderer)
-    assert not other.offer_recovery(), "a session that runs is not lost"
+    assert not other.filing.offer_recovery(), "a session that runs is not lost"
     folder = window.keeper.auto.folder
     crash(window)
-    assert other.offer_recovery()
+    assert other.filing.offer_recovery()
     assert other.question.buttons[0].text() == "Recover"
     qtbot.mouseClick(other.question.buttons[0], Qt.MouseButton.LeftButton)
     other.keeper.background.wait()

@@ -15,7 +15,7 @@ from oak_sled.desk.inputpanel import conflicts
 
 
 def test_a_brake_that_is_fitted_gets_a_channel_and_a_free_key(window, idle):
-    window.new_yard()
+    window.filing.new_yard()
     idle()
     reach = window.session.run.column("position.x")[-1]
     window.desk.fit(Brake)
@@ -36,7 +36,7 @@ def test_the_craft_too_many_and_copies_of_long_names_are_lines(window, idle):
     session.said.connect(lambda text, fault: said.append((text, fault)))
     craft = session.craft.replace(id="a" * 40, title="t" * 60)
     session.change(session.yard.replace(crafts=(craft,), bench=session.yard.bench.replace(craft=craft.id)), "long")
-    window.duplicate_craft()
+    window.menus.duplicate_craft()
     assert len(session.yard.crafts) == 2
     assert not any(fault for _, fault in said)
     crafts = tuple(craft.replace(id=f"craft_{k}") for k in range(50))
@@ -44,15 +44,15 @@ def test_the_craft_too_many_and_copies_of_long_names_are_lines(window, idle):
     bench = session.yard.bench.replace(craft="craft_0")
     session.change(session.yard.replace(crafts=crafts, drills=alone, bench=bench), "many")
     said.clear()
-    window.new_craft()
-    window.duplicate_craft()
+    window.menus.new_craft()
+    window.menus.duplicate_craft()
     assert [fault for _, fault in said] == [True, True]
     assert len(session.yard.crafts) == 50
     idle()
 
 
 def test_the_words_of_marks_on_the_plan_stand_apart(window, idle):
-    window.new_yard()
+    window.filing.new_yard()
     idle()
     window.show_page("Ground")
     plan = window.ground_page.plan
@@ -87,5 +87,5 @@ def test_names_from_a_file_are_shown_as_they_stand(window, idle):
     assert "<b>" not in tip
     assert "&lt;b&gt;Fan&lt;/b&gt; &amp; &lt;img" in tip
     menu = QMenu(window)
-    window._fill_craft(menu)
+    window.menus.fill_craft(menu)
     assert menu.actions()[0].text() == "<b>Fan</b> && <img src=x>"

@@ -56,7 +56,7 @@ def changed_below(window, idle, tmp_path):
     window.session.edit(THRUST, 700.0)
     idle()
     yard_json.save(window.session.yard.edit("title", "Theirs"), file)
-    window.save()
+    window.filing.save()
     idle()
     return file
 
@@ -79,7 +79,7 @@ def test_or_overwritten_when_the_user_says_so(window, idle, changed_below):
     assert yard_json.load(changed_below).craft().parts[0].thrust == 700.0
     window.session.edit(THRUST, 710.0)
     idle()
-    window.save()
+    window.filing.save()
     idle()
     assert not window.question.isVisible(), "what we wrote ourselves is no surprise"
     assert not window.session.is_dirty
@@ -95,7 +95,7 @@ def test_a_second_window_on_a_file_is_told(window, idle, another, tmp_path):
     other.keeper.open(file)
     other.keeper.background.wait()
     assert any("open in another window" in line for line in lines)
-    window.new_yard()
+    window.filing.new_yard()
     idle()
     third = another()
     third.session.said.connect(lambda text, fault: lines.append(text))
@@ -132,7 +132,7 @@ def test_the_autosave_covers_a_drive_that_goes_on(qtbot, window, idle, another, 
     window.keeper.auto._lock.release()
     window.keeper.auto = Autosave()
     other = another()
-    assert other.offer_recovery()
+    assert other.filing.offer_recovery()
     answer(other, "Recover")
     other.keeper.background.wait()
     card = other.session.cards[0]
@@ -158,7 +158,7 @@ def test_every_crashed_session_is_offered_until_it_is_answered(window, another, 
     (folders[0] / "from.json").write_text("[" * 100_000)
     (folders[1] / "from.json").write_bytes(b"\xff\0")
     other = another()
-    assert other.offer_recovery()
+    assert other.filing.offer_recovery()
     assert "2 more" in other.question.words.text()
     other.session.say("another message", True)
     assert other.question.isVisible()
@@ -166,7 +166,7 @@ def test_every_crashed_session_is_offered_until_it_is_answered(window, another, 
     assert "1 more" in other.question.words.text()
     answer(other, "Later")
     assert len(other.keeper.lost_work()) == 2
-    assert other.offer_recovery()
+    assert other.filing.offer_recovery()
     answer(other, "Recover")
     other.keeper.background.wait()
     assert other.session.is_dirty
@@ -192,7 +192,7 @@ def test_work_that_is_recovered_in_part_stays_on_disk(window, idle, another, tmp
     card = next(one for one in shelf_store.folder_of(folder / "yard.json").glob("*.json") if "shelf" not in one.name)
     card.write_text("{")
     other = another()
-    other.offer_recovery()
+    other.filing.offer_recovery()
     answer(other, "Recover")
     other.keeper.background.wait()
     assert other.session.craft.parts[0].thrust == 700.0

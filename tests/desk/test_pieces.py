@@ -468,7 +468,7 @@ def test_a_choice_in_the_header_is_taken(window, idle):
 def test_the_menu_tells_what_undo_takes_back(window, idle):
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 500.0, "fan thrust")
     menu = QMenu()
-    window._fill_menu(menu)
+    window.menus.fill_menu(menu)
     assert "Undo: fan thrust" in [action.text() for action in menu.actions()]
     idle()
 
@@ -565,7 +565,7 @@ def test_the_view_turns_and_zooms_with_the_pointer(qtbot, window):
 def test_leaving_unsaved_work_asks_in_place(qtbot, window, idle):
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 555.0)
     idle()
-    window.new_yard()
+    window.filing.new_yard()
     buttons = {button.text(): button for button in window.question.buttons}
     assert list(buttons) == ["Save first", "Discard them", "Stay"]
     window.session.say("a message meanwhile")
@@ -574,7 +574,7 @@ def test_leaving_unsaved_work_asks_in_place(qtbot, window, idle):
     assert window.session.craft.id == "fan_sled", "nothing is lost while it asks"
     qtbot.mouseClick(buttons["Stay"], Qt.MouseButton.LeftButton)
     assert window.session.craft.parts[0].thrust == 555.0
-    window.new_yard()
+    window.filing.new_yard()
     qtbot.mouseClick(buttons["Discard them"], Qt.MouseButton.LeftButton)
     assert window.session.craft.id == "craft"
     qtbot.waitUntil(lambda: bool(window.session.cards), timeout=20_000)

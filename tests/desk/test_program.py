@@ -81,7 +81,7 @@ def test_an_error_nobody_foresaw_is_told_and_the_work_put_by(qtbot, window, idle
 
 
 def test_keeping_quiet_when_there_is_nothing_to_recover(window):
-    assert not window.offer_recovery()
+    assert not window.filing.offer_recovery()
     assert not window.question.isVisible()
 
 

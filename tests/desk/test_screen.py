@@ -143,7 +143,7 @@ def test_every_demo_drill_camera_and_page(window, walk):
     for camera in ("chase", "side", "top", "ride", "orbit"):
         walk(f"camera {camera}", lambda camera=camera: window.playbar.choose(camera))
     walk("fit", window.playbar.fit)
-    walk("a blank yard", window.new_yard)
+    walk("a blank yard", window.filing.new_yard)
     with contextlib.suppress(KeyError):
         walk("its drill page", lambda: window.show_page("Drill"))
 

@@ -349,7 +349,7 @@ def test_a_craft_that_is_removed_is_nobodys_twin(window, idle):
     old = session.shown_card
     session.choose("craft", "sled_dead")
     idle()
-    window.remove_craft()
+    window.menus.remove_craft()
     idle()
     assert "sled_dead" not in [craft.id for craft in session.yard.crafts]
     assert session.yard.drill("head_on").twins == ("sled_slide",)

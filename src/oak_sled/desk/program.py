@@ -136,7 +136,7 @@ def run(where: str) -> int:
     window = build(where)
     catch_errors(window)
     window.show()
-    QTimer.singleShot(0, window.offer_recovery)
+    QTimer.singleShot(0, window.filing.offer_recovery)
     return app.exec()
 
 

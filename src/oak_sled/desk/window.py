@@ -4,17 +4,13 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable
-from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -22,23 +18,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.craft import Craft, free_name
-from oak_sled.core.documents.yard import TICK_RATES, Yard
-from oak_sled.core.project import blank, demos
 from oak_sled.core.project.shelf import Card
-from oak_sled.desk import fromfiles, theme
+from oak_sled.desk import theme
 from oak_sled.desk.assist import FocusRing
-from oak_sled.desk.autosave import Lost
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
+from oak_sled.desk.filing import Filing
 from oak_sled.desk.forcedesk import ForceDesk
 from oak_sled.desk.groundpage import GroundPage
 from oak_sled.desk.header import PAGES, Header
 from oak_sled.desk.inputpanel import InputPanel
-from oak_sled.desk.keeper import Keeper, nothing
+from oak_sled.desk.keeper import Keeper
 from oak_sled.desk.ledgerpane import LedgerPane
 from oak_sled.desk.measurespane import MeasuresPane
+from oak_sled.desk.menus import Menus
 from oak_sled.desk.overlays import KeySheet, Notice, Progress, stack
 from oak_sled.desk.planpane import PlanPane
 from oak_sled.desk.playbar import PlayBar
@@ -70,15 +63,16 @@ class Window(QMainWindow):
         self.setWindowTitle("Oak Sled")
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
+        self.filing, self.menus = Filing(self), Menus(self)
         fills = {
-            "yard": self._fill_yard,
-            "craft": self._fill_craft,
-            "ground": self._fill_ground,
-            "drill": self._fill_drill,
-            "ticks/s": self._fill_ticks,
+            "yard": self.menus.fill_yard,
+            "craft": self.menus.fill_craft,
+            "ground": self.menus.fill_ground,
+            "drill": self.menus.fill_drill,
+            "ticks/s": self.menus.fill_ticks,
         }
         self._make_actions()
-        self.header = Header(session, fills, self._fill_menu)
+        self.header = Header(session, fills, self.menus.fill_menu)
         self.view = YardView(session, renderer)
         self.playbar = PlayBar(session, self.view)
         self.traces = TracePane(session)
@@ -197,10 +191,10 @@ class Window(QMainWindow):
             return made
 
         self.acts = {
-            "new": action("New yard", "Ctrl+N", self.new_yard),
-            "open": action("Open...", "Ctrl+O", self.ask_open),
-            "save": action("Save", "Ctrl+S", self.save),
-            "save_as": action("Save as...", "Ctrl+Shift+S", self.ask_save),
+            "new": action("New yard", "Ctrl+N", self.filing.new_yard),
+            "open": action("Open...", "Ctrl+O", self.filing.ask_open),
+            "save": action("Save", "Ctrl+S", self.filing.save),
+            "save_as": action("Save as...", "Ctrl+Shift+S", self.filing.ask_save),
             "undo": action("Undo", "Ctrl+Z", self.session.undo),
             "redo": action("Redo", "Ctrl+Shift+Z", self.session.redo),
             "drive": action("Drive or stop", "F9", lambda: self.set_driving(not self.session.live_on)),
@@ -218,9 +212,9 @@ class Window(QMainWindow):
             "poke": action("Poke bodies in the view", "P", lambda: self.playbar.poke.toggle()),
             "keys": action("Keys of the craft", "F8", self.toggle_inputs),
             "next_craft": action("Select the next craft of the drill", "F7", self.session.select_next),
-            "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.ask_csv("")),
-            "view_png": action("Picture of the view...", "", lambda: self.ask_picture(self.view, "view")),
-            "trace_png": action("Picture of the traces...", "", lambda: self.ask_picture(self.traces, "traces")),
+            "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.filing.ask_csv("")),
+            "view_png": action("Picture of the view...", "", lambda: self.filing.ask_picture(self.view, "view")),
+            "trace_png": action("Picture of the traces...", "", lambda: self.filing.ask_picture(self.traces, "traces")),
             "night": action("Night colours", "Ctrl+D", self.toggle_night),
             "help": action("All keys", "F1", self.toggle_sheet),
             "quit": action("Quit", "Ctrl+Q", self.close),
@@ -263,261 +257,15 @@ class Window(QMainWindow):
         self.playbar.start_wanted.connect(self.driver.to_start)
         self.shelf.compared.connect(self.show_comparison)
         self.shelf.keep_drill_wanted.connect(self.keep_drill)
-        self.shelf.export_wanted.connect(self.ask_csv)
+        self.shelf.export_wanted.connect(self.filing.ask_csv)
         self.keeper.drives = self.driver.cards
-        self.keeper.changed_on_disk.connect(self._ask_which)
+        self.keeper.changed_on_disk.connect(self.filing.ask_which)
 
     # menus
 
-    def _fill_yard(self, menu: QMenu) -> None:
-        for name in ("new", "open", "save", "save_as"):
-            menu.addAction(self.acts[name])
-        menu.addSeparator()
-        for name, says in demos.DEMOS.items():
-            menu.addAction(f"Demo: {says}", lambda name=name: self.open_demo(name))
-        recent = self.keeper.recent()
-        if recent:
-            menu.addSeparator()
-            for path in recent:
-                menu.addAction(
-                    theme.in_menu(f"Recent: {path.name}"), lambda path=path: self._leave(lambda: self.keeper.open(path))
-                )
-
-    def _fill_craft(self, menu: QMenu) -> None:
-        session = self.session
-        self._fill_choices(menu, "craft", session.yard.crafts, session.yard.bench.craft)
-        menu.addSeparator()
-        menu.addAction("New craft: a bare body with a thruster", self.new_craft)
-        menu.addAction("Duplicate this one, on a second set of keys", self.duplicate_craft)
-        menu.addAction("Shape of this one from a mesh file (OBJ, STL, glTF)...", self.ask_hull)
-        if len(session.yard.crafts) > 1:
-            menu.addAction("Remove this one", self.remove_craft)
-        others = [craft for craft in session.yard.crafts if craft.id != session.craft.id]
-        cast = session.cast()
-        for craft in others:
-            words = "no longer takes part in this drill" if craft.id in cast else "takes part in this drill"
-            menu.addAction(theme.in_menu(f"{craft.heading} {words}"), lambda craft=craft: self.toggle_part(craft))
-
-    def ask_hull(self) -> None:
-        """Asks for the mesh that the craft on the bench takes its shape from."""
-        asked = fromfiles.ask_mesh(self)
-        if asked is not None:
-            fromfiles.hull_from(self.session, asked[0], **asked[1])
-
-    def _fill_choices(self, menu: QMenu, what: str, items: tuple[Any, ...], chosen: str) -> None:
-        for item in items:
-            action = menu.addAction(theme.in_menu(item.heading))
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(item.id == chosen)
-                action.triggered.connect(lambda _, name=item.id: self.session.choose(what, name))
-
-    def _fill_ground(self, menu: QMenu) -> None:
-        self._fill_choices(menu, "ground", self.session.yard.grounds, self.session.yard.bench.ground)
-        menu.addSeparator()
-        ground = self.session.ground
-        for kind in ("open", "wrap", "wall", "return"):
-            action = menu.addAction(f"edges: {kind}")
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(ground.edges == kind)
-                path = f"grounds.{ground.id}.edges"
-                action.triggered.connect(lambda _, kind=kind, path=path: self.session.edit(path, kind, f"edges {kind}"))
-
-    def _fill_drill(self, menu: QMenu) -> None:
-        self._fill_choices(menu, "drill", self.session.yard.drills, self.session.yard.bench.drill)
-
-    def _fill_ticks(self, menu: QMenu) -> None:
-        for rate in TICK_RATES:
-            action = menu.addAction(f"{rate} ticks per second")
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(rate == self.session.yard.ticks)
-                action.triggered.connect(lambda _, rate=rate: self.session.edit("ticks", rate, f"{rate} ticks/s"))
-        menu.addSeparator()
-        for name, words in (("semi_implicit", "semi-implicit Euler"), ("explicit", "explicit Euler")):
-            action = menu.addAction(words)
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(name == self.session.yard.integrator)
-                action.triggered.connect(lambda _, name=name: self.session.edit("integrator", name, "integrator"))
-
-    def _fill_menu(self, menu: QMenu) -> None:
-        menu.clear()
-        undo, redo = self.session.undo_label, self.session.redo_label
-        self.acts["undo"].setText(f"Undo: {undo}" if undo else "Undo")
-        self.acts["redo"].setText(f"Redo: {redo}" if redo else "Redo")
-        self.acts["undo"].setEnabled(True)
-        groups = (
-            ("new", "open", "save", "save_as"),
-            ("undo", "redo"),
-            ("drive", "run", "check", "part", "keys"),
-            ("csv", "view_png", "trace_png"),
-            ("night", "help", "quit"),
-        )
-        for names in groups:
-            for name in names:
-                menu.addAction(self.acts[name])
-            menu.addSeparator()
-
     # crafts
 
-    def _bench_craft(self, crafts: tuple[Craft, ...], name: str, label: str) -> None:
-        yard = self.session.yard
-        self.session.attempt(lambda: yard.replace(crafts=crafts, bench=yard.bench.replace(craft=name)), label)
-
-    def new_craft(self) -> None:
-        """A bare body with a thruster, ready to be driven."""
-        crafts = self.session.yard.crafts
-        name = free_name("craft", crafts)
-        self._bench_craft((*crafts, blank.bare_craft(name, "New craft")), name, "new craft")
-
-    def toggle_part(self, craft: Craft) -> None:
-        """Takes a craft into the cast of the drill, beside the others, or out of it."""
-        session, drill = self.session, self.session.drill
-        if craft.id in session.cast():
-            changed = casting.without(drill, craft.id)
-            says = f"{craft.heading} takes no part in {drill.heading}"
-        else:
-            changed = casting.with_member(drill, session.craft, craft)
-            says = f"{craft.heading} takes part in {drill.heading}"
-        drills = lambda: tuple(changed if one.id == drill.id else one for one in session.yard.drills)  # noqa: E731
-        session.attempt(lambda: session.yard.replace(drills=drills()), says)
-
-    def duplicate_craft(self) -> None:
-        """A second craft like this one, on keys of its own, that takes part in the drill beside it."""
-        crafts, craft = self.session.yard.crafts, self.session.craft
-        name = free_name(craft.id, crafts)
-        channels = tuple(
-            channel.replace(
-                plus_keys=tuple(SECOND_KEYS[key] for key in channel.plus_keys if key in SECOND_KEYS),
-                minus_keys=tuple(SECOND_KEYS[key] for key in channel.minus_keys if key in SECOND_KEYS),
-            )
-            for channel in craft.channels
-        )
-        title = f"{craft.heading[:58]} 2"
-        yard, drill = self.session.yard, self.session.drill
-        second = craft.replace(id=name, title=title, channels=channels)
-        changed = casting.with_member(drill, craft, second)
-        drills = tuple(changed if one.id == drill.id else one for one in yard.drills)
-        grown = lambda: yard.replace(crafts=(*crafts, second), drills=drills)  # noqa: E731
-        if self.session.attempt(grown, "duplicate craft", card=False):
-            self.session.say(f"{title} takes part in the drill with its own keys (F8 shows them)")
-
-    def remove_craft(self) -> None:
-        """Takes the craft on the bench out of the yard."""
-        yard, gone = self.session.yard, self.session.craft.id
-        left = tuple(craft for craft in yard.crafts if craft.id != gone)
-        drills = tuple(
-            casting.without(drill, gone).replace(twins=tuple(t for t in drill.twins if t != gone))
-            for drill in yard.drills
-        )
-        bench = yard.bench.replace(craft=left[0].id)
-        self.session.change(yard.without(crafts=left, drills=drills, bench=bench), "remove craft")
-
     # files
-
-    def new_yard(self) -> None:
-        """A new yard with one bare craft on open ice."""
-        self._leave(lambda: self._take_yard(blank.blank_yard()))
-
-    def open_demo(self, name: str) -> None:
-        """Opens a shipped yard."""
-        self._leave(lambda: self._take_yard(demos.load(name)))
-
-    def _take_yard(self, yard: Yard) -> None:
-        self.notice.hide()
-        self.view.rig.fitted = None
-        self.session.open(yard, (), None)
-        self.keeper.forget_file()
-        self.keeper.drop_autosave()
-
-    def _leave(self, go: Callable[[], object]) -> None:
-        """Goes on at once if nothing is unsaved; else asks in place."""
-        self.set_driving(False)
-        if not self._has_work():
-            go()
-            return
-        self.question.tell(
-            "This yard has changes that are not saved.",
-            False,
-            (("Save first", lambda: self.save(go)), ("Discard them", go), ("Stay", lambda: None)),
-        )
-
-    def _has_work(self) -> bool:
-        return self.session.is_dirty
-
-    def ask_open(self) -> None:
-        """Asks for a yard file."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a yard", "", "Yards (*.json)")
-        if name:
-            self._leave(lambda: self.keeper.open(Path(name)))
-
-    def save(self, then: Callable[[], object] = nothing) -> None:
-        """Saves to the file in hand, or asks for one."""
-        if self.session.file:
-            self.keeper.save(self.session.file, then)
-        else:
-            self.ask_save(then)
-
-    def ask_save(self, then: Callable[[], object] = nothing) -> None:
-        """Asks where to save."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save the yard", "yard.json", "Yards (*.json)")
-        if name:
-            self.keeper.save(Path(name), then)
-
-    def _ask_which(self, path: Path, then: Callable[[], object]) -> None:
-        """Somebody else wrote the file: both are kept, or theirs is overwritten."""
-        free = self.keeper.free_path(path)
-        self.question.tell(
-            f"{path.name} was changed on disk since it was opened here.",
-            True,
-            (
-                (f"Keep both: save as {free.name}", lambda: self.keeper.save(free, then)),
-                ("Overwrite it", lambda: self.keeper.save(path, then, over=True)),
-                ("Not now", lambda: None),
-            ),
-        )
-
-    def ask_csv(self, card_name: str) -> None:
-        """Asks where a run goes as CSV: that of a card, or the one shown."""
-        card, run = self.session.card(card_name), self.session.run
-        if card is None and run is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Export the run", "run.csv", "CSV (*.csv)")
-        if not name:
-            return
-        if card is not None:
-            self.keeper.export_csv(card.kept.load, Path(name))
-        elif run is not None:
-            self.keeper.export_csv(lambda: run, Path(name))
-
-    def ask_picture(self, widget: QWidget, what: str) -> None:
-        """Asks where a picture goes."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save the picture", f"{what}.png", "PNG (*.png);;SVG (*.svg)")
-        if name:
-            self.keeper.export_picture(widget, Path(name))
-
-    def offer_recovery(self) -> bool:
-        """Offers work that a crash left; True if there is some."""
-        found = self.keeper.lost_work()
-        if not found:
-            return False
-        lost, more = found[0], f" ({len(found) - 1} more after it)" if len(found) > 1 else ""
-
-        def discard() -> None:
-            lost.discard()
-            self.offer_recovery()
-
-        self.question.tell(
-            f"An earlier session left work that is not saved: {lost.words}{more}.",
-            False,
-            (("Recover", lambda: self._recover(lost)), ("Discard", discard), ("Later", lambda: None)),
-        )
-        return True
-
-    def _recover(self, lost: Lost) -> None:
-        self._leave(lambda: self.keeper.recover(lost, self.offer_recovery))
 
     # driving
 
@@ -694,7 +442,7 @@ class Window(QMainWindow):
         self.closing.emit()
         self.playbar.set_playing(False)
         self.keeper.close()
-        self.keeper.drop_autosave() if not self._has_work() else self.keeper.autosave()
+        self.keeper.drop_autosave() if not self.filing.has_work() else self.keeper.autosave()
         self.measures.close_thread()
         self.session.worker.close()
         self.session.loader.close()

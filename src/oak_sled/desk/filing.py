@@ -1,0 +1,138 @@
+"""The yard as a file: opened, saved, recovered, exported, and left only after what is not saved was asked about."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from oak_sled.desk.window import Window
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QWidget,
+)
+
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.project import blank, demos
+from oak_sled.desk.autosave import Lost
+from oak_sled.desk.keeper import nothing
+
+PANES = ("Traces", "Ledger", "Plan", "Measures")
+TRACES_EVERY = 3
+"""Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
+SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", "Down": "5", "Left": "4", "Right": "6"}
+"""Keys a duplicated craft gets in the place of those of the first."""
+
+
+class Filing:
+    """Opens and saves yards for a window, and asks before work is lost."""
+
+    def __init__(self, window: Window):
+        self.window, self.session, self.keeper = window, window.session, window.keeper
+
+    def new_yard(self) -> None:
+        """A new yard with one bare craft on open ice."""
+        self.leave(lambda: self.take_yard(blank.blank_yard()))
+
+    def open_demo(self, name: str) -> None:
+        """Opens a shipped yard."""
+        self.leave(lambda: self.take_yard(demos.load(name)))
+
+    def take_yard(self, yard: Yard) -> None:
+        self.window.notice.hide()
+        self.window.view.rig.fitted = None
+        self.session.open(yard, (), None)
+        self.keeper.forget_file()
+        self.keeper.drop_autosave()
+
+    def leave(self, go: Callable[[], object]) -> None:
+        """Goes on at once if nothing is unsaved; else asks in place."""
+        self.window.set_driving(False)
+        if not self.has_work():
+            go()
+            return
+        self.window.question.tell(
+            "This yard has changes that are not saved.",
+            False,
+            (("Save first", lambda: self.save(go)), ("Discard them", go), ("Stay", lambda: None)),
+        )
+
+    def has_work(self) -> bool:
+        return self.session.is_dirty
+
+    def ask_open(self) -> None:
+        """Asks for a yard file."""
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a yard", "", "Yards (*.json)")
+        if name:
+            self.leave(lambda: self.keeper.open(Path(name)))
+
+    def save(self, then: Callable[[], object] = nothing) -> None:
+        """Saves to the file in hand, or asks for one."""
+        if self.session.file:
+            self.keeper.save(self.session.file, then)
+        else:
+            self.ask_save(then)
+
+    def ask_save(self, then: Callable[[], object] = nothing) -> None:
+        """Asks where to save."""
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the yard", "yard.json", "Yards (*.json)")
+        if name:
+            self.keeper.save(Path(name), then)
+
+    def ask_which(self, path: Path, then: Callable[[], object]) -> None:
+        """Somebody else wrote the file: both are kept, or theirs is overwritten."""
+        free = self.keeper.free_path(path)
+        self.window.question.tell(
+            f"{path.name} was changed on disk since it was opened here.",
+            True,
+            (
+                (f"Keep both: save as {free.name}", lambda: self.keeper.save(free, then)),
+                ("Overwrite it", lambda: self.keeper.save(path, then, over=True)),
+                ("Not now", lambda: None),
+            ),
+        )
+
+    def ask_csv(self, card_name: str) -> None:
+        """Asks where a run goes as CSV: that of a card, or the one shown."""
+        card, run = self.session.card(card_name), self.session.run
+        if card is None and run is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self.window, "Export the run", "run.csv", "CSV (*.csv)")
+        if not name:
+            return
+        if card is not None:
+            self.keeper.export_csv(card.kept.load, Path(name))
+        elif run is not None:
+            self.keeper.export_csv(lambda: run, Path(name))
+
+    def ask_picture(self, widget: QWidget, what: str) -> None:
+        """Asks where a picture goes."""
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Save the picture", f"{what}.png", "PNG (*.png);;SVG (*.svg)"
+        )
+        if name:
+            self.keeper.export_picture(widget, Path(name))
+
+    def offer_recovery(self) -> bool:
+        """Offers work that a crash left; True if there is some."""
+        found = self.keeper.lost_work()
+        if not found:
+            return False
+        lost, more = found[0], f" ({len(found) - 1} more after it)" if len(found) > 1 else ""
+
+        def discard() -> None:
+            lost.discard()
+            self.offer_recovery()
+
+        self.window.question.tell(
+            f"An earlier session left work that is not saved: {lost.words}{more}.",
+            False,
+            (("Recover", lambda: self.recover(lost)), ("Discard", discard), ("Later", lambda: None)),
+        )
+        return True
+
+    def recover(self, lost: Lost) -> None:
+        self.leave(lambda: self.keeper.recover(lost, self.offer_recovery))
