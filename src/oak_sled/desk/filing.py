@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from oak_sled.desk.window import Window
-
 from collections.abc import Callable
 from pathlib import Path
+from typing import Protocol
 
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -18,20 +14,29 @@ from PyQt6.QtWidgets import (
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.project import blank, demos
 from oak_sled.desk.autosave import Lost
-from oak_sled.desk.keeper import nothing
+from oak_sled.desk.keeper import Keeper, nothing
+from oak_sled.desk.overlays import Notice
+from oak_sled.desk.session import Session
 
-PANES = ("Traces", "Ledger", "Plan", "Measures")
-TRACES_EVERY = 3
-"""Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
-SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", "Down": "5", "Left": "4", "Right": "6"}
-"""Keys a duplicated craft gets in the place of those of the first."""
+
+class Host(Protocol):
+    """What filing asks of the window that it works for."""
+
+    notice: Notice
+    question: Notice
+
+    def set_driving(self, on: bool) -> None:
+        """Begins or ends a drive."""
+
+    def fit_next(self) -> None:
+        """The next picture shows the whole path."""
 
 
 class Filing:
     """Opens and saves yards for a window, and asks before work is lost."""
 
-    def __init__(self, window: Window):
-        self.window, self.session, self.keeper = window, window.session, window.keeper
+    def __init__(self, window: QWidget, host: Host, session: Session, keeper: Keeper):
+        self.window, self.host, self.session, self.keeper = window, host, session, keeper
 
     def new_yard(self) -> None:
         """A new yard with one bare craft on open ice."""
@@ -42,19 +47,19 @@ class Filing:
         self.leave(lambda: self.take_yard(demos.load(name)))
 
     def take_yard(self, yard: Yard) -> None:
-        self.window.notice.hide()
-        self.window.view.rig.fitted = None
+        self.host.notice.hide()
+        self.host.fit_next()
         self.session.open(yard, (), None)
         self.keeper.forget_file()
         self.keeper.drop_autosave()
 
     def leave(self, go: Callable[[], object]) -> None:
         """Goes on at once if nothing is unsaved; else asks in place."""
-        self.window.set_driving(False)
+        self.host.set_driving(False)
         if not self.has_work():
             go()
             return
-        self.window.question.tell(
+        self.host.question.tell(
             "This yard has changes that are not saved.",
             False,
             (("Save first", lambda: self.save(go)), ("Discard them", go), ("Stay", lambda: None)),
@@ -85,7 +90,7 @@ class Filing:
     def ask_which(self, path: Path, then: Callable[[], object]) -> None:
         """Somebody else wrote the file: both are kept, or theirs is overwritten."""
         free = self.keeper.free_path(path)
-        self.window.question.tell(
+        self.host.question.tell(
             f"{path.name} was changed on disk since it was opened here.",
             True,
             (
@@ -127,7 +132,7 @@ class Filing:
             lost.discard()
             self.offer_recovery()
 
-        self.window.question.tell(
+        self.host.question.tell(
             f"An earlier session left work that is not saved: {lost.words}{more}.",
             False,
             (("Recover", lambda: self.recover(lost)), ("Discard", discard), ("Later", lambda: None)),

@@ -2,26 +2,19 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from oak_sled.desk.window import Window
-
 from typing import Any
 
-from PyQt6.QtWidgets import (
-    QMenu,
-)
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import Craft, free_name
 from oak_sled.core.documents.yard import TICK_RATES
 from oak_sled.core.project import blank, demos
 from oak_sled.desk import fromfiles, theme
+from oak_sled.desk.filing import Filing
+from oak_sled.desk.session import Session
 
-PANES = ("Traces", "Ledger", "Plan", "Measures")
-TRACES_EVERY = 3
-"""Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
 SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", "Down": "5", "Left": "4", "Right": "6"}
 """Keys a duplicated craft gets in the place of those of the first."""
 
@@ -29,22 +22,23 @@ SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", 
 class Menus:
     """Fills the menus of a window when they are opened."""
 
-    def __init__(self, window: Window):
-        self.window, self.session, self.keeper = window, window.session, window.keeper
+    def __init__(self, window: QWidget, session: Session, filing: Filing, acts: dict[str, QAction]):
+        self.window, self.session, self.filing, self.acts = window, session, filing, acts
+        self.keeper = filing.keeper
 
     def fill_yard(self, menu: QMenu) -> None:
         for name in ("new", "open", "save", "save_as"):
-            menu.addAction(self.window.acts[name])
+            menu.addAction(self.acts[name])
         menu.addSeparator()
         for name, says in demos.DEMOS.items():
-            menu.addAction(f"Demo: {says}", lambda name=name: self.window.filing.open_demo(name))
+            menu.addAction(f"Demo: {says}", lambda name=name: self.filing.open_demo(name))
         recent = self.keeper.recent()
         if recent:
             menu.addSeparator()
             for path in recent:
                 menu.addAction(
                     theme.in_menu(f"Recent: {path.name}"),
-                    lambda path=path: self.window.filing.leave(lambda: self.keeper.open(path)),
+                    lambda path=path: self.filing.leave(lambda: self.keeper.open(path)),
                 )
 
     def fill_craft(self, menu: QMenu) -> None:
@@ -109,9 +103,9 @@ class Menus:
     def fill_menu(self, menu: QMenu) -> None:
         menu.clear()
         undo, redo = self.session.undo_label, self.session.redo_label
-        self.window.acts["undo"].setText(f"Undo: {undo}" if undo else "Undo")
-        self.window.acts["redo"].setText(f"Redo: {redo}" if redo else "Redo")
-        self.window.acts["undo"].setEnabled(True)
+        self.acts["undo"].setText(f"Undo: {undo}" if undo else "Undo")
+        self.acts["redo"].setText(f"Redo: {redo}" if redo else "Redo")
+        self.acts["undo"].setEnabled(True)
         groups = (
             ("new", "open", "save", "save_as"),
             ("undo", "redo"),
@@ -121,7 +115,7 @@ class Menus:
         )
         for names in groups:
             for name in names:
-                menu.addAction(self.window.acts[name])
+                menu.addAction(self.acts[name])
             menu.addSeparator()
 
     def bench_craft(self, crafts: tuple[Craft, ...], name: str, label: str) -> None:

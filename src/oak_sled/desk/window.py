@@ -45,8 +45,6 @@ from oak_sled.desk.yardview.view import YardView
 PANES = ("Traces", "Ledger", "Plan", "Measures")
 TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
-SECOND_KEYS = {"W": "I", "S": "K", "A": "J", "D": "L", "Space": "N", "Up": "8", "Down": "5", "Left": "4", "Right": "6"}
-"""Keys a duplicated craft gets in the place of those of the first."""
 
 
 class Window(QMainWindow):
@@ -63,7 +61,9 @@ class Window(QMainWindow):
         self.setWindowTitle("Oak Sled")
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
-        self.filing, self.menus = Filing(self), Menus(self)
+        self.filing = Filing(self, self, session, self.keeper)
+        self._make_actions()
+        self.menus = Menus(self, session, self.filing, self.acts)
         fills = {
             "yard": self.menus.fill_yard,
             "craft": self.menus.fill_craft,
@@ -71,7 +71,6 @@ class Window(QMainWindow):
             "drill": self.menus.fill_drill,
             "ticks/s": self.menus.fill_ticks,
         }
-        self._make_actions()
         self.header = Header(session, fills, self.menus.fill_menu)
         self.view = YardView(session, renderer)
         self.playbar = PlayBar(session, self.view)
@@ -190,7 +189,7 @@ class Window(QMainWindow):
             self.addAction(made)
             return made
 
-        self.acts = {
+        self.acts: dict[str, QAction] = {
             "new": action("New yard", "Ctrl+N", self.filing.new_yard),
             "open": action("Open...", "Ctrl+O", self.filing.ask_open),
             "save": action("Save", "Ctrl+S", self.filing.save),
@@ -268,6 +267,10 @@ class Window(QMainWindow):
     # files
 
     # driving
+
+    def fit_next(self) -> None:
+        """The next picture shows the whole path."""
+        self.view.rig.fitted = None
 
     def set_driving(self, on: bool) -> None:
         """Begins or ends a live drive."""

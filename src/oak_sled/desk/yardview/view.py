@@ -5,32 +5,27 @@ from __future__ import annotations
 import math
 import time
 from collections import deque
-from collections.abc import Iterator
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import (
-    QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import arrows, freight, meshes, throws
+from oak_sled.desk.yardview import arrows, freight, meshes
+from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.hand import Hand
 from oak_sled.desk.yardview.marks import path_over, second_marks, slide_marks
@@ -41,16 +36,6 @@ STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
 SLOW_MS = 25.0
 """ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""
-FLASH_S = 0.7
-HIDDEN_FAMILIES = {"gravity"}
-DRAWN_LINES = {"gravity": "gravity", "contact": "support", "walls": "impulse", "edge": "impulse"}
-"""Ledger lines beside those of the parts that are drawn as arrows, with their family."""
-_SWITCHED = {
-    "m/s": ("km/h", 3.6),
-    "°/s": ("rad/s", math.pi / 180.0),
-    "°": ("rad", math.pi / 180.0),
-    "g": ("m/s2", 9.80665),
-}
 
 
 class YardView(QWidget):
@@ -89,6 +74,7 @@ class YardView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         assist.describe(self, "yard view")
+        self.annotations = Annotations(self, self, session)
         session.run_changed.connect(self.refresh_ahead)
         session.cursor_moved.connect(self.refresh_ahead)
         session.shelf_changed.connect(self.refresh)
@@ -318,7 +304,7 @@ class YardView(QWidget):
         self._layer.fill(Qt.GlobalColor.transparent)
         painter = QPainter(self._layer)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._overlay(painter, run, row)
+        self.annotations.overlay(painter, run, row)
         painter.end()
         return self._layer
 
@@ -400,171 +386,6 @@ class YardView(QWidget):
 
     # overlay
 
-    def _overlay(self, painter: QPainter, run: Run, row: int) -> None:
-        labels = arrows.Labels(self.width(), self.height())
-        self._paint_readouts(painter, run, row, labels)
-        self._paint_flash(painter, run, row, labels)
-        camera = self._camera
-        if camera is None:
-            return
-        middle, depth = camera.project(run.place_at(row))
-        at = QPointF(*middle[0])
-        if depth[0] <= 0.0 or not QRectF(self.rect()).contains(at):
-            self._paint_edge_marker(painter, run, row, at, float(depth[0]))
-        labels.block(QRectF(at.x() - 46, at.y() - 34, 92, 62))  # the craft itself stays in sight
-        for child in self.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
-            if child.isVisible():
-                labels.block(QRectF(child.geometry()))
-        throws.paint(painter, run, row, camera, self.session.live_on or not self._smooth_next)
-        self._paint_arrows(painter, run, row, camera, labels)
-        named = [(one, at, "ink", "") for one, at in self.others()]
-        named += [(one, at, "good", "twin: ") for one, at in self.twins()]
-        if named:
-            named.append((run, row, "oak_deep", ""))
-        for other, other_row, colour, word in named:
-            place, depth = camera.project(other.place_at(other_row))
-            at = QPointF(*place[0])
-            if other is not run and (depth[0] <= 0.0 or not QRectF(self.rect()).contains(at)):
-                self._paint_edge_marker(painter, other, other_row, at, float(depth[0]))
-            elif depth[0] > 0.1:
-                text = word + other.job.craft.heading
-                labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), text, theme.colour(colour))
-
-    def _paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
-        if row == 0 and run.ticks > 0:
-            row = 1  # nothing is booked before the first tick
-        numbers = run.own_row(row)
-        position, scale = numbers[0:3], self.scale() / 1000.0
-        pushes = list(self._pushes(run, numbers))
-        # one projection for all: foot and head of every force, a point above the craft for torques
-        ends = [position, position + [0.0, 0.0, 1.0]]
-        for _, family, point, force, _, size in pushes:
-            # a force of a hit lasts one tick; its arrow is cut to what fits the picture
-            ends += [point, point + force * min(scale, (2.2 if family == "support" else 9.0) / max(size, 1e-9))]
-        px, depth = camera.project(np.array(ends))
-        for place, (title, family, _, _, torque, size) in enumerate(pushes):
-            k = 2 + 2 * place
-            if size * scale > 0.04:
-                start, end = QPointF(*px[k]), QPointF(*px[k + 1])
-                seen = min(depth[k], depth[k + 1]) > 0.1
-                if seen and arrows.draw(painter, start, end, family, self._smooth_next) and self.labels_on:
-                    labels.draw(painter, end, f"{title} {units.show(size, 'N')}", theme.family(family))
-            elif abs(torque) > 1.0 and size < 1e-6 and min(depth[0], depth[1]) > 0.1:
-                radius = max(24.0, 1.1 * abs(float(px[0][1] - px[1][1])))
-                arrows.turn(painter, QPointF(*px[0]), radius, torque, family)
-                if self.labels_on:
-                    text = f"{title} {units.show(torque, 'N m')}"
-                    labels.draw(painter, QPointF(px[0][0] + radius, px[0][1]), text, theme.family(family))
-        self._paint_velocity(painter, run, numbers, camera)
-
-    def _pushes(self, run: Run, numbers: Floats) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
-        """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
-        layout = run.layout
-        for part in run.job.craft.parts:
-            if part.FAMILY in self.hidden:
-                continue
-            place, at = layout.own_place(f"{part.id}.force.x"), layout.own_place(f"{part.id}.point.x")
-            force = numbers[place : place + 3]
-            size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
-            yield part.heading.lower(), part.FAMILY, numbers[at : at + 3], force, float(numbers[place + 5]), size
-        for name, family in DRAWN_LINES.items():
-            if family not in self.hidden:
-                place = layout.own_place(f"{name}.force.x")
-                force = numbers[place : place + 3]
-                size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
-                yield name, family, numbers[0:3], force, 0.0, size
-
-    def _paint_velocity(self, painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
-        v = numbers[7:10]
-        if float(np.linalg.norm(v)) < 0.3:
-            return
-        foot = np.array([numbers[0], numbers[1], numbers[2] - run.job.craft.foot_depth() + 0.03])
-        ends, depth = camera.project(np.stack([foot, foot + v * 0.35]))
-        if min(depth) > 0.1:
-            painter.setPen(QPen(theme.colour("soft"), 1.4, Qt.PenStyle.DotLine))
-            painter.drawLine(QPointF(*ends[0]), QPointF(*ends[1]))
-            painter.setBrush(theme.colour("soft"))
-            painter.drawEllipse(QPointF(*ends[1]), 2.0, 2.0)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-
-    def _paint_readouts(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
-        box = QRectF(10, 10, 246, 10 + 23 * len(self.readouts))
-        if not self.readouts:
-            return
-        painter.fillRect(box, theme.colour("card", 225))
-        labels.block(box)
-        self._readout_boxes = []
-        for place, name in enumerate(self.readouts):
-            trace = traces.describe(run, name)
-            values = traces.values(run, name)[: row + 1]
-            unit, factor = trace.unit, 1.0
-            if name in self.switched_units and trace.unit in _SWITCHED:
-                unit, factor = _SWITCHED[trace.unit]
-            base = box.top() + 21 + 23 * place
-            painter.setFont(theme.font(theme.SMALL))
-            painter.setPen(theme.colour("soft"))
-            painter.drawText(QPointF(box.left() + 8, base), trace.title)
-            now, _ = units.split(quiet(float(values[-1]) * factor), "")
-            theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
-            low, high = float(values.min()) * factor, float(values.max()) * factor
-            painter.setFont(theme.font(10))
-            painter.setPen(theme.colour("soft"))
-            stretch = f"{_short(low)} … {_short(high)}"
-            painter.drawText(QRectF(box.left() + 160, base - 12, 80, 16), Qt.AlignmentFlag.AlignRight, stretch)
-            self._readout_boxes.append((QRectF(box.left(), base - 17, box.width(), 23), name))
-
-    def _paint_flash(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
-        words = []
-        for part in run.job.craft.parts:
-            active = float(run.own_row(row)[run.layout.own_place(f"{part.id}.activity")])
-            if part.FLASH and active > part.EVENT_FROM:
-                words.append((f"{part.FLASH} · {part.heading.lower()}", "holder" if part.LIMITS else "impulse"))
-        now = row * run.job.dt
-        steady = {
-            part.EVENT for part in run.job.craft.parts if part.FLASH or (part.FAMILY == "impulse" and not part.LAUNCHES)
-        }
-        if not self.session.live_on or run.ticks < 4000:
-            for event in traces.events(run):
-                age = now - event.row * run.job.dt
-                if 0.0 <= age < FLASH_S and event.word not in steady:
-                    words.append((event.word.upper(), "impulse" if event.word != "gate" else "grip"))
-        if run.message and row >= run.ticks - 1:
-            words.append(("DIVERGED", "impulse"))
-        painter.setFont(theme.font(theme.SMALL, bold=True))
-        for place, (text, family) in enumerate(words[:3]):
-            wide = painter.fontMetrics().horizontalAdvance(text) + 20
-            box = QRectF(self.width() - 12 - wide, 10 + 26 * place, wide, 22)
-            painter.fillRect(box, QColor(theme.FAMILIES[family]).darker(115))
-            painter.setPen(QColor("#FFFFFF"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-            labels.block(box)
-
-    def _paint_edge_marker(self, painter: QPainter, run: Run, row: int, at: QPointF, depth: float) -> None:
-        camera = self._camera
-        assert camera is not None
-        position = run.place_at(row)
-        far = float(np.linalg.norm(position - camera.target))
-        middle = QPointF(self.width() / 2, self.height() / 2)
-        away = QPointF(at.x() - middle.x(), at.y() - middle.y())
-        if depth <= 0.0:
-            away = QPointF(-away.x(), abs(away.y()) + 1.0)
-        size = math.hypot(away.x(), away.y()) or 1.0
-        ux, uy = away.x() / size, away.y() / size
-        reach = min((middle.x() - 26) / max(abs(ux), 1e-6), (middle.y() - 26) / max(abs(uy), 1e-6))
-        tip = QPointF(middle.x() + ux * reach, middle.y() + uy * reach)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("oak_deep"))
-        back = QPointF(tip.x() - ux * 18, tip.y() - uy * 18)
-        painter.drawPolygon(QPolygonF([tip, back + QPointF(-uy * 9, ux * 9), back + QPointF(uy * 9, -ux * 9)]))
-        painter.setPen(theme.colour("ink"))
-        painter.setFont(theme.font(theme.SMALL, bold=True))
-        text = f"{run.job.craft.heading} {units.show(far, 'm')}"
-        wide = painter.fontMetrics().horizontalAdvance(text) + 8.0
-        box = QRectF(back.x() - ux * 16 - wide / 2, back.y() - uy * 16 - 10, wide, 20)
-        box.moveLeft(min(max(box.left(), 4.0), self.width() - wide - 4.0))
-        painter.fillRect(box, theme.colour("card", 220))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
     def _paint_plain(self, painter: QPainter, run: Run, row: int) -> None:
         """Without OpenGL: the plan and the side view, said so."""
         painter.fillRect(self.rect(), theme.colour("paper"))
@@ -573,8 +394,8 @@ class YardView(QWidget):
         paint_plan(painter, upper, run, row, self._ghosts(run))
         paint_side(painter, QRectF(0, upper.bottom(), self.width(), self.height() - upper.height()), run, row)
         labels = arrows.Labels(self.width(), self.height())
-        self._paint_readouts(painter, run, row, labels)
-        self._paint_flash(painter, run, row, labels)
+        self.annotations.paint_readouts(painter, run, row, labels)
+        self.annotations.paint_flash(painter, run, row, labels)
         painter.setPen(theme.colour("soft"))
         painter.setFont(theme.font(theme.SMALL))
         painter.drawText(
@@ -582,17 +403,6 @@ class YardView(QWidget):
             Qt.AlignmentFlag.AlignRight,
             "no OpenGL 3.3 on this display: plan and side view in place of the 3D view",
         )
-
-
-def quiet(value: float) -> float:
-    """A reading without the dust of rounding: less than half a thousandth of its unit is nothing."""
-    return value if abs(value) >= 5e-4 else 0.0
-
-
-def _short(value: float) -> str:
-    if abs(value) < 5e-3:
-        return "0"
-    return f"{value:.0f}" if abs(value) >= 100 else f"{value:.3g}" if abs(value) >= 10 else f"{value:.2f}"
 
 
 def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
