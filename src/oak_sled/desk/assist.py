@@ -34,7 +34,7 @@ class FocusRing(QWidget):
         self.hide()
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            app.focusChanged.connect(self._focus_moved)  # a method: Qt lets go of it with this widget
+            app.focusChanged.connect(self._focus_moved)  # a method: Qt releases it with this widget
 
     def moved_by_keys(self) -> None:
         """The focus is about to go to another widget by Tab."""

@@ -36,7 +36,7 @@ SHAPE_WORDS = {"steps": "steps", "ramps": "ramps", "sine": "sine", "pulses": "pu
 
 @dataclass(frozen=True)
 class Pick:
-    """What is in hand: "knot" of a channel by number, "track" of a channel, or "event" by name."""
+    """The selection: "knot" of a channel by number, "track" of a channel, or "event" by name."""
 
     what: str
     name: str = ""
@@ -89,13 +89,13 @@ class ChannelStrips(QWidget):
         self.setMaximumHeight(round(LANE + AXIS) + TALLEST * max(1, len(self.channels)))
 
     def choose(self, pick: Pick) -> None:
-        """Takes something in hand."""
+        """Selects something."""
         self.chosen = pick
         self.picked.emit()
         self.update()
 
     def knot(self) -> Knot | None:
-        """The knot in hand."""
+        """The selected knot."""
         if self.chosen.what != "knot":
             return None
         knots = inputs.track_of(self.drill, self.chosen.name).knots
@@ -276,7 +276,7 @@ class ChannelStrips(QWidget):
             self.put_knot(self.channels[number].id, t, _rounded(self.value_at(number, event.position().y()), V_STEP))
 
     def put_knot(self, channel: str, t: float, value: float) -> None:
-        """One knot more, taken in hand."""
+        """One knot more, selected."""
         track = inputs.track_of(self.drill, channel)
         if track.shape not in ("steps", "ramps"):
             self.session.say(f"{SHAPE_WORDS[track.shape]}: this shape has no knots (choose steps or ramps first)")
@@ -330,7 +330,7 @@ class ChannelStrips(QWidget):
         self.let_go.emit("move a knot")
 
     def remove(self) -> None:
-        """Takes away what is in hand: a knot, an event, or all that a channel is told."""
+        """Removes the selection: a knot, an event, or all that a channel is told."""
         drill = self.drill
         if self.chosen.what == "event":
             self.previewed.emit("events", tuple(one for one in drill.events if one.id != self.chosen.name))
@@ -354,7 +354,7 @@ class ChannelStrips(QWidget):
         self._paint_cursor(painter)
 
     def _drawing(self) -> QImage:
-        """All but the cursor: drawn anew only when something of it changed, since a cursor is scrubbed."""
+        """All but the cursor: redrawn only when something of it changed, since a cursor is scrubbed."""
         sources = (self.drill, self.session.craft, self.session.run, self.session.live_on)
         ratio = self.devicePixelRatioF()
         key = (*map(id, sources), self.seen(), self.chosen, self.size(), ratio, theme.is_night())

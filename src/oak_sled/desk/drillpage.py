@@ -143,7 +143,7 @@ class DrillPage(QWidget):
         self.session.take_seen_drill(drill, label)
 
     def channel(self) -> str:
-        """The channel in hand; the first one if none is."""
+        """The selected channel; the first one if none is."""
         pick = self.strips.chosen
         channels = self.session.craft.channels
         if pick.what in ("knot", "track") and pick.name in [one.id for one in channels]:
@@ -151,7 +151,7 @@ class DrillPage(QWidget):
         return channels[0].id if channels else ""
 
     def stamp(self, what: str) -> None:
-        """Puts a step, a ramp, a hold or a pulse into the channel in hand, at the cursor."""
+        """Puts a step, a ramp, a hold or a pulse into the selected channel, at the cursor."""
         channel = next((one for one in self.session.craft.channels if one.id == self.channel()), None)
         if channel is None:
             self.session.say("this craft has no channels", True)
@@ -161,7 +161,7 @@ class DrillPage(QWidget):
         self.strips.choose(Pick("track", channel.id))
 
     def reshape(self, shape: str) -> None:
-        """Another shape for the channel in hand."""
+        """Another shape for the selected channel."""
         track = inputs.track_of(self.drill, self.channel())
         made = inputs.reshaped(track, shape)
         self._change(inputs.with_track(self.drill, made), f"{shape} in {track.channel}")
@@ -205,7 +205,7 @@ class DrillPage(QWidget):
         self.session.set_time(0.0 if before else made.duration)
 
     def smooth(self) -> None:
-        """Takes the jitter out of the channel in hand, else out of all."""
+        """Takes the jitter out of the selected channel, else out of all."""
         drill, pick = self.drill, self.strips.chosen
         sides = {one.id: one.two_sided for one in self.session.craft.channels}
         for track in self.drill.tracks:
@@ -365,7 +365,7 @@ class DrillPage(QWidget):
         return self.path, drill
 
     def refresh(self) -> None:
-        """Shows the numbers of what is in hand."""
+        """Shows the numbers of the selection."""
         path, item = self.subject()
         look: tuple[object, ...] = (
             path,

@@ -75,7 +75,7 @@ class Filing:
             self.leave(lambda: self.keeper.open(Path(name)))
 
     def save(self, then: Callable[[], object] = nothing) -> None:
-        """Saves to the file in hand, or asks for one."""
+        """Saves to the open file, or asks for one."""
         if self.session.file:
             self.keeper.save(self.session.file, then)
         else:

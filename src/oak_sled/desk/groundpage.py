@@ -1,4 +1,4 @@
-"""The Ground page: a plan on which things are placed, with the numbers of what is in hand beside it."""
+"""The Ground page: a plan on which things are placed, with the numbers of the selection beside it."""
 
 from __future__ import annotations
 
@@ -180,7 +180,7 @@ class GroundPage(QWidget):
         return bool(path)
 
     def duplicate(self) -> None:
-        """Copies what is in hand beside itself."""
+        """Copies the selection beside itself."""
         ground, made = self.session.ground, []
         for _, thing in self.plan.in_hand():
             if isinstance(thing, Relief):
@@ -196,7 +196,7 @@ class GroundPage(QWidget):
             self.plan.choose(made)
 
     def remove(self) -> None:
-        """Takes away what is in hand."""
+        """Removes the selection."""
         ground = self.session.ground
         for path, thing in self.plan.in_hand():
             if isinstance(thing, Relief):
@@ -210,7 +210,7 @@ class GroundPage(QWidget):
             self.plan.choose([])
 
     def align(self, axis: str) -> None:
-        """Lines up what is in hand with the first of it."""
+        """Lines up the selection with the first of it."""
         held = self.plan.in_hand()
         if len(held) < 2:
             self.session.say("select two or more first (Shift and click)")
@@ -223,14 +223,14 @@ class GroundPage(QWidget):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """What the numbers belong to: the thing in hand, else the ground; its path below the yard."""
+        """What the numbers belong to: the selected object, else the ground; its path below the yard."""
         held = self.plan.in_hand()
         if held:
             return f"{self.path}.{held[-1][0]}", held[-1][1]
         return self.path, self.session.ground
 
     def refresh(self) -> None:
-        """Shows the numbers of what is in hand."""
+        """Shows the numbers of the selection."""
         path, item = self.subject()
         if self._shown != _look_of(path, item):
             self._rebuild(path, item)

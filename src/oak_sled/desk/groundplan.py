@@ -29,7 +29,7 @@ from oak_sled.desk.session import Session
 LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"}
 HANDLE = 7.0
 ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-"""Which way an arrow key moves what is in hand: to the right, and up."""
+"""Which way an arrow key moves the selection: to the right, and up."""
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
 
@@ -46,7 +46,7 @@ class GroundPlan(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
         self.session = session
-        self.chosen: list[str] = []  # "blocks.crate", the one in hand last
+        self.chosen: list[str] = []  # "blocks.crate", the one selected last
         self.zoom, self.shift = 1.0, QPointF(0, 0)
         self.line = [(-10.0, 0.0), (60.0, 0.0)]
         self.section = Section()
@@ -92,7 +92,7 @@ class GroundPlan(QWidget):
         return [(path, known[path]) for path in self.chosen]
 
     def choose(self, paths: list[str]) -> None:
-        """Takes things in hand."""
+        """Selects objects."""
         self.chosen = paths
         self.picked.emit()
         self.update()
@@ -381,7 +381,7 @@ class GroundPlan(QWidget):
         self.section.paint(painter, below, self.ground, [thing for _, thing in self.things()], self.line)
 
     def base_layer(self, chosen: set[str]) -> QImage:
-        """The grid and what lies on the ground, in px; drawn anew only when one of them changed."""
+        """The grid and what lies on the ground, in px; redrawn only when one of them changed."""
         ratio = self.devicePixelRatioF()
         view = self._view()
         key = (id(self.ground), view[:3], (view[3].x(), view[3].y()), chosen, self.size(), ratio, theme.is_night())

@@ -164,7 +164,7 @@ class Loader(QObject):
         self._pool.submit(self._make, job, says, self._epoch)
 
     def begin_anew(self) -> None:
-        """Another yard is in hand: what is still made belongs to none of its cards."""
+        """Another yard is open: what is still made belongs to none of its cards."""
         self._epoch += 1
 
     def _make(self, job: Job, says: str, epoch: int) -> None:

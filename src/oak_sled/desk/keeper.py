@@ -100,7 +100,7 @@ class Keeper(QObject):
         self.background.add(Task(f"opening {path.name}", work, done, refused))
 
     def forget_file(self) -> None:
-        """The work in hand belongs to no file any more."""
+        """The open work belongs to no file any more."""
         self._holds(None, "")
 
     def _holds(self, path: Path | None, stamp: str) -> None:
@@ -269,7 +269,7 @@ class Keeper(QObject):
         self.background.add(Task("recovering", work, done, self._refused))
 
     def close(self) -> None:
-        """Ends what goes on, and lets go of the file."""
+        """Ends what goes on, and releases the file."""
         self.background.wait()
         self._timer.stop()
         if self._lock is not None:

@@ -1,4 +1,4 @@
-"""The dark column of numbers beside a working drawing: the dials and choices of what is in hand."""
+"""The dark column of numbers beside a working drawing: the dials and choices of the selection."""
 
 from __future__ import annotations
 

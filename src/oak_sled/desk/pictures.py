@@ -97,7 +97,7 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
 
 
 def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
-    """Twins at a wall, two crafts in one world, and what is felt of a mesh."""
+    """Twins at a wall, two crafts in one world, and the collision shape of a mesh."""
     open_yard(app, window, "quay", "head_on", 2.6)
     window.playbar.choose("orbit")
     settle(app, 0.8)

@@ -166,7 +166,7 @@ def press(window: QWidget, name: str, down: bool) -> None:
 
 
 def point(widget: QWidget, kind: QEvent.Type, at: QPoint, buttons: Qt.MouseButton) -> None:
-    """The pointer presses, moves or lets go on a widget."""
+    """The pointer presses, moves or releases on a widget."""
     button = Qt.MouseButton.LeftButton if kind != QEvent.Type.MouseMove else Qt.MouseButton.NoButton
     place, none = QPointF(at), Qt.KeyboardModifier.NoModifier
     QApplication.sendEvent(widget, QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, none))
@@ -256,7 +256,7 @@ def tour(folder: Path) -> int:
 
 
 def finish(app: QApplication, window: Window) -> None:
-    """Closes the window and lets go of what it held."""
+    """Closes the window and releases what it held."""
     window.session.mark_saved(None)
     window.close()
     window.keeper.drop_autosave()

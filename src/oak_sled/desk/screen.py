@@ -53,7 +53,7 @@ def pixels(widget: QWidget) -> NDArray[np.uint8]:
 
 
 def ask_repaint(window: QWidget) -> None:
-    """Every widget of a window is told to paint itself anew."""
+    """Every widget of a window is set to paint itself anew."""
     for widget in [window, *window.findChildren(QWidget)]:
         widget.update()
         if isinstance(widget, QAbstractScrollArea):  # an inner canvas that keeps what it painted

@@ -1,4 +1,4 @@
-"""The session: the yard in hand, its shelf, what is shown, and the history of both.
+"""The session: the open yard, its shelf, what is shown, and the history of both.
 
 Documents are frozen, so that undo keeps the old ones. A dial that is dragged makes previews, which
 re-run the drill in a worker and take the newest result; letting go commits one step and one card.
@@ -107,7 +107,7 @@ class Session(QObject):
         self.loader.failed.connect(self.say)
         self.loader.made.connect(self._made_late)
 
-    # what is in hand
+    # the selection
 
     @property
     def craft(self) -> Craft:

@@ -137,7 +137,7 @@ _METRICS: dict[tuple[int, bool], QFontMetrics] = {}
 def font(size: int = TEXT, bold: bool = False) -> QFont:
     """The face at a size in px; its figures are all of one width, so that numbers do not dance.
 
-    Kept, because a font that is made anew looks its face up anew at every text. Do not change it in place.
+    Kept, because a font that is rebuilt looks its face up anew at every text. Do not change it in place.
     """
     made = QFont("B612")
     made.setPixelSize(size)

@@ -1,4 +1,4 @@
-"""Cautions about sudden pushes: triggers that reach nobody, pulls past a cap, blows that find no one."""
+"""Cautions about sudden pushes: triggers that reach nobody, pulls past a cap, knockbacks that reach no body."""
 
 from __future__ import annotations
 

@@ -33,7 +33,7 @@ STRIDE = 6
 def sling_path(
     job: Job, sling: Sling, at: Floats, pull: tuple[float, float, float], seconds: float = LOOK_AHEAD_S
 ) -> Floats:
-    """Where a sling that is let go now throws the craft, m, world axes, shape (rows, 3).
+    """Where a sling that is released now throws the craft, m, world axes, shape (rows, 3).
 
     at : the pose the craft is held in, position and attitude (the front of a recorded row). The craft goes alone: off
     walls if its height is held; else through the air until it is down to the ground again. Loose things are left out.

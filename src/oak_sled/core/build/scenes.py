@@ -233,7 +233,7 @@ def _hull(craft: Craft) -> Solid:
 
 
 def sudden_of(job: Job, scene: Scene) -> Sudden:
-    """What shots and blows of a job remember, before anything has happened."""
+    """What shots and knockbacks of a job remember, before anything has happened."""
     owned = [(one.craft, part) for one in job.actors for part in one.craft.parts]
     parts, solids = max(1, len(owned)), len(scene.solids)
     made = Sudden(
@@ -251,7 +251,7 @@ def sudden_of(job: Job, scene: Scene) -> Sudden:
 
 
 def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job) -> None:
-    """Writes into the records of a run where the units are that only some runs need: contacts, shots, blows."""
+    """Writes into the records of a run where the units are that only some runs need: contacts, shots, knockbacks."""
     crafts, parts = types.of_value(arrays.crafts), types.of_value(arrays.parts)
     world_of, others = types.of_value(scene), (types.of_value(scene), types.of_value(sudden))
     now, supports = types.of_value(nows), types.of_value(arrays.supports)

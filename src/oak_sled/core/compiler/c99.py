@@ -3,6 +3,8 @@
 It computes what LLVM computes, to the bit, when the compiler keeps a * b + c apart (`-ffp-contract=off`, and no fast
 maths). Expressions keep their shape, so C must not choose an order where the language has one: a call that writes
 stands alone in its expression, and whatever else is refused with the line.
+
+One file, since it has a method for every node of the tree, and each calls the others.
 """
 
 from __future__ import annotations

@@ -96,7 +96,7 @@ class Cache:
         self._told = True
 
     def _prune(self) -> None:
-        """Takes away what was not used for longest, where there is too much."""
+        """Removes what was not used for longest, where there is too much."""
         with contextlib.suppress(OSError):
             files = [(one.stat().st_mtime, one.stat().st_size, one) for one in self.folder.iterdir() if one.is_file()]
             total = sum(size for _, size, _ in files)

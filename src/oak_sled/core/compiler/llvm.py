@@ -1,4 +1,7 @@
-"""Writes typed trees as LLVM text: no fast maths, no contraction of a * b + c, the order of the source."""
+"""Writes typed trees as LLVM text: no fast maths, no contraction of a * b + c, the order of the source.
+
+One file, since it has a method for every node of the tree, and each calls the others.
+"""
 
 from __future__ import annotations
 

@@ -2,6 +2,8 @@
 
 What is not the language is refused with file, line, what was found and what would be right. A name has one type, and
 a value on every way to where it is read; nothing is converted in silence but an int beside a float.
+
+One file, since it has a method for every construct of the language, and each calls the others.
 """
 
 from __future__ import annotations

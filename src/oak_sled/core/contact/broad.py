@@ -1,4 +1,7 @@
-"""Which pairs can touch at all: boxes along the axes, sorted along x and swept; triangles by a grid from above."""
+"""Which pairs can touch at all: boxes along the axes, sorted along x and swept; triangles by a grid from above.
+
+One file, since the sweep, the lists of neighbours and the pairs of pieces are steps of one search.
+"""
 
 from __future__ import annotations
 
@@ -191,7 +194,7 @@ def wake(scene, s):
 
 @unit
 def sweep(scene, dt):
-    """Meets every pair that can touch, and writes the contacts."""
+    """Narrow phase of every pair that can collide: writes the contacts."""
     solids, counts, grid = scene.solids, scene.counts, scene.grid[0]
     counts[FOUND], counts[MET] = 0, 0
     counts[TICKS] += 1

@@ -16,7 +16,7 @@ from oak_sled.core.kernel.state import Floats, Ints, Records
 
 FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
 """How a solid moves: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be
-dropped, fixed until then; and a shot that is not in flight, which nothing meets."""
+dropped, fixed until then; and a shot that is not in flight, which nothing collides with."""
 POINTS, CYLINDER = range(2)
 GROUND = 0
 MEETS, REPORTS, PASSES = range(3)
@@ -52,7 +52,7 @@ CALM_SPEED, CALM_SPIN = 0.004, 0.02
 UPRIGHT = 0.5
 """Upward part of a normal below which a contact is a wall, and above which it is ground."""
 OVERLAP = 0.01
-"""m of overlap at the start that is worth a word."""
+"""m of overlap at the start that is worth a caution."""
 MOST_POINTS = 4
 MOST_OUTLINE = 24
 
@@ -146,8 +146,8 @@ GRID = np.dtype([("plane", "i8"), ("x", "f8"), ("y", "f8"), ("cell", "f8"), ("nx
 
 FOUND, BEFORE, MET, SOLVED, ACTIVE, STALE, TICKS, LOST, REPORTING = range(9)
 """Places in `Scene.counts`: contacts now, contacts before, pairs of pieces met, contacts solved, active solids, whether
-neighbours have to be sought anew, ticks done, contact points and neighbours that found no room, and solids that report
-those of some layer."""
+neighbours have to be searched again, ticks done, contact points and neighbours that found no room, and solids that
+report those of some layer."""
 
 CONTACT = np.dtype(
     [
@@ -229,7 +229,7 @@ WATCHED = np.dtype(
 
 
 class Scene(NamedTuple):
-    """All that can touch. counts : see FOUND and the names behind it."""
+    """All bodies and shapes. counts : see FOUND and the names behind it."""
 
     solids: Records
     pieces: Records

@@ -103,7 +103,7 @@ def scene(
         start=np.zeros(3),
     )
     made.grid["plane"] = int(plane)
-    made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["rub"] = 1, 3, 1.0  # the triangle in hand
+    made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["rub"] = 1, 3, 1.0  # the current triangle
     made.faces[0]["count"] = 3
     cursor = [1, 3, 1, 3]
     known: dict[int, np.void] = {}  # solids of one shape share their pieces

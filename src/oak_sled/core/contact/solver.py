@@ -6,6 +6,8 @@ no energy; the impulses are those of Catto's sequential impulses (2005), the shi
 
 Hits come first (see `impacts`). Bodies that touch form islands, each solved for itself with rounds of its own: what is
 elsewhere changes nothing.
+
+One file, since warm start, impacts, iterations and position correction work on the same rows in this order.
 """
 
 from __future__ import annotations
@@ -483,7 +485,7 @@ def accelerate(scene, first, count, share):
     brings every impulse back into its bounds.
 
     share : of the course that is gone again: the squares of this round's changes over those of the one before (Fletcher
-    and Reeves); above 1 the course begins anew.
+    and Reeves); above 1 the course restarts.
     """
     contacts, order = scene.contacts, scene.turns
     for j in range(count):

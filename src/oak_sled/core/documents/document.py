@@ -108,7 +108,7 @@ class Frozen(BaseModel):
         return read
 
     def replace(self, **changes: Any) -> Self:
-        """The same document with some fields changed, validated anew."""
+        """The same document with some fields changed, validated again."""
         fields = {name: getattr(self, name) for name in type(self).model_fields}
         return type(self).model_validate({**fields, **changes})
 

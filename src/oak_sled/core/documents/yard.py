@@ -1,4 +1,7 @@
-"""Documents of where and how a craft is tested: ground, drill, target, and the yard of them all."""
+"""Documents of where and how a craft is tested: ground, drill, target, and the yard of them all.
+
+One file, since ground, drill and yard refer to each other in their checks.
+"""
 
 from __future__ import annotations
 
@@ -66,7 +69,7 @@ class Ground(Frozen):
     gravity: float = dial(9.80665, "m/s2", "gravity", low=0.0, high=1e3, slider=(0.0, 30.0))
     air_density: float = dial(1.34, "kg/m3", "density of the air", low=0.0, high=1e3, slider=(0.0, 2.0))
     wind_speed: float = dial(0.0, "m/s", "speed of the wind", low=0.0, high=300.0, slider=(0.0, 30.0))
-    wind_to_deg: float = dial(0.0, "°", "heading the wind blows to", low=-360.0, high=360.0)
+    wind_to_deg: float = dial(0.0, "°", "direction the wind blows to", low=-360.0, high=360.0)
     grip: float = dial(1.0, "", "scale on all grip and sliding resistance", low=0.0, high=10.0, slider=(0.0, 2.0))
     edges: Literal["open", "wrap", "wall", "return"] = Field("open", description="what happens at the edge")
     length: float = dial(400.0, "m", "size from west edge to east edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
@@ -327,7 +330,7 @@ def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Itera
 
 
 class Bench(Frozen):
-    """What stands on the bench: the craft, ground and drill in hand."""
+    """What stands on the bench: the craft, ground and drill that are selected."""
 
     craft: str = Field(description="the craft under test")
     ground: str = Field(description="the selected ground")

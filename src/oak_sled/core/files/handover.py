@@ -1,6 +1,6 @@
 """A craft's equations as one C99 file: the tick, the loop over ticks, and the equation of every kind it has.
 
-Contacts are handed over where a job can have any; shots and blows stay here.
+Contacts are handed over where a job can have any; shots and knockbacks stay here.
 """
 
 from __future__ import annotations

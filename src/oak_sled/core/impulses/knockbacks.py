@@ -1,4 +1,4 @@
-"""Blows: whom a knockback finds in its volume, which way and how hard it pushes them, and how often."""
+"""Knockback volumes: which bodies are inside, and which way, how hard and how often they are pushed."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Shots in flight: fired from a slot of their launcher, flown through the air, taken away when they are spent.
+"""Shots in flight: fired from a slot of their launcher, flown through the air, removed when they are spent.
 
 A shot is a ball among the things of the scene, so that it meets walls, blocks and the ground as any other;
 what the air, its own thrust and its steering do to it is here. In each tick this comes before gravity and the
@@ -27,8 +27,8 @@ NOTES = 4
 
 
 class Sudden(NamedTuple):
-    """What shots and blows remember, a row a part of all crafts. last, rounds : shape (parts, solids), s and number of
-    the blow that hit a solid last; spared : 1 for those a blow passes by; notes : counts, see FIRED and
+    """What shots and knockbacks remember, a row a part of all crafts. last, rounds : shape (parts, solids), s and number
+    of the knockback that hit a solid last; spared : 1 for those it passes by; notes : counts, see FIRED and
     `knockbacks.FOUND_NONE`; course : m/s of every shot before the contacts of this tick, shape (solids, 3)."""
 
     last: Floats

@@ -127,7 +127,7 @@ def is_outside(ground, body):
 
 @compiled
 def is_wild(body):
-    """Whether a number is out of all bounds: not finite, or faster than anything means."""
+    """Whether a number is out of bounds: not finite, or faster than anything means."""
     total = 0.0
     for i in range(3):
         total += abs(body.velocity[i]) + abs(body.spin[i]) + 1e-3 * abs(body.position[i])

@@ -122,7 +122,7 @@ EVENT = np.dtype(
         ("time", "f8"),
         ("what", "i8"),
         ("craft", "i8"),  # whose part it is
-        ("part", "i8"),  # of that craft, that is fired, holds or lets go; -1: none
+        ("part", "i8"),  # of that craft, that is fired, holds or releases; -1: none
         ("solid", "i8"),  # that is dropped or poked; -1: none
         ("vector", "f8", (3,)),  # m of a pull, N s of a poke, world axes
         ("point", "f8", (3,)),  # m from the centre of mass, own axes: where it is poked
@@ -158,7 +158,7 @@ NOW = np.dtype(
         ("stood", "f8"),  # 1 once the ground has carried it
         ("held", "f8"),  # how a sling holds it
         ("next_event", "i8"),
-        ("pull", "f8", (3,)),  # m, of the sling that is let go in this tick
+        ("pull", "f8", (3,)),  # m, of the sling that is released in this tick
         ("inertia", "f8", (3, 3)),  # kg m2, world axes
         ("momentum", "f8", (3,)),  # N m s, angular, world axes
         ("start_velocity", "f8", (3,)),

@@ -3,6 +3,8 @@
 `tick` is the order of things: events, channels, what acts on other bodies, supports, forces of every part, gravity and
 damping, velocities, contacts, limiters, positions. Every change of speed of a craft is booked on a line of its ledger
 in the tick that made it, so that the lines of a tick sum to what the body really did.
+
+One file, so that the order of a tick is read from above downward.
 """
 
 from __future__ import annotations
@@ -102,7 +104,7 @@ def begin(body, now):
 
 @unit
 def act_on_others(crafts, parts, scene, sudden, nows):
-    """What parts do to other bodies than their craft: shots leave, and blows fall."""
+    """What parts do to other bodies than their craft: shots leave, and knockbacks act."""
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
         for p in range(craft.parts):
@@ -331,7 +333,7 @@ def speed_up(craft, body, now, force, torque):
 
 @compiled
 def hold(craft, body, now):
-    """Takes back every speed along a held axis, or all of it while a sling holds the craft, and books that."""
+    """Cancels every velocity along a held axis, or all of it while a sling holds the craft, and books that."""
     k = now.parts + HOLDS
     if now.held == IN_PLACE:
         events.hold_in_place(body, now, k)

@@ -151,7 +151,7 @@ def book(is_spin, taken, way, p, body, now):
 
 @unit
 def fade(part, gain, parts, first, p, body, now):
-    """Takes back the share of the thrust that drives past the knee; returns 1 if it did, else 0.
+    """Removes the share of the thrust that drives past the knee; returns 1 if it did, else 0.
 
     parts : the records of all parts, those of this craft from `first` on; those that drive count as thrust. Their own
     lines stay as they are, so that the ledger shows both what they gave and what the limit took.

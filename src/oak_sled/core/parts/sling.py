@@ -1,4 +1,4 @@
-"""Sling: holds the craft while it is pulled back, and flings it when it is let go."""
+"""Sling: holds the craft while it is pulled back, and flings it when it is released."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ class Sling(Part):
 
 @unit
 def act(part, gain, p, body, ground, supports, now):
-    """Books the push of a sling that is let go in this tick; returns its share."""
+    """Books the push of a sling that is released in this tick; returns its share."""
     if now.trigger[p] == 0.0:
         return 0.0
     now.trigger[p] = 0.0

@@ -143,7 +143,7 @@ def trimmed(drill: Drill, run: Run, first: float, last: float) -> Drill:
             tracks.append(track)
             continue
         if track.shape in ("sine", "pulses"):
-            if first > 0.0:  # its phase would begin anew: it goes on as what it told
+            if first > 0.0:  # its phase would restart: it goes on as what it told
                 track = _between(track, first, last)
             tracks.append(track)
             continue

@@ -109,7 +109,7 @@ class LiveDrive:
             self._lost = lost
 
     def take(self, job: Job) -> None:
-        """Takes changed settings in mid-drive; crafts with other parts or channels begin anew."""
+        """Takes changed settings in mid-drive; crafts with other parts or channels restart."""
         job = replace(job, drill=self.job.drill, substeps=1).seen_from(self.job.craft.id)
         if job == self.job:
             return

@@ -2,6 +2,8 @@
 
 A measure that a run does not show (a stopping distance of a run that never stops) is None, and
 says so on the desk instead of inventing a number.
+
+One file, since it is a list: a function and a line for each measure.
 """
 
 from __future__ import annotations

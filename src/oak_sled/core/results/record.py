@@ -343,7 +343,7 @@ class Recorder:
         return rows
 
     def give_back(self, count: int) -> None:
-        """Takes back rows that were given and not written."""
+        """Discards rows that were reserved and not written."""
         self._filled -= count
 
     def cut(self, length: int) -> None:

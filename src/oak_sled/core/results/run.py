@@ -27,7 +27,7 @@ class Run:
     Row 0 of the record is the start; row k is the state after tick k, with what was booked in it. status : RUNNING
     (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence for a run that diverged, else empty.
     first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two things start
-    in each other, and which, if any do. notes : counts of shots and blows, shape (parts of all crafts, 4), see
+    in each other, and which, if any do. notes : counts of shots and knockbacks, shape (parts of all crafts, 4), see
     `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
     run here. lost_contacts : contact points and neighbours that found no room. analysis : results derived from it.
     """
@@ -119,7 +119,7 @@ class Run:
 
 @dataclass
 class Machine:
-    """The arrays of a job that is under way: what stays, the bodies, what shots and blows remember, and the crafts."""
+    """The arrays of a job under way: what stays, the bodies, the memory of shots and knockbacks, and the crafts."""
 
     world: state.World
     scene: Scene
@@ -207,7 +207,7 @@ def out_of_proportion(job: Job) -> str:
 
 
 def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -> str:
-    """What a run that left all sense says: the part, the tick, the likely cause and what would hold.
+    """What a run that diverged says: the part, the tick, the likely cause and what would hold.
 
     lost : the column that first was not finite, or "".
     """

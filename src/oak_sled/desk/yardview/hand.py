@@ -94,7 +94,7 @@ class Hand(QObject):
         return True
 
     def _held_at(self, run: Run, row: int) -> Floats:
-        """The row in which the sling lets go: the pose the craft is pulled from."""
+        """The row in which the sling releases: the pose the craft is pulled from."""
         event = self._release()
         if self.session.live_on or event is None:
             return np.asarray(run.own_row(row))
@@ -123,7 +123,7 @@ class Hand(QObject):
         return True
 
     def move(self, at: QPointF, camera: Camera, run: Run) -> None:
-        """The pointer goes on: what is in hand follows, and the drill with it."""
+        """The pointer goes on: the selection follows, and the drill with it."""
         grip = self.grip
         if grip is None or not self.aim(at, camera, run):
             return
@@ -227,7 +227,7 @@ class Hand(QObject):
     # picture
 
     def paint(self, painter: QPainter, camera: Camera) -> None:
-        """The band or the arrow in hand, what it gives, and where it leads."""
+        """The band or the arrow that is dragged, what it gives, and where it leads."""
         grip = self.grip
         if grip is None:
             return
@@ -254,7 +254,7 @@ class Hand(QObject):
             labels.draw(painter, tip, self.words(), ink)
 
     def words(self) -> str:
-        """What is in hand, in numbers."""
+        """The selection, in numbers."""
         grip = self.grip
         if grip is None:
             return ""

@@ -1,4 +1,4 @@
-"""What flies and blows in the yard view: shots with their trails, bursts, and the volumes of knockbacks as lines."""
+"""Shots with their trails, bursts, and the volumes of knockbacks as lines, in the yard view."""
 
 from __future__ import annotations
 

@@ -83,7 +83,7 @@ class YardView(QWidget):
         return QSize(760, 400)
 
     def refresh(self) -> None:
-        """Draws anew at the next paint; smooth once things stand still."""
+        """Redraws at the next paint; smooth once things stand still."""
         self._stale, self._smooth_next = True, False
         self._still.start()
         self.update()
@@ -98,7 +98,7 @@ class YardView(QWidget):
         assist.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
 
     def refresh_ahead(self) -> None:
-        """Draws anew, and begins at once: the renderer works while the rest of the desk is brought up to date."""
+        """Redraws, and begins at once: the renderer works while the rest of the desk is brought up to date."""
         self.refresh()
         run = self.session.run
         self._look_at_throws(run)
