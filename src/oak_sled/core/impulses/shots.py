@@ -30,7 +30,8 @@ class Sudden(NamedTuple):
     """What shots and knockbacks remember, a row a part of all crafts.
 
     last, rounds : shape (parts, solids), time in s and number of the knockback that hit a solid last; spared : 1 for
-    those it passes by; notes : counts, see FIRED and `knockbacks.FOUND_NONE`; course : m/s of every shot before the contacts of this tick, shape (solids, 3)."""
+    those it passes by; notes : counts, see FIRED and `knockbacks.FOUND_NONE`; course : m/s of every shot before the
+    contacts of this tick, shape (solids, 3)."""
 
     last: Floats
     rounds: Floats
