@@ -89,6 +89,18 @@ def test_the_focus_is_seen_wherever_it_is_and_a_click_hides_it(window, qtbot):
     qtbot.waitUntil(lambda: not ring.isVisible())
 
 
+def test_no_ring_where_no_key_moved_the_focus(window, idle):
+    window.desk.strip("fan").buttons["mute"].setFocus()
+    for page in ("Ground", "Drill", "Bench"):
+        window.show_page(page)  # the widget with the focus is hidden, and Qt gives it to another
+        idle()
+        program.settle(QApplication.instance(), 0.1)
+        assert not window.focus_ring.isVisible()
+    window.desk.open_strip("fan")
+    program.settle(QApplication.instance(), 0.1)
+    assert not window.focus_ring.isVisible()
+
+
 def test_a_dial_tells_its_value_and_the_keys_that_change_it(window, idle):
     dial = next(one for one in window.desk.strip("fan").findChildren(DialWidget) if one.dial.name == "thrust")
     assert dial.accessibleName() == "thrust"

@@ -24,9 +24,9 @@ FLUNG = (
     ("high", "m", "height"),
     ("air", "s", "air"),
     ("turns", "", "turns"),
-    ("calm", "s", "calm"),
+    ("settles", "s", "calm"),
 )
-"""Columns of the table of what was flung: head, unit, number of a flight."""
+"""Columns of the table of launches: head, unit, number of a flight."""
 
 
 class MeasuresPane(QWidget):

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QHBoxLayout,
     QLabel,
     QMainWindow,
@@ -437,7 +438,9 @@ class Window(QMainWindow):
         self.focus_ring.follow()
 
     def focusNextPrevChild(self, next: bool) -> bool:
-        self.focus_ring.moved_by_keys()
+        focus = QApplication.focusWidget()
+        if focus is None or focus.isVisible():  # else it is hidden, and Qt moves the focus without a key
+            self.focus_ring.moved_by_keys()
         return super().focusNextPrevChild(next)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -173,7 +173,7 @@ class Knockback(Part):
         size = self.trim * self.size * (lasts if self.way in ("force", "acceleration") else 1.0)
         where = "" if self.fall_off == "none" else " close by"
         if self.way in ("speed_change", "acceleration"):
-            return (f"everybody {show(size, 'm/s')}{where}", f"flies {_flight(size, self.lift_deg)}")
+            return (f"every body {show(size, 'm/s')}{where}", f"flies {_flight(size, self.lift_deg)}")
         speeds = " · ".join(f"{size / mass:.3g}" for mass in (20, 80, 320))
         return (f"20, 80, 320 kg: {speeds} m/s{where}", f"80 kg flies {_flight(size / 80.0, self.lift_deg)}")
 
