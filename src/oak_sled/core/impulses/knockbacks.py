@@ -147,8 +147,10 @@ def way_of(part, away, size, facing, notes):
 
 @compiled
 def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memory, nows):
-    """Pushes every body in the volume but the body `own`; returns the sum of what came back, N s. lasting : a force acts
-    for this tick of many; else for its whole time at once."""
+    """Pushes every body in the volume but the body `own`; returns the sum of what came back, N s.
+
+    lasting : a force acts for this tick of many; else for its whole time at once.
+    """
     part, gain, now = parts[k].knockback, parts[k].gain, nows[0]
     solids, notes = scene.solids, sudden.notes[k]
     left = (0.0, 1.0, 0.0)
