@@ -28,11 +28,7 @@ def openness(part, p, notes, now):
     """
     memory = now.memory[p]
     memory[1] -= now.dt
-    triggered = now.trigger[p] > 0.0
-    now.trigger[p] = 0.0
-    value, before = 0.0, 0.0
-    if part.channel >= 0:
-        value, before = now.channels[part.channel], now.before[part.channel]
+    triggered, value, before = push.read_input(part.channel, p, now)
     pressed = value >= push.PRESSED and before < push.PRESSED
     if part.timing == HELD and value >= push.PRESSED:
         if pressed or memory[0] == 0.0:

@@ -57,11 +57,7 @@ def wants_to_fire(part, p, now):
     Memory 0 is the time at which it is loaded again, so that the rate does not depend on the tick.
     """
     memory = now.memory[p]
-    triggered = now.trigger[p] > 0.0
-    now.trigger[p] = 0.0
-    value, before = 0.0, 0.0
-    if part.channel >= 0:
-        value, before = now.channels[part.channel], now.before[part.channel]
+    triggered, value, before = push.read_input(part.channel, p, now)
     held = value >= push.PRESSED
     if part.once == 1:
         held = held and before < push.PRESSED

@@ -114,6 +114,26 @@ def foresee(body, now):
 
 
 @compiled
+def book(now, p, force):
+    """Books a force through the centre of mass on ledger line `p`, N, world axes."""
+    for i in range(3):
+        now.lines[p, i] = force[i]
+
+
+@compiled
+def book_at(now, p, body, lever, force):
+    """Books a force on ledger line `p`, with its torque about the centre of mass and the point where it acts.
+
+    lever : m from the centre of mass, force : N, both world axes.
+    """
+    torque = spatial.cross(lever, force)
+    for i in range(3):
+        now.lines[p, i] = force[i]
+        now.lines[p, 3 + i] = torque[i]
+        now.points[p, i] = body.position[i] + lever[i]
+
+
+@compiled
 def shared_mass(body, lever, way):
     """The mass that one of several feet answers for along the unit vector `way`, kg (of all feet together).
 

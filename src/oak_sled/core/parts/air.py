@@ -10,6 +10,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 
@@ -82,14 +83,10 @@ def act(part, gain, p, body, ground, supports, now):
             -(strength * part.area[2] + viscous) * v[2],
         ),
     )
-    for i in range(3):
-        now.lines[p, i] = force[i]
     if part.at_point == 1:
-        lever = spatial.to_world(body.axes, part.point)
-        torque = spatial.cross(lever, force)
-        for i in range(3):
-            now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = body.position[i] + lever[i]
+        body_module.book_at(now, p, body, spatial.to_world(body.axes, part.point), force)
+    else:
+        body_module.book(now, p, force)
     return 0.0
 
 

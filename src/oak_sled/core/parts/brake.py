@@ -109,13 +109,11 @@ def act(part, gain, p, body, ground, supports, now):
         x, y = body.position[0] + lever[0], body.position[1] + lever[1]
         grip *= surface.grip_at(ground.patches, ground.patch_count, x, y)
     size = min(gain * press * part.bite * now.load * grip, stopping)
-    for i in range(3):
-        now.lines[p, i] = -size * way[i]
+    force = (-size * way[0], -size * way[1], -size * way[2])
     if part.at_point == 1:
-        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
-        for i in range(3):
-            now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = body.position[i] + lever[i]
+        body_module.book_at(now, p, body, lever, force)
+    else:
+        body_module.book(now, p, force)
     return press
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting, Shown
 
@@ -85,11 +86,7 @@ def act(part, gain, p, body, ground, supports, now):
     size = min(max(gain * (part.stiffness * below - part.damping * rising), 0.0), part.most)
     if below <= 0.0:
         size = 0.0
-    torque = spatial.cross(lever, (0.0, 0.0, size))
-    now.lines[p, 2] = size
-    for i in range(3):
-        now.lines[p, 3 + i] = torque[i]
-        now.points[p, i] = body.position[i] + lever[i]
+    body_module.book_at(now, p, body, lever, (0.0, 0.0, size))
     return size / part.most if part.most > 0.0 else 0.0
 
 

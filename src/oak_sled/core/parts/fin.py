@@ -10,6 +10,7 @@ import numpy as np
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
 
@@ -76,11 +77,7 @@ def act(part, gain, p, body, ground, supports, now):
     felt = min(max(slip, -part.stall), part.stall)
     size = -0.5 * gain * ground.air_density * square * part.area * part.slope * math.sin(felt)
     force = spatial.to_world(body.axes, (0.0, size, 0.0))
-    torque = spatial.cross(lever, force)
-    for i in range(3):
-        now.lines[p, i] = force[i]
-        now.lines[p, 3 + i] = torque[i]
-        now.points[p, i] = body.position[i] + lever[i]
+    body_module.book_at(now, p, body, lever, force)
     return abs(felt) / part.stall
 
 

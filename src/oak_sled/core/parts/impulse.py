@@ -11,6 +11,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
@@ -131,11 +132,8 @@ def strength(part, p, now):
     """
     memory = now.memory[p]
     memory[1] -= now.dt
-    triggered = now.trigger[p] > 0.0
-    now.trigger[p] = 0.0
-    value, before = 0.0, 0.0
-    if part.channel >= 0:
-        value, before = abs(now.channels[part.channel]), abs(now.before[part.channel])
+    triggered, value, before = push.read_input(part.channel, p, now)
+    value, before = abs(value), abs(before)
     pressed = value >= push.PRESSED and before < push.PRESSED
     released = value < push.PRESSED and before >= push.PRESSED
     share = 0.0
@@ -176,14 +174,11 @@ def act(part, gain, p, body, ground, supports, now):
     if part.way == 1:
         size *= body.mass
     line = push.aimed(part, (part.line[0], part.line[1], part.line[2]), body, now)
-    for i in range(3):
-        now.lines[p, i] = size * line[i]
+    force = (size * line[0], size * line[1], size * line[2])
     if part.at_point == 1:
-        lever = spatial.to_world(body.axes, part.point)
-        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
-        for i in range(3):
-            now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = body.position[i] + lever[i]
+        body_module.book_at(now, p, body, spatial.to_world(body.axes, part.point), force)
+    else:
+        body_module.book(now, p, force)
     return memory[2]
 
 

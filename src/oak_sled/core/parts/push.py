@@ -86,6 +86,17 @@ class Push(Part):
 
 
 @compiled
+def read_input(channel, p, now):
+    """What drives part `p` in this tick: whether an event of the drill triggers it, and the values of its channel now
+    and in the tick before (0 where it has none). The trigger is used up."""
+    triggered = now.trigger[p] > 0.0
+    now.trigger[p] = 0.0
+    if channel < 0:
+        return triggered, 0.0, 0.0
+    return triggered, now.channels[channel], now.before[channel]
+
+
+@compiled
 def allowed(push, now):
     """Whether the gate of `push` is open in this tick."""
     if push.gate == GATE_GROUND:
@@ -108,13 +119,9 @@ def level(push, p, now):
     Memory 0 is one more than the seconds since a window was opened, 0 while none is open; memory 1
     is the sign of the press that opened it.
     """
-    value, before = 1.0, 0.0
-    if push.channel >= 0:
-        value, before = now.channels[push.channel], now.before[push.channel]
-    elif now.time > 0.0:
-        before = 1.0
-    triggered = now.trigger[p] > 0.0  # an event of the drill presses it for this tick
-    now.trigger[p] = 0.0
+    triggered, value, before = read_input(push.channel, p, now)
+    if push.channel < 0:  # always on, from the first tick
+        value, before = 1.0, 1.0 if now.time > 0.0 else 0.0
     pressed = triggered or (abs(value) >= PRESSED and abs(before) < PRESSED)
     amount = 1.0 if triggered else value
     if push.timing == ALWAYS:

@@ -11,6 +11,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Family, Kind, Pack, Setting
@@ -188,14 +189,11 @@ def act(part, gain, p, body, ground, supports, now):
         along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
         wanted = mass * (share * part.thrust - along) / now.dt
         size = min(max(min(gain, 1.0) * wanted, -gain * part.aim_limit), gain * part.aim_limit)
-    for i in range(3):
-        now.lines[p, i] = size * direction[i]
+    force = (size * direction[0], size * direction[1], size * direction[2])
     if part.at_point == 1:
-        lever = spatial.to_world(body.axes, part.point)
-        torque = spatial.cross(lever, (now.lines[p, 0], now.lines[p, 1], now.lines[p, 2]))
-        for i in range(3):
-            now.lines[p, 3 + i] = torque[i]
-            now.points[p, i] = body.position[i] + lever[i]
+        body_module.book_at(now, p, body, spatial.to_world(body.axes, part.point), force)
+    else:
+        body_module.book(now, p, force)
     return abs(level)
 
 
