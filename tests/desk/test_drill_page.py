@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from oak_sled.core.documents.yard import Knot, Track
 from oak_sled.core.project import demos, inputs
 from oak_sled.desk import screen
-from oak_sled.desk.channelstrips import MOST_KNOTS, Pick
+from oak_sled.desk.channelpaint import MOST_KNOTS, Pick
 from oak_sled.desk.drillpage import SHAPES
 
 

@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 
 from oak_sled.core.project import demos
 from oak_sled.desk import overlays, screen
-from oak_sled.desk.channelstrips import Pick
+from oak_sled.desk.channelpaint import Pick
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.header import PAGES
 from oak_sled.desk.window import PANES

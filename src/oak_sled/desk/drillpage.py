@@ -21,7 +21,8 @@ from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.project import inputs
 from oak_sled.desk import theme
-from oak_sled.desk.channelstrips import ChannelStrips, Pick
+from oak_sled.desk.channelpaint import Pick
+from oak_sled.desk.channelstrips import ChannelStrips
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.numberpanel import NumberPanel
 from oak_sled.desk.session import Session

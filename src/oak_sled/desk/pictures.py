@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
 from oak_sled.core.project import demos
-from oak_sled.desk.channelstrips import Pick
+from oak_sled.desk.channelpaint import Pick
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.program import drag, drive_a_little, finish, make_folder, point, ready_window, settle, shoot, until
 from oak_sled.desk.window import Window
