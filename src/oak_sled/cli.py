@@ -1,4 +1,7 @@
-"""The command line: the core without a screen. Scripts rely on it; docs/command-line.md tells it."""
+"""The command line: the core without a screen. Scripts rely on it; docs/command-line.md tells it.
+
+One file, since it is a list of commands, each a few lines.
+"""
 
 from __future__ import annotations
 

@@ -2,6 +2,8 @@
 
 Documents are frozen, so that undo keeps the old ones. A dial that is dragged makes previews, which
 re-run the drill in a worker and take the newest result; letting go commits one step and one card.
+
+One file, since runs, shelf and history change together in one step.
 """
 
 from __future__ import annotations

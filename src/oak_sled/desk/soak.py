@@ -2,6 +2,8 @@
 
 Looks for tracebacks, stretches in which the window answers nothing, memory that grows, and pixels that are stale.
 The same seed gives the same order of actions; when each of them happens is the machine's.
+
+One file, since it is a list of what a user can do, each a few lines.
 """
 
 from __future__ import annotations

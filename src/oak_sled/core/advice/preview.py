@@ -83,7 +83,7 @@ def landed(path: Floats, ground: Ground, above: float) -> Floats:
 
 
 def put(machine: Machine, at: Floats) -> None:
-    """Puts the first craft to a pose, at rest."""
+    """Puts the first craft to a pose, at rest. at : position (m) and quaternion, shape (7,) or a longer row."""
     body = machine.scene.solids[1]
     body["position"], body["attitude"] = at[:3], at[3:7]
     body["velocity"], body["spin"] = 0.0, 0.0

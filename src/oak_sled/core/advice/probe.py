@@ -76,7 +76,7 @@ class Probe:
 
 @functools.lru_cache(maxsize=16)
 def grip_curve(craft: Craft, ground: Ground, ticks: int, name: str) -> Floats:
-    """Side force of a runner over its load at each of SLIPS_DEG, at 10 m/s, before it slides; alone on the craft."""
+    """Side force of a runner over its load at each of SLIPS_DEG, shape (91,), at 10 m/s, before it slides."""
     runner = next(part for part in craft.parts if part.id == name)
     assert isinstance(runner, Runner)
     probe = Probe(craft.replace(parts=(runner.replace(mute=False, solo=False, slide_grip=1.0),)), ground, ticks)
@@ -91,7 +91,7 @@ def grip_curve(craft: Craft, ground: Ground, ticks: int, name: str) -> Floats:
 
 
 def grip_used(run: Run, numbers: Floats, part: Runner) -> float:
-    """Side force over load of a runner in the own row of a craft, the load shared by the feet of the craft."""
+    """Side force over load of a runner, the load shared by the feet. numbers : the own row of a craft, shape (n,)."""
     place = run.layout.own_place(f"{part.id}.force.x")
     force, heading = numbers[place : place + 3], traces.rotation(numbers[3:7])[:, 0]
     feet = sum(one.contact_count() for one in run.job.craft.parts)

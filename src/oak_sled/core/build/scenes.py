@@ -210,7 +210,7 @@ def _joints(job: Job, scene: Scene) -> Records:
 
 
 def world_point(job: Job, scene: Scene, number: int, point: Sequence[float]) -> Floats:
-    """A point of the world in the axes of a body as it stands at the start, m from its centre of mass."""
+    """A point of the world in the axes of a body as it stands at the start, m from its centre of mass, shape (3,)."""
     solid = scene.solids[number]
     if 1 <= number <= len(job.actors):  # where a craft begins is put into its body later
         start = job.starts[number - 1]
@@ -299,7 +299,7 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
 
 
 def materials(ground: Ground) -> tuple[list[str], Floats]:
-    """Names of all materials (ground, hull and timber first), and friction and bounce of every pair, (m, m, 2)."""
+    """Names of all materials (ground, hull, timber first), and friction and bounce of every pair, shape (m, m, 2)."""
     known = [
         Material(id="ground", friction=ground.friction, bounce=ground.bounce),
         Material(id="hull", friction=0.3, bounce=0.05),

@@ -47,7 +47,7 @@ def _end(near: float, next_: float, rise: float, next_rise: float) -> float:
 
 
 def extremes(values: Floats, stretch: int) -> NDArray[np.int64]:
-    """Rows of the least and the greatest value of every `stretch` of them, in order, and the last row."""
+    """Rows of the least and the greatest value of every `stretch` of them, in order, and the last row; shape (k,)."""
     picked = np.empty(2 * (len(values) // stretch) + 1, np.int64)
     pick_extremes(np.ascontiguousarray(values), stretch, picked)
     return picked

@@ -92,7 +92,7 @@ def hull_triangles(points: Floats) -> Floats:
 
 
 def few(points: Floats, most: int = MOST_CORNERS) -> Floats:
-    """The points that stand out farthest in `most` directions spread over the ball (a spiral of golden angles)."""
+    """The points, shape (n, 3), that stand out farthest in `most` directions spread over the ball (a golden spiral)."""
     if len(points) <= most:
         return points
     k = np.arange(most) + 0.5
@@ -164,6 +164,7 @@ class _Part:
 
     @functools.cached_property
     def points(self) -> Floats:
+        """Corners of its triangles and its nodes, m, shape (n, 3)."""
         return np.concatenate([self.triangles.reshape(-1, 3), self.nodes])
 
     @functools.cached_property

@@ -70,7 +70,7 @@ _WEDGE_FACES = ((0, 2, 3, 1), (1, 3, 5, 4), (0, 4, 5, 2), (0, 1, 4), (2, 5, 3))
 
 
 def box(half: Sequence[float] | Floats) -> Piece:
-    """A box of half extents in m."""
+    """A box. half : half extents, m, shape (3,)."""
     return _box(*(float(size) for size in half))
 
 
@@ -81,7 +81,7 @@ def _box(*half: float) -> Piece:
 
 
 def wedge(half: Sequence[float] | Floats) -> Piece:
-    """A ramp that rises along x from nothing to its full height; half extents of the box round it, m."""
+    """A ramp that rises along x from nothing to its full height. half : of the box round it, m, shape (3,)."""
     return _wedge(*(float(size) for size in half))
 
 
@@ -92,7 +92,7 @@ def _wedge(a: float, b: float, c: float) -> Piece:
 
 
 def polytope(corners: Floats, faces: Sequence[Sequence[int]]) -> Piece:
-    """A convex solid of flat faces: outlines by number of corner, anticlockwise from outside."""
+    """A convex solid of flat faces. corners : m, shape (n, 3); faces : their numbers, anticlockwise from outside."""
     outlines = tuple(corners[list(face)] for face in faces)
     normals = np.array([_normal(outline) for outline in outlines])
     offsets = np.array([normal @ outline[0] for normal, outline in zip(normals, outlines, strict=True)])

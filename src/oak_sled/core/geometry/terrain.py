@@ -33,12 +33,12 @@ Direction = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
 
 
 def pack(numbers: NDArray[Any]) -> str:
-    """An array as text: its bytes, squeezed, in base 64. Little-endian."""
+    """An array of any shape as text: its bytes, compressed, in base 64, little-endian."""
     return base64.b64encode(zlib.compress(np.ascontiguousarray(numbers).tobytes(), 9)).decode("ascii")
 
 
 def unpack(text: str, kind: str, shape: tuple[int, ...], what: str) -> NDArray[Any]:
-    """The array that `pack` made text of; raises ValueError when it is not that."""
+    """The array of a shape that `pack` made text of; raises ValueError when it is not that."""
     wanted = int(np.prod(shape)) * np.dtype(kind).itemsize
     try:
         # one byte more than is wanted: a text that holds far more is never spread out in memory

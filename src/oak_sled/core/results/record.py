@@ -333,7 +333,7 @@ class Recorder:
         return self._filled + BLOCK * len(self._sealed)
 
     def room(self, count: int) -> Floats:
-        """The next `count` rows, to be written by the kernel; sealing old ones if need be."""
+        """The next rows, shape (count, width), to be written by the kernel; old ones are sealed if need be."""
         if self._filled + count > len(self._buffer):
             self._sealed.append(Sealed(self._buffer[:BLOCK]))
             self._buffer[: self._filled - BLOCK] = self._buffer[BLOCK : self._filled].copy()

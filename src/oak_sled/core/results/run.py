@@ -91,7 +91,7 @@ class Run:
         return np.stack([self.column(name) for name in names], axis=1)
 
     def own_row(self, row: int) -> Floats:
-        """A row from the first column of the craft that is looked at on: see `Layout.own_place`."""
+        """A row from the first column of the craft that is looked at on, shape (n,): see `Layout.own_place`."""
         return np.asarray(self.record.row(row)[self.layout.first :], dtype=np.float64)
 
     def place_at(self, row: int) -> Floats:
@@ -140,11 +140,11 @@ class Machine:
         scenes.connect(self.world, self.scene, self.sudden, self.nows, job)
 
     def first_row(self, row: Floats) -> None:
-        """Writes the state as it is into a row."""
+        """Writes the state as it is into a row, shape (width,)."""
         loop.first_row(self.world, self.scene, self.nows, row)
 
     def advance(self, inputs: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
-        """Ticks on, see `loop.advance`."""
+        """Runs ticks. inputs : shape (ticks, channels); out : shape (ticks, width). Returns status and ticks done."""
         status, done = loop.advance(self.world, self.scene, self.sudden, self.nows, inputs, out, substeps)
         return int(status), int(done)
 
@@ -209,7 +209,7 @@ def out_of_proportion(job: Job) -> str:
 def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -> str:
     """What a run that diverged says: the part, the tick, the likely cause and what would hold.
 
-    lost : the column that first was not finite, or "".
+    rows : the record up to there, shape (n, width). lost : the column that first was not finite, or "".
     """
     last = len(rows) - 1
     culprit, size = (lost.rpartition(".")[0].rpartition(".")[0] or lost), 0.0
@@ -227,7 +227,7 @@ def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -
 
 
 def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> str:
-    """The likely cause of a divergence, with the number that would hold."""
+    """The likely cause of a divergence, with the number that would hold. rows : shape (n, width)."""
     part = next((part for part in job.craft.parts if part.id == culprit), None)
     body = job.craft.body
     if culprit == "damping":

@@ -1,6 +1,8 @@
 """Traces: quantities over time that are read from a run, by name.
 
 A trace has a name, a title, a unit and a family; its values are computed once a run and kept.
+
+One file, since it is a list of traces and how each is read from a record.
 """
 
 from __future__ import annotations

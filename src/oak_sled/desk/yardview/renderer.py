@@ -7,6 +7,8 @@ things move, and one smoothed picture once they stand still; a GPU gets smoothin
 A picture is begun and finished apart: between the two the renderer's own threads fill it, while
 the desk goes on with its work. It is drawn upside down and in the byte order of a 32-bit QImage,
 so that no pixel is moved twice.
+
+One file, since all of it works on one GL context and its buffers.
 """
 
 from __future__ import annotations
