@@ -226,6 +226,8 @@ def test_several_settings_are_checked_together_in_any_order():
         call("run", "demo:fan-sled", "--set", first, "--set", second) for first, second in ((low, high), (high, low))
     )
     assert one.stdout == other.stdout
+    share = call("run", "demo:fan-sled", "--set", "crafts.fan_sled.body.damping_law=per_tick", status=2).stderr
+    assert "crafts.fan_sled.body.spin_damping: a share per tick above 1" in share  # the whole path of what is wrong
 
 
 def test_a_setting_may_be_a_list():

@@ -226,7 +226,7 @@ def get(document: Any, path: str) -> Any:
 
 def edit(document: Any, path: str, value: Any) -> Any:
     """`document` with `value` at `path`; raises `Refused` when the place or the value is wrong."""
-    return _edit(document, path.split("."), value, path)
+    return edit_all(document, [(path, value)])
 
 
 def edit_all(document: Any, changes: Sequence[tuple[str, Any]]) -> Any:
@@ -234,10 +234,11 @@ def edit_all(document: Any, changes: Sequence[tuple[str, Any]]) -> Any:
 
     Raises `Refused` with every fault.
     """
-    return _edit_all(document, [(path.split("."), value, path) for path, value in changes])
+    return _edit_all(document, [(path.split("."), value, path) for path, value in changes], "")
 
 
-def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]]) -> Any:
+def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]], where: str) -> Any:
+    """The same for paths below `where`: what is left of each, its value, and the whole path."""
     grouped: dict[str, list[tuple[list[str], Any, str]]] = {}
     for pieces, value, path in changes:
         grouped.setdefault(pieces[0], []).append((pieces[1:], value, path))
@@ -248,7 +249,8 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]]) -> Any:
             old = _step(document, piece, group[0][2])
             whole = [value for pieces, value, _ in group if not pieces]
             deeper = [one for one in group if one[0]]
-            made[piece] = _edit_all(whole[-1] if whole else old, deeper) if deeper else whole[-1]
+            new = whole[-1] if whole else old
+            made[piece] = _edit_all(new, deeper, _join(where, piece)) if deeper else new
         except Refused as refused:
             faults.extend(refused.faults)
     found: Any = None
@@ -258,9 +260,7 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]]) -> Any:
         try:
             found = document.replace(**made)
         except ValidationError as error:
-            at = {piece: group[0][2] for piece, group in grouped.items() if not group[0][0]}
-            wrong = faults_of(error, data=document)
-            faults += [Fault(at.get(fault.where, fault.where), fault.what, fault.right) for fault in wrong]
+            faults += faults_of(error, where, document)
     if faults:
         raise Refused(faults)
     return found
@@ -268,23 +268,6 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]]) -> Any:
 
 def _name_in(items: tuple[Any, ...], place: int) -> str:
     return str(getattr(items[place], "id", place))
-
-
-def _edit(document: Any, pieces: list[str], value: Any, path: str) -> Any:
-    if not pieces:
-        return value
-    old = _step(document, pieces[0], path)
-    new = _edit(old, pieces[1:], value, path)
-    if isinstance(document, tuple):
-        return tuple(new if item is old else item for item in document)
-    try:
-        return document.replace(**{pieces[0]: new})
-    except ValidationError as error:
-        if len(pieces) == 1:
-            faults = [Fault(path, fault.what, fault.right) for fault in faults_of(error)]
-        else:
-            faults = faults_of(error, data=document)
-        raise Refused(faults) from error
 
 
 def all_dials(document: Any, path: str = "") -> Iterator[tuple[str, Dial, float]]:
