@@ -74,12 +74,20 @@ class Probe:
         return float(self._machine.world.supports["load"].sum())
 
 
-@functools.lru_cache(maxsize=16)
 def grip_curve(craft: Craft, ground: Ground, ticks: int, name: str) -> Floats:
-    """Side force of a runner over its load at each of SLIPS_DEG, shape (91,), at 10 m/s, before it slides."""
+    """Side force of a runner over its load at each of SLIPS_DEG, shape (91,), at 10 m/s, before it slides.
+
+    The runner stands alone on the craft, so that an edit of another part does not change it.
+    """
     runner = next(part for part in craft.parts if part.id == name)
     assert isinstance(runner, Runner)
-    probe = Probe(craft.replace(parts=(runner.replace(mute=False, solo=False, slide_grip=1.0),)), ground, ticks)
+    alone = craft.replace(parts=(runner.replace(mute=False, solo=False, slide_grip=1.0),))
+    return _grip_curve(alone, ground, ticks)
+
+
+@functools.lru_cache(maxsize=16)
+def _grip_curve(craft: Craft, ground: Ground, ticks: int) -> Floats:
+    probe = Probe(craft, ground, ticks)
     found = []
     for slip in np.radians(SLIPS_DEG):
         line = probe.lines((SPEED * math.cos(slip), SPEED * math.sin(slip), 0.0))[0]
