@@ -52,8 +52,8 @@ def dropped(count: int) -> tuple[float, float]:
     return (time.perf_counter() - began) / ticks * 1e3, float(scene.counts[records.SOLVED]) / ticks
 
 
-def heaps(rounds: int) -> None:
-    """Time a tick from 25 to 400 blocks, and the exponent with which it grows."""
+def heaps(rounds: int) -> float:
+    """Time a tick from 25 to 400 blocks, and the exponent with which it grows; returns ms a tick of 200 blocks."""
     dropped(10)  # from the cache, or compiled
     found = np.array([[dropped(count) for _ in range(rounds)] for count in SIZES])
     times = np.median(found[:, :, 0], axis=1)
@@ -68,6 +68,7 @@ def heaps(rounds: int) -> None:
         f"aim 1; 25 to 400 blocks: {', '.join(f'{t:.1f}' for t in times)} ms, exponent {grows:.2f}; "
         f"{found[SIZES.index(200), 0, 1]:.0f} contacts a tick",
     )
+    return at_200
 
 
 def balls(count: int, seed: int = 1) -> Floats:
@@ -82,8 +83,11 @@ def balls(count: int, seed: int = 1) -> Floats:
     return made
 
 
-def ball_heap(rounds: int, count: int = 200) -> None:
-    """The same heap of balls in the solver, and in its own steps as C99 built by the C compiler."""
+def ball_heap(rounds: int, blocks_ms: float, count: int = 200) -> None:
+    """The same heap of balls in the solver, and in its own steps as C99 built by the C compiler.
+
+    blocks_ms : of a tick of as many blocks, which is set against that of the balls.
+    """
     dropped_balls = balls(count)
     ticks = int(SECONDS * RATE)
     try:
@@ -109,6 +113,13 @@ def ball_heap(rounds: int, count: int = 200) -> None:
         f"{count} balls in a heap, a tick", f"{mine:.2f} ms", f"as C {c:.2f} ms", mine / c,
         f"contacts a tick {solved:.0f}; {same}",
     )  # fmt: skip
+    line(
+        f"{count} blocks against {count} balls",
+        f"{blocks_ms:.2f} ms",
+        f"balls {mine:.2f} ms",
+        blocks_ms / mine,
+        "aim 2.0",
+    )
 
 
 def ball_scene(made: Floats) -> Scene:
