@@ -311,12 +311,12 @@ class GroundPage(QWidget):
             self.numbers.add_choice(path, f"layer_pairs.{pair.id}.then", MEETINGS, says)
         tip = "a collision layer; what two layers do is set pair by pair"
         self.numbers.add_button("another layer", tip, self.add_layer)
-        told = self.numbers.add_button("pair of layers", "which layers only report or ignore each other")
-        menu = QMenu(told)
+        button = self.numbers.add_button("pair of layers", "which layers only report or ignore each other")
+        menu = QMenu(button)
         for place, one in enumerate(names):
             for other in names[place:]:
                 menu.addAction(f"{one} and {other}", lambda one=one, other=other: self.add_layer_pair(one, other))
-        told.setMenu(menu)
+        button.setMenu(menu)
 
     def add_layer(self) -> None:
         """One more layer."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import units
@@ -47,6 +47,17 @@ class LedgerPane(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         session.run_changed.connect(self._name_body)
         session.cursor_moved.connect(self.update)
+        session.run_changed.connect(self._tell)
+        session.cursor_moved.connect(self._tell)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._tell()
+
+    def _tell(self) -> None:
+        """The lines, for a screen reader; not in every frame of a drive, nor while another pane is shown."""
+        if self.isVisible() and not self.session.live_on:
+            said = [f"{row.title} {', '.join(_plain(force) for force in row.force)} N" for row in self.rows()]
+            assist.describe(self, "ledger", "; ".join(said))
 
     def switch_axes(self) -> None:
         """Own axes to world axes and back."""
@@ -80,6 +91,7 @@ class LedgerPane(QWidget):
         self.of.setText(f"{self._heading(self.block)} ▾")
         self.of.setVisible(run is not None and bool(run.layout.watched))
         self.axes.setText("world axes" if not self.craft_axes else "block axes" if self.block else "craft axes")
+        self._tell()
         self.update()
 
     def rows(self) -> tuple[LedgerRow, ...]:
@@ -98,9 +110,6 @@ class LedgerPane(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         rows = self.rows()
-        if not self.session.live_on:
-            said = [f"{row.title} {', '.join(_plain(force) for force in row.force)} N" for row in rows]
-            assist.describe(self, "ledger", "; ".join(said))
         run = self.session.run
         if run is None or not rows:
             return

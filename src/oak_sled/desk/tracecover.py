@@ -33,6 +33,9 @@ _EVENT_FAMILIES = {
 }
 
 
+KEYS = "left and right move the cursor by a tick, with Shift by ten"
+
+
 class Pane(Protocol):
     """What lies below: the plots, their times and their places."""
 
@@ -75,7 +78,7 @@ class Cover(QWidget):
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        assist.describe(self, "traces", keys="left and right move the cursor by a tick, Home goes to the start")
+        assist.describe(self, "traces", keys=KEYS)
         pane.session.cursor_moved.connect(self._tell)
         pane.session.run_changed.connect(self._tell)
         self.setToolTip(
@@ -94,7 +97,7 @@ class Cover(QWidget):
             if (known := traces.book(run).get(name)) is not None
         ]
         value = f"{session.time:.3f} s: {', '.join(shown)}"
-        assist.describe(self, "traces", value, "left and right move the cursor by a tick, Home goes to the start")
+        assist.describe(self, "traces", value, KEYS)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         ticks = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
