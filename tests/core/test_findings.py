@@ -15,7 +15,7 @@ from oak_sled.core.advice import cautions, cost
 from oak_sled.core.build import jobs, tracks, world
 from oak_sled.core.documents import document
 from oak_sled.core.documents.yard import Target
-from oak_sled.core.kernel import state
+from oak_sled.core.kernel import rowlayout, state
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.limiter import Limiter
@@ -257,7 +257,7 @@ def test_a_long_record_is_sealed_without_loss(yard):
 def test_a_record_names_its_columns(yard, demo_job):
     made = run.execute(demo_job)
     assert isinstance(made.record, Record)
-    assert made.layout.width == world.width(len(yard.craft().parts), len(yard.craft().channels))
+    assert made.layout.width == rowlayout.craft_width(len(yard.craft().parts), len(yard.craft().channels))
     with pytest.raises(Exception, match="did you mean position"):
         made.column("position.xx")
 

@@ -7,7 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import preview
-from oak_sled.core.build import scenes
+from oak_sled.core.build import roster, scenes
 from oak_sled.core.documents.block import Block, Material
 from oak_sled.core.documents.event import Event
 from oak_sled.core.impulses import shots
@@ -588,12 +588,12 @@ def test_a_run_with_spread_and_bursts_is_the_same_every_time(make):
 def test_where_the_shots_stand_among_the_solids(make):
     parts = [Launcher(**{**LAUNCH, "id": "one"}, in_flight=2), Launcher(**{**LAUNCH, "id": "two"}, in_flight=3)]
     job = make.job(parts, ground={"blocks": (Block(id="b", x=9.0),), "edges": "wall"})
-    assert scenes.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
+    assert roster.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
     scene = scenes.build(job)
-    first = scenes.first_slot(job, 0, "two")
+    first = roster.first_slot(job, 0, "two")
     assert list(scene.solids["shot"][first:]) == [2, 2, 2]
     assert len(scene.solids) == first + 3
-    assert scenes.solid_names(job)[first] == "a shot of two"
+    assert roster.solid_names(job)[first] == "a shot of two"
 
 
 def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.build import scenes, world
+from oak_sled.core.build import roster, scenes, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import broad, closest, pairs, records, scenery, solver
 from oak_sled.core.documents.block import Block
@@ -417,7 +417,7 @@ def test_a_parked_shot_is_met_by_nobody():
     ground = Ground(id="g", blocks=(Block(id="b", x=0.0, z=3.0),))
     job = Job(craft, ground, Drill(id="d"), 60)
     scene = scenes.build(job)
-    first = scenes.first_slot(job, 0, "gun")
+    first = roster.first_slot(job, 0, "gun")
     scene.solids["position"][first:] = scene.solids["position"][2]
     broad.sweep(scene, 1 / 60)
     pairs = {(int(c["a"]), int(c["b"])) for c in scene.contacts[: scene.counts[0]]}

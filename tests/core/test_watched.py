@@ -7,9 +7,9 @@ import pytest
 
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.files import run_csv
+from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
-from oak_sled.core.results.record import BLOCK_LINES
 from oak_sled.core.results.traces import rotation
 
 
@@ -55,10 +55,10 @@ def test_the_lines_of_a_watched_block_sum_to_what_it_does(name, drill):
 
 
 def one_inertia(made, block):
-    from oak_sled.core.build import scenes
+    from oak_sled.core.build import roster, scenes
 
     scene = scenes.build(made.job)
-    return scene.solids[scenes.solid_number(made.job, block)]["inertia"]
+    return scene.solids[roster.solid_number(made.job, block)]["inertia"]
 
 
 def test_a_block_that_falls_books_its_weight_and_the_drag_of_the_air_and_nothing_else():

@@ -275,12 +275,12 @@ def test_a_cut_at_the_ends_says_what_to_do(drill, window):
 
 
 def test_inputs_go_to_a_file_and_come_back(drill, window, idle, tmp_path):
-    assert drill.export_csv(tmp_path / "in.csv")
+    assert drill.files.export_csv(tmp_path / "in.csv")
     old = told(drill, "throttle")
     drill.strips.choose(Pick("track", "throttle"))
     drill.strips.remove()
     assert told(drill, "throttle").knots == ()
-    assert drill.import_csv(tmp_path / "in.csv")
+    assert drill.files.import_csv(tmp_path / "in.csv")
     idle()
     assert [knot.value for knot in told(drill, "throttle").knots] == [knot.value for knot in old.knots]
     assert window.session.undo_label == "inputs from in.csv"
@@ -288,15 +288,15 @@ def test_inputs_go_to_a_file_and_come_back(drill, window, idle, tmp_path):
 
 def test_a_file_with_holes_is_taken_and_said_and_a_useless_one_refused(drill, window, tmp_path):
     (tmp_path / "holes.csv").write_text("t [s],throttle\n0,0.5\n0.1,\n0.2,4\n")
-    assert drill.import_csv(tmp_path / "holes.csv")
+    assert drill.files.import_csv(tmp_path / "holes.csv")
     assert "line 3: no number, the last good value holds" in window.notice.words.text()
     before = window.session.drill
     (tmp_path / "odd.csv").write_text("time [ms],throttle\n0,1\n")
-    assert not drill.import_csv(tmp_path / "odd.csv")
+    assert not drill.files.import_csv(tmp_path / "odd.csv")
     assert window.session.drill is before
     assert "seconds: t [s]" in window.notice.words.text()
     (tmp_path / "wall").write_text("")
-    assert not drill.export_csv(tmp_path / "wall" / "in.csv")
+    assert not drill.files.export_csv(tmp_path / "wall" / "in.csv")
 
 
 def test_drills_are_made_duplicated_and_removed(drill, window, idle):

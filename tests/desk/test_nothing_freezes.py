@@ -10,7 +10,7 @@ import pytest
 from oak_sled.bench.heavy import heavy_yard
 from oak_sled.core.advice import cost
 from oak_sled.core.project import demos
-from oak_sled.desk import drive
+from oak_sled.desk import drive, groundpaint
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.groundplan import GroundPlan
 
@@ -45,8 +45,8 @@ def test_a_paint_asks_for_the_extent_once_a_change(heavy, idle, monkeypatch, pag
 
 def test_what_lies_on_the_ground_is_drawn_once_a_change(heavy, idle, monkeypatch):
     drawn = []
-    old = GroundPlan._paint_thing
-    monkeypatch.setattr(GroundPlan, "_paint_thing", lambda self, *rest: drawn.append(1) or old(self, *rest))
+    old = groundpaint.paint_thing
+    monkeypatch.setattr(groundpaint, "paint_thing", lambda *rest: drawn.append(1) or old(*rest))
     heavy.show_page("Drill")
     heavy.drill_page.plan.repaint()
     first = len(drawn)

@@ -204,11 +204,11 @@ def test_shots_their_trails_and_bursts_are_there_to_be_drawn(window, idle):
 @pytest.mark.parametrize("volume", ["box", "ball", "cone"])
 def test_a_volume_is_drawn_as_far_as_it_reaches(volume):
     part = Knockback(id="k", volume=volume, reach=6.0, width=2.0, height=1.0, angle_deg=40.0, x=0.5)
-    lines = np.concatenate(throws.outline(part)) - [0.5, 0.0, 0.0]
+    lines = np.concatenate(part.outline()) - [0.5, 0.0, 0.0]
     assert lines[:, 0].max() == pytest.approx(6.0, abs=0.05)
     if volume != "box":
         assert np.linalg.norm(lines, axis=1).max() == pytest.approx(6.0)
-    side = throws.outline(part.replace(azimuth_deg=90.0))
+    side = part.replace(azimuth_deg=90.0).outline()
     assert np.concatenate(side)[:, 1].max() == pytest.approx(6.0, abs=0.05)
 
 

@@ -18,7 +18,7 @@ from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import machine
 from oak_sled.core.compiler.kernel import PROGRAM, Kernel, units_of
 from oak_sled.core.compiler.types import Type
-from oak_sled.core.kernel import loop
+from oak_sled.core.kernel import loop, rowlayout
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 
@@ -63,7 +63,7 @@ def _copies(count: int) -> float:
 
 def _compiled() -> Iterator[tuple[Kernel, tuple[Type, ...]]]:
     """The functions that this process has entered or called by address, with the types they were compiled for."""
-    for kernel in (loop.advance, loop.first_row):
+    for kernel in (loop.advance, rowlayout.first_row):
         for seen in kernel.entries:
             yield kernel, seen
     yield from PROGRAM.at.values()

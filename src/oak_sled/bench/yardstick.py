@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.build import scenes, world
+from oak_sled.core.build import roster, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.entry import cells_of
@@ -92,7 +92,7 @@ class Yardstick:
         self._run = self._library.loaded.run
         self._run.restype = ctypes.c_int
         self._arrays = world.build(job)
-        self._walls = np.array([_wall(*one) for one in scenes.walls_of(job.ground)]).reshape(-1, 8)
+        self._walls = np.array([_wall(*one) for one in roster.walls_of(job.ground)]).reshape(-1, 8)
         self._setup = self._pack()
         # the very records of the kernel, all doubles, so that both see the same numbers
         self._gates = np.ascontiguousarray(self._arrays.gates).view(np.float64)

@@ -15,7 +15,6 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
-from oak_sled.core.parts.runner import Runner
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
@@ -197,7 +196,7 @@ class ForceDesk(QWidget):
             elif strip.name in run.layout.parts:
                 show_meter(strip, run, numbers, weight)
             part = strip.part
-            if strip.curve is not None and isinstance(part, Runner):
+            if strip.curve is not None and isinstance(part, Part):
                 curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
                 strip.curve.show_part(part, curve, slip, probe.grip_used(run, numbers, part))
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import Craft
-from oak_sled.core.results.record import HEAD_NAMES
+from oak_sled.core.kernel.rowlayout import HEAD
 from oak_sled.desk import assist, theme
 from oak_sled.desk.drive import Driver, key_name
 from oak_sled.desk.session import Session
@@ -113,7 +113,7 @@ class InputPanel(QWidget):
         value = 0.0
         drive = self.driver.drive
         if drive is not None and number < len(drive.layout.crafts):
-            first = drive.layout.first_of(number) + len(HEAD_NAMES)
+            first = drive.layout.first_of(number) + HEAD
             value = float(drive.recorder.recent()[-1][first + place])
         bar = QRectF(136, top + 8, 80, 8)
         painter.fillRect(bar, theme.colour("shade"))

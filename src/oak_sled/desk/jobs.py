@@ -11,8 +11,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from oak_sled.core.advice import cautions, cost
-from oak_sled.core.advice.cautions import Caution
 from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.faults import Refused, refuse
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card

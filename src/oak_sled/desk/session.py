@@ -17,10 +17,10 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from oak_sled.core.advice import cautions, outlook
-from oak_sled.core.advice.cautions import Caution
 from oak_sled.core.build import jobs
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import casting, document
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Drill, Ground, Yard

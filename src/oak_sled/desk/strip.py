@@ -6,13 +6,11 @@ import math
 from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
-import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import outlook
-from oak_sled.core.advice.probe import SLIPS_DEG
 from oak_sled.core.documents import units
 from oak_sled.core.documents.block import BUILT_IN, TIMBER
 from oak_sled.core.documents.craft import Body, Craft
@@ -20,15 +18,18 @@ from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.document import Frozen
 from oak_sled.core.documents.layer import BUILT_IN_LAYERS
 from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part, Setting
-from oak_sled.core.parts.runner import Runner
 from oak_sled.desk import assist, theme
 from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.gripcurve import GripCurve
 from oak_sled.desk.meshdrawing import MeshDrawing
 
 OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
+COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
+"""Whole numbers that a part is given by choice."""
+EMPTY = {"layer": "default", "material": TIMBER}
+"""What an empty name means, where it is not none."""
 
 
 class Meter(QWidget):
@@ -72,67 +73,6 @@ class Meter(QWidget):
         painter.fillRect(QRectF(middle - 0.5, 18, 1, 9), theme.colour("desk_soft"))
 
 
-class GripCurve(QWidget):
-    """A runner's grip curve with the slip angle it works at now."""
-
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.part: Runner | None = None
-        self.grips: Floats = np.zeros(len(SLIPS_DEG))
-        self.slip, self.grip = 0.0, 0.0
-        self.setMinimumSize(190, 96)
-        self.setToolTip(
-            "side force as a share of the load, over slip angle, at 10 m/s; the mark is what it does at the cursor"
-        )
-
-    def show_part(self, part: Runner, curve: Floats, slip_deg: float, grip: float) -> None:
-        """Shows the grip over `probe.SLIPS_DEG`, and the working point: slip angle and side force over load."""
-        self.part, self.grips, self.slip, self.grip = part, curve, slip_deg, grip
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self.part is None:
-            return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(30, 8, self.width() - 40, self.height() - 28)
-        most, widest = max(0.1, float(self.grips.max()) * 1.15), float(SLIPS_DEG[-1])
-
-        def at(slip: float, grip: float) -> QPointF:
-            height = min(grip / most, 1.0) * box.height()
-            return QPointF(box.left() + min(slip / widest, 1.0) * box.width(), box.bottom() - height)
-
-        painter.setPen(theme.pen("desk_soft", 1))
-        painter.drawLine(box.bottomLeft(), box.bottomRight())
-        painter.drawLine(box.bottomLeft(), box.topLeft())
-        path = QPainterPath(at(0.0, float(self.grips[0])))
-        for slip, grip in zip(SLIPS_DEG[1:], self.grips[1:], strict=True):
-            path.lineTo(at(float(slip), float(grip)))
-        pen = theme.pen("oak_light", 1.6)
-        pen.setColor(theme.family("grip", on_desk=True))
-        painter.setPen(pen)
-        painter.drawPath(path)
-        dashed = theme.pen("desk_soft", 1)
-        dashed.setStyle(Qt.PenStyle.DashLine)
-        painter.setPen(dashed)
-        for slip in (self.part.bites_at_deg, self.part.slides_past_deg):
-            painter.drawLine(at(slip, 0.0), at(slip, most))
-        painter.setFont(theme.font(10))
-        painter.setPen(theme.colour("desk_soft"))
-        painter.drawText(QPointF(2, box.top() + 8), f"{most:.2f}")
-        painter.drawText(QPointF(box.left() - 3, box.bottom() + 13), "0")
-        painter.drawText(QPointF(box.right() - 52, box.bottom() + 13), "45° slip")
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("oak_light"))
-        painter.drawEllipse(at(abs(self.slip), self.grip), 4, 4)
-
-
-COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
-"""Whole numbers that a part is given by choice."""
-EMPTY = {"layer": "default", "material": TIMBER}
-"""What an empty name means, where it is not none."""
-
-
 @dataclass(frozen=True)
 class Names:
     """What a part may refer to by name: channels and knockbacks of its craft; loose blocks, materials and layers
@@ -149,7 +89,7 @@ class Names:
         """Those of the craft and the ground on the bench."""
         return cls(
             tuple(channel.id for channel in craft.channels),
-            tuple(part.id for part in craft.parts if part.kind == "knockback"),
+            tuple(part.id for part in craft.parts if part.BURSTS),
             tuple(one.id for one in ground.blocks if one.moves == "free"),
             (*BUILT_IN, *(material.id for material in ground.materials)),
             (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
@@ -238,7 +178,7 @@ class Strip(QWidget):
             grid.addWidget(cell, place % rows, place // rows)
         row = QHBoxLayout()
         row.addLayout(grid, max(columns, 1))
-        if isinstance(self.part, Runner):
+        if isinstance(self.part, Part) and self.part.CURVES:
             self.curve = GripCurve()
             row.addWidget(self.curve, 1)
         if isinstance(self.part, Body) and self.part.shape == "mesh":

@@ -30,7 +30,7 @@ def members(run: Run, name: str) -> list[str]:
     if name.startswith("launch "):
         return [f"block.{block}.{name.removeprefix('launch ')}" for block in flights.watched(run)][:5]
     if name == "forces":
-        pushing = [part for part in craft.parts if part.kind not in ("torque", "bumper")]
+        pushing = [part for part in craft.parts if part.shows() != "yaw" and not part.ANSWERS_WALLS]
         return [f"part.{part.id}" for part in pushing][:5]
     return [name]
 

@@ -4,20 +4,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
 from oak_sled.core.advice import misfires, outlook
-from oak_sled.core.advice.caution import Caution
 from oak_sled.core.build import ground_shape
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import casting
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import state
-from oak_sled.core.parts.common import Setting
-from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.parts.torque import Torque
+from oak_sled.core.parts.common import Case, Setting
 from oak_sled.core.results.run import Run
 
 
@@ -26,19 +25,46 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
     setting = outlook.setting_of(job.craft, job.ground, job.ticks, run)
     found = [
         *_damping(job),
-        *_off_centre(job.craft),
         *_thrust(job.craft, setting),
-        *_repeated_impulses(job),
         *_no_support(job),
         *_deaf_drill(job),
-        *_share_law(job),
         *_held_level(job),
         *_shared_keys(job),
-        *misfires.find(job, run),
+        *misfires.find(job),
+        *_of_parts(job, setting, run),
     ]
     if run is not None:
-        found += [*_limits(run), *_far_limits(job.craft, setting), *_explosion(run), *_overlap(run), *_lost(run)]
+        found += [*_explosion(run), *_overlap(run), *_lost(run)]
     return tuple(found)
+
+
+def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
+    """What every part says of itself; a muted one says nothing."""
+    others = [*(one.id for one in job.ground.blocks), *(one.craft.id for one in job.actors if one.craft != job.craft)]
+    events = job.drill.events
+    case = Case(
+        setting=setting,
+        top_speed=outlook.top_speed(setting),
+        parts={part.id: part for part in job.craft.parts},
+        held=job.craft.body.held,
+        others=tuple(others),
+        dynamic_others=len(job.actors) > 1 or any(one.moves == "free" for one in job.ground.blocks),
+        triggered=frozenset(event.target for event in events if event.what == "trigger"),
+        pulls=tuple(
+            (event.target, math.hypot(event.x, event.y, event.z))
+            for event in events
+            if event.what == "release" and (event.craft or job.actors[0].craft.id) == job.craft.id
+        ),
+    )
+    notes = None if run is None else run.own_notes()
+    for place, part in enumerate(job.craft.parts):
+        if part.mute:
+            continue
+        acted = None
+        if run is not None and run.ticks:
+            acted = float(np.mean(run.column(f"{part.id}.activity")[1:] > 0.0)) if part.LIMITS else None
+        counted = None if notes is None else tuple(notes[place].tolist())
+        yield from part.cautions(replace(case, notes=counted, acted=acted))
 
 
 def _held_level(job: Job) -> Iterator[Caution]:
@@ -91,49 +117,6 @@ def _explosion(run: Run) -> Iterator[Caution]:
         yield Caution("diverged", "", head, tail.rstrip("."))
 
 
-def _limits(run: Run) -> Iterator[Caution]:
-    for part in run.job.craft.parts:
-        if part.kind != "limiter" or part.mute or run.ticks == 0:
-            continue
-        acted = float(np.mean(run.column(f"{part.id}.activity")[1:] > 0.0))
-        if acted == 0.0:
-            yield Caution(
-                "limit_never_acts",
-                f"parts.{part.id}",
-                "the limit never acted in this run",
-                "lower it, or leave it out",
-            )
-        elif acted > 0.6:
-            yield Caution(
-                "limit_mostly_acts",
-                f"parts.{part.id}",
-                f"the limit acted in {100 * acted:.0f} % of the run, so it and not the forces sets the speed",
-                "raise it, or lower the thrust",
-            )
-
-
-def _far_limits(craft: Craft, setting: Setting) -> Iterator[Caution]:
-    top = outlook.top_speed(setting)
-    for part in craft.parts:
-        if part.kind != "limiter" or part.mute or part.limits not in ("total", "horizontal", "forward"):
-            continue
-        if math.isfinite(top) and 0.0 < 2.0 * top < part.limit:
-            yield Caution(
-                "limit_out_of_reach",
-                f"parts.{part.id}",
-                f"thrust tops out at {show(top, 'm/s')}, far below the limit of {show(part.limit, 'm/s')}",
-                f"a limit near {show(top, 'm/s')} would act",
-            )
-        elif top > 5.0 * part.limit > 0.0:
-            words = "has no top speed" if math.isinf(top) else f"would reach {show(top, 'm/s')}"
-            yield Caution(
-                "top_speed_far_above_limit",
-                f"parts.{part.id}",
-                f"the craft {words}, far above the limit of {show(part.limit, 'm/s')}",
-                "less thrust or more drag, so that the limit is not all that slows it",
-            )
-
-
 def _damping(job: Job) -> Iterator[Caution]:
     body = job.craft.body
     for name in ("damping", "spin_damping"):
@@ -159,27 +142,6 @@ def _damping(job: Job) -> Iterator[Caution]:
             )
 
 
-def _off_centre(craft: Craft) -> Iterator[Caution]:
-    """A push whose line passes beside the centre of mass turns the craft: torque z = x Fy - y Fx."""
-    if "yaw" in craft.body.held:
-        return
-    centre = craft.body.centre()
-    for part in craft.parts:
-        if part.kind != "thruster" or part.mute or not part.at_point or part.frame != "craft":
-            continue
-        azimuth = math.radians(part.azimuth_deg)
-        flat = math.cos(math.radians(part.elevation_deg))
-        arm = (part.x - centre[0]) * math.sin(azimuth) * flat - (part.y - centre[1]) * math.cos(azimuth) * flat
-        if abs(arm) > 0.005:
-            side = "left" if arm > 0.0 else "right"
-            yield Caution(
-                "off_centre_push",
-                f"parts.{part.id}",
-                f"its line passes {show(abs(arm), 'm')} beside the centre of mass and turns the craft {side}",
-                "move the mount, or let it act at the centre",
-            )
-
-
 def _thrust(craft: Craft, setting: Setting) -> Iterator[Caution]:
     if 0.0 < setting.thrust <= setting.friction:
         strongest = next(part for part in craft.parts if part.FAMILY == "drive" and not part.mute)
@@ -189,32 +151,6 @@ def _thrust(craft: Craft, setting: Setting) -> Iterator[Caution]:
             f"{show(setting.thrust, 'N')} of thrust cannot overcome {show(setting.friction, 'N')} of friction",
             f"more than {show(setting.friction, 'N')} moves it",
         )
-
-
-def _repeated_impulses(job: Job) -> Iterator[Caution]:
-    for part in job.craft.parts:
-        if not isinstance(part, Thruster | Torque) or part.mute:
-            continue
-        if part.way not in ("impulse", "speed_change", "spin_impulse", "spin_change"):
-            continue
-        if part.timing in ("while_held", "always", "window"):
-            yield Caution(
-                "repeated_impulse",
-                f"parts.{part.id}",
-                f"an impulse given every tick is a force that grows with the tick rate (now {job.ticks} ticks/s)",
-                "push as a force, or once a press",
-            )
-
-
-def _share_law(job: Job) -> Iterator[Caution]:
-    for part in job.craft.parts:
-        if part.kind == "runner" and part.law == "share" and part.share > 0.0 and not part.mute:
-            yield Caution(
-                "tick_dependent_grip",
-                f"parts.{part.id}",
-                f"taking {part.share:g} of the side speed a tick grips harder at more ticks/s",
-                "the linear and curve laws do not depend on the tick",
-            )
 
 
 def _no_support(job: Job) -> Iterator[Caution]:

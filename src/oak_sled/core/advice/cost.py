@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from oak_sled.core.advice.caution import Caution
 from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
 
@@ -63,7 +63,6 @@ def _without(job: Job) -> Iterator[tuple[str, Job]]:
             yield f"{count} {words} blocks", replace(job, ground=ground.replace(blocks=left))
     if ground.relief is not None:
         yield "the relief", replace(job, ground=ground.replace(relief=None))
-    shots = [part for part in job.craft.parts if part.kind == "launcher"]
-    if shots:
-        left_parts = tuple(part for part in job.craft.parts if part.kind != "launcher")
+    left_parts = tuple(part for part in job.craft.parts if part.shot() is None)
+    if len(left_parts) < len(job.craft.parts):
         yield "the shots of its launchers", replace(job, craft=job.craft.replace(parts=left_parts))

@@ -9,7 +9,6 @@ from functools import partial
 
 import numpy as np
 
-from oak_sled.core.build import scenes
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.documents.yard import Ground
@@ -25,7 +24,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     body = craft.body
     mass = body.true_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
-    fitted = [part for part in craft.parts if scenes.gain_of(craft, part) > 0.0]
+    fitted = [part for part in craft.parts if craft.gain_of(part) > 0.0]
     feet = sum(part.contact_count() for part in fitted)
 
     def share(part: Part) -> float:
@@ -61,9 +60,7 @@ def with_run(setting: Setting, run: Run) -> Setting:
     """The setting with the ranges of limited quantities from a run."""
     speed = traces.values(run, "speed")
     acted = {
-        part.id: int(np.count_nonzero(run.column(f"{part.id}.activity")))
-        for part in run.job.craft.parts
-        if part.kind == "limiter"
+        part.id: int(np.count_nonzero(run.column(f"{part.id}.activity"))) for part in run.job.craft.parts if part.LIMITS
     }
     ranges = ranges_of(run)
     return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()))

@@ -11,16 +11,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape, scenes, world
+from oak_sled.core.build import ground_shape, roster, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import records
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.impulses import shots
-from oak_sled.core.kernel import loop, spatial, state
+from oak_sled.core.kernel import rowlayout, spatial, state
 from oak_sled.core.kernel.state import COLLIDE, Floats
-from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.parts.sling import Sling
+from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine, Run
 
@@ -31,7 +30,7 @@ STRIDE = 6
 
 
 def sling_path(
-    job: Job, sling: Sling, at: Floats, pull: tuple[float, float, float], seconds: float = LOOK_AHEAD_S
+    job: Job, sling: Part, at: Floats, pull: tuple[float, float, float], seconds: float = LOOK_AHEAD_S
 ) -> Floats:
     """Where a sling that is released now throws the craft, m, world axes, shape (rows, 3).
 
@@ -39,8 +38,8 @@ def sling_path(
     walls if its height is held; else through the air until it is down to the ground again. Loose things are left out.
     """
     craft, ground = job.craft, job.ground
-    if any(part.kind == "launcher" for part in craft.parts):
-        craft = craft.replace(parts=tuple(part for part in craft.parts if part.kind != "launcher"))
+    if roster.launchers(craft):
+        craft = craft.replace(parts=tuple(part for part in craft.parts if part.shot() is None))
     if ground.blocks:
         ground = ground.replace(blocks=())
     x, y, z = pull
@@ -49,7 +48,7 @@ def sling_path(
     made = replace(job, craft=craft, ground=ground, drill=drill.replace(cast=()), others=())
     machine = Machine.of(made)
     put(machine, at)
-    flies = scenes.can_leave_ground(craft)
+    flies = craft.can_leave_ground()
     if flies:  # nothing is met but the air
         machine.world.calls[COLLIDE] = 0
         machine.nows["on_ground"], machine.nows["load"] = 0.0, 0.0
@@ -95,25 +94,25 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     at : what the craft does. It ends at the level ground, or with the shot's lifetime.
     """
     launcher = job.craft.parts[part]
-    assert isinstance(launcher, Launcher)
+    shot = launcher.shot()
     arrays = world.build(job)
     first = sum(len(one.craft.parts) for one in job.actors[: job.who])
-    record = arrays.parts[first + part]["launcher"]
+    record = arrays.parts[first + part][launcher.kind]
     body, now = at.body, at.now
     axes = body["axes"]
     size = math.hypot(axes[0, 0], axes[1, 0])
     now["heading_x"], now["heading_y"] = (axes[0, 0] / size, axes[1, 0] / size) if size > 1e-9 else (1.0, 0.0)
     way = np.array(shots.line_of(record, body, now))
     lever = axes @ record["point"]
-    speed = launcher.muzzle_speed * scenes.gain_of(job.craft, launcher)
+    speed = record["muzzle"] * job.craft.gain_of(launcher)
     velocity = body["velocity"] + np.cross(body["spin"], lever) + speed * way
     left, up = (np.array(vector) for vector in shots.across(tuple(way)))
-    spin = launcher.side_spin * up - launcher.backspin * left
-    out = np.empty((math.ceil((seconds or launcher.lifetime) * job.ticks), 3))
+    spin = record["twist"] * up - record["backspin"] * left
+    out = np.empty((math.ceil((seconds or float(record["lifetime"])) * job.ticks), 3))
     start = np.concatenate([body["position"] + lever, velocity])
-    floor = 0.5 * launcher.shot_size if job.ground.is_level else -1e30
+    floor = 0.5 * shot.size if job.ground.is_level else -1e30
     path = out[: shots.path(record, arrays.ground[0], start, tuple(spin), job.dt, floor, out)]
-    return path if job.ground.is_level else landed(path, job.ground, 0.5 * launcher.shot_size)
+    return path if job.ground.is_level else landed(path, job.ground, 0.5 * shot.size)
 
 
 class Moment(NamedTuple):
@@ -135,5 +134,5 @@ def state_of(run: Run, row: int) -> Moment:
     )
     spatial.axes_of(body["attitude"], body["axes"])
     count = len(run.layout.channels)
-    now["channels"][:count] = numbers[loop.HEAD : loop.HEAD + count]
+    now["channels"][:count] = numbers[rowlayout.HEAD : rowlayout.HEAD + count]
     return Moment(body, now)

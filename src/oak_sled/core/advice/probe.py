@@ -16,7 +16,7 @@ from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.kernel import step
 from oak_sled.core.kernel.state import FIXED_LINES, Floats
-from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Machine, Run
 
@@ -80,7 +80,6 @@ def grip_curve(craft: Craft, ground: Ground, ticks: int, name: str) -> Floats:
     The runner stands alone on the craft, so that an edit of another part does not change it.
     """
     runner = next(part for part in craft.parts if part.id == name)
-    assert isinstance(runner, Runner)
     alone = craft.replace(parts=(runner.replace(mute=False, solo=False, slide_grip=1.0),))
     return _grip_curve(alone, ground, ticks)
 
@@ -98,7 +97,7 @@ def _grip_curve(craft: Craft, ground: Ground, ticks: int) -> Floats:
     return curve
 
 
-def grip_used(run: Run, numbers: Floats, part: Runner) -> float:
+def grip_used(run: Run, numbers: Floats, part: Part) -> float:
     """Side force over load of a runner, the load shared by the feet. numbers : the own row of a craft, shape (n,)."""
     place = run.layout.own_place(f"{part.id}.force.x")
     force, heading = numbers[place : place + 3], traces.rotation(numbers[3:7])[:, 0]

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape
+from oak_sled.core.build import ground_shape, roster
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
 from oak_sled.core.contact import records, scenery, stage
@@ -26,15 +26,8 @@ from oak_sled.core.impulses.shots import NOTES, Sudden
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import COLLIDE, FLY, GROUND, LAND, OTHERS, Floats, Ints, Records, World
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import Pack, Part
-from oak_sled.core.parts.knockback import Knockback
-from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.common import Pack, Shot
 
-SKID = 0.05
-"""m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""
-EDGE_WALL, EDGE_TOP = 20.0, 1e4
-"""m of thickness and of height of the walls that stand at the edges of a ground."""
 TALLEST = 100.0
 """m of height of a wall in a scene: a far taller box would be near everything."""
 KINDS = {"free": records.FREE, "fixed": records.FIXED, "driven": records.DRIVEN, "trigger": records.TRIGGER}
@@ -46,116 +39,55 @@ def can_collide(job: Job) -> bool:
     if (
         ground.blocks
         or ground.joints
-        or walls_of(ground)
+        or roster.walls_of(ground)
         or len(job.actors) > 1
-        or any(launchers(one.craft) for one in job.actors)
+        or any(roster.launchers(one.craft) for one in job.actors)
     ):
         return True
     carries = ground.floor or ground.relief is not None
     return carries and any("z" not in one.craft.body.held for one in job.actors)
 
 
-def can_leave_ground(craft: Craft) -> bool:
-    """Whether its height is free, so that what carries it is what it touches."""
-    return "z" not in craft.body.held
-
-
-def moving(ground: Ground) -> tuple[Block, ...]:
-    """The blocks whose places are recorded."""
-    return tuple(one for one in ground.blocks if one.moves in ("free", "driven"))
-
-
-def reporters(job: Job) -> tuple[str, ...]:
-    """The bodies of which it is recorded how many others are in them, in the order of the bodies, as craft.NAME or
-    block.NAME: triggers, and those whose layer has one that it only reports."""
-    names, table = layer.table(job.ground.layers, job.ground.layer_pairs)
-    some = {name for name, row in zip(names, table, strict=True) if records.REPORTS in row}
-    crafts = [f"craft.{one.craft.id}" for one in job.actors if layer_name(job.ground, one.craft.body.layer) in some]
-    blocks = [
-        f"block.{one.id}"
-        for one in job.ground.blocks
-        if one.moves == "trigger" or (not one.is_laid and layer_name(job.ground, one.layer) in some)
-    ]
-    return (*crafts, *blocks)
-
-
-def layer_name(ground: Ground, name: str) -> str:
-    """The layer of a craft, a block or a shot on a ground: one that the ground does not have counts as bodies."""
-    return name if name in (*layer.BUILT_IN_LAYERS, *(one.id for one in ground.layers)) else layer.BODIES
-
-
-def layer_number(ground: Ground, name: str, otherwise: str = layer.BODIES) -> int:
-    """The number of that layer, or of the one it is `otherwise`, where it is empty."""
-    names = [*layer.BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
-    return names.index(layer_name(ground, name or otherwise))
-
-
-def shot_names(craft: Craft) -> tuple[str, ...]:
-    """A name for every shot that can be in flight: its launcher and its number."""
-    return tuple(f"{part.id}.{k + 1}" for part in launchers(craft) for k in range(part.in_flight))
-
-
-def launchers(craft: Craft) -> list[Launcher]:
-    """The parts that fire shots, in their order."""
-    return [part for part in craft.parts if isinstance(part, Launcher)]
-
-
-def first_block(job: Job) -> int:
-    """The number of the first block among the bodies: behind the ground, the crafts and the walls."""
-    return 1 + len(job.actors) + len(walls_of(job.ground))
-
-
-def solid_number(job: Job, name: str) -> int:
-    """The number of a block or a craft among the bodies of a job; -1 when there is none of that name."""
-    place = next((k for k, one in enumerate(job.ground.blocks) if one.id == name), None)
-    if place is not None:
-        return first_block(job) + place
-    return next((1 + k for k, one in enumerate(job.actors) if one.craft.id == name), -1)
-
-
-def first_slot(job: Job, who: int, name: str) -> int:
-    """The number of the first shot of a launcher of craft `who` among the bodies: shots stand behind the blocks."""
-    place = first_block(job) + len(job.ground.blocks)
-    place += sum(len(shot_names(one.craft)) for one in job.actors[:who])
-    own = launchers(job.actors[who].craft)
-    return place + sum(part.in_flight for part in own[: [part.id for part in own].index(name)])
-
-
 def build(job: Job) -> Scene:
     """All bodies of a job: the ground, crafts, walls, blocks, and shots in their slots."""
     names, pairs = materials(job.ground)
     ground = job.ground
-    solids = [_wall(*wall) for wall in walls_of(ground)]
+    solids = [_wall(*wall) for wall in roster.walls_of(ground)]
     for solid, wall in zip(solids, ground.walls, strict=False):
-        solid.layer = layer_number(ground, wall.layer, layer.GROUND)
+        solid.layer = roster.layer_number(ground, wall.layer, layer.GROUND)
     for solid in solids[len(ground.walls) :]:
         solid.layer = 0
-    solids += [replace(_solid(one, names), layer=layer_number(ground, one.layer)) for one in ground.blocks]
+    solids += [replace(_solid(one, names), layer=roster.layer_number(ground, one.layer)) for one in ground.blocks]
     for one in job.actors:
-        for part in launchers(one.craft):
-            solids += [replace(_shot(part, names), layer=layer_number(ground, part.layer))] * part.in_flight
+        for shot in filter(None, (part.shot() for part in one.craft.parts)):
+            solids += [replace(_shot(shot, names), layer=roster.layer_number(ground, shot.layer))] * shot.in_flight
     made = scenery.scene(
         solids,
         plane=job.ground.is_level,
         triangles=ground_shape.laid_on(job.ground),
         materials=pairs,
-        crafts=[replace(_hull(one.craft), layer=layer_number(ground, one.craft.body.layer)) for one in job.actors],
+        crafts=[
+            replace(_hull(one.craft), layer=roster.layer_number(ground, one.craft.body.layer)) for one in job.actors
+        ],
         patches=ground_shape.patch_rows(job.ground),
         layers=layer.table(ground.layers, ground.layer_pairs)[1],
-        reports=[*range(1, 1 + len(job.actors)), *range(first_block(job), first_block(job) + len(ground.blocks))],
+        reports=[
+            *range(1, 1 + len(job.actors)),
+            *range(roster.first_block(job), roster.first_block(job) + len(ground.blocks)),
+        ],
     )
     for who, one in enumerate(job.actors):
-        bumper = next((part for part in one.craft.parts if part.ANSWERS_WALLS and gain_of(one.craft, part)), None)
+        bumper = next((part for part in one.craft.parts if part.ANSWERS_WALLS and one.craft.gain_of(part)), None)
         if bumper is not None:
             made.answer[who] = list(bumper.record(Pack((), one.craft.body.centre())).values())
         first = sum(len(before.craft.parts) for before in job.actors[:who])
-        for part in launchers(one.craft):
-            rows = made.solids[first_slot(job, who, part.id) :][: part.in_flight]
+        for part in roster.launchers(one.craft):
+            rows = made.solids[roster.first_slot(job, who, part.id) :][: roster.in_flight(part)]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
     made = made._replace(joints=_joints(job, made), watched=_watched(job, made))
     for event in job.drill.events:
-        number = solid_number(job, event.target)
-        if event.what == "drop" and number >= first_block(job) and made.solids[number]["kind"] == records.FREE:
+        number = roster.solid_number(job, event.target)
+        if event.what == "drop" and number >= roster.first_block(job) and made.solids[number]["kind"] == records.FREE:
             made.solids[number]["kind"], made.solids[number]["inverse_mass"] = records.HUNG, 0.0
             made.solids[number]["inverse_inertia"] = 0.0
     recorded, counted, slots = _in_rows(made, len(job.actors))
@@ -173,23 +105,10 @@ def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
     return recorded, counted, slots
 
 
-def gain_of(craft: Craft, part: Part) -> float:
-    """Trim, mute and solo of a part as one number."""
-    if part.mute or (not part.solo and any(other.solo for other in craft.parts)):
-        return 0.0
-    return part.trim
-
-
-def watched(job: Job) -> tuple[str, ...]:
-    """The loose blocks whose ledger a run of the job keeps: those that its drill watches."""
-    loose = [one.id for one in moving(job.ground) if one.moves == "free"]
-    return tuple(name for name in dict.fromkeys(job.drill.watch) if name in loose)
-
-
 def _watched(job: Job, scene: Scene) -> Records:
-    rows = np.zeros(len(watched(job)), records.WATCHED)
-    for row, name in zip(rows, watched(job), strict=True):
-        row["solid"] = solid_number(job, name)
+    rows = np.zeros(len(roster.watched(job)), records.WATCHED)
+    for row, name in zip(rows, roster.watched(job), strict=True):
+        row["solid"] = roster.solid_number(job, name)
         row["velocity"], row["spin"] = (scene.solids[row["solid"]][one] for one in ("velocity", "spin"))
     return rows
 
@@ -198,7 +117,10 @@ def _joints(job: Job, scene: Scene) -> Records:
     """The joints of the ground whose bodies are there, as the bodies stand at the start."""
     found = []
     for joint in job.ground.joints:
-        a, b = solid_number(job, joint.one), solid_number(job, joint.other) if joint.other else records.GROUND
+        a, b = (
+            roster.solid_number(job, joint.one),
+            roster.solid_number(job, joint.other) if joint.other else records.GROUND,
+        )
         if a > 0 and b >= 0:
             found.append((joint, a, b))
     rows = np.zeros(len(found), records.JOINT)
@@ -244,9 +166,8 @@ def sudden_of(job: Job, scene: Scene) -> Sudden:
         course=np.zeros((solids, 3)),
     )
     for place, (_, part) in enumerate(owned):
-        if isinstance(part, Knockback):
-            found = [solid_number(job, name) for name in part.spares]
-            made.spared[place, [number for number in found if number >= 0]] = 1
+        found = [roster.solid_number(job, name) for name in part.spared()]
+        made.spared[place, [number for number in found if number >= 0]] = 1
     return made
 
 
@@ -264,22 +185,11 @@ def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job
                 arrays.parts[place]["others"] = kind.others.address(taken)
                 arrays.calls[OTHERS] = 1
             place += 1
-    if any(launchers(one.craft) for one in job.actors):
+    if any(roster.launchers(one.craft) for one in job.actors):
         arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
         arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
     if can_collide(job):
         arrays.calls[COLLIDE] = stage.meet.address((crafts, world_of, supports, types.Record(GROUND), now))
-
-
-def solid_names(job: Job) -> list[str]:
-    """What the bodies of a job are called, in their order."""
-    walls = [wall.id.replace("_", " ") for wall in job.ground.walls]
-    edges = ["the edge"] * (len(walls_of(job.ground)) - len(walls))
-    shots = [
-        f"a shot of {name.rpartition('.')[0].replace('_', ' ')}" for one in job.actors for name in shot_names(one.craft)
-    ]
-    crafts = [one.craft.heading.lower() for one in job.actors]
-    return ["the ground", *crafts, *walls, *edges, *(one.heading for one in job.ground.blocks), *shots]
 
 
 def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
@@ -335,23 +245,8 @@ def pieces_of(craft: Craft) -> list[Piece]:
     else:
         found = [shapes.box(half)]
     for place, part in enumerate(craft.parts):
-        if isinstance(part, Runner) and gain_of(craft, part) > 0.0 and part.z - 1e-6 < -half[2]:
-            for row, side in enumerate((part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,)):
-                rod = shapes.capsule(SKID, part.spread_x) if part.spread_x > 0.0 else shapes.ball(SKID)
-                foot = np.array([part.x, part.y + side, part.z + SKID])
-                found.append(rod.moved(np.eye(3), foot).rod_of(place, row))
-    return found
-
-
-def walls_of(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:
-    """Walls and walled edges: x, y, heading (deg), length, width, height."""
-    found = [(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
-    if ground.edges == "wall":
-        low_x, low_y, high_x, high_y = ground.edges_at()
-        out = 0.5 * EDGE_WALL
-        across, along = ground.length + 2 * EDGE_WALL, ground.width + 2 * EDGE_WALL
-        found += [(ground.middle_x, y, 0.0, across, EDGE_WALL, EDGE_TOP) for y in (low_y - out, high_y + out)]
-        found += [(x, ground.middle_y, 90.0, along, EDGE_WALL, EDGE_TOP) for x in (low_x - out, high_x + out)]
+        if craft.gain_of(part) > 0.0 and any(z - 1e-6 < -half[2] for _, _, z in part.feet()):
+            found += [piece.rod_of(place, row) for row, piece in part.skids()]
     return found
 
 
@@ -384,16 +279,16 @@ def _solid(one: Block, names: list[str]) -> Solid:
     )
 
 
-def _shot(part: Launcher, names: list[str]) -> Solid:
+def _shot(shot: Shot, names: list[str]) -> Solid:
     """A shot that waits in its slot."""
-    radius = 0.5 * part.shot_size
+    radius = 0.5 * shot.size
     return Solid(
         [shapes.ball(radius)],
-        part.shot_mass,
-        shapes.ball_inertia(part.shot_mass, radius),
+        shot.mass,
+        shapes.ball_inertia(shot.mass, radius),
         records.PARKED,
-        names.index(part.material if part.material in names else TIMBER),
-        gravity_scale=part.gravity_scale,
+        names.index(shot.material if shot.material in names else TIMBER),
+        gravity_scale=shot.gravity_scale,
     )
 
 

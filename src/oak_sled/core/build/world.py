@@ -8,21 +8,16 @@ from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape, scenes
+from oak_sled.core.build import ground_shape, roster
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Craft, DampingLaw
 from oak_sled.core.documents.event import Event, What
 from oak_sled.core.documents.faults import refuse
 from oak_sled.core.documents.yard import End, Ground
-from oak_sled.core.kernel import spatial, state, surface
-from oak_sled.core.kernel.loop import HEAD
+from oak_sled.core.kernel import rowlayout, spatial, state, surface
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import Pack
-from oak_sled.core.parts.knockback import Knockback
-from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.parts.runner import Runner
-from oak_sled.core.parts.sling import Hold, Sling
+from oak_sled.core.parts.common import HOLDS, Pack, Part
 
 _END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")
@@ -80,65 +75,71 @@ def event_rows(events: Sequence[Event], job: Job) -> state.Records:
         if event.what in ("trigger", "hold", "release"):
             names = [part.id for part in crafts[who].parts]
             row["part"] = names.index(event.target) if event.target in names else -1
-            if event.what != "trigger" and row["part"] >= 0 and crafts[who].parts[row["part"]].kind != "sling":
+            if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
                 row["part"] = -1
         else:
-            row["solid"] = scenes.solid_number(job, event.target) if event.target else 1 + who
+            row["solid"] = roster.solid_number(job, event.target) if event.target else 1 + who
         row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
     return rows
+
+
+def _obeys(part: Part, what: str) -> bool:
+    """Whether a part does anything at an event; a trigger of one that does not wait for it is kept for it."""
+    return what == "trigger" or what in part.OBEYS
 
 
 def first_hold(job: Job, who: int) -> int:
     """How a sling holds a craft from the start: until the first event that lets it go."""
     craft = job.actors[who].craft
-    slings = {part.id: part for part in craft.parts if isinstance(part, Sling) and not part.mute}
+    slings = {part.id: part for part in craft.parts if part.PULLED and not part.mute}
     for event in sorted(job.drill.events, key=lambda event: event.t):
         own = event.craft == craft.id or (who == 0 and not event.craft)
         if own and event.what in ("hold", "release") and event.target in slings:
-            return get_args(Hold).index(slings[event.target].hold) if event.what == "release" else state.LOOSE
+            return HOLDS.index(slings[event.target].released()) if event.what == "release" else state.LOOSE
     return state.LOOSE
 
 
 def _fill_parts(records: state.Records, job: Job, who: int) -> None:
     craft = job.actors[who].craft
-    pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre())
+    pack = _pack(job, who)
     kinds = [kind.document for kind in register.KINDS]
-    support = sum(len(_supports(one.craft)) for one in job.actors[:who])
-    last = support + len(_feet(craft))
     for place, part in enumerate(craft.parts):
         row = records[place]
         row["kind"] = kinds.index(type(part))
-        row["gain"] = scenes.gain_of(craft, part)
+        row["gain"] = craft.gain_of(part)
         for name, value in register.addresses(kinds.index(type(part))).items():
             row[name] = value
         row["drives"] = float(part.FAMILY == "drive")
         for name, value in part.record(pack).items():
             row[part.kind][name] = value
-        if isinstance(part, Runner):
-            row["runner"]["first_support"], row["runner"]["last_support"] = support, last
-            support += part.contact_count() if row["gain"] > 0.0 else 0
-        if isinstance(part, Knockback):
-            row["knockback"]["layer"] = scenes.layer_number(job.ground, part.layer or craft.body.layer)
-        if isinstance(part, Launcher):
-            own = row["launcher"]
-            own["first_solid"] = scenes.first_slot(job, who, part.id)
-            own["homes_on"] = scenes.solid_number(job, part.homes_on) if part.homes_on else -1
-            own["layer"] = scenes.layer_number(job.ground, part.layer)
-            own["blast"] = next((k for k, one in enumerate(craft.parts) if one.id == part.blast), -1)
-            if own["blast"] >= 0 and craft.parts[own["blast"]].kind != "knockback":
-                own["blast"] = -1
+
+
+def _pack(job: Job, who: int) -> Pack:
+    """What the parts of an actor ask for while they are packed."""
+    craft, ground = job.actors[who].craft, job.ground
+    first = sum(len(_supports(one.craft)) for one in job.actors[:who])
+    feet = _feet(craft)
+    return Pack(
+        tuple(channel.id for channel in craft.channels),
+        craft.body.centre(),
+        bodies=roster.solid_numbers(job),
+        shots={part.id: roster.first_slot(job, who, part.id) for part in roster.launchers(craft)},
+        layers={name: place for place, name in enumerate(roster.layer_names(ground))},
+        own_layer=craft.body.layer,
+        blasts={part.id: place for place, part in enumerate(craft.parts) if part.BURSTS},
+        supports={craft.parts[part].id: first + row for row, (part, number, _) in enumerate(feet) if number == 0},
+        last_support=first + len(feet),
+    )
 
 
 def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
-    """The feet of the runners that are not muted: part, number of the foot, place in m from the origin, craft axes."""
-    found = []
-    for place, part in enumerate(craft.parts):
-        if isinstance(part, Runner) and scenes.gain_of(craft, part) > 0.0:
-            rows, columns = (2 if part.spread_y > 0.0 else 1), (2 if part.spread_x > 0.0 else 1)
-            feet = part.feet()  # by columns; the kernel counts them by rows
-            order = [row + rows * column for row in range(rows) for column in range(columns)]
-            found += [(place, number, feet[k]) for number, k in enumerate(order)]
-    return found
+    """The feet of the parts that are not muted: part, number of the foot, place in m from the origin, craft axes."""
+    return [
+        (place, number, at)
+        for place, part in enumerate(craft.parts)
+        if craft.gain_of(part) > 0.0
+        for number, at in enumerate(part.feet())
+    ]
 
 
 def _supports(craft: Craft) -> state.Records:
@@ -160,7 +161,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         craft, body = one.craft, one.craft.body
         names = [item.id for item in craft.channels]
         aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
-        bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and scenes.gain_of(craft, item) > 0.0]
+        bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and craft.gain_of(item) > 0.0]
         soloed = any(item.solo for item in craft.parts)
         feet, supports = len(_feet(craft)), len(_supports(craft))
         found.append(
@@ -243,7 +244,7 @@ def begin(world: state.World, bodies: state.Records, job: Job) -> state.Records:
         now["held"] = first_hold(job, who)
         # it begins at rest on the ground
         carried = job.ground.floor or ground_shape.is_uneven(job.ground)
-        if scenes.can_leave_ground(one.craft) and carried and one.start.height == 0.0:
+        if one.craft.can_leave_ground() and carried and one.start.height == 0.0:
             now["on_ground"], now["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
             feet = world.supports[craft["first_support"] :][: max(craft["feet"], 1)]
             feet["load"], feet["below"] = now["load"] / len(feet), 0
@@ -257,19 +258,15 @@ def put_at(body: np.void, start: state.Floats, craft: np.void) -> None:
     spatial.axes_of(body["attitude"], body["axes"])
 
 
-def width(parts: int, channels: int) -> int:
-    """Numbers of a craft in a recorded row."""
-    return HEAD + channels + (parts + len(state.FIXED_LINES)) * 6 + parts * 4
-
-
 def check_size(job: Job) -> int:
     """The number of ticks of a drill, refused when its record would not fit in memory."""
     ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
     row = sum(
-        width(len(one.craft.parts), len(one.craft.channels)) + 4 * len(scenes.shot_names(one.craft))
+        rowlayout.craft_width(len(one.craft.parts), len(one.craft.channels))
+        + rowlayout.SHOT * len(roster.shot_names(one.craft))
         for one in job.actors
     )
-    row += 7 * len(scenes.moving(job.ground))
+    row += rowlayout.MOTION * len(roster.moving(job.ground))
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",

@@ -16,7 +16,6 @@ from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import AnyPart
-from oak_sled.core.parts.runner import Runner
 
 DampingLaw = Literal["exact", "implicit", "explicit", "per_tick"]
 DAMPING_UNITS = {law: "1/tick" if law == "per_tick" else "1/s" for law in get_args(DampingLaw)}
@@ -230,9 +229,19 @@ class Craft(Frozen):
         ]
         return [(where, name) for where, name in own if name]
 
+    def gain_of(self, part: Part) -> float:
+        """Trim, mute and solo of one of its parts as one number."""
+        if part.mute or (not part.solo and any(other.solo for other in self.parts)):
+            return 0.0
+        return part.trim
+
+    def can_leave_ground(self) -> bool:
+        """Whether its height is free, so that what carries it is what it touches."""
+        return "z" not in self.body.held
+
     def feet(self) -> list[tuple[float, float, float]]:
-        """Where its runners stand, craft axes, m from the origin."""
-        return [foot for part in self.parts if isinstance(part, Runner) for foot in part.feet()]
+        """Where its parts stand, craft axes, m from the origin."""
+        return [foot for part in self.parts for foot in part.feet()]
 
     def foot_depth(self) -> float:
         """m from the centre of mass down to the lowest point of the level craft: runners, else hull."""

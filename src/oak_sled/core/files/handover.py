@@ -17,7 +17,7 @@ from oak_sled.core.compiler.kernel import PROGRAM, Kernel
 from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Record, Type
 from oak_sled.core.contact import records, stage
-from oak_sled.core.kernel import loop, state, surface
+from oak_sled.core.kernel import loop, rowlayout, state, surface
 from oak_sled.core.parts import register
 from oak_sled.core.results.run import Machine
 
@@ -62,7 +62,8 @@ def equations(job: Job) -> Equations:
     world, scene, nows = machine.world, machine.scene, machine.nows
     given = (world, scene, machine.sudden, nows, inputs, row, 1)
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
-    file.add(_read(loop.first_row, tuple(types.of_value(one) for one in (world, scene, nows, row[0]))), "first_row")
+    begun = (world, scene, nows, row[0])
+    file.add(_read(rowlayout.first_row, tuple(types.of_value(one) for one in begun)), "first_row")
     meet = ""
     if world.calls[state.COLLIDE] != 0:
         meet = "meet_all"

@@ -10,8 +10,9 @@ from typing import BinaryIO
 import numpy as np
 
 from oak_sled.core.files import disk, records
+from oak_sled.core.kernel.rowlayout import HEAD_NAMES
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.results.record import HEAD_NAMES, block_columns
+from oak_sled.core.results.record import block_columns
 from oak_sled.core.results.run import Run
 
 _UNITS = {"position": "m", "velocity": "m/s", "spin": "rad/s", "point": "m", "load": "N"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -45,6 +46,17 @@ class AirDrag(Part):
             "at_point": int(self.at_point),
             "point": pack.point(self.x, self.y, self.z),
         }
+
+    def blew_up(self, speed: float, air_density: float, mass: float, ticks: int) -> str:
+        square, linear = self.drag_factors(air_density)
+        slope = square * speed + linear
+        if slope <= 0.0:
+            return super().blew_up(speed, air_density, mass, ticks)
+        need = max(1, math.ceil(slope / (2.0 * mass)), ticks * 2)
+        return (
+            f"Drag of {slope:.3g} N per m/s on {mass:g} kg overshoots in one tick; "
+            f"at least {need} ticks/s would hold, or a smaller drag."
+        )
 
     def summary(self) -> str:
         return f"by axis · at {'centre of pressure' if self.at_point else 'centre'}"

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
 
 RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
 
@@ -24,7 +26,6 @@ class Brake(Part):
     EXPLAINS: ClassVar[str] = "dry friction while its channel is held"
     FAMILY: ClassVar[Family] = "grip"
     STAGE: ClassVar[float] = 3.5
-    LOOKS: ClassVar[str] = "pad"
     CHANNEL_GUESS: ClassVar[str] = "brake"
     MAKES_CHANNEL: ClassVar[bool] = True
 
@@ -51,6 +52,18 @@ class Brake(Part):
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel and self.timing == "while_held" else ()
+
+    def looks(self) -> str:
+        return "block" if self.at_point else ""
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        if not self.channel and self.timing == "while_held":
+            yield self.caution(
+                "always_on",
+                "channel",
+                "it acts while held, but no channel holds it, so it brakes all the time",
+                "give it a channel, or let it act always",
+            )
 
     def summary(self) -> str:
         return (

@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import Kernel
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.layer import BODIES
+from oak_sled.core.documents.units import show
+from oak_sled.core.geometry.shapes import Piece
+from oak_sled.core.kernel.state import Floats
 
 Shown = Literal["ahead", "left", "up", "yaw"]
+Hold = Literal["loose", "in_place", "weightless"]
+HOLDS = get_args(Hold)
+"""How a craft that is pulled back is held until it is released."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
+TOO_LARGE = "A smaller number there, or more ticks/s, would hold."
+"""What is said of a run that diverged for no reason that is known better."""
 
 
 @dataclass(frozen=True)
@@ -47,18 +58,79 @@ class Setting:
 
 @dataclass(frozen=True)
 class Pack:
-    """What a part may ask for while it is packed into its record: channels by number, points from the centre."""
+    """What a part may ask for while it is packed into its record: names by number, points from the centre.
+
+    bodies : the bodies of the job by name. shots : where the shots of a part begin among them. layers : the layers of
+    the ground; own_layer : the name of that of the craft. blasts : the parts of the craft that a burst can set off.
+    supports : where the supports of a part begin among those of all crafts; last_support : behind those of the last
+    part of the craft.
+    """
 
     channel_names: tuple[str, ...]
     centre: tuple[float, float, float]
+    bodies: Mapping[str, int] = field(default_factory=dict)
+    shots: Mapping[str, int] = field(default_factory=dict)
+    layers: Mapping[str, int] = field(default_factory=dict)
+    own_layer: str = ""
+    blasts: Mapping[str, int] = field(default_factory=dict)
+    supports: Mapping[str, int] = field(default_factory=dict)
+    last_support: int = 0
 
     def channel(self, name: str) -> int:
         """The number of a channel; -1 for none."""
         return self.channel_names.index(name) if name else -1
 
+    def layer(self, name: str) -> int:
+        """The number of a layer: that of plain bodies where the ground has none of that name."""
+        return self.layers.get(name, self.layers.get(BODIES, 1))
+
     def point(self, x: float, y: float, z: float) -> tuple[float, float, float]:
         """A point given in craft axes from the craft's origin, from the centre of mass."""
         return (x - self.centre[0], y - self.centre[1], z - self.centre[2])
+
+
+@dataclass(frozen=True)
+class Case:
+    """What a part may ask for when it looks for cautions about itself: see `Part.cautions`.
+
+    parts : those of its craft, by name. held : axes of the body that are held. others : the names of the blocks and of
+    the other crafts. dynamic_others : whether one of them can be pushed. triggered : the parts that an event triggers.
+    pulls : the pull (m) of every event that releases a sling, by the name of the sling.
+    notes : of the part, counted in the last run (see `shots.NOTES`), and acted : the share of ticks in which it acted;
+    None without a run.
+    """
+
+    setting: Setting
+    top_speed: float
+    parts: Mapping[str, Part]
+    held: tuple[str, ...]
+    others: tuple[str, ...]
+    dynamic_others: bool
+    triggered: frozenset[str]
+    pulls: tuple[tuple[str, float], ...]
+    notes: tuple[float, ...] | None = None
+    acted: float | None = None
+
+    @property
+    def ticks(self) -> float:
+        """Ticks a second."""
+        return 1.0 / self.setting.dt
+
+    def sets_off(self, name: str) -> bool:
+        """Whether an event or another part sets off the part of that name."""
+        return name in self.triggered or any(name in part.sets_off() for part in self.parts.values())
+
+
+@dataclass(frozen=True)
+class Shot:
+    """A body that a part sends out: how many of them can be in flight, m across, kg, share of gravity, names."""
+
+    in_flight: int
+    size: float
+    mass: float
+    gravity_scale: float
+    material: str
+    layer: str
 
 
 @dataclass(frozen=True)
@@ -105,8 +177,14 @@ class Part(Frozen):
     """Whether a push of it begins a flight of its craft."""
     ANSWERS_WALLS: ClassVar[bool] = False
     """Whether what upright walls push is booked on its line: one such part a craft."""
-    LOOKS: ClassVar[str] = ""
-    """What is drawn of it on the craft: fan, barrel or pad; empty: nothing."""
+    OBEYS: ClassVar[tuple[str, ...]] = ("trigger",)
+    """The events of a drill that it obeys."""
+    PULLED: ClassVar[bool] = False
+    """Whether its craft is pulled back and released: by its events hold and release, and by hand in the yard view."""
+    CURVES: ClassVar[bool] = False
+    """Whether its open strip shows side force over slip angle: see `probe.grip_curve`."""
+    BURSTS: ClassVar[bool] = False
+    """Whether a shot that bursts can set it off."""
     CHANNEL_GUESS: ClassVar[str] = ""
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
@@ -145,6 +223,78 @@ class Part(Frozen):
         """The fields of the packed record, by name."""
         raise NotImplementedError
 
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        """What is amiss with its numbers, on this craft and in its last run."""
+        return iter(())
+
+    def caution(self, name: str, field: str, says: str, helps: str) -> Caution:
+        """A caution about it, or about one of its fields where that is named."""
+        return Caution(name, f"parts.{self.id}" + (f".{field}" if field else ""), says, helps)
+
+    def never_fired(self, case: Case) -> Iterator[Caution]:
+        """The caution of a part that waits to be set off, where nothing does."""
+        if not self.channels_used() and not case.sets_off(self.id):
+            yield self.caution(
+                "nothing_fires_it",
+                "",
+                "no channel, event or shot sets it off",
+                "give it a channel, or an event in the drill",
+            )
+
+    def short_cool_down(self, cool_down: float, case: Case) -> Iterator[Caution]:
+        """The caution of a pause, s, that no tick is short enough for."""
+        dt = case.setting.dt
+        if 0.0 < cool_down < dt:
+            yield self.caution(
+                "short_cool_down",
+                "cool_down",
+                f"a cool-down of {show(cool_down, 's')} is shorter than a tick of {show(dt, 's')}",
+                f"{show(dt, 's')} or more would act, 0 is none",
+            )
+
+    def is_triggered(self) -> bool:
+        """Whether an event of a drill that triggers it does something, as it is set."""
+        return False
+
+    def sets_off(self) -> tuple[str, ...]:
+        """The parts of its craft that it sets off."""
+        return ()
+
+    def shot(self) -> Shot | None:
+        """The bodies that it sends out; None for none."""
+        return None
+
+    def spared(self) -> tuple[str, ...]:
+        """The bodies that it passes by."""
+        return ()
+
+    def looks(self) -> str:
+        """What is drawn of it on its craft: fan, barrel or block; empty: nothing."""
+        return ""
+
+    def outline(self) -> list[Floats]:
+        """Lines of the volume in which it acts, craft axes from the craft's origin, m, shape (n, 3) each."""
+        return []
+
+    def released(self) -> Hold:
+        """Of a part that is PULLED: how its craft is held until it is released."""
+        return "loose"
+
+    def feet(self) -> list[tuple[float, float, float]]:
+        """Where it stands on the ground, craft axes, m from the origin; each is a support."""
+        return []
+
+    def skids(self) -> list[tuple[int, Piece]]:
+        """Rods that stand for its feet in contacts: the row of each, and its piece, m from the origin."""
+        return []
+
+    def blew_up(self, speed: float, air_density: float, mass: float, ticks: int) -> str:
+        """Why a run may have diverged by it, and what would hold. speed : m/s before that. mass : kg, of the craft.
+        ticks : a second."""
+        if self.FAMILY == "drive":
+            return "Its push is beyond any sense for this mass; a smaller number, or damping and drag, would hold."
+        return TOO_LARGE
+
     def channels_used(self) -> tuple[str, ...]:
         """The channels this part listens to."""
         return ()
@@ -167,4 +317,4 @@ class Part(Frozen):
 
     def contact_count(self) -> int:
         """How many points of the ground it stands on."""
-        return 0
+        return len(self.feet())

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
 Way = Literal["impulse", "speed_change"]
@@ -106,6 +108,13 @@ class Impulse(Part):
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
+
+    def is_triggered(self) -> bool:
+        return True
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        yield from self.never_fired(case)
+        yield from self.short_cool_down(self.cool_down, case)
 
     def summary(self) -> str:
         words = {"on_press": "a press", "on_release": "a release", "on_charge": "a charge", "on_event": "an event"}

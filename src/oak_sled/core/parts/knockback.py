@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import knockbacks
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
 
 Timing = Literal["while_held", "on_press", "on_hit"]
 Volume = Literal["box", "ball", "cone"]
@@ -20,6 +24,8 @@ Direction = Literal["from_source", "facing", "fixed"]
 Way = Literal["impulse", "speed_change", "force", "acceleration"]
 UNITS = {"impulse": "N s", "speed_change": "m/s", "force": "N", "acceleration": "m/s2"}
 FallOff = Literal["none", "linear", "square"]
+OUTLINE_SIDES = 28
+"""Corners of a circle in the outline of its volume."""
 
 RECORD = np.dtype(
     [
@@ -63,6 +69,7 @@ class Knockback(Part):
     FAMILY: ClassVar[Family] = "impulse"
     EVENT: ClassVar[str] = "blow"
     EVENT_FLASHES: ClassVar[bool] = False
+    BURSTS: ClassVar[bool] = True
 
     kind: Literal["knockback"] = "knockback"
     channel: str = Field("", description="the channel that sets it off; empty: an event or a shot does")
@@ -158,11 +165,76 @@ class Knockback(Part):
             "again": int(self.repeats == "after_pause"),
             "pause": self.pause,
             "reaction": self.reaction,
-            "layer": 1,  # the scene knows its number
+            "layer": pack.layer(self.layer or pack.own_layer),
         }
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
+
+    def is_triggered(self) -> bool:
+        return True
+
+    def spared(self) -> tuple[str, ...]:
+        return self.spares
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        yield from self.never_fired(case)
+        yield from self.short_cool_down(self.cool_down, case)
+        if not case.dynamic_others:
+            yield self.caution(
+                "nobody_to_push",
+                "",
+                "no dynamic body here, and a knockback never pushes its own craft",
+                "place a loose block on the ground",
+            )
+        for name in self.spares:
+            if name not in case.others:
+                says = f"spares: there is no block or craft {name!r} here"
+                yield Caution("no_such_target", "", says, close_match(name, case.others))
+        if case.notes is None:
+            return
+        none, rounds = case.notes[knockbacks.FOUND_NONE], case.notes[knockbacks.ROUNDS]
+        if none > 0.0:
+            yield self.caution(
+                "found_nobody",
+                "",
+                f"it found no body {none:.0f} times out of {rounds:.0f}",
+                "a longer reach or a wider volume; the craft itself does not count",
+            )
+        if case.notes[knockbacks.SAME_SPOT] > 0.0:
+            yield self.caution(
+                "same_spot",
+                "direction",
+                "a body stood on the very spot of the source, so that no way leads away: it went as the source faces",
+                "move the source, or push as it faces",
+            )
+
+    def outline(self) -> list[Floats]:
+        if self.timing == "on_hit":
+            return []
+        turn = np.linspace(0.0, 2.0 * math.pi, OUTLINE_SIDES + 1)
+        cos, sin, none = np.cos(turn), np.sin(turn), np.zeros(OUTLINE_SIDES + 1)
+        reach = self.reach
+        if self.volume == "ball":
+            rings = [np.stack(axes, axis=1) for axes in ((cos, sin, none), (cos, none, sin), (none, cos, sin))]
+            found = [reach * ring for ring in rings]
+        elif self.volume == "cone":
+            half = math.radians(self.angle_deg)
+            far, wide = reach * math.cos(half), reach * math.sin(half)
+            found = [np.stack([np.full(OUTLINE_SIDES + 1, far), wide * cos, wide * sin], axis=1)]
+            bow = np.linspace(-half, half, 15)
+            found.append(reach * np.stack([np.cos(bow), np.sin(bow), 0.0 * bow], axis=1))
+            edges = ((far, wide, 0.0), (far, -wide, 0.0), (far, 0.0, wide), (far, 0.0, -wide))
+            found += [np.array([[0.0, 0.0, 0.0], edge]) for edge in edges]
+        else:
+            b, c = 0.5 * self.width, 0.5 * self.height
+            ring = np.array([[0, -b, -c], [0, b, -c], [0, b, c], [0, -b, c], [0, -b, -c]], dtype=float)
+            found = [ring, ring + [reach, 0.0, 0.0]]
+            found += [np.array([corner, corner + [reach, 0.0, 0.0]]) for corner in ring[:4]]
+        azimuth, elevation = math.radians(self.azimuth_deg), math.radians(self.elevation_deg)
+        ca, sa, ce, se = math.cos(azimuth), math.sin(azimuth), math.cos(elevation), math.sin(elevation)
+        facing = np.array([[ca * ce, -sa, -ca * se], [sa * ce, ca, -sa * se], [se, 0.0, ce]])
+        return [line @ facing.T + [self.x, self.y, self.z] for line in found]
 
     def summary(self) -> str:
         words = {"while_held": "while held", "on_press": "once a press", "on_hit": "where a shot bursts"}

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import shots
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shot
 
 Fires = Literal["while_held", "on_press"]
 OnHit = Literal["goes_on", "bursts"]
@@ -63,7 +66,6 @@ class Launcher(Part):
     EXPLAINS: ClassVar[str] = "fires shots: speed, spread, rate, recoil; drag, spin, burn and homing of the shot"
     FAMILY: ClassVar[Family] = "impulse"
     EVENT: ClassVar[str] = "shot"
-    LOOKS: ClassVar[str] = "barrel"
 
     kind: Literal["launcher"] = "launcher"
     channel: str = Field("", description="the channel that fires it; empty: only an event does")
@@ -166,7 +168,7 @@ class Launcher(Part):
             "seed": self.seed,
             "recoil": self.recoil,
             "point": pack.point(self.x, self.y, self.z),
-            "first_solid": -1,  # where its slots are, what it homes on and its blast: the scene knows
+            "first_solid": pack.shots.get(self.id, -1),
             "slots": self.in_flight,
             "mass": self.shot_mass,
             "drag": 0.5 * self.shot_drag * area,
@@ -178,15 +180,52 @@ class Launcher(Part):
             "burn": self.burn_s,
             "homing": self.homing,
             "homing_limit": self.homing_limit,
-            "homes_on": -1,
+            "homes_on": pack.bodies.get(self.homes_on, -1),
             "lifetime": self.lifetime,
             "on_hit": get_args(OnHit).index(self.on_hit),
-            "layer": 1,
-            "blast": -1,
+            "layer": pack.layer(self.layer),
+            "blast": pack.blasts.get(self.blast, -1),
         }
 
     def channels_used(self) -> tuple[str, ...]:
         return tuple(name for name in (self.channel, self.swing_channel, self.tilt_channel) if name)
+
+    def is_triggered(self) -> bool:
+        return True
+
+    def sets_off(self) -> tuple[str, ...]:
+        return (self.blast,) if self.blast else ()
+
+    def shot(self) -> Shot:
+        return Shot(self.in_flight, self.shot_size, self.shot_mass, self.gravity_scale, self.material, self.layer)
+
+    def looks(self) -> str:
+        return "barrel"
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        yield from self.never_fired(case)
+        if self.rate > case.ticks * (1.0 + 1e-9):
+            says = f"{self.rate:g} shots a second are more than the {case.ticks:.0f} ticks"
+            yield self.caution("rate_above_ticks", "rate", says, "one shot a tick is the most")
+        blasts = [name for name, part in case.parts.items() if part.BURSTS]
+        if self.blast and self.blast not in blasts:
+            says = f"there is no knockback {self.blast!r}"
+            yield self.caution("no_such_blast", "blast", says, close_match(self.blast, blasts))
+        elif self.blast and self.on_hit != "bursts":
+            yield self.caution(
+                "never_bursts", "on_hit", "it has a blast, but its shots go on at a hit", "let them burst"
+            )
+        if self.homes_on and self.homes_on not in case.others:
+            says = f"homes on: there is no block or craft {self.homes_on!r} here"
+            yield Caution("no_such_target", "", says, close_match(self.homes_on, case.others))
+        if case.notes is not None and case.notes[shots.RECYCLED] > 0.0:
+            again, fired = case.notes[shots.RECYCLED], case.notes[shots.FIRED]
+            yield self.caution(
+                "shots_taken_away",
+                "in_flight",
+                f"{again:.0f} of {fired:.0f} shots took the place of one still in flight",
+                f"more than {self.in_flight} in flight, or a shorter lifetime",
+            )
 
     def summary(self) -> str:
         words = {"while_held": f"{self.rate:g} a second while held", "on_press": "one a press"}

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting, Shown
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shown
 
 Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
 TOTAL, HORIZONTAL, VERTICAL, FORWARD, REVERSE, SPIN = range(6)
@@ -81,6 +83,32 @@ class Limiter(Part):
             "reverse": "binds backward motion only",
             "spin": "binds turning about every axis",
         }[self.limits]
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        if case.acted == 0.0:
+            yield self.caution("limit_never_acts", "", "the limit never acted in this run", "lower it, or leave it out")
+        elif case.acted is not None and case.acted > 0.6:
+            says = f"the limit acted in {100 * case.acted:.0f} % of the run, so it and not the forces sets the speed"
+            yield self.caution("limit_mostly_acts", "", says, "raise it, or lower the thrust")
+        if case.acted is not None and self.limits in ("total", "horizontal", "forward"):
+            yield from self._out_of_reach(case.top_speed)
+
+    def _out_of_reach(self, top: float) -> Iterator[Caution]:
+        if math.isfinite(top) and 0.0 < 2.0 * top < self.limit:
+            yield self.caution(
+                "limit_out_of_reach",
+                "",
+                f"thrust tops out at {show(top, 'm/s')}, far below the limit of {show(self.limit, 'm/s')}",
+                f"a limit near {show(top, 'm/s')} would act",
+            )
+        elif top > 5.0 * self.limit > 0.0:
+            words = "has no top speed" if math.isinf(top) else f"would reach {show(top, 'm/s')}"
+            yield self.caution(
+                "top_speed_far_above_limit",
+                "",
+                f"the craft {words}, far above the limit of {show(self.limit, 'm/s')}",
+                "less thrust or more drag, so that the limit is not all that slows it",
+            )
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         unit = RATE_UNITS[self.limits]

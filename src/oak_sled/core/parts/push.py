@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, Literal, get_args
 
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.parts.common import Pack, Part
+from oak_sled.core.parts.common import Case, Pack, Part
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]
 Gate = Literal["always", "on_ground", "in_air", "below_speed", "above_speed", "leaning"]
@@ -64,6 +66,26 @@ class Push(Part):
             "frame": get_args(Frame).index(self.frame),
             "stop_on_release": get_args(Release).index(self.on_release),
         }
+
+    def is_triggered(self) -> bool:
+        return self.timing in ("on_press", "on_release", "window")
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        if not self.channel and self.timing == "while_held":
+            yield self.caution(
+                "always_on",
+                "channel",
+                "it acts while held, but no channel holds it, so it is full on all the time",
+                "give it a channel, or let it act always",
+            )
+        once = getattr(self, "way", "") in ("impulse", "speed_change", "spin_impulse", "spin_change")
+        if once and self.timing in ("while_held", "always", "window"):
+            yield self.caution(
+                "repeated_impulse",
+                "",
+                f"an impulse given every tick is a force that grows with the tick rate (now {case.ticks:.0f} ticks/s)",
+                "push as a force, or once a press",
+            )
 
     def timing_words(self) -> str:
         """When it acts, for a summary line."""

@@ -2,29 +2,31 @@
 
 from __future__ import annotations
 
-import functools
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
-from oak_sled.core.geometry import curve
+from oak_sled.core.geometry import shapes
+from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting, Shown
+from oak_sled.core.parts import slipcurve
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shown
+from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEP, Knot
 
 Law = Literal["share", "linear", "curve"]
 SHARE, LINEAR, CURVE = range(3)
-SAMPLES = 181
-"""Samples of a grip curve over slip angle, 0 to 90 degrees, half a degree apart."""
-STEP = math.radians(0.5)
 CREEP = 0.25
 """m/s below which a slip angle loses its meaning, and the edge holds like dry friction more and more."""
+SKID = 0.05
+"""m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""
 TOUCH = 0.02
 """m above the ground within which a runner still carries load."""
 
@@ -53,18 +55,6 @@ RECORD = np.dtype(
 )
 
 
-class Knot(Frozen):
-    """A point of a grip curve: share of the side grip at a slip angle."""
-
-    slip_deg: float = dial(0.0, "°", "slip angle", low=0.0, high=90.0)
-    grip: float = dial(0.0, "", "share of the side grip", low=0.0, high=3.0)
-
-
-DEFAULT_CURVE = tuple(
-    Knot(slip_deg=slip, grip=grip) for slip, grip in ((0, 0), (4, 0.72), (8, 1.0), (14, 0.94), (30, 0.8), (90, 0.7))
-)
-
-
 class Runner(Part):
     """One, two or four linked runners on the ground."""
 
@@ -78,6 +68,7 @@ class Runner(Part):
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
+    CURVES: ClassVar[bool] = True
 
     kind: Literal["runner"] = "runner"
     law: Law = Field("curve", description="how side force follows side slip")
@@ -154,7 +145,7 @@ class Runner(Part):
 
     def sampled_curve(self) -> np.ndarray:
         """Share of the side grip at SAMPLES slip angles from 0 to 90 degrees, shape (SAMPLES,)."""
-        return _sampled(tuple((knot.slip_deg, knot.grip) for knot in self.curve))
+        return slipcurve.sampled(tuple((knot.slip_deg, knot.grip) for knot in self.curve))
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
@@ -175,21 +166,34 @@ class Runner(Part):
             "spread_y": self.spread_y,
             "columns": 2 if self.spread_x > 0.0 else 1,
             "rows": 2 if self.spread_y > 0.0 else 1,
-            "first_support": 0,  # where its feet stand among the supports: the world knows
-            "last_support": 0,
+            "first_support": pack.supports.get(self.id, 0),
+            "last_support": pack.last_support,
         }
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.steer_channel,) if self.steer_channel else ()
 
-    def contact_count(self) -> int:
-        return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)
-
     def feet(self) -> list[tuple[float, float, float]]:
-        """Where the runners stand, craft axes, m from the origin."""
         xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
         ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
-        return [(self.x + dx, self.y + dy, self.z) for dx in xs for dy in ys]
+        return [(self.x + dx, self.y + dy, self.z) for dy in ys for dx in xs]
+
+    def skids(self) -> list[tuple[int, Piece]]:
+        found = []
+        for row, side in enumerate((self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)):
+            rod = shapes.capsule(SKID, self.spread_x) if self.spread_x > 0.0 else shapes.ball(SKID)
+            foot = np.array([self.x, self.y + side, self.z + SKID])
+            found.append((row, rod.moved(np.eye(3), foot)))
+        return found
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        if self.law == "share" and self.share > 0.0:
+            yield self.caution(
+                "tick_dependent_grip",
+                "",
+                f"taking {self.share:g} of the side speed a tick grips harder at more ticks/s",
+                "the linear and curve laws do not depend on the tick",
+            )
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
@@ -217,15 +221,6 @@ class Runner(Part):
             radius = setting.last_speed**2 / (side * STANDARD_GRAVITY)
             first += f": {show(radius, 'm')} radius at top speed"
         return (first, f"slides past {self.slides_past_deg:g}°, bites below {self.bites_at_deg:g}°")
-
-
-@functools.lru_cache(maxsize=64)
-def _sampled(knots: tuple[tuple[float, float], ...]) -> np.ndarray:
-    slips, grips = np.array(knots).T
-    at = np.clip(np.linspace(0.0, 90.0, SAMPLES), slips[0], slips[-1])
-    sampled = curve.monotone(slips, grips, at)
-    sampled.flags.writeable = False  # shared by every run of this curve
-    return sampled
 
 
 @compiled

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import HOLDS, Case, Family, Hold, Kind, Pack, Part, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
-
-Hold = Literal["loose", "in_place", "weightless"]
 
 RECORD = np.dtype(
     [("way", "i8"), ("size", "f8"), ("cap", "f8"), ("curve", "f8"), ("lift", "f8"), ("hold", "i8")]
@@ -29,6 +29,8 @@ class Sling(Part):
     FAMILY: ClassVar[Family] = "impulse"
     EVENT: ClassVar[str] = "release"
     LAUNCHES: ClassVar[bool] = True
+    OBEYS: ClassVar[tuple[str, ...]] = ("hold", "release")
+    PULLED: ClassVar[bool] = True
 
     kind: Literal["sling"] = "sling"
     way: Way = Field("impulse", description="an impulse, which a heavy craft feels less, or a change of speed")
@@ -52,12 +54,27 @@ class Sling(Part):
             "cap": self.cap,
             "curve": self.curve,
             "lift": math.radians(self.lift_deg),
-            "hold": get_args(Hold).index(self.hold),
+            "hold": HOLDS.index(self.hold),
         }
 
     def share(self, pull: float) -> float:
         """Share of the full push that a pull of so many m gives."""
         return float(min(pull, self.cap) / self.cap) ** self.curve
+
+    def released(self) -> Hold:
+        return self.hold
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        for name, pull in case.pulls:
+            if name == self.id and pull > self.cap * (1.0 + 1e-9):
+                yield self.caution(
+                    "pull_past_cap",
+                    "cap",
+                    f"a pull of {show(pull, 'm')} is past the cap of {show(self.cap, 'm')}; the rest adds nothing",
+                    "a longer cap, or a shorter pull",
+                )
+            elif name == self.id and pull == 0.0:
+                yield self.caution("no_pull", "", "it is released without a pull", "pull it back on the plan")
 
     def summary(self) -> str:
         return f"{self.way.replace('_', ' ')} · {self.hold.replace('_', ' ')} until released"

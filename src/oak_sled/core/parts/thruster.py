@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Kind, Pack, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Setting
 
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
 UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}
@@ -44,7 +46,6 @@ class Thruster(push.Push):
     TITLE: ClassVar[str] = "Thruster"
     EXPLAINS: ClassVar[str] = "push along a line: a force, an acceleration or an impulse"
     FAMILY: ClassVar[Family] = "drive"
-    LOOKS: ClassVar[str] = "fan"
     CHANNEL_GUESS: ClassVar[str] = "throttle"
 
     kind: Literal["thruster"] = "thruster"
@@ -108,6 +109,28 @@ class Thruster(push.Push):
     def summary(self) -> str:
         where = "at its mount" if self.at_point else "at centre"
         return f"{self.way.replace('_', ' ')} · {where} · {self.timing_words()}"
+
+    def looks(self) -> str:
+        return "fan"
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        yield from super().cautions(case)
+        if self.at_point and self.frame == "craft" and "yaw" not in case.held:
+            yield from self._off_centre(case.setting.centre)
+
+    def _off_centre(self, centre: tuple[float, float, float]) -> Iterator[Caution]:
+        """A push whose line passes beside the centre of mass turns the craft: torque z = x Fy - y Fx."""
+        azimuth = math.radians(self.azimuth_deg)
+        flat = math.cos(math.radians(self.elevation_deg))
+        arm = (self.x - centre[0]) * math.sin(azimuth) * flat - (self.y - centre[1]) * math.cos(azimuth) * flat
+        if abs(arm) > 0.005:
+            side = "left" if arm > 0.0 else "right"
+            yield self.caution(
+                "off_centre_push",
+                "",
+                f"its line passes {show(abs(arm), 'm')} beside the centre of mass and turns the craft {side}",
+                "move the mount, or let it act at the centre",
+            )
 
     def forward_thrust(self, mass: float) -> float:
         along = math.cos(math.radians(self.azimuth_deg)) * math.cos(math.radians(self.elevation_deg))

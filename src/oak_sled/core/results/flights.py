@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.build import scenes
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
@@ -85,7 +84,7 @@ def of_craft(run: Run) -> Flight | None:
     turning = np.degrees(np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1))
     calm = on_ground & (np.abs(traces.values(run, "slip_angle")) < CALM_SLIP) & (turning < CALM_TURN)
     craft = run.job.craft
-    flies = scenes.can_leave_ground(craft)
+    flies = craft.can_leave_ground()
     return _flight(
         run, "", craft.heading, craft.body.true_mass(), first, traces.path(run),
         traces.values(run, "speed"), run.columns(*(f"rotation.{axis}" for axis in "wxyz")),

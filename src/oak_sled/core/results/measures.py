@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.build import scenes
+from oak_sled.core.build import roster, scenes
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.yard import Drill, Target
 from oak_sled.core.kernel.loop import STOPPED
@@ -277,7 +277,7 @@ MOVED = 0.25
 
 def blocks_moved(run: Run) -> float | None:
     """Of the blocks that are loose."""
-    loose = [one.id for one in scenes.moving(run.job.ground) if one.moves == "free"]
+    loose = [one.id for one in roster.moving(run.job.ground) if one.moves == "free"]
     if not loose or not run.layout.blocks:
         return None
     moved = 0

@@ -15,24 +15,12 @@ from typing import Protocol
 
 import numpy as np
 
-from oak_sled.core.build import scenes
+from oak_sled.core.build import roster
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.faults import close_match, refuse
-from oak_sled.core.kernel import state
+from oak_sled.core.kernel import rowlayout, state
 from oak_sled.core.kernel.state import Floats
 
-HEAD_NAMES = (
-    *(f"position.{axis}" for axis in "xyz"),
-    *(f"rotation.{axis}" for axis in "wxyz"),
-    *(f"velocity.{axis}" for axis in "xyz"),
-    *(f"spin.{axis}" for axis in "xyz"),
-    "load",
-    "in_wall",
-    "next_gate",
-    "gates_missed",
-    "on_ground",
-    "leaning",
-)
 BLOCK = 7200
 """Rows in a sealed block: a minute at the default tick rate."""
 
@@ -49,37 +37,12 @@ class CraftColumns:
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The name of every column of it but its shots."""
-        axes = ("x", "y", "z")
-        lines = self.parts + state.FIXED_LINES
-        booked = [f"{line}.{what}.{axis}" for line in lines for what in ("force", "torque") for axis in axes]
-        points = [f"{part}.point.{axis}" for part in self.parts for axis in axes]
-        return (
-            *HEAD_NAMES,
-            *(f"channel.{name}" for name in self.channels),
-            *booked,
-            *points,
-            *(f"{part}.activity" for part in self.parts),
-        )
+        return rowlayout.craft_names(self.channels, self.parts)
 
     @cached_property
     def shot_columns(self) -> tuple[str, ...]:
         """The name of every column of its shots."""
-        return tuple(f"shot.{name}.{what}" for name in self.shots for what in (*_PLACE, "age"))
-
-
-_PLACE = tuple(f"position.{axis}" for axis in "xyz")
-_MOTION = (
-    *_PLACE,
-    *(f"rotation.{axis}" for axis in "wxyz"),
-    *(f"velocity.{axis}" for axis in "xyz"),
-    *(f"spin.{axis}" for axis in "xyz"),
-)
-MOTION = len(_MOTION)
-"""Numbers of a block in a row: position, attitude, velocity and spin."""
-
-
-BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
-"""The ledger of a block that is watched: see `records.PUSHES`."""
+        return tuple(f"shot.{name}.{what}" for name in self.shots for what in rowlayout.SHOT_NAMES)
 
 
 @dataclass(frozen=True)
@@ -108,13 +71,13 @@ class Layout:
                     one.craft.id,
                     tuple(c.id for c in one.craft.channels),
                     tuple(p.id for p in one.craft.parts),
-                    scenes.shot_names(one.craft),
+                    roster.shot_names(one.craft),
                 )
                 for one in job.actors
             ),
-            tuple(one.id for one in scenes.moving(job.ground)),
-            scenes.reporters(job),
-            scenes.watched(job),
+            tuple(one.id for one in roster.moving(job.ground)),
+            roster.reporters(job),
+            roster.watched(job),
             job.who,
         )
 
@@ -149,13 +112,13 @@ class Layout:
 
     @property
     def first_block_column(self) -> int:
-        """The column where the blocks begin, `MOTION` each; behind them the triggers, one each."""
+        """The column where the blocks begin, `rowlayout.MOTION` each; behind them the triggers, one each."""
         return self.first_of(len(self.crafts))
 
     def first_shot_of(self, who: int) -> int:
         """The column where the shots of a craft begin: four each, place and s in flight (-1: not in flight)."""
-        before = sum(4 * len(one.shots) for one in self.crafts[:who])
-        return self.first_block_column + MOTION * len(self.blocks) + len(self.triggers) + before
+        before = sum(rowlayout.SHOT * len(one.shots) for one in self.crafts[:who])
+        return self.first_block_column + rowlayout.MOTION * len(self.blocks) + len(self.triggers) + before
 
     @property
     def first_shot(self) -> int:
@@ -177,7 +140,7 @@ class Layout:
         found: list[str] = []
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.names)
-        found += [f"block.{name}.{what}" for name in self.blocks for what in _MOTION]
+        found += [f"block.{name}.{what}" for name in self.blocks for what in rowlayout.MOTION_NAMES]
         found += [f"{name}.inside" for name in self.triggers]
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.shot_columns)
@@ -210,8 +173,7 @@ class Layout:
 
 def block_columns(name: str) -> tuple[str, ...]:
     """The columns of the ledger of a watched block."""
-    axes = [f"{what}.{axis}" for what in ("force", "torque") for axis in "xyz"]
-    return tuple(f"block.{name}.{line}.{axis}" for line in BLOCK_LINES for axis in axes)
+    return tuple(f"block.{name}.{line}.{what}" for line in rowlayout.BLOCK_LINES for what in rowlayout.LINE_NAMES)
 
 
 class Block(Protocol):

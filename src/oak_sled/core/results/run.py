@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import hashlib
-import math
 import time
 from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.build import scenes, tracks, world
+from oak_sled.core.build import roster, scenes, tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.impulses.shots import Sudden
-from oak_sled.core.kernel import loop, state
+from oak_sled.core.kernel import loop, rowlayout, state
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts import common
 from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Layout, Record
 
@@ -141,7 +141,7 @@ class Machine:
 
     def first_row(self, row: Floats) -> None:
         """Writes the state as it is into a row, shape (width,)."""
-        loop.first_row(self.world, self.scene, self.nows, row)
+        rowlayout.first_row(self.world, self.scene, self.nows, row)
 
     def advance(self, inputs: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
         """Runs ticks. inputs : shape (ticks, channels); out : shape (ticks, width). Returns status and ticks done."""
@@ -174,7 +174,7 @@ def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
     depth, one, other = scene.start
     if depth == 0.0:
         return None
-    names = scenes.solid_names(job)
+    names = roster.solid_names(job)
     return float(depth), names[int(one)], names[int(other)]
 
 
@@ -236,18 +236,9 @@ def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> st
             f"Explicit damping of {worst:g} 1/s turns motion round in a tick of {job.dt:.4g} s; below "
             f"{2.0 / job.dt:g} 1/s it holds, and the exact law holds at any number."
         )
-    if part is not None and part.kind == "air_drag":
-        square, linear = part.drag_factors(job.ground.air_density)
-        start = layout.place("velocity.x")
-        early = rows[: max(2, len(rows) // 2), start : start + 3]
-        speed = float(np.nanmax(np.linalg.norm(early, axis=1))) if len(early) else 0.0
-        if square * speed + linear <= 0.0:
-            return "A smaller number there, or more ticks/s, would hold."
-        need = max(1, math.ceil((square * speed + linear) / (2.0 * body.true_mass())))
-        return (
-            f"Drag of {square * speed + linear:.3g} N per m/s on {body.true_mass():g} kg overshoots in one tick; "
-            f"at least {max(need, job.ticks * 2)} ticks/s would hold, or a smaller drag."
-        )
-    if part is not None and part.FAMILY == "drive":
-        return "Its push is beyond any sense for this mass; a smaller number, or damping and drag, would hold."
-    return "A smaller number there, or more ticks/s, would hold."
+    if part is None:
+        return common.TOO_LARGE
+    start = layout.place("velocity.x")
+    early = rows[: max(2, len(rows) // 2), start : start + 3]
+    speed = float(np.nanmax(np.linalg.norm(early, axis=1))) if len(early) else 0.0
+    return str(part.blew_up(speed, job.ground.air_density, body.true_mass(), job.ticks))

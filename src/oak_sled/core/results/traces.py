@@ -17,8 +17,8 @@ from oak_sled.core.contact import stage
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.units import STANDARD_GRAVITY
+from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.results.record import BLOCK_LINES
 from oak_sled.core.results.run import Run
 
 SLOW = 0.5

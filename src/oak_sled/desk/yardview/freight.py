@@ -10,12 +10,12 @@ import math
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape, scenes
+from oak_sled.core.build import ground_shape, roster
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.yard import Ground
+from oak_sled.core.kernel.rowlayout import MOTION
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
-from oak_sled.core.results.record import MOTION
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.yardview import meshes
@@ -120,7 +120,7 @@ class Freight:
     """All moving blocks of a ground as one mesh, whose vertices know their block."""
 
     def __init__(self, ground: Ground):
-        self.blocks = scenes.moving(ground)
+        self.blocks = roster.moving(ground)
         made = [template(one, look_of(one, ground)) for one in self.blocks]
         for mesh, one in zip(made, self.blocks, strict=True):
             mesh[:, :3] -= one.centre()  # a run tells where the centre of mass is

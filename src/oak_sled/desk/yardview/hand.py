@@ -13,13 +13,13 @@ from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice import preview
-from oak_sled.core.build import scenes
+from oak_sled.core.build import roster
 from oak_sled.core.documents import document, units
 from oak_sled.core.documents.craft import free_name
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.sling import Sling
+from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
@@ -62,9 +62,9 @@ class Hand(QObject):
         self.path: Floats | None = None
         self._event = ""
 
-    def sling(self) -> Sling | None:
+    def sling(self) -> AnyPart:
         """The sling of the craft on the bench."""
-        return next((p for p in self.session.craft.parts if isinstance(p, Sling) and not p.mute), None)
+        return next((p for p in self.session.craft.parts if p.PULLED and not p.mute), None)
 
     def set_poking(self, on: bool) -> None:
         """From now on a press on a body pokes it."""
@@ -208,7 +208,7 @@ class Hand(QObject):
         bodies = [
             ("", numbers[:3], numbers[3:7], np.array(body.half_extents()), -np.array(body.centre()), body.true_mass())
         ]
-        for one, place in zip(scenes.moving(run.job.ground), freight.places(run, row), strict=False):
+        for one, place in zip(roster.moving(run.job.ground), freight.places(run, row), strict=False):
             if one.moves == "free" and run.layout.blocks:
                 bodies.append(
                     (one.id, place[:3], place[3:7], np.array(one.half_extents()), -np.array(one.centre()), one.mass)

@@ -12,9 +12,7 @@ from numpy.typing import NDArray
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.brake import Brake
-from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.parts.register import AnyPart
 from oak_sled.desk import theme
 
 Rgb = tuple[float, float, float]
@@ -133,11 +131,11 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
         pieces.append(box((x + 0.06 * hx, y, z + 0.05), (0.34 * hx, 0.035, 0.05), iron))
         pieces.append(box((x, y, 0.5 * (z - 0.3 * hz) + 0.04), (0.05, 0.03, 0.5 * abs(z + 0.3 * hz)), dark))
     for part in craft.parts:
-        if isinstance(part, Thruster):
+        if part.looks() == "fan":
             _thruster(part, craft, pieces, fans)
-        elif isinstance(part, Launcher):
+        elif part.looks() == "barrel":
             pieces.append(_barrel(part, hy))
-        elif isinstance(part, Brake) and part.at_point:
+        elif part.looks() == "block":
             pieces.append(box((part.x, part.y, part.z + 0.12), (0.05, 0.16, 0.1), iron))
     return np.concatenate(pieces).astype("f4"), fans
 
@@ -159,7 +157,7 @@ def _deck(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> 
     return pieces
 
 
-def _barrel(part: Launcher, half_width: float) -> Floats:
+def _barrel(part: AnyPart, half_width: float) -> Floats:
     """A tube whose mouth is the muzzle."""
     radius, length = max(0.75 * part.shot_size, 0.06), max(3.0 * part.shot_size, 1.1 * half_width)
     tube = disc((-0.5 * length, 0.0, 0.0), radius, length, theme.rgb("iron"), 16)
@@ -171,7 +169,7 @@ def _barrel(part: Launcher, half_width: float) -> Floats:
     return tube
 
 
-def _thruster(part: Thruster, craft: Craft, pieces: list[Floats], fans: list[Fan]) -> None:
+def _thruster(part: AnyPart, craft: Craft, pieces: list[Floats], fans: list[Fan]) -> None:
     hx, hy, hz = craft.body.half_extents()
     x, y, z = (part.x, part.y, part.z) if part.at_point else (-0.75 * hx, 0.0, 0.9 * hz)
     radius = min(0.62 * hy, 0.55)

@@ -467,5 +467,5 @@ def _flush_call() -> Callable[[], object]:
 
 def _mounts(craft: Craft) -> tuple[object, ...]:
     return tuple(
-        (part.kind, part.x, part.y, part.z, part.at_point) for part in craft.parts if part.LOOKS in ("fan", "pad")
+        (part.looks(), part.x, part.y, part.z, getattr(part, "at_point", True)) for part in craft.parts if part.looks()
     )

@@ -1,4 +1,4 @@
-"""Shots with their trails, bursts, and the volumes of knockbacks as lines, in the yard view."""
+"""Shots with their trails, bursts, and the volumes in which parts act, in the yard view."""
 
 from __future__ import annotations
 
@@ -10,8 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice import preview
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.knockback import Knockback
-from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.common import Shot
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
@@ -19,13 +18,12 @@ from oak_sled.desk.yardview.camera import Camera
 
 BURST_S = 0.35
 """s that a burst is seen."""
-SIDES = 28
 
 
-def flights(run: Run, row: int) -> list[tuple[Launcher, Floats, bool]]:
-    """Every shot so far: its launcher, its places up to a row, shape (n, 3), and whether it is still in flight."""
+def flights(run: Run, row: int) -> list[tuple[Shot, Floats, bool]]:
+    """Every shot so far: what sent it, its places up to a row, shape (n, 3), and whether it is still in flight."""
     found = []
-    parts = {part.id: part for part in run.job.craft.parts if isinstance(part, Launcher)}
+    shots = {part.id: part.shot() for part in run.job.craft.parts}
     for name in run.layout.shots:
         ages = run.column(f"shot.{name}.age")[: row + 1]
         places = run.columns(*(f"shot.{name}.position.{axis}" for axis in "xyz"))[: row + 1]
@@ -35,7 +33,7 @@ def flights(run: Run, row: int) -> list[tuple[Launcher, Floats, bool]]:
             # a slot that is used again without a pause: a younger age is another shot
             cuts = np.flatnonzero(np.diff(ages[begin:end]) < 0.0) + begin + 1
             for first, last in zip([begin, *cuts], [*cuts, end], strict=True):
-                found.append((parts[name.rpartition(".")[0]], places[first:last], last == row + 1))
+                found.append((shots[name.rpartition(".")[0]], places[first:last], last == row + 1))
     return found
 
 
@@ -51,7 +49,7 @@ def bursts(run: Run, row: int) -> list[tuple[Floats, float, float]]:
             continue
         launcher = parts[event.source]
         blast = parts.get(getattr(launcher, "blast", ""))
-        reach = blast.reach if isinstance(blast, Knockback) else 0.5
+        reach = getattr(blast, "reach", 0.5)
         for name in run.layout.shots:
             ages = run.column(f"shot.{name}.age")
             if name.startswith(f"{event.source}.") and ages[event.row] < 0.0 < ages[event.row - 1]:
@@ -60,38 +58,11 @@ def bursts(run: Run, row: int) -> list[tuple[Floats, float, float]]:
     return found
 
 
-def outline(part: Knockback) -> list[Floats]:
-    """The lines of a volume in craft axes from the craft's origin, m: outlines of shape (n, 3)."""
-    turn = np.linspace(0.0, 2.0 * math.pi, SIDES + 1)
-    cos, sin, none = np.cos(turn), np.sin(turn), np.zeros(SIDES + 1)
-    reach = part.reach
-    if part.volume == "ball":
-        rings = [np.stack(axes, axis=1) for axes in ((cos, sin, none), (cos, none, sin), (none, cos, sin))]
-        found = [reach * ring for ring in rings]
-    elif part.volume == "cone":
-        half = math.radians(part.angle_deg)
-        far, wide = reach * math.cos(half), reach * math.sin(half)
-        found = [np.stack([np.full(SIDES + 1, far), wide * cos, wide * sin], axis=1)]
-        bow = np.linspace(-half, half, 15)
-        found.append(reach * np.stack([np.cos(bow), np.sin(bow), 0.0 * bow], axis=1))
-        edges = ((far, wide, 0.0), (far, -wide, 0.0), (far, 0.0, wide), (far, 0.0, -wide))
-        found += [np.array([[0.0, 0.0, 0.0], edge]) for edge in edges]
-    else:
-        b, c = 0.5 * part.width, 0.5 * part.height
-        ring = np.array([[0, -b, -c], [0, b, -c], [0, b, c], [0, -b, c], [0, -b, -c]], dtype=float)
-        found = [ring, ring + [reach, 0.0, 0.0]]
-        found += [np.array([corner, corner + [reach, 0.0, 0.0]]) for corner in ring[:4]]
-    azimuth, elevation = math.radians(part.azimuth_deg), math.radians(part.elevation_deg)
-    ca, sa, ce, se = math.cos(azimuth), math.sin(azimuth), math.cos(elevation), math.sin(elevation)
-    facing = np.array([[ca * ce, -sa, -ca * se], [sa * ce, ca, -sa * se], [se, 0.0, ce]])
-    return [line @ facing.T + [part.x, part.y, part.z] for line in found]
-
-
 def paint(painter: QPainter, run: Run, row: int, camera: Camera, moving: bool) -> None:
     """Volumes, trails, shots and bursts of a run at a row."""
     _paint_volumes(painter, run, row, camera)
     ink = QColor(theme.family("impulse"))
-    for launcher, places, flying in flights(run, row):
+    for shot, places, flying in flights(run, row):
         step = max(1, len(places) // 120)
         painter.setPen(
             QPen(
@@ -104,7 +75,7 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, moving: bool) -
         if flying:
             px, depth = camera.project(places[-1])
             if depth[0] > 0.1:
-                size = max(2.5, 0.5 * launcher.shot_size / float(depth[0]) * camera.height)
+                size = max(2.5, 0.5 * shot.size / float(depth[0]) * camera.height)
                 painter.setPen(QPen(theme.colour("ink"), 1.0))
                 painter.setBrush(theme.colour("iron"))
                 painter.drawEllipse(QPointF(*px[0]), size, size)
@@ -126,20 +97,21 @@ def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> Non
     axes, position = traces.rotation(numbers[3:7]), numbers[:3]
     centre = np.array(run.job.craft.body.centre())
     for part in run.job.craft.parts:
-        if not isinstance(part, Knockback) or part.mute or part.timing == "on_hit":
+        lines = [] if part.mute else part.outline()
+        if not lines:
             continue
         active = numbers[run.layout.own_place(f"{part.id}.activity")] > 0.0
         ink = QColor(theme.family("impulse"))
         ink.setAlphaF(0.95 if active else 0.4)
         painter.setPen(QPen(ink, 2.2 if active else 1.0, Qt.PenStyle.SolidLine if active else Qt.PenStyle.DashLine))
-        for line in outline(part):
+        for line in lines:
             _line(painter, camera, (line - centre) @ axes.T + position)
 
 
 def _paint_aim(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
     """Where the next shot of every launcher would go."""
     for place, part in enumerate(run.job.craft.parts):
-        if isinstance(part, Launcher) and not part.mute:
+        if part.shot() is not None and not part.mute:
             painter.setPen(QPen(theme.colour("soft"), 1.6, Qt.PenStyle.DotLine))
             path = preview.shot_path(run.job, place, preview.state_of(run, row))
             _line(painter, camera, path[:: max(1, len(path) // 80)])

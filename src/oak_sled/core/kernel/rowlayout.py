@@ -1,0 +1,144 @@
+"""A recorded row: what stands in it, in which order, and how the kernel writes it.
+
+Craft by craft: the head, its channels, its ledger lines, the points where its parts act, and their activity. Behind
+the crafts: the motion of every block that moves, how many bodies are in each that reports, the shots, and the ledgers
+of the blocks that are watched. `results/record.py` names the columns of a run by what stands here.
+"""
+
+from __future__ import annotations
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.contact import records
+from oak_sled.core.kernel.state import FIXED_LINES
+
+FIXED = len(FIXED_LINES)
+AXES = ("x", "y", "z")
+PLACE_NAMES = tuple(f"position.{axis}" for axis in AXES)
+MOTION_NAMES = (
+    *PLACE_NAMES,
+    *(f"rotation.{axis}" for axis in "wxyz"),
+    *(f"velocity.{axis}" for axis in AXES),
+    *(f"spin.{axis}" for axis in AXES),
+)
+"""Position, attitude, velocity and spin of a body, world axes."""
+HEAD_NAMES = (*MOTION_NAMES, "load", "in_wall", "next_gate", "gates_missed", "on_ground", "leaning")
+"""The front of a craft: its motion, the load on the ground, whether it touches a wall, the next gate, gates missed,
+whether it is on the ground, and whether it leans on a wall."""
+LINE_NAMES = tuple(f"{what}.{axis}" for what in ("force", "torque") for axis in AXES)
+"""A ledger line: N and N m about the centre of mass, world axes."""
+POINT_NAMES = tuple(f"point.{axis}" for axis in AXES)
+"""Where a part acts, m, world axes."""
+SHOT_NAMES = (*PLACE_NAMES, "age")
+"""A shot: where it is, and s in flight; -1: not in flight."""
+BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
+"""The ledger lines of a block that is watched: see `records.PUSHES`."""
+HEAD, MOTION, LINE, POINT, SHOT = (
+    len(names) for names in (HEAD_NAMES, MOTION_NAMES, LINE_NAMES, POINT_NAMES, SHOT_NAMES)
+)
+
+
+def craft_names(channels: tuple[str, ...], parts: tuple[str, ...]) -> tuple[str, ...]:
+    """The name of every column of a craft but its shots, in the order of `write_row`."""
+    return (
+        *HEAD_NAMES,
+        *(f"channel.{name}" for name in channels),
+        *(f"{line}.{name}" for line in (*parts, *FIXED_LINES) for name in LINE_NAMES),
+        *(f"{part}.{name}" for part in parts for name in POINT_NAMES),
+        *(f"{part}.activity" for part in parts),
+    )
+
+
+def craft_width(parts: int, channels: int) -> int:
+    """Numbers of a craft in a row, without its shots: the length of `craft_names`."""
+    return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1)
+
+
+@unit
+def write_row(craft, body, now, row, place, share, fresh):
+    """Writes the state of a craft after a tick into `row` from `place` on; lines are the mean over its substeps."""
+    for i in range(3):
+        row[place + i] = body.position[i]
+        row[place + 7 + i] = body.velocity[i]
+        row[place + 10 + i] = body.spin[i]
+    for i in range(4):
+        row[place + 3 + i] = body.attitude[i]
+    row[place + 13] = now.load
+    row[place + 14] = now.in_wall
+    row[place + 15] = now.next_gate
+    row[place + 16] = now.gates_missed
+    row[place + 17] = now.on_ground
+    row[place + 18] = now.leaning
+    place += HEAD
+    for c in range(now.channel_count):
+        row[place + c] = now.channels[c]
+    place += now.channel_count
+    for k in range(now.parts + FIXED):
+        if fresh and share == 1.0:
+            for i in range(6):
+                row[place + i] = now.lines[k, i]
+        else:
+            for i in range(6):
+                row[place + i] = share * now.lines[k, i] + (0.0 if fresh else row[place + i])
+        place += 6
+    for p in range(now.parts):
+        for i in range(3):
+            row[place + i] = now.points[p, i]
+        place += 3
+    for p in range(now.parts):
+        row[place + p] = now.activity[p]
+
+
+@compiled
+def width_of(now):
+    """Numbers of a craft in a row."""
+    return HEAD + now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1)
+
+
+@compiled
+def write_crafts(crafts, bodies, nows, row, share, fresh):
+    """Writes every craft into `row`, one after another; returns the place behind them."""
+    place = 0
+    for c in range(crafts.shape[0]):
+        write_row(crafts[c], bodies[crafts[c].body], nows[c], row, place, share, fresh)
+        place += width_of(nows[c])
+    return place
+
+
+@unit
+def write_others(scene, dt, row, place):
+    """Writes what moves beside the crafts into `row` from `place` on: position, attitude,
+    velocity and spin of every loose or driven body, how many are in each that reports (crafts too), where each shot
+    is and how long it has flown (-1: not in flight), and the ledgers of the blocks that are watched, N and N m over
+    the tick of `dt`."""
+    solids = scene.solids
+    for k in range(scene.recorded.shape[0]):
+        one = solids[scene.recorded[k]]
+        for i in range(3):
+            row[place + i] = one.position[i]
+            row[place + 7 + i] = one.velocity[i]
+            row[place + 10 + i] = one.spin[i]
+        for i in range(4):
+            row[place + 3 + i] = one.attitude[i]
+        place += 13
+    for k in range(scene.counted.shape[0]):
+        row[place] = solids[scene.counted[k]].inside
+        place += 1
+    for k in range(scene.slots.shape[0]):
+        one = solids[scene.slots[k]]
+        for i in range(3):
+            row[place + i] = one.position[i]
+        row[place + 3] = one.age
+        place += 4
+    for w in range(scene.watched.shape[0]):
+        for k in range(records.BOOKED):
+            for i in range(6):
+                row[place + i] = scene.watched[w].lines[k, i] / dt
+            place += 6
+
+
+@compiled
+def first_row(world, scene, nows, row):
+    """Writes the start into `row`: the state, with nothing booked yet."""
+    place = write_crafts(world.crafts, scene.solids, nows, row, 1.0, True)
+    if place < row.shape[0]:
+        write_others(scene, nows[0].nominal_dt, row, place)
