@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any, get_args
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import free_name
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.event import SAYS, Event, What
-from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Drill, End, Track
-from oak_sled.core.files import inputs_csv
-from oak_sled.core.parts.impulse import Impulse
-from oak_sled.core.parts.knockback import Knockback
-from oak_sled.core.parts.launcher import Launcher
-from oak_sled.core.parts.sling import Sling
 from oak_sled.core.project import inputs
 from oak_sled.desk import theme
 from oak_sled.desk.channelpaint import Pick
 from oak_sled.desk.channelstrips import ChannelStrips
+from oak_sled.desk.drillfiles import DrillFiles
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.numberpanel import NumberPanel
 from oak_sled.desk.session import Session
@@ -47,6 +41,7 @@ class DrillPage(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
         self.session = session
+        self.files = DrillFiles(self, session)
         self.setObjectName("page")
         self.strips = ChannelStrips(session)
         self.plan = DrillPlan(session)
@@ -229,20 +224,16 @@ class DrillPage(QWidget):
         if len(self.session.yard.drills) > 1:
             menu.addAction("Remove this one", self.remove_drill)
         menu.addSeparator()
-        menu.addAction("Inputs from a CSV file...", self.ask_import)
-        menu.addAction("Inputs to a CSV file...", self.ask_export)
+        menu.addAction("Inputs from a CSV file...", self.files.ask_import)
+        menu.addAction("Inputs to a CSV file...", self.files.ask_export)
 
     def targets_of(self, what: str) -> tuple[str, ...]:
         """What an event of that kind can be for."""
         parts, blocks = self.session.craft.parts, self.session.ground.blocks
         if what in ("hold", "release"):
-            return tuple(part.id for part in parts if isinstance(part, Sling))
+            return tuple(part.id for part in parts if what in part.OBEYS)
         if what == "trigger":
-            timed = tuple(
-                part.id for part in parts if getattr(part, "timing", "") in ("on_press", "on_release", "window")
-            )
-            sudden = tuple(part.id for part in parts if isinstance(part, Impulse | Launcher | Knockback))
-            return tuple(dict.fromkeys((*sudden, *timed)))
+            return tuple(part.id for part in parts if part.is_triggered())
         loose = tuple(one.id for one in blocks if one.moves == "free")
         return loose if what == "drop" else ("", *loose)
 
@@ -299,51 +290,6 @@ class DrillPage(QWidget):
         left = tuple(one for one in yard.drills if one.id != self.drill.id)
         bench = yard.bench.replace(drill=left[0].id, ground=left[0].ground or yard.bench.ground)
         self.session.change(yard.replace(drills=left, bench=bench), "remove drill")
-
-    # files
-
-    def ask_import(self) -> None:
-        """Asks for a file of inputs."""
-        name, _ = QFileDialog.getOpenFileName(self, "Inputs over time", "", "CSV (*.csv)")
-        if name:
-            self.import_csv(Path(name))
-
-    def import_csv(self, file: Path) -> bool:
-        """Takes the inputs of a file into this drill; what was not right in it is said."""
-        try:
-            found = inputs_csv.load(file, self.session.craft)
-        except Refused as refused:
-            self.session.say(str(refused.faults[0]), True)
-            return False
-        drill = self.drill
-        for track in found.tracks:
-            drill = inputs.with_track(drill, track)
-        self._change(drill.replace(duration=max(found.duration, 0.05), recorded=True), f"inputs from {file.name}")
-        if found.notes:
-            more = f" (and {len(found.notes) - 2} more)" if len(found.notes) > 2 else ""
-            self.session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)
-        return True
-
-    def ask_export(self) -> None:
-        """Asks where the inputs go."""
-        name, _ = QFileDialog.getSaveFileName(self, "Inputs over time", f"{self.drill.id}.csv", "CSV (*.csv)")
-        if name:
-            self.export_csv(Path(name))
-
-    def export_csv(self, file: Path) -> bool:
-        """Writes the inputs of this drill."""
-        run = (
-            self.session.run
-            if self.session.run is not None and self.session.run.job.drill == self.session.drill
-            else None
-        )
-        try:
-            inputs_csv.save(inputs_csv.dumps(self.drill, self.session.craft, self.session.yard.ticks, run), file)
-        except Refused as refused:
-            self.session.say(str(refused.faults[0]), True)
-            return False
-        self.session.say(f"inputs written to {file.name}")
-        return True
 
     # numbers
 

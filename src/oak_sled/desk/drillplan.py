@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.documents.event import Event
-from oak_sled.core.parts.sling import Sling
 from oak_sled.desk import theme
-from oak_sled.desk.groundplan import GRID, HANDLE, GroundPlan, rounded
+from oak_sled.desk.groundpaint import HANDLE
+from oak_sled.desk.groundplan import GRID, GroundPlan, rounded
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, throws
 from oak_sled.desk.yardview.camera import spots_of
@@ -41,7 +41,7 @@ class DrillPlan(GroundPlan):
         session.run_changed.connect(self.update)
         session.cursor_moved.connect(self.update)
 
-    def _box(self) -> QRectF:
+    def box(self) -> QRectF:
         return QRectF(self.rect())
 
     def _sources(self) -> tuple[object, ...]:
@@ -205,8 +205,8 @@ class DrillPlan(GroundPlan):
             sling = next((part for part in self.session.craft.parts if part.id == event.target), None)
             painter.setPen(QPen(ink, 1.6, Qt.PenStyle.DashLine))
             painter.drawLine(at, tip)
-            if isinstance(sling, Sling):
-                radius = sling.cap * self._scale()
+            if sling is not None and sling.PULLED:
+                radius = sling.cap * self.scale()
                 painter.setPen(QPen(theme.colour("soft"), 1.0, Qt.PenStyle.DotLine))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(at, radius, radius)

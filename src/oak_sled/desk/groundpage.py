@@ -137,7 +137,7 @@ class GroundPage(QWidget):
         ground = self.session.ground
         model: Any = KINDS[name]
         field = item_fields(model)
-        x, y = self.plan.place(self.plan._box().center())
+        x, y = self.plan.place(self.plan.box().center())
         new = model.replace(id=free_name(name, getattr(ground, field)), x=round(x, 1), y=round(y, 1))
         self._change(ground.replace(**{field: (*getattr(ground, field), new)}), f"place {name}")
         self.plan.choose([f"{field}.{new.id}"])
@@ -173,7 +173,7 @@ class GroundPage(QWidget):
 
     def place_mesh(self, file: Path, **settings: Any) -> bool:
         """Places a mesh in the middle of what is seen; False when it is refused."""
-        x, y = self.plan.place(self.plan._box().center())
+        x, y = self.plan.place(self.plan.box().center())
         path = fromfiles.place_mesh(self.session, file, round(x, 1), round(y, 1), **settings)
         if path:
             self.plan.choose([path])

@@ -5,36 +5,32 @@ Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(te
 
 from __future__ import annotations
 
-import contextlib
 import math
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import casting, units
+from oak_sled.core.documents import casting
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
-from oak_sled.core.kernel.state import Floats
-from oak_sled.desk import theme
-from oak_sled.desk.groundsection import SECTION, Section, Thing, heading_of, mesh_outline, relief_image, size_of
-from oak_sled.desk.planpane import BLOCK_INKS
+from oak_sled.desk import groundpaint, theme
+from oak_sled.desk.groundsection import SECTION, Section, Thing, heading_of, size_of
+from oak_sled.desk.planframe import PlanFrame
 from oak_sled.desk.session import Session
 
 LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"}
-HANDLE = 7.0
 ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 """Which way an arrow key moves the selection: to the right, and up."""
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
 
 
-class GroundPlan(QWidget):
+class GroundPlan(PlanFrame):
     """Draws the ground on the bench from above and takes hold of what lies on it."""
 
     picked = pyqtSignal()
@@ -47,7 +43,6 @@ class GroundPlan(QWidget):
         super().__init__(parent)
         self.session = session
         self.chosen: list[str] = []  # "blocks.crate", the one selected last
-        self.zoom, self.shift = 1.0, QPointF(0, 0)
         self.line = [(-10.0, 0.0), (60.0, 0.0)]
         self.section = Section()
         self._base = QImage()
@@ -56,10 +51,6 @@ class GroundPlan(QWidget):
         self.words: list[QRectF] = []
         """Where the words of marks stand in the last paint, px."""
         self._hold: tuple[str, QPointF, dict[str, Thing]] | None = None
-        self._held = self._frame_of = (0.0, 0.0, 1.0)
-        self._painting: tuple[float, float, float, QPointF] | None = None
-        self._frame_key: tuple[object, ...] = ()
-        self._frame_sources: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("plan of the ground")
@@ -70,11 +61,9 @@ class GroundPlan(QWidget):
 
     @property
     def ground(self) -> Ground:
-        """The ground on the bench."""
         return self.session.ground
 
     def things(self) -> list[tuple[str, Thing]]:
-        """Everything on it, by path below the ground."""
         found: list[tuple[str, Thing]] = []
         if self.ground.relief is not None:
             found.append(("relief", self.ground.relief))
@@ -91,83 +80,14 @@ class GroundPlan(QWidget):
         self.chosen = [path for path in self.chosen if path in known]
         return [(path, known[path]) for path in self.chosen]
 
+    def is_held(self) -> bool:
+        return self._hold is not None
+
     def choose(self, paths: list[str]) -> None:
         """Selects objects."""
         self.chosen = paths
         self.picked.emit()
         self.update()
-
-    # metres and pixels
-
-    def _box(self) -> QRectF:
-        return QRectF(0, 0, self.width(), self.height() - SECTION)
-
-    def _scale(self) -> float:
-        """px of a metre."""
-        return self._view()[2]
-
-    def _frame(self) -> tuple[float, float, float]:
-        """Middle of what is in sight, m, and px of a metre: found once a change, not once a point."""
-        sources, box = self._sources(), self._box()
-        key = (box.width(), box.height(), self.zoom, *(id(one) for one in sources))
-        if key != self._frame_key:
-            low_x, low_y, high_x, high_y = self._extent()
-            scale = min(box.width() / (high_x - low_x), box.height() / (high_y - low_y)) * 0.92 * self.zoom
-            self._frame_of = ((low_x + high_x) / 2, (low_y + high_y) / 2, scale)
-            # the sources are kept, so that no other object comes to have their id
-            self._frame_key, self._frame_sources = key, sources
-        return self._frame_of
-
-    def _sources(self) -> tuple[object, ...]:
-        """The frozen values that the extent follows."""
-        return (self.ground,)
-
-    def _extent(self) -> tuple[float, float, float, float]:
-        """The box of all that lies there, with room round it; never more than the ground."""
-        spots = [(thing.x, thing.y, 0.5 * max(size_of(thing))) for _, thing in self.things()]
-        edges = self.ground.edges_at()
-        if not spots:
-            return edges
-        low_x, low_y = min(x - s for x, _, s in spots) - 6.0, min(y - s for _, y, s in spots) - 6.0
-        high_x, high_y = max(x + s for x, _, s in spots) + 6.0, max(y + s for _, y, s in spots) + 6.0
-        return low_x, low_y, high_x, high_y
-
-    def hold_frame(self) -> None:
-        """Keeps the scale while something is dragged, so that the drawing does not slide away under the pointer."""
-        self._held = self._frame()
-
-    def _view(self) -> tuple[float, float, float, QPointF]:
-        """Middle, m, px of a metre, and the px where the middle lies."""
-        if self._painting is not None:
-            return self._painting
-        middle_x, middle_y, scale = self._frame() if self._hold is None else self._held
-        return middle_x, middle_y, scale, self._box().center() + self.shift
-
-    @contextlib.contextmanager
-    def one_view(self) -> Iterator[None]:
-        """One scale for everything that is drawn or sought inside, found once and not once a point."""
-        self._painting = self._view()
-        try:
-            yield
-        finally:
-            self._painting = None
-
-    def at(self, x: float, y: float) -> QPointF:
-        """A place in px."""
-        middle_x, middle_y, scale, centre = self._view()
-        return QPointF(centre.x() + (x - middle_x) * scale, centre.y() - (y - middle_y) * scale)
-
-    def line_of(self, places: Floats) -> QPolygonF:
-        """Places, shape (n, 2), m, as a line in px."""
-        middle_x, middle_y, scale, centre = self._view()
-        px = centre.x() + (places[:, 0] - middle_x) * scale
-        py = centre.y() - (places[:, 1] - middle_y) * scale
-        return QPolygonF(map(QPointF, px.tolist(), py.tolist()))
-
-    def place(self, px: QPointF) -> tuple[float, float]:
-        """The place under a px, m."""
-        middle_x, middle_y, scale, centre = self._view()
-        return (px.x() - centre.x()) / scale + middle_x, (centre.y() - px.y()) / scale + middle_y
 
     def outline(self, thing: Thing) -> QPolygonF:
         """A thing from above, px."""
@@ -202,7 +122,7 @@ class GroundPlan(QWidget):
             found.pop("length")
         if isinstance(thing, Relief):
             found.pop("turn")
-        if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < HANDLE:
+        if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < groundpaint.HANDLE:
             found["width"] = QPointF(middle.x() - sin * 12.0, middle.y() - cos * 12.0)
         return found
 
@@ -218,18 +138,18 @@ class GroundPlan(QWidget):
             return
         for k, end in enumerate(self.line):
             spot = self.at(*end)
-            if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 3:
+            if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < groundpaint.HANDLE + 3:
                 self._hold = (f"line{k}", at, {})
                 return
         held = self.in_hand()
         if len(held) == 1:
             for name, spot in self.handles(held[0][1]).items():
-                if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 2:
+                if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < groundpaint.HANDLE + 2:
                     self._hold = (name, at, dict(held))
                     return
         start = self._start_marks()
         for name, spot in start.items():
-            if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < HANDLE + 2:
+            if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < groundpaint.HANDLE + 2:
                 self._hold = (name, at, {})
                 return
         under = self.under(at)
@@ -323,7 +243,6 @@ class GroundPlan(QWidget):
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.zoom, self.shift = 1.0, QPointF(0, 0)
         self.update()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -362,10 +281,10 @@ class GroundPlan(QWidget):
         painter.drawImage(0, 0, self.base_layer(chosen))
         self.words = []
         painter.save()
-        painter.setClipRect(self._box())
+        painter.setClipRect(self.box())
         self._paint_start(painter)
         if len(chosen) == 1:
-            self._paint_handles(painter, self.in_hand()[0][1])
+            groundpaint.paint_handles(painter, self, self.in_hand()[0][1])
         painter.setPen(QPen(theme.colour("warning"), 1.2, Qt.PenStyle.DashLine))
         ends = [self.at(*end) for end in self.line]
         painter.drawLine(*ends)
@@ -392,11 +311,11 @@ class GroundPlan(QWidget):
             self._base.fill(theme.colour("paper"))
             painter = QPainter(self._base)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setClipRect(self._box())
-            self._paint_grid(painter)
+            painter.setClipRect(self.box())
+            groundpaint.paint_grid(painter, self)
             self._paint_edges(painter)
             for path, thing in self.things():
-                self._paint_thing(painter, thing, path in chosen)
+                groundpaint.paint_thing(painter, self, thing, path in chosen)
             painter.end()
         return self._base
 
@@ -405,75 +324,6 @@ class GroundPlan(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("soft"), 1.5, Qt.PenStyle.DashLine))
         painter.drawRect(QRectF(self.at(x0, y1), self.at(x1, y0)))
-
-    def _paint_grid(self, painter: QPainter) -> None:
-        scale = self._scale()
-        step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 30), 500.0)
-        box = self._box()
-        x0, y1 = self.place(box.topLeft())
-        x1, y0 = self.place(box.bottomRight())
-        painter.setPen(theme.pen("shade"))
-        for k in range(math.floor(x0 / step), math.ceil(x1 / step) + 1):
-            painter.drawLine(self.at(k * step, y0), self.at(k * step, y1))
-        for k in range(math.floor(y0 / step), math.ceil(y1 / step) + 1):
-            painter.drawLine(self.at(x0, k * step), self.at(x1, k * step))
-        painter.setPen(theme.pen("ink", 1.2))
-        foot = QPointF(14, box.bottom() - 14)
-        painter.drawLine(foot, foot + QPointF(step * scale, 0))
-        painter.setFont(theme.font(10))
-        painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
-
-    def _paint_thing(self, painter: QPainter, thing: Thing, chosen: bool) -> None:
-        painter.setPen(theme.pen("ink", 2.2 if chosen else 1.0))
-        shape = self.outline(thing)
-        if isinstance(thing, Relief):
-            shaded = relief_image(thing, theme.is_night())
-            painter.drawImage(shape.boundingRect(), shaded)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(shape.boundingRect())
-            return
-        if isinstance(thing, Patch):
-            painter.setPen(QPen(theme.colour("ink"), 2.2 if chosen else 1.0, Qt.PenStyle.DashDotLine))
-            painter.setBrush(QBrush(theme.family("grip"), _PATCH_HATCH[thing.grip >= 1.0]))
-            painter.drawPolygon(shape)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            return
-        if isinstance(thing, Gate):
-            painter.setPen(QPen(theme.family("impulse"), 3.0 if chosen else 2.0))
-            painter.drawLine((shape[0] + shape[3]) / 2, (shape[1] + shape[2]) / 2)
-            painter.drawPolygon(shape)
-            return
-        if isinstance(thing, Joint):
-            self._paint_joint(painter, thing, chosen)
-            return
-        painter.setBrush(theme.colour("saw_ice"))
-        if isinstance(thing, Block):
-            ink = BLOCK_INKS.get(thing.moves)
-            painter.setBrush(theme.colour(ink) if ink else Qt.BrushStyle.NoBrush)
-            if thing.moves == "trigger":
-                painter.setPen(QPen(theme.family("air"), 2.4 if chosen else 1.6, Qt.PenStyle.DashLine))
-            if thing.moves == "driven":
-                painter.save()
-                painter.setPen(QPen(theme.colour("iron"), 1.2, Qt.PenStyle.DotLine))
-                sway = (thing.sway_x, thing.sway_y)
-                painter.drawLine(
-                    self.at(thing.x - sway[0], thing.y - sway[1]), self.at(thing.x + sway[0], thing.y + sway[1])
-                )
-                painter.restore()
-            if thing.shape in ("ball", "cylinder"):
-                radius = math.hypot(*_between(shape[0], shape[1])) / 2
-                painter.drawEllipse(self.at(thing.x, thing.y), radius, radius)
-                return
-        if isinstance(thing, Block) and thing.shape == "mesh":
-            painter.setPen(theme.pen("ink", 1.8 if chosen else 0.9))
-            painter.drawPolygon(QPolygonF([self.at(*spot) for spot in mesh_outline(thing)]))
-            return
-        painter.drawPolygon(shape)
-        if isinstance(thing, Block) and thing.shape == "wedge":  # the high end is the ruled one
-            for share in (0.12, 0.24):
-                a = shape[0] + (shape[1] - shape[0]) * share
-                b = shape[3] + (shape[2] - shape[3]) * share
-                painter.drawLine(a, b)
 
     def paint_other_starts(self, painter: QPainter) -> None:
         """Where the other crafts of the drill begin: select one to move its start."""
@@ -513,50 +363,6 @@ class GroundPlan(QWidget):
         box = next((one for one in boxes if not any(one.intersects(other) for other in self.words)), boxes[-1])
         self.words.append(box)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
-
-    def _paint_joint(self, painter: QPainter, joint: Joint, chosen: bool) -> None:
-        """A ring with its pin, in the ink of ties, and a line to the middle of each block that it holds."""
-        at = self.at(joint.x, joint.y)
-        painter.setPen(QPen(theme.family("tie"), 1.0, Qt.PenStyle.DotLine))
-        for block in self.ground.blocks:
-            if block.id in (joint.one, joint.other):
-                painter.drawLine(at, self.at(block.x, block.y))
-        painter.setPen(QPen(theme.family("tie"), 3.0 if chosen else 2.0))
-        painter.setBrush(theme.colour("card"))
-        painter.drawEllipse(at, 6.0, 6.0)
-        painter.setBrush(theme.family("tie"))
-        painter.drawEllipse(at, 1.5, 1.5)
-
-    def _paint_handles(self, painter: QPainter, thing: Thing) -> None:
-        found = self.handles(thing)
-        painter.setPen(theme.pen("ink", 1.2))
-        if "turn" in found:
-            painter.drawLine(self.at(thing.x, thing.y), found["turn"])
-        painter.setBrush(theme.colour("card"))
-        for name, spot in found.items():
-            if name == "turn":
-                painter.drawEllipse(spot, HANDLE - 1, HANDLE - 1)
-            else:
-                painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
-        length, width = size_of(thing)
-        words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {math.degrees(heading_of(thing)):g}°"
-        if isinstance(thing, Joint):
-            held = thing.other.replace("_", " ") or "the world"
-            words = f"{thing.one.replace('_', ' ')} to {held} · {units.show(thing.z, 'm')} up"
-        box = self.outline(thing).boundingRect()
-        painter.setFont(theme.font(theme.SMALL))
-        wide = painter.fontMetrics().horizontalAdvance(words) + 10
-        label = QRectF(box.center().x() - wide / 2, box.bottom() + 8, wide, 18)
-        painter.fillRect(label, theme.colour("card", 230))
-        painter.setPen(theme.colour("ink"))
-        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
-
-
-_PATCH_HATCH = {True: Qt.BrushStyle.DiagCrossPattern, False: Qt.BrushStyle.BDiagPattern}
-
-
-def _between(a: QPointF, b: QPointF) -> tuple[float, float]:
-    return b.x() - a.x(), b.y() - a.y()
 
 
 def rounded(value: float, step: float) -> float:

@@ -30,9 +30,10 @@ from PyQt6.QtWidgets import QApplication, QDialog, QMenu, QWidget
 
 from oak_sled.core.project import demos
 from oak_sled.desk import overlays, program, screen
+from oak_sled.desk.commands import PANES
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.header import PAGES
-from oak_sled.desk.window import PANES, Window
+from oak_sled.desk.window import Window
 from oak_sled.desk.yardview.camera import NAMES
 
 _hand: Any = QTest  # its stubs take static functions for methods

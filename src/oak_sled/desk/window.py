@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import functools
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -22,6 +19,7 @@ from PyQt6.QtWidgets import (
 from oak_sled.core.project.shelf import Card
 from oak_sled.desk import theme
 from oak_sled.desk.assist import FocusRing
+from oak_sled.desk.commands import PANES, actions_of
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.filing import Filing
@@ -39,11 +37,9 @@ from oak_sled.desk.playbar import PlayBar
 from oak_sled.desk.session import Session
 from oak_sled.desk.shelfpane import Comparison, ShelfPane
 from oak_sled.desk.tracepane import TracePane
-from oak_sled.desk.yardview.camera import NAMES
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.view import YardView
 
-PANES = ("Traces", "Ledger", "Plan", "Measures")
 TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
 
@@ -63,7 +59,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self.filing = Filing(self, self, session, self.keeper)
-        self._make_actions()
+        self.acts = actions_of(self)
         self.menus = Menus(self, session, self.filing, self.acts)
         fills = {
             "yard": self.menus.fill_yard,
@@ -180,60 +176,6 @@ class Window(QMainWindow):
         self.stack.setCurrentIndex(PANES.index(name))
         for other, button in self.tabs.items():
             button.setChecked(other == name)
-
-    def _make_actions(self) -> None:
-        def action(words: str, keys: str, do: Callable[[], object]) -> QAction:
-            made = QAction(words, self)
-            if keys:
-                made.setShortcut(QKeySequence(keys))
-            made.triggered.connect(lambda _=False: do())
-            self.addAction(made)
-            return made
-
-        self.acts: dict[str, QAction] = {
-            "new": action("New yard", "Ctrl+N", self.filing.new_yard),
-            "open": action("Open...", "Ctrl+O", self.filing.ask_open),
-            "save": action("Save", "Ctrl+S", self.filing.save),
-            "save_as": action("Save as...", "Ctrl+Shift+S", self.filing.ask_save),
-            "undo": action("Undo", "Ctrl+Z", self.session.undo),
-            "redo": action("Redo", "Ctrl+Shift+Z", self.session.redo),
-            "drive": action("Drive or stop", "F9", lambda: self.set_driving(not self.session.live_on)),
-            "run": action("Run drill", "Ctrl+Return", lambda: self.session.keep_run()),
-            "check": action("Tick check", "Ctrl+T", self.tick_check),
-            "hold": action("Play or pause", "Space", self.toggle_hold),
-            "step": action("Step one tick forward", ".", self.step),
-            "back": action("Step one tick back", ",", lambda: self.playbar.step(-1)),
-            "start": action("Back to the start", "Home", lambda: self.playbar.to_start()),
-            "restart": action("Restart the drive", "Ctrl+R", self.driver.restart),
-            "part": action("Fit a part", "Ctrl+P", lambda: self.desk.show_parts()),
-            "fit": action("Fit the path", "Ctrl+0", lambda: self.playbar.fit()),
-            "longer": action("Longer arrows", "+", lambda: self.view.set_scale(1.25)),
-            "shorter": action("Shorter arrows", "-", lambda: self.view.set_scale(0.8)),
-            "poke": action("Poke bodies in the view", "P", lambda: self.playbar.poke.toggle()),
-            "keys": action("Keys of the craft", "F8", self.toggle_inputs),
-            "next_craft": action("Select the next craft of the drill", "F7", self.session.select_next),
-            "csv": action("Export run as CSV...", "Ctrl+E", lambda: self.filing.ask_csv("")),
-            "view_png": action("Picture of the view...", "", lambda: self.filing.ask_picture(self.view, "view")),
-            "trace_png": action("Picture of the traces...", "", lambda: self.filing.ask_picture(self.traces, "traces")),
-            "night": action("Night colours", "Ctrl+D", self.toggle_night),
-            "help": action("All keys", "F1", self.toggle_sheet),
-            "quit": action("Quit", "Ctrl+Q", self.close),
-        }
-        for place, name in enumerate(NAMES):
-            self.acts[f"camera_{name}"] = action(
-                f"Camera: {name}", f"Ctrl+{place + 1}", functools.partial(self._choose_camera, name)
-            )
-        for place, name in enumerate(PAGES):
-            self.acts[f"page_{name}"] = action(
-                f"Page: {name}", f"F{place + 2}", functools.partial(self.show_page, name)
-            )
-        for place, name in enumerate(PANES):
-            self.acts[f"pane_{name}"] = action(
-                f"Pane: {name}", f"Alt+{place + 1}", functools.partial(self.show_pane, name)
-            )
-
-    def _choose_camera(self, name: str) -> None:
-        self.playbar.choose(name)
 
     def _wire(self) -> None:
         session = self.session

@@ -27,10 +27,11 @@ from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, freight, meshes
 from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Camera, Rig
+from oak_sled.desk.yardview.figures import figure, ghosts
 from oak_sled.desk.yardview.hand import Hand
 from oak_sled.desk.yardview.marks import path_over, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
-from oak_sled.desk.yardview.renderer import Bars, Figure, Renderer, Scene
+from oak_sled.desk.yardview.renderer import Bars, Renderer, Scene
 
 STILL_MS = 220
 """ms without a change after which a clean, smoothed picture is drawn."""
@@ -339,7 +340,7 @@ class YardView(QWidget):
         for feet, sliding in slide_marks(run, row if self.session.live_on else run.ticks):
             scene.bands.append(Band(feet, 0.1 * wide, (*theme.rgb("soft"), 0.5), sliding))
         pale = theme.rgb("ghost")
-        for ghost in self._ghosts(run):
+        for ghost in ghosts(self.session, run):
             scene.bands.append(Band(path_over(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
             at = ghost.at(self.session.time)
             scene.figures.append(figure(ghost, at, (*pale, 0.75)))
@@ -376,14 +377,6 @@ class YardView(QWidget):
             return []
         return [(twin, twin.at(session.time)) for twin in session.twins if len(twin.record)]
 
-    def _ghosts(self, run: Run) -> list[Run]:
-        found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
-        found += self.session.pinned_runs()
-        same = [
-            ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks
-        ]
-        return same[:6]
-
     # overlay
 
     def _paint_plain(self, painter: QPainter, run: Run, row: int) -> None:
@@ -391,7 +384,7 @@ class YardView(QWidget):
         painter.fillRect(self.rect(), theme.colour("paper"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         upper = QRectF(0, 0, self.width(), self.height() * 0.72)
-        paint_plan(painter, upper, run, row, self._ghosts(run))
+        paint_plan(painter, upper, run, row, ghosts(self.session, run))
         paint_side(painter, QRectF(0, upper.bottom(), self.width(), self.height() - upper.height()), run, row)
         labels = arrows.Labels(self.width(), self.height())
         self.annotations.paint_readouts(painter, run, row, labels)
@@ -403,15 +396,3 @@ class YardView(QWidget):
             Qt.AlignmentFlag.AlignRight,
             "no OpenGL 3.3 on this display: plan and side view in place of the 3D view",
         )
-
-
-def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
-    """The craft of a run at a row; its fans turn with their thrust."""
-    numbers = run.own_row(row)
-    axes = traces.rotation(numbers[3:7])
-    origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
-    fan = next((part.id for part in run.job.craft.parts if part.LOOKS == "fan"), None)
-    turn = 0.0
-    if fan is not None:
-        turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
-    return Figure(run.job.craft, origin, axes, turn, paint)

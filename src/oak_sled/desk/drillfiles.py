@@ -1,0 +1,68 @@
+"""Inputs of a drill from a CSV file, and to one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.files import inputs_csv
+from oak_sled.core.project import inputs
+from oak_sled.desk.session import Session
+
+
+class DrillFiles:
+    """Asks for files of inputs, and reads and writes them for the drill on the page."""
+
+    def __init__(self, page: QWidget, session: Session):
+        self.page, self.session = page, session
+
+    def ask_import(self) -> None:
+        """Asks for a file of inputs."""
+        name, _ = QFileDialog.getOpenFileName(self.page, "Inputs over time", "", "CSV (*.csv)")
+        if name:
+            self.import_csv(Path(name))
+
+    def import_csv(self, file: Path) -> bool:
+        """Takes the inputs of a file into this drill; what was not right in it is said."""
+        try:
+            found = inputs_csv.load(file, self.session.craft)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return False
+        drill = self.session.seen_drill
+        for track in found.tracks:
+            drill = inputs.with_track(drill, track)
+        self.session.take_seen_drill(
+            drill.replace(duration=max(found.duration, 0.05), recorded=True), f"inputs from {file.name}"
+        )
+        if found.notes:
+            more = f" (and {len(found.notes) - 2} more)" if len(found.notes) > 2 else ""
+            self.session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)
+        return True
+
+    def ask_export(self) -> None:
+        """Asks where the inputs go."""
+        name, _ = QFileDialog.getSaveFileName(
+            self.page, "Inputs over time", f"{self.session.seen_drill.id}.csv", "CSV (*.csv)"
+        )
+        if name:
+            self.export_csv(Path(name))
+
+    def export_csv(self, file: Path) -> bool:
+        """Writes the inputs of this drill."""
+        run = (
+            self.session.run
+            if self.session.run is not None and self.session.run.job.drill == self.session.drill
+            else None
+        )
+        try:
+            inputs_csv.save(
+                inputs_csv.dumps(self.session.seen_drill, self.session.craft, self.session.yard.ticks, run), file
+            )
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return False
+        self.session.say(f"inputs written to {file.name}")
+        return True

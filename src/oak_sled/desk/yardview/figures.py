@@ -1,0 +1,30 @@
+"""Which runs are drawn beside one another, and the craft of a run as it stands at a row."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
+from oak_sled.desk.session import Session
+from oak_sled.desk.yardview.renderer import Figure
+
+
+def ghosts(session: Session, run: Run) -> list[Run]:
+    """The kept runs that are drawn beside a run on the same ground: the ghost and what is pinned, six at most."""
+    found = [] if session.ghost is None or session.live_on else [session.ghost]
+    found += session.pinned_runs()
+    same = [ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks]
+    return same[:6]
+
+
+def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
+    """The craft of a run at a row; its fans turn with their thrust."""
+    numbers = run.own_row(row)
+    axes = traces.rotation(numbers[3:7])
+    origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
+    fan = next((part.id for part in run.job.craft.parts if part.looks() == "fan"), None)
+    turn = 0.0
+    if fan is not None:
+        turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
+    return Figure(run.job.craft, origin, axes, turn, paint)
