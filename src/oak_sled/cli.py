@@ -1,4 +1,4 @@
-"""The command line: the core without a screen. Scripts rely on it; docs/command-line.md tells it.
+"""The command line: the core without a screen. Scripts rely on it; docs/command-line.md describes it.
 
 One file, since it is a list of commands, each a few lines.
 """
@@ -90,7 +90,7 @@ def load_yard(where: str) -> Any:
 
 
 def with_sets(yard: Any, sets: list[str] | None) -> Any:
-    """The yard with every --set applied; all faults are told together."""
+    """The yard with every --set applied; all faults are said together."""
     faults: list[Fault] = []
     changes: list[tuple[str, Any]] = []
     for entry in sets or []:

@@ -1,4 +1,4 @@
-"""A craft among things: it rests, slides, tips, climbs, flies and lands, and its ledger closes all the while."""
+"""A craft among objects: it rests, slides, tips, climbs, flies and lands, and its ledger closes all the while."""
 
 import math
 

@@ -171,10 +171,10 @@ BENCHES = {
 @pytest.mark.parametrize("shape", SHAPES)
 def test_every_shape_rests_on_every_ground(shape, bench):
     piece, rise = SHAPES[shape]
-    thing = Solid([piece], 10.0, shapes.box_inertia(10.0, (0.3, 0.3, 0.2)), position=(0.1, 0.05, rise + 0.1))
+    item = Solid([piece], 10.0, shapes.box_inertia(10.0, (0.3, 0.3, 0.2)), position=(0.1, 0.05, rise + 0.1))
     below = BENCHES[bench]
     scene = scenery.scene(
-        [thing, *([below["solid"]] if "solid" in below else [])],
+        [item, *([below["solid"]] if "solid" in below else [])],
         plane=bench == PLANE,
         triangles=below.get("triangles"),
         materials=materials(0.6),
@@ -346,7 +346,7 @@ def test_closest_points_are_those_of_a_slow_search(seed):
 def test_a_box_on_a_box_touches_at_the_corners_of_what_they_share():
     lower, upper = block((0, 0, 0), half=(1, 1, 0.5)), block((0.7, 0.2, 0.9), half=(0.5, 0.5, 0.4))
     scene = scenery.scene([lower, upper], plane=False)
-    found, nx, ny, nz = manifold.meet(
+    found, nx, ny, nz = manifold.touch(
         scene.pieces[2],
         scene.solids[2],
         scene.pieces[1],

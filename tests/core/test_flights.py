@@ -93,8 +93,8 @@ def test_the_flight_of_a_thrown_block_against_closed_forms(make):
     assert flight.height == pytest.approx((v * math.sin(lift)) ** 2 / (2 * G), rel=0.02)
     assert flight.air == pytest.approx(2 * v * math.sin(lift) / G, rel=0.05)
     assert flight.distance > v * math.cos(lift) * flight.air
-    assert flight.calm is not None
-    assert flight.air < flight.calm < 3.5
+    assert flight.settled is not None
+    assert flight.air < flight.settled < 3.5
 
 
 def test_turns_are_counted_in_whole_turns(make):
@@ -123,8 +123,8 @@ def test_control_returns_when_a_flung_craft_lands_and_settles(make):
     flight = flights.of_craft(found)
     air = 2 * 4.0 * math.sin(math.radians(70.0)) / G
     assert flight.air == pytest.approx(air, rel=0.15)
-    assert flight.calm > air * 0.9
-    assert measures.read_all(found)["calm_time"] == flight.calm
+    assert flight.settled > air * 0.9
+    assert measures.read_all(found)["settling_time"] == flight.settled
 
 
 def test_measures_of_blocks_have_names_of_their_own(made):

@@ -13,7 +13,7 @@ from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.layer import Layer, LayerPair
-from oak_sled.core.documents.yard import Bench, Drill, Ground, Member, Start, Wall, Yard
+from oak_sled.core.documents.yard import Bench, Drill, Ground, Member, Start, Target, Wall, Yard
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
@@ -49,13 +49,13 @@ def block(layer="", **fields):
 def test_bodies_of_layers_that_pass_move_as_if_alone_to_the_bit():
     alone = go(ground(), speed=8.0)
     passed = go(ground(blocks=(block("ghost"),)), speed=8.0)
-    met = go(ground("meet", blocks=(block("ghost"),)), speed=8.0)
+    met = go(ground("collide", blocks=(block("ghost"),)), speed=8.0)
     assert np.array_equal(passed.column("position.x"), alone.column("position.x"))
     assert met.column("velocity.x")[-1] < 7.0
     assert met.column("block.crate.position.x")[-1] > 7.0, "what meets is pushed on"
 
 
-@pytest.mark.parametrize("then", ["pass", "meet"])
+@pytest.mark.parametrize("then", ["pass", "collide"])
 def test_a_craft_passes_walls_of_a_layer_that_lets_it(then):
     wall = Wall(id="w", x=6.0, heading_deg=90.0, layer="ghost")
     end = go(ground(then, walls=(wall,)), speed=8.0).column("position.x")[-1]
@@ -72,7 +72,7 @@ def test_what_passes_the_ground_falls_through_it_and_the_rest_stands():
 def test_two_crafts_of_one_layer_that_passes_itself_drive_through_each_other():
     one, other = craft(layer="ghost", **FLAT), craft(name="other", layer="ghost", **FLAT)
     member = Member(id="other", start=Start(x=8.0, speed=-5.0))
-    for then, last in (("pass", 10.0), ("meet", 5.0)):
+    for then, last in (("pass", 10.0), ("collide", 5.0)):
         made = go(
             ground(then, other="ghost"), one, others=(other,), drill={"craft": "sled", "cast": (member,)}, speed=5.0
         )
@@ -112,7 +112,7 @@ def test_a_body_of_many_pieces_counts_once_in_a_trigger():
 
 def test_a_trigger_finds_only_layers_that_it_meets():
     trigger = block("ghost", moves="trigger", length=2.0)
-    for then, found in (("pass", 0.0), ("meet", 1.0), ("report", 1.0)):
+    for then, found in (("pass", 0.0), ("collide", 1.0), ("report", 1.0)):
         made = go(ground(then, blocks=(trigger,)), speed=8.0)
         assert made.column("block.crate.inside").max() == found, then
 
@@ -199,3 +199,8 @@ def test_a_layer_that_this_ground_does_not_have_counts_as_bodies():
     ghost, plain = go(bare, craft(layer="ghost", **FLAT), speed=8.0), go(bare, speed=8.0)
     assert np.array_equal(ghost.column("position.x"), plain.column("position.x"))
     assert math.isfinite(ghost.column("position.x")[-1])
+
+
+def test_a_file_of_before_keeps_its_words():
+    assert LayerPair.model_validate({"id": "a", "one": "bodies", "other": "bodies", "then": "meet"}).then == "collide"
+    assert Target.model_validate({"measure": "calm_time", "low": 1.0}).measure == "settling_time"

@@ -196,7 +196,7 @@ def test_a_craft_whose_height_is_held_stays_level_and_that_is_said(make, planar)
     assert "held_level" not in [one.name for one in cautions.find(level)]
 
 
-# runners among things
+# runners among objects
 
 
 def test_the_feet_of_a_standing_craft_carry_what_statics_says(make):

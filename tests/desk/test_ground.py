@@ -69,9 +69,9 @@ def test_several_are_moved_aligned_duplicated_and_removed(page):
 @pytest.mark.parametrize("kind", ["crate", "barrel", "ball", "log", "ramp", "step", "ram", "trigger", "wall", "gate"])
 def test_every_kind_of_thing_is_placed_and_met(page, window, idle, kind):
     page.add(kind)
-    (path, thing) = page.plan.in_hand()[0]
+    (path, item) = page.plan.in_hand()[0]
     assert path.startswith(("blocks.", "walls.", "gates."))
-    assert page.subject()[1] == thing
+    assert page.subject()[1] == item
     idle()
     assert not window.notice.fault
     screen.settled(page)
@@ -85,7 +85,7 @@ def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
     assert page.dials["mass"].value == 500.0
     assert window.session.undo_label
     page.session.edit(f"{page.path}.blocks.crate_1.moves", "fixed")
-    assert "mass" not in page.dials, "a fixed thing has no use for a mass"
+    assert "mass" not in page.dials, "a fixed item has no use for a mass"
     assert page.choices["moves"].text() == "moves: fixed"
     page.plan.choose([])
     page.dials["friction"].moved.emit(0.3)
@@ -115,7 +115,7 @@ def test_the_section_of_a_slope_follows_its_dial(page, idle):
 
 
 @pytest.mark.parametrize(
-    ("thing", "at", "wanted"),
+    ("item", "at", "wanted"),
     [
         (Block(id="a", length=2, width=2, height=1, z=0.5), (0.9, 0.0), (0.5, 1.5)),
         (Block(id="a", length=2, width=2, height=1), (1.1, 0.0), None),
@@ -127,8 +127,8 @@ def test_the_section_of_a_slope_follows_its_dial(page, idle):
         (Wall(id="a", length=4, width=1, heading_deg=90, height=2), (0.0, 1.5), (0.0, 2.0)),
     ],
 )
-def test_a_section_knows_how_high_a_thing_is(thing, at, wanted):
-    low, high = spans(thing, np.array([at[0]]), np.array([at[1]]))
+def test_a_section_knows_how_high_a_thing_is(item, at, wanted):
+    low, high = spans(item, np.array([at[0]]), np.array([at[1]]))
     if wanted is None:
         assert np.isnan(low[0])
         assert np.isnan(high[0])

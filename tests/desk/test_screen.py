@@ -42,7 +42,7 @@ def repainted(qtbot, window) -> np.ndarray:
 
 
 class Walker:
-    """Does one thing after the other, and compares the screen with a full repaint after each."""
+    """Does one item after the other, and compares the screen with a full repaint after each."""
 
     def __init__(self, qtbot, window):
         self.qtbot, self.window = qtbot, window

@@ -57,7 +57,7 @@ class Lock:
 
 
 def lock_of(file: Path) -> Lock:
-    """The lock that tells other windows of this user that a yard file is open here."""
+    """The lock by which other windows of this user know that a yard file is open here."""
     name = hashlib.sha256(str(file.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
     return Lock(state_folder() / "locks" / f"{name}.lock")
 
@@ -137,7 +137,7 @@ class Autosave:
 
 
 def _origin(file: Path) -> tuple[Path | None, str]:
-    """The yard file that the work belongs to, and its stamp; None and "" when that cannot be told."""
+    """The yard file that the work belongs to, and its stamp; None and "" when that is not known."""
     try:
         data = json.loads(disk.read_whole(file, 100_000, "the name of a file"))
         name, stamp = data["file"], data["stamp"]

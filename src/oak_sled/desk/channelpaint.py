@@ -177,7 +177,7 @@ class ChannelPainter:
         painter.restore()
 
     def line(self, number: int, track: Track) -> QPolygonF:
-        """What a track tells, as px: a value a pixel, and both ends of every step."""
+        """The values of a track, as px: a value a pixel, and both ends of every step."""
         first, last = self.strips.seen()
         times = np.linspace(max(first, 0.0), last, max(2, self.widget.width()))
         if track.shape == "steps":

@@ -36,7 +36,7 @@ T_STEP, V_STEP = 0.05, 0.05
 
 
 class ChannelStrips(QWidget):
-    """Draws what the drill on the bench tells each channel, and what the channel made of it in the run."""
+    """Draws the input of each channel in the drill on the bench, and the shaped value in the run."""
 
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)
@@ -158,7 +158,7 @@ class ChannelStrips(QWidget):
         return QPointF(self.x_of(self.drill.event_time), self.height() - AXIS + 8.0)
 
     def under(self, at: QPointF) -> str:
-        """What a px takes hold of: "end", "from", "event", "knot", "crest", "strip" or nothing; chooses it."""
+        """What can be dragged at a px: "end", "from", "event", "knot", "crest", "strip" or nothing; chooses it."""
         near = lambda spot, reach=NEAR: math.hypot(spot.x() - at.x(), spot.y() - at.y()) < reach  # noqa: E731
         if abs(self.end_mark().x() - at.x()) < NEAR and at.y() > self.height() - AXIS - 4:
             return "end"
@@ -323,7 +323,7 @@ class ChannelStrips(QWidget):
         self.let_go.emit("move a knot")
 
     def remove(self) -> None:
-        """Removes the selection: a knot, an event, or all that a channel is told."""
+        """Removes the selection: a knot, an event, or the whole track of a channel."""
         drill = self.drill
         if self.chosen.what == "event":
             self.previewed.emit("events", tuple(one for one in drill.events if one.id != self.chosen.name))

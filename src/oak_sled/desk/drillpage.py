@@ -272,7 +272,7 @@ class DrillPage(QWidget):
         self.strips.choose(Pick(""))
 
     def new_drill(self) -> None:
-        """A drill of 8 s in which the first channel is told everything."""
+        """A drill of 8 s with the first channel full on."""
         channels = self.session.craft.channels
         tracks = (inputs.stamped(Track(channel=channels[0].id), "step", 0.5, channels[0]),) if channels else ()
         name = free_name("new_drill", self.session.yard.drills)

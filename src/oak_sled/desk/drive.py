@@ -163,7 +163,7 @@ class Driver(QObject):
             self.drive.to_start()
 
     def happen(self, event: Event) -> None:
-        """Something sudden to the craft on the bench, or to a thing on the ground, at this moment of the drive."""
+        """An event to the craft on the bench, or to a block, at this moment of the drive."""
         if self.drive is not None:
             self.drive.happen(event)
 

@@ -1,4 +1,4 @@
-"""What comes from files onto the desk: a relief from a picture, a thing or the hull of a craft from a mesh.
+"""What comes from files onto the desk: a relief from a picture, a block or the hull of a craft from a mesh.
 
 A file that cannot be used is said in place, and nothing is changed.
 """
@@ -66,7 +66,7 @@ def _read(session: Session, file: Path, **settings: Any) -> tuple[Mesh, dict[str
 
 
 def place_mesh(session: Session, file: Path, x: float, y: float, **settings: Any) -> str:
-    """Places a closed mesh as a loose thing, an open one as ground; its path below the ground, "" when refused."""
+    """Places a closed mesh as a loose block, an open one as ground; its path below the ground, "" when refused."""
     read = _read(session, file, **settings)
     if read is None:
         return ""

@@ -1,4 +1,4 @@
-"""The Ground page: a plan on which things are placed, with the numbers of the selection beside it."""
+"""The Ground page: a plan on which objects are placed, with the numbers of the selection beside it."""
 
 from __future__ import annotations
 
@@ -12,17 +12,17 @@ from oak_sled.core.documents.block import BUILT_IN, TIMBER, Block, Material, Pai
 from oak_sled.core.documents.craft import free_name
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, MEETINGS, Layer, LayerPair
+from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
 from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.desk import fromfiles, theme
 from oak_sled.desk.groundplan import GroundPlan, item_fields
-from oak_sled.desk.groundsection import Thing, size_of
+from oak_sled.desk.groundsection import Item, size_of
 from oak_sled.desk.meshdrawing import MeshDrawing
 from oak_sled.desk.numberpanel import NumberPanel, choices_of
 from oak_sled.desk.session import Session
 
-KINDS: dict[str, Thing] = {
+KINDS: dict[str, Item] = {
     "crate": Block(id="crate", length=0.8, width=0.8, height=0.8, mass=60.0),
     "barrel": Block(id="barrel", shape="cylinder", length=0.6, width=0.6, height=0.9, mass=40.0),
     "ball": Block(id="ball", shape="ball", length=0.7, width=0.7, height=0.7, mass=15.0),
@@ -133,7 +133,7 @@ class GroundPage(QWidget):
         self.session.change(yard.without(grounds=grounds), label)
 
     def add(self, name: str) -> None:
-        """Places a thing in the middle of what is seen."""
+        """Places an object in the middle of what is seen."""
         ground = self.session.ground
         model: Any = KINDS[name]
         field = item_fields(model)
@@ -145,7 +145,7 @@ class GroundPage(QWidget):
     def add_joint(self) -> None:
         """Holds the selected loose block to the second one that is selected, or to the world."""
         ground = self.session.ground
-        blocks = [thing for _, thing in self.plan.in_hand() if isinstance(thing, Block)]
+        blocks = [item for _, item in self.plan.in_hand() if isinstance(item, Block)]
         loose = [block for block in blocks if block.moves == "free"]
         if not loose:
             self.session.say("a joint holds a dynamic block: select it first, and then what it is joined to", True)
@@ -182,13 +182,13 @@ class GroundPage(QWidget):
     def duplicate(self) -> None:
         """Copies the selection beside itself."""
         ground, made = self.session.ground, []
-        for _, thing in self.plan.in_hand():
-            if isinstance(thing, Relief):
+        for _, item in self.plan.in_hand():
+            if isinstance(item, Relief):
                 self.session.say("a ground has one relief: duplicate the ground instead", True)
                 continue
-            field = item_fields(thing)
-            aside = 2.0 if isinstance(thing, Gate) else size_of(thing)[1] + 0.25
-            new = thing.replace(id=free_name(thing.id, getattr(ground, field)), y=thing.y + aside)
+            field = item_fields(item)
+            aside = 2.0 if isinstance(item, Gate) else size_of(item)[1] + 0.25
+            new = item.replace(id=free_name(item.id, getattr(ground, field)), y=item.y + aside)
             ground = ground.replace(**{field: (*getattr(ground, field), new)})
             made.append(f"{field}.{new.id}")
         if made:
@@ -198,11 +198,11 @@ class GroundPage(QWidget):
     def remove(self) -> None:
         """Removes the selection."""
         ground = self.session.ground
-        for path, thing in self.plan.in_hand():
-            if isinstance(thing, Relief):
+        for path, item in self.plan.in_hand():
+            if isinstance(item, Relief):
                 ground = ground.replace(relief=None)
                 continue
-            field = item_fields(thing)
+            field = item_fields(item)
             name = path.split(".")[1]
             ground = ground.replace(**{field: tuple(one for one in getattr(ground, field) if one.id != name)})
         if ground != self.session.ground:
@@ -216,8 +216,8 @@ class GroundPage(QWidget):
             self.session.say("select two or more first (Shift and click)")
             return
         value = getattr(held[0][1], axis)
-        for path, thing in held[1:]:
-            self._preview(path, thing.replace(**{axis: value}))
+        for path, item in held[1:]:
+            self._preview(path, item.replace(**{axis: value}))
         self.session.commit(f"align {axis}")
 
     # numbers
@@ -308,7 +308,7 @@ class GroundPage(QWidget):
         for pair in ground.layer_pairs:
             self.numbers.add_label(f"{pair.one} and {pair.other}".replace("_", " "))
             says = "meet: they collide; report: overlaps are recorded; pass: they ignore each other"
-            self.numbers.add_choice(path, f"layer_pairs.{pair.id}.then", MEETINGS, says)
+            self.numbers.add_choice(path, f"layer_pairs.{pair.id}.then", RESPONSES, says)
         tip = "a collision layer; what two layers do is set pair by pair"
         self.numbers.add_button("another layer", tip, self.add_layer)
         button = self.numbers.add_button("pair of layers", "which layers only report or ignore each other")

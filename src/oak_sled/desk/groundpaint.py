@@ -14,7 +14,7 @@ from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Gate, Ground
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.desk import theme
-from oak_sled.desk.groundsection import Thing, heading_of, mesh_outline, relief_image, size_of
+from oak_sled.desk.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.planpane import BLOCK_INKS
 
 HANDLE = 7.0
@@ -31,8 +31,8 @@ class Plan(Protocol):
     def scale(self) -> float: ...
     def at(self, x: float, y: float) -> QPointF: ...
     def place(self, px: QPointF) -> tuple[float, float]: ...
-    def outline(self, thing: Thing) -> QPolygonF: ...
-    def handles(self, thing: Thing) -> dict[str, QPointF]: ...
+    def outline(self, item: Item) -> QPolygonF: ...
+    def handles(self, item: Item) -> dict[str, QPointF]: ...
 
 
 def paint_grid(painter: QPainter, plan: Plan) -> None:
@@ -54,54 +54,52 @@ def paint_grid(painter: QPainter, plan: Plan) -> None:
     painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
 
 
-def paint_thing(painter: QPainter, plan: Plan, thing: Thing, chosen: bool) -> None:
+def paint_thing(painter: QPainter, plan: Plan, item: Item, chosen: bool) -> None:
     """A block, wall, gate, patch, joint or relief to scale; the selected one in a heavier line."""
     painter.setPen(theme.pen("ink", 2.2 if chosen else 1.0))
-    shape = plan.outline(thing)
-    if isinstance(thing, Relief):
-        shaded = relief_image(thing, theme.is_night())
+    shape = plan.outline(item)
+    if isinstance(item, Relief):
+        shaded = relief_image(item, theme.is_night())
         painter.drawImage(shape.boundingRect(), shaded)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(shape.boundingRect())
         return
-    if isinstance(thing, Patch):
+    if isinstance(item, Patch):
         painter.setPen(QPen(theme.colour("ink"), 2.2 if chosen else 1.0, Qt.PenStyle.DashDotLine))
-        painter.setBrush(QBrush(theme.family("grip"), _PATCH_HATCH[thing.grip >= 1.0]))
+        painter.setBrush(QBrush(theme.family("grip"), _PATCH_HATCH[item.grip >= 1.0]))
         painter.drawPolygon(shape)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         return
-    if isinstance(thing, Gate):
+    if isinstance(item, Gate):
         painter.setPen(QPen(theme.family("impulse"), 3.0 if chosen else 2.0))
         painter.drawLine((shape[0] + shape[3]) / 2, (shape[1] + shape[2]) / 2)
         painter.drawPolygon(shape)
         return
-    if isinstance(thing, Joint):
-        paint_joint(painter, plan, thing, chosen)
+    if isinstance(item, Joint):
+        paint_joint(painter, plan, item, chosen)
         return
     painter.setBrush(theme.colour("saw_ice"))
-    if isinstance(thing, Block):
-        ink = BLOCK_INKS.get(thing.moves)
+    if isinstance(item, Block):
+        ink = BLOCK_INKS.get(item.moves)
         painter.setBrush(theme.colour(ink) if ink else Qt.BrushStyle.NoBrush)
-        if thing.moves == "trigger":
+        if item.moves == "trigger":
             painter.setPen(QPen(theme.family("air"), 2.4 if chosen else 1.6, Qt.PenStyle.DashLine))
-        if thing.moves == "driven":
+        if item.moves == "driven":
             painter.save()
             painter.setPen(QPen(theme.colour("iron"), 1.2, Qt.PenStyle.DotLine))
-            sway = (thing.sway_x, thing.sway_y)
-            painter.drawLine(
-                plan.at(thing.x - sway[0], thing.y - sway[1]), plan.at(thing.x + sway[0], thing.y + sway[1])
-            )
+            sway = (item.sway_x, item.sway_y)
+            painter.drawLine(plan.at(item.x - sway[0], item.y - sway[1]), plan.at(item.x + sway[0], item.y + sway[1]))
             painter.restore()
-        if thing.shape in ("ball", "cylinder"):
+        if item.shape in ("ball", "cylinder"):
             radius = math.hypot(*_between(shape[0], shape[1])) / 2
-            painter.drawEllipse(plan.at(thing.x, thing.y), radius, radius)
+            painter.drawEllipse(plan.at(item.x, item.y), radius, radius)
             return
-    if isinstance(thing, Block) and thing.shape == "mesh":
+    if isinstance(item, Block) and item.shape == "mesh":
         painter.setPen(theme.pen("ink", 1.8 if chosen else 0.9))
-        painter.drawPolygon(QPolygonF([plan.at(*spot) for spot in mesh_outline(thing)]))
+        painter.drawPolygon(QPolygonF([plan.at(*spot) for spot in mesh_outline(item)]))
         return
     painter.drawPolygon(shape)
-    if isinstance(thing, Block) and thing.shape == "wedge":  # the high end is the ruled one
+    if isinstance(item, Block) and item.shape == "wedge":  # the high end is the ruled one
         for share in (0.12, 0.24):
             a = shape[0] + (shape[1] - shape[0]) * share
             b = shape[3] + (shape[2] - shape[3]) * share
@@ -122,24 +120,24 @@ def paint_joint(painter: QPainter, plan: Plan, joint: Joint, chosen: bool) -> No
     painter.drawEllipse(at, 1.5, 1.5)
 
 
-def paint_handles(painter: QPainter, plan: Plan, thing: Thing) -> None:
+def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
     """Where the selected object is turned and sized, and its size in words."""
-    found = plan.handles(thing)
+    found = plan.handles(item)
     painter.setPen(theme.pen("ink", 1.2))
     if "turn" in found:
-        painter.drawLine(plan.at(thing.x, thing.y), found["turn"])
+        painter.drawLine(plan.at(item.x, item.y), found["turn"])
     painter.setBrush(theme.colour("card"))
     for name, spot in found.items():
         if name == "turn":
             painter.drawEllipse(spot, HANDLE - 1, HANDLE - 1)
         else:
             painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
-    length, width = size_of(thing)
-    words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {math.degrees(heading_of(thing)):g}°"
-    if isinstance(thing, Joint):
-        held = thing.other.replace("_", " ") or "the world"
-        words = f"{thing.one.replace('_', ' ')} to {held} · {units.show(thing.z, 'm')} up"
-    box = plan.outline(thing).boundingRect()
+    length, width = size_of(item)
+    words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {math.degrees(heading_of(item)):g}°"
+    if isinstance(item, Joint):
+        held = item.other.replace("_", " ") or "the world"
+        words = f"{item.one.replace('_', ' ')} to {held} · {units.show(item.z, 'm')} up"
+    box = plan.outline(item).boundingRect()
     painter.setFont(theme.font(theme.SMALL))
     wide = painter.fontMetrics().horizontalAdvance(words) + 10
     label = QRectF(box.center().x() - wide / 2, box.bottom() + 8, wide, 18)

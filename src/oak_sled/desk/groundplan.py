@@ -1,4 +1,4 @@
-"""The working drawing of a ground: things are picked, dragged, turned and sized on it; a section shows them from aside.
+"""The working drawing of a ground: objects are picked, dragged, turned and sized; a section shows them from the side.
 
 Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(text).
 """
@@ -19,7 +19,7 @@ from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.desk import groundpaint, theme
-from oak_sled.desk.groundsection import SECTION, Section, Thing, heading_of, size_of
+from oak_sled.desk.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.planframe import PlanFrame
 from oak_sled.desk.session import Session
 
@@ -31,7 +31,7 @@ GRID = 0.25
 
 
 class GroundPlan(PlanFrame):
-    """Draws the ground on the bench from above and takes hold of what lies on it."""
+    """Draws the ground on the bench from above and moves what lies on it."""
 
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)
@@ -50,7 +50,7 @@ class GroundPlan(PlanFrame):
         self._base_ground: object = None
         self.words: list[QRectF] = []
         """Where the words of marks stand in the last paint, px."""
-        self._hold: tuple[str, QPointF, dict[str, Thing]] | None = None
+        self._hold: tuple[str, QPointF, dict[str, Item]] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("plan of the ground")
@@ -63,8 +63,8 @@ class GroundPlan(PlanFrame):
     def ground(self) -> Ground:
         return self.session.ground
 
-    def things(self) -> list[tuple[str, Thing]]:
-        found: list[tuple[str, Thing]] = []
+    def objects(self) -> list[tuple[str, Item]]:
+        found: list[tuple[str, Item]] = []
         if self.ground.relief is not None:
             found.append(("relief", self.ground.relief))
         found += [(f"patches.{one.id}", one) for one in self.ground.patches]
@@ -74,9 +74,9 @@ class GroundPlan(PlanFrame):
         found += [(f"joints.{one.id}", one) for one in self.ground.joints]
         return found
 
-    def in_hand(self) -> list[tuple[str, Thing]]:
-        """The things that are chosen and still there."""
-        known = dict(self.things())
+    def in_hand(self) -> list[tuple[str, Item]]:
+        """The selected objects that are still there."""
+        known = dict(self.objects())
         self.chosen = [path for path in self.chosen if path in known]
         return [(path, known[path]) for path in self.chosen]
 
@@ -89,13 +89,13 @@ class GroundPlan(PlanFrame):
         self.picked.emit()
         self.update()
 
-    def outline(self, thing: Thing) -> QPolygonF:
-        """A thing from above, px."""
-        length, width = size_of(thing)
-        turn = heading_of(thing)
+    def outline(self, item: Item) -> QPolygonF:
+        """An object from above, px."""
+        length, width = size_of(item)
+        turn = heading_of(item)
         cos, sin = math.cos(turn), math.sin(turn)
         middle_x, middle_y, scale, centre = self._view()
-        x, y = centre.x() + (thing.x - middle_x) * scale, centre.y() - (thing.y - middle_y) * scale
+        x, y = centre.x() + (item.x - middle_x) * scale, centre.y() - (item.y - middle_y) * scale
         u, v = 0.5 * length * scale, 0.5 * width * scale
         ahead, across = (cos * u, sin * u), (-sin * v, cos * v)
         return QPolygonF(
@@ -105,22 +105,22 @@ class GroundPlan(PlanFrame):
             ]
         )
 
-    def handles(self, thing: Thing) -> dict[str, QPointF]:
-        """Where a thing is turned and sized, px."""
-        if isinstance(thing, Joint):
+    def handles(self, item: Item) -> dict[str, QPointF]:
+        """Where an object is turned and sized, px."""
+        if isinstance(item, Joint):
             return {}
-        length, width = size_of(thing)
-        turn = heading_of(thing)
+        length, width = size_of(item)
+        turn = heading_of(item)
         cos, sin = math.cos(turn), math.sin(turn)
-        middle = self.at(thing.x, thing.y)
-        nose = self.at(thing.x + cos * length / 2, thing.y + sin * length / 2)
-        side = self.at(thing.x - sin * width / 2, thing.y + cos * width / 2)
+        middle = self.at(item.x, item.y)
+        nose = self.at(item.x + cos * length / 2, item.y + sin * length / 2)
+        side = self.at(item.x - sin * width / 2, item.y + cos * width / 2)
         away = 22.0
         turn_at = QPointF(nose.x() + cos * away, nose.y() - sin * away)
         found = {"turn": turn_at, "length": nose, "width": side}
-        if isinstance(thing, Gate):
+        if isinstance(item, Gate):
             found.pop("length")
-        if isinstance(thing, Relief):
+        if isinstance(item, Relief):
             found.pop("turn")
         if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < groundpaint.HANDLE:
             found["width"] = QPointF(middle.x() - sin * 12.0, middle.y() - cos * 12.0)
@@ -166,12 +166,12 @@ class GroundPlan(PlanFrame):
         self._hold = ("move", at, dict(self.in_hand()))
 
     def under(self, at: QPointF) -> str | None:
-        """The path of the topmost thing under a px."""
+        """The path of the topmost object under a px."""
         with self.one_view():
-            shapes = [(path, thing, self.outline(thing)) for path, thing in reversed(self.things())]
-        for path, thing, shape in shapes:
+            shapes = [(path, item, self.outline(item)) for path, item in reversed(self.objects())]
+        for path, item, shape in shapes:
             box = shape.boundingRect()
-            if isinstance(thing, Relief):  # by its edge: what lies on it must stay within reach, and the plan too
+            if isinstance(item, Relief):  # by its edge: what lies on it must stay within reach, and the plan too
                 if box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at):
                     return path
                 continue
@@ -215,23 +215,23 @@ class GroundPlan(PlanFrame):
             moved = start.replace(heading_deg=rounded(angle, 0.0 if free else 5.0))
         self.start_moved.emit(moved)
 
-    def _drag(self, what: str, start: QPointF, at: QPointF, held: dict[str, Thing], free: bool) -> None:
+    def _drag(self, what: str, start: QPointF, at: QPointF, held: dict[str, Item], free: bool) -> None:
         (x0, y0), (x1, y1) = self.place(start), self.place(at)
         step = 0.0 if free else GRID
-        for path, thing in held.items():
+        for path, item in held.items():
             if what == "move":
-                fields = {"x": rounded(thing.x + x1 - x0, step), "y": rounded(thing.y + y1 - y0, step)}
+                fields = {"x": rounded(item.x + x1 - x0, step), "y": rounded(item.y + y1 - y0, step)}
             elif what == "turn":
-                angle = math.degrees(math.atan2(y1 - thing.y, x1 - thing.x))
+                angle = math.degrees(math.atan2(y1 - item.y, x1 - item.x))
                 fields = {"heading_deg": rounded(angle, 0.0 if free else 5.0)}
             else:
-                turn = heading_of(thing)
-                dx, dy = x1 - thing.x, y1 - thing.y
+                turn = heading_of(item)
+                dx, dy = x1 - item.x, y1 - item.y
                 out = dx * math.cos(turn) + dy * math.sin(turn)
                 if what == "width":
                     out = dy * math.cos(turn) - dx * math.sin(turn)
                 fields = {what: max(0.1, rounded(2.0 * abs(out), step))}
-            self.previewed.emit(path, thing.replace(**fields))
+            self.previewed.emit(path, item.replace(**fields))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         hold, self._hold = self._hold, None
@@ -258,8 +258,8 @@ class GroundPlan(PlanFrame):
             return
         way = ARROWS.get(Qt.Key(event.key()))
         if way is not None and self.in_hand():
-            for path, thing in self.in_hand():
-                self.previewed.emit(path, thing.replace(x=thing.x + GRID * way[0], y=thing.y + GRID * way[1]))
+            for path, item in self.in_hand():
+                self.previewed.emit(path, item.replace(x=item.x + GRID * way[0], y=item.y + GRID * way[1]))
             self.let_go.emit("move by a step")
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.key_wanted.emit("remove")
@@ -297,7 +297,7 @@ class GroundPlan(PlanFrame):
             self._write(painter, end, word, ((7, -5), (7, 18), (-18, -5)))
         painter.restore()
         below = QRectF(0, self.height() - SECTION, self.width(), SECTION)
-        self.section.paint(painter, below, self.ground, [thing for _, thing in self.things()], self.line)
+        self.section.paint(painter, below, self.ground, [item for _, item in self.objects()], self.line)
 
     def base_layer(self, chosen: set[str]) -> QImage:
         """The grid and what lies on the ground, in px; redrawn only when one of them changed."""
@@ -314,8 +314,8 @@ class GroundPlan(PlanFrame):
             painter.setClipRect(self.box())
             groundpaint.paint_grid(painter, self)
             self._paint_edges(painter)
-            for path, thing in self.things():
-                groundpaint.paint_thing(painter, self, thing, path in chosen)
+            for path, item in self.objects():
+                groundpaint.paint_thing(painter, self, item, path in chosen)
             painter.end()
         return self._base
 
@@ -370,6 +370,6 @@ def rounded(value: float, step: float) -> float:
     return float(np.round(round(value / step) * step if step else value, 3))
 
 
-def item_fields(thing: Any) -> str:
-    """The list of the ground a thing stands in."""
-    return LISTS[type(thing)]
+def item_fields(item: Any) -> str:
+    """The list of the ground an object stands in."""
+    return LISTS[type(item)]

@@ -18,7 +18,7 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
 
-Thing = Block | Wall | Gate | Patch | Relief | Joint
+Item = Block | Wall | Gate | Patch | Relief | Joint
 JOINT_SIZE = 0.4
 """m of the mark of a joint from above."""
 Line = list[tuple[float, float]]
@@ -26,46 +26,46 @@ SECTION = 96
 """px of height of a section."""
 
 
-def size_of(thing: Thing) -> tuple[float, float]:
-    """Length and width of a thing from above, m."""
-    if isinstance(thing, Gate):
-        return 0.4, thing.width
-    if isinstance(thing, Joint):
+def size_of(item: Item) -> tuple[float, float]:
+    """Length and width of an object from above, m."""
+    if isinstance(item, Gate):
+        return 0.4, item.width
+    if isinstance(item, Joint):
         return JOINT_SIZE, JOINT_SIZE
-    if isinstance(thing, Block):
-        half = thing.half_extents()
+    if isinstance(item, Block):
+        half = item.half_extents()
         return 2.0 * half[0], 2.0 * half[1]
-    return thing.length, thing.width
+    return item.length, item.width
 
 
-def heading_of(thing: Thing) -> float:
+def heading_of(item: Item) -> float:
     """rad; a relief lies along the axes."""
-    return 0.0 if isinstance(thing, Relief | Joint) else math.radians(thing.heading_deg)
+    return 0.0 if isinstance(item, Relief | Joint) else math.radians(item.heading_deg)
 
 
-def spans(thing: Thing, x: Floats, y: Floats) -> tuple[Floats, Floats]:
-    """Underside and top of a thing over points, m, each shape (n,); NaN beside it. Tilts are left out."""
+def spans(item: Item, x: Floats, y: Floats) -> tuple[Floats, Floats]:
+    """Underside and top of an object over points, m, each shape (n,); NaN beside it. Tilts are left out."""
     nowhere = np.full(len(x), np.nan)
-    if isinstance(thing, Gate | Patch | Relief | Joint) or (isinstance(thing, Block) and thing.is_laid):
+    if isinstance(item, Gate | Patch | Relief | Joint) or (isinstance(item, Block) and item.is_laid):
         return nowhere, nowhere
-    turn = heading_of(thing)
-    dx, dy = x - thing.x, y - thing.y
+    turn = heading_of(item)
+    dx, dy = x - item.x, y - item.y
     u, v = dx * math.cos(turn) + dy * math.sin(turn), dy * math.cos(turn) - dx * math.sin(turn)
-    length, width = size_of(thing)
+    length, width = size_of(item)
     over = (np.abs(u) <= length / 2) & (np.abs(v) <= width / 2)
-    if isinstance(thing, Wall):
-        return np.where(over, 0.0, np.nan), np.where(over, thing.height, np.nan)
-    foot, tall = thing.z, 2.0 * thing.half_extents()[2]
+    if isinstance(item, Wall):
+        return np.where(over, 0.0, np.nan), np.where(over, item.height, np.nan)
+    foot, tall = item.z, 2.0 * item.half_extents()[2]
     low, high = np.full(len(x), foot), np.full(len(x), foot + tall)
-    if thing.shape == "wedge":
+    if item.shape == "wedge":
         high = foot + tall * (u / length + 0.5)
-    elif thing.shape in ("ball", "cylinder"):
+    elif item.shape in ("ball", "cylinder"):
         out = (u * u + v * v) / (length / 2) ** 2
         over &= out <= 1.0
-        if thing.shape == "ball":
+        if item.shape == "ball":
             rise = tall / 2 * np.sqrt(np.maximum(1.0 - out, 0.0))
             low, high = foot + tall / 2 - rise, foot + tall / 2 + rise
-    elif thing.shape == "capsule":
+    elif item.shape == "capsule":
         rise = tall / 2 * np.sqrt(np.maximum(1.0 - (v / (width / 2)) ** 2, 0.0))
         low, high = foot + tall / 2 - rise, foot + tall / 2 + rise
     return np.where(over, low, np.nan), np.where(over, high, np.nan)
@@ -104,10 +104,10 @@ class Section:
         self._key: object = None
         self.profile: list[tuple[float, float]] = []
         """Share of the line and height, m, where uneven ground lies under it."""
-        self.cut: list[tuple[Thing, Floats, Floats]] = []
+        self.cut: list[tuple[Item, Floats, Floats]] = []
         """What the section goes through, with its underside and top at every px, m, NaN beside it."""
 
-    def paint(self, painter: QPainter, box: QRectF, ground: Ground, things: list[Thing], line: Line) -> None:
+    def paint(self, painter: QPainter, box: QRectF, ground: Ground, objects: list[Item], line: Line) -> None:
         """Draws the section from one end of a line to the other into a box of the widget, px."""
         painter.fillRect(box, theme.colour("card"))
         painter.setPen(theme.pen("rule"))
@@ -116,7 +116,7 @@ class Section:
         long = max(math.hypot(bx - ax, by - ay), 0.1)
         left, right = 34.0, box.right() - 20.0
         scale = (right - left) / long
-        self.find(ground, things, line, int(right - left))
+        self.find(ground, objects, line, int(right - left))
         highest = max([0.0, *(high for _, high in self.profile), *(float(np.nanmax(high)) for _, _, high in self.cut)])
         deepest = max([0.0, *(-high for _, high in self.profile)])
         tall = min(40.0, (SECTION - 46.0) / max(0.5, highest + deepest))
@@ -126,8 +126,8 @@ class Section:
         self._paint_profile(painter, left, right, foot, tall)
         painter.setPen(Qt.PenStyle.NoPen)
         count = max(2, int(right - left))
-        for thing, low, high in self.cut:
-            fill = "saw_ice" if not isinstance(thing, Block) or thing.moves == "fixed" else "oak_light"
+        for item, low, high in self.cut:
+            fill = "saw_ice" if not isinstance(item, Block) or item.moves == "fixed" else "oak_light"
             painter.setBrush(theme.colour(fill))
             for k in np.flatnonzero(np.isfinite(high)).tolist():
                 x = left + k / count * (right - left)
@@ -146,7 +146,7 @@ class Section:
             x = left + k * step * scale
             painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
 
-    def find(self, ground: Ground, things: list[Thing], line: Line, wide: int) -> None:
+    def find(self, ground: Ground, objects: list[Item], line: Line, wide: int) -> None:
         """What lies along the section, and the heights of uneven ground; kept while nothing changes."""
         (ax, ay), (bx, by) = line
         key = (ground.relief, ground.slope(), ground.blocks, ground.walls, tuple(line), wide)
@@ -161,7 +161,7 @@ class Section:
         count = max(2, wide)
         shares = np.arange(count) / count
         x, y = ax + shares * (bx - ax), ay + shares * (by - ay)
-        every = [(thing, *spans(thing, x, y)) for thing in things]
+        every = [(item, *spans(item, x, y)) for item in objects]
         self.cut = [one for one in every if np.any(np.isfinite(one[2]))]
         self._key, self.profile = key, found
 

@@ -1,6 +1,6 @@
 """Keeping work: open, save, recent files, autosave and recovery, and what leaves as a file.
 
-What may take long is done beside the window; `background` tells of it, and `then` is called when it is done.
+What may take long is done beside the window; `background` says so, and `then` is called when it is done.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ class Changed(Refused):
 class Keeper(QObject):
     """Saves the session. A crash leaves its autosave, which the next start offers.
 
-    Signals: changed_on_disk(path, then) when a save would overwrite what somebody else wrote.
+    Signals: changed_on_disk(path, then) when a save would overwrite what another program wrote.
     """
 
     changed_on_disk = pyqtSignal(object, object)
@@ -121,7 +121,7 @@ class Keeper(QObject):
     def save(self, path: Path, then: Callable[[], object] = nothing, over: bool = False) -> None:
         """Saves the yard and its shelf; the reason is said when it cannot be.
 
-        over : also when somebody else changed the file since it was opened; else `changed_on_disk` asks.
+        over : also when another program changed the file since it was opened; else `changed_on_disk` asks.
         """
         session, state = self.session, self.session.state
         same = session.file is not None and session.file.resolve() == path.resolve()

@@ -24,7 +24,7 @@ FLUNG = (
     ("high", "m", "height"),
     ("air", "s", "air"),
     ("turns", "", "turns"),
-    ("settles", "s", "calm"),
+    ("settles", "s", "settled"),
 )
 """Columns of the table of launches: head, unit, number of a flight."""
 
@@ -99,7 +99,7 @@ class MeasuresPane(QWidget):
         return [known for known in shown if self.session.found.get(known.name) is not None]
 
     def flung(self) -> tuple[flights.Flight, ...]:
-        """What became of the craft and of the watched blocks that were flung."""
+        """The flights of the craft and of the watched blocks."""
         run = self.session.run
         return flights.all_of(run) if run is not None and run.ticks and not self.session.live_on else ()
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats
-from oak_sled.desk.groundsection import SECTION, Thing, size_of
+from oak_sled.desk.groundsection import SECTION, Item, size_of
 
 
 class PlanFrame(QWidget):
@@ -30,7 +30,7 @@ class PlanFrame(QWidget):
         """The ground that is shown."""
         raise NotImplementedError
 
-    def things(self) -> list[tuple[str, Thing]]:
+    def objects(self) -> list[tuple[str, Item]]:
         """Everything on it, by path below the ground."""
         raise NotImplementedError
 
@@ -64,7 +64,7 @@ class PlanFrame(QWidget):
 
     def _extent(self) -> tuple[float, float, float, float]:
         """The box of all that lies there, with room round it; never more than the ground."""
-        spots = [(thing.x, thing.y, 0.5 * max(size_of(thing))) for _, thing in self.things()]
+        spots = [(item.x, item.y, 0.5 * max(size_of(item))) for _, item in self.objects()]
         edges = self.ground.edges_at()
         if not spots:
             return edges

@@ -109,7 +109,7 @@ def build(where: str = "") -> Window:
 
 
 def catch_errors(window: Window) -> None:
-    """An error nobody foresaw is logged, told, and the work is put by; the program goes on."""
+    """An unforeseen error is logged and said, and the work is saved; the program goes on."""
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if isinstance(error, ValidationError | Refused):  # a value that no document takes: told as a fault of input

@@ -154,7 +154,7 @@ class Session(QObject):
         return tuple(one.craft.id for one in self.job().actors)
 
     def select_next(self) -> None:
-        """Looks at the next craft that takes part."""
+        """Selects the next craft of the drill."""
         cast = self.cast()
         self.choose("craft", cast[(cast.index(self.craft.id) + 1) % len(cast)])
 

@@ -123,7 +123,7 @@ def memory_mb() -> float:
 
 
 class Soak:
-    """Does random things to a window. `report` says what went wrong."""
+    """Acts on a window at random. `report` says what went wrong."""
 
     def __init__(self, app: QApplication, window: Window, seed: int, folder: Path, pictures: Path | None = None):
         self.app, self.window, self.folder, self.pictures = app, window, folder, pictures
@@ -314,7 +314,7 @@ class Soak:
         return not busy and still
 
     def one(self) -> None:
-        """One thing, at random."""
+        """One action, at random."""
         weights = [weight for weight, _ in self._moves]
         move = self.random.choices([move for _, move in self._moves], weights)[0]
         self.heart.action = move.__name__.strip("_")

@@ -99,7 +99,7 @@ def is_night() -> bool:
 
 
 def colour(name: str, alpha: int = 255) -> QColor:
-    """The colour of a token; shared, so nobody changes it."""
+    """The colour of a token; shared, never to be changed."""
     return _colour(_palette[name], alpha)
 
 

@@ -44,7 +44,7 @@ def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats,
 
 
 class Curve(pg.PlotCurveItem):
-    """A curve on a plot that tells it the stretch in view, so that nobody need ask the numbers how far they reach."""
+    """A curve on a plot that says which stretch is in view, so that its range need not be read from the numbers."""
 
     reach = QRectF()
 
@@ -123,12 +123,12 @@ def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
 
 
 def told_apart(name: str) -> bool:
-    """Whether the lines of a strip are of one kind, and told apart by their place in it."""
+    """Whether the lines of a strip are of one kind, and differ by their place in it."""
     return name == "channels" or name.startswith("launch ")
 
 
 def trace_colour(run: Run, name: str, place: int = -1) -> QColor:
-    """The colour of a trace: its family's, or ink; channels are told apart by their place."""
+    """The colour of a trace: its family's, or ink; channels differ by their place."""
     if place >= 0:
         return theme.family(("holder", "drive", "impulse", "air")[place % 4])
     trace = traces.describe(run, name)

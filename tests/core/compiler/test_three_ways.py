@@ -345,8 +345,8 @@ def test_the_demo_craft_in_c_gives_the_same_rows(drill, tmp_path):
     for part in arrays.parts:
         for word, function in handed_over.acts.get(int(part["kind"]), {}).items():
             part[word] = address_in(library, function)
-    if handed_over.meet:
-        arrays.calls[state.COLLIDE] = address_in(library, handed_over.meet)
+    if handed_over.collide:
+        arrays.calls[state.COLLIDE] = address_in(library, handed_over.collide)
     told, ours = tracks.inputs(job, made.ticks), np.empty_like(rows)
     cells, _first = handed(arrays, scene, nows, ours[0])
     library.first_row.restype = None

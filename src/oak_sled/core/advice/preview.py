@@ -35,7 +35,7 @@ def sling_path(
     """Where a sling that is released now throws the craft, m, world axes, shape (rows, 3).
 
     at : the pose the craft is held in, position and attitude (the front of a recorded row). The craft goes alone: off
-    walls if its height is held; else through the air until it is down to the ground again. Loose things are left out.
+    walls if its height is held; else through the air until it is down to the ground again. Loose blocks are left out.
     """
     craft, ground = job.craft, job.ground
     if roster.launchers(craft):

@@ -15,7 +15,7 @@ from oak_sled.core.kernel import state
 
 @dataclass(frozen=True)
 class Actor:
-    """A craft that takes part in a job: where it begins, and what its channels are told."""
+    """A craft that takes part in a job: where it begins, and the inputs of its channels."""
 
     craft: Craft
     start: Start

@@ -189,7 +189,7 @@ def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job
         arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
         arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
     if can_collide(job):
-        arrays.calls[COLLIDE] = stage.meet.address((crafts, world_of, supports, types.Record(GROUND), now))
+        arrays.calls[COLLIDE] = stage.collide.address((crafts, world_of, supports, types.Record(GROUND), now))
 
 
 def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
@@ -201,7 +201,7 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
         loose[: 1 + crafts] = False
         fresh.solids[name][loose] = old.solids[name][loose]
     fresh.solids["inverse_inertia"][1 + crafts :] = old.solids["inverse_inertia"][1 + crafts :]
-    for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "calm", "time"):
+    for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "rest_motion", "time"):
         fresh.solids[name][1:] = old.solids[name][1:]
     for name in ("velocity", "spin"):
         fresh.watched[name] = fresh.solids[name][fresh.watched["solid"]]

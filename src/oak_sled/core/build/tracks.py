@@ -1,4 +1,4 @@
-"""What channels are told over time, as numbers a tick."""
+"""The inputs of channels over time, as numbers a tick."""
 
 from __future__ import annotations
 

@@ -57,7 +57,7 @@ class Module:
         return "\n".join([*sorted(self.declared.values()), "!0 = !{}", *self.written, *self._tag_lines()])
 
     def tag(self, cell: str, field: str) -> str:
-        """What is told of a load or store, so that LLVM need not read a field anew after every write to another.
+        """The tags of a load or store, so that LLVM need not read a field anew after every write to another.
 
         A field of one name is never the memory of a field of another name, but an array that was handed over may be
         any of them: its numbers are of the kind above all fields. Numbers and addresses never lie in one place.

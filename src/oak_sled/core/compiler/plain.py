@@ -1,8 +1,8 @@
 """The kernel as plain Python, on the same records: slow, and there to hold the compiled one to the truth.
 
-A function runs from its own source with two things put right, in which Python is not the language: numbers are NumPy's,
-so that dividing by 0 gives inf and not an exception, and `**`, `//`, `%`, `int` and `math` are what the page on the
-language says (those of the C library, not Python's own).
+A function runs from its own source, with two differences between Python and the language evened out: numbers are
+NumPy's, so that dividing by 0 gives inf and not an exception, and `**`, `//`, `%`, `int` and `math` are what the page
+on the language says (those of the C library, not Python's own).
 """
 
 from __future__ import annotations

@@ -220,9 +220,9 @@ def sweep(scene, dt):
         if one.kind == FREE and one.inverse_mass[2] != 0.0 and below != PASSES:
             since = counts[FOUND]
             if grid.plane == 1 and one.low[2] < 0.0:
-                meet_plane(scene, s, dt)
+                collide_plane(scene, s, dt)
             if grid.nx > 0:
-                meet_triangles(scene, s, dt, since)
+                collide_triangles(scene, s, dt, since)
             if below == REPORTS:
                 report_ground(scene, one, since)
         for place in range(one.near_first, one.near_last):
@@ -238,7 +238,7 @@ def sweep(scene, dt):
                 continue
             if (one.owner == t and young(one)) or (other.owner == s and young(other)):
                 continue
-            meet_pair(scene, min(s, t), max(s, t), dt)
+            collide_pair(scene, min(s, t), max(s, t), dt)
 
 
 @compiled
@@ -269,7 +269,7 @@ def young(solid):
 
 @compiled
 def reach_of(one, other, dt):
-    """m of gap within which two solids can meet in this tick."""
+    """m of gap within which two bodies can touch in this tick."""
     total = 0.0
     for i in range(3):
         total += (one.velocity[i] - other.velocity[i]) ** 2
@@ -279,7 +279,7 @@ def reach_of(one, other, dt):
 
 
 @compiled
-def meet_pair(scene, s, t, dt):
+def collide_pair(scene, s, t, dt):
     """Every piece of one solid against every piece of another. The lower number is a, but a fixed one is b."""
     solids = scene.solids
     if solids[s].kind != FREE:
@@ -292,7 +292,7 @@ def meet_pair(scene, s, t, dt):
         for j in range(other.pieces):
             scene.counts[MET] += 1
             p, q = one.first_piece + i, other.first_piece + j
-            found, nx, ny, nz = manifold.meet(
+            found, nx, ny, nz = manifold.touch(
                 scene.pieces[p], one, scene.pieces[q], other, scene.corners, scene.faces, scene.outline, scene.work,
                 margin, 0,
             )  # fmt: skip
@@ -326,7 +326,7 @@ def report(scene, s, t):
 
 
 @compiled
-def meet_plane(scene, s, dt):
+def collide_plane(scene, s, dt):
     """A solid against the level ground."""
     one = scene.solids[s]
     margin = reach_of(one, scene.solids[GROUND], dt)
@@ -340,7 +340,7 @@ def meet_plane(scene, s, dt):
 
 
 @compiled
-def meet_triangles(scene, s, dt, since):
+def collide_triangles(scene, s, dt, since):
     """A solid against the triangles of the ground round each of its pieces; its contacts begin at `since`."""
     one, ground, grid = scene.solids[s], scene.solids[GROUND], scene.grid[0]
     margin = reach_of(one, ground, dt)
@@ -373,7 +373,7 @@ def meet_triangles(scene, s, dt, since):
                         continue  # all of it lies above the plane of the triangle
                     take_in_hand(scene, triangle)
                     scene.counts[MET] += 1
-                    found, nx, ny, nz = manifold.meet(
+                    found, nx, ny, nz = manifold.touch(
                         piece, one, scene.pieces[0], ground, scene.corners, scene.faces, scene.outline,
                         scene.work, margin, 8 + triangle.sharp,
                     )  # fmt: skip
@@ -407,7 +407,7 @@ def take_in_hand(scene, triangle):
 def leave_out_shared(scene, since, p, found, nx, ny, nz, near):
     """Drops the points that a neighbour of a triangle has found already, where it is as deep; how many are left.
 
-    Triangles side by side meet a piece at the same points of their common edge: each once is enough to stand on.
+    Triangles side by side touch a piece at the same points of their common edge: each once is enough to stand on.
     """
     work, left = scene.work, 0
     for k in range(found):

@@ -175,7 +175,7 @@ def write_nearest(work, count):
 def closest(piece_a, solid_a, piece_b, solid_b, corners, work, limit):
     """Distance of two cores, m; 0 when they overlap. Rows 16 and 17 of `work` get the points on a and on b.
 
-    limit : m past which it only has to be told that they are apart: the answer is then FAR.
+    limit : m past which the answer is only FAR.
 
     work : scratch of shape (18 or more, 3).
     """

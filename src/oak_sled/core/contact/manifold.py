@@ -1,7 +1,7 @@
 """Where two pieces touch: a normal, and up to four points with their gap.
 
 The normal comes from the closest points of the cores, or, when the cores overlap, from the face along which they
-part soonest (separating axes over faces; Ericson, section 5.2.1). Faces that meet flat are clipped against
+part soonest (separating axes over faces; Ericson, section 5.2.1). Faces that lie flat on each other are clipped against
 each other (Sutherland and Hodgman, Comm. ACM 17, 1974), so that a box stands on four corners and not on one.
 """
 
@@ -203,7 +203,7 @@ def centre_way(piece_a, solid_a, piece_b, solid_b, corners):
 
 
 @unit
-def meet(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, one_sided):
+def touch(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, one_sided):
     """Up to four points of contact in rows FOUND of `work`, gaps in rows GAPS; (count, normal x, y, z).
 
     margin : m of gap within which there is a contact. one_sided : b is a triangle of the ground, which pushes to
@@ -276,7 +276,7 @@ def over_triangle(piece, solid, corners, triangle):
 
 @compiled
 def points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, gap, nx, ny, nz):
-    """The points of a meeting whose normal is known; see `meet`."""
+    """The points of a contact whose normal is known; see `touch`."""
     count_a, flat_a, round_a = outline_of(piece_a, solid_a, corners, faces, outline, (-nx, -ny, -nz), work, POLYGON)
     count_b, flat_b, round_b = outline_of(piece_b, solid_b, corners, faces, outline, (nx, ny, nz), work, OTHER)
     found = 0

@@ -1,4 +1,4 @@
-"""Two bodies at a contact: how fast they meet, and what an impulse does to them."""
+"""Two bodies at a contact: how fast they close, and what an impulse does to them."""
 
 from __future__ import annotations
 

@@ -19,7 +19,7 @@ FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
 dropped, fixed until then; and a shot that is not in flight, which nothing collides with."""
 POINTS, CYLINDER = range(2)
 GROUND = 0
-MEETS, REPORTS, PASSES = range(3)
+COLLIDES, REPORTS, PASSES = range(3)
 """What bodies of two layers do: collide, only report each other, or pass unnoticed."""
 
 SLOP = 1e-3
@@ -72,7 +72,7 @@ SOLID = np.dtype(
         ("asleep", "i8"),
         ("inside", "i8"),  # of a trigger or one that reports: how many solids are in it now
         ("still", "f8"),  # s it has been slow
-        ("calm", "f8", (6,)),  # velocity and spin when that began
+        ("rest_motion", "f8", (6,)),  # velocity and spin when that began
         ("mass", "f8"),
         ("inertia", "f8", (3, 3)),  # kg m2, its own axes
         ("free_spin", "f8", (3,)),
@@ -241,7 +241,7 @@ class Scene(NamedTuple):
     grid_first: Ints
     grid_items: Ints
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
-    layers: Ints  # what each layer does with each, shape (n, n): see MEETS
+    layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records
     contacts: Records
     before: Records

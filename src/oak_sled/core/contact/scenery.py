@@ -63,7 +63,7 @@ def scene(
     """A scene of solids on the level ground at height 0 (if `plane`) and on triangles of shape (n, 3, 3), m.
 
     materials : friction and bounce of every pair, shape (m, m, 2). layers : what each does with each, shape (n, n);
-    none: all meet. reports : solids of which it may be recorded what is in them; none: all. The ground is solid 0;
+    none: all collide. reports : solids of which it may be recorded what is in them; none: all. The ground is solid 0;
     crafts come next.
     """
     ground = Solid((), kind=records.FIXED, material=ground_material, layer=0)

@@ -1,4 +1,4 @@
-"""Rest: groups of bodies that touch and have been calm for a while fall asleep together."""
+"""Sleep: groups of bodies that touch and have been at rest for a while fall asleep together."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from oak_sled.core.kernel import spatial
 
 
 @compiled
-def is_calm(one):
+def is_slow(one):
     """Whether a body is slow, and has been no faster or slower since it was first: what is accelerated slides on."""
     if (
         spatial.length(pairs.triple(one.velocity)) >= SLEEP_SPEED
@@ -31,14 +31,14 @@ def is_calm(one):
         return True
     change, turned = 0.0, 0.0
     for i in range(3):
-        change += (one.velocity[i] - one.calm[i]) ** 2
-        turned += (one.spin[i] - one.calm[3 + i]) ** 2
+        change += (one.velocity[i] - one.rest_motion[i]) ** 2
+        turned += (one.spin[i] - one.rest_motion[3 + i]) ** 2
     return change < CALM_SPEED * CALM_SPEED and turned < CALM_SPIN * CALM_SPIN
 
 
 @compiled
 def rest(scene, dt):
-    """Groups that touch and have been calm fall asleep together. A craft never sleeps, nor does what leans on one."""
+    """Groups that touch and have been at rest fall asleep together. A craft never sleeps, nor what leans on one."""
     solids, roots, active, count = scene.solids, scene.roots, scene.active, scene.counts[ACTIVE]
     for k in range(count):
         s = active[k]
@@ -46,11 +46,11 @@ def rest(scene, dt):
         one = solids[s]
         if one.kind != FREE or one.craft >= 0:
             continue
-        calm = is_calm(one) and (one.reports == 0 or one.inside == 0)
-        if one.still == 0.0 or not calm:
+        resting = is_slow(one) and (one.reports == 0 or one.inside == 0)
+        if one.still == 0.0 or not resting:
             for i in range(3):
-                one.calm[i], one.calm[3 + i] = one.velocity[i], one.spin[i]
-        one.still = one.still + dt if calm else 0.0
+                one.rest_motion[i], one.rest_motion[3 + i] = one.velocity[i], one.spin[i]
+        one.still = one.still + dt if resting else 0.0
     for k in range(scene.counts[FOUND]):
         contact = scene.contacts[k]
         if contact.push == 0.0 or solids[contact.b].kind != FREE or solids[contact.a].kind != FREE:

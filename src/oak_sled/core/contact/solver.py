@@ -385,7 +385,7 @@ def end_of_island(scene, first):
 
 @compiled
 def speed_up(scene, gravity, density, wind, dt):
-    """Gravity and the drag of the air on every body that is no craft's; driven ones take the speed they are told.
+    """Gravity and the drag of the air on every body that belongs to no craft; driven ones take the speed of their path.
 
     density : kg/m3 of the air; wind : m/s. Drag 1/2 rho Cd A v2 against the air, implicit, so that it never reverses.
     """
@@ -559,8 +559,8 @@ def solve_islands(scene):
 
 
 @compiled
-def meet(scene, dt):
-    """Finds every contact and solves them: velocities of all bodies, those of crafts among them, afterwards agree."""
+def solve_contacts(scene, dt):
+    """Finds every contact and solves them for the velocities of all bodies, crafts included."""
     broad.sweep(scene, dt)
     solve(scene, dt)
 
@@ -608,7 +608,7 @@ def run_alone(scene, gravity, dt, ticks, out):
     broad.seek_neighbours(scene, dt)
     for k in range(ticks):
         speed_up(scene, gravity, 0.0, (0.0, 0.0, 0.0), dt)
-        meet(scene, dt)
+        solve_contacts(scene, dt)
         move_all(scene, dt)
         for s in range(scene.solids.shape[0]):
             one = scene.solids[s]

@@ -21,8 +21,8 @@ APART = 0.25
 
 
 @unit
-def meet(crafts, scene, supports, ground, nows):
-    """Step 6: all bodies meet; crafts come out with what that did to them, the others are moved."""
+def collide(crafts, scene, supports, ground, nows):
+    """Step 6: contacts of all bodies are solved; crafts take the change of their velocity, the others are moved."""
     solids, dt = scene.solids, nows[0].dt
     if scene.counts[TICKS] == 0:
         broad.seek_neighbours(scene, dt)  # bodies are active from the first tick on

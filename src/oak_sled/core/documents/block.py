@@ -22,7 +22,7 @@ Moves = Literal["free", "fixed", "driven", "trigger"]
 
 
 class Material(Frozen):
-    """How a surface rubs and bounces; two that meet rub by the root of their product and bounce by the livelier."""
+    """How a surface rubs and bounces; two in contact rub by the root of their product and bounce by the livelier."""
 
     id: str = name_field("the name by which blocks and grounds refer to it")
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
@@ -41,7 +41,7 @@ class Pair(Frozen):
 
 
 class Block(Frozen):
-    """A thing on the ground: freight that is pushed about, a ramp that stands, a ram that goes to and fro."""
+    """A body on the ground: freight that is pushed about, a ramp that stands, a ram that goes to and fro."""
 
     id: str = name_field("its name")
     title: str = Field("", max_length=60, description="what it is called")

@@ -26,7 +26,7 @@ def with_member(drill: Drill, lead: Craft, craft: Craft) -> Drill:
 
 
 def shared_keys(crafts: Iterable[Craft]) -> dict[str, list[tuple[Craft, Channel]]]:
-    """Keys that drive more than one channel when these crafts are driven at once, with whom they drive."""
+    """Keys that drive more than one channel when these crafts are driven at once, with those channels."""
     users: dict[str, list[tuple[Craft, Channel]]] = {}
     for craft in crafts:
         for channel in craft.channels:

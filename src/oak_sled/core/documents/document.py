@@ -290,7 +290,7 @@ def _join(path: str, name: str) -> str:
 
 
 def differences(old: Any, new: Any, path: str = "") -> Iterator[tuple[str, Any, Any]]:
-    """Where two documents differ, as (path, old, new); a thing only one has gives None for the other."""
+    """Where two documents differ, as (path, old, new); what only one has gives None for the other."""
     if old == new:
         return
     if isinstance(old, tuple) and isinstance(new, tuple) and all(hasattr(item, "id") for item in old + new):

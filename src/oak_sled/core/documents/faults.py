@@ -1,6 +1,6 @@
 """Faults: what is wrong with an input, where, and what would be right.
 
-Every refusal of the core is a `Refused`, which carries one `Fault` for each thing that is
+Every refusal of the core is a `Refused`, which carries one `Fault` for everything that is
 wrong, so that a file with four mistakes gives four faults at once. Nothing is repaired quietly.
 """
 
@@ -16,7 +16,7 @@ MOST_CHARACTERS = 300
 
 @dataclass(frozen=True)
 class Fault:
-    """One thing that is wrong: the place, the finding, and what would be right."""
+    """One fault: the place, the finding, and what would be right."""
 
     where: str
     what: str

@@ -1,4 +1,4 @@
-"""Documents of layers: groups of bodies, and which of them meet, are only reported, or pass each other."""
+"""Documents of layers: groups of bodies, and which of them collide, are only reported, or pass each other."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from oak_sled.core.documents.document import Frozen, name_field
 from oak_sled.core.documents.faults import close_match
@@ -18,12 +18,12 @@ GROUND, BODIES = "ground", "bodies"
 BUILT_IN_LAYERS = (GROUND, BODIES)
 """Layers every ground has: its surface, edges and walls, and every body that names no layer."""
 
-Meeting = Literal["meet", "report", "pass"]
-MEETINGS: tuple[Meeting, ...] = ("meet", "report", "pass")
+Response = Literal["collide", "report", "pass"]
+RESPONSES: tuple[Response, ...] = ("collide", "report", "pass")
 
 
 class Layer(Frozen):
-    """A group of bodies; it meets every other layer and itself unless a pair of layers says otherwise."""
+    """A group of bodies; it collides with every layer, itself too, unless a pair of layers says otherwise."""
 
     id: str = name_field("the name by which bodies, launchers and knockbacks refer to it")
 
@@ -34,7 +34,12 @@ class LayerPair(Frozen):
     id: str = name_field("its name")
     one: str = Field(description="a layer")
     other: str = Field(description="the other layer, or the same")
-    then: Meeting = Field("pass", description="they collide, only report each other, or pass unnoticed")
+    then: Response = Field("pass", description="they collide, only report each other, or pass unnoticed")
+
+    @field_validator("then", mode="before")
+    @classmethod
+    def _by_its_word_of_today(cls, then: object) -> object:
+        return "collide" if then == "meet" else then  # in files of before
 
 
 def check(layers: Iterable[Layer], pairs: Iterable[LayerPair], used: Collection[tuple[str, str]]) -> None:
@@ -60,10 +65,10 @@ def check(layers: Iterable[Layer], pairs: Iterable[LayerPair], used: Collection[
 
 
 def table(layers: Iterable[Layer], pairs: Iterable[LayerPair]) -> tuple[list[str], Ints]:
-    """Names of all layers, the built-in ones first, and what each does with each: places in MEETINGS, shape (n, n)."""
+    """Names of all layers, the built-in ones first, and what each does with each: places in RESPONSES, shape (n, n)."""
     names = [*BUILT_IN_LAYERS, *(one.id for one in layers)]
     made = np.zeros((len(names), len(names)), np.int64)
     for pair in pairs:
         a, b = names.index(pair.one), names.index(pair.other)
-        made[a, b] = made[b, a] = MEETINGS.index(pair.then)
+        made[a, b] = made[b, a] = RESPONSES.index(pair.then)
     return names, made

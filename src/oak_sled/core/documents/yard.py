@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from oak_sled.core.documents import document, layer
 from oak_sled.core.documents.block import BUILT_IN, Block, Material, Pair
@@ -187,7 +187,7 @@ class Knot(Frozen):
 
 
 class Track(Frozen):
-    """What one channel is told over time.
+    """The input of one channel over time.
 
     steps: holds each knot's value until the next. ramps: straight between knots. sine and pulses: amplitude
     and period from the first knot's time to the last one's, a pulse on for its share of the period.
@@ -246,6 +246,10 @@ class Member(Frozen):
         return self
 
 
+RENAMED_MEASURES = {"calm_time": "settling_time"}
+"""Measures that had another name in files of before."""
+
+
 class Target(Frozen):
     """The band a measure should lie in; an open side is left out."""
 
@@ -254,6 +258,11 @@ class Target(Frozen):
         None, allow_inf_nan=False, description="least value that passes, in the unit of the measure"
     )
     high: float | None = Field(None, allow_inf_nan=False, description="greatest value that passes")
+
+    @field_validator("measure", mode="before")
+    @classmethod
+    def _by_its_name_of_today(cls, name: object) -> object:
+        return RENAMED_MEASURES.get(name, name) if isinstance(name, str) else name
 
     @model_validator(mode="after")
     def _bounded(self) -> Target:

@@ -45,7 +45,7 @@ def write_whole(path: Path, content: bytes) -> None:
 def written(path: Path) -> Iterator[BinaryIO]:
     """A binary file to write; it takes its place when the block ends without an error. Raises `Refused`.
 
-    An error while the last bytes leave (a full device tells of itself only then) is an error of the write.
+    An error while the last bytes leave (a full device fails only then) is an error of the write.
     """
     try:
         if _is_regular(path):
@@ -136,7 +136,7 @@ def _sync_folder(folder: Path) -> None:
 
 
 def _sweep(target: Path) -> None:
-    """Removes what programs that were killed left half written of this file: nobody holds its lock any more."""
+    """Removes what programs that were killed left half written of this file: its lock is free."""
     for left in target.parent.glob(f".{_escaped(target.name[:200])}.*{_ENDING}"):
         with contextlib.suppress(OSError):
             handle = os.open(left, os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC)

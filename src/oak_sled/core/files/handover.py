@@ -44,12 +44,12 @@ _NAMES: dict[Type, str] = {
 
 class Equations(NamedTuple):
     """A C file. acts : for the number of each kind that the crafts have, what a part's row holds (`act`, `limit`,
-    `fade`) and the name of the function in C whose address belongs there. meet : the name of the contact stage, whose
-    address belongs into `calls`; "" where nothing can be met."""
+    `fade`) and the name of the function in C whose address belongs there. collide : the name of the contact stage,
+    whose address belongs into `calls`; "" where nothing can collide."""
 
     text: str
     acts: dict[int, dict[str, str]]
-    meet: str
+    collide: str
 
 
 def equations(job: Job) -> Equations:
@@ -64,11 +64,11 @@ def equations(job: Job) -> Equations:
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
     begun = (world, scene, nows, row[0])
     file.add(_read(rowlayout.first_row, tuple(types.of_value(one) for one in begun)), "first_row")
-    meet = ""
+    collide = ""
     if world.calls[state.COLLIDE] != 0:
-        meet = "meet_all"
+        collide = "collide_all"
         taken = (world.crafts, scene, world.supports, world.ground[0], nows)
-        file.add(_read(stage.meet, tuple(types.of_value(one) for one in taken)), meet)
+        file.add(_read(stage.collide, tuple(types.of_value(one) for one in taken)), collide)
     acts: dict[int, dict[str, str]] = {}
     for part in {type(part): part for one in job.actors for part in one.craft.parts}.values():
         kind = register.kind_of(part)
@@ -84,7 +84,7 @@ def equations(job: Job) -> Equations:
                 name = f"{word}_{part.kind}"
                 file.add(_read(equation, tuple(own if one is None else one for one in declared.takes)), name)
                 acts.setdefault(number, {})[word] = name
-    return Equations(file.text(), acts, meet)
+    return Equations(file.text(), acts, collide)
 
 
 def function_text(kernel: Kernel, name: str, given: Sequence[Any]) -> str:

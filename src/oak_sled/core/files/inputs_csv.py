@@ -30,7 +30,7 @@ _HEAD = re.compile(r"^\s*(?P<name>[^\[\]]*?)\s*(\[(?P<unit>[^\]]*)\])?\s*$")
 
 @dataclass(frozen=True)
 class Inputs:
-    """What a file told: tracks, how long it lasts (s), and what was not right in it, a sentence each."""
+    """What stood in a file: tracks, how long it lasts (s), and what was not right in it, a sentence each."""
 
     tracks: tuple[Track, ...]
     duration: float

@@ -1,8 +1,8 @@
 """Yard files of older formats, brought to the present one in memory.
 
 Format 1 (to 2): a craft said of itself that it is driven beside the others, and how far to the left of the start it
-begins (`beside`, `lane`). In format 2 a drill names its cast: who takes part, and where each begins. Twins, which run a
-drill each in a world of its own, stand a `twin_gap` apart.
+begins (`beside`, `lane`). In format 2 a drill names its cast: the crafts that take part, and where each begins. Twins,
+which run a drill each in a world of its own, stand a `twin_gap` apart.
 """
 
 from __future__ import annotations

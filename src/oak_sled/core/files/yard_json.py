@@ -22,7 +22,7 @@ def dumps(yard: Yard) -> str:
 
 
 def loads(text: str, where: str = "") -> Yard:
-    """The yard written as `text`; raises `Refused` with one fault for each thing that is wrong."""
+    """The yard written as `text`; raises `Refused` with one fault for everything that is wrong."""
     return of(parse(text, where or "yard"), where)
 
 

@@ -32,7 +32,7 @@ def take_all(events, crafts, parts, scene, nows):
 
 @compiled
 def happen_to_part(event, crafts, parts, now):
-    """A part is fired, a sling takes hold of its craft or lets it go."""
+    """A part is triggered, or a sling holds or releases its craft."""
     if event.what == TRIGGER:
         now.trigger[event.part] = 1.0
     elif event.what == HOLD:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact.records import FREE, MEETS
+from oak_sled.core.contact.records import COLLIDES, FREE
 from oak_sled.core.impulses import events
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
@@ -24,7 +24,7 @@ def openness(part, p, notes, now):
     """How far the volume is open in this tick, 0 to 1; counts its rounds.
 
     Memory 0: one more than the s it has been open, 0 while closed; 1: s until it can open again; 2: number of the
-    round; 3: whom it found in it.
+    round; 3: which bodies it found in it.
     """
     memory = now.memory[p]
     memory[1] -= now.dt
@@ -68,7 +68,7 @@ def begin_round(memory, notes):
 
 @compiled
 def end_round(memory, notes):
-    """The round is over; one that found nobody is counted."""
+    """The round is over; one that found no body is counted."""
     if memory[0] > 0.0 and memory[3] == 0.0:
         notes[FOUND_NONE] += 1.0
     memory[0] = 0.0
@@ -159,7 +159,7 @@ def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memo
         solid = solids[s]
         if s == own or solid.kind != FREE or solid.shot > 0 or sudden.spared[k, s] == 1:
             continue
-        if scene.layers[part.layer, solid.layer] != MEETS:
+        if scene.layers[part.layer, solid.layer] != COLLIDES:
             continue
         away = (solid.position[0] - origin[0], solid.position[1] - origin[1], solid.position[2] - origin[2])
         distance = spatial.length(away)

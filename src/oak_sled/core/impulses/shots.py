@@ -1,6 +1,6 @@
 """Shots in flight: fired from a slot of their launcher, flown through the air, removed when they are spent.
 
-A shot is a ball among the things of the scene, so that it meets walls, blocks and the ground as any other;
+A shot is a ball among the bodies of the scene, so that it hits walls, blocks and the ground as any other;
 what the air, its own thrust and its steering do to it is here. In each tick this comes before gravity and the
 contacts, and `path` flies a shot alone in the same order, so that a preview agrees with the run.
 """
@@ -15,7 +15,7 @@ import numpy as np
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
 from oak_sled.core.contact import watch
-from oak_sled.core.contact.records import FOUND, FREE, MEETS, PARKED, STALE, TOUCHING
+from oak_sled.core.contact.records import COLLIDES, FOUND, FREE, PARKED, STALE, TOUCHING
 from oak_sled.core.impulses import events, knockbacks
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CRAFT, GROUND, NOW, Floats, Ints
@@ -208,7 +208,7 @@ def goal(part, scene, shot):
         other = solids[s]
         if other.kind != FREE or other.shot > 0 or s == shot.owner or speed == 0.0:
             continue
-        if scene.layers[shot.layer, other.layer] != MEETS:
+        if scene.layers[shot.layer, other.layer] != COLLIDES:
             continue
         dx, dy, dz = (
             other.position[0] - shot.position[0],

@@ -1,6 +1,6 @@
 """One tick, from top to bottom, each stage over all bodies.
 
-`tick` is the order of things: events, channels, what acts on other bodies, supports, forces of every part, gravity and
+`tick` is the order of the stages: events, channels, what acts on other bodies, supports, forces of parts, gravity and
 damping, velocities, contacts, limiters, positions. Every change of speed of a craft is booked on a line of its ledger
 in the tick that made it, so that the lines of a tick sum to what the body really did.
 
@@ -379,7 +379,7 @@ def move(craft, body, ground, gates, now):
         untwist(body, now)
     turn_body(craft, body, now)
     pass_gate(gates, now, old_x, old_y, body.position[0], body.position[1])
-    meet_edge(ground, craft, body, now)
+    reach_edge(ground, craft, body, now)
 
 
 @compiled
@@ -437,7 +437,7 @@ def pass_gate(gates, now, old_x, old_y, x, y):
 
 
 @compiled
-def meet_edge(ground, craft, body, now):
+def reach_edge(ground, craft, body, now):
     """The edge of the ground: open, wrapped round, or back to the start. Edge walls are walls."""
     if ground.edge_kind == 0 or ground.edge_kind == 2:
         return

@@ -138,7 +138,7 @@ class Kind:
     """A kind of part: its document, its packed record, and the units of its equations.
 
     act : among the forces, `register.ACT`; None: it books nothing there. foresees : whether it reads the velocity that
-    the lines booked before it would leave. others : on other things than the craft, before the forces,
+    the lines booked before it would leave. others : on other bodies than the craft, before the forces,
     `register.OTHERS`. limit : on the speeds that came of the forces, `register.LIMIT`. fade : on the lines of the
     forces, `register.FADE`.
     """

@@ -60,7 +60,7 @@ RECORD = np.dtype(
 
 
 class Launcher(Part):
-    """Fires shots that fly through air, wind and gravity, and meet what stands in their way."""
+    """Fires shots that fly through air, wind and gravity, and hit what stands in their way."""
 
     TITLE: ClassVar[str] = "Launcher"
     EXPLAINS: ClassVar[str] = "fires shots: speed, spread, rate, recoil; drag, spin, burn and homing of the shot"

@@ -162,7 +162,7 @@ class Thruster(push.Push):
 
 
 def top_speed_words(force: float, setting: Setting) -> str:
-    """Where thrust meets drag: root of k v2 + c v + friction = F, and the time to 90 % of it.
+    """Where drag equals thrust: root of k v2 + c v + friction = F, and the time to 90 % of it.
 
     The time is the closed form of v' = (F - k v2 - c v) / m from rest (partial fractions).
     """

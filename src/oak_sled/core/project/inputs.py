@@ -1,4 +1,4 @@
-"""The inputs of a drill as things that are worked on: stamped, trimmed, smoothed."""
+"""Edits of the inputs of a drill: stamped, trimmed, smoothed."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ CLOSE_ENOUGH = 0.01
 
 
 def track_of(drill: Drill, channel: str) -> Track:
-    """What a drill tells a channel; a track without knots when it tells it nothing."""
+    """The input of a channel in a drill; a track without knots where it has none."""
     return next((track for track in drill.tracks if track.channel == channel), Track(channel=channel))
 
 
@@ -40,7 +40,7 @@ def with_track(drill: Drill, track: Track) -> Drill:
 
 
 def value_at(track: Track, time: float) -> float:
-    """The raw value a track tells at a moment."""
+    """The raw value of a track at a moment."""
     return float(tracks.sample(track, np.array([time]))[0])
 
 
@@ -82,7 +82,7 @@ def _flanked(knots: list[tuple[float, float]]) -> list[tuple[float, float]]:
 
 
 def reshaped(track: Track, shape: str) -> Track:
-    """The track in another shape that tells the same where it can: steps become upright ramps."""
+    """The track in another shape, with the same values where it can: steps become upright ramps."""
     knots = track.knots
     if track.shape == "steps" and shape == "ramps":
         knots = tuple(Knot(t=t, value=value) for t, value in _flanked([(k.t, k.value) for k in knots]))
@@ -107,7 +107,7 @@ def smoothed(track: Track, seconds: float, duration: float, two_sided: bool = Tr
 
 
 def _between(track: Track, first: float, last: float) -> Track:
-    """What a track tells from `first` to `last` s as ramps that begin at 0 s."""
+    """The values of a track from `first` to `last` s as ramps that begin at 0 s."""
     times = np.arange(first, last + 0.5 * FINE_S, FINE_S)
     values = tracks.sample(track, times)
     knots = tuple(Knot(t=float(times[k] - first), value=float(values[k])) for k in _telling(times, values))

@@ -15,7 +15,7 @@ from oak_sled.core.results import run
 
 
 def compile_all() -> float:
-    """Compiles the kernel with everything it can meet, and what is called beside it; s of computing it took."""
+    """Compiles the kernel with its contacts, and what is called beside it; s of computing it took."""
     began = time.process_time()
     for name in ("fan-sled", "mortar"):
         yard = demos.load(name)

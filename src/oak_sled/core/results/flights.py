@@ -1,4 +1,4 @@
-"""Flights: what became of a body that was flung, read from a run: how fast, far, high, long, and how often over.
+"""Flights: what became of a body that was launched: speed, distance, height, air time and turns.
 
 Of the craft when something sudden of its own or a poke moved it, and of every block that the drill watches.
 """
@@ -18,14 +18,14 @@ MOVES = 0.2
 LAUNCH_S = 0.5
 """s from the first motion in which the launch speed is sought: a push may last."""
 STILL_S = 0.25
-"""s for which a body must stay calm before it counts as at rest, or as under control."""
-CALM_SLIP, CALM_TURN = 10.0, 30.0
+"""s for which a body must stay settled before it counts as at rest, or as under control."""
+SETTLED_SLIP, SETTLED_TURN = 10.0, 30.0
 """degrees and degrees/s below which a craft that is carried by the ground is under control."""
 
 
 @dataclass(frozen=True)
 class Flight:
-    """What became of one body. SI; turns are whole turns of any kind; calm is the time from the launch until a block
+    """What became of one body. SI; turns are whole turns of any kind; settled is the time from the launch until a block
     rests, or until control of a craft returns. None for what did not happen."""
 
     name: str
@@ -37,11 +37,11 @@ class Flight:
     height: float
     air: float
     turns: float
-    calm: float | None
+    settled: float | None
 
 
 def all_of(run: Run) -> tuple[Flight, ...]:
-    """The flights of a run: the craft's first if it was flung, then those of the watched blocks."""
+    """The flights of a run: the craft's first if it was launched, then those of the watched blocks."""
     found = [of_craft(run), *(of_block(run, name) for name in watched(run))]
     return tuple(flight for flight in found if flight is not None)
 
@@ -66,7 +66,7 @@ def of_block(run: Run, name: str) -> Flight | None:
     falls = np.abs(rise + run.job.ground.gravity) < 1e-6 * max(run.job.ground.gravity, 1e-9)
     return _flight(
         run, name, block.heading, block.mass, first, spots, fast, attitudes,
-        air=float(np.sum(falls[first:]) * run.job.dt), calm=_calm(run, fast <= MOVES, first),
+        air=float(np.sum(falls[first:]) * run.job.dt), settled=_settled(run, fast <= MOVES, first),
     )  # fmt: skip
 
 
@@ -82,13 +82,13 @@ def of_craft(run: Run) -> Flight | None:
     first = int(rows[0])
     on_ground = run.column("on_ground") > 0.0
     turning = np.degrees(np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1))
-    calm = on_ground & (np.abs(traces.values(run, "slip_angle")) < CALM_SLIP) & (turning < CALM_TURN)
+    settled = on_ground & (np.abs(traces.values(run, "slip_angle")) < SETTLED_SLIP) & (turning < SETTLED_TURN)
     craft = run.job.craft
     flies = craft.can_leave_ground()
     return _flight(
         run, "", craft.heading, craft.body.true_mass(), first, traces.path(run),
         traces.values(run, "speed"), run.columns(*(f"rotation.{axis}" for axis in "wxyz")),
-        air=float(np.sum(~on_ground[first:]) * run.job.dt) if flies else 0.0, calm=_calm(run, calm, first),
+        air=float(np.sum(~on_ground[first:]) * run.job.dt) if flies else 0.0, settled=_settled(run, settled, first),
     )  # fmt: skip
 
 
@@ -103,7 +103,7 @@ def _flight(
     attitudes: Floats,
     *,
     air: float,
-    calm: float | None,
+    settled: float | None,
 ) -> Flight:
     soon = first + 1 + int(LAUNCH_S * run.job.ticks)
     away = spots[-1] - spots[max(first - 1, 0)]
@@ -115,14 +115,14 @@ def _flight(
         height=float(np.max(spots[first:, 2]) - spots[max(first - 1, 0), 2]),
         air=air,
         turns=float(np.sum(turned[first - 1 if first else 0 :]) / (2.0 * np.pi)),
-        calm=calm,
+        settled=settled,
     )  # fmt: skip
 
 
-def _calm(run: Run, calm: np.ndarray, first: int) -> float | None:
-    """s from the row `first` until it is calm for good, or for a while at least; None if it never is."""
+def _settled(run: Run, settled: np.ndarray, first: int) -> float | None:
+    """s from the row `first` until it has settled for good, or for a while at least; None if it never is."""
     need = max(1, int(STILL_S * run.job.ticks))
-    wild = np.flatnonzero(~calm[first:])
+    wild = np.flatnonzero(~settled[first:])
     if not len(wild):
         return 0.0
     last = first + int(wild[-1])

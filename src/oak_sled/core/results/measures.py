@@ -397,7 +397,12 @@ MEASURES = (
     ),
     Measure("launch_turns", "turns", "", "whole turns of any kind after the push", _of_flight("turns")),
     Measure(
-        "calm_time", "settled after", "s", "push until a block rests, or a craft obeys again", _of_flight("calm"), "low"
+        "settling_time",
+        "settled after",
+        "s",
+        "push until a block rests, or a craft obeys again",
+        _of_flight("settled"),
+        "low",
     ),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
 )
@@ -412,7 +417,7 @@ OF_BLOCKS = {
     "launch_height": "height",
     "launch_air": "air",
     "launch_turns": "turns",
-    "calm_time": "calm",
+    "settling_time": "settled",
 }
 """Measures that a watched block has too, as "launch_speed@crate", with the number of its flight."""
 

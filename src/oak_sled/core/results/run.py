@@ -26,7 +26,7 @@ class Run:
 
     Row 0 of the record is the start; row k is the state after tick k, with what was booked in it. status : RUNNING
     (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence for a run that diverged, else empty.
-    first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two things start
+    first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two bodies start
     in each other, and which, if any do. notes : counts of shots and knockbacks, shape (parts of all crafts, 4), see
     `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
     run here. lost_contacts : contact points and neighbours that found no room. analysis : results derived from it.

@@ -36,7 +36,7 @@ def reference(job: Job, tolerance: float = TOLERANCE) -> Reference:
     """The reference of a job: substeps are doubled until places and speeds no longer change.
 
     Numbers that mean a share per tick keep meaning the job's own tick. The method is that of the
-    run itself, so its error falls in proportion to the substep; a craft that meets a wall may keep
+    run itself, so its error falls in proportion to the substep; a craft that hits a wall may keep
     a remainder, which is then stated.
     """
     base = replace(job, integrator="semi_implicit")

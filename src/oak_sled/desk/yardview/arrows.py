@@ -1,4 +1,4 @@
-"""Force arrows: a colour and a shape for each family, so that nobody depends on colour."""
+"""Force arrows: a colour and a shape for each family, so that nothing depends on colour alone."""
 
 from __future__ import annotations
 

@@ -155,7 +155,7 @@ def lagged_heading(run: Run, row: int, lag_s: float) -> float:
 
 
 def spots_of(run: Run) -> Floats:
-    """Where the craft was in a run, and all that it flung: watched blocks and shots, shape (n, 3), m."""
+    """Where the craft was in a run, and what it launched: watched blocks and shots, shape (n, 3), m."""
     found = [run.columns("position.x", "position.y", "position.z")]
     for name in flights.watched(run):
         found.append(run.columns(*(f"block.{name}.position.{axis}" for axis in "xyz")))

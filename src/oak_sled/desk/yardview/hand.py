@@ -74,7 +74,7 @@ class Hand(QObject):
     # hand
 
     def press(self, at: QPointF, camera: Camera, run: Run, row: int) -> bool:
-        """Whether the pointer takes hold of something at a px."""
+        """Whether the pointer grabs something at a px."""
         if self.poking:
             self.grip = self._touched(at, camera, run, row)
             if self.grip is None:
@@ -136,7 +136,7 @@ class Hand(QObject):
             self._preview_event("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
 
     def release(self, camera: Camera) -> None:
-        """Lets go: the craft is flung, or the body poked."""
+        """Releases: the craft is launched, or the body poked."""
         grip, self.grip, self.path = self.grip, None, None
         if grip is None:
             return
@@ -277,7 +277,7 @@ def _ray(camera: Camera, at: QPointF) -> tuple[Floats, Floats]:
 
 
 def _on_level(camera: Camera, at: QPointF, height: float) -> Floats | None:
-    """Where the line of sight through a px meets a height; None when it never does."""
+    """Where the line of sight through a px reaches a height; None where it does not."""
     eye, way = _ray(camera, at)
     if abs(way[2]) < 1e-6 or (height - eye[2]) / way[2] <= 0.0:
         return None

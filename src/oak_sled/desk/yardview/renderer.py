@@ -2,7 +2,7 @@
 
 One standalone context; the picture is read back and painted by a plain widget, so that the rest of
 the window never passes through GL. A software renderer gets flat shadows and no smoothing while
-things move, and one smoothed picture once they stand still; a GPU gets smoothing always.
+bodies move, and one smoothed picture once they stand still; a GPU gets smoothing always.
 
 A picture is begun and finished apart: between the two the renderer's own threads fill it, while
 the desk goes on with its work. It is drawn upside down and in the byte order of a 32-bit QImage,
@@ -450,7 +450,7 @@ def _release(frame: moderngl.Framebuffer) -> None:
 
 
 def _level(ground: Ground, model: Floats) -> float:
-    """m of the ground under a thing, on which its shadow lies."""
+    """m of the ground under a body, on which its shadow lies."""
     if not ground_shape.is_uneven(ground):
         return 0.0
     return ground_shape.height_at(ground, float(model[0, 3]), float(model[1, 3])) or 0.0

@@ -84,13 +84,13 @@ class YardView(QWidget):
         return QSize(760, 400)
 
     def refresh(self) -> None:
-        """Redraws at the next paint; smooth once things stand still."""
+        """Redraws at the next paint; smooth once nothing moves."""
         self._stale, self._smooth_next = True, False
         self._still.start()
         self.update()
 
     def _tell(self) -> None:
-        """What stands in the picture, for a screen reader, once things stand still."""
+        """What stands in the picture, for a screen reader, once nothing moves."""
         run = self.session.run
         if run is None or not run.ticks or self.session.live_on:
             return
