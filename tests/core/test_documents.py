@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
+import oak_sled
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import document
 from oak_sled.core.documents.craft import Body, Craft
@@ -157,6 +158,11 @@ def test_a_yard_round_trips_exactly(yard):
     assert yard_json.loads(yard_json.dumps(yard)) == yard
     new = blank.blank_yard()
     assert yard_json.loads(yard_json.dumps(new)) == new
+
+
+def test_the_schema_file_of_the_package_is_that_of_the_declarations():
+    file = Path(oak_sled.__file__).with_name("yard.schema.json")
+    assert file.read_text(encoding="utf-8") == yard_json.schema_text(), "run scripts/write_format_page.py"
 
 
 def test_the_schema_names_units_and_bounds():

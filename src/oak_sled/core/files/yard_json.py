@@ -186,3 +186,8 @@ def schema() -> dict[str, Any]:
     made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     made["title"] = "Oak Sled yard"
     return made
+
+
+def schema_text() -> str:
+    """The JSON Schema as the package carries it, so that it is there without the documents: see `cli.schema`."""
+    return json.dumps(schema(), indent=1, ensure_ascii=False) + "\n"
