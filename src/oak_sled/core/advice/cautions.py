@@ -49,6 +49,7 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
         held=job.craft.body.held,
         others=tuple(others),
         dynamic_others=len(job.actors) > 1 or any(one.moves == "free" for one in job.ground.blocks),
+        uneven=ground_shape.is_uneven(job.ground),
         triggered=frozenset(event.target for event in events if event.what == "trigger"),
         pulls=tuple(
             (event.target, math.hypot(event.x, event.y, event.z))

@@ -31,6 +31,8 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         """Of the weight that a part carries: what stands on the ground shares it by its feet."""
         return part.contact_count() / feet if part.contact_count() else 1.0
 
+    rays = sum(len(part.rays()) for part in fitted)
+    springs = [part.springs(weight / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     setting = Setting(
         mass=mass,
@@ -52,6 +54,9 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         acted={},
         ticks=0,
         last_speed=0.0,
+        rays=rays,
+        spring=sum(spring for spring, _ in springs),
+        damper=sum(damper for _, damper in springs),
     )
     return setting if run is None else with_run(setting, run)
 

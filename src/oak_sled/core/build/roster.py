@@ -59,6 +59,11 @@ def in_flight(part: Part) -> int:
     return 0 if shot is None else shot.in_flight
 
 
+def ray_names(craft: Craft) -> tuple[str, ...]:
+    """A name for every ray of a craft: its part and its number."""
+    return tuple(f"{part.id}.{k + 1}" for part in craft.parts for k in range(len(part.rays())))
+
+
 def launchers(craft: Craft) -> list[Part]:
     """The parts that send out bodies, in their order."""
     return [part for part in craft.parts if part.shot() is not None]

@@ -12,7 +12,7 @@ import numpy as np
 from oak_sled.core.build import ground_shape, roster
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import records, scenery, stage
+from oak_sled.core.contact import rays, records, scenery, stage
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.documents import layer
@@ -24,7 +24,7 @@ from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.impulses import knockbacks, shots
 from oak_sled.core.impulses.shots import NOTES, Sudden
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import COLLIDE, FLY, GROUND, LAND, OTHERS, Floats, Ints, Records, World
+from oak_sled.core.kernel.state import CAST, COLLIDE, FLY, GROUND, LAND, OTHERS, PUSH_BACK, Floats, Ints, Records, World
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Pack, Shot
 
@@ -80,6 +80,7 @@ def build(job: Job) -> Scene:
         bumper = next((part for part in one.craft.parts if part.ANSWERS_WALLS and one.craft.gain_of(part)), None)
         if bumper is not None:
             made.answer[who] = list(bumper.record(Pack((), one.craft.body.centre())).values())
+        made.solids[1 + who]["feel"] = feel_of(one.craft)
         first = sum(len(before.craft.parts) for before in job.actors[:who])
         for part in roster.launchers(one.craft):
             rows = made.solids[roster.first_slot(job, who, part.id) :][: roster.in_flight(part)]
@@ -92,6 +93,12 @@ def build(job: Job) -> Scene:
             made.solids[number]["inverse_inertia"] = 0.0
     recorded, counted, slots = _in_rows(made, len(job.actors))
     return made._replace(recorded=recorded, counted=counted, slots=slots)
+
+
+def feel_of(craft: Craft) -> float:
+    """m from the middle of the hull of a craft to the farthest end of a ray: what lies nearer may be found by one."""
+    rays = [ray for part in craft.parts for ray in part.rays()]
+    return max((math.hypot(*ray.at) + ray.reach for ray in rays), default=0.0)
 
 
 def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
@@ -188,6 +195,11 @@ def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job
     if any(roster.launchers(one.craft) for one in job.actors):
         arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
         arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
+    if any(roster.ray_names(one.craft) for one in job.actors):
+        below = (crafts, world_of, supports, now)
+        arrays.calls[CAST] = rays.cast_all.address(below)
+        if job.ground.blocks or len(job.actors) > 1:
+            arrays.calls[PUSH_BACK] = rays.push_back.address(below)
     if can_collide(job):
         arrays.calls[COLLIDE] = stage.collide.address((crafts, world_of, supports, types.Record(GROUND), now))
 

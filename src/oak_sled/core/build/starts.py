@@ -27,7 +27,7 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> state.Floats:
         [
             x,
             y,
-            start.height + craft.foot_depth() + _ground_under(craft, ground, x, y, cos, sin),
+            start.height + craft.stands_above(ground.gravity) + _ground_under(craft, ground, x, y, cos, sin),
             *_attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)),
             cos * start.speed - sin * start.side_speed,
             sin * start.speed + cos * start.side_speed,

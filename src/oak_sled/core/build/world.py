@@ -17,7 +17,7 @@ from oak_sled.core.documents.yard import End, Ground
 from oak_sled.core.kernel import rowlayout, spatial, state, surface
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import HOLDS, Pack, Part
+from oak_sled.core.parts.common import AIMS, HOLDS, Pack, Part
 
 _END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")
@@ -58,8 +58,8 @@ def build(job: Job) -> state.World:
         channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
         gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
         events=event_rows(job.drill.events, job),
-        supports=np.concatenate([_supports(one.craft) for one in actors]),
-        calls=np.zeros(4, np.int64),
+        supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
+        calls=np.zeros(6, np.int64),
     )
 
 
@@ -117,8 +117,12 @@ def _fill_parts(records: state.Records, job: Job, who: int) -> None:
 def _pack(job: Job, who: int) -> Pack:
     """What the parts of an actor ask for while they are packed."""
     craft, ground = job.actors[who].craft, job.ground
-    first = sum(len(_supports(one.craft)) for one in job.actors[:who])
+    first = sum(_support_count(one.craft) for one in job.actors[:who])
     feet = _feet(craft)
+    ray, rays = first + len(feet) + state.HULL_SUPPORTS, {}
+    for part in craft.parts:
+        rays[part.id] = ray
+        ray += len(part.rays())
     return Pack(
         tuple(channel.id for channel in craft.channels),
         craft.body.centre(),
@@ -129,6 +133,7 @@ def _pack(job: Job, who: int) -> Pack:
         blasts={part.id: place for place, part in enumerate(craft.parts) if part.BURSTS},
         supports={craft.parts[part].id: first + row for row, (part, number, _) in enumerate(feet) if number == 0},
         last_support=first + len(feet),
+        rays=rays,
     )
 
 
@@ -142,15 +147,28 @@ def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
     ]
 
 
-def _supports(craft: Craft) -> state.Records:
-    """The supports of a craft: its feet, then those of its hull."""
+def _support_count(craft: Craft) -> int:
+    return len(_feet(craft)) + state.HULL_SUPPORTS + len(roster.ray_names(craft))
+
+
+def _supports(craft: Craft, ground: Ground) -> state.Records:
+    """The supports of a craft: its feet, then those of its hull, then its rays."""
     feet = _feet(craft)
-    rows = np.zeros(len(feet) + state.HULL_SUPPORTS, state.SUPPORT)
+    rows = np.zeros(_support_count(craft), state.SUPPORT)
     rows["part"], rows["below"], rows["normal"] = -1, -1, (0.0, 0.0, 1.0)
     centre = np.array(craft.body.centre())
     rows["at"] = (0.0, 0.0, -craft.foot_depth())
     for row, (place, number, at) in zip(rows, feet, strict=False):
         row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
+    place = len(feet) + state.HULL_SUPPORTS
+    for number, part in enumerate(craft.parts):
+        for foot, ray in enumerate(part.rays()):
+            row = rows[place]
+            row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
+            row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
+            row["layer"] = roster.layer_number(ground, ray.layer or craft.body.layer)
+            row["muted"] = int(craft.gain_of(part) == 0.0)
+            place += 1
     return rows
 
 
@@ -163,7 +181,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
         bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and craft.gain_of(item) > 0.0]
         soloed = any(item.solo for item in craft.parts)
-        feet, supports = len(_feet(craft)), len(_supports(craft))
+        feet, rays = len(_feet(craft)), len(roster.ray_names(craft))
         found.append(
             {
                 "body": 1 + who,
@@ -174,7 +192,8 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "channels": len(names),
                 "first_support": support,
                 "feet": feet,
-                "supports": supports,
+                "supports": feet + state.HULL_SUPPORTS,
+                "rays": rays,
                 "inertia": body.inertia_matrix(),
                 "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
                 "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
@@ -192,7 +211,8 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "start": job.starts[who],
             }
         )
-        part, channel, support = part + len(craft.parts), channel + len(names), support + supports
+        part, channel = part + len(craft.parts), channel + len(names)
+        support += feet + state.HULL_SUPPORTS + rays
     return found
 
 
@@ -262,7 +282,7 @@ def check_size(job: Job) -> int:
     """The number of ticks of a drill, refused when its record would not fit in memory."""
     ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
     row = sum(
-        rowlayout.craft_width(len(one.craft.parts), len(one.craft.channels))
+        rowlayout.craft_width(len(one.craft.parts), len(one.craft.channels), len(roster.ray_names(one.craft)))
         + rowlayout.SHOT * len(roster.shot_names(one.craft))
         for one in job.actors
     )

@@ -88,8 +88,8 @@ def overlap(a_low, a_high, b_low, b_high):
 @compiled
 def leaves(solid):
     """Whether the box of this tick reaches out of the one for which its neighbours are known."""
-    for i in range(3):  # noqa: SIM110 - the language of the kernel has no any()
-        if solid.low[i] < solid.near_low[i] or solid.high[i] > solid.near_high[i]:
+    for i in range(3):
+        if solid.low[i] - solid.feel < solid.near_low[i] or solid.high[i] + solid.feel > solid.near_high[i]:
             return True
     return False
 
@@ -98,9 +98,9 @@ def leaves(solid):
 def widen(solid):
     """Lays the box for which neighbours are sought round that of this tick, farther where its speed takes it."""
     for i in range(3):
-        spare, ahead = 0.0, 0.0
+        spare, ahead = solid.feel, 0.0
         if solid.active == 1:
-            spare, ahead = RESERVE * solid.reach + MARGIN, RESERVE_S * solid.velocity[i]
+            spare, ahead = RESERVE * solid.reach + MARGIN + solid.feel, RESERVE_S * solid.velocity[i]
         solid.near_low[i] = solid.low[i] - spare + min(ahead, 0.0)
         solid.near_high[i] = solid.high[i] + spare + max(ahead, 0.0)
 

@@ -83,6 +83,8 @@ SOLID = np.dtype(
         ("axes", "f8", (3, 3)),
         ("gained", "f8", (3,)),  # m/s and rad/s that its forces gave it in this tick
         ("gained_spin", "f8", (3,)),
+        ("pushed", "f8", (3,)),  # m/s of it that rays gave it, which its velocity has already
+        ("feel", "f8"),  # m that its rays reach beyond it
         ("shift", "f8", (3,)),  # m/s that only moves it out of an overlap in this tick
         ("twist", "f8", (3,)),
         ("middle", "f8", (3,)),  # m, of its pieces, own axes

@@ -406,6 +406,8 @@ def speed_up(scene, gravity, density, wind, dt):
                     one.gained[i] -= (v[i] + one.gained[i]) * taken / (1.0 + taken)
             for i in range(3):
                 one.velocity[i] += one.gained[i]
+                one.gained[i] += one.pushed[i]
+                one.pushed[i] = 0.0
         elif one.kind == DRIVEN:
             turn = math.tau / one.period
             ahead = math.sin(turn * one.time + one.phase)

@@ -228,7 +228,7 @@ def sum_up(craft, supports, now):
     x, y, z = 0.0, 0.0, 0.0
     for i in range(3):
         now.below[i] = 0.0
-    for k in range(craft.first_support, craft.first_support + craft.supports):
+    for k in range(craft.first_support, craft.first_support + craft.supports + craft.rays):
         support = supports[k]
         if support.below < 0:
             continue

@@ -63,7 +63,7 @@ def advance(world, scene, sudden, nows, inputs, out, substeps):
         watch.clear(scene)
         for s in range(substeps):
             step.tick(world, scene, sudden, nows, inputs[k])
-            place = rowlayout.write_crafts(crafts, bodies, nows, out[k], 1.0 / substeps, s == 0)
+            place = rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
         if place < out.shape[1]:
             rowlayout.write_others(scene, nows[0].nominal_dt, out[k], place)
         wild = False

@@ -1,6 +1,7 @@
 """A recorded row: what stands in it, in which order, and how the kernel writes it.
 
-Craft by craft: the head, its channels, its ledger lines, the points where its parts act, and their activity. Behind
+Craft by craft: the head, its channels, its ledger lines, the points where its parts act, their activity, and its rays.
+Behind
 the crafts: the motion of every block that moves, how many bodies are in each that reports, the shots, and the ledgers
 of the blocks that are watched. `results/record.py` names the columns of a run by what stands here.
 """
@@ -8,8 +9,8 @@ of the blocks that are watched. `results/record.py` names the columns of a run b
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import records
-from oak_sled.core.kernel.state import FIXED_LINES
+from oak_sled.core.contact import rays, records
+from oak_sled.core.kernel.state import CAST, FIXED_LINES
 
 FIXED = len(FIXED_LINES)
 AXES = ("x", "y", "z")
@@ -30,14 +31,17 @@ POINT_NAMES = tuple(f"point.{axis}" for axis in AXES)
 """Where a part acts, m, world axes."""
 SHOT_NAMES = (*PLACE_NAMES, "age")
 """A shot: where it is, and s in flight; -1: not in flight."""
+RAY_NAMES = ("gap", "rate", "force", *POINT_NAMES)
+"""A ray: m to what it found (its reach where it found nothing), m/s by which that grows, N along its force, and the
+point that it found, m, world axes."""
 BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
 """The ledger lines of a block that is watched: see `records.PUSHES`."""
-HEAD, MOTION, LINE, POINT, SHOT = (
-    len(names) for names in (HEAD_NAMES, MOTION_NAMES, LINE_NAMES, POINT_NAMES, SHOT_NAMES)
+HEAD, MOTION, LINE, POINT, SHOT, RAY = (
+    len(names) for names in (HEAD_NAMES, MOTION_NAMES, LINE_NAMES, POINT_NAMES, SHOT_NAMES, RAY_NAMES)
 )
 
 
-def craft_names(channels: tuple[str, ...], parts: tuple[str, ...]) -> tuple[str, ...]:
+def craft_names(channels: tuple[str, ...], parts: tuple[str, ...], rays: tuple[str, ...] = ()) -> tuple[str, ...]:
     """The name of every column of a craft but its shots, in the order of `write_row`."""
     return (
         *HEAD_NAMES,
@@ -45,16 +49,17 @@ def craft_names(channels: tuple[str, ...], parts: tuple[str, ...]) -> tuple[str,
         *(f"{line}.{name}" for line in (*parts, *FIXED_LINES) for name in LINE_NAMES),
         *(f"{part}.{name}" for part in parts for name in POINT_NAMES),
         *(f"{part}.activity" for part in parts),
+        *(f"{ray}.{name}" for ray in rays for name in RAY_NAMES),
     )
 
 
-def craft_width(parts: int, channels: int) -> int:
+def craft_width(parts: int, channels: int, rays: int = 0) -> int:
     """Numbers of a craft in a row, without its shots: the length of `craft_names`."""
-    return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1)
+    return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY
 
 
 @unit
-def write_row(craft, body, now, row, place, share, fresh):
+def write_row(craft, body, now, supports, row, place, share, fresh):
     """Writes the state of a craft after a tick into `row` from `place` on; lines are the mean over its substeps."""
     for i in range(3):
         row[place + i] = body.position[i]
@@ -86,21 +91,29 @@ def write_row(craft, body, now, row, place, share, fresh):
         place += 3
     for p in range(now.parts):
         row[place + p] = now.activity[p]
+    place += now.parts
+    first = craft.first_support + craft.supports
+    for k in range(first, first + craft.rays):
+        ray = supports[k]
+        row[place], row[place + 1], row[place + 2] = ray.gap, ray.rate, ray.load
+        for i in range(3):
+            row[place + 3 + i] = ray.point[i]
+        place += RAY
 
 
 @compiled
-def width_of(now):
+def width_of(craft, now):
     """Numbers of a craft in a row."""
-    return HEAD + now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1)
+    return HEAD + now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1) + craft.rays * RAY
 
 
 @compiled
-def write_crafts(crafts, bodies, nows, row, share, fresh):
+def write_crafts(crafts, bodies, nows, supports, row, share, fresh):
     """Writes every craft into `row`, one after another; returns the place behind them."""
     place = 0
     for c in range(crafts.shape[0]):
-        write_row(crafts[c], bodies[crafts[c].body], nows[c], row, place, share, fresh)
-        place += width_of(nows[c])
+        write_row(crafts[c], bodies[crafts[c].body], nows[c], supports, row, place, share, fresh)
+        place += width_of(crafts[c], nows[c])
     return place
 
 
@@ -139,6 +152,8 @@ def write_others(scene, dt, row, place):
 @compiled
 def first_row(world, scene, nows, row):
     """Writes the start into `row`: the state, with nothing booked yet."""
-    place = write_crafts(world.crafts, scene.solids, nows, row, 1.0, True)
+    if world.calls[CAST] != 0:
+        rays.CAST(world.calls[CAST], world.crafts, scene, world.supports, nows)
+    place = write_crafts(world.crafts, scene.solids, nows, world.supports, row, 1.0, True)
     if place < row.shape[0]:
         write_others(scene, nows[0].nominal_dt, row, place)

@@ -42,6 +42,7 @@ CRAFT = np.dtype(
         ("first_support", "i8"),
         ("feet", "i8"),  # supports that belong to feet; those of the hull stand behind them
         ("supports", "i8"),
+        ("rays", "i8"),  # supports that rays find, behind those
         ("inertia", "f8", (3, 3)),  # kg m2, craft axes, about the centre of mass
         ("free", "f8", (3,)),  # 1 where translation along a world axis is free, 0 where held
         ("free_spin", "f8", (3,)),  # likewise for rotation about world axes
@@ -73,10 +74,18 @@ SUPPORT = np.dtype(
         ("gap", "f8"),  # m
         ("load", "f8"),  # N along the normal
         ("velocity", "f8", (3,)),  # m/s of the surface below
+        ("muted", "i8"),  # of a ray: 1 where its part is, so that it finds nothing
+        ("aim", "i8"),  # where it points: see `rays.AIM_CRAFT`
+        ("layer", "i8"),  # it finds what this layer collides with
+        ("reach", "f8"),  # m
+        ("way", "f8", (3,)),  # unit, world axes
+        ("rate", "f8"),  # m/s by which its gap grows, by the velocity of its mount along it
+        ("before", "f8"),  # m, the gap of the tick before; -1 where it found nothing
+        ("force", "f8", (3,)),  # N that its part gives the craft there, world axes
     ]
 )
-"""A point on which a craft stands, whoever found it: the level plane under a craft whose height is held, or a
-contact."""
+"""A point on which a craft stands, whoever found it: the level plane under a craft whose height is held, a contact, or
+a ray."""
 
 HULL_SUPPORTS = 8
 """Supports of a hull that are kept apart; what is more is added to the last."""
@@ -129,8 +138,9 @@ EVENT = np.dtype(
     ]
 )
 
-OTHERS, FLY, COLLIDE, LAND = range(4)
-"""Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, and where shots hit."""
+OTHERS, FLY, COLLIDE, LAND, CAST, PUSH_BACK = range(6)
+"""Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, where shots hit, rays, and what
+the bodies below feel of them."""
 
 LOOSE, IN_PLACE, WEIGHTLESS = range(3)
 """How a sling holds the craft: not at all, where it is, or floating."""
@@ -184,7 +194,7 @@ NOW = np.dtype(
 class World(NamedTuple):
     """All that stays as it is during a run, and the supports. crafts : a row a craft; ground, drill : one record each;
     parts and channels : of all crafts, one after another; events in order of time. calls : addresses of units that
-    only some runs need, see MEET; 0: not needed."""
+    only some runs need, see OTHERS; 0: not needed."""
 
     crafts: Records
     ground: Records

@@ -12,11 +12,12 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
-from oak_sled.core.contact import stage
+from oak_sled.core.contact import rays, stage
 from oak_sled.core.impulses import events, shots
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import (
+    CAST,
     COLLIDE,
     DAMPING,
     EDGE,
@@ -28,6 +29,7 @@ from oak_sled.core.kernel.state import (
     INTEGRATOR,
     LAND,
     OTHERS,
+    PUSH_BACK,
     WEIGHTLESS,
 )
 from oak_sled.core.parts import register, runner
@@ -54,6 +56,8 @@ def tick(world, scene, sudden, nows, raw):
             read_motion(bodies[crafts[c].body], nows[c])
     for c in range(crafts.shape[0]):
         shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
+    if world.calls[CAST] != 0:
+        rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[OTHERS] != 0:
         act_on_others(crafts, world.parts, scene, sudden, nows)
     if world.calls[FLY] != 0:
@@ -65,6 +69,8 @@ def tick(world, scene, sudden, nows, raw):
         push_parts(craft, world.parts, body, ground, world.supports, now)  # 3
         force, torque = weigh_and_damp(craft, body, ground, now)  # 4
         speed_up(craft, body, now, force, torque)  # 5
+    if world.calls[PUSH_BACK] != 0:
+        rays.PUSH_BACK(world.calls[PUSH_BACK], crafts, scene, world.supports, nows)
     if world.calls[COLLIDE] != 0:
         stage.STAGE(world.calls[COLLIDE], crafts, scene, world.supports, ground, nows)  # 6
         for c in range(crafts.shape[0]):
@@ -82,6 +88,8 @@ def tick(world, scene, sudden, nows, raw):
 @compiled
 def look(world, scene, nows):
     """Books what every part, gravity and damping push at this moment, and moves nothing: see `probe`."""
+    if world.calls[CAST] != 0:
+        rays.CAST(world.calls[CAST], world.crafts, scene, world.supports, nows)
     for c in range(world.crafts.shape[0]):
         craft, now = world.crafts[c], nows[c]
         body, ground = scene.solids[craft.body], world.ground[0]

@@ -22,6 +22,9 @@ Shown = Literal["ahead", "left", "up", "yaw"]
 Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
+Aim = Literal["craft", "world", "ground"]
+AIMS = get_args(Aim)
+"""Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
 TOO_LARGE = "A smaller number there, or more ticks/s, would hold."
 """What is said of a run that diverged for no reason that is known better."""
@@ -31,7 +34,8 @@ TOO_LARGE = "A smaller number there, or more ticks/s, would hold."
 class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
-    All SI. thrust, friction and drag are along the heading at full channel; `range_of` holds the
+    All SI. rays carry the weight, each an equal share; spring (N/m) and damper (N s/m) are of all of them together.
+    thrust, friction and drag are along the heading at full channel; `range_of` holds the
     (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any.
     """
 
@@ -54,6 +58,9 @@ class Setting:
     acted: dict[str, int]
     ticks: int
     last_speed: float
+    rays: int = 0
+    spring: float = 0.0
+    damper: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -62,8 +69,8 @@ class Pack:
 
     bodies : the bodies of the job by name. shots : where the shots of a part begin among them. layers : the layers of
     the ground; own_layer : the name of that of the craft. blasts : the parts of the craft that a burst can set off.
-    supports : where the supports of a part begin among those of all crafts; last_support : behind those of the last
-    part of the craft.
+    supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
+    part of the craft. rays : where the rays of a part begin among them.
     """
 
     channel_names: tuple[str, ...]
@@ -75,6 +82,7 @@ class Pack:
     blasts: Mapping[str, int] = field(default_factory=dict)
     supports: Mapping[str, int] = field(default_factory=dict)
     last_support: int = 0
+    rays: Mapping[str, int] = field(default_factory=dict)
 
     def channel(self, name: str) -> int:
         """The number of a channel; -1 for none."""
@@ -94,7 +102,8 @@ class Case:
     """What a part may ask for when it looks for cautions about itself: see `Part.cautions`.
 
     parts : those of its craft, by name. held : axes of the body that are held. others : the names of the blocks and of
-    the other crafts. dynamic_others : whether one of them can be pushed. triggered : the parts that an event triggers.
+    the other crafts. dynamic_others : whether one of them can be pushed. uneven : whether the ground is not level.
+    triggered : the parts that an event triggers.
     pulls : the pull (m) of every event that releases a sling, by the name of the sling.
     notes : of the part, counted in the last run (see `shots.NOTES`), and acted : the share of ticks in which it acted;
     None without a run.
@@ -106,6 +115,7 @@ class Case:
     held: tuple[str, ...]
     others: tuple[str, ...]
     dynamic_others: bool
+    uneven: bool
     triggered: frozenset[str]
     pulls: tuple[tuple[str, float], ...]
     notes: tuple[float, ...] | None = None
@@ -131,6 +141,17 @@ class Shot:
     gravity_scale: float
     material: str
     layer: str
+
+
+@dataclass(frozen=True)
+class Ray:
+    """A ray that finds what lies under a craft: its mount, m from the origin, craft axes; where it points; its reach,
+    m; and the layer that decides what it finds ("": that of its craft)."""
+
+    at: tuple[float, float, float]
+    aim: Aim
+    reach: float
+    layer: str = ""
 
 
 @dataclass(frozen=True)
@@ -283,6 +304,18 @@ class Part(Frozen):
     def feet(self) -> list[tuple[float, float, float]]:
         """Where it stands on the ground, craft axes, m from the origin; each is a support."""
         return []
+
+    def rays(self) -> list[Ray]:
+        """The rays by which it finds what lies below; each is a support."""
+        return []
+
+    def springs(self, load: float) -> tuple[float, float]:
+        """N/m and N s/m of all its rays together where each carries `load` N, for the outlook of others."""
+        return (0.0, 0.0)
+
+    def rest_gap(self, load: float) -> float:
+        """m from the mount of each of its rays to what is below when it carries `load` N."""
+        return 0.0
 
     def skids(self) -> list[tuple[int, Piece]]:
         """Rods that stand for its feet in contacts: the row of each, and its piece, m from the origin."""

@@ -27,6 +27,7 @@ from oak_sled.core.parts import (
     knockback,
     launcher,
     limiter,
+    pad,
     runner,
     sling,
     thruster,
@@ -48,6 +49,7 @@ KINDS = (
     launcher.KIND,
     knockback.KIND,
     buoy.KIND,
+    pad.KIND,
 )
 """Every kind of part."""
 

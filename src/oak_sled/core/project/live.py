@@ -121,7 +121,7 @@ class LiveDrive:
         fresh = Machine.of(job)
         fresh.world = fresh.world._replace(events=old.world.events)
         if len(fresh.world.supports) == len(old.world.supports):
-            for name in ("below", "load", "gap", "point", "normal", "velocity", "material"):
+            for name in ("below", "load", "gap", "point", "normal", "velocity", "material", "rate", "before"):
                 fresh.world.supports[name] = old.world.supports[name]
         fresh.scene = scenes.carried_on(fresh.scene, old.scene, len(job.actors))
         fresh.nows = old.nows

@@ -33,11 +33,12 @@ class CraftColumns:
     channels: tuple[str, ...]
     parts: tuple[str, ...]
     shots: tuple[str, ...] = ()
+    rays: tuple[str, ...] = ()
 
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The name of every column of it but its shots."""
-        return rowlayout.craft_names(self.channels, self.parts)
+        return rowlayout.craft_names(self.channels, self.parts, self.rays)
 
     @cached_property
     def shot_columns(self) -> tuple[str, ...]:
@@ -72,6 +73,7 @@ class Layout:
                     tuple(c.id for c in one.craft.channels),
                     tuple(p.id for p in one.craft.parts),
                     roster.shot_names(one.craft),
+                    roster.ray_names(one.craft),
                 )
                 for one in job.actors
             ),

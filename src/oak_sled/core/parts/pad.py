@@ -1,0 +1,346 @@
+"""Hover pad: pushes its craft off the ground by a force that depends on the gap a ray finds."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import spatial
+from oak_sled.core.parts.common import Aim, Case, Family, Kind, Pack, Part, Ray, Setting, Shown
+
+Law = Literal["spring", "progressive", "cushion", "on_off"]
+SPRING, PROGRESSIVE, CUSHION, ON_OFF = range(4)
+DampingFrom = Literal["point_speed", "gap_change"]
+Along = Literal["ray", "normal"]
+OnMiss = Literal["forget", "hold"]
+NEAREST = 1e-3
+"""m, the least gap that the cushion law counts with: it grows without bound toward 0."""
+
+RECORD = np.dtype(
+    [
+        ("law", "i8"),
+        ("stiffness", "f8"),
+        ("progression", "f8"),
+        ("lift", "f8"),
+        ("band", "f8"),
+        ("reach", "f8"),
+        ("damping", "f8"),
+        ("from_gap", "i8"),
+        ("holds", "i8"),
+        ("along_normal", "i8"),
+        ("pulls", "i8"),
+        ("most", "f8"),
+        ("first_ray", "i8"),
+        ("rays", "i8"),
+    ]
+)
+
+
+class Pad(Part):
+    """One, two or four linked hover pads. Each casts a ray; within its reach it pushes by a law of the gap, with a
+    damper. With gap g, reach L and compression x = L - g:
+
+    spring k x; progressive k x (1 + b x / L); cushion N (L / g - 1), as of a pressure that grows as the gap closes;
+    on and off: N below the reach, until the gap is wider than that by the band.
+    """
+
+    TITLE: ClassVar[str] = "Hover pads"
+    EXPLAINS: ClassVar[str] = "float over the ground on rays: spring, cushion or on/off, with damping"
+    FAMILY: ClassVar[Family] = "support"
+    SHOWS: ClassVar[Shown] = "up"
+
+    kind: Literal["pad"] = "pad"
+    law: Law = Field("spring", description="how the force follows the gap")
+    stiffness: float = dial(
+        8000.0, "N/m", "force of a pad for each metre of compression, in the spring and the progressive law", low=0.0,
+        high=1e8, slider=(100.0, 1e5), scale="log", main=True,
+    )  # fmt: skip
+    damping: float = dial(
+        1200.0, "N s/m", "force of a pad against the change of its gap", low=0.0, high=1e7, slider=(10.0, 1e4),
+        scale="log", main=True,
+    )  # fmt: skip
+    reach: float = dial(
+        1.0, "m", "gap at which a pad begins to push: the length of its ray", low=0.01, high=1e3, slider=(0.1, 4.0),
+        main=True,
+    )  # fmt: skip
+    progression: float = dial(
+        1.0, "", "progressive law: 1 doubles the force at full compression", low=0.0, high=100.0, slider=(0.0, 5.0)
+    )
+    lift: float = dial(
+        1500.0, "N", "cushion: force at half the reach; on and off: force while it is on", low=0.0, high=1e8,
+        slider=(10.0, 1e5), scale="log",
+    )  # fmt: skip
+    band: float = dial(
+        0.05, "m", "on and off: it goes off this far above the gap at which it goes on", low=0.0, high=10.0,
+        slider=(0.0, 0.5),
+    )  # fmt: skip
+    most: float = dial(
+        0.0, "N", "greatest force of a pad; 0: no limit", low=0.0, high=1e8, slider=(0.0, 50000.0), title="at most"
+    )
+    aim: Aim = Field("craft", description="where its rays point: down in craft axes, in world axes, or to the ground")
+    along: Along = Field("ray", description="the direction of its force: against its ray, or along the surface normal")
+    damping_from: DampingFrom = Field(
+        "point_speed", description="the speed of the mount along the ray, or the change of the gap since the last tick"
+    )
+    on_miss: OnMiss = Field(
+        "forget", description="the gap before the ray found nothing: forgotten, or compared with at the next touch"
+    )
+    pulls: bool = Field(False, description="whether the damper may pull the craft down")
+    layer: str = Field("", max_length=60, description="its rays find what this layer collides with; empty: its craft's")
+    x: float = dial(0.0, "m", "middle of the pads, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "middle of the pads, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(-0.2, "m", "mount of the pads, above the origin", low=-1e3, high=1e3, slider=(-2.0, 1.0))
+    spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "law": get_args(Law).index(self.law),
+            "stiffness": self.stiffness,
+            "progression": self.progression,
+            "lift": self.lift,
+            "band": self.band,
+            "reach": self.reach,
+            "damping": self.damping,
+            "from_gap": int(self.damping_from == "gap_change"),
+            "holds": int(self.on_miss == "hold"),
+            "along_normal": int(self.along == "normal"),
+            "pulls": int(self.pulls),
+            "most": self.most if self.most > 0.0 else 1e300,
+            "first_ray": pack.rays.get(self.id, 0),
+            "rays": self.count(),
+        }
+
+    def count(self) -> int:
+        """How many pads there are."""
+        return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)
+
+    def rays(self) -> list[Ray]:
+        xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
+        ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
+        reach = self.reach + (self.band if self.law == "on_off" else 0.0)
+        return [Ray((self.x + dx, self.y + dy, self.z), self.aim, reach, self.layer) for dy in ys for dx in xs]
+
+    @classmethod
+    def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
+        return {"z": -half[2], "spread_x": round(0.8 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
+
+    def push_at(self, gap: float) -> float:
+        """N of a pad that is still, at a gap, m."""
+        squeeze = self.reach - gap
+        if squeeze <= 0.0:
+            return 0.0
+        force = {
+            "spring": self.stiffness * squeeze,
+            "progressive": self.stiffness * squeeze * (1.0 + self.progression * squeeze / self.reach),
+            "cushion": self.lift * (self.reach / max(gap, NEAREST) - 1.0),
+            "on_off": self.lift,
+        }[self.law]
+        return min(force, self.most) if self.most > 0.0 else force
+
+    def rest_gap(self, load: float) -> float:
+        if load <= 0.0:
+            return self.reach
+        if self.law == "cushion":
+            return self.reach * self.lift / (load + self.lift) if self.lift > 0.0 else 0.0
+        if self.law == "on_off":
+            return self.reach
+        if self.stiffness <= 0.0:
+            return 0.0
+        squeeze = load / self.stiffness
+        if self.law == "progressive" and self.progression > 0.0:
+            bend = self.progression / self.reach
+            squeeze = (math.sqrt(1.0 + 4.0 * bend * squeeze) - 1.0) / (2.0 * bend)
+        return max(self.reach - squeeze, 0.0)
+
+    def slope_at(self, gap: float) -> float:
+        """N/m by which the force of a pad grows as the gap closes."""
+        if self.law == "cushion":
+            return self.lift * self.reach / max(gap, NEAREST) ** 2
+        if self.law == "progressive":
+            return self.stiffness * (1.0 + 2.0 * self.progression * (self.reach - gap) / self.reach)
+        return self.stiffness if self.law == "spring" else 0.0
+
+    def springs(self, load: float) -> tuple[float, float]:
+        gap = self.rest_gap(load / self.trim if self.trim > 0.0 else 0.0)
+        return self.count() * self.trim * self.slope_at(gap), self.count() * self.trim * self.damping
+
+    def summary(self) -> str:
+        words = {"spring": "spring", "progressive": "progressive spring", "cushion": "cushion", "on_off": "on and off"}
+        linked = self.count()
+        return f"{f'{linked} linked' if linked > 1 else 'one'} · {words[self.law]}"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        if self.trim <= 0.0 or setting.rays == 0:
+            return ("pushes nothing",)
+        load = setting.weight / setting.rays
+        gap = self.rest_gap(load / self.trim)
+        first = f"rides at {show(gap, 'm')}: {show(self.reach - gap, 'm')} of sag"
+        if self.law == "on_off":
+            return (f"{show(self.count() * self.lift * self.trim, 'N')} while on", "no gap at which it stands still")
+        if setting.spring <= 0.0:
+            return (first, "no spring")
+        rate = math.sqrt(setting.spring / setting.mass)
+        share = setting.damper / (2.0 * math.sqrt(setting.spring * setting.mass))
+        return (first, f"bounces at {show(rate / math.tau, 'Hz')}, {bounce_words(share, rate)}")
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        setting = case.setting
+        if self.law == "on_off":
+            yield self.caution(
+                "never_still",
+                "law",
+                "a force that is only on or off has no gap at which it equals the weight: it goes up and down for ever",
+                "a spring with damping",
+            )
+        else:
+            yield from self._strength(setting)
+        if self.damping_from == "gap_change" and self.on_miss == "hold" and self.damping > 0.0:
+            yield self.caution(
+                "damper_spike",
+                "on_miss",
+                "at the first touch after a flight the gap is compared with that of before, within one tick: a jolt",
+                "forget the gap, or take the speed of the point",
+            )
+        if self.aim != "world" and case.uneven and setting.rays == 1:
+            yield self.caution(
+                "one_ray_on_uneven_ground",
+                "",
+                "one ray sees one spot of uneven ground, and misreads ridges and valleys",
+                "more pads, or a ray down in world axes",
+            )
+
+    def _strength(self, setting: Setting) -> Iterator[Caution]:
+        alone = setting.weight * self.count() / max(setting.rays, 1)
+        most = self.trim * self.count() * self.push_at(0.0)
+        if setting.weight > 0.0 and most < alone:
+            yield self.caution(
+                "cannot_carry",
+                "reach",
+                f"at no gap its pads push more than {show(most, 'N')}: they cannot carry {show(alone, 'N')} of weight",
+                "a stiffer spring, or a longer reach",
+            )
+            return
+        if setting.spring <= 0.0:
+            return
+        share = setting.damper / (2.0 * math.sqrt(setting.spring * setting.mass))
+        if share < 0.05:
+            yield self.caution(
+                "bounces_on",
+                "damping",
+                f"with {100.0 * share:.0f} % of critical damping it bounces on for long",
+                f"{show(0.3 * 2.0 * math.sqrt(setting.spring * setting.mass) / setting.rays, 'N s/m')} a pad "
+                "settles in a few bounces",
+            )
+        # semi-implicit Euler of m x'' = -k x - c x' is stable while k dt2 + 2 c dt < 4 m (z-plane, Jury)
+        dt, mass = setting.dt, setting.mass
+        if setting.spring * dt * dt + 2.0 * setting.damper * dt >= 4.0 * mass:
+            stiffest = max(4.0 * mass / dt**2 - 2.0 * setting.damper / dt, 0.0) / setting.rays
+            strongest = max(2.0 * mass / dt - 0.5 * setting.spring * dt, 0.0) / setting.rays
+            yield self.caution(
+                "too_stiff_for_the_tick",
+                "stiffness" if setting.spring * dt > 2.0 * setting.damper else "damping",
+                f"spring and damper overshoot in a tick of {show(dt, 's')}, and the bounce grows",
+                f"below {show(stiffest, 'N/m')} or {show(strongest, 'N s/m')} a pad, or more ticks/s",
+            )
+
+
+def bounce_words(share: float, rate: float) -> str:
+    """What a damping ratio means, and the time until a bounce has died to 2 %. rate : rad/s, undamped."""
+    if share <= 0.0:
+        return "without end"
+    if share >= 1.0:
+        slow = rate * (share - math.sqrt(share * share - 1.0))
+        return f"settles without a bounce in {show(math.log(50.0) / slow, 's')}"
+    times = math.log(50.0) * math.sqrt(1.0 - share * share) / (share * math.tau)
+    return f"{times:.1f} times, still after {show(math.log(50.0) / (share * rate), 's')}"
+
+
+@compiled
+def push_of(part, memory, foot, gap):
+    """N of a pad that is still, before its gain and its cap. memory : 4 to 7 keep which pads are on, in that law."""
+    squeeze = part.reach - gap
+    if part.law == ON_OFF:
+        if squeeze > 0.0:
+            memory[4 + foot] = 1.0
+        elif squeeze < -part.band:
+            memory[4 + foot] = 0.0
+        return memory[4 + foot] * part.lift
+    if squeeze <= 0.0:
+        return 0.0
+    if part.law == CUSHION:
+        return part.lift * (part.reach / max(gap, NEAREST) - 1.0)
+    force = part.stiffness * squeeze
+    if part.law == PROGRESSIVE:
+        force *= 1.0 + part.progression * squeeze / part.reach
+    return force
+
+
+@compiled
+def closing_speed(part, memory, foot, support, dt):
+    """m/s by which the gap closes, as the damper sees it. memory : 0 to 3 keep one more than the last gap, m."""
+    last = support.before
+    if part.holds == 1 and last < 0.0:
+        last = memory[foot] - 1.0
+    memory[foot] = 1.0 + support.gap
+    if part.from_gap == 0:
+        return -support.rate
+    return (last - support.gap) / dt if last >= 0.0 else 0.0
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Books the forces of all pads on its ledger line; returns the share of them that push."""
+    x, y, z, weights, pushing = 0.0, 0.0, 0.0, 0.0, 0.0
+    for i in range(6):
+        now.lines[p, i] = 0.0
+    for foot in range(part.rays):
+        support = supports[part.first_ray + foot]
+        if support.below < 0:
+            now.memory[p, 4 + foot] = 0.0
+            continue
+        push = push_of(part, now.memory[p], foot, support.gap)
+        closing = closing_speed(part, now.memory[p], foot, support, now.dt)
+        if support.gap < part.reach:
+            push += part.damping * closing
+        push = min(gain * push, part.most)
+        if part.pulls == 0:
+            push = max(push, 0.0)
+        if push == 0.0:
+            continue
+        way = (-support.way[0], -support.way[1], -support.way[2])
+        if part.along_normal == 1:
+            way = (support.normal[0], support.normal[1], support.normal[2])
+        force = (push * way[0], push * way[1], push * way[2])
+        lever = (
+            support.point[0] - body.position[0],
+            support.point[1] - body.position[1],
+            support.point[2] - body.position[2],
+        )
+        torque = spatial.cross(lever, force)
+        support.load = push
+        for i in range(3):
+            support.force[i] = force[i]
+            now.lines[p, i] += force[i]
+            now.lines[p, 3 + i] += torque[i]
+        size = abs(push)
+        mount = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
+        x, y, z = x + size * mount[0], y + size * mount[1], z + size * mount[2]
+        weights += size
+        pushing += 1.0
+    if weights > 0.0:  # shown at the mounts, weighed by their forces
+        now.points[p, 0] = body.position[0] + x / weights
+        now.points[p, 1] = body.position[1] + y / weights
+        now.points[p, 2] = body.position[2] + z / weights
+    return pushing / part.rays
+
+
+KIND = Kind(Pad, RECORD, act)
