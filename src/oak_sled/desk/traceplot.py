@@ -18,7 +18,15 @@ MOST_DRAWN = 1000
 """Points of a drawn curve: least and greatest of every stretch under a px at the usual width."""
 MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")
-GROUPS = {"forces": "forces", "channels": "channels", "launch speed": "launch speed", "launch height": "launch height"}
+RAY_GROUPS = {"gaps": "gaps", "gap rates": "gap rates", "loads": "loads", "load shares": "load shares"}
+_RAY_TRACES = dict(zip(RAY_GROUPS, traces.RAY_TRACES, strict=True))
+GROUPS = {
+    "forces": "forces",
+    "channels": "channels",
+    "launch speed": "launch speed",
+    "launch height": "launch height",
+    **RAY_GROUPS,
+}
 LIVE_WINDOW_S = 15.0
 
 
@@ -29,6 +37,8 @@ def members(run: Run, name: str) -> list[str]:
         return [f"channel.{channel.id}" for channel in craft.channels][:4]
     if name.startswith("launch "):
         return [f"block.{block}.{name.removeprefix('launch ')}" for block in flights.watched(run)][:5]
+    if name in RAY_GROUPS:
+        return traces.of_rays(craft, _RAY_TRACES[name])[:8]
     if name == "forces":
         pushing = [part for part in craft.parts if part.shows() != "yaw" and not part.ANSWERS_WALLS]
         return [f"part.{part.id}" for part in pushing][:5]
@@ -124,7 +134,7 @@ def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
 
 def told_apart(name: str) -> bool:
     """Whether the lines of a strip are of one kind, and differ by their place in it."""
-    return name == "channels" or name.startswith("launch ")
+    return name == "channels" or name.startswith("launch ") or name in RAY_GROUPS
 
 
 def trace_colour(run: Run, name: str, place: int = -1) -> QColor:

@@ -37,6 +37,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     setting = Setting(
         mass=mass,
         yaw_inertia=body.inertia()[2],
+        roll_inertia=body.inertia()[0],
         weight=weight,
         air_density=ground.air_density,
         dt=1.0 / ticks,

@@ -134,6 +134,7 @@ def _pack(job: Job, who: int) -> Pack:
         supports={craft.parts[part].id: first + row for row, (part, number, _) in enumerate(feet) if number == 0},
         last_support=first + len(feet),
         rays=rays,
+        gravity_scale=craft.body.gravity_scale,
     )
 
 

@@ -41,6 +41,7 @@ class Setting:
 
     mass: float
     yaw_inertia: float
+    roll_inertia: float
     weight: float
     air_density: float
     dt: float
@@ -83,6 +84,7 @@ class Pack:
     supports: Mapping[str, int] = field(default_factory=dict)
     last_support: int = 0
     rays: Mapping[str, int] = field(default_factory=dict)
+    gravity_scale: float = 1.0
 
     def channel(self, name: str) -> int:
         """The number of a channel; -1 for none."""
@@ -290,7 +292,7 @@ class Part(Frozen):
         return ()
 
     def looks(self) -> str:
-        """What is drawn of it on its craft: fan, barrel or block; empty: nothing."""
+        """What is drawn of it on its craft: fan, barrel, pads or block; empty: nothing."""
         return ""
 
     def outline(self) -> list[Floats]:
@@ -308,6 +310,17 @@ class Part(Frozen):
     def rays(self) -> list[Ray]:
         """The rays by which it finds what lies below; each is a support."""
         return []
+
+    def ray_words(self) -> list[str]:
+        """What each of its rays is called: where its mount is among them; "" for a single one."""
+        spots = [ray.at for ray in self.rays()]
+        wide, long = len({y for _, y, _ in spots}) > 1, len({x for x, _, _ in spots}) > 1
+        middle = [sum(spot[axis] for spot in spots) / max(len(spots), 1) for axis in (0, 1)]
+        found = []
+        for x, y, _ in spots:
+            words = [("front" if x > middle[0] else "rear") if long else "", ("left" if y > middle[1] else "right")]
+            found.append(" ".join(word for word in (words[0], words[1] if wide else "") if word))
+        return found
 
     def springs(self, load: float) -> tuple[float, float]:
         """N/m and N s/m of all its rays together where each carries `load` N, for the outlook of others."""

@@ -119,6 +119,9 @@ class Pad(Part):
             "rays": self.count(),
         }
 
+    def looks(self) -> str:
+        return "pads"
+
     def count(self) -> int:
         """How many pads there are."""
         return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)

@@ -26,12 +26,14 @@ from oak_sled.core.parts import (
     impulse,
     knockback,
     launcher,
+    lightener,
     limiter,
     pad,
     runner,
     sling,
     thruster,
     torque,
+    upright,
 )
 from oak_sled.core.parts.common import Kind, Part
 
@@ -50,6 +52,8 @@ KINDS = (
     knockback.KIND,
     buoy.KIND,
     pad.KIND,
+    upright.KIND,
+    lightener.KIND,
 )
 """Every kind of part."""
 

@@ -7,7 +7,7 @@ One file, since it is a list of traces and how each is read from a record.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +19,7 @@ from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.common import Part
 from oak_sled.core.results.run import Run
 
 SLOW = 0.5
@@ -161,7 +162,24 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
             found.append(Trace(f"acting.{part.id}", f"{part.heading.lower()} acting", "", part.FAMILY))
         unit = "N m" if part.shows() == "yaw" else "N"
         found.append(Trace(f"part.{part.id}", part.heading.lower(), unit, part.FAMILY))
+    found += [trace for part in craft.parts for trace in _of_rays(part)]
     return tuple(found)
+
+
+RAY_TRACES = {"gap": ("gap", "m"), "rate": ("gap rate", "m/s"), "force": ("load", "N"), "share": ("load share", "%")}
+"""What is shown of a ray: the words and the unit. A load share is of all rays of its craft."""
+
+
+def _of_rays(part: Part) -> Iterator[Trace]:
+    for number, word in enumerate(part.ray_words(), start=1):
+        where = f"{part.heading.lower()}{f', {word}' if word else ''}"
+        for what, (title, unit) in RAY_TRACES.items():
+            yield Trace(f"ray.{part.id}.{number}.{what}", f"{where}: {title}", unit, part.FAMILY)
+
+
+def of_rays(craft: Craft, what: str) -> list[str]:
+    """The traces of all rays of a craft that show "gap", "rate", "force" or "share"."""
+    return [f"ray.{part.id}.{number}.{what}" for part in craft.parts for number in range(1, 1 + len(part.rays()))]
 
 
 def book(run: Run) -> dict[str, Trace]:
@@ -211,6 +229,8 @@ def _compute(run: Run, name: str) -> Floats:
         return run.column(f"{rest}.activity")
     if head == "part":
         return _part_force(run, rest)
+    if head == "ray" and rest.rpartition(".")[0] in run.layout.own.rays:
+        return _of_ray(run, *rest.rsplit(".", 1))
     if head == "block" and rest.rpartition(".")[0] in run.layout.blocks:
         return _of_block(run, *rest.rsplit(".", 1))
     raise refuse("trace", f"there is no {name!r}", close_match(name, book(run)))
@@ -223,6 +243,14 @@ def _of_block(run: Run, name: str, what: str) -> Floats:
     if what == "distance":
         return np.asarray(np.hypot(spots[:, 0] - spots[0, 0], spots[:, 1] - spots[0, 1]))
     return np.concatenate([[0.0], np.linalg.norm(np.diff(spots, axis=0), axis=1) * run.job.ticks])
+
+
+def _of_ray(run: Run, name: str, what: str) -> Floats:
+    if what != "share":
+        return run.column(f"{name}.{what}")
+    total = np.sum([run.column(f"{ray}.force") for ray in run.layout.own.rays], axis=0)
+    own = run.column(f"{name}.force")
+    return np.asarray(np.divide(100.0 * own, total, out=np.zeros_like(total), where=total != 0.0))
 
 
 def _part_force(run: Run, part_id: str) -> Floats:

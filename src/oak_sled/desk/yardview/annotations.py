@@ -22,7 +22,7 @@ from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.yardview import arrows, throws
+from oak_sled.desk.yardview import arrows, supports, throws
 from oak_sled.desk.yardview.camera import Camera
 
 FLASH_S = 0.7
@@ -79,6 +79,8 @@ class Annotations:
         for child in self.widget.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
             if child.isVisible():
                 labels.block(QRectF(child.geometry()))
+        if "support" not in self.view.hidden:
+            supports.paint(painter, run, run.own_row(row), camera)
         throws.paint(painter, run, row, camera, self.session.live_on or not self.view._smooth_next)
         self.paint_arrows(painter, run, row, camera, labels)
         named = [(one, at, "ink", "") for one, at in self.view.others()]
@@ -125,12 +127,18 @@ class Annotations:
         """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
         layout = run.layout
         for part in run.job.craft.parts:
-            if part.FAMILY in self.view.hidden:
+            if part.FAMILY in self.view.hidden or part.rays():
                 continue
             place, at = layout.own_place(f"{part.id}.force.x"), layout.own_place(f"{part.id}.point.x")
             force = numbers[place : place + 3]
             size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
             yield part.heading.lower(), part.FAMILY, numbers[at : at + 3], force, float(numbers[place + 5]), size
+        if "support" not in self.view.hidden:
+            for title, word, touches, mount, point, load in supports.seen(run, numbers):
+                if touches and load != 0.0:
+                    away = mount - point
+                    push = load / max(float(np.linalg.norm(away)), 1e-9) * away
+                    yield word or title, "support", point, push, 0.0, abs(load)
         for name, family in DRAWN_LINES.items():
             if family not in self.view.hidden:
                 place = layout.own_place(f"{name}.force.x")

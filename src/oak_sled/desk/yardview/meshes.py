@@ -135,6 +135,14 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
             _thruster(part, craft, pieces, fans)
         elif part.looks() == "barrel":
             pieces.append(_barrel(part, hy))
+        elif part.looks() == "pads":
+            radius = 0.22 * hy + 0.05
+            for ray in part.rays():
+                skirt = disc((0.0, 0.0, 0.0), radius, 0.08, iron, 20)
+                upright = np.array([[0.0, 0.0, 1.0], [0.0, 1.0, 0.0], [-1.0, 0.0, 0.0]])
+                skirt[:, :3] = skirt[:, :3] @ upright.T + np.array(ray.at)
+                skirt[:, 3:6] = skirt[:, 3:6] @ upright.T
+                pieces.append(skirt)
         elif part.looks() == "block":
             pieces.append(box((part.x, part.y, part.z + 0.12), (0.05, 0.16, 0.1), iron))
     return np.concatenate(pieces).astype("f4"), fans

@@ -467,5 +467,7 @@ def _flush_call() -> Callable[[], object]:
 
 def _mounts(craft: Craft) -> tuple[object, ...]:
     return tuple(
-        (part.looks(), part.x, part.y, part.z, getattr(part, "at_point", True)) for part in craft.parts if part.looks()
+        (part.looks(), part.x, part.y, part.z, getattr(part, "at_point", True), tuple(part.rays()))
+        for part in craft.parts
+        if part.looks()
     )

@@ -1,0 +1,71 @@
+"""What carries a craft on rays, over the picture: a spring from each mount to what it found, or that it finds none."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from oak_sled.core.kernel.rowlayout import RAY
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
+from oak_sled.desk import theme
+from oak_sled.desk.yardview.camera import Camera
+
+TURNS = 6
+"""Turns of a drawn spring."""
+
+
+def seen(run: Run, numbers: Floats) -> list[tuple[str, str, bool, Floats, Floats, float]]:
+    """Every ray in a recorded row: its part's heading and its own word, whether it touches, its mount and what it
+    found, m, world axes, and its load, N. numbers : the own row of a craft, shape (n,)."""
+    found: list[tuple[str, str, bool, Floats, Floats, float]] = []
+    axes, craft = traces.rotation(numbers[3:7]), run.job.craft
+    centre = np.array(craft.body.centre())
+    for part in craft.parts:
+        for number, (ray, word) in enumerate(zip(part.rays(), part.ray_words(), strict=True), start=1):
+            place = run.layout.own_place(f"{part.id}.{number}.gap")
+            gap, _, force, *point = numbers[place : place + RAY].tolist()
+            mount = numbers[:3] + axes @ (np.array(ray.at) - centre)
+            found.append((part.heading.lower(), word, gap < ray.reach, mount, np.array(point), force))
+    return found
+
+
+def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
+    """Springs of the rays that touch; a dotted line with an open end for one that finds nothing."""
+    rays = seen(run, numbers)
+    if not rays:
+        return
+    px, depth = camera.project(np.array([spot for _, _, _, mount, point, _ in rays for spot in (mount, point)]))
+    ink = theme.family("support")
+    for k, (_, _, touches, *_) in enumerate(rays):
+        if min(depth[2 * k], depth[2 * k + 1]) <= 0.1:
+            continue
+        top, foot = QPointF(*px[2 * k]), QPointF(*px[2 * k + 1])
+        if touches:
+            painter.setPen(QPen(ink, 1.8))
+            painter.drawPolyline(_spring(top, foot))
+            painter.setBrush(ink)
+            painter.drawEllipse(foot, 2.5, 2.5)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        else:
+            painter.setPen(QPen(theme.colour("warning"), 1.4, Qt.PenStyle.DotLine))
+            painter.drawLine(top, foot)
+            painter.setPen(QPen(theme.colour("warning"), 1.6))
+            painter.drawEllipse(foot, 4.0, 4.0)
+
+
+def _spring(top: QPointF, foot: QPointF) -> QPolygonF:
+    """A zigzag from one point to another, px."""
+    dx, dy = foot.x() - top.x(), foot.y() - top.y()
+    size = math.hypot(dx, dy)
+    if size < 6.0:
+        return QPolygonF([top, foot])
+    wide = min(6.0, 0.25 * size)
+    across = QPointF(-dy / size * wide, dx / size * wide)
+    steps = 2 * TURNS
+    middle = [top + (foot - top) * ((k + 0.5) / steps) + across * (1.0 if k % 2 else -1.0) for k in range(steps)]
+    return QPolygonF([top, *middle, foot])
