@@ -158,6 +158,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
     body = job.craft.body
     if (
         "z" not in body.held
+        and not any(one.moves == "fixed" for one in job.ground.blocks)
         and not (job.ground.floor or ground_shape.is_uneven(job.ground))
         and job.ground.gravity * body.gravity_scale > 0.0
     ):

@@ -17,7 +17,7 @@ from oak_sled.core.results import run
 def compile_all() -> float:
     """Compiles the kernel with its contacts, and what is called beside it; s of computing it took."""
     began = time.process_time()
-    for name in ("fan-sled", "mortar"):
+    for name in ("fan-sled", "ferry", "mortar"):
         yard = demos.load(name)
         drill = yard.drill().replace(duration=0.05)
         job = Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks)

@@ -19,7 +19,7 @@ from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.yard import Drill, Target
 from oak_sled.core.kernel.loop import STOPPED
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.results import flights, traces
+from oak_sled.core.results import flights, rides, traces
 from oak_sled.core.results.run import Run
 
 
@@ -404,6 +404,16 @@ MEASURES = (
         _of_flight("settled"),
         "low",
     ),
+    Measure("ride_gap", "ride gap", "m", "mean gap of all rays in the last second", rides.ride_gap),
+    Measure(
+        "gap_ripple", "gap ripple", "m", "greatest less least mean gap in the last second", rides.gap_ripple, "low"
+    ),
+    Measure("gap_settling", "gap settles in", "s", "event until the mean gap stays in 2 %", rides.settles_in, "low"),
+    Measure("bounces", "bounces", "", "times the mean gap swings back past where it ends", rides.bounces, "low"),
+    Measure(
+        "least_load", "least load share", "%", "least share of the load on any ray while one carries", rides.least_load
+    ),
+    Measure("greatest_load", "greatest load", "N", "greatest load on any ray", rides.greatest_load, "low"),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
 )
 
