@@ -239,7 +239,7 @@ class Cover(QWidget):
             small = theme.font(10)
             painter.setFont(small)
             painter.setPen(ink)
-            label = theme.elide(trace.title.partition(":")[0], 50, small)
+            label = theme.elide(trace.short or trace.title.partition(":")[0], 56, small)
             painter.drawText(QPointF(right - RIGHT + 10, base), label)
             painter.setFont(theme.font(10))
             text = f"{number} {unit}" if unit.startswith("k") else number

@@ -146,7 +146,8 @@ def coast_words(setting: Setting) -> str:
         return f"weighs {show(setting.weight, 'N')}"
     square, friction, mass = setting.square_drag, setting.friction, setting.mass
     if friction <= 0.0:
-        return "nothing slows it: it never stops"
+        slows = square > 0.0 or setting.linear_drag > 0.0
+        return "only the air slows it: it never quite stops" if slows else "nothing slows it: it never stops"
     if square <= 0.0:
         return f"coasts {show(mass * speed**2 / (2 * friction), 'm')} from {show(speed, 'm/s')}"
     path = mass / (2.0 * square) * math.log1p(square * speed**2 / friction)

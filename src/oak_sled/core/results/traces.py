@@ -28,12 +28,14 @@ SLOW = 0.5
 
 @dataclass(frozen=True)
 class Trace:
-    """A quantity over time: its name in scripts, what it is headed with, its unit and force family."""
+    """A quantity over time: its name in scripts, what it is headed with, its unit and force family. short : what it is
+    called among others of its group; empty: its title."""
 
     name: str
     title: str
     unit: str
     family: str = ""
+    short: str = ""
 
 
 def _kept(run: Run, name: str, compute: Callable[[Run], Floats]) -> Floats:
@@ -172,9 +174,10 @@ RAY_TRACES = {"gap": ("gap", "m"), "rate": ("gap rate", "m/s"), "force": ("load"
 
 def _of_rays(part: Part) -> Iterator[Trace]:
     for number, word in enumerate(part.ray_words(), start=1):
-        where = f"{part.heading.lower()}{f', {word}' if word else ''}"
+        heading = part.heading.lower()
+        where = f"{heading}, {word}" if word else heading
         for what, (title, unit) in RAY_TRACES.items():
-            yield Trace(f"ray.{part.id}.{number}.{what}", f"{where}: {title}", unit, part.FAMILY)
+            yield Trace(f"ray.{part.id}.{number}.{what}", f"{where}: {title}", unit, part.FAMILY, word or heading)
 
 
 def of_rays(craft: Craft, what: str) -> list[str]:
