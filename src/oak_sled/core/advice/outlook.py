@@ -32,6 +32,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         return part.contact_count() / feet if part.contact_count() else 1.0
 
     rays = sum(len(part.rays()) for part in fitted)
+    sides = [ray.at[1] for part in fitted for ray in part.rays()]
     springs = [part.springs(weight / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     setting = Setting(
@@ -58,6 +59,8 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         rays=rays,
         spring=sum(spring for spring, _ in springs),
         damper=sum(damper for _, damper in springs),
+        track=max(sides, default=0.0) - min(sides, default=0.0),
+        centre_height=craft.stands_above(ground.gravity),
     )
     return setting if run is None else with_run(setting, run)
 

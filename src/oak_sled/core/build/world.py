@@ -121,7 +121,8 @@ def _pack(job: Job, who: int) -> Pack:
     feet = _feet(craft)
     ray, rays = first + len(feet) + state.HULL_SUPPORTS, {}
     for part in craft.parts:
-        rays[part.id] = ray
+        if part.rays():
+            rays[part.id] = ray
         ray += len(part.rays())
     return Pack(
         tuple(channel.id for channel in craft.channels),
@@ -134,6 +135,9 @@ def _pack(job: Job, who: int) -> Pack:
         supports={craft.parts[part].id: first + row for row, (part, number, _) in enumerate(feet) if number == 0},
         last_support=first + len(feet),
         rays=rays,
+        ray_counts={part.id: len(part.rays()) for part in craft.parts},
+        two_sided=frozenset(part.id for part in craft.parts if len({one.at[1] for one in part.rays()}) == 2),
+        last_ray=ray,
         gravity_scale=craft.body.gravity_scale,
     )
 

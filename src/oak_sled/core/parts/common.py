@@ -35,6 +35,7 @@ class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
     All SI. rays carry the weight, each an equal share; spring (N/m) and damper (N s/m) are of all of them together.
+    track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
     thrust, friction and drag are along the heading at full channel; `range_of` holds the
     (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any.
     """
@@ -62,6 +63,8 @@ class Setting:
     rays: int = 0
     spring: float = 0.0
     damper: float = 0.0
+    track: float = 0.0
+    centre_height: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -71,7 +74,8 @@ class Pack:
     bodies : the bodies of the job by name. shots : where the shots of a part begin among them. layers : the layers of
     the ground; own_layer : the name of that of the craft. blasts : the parts of the craft that a burst can set off.
     supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
-    part of the craft. rays : where the rays of a part begin among them.
+    part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
+    has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
     """
 
     channel_names: tuple[str, ...]
@@ -84,6 +88,9 @@ class Pack:
     supports: Mapping[str, int] = field(default_factory=dict)
     last_support: int = 0
     rays: Mapping[str, int] = field(default_factory=dict)
+    ray_counts: Mapping[str, int] = field(default_factory=dict)
+    two_sided: frozenset[str] = frozenset()
+    last_ray: int = 0
     gravity_scale: float = 1.0
 
     def channel(self, name: str) -> int:

@@ -329,9 +329,9 @@ def act(part, gain, p, body, ground, supports, now):
             support.point[2] - body.position[2],
         )
         torque = spatial.cross(lever, force)
-        support.load = push
+        support.load += push
         for i in range(3):
-            support.force[i] = force[i]
+            support.force[i] += force[i]
             now.lines[p, i] += force[i]
             now.lines[p, 3 + i] += torque[i]
         size = abs(push)

@@ -19,6 +19,7 @@ from oak_sled.core.contact import records
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import (
     air,
+    bar,
     brake,
     bumper,
     buoy,
@@ -34,6 +35,7 @@ from oak_sled.core.parts import (
     thruster,
     torque,
     upright,
+    wheel,
 )
 from oak_sled.core.parts.common import Kind, Part
 
@@ -53,6 +55,8 @@ KINDS = (
     buoy.KIND,
     pad.KIND,
     upright.KIND,
+    wheel.KIND,
+    bar.KIND,
     lightener.KIND,
 )
 """Every kind of part."""

@@ -79,6 +79,10 @@ def _forward(run: Run) -> Floats:
     return _along(run, velocity(run))
 
 
+def _rolled(run: Run) -> Floats:
+    return np.cumsum(np.concatenate([[0.0], values(run, "forward_speed")[1:]])) * run.job.dt
+
+
 def _side(run: Run) -> Floats:
     return _left(run, velocity(run))
 
@@ -141,6 +145,7 @@ def _limit_share(run: Run) -> Floats:
 _MOTION: tuple[tuple[Trace, Callable[[Run], Floats]], ...] = (
     (Trace("speed", "speed", "m/s"), _speed),
     (Trace("forward_speed", "forward speed", "m/s"), _forward),
+    (Trace("rolled", "way along the heading", "m"), _rolled),
     (Trace("side_speed", "side speed", "m/s"), _side),
     (Trace("slip_angle", "side slip", "°"), _slip),
     (Trace("forward_g", "forward g", "g"), _forward_g),

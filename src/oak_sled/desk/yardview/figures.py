@@ -27,4 +27,16 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     turn = 0.0
     if fan is not None:
         turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
-    return Figure(run.job.craft, origin, axes, turn, paint)
+    return Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row))
+
+
+def wheels_of(run: Run, row: int) -> tuple[tuple[float, float], ...]:
+    """Of every wheel: m it has risen from full droop, and rad it has rolled without slip, v / r."""
+    found: list[tuple[float, float]] = []
+    for part in run.job.craft.parts:
+        if part.looks() == "wheels":
+            rolled = float(traces.values(run, "rolled")[row]) / part.radius
+            for number in range(1, part.count() + 1):
+                gap = float(run.own_row(row)[run.layout.own_place(f"{part.id}.{number}.gap")])
+                found.append((max(part.travel + part.radius - gap, 0.0), rolled))
+    return tuple(found)

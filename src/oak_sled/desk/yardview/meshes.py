@@ -148,6 +148,21 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
     return np.concatenate(pieces).astype("f4"), fans
 
 
+def wheel_meshes(craft: Craft) -> list[tuple[Floats, tuple[float, float, float]]]:
+    """Every wheel of a craft as (mesh about y through 0, hub at full droop), m from the origin."""
+    found = []
+    for part in craft.parts:
+        if part.looks() == "wheels":
+            wide = 0.35 * part.radius
+            tread = disc((0.0, 0.0, 0.0), part.radius, wide, theme.rgb("iron"), 24)
+            spoke = box((0.0, 0.0, 0.0), (0.55 * wide, 0.12 * part.radius, 0.8 * part.radius), theme.rgb("oak_light"))
+            mesh = np.concatenate([tread, spoke])
+            across = np.array([[0.0, -1.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, 1.0]])
+            mesh[:, :3], mesh[:, 3:6] = mesh[:, :3] @ across.T, mesh[:, 3:6] @ across.T
+            found += [(mesh.astype("f4"), hub) for hub in part.hubs()]
+    return found
+
+
 def _deck(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> list[Floats]:
     """A freight deck with a raised prow, planks, and a load."""
     low, high = -0.35 * hz, -0.02 * hz

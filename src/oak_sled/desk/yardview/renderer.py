@@ -149,6 +149,8 @@ class Figure:
     axes: Floats
     fan_turn: float
     paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    wheels: tuple[tuple[float, float], ...] = ()
+    """Of every wheel: m it has risen from full droop, and rad it has rolled."""
 
 
 @dataclass
@@ -189,6 +191,7 @@ class Renderer:
         self._frames: dict[tuple[int, int, int], tuple[moderngl.Framebuffer, moderngl.Framebuffer]] = {}
         self._meshes: dict[object, moderngl.VertexArray | None] = {}
         self._fans: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
+        self._wheels: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
@@ -218,6 +221,7 @@ class Renderer:
         """Drops built meshes, after the theme changed."""
         self._meshes.clear()
         self._fans.clear()
+        self._wheels.clear()
         self._freight = None
 
     def _mesh(self, key: object, build: Callable[[], Floats]) -> moderngl.VertexArray | None:
@@ -422,6 +426,7 @@ class Renderer:
             mesh, fans = meshes.craft_mesh(craft)
             self._meshes[key] = self._solid_array(mesh)
             self._fans[key] = [(self._solid_array(blades), mount) for blades, mount in fans]
+            self._wheels[key] = [(self._solid_array(tread), hub) for tread, hub in meshes.wheel_meshes(craft)]
         model = np.eye(4)
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
         body = self._meshes[key]
@@ -433,6 +438,12 @@ class Renderer:
             turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
             found.append((blades, model @ turned, figure.paint))
+        for (tread, hub), (risen, rolled) in zip(self._wheels[key], figure.wheels, strict=False):
+            cos, sin = math.cos(rolled), math.sin(rolled)
+            turned = np.eye(4)
+            turned[:3, :3] = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
+            turned[:3, 3] = (hub[0], hub[1], hub[2] + risen)
+            found.append((tread, model @ turned, figure.paint))
         return found
 
     def close(self) -> None:

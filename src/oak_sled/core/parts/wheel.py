@@ -1,0 +1,378 @@
+"""Sprung wheel: carries its craft on a spring with bump and rebound damping, rolls freely and holds sideways."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Ray, Setting, Shown
+from oak_sled.core.parts.pad import bounce_words
+
+LEAST_COSINE = 0.3
+"""Between a strut and the normal of the ground, below which the load on the wheel grows no more."""
+
+RECORD = np.dtype(
+    [
+        ("stiffness", "f8"),
+        ("progression", "f8"),
+        ("preload", "f8"),
+        ("travel", "f8"),
+        ("bump_stop", "f8"),
+        ("bump", "f8"),
+        ("rebound", "f8"),
+        ("below", "f8"),
+        ("hold_down", "f8"),
+        ("radius", "f8"),
+        ("side_grip", "f8"),
+        ("rolling", "f8"),
+        ("steer_channel", "i8"),
+        ("steer", "f8"),
+        ("first_ray", "i8"),
+        ("rays", "i8"),
+        ("first_of_all", "i8"),  # of the rays of the craft, and behind the last of them
+        ("last_of_all", "i8"),
+    ]
+)
+
+
+class Wheel(Part):
+    """One, two or four linked wheels, each on a spring that a ray down in craft axes finds the ground for.
+
+    With compression x from full droop: push = preload + k x (1 + b x / travel), past the travel a bump stop on top;
+    damped by the speed of the mount, more or less in bump than in rebound; never below 0, but within its reach below
+    full droop, where the hold-down pulls. Sideways each wheel takes the slip of its contact point up to its grip times
+    the load; along it rolls, but for its rolling resistance. The load acts along the normal of the ground.
+    """
+
+    TITLE: ClassVar[str] = "Sprung wheels"
+    EXPLAINS: ClassVar[str] = "carry on springs with bump and rebound damping; roll freely, hold sideways"
+    FAMILY: ClassVar[Family] = "support"
+    STAGE: ClassVar[float] = 3.5
+    SHOWS: ClassVar[Shown] = "up"
+    EVENT: ClassVar[str] = "sliding"
+    EVENT_FLASHES: ClassVar[bool] = False
+    EVENT_FROM: ClassVar[float] = 0.5
+    FLASH: ClassVar[str] = "SLIDING"
+
+    kind: Literal["wheel"] = "wheel"
+    stiffness: float = dial(
+        20000.0, "N/m", "spring rate of a wheel", low=0.0, high=1e8, slider=(500.0, 3e5), scale="log", main=True
+    )
+    bump: float = dial(
+        1500.0, "N s/m", "damping of a wheel while its spring is compressed", low=0.0, high=1e7, slider=(10.0, 2e4),
+        scale="log", main=True,
+    )  # fmt: skip
+    rebound: float = dial(
+        2500.0, "N s/m", "damping of a wheel while its spring extends", low=0.0, high=1e7, slider=(10.0, 2e4),
+        scale="log", main=True,
+    )  # fmt: skip
+    travel: float = dial(
+        0.3, "m", "from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0), main=True
+    )
+    preload: float = dial(0.0, "N", "force of a spring at full droop", low=0.0, high=1e7, slider=(0.0, 10000.0))
+    progression: float = dial(
+        0.0, "", "1 doubles the force of the spring at full travel", low=0.0, high=100.0, slider=(0.0, 3.0)
+    )
+    bump_stop: float = dial(
+        200000.0, "N/m", "spring rate past the travel", low=0.0, high=1e9, slider=(1000.0, 1e6), scale="log",
+        title="bump stop",
+    )  # fmt: skip
+    reach_below: float = dial(
+        0.0, "m", "how far below full droop it still pulls the craft down", low=0.0, high=10.0, slider=(0.0, 0.5),
+        title="reach below",
+    )  # fmt: skip
+    hold_down: float = dial(
+        0.0, "N", "greatest pull within that reach, just before it lets go", low=0.0, high=1e7, slider=(0.0, 10000.0),
+        title="hold-down",
+    )  # fmt: skip
+    radius: float = dial(0.4, "m", "of the wheel", low=0.02, high=20.0, slider=(0.1, 1.5), title="wheel radius")
+    side_grip: float = dial(
+        0.9, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
+        title="side grip",
+    )  # fmt: skip
+    rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
+    steer_channel: str = Field("", description="the channel that turns the wheels; empty: they stay straight")
+    steer_deg: float = dial(0.0, "°", "turn of the wheels at full channel", low=-90.0, high=90.0, slider=(-45.0, 45.0))
+    layer: str = Field("", max_length=60, description="it stands on what this layer collides with; empty: its craft's")
+    x: float = dial(0.0, "m", "middle of the wheels, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "middle of the wheels, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(
+        -0.5, "m", "hubs of the wheels at full droop, above the origin", low=-1e3, high=1e3, slider=(-2.0, 1.0)
+    )
+    spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "stiffness": self.stiffness,
+            "progression": self.progression,
+            "preload": self.preload,
+            "travel": self.travel,
+            "bump_stop": self.bump_stop,
+            "bump": self.bump,
+            "rebound": self.rebound,
+            "below": self.reach_below,
+            "hold_down": self.hold_down,
+            "radius": self.radius,
+            "side_grip": self.side_grip,
+            "rolling": self.rolling,
+            "steer_channel": pack.channel(self.steer_channel),
+            "steer": math.radians(self.steer_deg),
+            "first_ray": pack.rays.get(self.id, 0),
+            "rays": self.count(),
+            "first_of_all": min(pack.rays.values(), default=0),
+            "last_of_all": pack.last_ray,
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.steer_channel,) if self.steer_channel else ()
+
+    def count(self) -> int:
+        """How many wheels there are."""
+        return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)
+
+    def hubs(self) -> list[tuple[float, float, float]]:
+        """The hubs at full droop, m from the origin, craft axes."""
+        xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
+        ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
+        return [(self.x + dx, self.y + dy, self.z) for dy in ys for dx in xs]
+
+    def rays(self) -> list[Ray]:
+        reach = self.travel + self.radius + self.reach_below
+        return [Ray((x, y, z + self.travel), "craft", reach, self.layer) for x, y, z in self.hubs()]
+
+    @classmethod
+    def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
+        radius = round(max(0.6 * half[2], 0.1), 2)
+        return {
+            "z": round(-half[2] - 0.5 * radius, 2),
+            "radius": radius,
+            "spread_x": round(0.7 * half[0], 2),
+            "spread_y": round(0.9 * half[1], 2),
+        }
+
+    def looks(self) -> str:
+        return "wheels"
+
+    def push_at(self, squeeze: float) -> float:
+        """N of a wheel that does not move, at a compression from full droop, m."""
+        if squeeze <= 0.0:
+            return 0.0
+        force = self.preload + self.stiffness * squeeze * (1.0 + self.progression * squeeze / self.travel)
+        return force + self.bump_stop * max(squeeze - self.travel, 0.0)
+
+    def squeeze_of(self, load: float) -> float:
+        """The compression from full droop at which a wheel carries `load` N, m; by halving, past the bump stop too."""
+        low, high = 0.0, self.travel + self.radius
+        if self.push_at(high) < load:
+            return high
+        for _ in range(80):
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.push_at(middle) < load else (low, middle)
+        return high
+
+    def rest_gap(self, load: float) -> float:
+        return self.travel + self.radius - self.squeeze_of(load)
+
+    def springs(self, load: float) -> tuple[float, float]:
+        squeeze = self.squeeze_of(load / self.trim if self.trim > 0.0 else 0.0)
+        rate = self.stiffness * (1.0 + 2.0 * self.progression * squeeze / self.travel)
+        rate += self.bump_stop if squeeze > self.travel else 0.0
+        return self.count() * self.trim * rate, self.count() * self.trim * 0.5 * (self.bump + self.rebound)
+
+    def sliding_friction(self, weight: float, grip: float) -> float:
+        return self.rolling * weight * grip * self.trim
+
+    def side_capacity(self, weight: float, grip: float) -> float:
+        return self.side_grip * weight * grip * self.trim
+
+    def summary(self) -> str:
+        linked = self.count()
+        held = " · held down" if self.reach_below > 0.0 and self.hold_down > 0.0 else ""
+        return f"{f'{linked} linked' if linked > 1 else 'one'} · spring{held}"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        if self.trim <= 0.0 or setting.rays == 0 or setting.spring <= 0.0:
+            return ("carries nothing",)
+        squeeze = self.squeeze_of(setting.weight / setting.rays / self.trim)
+        rate = math.sqrt(setting.spring / setting.mass)
+        share = setting.damper / (2.0 * math.sqrt(setting.spring * setting.mass))
+        tips = setting.track / (2.0 * setting.centre_height) if setting.centre_height > 0.0 else math.inf
+        slides = self.side_grip * setting.grip * self.trim
+        first = "slides before it tips" if slides < tips else f"tips at {show(tips, 'g')} before it slides"
+        return (
+            f"sags {show(squeeze, 'm')} of {show(self.travel, 'm')}; {first} ({show(slides, 'g')})",
+            f"bounces at {show(rate / math.tau, 'Hz')}, {bounce_words(share, rate)}",
+        )
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        setting = case.setting
+        if setting.rays == 0 or self.trim <= 0.0 or setting.weight <= 0.0:
+            return
+        load = setting.weight / setting.rays / self.trim
+        squeeze = self.squeeze_of(load)
+        if squeeze >= self.travel + self.radius:
+            yield self.caution(
+                "cannot_carry",
+                "stiffness",
+                f"its springs cannot carry {show(load, 'N')} a wheel, not even on their bump stops",
+                f"more than {show(load / self.travel, 'N/m')}",
+            )
+        elif squeeze > self.travel:
+            yield self.caution(
+                "stands_on_its_bump_stops",
+                "travel",
+                f"at rest its springs sag {show(squeeze, 'm')}, past the travel of {show(self.travel, 'm')}",
+                f"more than {show(load / self.travel, 'N/m')}, or a longer travel",
+            )
+        if self.preload > load:
+            yield self.caution(
+                "preload_above_the_load",
+                "preload",
+                f"it is preloaded by {show(self.preload, 'N')}, more than the {show(load, 'N')} it carries: no sag",
+                "less, so that the spring can extend into a hole",
+            )
+        if self.hold_down > 0.0 and self.reach_below == 0.0:
+            yield self.caution(
+                "no_reach_to_hold_down",
+                "reach_below",
+                "the hold-down acts below full droop, where it has no reach",
+                "a reach below of 0.1 m",
+            )
+        dt, mass = setting.dt, setting.mass
+        if setting.spring * dt * dt + 2.0 * setting.damper * dt >= 4.0 * mass:
+            stiffest = max(4.0 * mass / dt**2 - 2.0 * setting.damper / dt, 0.0) / setting.rays
+            strongest = max(2.0 * mass / dt - 0.5 * setting.spring * dt, 0.0) / setting.rays
+            yield self.caution(
+                "too_stiff_for_the_tick",
+                "stiffness" if setting.spring * dt > 2.0 * setting.damper else "bump",
+                f"spring and damper overshoot in a tick of {show(dt, 's')}, and the bounce grows",
+                f"below {show(stiffest, 'N/m')} or {show(strongest, 'N s/m')} a wheel, or more ticks/s",
+            )
+
+
+@compiled
+def spring_force(part, gain, squeeze, closing):
+    """N that a wheel pushes up at a compression (m) that grows by `closing` m/s; below 0 where it holds down."""
+    if squeeze < 0.0:
+        return -gain * part.hold_down * min(-squeeze / part.below, 1.0) if part.below > 0.0 else 0.0
+    force = part.preload + part.stiffness * squeeze * (1.0 + part.progression * squeeze / part.travel)
+    force += part.bump_stop * max(squeeze - part.travel, 0.0)
+    force += (part.bump if closing > 0.0 else part.rebound) * closing
+    return max(gain * force, 0.0)
+
+
+@compiled
+def ways(part, support, body, now):
+    """Along the wheel and to its left, unit, in the plane of what it stands on."""
+    x, y, z = body.axes[0, 0], body.axes[1, 0], body.axes[2, 0]
+    n = (support.normal[0], support.normal[1], support.normal[2])
+    if part.steer_channel >= 0:
+        turn = part.steer * now.channels[part.steer_channel]
+        cos, sin = math.cos(turn), math.sin(turn)
+        x, y, z = (
+            cos * x + sin * body.axes[0, 1],
+            cos * y + sin * body.axes[1, 1],
+            cos * z + sin * body.axes[2, 1],
+        )
+    into = x * n[0] + y * n[1] + z * n[2]
+    ahead = (x - into * n[0], y - into * n[1], z - into * n[2])
+    size = max(spatial.length(ahead), 1e-9)
+    ahead = (ahead[0] / size, ahead[1] / size, ahead[2] / size)
+    return ahead, spatial.cross(n, ahead)
+
+
+@compiled
+def rub(part, gain, load, share, grip, lever, support, body, now):
+    """Rolling resistance along a wheel and side force to its left, N, its ways, and whether it slides sideways.
+
+    Both are dry friction: never more than stops the wheel's own share of the craft in this tick, counted with what the
+    parts before it push.
+    """
+    ahead, left = ways(part, support, body, now)
+    swing = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
+    u = (
+        now.next_velocity[0] + swing[0] - support.velocity[0],
+        now.next_velocity[1] + swing[1] - support.velocity[1],
+        now.next_velocity[2] + swing[2] - support.velocity[2],
+    )
+    along, side = spatial.dot(u, ahead), spatial.dot(u, left)
+    most = gain * part.side_grip * grip * load
+    wanted = body_module.shared_mass(body, lever, left) * share * abs(side) / now.dt
+    slows = body_module.shared_mass(body, lever, ahead) * share * abs(along) / now.dt
+    holds, drag = min(wanted, most), min(slows, gain * part.rolling * load)
+    return (-drag if along > 0.0 else drag), (-holds if side > 0.0 else holds), ahead, left, wanted > most
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Books the forces of all wheels on its ledger line; returns 1 while one of them slides sideways."""
+    standing, sliding = 0.0, 0.0
+    x, y, z, weights = 0.0, 0.0, 0.0, 0.0
+    for k in range(part.first_of_all, part.last_of_all):
+        if supports[k].below >= 0:
+            standing += 1.0
+    for i in range(6):
+        now.lines[p, i] = 0.0
+    for foot in range(part.rays):
+        support = supports[part.first_ray + foot]
+        if support.below < 0:
+            continue
+        squeeze = part.travel + part.radius - support.gap
+        push = spring_force(part, gain, squeeze, -support.rate)
+        if squeeze >= 0.0:
+            push = max(push, -support.load)  # what a bar lifts it by: the ground does not pull
+        load = support.load + push
+        if push == 0.0 and load == 0.0:
+            continue
+        # the ground pushes along its normal; what its strut leans by, the links of the wheel carry
+        n = (support.normal[0], support.normal[1], support.normal[2])
+        leans = max(-spatial.dot(n, (support.way[0], support.way[1], support.way[2])), LEAST_COSINE)
+        push /= leans
+        load = support.load + push
+        force = (push * n[0], push * n[1], push * n[2])
+        lever = (
+            support.point[0] - body.position[0],
+            support.point[1] - body.position[1],
+            support.point[2] - body.position[2],
+        )
+        support.load = load
+        if load > 0.0:
+            grip = ground.grip
+            if ground.patch_count > 0:
+                k = surface.under(ground.patches, ground.patch_count, support.point[0], support.point[1])
+                if k >= 0:
+                    grip *= ground.patches[k].grip
+            drag, bite, ahead, left, slides = rub(part, gain, load, 1.0 / standing, grip, lever, support, body, now)
+            if slides:
+                sliding = 1.0
+            force = (
+                force[0] + drag * ahead[0] + bite * left[0],
+                force[1] + drag * ahead[1] + bite * left[1],
+                force[2] + drag * ahead[2] + bite * left[2],
+            )
+        torque = spatial.cross(lever, force)
+        size = abs(push)
+        for i in range(3):
+            support.force[i] += force[i]
+            now.lines[p, i] += force[i]
+            now.lines[p, 3 + i] += torque[i]
+        x, y, z, weights = x + size * lever[0], y + size * lever[1], z + size * lever[2], weights + size
+    if weights > 0.0:
+        now.points[p, 0] = body.position[0] + x / weights
+        now.points[p, 1] = body.position[1] + y / weights
+        now.points[p, 2] = body.position[2] + z / weights
+    return sliding
+
+
+KIND = Kind(Wheel, RECORD, act, foresees=True)

@@ -1,0 +1,150 @@
+"""Sprung wheels and anti-roll bars: sag, roll stiffness, friction, hold-down, and a ledger that closes."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from oak_sled.core.advice import cautions, outlook
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.parts.bar import Bar
+from oak_sled.core.parts.torque import Torque
+from oak_sled.core.parts.wheel import Wheel
+from oak_sled.core.results import run, traces
+from oak_sled.core.results.run import Run
+
+MASS, GRAVITY = 800.0, 9.80665
+ICE = Ground(id="ice")
+FOUR = Wheel(id="wheels", spread_x=1.2, spread_y=0.7, stiffness=24000.0, bump=2000.0, rebound=3000.0, travel=0.3)
+BODY = Body(mass=MASS, length=3.0, width=1.4, height=0.8, held=())
+
+
+def job(*parts, ground=ICE, seconds=4.0, ticks=240, body=BODY, **start) -> Job:
+    craft = Craft(id="craft", body=body, channels=(), parts=parts)
+    return Job(
+        craft, ground, Drill(id="d", ground=ground.id, craft="craft", start=Start(**start), duration=seconds), ticks
+    )
+
+
+def go(*parts, **options) -> Run:
+    return run.execute(job(*parts, **options))
+
+
+def roll_deg(made: Run) -> np.ndarray:
+    w, x, y, z = made.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z").T
+    return np.degrees(np.arcsin(np.clip(2.0 * (y * z + w * x), -1.0, 1.0)))
+
+
+@pytest.mark.parametrize(
+    "changes", [{}, {"progression": 1.5}, {"preload": 800.0}, {"stiffness": 5000.0, "bump_stop": 90000.0}]
+)
+def test_a_wheel_sags_to_where_its_spring_equals_its_load(changes):
+    wheels = FOUR.replace(**changes)
+    made = go(wheels, height=0.02, seconds=15.0)
+    squeeze = wheels.travel + wheels.radius - made.column("wheels.1.gap")[-1]
+    assert 4.0 * wheels.push_at(squeeze) == pytest.approx(MASS * GRAVITY, rel=1e-9)
+    assert squeeze == pytest.approx(wheels.squeeze_of(MASS * GRAVITY / 4.0), rel=1e-9)
+
+
+def test_it_starts_at_rest_and_its_outlook_says_the_sag():
+    made = go(FOUR)
+    assert np.ptp(made.column("position.z")) < 1e-9
+    line = FOUR.outlook(outlook.setting_of(made.job.craft, ICE, 240))[0]
+    sag = MASS * GRAVITY / 4.0 / FOUR.stiffness
+    assert f"{100.0 * sag:.2f}" in line
+
+
+def test_bump_and_rebound_damp_each_its_own_way():
+    """A dropped craft is stopped harder by more bump damping, and comes up slower by more rebound damping."""
+    soft = go(FOUR.replace(bump=500.0, rebound=500.0), height=0.2, seconds=1.5)
+    bump = go(FOUR.replace(bump=4000.0, rebound=500.0), height=0.2, seconds=1.5)
+    rebound = go(FOUR.replace(bump=500.0, rebound=6000.0), height=0.2, seconds=1.5)
+    assert bump.column("position.z").min() > soft.column("position.z").min() + 0.02
+    first = int(np.argmin(rebound.column("position.z")))
+    assert int(np.argmin(soft.column("position.z"))) == pytest.approx(first, abs=3)
+    assert rebound.column("velocity.z")[first:].max() < 0.5 * soft.column("velocity.z")[first:].max()
+
+
+def test_it_rolls_freely_but_for_its_rolling_resistance():
+    """v' = -c g on level ground: the resistance is a share of the load."""
+    made = go(FOUR.replace(rolling=0.03), speed=10.0, seconds=4.0)
+    slows = -np.diff(made.column("velocity.x"))[-400:].mean() * 240.0
+    assert slows == pytest.approx(0.03 * GRAVITY, rel=1e-3)
+    way = traces.values(made, "rolled")[-1]
+    assert way == pytest.approx(made.column("position.x")[-1] - made.column("position.x")[0], rel=2e-3)
+
+
+def test_sideways_it_stops_by_friction_of_its_load():
+    """From a side speed of v it slides v2 / (2 mu g), and then stands; held level, so that no lean shifts the load."""
+    body = BODY.replace(held=("roll", "pitch", "yaw"))
+    made = go(FOUR.replace(side_grip=0.6, rolling=0.0), body=body, side_speed=4.0, seconds=3.0)
+    slid = made.column("position.y")[-1] - made.column("position.y")[0]
+    assert slid == pytest.approx(16.0 / (2.0 * 0.6 * GRAVITY), rel=1e-2)
+    assert abs(made.column("velocity.y")[-1]) < 1e-9
+    assert made.column("wheels.activity")[5:50].min() == 1.0, "it says that it slides"
+    assert made.column("wheels.activity")[-1] == 0.0
+
+
+@pytest.mark.parametrize("bar", [0.0, 15000.0])
+def test_roll_under_a_steady_moment_is_that_of_springs_and_bars(bar):
+    """T = (4 k + 8 k_bar) h2 tan a - m g H tan a: four springs, two bars at half track h, and the weight at a height H
+    that leans out; loads and moments about the ground, any text on vehicle dynamics."""
+    moment, half = 900.0, FOUR.spread_y
+    bars = (Bar(id="bar", joins="wheels", stiffness=bar),) if bar else ()
+    lean = Torque(id="lean", axis="roll", timing="always", turn=moment)
+    made = go(lean, *bars, FOUR, seconds=12.0)
+    angle = math.radians(roll_deg(made)[-1])
+    stiffness = (4.0 * FOUR.stiffness + 8.0 * bar) * half * half
+    high = float(made.column("position.z")[-1])
+    assert moment == pytest.approx((stiffness - MASS * GRAVITY * high) * math.tan(angle), rel=1e-2)
+    loads = [made.column(f"wheels.{k}.force")[-1] for k in range(1, 5)]
+    assert sum(loads) == pytest.approx(MASS * GRAVITY, rel=1e-6)
+    if bar:
+        assert np.abs(made.line("bar")[-1, 2]) < 1e-3 * MASS * GRAVITY, "a bar carries no weight"
+
+
+def test_a_bar_never_makes_the_ground_pull():
+    lean = Torque(id="lean", axis="roll", timing="always", turn=6000.0)
+    made = go(lean, Bar(id="bar", joins="wheels", stiffness=4e5), FOUR, seconds=0.6)
+    assert min(made.column(f"wheels.{k}.force").min() for k in range(1, 5)) >= -1e-9
+
+
+def test_a_hold_down_keeps_a_craft_lower_over_a_crest():
+    up = Block(id="up", shape="wedge", moves="fixed", length=6.0, width=6.0, height=0.5, x=9.0)
+    ground = ICE.replace(blocks=(up, up.replace(id="down", x=15.0, heading_deg=180.0)))
+    highest = {}
+    for pull in (0.0, 9000.0):
+        wheels = FOUR.replace(reach_below=0.3, hold_down=pull)
+        made = go(wheels, ground=ground, speed=12.0, seconds=2.5)
+        highest[pull] = float(made.column("position.z").max())
+        assert min(made.column(f"wheels.{k}.force").min() for k in range(1, 5)) >= -pull - 1e-9
+    assert highest[9000.0] < highest[0.0] - 0.02
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_the_ledger_closes(ticks):
+    bar = Bar(id="bar", joins="wheels", stiffness=8000.0)
+    made = go(bar, FOUR, ticks=ticks, speed=8.0, side_speed=2.0, height=0.3, roll_deg=5.0, seconds=2.0)
+    total = sum(made.line(name)[1:, :3] for name in made.layout.lines)
+    realised = MASS * np.diff(made.columns("velocity.x", "velocity.y", "velocity.z"), axis=0) * ticks
+    assert np.abs(total - realised).max() < 1e-9 * np.abs(total).max()
+
+
+def names_of(made: Job) -> list[str]:
+    return [one.name for one in cautions.find(made)]
+
+
+def test_cautions_of_wheels_and_bars():
+    assert names_of(job(FOUR)) == []
+    assert "stands_on_its_bump_stops" in names_of(job(FOUR.replace(stiffness=3000.0)))
+    assert "cannot_carry" in names_of(job(FOUR.replace(stiffness=100.0, bump_stop=100.0)))
+    assert "preload_above_the_load" in names_of(job(FOUR.replace(preload=5000.0)))
+    assert "no_reach_to_hold_down" in names_of(job(FOUR.replace(hold_down=500.0)))
+    assert "no_such_wheels" in names_of(job(Bar(id="bar", joins="wheel"), FOUR))
+    assert "bar_with_one_wheel" in names_of(job(Bar(id="bar", joins="wheels"), FOUR.replace(spread_y=0.0)))
+    assert "too_stiff_for_the_tick" in names_of(job(FOUR.replace(bump=60000.0), ticks=60))
