@@ -22,7 +22,7 @@ from oak_sled.core.results.run import Run
 def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:
     """The craft and its ground as numbers for closed forms; muted parts do not count."""
     body = craft.body
-    mass = body.true_mass()
+    mass = body.true_mass() + craft.carried_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
     fitted = [part for part in craft.parts if craft.gain_of(part) > 0.0]
     feet = sum(part.contact_count() for part in fitted)

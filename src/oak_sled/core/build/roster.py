@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import records
 from oak_sled.core.documents import layer
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Ground
-from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.common import Carried, Part
 
 EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""
@@ -94,6 +97,46 @@ def first_slot(job: Job, who: int, name: str) -> int:
     return place + sum(in_flight(part) for part in own[: [part.id for part in own].index(name)])
 
 
+class Rider(NamedTuple):
+    """A body that a part carries: its actor, its part, that part's number, its number among the bodies, its joint."""
+
+    who: int
+    part: Part
+    carried: Carried
+    place: int
+    solid: int
+    joint: int
+
+
+def riders(job: Job) -> list[Rider]:
+    """The bodies that parts carry, behind the shots; a part that is muted carries none."""
+    solid = first_block(job) + len(job.ground.blocks) + sum(len(shot_names(one.craft)) for one in job.actors)
+    joint = len(joints_of(job))
+    found: list[Rider] = []
+    for who, one in enumerate(job.actors):
+        for place, part in enumerate(one.craft.parts):
+            carried = part.carried()
+            if carried is not None and one.craft.gain_of(part) > 0.0:
+                found.append(Rider(who, part, carried, place, solid + len(found), joint + len(found)))
+    return found
+
+
+def rider_names(job: Job) -> tuple[str, ...]:
+    """What the bodies that parts carry are called in a record."""
+    return tuple(f"{job.actors[one.who].craft.id}_{one.part.id}" for one in riders(job))
+
+
+def joints_of(job: Job) -> list[tuple[Joint, int, int]]:
+    """The joints of the ground whose bodies are there, with their numbers."""
+    found = []
+    for joint in job.ground.joints:
+        a = solid_number(job, joint.one)
+        b = solid_number(job, joint.other) if joint.other else records.GROUND
+        if a > 0 and b >= 0:
+            found.append((joint, a, b))
+    return found
+
+
 def watched(job: Job) -> tuple[str, ...]:
     """The loose blocks whose ledger a run of the job keeps: those that its drill watches."""
     loose = [one.id for one in moving(job.ground) if one.moves == "free"]
@@ -108,7 +151,8 @@ def solid_names(job: Job) -> list[str]:
         f"a shot of {name.rpartition('.')[0].replace('_', ' ')}" for one in job.actors for name in shot_names(one.craft)
     ]
     crafts = [one.craft.heading.lower() for one in job.actors]
-    return ["the ground", *crafts, *walls, *edges, *(one.heading for one in job.ground.blocks), *shots]
+    carried = [one.part.heading.lower() for one in riders(job)]
+    return ["the ground", *crafts, *walls, *edges, *(one.heading for one in job.ground.blocks), *shots, *carried]
 
 
 def walls_of(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:

@@ -42,6 +42,7 @@ def can_collide(job: Job) -> bool:
         or roster.walls_of(ground)
         or len(job.actors) > 1
         or any(roster.launchers(one.craft) for one in job.actors)
+        or roster.riders(job)
     ):
         return True
     carries = ground.floor or ground.relief is not None
@@ -61,6 +62,7 @@ def build(job: Job) -> Scene:
     for one in job.actors:
         for shot in filter(None, (part.shot() for part in one.craft.parts)):
             solids += [replace(_shot(shot, names), layer=roster.layer_number(ground, shot.layer))] * shot.in_flight
+    solids += [_carried(job, one) for one in roster.riders(job)]
     made = scenery.scene(
         solids,
         plane=job.ground.is_level,
@@ -122,16 +124,14 @@ def _watched(job: Job, scene: Scene) -> Records:
 
 def _joints(job: Job, scene: Scene) -> Records:
     """The joints of the ground whose bodies are there, as the bodies stand at the start."""
-    found = []
-    for joint in job.ground.joints:
-        a, b = (
-            roster.solid_number(job, joint.one),
-            roster.solid_number(job, joint.other) if joint.other else records.GROUND,
-        )
-        if a > 0 and b >= 0:
-            found.append((joint, a, b))
-    rows = np.zeros(len(found), records.JOINT)
-    for row, (joint, a, b) in zip(rows, found, strict=True):
+    found, riders = roster.joints_of(job), roster.riders(job)
+    rows = np.zeros(len(found) + len(riders), records.JOINT)
+    rows["part"] = -1
+    for rider in riders:
+        row, craft = rows[rider.joint], job.actors[rider.who].craft
+        row["a"], row["b"], row["part"] = 1 + rider.who, rider.solid, rider.place
+        row["at_a"] = np.array(rider.carried.at) - np.array(craft.body.centre())
+    for row, (joint, a, b) in zip(rows, found, strict=False):
         row["a"], row["b"] = a, b
         for name, number in (("at_a", a), ("at_b", b)):
             row[name] = world_point(job, scene, number, (joint.x, joint.y, joint.z))
@@ -301,6 +301,29 @@ def _shot(shot: Shot, names: list[str]) -> Solid:
         records.PARKED,
         names.index(shot.material if shot.material in names else TIMBER),
         gravity_scale=shot.gravity_scale,
+    )
+
+
+def _carried(job: Job, rider: roster.Rider) -> Solid:
+    """A body that a part carries, where its craft starts and moving with it."""
+    craft, start = job.actors[rider.who].craft, job.starts[rider.who]
+    carried = rider.carried
+    radius = 0.5 * carried.size
+    axes = np.zeros((3, 3))
+    spatial.axes_of(start[3:7], axes)
+    lever = axes @ (np.array(carried.at) - np.array(craft.body.centre()))
+    return Solid(
+        [shapes.ball(radius)],
+        carried.mass,
+        shapes.ball_inertia(carried.mass, radius),
+        records.FREE,
+        1,
+        start[:3] + lever,
+        start[3:7],
+        gravity_scale=craft.body.gravity_scale,
+        velocity=start[7:10] + np.cross(start[10:13], lever),
+        spin=start[10:13],
+        layer=roster.layer_number(job.ground, craft.body.layer),
     )
 
 

@@ -138,6 +138,7 @@ def _pack(job: Job, who: int) -> Pack:
         ray_counts={part.id: len(part.rays()) for part in craft.parts},
         two_sided=frozenset(part.id for part in craft.parts if len({one.at[1] for one in part.rays()}) == 2),
         last_ray=ray,
+        joints={one.part.id: one.joint for one in roster.riders(job) if one.who == who},
         gravity_scale=craft.body.gravity_scale,
     )
 
@@ -291,7 +292,7 @@ def check_size(job: Job) -> int:
         + rowlayout.SHOT * len(roster.shot_names(one.craft))
         for one in job.actors
     )
-    row += rowlayout.MOTION * len(roster.moving(job.ground))
+    row += rowlayout.MOTION * (len(roster.moving(job.ground)) + len(roster.riders(job)))
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",

@@ -107,6 +107,7 @@ def solve_once(scene, island):
             continue
         one, other = scene.solids[joint.a], scene.solids[joint.b]
         speed = pairs.speed_at(one, other, pairs.triple(joint.ahead_a), pairs.triple(joint.ahead_b))
+        speed = (speed[0] + joint.drive[0], speed[1] + joint.drive[1], speed[2] + joint.drive[2])
         taken = spatial.times(joint.inverse, speed)
         push(one, other, joint, (-taken[0], -taken[1], -taken[2]))
         for i in range(3):

@@ -212,6 +212,8 @@ JOINT = np.dtype(
         ("ahead_b", "f8", (3,)),
         ("inverse", "f8", (3, 3)),  # kg, the impulse that takes a speed of 1 m/s away at its point
         ("impulse", "f8", (3,)),  # N s on a, the first guess of the next tick
+        ("drive", "f8", (3,)),  # m/s by which its point on a is moved, world axes
+        ("part", "i8"),  # of the craft a that carries b by it; -1: none
     ]
 )
 """A ball joint: a point of one body held to a point of another, three rows that are solved as one."""

@@ -87,12 +87,32 @@ def take_out(craft, scene, now):
             now.lines[line, 3 + i] += turned[i] / now.dt
             now.lines[k, i] -= force[i] * craft.free[i] / now.dt
             now.lines[k, 3 + i] -= turned[i] / now.dt
+    book_carried(craft, scene, now, k)
     for i in range(3):
         now.lines[k, i] += body.mass * (body.velocity[i] - now.next_velocity[i]) / now.dt
         now.lines[k, 3 + i] += moment[i] / now.dt
         now.momentum[i] += moment[i]
     if craft.bumper_line >= 0:
         now.activity[line] = now.in_wall
+
+
+@compiled
+def book_carried(craft, scene, now, k):
+    """Books what carried bodies gave a craft on the lines of the parts that carry them, and takes it off line `k`."""
+    body = scene.solids[craft.body]
+    for j in range(scene.joints.shape[0]):
+        joint = scene.joints[j]
+        if joint.a != craft.body or joint.part < 0:
+            continue
+        force = (joint.impulse[0] / now.dt, joint.impulse[1] / now.dt, joint.impulse[2] / now.dt)
+        torque = spatial.cross((joint.lever_a[0], joint.lever_a[1], joint.lever_a[2]), force)
+        turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
+        for i in range(3):
+            now.lines[joint.part, i] += force[i] * craft.free[i]
+            now.lines[joint.part, 3 + i] += turned[i]
+            now.lines[k, i] -= force[i] * craft.free[i]
+            now.lines[k, 3 + i] -= turned[i]
+            now.points[joint.part, i] = body.position[i] + joint.lever_a[i]
 
 
 @compiled

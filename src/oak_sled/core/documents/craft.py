@@ -248,14 +248,20 @@ class Craft(Frozen):
         lowest = min((foot[2] for foot in self.feet()), default=-self.body.half_extents()[2])
         return self.body.centre()[2] - lowest
 
+    def carried_mass(self) -> float:
+        """kg of what its parts carry."""
+        carried = [(part, part.carried()) for part in self.parts]
+        return sum(one.mass for part, one in carried if one is not None and self.gain_of(part) > 0.0)
+
     def stands_above(self, gravity: float) -> float:
         """m from the centre of mass down to level ground where the craft stands still at this gravity (m/s2): on its
         feet or hull, or higher where its rays carry it, each an equal share of the weight."""
         found, rays = [self.foot_depth()], [(part, ray) for part in self.parts for ray in part.rays()]
         carried = [(part, ray) for part, ray in rays if self.gain_of(part) > 0.0]
+        weight = (self.body.true_mass() + self.carried_mass()) * max(gravity * self.body.gravity_scale, 0.0)
         for part, ray in carried:
-            load = self.body.true_mass() * max(gravity * self.body.gravity_scale, 0.0) / len(carried)
-            found.append(self.body.centre()[2] - ray.at[2] + part.rest_gap(load / self.gain_of(part)))
+            gap = part.rest_gap(weight / len(carried) / self.gain_of(part))
+            found.append(self.body.centre()[2] - ray.at[2] + gap)
         return max(found)
 
     def with_part(self, part: Part) -> Craft:

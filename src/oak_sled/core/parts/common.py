@@ -76,6 +76,7 @@ class Pack:
     supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
     part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
     has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
+    joints : the joint by which a part carries a body.
     """
 
     channel_names: tuple[str, ...]
@@ -91,6 +92,7 @@ class Pack:
     ray_counts: Mapping[str, int] = field(default_factory=dict)
     two_sided: frozenset[str] = frozenset()
     last_ray: int = 0
+    joints: Mapping[str, int] = field(default_factory=dict)
     gravity_scale: float = 1.0
 
     def channel(self, name: str) -> int:
@@ -161,6 +163,15 @@ class Ray:
     aim: Aim
     reach: float
     layer: str = ""
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A body that rides with its craft: kg, m across, and where it is held at the start, m from the origin."""
+
+    mass: float
+    size: float
+    at: tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -292,6 +303,10 @@ class Part(Frozen):
 
     def shot(self) -> Shot | None:
         """The bodies that it sends out; None for none."""
+        return None
+
+    def carried(self) -> Carried | None:
+        """The body that it carries; None for none."""
         return None
 
     def spared(self) -> tuple[str, ...]:

@@ -30,6 +30,7 @@ from oak_sled.core.parts import (
     lightener,
     limiter,
     pad,
+    payload,
     runner,
     sling,
     thruster,
@@ -57,6 +58,7 @@ KINDS = (
     upright.KIND,
     wheel.KIND,
     bar.KIND,
+    payload.KIND,
     lightener.KIND,
 )
 """Every kind of part."""

@@ -77,7 +77,7 @@ class Layout:
                 )
                 for one in job.actors
             ),
-            tuple(one.id for one in roster.moving(job.ground)),
+            (*(one.id for one in roster.moving(job.ground)), *roster.rider_names(job)),
             roster.reporters(job),
             roster.watched(job),
             job.who,

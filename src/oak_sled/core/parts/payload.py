@@ -1,0 +1,158 @@
+"""Payload: a mass that rides with the craft, is moved along a line by a channel, and can be dropped."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import spatial
+from oak_sled.core.parts import push
+from oak_sled.core.parts.common import Carried, Case, Family, Kind, Pack, Part, Setting, Shown
+
+RECORD = np.dtype(
+    [
+        ("joint", "i8"),  # that holds it, among those of the scene; -1: it is not carried
+        ("channel", "i8"),
+        ("start", "f8"),
+        ("rate", "f8"),  # 1/s, of the whole way
+        ("near", "f8", (3,)),  # m from the centre of mass of the craft alone, craft axes
+        ("far", "f8", (3,)),
+    ]
+)
+SHARE, MOVED, DROPPED = 4, 5, 6
+"""Places in the memory of the part: how far along its line it is, whether that is set, and whether it was dropped.
+The first ones belong to `push`."""
+
+
+class Payload(Part):
+    """A body of its own, held to its craft at a point as by a ball joint, so that mass, centre of mass and inertia of
+    both together follow by themselves (a point mass: m and m r2). What the joint gives the craft stands on its line."""
+
+    TITLE: ClassVar[str] = "Payload"
+    EXPLAINS: ClassVar[str] = "a mass at a place, moved along a line by a channel, dropped by an event"
+    FAMILY: ClassVar[Family] = "gravity"
+    SHOWS: ClassVar[Shown] = "up"
+
+    kind: Literal["payload"] = "payload"
+    mass: float = dial(100.0, "kg", "its mass", low=0.01, high=1e6, slider=(1.0, 5000.0), scale="log", main=True)
+    size: float = dial(0.4, "m", "its diameter", low=0.02, high=20.0, slider=(0.1, 3.0))
+    channel: str = Field("", description="the channel that moves it from here to there; empty: it stays")
+    rate: float = dial(
+        0.5, "m/s", "how fast it is moved at full channel", low=0.0, high=100.0, slider=(0.05, 5.0), scale="log",
+        main=True,
+    )  # fmt: skip
+    start_share: float = dial(
+        0.0, "", "where on its line it starts: 0 here, 1 there", low=0.0, high=1.0, title="starts at"
+    )
+    x: float = dial(0.0, "m", "here: forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    y: float = dial(0.0, "m", "here: left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    z: float = dial(0.5, "m", "here: above the origin", low=-1e3, high=1e3, slider=(-1.0, 5.0), main=True)
+    to_x: float = dial(0.0, "m", "there: forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    to_y: float = dial(0.0, "m", "there: left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+    to_z: float = dial(0.5, "m", "there: above the origin", low=-1e3, high=1e3, slider=(-1.0, 8.0))
+
+    def way(self) -> float:
+        """m from here to there."""
+        return math.dist((self.x, self.y, self.z), (self.to_x, self.to_y, self.to_z))
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        return {
+            "joint": pack.joints.get(self.id, -1),
+            "channel": pack.channel(self.channel),
+            "start": self.start_share,
+            "rate": self.rate / self.way() if self.way() > 1e-9 else 0.0,
+            "near": pack.point(self.x, self.y, self.z),
+            "far": pack.point(self.to_x, self.to_y, self.to_z),
+        }
+
+    def carried(self) -> Carried:
+        share = self.start_share
+        near, far = (self.x, self.y, self.z), (self.to_x, self.to_y, self.to_z)
+        at = tuple(a + share * (b - a) for a, b in zip(near, far, strict=True))
+        return Carried(self.trim * self.mass, self.size, (at[0], at[1], at[2]))
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.channel,) if self.channel else ()
+
+    def is_triggered(self) -> bool:
+        return True
+
+    def summary(self) -> str:
+        return f"moved over {show(self.way(), 'm')}" if self.channel and self.way() > 0.0 else "stays where it is"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        share = self.trim * self.mass / setting.mass
+        lines = f"{100.0 * share:.0f} % of the whole mass"
+        if self.way() > 0.0 and self.channel and self.rate > 0.0:
+            moves = show(share * self.way(), "m")
+            return (lines, f"moves the centre of mass by {moves} in {show(self.way() / self.rate, 's')}")
+        return (lines, f"raises the centre of mass by {show(share * (self.carried().at[2] - setting.centre[2]), 'm')}")
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        if self.trim * self.mass > 20.0 * (case.setting.mass - self.trim * self.mass):
+            yield self.caution(
+                "payload_far_heavier",
+                "mass",
+                "it weighs more than twenty times its craft, which then hangs on it",
+                "a lighter payload, or a heavier craft",
+            )
+        if self.channel and (self.way() == 0.0 or self.rate == 0.0):
+            yield self.caution(
+                "goes_nowhere", "to_z", "a channel moves it, but here and there are one place, or its rate is 0",
+                "another place there",
+            )  # fmt: skip
+
+
+@compiled
+def place(part, share, axis):
+    """Where on its line it is, m along one craft axis from the centre of mass of the craft alone."""
+    return part.near[axis] + share * (part.far[axis] - part.near[axis])
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Returns how far along its line it is; what it gives the craft is booked with the contacts."""
+    return now.memory[p, SHARE]
+
+
+@unit
+def act_on_others(crafts, parts, c, p, scene, sudden, nows):
+    """Moves the point at which the craft holds it, by its channel, and lets go where an event says so."""
+    part, now = parts[crafts[c].first_part + p].payload, nows[c]
+    if part.joint < 0:
+        return
+    joint = scene.joints[part.joint]
+    triggered, value, _ = push.read_input(part.channel, p, now)
+    if now.memory[p, MOVED] == 0.0:
+        now.memory[p, MOVED], now.memory[p, SHARE] = 1.0, part.start
+    if triggered:
+        now.memory[p, DROPPED] = 1.0
+    if now.memory[p, DROPPED] == 1.0:
+        if joint.a != joint.b:
+            joint.a = joint.b  # a joint of a body with itself holds nothing
+            for i in range(3):
+                joint.at_a[i], joint.impulse[i], joint.drive[i] = 0.0, 0.0, 0.0
+        return
+    share = now.memory[p, SHARE]
+    moved = min(max(share + value * part.rate * now.dt, 0.0), 1.0)
+    now.memory[p, SHARE] = moved
+    speed = (moved - share) / now.dt
+    along = (
+        speed * (part.far[0] - part.near[0]),
+        speed * (part.far[1] - part.near[1]),
+        speed * (part.far[2] - part.near[2]),
+    )
+    drive = spatial.to_world(scene.solids[crafts[c].body].axes, along)
+    for i in range(3):
+        joint.at_a[i], joint.drive[i] = place(part, share, i), drive[i]
+
+
+KIND = Kind(Payload, RECORD, act, others=act_on_others)

@@ -1,0 +1,120 @@
+"""Payloads: mass, centre and inertia of both together follow; momentum is kept while one is moved or dropped."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.craft import Body, Channel, Craft
+from oak_sled.core.documents.event import Event
+from oak_sled.core.documents.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.parts.pad import Pad
+from oak_sled.core.parts.payload import Payload
+from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.parts.torque import Torque
+from oak_sled.core.results import run
+from oak_sled.core.results.run import Run
+
+SPACE, ICE = Ground(id="space", gravity=0.0, floor=False), Ground(id="ice")
+MASS, GRAVITY = 200.0, 9.80665
+HOIST = Channel(id="hoist", title="hoist", rise=100.0, fall=100.0)
+
+
+def go(*parts, ground=SPACE, seconds=2.0, ticks=240, events=(), hoist=(), **start) -> Run:
+    craft = Craft(id="craft", body=Body(mass=MASS, held=()), channels=(HOIST,), parts=parts)
+    tracks = (Track(channel="hoist", knots=tuple(Knot(t=t, value=v) for t, v in hoist)),) if hoist else ()
+    drill = Drill(
+        id="d", ground=ground.id, craft="craft", start=Start(**start), duration=seconds, events=events, tracks=tracks
+    )
+    return run.execute(Job(craft, ground, drill, ticks))
+
+
+def both(made: Run, mass: float) -> tuple[np.ndarray, np.ndarray]:
+    """Momentum and angular momentum about the origin of craft and payload, world axes, shape (rows, 3) each."""
+    inertia = made.job.craft.body.inertia_matrix()
+    spots = made.columns("position.x", "position.y", "position.z")
+    speeds = made.columns("velocity.x", "velocity.y", "velocity.z")
+    other = made.columns(*(f"block.craft_load.position.{axis}" for axis in "xyz"))
+    speed = made.columns(*(f"block.craft_load.velocity.{axis}" for axis in "xyz"))
+    turns = made.columns(*(f"block.craft_load.spin.{axis}" for axis in "xyz"))
+    own = np.empty_like(spots)
+    quaternions = made.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z")
+    for row, (w, x, y, z) in enumerate(quaternions):
+        axes = np.array(
+            [
+                [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
+                [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
+                [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
+            ]
+        )
+        own[row] = axes @ inertia @ axes.T @ made.columns("spin.x", "spin.y", "spin.z")[row]
+    ball = 0.1 * mass * 0.4**2 * turns
+    return MASS * speeds + mass * speed, np.cross(spots, MASS * speeds) + np.cross(other, mass * speed) + own + ball
+
+
+def test_a_push_at_the_common_centre_moves_both_without_a_turn():
+    load = Payload(id="load", mass=100.0, x=0.9, z=0.0)
+    pushes = Thruster(id="push", timing="always", thrust=600.0, azimuth_deg=90.0, at_point=True, x=0.3)
+    made = go(pushes, load)
+    assert made.column("velocity.y")[-1] == pytest.approx(600.0 / 300.0 * 2.0, rel=1e-6)
+    assert abs(made.column("spin.z")[-1]) < 1e-6
+
+
+def test_a_torque_turns_the_inertia_of_both_together():
+    """I about the common centre: I0 + m M / (m + M) r2."""
+    load = Payload(id="load", mass=50.0, x=1.5, z=0.0, size=0.1)
+    made = go(Torque(id="turn", timing="always", turn=20.0), load, seconds=0.5)
+    inertia = made.job.craft.body.inertia()[2] + MASS * 50.0 / (MASS + 50.0) * 1.5**2
+    assert made.column("spin.z")[-1] == pytest.approx(20.0 * 0.5 / inertia, rel=2e-3)
+
+
+@pytest.mark.parametrize("hoist", [(), ((0.0, 1.0), (1.0, -0.5))])
+def test_momentum_and_angular_momentum_are_kept_while_it_is_moved(hoist):
+    load = Payload(id="load", mass=80.0, x=0.6, z=0.4, to_x=-0.4, to_y=0.5, to_z=2.0, channel="hoist", rate=1.2)
+    made = go(load, hoist=hoist, yaw_rate_deg=60.0, roll_rate_deg=25.0, speed=3.0)
+    momentum, angular = both(made, 80.0)
+    assert np.abs(momentum - momentum[0]).max() < 1e-9 * np.abs(momentum[0]).max() * made.ticks
+    assert np.abs(angular - angular[0]).max() < 1e-3 * np.linalg.norm(angular[0])
+
+
+def test_it_goes_along_its_line_at_its_rate_and_stops_at_the_end():
+    load = Payload(id="load", mass=20.0, z=0.5, to_z=2.5, channel="hoist", rate=1.0)
+    made = go(load, hoist=((0.0, 1.0),), seconds=3.0)
+    lift = made.column("block.craft_load.position.z") - made.column("position.z")
+    assert lift[240] == pytest.approx(1.5, abs=0.02)
+    assert lift[-1] == pytest.approx(2.5, abs=1e-3)
+    assert made.column("load.activity")[-1] == 1.0
+
+
+def test_pads_carry_its_weight_by_where_it_is_and_the_ledger_closes():
+    pads = Pad(id="pads", spread_x=1.0, spread_y=0.6, damping=2500.0)
+    load = Payload(id="load", mass=60.0, x=0.5, z=0.3)
+    made = go(pads, load, ground=ICE, seconds=12.0)
+    loads = [made.column(f"pads.{k}.force")[-1] for k in range(1, 5)]
+    assert sum(loads) == pytest.approx((MASS + 60.0) * GRAVITY, rel=1e-4)
+    # front minus rear by the moment of the payload about the middle
+    moment = (loads[0] + loads[2] - loads[1] - loads[3]) * 1.0
+    assert moment == pytest.approx(60.0 * GRAVITY * 0.5, rel=0.02)
+    assert made.line("load")[-1, 2] == pytest.approx(-60.0 * GRAVITY, rel=1e-3), "its weight stands on its own line"
+    total = sum(made.line(name)[1:, :3] for name in made.layout.lines)
+    realised = MASS * np.diff(made.columns("velocity.x", "velocity.y", "velocity.z"), axis=0) * 240.0
+    assert np.abs(total - realised).max() < 1e-9 * np.abs(total).max()
+
+
+def test_dropped_it_falls_and_the_craft_rises():
+    pads = Pad(id="pads", spread_x=1.0, spread_y=0.6, damping=2500.0)
+    load = Payload(id="load", mass=60.0, x=0.0, z=-0.45, size=0.2)
+    drops = Event(id="drop", t=2.0, what="trigger", target="load")
+    made = go(pads, load, ground=ICE, seconds=6.0, events=(drops,))
+    assert made.column("block.craft_load.position.z")[-1] == pytest.approx(0.1, abs=0.01)
+    sag = made.column("pads.1.gap")
+    assert sag[-1] == pytest.approx(pads.rest_gap(MASS * GRAVITY / 4.0), rel=1e-3)
+    assert sag[470] == pytest.approx(pads.rest_gap((MASS + 60.0) * GRAVITY / 4.0), rel=1e-3)
+    assert made.line("load")[-1].tolist() == [0.0] * 6
+
+
+def test_a_muted_payload_weighs_nothing():
+    with_it = go(Payload(id="load", mass=90.0, mute=True), Thruster(id="t", timing="always", thrust=100.0))
+    without = go(Thruster(id="t", timing="always", thrust=100.0))
+    assert with_it.column("velocity.x").tolist() == without.column("velocity.x").tolist()
