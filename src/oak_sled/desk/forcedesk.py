@@ -311,6 +311,10 @@ def show_meter(strip: Strip, run: Run, numbers: Floats, weight: float) -> None:
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
     heading = traces.rotation(numbers[3:7])[:, 0]
     size = float(math.sqrt(float(force @ force)))
+    if shown == "roll":
+        about = float(torque @ heading)
+        strip.meter.show_value(about, "N m", "roll torque", about / max(weight * 0.5, 1e-9))
+        return
     if shown == "yaw" or (size < 1e-9 and abs(torque[2]) > 0.0):
         arm = weight * 0.5
         strip.meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9))

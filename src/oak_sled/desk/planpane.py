@@ -159,7 +159,7 @@ BLOCK_INKS = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
 
 def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
     """What lies on the ground, where the run has it at the row."""
-    places = dict(zip(run.layout.blocks, freight.places(run, row), strict=True))
+    places = dict(zip(run.layout.blocks, freight.places(run, row), strict=False))
     painter.save()
     painter.setPen(theme.pen("ink", 1.0))
     for one in run.job.ground.blocks:

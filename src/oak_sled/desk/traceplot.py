@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor
 
 from oak_sled.core.geometry import curve
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.common import TORQUES
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
@@ -40,7 +41,7 @@ def members(run: Run, name: str) -> list[str]:
     if name in RAY_GROUPS:
         return traces.of_rays(craft, _RAY_TRACES[name])[:8]
     if name == "forces":
-        pushing = [part for part in craft.parts if part.shows() != "yaw" and not part.ANSWERS_WALLS]
+        pushing = [part for part in craft.parts if part.shows() not in TORQUES and not part.ANSWERS_WALLS]
         return [f"part.{part.id}" for part in pushing][:5]
     return [name]
 

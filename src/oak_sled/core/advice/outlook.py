@@ -25,13 +25,16 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     mass = body.true_mass() + craft.carried_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
     fitted = [part for part in craft.parts if craft.gain_of(part) > 0.0]
-    feet = sum(part.contact_count() for part in fitted)
+    rays = sum(len(part.rays()) for part in fitted)
+    stands = sum(part.contact_count() for part in fitted) + rays
 
     def share(part: Part) -> float:
-        """Of the weight that a part carries: what stands on the ground shares it by its feet."""
-        return part.contact_count() / feet if part.contact_count() else 1.0
+        """Of the weight that a part carries: what stands on the ground shares it by its feet and rays."""
+        own = part.contact_count() + len(part.rays())
+        return own / stands if own else 1.0
 
-    rays = sum(len(part.rays()) for part in fitted)
+    carried = [one for part in fitted if (one := part.carried()) is not None]
+    lifted = sum(one.mass * (one.at[2] - body.centre()[2]) for one in carried) / mass
     sides = [ray.at[1] for part in fitted for ray in part.rays()]
     springs = [part.springs(weight / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
@@ -60,7 +63,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         spring=sum(spring for spring, _ in springs),
         damper=sum(damper for _, damper in springs),
         track=max(sides, default=0.0) - min(sides, default=0.0),
-        centre_height=craft.stands_above(ground.gravity),
+        centre_height=craft.stands_above(ground.gravity) + lifted,
     )
     return setting if run is None else with_run(setting, run)
 

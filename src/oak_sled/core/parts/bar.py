@@ -29,7 +29,7 @@ class Bar(Part):
     TITLE: ClassVar[str] = "Anti-roll bar"
     EXPLAINS: ClassVar[str] = "resist roll by the difference of a left and a right spring"
     FAMILY: ClassVar[Family] = "tie"
-    SHOWS: ClassVar[Shown] = "up"
+    SHOWS: ClassVar[Shown] = "roll"
 
     kind: Literal["bar"] = "bar"
     joins: str = Field("", max_length=60, description="the wheels or pads whose left and right ones it joins")

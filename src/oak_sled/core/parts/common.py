@@ -18,7 +18,8 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
 
-Shown = Literal["ahead", "left", "up", "yaw"]
+Shown = Literal["ahead", "left", "up", "yaw", "roll"]
+TORQUES = ("yaw", "roll")
 Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
@@ -202,7 +203,8 @@ class Part(Frozen):
     STAGE: ClassVar[float] = 3
     """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
     SHOWS: ClassVar[Shown] = "ahead"
-    """What its trace and the meter of its strip show: force ahead, to the left or up (N), or yaw torque (N m)."""
+    """What its trace and the meter of its strip show: force ahead, to the left or up (N), or torque in yaw or roll
+    (N m)."""
     EVENT: ClassVar[str] = ""
     """The word that marks the moment its activity rises past EVENT_FROM; empty: none."""
     EVENT_FROM: ClassVar[float] = 0.0

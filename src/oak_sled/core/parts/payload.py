@@ -54,7 +54,9 @@ class Payload(Part):
     )
     x: float = dial(0.0, "m", "here: forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "here: left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
-    z: float = dial(0.5, "m", "here: above the origin", low=-1e3, high=1e3, slider=(-1.0, 5.0), main=True)
+    z: float = dial(
+        0.5, "m", "here: above the origin", low=-1e3, high=1e3, slider=(-1.0, 5.0), main=True, title="height"
+    )
     to_x: float = dial(0.0, "m", "there: forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     to_y: float = dial(0.0, "m", "there: left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     to_z: float = dial(0.5, "m", "there: above the origin", low=-1e3, high=1e3, slider=(-1.0, 8.0))

@@ -111,7 +111,7 @@ class Thruster(push.Push):
         return f"{self.way.replace('_', ' ')} · {where} · {self.timing_words()}"
 
     def looks(self) -> str:
-        return "fan"
+        return "fan" if self.at_point else ""  # what pushes at the centre of mass has no mount to be drawn at
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from super().cautions(case)

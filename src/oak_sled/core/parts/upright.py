@@ -14,7 +14,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shown
 
 Toward = Literal["upright", "ground"]
 
@@ -28,7 +28,7 @@ class Upright(Part):
     TITLE: ClassVar[str] = "Upright holder"
     EXPLAINS: ClassVar[str] = "turn back to upright, or to the ground's normal, like a spring with damping"
     FAMILY: ClassVar[Family] = "holder"
-    SHOWS: ClassVar[Literal["yaw"]] = "yaw"
+    SHOWS: ClassVar[Shown] = "roll"
 
     kind: Literal["upright"] = "upright"
     toward: Toward = Field("upright", description="upright in the world, or the mean normal of what carries the craft")

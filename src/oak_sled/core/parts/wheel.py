@@ -76,9 +76,7 @@ class Wheel(Part):
         2500.0, "N s/m", "damping of a wheel while its spring extends", low=0.0, high=1e7, slider=(10.0, 2e4),
         scale="log", main=True,
     )  # fmt: skip
-    travel: float = dial(
-        0.3, "m", "from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0), main=True
-    )
+    travel: float = dial(0.3, "m", "from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0))
     preload: float = dial(0.0, "N", "force of a spring at full droop", low=0.0, high=1e7, slider=(0.0, 10000.0))
     progression: float = dial(
         0.0, "", "1 doubles the force of the spring at full travel", low=0.0, high=100.0, slider=(0.0, 3.0)

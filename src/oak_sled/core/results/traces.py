@@ -19,7 +19,7 @@ from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.common import TORQUES, Part
 from oak_sled.core.results.run import Run
 
 SLOW = 0.5
@@ -167,9 +167,10 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
     for part in craft.parts:
         if part.LIMITS:
             found.append(Trace(f"acting.{part.id}", f"{part.heading.lower()} acting", "", part.FAMILY))
-        unit = "N m" if part.shows() == "yaw" else "N"
+        unit = "N m" if part.shows() in TORQUES else "N"
         found.append(Trace(f"part.{part.id}", part.heading.lower(), unit, part.FAMILY))
-    found += [trace for part in craft.parts for trace in _of_rays(part)]
+    words = ray_words(craft)
+    found += [trace for part in craft.parts if part.id in words for trace in _of_rays(part, words[part.id])]
     return tuple(found)
 
 
@@ -177,12 +178,26 @@ RAY_TRACES = {"gap": ("gap", "m"), "rate": ("gap rate", "m/s"), "force": ("load"
 """What is shown of a ray: the words and the unit. A load share is of all rays of its craft."""
 
 
-def _of_rays(part: Part) -> Iterator[Trace]:
-    for number, word in enumerate(part.ray_words(), start=1):
-        heading = part.heading.lower()
+def ray_words(craft: Craft) -> dict[str, list[str]]:
+    """What every ray of a craft is called in short, by its part: its corner, with the part's first word where several
+    parts have rays."""
+    carriers = [part for part in craft.parts if part.rays()]
+    return {
+        part.id: [
+            (word if len(carriers) == 1 else f"{part.heading.lower().split()[0]} {word}".strip())
+            or part.heading.lower()
+            for word in part.ray_words()
+        ]
+        for part in carriers
+    }
+
+
+def _of_rays(part: Part, words: list[str]) -> Iterator[Trace]:
+    heading = part.heading.lower()
+    for number, (word, short) in enumerate(zip(part.ray_words(), words, strict=True), start=1):
         where = f"{heading}, {word}" if word else heading
         for what, (title, unit) in RAY_TRACES.items():
-            yield Trace(f"ray.{part.id}.{number}.{what}", f"{where}: {title}", unit, part.FAMILY, word or heading)
+            yield Trace(f"ray.{part.id}.{number}.{what}", f"{where}: {title}", unit, part.FAMILY, short)
 
 
 def of_rays(craft: Craft, what: str) -> list[str]:
@@ -221,7 +236,7 @@ def values(run: Run, name: str) -> Floats:
     """The values of a trace at every row, shape (rows,); computed once and kept with the run.
 
     part.NAME is forward force for what drives, brakes or drags, side force for runners (positive to
-    the left), and yaw torque for torques. Row 0 has no tick behind it, so it repeats row 1.
+    the left), and the torque about an axis for what turns. Row 0 has no tick behind it, so it repeats row 1.
     """
     return run.analysis.once(("trace", name), lambda: _compute(run, name))
 
@@ -269,6 +284,8 @@ def _part_force(run: Run, part_id: str) -> Floats:
     shown = part.shows()
     if shown == "yaw":
         signed = booked[:, 5].copy()
+    elif shown == "roll":
+        signed = _along(run, booked[:, 3:])
     elif shown == "up":
         signed = booked[:, 2].copy()
     else:

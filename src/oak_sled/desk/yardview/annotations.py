@@ -134,11 +134,11 @@ class Annotations:
             size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
             yield part.heading.lower(), part.FAMILY, numbers[at : at + 3], force, float(numbers[place + 5]), size
         if "support" not in self.view.hidden:
-            for title, word, touches, mount, point, load in supports.seen(run, numbers):
+            for word, touches, mount, point, load in supports.seen(run, numbers):
                 if touches and load != 0.0:
                     away = mount - point
                     push = load / max(float(np.linalg.norm(away)), 1e-9) * away
-                    yield word or title, "support", point, push, 0.0, abs(load)
+                    yield word, "support", point, push, 0.0, abs(load)
         for name, family in DRAWN_LINES.items():
             if family not in self.view.hidden:
                 place = layout.own_place(f"{name}.force.x")

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from oak_sled.core.build import roster
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.session import Session
@@ -27,7 +29,7 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     turn = 0.0
     if fan is not None:
         turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
-    return Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row))
+    return Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
 
 
 def wheels_of(run: Run, row: int) -> tuple[tuple[float, float], ...]:
@@ -39,4 +41,14 @@ def wheels_of(run: Run, row: int) -> tuple[tuple[float, float], ...]:
             for number in range(1, part.count() + 1):
                 gap = float(run.own_row(row)[run.layout.own_place(f"{part.id}.{number}.gap")])
                 found.append((max(part.travel + part.radius - gap, 0.0), rolled))
+    return tuple(found)
+
+
+def loads_of(run: Run, row: int) -> tuple[tuple[Floats, float], ...]:
+    """Every body that the craft of a run carries or has dropped: where it is, m, world axes, and its diameter."""
+    numbers, found = run.record.row(row), []
+    for rider, name in zip(roster.riders(run.job), roster.rider_names(run.job), strict=True):
+        if rider.who == run.job.who:
+            place = run.layout.place(f"block.{name}.position.x")
+            found.append((np.array(numbers[place : place + 3]), rider.carried.size))
     return tuple(found)

@@ -137,8 +137,8 @@ class Freight:
 
 
 def places(run: Run, row: int) -> Floats:
-    """Where the moving blocks of a run are at a row, shape (blocks, 7)."""
+    """Where the moving blocks of the ground of a run are at a row, shape (blocks, 7)."""
     layout = run.layout
-    count = len(layout.blocks)
+    count = len(roster.moving(run.job.ground)) if layout.blocks else 0  # what crafts carry stands behind them
     first = layout.first_block_column
     return run.record.row(row)[first : first + MOTION * count].reshape(count, MOTION)[:, :7]

@@ -151,6 +151,8 @@ class Figure:
     paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     wheels: tuple[tuple[float, float], ...] = ()
     """Of every wheel: m it has risen from full droop, and rad it has rolled."""
+    loads: tuple[tuple[Floats, float], ...] = ()
+    """Of every carried body: where it is, m, world axes, and its diameter, m."""
 
 
 @dataclass
@@ -444,7 +446,22 @@ class Renderer:
             turned[:3, :3] = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
             turned[:3, 3] = (hub[0], hub[1], hub[2] + risen)
             found.append((tread, model @ turned, figure.paint))
+        for spot, size in figure.loads:
+            place = np.eye(4)
+            place[:3, :3] *= size
+            place[:3, 3] = spot
+            found.append((self._load(), place, figure.paint))
         return found
+
+    def _load(self) -> moderngl.VertexArray:
+        """A ball of 1 m across."""
+        if "load" not in self._meshes:
+            self._meshes["load"] = self._solid_array(
+                meshes.ball((0.0, 0.0, 0.0), 0.5, theme.rgb("warning")).astype("f4")
+            )
+        made = self._meshes["load"]
+        assert made is not None
+        return made
 
     def close(self) -> None:
         """Gives the context back."""

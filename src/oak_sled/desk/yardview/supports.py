@@ -19,29 +19,30 @@ TURNS = 6
 """Turns of a drawn spring."""
 
 
-def seen(run: Run, numbers: Floats) -> list[tuple[str, str, bool, Floats, Floats, float]]:
-    """Every ray in a recorded row: its part's heading and its own word, whether it touches, its mount and what it
+def seen(run: Run, numbers: Floats) -> list[tuple[str, bool, Floats, Floats, float]]:
+    """Every ray in a recorded row: what it is called, whether it touches, its mount and what it
     found, m, world axes, and its load, N. numbers : the own row of a craft, shape (n,)."""
-    found: list[tuple[str, str, bool, Floats, Floats, float]] = []
+    found: list[tuple[str, bool, Floats, Floats, float]] = []
     axes, craft = traces.rotation(numbers[3:7]), run.job.craft
-    centre = np.array(craft.body.centre())
+    centre, words = np.array(craft.body.centre()), traces.ray_words(craft)
     for part in craft.parts:
-        for number, (ray, word) in enumerate(zip(part.rays(), part.ray_words(), strict=True), start=1):
+        for number, (ray, word) in enumerate(zip(part.rays(), words.get(part.id, ()), strict=True), start=1):
             place = run.layout.own_place(f"{part.id}.{number}.gap")
             gap, _, force, *point = numbers[place : place + RAY].tolist()
             mount = numbers[:3] + axes @ (np.array(ray.at) - centre)
-            found.append((part.heading.lower(), word, gap < ray.reach, mount, np.array(point), force))
+            found.append((word, gap < ray.reach, mount, np.array(point), force))
     return found
 
 
 def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
     """Springs of the rays that touch; a dotted line with an open end for one that finds nothing."""
+    _paint_masts(painter, run, numbers, camera)
     rays = seen(run, numbers)
     if not rays:
         return
-    px, depth = camera.project(np.array([spot for _, _, _, mount, point, _ in rays for spot in (mount, point)]))
+    px, depth = camera.project(np.array([spot for _, _, mount, point, _ in rays for spot in (mount, point)]))
     ink = theme.family("support")
-    for k, (_, _, touches, *_) in enumerate(rays):
+    for k, (_, touches, *_) in enumerate(rays):
         if min(depth[2 * k], depth[2 * k + 1]) <= 0.1:
             continue
         top, foot = QPointF(*px[2 * k]), QPointF(*px[2 * k + 1])
@@ -56,6 +57,22 @@ def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
             painter.drawLine(top, foot)
             painter.setPen(QPen(theme.colour("warning"), 1.6))
             painter.drawEllipse(foot, 4.0, 4.0)
+
+
+def _paint_masts(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
+    """A line from where a payload starts to where it is held now."""
+    craft = run.job.craft
+    axes, centre = traces.rotation(numbers[3:7]), np.array(craft.body.centre())
+    for part in craft.parts:
+        if part.carried() is None or not part.way():
+            continue
+        share = float(numbers[run.layout.own_place(f"{part.id}.activity")])
+        ends = np.array([[part.x, part.y, part.z], [part.to_x, part.to_y, part.to_z]])
+        ends[1] = ends[0] + share * (ends[1] - ends[0])
+        px, depth = camera.project((ends - centre) @ axes.T + numbers[:3])
+        if min(depth) > 0.1:
+            painter.setPen(QPen(theme.family("tie"), 2.4))
+            painter.drawLine(QPointF(*px[0]), QPointF(*px[1]))
 
 
 def _spring(top: QPointF, foot: QPointF) -> QPolygonF:
