@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.advice import misfires, outlook
+from oak_sled.core.advice import misfires, modes, outlook
 from oak_sled.core.build import ground_shape
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import casting
@@ -34,6 +34,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_of_parts(job, setting, run),
     ]
     if run is not None:
+        found += [*_standing(run)] if not run.live else []
         found += [*_explosion(run), *_overlap(run), *_lost(run)]
     return tuple(found)
 
@@ -66,6 +67,31 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
             acted = float(np.mean(run.column(f"{part.id}.activity")[1:] > 0.0)) if part.LIMITS else None
         counted = None if notes is None else tuple(notes[place].tolist())
         yield from part.cautions(replace(case, notes=counted, acted=acted))
+
+
+def _standing(run: Run) -> Iterator[Caution]:
+    """What is amiss with how its craft stands on its rays, from the real kernel linearised at rest."""
+    craft = run.job.craft
+    weight = run.job.ground.gravity * craft.body.gravity_scale
+    if "z" in craft.body.held or weight <= 0.0 or not any(part.rays() for part in craft.parts):
+        return
+    stands = modes.of_run(run)
+    if stands is None or min(stands.loads) < -1e-6 * weight:
+        yield Caution(
+            "stands_nowhere",
+            "body",
+            "on level ground its supports find no place at which it stands: it tips, sinks or never settles",
+            "supports on all sides of the centre of mass, with springs that carry its weight",
+        )
+        return
+    for mode in stands.modes:
+        if mode.grows:
+            yield Caution(
+                "mode_grows",
+                "body",
+                f"its {mode.name} grows from tick to tick at {run.job.ticks} ticks/s",
+                f"{mode.stiffest:.2g} times the springs, {mode.strongest:.2g} times the dampers, or more ticks/s",
+            )
 
 
 def _held_level(job: Job) -> Iterator[Caution]:

@@ -9,6 +9,7 @@ from functools import partial
 
 import numpy as np
 
+from oak_sled.core.advice import modes
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.documents.yard import Ground
@@ -75,7 +76,9 @@ def with_run(setting: Setting, run: Run) -> Setting:
         part.id: int(np.count_nonzero(run.column(f"{part.id}.activity"))) for part in run.job.craft.parts if part.LIMITS
     }
     ranges = ranges_of(run)
-    return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()))
+    stands = None if run.live else modes.of_run(run)
+    swings = () if stands is None else tuple((one.name, one.rate, one.share) for one in stands.modes)
+    return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()), modes=swings)
 
 
 _LIMITED: dict[str, Callable[[Run], Floats]] = {
@@ -129,7 +132,12 @@ def converted(body: Body, law: str, dt: float) -> Body:
 
 
 def body_outlook(body: Body, setting: Setting) -> tuple[str, ...]:
-    """What mass and damping mean: weight, half-lives, glide distance."""
+    """What mass and damping mean: weight, half-lives, glide distance; how it swings on its supports."""
+    if setting.modes:
+        swings = " · ".join(
+            f"{name} {show(rate / math.tau, 'Hz')}, {100.0 * share:.0f} %" for name, rate, share in setting.modes
+        )
+        return (f"{swings} of critical damping",)
     lines = []
     rate = rate_of(body.damping_law, body.damping, setting.dt)
     spin_rate = rate_of(body.damping_law, body.spin_damping, setting.dt)

@@ -65,6 +65,9 @@ class Brake(Part):
                 "give it a channel, or let it act always",
             )
 
+    def without_friction(self) -> Part | None:
+        return None
+
     def summary(self) -> str:
         return (
             ("always · " if self.timing == "always" else "")

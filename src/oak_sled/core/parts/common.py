@@ -36,6 +36,7 @@ class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
     All SI. rays carry the weight, each an equal share; spring (N/m) and damper (N s/m) are of all of them together.
+    modes : name, rad/s and share of critical damping of each way in which it swings on them, from the last run.
     track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
     thrust, friction and drag are along the heading at full channel; `range_of` holds the
     (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any.
@@ -64,6 +65,7 @@ class Setting:
     rays: int = 0
     spring: float = 0.0
     damper: float = 0.0
+    modes: tuple[tuple[str, float, float], ...] = ()
     track: float = 0.0
     centre_height: float = 0.0
 
@@ -372,6 +374,10 @@ class Part(Frozen):
     def forward_thrust(self, mass: float) -> float:
         """N along the heading at full channel, for the outlook of others."""
         return 0.0
+
+    def without_friction(self) -> Part | None:
+        """The part without its dry friction; None where nothing is left of it."""
+        return self
 
     def sliding_friction(self, weight: float, grip: float) -> float:
         """N against forward motion, for the outlook of others."""

@@ -188,6 +188,9 @@ class Wheel(Part):
         rate += self.bump_stop if squeeze > self.travel else 0.0
         return self.count() * self.trim * rate, self.count() * self.trim * 0.5 * (self.bump + self.rebound)
 
+    def without_friction(self) -> Part:
+        return self.replace(side_grip=0.0, rolling=0.0)
+
     def sliding_friction(self, weight: float, grip: float) -> float:
         return self.rolling * weight * grip * self.trim
 

@@ -1,0 +1,205 @@
+"""How a craft stands on its rays: ride height, the load on each, and its bounce, pitch and roll, from the real kernel.
+
+The craft is put on level ground and let go for single ticks. Where it stands still follows by Newton's method from the
+velocities that a tick gives it; its modes are the eigenvalues of the tick itself, linearised there by central
+differences. The tick of x'' = -w2 x - 2 z w x' by semi-implicit Euler has trace 2 - w2 dt2 - 2 z w dt and determinant
+1 - 2 z w dt, so that w and z of the craft, without the error of the tick, are read from a pair of eigenvalues.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from oak_sled.core.build import roster
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.yard import Drill
+from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.rowlayout import RAY
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.record import Layout
+from oak_sled.core.results.run import Machine, Run
+
+NAMES = ("bounce", "roll", "pitch")
+STEPS = np.array([1e-5, 1e-5, 1e-5, 1e-4, 1e-4, 1e-4])
+"""m, rad, m/s and rad/s of the differences."""
+
+
+@dataclass(frozen=True)
+class Mode:
+    """A way in which a craft swings on its supports. rate : rad/s, undamped; share : of critical damping; grows :
+    whether it grows from tick to tick at this tick rate. stiffest, strongest : by how much all springs, or all dampers,
+    can be multiplied before it does."""
+
+    name: str
+    rate: float
+    share: float
+    grows: bool
+    stiffest: float
+    strongest: float
+
+
+@dataclass(frozen=True)
+class Standing:
+    """height : m of the centre of mass of the craft alone over level ground; roll, pitch : rad; loads : N a ray."""
+
+    height: float
+    roll: float
+    pitch: float
+    loads: tuple[float, ...]
+    modes: tuple[Mode, ...]
+
+    def mode(self, name: str) -> Mode | None:
+        """The mode of that name; None where that axis is held."""
+        return next((one for one in self.modes if one.name == name), None)
+
+
+def standing(job: Job) -> Standing | None:
+    """How the craft that a job looks at stands alone on the level part of its ground, its channels at rest; None where
+    it has no rays, is held at its height, or finds no place at which it stands."""
+    craft = job.craft
+    if not roster.ray_names(craft) or "z" in craft.body.held or job.ground.gravity * craft.body.gravity_scale <= 0.0:
+        return None
+    table = _Table(job)
+    rest = table.rest()
+    return None if rest is None else Standing(*rest, table.loads(rest), table.modes(rest))
+
+
+class _Table:
+    """The craft alone on level ground, put into a state and let go for one tick.
+
+    A state is height, roll, pitch, rise speed, roll rate and pitch rate, shape (6,); heading and place stay.
+    """
+
+    def __init__(self, job: Job):
+        ground = job.ground.replace(
+            walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open", floor=True,
+            wind_speed=0.0,
+        )  # fmt: skip
+        drill = Drill(id="stand", ground=ground.id, craft=job.craft.id, duration=1.0)
+        # dry friction holds a craft that hardly moves, and would pass for damping
+        smooth = tuple(one for part in job.craft.parts if (one := part.without_friction()) is not None)
+        self.job = Job(job.craft.replace(parts=smooth), ground, drill, job.ticks, job.integrator)
+        held = job.craft.body.held
+        self.free = [place for place, name in enumerate(("z", "roll", "pitch")) if name not in held]
+        self._machine = Machine.of(self.job)
+        self._solids = self._machine.scene.solids.copy()
+        self._nows = self._machine.nows.copy()
+        self._supports = self._machine.world.supports.copy()
+        self._joints = self._machine.scene.joints.copy()
+        self._counts = self._machine.scene.counts.copy()
+        self._inputs = np.zeros((1, len(job.craft.channels)))
+        self._riders = roster.riders(self.job)
+        layout = Layout.of(self.job)
+        self._row = np.empty((1, layout.width))
+        self._first_ray = layout.place(f"{roster.ray_names(job.craft)[0]}.gap")
+
+    def after(self, state: Floats) -> Floats:
+        """The state a tick later, shape (6,)."""
+        machine = self._machine
+        solids = machine.scene.solids
+        solids[:], machine.nows[:], machine.world.supports[:] = self._solids, self._nows, self._supports
+        machine.scene.joints[:], machine.scene.counts[:] = self._joints, self._counts
+        body = solids[1]
+        height, roll, pitch = state[:3]
+        body["position"][2] = height
+        body["attitude"] = _attitude(roll, pitch)
+        spatial.axes_of(body["attitude"], body["axes"])
+        body["velocity"], body["spin"] = (0.0, 0.0, state[3]), (state[4], state[5], 0.0)
+        for rider in self._riders:
+            other, joint = solids[rider.solid], machine.scene.joints[rider.joint]
+            lever = body["axes"] @ joint["at_a"]
+            other["position"] = body["position"] + lever
+            other["velocity"] = body["velocity"] + np.cross(body["spin"], lever)
+            other["attitude"], other["spin"] = body["attitude"], body["spin"]
+        machine.advance(self._inputs, self._row)
+        row = self._row[0]
+        w, x, y, z = row[3:7]
+        turned = (2.0 * (y * z + w * x), 2.0 * (w * y - x * z))
+        return np.array([row[2], math.asin(turned[0]), math.asin(turned[1]), row[9], row[10], row[11]])
+
+    def rest(self) -> tuple[float, float, float] | None:
+        """Height, roll and pitch at which a tick moves nothing, by Newton's method; None where it finds none."""
+        place = np.zeros(6)
+        place[0] = self._solids[1]["position"][2]
+        speeds = [3 + one for one in self.free]
+        for _ in range(30):
+            now = self.after(place)[speeds]
+            if np.abs(now).max() < 1e-13 * self.job.ground.gravity:
+                break
+            slope = np.empty((len(speeds), len(speeds)))
+            for column, one in enumerate(self.free):
+                ahead = place.copy()
+                ahead[one] += STEPS[one]
+                slope[:, column] = (self.after(ahead)[speeds] - now) / STEPS[one]
+            try:
+                move = np.linalg.solve(slope, -now)
+            except np.linalg.LinAlgError:
+                return None
+            most = np.abs(move).max()
+            place[self.free] += move * min(1.0, 0.1 / most) if most > 0.0 else 0.0
+            if most < 1e-14:
+                break
+        height, roll, pitch = (float(number) for number in place[:3])
+        held = np.abs(self.after(place)[speeds]).max() < 1e-6
+        return (height, roll, pitch) if held and max(abs(roll), abs(pitch)) < 0.5 else None
+
+    def loads(self, rest: tuple[float, float, float]) -> tuple[float, ...]:
+        """N on every ray where it stands."""
+        self.after(np.array([*rest, 0.0, 0.0, 0.0]))
+        count = len(roster.ray_names(self.job.craft))
+        return tuple(float(self._row[0, self._first_ray + RAY * k + 2]) for k in range(count))
+
+    def modes(self, rest: tuple[float, float, float]) -> tuple[Mode, ...]:
+        """Bounce, roll and pitch, as far as they are free, each read from the pair of eigenvalues that it leads."""
+        place = np.array([*rest, 0.0, 0.0, 0.0])
+        used = [*self.free, *(3 + one for one in self.free)]
+        step = np.empty((len(used), len(used)))
+        for column, one in enumerate(used):
+            ahead, behind = place.copy(), place.copy()
+            ahead[one] += STEPS[one]
+            behind[one] -= STEPS[one]
+            step[:, column] = ((self.after(ahead) - self.after(behind)) / (2.0 * STEPS[one]))[used]
+        values, vectors = np.linalg.eig(step)
+        count = len(self.free)
+        size = np.array([1.0, *self.job.craft.body.half_extents()[1::-1]])[self.free]  # m that a rad lifts an edge
+        shares = np.abs(vectors[:count]) * size[:, None]
+        shares /= np.maximum(shares.sum(axis=0), 1e-300)
+        found, left = [], list(range(2 * count))
+        for number in np.argsort(-shares.max(axis=1)):
+            pair = sorted(left, key=(-shares[number]).__getitem__)[:2]
+            left = [one for one in left if one not in pair]
+            found.append((int(number), values[pair[0]], values[pair[1]]))
+        made = [self._mode(NAMES[self.free[number]], one, other) for number, one, other in sorted(found)]
+        return tuple(mode for mode in made if mode is not None)
+
+    def _mode(self, name: str, one: complex, other: complex) -> Mode | None:
+        dt = self.job.dt
+        trace, determinant = (one + other).real, (one * other).real
+        springs, damps = 1.0 - trace + determinant, 1.0 - determinant
+        if springs <= 0.0:
+            return None  # nothing brings it back
+        rate = math.sqrt(springs) / dt
+        strongest = (4.0 - springs) / (2.0 * damps) if damps > 0.0 else math.inf
+        return Mode(
+            name,
+            rate,
+            damps / (2.0 * rate * dt),
+            max(abs(one), abs(other)) > 1.0 + 1e-6,
+            (4.0 - 2.0 * damps) / springs,
+            strongest,
+        )
+
+
+def _attitude(roll: float, pitch: float) -> tuple[float, float, float, float]:
+    """The quaternion (w, x, y, z) of a pitch about y, then a roll about the x that turned with it."""
+    a, b = math.cos(0.5 * pitch), math.sin(0.5 * pitch)
+    c, d = math.cos(0.5 * roll), math.sin(0.5 * roll)
+    return (a * c, a * d, b * c, -b * d)
+
+
+def of_run(run: Run) -> Standing | None:
+    """How the craft of a run stands, found once a run and kept with it."""
+    return run.analysis.once("standing", lambda: standing(run.job))
