@@ -15,7 +15,7 @@ from oak_sled.core.documents.yard import Drill, Ground, Knot, Track
 from oak_sled.core.geometry import shapes
 from oak_sled.core.impulses import events, knockbacks, shots
 from oak_sled.core.kernel import spatial, state
-from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher

@@ -21,7 +21,7 @@ from oak_sled.core.contact import solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Pack
+from oak_sled.core.parts.context import Pack
 
 
 class Library:

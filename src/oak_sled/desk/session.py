@@ -24,7 +24,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Drill, Ground, Yard
-from oak_sled.core.parts.common import Setting
+from oak_sled.core.parts.context import Setting
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import traces

@@ -18,7 +18,8 @@ from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.document import Frozen
 from oak_sled.core.documents.layer import BUILT_IN_LAYERS
 from oak_sled.core.documents.yard import Ground
-from oak_sled.core.parts.common import Part, Setting
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.context import Setting
 from oak_sled.desk import assist, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.gripcurve import GripCurve

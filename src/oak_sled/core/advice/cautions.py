@@ -16,7 +16,8 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import state
-from oak_sled.core.parts.common import Case, Setting
+from oak_sled.core.parts.common import Case
+from oak_sled.core.parts.context import Setting
 from oak_sled.core.results.run import Run
 
 

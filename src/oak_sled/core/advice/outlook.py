@@ -14,7 +14,8 @@ from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Part, Setting
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.thruster import approach
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run

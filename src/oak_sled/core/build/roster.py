@@ -11,7 +11,8 @@ from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Ground
-from oak_sled.core.parts.common import Carried, Part
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.context import Carried
 
 EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""

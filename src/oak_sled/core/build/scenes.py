@@ -26,7 +26,7 @@ from oak_sled.core.impulses.shots import NOTES, Sudden
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CAST, COLLIDE, FLY, GROUND, LAND, OTHERS, PUSH_BACK, Floats, Ints, Records, World
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import Pack, Shot
+from oak_sled.core.parts.context import Pack, Shot
 
 TALLEST = 100.0
 """m of height of a wall in a scene: a far taller box would be near everything."""

@@ -17,7 +17,8 @@ from oak_sled.core.documents.yard import End, Ground
 from oak_sled.core.kernel import rowlayout, spatial, state, surface
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import AIMS, HOLDS, Pack, Part
+from oak_sled.core.parts.common import HOLDS, Part
+from oak_sled.core.parts.context import AIMS, Pack
 
 _END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")

@@ -14,7 +14,8 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
 

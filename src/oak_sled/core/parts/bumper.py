@@ -9,7 +9,8 @@ from pydantic import Field
 
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.kernel.state import BUMPER
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting
 
 Response = Literal["slide", "bounce", "stop"]
 SLIDE, BOUNCE, STOP = range(3)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -13,102 +13,19 @@ from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
-from oak_sled.core.documents.layer import BODIES
 from oak_sled.core.documents.units import show
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll"]
 TORQUES = ("yaw", "roll")
 Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
-Aim = Literal["craft", "world", "ground"]
-AIMS = get_args(Aim)
-"""Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
 TOO_LARGE = "A smaller number there, or more ticks/s, would hold."
 """What is said of a run that diverged for no reason that is known better."""
-
-
-@dataclass(frozen=True)
-class Setting:
-    """The craft and the ground around a part, as numbers for closed forms.
-
-    All SI. rays carry the weight, each an equal share; spring (N/m) and damper (N s/m) are of all of them together.
-    modes : name, rad/s and share of critical damping of each way in which it swings on them, from the last run.
-    track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
-    thrust, friction and drag are along the heading at full channel; `range_of` holds the
-    (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any.
-    """
-
-    mass: float
-    yaw_inertia: float
-    roll_inertia: float
-    weight: float
-    air_density: float
-    dt: float
-    grip: float
-    thrust: float
-    friction: float
-    square_drag: float
-    linear_drag: float
-    damping: float
-    side_grip: float
-    contacts: int
-    centre: tuple[float, float, float]
-    channel_names: tuple[str, ...]
-    range_of: dict[str, tuple[float, float, float]]
-    acted: dict[str, int]
-    ticks: int
-    last_speed: float
-    rays: int = 0
-    spring: float = 0.0
-    damper: float = 0.0
-    modes: tuple[tuple[str, float, float], ...] = ()
-    track: float = 0.0
-    centre_height: float = 0.0
-
-
-@dataclass(frozen=True)
-class Pack:
-    """What a part may ask for while it is packed into its record: names by number, points from the centre.
-
-    bodies : the bodies of the job by name. shots : where the shots of a part begin among them. layers : the layers of
-    the ground; own_layer : the name of that of the craft. blasts : the parts of the craft that a burst can set off.
-    supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
-    part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
-    has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
-    joints : the joint by which a part carries a body.
-    """
-
-    channel_names: tuple[str, ...]
-    centre: tuple[float, float, float]
-    bodies: Mapping[str, int] = field(default_factory=dict)
-    shots: Mapping[str, int] = field(default_factory=dict)
-    layers: Mapping[str, int] = field(default_factory=dict)
-    own_layer: str = ""
-    blasts: Mapping[str, int] = field(default_factory=dict)
-    supports: Mapping[str, int] = field(default_factory=dict)
-    last_support: int = 0
-    rays: Mapping[str, int] = field(default_factory=dict)
-    ray_counts: Mapping[str, int] = field(default_factory=dict)
-    two_sided: frozenset[str] = frozenset()
-    last_ray: int = 0
-    joints: Mapping[str, int] = field(default_factory=dict)
-    gravity_scale: float = 1.0
-
-    def channel(self, name: str) -> int:
-        """The number of a channel; -1 for none."""
-        return self.channel_names.index(name) if name else -1
-
-    def layer(self, name: str) -> int:
-        """The number of a layer: that of plain bodies where the ground has none of that name."""
-        return self.layers.get(name, self.layers.get(BODIES, 1))
-
-    def point(self, x: float, y: float, z: float) -> tuple[float, float, float]:
-        """A point given in craft axes from the craft's origin, from the centre of mass."""
-        return (x - self.centre[0], y - self.centre[1], z - self.centre[2])
 
 
 @dataclass(frozen=True)
@@ -143,38 +60,6 @@ class Case:
     def sets_off(self, name: str) -> bool:
         """Whether an event or another part sets off the part of that name."""
         return name in self.triggered or any(name in part.sets_off() for part in self.parts.values())
-
-
-@dataclass(frozen=True)
-class Shot:
-    """A body that a part sends out: how many of them can be in flight, m across, kg, share of gravity, names."""
-
-    in_flight: int
-    size: float
-    mass: float
-    gravity_scale: float
-    material: str
-    layer: str
-
-
-@dataclass(frozen=True)
-class Ray:
-    """A ray that finds what lies under a craft: its mount, m from the origin, craft axes; where it points; its reach,
-    m; and the layer that decides what it finds ("": that of its craft)."""
-
-    at: tuple[float, float, float]
-    aim: Aim
-    reach: float
-    layer: str = ""
-
-
-@dataclass(frozen=True)
-class Carried:
-    """A body that rides with its craft: kg, m across, and where it is held at the start, m from the origin."""
-
-    mass: float
-    size: float
-    at: tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -337,16 +222,49 @@ class Part(Frozen):
         """The rays by which it finds what lies below; each is a support."""
         return []
 
+    def mounts(self) -> list[Spot]:
+        """Where it is mounted, m from the origin, craft axes; empty for what acts at the centre of mass."""
+        if not hasattr(self, "x") or not getattr(self, "at_point", True):
+            return []
+        if hasattr(self, "spread_x"):
+            return corners(self)
+        spot: Spot = tuple(getattr(self, axis) for axis in "xyz")
+        return [spot]
+
+    def with_mount(self, number: int, at: Spot) -> dict[str, float]:
+        """The fields that bring one of its mounts to a place, m from the origin; the linked ones follow by mirror.
+
+        number : of the mount; -1 for the middle of linked ones, which they all follow.
+        """
+        if not hasattr(self, "spread_x") or number < 0:
+            return dict(zip("xyz", at, strict=True))
+        found = {"z": at[2]}
+        for axis, value in zip("xy", at, strict=False):
+            if getattr(self, f"spread_{axis}") > 0.0:
+                found[f"spread_{axis}"] = max(abs(value - getattr(self, axis)), 0.01)
+            else:
+                found[axis] = value
+        return found
+
+    def apart(self) -> list[dict[str, Any]]:
+        """What tells linked ones apart where each becomes a part of its own: id, title, place; empty for a single."""
+        if not hasattr(self, "spread_x") or len(spots := corners(self)) == 1:
+            return []
+        return [
+            {
+                "id": f"{self.id[:28]}_{word.replace(' ', '_')}",
+                "title": f"{self.heading}, {word}"[:60],
+                "x": x,
+                "y": y,
+                "spread_x": 0.0,
+                "spread_y": 0.0,
+            }
+            for word, (x, y, _) in zip(words_of(spots), spots, strict=True)
+        ]
+
     def ray_words(self) -> list[str]:
         """What each of its rays is called: where its mount is among them; "" for a single one."""
-        spots = [ray.at for ray in self.rays()]
-        wide, long = len({y for _, y, _ in spots}) > 1, len({x for x, _, _ in spots}) > 1
-        middle = [sum(spot[axis] for spot in spots) / max(len(spots), 1) for axis in (0, 1)]
-        found = []
-        for x, y, _ in spots:
-            words = [("front" if x > middle[0] else "rear") if long else "", ("left" if y > middle[1] else "right")]
-            found.append(" ".join(word for word in (words[0], words[1] if wide else "") if word))
-        return found
+        return words_of([ray.at for ray in self.rays()])
 
     def springs(self, load: float) -> tuple[float, float]:
         """N/m and N s/m of all its rays together where each carries `load` N, for the outlook of others."""
@@ -394,3 +312,21 @@ class Part(Frozen):
     def contact_count(self) -> int:
         """How many points of the ground it stands on."""
         return len(self.feet())
+
+
+def corners(part: Any) -> list[Spot]:
+    """The places of one, two or four linked ones, m from the origin: left before right, front before rear."""
+    xs = (part.spread_x, -part.spread_x) if part.spread_x > 0.0 else (0.0,)
+    ys = (part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,)
+    return [(part.x + dx, part.y + dy, part.z) for dy in ys for dx in xs]
+
+
+def words_of(spots: Sequence[Spot]) -> list[str]:
+    """Where each of several places is among them: front or rear, left or right; "" where it is the only one."""
+    wide, long = len({y for _, y, _ in spots}) > 1, len({x for x, _, _ in spots}) > 1
+    middle = [sum(spot[axis] for spot in spots) / max(len(spots), 1) for axis in (0, 1)]
+    found = []
+    for x, y, _ in spots:
+        ends, sides = "front" if x > middle[0] else "rear", "left" if y > middle[1] else "right"
+        found.append(" ".join(word for word, told in ((ends, long), (sides, wide)) if told))
+    return found

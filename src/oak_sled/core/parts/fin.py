@@ -12,7 +12,8 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Family, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("area", "f8"), ("slope", "f8"), ("stall", "f8"), ("point", "f8", (3,))])
 

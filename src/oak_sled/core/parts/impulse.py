@@ -16,7 +16,8 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
 Way = Literal["impulse", "speed_change"]

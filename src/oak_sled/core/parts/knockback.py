@@ -16,7 +16,8 @@ from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import knockbacks
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting
 
 Timing = Literal["while_held", "on_press", "on_hit"]
 Volume = Literal["box", "ball", "cone"]

@@ -16,7 +16,8 @@ from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import shots
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shot
+from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting, Shot
 
 Fires = Literal["while_held", "on_press"]
 OnHit = Literal["goes_on", "bursts"]

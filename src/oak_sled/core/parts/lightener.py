@@ -13,7 +13,8 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shown
+from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.context import Pack, Setting
 
 Acts = Literal["always", "on_ground", "in_air"]
 

@@ -14,7 +14,8 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Aim, Case, Family, Kind, Pack, Part, Ray, Setting, Shown
+from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
+from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
 
 Law = Literal["spring", "progressive", "cushion", "on_off"]
 SPRING, PROGRESSIVE, CUSHION, ON_OFF = range(4)
@@ -124,13 +125,11 @@ class Pad(Part):
 
     def count(self) -> int:
         """How many pads there are."""
-        return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)
+        return len(corners(self))
 
     def rays(self) -> list[Ray]:
-        xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
-        ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
         reach = self.reach + (self.band if self.law == "on_off" else 0.0)
-        return [Ray((self.x + dx, self.y + dy, self.z), self.aim, reach, self.layer) for dy in ys for dx in xs]
+        return [Ray(spot, self.aim, reach, self.layer) for spot in corners(self)]
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:

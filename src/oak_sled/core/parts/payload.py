@@ -15,7 +15,8 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Carried, Case, Family, Kind, Pack, Part, Setting, Shown
+from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.context import Carried, Pack, Setting, Spot
 
 RECORD = np.dtype(
     [
@@ -80,6 +81,13 @@ class Payload(Part):
         near, far = (self.x, self.y, self.z), (self.to_x, self.to_y, self.to_z)
         at = tuple(a + share * (b - a) for a, b in zip(near, far, strict=True))
         return Carried(self.trim * self.mass, self.size, (at[0], at[1], at[2]))
+
+    def mounts(self) -> list[Spot]:
+        here = [(self.x, self.y, self.z)]
+        return [*here, (self.to_x, self.to_y, self.to_z)] if self.channel else here
+
+    def with_mount(self, number: int, at: Spot) -> dict[str, float]:
+        return dict(zip(("to_x", "to_y", "to_z") if number == 1 else "xyz", at, strict=True))
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()

@@ -10,7 +10,8 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.parts.common import Case, Pack, Part
+from oak_sled.core.parts.common import Case, Part
+from oak_sled.core.parts.context import Pack
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]
 Gate = Literal["always", "on_ground", "in_air", "below_speed", "above_speed", "leaning"]

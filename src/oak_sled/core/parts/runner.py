@@ -18,7 +18,8 @@ from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.parts import slipcurve
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Setting, Shown
+from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
+from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEP, Knot
 
 Law = Literal["share", "linear", "curve"]
@@ -174,9 +175,7 @@ class Runner(Part):
         return (self.steer_channel,) if self.steer_channel else ()
 
     def feet(self) -> list[tuple[float, float, float]]:
-        xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
-        ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
-        return [(self.x + dx, self.y + dy, self.z) for dy in ys for dx in xs]
+        return corners(self)
 
     def skids(self) -> list[tuple[int, Piece]]:
         found = []

@@ -13,7 +13,8 @@ from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
-from oak_sled.core.parts.common import HOLDS, Case, Family, Hold, Kind, Pack, Part, Setting
+from oak_sled.core.parts.common import HOLDS, Case, Family, Hold, Kind, Part
+from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
 
 RECORD = np.dtype(

@@ -16,7 +16,8 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Setting
+from oak_sled.core.parts.common import Case, Family, Kind
+from oak_sled.core.parts.context import Pack, Setting
 
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
 UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}

@@ -13,7 +13,8 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Kind, Pack, Setting, Shown
+from oak_sled.core.parts.common import Family, Kind, Shown
+from oak_sled.core.parts.context import Pack, Setting
 
 Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
 UNITS = {

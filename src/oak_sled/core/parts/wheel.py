@@ -15,7 +15,8 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts.common import Case, Family, Kind, Pack, Part, Ray, Setting, Shown
+from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
+from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.pad import bounce_words
 
 LEAST_COSINE = 0.3
@@ -137,13 +138,11 @@ class Wheel(Part):
 
     def count(self) -> int:
         """How many wheels there are."""
-        return (2 if self.spread_x > 0.0 else 1) * (2 if self.spread_y > 0.0 else 1)
+        return len(corners(self))
 
     def hubs(self) -> list[tuple[float, float, float]]:
         """The hubs at full droop, m from the origin, craft axes."""
-        xs = (self.spread_x, -self.spread_x) if self.spread_x > 0.0 else (0.0,)
-        ys = (self.spread_y, -self.spread_y) if self.spread_y > 0.0 else (0.0,)
-        return [(self.x + dx, self.y + dy, self.z) for dy in ys for dx in xs]
+        return corners(self)
 
     def rays(self) -> list[Ray]:
         reach = self.travel + self.radius + self.reach_below

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice import preview
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Shot
+from oak_sled.core.parts.context import Shot
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme

@@ -1,0 +1,126 @@
+"""What parts are told of what surrounds them, and the small records by which they answer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal, get_args
+
+from oak_sled.core.documents.layer import BODIES
+
+Spot = tuple[float, float, float]
+Aim = Literal["craft", "world", "ground"]
+AIMS = get_args(Aim)
+"""Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """The craft and the ground around a part, as numbers for closed forms.
+
+    All SI. rays carry the weight, each an equal share; spring (N/m) and damper (N s/m) are of all of them together.
+    modes : name, rad/s and share of critical damping of each way in which it swings on them, from the last run.
+    track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
+    thrust, friction and drag are along the heading at full channel; `range_of` holds the
+    (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any.
+    """
+
+    mass: float
+    yaw_inertia: float
+    roll_inertia: float
+    weight: float
+    air_density: float
+    dt: float
+    grip: float
+    thrust: float
+    friction: float
+    square_drag: float
+    linear_drag: float
+    damping: float
+    side_grip: float
+    contacts: int
+    centre: tuple[float, float, float]
+    channel_names: tuple[str, ...]
+    range_of: dict[str, tuple[float, float, float]]
+    acted: dict[str, int]
+    ticks: int
+    last_speed: float
+    rays: int = 0
+    spring: float = 0.0
+    damper: float = 0.0
+    modes: tuple[tuple[str, float, float], ...] = ()
+    track: float = 0.0
+    centre_height: float = 0.0
+
+
+@dataclass(frozen=True)
+class Pack:
+    """What a part may ask for while it is packed into its record: names by number, points from the centre.
+
+    bodies : the bodies of the job by name. shots : where the shots of a part begin among them. layers : the layers of
+    the ground; own_layer : the name of that of the craft. blasts : the parts of the craft that a burst can set off.
+    supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
+    part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
+    has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
+    joints : the joint by which a part carries a body.
+    """
+
+    channel_names: tuple[str, ...]
+    centre: tuple[float, float, float]
+    bodies: Mapping[str, int] = field(default_factory=dict)
+    shots: Mapping[str, int] = field(default_factory=dict)
+    layers: Mapping[str, int] = field(default_factory=dict)
+    own_layer: str = ""
+    blasts: Mapping[str, int] = field(default_factory=dict)
+    supports: Mapping[str, int] = field(default_factory=dict)
+    last_support: int = 0
+    rays: Mapping[str, int] = field(default_factory=dict)
+    ray_counts: Mapping[str, int] = field(default_factory=dict)
+    two_sided: frozenset[str] = frozenset()
+    last_ray: int = 0
+    joints: Mapping[str, int] = field(default_factory=dict)
+    gravity_scale: float = 1.0
+
+    def channel(self, name: str) -> int:
+        """The number of a channel; -1 for none."""
+        return self.channel_names.index(name) if name else -1
+
+    def layer(self, name: str) -> int:
+        """The number of a layer: that of plain bodies where the ground has none of that name."""
+        return self.layers.get(name, self.layers.get(BODIES, 1))
+
+    def point(self, x: float, y: float, z: float) -> tuple[float, float, float]:
+        """A point given in craft axes from the craft's origin, from the centre of mass."""
+        return (x - self.centre[0], y - self.centre[1], z - self.centre[2])
+
+
+@dataclass(frozen=True)
+class Shot:
+    """A body that a part sends out: how many of them can be in flight, m across, kg, share of gravity, names."""
+
+    in_flight: int
+    size: float
+    mass: float
+    gravity_scale: float
+    material: str
+    layer: str
+
+
+@dataclass(frozen=True)
+class Ray:
+    """A ray that finds what lies under a craft: its mount, m from the origin, craft axes; where it points; its reach,
+    m; and the layer that decides what it finds ("": that of its craft)."""
+
+    at: tuple[float, float, float]
+    aim: Aim
+    reach: float
+    layer: str = ""
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A body that rides with its craft: kg, m across, and where it is held at the start, m from the origin."""
+
+    mass: float
+    size: float
+    at: tuple[float, float, float]
