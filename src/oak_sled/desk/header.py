@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QPushButton, QS
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 
-PAGES = ("Bench", "Ground", "Drill")
+PAGES = ("Bench", "Ground", "Drill", "Build")
 """The bench, and the pages beside it."""
 
 

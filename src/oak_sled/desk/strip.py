@@ -76,14 +76,15 @@ class Meter(QWidget):
 
 @dataclass(frozen=True)
 class Names:
-    """What a part may refer to by name: channels and knockbacks of its craft; loose blocks, materials and layers
-    here."""
+    """What a part may refer to by name: channels, knockbacks and what stands on rays of its craft; loose blocks,
+    materials and layers here."""
 
     channels: tuple[str, ...] = ()
     blasts: tuple[str, ...] = ()
     blocks: tuple[str, ...] = ()
     materials: tuple[str, ...] = ()
     layers: tuple[str, ...] = ()
+    carriers: tuple[str, ...] = ()
 
     @classmethod
     def of_bench(cls, craft: Craft, ground: Ground) -> Names:
@@ -94,6 +95,7 @@ class Names:
             tuple(one.id for one in ground.blocks if one.moves == "free"),
             (*BUILT_IN, *(material.id for material in ground.materials)),
             (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
+            tuple(part.id for part in craft.parts if part.rays()),
         )
 
     def of(self, field: str) -> tuple[Any, ...] | None:
@@ -101,7 +103,7 @@ class Names:
         if field.endswith("channel"):
             return ("", *self.channels)
         known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
-        known["layer"] = ("", *self.layers)
+        known |= {"layer": ("", *self.layers), "joins": ("", *self.carriers)}
         return {**known, "spares": self.blocks, **COUNTS}.get(field)
 
 

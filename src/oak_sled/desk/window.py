@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from oak_sled.core.project.shelf import Card
 from oak_sled.desk import theme
 from oak_sled.desk.assist import FocusRing
+from oak_sled.desk.buildpage import BuildPage
 from oak_sled.desk.commands import PANES, actions_of
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
@@ -79,6 +80,7 @@ class Window(QMainWindow):
         self.shelf = ShelfPane(session)
         self.ground_page = GroundPage(session)
         self.drill_page = DrillPage(session)
+        self.build_page = BuildPage(session, self.desk)
         self._lay_out()
         self.notice, self.question = Notice(self), Notice(self)
         self.working = Progress(self, self.keeper.background)
@@ -133,6 +135,7 @@ class Window(QMainWindow):
         self.pages.addWidget(bench)
         self.pages.addWidget(self.ground_page)
         self.pages.addWidget(self.drill_page)
+        self.pages.addWidget(self.build_page)
         column.addWidget(self.pages, 1)
         self.setCentralWidget(page)
 
@@ -344,6 +347,7 @@ class Window(QMainWindow):
         self.traces.restyle()
         self.ground_page.restyle()
         self.drill_page.restyle()
+        self.build_page.restyle()
         self.header.restyle()
         self.desk.refresh()
         self.view.refresh()

@@ -1,0 +1,283 @@
+"""The Build page: the craft as a working drawing, with the numbers of the selected part beside it."""
+
+from __future__ import annotations
+
+import functools
+from typing import Any
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from oak_sled.core.advice import outlook
+from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.register import KINDS, AnyPart
+from oak_sled.desk import theme
+from oak_sled.desk.buildplan import BuildPlan
+from oak_sled.desk.forcedesk import ForceDesk
+from oak_sled.desk.numberpanel import NumberPanel, choices_of
+from oak_sled.desk.session import Session
+from oak_sled.desk.strip import Names
+
+HIDDEN = {"solo", "mute", "aid"}
+"""Choices that the strips on the bench hold."""
+
+
+class BuildPage(QWidget):
+    """Wires the drawing to the session: every drag re-runs the drill, and is one step of history."""
+
+    def __init__(self, session: Session, desk: ForceDesk, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session, self.desk = session, desk
+        self.setObjectName("page")
+        self.plan = BuildPlan(session)
+        self._shown: tuple[object, ...] = ()
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._bar())
+        column.addWidget(self.plan, 1)
+        self.numbers = NumberPanel(session, "build")
+        self.dials, self.choices = self.numbers.dials, self.numbers.choices
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(column, 1)
+        row.addWidget(self.numbers)
+        self.outlook: QLabel | None = None
+        self.plan.picked.connect(self.refresh)
+        self.plan.moved.connect(self._preview)
+        self.plan.let_go.connect(session.commit)
+        self.plan.key_wanted.connect(lambda name: getattr(self, name)())
+        session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
+        session.run_changed.connect(lambda: self._show_outlook() if self.isVisible() else None)
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme."""
+        self.numbers.restyle()
+        self._shown = ()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def _bar(self) -> QHBoxLayout:
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 2, 8, 2)
+        bar.setSpacing(4)
+        self.add_button = QPushButton("fit a part")
+        self.add_button.setObjectName("plain")
+        self.add_button.setToolTip("fit a new part to the craft")
+        menu = QMenu(self.add_button)
+        for kind in (one.document for one in KINDS):
+            menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
+        self.add_button.setMenu(menu)
+        bar.addWidget(self.add_button)
+        for words, tip, action in (
+            ("body", "select the body: shape, mass, held axes", lambda: self.plan.choose("")),
+            ("duplicate", "duplicate the selected part (D)", self.duplicate),
+            ("mirror", "a copy on the other side of the craft (M)", self.mirror),
+            ("four corners", "one at each corner, linked: their numbers are one set", self.to_corners),
+            ("set apart", "linked ones become parts of their own, each with its own numbers", self.set_apart),
+            ("link", "equal parts at corners become one linked set with the numbers of the selected one", self.link),
+            ("remove", "remove the selected part (Delete)", self.remove),
+        ):
+            button = QPushButton(words)
+            button.setObjectName("quiet")
+            button.setToolTip(tip)
+            button.setMinimumHeight(28)
+            button.clicked.connect(lambda _=False, action=action: action())
+            bar.addWidget(button)
+        bar.addStretch(1)
+        return bar
+
+    # edits
+
+    @property
+    def craft(self) -> Craft:
+        """The craft on the bench."""
+        return self.session.craft
+
+    def _preview(self, name: str, fields: dict[str, float]) -> None:
+        part = next((one for one in self.craft.parts if one.id == name), None)
+        if part is not None:
+            changed = {field: value for field, value in fields.items() if getattr(part, field) != value}
+            if changed:
+                path = f"{self.session.craft_path}.parts.{name}"
+                self.session.preview(path, part.replace(**changed))
+
+    def _part(self) -> AnyPart | None:
+        part = self.plan.part()
+        if part is None:
+            self.session.say("select a part first: click its mount, or go through them with [ and ]")
+        return part
+
+    def _change(self, craft: Craft, label: str) -> bool:
+        session = self.session
+        return bool(session.attempt(lambda: session.yard.edit(session.craft_path, craft), label))
+
+    def fit(self, kind: type[Part]) -> None:
+        """Fits a new part of a kind, and selects it."""
+        before = {part.id for part in self.craft.parts}
+        self.desk.fit(kind)
+        self._select_new(before)
+
+    def _select_new(self, before: set[str]) -> None:
+        new = [part.id for part in self.craft.parts if part.id not in before]
+        if new:
+            self.plan.choose(new[-1])
+
+    def duplicate(self) -> None:
+        """Fits a copy of the selected part."""
+        part = self._part()
+        if part is not None:
+            before = {one.id for one in self.craft.parts}
+            self.desk.duplicate(part.id)
+            self._select_new(before)
+
+    def remove(self) -> None:
+        """Takes the selected part off."""
+        part = self._part()
+        if part is not None:
+            self.desk.remove(part.id)
+            self.plan.choose("")
+
+    def mirror(self) -> None:
+        """Fits a copy of the selected part on the other side: y and its direction to the side turned over."""
+        part = self._part()
+        if part is None:
+            return
+        if not part.mounts() or abs(part.y) < 1e-9:
+            self.session.say(f"{part.heading} has no mount beside the middle that could be mirrored", True)
+            return
+        fields = {"y": -part.y, "id": free_name(part.id, self.craft.parts)}
+        if hasattr(part, "azimuth_deg"):
+            fields["azimuth_deg"] = -part.azimuth_deg
+        self._change(self.craft.with_part(part.replace(**fields)), f"mirror {part.id.replace('_', ' ')}")
+        self.plan.choose(str(fields["id"]))
+
+    def to_corners(self) -> None:
+        """Makes one of it four, at the corners that its mount says, or at those of the body where it has none."""
+        part = self._part()
+        if part is None:
+            return
+        if not hasattr(part, "spread_x"):
+            self.session.say(f"{part.TITLE} cannot be linked: pads, wheels and runners can", True)
+            return
+        half = self.craft.body.half_extents()
+        x = max(abs(part.x), part.spread_x) or round(0.8 * half[0], 2)
+        y = max(abs(part.y), part.spread_y) or round(0.8 * half[1], 2)
+        four = part.replace(x=0.0, y=0.0, spread_x=x, spread_y=y)
+        self.session.edit(f"{self.session.craft_path}.parts.{part.id}", four, "four corners")
+
+    def set_apart(self) -> None:
+        """Makes parts of their own of linked ones."""
+        part = self._part()
+        if part is None:
+            return
+        each = part.apart()
+        if not each:
+            self.session.say(f"{part.heading} is a single one: nothing to set apart", True)
+            return
+        craft = self.craft.without_part(part.id)
+        for fields in each:
+            name = free_name(str(fields["id"]), craft.parts)
+            craft = craft.with_part(part.replace(**{**fields, "id": name}))
+        if self._change(craft, f"set {part.id.replace('_', ' ')} apart"):
+            self.plan.choose(next(one.id for one in self.craft.parts if one.id.startswith(part.id[:28])))
+
+    def link(self) -> None:
+        """Makes one linked set of parts of this kind that stand at the corners of a rectangle."""
+        part = self._part()
+        if part is None:
+            return
+        same = [one for one in self.craft.parts if one.kind == part.kind and hasattr(one, "spread_x")]
+        same = [one for one in same if one.spread_x == 0.0 and one.spread_y == 0.0]
+        xs, ys = sorted({one.x for one in same}), sorted({one.y for one in same})
+        places = {(one.x, one.y) for one in same}
+        whole = len(same) > 1 and len(xs) <= 2 and len(ys) <= 2 and len(places) == len(same) == len(xs) * len(ys)
+        if part not in same or not whole:
+            self.session.say("parts of one kind are linked where they stand in a pair or at four corners", True)
+            return
+        craft = self.craft
+        for one in same:
+            craft = craft.without_part(one.id)
+        linked = part.replace(
+            x=0.5 * (xs[0] + xs[-1]), y=0.5 * (ys[0] + ys[-1]), spread_x=0.5 * (xs[-1] - xs[0]),
+            spread_y=0.5 * (ys[-1] - ys[0]),
+        )  # fmt: skip
+        self._change(craft.with_part(linked), f"link {len(same)} {part.TITLE.lower()}")
+        self.plan.choose(part.id)
+
+    # numbers
+
+    def subject(self) -> tuple[str, Any]:
+        """What the numbers belong to: the selected part, else the body; its path below the yard."""
+        part = self.plan.part()
+        if part is None:
+            return f"{self.session.craft_path}.body", self.craft.body
+        return f"{self.session.craft_path}.parts.{part.id}", part
+
+    def refresh(self) -> None:
+        """Shows the numbers of the selection."""
+        path, item = self.subject()
+        names = Names.of_bench(self.craft, self.session.ground)
+        look = (path, type(item), names, getattr(item, "shape", ""))
+        if look != self._shown:
+            self._shown = look
+            self._rebuild(path, item, names)
+        self.numbers.show_dials(item)
+        self.numbers.show_choices(item)
+        self._show_outlook()
+
+    def _rebuild(self, path: str, item: Any, names: Names) -> None:
+        numbers = self.numbers
+        numbers.clear()
+        is_part = isinstance(item, Part)
+        numbers.add_title(item.heading if is_part else "Body")
+        count = len(item.mounts()) if is_part and hasattr(item, "spread_x") else 0
+        if count > 1:
+            numbers.add_note(f"{count} linked: an edit reaches all {count}. Set apart gives each its own numbers.")
+        elif is_part:
+            numbers.add_note(item.EXPLAINS)
+        self.outlook = QLabel()
+        self.outlook.setWordWrap(True)
+        self.outlook.setFont(theme.font(theme.SMALL))
+        self.outlook.setStyleSheet(f"color: {theme.colour('good_light').name()};")
+        numbers.add(self.outlook)
+        numbers.add_dials(item, path, lambda name: name != "trim")
+        for name, options, says in choices_of(item):
+            if name not in HIDDEN and len(options) > 1:
+                numbers.add_choice(path, name, options, says)
+        for name, field in type(item).model_fields.items():
+            known = names.of(name)
+            if known is not None and isinstance(getattr(item, name), str):
+                numbers.add_choice(path, name, known, field.description or "")
+        if not is_part:
+            self._add_held(path, item)
+
+    def _add_held(self, path: str, body: Any) -> None:
+        """A button for each axis, pressed while it is held."""
+        self.numbers.add_label("held axes")
+        for axis in ("x", "y", "z", "roll", "pitch", "yaw"):
+            held = axis in body.held
+            left = tuple(one for one in body.held if one != axis) if held else (*body.held, axis)
+            button = self.numbers.add_button(
+                f"{axis}: {'held' if held else 'free'}",
+                f"hold {axis}, or let it move freely",
+                functools.partial(self._hold, path, left),
+            )
+            button.setAccessibleName(f"{axis} axis")
+
+    def _hold(self, path: str, axes: tuple[str, ...]) -> None:
+        self._shown = ()
+        self.session.edit(f"{path}.held", axes, "held axes")
+
+    def _show_outlook(self) -> None:
+        """What the numbers of the selection mean on this craft, from its last run."""
+        if self.outlook is None:
+            return
+        run, session = self.session.run, self.session
+        fresh = run if run is not None and run.job.craft.id == self.craft.id else None
+        setting = outlook.setting_of(self.craft, session.ground, session.yard.ticks, fresh)
+        part = self.plan.part()
+        lines = outlook.body_outlook(self.craft.body, setting) if part is None else part.outlook(setting)
+        self.outlook.setText("\n".join(lines))

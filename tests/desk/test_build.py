@@ -1,0 +1,170 @@
+"""The Build page in the real window: mounts dragged, mirrored and linked, loads that follow, all of it undone."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+
+from oak_sled.core.parts.pad import Pad
+from oak_sled.core.parts.thruster import Thruster
+
+
+@pytest.fixture
+def page(window, idle):
+    window.filing.open_demo("ferry")
+    idle()
+    window.show_page("Build")
+    idle()
+    return window.build_page
+
+
+def part(page, name):
+    return next(one for one in page.craft.parts if one.id == name)
+
+
+def at(page, name, number=0, view=0):
+    shown = page.plan.views()[view]
+    return shown.at(part(page, name).mounts()[number]).toPoint()
+
+
+def drag(qtbot, page, start: QPoint, by: QPoint, modifier=Qt.KeyboardModifier.NoModifier):
+    plan = page.plan
+    qtbot.mousePress(plan, Qt.MouseButton.LeftButton, modifier, start)
+    for k in range(1, 5):
+        qtbot.mouseMove(plan, start + QPoint(by.x() * k // 4, by.y() * k // 4))
+    qtbot.mouseRelease(plan, Qt.MouseButton.LeftButton, modifier, start + by)
+
+
+def test_a_key_opens_it_and_it_draws_three_views(window, qtbot, idle):
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    idle()
+    assert window.pages.currentWidget() is window.build_page
+    assert [view.name for view in window.build_page.plan.views()] == ["from above", "from the left", "from the front"]
+
+
+def test_a_dragged_pad_takes_its_linked_ones_with_it_and_is_one_step(page, window, qtbot, idle):
+    before = part(page, "pads")
+    drag(qtbot, page, at(page, "pads"), QPoint(-60, 30))
+    idle()
+    after = part(page, "pads")
+    assert page.plan.chosen == "pads"
+    assert after.spread_x < before.spread_x
+    assert after.spread_y < before.spread_y
+    assert (after.x, after.y, after.z) == (before.x, before.y, before.z)
+    assert after.spread_x == pytest.approx(round(after.spread_x / 0.05) * 0.05), "on the grid"
+    window.session.undo()
+    idle()
+    assert part(page, "pads") == before
+
+
+def test_loads_and_swings_follow_a_drag(page, window, qtbot, idle):
+    old = page.plan.standing()
+    drag(qtbot, page, at(page, "pads"), QPoint(-90, 0))
+    idle()
+    new = page.plan.standing()
+    assert new.mode("pitch").rate < 0.95 * old.mode("pitch").rate
+    assert new.mode("bounce").rate == pytest.approx(old.mode("bounce").rate, rel=5e-3)
+    assert f"pitch {new.mode('pitch').rate / 6.283185:.2f}"[:10] in page.plan.words()[0]
+    assert any("pitch" in name for name, _ in page.plan.standing_lines(new))
+
+
+def test_heights_are_dragged_in_the_side_view(page, qtbot, idle):
+    low = part(page, "fan").z
+    drag(qtbot, page, at(page, "fan", view=1), QPoint(0, -40))
+    idle()
+    assert part(page, "fan").z > low + 0.1
+    assert part(page, "fan").x == pytest.approx(-2.4, abs=0.026)
+
+
+def test_the_keyboard_selects_and_moves(page, window, qtbot, idle):
+    plan = page.plan
+    plan.setFocus()
+    names = [one.id for one in page.craft.parts]
+    qtbot.keyClick(plan, Qt.Key.Key_BracketRight)
+    assert plan.chosen == names[0]
+    qtbot.keyClick(plan, Qt.Key.Key_BracketLeft)
+    assert plan.chosen == ""
+    plan.choose("fan")
+    x, z = part(page, "fan").x, part(page, "fan").z
+    qtbot.keyClick(plan, Qt.Key.Key_Right)
+    qtbot.keyClick(plan, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    idle()
+    assert part(page, "fan").x == pytest.approx(x + 0.05)
+    assert part(page, "fan").z == pytest.approx(z + 0.05)
+    assert "Fan" in plan.accessibleDescription()
+    window.session.undo()
+    window.session.undo()
+    assert part(page, "fan").x == x
+
+
+def test_fit_mirror_duplicate_and_remove(page, window, qtbot, idle):
+    page.fit(Thruster)
+    name = page.plan.chosen
+    assert part(page, name).kind == "thruster"
+    window.session.edit(f"{window.session.craft_path}.parts.{name}.at_point", True)
+    window.session.edit(f"{window.session.craft_path}.parts.{name}.y", 0.8)
+    window.session.edit(f"{window.session.craft_path}.parts.{name}.azimuth_deg", 20.0)
+    page.mirror()
+    twin = part(page, page.plan.chosen)
+    assert (twin.y, twin.azimuth_deg) == (-0.8, -20.0)
+    qtbot.keyClick(page.plan, Qt.Key.Key_D)
+    assert page.plan.chosen not in (name, twin.id)
+    count = len(page.craft.parts)
+    qtbot.keyClick(page.plan, Qt.Key.Key_Delete)
+    assert len(page.craft.parts) == count - 1
+    idle()
+
+
+def test_linked_ones_are_set_apart_and_linked_again(page, window, idle):
+    before = part(page, "pads")
+    page.plan.choose("pads")
+    page.set_apart()
+    idle()
+    pads = [one for one in page.craft.parts if isinstance(one, Pad)]
+    assert len(pads) == 4
+    assert {(one.x, one.y) for one in pads} == {(sx * 2.4, sy * 1.2) for sx in (1, -1) for sy in (1, -1)}
+    page.plan.choose(pads[0].id)
+    window.session.edit(f"{window.session.craft_path}.parts.{pads[0].id}.stiffness", 31000.0)
+    assert [one.stiffness for one in page.craft.parts if isinstance(one, Pad)].count(31000.0) == 1, "one, and no other"
+    page.link()
+    linked = [one for one in page.craft.parts if isinstance(one, Pad)]
+    assert len(linked) == 1
+    assert (linked[0].spread_x, linked[0].spread_y) == (before.spread_x, before.spread_y)
+    assert linked[0].stiffness == 31000.0
+
+
+def test_what_is_linked_says_so_and_one_edit_reaches_all(page, window, idle):
+    page.plan.choose("pads")
+    words = [child.text() for child in page.numbers.widget().children() if hasattr(child, "text")]
+    assert any("4 linked" in text for text in words)
+    window.session.edit(f"{window.session.craft_path}.parts.pads.stiffness", 35000.0)
+    idle()
+    loads = page.plan.standing().loads
+    assert max(loads) - min(loads) < 0.1 * max(loads)
+
+
+def test_the_body_takes_its_shape_and_held_axes_here(page, window, idle):
+    page.plan.choose("")
+    buttons = {button.accessibleName(): button for button in page.numbers.findChildren(type(page.add_button))}
+    buttons["yaw axis"].click()
+    idle()
+    assert page.craft.body.held == ("yaw",)
+    assert "held: yaw" in page.plan.words()[1]
+    window.session.undo()
+    assert page.craft.body.held == ()
+
+
+def test_a_craft_from_a_blank_yard_hovers_after_one_fit(window, idle):
+    """New yard, free all axes, fit pads, drop it: it stands on them."""
+    window.filing.new_yard()
+    idle()
+    window.show_page("Build")
+    page = window.build_page
+    window.session.edit(f"{window.session.craft_path}.body.held", ())
+    page.fit(Pad)
+    idle()
+    assert len(part(page, page.plan.chosen).mounts()) == 4
+    stands = page.plan.standing()
+    assert stands is not None
+    assert min(stands.loads) > 0.0
+    assert not any(mode.grows for mode in stands.modes)
