@@ -125,8 +125,10 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
     elif craft.body.shape == "capsule":
         pieces.append(disc((0, 0, 0), hy, 2.0 * (hx - hy), wood))
         pieces += [ball((side * (hx - hy), 0, 0), hy, wood) for side in (-1, 1)]
-    else:
+    elif feet:
         pieces += _deck(hx, hy, hz, wood, dark, light)
+    else:
+        pieces += _hull(hx, hy, hz, wood, dark, light)
     for x, y, z in feet:
         pieces.append(box((x + 0.06 * hx, y, z + 0.05), (0.34 * hx, 0.035, 0.05), iron))
         pieces.append(box((x, y, 0.5 * (z - 0.3 * hz) + 0.04), (0.05, 0.03, 0.5 * abs(z + 0.3 * hz)), dark))
@@ -177,6 +179,17 @@ def _deck(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> 
         pieces.append(box((-0.15 * hx, k * 0.4 * hy, high + 0.008), (0.78 * hx, 0.012 + 0.006 * hy, 0.008), dark))
     pieces.append(box((0.2 * hx, 0.0, high + 0.38 * hz), (0.3 * hx, 0.52 * hy, 0.38 * hz), light, 0.94))
     pieces.append(box((0.2 * hx, 0.0, high + 0.38 * hz), (0.035 * hx, 0.535 * hy, 0.39 * hz), dark, 0.94))
+    return pieces
+
+
+def _hull(hx: float, hy: float, hz: float, wood: Rgb, dark: Rgb, light: Rgb) -> list[Floats]:
+    """The box that collides, at its true size, with bands round it and an arrow on top toward its front."""
+    pieces = [box((0.0, 0.0, 0.0), (hx, hy, hz), wood)]
+    for share in (-0.55, 0.4):
+        pieces.append(box((share * hx, 0.0, 0.0), (0.05 * hx, 1.004 * hy, 1.006 * hz), dark))
+    high = 1.004 * hz
+    head = np.array([[0.92 * hx, 0.0, high], [0.6 * hx, 0.45 * hy, high], [0.6 * hx, -0.45 * hy, high]])
+    pieces.append(prism(head, head + [0.0, 0.0, 0.03 * hz], light))
     return pieces
 
 
