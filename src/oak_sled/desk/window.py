@@ -132,10 +132,8 @@ class Window(QMainWindow):
         bench_column.addWidget(self.desk)
         bench_column.addWidget(self.shelf)
         self.pages = QStackedWidget()
-        self.pages.addWidget(bench)
-        self.pages.addWidget(self.ground_page)
-        self.pages.addWidget(self.drill_page)
-        self.pages.addWidget(self.build_page)
+        for one in (bench, self.ground_page, self.drill_page, self.build_page):
+            self.pages.addWidget(one)
         column.addWidget(self.pages, 1)
         self.setCentralWidget(page)
 
@@ -345,9 +343,8 @@ class Window(QMainWindow):
         if self.renderer is not None:
             self.renderer.forget_meshes()
         self.traces.restyle()
-        self.ground_page.restyle()
-        self.drill_page.restyle()
-        self.build_page.restyle()
+        for one in (self.ground_page, self.drill_page, self.build_page):
+            one.restyle()
         self.header.restyle()
         self.desk.refresh()
         self.view.refresh()

@@ -264,7 +264,7 @@ def begin(world: state.World, bodies: state.Records, job: Job) -> state.Records:
         body, start = bodies[craft["body"]], craft["start"]
         put_at(body, start, craft)
         now["dt"], now["nominal_dt"] = job.dt / job.substeps, job.dt
-        now["heading_x"], now["clear_for"] = 1.0, 1e9
+        now["heading_x"], now["clear_for"], now["aloft"] = 1.0, 1e9, 1e9
         now["parts"], now["channel_count"] = craft["parts"], craft["channels"]
         now["points"] = body["position"]
         now["up"] = (0.0, 0.0, 1.0)

@@ -154,6 +154,7 @@ NOW = np.dtype(
         ("up", "f8", (3,)),  # away from the ground that carries it
         ("below", "f8", (3,)),  # m/s of the surfaces that carry it, by their loads
         ("on_ground", "f8"),  # 1 while something below carries it
+        ("aloft", "f8"),  # s since something below carried it
         ("leaning", "f8"),  # 1 while it leans on something upright
         ("speed", "f8"),  # m/s
         ("forward", "f8"),  # m/s, along the heading, level

@@ -105,6 +105,7 @@ def begin(body, now):
     """An empty ledger, and what the craft does at this moment."""
     clear(body, now)
     read_motion(body, now)
+    now.aloft = 0.0 if now.on_ground > 0.0 else now.aloft + now.dt
     for i in range(3):
         now.start_velocity[i], now.start_spin[i] = body.velocity[i], body.spin[i]
     start_momentum(body, now)

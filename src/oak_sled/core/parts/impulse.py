@@ -37,6 +37,7 @@ RECORD = np.dtype(
         ("cool_down", "f8"),
         ("gate", "i8"),
         ("gate_speed", "f8"),
+        ("grace", "f8"),
         ("frame", "i8"),
         ("line", "f8", (3,)),
         ("at_point", "i8"),
@@ -78,6 +79,10 @@ class Impulse(Part):
     )
     gate: push.Gate = Field("always", description="when it is allowed at all")
     gate_speed: float = dial(5.0, "m/s", "the speed of the gate", low=0.0, high=1e4, slider=(0.0, 40.0))
+    grace_s: float = dial(
+        0.0, "s", "gate on the ground: still open so long after leaving it", low=0.0, high=10.0, slider=(0.0, 0.5),
+        title="grace",
+    )  # fmt: skip
     frame: push.Frame = Field("craft", description="the axes its direction is given in")
     azimuth_deg: float = dial(0.0, "°", "direction: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "direction: 90 straight up", low=-90.0, high=90.0)
@@ -101,6 +106,7 @@ class Impulse(Part):
             "cool_down": self.cool_down,
             "gate": get_args(push.Gate).index(self.gate),
             "gate_speed": self.gate_speed,
+            "grace": self.grace_s,
             "frame": get_args(push.Frame).index(self.frame),
             "line": (flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)),
             "at_point": int(self.at_point),

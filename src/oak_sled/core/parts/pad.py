@@ -41,6 +41,7 @@ RECORD = np.dtype(
         ("most", "f8"),
         ("first_ray", "i8"),
         ("rays", "i8"),
+        ("least_rise", "f8"),  # upward part of a normal below which it does not stand on it
     ]
 )
 
@@ -94,6 +95,9 @@ class Pad(Part):
     on_miss: OnMiss = Field(
         "forget", description="the gap before the ray found nothing: forgotten, or compared with at the next touch"
     )
+    slope_limit_deg: float = dial(
+        90.0, "°", "it does not stand on what is steeper", low=0.0, high=90.0, title="slope limit"
+    )
     pulls: bool = Field(False, description="whether the damper may pull the craft down")
     layer: str = Field("", max_length=60, description="its rays find what this layer collides with; empty: its craft's")
     x: float = dial(0.0, "m", "middle of the pads, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -118,6 +122,7 @@ class Pad(Part):
             "most": self.most if self.most > 0.0 else 1e300,
             "first_ray": pack.rays.get(self.id, 0),
             "rays": self.count(),
+            "least_rise": math.cos(math.radians(self.slope_limit_deg)) if self.slope_limit_deg < 90.0 else -1.0,
         }
 
     def looks(self) -> str:
@@ -306,6 +311,8 @@ def act(part, gain, p, body, ground, supports, now):
         now.lines[p, i] = 0.0
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
+        if support.normal[2] < part.least_rise:
+            support.below = -1
         if support.below < 0:
             now.memory[p, 4 + foot] = 0.0
             continue

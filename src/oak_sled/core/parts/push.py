@@ -30,6 +30,8 @@ FIELDS = [
     ("fade", "f8"),
     ("gate", "i8"),
     ("gate_speed", "f8"),
+    ("grace", "f8"),
+    ("air_share", "f8"),
     ("frame", "i8"),
     ("stop_on_release", "i8"),
 ]
@@ -48,6 +50,11 @@ class Push(Part):
     fade: float = dial(0.0, "s", "time to fall at the end of the window", low=0.0, high=60.0, slider=(0.0, 1.0))
     gate: Gate = Field("always", description="when it is allowed to act at all")
     gate_speed: float = dial(5.0, "m/s", "the speed of the gate", low=0.0, high=1e4, slider=(0.0, 40.0))
+    grace_s: float = dial(
+        0.0, "s", "gate on the ground: still open so long after leaving it", low=0.0, high=10.0, slider=(0.0, 0.5),
+        title="grace",
+    )  # fmt: skip
+    air_share: float = dial(1.0, "", "share of it left while nothing carries the craft", low=0.0, high=1.0)
     frame: Frame = Field("craft", description="the axes its direction is given in")
     on_release: Release = Field("coast", description="a speed aim with no input: let it coast, or bring it to a stop")
 
@@ -64,6 +71,8 @@ class Push(Part):
             "fade": self.fade,
             "gate": get_args(Gate).index(self.gate),
             "gate_speed": self.gate_speed,
+            "grace": self.grace_s,
+            "air_share": self.air_share,
             "frame": get_args(Frame).index(self.frame),
             "stop_on_release": get_args(Release).index(self.on_release),
         }
@@ -123,7 +132,7 @@ def read_input(channel, p, now):
 def allowed(push, now):
     """Whether the gate of `push` is open in this tick."""
     if push.gate == GATE_GROUND:
-        return now.on_ground > 0.0
+        return now.on_ground > 0.0 or now.aloft <= push.grace
     if push.gate == GATE_AIR:
         return now.on_ground == 0.0
     if push.gate == GATE_LEANING:
@@ -133,6 +142,12 @@ def allowed(push, now):
     if push.gate == GATE_ABOVE:
         return now.speed >= push.gate_speed
     return True
+
+
+@compiled
+def in_reach(push, gain, now):
+    """The gain of a part that has only a share of itself in the air."""
+    return gain if now.on_ground > 0.0 else gain * push.air_share
 
 
 @compiled

@@ -196,6 +196,7 @@ def approach(net: float, square: float, linear: float, damping: float, mass: flo
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books the push of thruster `p` on its ledger line; returns how far it is open, 0 to 1."""
+    gain = push.in_reach(part, gain, now)
     level = push.level(part, p, now)
     share = level if level >= 0.0 else level * part.reverse
     direction = thrust_line(part, body, now)

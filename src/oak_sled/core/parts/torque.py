@@ -116,6 +116,7 @@ class Torque(push.Push):
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books the torque of part `p` on its ledger line; returns how far it is open, 0 to 1."""
+    gain = push.in_reach(part, gain, now)
     level = push.level(part, p, now)
     share = level * authority(part, now)
     unit = (0.0, 0.0, 0.0)
