@@ -16,7 +16,7 @@ from oak_sled.core.project import demos
 from oak_sled.core.results import flights, traces
 from oak_sled.desk import program, screen, theme
 from oak_sled.desk.numberpanel import choices_of, words_of
-from oak_sled.desk.yardview import freight, hand, meshes
+from oak_sled.desk.yardview import craftmesh, freight, hand, meshes
 from oak_sled.desk.yardview.camera import Camera, spots_of
 
 
@@ -166,7 +166,7 @@ def test_a_barrel_points_where_it_fires(window, azimuth, elevation):
     along = (tube - [0.5, 0.1, 0.4]) @ way
     assert along.max() == pytest.approx(0.0, abs=1e-9), "its mouth is the muzzle"
     assert along.min() == pytest.approx(-max(3.0 * part.shot_size, 0.88))
-    mesh, fans = meshes.craft_mesh(Craft(id="c", body=Body(), parts=(part,)))
+    mesh, fans = craftmesh.craft_mesh(Craft(id="c", body=Body(), parts=(part,)))
     assert len(mesh) > len(tube)
     assert fans == []
 

@@ -21,7 +21,7 @@ from oak_sled.desk.session import Session, with_documents
 from oak_sled.desk.shelfpane import thumbnail
 from oak_sled.desk.strip import Strip
 from oak_sled.desk.traceplot import nice_step, thin
-from oak_sled.desk.yardview import arrows, meshes
+from oak_sled.desk.yardview import arrows, craftmesh, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
@@ -179,7 +179,7 @@ def test_meshes_face_outward(yard):
         flat = np.linalg.norm(normals, axis=1) > 0.5
         outward = np.einsum("ij,ij->i", points - centre, normals)[flat]
         assert np.all(outward > -1e-6)
-    body, fans = meshes.craft_mesh(yard.craft())
+    body, fans = craftmesh.craft_mesh(yard.craft())
     assert len(body) % 3 == 0
     assert len(fans) == 1
     assert np.abs(body[:, 0]).max() < 2.0, "to scale"

@@ -29,7 +29,7 @@ from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
-from oak_sled.desk.yardview import freight, meshes
+from oak_sled.desk.yardview import craftmesh, freight, meshes
 from oak_sled.desk.yardview.camera import Camera
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
@@ -425,10 +425,10 @@ class Renderer:
         craft = figure.craft
         key = ("craft", craft.body.shape, craft.body.half_extents(), tuple(craft.feet()), _mounts(craft))
         if key not in self._meshes or key not in self._fans:
-            mesh, fans = meshes.craft_mesh(craft)
+            mesh, fans = craftmesh.craft_mesh(craft)
             self._meshes[key] = self._solid_array(mesh)
             self._fans[key] = [(self._solid_array(blades), mount) for blades, mount in fans]
-            self._wheels[key] = [(self._solid_array(tread), hub) for tread, hub in meshes.wheel_meshes(craft)]
+            self._wheels[key] = [(self._solid_array(tread), hub) for tread, hub in craftmesh.wheel_meshes(craft)]
         model = np.eye(4)
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
         body = self._meshes[key]
