@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 
+from oak_sled.core.documents import units
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.thruster import Thruster
 
@@ -64,7 +67,7 @@ def test_loads_and_swings_follow_a_drag(page, window, qtbot, idle):
     new = page.plan.standing()
     assert new.mode("pitch").rate < 0.95 * old.mode("pitch").rate
     assert new.mode("bounce").rate == pytest.approx(old.mode("bounce").rate, rel=5e-3)
-    assert f"pitch {new.mode('pitch').rate / 6.283185:.2f}"[:10] in page.plan.words()[0]
+    assert f"pitch {units.show(new.mode('pitch').rate / math.tau, 'Hz')}" in page.plan.words()[0]
     assert any("pitch" in name for name, _ in page.plan.standing_lines(new))
 
 

@@ -16,7 +16,7 @@ from oak_sled.core.project import demos
 from oak_sled.core.results import flights, traces
 from oak_sled.desk import program, screen, theme
 from oak_sled.desk.numberpanel import choices_of, words_of
-from oak_sled.desk.yardview import craftmesh, freight, hand, meshes
+from oak_sled.desk.yardview import craftmesh, freight, hand
 from oak_sled.desk.yardview.camera import Camera, spots_of
 
 
@@ -160,7 +160,7 @@ def test_blocks_look_like_their_material(window):
 @pytest.mark.parametrize(("azimuth", "elevation"), [(0.0, 0.0), (90.0, 30.0), (-45.0, 80.0)])
 def test_a_barrel_points_where_it_fires(window, azimuth, elevation):
     part = Launcher(id="gun", azimuth_deg=azimuth, elevation_deg=elevation, x=0.5, y=0.1, z=0.4)
-    tube = meshes._barrel(part, 0.8)[:, :3]
+    tube = craftmesh._barrel(part, 0.8)[:, :3]
     a, e = math.radians(azimuth), math.radians(elevation)
     way = np.array([math.cos(e) * math.cos(a), math.cos(e) * math.sin(a), math.sin(e)])
     along = (tube - [0.5, 0.1, 0.4]) @ way
