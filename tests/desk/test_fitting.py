@@ -8,7 +8,7 @@ import sys
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QMenu
+from PyQt6.QtWidgets import QLabel, QMenu, QPushButton
 
 from oak_sled.core.parts.brake import Brake
 from oak_sled.desk.inputpanel import conflicts
@@ -89,3 +89,15 @@ def test_names_from_a_file_are_shown_as_they_stand(window, idle):
     menu = QMenu(window)
     window.menus.fill_craft(menu)
     assert menu.actions()[0].text() == "<b>Fan</b> && <img src=x>"
+
+
+def test_the_buttons_of_every_strip_are_in_sight_whatever_their_words(window, idle):
+    """A craft of many strips has a bar below them, and outlooks of four lines: neither may cover mute and solo."""
+    window.filing.open_demo("lamp-truck")
+    idle()
+    area = window.desk.area
+    for strip in window.desk.strips:
+        for button in strip.findChildren(QPushButton):
+            if button.isVisibleTo(strip):
+                low = button.mapTo(area.viewport(), button.rect().bottomLeft()).y()
+                assert low <= area.viewport().height(), (strip.name, button.text())

@@ -18,7 +18,7 @@ from scipy.integrate import solve_ivp
 from oak_sled.bench import compiling, heap, keeping
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core.build import tracks, world
+from oak_sled.core.build import jobs, tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.yard import Member, Wall
@@ -121,10 +121,10 @@ def worlds(count: int) -> None:
     second = alone.craft.replace(id="second")
     member = Member(id="second", start=drill.start.replace(y=drill.start.y - 400.0), tracks=drill.tracks)
     both = replace(alone, drill=drill.replace(craft=alone.craft.id, cast=(member,)), others=(second,))
-    ticks = world.check_size(alone)
 
     def timed(job: Job) -> Callable[[], float]:
-        inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+        most = world.check_size(job)
+        inputs, out = tracks.inputs(job, most), np.zeros((most, Layout.of(job).width))
 
         def once() -> float:
             machine = Machine.of(job)
@@ -135,10 +135,15 @@ def worlds(count: int) -> None:
         once()
         return once
 
-    one, among, two = interleaved(count, timed(alone), timed(far), timed(both))
+    yard = demos.load("ferry")
+    ferry = replace(jobs.job_of(yard, yard.drill("ridges")), ticks=240)
+    one, among, two, floats = interleaved(count, timed(alone), timed(far), timed(both), timed(ferry))
     line("the same with 100 walls, 50 sleeping blocks far away", f"{among:.0f} ns", f"alone {one:.0f} ns", among / one,
          "aim 1.15")  # fmt: skip
     line("two crafts in one world, a tick", f"{two:.0f} ns", f"one {one:.0f} ns", two / one, "aim 2.1")
+    line(
+        "the ferry on four pads over a relief, a tick", f"{floats:.0f} ns", f"sled {one:.0f} ns", floats / one, "aim 2"
+    )
 
 
 def solver() -> None:

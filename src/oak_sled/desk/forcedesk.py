@@ -40,6 +40,7 @@ class ForceDesk(QWidget):
         self.session = session
         self.open_name = ""
         self.strips: list[Strip] = []
+        self._tallest = theme.DESK
         self.setMinimumHeight(theme.DESK)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -55,7 +56,7 @@ class ForceDesk(QWidget):
         self._scroll_to_open = False
         bar = self.area.horizontalScrollBar()
         if bar is not None:
-            bar.rangeChanged.connect(lambda *_: self._show_open())
+            bar.rangeChanged.connect(self._bar_changed)
         layout.addWidget(self.area)
         self.end = self._end_column()
         self.lane.addWidget(self.end)
@@ -111,6 +112,7 @@ class ForceDesk(QWidget):
         for strip, part in zip(self.strips, wanted, strict=True):
             caution = cautions.get(strip.path)
             strip.show_part(part, setting, locks, f"caution: {caution.says}" if caution else "")
+        self._make_room()
         self.aids.setEnabled(any(isinstance(part, Part) and part.aid for part in wanted))
         self.all_on.setEnabled(any(isinstance(part, Part) and (part.mute or part.solo) for part in wanted))
         self.show_now()
@@ -134,8 +136,26 @@ class ForceDesk(QWidget):
             self.lane.insertWidget(place, strip, 1)
             self.strips.append(strip)
         self._order_tabs()
-        tallest = max(strip.minimumSizeHint().height() for strip in self.strips)
-        self.setMinimumHeight(max(theme.DESK, tallest + 2 * SPACE))
+        self._tallest = theme.DESK
+
+    def _bar_changed(self, *_: int) -> None:
+        """The bar below came, went or reaches farther."""
+        self._show_open()
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """As much height as the tallest strip takes with its words, and the bar below; it only grows while the same
+        strips are there, so that nothing jumps while a dial is dragged."""
+        heights = [strip.minimumSizeHint().height() for strip in self.strips]
+        for strip in self.strips:
+            inner = strip.layout()
+            if inner is not None and inner.hasHeightForWidth():
+                heights.append(inner.minimumHeightForWidth(max(strip.width(), strip.minimumWidth())))
+        bar = self.area.horizontalScrollBar()
+        below = bar.sizeHint().height() if bar is not None and bar.maximum() > 0 else 0
+        self._tallest = max(self._tallest, max(heights, default=0) + 2 * SPACE + below)
+        if self.minimumHeight() != self._tallest:
+            self.setMinimumHeight(self._tallest)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._order_tabs()

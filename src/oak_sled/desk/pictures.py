@@ -27,7 +27,7 @@ def shots(folder: Path) -> int:
     shoot(window, folder, "dial-drag")
     session.commit("runners edge grip")
     settle(app, 0.6)
-    for pane in ("Ledger", "Plan", "Measures"):
+    for pane in ("Ledger", "Measures"):
         window.show_pane(pane)
         settle(app, 0.4)
         shoot(window, folder, pane.lower())
@@ -59,6 +59,7 @@ def shots(folder: Path) -> int:
     window.toggle_night()
     shoot_quay(app, window, folder)
     shoot_throws(app, window, folder)
+    shoot_rides(app, window, folder)
     finish(app, window)
     return 0
 
@@ -97,11 +98,7 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
 
 
 def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
-    """Twins at a wall, two crafts in one world, and the collision shape of a mesh."""
-    open_yard(app, window, "quay", "head_on", 2.6)
-    window.playbar.choose("orbit")
-    settle(app, 0.8)
-    shoot(window, folder, "twins")
+    """Two crafts in one world, and the collision shape of a mesh."""
     open_yard(app, window, "shunting", "both_push", 2.2)
     window.playbar.choose("orbit")
     window.show_pane("Plan")
@@ -119,14 +116,9 @@ def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
 
 
 def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
-    """A mortar and its wall, three weights in one gust, a puck on its sling, and the page of its drill."""
+    """A mortar and its wall, a puck on its sling, and the page of its drill."""
     open_yard(app, window, "mortar", "breach", 2.35)
     shoot(window, folder, "mortar")
-    open_yard(app, window, "shove", "one_gust", 1.05)
-    window.show_pane("Measures")
-    settle(app, 0.4)
-    shoot(window, folder, "shove")
-    window.show_pane("Traces")
     open_yard(app, window, "puck", "three_cushions", 0.0)
     window.view.fit()
     settle(app, 0.6)
@@ -148,3 +140,22 @@ def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
     settle(app, 0.5)
     shoot(window, folder, "drill")
     window.show_page("Bench")
+
+
+def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
+    """A ferry on its pads, its Build page, and a truck that tips."""
+    names = ["speed", "gaps", "loads", "load shares", "forces"]
+    open_yard(app, window, "ferry", "ridges", 4.35)
+    window.traces.set_names(names)
+    window.playbar.choose("orbit")
+    settle(app, 0.8)
+    shoot(window, folder, "ferry")
+    window.show_page("Build")
+    window.build_page.plan.choose("pads")
+    settle(app, 0.6)
+    shoot(window, folder, "build")
+    window.show_page("Bench")
+    open_yard(app, window, "lamp-truck", "turn_high", 7.75)
+    window.playbar.choose("chase")
+    settle(app, 0.8)
+    shoot(window, folder, "lamp-truck")

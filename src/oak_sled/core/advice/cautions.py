@@ -35,7 +35,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_of_parts(job, setting, run),
     ]
     if run is not None:
-        found += [*_standing(run)] if not run.live else []
+        found += [*_standing(run), *_rays(run)] if not run.live else []
         found += [*_explosion(run), *_overlap(run), *_lost(run)]
     return tuple(found)
 
@@ -92,6 +92,29 @@ def _standing(run: Run) -> Iterator[Caution]:
                 "body",
                 f"its {mode.name} grows from tick to tick at {run.job.ticks} ticks/s",
                 f"{mode.stiffest:.2g} times the springs, {mode.strongest:.2g} times the dampers, or more ticks/s",
+            )
+
+
+def _rays(run: Run) -> Iterator[Caution]:
+    """What the rays of its craft found in a run: they start in something, or nothing all the while."""
+    for part in run.job.craft.parts:
+        rays = part.rays()
+        if not rays or run.job.craft.gain_of(part) == 0.0 or not run.ticks:
+            continue
+        gaps = [run.column(f"{part.id}.{number}.gap") for number in range(1, 1 + len(rays))]
+        if any(float(gap[0]) == 0.0 for gap in gaps):
+            yield Caution(
+                "starts_in_the_ground",
+                f"parts.{part.id}",
+                "a mount of it starts inside the ground or a body, and is pushed out at once",
+                "a higher start, or a higher mount",
+            )
+        elif all(float(gap.min()) >= ray.reach for gap, ray in zip(gaps, rays, strict=True)):
+            yield Caution(
+                "finds_no_ground",
+                f"parts.{part.id}",
+                f"none of its rays of {show(rays[0].reach, 'm')} found anything in this run",
+                "a longer reach, a lower start, or ground below",
             )
 
 
