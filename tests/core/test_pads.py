@@ -222,7 +222,7 @@ def test_cautions_name_what_is_amiss():
 
 def test_rays_that_start_in_the_ground_or_find_none_are_said():
     block = Block(id="sill", moves="fixed", length=6.0, width=6.0, height=1.2)
-    sunk = go(FOUR, ground=GROUND.replace(blocks=(block,)), height=-0.3, seconds=0.2)
+    sunk = go(FOUR, ground=GROUND.replace(blocks=(block,)), seconds=0.2)
     assert "starts_in_the_ground" in [one.name for one in cautions.find(sunk.job, sunk)]
     high = go(FOUR, height=50.0, seconds=0.5)
     assert "finds_no_ground" in [one.name for one in cautions.find(high.job, high)]
