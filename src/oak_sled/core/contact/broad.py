@@ -357,6 +357,8 @@ def collide_triangles(scene, s, dt, since):
         for cy in range(first_y, last_y + 1):
             for cx in range(first_x, last_x + 1):
                 cell = cy * grid.nx + cx
+                if scene.grid_top[cell] < low_z:
+                    continue  # all of it lies below the piece
                 for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
                     number = scene.grid_items[place]
                     triangle = scene.triangles[number]

@@ -120,6 +120,7 @@ def among_triangles(scene, origin, way, reach):
     grid = scene.grid[0]
     found, number = reach, -1
     end_x, end_y = origin[0] + reach * way[0], origin[1] + reach * way[1]
+    lowest = min(origin[2], origin[2] + reach * way[2])
     first_x = min(max(int((min(origin[0], end_x) - grid.x) / grid.cell), 0), grid.nx - 1)
     last_x = min(max(int((max(origin[0], end_x) - grid.x) / grid.cell), 0), grid.nx - 1)
     first_y = min(max(int((min(origin[1], end_y) - grid.y) / grid.cell), 0), grid.ny - 1)
@@ -127,6 +128,8 @@ def among_triangles(scene, origin, way, reach):
     for cy in range(first_y, last_y + 1):
         for cx in range(first_x, last_x + 1):
             cell = cy * grid.nx + cx
+            if scene.grid_top[cell] < lowest:
+                continue
             for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
                 k = scene.grid_items[place]
                 t = through_triangle(scene.triangles[k], origin, way)

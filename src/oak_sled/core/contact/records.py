@@ -244,6 +244,7 @@ class Scene(NamedTuple):
     grid: Records
     grid_first: Ints
     grid_items: Ints
+    grid_top: Floats  # m, the highest point of the triangles of a cell
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
     layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records

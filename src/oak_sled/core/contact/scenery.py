@@ -80,6 +80,7 @@ def scene(
         grid=np.zeros(1, records.GRID),
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
+        grid_top=np.zeros(1),
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
         layers=np.zeros((2, 2), np.int64) if layers is None else layers,
         joints=np.zeros(0, records.JOINT),
@@ -185,6 +186,7 @@ class Laid(NamedTuple):
     grid: Records
     first: Ints
     items: Ints
+    top: Floats
 
 
 def lay(triangles: Floats) -> Laid:
@@ -201,9 +203,9 @@ def lay(triangles: Floats) -> Laid:
     size = np.maximum(high - low, 1e-6)
     cell = max(math.sqrt(size[0] * size[1] / len(triangles)) * 1.5, max(size[0], size[1]) / 512.0)
     nx, ny = max(1, math.ceil(size[0] / cell)), max(1, math.ceil(size[1] / cell))
-    top = [nx - 1, ny - 1]
-    from_ = np.clip(np.floor((rows["low"][:, :2] - low[:2]) / cell).astype(int), 0, top)
-    to = np.clip(np.floor((rows["high"][:, :2] - low[:2]) / cell).astype(int), 0, top)
+    last = [nx - 1, ny - 1]
+    from_ = np.clip(np.floor((rows["low"][:, :2] - low[:2]) / cell).astype(int), 0, last)
+    to = np.clip(np.floor((rows["high"][:, :2] - low[:2]) / cell).astype(int), 0, last)
     wide, tall = (to - from_ + 1).T
     count = wide * tall
     number = np.repeat(np.arange(len(triangles)), count)
@@ -213,13 +215,17 @@ def lay(triangles: Floats) -> Laid:
     grid = np.zeros(1, records.GRID)
     grid["x"], grid["y"], grid["cell"], grid["nx"], grid["ny"] = low[0], low[1], cell, nx, ny
     first = np.searchsorted(cells[order], np.arange(nx * ny + 1)).astype(np.int64)
-    return Laid(rows, grid, first, number[order].astype(np.int64))
+    top = np.full(nx * ny, -np.inf)
+    np.maximum.at(top, cells, rows["high"][number, 2])
+    return Laid(rows, grid, first, number[order].astype(np.int64), top)
 
 
 def _with_triangles(made: Scene, laid: Laid) -> Scene:
     grid = laid.grid.copy()
     grid["plane"] = made.grid["plane"]
-    return made._replace(triangles=laid.rows, grid=grid, grid_first=laid.first, grid_items=laid.items)
+    return made._replace(
+        triangles=laid.rows, grid=grid, grid_first=laid.first, grid_items=laid.items, grid_top=laid.top
+    )
 
 
 def _sharp(triangles: Floats, normals: Floats) -> Ints:
