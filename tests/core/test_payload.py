@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from oak_sled.core.build import jobs
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.event import Event
@@ -13,6 +16,8 @@ from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
+from oak_sled.core.project import demos
+from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
 
@@ -118,3 +123,24 @@ def test_a_muted_payload_weighs_nothing():
     with_it = go(Payload(id="load", mass=90.0, mute=True), Thruster(id="t", timing="always", thrust=100.0))
     without = go(Thruster(id="t", timing="always", thrust=100.0))
     assert with_it.column("velocity.x").tolist() == without.column("velocity.x").tolist()
+
+
+@pytest.mark.parametrize("name", ["ferry", "lamp-truck", "floe-probe"])
+def test_a_drive_is_the_drill_of_its_inputs_and_goes_on_through_an_edit(name):
+    """Rays, carried bodies and their joints: a drive repeats bit for bit, and a dial moved in it makes no jump."""
+    yard = demos.load(name)
+    job = jobs.job_of(yard)
+    drive = LiveDrive(job)
+    for ticks, keys in ((90, {"W"}), (60, {"W", "A", "Right", "Up"}), (40, set())):
+        drive.advance(ticks, raw_values(job.craft, keys))
+    kept = drive.finish()
+    again = run.execute(kept.job)
+    assert again.digest == kept.digest
+    stands = next(part for part in job.craft.parts if part.rays())
+    parts = tuple(p.replace(stiffness=1.05 * p.stiffness) if p is stands else p for p in job.craft.parts)
+    drive.take(replace(job, craft=job.craft.replace(parts=parts)))
+    drive.advance(60, raw_values(job.craft, {"W"}))
+    height = drive.finish().column("position.z")
+    steps = np.abs(np.diff(height))
+    assert len(height) == 251
+    assert steps[188:194].max() < 1.5 * steps[180:188].max() + 2e-3
