@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from oak_sled.core.advice import outlook
 from oak_sled.core.documents.craft import Craft, free_name
@@ -13,8 +13,9 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS, AnyPart
 from oak_sled.desk import theme
 from oak_sled.desk.buildplan import BuildPlan
+from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.forcedesk import ForceDesk
-from oak_sled.desk.numberpanel import NumberPanel, choices_of
+from oak_sled.desk.numberpanel import choices_of
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Names
 
@@ -22,47 +23,23 @@ HIDDEN = {"solo", "mute", "aid"}
 """Choices that the strips on the bench hold."""
 
 
-class BuildPage(QWidget):
+class BuildPage(DrawingPage):
     """Wires the drawing to the session: every drag re-runs the drill, and is one step of history."""
 
     def __init__(self, session: Session, desk: ForceDesk, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.session, self.desk = session, desk
-        self.setObjectName("page")
+        super().__init__(session, "build", parent)
+        self.desk = desk
         self.plan = BuildPlan(session)
-        self._shown: tuple[object, ...] = ()
-        column = QVBoxLayout()
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(self._bar())
-        column.addWidget(self.plan, 1)
-        self.numbers = NumberPanel(session, "build")
-        self.dials, self.choices = self.numbers.dials, self.numbers.choices
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addLayout(column, 1)
-        row.addWidget(self.numbers)
+        self.lay_out(self._bar(), self.plan)
         self.outlook: QLabel | None = None
         self.plan.picked.connect(self.refresh)
         self.plan.moved.connect(self._preview)
         self.plan.let_go.connect(session.commit)
         self.plan.key_wanted.connect(lambda name: getattr(self, name)())
-        session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
         session.run_changed.connect(lambda: self._show_outlook() if self.isVisible() else None)
 
-    def restyle(self) -> None:
-        """Takes the colours of the theme."""
-        self.numbers.restyle()
-        self._shown = ()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
-
     def _bar(self) -> QHBoxLayout:
-        bar = QHBoxLayout()
-        bar.setContentsMargins(8, 2, 8, 2)
-        bar.setSpacing(4)
+        bar = self.empty_bar()
         self.add_button = QPushButton("fit a part")
         self.add_button.setObjectName("plain")
         self.add_button.setToolTip("fit a new part to the craft")
@@ -71,7 +48,7 @@ class BuildPage(QWidget):
             menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
-        for words, tip, action in (
+        actions = (
             ("body", "select the body: shape, mass, held axes", lambda: self.plan.choose("")),
             ("duplicate", "duplicate the selected part (D)", self.duplicate),
             ("mirror", "a copy on the other side of the craft (M)", self.mirror),
@@ -79,13 +56,8 @@ class BuildPage(QWidget):
             ("set apart", "linked ones become parts of their own, each with its own numbers", self.set_apart),
             ("link", "equal parts at corners become one linked set with the numbers of the selected one", self.link),
             ("remove", "remove the selected part (Delete)", self.remove),
-        ):
-            button = QPushButton(words)
-            button.setObjectName("quiet")
-            button.setToolTip(tip)
-            button.setMinimumHeight(28)
-            button.clicked.connect(lambda _=False, action=action: action())
-            bar.addWidget(button)
+        )
+        self.add_buttons(bar, actions)
         bar.addStretch(1)
         return bar
 

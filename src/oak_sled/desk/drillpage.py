@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import free_name
@@ -16,9 +16,9 @@ from oak_sled.core.project import inputs
 from oak_sled.desk import theme
 from oak_sled.desk.channelpaint import Pick
 from oak_sled.desk.channelstrips import ChannelStrips
+from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.drillfiles import DrillFiles
 from oak_sled.desk.drillplan import DrillPlan
-from oak_sled.desk.numberpanel import NumberPanel
 from oak_sled.desk.session import Session
 
 END_SAYS = {
@@ -35,54 +35,29 @@ SMOOTH_S = 0.06
 _DRIVER = ("gain", "lead", "sight")
 
 
-class DrillPage(QWidget):
+class DrillPage(DrawingPage):
     """Wires strips and plan to the session: every drag re-runs the drill, and is one step of history."""
 
     def __init__(self, session: Session, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.session = session
+        super().__init__(session, "drill", parent)
         self.files = DrillFiles(self, session)
-        self.setObjectName("page")
         self.strips = ChannelStrips(session)
         self.plan = DrillPlan(session)
-        self.numbers = NumberPanel(session, "drill")
-        self.dials, self.choices = self.numbers.dials, self.numbers.choices
-        self._shown: tuple[object, ...] = ()
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(2)
         split.setChildrenCollapsible(False)
         split.addWidget(self.strips)
         split.addWidget(self.plan)
         split.setSizes([400, 300])
-        column = QVBoxLayout()
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(self._bar())
-        column.addWidget(split, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addLayout(column, 1)
-        row.addWidget(self.numbers)
+        self.lay_out(self._bar(), split)
         for part in (self.strips, self.plan):
             part.previewed.connect(self._preview)
             part.let_go.connect(session.commit)
         self.strips.picked.connect(self.refresh)
         self.strips.fit()
-        session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
-
-    def restyle(self) -> None:
-        """Takes the colours of the theme."""
-        self.numbers.restyle()
-        self._shown = ()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     def _bar(self) -> QHBoxLayout:
-        bar = QHBoxLayout()
-        bar.setContentsMargins(8, 2, 8, 2)
-        bar.setSpacing(4)
+        bar = self.empty_bar()
         self.buttons: dict[str, QPushButton] = {}
 
         def button(words: str, tip: str, action: object = None, fill: object = None) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from oak_sled.core.build import scenes
 from oak_sled.core.documents.block import BUILT_IN, TIMBER, Block, Material, Pair
@@ -16,10 +16,11 @@ from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPO
 from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.desk import fromfiles, theme
+from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.groundplan import GroundPlan, item_fields
 from oak_sled.desk.groundsection import Item, size_of
 from oak_sled.desk.meshdrawing import MeshDrawing
-from oak_sled.desk.numberpanel import NumberPanel, choices_of
+from oak_sled.desk.numberpanel import choices_of
 from oak_sled.desk.session import Session
 
 KINDS: dict[str, Item] = {
@@ -44,47 +45,22 @@ SAYS = {
 }
 
 
-class GroundPage(QWidget):
+class GroundPage(DrawingPage):
     """Wires the plan to the session: every drag re-runs the drill, and is one step of history."""
 
     def __init__(self, session: Session, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.session = session
-        self.setObjectName("page")
+        super().__init__(session, "ground", parent)
         self.plan = GroundPlan(session)
-        self._shown: tuple[object, ...] = ()
-        column = QVBoxLayout()
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(self._bar())
-        column.addWidget(self.plan, 1)
-        self.numbers = NumberPanel(session, "ground")
-        self.dials, self.choices = self.numbers.dials, self.numbers.choices
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addLayout(column, 1)
-        row.addWidget(self.numbers)
+        self.lay_out(self._bar(), self.plan)
         self.drawing: MeshDrawing | None = None
         self.plan.picked.connect(self.refresh)
         self.plan.previewed.connect(self._preview)
         self.plan.let_go.connect(session.commit)
         self.plan.start_moved.connect(lambda start: session.preview(f"drills.{session.yard.bench.drill}.start", start))
         self.plan.key_wanted.connect(lambda name: self.duplicate() if name == "duplicate" else self.remove())
-        session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
-
-    def restyle(self) -> None:
-        """Takes the colours of the theme."""
-        self.numbers.restyle()
-        self._shown = ()
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     def _bar(self) -> QHBoxLayout:
-        bar = QHBoxLayout()
-        bar.setContentsMargins(8, 2, 8, 2)
-        bar.setSpacing(4)
+        bar = self.empty_bar()
         self.add_button = QPushButton("place")
         self.add_button.setObjectName("plain")
         self.add_button.setToolTip("place an object on the ground")
@@ -99,18 +75,13 @@ class GroundPage(QWidget):
         menu.addAction("mesh from a file (OBJ, STL, glTF)...", self.ask_mesh)
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
-        for words, tip, action in (
+        actions = (
             ("duplicate", "duplicate it, beside itself (D)", self.duplicate),
             ("remove", "remove it (Delete)", self.remove),
             ("align x", "align the selection to the x of the first", lambda: self.align("x")),
             ("align y", "align the selection to the y of the first", lambda: self.align("y")),
-        ):
-            button = QPushButton(words)
-            button.setObjectName("quiet")
-            button.setToolTip(tip)
-            button.setMinimumHeight(28)
-            button.clicked.connect(lambda _=False, action=action: action())
-            bar.addWidget(button)
+        )
+        self.add_buttons(bar, actions)
         bar.addStretch(1)
         hint = QLabel("drag: move · round: turn · square: size · Shift: several · Alt: off the grid")
         hint.setFont(theme.font(10))
