@@ -18,8 +18,8 @@ from oak_sled.core.advice.modes import Standing
 from oak_sled.core.documents import units
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.parts.context import Spot
-from oak_sled.core.parts.pad import bounce_words
 from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.parts.swing import Swing
 from oak_sled.desk import assist, buildpaint, theme
 from oak_sled.desk.groundplan import ARROWS, rounded
 from oak_sled.desk.session import Session
@@ -293,7 +293,7 @@ class BuildPlan(QWidget):
         ]
         for mode in stands.modes:
             rate = units.show(mode.rate / math.tau, "Hz")
-            words = "grows from tick to tick" if mode.grows else bounce_words(mode.share, mode.rate)
+            words = "grows from tick to tick" if mode.grows else Swing(mode.rate, mode.share).words()
             found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
         setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks)
         if setting.track > 0.0 and setting.centre_height > 0.0:

@@ -17,6 +17,7 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot
+from oak_sled.core.parts.swing import overshoot
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll"]
 TORQUES = ("yaw", "roll")
@@ -180,6 +181,21 @@ class Part(Frozen):
                 "cool_down",
                 f"a cool-down of {show(cool_down, 's')} is shorter than a tick of {show(dt, 's')}",
                 f"{show(dt, 's')} or more would act, 0 is none",
+            )
+
+    def too_stiff(self, setting: Setting, damper: str, each: str) -> Iterator[Caution]:
+        """The caution of springs and dampers that a tick cannot hold. damper : the field of the damping. each : what
+        one of them is called."""
+        if setting.spring <= 0.0:
+            return
+        limit = overshoot(setting.spring, setting.damper, setting.mass, setting.dt)
+        if limit is not None:
+            spring, most = limit.spring / setting.rays, limit.damper / setting.rays
+            yield self.caution(
+                "too_stiff_for_the_tick",
+                "stiffness" if limit.by_spring else damper,
+                f"spring and damper overshoot in a tick of {show(setting.dt, 's')}, and the bounce grows",
+                f"below {show(spring, 'N/m')} or {show(most, 'N s/m')} {each}, or more ticks/s",
             )
 
     def is_triggered(self) -> bool:

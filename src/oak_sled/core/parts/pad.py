@@ -16,6 +16,7 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
+from oak_sled.core.parts.swing import Swing
 
 Law = Literal["spring", "progressive", "cushion", "on_off"]
 SPRING, PROGRESSIVE, CUSHION, ON_OFF = range(4)
@@ -195,9 +196,8 @@ class Pad(Part):
             return (f"{show(self.count() * self.lift * self.trim, 'N')} while on", "no gap at which it stands still")
         if setting.spring <= 0.0:
             return (first, "no spring")
-        rate = math.sqrt(setting.spring / setting.mass)
-        share = setting.damper / (2.0 * math.sqrt(setting.spring * setting.mass))
-        return (first, f"bounces at {show(rate / math.tau, 'Hz')}, {bounce_words(share, rate)}")
+        swing = Swing.of(setting.spring, setting.damper, setting.mass)
+        return (first, f"bounces at {show(swing.rate / math.tau, 'Hz')}, {swing.words()}")
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         setting = case.setting
@@ -238,7 +238,7 @@ class Pad(Part):
             return
         if setting.spring <= 0.0:
             return
-        share = setting.damper / (2.0 * math.sqrt(setting.spring * setting.mass))
+        share = Swing.of(setting.spring, setting.damper, setting.mass).share
         if share < 0.05:
             yield self.caution(
                 "bounces_on",
@@ -247,28 +247,7 @@ class Pad(Part):
                 f"{show(0.3 * 2.0 * math.sqrt(setting.spring * setting.mass) / setting.rays, 'N s/m')} a pad "
                 "settles in a few bounces",
             )
-        # semi-implicit Euler of m x'' = -k x - c x' is stable while k dt2 + 2 c dt < 4 m (z-plane, Jury)
-        dt, mass = setting.dt, setting.mass
-        if setting.spring * dt * dt + 2.0 * setting.damper * dt >= 4.0 * mass:
-            stiffest = max(4.0 * mass / dt**2 - 2.0 * setting.damper / dt, 0.0) / setting.rays
-            strongest = max(2.0 * mass / dt - 0.5 * setting.spring * dt, 0.0) / setting.rays
-            yield self.caution(
-                "too_stiff_for_the_tick",
-                "stiffness" if setting.spring * dt > 2.0 * setting.damper else "damping",
-                f"spring and damper overshoot in a tick of {show(dt, 's')}, and the bounce grows",
-                f"below {show(stiffest, 'N/m')} or {show(strongest, 'N s/m')} a pad, or more ticks/s",
-            )
-
-
-def bounce_words(share: float, rate: float) -> str:
-    """What a damping ratio means, and the time until a bounce has died to 2 %. rate : rad/s, undamped."""
-    if share <= 0.0:
-        return "without end"
-    if share >= 1.0:
-        slow = rate * (share - math.sqrt(share * share - 1.0))
-        return f"settles without a bounce in {show(math.log(50.0) / slow, 's')}"
-    times = math.log(50.0) * math.sqrt(1.0 - share * share) / (share * math.tau)
-    return f"{times:.1f} times, still after {show(math.log(50.0) / (share * rate), 's')}"
+        yield from self.too_stiff(setting, "damping", "a pad")
 
 
 @compiled

@@ -16,6 +16,7 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.swing import Swing, overshoot
 
 Toward = Literal["upright", "ground"]
 
@@ -61,21 +62,20 @@ class Upright(Part):
         stiffness, damping = self.trim * self.stiffness, self.trim * self.damping
         if stiffness <= 0.0 or roll <= 0.0:
             return ("no spring",)
-        rate = math.sqrt(stiffness / roll)
-        share = damping / (2.0 * math.sqrt(stiffness * roll))
-        times = "swings for ever" if share == 0.0 else f"{100.0 * share:.0f} % of critical damping"
-        return (f"roll swings at {show(rate / math.tau, 'Hz')}", times)
+        swing = Swing.of(stiffness, damping, roll)
+        times = "swings for ever" if swing.share == 0.0 else f"{100.0 * swing.share:.0f} % of critical damping"
+        return (f"roll swings at {show(swing.rate / math.tau, 'Hz')}", times)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         roll, dt = case.setting.roll_inertia, case.setting.dt
         stiffness, damping = self.trim * self.stiffness, self.trim * self.damping
-        if roll > 0.0 and stiffness * dt * dt + 2.0 * damping * dt >= 4.0 * roll:
-            most = max(4.0 * roll / dt**2 - 2.0 * damping / dt, 0.0)
+        limit = overshoot(stiffness, damping, roll, dt) if roll > 0.0 else None
+        if limit is not None:
             yield self.caution(
                 "too_stiff_for_the_tick",
-                "stiffness" if stiffness * dt > 2.0 * damping else "damping",
+                "stiffness" if limit.by_spring else "damping",
                 f"its torque overshoots in a tick of {show(dt, 's')}, and the swing grows",
-                f"below {show(most, 'N m/rad')}, or {show(0.5 * (4.0 * roll / dt - stiffness * dt), 'N m s/rad')}",
+                f"below {show(limit.spring, 'N m/rad')}, or {show(limit.damper, 'N m s/rad')}",
             )
 
 

@@ -17,7 +17,7 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
-from oak_sled.core.parts.pad import bounce_words
+from oak_sled.core.parts.swing import Swing
 
 LEAST_COSINE = 0.3
 """Between a strut and the normal of the ground, below which the load on the wheel grows no more."""
@@ -205,14 +205,13 @@ class Wheel(Part):
         if self.trim <= 0.0 or setting.rays == 0 or setting.spring <= 0.0:
             return ("carries nothing",)
         squeeze = self.squeeze_of(setting.weight / setting.rays / self.trim)
-        rate = math.sqrt(setting.spring / setting.mass)
-        share = setting.damper / (2.0 * math.sqrt(setting.spring * setting.mass))
+        swing = Swing.of(setting.spring, setting.damper, setting.mass)
         tips = setting.track / (2.0 * setting.centre_height) if setting.centre_height > 0.0 else math.inf
         slides = self.side_grip * setting.grip * self.trim
         first = "slides before it tips" if slides < tips else f"tips at {show(tips, 'g')} before it slides"
         return (
             f"sags {show(squeeze, 'm')} of {show(self.travel, 'm')}; {first} ({show(slides, 'g')})",
-            f"bounces at {show(rate / math.tau, 'Hz')}, {bounce_words(share, rate)}",
+            f"bounces at {show(swing.rate / math.tau, 'Hz')}, {swing.words()}",
         )
 
     def cautions(self, case: Case) -> Iterator[Caution]:
@@ -249,16 +248,7 @@ class Wheel(Part):
                 "the hold-down acts below full droop, where it has no reach",
                 "a reach below of 0.1 m",
             )
-        dt, mass = setting.dt, setting.mass
-        if setting.spring * dt * dt + 2.0 * setting.damper * dt >= 4.0 * mass:
-            stiffest = max(4.0 * mass / dt**2 - 2.0 * setting.damper / dt, 0.0) / setting.rays
-            strongest = max(2.0 * mass / dt - 0.5 * setting.spring * dt, 0.0) / setting.rays
-            yield self.caution(
-                "too_stiff_for_the_tick",
-                "stiffness" if setting.spring * dt > 2.0 * setting.damper else "bump",
-                f"spring and damper overshoot in a tick of {show(dt, 's')}, and the bounce grows",
-                f"below {show(stiffest, 'N/m')} or {show(strongest, 'N s/m')} a wheel, or more ticks/s",
-            )
+        yield from self.too_stiff(setting, "bump", "a wheel")
 
 
 @compiled
