@@ -21,6 +21,7 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.desk import groundpaint, theme
 from oak_sled.desk.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.planframe import PlanFrame
+from oak_sled.desk.planpane import turned_rectangle
 from oak_sled.desk.session import Session
 
 LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"}
@@ -92,18 +93,8 @@ class GroundPlan(PlanFrame):
     def outline(self, item: Item) -> QPolygonF:
         """An object from above, px."""
         length, width = size_of(item)
-        turn = heading_of(item)
-        cos, sin = math.cos(turn), math.sin(turn)
-        middle_x, middle_y, scale, centre = self._view()
-        x, y = centre.x() + (item.x - middle_x) * scale, centre.y() - (item.y - middle_y) * scale
-        u, v = 0.5 * length * scale, 0.5 * width * scale
-        ahead, across = (cos * u, sin * u), (-sin * v, cos * v)
-        return QPolygonF(
-            [
-                QPointF(x + a * ahead[0] + b * across[0], y - a * ahead[1] - b * across[1])
-                for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1))
-            ]
-        )
+        half = 0.5 * self.scale()
+        return turned_rectangle(self.at(item.x, item.y), half * length, half * width, heading_of(item))
 
     def handles(self, item: Item) -> dict[str, QPointF]:
         """Where an object is turned and sized, px."""

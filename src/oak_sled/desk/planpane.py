@@ -144,13 +144,16 @@ def _paint_grid(painter: QPainter, box: QRectF, frame: Frame) -> None:
     painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
 
 
-def _rectangle(frame: Frame, x: float, y: float, angle: float, length: float, width: float) -> QPolygonF:
+def turned_rectangle(centre: QPointF, half_length: float, half_width: float, angle: float) -> QPolygonF:
+    """A rectangle on the paper, px: its corners left and right of its front, then of its back. angle : rad, to the
+    left."""
     cos, sin = math.cos(angle), math.sin(angle)
-    corners = []
-    for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1)):
-        dx, dy = a * length / 2, b * width / 2
-        corners.append(frame.at(x + cos * dx - sin * dy, y + sin * dx + cos * dy))
-    return QPolygonF(corners)
+    ahead, across = QPointF(half_length * cos, -half_length * sin), QPointF(-half_width * sin, -half_width * cos)
+    return QPolygonF([centre + ahead * a + across * b for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1))])
+
+
+def _rectangle(frame: Frame, x: float, y: float, angle: float, length: float, width: float) -> QPolygonF:
+    return turned_rectangle(frame.at(x, y), 0.5 * length * frame.scale, 0.5 * width * frame.scale, angle)
 
 
 BLOCK_INKS = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
