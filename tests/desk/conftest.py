@@ -57,6 +57,37 @@ def own_state(tmp_path, monkeypatch):
     theme.use(False)
 
 
+@pytest.fixture(scope="module")
+def shared_window(qapp, renderer, tmp_path_factory):
+    """One window for a module whose tests open what they need in it: see `reopened`."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("OAK_SLED_STATE", str(tmp_path_factory.mktemp("state")))
+        made = Window(Session(demos.load("fan-sled")), renderer)
+        made.resize(1280, 800)
+        made.show()
+        made.activateWindow()
+        program.until(qapp, made.isActiveWindow)
+        yield made
+        made.close()
+        made.deleteLater()
+        qapp.processEvents()
+
+
+@pytest.fixture
+def reopened(shared_window, qtbot, caplog):
+    """Opens a demo in the shared window as at its start, on the bench, and waits for its first run."""
+
+    def open_it(name: str) -> Window:
+        session = shared_window.session
+        session.open(demos.load(name), (), None)
+        shared_window.show_page("Bench")
+        qtbot.waitUntil(lambda: not session.worker.is_busy and session.run is not None, timeout=60_000)
+        return shared_window
+
+    yield open_it
+    assert not [record for record in caplog.records if record.levelno >= logging.ERROR]
+
+
 @pytest.fixture
 def window(qtbot, renderer, caplog):
     """The bench with the demo, its first run drawn and kept."""

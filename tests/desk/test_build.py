@@ -10,12 +10,19 @@ from PyQt6.QtCore import QPoint, Qt
 from oak_sled.core.documents import units
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.project import blank
+
+
+@pytest.fixture
+def window(reopened):
+    """One window for all tests here: each opens the ferry anew."""
+    window = reopened("ferry")
+    window.build_page.plan.choose("")
+    return window
 
 
 @pytest.fixture
 def page(window, idle):
-    window.filing.open_demo("ferry")
-    idle()
     window.show_page("Build")
     idle()
     return window.build_page
@@ -159,7 +166,7 @@ def test_the_body_takes_its_shape_and_held_axes_here(page, window, idle):
 
 def test_a_craft_from_a_blank_yard_hovers_after_one_fit(window, idle):
     """New yard, free all axes, fit pads, drop it: it stands on them."""
-    window.filing.new_yard()
+    window.session.open(blank.blank_yard(), (), None)
     idle()
     window.show_page("Build")
     page = window.build_page
