@@ -71,3 +71,10 @@ def test_the_twin_that_is_moved_by_its_speed_is_at_it_at_once():
     at = round(0.1 * 120)
     assert placed.column("velocity.x")[at] == pytest.approx(5.0, abs=0.3)
     assert forced.column("velocity.x")[at] < 2.0
+
+
+def test_a_slope_past_the_limit_counts_as_no_ground_below_the_leg():
+    made = go("too_steep")
+    reach = next(part for part in made.job.craft.parts if part.id == "leg").reach
+    assert (made.column("leg.1.force")[made.column("leg.1.gap") == reach] == 0.0).all()
+    assert made.column("leg.1.gap").max() == reach, "it hangs against the steep ramp with its leg off the ground"

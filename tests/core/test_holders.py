@@ -7,9 +7,10 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.advice import cautions
+from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.units import show
 from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.parts.lightener import Lightener
 from oak_sled.core.parts.pad import Pad
@@ -98,3 +99,14 @@ def test_it_acts_only_where_it_is_told_to():
     assert 4.0 * carried == pytest.approx(0.5 * 200.0 * 9.80665, rel=1e-3)
     shares = [traces.values(made, f"ray.pads.{k}.share")[-1] for k in range(1, 5)]
     assert sum(shares) == pytest.approx(100.0)
+
+
+@pytest.mark.parametrize("share", [0.4, -0.5])
+def test_what_counter_gravity_takes_is_not_on_the_pads(share):
+    """It starts where it stands, and the outlook of the pads says the gap that is left."""
+    pads = Pad(id="pads", spread_x=0.9, spread_y=0.5, damping=2500.0)
+    made = go(pads, Lightener(id="light", share=share), ground=ICE, seconds=2.0)
+    assert np.ptp(made.column("position.z")) < 1e-9
+    setting = outlook.setting_of(made.job.craft, ICE, 240, made)
+    assert setting.carried == pytest.approx((1.0 - share) * 200.0 * 9.80665)
+    assert show(float(made.column("pads.1.gap")[-1]), "m") in pads.outlook(setting)[0]

@@ -38,7 +38,8 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     carried = [one for part in fitted if (one := part.carried()) is not None]
     lifted = sum(one.mass * (one.at[2] - body.centre()[2]) for one in carried) / mass
     sides = [ray.at[1] for part in fitted for ray in part.rays()]
-    springs = [part.springs(weight / rays) for part in fitted if rays]
+    left = max(weight - sum(part.lifts(weight) for part in fitted), 0.0)
+    springs = [part.springs(left / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     setting = Setting(
         mass=mass,
@@ -61,6 +62,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         acted={},
         ticks=0,
         last_speed=0.0,
+        carried=left,
         rays=rays,
         spring=sum(spring for spring, _ in springs),
         damper=sum(damper for _, damper in springs),

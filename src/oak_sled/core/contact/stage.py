@@ -310,4 +310,4 @@ STAGE = Address(
     ),
     NOTHING,
 )
-"""`meet` by its address."""
+"""`collide` by its address."""

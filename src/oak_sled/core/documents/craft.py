@@ -259,6 +259,7 @@ class Craft(Frozen):
         found, rays = [self.foot_depth()], [(part, ray) for part in self.parts for ray in part.rays()]
         carried = [(part, ray) for part, ray in rays if self.gain_of(part) > 0.0]
         weight = (self.body.true_mass() + self.carried_mass()) * max(gravity * self.body.gravity_scale, 0.0)
+        weight = max(weight - sum(one.lifts(weight) for one in self.parts if self.gain_of(one) > 0.0), 0.0)
         for part, ray in carried:
             gap = part.rest_gap(weight / len(carried) / self.gain_of(part))
             found.append(self.body.centre()[2] - ray.at[2] + gap)

@@ -282,6 +282,10 @@ class Part(Frozen):
         """What each of its rays is called: where its mount is among them; "" for a single one."""
         return words_of([ray.at for ray in self.rays()])
 
+    def lifts(self, weight: float) -> float:
+        """N of the weight of its craft that it takes off the supports while the craft stands."""
+        return 0.0
+
     def springs(self, load: float) -> tuple[float, float]:
         """N/m and N s/m of all its rays together where each carries `load` N, for the outlook of others."""
         return (0.0, 0.0)

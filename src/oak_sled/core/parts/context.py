@@ -18,7 +18,8 @@ AIMS = get_args(Aim)
 class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
-    All SI. rays carry the weight, each an equal share; spring (N/m) and damper (N s/m) are of all of them together.
+    All SI. carried : N of the weight left on the supports, an equal share of it on each of
+    the rays; spring (N/m) and damper (N s/m) are of all of them together.
     modes : name, rad/s and share of critical damping of each way in which it swings on them, from the last run.
     track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
     thrust, friction and drag are along the heading at full channel; `range_of` holds the
@@ -45,6 +46,7 @@ class Setting:
     acted: dict[str, int]
     ticks: int
     last_speed: float
+    carried: float = 0.0
     rays: int = 0
     spring: float = 0.0
     damper: float = 0.0

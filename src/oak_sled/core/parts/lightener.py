@@ -40,6 +40,9 @@ class Lightener(Part):
     def record(self, pack: Pack) -> dict[str, Any]:
         return {"share": self.share, "acts": get_args(Acts).index(self.acts), "scale": pack.gravity_scale}
 
+    def lifts(self, weight: float) -> float:
+        return 0.0 if self.acts == "in_air" else self.trim * self.share * weight
+
     def summary(self) -> str:
         return f"{100.0 * self.share:.0f} % of the weight · {self.acts.replace('_', ' ')}"
 

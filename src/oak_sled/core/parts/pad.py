@@ -189,7 +189,7 @@ class Pad(Part):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.trim <= 0.0 or setting.rays == 0:
             return ("pushes nothing",)
-        load = setting.weight / setting.rays
+        load = setting.carried / setting.rays
         gap = self.rest_gap(load / self.trim)
         first = f"rides at {show(gap, 'm')}: {show(self.reach - gap, 'm')} of sag"
         if self.law == "on_off":
@@ -226,9 +226,9 @@ class Pad(Part):
             )
 
     def _strength(self, setting: Setting) -> Iterator[Caution]:
-        alone = setting.weight * self.count() / max(setting.rays, 1)
+        alone = setting.carried * self.count() / max(setting.rays, 1)
         most = self.trim * self.count() * self.push_at(0.0)
-        if setting.weight > 0.0 and most < alone:
+        if setting.carried > 0.0 and most < alone:
             yield self.caution(
                 "cannot_carry",
                 "reach",
@@ -291,7 +291,7 @@ def act(part, gain, p, body, ground, supports, now):
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
         if support.normal[2] < part.least_rise:
-            support.below = -1
+            support.below, support.gap = -1, support.reach
         if support.below < 0:
             now.memory[p, 4 + foot] = 0.0
             continue

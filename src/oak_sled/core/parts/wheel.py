@@ -204,7 +204,7 @@ class Wheel(Part):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.trim <= 0.0 or setting.rays == 0 or setting.spring <= 0.0:
             return ("carries nothing",)
-        squeeze = self.squeeze_of(setting.weight / setting.rays / self.trim)
+        squeeze = self.squeeze_of(setting.carried / setting.rays / self.trim)
         swing = Swing.of(setting.spring, setting.damper, setting.mass)
         tips = setting.track / (2.0 * setting.centre_height) if setting.centre_height > 0.0 else math.inf
         slides = self.side_grip * setting.grip * self.trim
@@ -216,9 +216,9 @@ class Wheel(Part):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         setting = case.setting
-        if setting.rays == 0 or self.trim <= 0.0 or setting.weight <= 0.0:
+        if setting.rays == 0 or self.trim <= 0.0 or setting.carried <= 0.0:
             return
-        load = setting.weight / setting.rays / self.trim
+        load = setting.carried / setting.rays / self.trim
         squeeze = self.squeeze_of(load)
         if squeeze >= self.travel + self.radius:
             yield self.caution(
