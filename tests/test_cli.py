@@ -193,8 +193,8 @@ def test_what_was_flung_is_measured_on_the_command_line(tmp_path):
     assert found["launch_speed@light"]["value"] > found["launch_speed@heavy"]["value"]
 
 
-@pytest.mark.parametrize("name", ["mortar", "shove", "puck"])
-def test_the_demos_of_sudden_pushes_meet_their_targets(name):
+@pytest.mark.parametrize("name", ["mortar", "shove", "puck", "shunting", "ferry"])
+def test_check_finds_the_targets_of_a_demo_met(name):
     assert "missed" not in call("check", f"demo:{name}").stdout
 
 

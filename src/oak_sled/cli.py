@@ -307,7 +307,7 @@ def check(yard: YardArgument) -> None:
         if not drill.targets:
             continue
         made = runs.execute(job_of(found, drill))
-        verdicts = measures.judge(drill, measures.read_all(made))
+        verdicts = measures.judge(drill, measures.Readings(made))  # those of other crafts too
         bad = [verdict for verdict in verdicts if not verdict.met]
         missed += bool(bad)
         print(f"{'missed' if bad else 'met   '}  {drill.id}: " + "; ".join(v.words() for v in bad or verdicts))
