@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
 
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.block import Block
@@ -92,6 +93,37 @@ def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
     page.dials["friction"].let_go.emit()
     assert window.session.ground.friction == 0.3
     idle()
+
+
+def name_edit(page):
+    return page.numbers.findChildren(QLineEdit, "desk_name")[-1]
+
+
+def test_a_name_is_typed_and_what_refers_to_it_follows(page, window, idle):
+    said = []
+    window.session.said.connect(lambda text, fault: said.append(text))
+    page.plan.choose(["blocks.crate_1"])
+    edit = name_edit(page)
+    edit.selectAll()
+    QTest.keyClicks(edit, "Mail Crate")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    idle()
+    assert block(page, "mail_crate").mass > 0.0
+    assert page.plan.chosen == ["blocks.mail_crate"]
+    assert name_edit(page).text() == "mail_crate"
+    assert window.session.undo_label == "rename crate 1"
+    edit = name_edit(page)
+    edit.selectAll()
+    QTest.keyClicks(edit, "float_1")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert "is taken" in said[-1]
+    assert edit.text() == "mail_crate"
+    window.session.undo()
+    assert block(page, "crate_1").mass > 0.0
+    page.add_material()
+    made = window.session.ground.materials[-1].id
+    assert page.rename("materials", made, "snow_crust")
+    assert [one.id for one in window.session.ground.materials][-1] == "snow_crust"
 
 
 def test_a_section_is_drawn_along_its_line(page, drag):

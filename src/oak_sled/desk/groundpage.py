@@ -8,9 +8,11 @@ from typing import Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from oak_sled.core.build import scenes
+from oak_sled.core.documents import renaming
 from oak_sled.core.documents.block import BUILT_IN, TIMBER, Block, Material, Pair
 from oak_sled.core.documents.craft import free_name
 from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
 from oak_sled.core.documents.yard import Gate, Ground, Wall
@@ -36,6 +38,7 @@ KINDS: dict[str, Item] = {
     "wall": Wall(id="wall", length=10.0),
     "gate": Gate(id="gate"),
 }
+_KIND_OF = {"blocks": "block", "walls": "wall", "gates": "gate", "patches": "patch", "joints": "joint"}
 SAYS = {
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
@@ -213,7 +216,11 @@ class GroundPage(DrawingPage):
     def _rebuild(self, path: str, item: Any) -> None:
         self._shown = _look_of(path, item)
         self.numbers.clear()
-        self.numbers.add_title(_title(item))
+        if isinstance(item, Ground | Relief):
+            self.numbers.add_title(_title(item))
+        else:
+            field = item_fields(item)
+            self._add_name(field, item.id, f"the name of this {_KIND_OF[field]}; what refers to it follows")
         self.drawing = None
         if isinstance(item, Block) and item.shape == "mesh":
             self.drawing = MeshDrawing()
@@ -257,8 +264,10 @@ class GroundPage(DrawingPage):
         """The materials of a ground and what two of them do together, each with its two numbers."""
         for field in ("materials", "pairs"):
             for one in getattr(ground, field):
-                words = one.id if isinstance(one, Material) else f"{one.one} on {one.other}"
-                self.numbers.add_label(words.replace("_", " "))
+                if isinstance(one, Material):
+                    self._add_name(field, one.id, "the name of this material; what is made of it follows")
+                else:
+                    self.numbers.add_label(f"{one.one} on {one.other}".replace("_", " "))
                 for declared in dials(one):
                     name = f"{field}.{one.id}.{declared.name}"
                     self.numbers.add_dial(declared, getattr(one, declared.name), f"{path}.{name}", name)
@@ -275,7 +284,9 @@ class GroundPage(DrawingPage):
     def _add_layers(self, path: str, ground: Ground) -> None:
         """The layers of a ground, and what two of them do where they overlap: each pair a menu."""
         names = [*BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
-        self.numbers.add_label("layers: " + ", ".join(names).replace("_", " "))
+        self.numbers.add_label("layers: " + ", ".join([*BUILT_IN_LAYERS, "and"] if ground.layers else BUILT_IN_LAYERS))
+        for one in ground.layers:
+            self._add_name("layers", one.id, "the name of this layer; what is in it follows")
         for pair in ground.layer_pairs:
             self.numbers.add_label(f"{pair.one} and {pair.other}".replace("_", " "))
             says = "meet: they collide; report: overlaps are recorded; pass: they ignore each other"
@@ -284,10 +295,25 @@ class GroundPage(DrawingPage):
         self.numbers.add_button("another layer", tip, self.add_layer)
         button = self.numbers.add_button("pair of layers", "which layers only report or ignore each other")
         menu = QMenu(button)
-        for place, one in enumerate(names):
+        for place, first in enumerate(names):
             for other in names[place:]:
-                menu.addAction(f"{one} and {other}", lambda one=one, other=other: self.add_layer_pair(one, other))
+                menu.addAction(f"{first} and {other}", lambda one=first, other=other: self.add_layer_pair(one, other))
         button.setMenu(menu)
+
+    def _add_name(self, field: str, name: str, tip: str) -> None:
+        self.numbers.add_name(name, tip, lambda new: self.rename(field, name, new))
+
+    def rename(self, field: str, old: str, new: str) -> bool:
+        """Gives a thing of the ground another name; False, and why is said, when that is refused."""
+        chosen = [new_path(path, field, old, new) for path, _ in self.plan.in_hand()]
+        try:
+            changed = renaming.renamed(self.session.yard, self.session.yard.bench.ground, field, old, new)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return False
+        self.session.change(changed, f"rename {old.replace('_', ' ')}")
+        self.plan.choose(chosen)
+        return True
 
     def add_layer(self) -> None:
         """One more layer."""
@@ -328,6 +354,11 @@ def _look_of(path: str, item: Any) -> tuple[object, ...]:
     """What the panel must be built anew for."""
     rows = [one.id for field in ("materials", "pairs", "layers", "layer_pairs") for one in getattr(item, field, ())]
     return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), tuple(rows)
+
+
+def new_path(path: str, field: str, old: str, new: str) -> str:
+    """The path of a selected object after one of its ground was renamed."""
+    return f"{field}.{new}" if path == f"{field}.{old}" else path
 
 
 def _title(item: Any) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import document
 from oak_sled.core.documents.dial import Dial, dials
@@ -60,6 +60,29 @@ class NumberPanel(QScrollArea):
     def add_title(self, words: str) -> None:
         """What the numbers belong to."""
         self.add(_words_on_desk(words, theme.HEADING, "desk_text"))
+
+    def add_name(self, name: str, tip: str, take: Callable[[str], bool]) -> QLineEdit:
+        """A name that can be typed anew; `take` says whether it was taken, else the old one is back."""
+        edit = QLineEdit(name)
+        edit.setObjectName("desk_name")
+        edit.setMinimumHeight(24)
+        edit.setMaxLength(40)
+        edit.setToolTip(tip)
+        edit.setAccessibleName(tip)
+
+        last = [name]  # it finishes once more when the panel is built anew
+
+        def done() -> None:
+            wanted = edit.text().strip().lower().replace(" ", "_")
+            if wanted != last[0]:
+                before, last[0] = last[0], wanted
+                if not take(wanted):
+                    last[0] = before
+                    edit.setText(before)
+
+        edit.editingFinished.connect(done)
+        self.add(edit)
+        return edit
 
     def add_label(self, words: str) -> None:
         """A small heading."""

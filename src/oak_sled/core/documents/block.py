@@ -8,7 +8,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.document import Frozen, name_field, reference
 from oak_sled.core.geometry import hulls
 from oak_sled.core.geometry.terrain import Mesh
 
@@ -34,8 +34,8 @@ class Pair(Frozen):
     """What two materials do together, where it is not what each does alone."""
 
     id: str = name_field("its name")
-    one: str = Field(description="a material")
-    other: str = Field(description="the other material")
+    one: str = reference("material", "a material", ...)
+    other: str = reference("material", "the other material", ...)
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
     bounce: float = dial(0.05, "", "share of the speed that comes back", low=0.0, high=1.0, main=True)
 
@@ -52,8 +52,8 @@ class Block(Frozen):
     moves: Moves = Field(
         "free", description="dynamic, static, kinematic (moved on a path), or a trigger that only reports"
     )
-    material: str = Field("", description="its material; empty: sawn timber")
-    layer: str = Field("", description="the collision layer; empty: bodies")
+    material: str = reference("material", "its material; empty: sawn timber")
+    layer: str = reference("layer", "the collision layer; empty: bodies")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     z: float = dial(0.0, "m", "of its underside above the ground, before it is tilted", low=-1e3, high=1e4)

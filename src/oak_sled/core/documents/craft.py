@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.document import Frozen, name_field, reference
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.geometry import hulls, shapes
 from oak_sled.core.geometry.terrain import Mesh
@@ -53,7 +53,7 @@ class Body(Frozen):
         0.0, "m", "centre of mass, left of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
     centre_z: float = dial(0.0, "m", "centre of mass, above that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0))
-    layer: str = Field("", max_length=60, description="the collision layer; empty: bodies")
+    layer: str = reference("layer", "the collision layer; empty: bodies")
     gravity_scale: float = dial(1.0, "", "share of gravity it feels", low=-10.0, high=10.0, slider=(0.0, 3.0))
     held: tuple[Axis, ...] = Field(
         (), max_length=6, description="axes of the world along or about which it cannot move"

@@ -75,6 +75,14 @@ def name_field(says: str) -> Any:
     return Field(pattern=ID_PATTERN, description=says)
 
 
+def reference(what: str, says: str, default: Any = "") -> Any:
+    """A field that holds the `id` of a thing of a ground. what : a block, material or layer; see `renaming`.
+
+    default : "" where it may name nothing, ... where it must name one.
+    """
+    return Field(default, max_length=60, description=says, json_schema_extra={"names": what})
+
+
 class Frozen(BaseModel):
     """The base of every document: frozen, closed to unknown fields, numbers read with units."""
 
@@ -283,6 +291,19 @@ def all_dials(document: Any, path: str = "") -> Iterator[tuple[str, Dial, float]
             inner = getattr(document, name)
             if isinstance(inner, BaseModel | tuple):
                 yield from all_dials(inner, _join(path, name))
+
+
+def references(document: Any, what: str, path: str = "") -> Iterator[tuple[str, BaseModel, str]]:
+    """Every field below `document` that holds names of `what` (see `reference`), as (path, owner, field)."""
+    if isinstance(document, tuple):
+        for position, item in enumerate(document):
+            yield from references(item, what, _join(path, getattr(item, "id", str(position))))
+    elif isinstance(document, BaseModel):
+        for name, field in type(document).model_fields.items():
+            extra = field.json_schema_extra
+            if isinstance(extra, dict) and extra.get("names") == what:
+                yield _join(path, name), document, name
+            yield from references(getattr(document, name), what, _join(path, name))
 
 
 def _join(path: str, name: str) -> str:

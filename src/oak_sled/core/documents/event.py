@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import Field
 
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.document import Frozen, name_field, reference
 
 What = Literal["trigger", "hold", "release", "drop", "poke"]
 SAYS = {
@@ -30,10 +30,11 @@ class Event(Frozen):
     what: What = Field("trigger", description="what happens")
     t: float = dial(0.0, "s", "when", low=0.0, high=1e5, slider=(0.0, 20.0), main=True)
     craft: str = Field("", max_length=60, description="the craft whose part it is; empty: the craft under test")
-    target: str = Field(
-        "", max_length=60, description="the part that is fired or released, the block or craft that is dropped or "
-        "poked; empty for a poke of the craft under test"
-    )  # fmt: skip
+    target: str = reference(
+        "block",
+        "the part that is fired or released, the block or craft that is dropped or poked; empty for a poke of the "
+        "craft under test",
+    )
     x: float = dial(
         0.0, "", "of a pull or of a poke, east", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
     )

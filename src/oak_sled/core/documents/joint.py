@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from pydantic import Field, model_validator
+from pydantic import model_validator
 
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.document import Frozen, name_field, reference
 
 
 class Joint(Frozen):
     """A ball joint: a point of one body stays at a point of another, or of the world; both turn freely about it."""
 
     id: str = name_field("its name")
-    one: str = Field(max_length=60, description="a loose block of the ground, or a craft")
-    other: str = Field("", max_length=60, description="the body it is held to: a block or a craft; empty: the world")
+    one: str = reference("block", "a loose block of the ground, or a craft", ...)
+    other: str = reference("block", "the body it is held to: a block or a craft; empty: the world")
     x: float = dial(0.0, "m", "where it is at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     y: float = dial(0.0, "m", "where it is at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     z: float = dial(1.0, "m", "height above the level ground at the start", low=-1e3, high=1e4, slider=(0.0, 10.0))

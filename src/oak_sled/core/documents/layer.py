@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.document import Frozen, name_field, reference
 from oak_sled.core.documents.faults import close_match
 
 if TYPE_CHECKING:
@@ -32,8 +32,8 @@ class LayerPair(Frozen):
     """What bodies of two layers do where they overlap."""
 
     id: str = name_field("its name")
-    one: str = Field(description="a layer")
-    other: str = Field(description="the other layer, or the same")
+    one: str = reference("layer", "a layer", ...)
+    other: str = reference("layer", "the other layer, or the same", ...)
     then: Response = Field("pass", description="they collide, only report each other, or pass unnoticed")
 
     @field_validator("then", mode="before")

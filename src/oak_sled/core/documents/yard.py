@@ -14,7 +14,7 @@ from oak_sled.core.documents import document, layer
 from oak_sled.core.documents.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.documents.craft import Craft, unique
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
+from oak_sled.core.documents.document import Frozen, name_field, reference
 from oak_sled.core.documents.event import MOST_EVENTS, Event
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.joint import Joint
@@ -42,7 +42,7 @@ class Wall(Frozen):
     """An upright box that no craft passes."""
 
     id: str = name_field("its name")
-    layer: str = Field("", description="the collision layer; empty: ground")
+    layer: str = reference("layer", "the collision layer; empty: ground")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     heading_deg: float = dial(0.0, "°", "direction of its length", low=-360.0, high=360.0)
@@ -306,7 +306,10 @@ class Drill(Frozen):
         slider=(0.0, 20.0),
     )
     watch: tuple[str, ...] = Field(
-        (), max_length=12, description="blocks whose flight is measured, side by side, and whose ledger is kept"
+        (),
+        max_length=12,
+        description="blocks whose flight is measured, side by side, and whose ledger is kept",
+        json_schema_extra={"names": "block"},
     )
     recorded: bool = Field(False, description="kept from a live drive")
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")

@@ -12,6 +12,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import reference
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import knockbacks
@@ -125,11 +126,11 @@ class Knockback(Part):
     repeats: Literal["once", "after_pause"] = Field("once", description="how often it hits one body each time it opens")
     pause: float = dial(0.3, "s", "between two hits of one body", low=0.0, high=60.0, slider=(0.0, 3.0))
     reaction: float = dial(0.0, "", "share of the push that the craft feels back; 1 keeps momentum", low=0.0, high=2.0)
-    spares: tuple[str, ...] = Field((), max_length=100, description="blocks that it passes by")
-    layer: str = Field(
-        "",
-        max_length=60,
-        description="pushes bodies of layers that collide with this one; empty: with the layer of its craft",
+    spares: tuple[str, ...] = Field(
+        (), max_length=100, description="blocks that it passes by", json_schema_extra={"names": "block"}
+    )
+    layer: str = reference(
+        "layer", "pushes bodies of layers that collide with this one; empty: with the layer of its craft"
     )
     azimuth_deg: float = dial(0.0, "°", "where it faces: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "where it faces: 90 straight up", low=-90.0, high=90.0)

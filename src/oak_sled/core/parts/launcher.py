@@ -12,6 +12,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import reference
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import shots
@@ -141,15 +142,13 @@ class Launcher(Part):
     homing_limit: float = dial(
         200.0, "m/s2", "hardest turn", low=0.0, high=1e5, slider=(5.0, 1000.0), scale="log", title="hardest turn"
     )
-    homes_on: str = Field(
-        "", max_length=60, description="the block it homes on; empty: the loose one nearest its course"
-    )
+    homes_on: str = reference("block", "the block it homes on; empty: the loose one nearest its course")
     lifetime: float = dial(8.0, "s", "how long a shot lasts", low=0.05, high=600.0, slider=(0.5, 30.0))
     on_hit: OnHit = Field("goes_on", description="what a shot does at a hit: bounce and fly on, or burst")
     blast: str = Field("", max_length=60, description="the knockback of this craft that a burst sets off; empty: none")
     in_flight: int = Field(8, ge=1, le=64, description="shots in flight at most; one more takes the oldest away")
-    material: str = Field("", max_length=60, description="the material of a shot; empty: timber")
-    layer: str = Field("", max_length=60, description="the collision layer of its shots; empty: bodies")
+    material: str = reference("material", "the material of a shot; empty: timber")
+    layer: str = reference("layer", "the collision layer of its shots; empty: bodies")
 
     def record(self, pack: Pack) -> dict[str, Any]:
         area = 0.25 * math.pi * self.shot_size**2

@@ -12,6 +12,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import reference
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
@@ -100,7 +101,7 @@ class Pad(Part):
         90.0, "°", "it does not stand on what is steeper", low=0.0, high=90.0, title="slope limit"
     )
     pulls: bool = Field(False, description="whether the damper may pull the craft down")
-    layer: str = Field("", max_length=60, description="its rays find what this layer collides with; empty: its craft's")
+    layer: str = reference("layer", "its rays find what this layer collides with; empty: its craft's")
     x: float = dial(0.0, "m", "middle of the pads, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "middle of the pads, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(-0.2, "m", "mount of the pads, above the origin", low=-1e3, high=1e3, slider=(-2.0, 1.0))

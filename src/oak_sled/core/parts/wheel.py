@@ -12,6 +12,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import reference
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
@@ -102,7 +103,7 @@ class Wheel(Part):
     rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
     steer_channel: str = Field("", description="the channel that turns the wheels; empty: they stay straight")
     steer_deg: float = dial(0.0, "°", "turn of the wheels at full channel", low=-90.0, high=90.0, slider=(-45.0, 45.0))
-    layer: str = Field("", max_length=60, description="it stands on what this layer collides with; empty: its craft's")
+    layer: str = reference("layer", "it stands on what this layer collides with; empty: its craft's")
     x: float = dial(0.0, "m", "middle of the wheels, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "middle of the wheels, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(
