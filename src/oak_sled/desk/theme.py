@@ -225,6 +225,8 @@ def sheet() -> str:
     QMenu::item:disabled {{ color: {p["soft"]}; }}
     QMenu::separator {{ height: 1px; background: {p["rule"]}; margin: 4px 8px; }}
     QLineEdit {{ background: {p["card"]}; color: {p["ink"]}; border: 1px solid {p["oak"]}; padding: 1px 4px; }}
+    QLineEdit#desk_name {{ background: transparent; color: {p["desk_text"]}; border: none;
+        border-bottom: 1px solid {p["oak"]}; font-weight: bold; padding: 1px 0; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p["warning"]}; }}
     QScrollArea {{ border: none; background: transparent; }}
     QScrollBar:horizontal {{ height: 6px; background: transparent; }}
