@@ -60,6 +60,13 @@ class Bundle:
     name: str
     members: tuple[tuple[str, Type], ...]
 
+    @functools.cached_property
+    def _hash(self) -> int:
+        return hash((self.name, self.members))
+
+    def __hash__(self) -> int:
+        return self._hash  # it is asked for at every call from Python, and goes over every field
+
 
 @dataclass(frozen=True)
 class Fixed:
@@ -121,6 +128,8 @@ def of_value(value: Any) -> Type:
     if isinstance(value, float | np.floating):
         return FLOAT
     if isinstance(value, tuple) and hasattr(value, "_fields"):
+        if all(isinstance(one, np.ndarray) and one.flags.c_contiguous for one in value):
+            return _of_arrays(type(value), tuple([(one.dtype, one.ndim) for one in value]))
         return Bundle(type(value).__name__, tuple((name, of_value(getattr(value, name))) for name in value._fields))
     if isinstance(value, tuple):
         return Tuple(tuple(of_value(item) for item in value))
@@ -130,6 +139,12 @@ def of_value(value: Any) -> Type:
 @functools.cache
 def _of_array(dtype: np.dtype[Any], dimensions: int) -> Array:
     return Array(of_dtype(dtype), (None,) * dimensions)
+
+
+@functools.cache
+def _of_arrays(made_by: Any, kinds: tuple[tuple[np.dtype[Any], int], ...]) -> Bundle:
+    members = zip(made_by._fields, kinds, strict=True)
+    return Bundle(made_by.__name__, tuple((name, _of_array(dtype, ndim)) for name, (dtype, ndim) in members))
 
 
 @functools.cache

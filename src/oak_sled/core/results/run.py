@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.build import roster, scenes, tracks, world
+from oak_sled.core.build import roster, scenes, templates, tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.impulses.shots import Sudden
@@ -129,7 +129,7 @@ class Machine:
     @classmethod
     def of(cls, job: Job) -> Machine:
         """Everything at its start."""
-        arrays, scene = world.build(job), scenes.build(job)
+        arrays, scene = world.build(job), templates.scene_of(job)
         nows = world.begin(arrays, scene.solids, job)
         made = cls(arrays, scene, scenes.sudden_of(job, scene), nows)
         made.connect(job)

@@ -1,0 +1,57 @@
+"""Contact scenes that are kept between runs: after any edit equal to one built anew, and never touched by a run."""
+
+import numpy as np
+import pytest
+
+from oak_sled.core.build import scenes, templates
+from oak_sled.core.build.jobs import job_of
+from oak_sled.core.documents import document
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+
+
+def assert_equal(one, other):
+    for name, array in one._asdict().items():
+        assert array.tobytes() == getattr(other, name).tobytes(), name
+
+
+def edits_of(yard, job):
+    """Every dial of the crafts of a job, of its ground and its drill, each set to something else; and every mute."""
+    for path, declared, value in document.all_dials(yard):
+        if not path.startswith((f"grounds.{job.ground.id}", f"drills.{job.drill.id}", "crafts")):
+            continue
+        for other in (0.75 * value + 0.01, 1.5 * value + 0.3, declared.default):
+            try:
+                yield path, yard.edit(path, declared.clamp(other))
+                break
+            except Refused:
+                continue
+    for craft in yard.crafts:
+        for part in craft.parts:
+            yield part.id, yard.edit(f"crafts.{craft.id}.parts.{part.id}.mute", not part.mute)
+
+
+@pytest.mark.parametrize("name", demos.DEMOS)
+def test_after_any_edit_a_kept_scene_is_as_one_built_anew(name):
+    yard = demos.load(name)
+    job = job_of(yard)
+    for number, (path, edited) in enumerate(edits_of(yard, job)):
+        if number % 31 == 0 or ".blocks." not in path:
+            templates.scene_of(job)  # it is the last that was kept
+            assert_equal(templates.scene_of(job_of(edited)), scenes.build(job_of(edited)))
+
+
+@pytest.mark.parametrize("name", ["shunting", "mortar", "ferry"])
+def test_a_run_leaves_what_was_kept_as_it_was(name):
+    job = job_of(demos.load(name))
+    first = run.execute(job)
+    assert run.execute(job).digest == first.digest
+    assert_equal(templates.scene_of(job), scenes.build(job))
+
+
+def test_two_runs_share_no_array_that_they_write():
+    job = job_of(demos.load("quay"))
+    one, other = templates.scene_of(job), templates.scene_of(job)
+    for name, array in one._asdict().items():
+        assert name in templates.SHARED or not np.shares_memory(array, getattr(other, name)), name
