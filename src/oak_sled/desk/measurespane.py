@@ -74,7 +74,6 @@ class MeasuresPane(QWidget):
         self.checking = False
         self.show_measures()
         session.run_changed.connect(self.refresh)
-        session.run_changed.connect(self._tell_values)
 
     def show_measures(self) -> None:
         """Shows the measures of the run."""
@@ -85,7 +84,8 @@ class MeasuresPane(QWidget):
         """Takes the measures of the run shown."""
         self.back.setChecked(not self.checking)
         self.check.setChecked(self.checking)
-        if self.isVisible():
+        if self.isVisible():  # measures are read when they are looked at: a drag waits for none
+            self._tell_values()
             self.table.setMinimumHeight(self.table.wanted_height())
             self.table.update()
 

@@ -74,7 +74,8 @@ def of_craft(run: Run) -> Flight | None:
     """The flight of the craft; None when nothing sudden moved it."""
     sudden = [part.id for part in run.job.craft.parts if part.LAUNCHES]
     pushed = np.zeros(run.ticks + 1, bool)
-    for line in [*sudden, "poke"]:
+    pokes = ["poke"] if any(event.what == "poke" for event in run.job.drill.events) else []
+    for line in [*sudden, *pokes]:
         pushed |= np.any(run.line(line)[:, :3] != 0.0, axis=1)
     rows = np.flatnonzero(pushed)
     if not len(rows):

@@ -218,7 +218,11 @@ def hardest_hit(run: Run) -> float | None:
     bumpers = [part.id for part in run.job.craft.parts if part.ANSWERS_WALLS]
     touched = [*bumpers, "walls", "contact"]
     given = np.sum([run.line(name)[:, :3] for name in touched], axis=0)
-    others = np.sum([run.line(name)[:, :3] for name in run.layout.lines if name not in touched], axis=0)
+    rows = np.flatnonzero(np.any(given != 0.0, axis=1))
+    if not len(rows):
+        return None
+    given = given[rows]
+    others = np.sum([run.line(name)[rows, :3] for name in run.layout.lines if name not in touched], axis=0)
     size = np.linalg.norm(others, axis=1, keepdims=True)
     way = others / np.where(size > 0.0, size, 1.0)
     against = np.clip(-np.sum(given * way, axis=1, keepdims=True), 0.0, size)  # of it holds against what pushes
