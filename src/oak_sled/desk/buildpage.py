@@ -220,7 +220,7 @@ class BuildPage(DrawingPage):
             if name not in HIDDEN and len(options) > 1:
                 numbers.add_choice(path, name, options, says)
         for name, field in type(item).model_fields.items():
-            known = names.of(name)
+            known = names.of(item, name)
             if known is not None and isinstance(getattr(item, name), str):
                 numbers.add_choice(path, name, known, field.description or "")
         if not is_part:

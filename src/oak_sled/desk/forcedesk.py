@@ -98,7 +98,7 @@ class ForceDesk(QWidget):
         """Brings the strips in step with the craft, building only what is new."""
         craft = self.session.craft
         names = Names.of_bench(craft, self.session.ground)
-        wanted: list[Body | Part] = [craft.body, *craft.parts]
+        wanted: list[Body | Part] = [craft.body, *craft.working_parts]
         fits = len(wanted) == len(self.strips) and all(
             strip.fits(part, strip.name == self.open_name, names)
             for strip, part in zip(self.strips, wanted, strict=True)

@@ -11,6 +11,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from oak_sled.core.advice import cautions, cost
+from oak_sled.core.build import world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.faults import Refused, refuse
@@ -119,6 +120,8 @@ class Worker(QObject):
         waiting, self._waiting = self._waiting, None
         if waiting is not None and not self._busy:
             self._start(*waiting)
+        elif isinstance(answer, Result):
+            self._pool.submit(_compile_laws, answer.job)  # it was interpreted while it was edited: now it stands
 
     @property
     def is_busy(self) -> bool:
@@ -129,6 +132,13 @@ class Worker(QObject):
         """Ends the thread, after what it is doing."""
         self._waiting = None
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _compile_laws(job: Job) -> None:
+    try:
+        world.compile_laws(job)
+    except Exception:  # the interpreter goes on
+        log.exception("a formula could not be compiled")
 
 
 class Loader(QObject):

@@ -29,7 +29,7 @@ OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
 COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
 """Whole numbers that a part is given by choice."""
-EMPTY = {"layer": "default", "material": TIMBER}
+EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in"}
 """What an empty name means, where it is not none."""
 
 
@@ -76,8 +76,8 @@ class Meter(QWidget):
 
 @dataclass(frozen=True)
 class Names:
-    """What a part may refer to by name: channels, knockbacks and what stands on rays of its craft; loose blocks,
-    materials and layers here."""
+    """What a part may refer to by name: channels, knockbacks, what stands on rays, and formulas (with their places) of
+    its craft; loose blocks, materials and layers here."""
 
     channels: tuple[str, ...] = ()
     blasts: tuple[str, ...] = ()
@@ -85,6 +85,7 @@ class Names:
     materials: tuple[str, ...] = ()
     layers: tuple[str, ...] = ()
     carriers: tuple[str, ...] = ()
+    laws: tuple[tuple[str, str], ...] = ()
 
     @classmethod
     def of_bench(cls, craft: Craft, ground: Ground) -> Names:
@@ -96,10 +97,15 @@ class Names:
             (*BUILT_IN, *(material.id for material in ground.materials)),
             (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
             tuple(part.id for part in craft.parts if part.rays()),
+            tuple((law.id, law.place) for law in craft.laws),
         )
 
-    def of(self, field: str) -> tuple[Any, ...] | None:
-        """The choices of a field that holds a name or several; None for any other field."""
+    def of(self, part: Part | Body, field: str) -> tuple[Any, ...] | None:
+        """The choices of a field of a part that holds a name or several; None for any other field."""
+        for place in part.PLACES if isinstance(part, Part) else ():
+            if place.field == field:
+                fitting = tuple(name for name, where in self.laws if where == place.name)
+                return ("", *fitting) if fitting else None
         if field.endswith("channel"):
             return ("", *self.channels)
         known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
@@ -216,7 +222,7 @@ class Strip(QWidget):
             return (False, True)
         if name == "held":
             return get_args(get_args(kind)[0])
-        return self.names.of(name)
+        return self.names.of(self.part, name)
 
     def _choice(self, name: str) -> QPushButton:
         button = QPushButton()

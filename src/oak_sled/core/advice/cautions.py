@@ -15,6 +15,7 @@ from oak_sled.core.documents import casting
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.units import show
+from oak_sled.core.formulas import made
 from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Case
 from oak_sled.core.parts.context import Setting
@@ -36,7 +37,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
     ]
     if run is not None:
         found += [*_standing(run), *_rays(run)] if not run.live else []
-        found += [*_explosion(run), *_overlap(run), *_lost(run)]
+        found += [*_explosion(run), *_overlap(run), *_lost(run), *_formulas(run)]
     return tuple(found)
 
 
@@ -47,7 +48,7 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
     case = Case(
         setting=setting,
         top_speed=outlook.top_speed(setting),
-        parts={part.id: part for part in job.craft.parts},
+        parts={part.id: part for part in job.craft.working_parts},
         held=job.craft.body.held,
         others=tuple(others),
         dynamic_others=len(job.actors) > 1 or any(one.moves == "free" for one in job.ground.blocks),
@@ -60,7 +61,7 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
         ),
     )
     notes = None if run is None else run.own_notes()
-    for place, part in enumerate(job.craft.parts):
+    for place, part in enumerate(job.craft.working_parts):
         if part.mute:
             continue
         acted = None
@@ -116,6 +117,24 @@ def _rays(run: Run) -> Iterator[Caution]:
                 f"none of its rays of {show(rays[0].reach, 'm')} found anything in this run",
                 "a longer reach, a lower start, or ground below",
             )
+
+
+def _formulas(run: Run) -> Iterator[Caution]:
+    """Formulas of its craft that were no finite number somewhere in the run: where in the text, and at what."""
+    for fault in run.faults:
+        if fault.craft != run.job.craft.id:
+            continue
+        law = run.job.craft.written[fault.law]
+        step = made.first_wrong(law.code, fault.given, law.numbers)
+        at = ", ".join(
+            f"{one.name} {show(value, one.unit)}" for one, value in zip(law.place.quantities, fault.given, strict=False)
+        )
+        yield Caution(
+            "formula_not_finite",
+            f"parts.{fault.part}.{law.place.field}",
+            f"formula {fault.law}: column {step.column}: no finite number at {at}; counted as 0 ({fault.times} times)",
+            "keep divisors off 0 and roots and logs above it: max(x, 0.01 [m])",
+        )
 
 
 def _held_level(job: Job) -> Iterator[Caution]:

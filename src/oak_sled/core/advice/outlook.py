@@ -26,7 +26,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     body = craft.body
     mass = body.true_mass() + craft.carried_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
-    fitted = [part for part in craft.parts if craft.gain_of(part) > 0.0]
+    fitted = [part for part in craft.working_parts if craft.gain_of(part) > 0.0]
     rays = sum(len(part.rays()) for part in fitted)
     stands = sum(part.contact_count() for part in fitted) + rays
 
@@ -41,6 +41,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     left = max(weight - sum(part.lifts(weight) for part in fitted), 0.0)
     springs = [part.springs(left / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
+    written = [part for part in fitted if part.drag_at(10.0, ground.air_density) != 0.0]
     setting = Setting(
         mass=mass,
         yaw_inertia=body.inertia()[2],
@@ -68,8 +69,13 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         damper=sum(damper for _, damper in springs),
         track=max(sides, default=0.0) - min(sides, default=0.0),
         centre_height=craft.stands_above(ground.gravity) + lifted,
+        drag_at=partial(_drag_at, written, ground.air_density) if written else None,
     )
     return setting if run is None else with_run(setting, run)
+
+
+def _drag_at(parts: list[Part], air_density: float, speed: float) -> float:
+    return sum(part.drag_at(speed, air_density) for part in parts)
 
 
 def with_run(setting: Setting, run: Run) -> Setting:

@@ -14,6 +14,7 @@ from oak_sled.core.documents.craft import Craft, DampingLaw
 from oak_sled.core.documents.event import Event, What
 from oak_sled.core.documents.faults import refuse
 from oak_sled.core.documents.yard import End, Ground
+from oak_sled.core.formulas import made
 from oak_sled.core.kernel import rowlayout, spatial, state, surface
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.parts import register
@@ -62,6 +63,15 @@ def build(job: Job) -> state.World:
         supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
         calls=np.zeros(6, np.int64),
     )
+
+
+def compile_laws(job: Job) -> None:
+    """Compiles the formulas that a job follows, each into a unit of its own; runs built before go on interpreting."""
+    for one in job.actors:
+        for part in one.craft.parts:
+            for place in part.PLACES:
+                if name := getattr(part, place.field):
+                    made.compile_unit(one.craft.written[name].code)
 
 
 def event_rows(events: Sequence[Event], job: Job) -> state.Records:
@@ -141,6 +151,7 @@ def _pack(job: Job, who: int) -> Pack:
         last_ray=ray,
         joints={one.part.id: one.joint for one in roster.riders(job) if one.who == who},
         gravity_scale=craft.body.gravity_scale,
+        formulas={name: made.record_of(one.code, one.numbers) for name, one in craft.written.items()},
     )
 
 

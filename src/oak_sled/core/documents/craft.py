@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from typing import Any, Literal, get_args
 
@@ -11,11 +12,17 @@ from pydantic import Field, model_validator
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field, reference
 from oak_sled.core.documents.faults import close_match
+from oak_sled.core.documents.law import Law, Number
+from oak_sled.core.formulas import reading
+from oak_sled.core.formulas.code import Code
+from oak_sled.core.formulas.language import FormulaError
+from oak_sled.core.formulas.place import Place
+from oak_sled.core.formulas.reading import RESERVED, Written
 from oak_sled.core.geometry import hulls, shapes
 from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
-from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.parts.register import PLACES, AnyPart
 
 DampingLaw = Literal["exact", "implicit", "explicit", "per_tick"]
 DAMPING_UNITS = {law: "1/tick" if law == "per_tick" else "1/s" for law in get_args(DampingLaw)}
@@ -198,6 +205,8 @@ class Craft(Frozen):
     body: Body = Field(default_factory=Body, description="the rigid body")
     channels: tuple[Channel, ...] = Field((), max_length=16, description="control inputs")
     parts: tuple[AnyPart, ...] = Field((), max_length=64, description="what acts on it")
+    numbers: tuple[Number, ...] = Field((), max_length=40, description="named numbers for its formulas")
+    laws: tuple[Law, ...] = Field((), max_length=60, description="formulas that its parts may follow")
 
     @model_validator(mode="after")
     def _whole(self) -> Craft:
@@ -214,7 +223,60 @@ class Craft(Frozen):
             raise ValueError(f"parts: out of order ({order})")
         if sum(part.ANSWERS_WALLS for part in self.parts) > 1:
             raise ValueError("parts: two bumpers (one answers every wall)")
+        unique("numbers", self.numbers)
+        unique("laws", self.laws)
+        if self.numbers:
+            self._check_numbers()
+        for law in self.laws:
+            self._read(law)
+        for part in self.parts:
+            for place in part.PLACES:
+                self._check_formula(part, place)
         return self
+
+    def _check_numbers(self) -> None:
+        taken = {*RESERVED, *(name for place in PLACES.values() for name in place.names)}
+        for number in self.numbers:
+            if number.id in taken:
+                raise ValueError(
+                    f"numbers.{number.id}: the name {number.id!r} means something else in formulas (another name)"
+                )
+
+    def _check_formula(self, part: Part, place: Place) -> None:
+        name = getattr(part, place.field)
+        if not name:
+            return
+        known = [law.id for law in self.laws if law.place == place.name]
+        if name not in known:
+            where = f"parts.{part.id}.{place.field}"
+            right = close_match(name, known) if known else f"a formula of place {place.name} first"
+            raise ValueError(f"{where}: there is no formula {name!r} for this law ({right})")
+
+    def _read(self, law: Law) -> Code:
+        """The steps of a formula of it; raises ValueError with the place of what is wrong."""
+        place = PLACES.get(law.place)
+        if place is None:
+            raise ValueError(
+                f"laws.{law.id}.place: there is no law {law.place!r} ({close_match(law.place, list(PLACES))})"
+            )
+        try:
+            return reading.code_of(law.text, place, tuple((one.id, one.unit) for one in self.numbers))
+        except FormulaError as error:
+            raise ValueError(f"laws.{law.id}.text: {error}") from None
+
+    @functools.cached_property
+    def written(self) -> dict[str, Written]:
+        """Its formulas, ready to be asked for values, by name."""
+        numbers = {one.id: one.si for one in self.numbers}
+        return {law.id: Written(PLACES[law.place], self._read(law), numbers) for law in self.laws}
+
+    @functools.cached_property
+    def working_parts(self) -> tuple[Part, ...]:
+        """Its parts with the formulas that they follow: what can be asked for forces in closed form."""
+        return tuple(
+            part.working({one.name: self.written[name] for one in part.PLACES if (name := getattr(part, one.field))})
+            for part in self.parts
+        )
 
     @property
     def heading(self) -> str:
@@ -256,7 +318,7 @@ class Craft(Frozen):
     def stands_above(self, gravity: float) -> float:
         """m from the centre of mass down to level ground where the craft stands still at this gravity (m/s2): on its
         feet or hull, or higher where its rays carry it, each an equal share of the weight."""
-        found, rays = [self.foot_depth()], [(part, ray) for part in self.parts for ray in part.rays()]
+        found, rays = [self.foot_depth()], [(part, ray) for part in self.working_parts for ray in part.rays()]
         carried = [(part, ray) for part, ray in rays if self.gain_of(part) > 0.0]
         weight = (self.body.true_mass() + self.carried_mass()) * max(gravity * self.body.gravity_scale, 0.0)
         weight = max(weight - sum(one.lifts(weight) for one in self.parts if self.gain_of(one) > 0.0), 0.0)

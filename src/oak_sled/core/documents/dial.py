@@ -7,7 +7,7 @@ at the field of a document. From it come validation, the JSON Schema, the dial o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any, Literal
 
@@ -51,10 +51,12 @@ def dial(
     main: bool = False,
     title: str = "",
     unit_by: tuple[str, dict[str, str]] | None = None,
+    own_unit: str = "",
 ) -> Any:
     """A field that is a dial.
 
-    unit_by : (name of a field, its value -> unit), for a number whose unit follows a choice.
+    unit_by : (name of a field, its value -> unit), for a number whose unit follows a choice. own_unit : the field that
+    says what it is counted in.
     main : whether the dial stands on the closed strip; the others show when it is opened.
     """
     extra: dict[str, Any] = {"unit": unit, "slider": list(slider or (low, high)), "scale": scale, "main": main}
@@ -62,6 +64,8 @@ def dial(
         extra["words"] = title
     if unit_by:
         extra["unit_by"] = {"field": unit_by[0], "units": unit_by[1]}
+    if own_unit:
+        extra["unit_by"] = {"field": own_unit}
     return Field(default, ge=low, le=high, allow_inf_nan=False, description=says, json_schema_extra={"dial": extra})
 
 
@@ -78,15 +82,18 @@ def unit_of(model: type[BaseModel], name: str, choices: dict[str, Any]) -> str |
     by = extra.get("unit_by")
     if by:
         chosen = choices.get(by["field"], model.model_fields[by["field"]].default)
-        return str(by["units"].get(chosen, extra["unit"]))
+        return str(by["units"].get(chosen, extra["unit"]) if "units" in by else chosen)
     return str(extra["unit"])
 
 
 def dials(document: BaseModel) -> tuple[Dial, ...]:
-    """Every dial declared on `document`, in the order of its fields, with units as chosen now."""
+    """Every dial declared on `document`, in the order of its fields, with units as chosen now, and over the stretch
+    that the document gives them (`sliders`) where it does."""
     model = type(document)
     chosen = tuple(str(getattr(document, name)) for name in _unit_givers(model))
-    return _declared(model, chosen)
+    found = _declared(model, chosen)
+    own: dict[str, tuple[float, float]] = getattr(document, "sliders", {})
+    return tuple(replace(one, slider=own.get(one.name, one.slider)) for one in found) if own else found
 
 
 @cache

@@ -3,28 +3,46 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core.compiler.kernel import unit
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.formulas import machine
+from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Family, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
-RECORD = np.dtype([("area", "f8", (3,)), ("viscous", "f8"), ("at_point", "i8"), ("point", "f8", (3,))])
+RECORD = np.dtype(
+    [("area", "f8", (3,)), ("viscous", "f8"), ("at_point", "i8"), ("point", "f8", (3,)), ("formula", FORMULA)]
+)
+DRAG = Place(
+    "drag",
+    "drag",
+    "N",
+    "formula",
+    (
+        Quantity("speed", "m/s", "through the air", "damper"),
+        Quantity("density", "kg/m3", "of the air"),
+    ),
+)
 
 
 class AirDrag(Part):
-    """F = -1/2 rho Cd A |v| v for each craft axis, and -c v; v against the air."""
+    """F = -1/2 rho Cd A |v| v for each craft axis, and -c v; v against the air. A formula takes the place of both."""
 
     TITLE: ClassVar[str] = "Air drag"
     EXPLAINS: ClassVar[str] = "resists with speed, differently by axis"
     FAMILY: ClassVar[Family] = "air"
+    PLACES: ClassVar[tuple[Place, ...]] = (DRAG,)
 
     kind: Literal["air_drag"] = "air_drag"
     front_area: float = dial(1.2, "m2", "area seen from the front", low=0.0, high=1e5, slider=(0.0, 6.0), main=True)
@@ -34,6 +52,7 @@ class AirDrag(Part):
         1.0, "", "drag coefficient Cd", low=0.0, high=100.0, slider=(0.0, 3.0), main=True, title="drag figure"
     )
     viscous: float = dial(0.0, "N s/m", "linear drag", low=0.0, high=1e6, slider=(0.0, 200.0), title="linear drag")
+    formula: str = Field("", max_length=60, description="the formula of its drag; empty: areas and linear drag")
     at_point: bool = Field(False, description="act at the centre of pressure, with the torque that follows")
     x: float = dial(0.0, "m", "centre of pressure, forward", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "centre of pressure, left", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -46,7 +65,31 @@ class AirDrag(Part):
             "viscous": self.viscous,
             "at_point": int(self.at_point),
             "point": pack.point(self.x, self.y, self.z),
+            "formula": pack.formula(self.formula),
         }
+
+    def drag_at(self, speed: float, air_density: float) -> float:
+        """N at a speed through the air, m/s, of a drag that is a formula."""
+        written = self.formula_of(DRAG)
+        return 0.0 if written is None else self.trim * written.finite(speed, air_density)
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        both = ("as set", {"formula": ""})
+        if self.viscous == 0.0:
+            return [both]
+        return [both, ("quadratic", {"formula": "", "viscous": 0.0}), ("linear", {"formula": "", "drag_figure": 0.0})]
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        return {} if setting is None else {"speed": setting.last_speed or 10.0, "density": setting.air_density}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        return (0.0, 2.0) if quantity == "density" else (0.0, 1.3 * max(setting.last_speed, 15.0))
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        angle, ground = math.radians(run.job.ground.wind_to_deg), run.job.ground
+        wind = ground.wind_speed * np.array([math.cos(angle), math.sin(angle), 0.0])
+        against = run.columns("velocity.x", "velocity.y", "velocity.z") - wind
+        return {"speed": np.linalg.norm(against, axis=1)}
 
     def blew_up(self, speed: float, air_density: float, mass: float, ticks: int) -> str:
         square, linear = self.drag_factors(air_density)
@@ -63,10 +106,15 @@ class AirDrag(Part):
         return f"by axis · at {'centre of pressure' if self.at_point else 'centre'}"
 
     def drag_factors(self, air_density: float) -> tuple[float, float]:
+        if self.formula_of(DRAG) is not None:
+            return (0.0, 0.0)
         square = 0.5 * air_density * self.drag_figure * self.front_area * self.trim
         return (square, self.viscous * self.trim)
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
+        if self.formula_of(DRAG) is not None:
+            speed = setting.last_speed or 10.0
+            return (f"{show(self.drag_at(speed, setting.air_density), 'N')} at {show(speed, 'm/s')}", "by its formula")
         square, linear = self.drag_factors(setting.air_density)
         speed = setting.last_speed or 10.0
         first = f"{show(square * speed**2 + linear * speed, 'N')} at {show(speed, 'm/s')} ahead"
@@ -75,6 +123,31 @@ class AirDrag(Part):
             equal = (setting.thrust / square) ** 0.5
             return (first, f"equals full thrust at {show(equal, 'm/s')}")
         return (first, f"side wind 5 m/s: {show(sideways + 5.0 * linear, 'N')}")
+
+
+@compiled
+def drag_of(part, speed, density):
+    """N of a drag that is a formula, at a speed through the air, m/s."""
+    part.formula.given[0], part.formula.given[1] = speed, density
+    return machine.value_of(part.formula)
+
+
+@compiled
+def book(part, p, body, now, force):
+    """Books a force (N, world axes) at the centre of pressure, or at the centre of mass."""
+    if part.at_point == 1:
+        body_module.book_at(now, p, body, spatial.to_world(body.axes, part.point), force)
+    else:
+        body_module.book(now, p, force)
+
+
+@unit
+def law_drag(part, given):
+    """The drag ahead at the quantities of its place: see DRAG."""
+    speed = given[0]
+    if part.formula.at != 0:
+        return drag_of(part, speed, given[1])
+    return part.area[0] * given[1] * abs(speed) * speed + part.viscous * speed
 
 
 @unit
@@ -87,6 +160,11 @@ def act(part, gain, p, body, ground, supports, now):
     )
     speed = spatial.length(against)
     v = spatial.to_craft(body.axes, against)
+    if part.formula.at != 0:
+        drag = drag_of(part, speed, ground.air_density)
+        size = -gain * drag / max(speed, 1e-9)
+        book(part, p, body, now, (size * against[0], size * against[1], size * against[2]))
+        return 0.0
     strength, viscous = gain * ground.air_density * speed, gain * part.viscous
     force = spatial.to_world(
         body.axes,
@@ -96,11 +174,8 @@ def act(part, gain, p, body, ground, supports, now):
             -(strength * part.area[2] + viscous) * v[2],
         ),
     )
-    if part.at_point == 1:
-        body_module.book_at(now, p, body, spatial.to_world(body.axes, part.point), force)
-    else:
-        body_module.book(now, p, force)
+    book(part, p, body, now, force)
     return 0.0
 
 
-KIND = Kind(AirDrag, RECORD, act)
+KIND = Kind(AirDrag, RECORD, act, laws={DRAG.name: law_drag})

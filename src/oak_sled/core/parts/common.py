@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, get_args
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, Self, get_args
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
 from oak_sled.core.documents.units import show
+from oak_sled.core.formulas.place import Place
+from oak_sled.core.formulas.reading import Written
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot
@@ -70,7 +72,7 @@ class Kind:
     act : among the forces, `register.ACT`; None: it books nothing there. foresees : whether it reads the velocity that
     the lines booked before it would leave. others : on other bodies than the craft, before the forces,
     `register.OTHERS`. limit : on the speeds that came of the forces, `register.LIMIT`. fade : on the lines of the
-    forces, `register.FADE`.
+    forces, `register.FADE`. laws : by the name of a place, the law as `act` has it, on its own: `register.OF_LAW`.
     """
 
     document: type[Part]
@@ -80,6 +82,7 @@ class Kind:
     others: Kernel | None = None
     limit: Kernel | None = None
     fade: Kernel | None = None
+    laws: Mapping[str, Kernel] = field(default_factory=dict)
 
 
 class Part(Frozen):
@@ -120,6 +123,10 @@ class Part(Frozen):
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
     """Whether that channel is added to a craft that lacks it, since without one the part would always be full on."""
+    PLACES: ClassVar[tuple[Place, ...]] = ()
+    """The laws of it that a formula may replace."""
+
+    _laws: Mapping[str, Written] = PrivateAttr(default_factory=dict)
 
     id: str = name_field("the name by which paths refer to this part")
     title: str = Field("", max_length=60, description="what the strip is headed with; empty for the kind's own name")
@@ -132,6 +139,39 @@ class Part(Frozen):
     def heading(self) -> str:
         """What the strip is headed with."""
         return self.title or self.id.replace("_", " ").capitalize()
+
+    def working(self, laws: Mapping[str, Written]) -> Self:
+        """The part as it works on its craft: it can be asked what its formulas give. laws : by the name of a place."""
+        if not laws:
+            return self
+        made = self.model_copy()
+        made._laws = laws
+        return made
+
+    def formula_of(self, place: Place) -> Written | None:
+        """The formula that stands at a place of it; None for the built-in law."""
+        return self._laws.get(place.name)
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        """The built-in laws that it may have at a place: what each is called, and the fields that set it."""
+        return [("built-in", {place.field: ""})]
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        """What a run made of the quantities of a place, each of shape (rows, ...), NaN where the law did not act."""
+        return {}
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        """Quantities of a place that no run has told: those that its own settings fix, and, with a setting, what the
+        others are in steady going."""
+        return {}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        """From where to where a law is drawn over a quantity, SI."""
+        return (0.0, 1.0)
+
+    def law_scale(self, place: Place, setting: Setting) -> float:
+        """What turns the value of a law into N on the craft: how many there are, and their gain."""
+        return self.trim
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
@@ -328,6 +368,10 @@ class Part(Frozen):
     def drag_factors(self, air_density: float) -> tuple[float, float]:
         """(N per (m/s)2, N per m/s) against forward motion, for the outlook of others."""
         return (0.0, 0.0)
+
+    def drag_at(self, speed: float, air_density: float) -> float:
+        """N against forward motion at a speed, m/s, of a drag that is a formula, for the outlook of others."""
+        return 0.0
 
     def contact_count(self) -> int:
         """How many points of the ground it stands on."""

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal, get_args
 
+import numpy as np
+
 from oak_sled.core.documents.layer import BODIES
+from oak_sled.core.formulas.machine import FORMULA
 
 Spot = tuple[float, float, float]
+NO_FORMULA = np.zeros(1, FORMULA)[0]
 Aim = Literal["craft", "world", "ground"]
 AIMS = get_args(Aim)
 """Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
@@ -23,7 +27,8 @@ class Setting:
     modes : name, rad/s and share of critical damping of each way in which it swings on them, from the last run.
     track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
     thrust, friction and drag are along the heading at full channel; `range_of` holds the
-    (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any.
+    (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any. drag_at : N of the drags
+    that are formulas at a speed, m/s, which stand in no factor; None where there are none.
     """
 
     mass: float
@@ -53,6 +58,7 @@ class Setting:
     modes: tuple[tuple[str, float, float], ...] = ()
     track: float = 0.0
     centre_height: float = 0.0
+    drag_at: Callable[[float], float] | None = None
 
 
 @dataclass(frozen=True)
@@ -64,7 +70,7 @@ class Pack:
     supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
     part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
     has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
-    joints : the joint by which a part carries a body.
+    joints : the joint by which a part carries a body. formulas : the records of the formulas of the craft, by name.
     """
 
     channel_names: tuple[str, ...]
@@ -82,6 +88,11 @@ class Pack:
     last_ray: int = 0
     joints: Mapping[str, int] = field(default_factory=dict)
     gravity_scale: float = 1.0
+    formulas: Mapping[str, np.void] = field(default_factory=dict)
+
+    def formula(self, name: str) -> np.void:
+        """The record of a formula; one without an address for none."""
+        return self.formulas.get(name, NO_FORMULA)
 
     def channel(self, name: str) -> int:
         """The number of a channel; -1 for none."""

@@ -1,9 +1,12 @@
-"""Hover pad: pushes its craft off the ground by a force that depends on the gap a ray finds."""
+"""Hover pad: pushes its craft off the ground by a force that depends on the gap a ray finds.
+
+One file, as every kind of part is: its document, record, equation, closed forms and cautions.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -14,9 +17,14 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import reference
 from oak_sled.core.documents.units import show
+from oak_sled.core.formulas import machine
+from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
+from oak_sled.core.parts.search import crossing
 from oak_sled.core.parts.swing import Swing
 
 Law = Literal["spring", "progressive", "cushion", "on_off"]
@@ -24,6 +32,9 @@ SPRING, PROGRESSIVE, CUSHION, ON_OFF = range(4)
 DampingFrom = Literal["point_speed", "gap_change"]
 Along = Literal["ray", "normal"]
 OnMiss = Literal["forget", "hold"]
+LAW_WORDS: dict[str, str] = {
+    "spring": "spring", "progressive": "progressive spring", "cushion": "cushion", "on_off": "on and off"
+}  # fmt: skip
 NEAREST = 1e-3
 """m, the least gap that the cushion law counts with: it grows without bound toward 0."""
 
@@ -44,7 +55,22 @@ RECORD = np.dtype(
         ("first_ray", "i8"),
         ("rays", "i8"),
         ("least_rise", "f8"),  # upward part of a normal below which it does not stand on it
+        ("formula", FORMULA),
     ]
+)
+
+
+PUSH = Place(
+    "pad_push",
+    "push of a pad",
+    "N",
+    "formula",
+    (
+        Quantity("gap", "m", "from the mount to what its ray found", "spring", -1),
+        Quantity("closing", "m/s", "speed at which the gap closes, as the damper takes it", "damper"),
+        Quantity("reach", "m", "gap at which it begins to push"),
+        Quantity("speed", "m/s", "of the craft"),
+    ),
 )
 
 
@@ -53,13 +79,15 @@ class Pad(Part):
     damper. With gap g, reach L and compression x = L - g:
 
     spring k x; progressive k x (1 + b x / L); cushion N (L / g - 1), as of a pressure that grows as the gap closes;
-    on and off: N below the reach, until the gap is wider than that by the band.
+    on and off: N below the reach, until the gap is wider than that by the band. A formula takes the place of law and
+    damper.
     """
 
     TITLE: ClassVar[str] = "Hover pads"
     EXPLAINS: ClassVar[str] = "float over the ground on rays: spring, cushion or on/off, with damping"
     FAMILY: ClassVar[Family] = "support"
     SHOWS: ClassVar[Shown] = "up"
+    PLACES: ClassVar[tuple[Place, ...]] = (PUSH,)
 
     kind: Literal["pad"] = "pad"
     law: Law = Field("spring", description="how the force follows the gap")
@@ -86,6 +114,7 @@ class Pad(Part):
         0.05, "m", "on and off: it goes off this far above the gap at which it goes on", low=0.0, high=10.0,
         slider=(0.0, 0.5),
     )  # fmt: skip
+    formula: str = Field("", max_length=60, description="the formula of its push; empty: the law and the damper")
     most: float = dial(
         0.0, "N", "greatest force of a pad; 0: no limit", low=0.0, high=1e8, slider=(0.0, 50000.0), title="at most"
     )
@@ -124,6 +153,7 @@ class Pad(Part):
             "most": self.most if self.most > 0.0 else 1e300,
             "first_ray": pack.rays.get(self.id, 0),
             "rays": self.count(),
+            "formula": pack.formula(self.formula),
             "least_rise": math.cos(math.radians(self.slope_limit_deg)) if self.slope_limit_deg < 90.0 else -1.0,
         }
 
@@ -135,7 +165,7 @@ class Pad(Part):
         return len(corners(self))
 
     def rays(self) -> list[Ray]:
-        reach = self.reach + (self.band if self.law == "on_off" else 0.0)
+        reach = self.reach + (self.band if self.law == "on_off" and not self.formula else 0.0)
         return [Ray(spot, self.aim, reach, self.layer) for spot in corners(self)]
 
     @classmethod
@@ -147,6 +177,10 @@ class Pad(Part):
         squeeze = self.reach - gap
         if squeeze <= 0.0:
             return 0.0
+        written = self.formula_of(PUSH)
+        if written is not None:
+            force = max(written.finite(gap, 0.0, self.reach, 0.0), 0.0)
+            return min(force, self.most) if self.most > 0.0 else force
         force = {
             "spring": self.stiffness * squeeze,
             "progressive": self.stiffness * squeeze * (1.0 + self.progression * squeeze / self.reach),
@@ -158,6 +192,8 @@ class Pad(Part):
     def rest_gap(self, load: float) -> float:
         if load <= 0.0:
             return self.reach
+        if self.formula_of(PUSH) is not None:
+            return crossing(self.push_at, load, np.linspace(self.reach, 0.0, 65)) or 0.0
         if self.law == "cushion":
             return self.reach * self.lift / (load + self.lift) if self.lift > 0.0 else 0.0
         if self.law == "on_off":
@@ -172,6 +208,9 @@ class Pad(Part):
 
     def slope_at(self, gap: float) -> float:
         """N/m by which the force of a pad grows as the gap closes."""
+        if self.formula_of(PUSH) is not None:
+            step = 1e-4 * self.reach
+            return (self.push_at(gap - step) - self.push_at(gap + step)) / (2.0 * step)
         if self.law == "cushion":
             return self.lift * self.reach / max(gap, NEAREST) ** 2
         if self.law == "progressive":
@@ -180,12 +219,53 @@ class Pad(Part):
 
     def springs(self, load: float) -> tuple[float, float]:
         gap = self.rest_gap(load / self.trim if self.trim > 0.0 else 0.0)
-        return self.count() * self.trim * self.slope_at(gap), self.count() * self.trim * self.damping
+        return self.count() * self.trim * self.slope_at(gap), self.count() * self.trim * self.damping_at(gap)
+
+    def damping_at(self, gap: float) -> float:
+        """N s/m of a pad where it stands still at a gap."""
+        written = self.formula_of(PUSH)
+        if written is None:
+            return self.damping
+        up, down = (written.finite(gap, closing, self.reach, 0.0) for closing in (1e-3, -1e-3))
+        return (up - down) / 2e-3
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        return [(LAW_WORDS[law], {"law": law, "formula": ""}) for law in get_args(Law)]
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        fixed = {"reach": self.reach}
+        if setting is None:
+            return fixed
+        load = setting.carried / max(setting.rays, 1) / max(self.trim, 1e-9)
+        return {**fixed, "gap": self.rest_gap(load), "closing": 0.0, "speed": 0.0}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        return {
+            "gap": (0.0, 1.1 * self.reach),
+            "reach": (0.1 * self.reach, 2.0 * self.reach),
+            "closing": (-1.0, 1.0),
+        }.get(quantity, (0.0, 20.0))
+
+    def law_scale(self, place: Place, setting: Setting) -> float:
+        return self.trim * self.count()
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        gap, rate = (
+            np.stack([run.column(f"{self.id}.{k + 1}.{what}") for k in range(self.count())], axis=1)
+            for what in ("gap", "rate")
+        )
+        pushes = gap < self.reach
+        speed = np.linalg.norm(run.columns("velocity.x", "velocity.y", "velocity.z"), axis=1)
+        return {
+            "gap": np.where(pushes, gap, np.nan),
+            "closing": np.where(pushes, -rate, np.nan),
+            "speed": np.where(pushes, speed[:, None], np.nan),
+        }
 
     def summary(self) -> str:
-        words = {"spring": "spring", "progressive": "progressive spring", "cushion": "cushion", "on_off": "on and off"}
         linked = self.count()
-        return f"{f'{linked} linked' if linked > 1 else 'one'} · {words[self.law]}"
+        law = f"formula {self.formula}".replace("_", " ") if self.formula else LAW_WORDS[self.law]
+        return f"{f'{linked} linked' if linked > 1 else 'one'} · {law}"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.trim <= 0.0 or setting.rays == 0:
@@ -193,7 +273,7 @@ class Pad(Part):
         load = setting.carried / setting.rays
         gap = self.rest_gap(load / self.trim)
         first = f"rides at {show(gap, 'm')}: {show(self.reach - gap, 'm')} of sag"
-        if self.law == "on_off":
+        if self.law == "on_off" and not self.formula:
             return (f"{show(self.count() * self.lift * self.trim, 'N')} while on", "no gap at which it stands still")
         if setting.spring <= 0.0:
             return (first, "no spring")
@@ -202,7 +282,7 @@ class Pad(Part):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         setting = case.setting
-        if self.law == "on_off":
+        if self.law == "on_off" and not self.formula:
             yield self.caution(
                 "never_still",
                 "law",
@@ -283,6 +363,29 @@ def closing_speed(part, memory, foot, support, dt):
     return (last - support.gap) / dt if last >= 0.0 else 0.0
 
 
+@compiled
+def pushed(part, push, closing, gap, speed):
+    """N of a pad before its gain and its cap: what its law pushes while it is still, with the damper; or the formula of
+    the user."""
+    if part.formula.at != 0:
+        if gap >= part.reach:
+            return 0.0
+        part.formula.given[0], part.formula.given[1] = gap, closing
+        part.formula.given[2], part.formula.given[3] = part.reach, speed
+        return machine.value_of(part.formula)
+    return push + part.damping * closing if gap < part.reach else push
+
+
+@unit
+def law_push(part, given):
+    """The push of a pad at the quantities of its place: see PUSH."""
+    gap = given[0]
+    push = part.lift if gap < part.reach else 0.0
+    if part.law != ON_OFF:
+        push = push_of(part, given, 0, gap)
+    return pushed(part, push, given[1], gap, given[3])
+
+
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books the forces of all pads on its ledger line; returns the share of them that push."""
@@ -298,8 +401,7 @@ def act(part, gain, p, body, ground, supports, now):
             continue
         push = push_of(part, now.memory[p], foot, support.gap)
         closing = closing_speed(part, now.memory[p], foot, support, now.dt)
-        if support.gap < part.reach:
-            push += part.damping * closing
+        push = pushed(part, push, closing, support.gap, now.speed)
         push = min(gain * push, part.most)
         if part.pulls == 0:
             push = max(push, 0.0)
@@ -332,4 +434,4 @@ def act(part, gain, p, body, ground, supports, now):
     return pushing / part.rays
 
 
-KIND = Kind(Pad, RECORD, act)
+KIND = Kind(Pad, RECORD, act, laws={PUSH.name: law_push})

@@ -107,11 +107,24 @@ LIMIT = Address((None, FLOAT, INT, _BODY, _NOW), FLOAT)
 """act(own, gain, p, body, now): changes speeds and books that; returns 1 if it did."""
 FADE = Address((None, FLOAT, _PARTS, INT, INT, _BODY, _NOW), FLOAT)
 """fade(own, gain, parts, first, p, body, now): changes lines of forces; returns 1 if it did."""
+OF_LAW = Address((None, Array(FLOAT, (None,))), FLOAT)
+"""law(own, given): the value of a law of a part at the quantities of its place."""
 
 
 def kind_of(part: Part) -> Kind:
     """The kind of a part."""
     return next(kind for kind in KINDS if kind.document is type(part))
+
+
+PLACES = {place.name: place for kind in KINDS for place in kind.document.PLACES}
+"""Every place where a formula may stand, by name."""
+
+
+@functools.cache
+def law_address(kind: int, place: str) -> int:
+    """The address of a law of a kind, compiled if need be; see OF_LAW."""
+    own = Record(KINDS[kind].record)
+    return KINDS[kind].laws[place].address(tuple(own if one is None else one for one in OF_LAW.takes))
 
 
 @functools.cache

@@ -1,9 +1,12 @@
-"""Runner: glides forward and bites sideways, slides past a slip angle and bites again below another."""
+"""Runner: glides forward and bites sideways, slides past a slip angle and bites again below another.
+
+One file, as every kind of part is: its document, record, equation, closed forms and cautions.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -13,10 +16,14 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.formulas import machine
+from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
@@ -24,6 +31,7 @@ from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEP, Knot
 
 Law = Literal["share", "linear", "curve"]
 SHARE, LINEAR, CURVE = range(3)
+LAW_WORDS: dict[str, str] = {"share": "share a tick", "linear": "linear in slip", "curve": "curve over slip"}
 CREEP = 0.25
 """m/s below which a slip angle loses its meaning, and the edge holds like dry friction more and more."""
 SKID = 0.05
@@ -52,7 +60,21 @@ RECORD = np.dtype(
         ("rows", "i8"),
         ("first_support", "i8"),  # of its feet
         ("last_support", "i8"),  # behind those of the last runner of the craft
+        ("formula", FORMULA),
     ]
+)
+
+
+GRIP = Place(
+    "grip_share",
+    "share of the side grip",
+    "",
+    "formula",
+    (
+        Quantity("slip", "rad", "slip angle"),
+        Quantity("speed", "m/s", "of the foot along the ground"),
+        Quantity("load", "N", "on the foot"),
+    ),
 )
 
 
@@ -70,6 +92,7 @@ class Runner(Part):
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
     CURVES: ClassVar[bool] = True
+    PLACES: ClassVar[tuple[Place, ...]] = (GRIP,)
 
     kind: Literal["runner"] = "runner"
     law: Law = Field("curve", description="how side force follows side slip")
@@ -106,6 +129,7 @@ class Runner(Part):
     curve: tuple[Knot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle"
     )
+    formula: str = Field("", max_length=60, description="the formula of its grip over slip; empty: the law")
     slides_past_deg: float = dial(
         14.0, "°", "slip angle at which it breaks loose", low=0.0, high=90.0, title="slides past"
     )
@@ -169,6 +193,7 @@ class Runner(Part):
             "rows": 2 if self.spread_y > 0.0 else 1,
             "first_support": pack.supports.get(self.id, 0),
             "last_support": pack.last_support,
+            "formula": pack.formula(self.formula),
         }
 
     def channels_used(self) -> tuple[str, ...]:
@@ -186,7 +211,7 @@ class Runner(Part):
         return found
 
     def cautions(self, case: Case) -> Iterator[Caution]:
-        if self.law == "share" and self.share > 0.0:
+        if self.law == "share" and self.share > 0.0 and not self.formula:
             yield self.caution(
                 "tick_dependent_grip",
                 "",
@@ -202,20 +227,58 @@ class Runner(Part):
         return None
 
     def summary(self) -> str:
-        words = {"share": "share a tick", "linear": "linear in slip", "curve": "curve over slip"}
         linked = self.contact_count()
-        return f"{f'{linked} linked' if linked > 1 else 'one'} · {words[self.law]}"
+        law = f"formula {self.formula}".replace("_", " ") if self.formula else LAW_WORDS[self.law]
+        return f"{f'{linked} linked' if linked > 1 else 'one'} · {law}"
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        return [(LAW_WORDS[law], {"law": law, "formula": ""}) for law in ("linear", "curve")]
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        if setting is None:
+            return {}
+        return {"slip": math.radians(5.0), "speed": 10.0, "load": setting.weight / max(setting.contacts, 1)}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        if quantity == "slip":
+            return (0.0, math.radians(45.0))
+        return (0.0, 20.0) if quantity == "speed" else (0.0, 2.0 * setting.weight / max(setting.contacts, 1))
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        loaded = run.column("load") > 0.0
+        along = np.linalg.norm(run.columns("velocity.x", "velocity.y"), axis=1)
+        w, x, y, z = (run.column(f"rotation.{axis}") for axis in "wxyz")
+        heading = np.arctan2(2.0 * (x * y + w * z), 1.0 - 2.0 * (y * y + z * z))
+        course = np.arctan2(run.column("velocity.y"), run.column("velocity.x"))
+        off = np.abs((course - heading + np.pi) % (2.0 * np.pi) - np.pi)
+        slip = np.where(along > CREEP, np.minimum(off, np.pi - off), np.nan)  # the same backward
+        return {"slip": np.where(loaded, slip, np.nan), "speed": np.where(loaded, along, np.nan)}
 
     def sliding_friction(self, weight: float, grip: float) -> float:
         return self.glide * weight * grip * self.trim
 
     def side_capacity(self, weight: float, grip: float) -> float:
-        return self.side_grip * weight * grip * self.trim
+        return self.side_grip * weight * grip * self.trim * self.greatest_share()
+
+    def greatest_share(self) -> float:
+        """The greatest share of the side grip that a formula gives over all slip angles, at 10 m/s; 1 without one."""
+        written = self.formula_of(GRIP)
+        if written is None:
+            return 1.0
+        shares = (written.finite(math.radians(slip), 10.0, 1000.0) for slip in range(91))
+        return min(max(shares), 1.0)
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        side = self.side_grip * setting.grip * self.trim * setting.weight / (setting.mass * STANDARD_GRAVITY)
+        side = (
+            self.greatest_share()
+            * self.side_grip
+            * setting.grip
+            * self.trim
+            * setting.weight
+            / (setting.mass * STANDARD_GRAVITY)
+        )
         first = f"side limit {show(side, 'g')}"
-        if self.law == "share":
+        if self.law == "share" and not self.formula:
             rate = -math.log(1.0 - self.share) / setting.dt if self.share < 1.0 else math.inf
             half = f"side speed halves in {show(math.log(2.0) / rate, 's')}" if rate > 0 else "no side bite"
             return (first, half)
@@ -243,8 +306,11 @@ def slide_share(part, slip, memory, foot, dt):
 
 
 @compiled
-def side_force(part, gain, slip, side_speed, effective_mass, load, now):
-    """The wanted side force without its cap: by share of side speed, stiffness or curve; >= 0, N."""
+def side_force(part, gain, slip, side_speed, speed, effective_mass, load, now):
+    """The wanted side force without its cap: by formula, share of side speed, stiffness or curve; >= 0, N."""
+    if part.formula.at != 0:
+        share = by_formula(part, slip, speed, load)
+        return gain * part.side_grip * load * share
     if part.law == SHARE:
         # the share of a nominal tick, spread over substeps so that n of them take the same
         taken = min(gain * part.share, 1.0)
@@ -253,10 +319,34 @@ def side_force(part, gain, slip, side_speed, effective_mass, load, now):
         return taken * effective_mass * abs(side_speed) / now.dt
     if part.law == LINEAR:
         return gain * part.stiffness * load * slip
+    return gain * part.side_grip * load * curve_at(part, slip)
+
+
+@compiled
+def by_formula(part, slip, speed, load):
+    """Share of the side grip by the formula of the user, at a slip angle (rad), a speed (m/s) and a load (N)."""
+    part.formula.given[0], part.formula.given[1], part.formula.given[2] = slip, speed, load
+    share = machine.value_of(part.formula)
+    return max(share, 0.0)
+
+
+@compiled
+def curve_at(part, slip):
+    """Share of the side grip by the curve, at a slip angle, rad."""
     place = slip / STEP
     low = min(int(place), SAMPLES - 2)
     rest = place - low
-    return gain * part.side_grip * load * (part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest)
+    return part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest
+
+
+@unit
+def law_grip(part, given):
+    """The share of the side grip at the quantities of its place: see GRIP."""
+    if part.formula.at != 0:
+        return by_formula(part, given[0], given[1], given[2])
+    if part.law == LINEAR:
+        return min(part.stiffness * given[0] / max(part.side_grip, 1e-9), 1.0)
+    return curve_at(part, given[0])
 
 
 @compiled
@@ -288,9 +378,10 @@ def foot_force(part, gain, p, foot, lever, ahead, left, below, load, share, grip
     left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
     mass_side = body_module.shared_mass(body, lever, left) * share
     mass_along = body_module.shared_mass(body, lever, ahead) * share
-    bite = side_force(part, gain, slip, side, mass_side, load, now) * left_grip
+    wanted = side_force(part, gain, slip, side, math.hypot(along, side), mass_side, load, now)
+    bite = wanted * left_grip
     most_bite = gain * part.side_grip * load * left_grip
-    if part.law != SHARE:
+    if part.law != SHARE or part.formula.at != 0:
         # a slip angle means little near standstill: there the edge holds like dry friction
         stick = 1.0 - (abs(along) + abs(side)) / CREEP
         bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
@@ -380,4 +471,4 @@ def act(part, gain, p, body, ground, supports, now):
     return most
 
 
-KIND = Kind(Runner, RECORD, act, foresees=True)
+KIND = Kind(Runner, RECORD, act, foresees=True, laws={GRIP.name: law_grip})

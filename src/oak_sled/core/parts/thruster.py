@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -13,11 +13,16 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
+from oak_sled.core.formulas import machine
+from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import push
 from oak_sled.core.parts.common import Case, Family, Kind
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.search import crossing
 
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
 UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}
@@ -37,7 +42,20 @@ RECORD = np.dtype(
         ("at_point", "i8"),
         ("point", "f8", (3,)),
         ("aim_limit", "f8"),
+        ("formula", FORMULA),
     ]
+)
+
+
+OVER_SPEED = Place(
+    "thrust_over_speed",
+    "share of the thrust",
+    "",
+    "formula",
+    (
+        Quantity("speed", "m/s", "along the push", "damper", -1),
+        Quantity("level", "", "of its channel, -1 to 1"),
+    ),
 )
 
 
@@ -48,6 +66,7 @@ class Thruster(push.Push):
     EXPLAINS: ClassVar[str] = "push along a line: a force, an acceleration or an impulse"
     FAMILY: ClassVar[Family] = "drive"
     CHANNEL_GUESS: ClassVar[str] = "throttle"
+    PLACES: ClassVar[tuple[Place, ...]] = (OVER_SPEED,)
 
     kind: Literal["thruster"] = "thruster"
     way: Way = Field("force", description="what the number is: a force, an acceleration, an impulse...")
@@ -62,6 +81,7 @@ class Thruster(push.Push):
         main=True,
         unit_by=("way", UNITS),
     )
+    formula: str = Field("", max_length=60, description="the share of it that is left at a speed; empty: all of it")
     reverse_share: float = dial(
         0.4, "", "share of it when the channel is negative", low=0.0, high=1.0, main=True, title="reverse share"
     )
@@ -102,6 +122,7 @@ class Thruster(push.Push):
             "at_point": int(self.at_point),
             "point": pack.point(self.x, self.y, self.z),
             "aim_limit": self.aim_limit,
+            "formula": pack.formula(self.formula),
         }
 
     def channels_used(self) -> tuple[str, ...]:
@@ -138,7 +159,34 @@ class Thruster(push.Push):
         if self.timing in ("on_press", "on_release") or self.frame == "world":
             return 0.0
         force = {"force": self.thrust, "acceleration": self.thrust * mass, "speed_aim": self.aim_limit}
-        return force.get(self.way, 0.0) * along * self.trim
+        return force.get(self.way, 0.0) * along * self.trim * self.left_at(0.0)
+
+    def left_at(self, speed: float) -> float:
+        """The share of the thrust that is left at a speed along the push, m/s, at full channel."""
+        written = self.formula_of(OVER_SPEED)
+        return 1.0 if written is None else max(written.finite(speed, 1.0), 0.0)
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        return [("the same at every speed", {"formula": ""})]
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        return {} if setting is None else {"speed": 0.0, "level": 1.0}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        return (-1.0, 1.0) if quantity == "level" else (0.0, 1.3 * max(setting.last_speed, 15.0))
+
+    def law_scale(self, place: Place, setting: Setting) -> float:
+        return setting.thrust
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        if self.frame == "world":
+            return {}
+        acts = run.column(f"{self.id}.activity") > 0.0
+        turn = [run.column(f"rotation.{axis}") for axis in "wxyz"]
+        w, x, y, z = turn
+        ahead = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)], axis=1)
+        speed = np.einsum("ij,ij->i", ahead, run.columns("velocity.x", "velocity.y", "velocity.z"))
+        return {"speed": np.where(acts, speed, np.nan)}
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         number = self.thrust * self.trim
@@ -154,7 +202,10 @@ class Thruster(push.Push):
             )
         force = number if self.way == "force" else number * setting.mass
         rate = force / setting.mass
-        return (f"{show(rate, 'm/s2')} = {show(rate / STANDARD_GRAVITY, 'g')}", top_speed_words(force, setting))
+        first = f"{show(rate, 'm/s2')} = {show(rate / STANDARD_GRAVITY, 'g')}"
+        if self.formula_of(OVER_SPEED) is not None or setting.drag_at is not None:
+            return (first, written_top_speed_words(lambda speed: force * self.left_at(speed), setting))
+        return (first, top_speed_words(force, setting))
 
     def _repeats(self, setting: Setting, change: float) -> str:
         if self.timing in ("on_press", "on_release"):
@@ -176,6 +227,25 @@ def top_speed_words(force: float, setting: Setting) -> str:
     if not math.isfinite(top):
         return "nothing slows it: no top speed"
     return f"tops out at {show(top, 'm/s')}, 90 % in {show(ninety, 's')}"
+
+
+FASTEST = 1000.0
+"""m/s up to which a top speed is sought where formulas decide it."""
+
+
+def written_top_speed_words(force: Callable[[float], float], setting: Setting) -> str:
+    """Where what resists first equals the push, N over speed, with formulas on either side: by search."""
+
+    def lacks(speed: float) -> float:
+        resists = setting.friction + setting.square_drag * speed**2
+        resists += (setting.linear_drag + setting.damping * setting.mass) * speed
+        return resists + (setting.drag_at(speed) if setting.drag_at is not None else 0.0) - force(speed)
+
+    if lacks(0.0) >= 0.0:
+        return f"too small to move: friction holds {show(setting.friction, 'N')}"
+    speeds = np.concatenate([np.linspace(0.0, 100.0, 201), np.linspace(105.0, FASTEST, 180)])
+    top = crossing(lacks, 0.0, speeds)
+    return "nothing slows it: no top speed" if top is None else f"tops out at {show(top, 'm/s')}"
 
 
 def approach(net: float, square: float, linear: float, damping: float, mass: float) -> tuple[float, float]:
@@ -200,6 +270,10 @@ def act(part, gain, p, body, ground, supports, now):
     level = push.level(part, p, now)
     share = level if level >= 0.0 else level * part.reverse
     direction = thrust_line(part, body, now)
+    if part.formula.at != 0:
+        along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
+        left = left_of(part, along, level)
+        gain *= left
     mass = body.mass
     size = 0.0
     if part.way == FORCE:
@@ -223,6 +297,22 @@ def act(part, gain, p, body, ground, supports, now):
 
 
 @compiled
+def left_of(part, speed, level):
+    """The share of the thrust that is left at a speed along the push, m/s; never below 0."""
+    if part.formula.at == 0:
+        return 1.0
+    part.formula.given[0], part.formula.given[1] = speed, level
+    left = machine.value_of(part.formula)
+    return max(left, 0.0)
+
+
+@unit
+def law_over_speed(part, given):
+    """The share of the thrust at the quantities of its place: see OVER_SPEED."""
+    return left_of(part, given[0], given[1])
+
+
+@compiled
 def thrust_line(part, body, now):
     """The unit direction of the push, world axes."""
     azimuth = part.azimuth
@@ -231,4 +321,4 @@ def thrust_line(part, body, now):
     return push.aimed(part, (part.flat * math.cos(azimuth), part.flat * math.sin(azimuth), part.steep), body, now)
 
 
-KIND = Kind(Thruster, RECORD, act)
+KIND = Kind(Thruster, RECORD, act, laws={OVER_SPEED.name: law_over_speed})

@@ -1,9 +1,12 @@
-"""Sprung wheel: carries its craft on a spring with bump and rebound damping, rolls freely and holds sideways."""
+"""Sprung wheel: carries its craft on a spring with bump and rebound damping, rolls freely and holds sideways.
+
+One file, as every kind of part is: its document, record, equation, closed forms and cautions.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -14,10 +17,15 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import reference
 from oak_sled.core.documents.units import show
+from oak_sled.core.formulas import machine
+from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
+from oak_sled.core.parts.search import crossing
 from oak_sled.core.parts.swing import Swing
 
 LEAST_COSINE = 0.3
@@ -43,7 +51,32 @@ RECORD = np.dtype(
         ("rays", "i8"),
         ("first_of_all", "i8"),  # of the rays of the craft, and behind the last of them
         ("last_of_all", "i8"),
+        ("spring_formula", FORMULA),
+        ("damper_formula", FORMULA),
     ]
+)
+
+
+SPRING = Place(
+    "wheel_spring",
+    "spring of a wheel",
+    "N",
+    "spring_formula",
+    (
+        Quantity("squeeze", "m", "compression from full droop", "spring"),
+        Quantity("travel", "m", "from full droop to the bump stop"),
+    ),
+)
+DAMPER = Place(
+    "wheel_damper",
+    "damper of a wheel",
+    "N",
+    "damper_formula",
+    (
+        Quantity("closing", "m/s", "speed of compression", "damper"),
+        Quantity("squeeze", "m", "compression from full droop", "spring"),
+        Quantity("travel", "m", "from full droop to the bump stop"),
+    ),
 )
 
 
@@ -65,6 +98,7 @@ class Wheel(Part):
     EVENT_FLASHES: ClassVar[bool] = False
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
+    PLACES: ClassVar[tuple[Place, ...]] = (SPRING, DAMPER)
 
     kind: Literal["wheel"] = "wheel"
     stiffness: float = dial(
@@ -103,6 +137,8 @@ class Wheel(Part):
     rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
     steer_channel: str = Field("", description="the channel that turns the wheels; empty: they stay straight")
     steer_deg: float = dial(0.0, "°", "turn of the wheels at full channel", low=-90.0, high=90.0, slider=(-45.0, 45.0))
+    spring_formula: str = Field("", max_length=60, description="the formula of its spring; empty: rate and preload")
+    damper_formula: str = Field("", max_length=60, description="the formula of its damper; empty: bump and rebound")
     layer: str = reference("layer", "it stands on what this layer collides with; empty: its craft's")
     x: float = dial(0.0, "m", "middle of the wheels, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "middle of the wheels, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -132,6 +168,8 @@ class Wheel(Part):
             "rays": self.count(),
             "first_of_all": min(pack.rays.values(), default=0),
             "last_of_all": pack.last_ray,
+            "spring_formula": pack.formula(self.spring_formula),
+            "damper_formula": pack.formula(self.damper_formula),
         }
 
     def channels_used(self) -> tuple[str, ...]:
@@ -166,18 +204,17 @@ class Wheel(Part):
         """N of a wheel that does not move, at a compression from full droop, m."""
         if squeeze <= 0.0:
             return 0.0
+        written = self.formula_of(SPRING)
+        if written is not None:
+            return max(written.finite(squeeze, self.travel), 0.0)
         force = self.preload + self.stiffness * squeeze * (1.0 + self.progression * squeeze / self.travel)
         return force + self.bump_stop * max(squeeze - self.travel, 0.0)
 
     def squeeze_of(self, load: float) -> float:
         """The compression from full droop at which a wheel carries `load` N, m; by halving, past the bump stop too."""
-        low, high = 0.0, self.travel + self.radius
-        if self.push_at(high) < load:
-            return high
-        for _ in range(80):
-            middle = 0.5 * (low + high)
-            low, high = (middle, high) if self.push_at(middle) < load else (low, middle)
-        return high
+        most = self.travel + self.radius
+        found = crossing(self.push_at, load, np.linspace(0.0, most, 65)) if load > 0.0 else 0.0
+        return most if found is None else found
 
     def rest_gap(self, load: float) -> float:
         return self.travel + self.radius - self.squeeze_of(load)
@@ -186,7 +223,46 @@ class Wheel(Part):
         squeeze = self.squeeze_of(load / self.trim if self.trim > 0.0 else 0.0)
         rate = self.stiffness * (1.0 + 2.0 * self.progression * squeeze / self.travel)
         rate += self.bump_stop if squeeze > self.travel else 0.0
-        return self.count() * self.trim * rate, self.count() * self.trim * 0.5 * (self.bump + self.rebound)
+        damping = 0.5 * (self.bump + self.rebound)
+        if self.formula_of(SPRING) is not None:
+            step = 1e-4 * self.travel
+            rate = (self.push_at(squeeze + step) - self.push_at(squeeze - step)) / (2.0 * step)
+        if (written := self.formula_of(DAMPER)) is not None:
+            up, down = (written.finite(closing, squeeze, self.travel) for closing in (1e-3, -1e-3))
+            damping = (up - down) / 2e-3
+        return self.count() * self.trim * rate, self.count() * self.trim * damping
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        if place is DAMPER:
+            same = 0.5 * (self.bump + self.rebound)
+            split = ("bump and rebound", {"damper_formula": ""})
+            return [split, ("one damping", {"damper_formula": "", "bump": same, "rebound": same})]
+        linear = ("linear", {"spring_formula": "", "progression": 0.0})
+        return [linear, ("progressive", {"spring_formula": "", "progression": self.progression or 1.0})]
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        fixed = {"travel": self.travel}
+        if setting is None:
+            return fixed
+        load = setting.carried / max(setting.rays, 1) / max(self.trim, 1e-9)
+        return {**fixed, "squeeze": self.squeeze_of(load), "closing": 0.0}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        if quantity == "closing":
+            return (-1.0, 1.0)
+        return (-0.1 * self.travel, 1.2 * self.travel) if quantity == "squeeze" else (0.1, 2.0 * self.travel)
+
+    def law_scale(self, place: Place, setting: Setting) -> float:
+        return self.trim * self.count()
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        gap, rate = (
+            np.stack([run.column(f"{self.id}.{k + 1}.{what}") for k in range(self.count())], axis=1)
+            for what in ("gap", "rate")
+        )
+        squeeze = self.travel + self.radius - gap
+        stands = squeeze > 0.0
+        return {"squeeze": np.where(stands, squeeze, np.nan), "closing": np.where(stands, -rate, np.nan)}
 
     def without_friction(self) -> Part:
         return self.replace(side_grip=0.0, rolling=0.0)
@@ -257,10 +333,43 @@ def spring_force(part, gain, squeeze, closing):
     """N that a wheel pushes up at a compression (m) that grows by `closing` m/s; below 0 where it holds down."""
     if squeeze < 0.0:
         return -gain * part.hold_down * min(-squeeze / part.below, 1.0) if part.below > 0.0 else 0.0
+    still = still_force(part, squeeze)
+    damped = damper_force(part, squeeze, closing)
+    return max(gain * (still + damped), 0.0)
+
+
+@compiled
+def still_force(part, squeeze):
+    """N of a spring at a compression, m."""
+    if part.spring_formula.at != 0:
+        part.spring_formula.given[0], part.spring_formula.given[1] = squeeze, part.travel
+        return machine.value_of(part.spring_formula)
     force = part.preload + part.stiffness * squeeze * (1.0 + part.progression * squeeze / part.travel)
-    force += part.bump_stop * max(squeeze - part.travel, 0.0)
-    force += (part.bump if closing > 0.0 else part.rebound) * closing
-    return max(gain * force, 0.0)
+    return force + part.bump_stop * max(squeeze - part.travel, 0.0)
+
+
+@compiled
+def damper_force(part, squeeze, closing):
+    """N of a damper at a speed of compression, m/s."""
+    if part.damper_formula.at != 0:
+        part.damper_formula.given[0], part.damper_formula.given[1] = closing, squeeze
+        part.damper_formula.given[2] = part.travel
+        return machine.value_of(part.damper_formula)
+    return (part.bump if closing > 0.0 else part.rebound) * closing
+
+
+@unit
+def law_spring(part, given):
+    """The force of a spring at the quantities of its place: see SPRING."""
+    if given[0] <= 0.0:
+        return 0.0
+    return still_force(part, given[0])
+
+
+@unit
+def law_damper(part, given):
+    """The force of a damper at the quantities of its place: see DAMPER."""
+    return damper_force(part, given[1], given[0])
 
 
 @compiled
@@ -366,4 +475,4 @@ def act(part, gain, p, body, ground, supports, now):
     return sliding
 
 
-KIND = Kind(Wheel, RECORD, act, foresees=True)
+KIND = Kind(Wheel, RECORD, act, laws={SPRING.name: law_spring, DAMPER.name: law_damper}, foresees=True)

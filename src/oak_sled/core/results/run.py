@@ -20,6 +20,32 @@ from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Layout, Record
 
 
+@dataclass(frozen=True)
+class FormulaFault:
+    """A formula of a part that was no finite number: how many times, and the quantities of its place the first time."""
+
+    craft: str
+    part: str
+    law: str
+    times: int
+    given: tuple[float, ...]
+
+
+def faults_of(job: Job, parts: state.Records) -> tuple[FormulaFault, ...]:
+    """The formulas of a job that were no finite number, from the records of its parts after a run."""
+    found, row = [], 0
+    for one in job.actors:
+        for part in one.craft.parts:
+            for place in part.PLACES if one.craft.laws else ():
+                law = getattr(part, place.field)
+                record = parts[row][part.kind][place.field]
+                if law and record["faults"]:
+                    given = tuple(record["wrong"][: len(place.quantities)].tolist())
+                    found.append(FormulaFault(one.craft.id, part.id, law, int(record["faults"]), given))
+            row += 1
+    return tuple(found)
+
+
 @dataclass(frozen=True, eq=False)
 class Run:
     """A recorded drill or drive.
@@ -29,7 +55,8 @@ class Run:
     first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two bodies start
     in each other, and which, if any do. notes : counts of shots and knockbacks, shape (parts of all crafts, 4), see
     `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
-    run here. lost_contacts : contact points and neighbours that found no room. analysis : results derived from it.
+    run here. lost_contacts : contact points and neighbours that found no room. faults : formulas that
+    were no finite number somewhere. analysis : results derived from it.
     """
 
     job: Job
@@ -42,6 +69,7 @@ class Run:
     notes: Floats | None = field(default=None, repr=False)
     seconds: float = 0.0
     lost_contacts: int = 0
+    faults: tuple[FormulaFault, ...] = ()
     analysis: Analysis = field(default_factory=Analysis, repr=False)
 
     def seen_from(self, craft: str) -> Run:
@@ -52,7 +80,7 @@ class Run:
         record = self.record.seen_from(job.who)
         return Run(
             job, record, self.status, self.message, self.live, self.first_tick, self.overlap, self.notes,
-            self.seconds, self.lost_contacts,
+            self.seconds, self.lost_contacts, self.faults,
         )  # fmt: skip
 
     def own_notes(self) -> Floats | None:
@@ -166,7 +194,7 @@ def execute(job: Job) -> Run:
     return Run(
         job, Record(layout, [rows]), status, message,
         overlap=_overlap(job, machine.scene), notes=machine.sudden.notes, seconds=seconds,
-        lost_contacts=int(machine.scene.counts[LOST]),
+        lost_contacts=int(machine.scene.counts[LOST]), faults=faults_of(job, machine.world.parts),
     )  # fmt: skip
 
 

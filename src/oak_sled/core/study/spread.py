@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oak_sled.core.build import world
 from oak_sled.core.build.jobs import job_of
 from oak_sled.core.documents import units
 from oak_sled.core.documents.faults import Refused, refuse
@@ -50,6 +51,7 @@ def grid(yard: Yard, drill: str, axes: list[Axis], measure: Measure) -> list[tup
     if total > MOST_VARIANTS:
         raise refuse("--vary", f"{total} variants", f"at most {MOST_VARIANTS}")
     rows = []
+    world.compile_laws(job_of(yard, yard.drill(drill)))
     for values in itertools.product(*(axis.values for axis in axes)):
         variant = yard
         for axis, value in zip(axes, values, strict=True):

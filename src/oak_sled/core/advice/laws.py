@@ -1,0 +1,202 @@
+"""Force laws side by side: what a part follows, its built-in alternatives, formulas, and the laws of kept runs.
+
+Every curve comes from the kernel: the law as the part's own equation calls it, over one quantity of its place while the
+others stay where they are at the moment that is looked at.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.formulas import made
+from oak_sled.core.formulas.code import MOST_GIVEN
+from oak_sled.core.formulas.place import Place
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts import register, sweep
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.swing import overshoot
+from oak_sled.core.results.run import Run
+
+SAMPLES = 241
+"""Points of a curve."""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A law that may stand at a place: what it is called, the fields of the part that set it, and whose it is.
+
+    kind : "in force", "built-in", "formula" or "kept". craft, part : that it is taken from; of a kept run, its own.
+    """
+
+    name: str
+    kind: str
+    fields: Mapping[str, Any]
+    craft: Craft
+    part: Part
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A law over the quantity of a chart, shape (SAMPLES,), in the unit that its place gives."""
+
+    candidate: Candidate
+    values: Floats
+
+
+@dataclass(frozen=True)
+class Chart:
+    """Laws of a part over one quantity.
+
+    x : SI, shape (SAMPLES,). points : where the law in force works at the moment that is looked at, shape (n, 2).
+    used : least and greatest that the last run made of the quantity; None where the law did not act. slope : of the law
+    in force at the middle of the points, per unit of the quantity. held : the other quantities, as they are held.
+    unstable : stretches of x where the law in force cannot hold, and why.
+    """
+
+    place: Place
+    quantity: str
+    x: Floats
+    curves: tuple[Curve, ...]
+    points: Floats
+    used: tuple[float, float] | None
+    slope: float
+    held: Mapping[str, float]
+    unstable: tuple[tuple[float, float, str], ...]
+
+
+def places_of(craft: Craft) -> list[tuple[Part, Place]]:
+    """Every law of a craft that can be drawn."""
+    return [(part, place) for part in craft.parts for place in part.PLACES]
+
+
+def candidates(craft: Craft, part: Part, place: Place, kept: Sequence[tuple[str, Craft]] = ()) -> list[Candidate]:
+    """The law that a part follows, then those it may follow: built-in ones, formulas, and those of kept runs.
+
+    kept : what each run is called, and its craft.
+    """
+    now = {place.field: getattr(part, place.field)}
+    found = [Candidate("in force", "in force", now, craft, part)]
+    for name, fields in part.alternatives(place):
+        found.append(Candidate(name, "built-in", fields, craft, part.replace(**fields)))
+    for law in craft.laws:
+        if law.place == place.name:
+            fields = {place.field: law.id}
+            found.append(Candidate(law.heading, "formula", fields, craft, part.replace(**fields)))
+    for name, other in kept:
+        old = next((one for one in other.parts if one.id == part.id and type(one) is type(part)), None)
+        if old is not None and (old, _texts(other, old, place)) != (part, _texts(craft, part, place)):
+            fields = {one: getattr(old, one) for one in type(old).model_fields if one not in _KEEPS}
+            found.append(Candidate(name, "kept", fields, other, old))
+    return found
+
+
+_KEEPS = {"id", "title", "kind", "mute", "solo", "x", "y", "z", "spread_x", "spread_y"}
+
+
+def _texts(craft: Craft, part: Part, place: Place) -> object:
+    """The formula of a part and the numbers it may name; None without one."""
+    name = getattr(part, place.field)
+    return next(((law.text, craft.numbers) for law in craft.laws if law.id == name), None)
+
+
+def chart(
+    craft: Craft,
+    part: Part,
+    place: Place,
+    quantity: str,
+    shown: Sequence[Candidate],
+    setting: Setting,
+    run: Run | None = None,
+    row: int = 0,
+) -> Chart:
+    """The chart of a law over one of its quantities. run : the last one of this craft. row : the moment in it."""
+    working = next(one for one in craft.working_parts if one.id == part.id)
+    used = {} if run is None or not run.ticks else _kept(run, working, place)
+    held = dict(working.held_at(place, setting))
+    for name, values in used.items():
+        now = values[min(row, len(values) - 1)]
+        if np.any(np.isfinite(now)):
+            held[name] = float(np.nanmean(now))
+    low, high = working.span(place, quantity, setting)
+    span = None
+    if quantity in used and np.any(np.isfinite(used[quantity])):
+        span = float(np.nanmin(used[quantity])), float(np.nanmax(used[quantity]))
+        low, high = min(low, span[0]), max(high, span[1])
+    x = np.linspace(low, high, SAMPLES)
+    curves = tuple(Curve(one, _values(one, place, quantity, x, held)) for one in shown)
+    own = Candidate("", "in force", {}, craft, part)
+    points = _points(own, place, quantity, used, held, row)
+    step = 1e-4 * (high - low)
+    near = _values(own, place, quantity, np.array([held[quantity] - step, held[quantity] + step]), held)
+    slope = float(near[1] - near[0]) / (2.0 * step)
+    unstable = _unstable(working, place, quantity, x, _values(own, place, quantity, x, held), setting)
+    return Chart(place, quantity, x, curves, points, span, slope, held, unstable)
+
+
+def _kept(run: Run, part: Part, place: Place) -> Mapping[str, Floats]:
+    """What a run made of the quantities of a place; found once a run."""
+    found: Mapping[str, Floats] = run.analysis.once(("law", part.id, place.name), lambda: part.used(place, run))
+    return found
+
+
+def _points(
+    own: Candidate, place: Place, quantity: str, used: Mapping[str, Floats], held: Mapping[str, float], row: int
+) -> Floats:
+    """The working points of a law: one for each of linked ones that acts at that row."""
+    if quantity not in used:
+        return np.zeros((0, 2))
+    now = {name: np.atleast_1d(values[min(row, len(values) - 1)]) for name, values in used.items()}
+    found = []
+    for k, value in enumerate(now[quantity]):
+        if np.isfinite(value):
+            there = {name: float(one[min(k, len(one) - 1)]) for name, one in now.items()}
+            there = {**held, **{name: one for name, one in there.items() if np.isfinite(one)}}
+            found.append((value, _values(own, place, quantity, np.array([value]), there)[0]))
+    return np.array(found).reshape(-1, 2)
+
+
+def _values(one: Candidate, place: Place, quantity: str, x: Floats, held: Mapping[str, float]) -> Floats:
+    """A law over one quantity while the others are held, shape of `x`; never inf or NaN but where a built-in is."""
+    kind = register.kind_of(one.part)
+    craft = one.craft
+    formulas = {law: made.record_of(written.code, written.numbers) for law, written in craft.written.items()}
+    pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre(), formulas=formulas)
+    own = np.zeros(1, kind.record)[0]
+    for name, value in one.part.record(pack).items():
+        own[name] = value
+    given = np.zeros((len(x), MOST_GIVEN))
+    for place_of, name in enumerate(place.names):
+        given[:, place_of] = x if name == quantity else one.part.held_at(place, None).get(name, held.get(name, 0.0))
+    out = np.zeros(len(x))
+    sweep.over(register.law_address(register.KINDS.index(kind), place.name), own, given, out)
+    return out
+
+
+def _unstable(
+    part: Part, place: Place, quantity: str, x: Floats, values: Floats, setting: Setting
+) -> tuple[tuple[float, float, str], ...]:
+    """Stretches where the slope of a law pushes the wrong way, or overshoots in a tick with this mass."""
+    of = place.quantity(quantity)
+    if not of.acts:
+        return ()
+    slope = of.sign * np.gradient(values, x) * part.law_scale(place, setting)
+    most = float(np.max(np.abs(slope), initial=0.0))
+    words = np.full(len(x), "", dtype=object)
+    words[slope < -1e-6 * max(most, 1e-12)] = "pushes the wrong way"
+    for k in np.flatnonzero(slope > 0.0).tolist():
+        spring, damper = (slope[k], setting.damper) if of.acts == "spring" else (setting.spring, slope[k])
+        if overshoot(spring, damper, setting.mass, setting.dt) is not None:
+            words[k] = "overshoots in a tick"
+    found: list[tuple[float, float, str]] = []
+    for k, word in enumerate(words):
+        if word and found and k and found[-1][2] == word and words[k - 1] == word:
+            found[-1] = (found[-1][0], float(x[k]), word)
+        elif word:
+            found.append((float(x[k]), float(x[k]), word))
+    return tuple(one for one in found if one[1] > one[0])
