@@ -268,3 +268,9 @@ def test_a_shell_completes_yards():
         timeout=60,
     )
     assert done.stdout.split() == ["demo:shove", "demo:shunting"]
+
+
+def test_a_run_seen_from_another_craft_judges_the_targets_of_the_drill():
+    for craft in ("spring", "own_law"):
+        made = call("run", "demo:crate-drop", "--drill", "soft_landing", "--craft", craft)
+        assert made.stdout.count("target met") == 3, made.stdout

@@ -241,7 +241,7 @@ def _show_run(made: Any) -> dict[str, Any]:
     from oak_sled.core.results import measures
 
     job = made.job
-    found = measures.read_all(made)
+    found = measures.Readings(made)
     warned = cautions.find(job, made)
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
     crafts = [one.craft.id for one in job.actors]

@@ -366,7 +366,8 @@ def test_a_chart_draws_what_the_part_does_in_a_run(name, craft, part, place, tex
     shown = laws.candidates(job.craft, own, at)
     row = made_run.ticks // 2
     found = laws.chart(job.craft, own, at, at.names[0], shown, setting, made_run, row)
-    assert {one.candidate.kind for one in found.curves} >= {"in force", "built-in"}
+    assert found.curves[0].candidate.kind == "in force"
+    assert len(found.curves) == len(own.alternatives(at)) + len(job.craft.written)
     assert found.used is not None
     assert found.x[0] <= found.used[0] <= found.used[1] <= found.x[-1]
     for x, y in found.points:

@@ -81,6 +81,8 @@ class DialWidget(QWidget):
         super().__init__(parent)
         self.dial, self.value, self.path = dial, value, path
         self.locked = False
+        self.idle = ""
+        """Why the number does nothing as its part is set; "" where it acts."""
         self.mass: float | None = None
         self._press: tuple[float, float] | None = None
         self._dragging = False
@@ -113,6 +115,13 @@ class DialWidget(QWidget):
             self.dial, self.value = dial, value
             self.update()
             self._describe(note)
+
+    def show_idle(self, why: str) -> None:
+        """Says why the number does nothing now; "" where it acts."""
+        if why != self.idle:
+            self.idle = why
+            self.update()
+            self._describe(why)
 
     # pointer
 
@@ -291,17 +300,18 @@ class DialWidget(QWidget):
         number_width = 8 * len(value) + 7 * len(unit) + 6
         label = theme.font(theme.SMALL)
         painter.setFont(label)
-        painter.setPen(text if not self.locked else soft)
+        faint = self.locked or bool(self.idle)
+        painter.setPen(soft if faint else text)
         painter.drawText(0, 13, theme.elide(self.dial.title, width - number_width, label))
-        theme.number(painter, width, 13, value, unit, theme.READING - 1, soft if self.locked else text, soft)
+        theme.number(painter, width, 13, value, unit, theme.READING - 1, soft if faint else text, soft)
         y = _TRACK - 1.5
         share = to_share(self.dial, self.value)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("well"))
         painter.drawRect(QRectF(0, y, width, 3))
-        painter.setBrush(theme.colour("oak" if not self.locked else "soft"))
+        painter.setBrush(theme.colour("soft" if faint else "oak"))
         painter.drawRect(QRectF(0, y, share * (width - 4) + 2, 3))
-        painter.setBrush(theme.colour("oak_light" if not self.locked else "desk_soft"))
+        painter.setBrush(theme.colour("desk_soft" if faint else "oak_light"))
         knob = QPointF(2 + share * (width - 4), y + 1.5)
         # an upright wedge: a slide mark on a drawing rule
         painter.drawRoundedRect(QRectF(knob.x() - 3, knob.y() - 6, 6, 12), 1.5, 1.5)

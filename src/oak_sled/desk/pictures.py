@@ -52,11 +52,6 @@ def shots(folder: Path) -> int:
     settle(app, 0.3)
     shoot(window, folder, "compare")
     window.hide_comparison()
-    window.toggle_night()
-    session.choose("drill", "slalom")
-    settle(app, 0.8)
-    shoot(window, folder, "night")
-    window.toggle_night()
     shoot_quay(app, window, folder)
     shoot_throws(app, window, folder)
     shoot_rides(app, window, folder)
@@ -155,7 +150,21 @@ def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
     settle(app, 0.6)
     shoot(window, folder, "build")
     window.show_page("Bench")
+    shoot_laws(app, window, folder)
     open_yard(app, window, "lamp-truck", "turn_high", 7.75)
     window.playbar.choose("chase")
     settle(app, 0.8)
     shoot(window, folder, "lamp-truck")
+
+
+def shoot_laws(app: QApplication, window: Window, folder: Path) -> None:
+    """The push of a pad over its gap: a law of its own in force, beside the built-in ones and its numbers."""
+    open_yard(app, window, "crate-drop", "soft_landing", 0.36)
+    window.session.choose("craft", "own_law")
+    until(app, lambda: window.session.run is not None and window.session.run.job.craft.id == "own_law")
+    window.session.set_time(0.36)
+    window.playbar.choose("orbit")
+    window.show_pane("Laws")
+    settle(app, 0.8)
+    shoot(window, folder, "laws")
+    window.show_pane("Traces")

@@ -320,6 +320,7 @@ class Strip(QWidget):
         self.part = part
         if self.drawing is not None and isinstance(part, Body):
             self.drawing.show_body(part)
+        idle = {} if isinstance(part, Body) else part.idle()
         for dial in dials(part):
             widget = self.dials.get(dial.name)
             if widget is not None:
@@ -327,6 +328,7 @@ class Strip(QWidget):
                 widget.show_value(dial, getattr(part, dial.name), note)
                 widget.mass = setting.mass
                 widget.locked = f"{self.path}.{dial.name}" in locks
+                widget.show_idle(idle.get(dial.name, ""))
         for name, button in self.choices.items():
             value = getattr(part, name)
             shown = ", ".join(value) if isinstance(value, tuple) else _words(value, name)

@@ -29,6 +29,7 @@ from oak_sled.desk.groundpage import GroundPage
 from oak_sled.desk.header import PAGES, Header
 from oak_sled.desk.inputpanel import InputPanel
 from oak_sled.desk.keeper import Keeper
+from oak_sled.desk.laws.pane import LawsPane
 from oak_sled.desk.ledgerpane import LedgerPane
 from oak_sled.desk.measurespane import MeasuresPane
 from oak_sled.desk.menus import Menus
@@ -76,6 +77,7 @@ class Window(QMainWindow):
         self.ledger = LedgerPane(session)
         self.plan = PlanPane(session)
         self.measures = MeasuresPane(session)
+        self.laws = LawsPane(session)
         self.desk = ForceDesk(session)
         self.shelf = ShelfPane(session)
         self.ground_page = GroundPage(session)
@@ -154,7 +156,7 @@ class Window(QMainWindow):
         bar.setContentsMargins(8, 2, 10, 0)
         self.tabs: dict[str, QPushButton] = {}
         self.stack = QStackedWidget()
-        for name, pane in zip(PANES, (self.traces, self.ledger, self.plan, self.measures), strict=True):
+        for name, pane in zip(PANES, (self.traces, self.ledger, self.plan, self.measures, self.laws), strict=True):
             button = QPushButton(name)
             button.setObjectName("quiet")
             button.setCheckable(True)
@@ -203,12 +205,6 @@ class Window(QMainWindow):
         self.shelf.export_wanted.connect(self.filing.ask_csv)
         self.keeper.drives = self.driver.cards
         self.keeper.changed_on_disk.connect(self.filing.ask_which)
-
-    # menus
-
-    # crafts
-
-    # files
 
     # driving
 
@@ -343,6 +339,7 @@ class Window(QMainWindow):
         if self.renderer is not None:
             self.renderer.forget_meshes()
         self.traces.restyle()
+        self.laws.restyle()
         for one in (self.ground_page, self.drill_page, self.build_page):
             one.restyle()
         self.header.restyle()

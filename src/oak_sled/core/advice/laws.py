@@ -6,15 +6,17 @@ others stay where they are at the moment that is looked at.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.formulas import made
+from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.formulas import made, reading
 from oak_sled.core.formulas.code import MOST_GIVEN
+from oak_sled.core.formulas.language import FormulaError
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import register, sweep
@@ -39,6 +41,10 @@ class Candidate:
     fields: Mapping[str, Any]
     craft: Craft
     part: Part
+
+    def is_of(self, part: Part) -> bool:
+        """Whether a part is as this would make it."""
+        return all(getattr(part, name) == value for name, value in self.fields.items())
 
 
 @dataclass(frozen=True)
@@ -80,14 +86,17 @@ def candidates(craft: Craft, part: Part, place: Place, kept: Sequence[tuple[str,
 
     kept : what each run is called, and its craft.
     """
-    now = {place.field: getattr(part, place.field)}
-    found = [Candidate("in force", "in force", now, craft, part)]
+    found: list[Candidate] = []
     for name, fields in part.alternatives(place):
         found.append(Candidate(name, "built-in", fields, craft, part.replace(**fields)))
     for law in craft.laws:
         if law.place == place.name:
             fields = {place.field: law.id}
             found.append(Candidate(law.heading, "formula", fields, craft, part.replace(**fields)))
+    own = next((one for one in found if one.is_of(part)), None)
+    now = {place.field: getattr(part, place.field)}
+    found = [one for one in found if one is not own]
+    found.insert(0, Candidate(own.name if own else "as set", "in force", own.fields if own else now, craft, part))
     for name, other in kept:
         old = next((one for one in other.parts if one.id == part.id and type(one) is type(part)), None)
         if old is not None and (old, _texts(other, old, place)) != (part, _texts(craft, part, place)):
@@ -103,6 +112,38 @@ def _texts(craft: Craft, part: Part, place: Place) -> object:
     """The formula of a part and the numbers it may name; None without one."""
     name = getattr(part, place.field)
     return next(((law.text, craft.numbers) for law in craft.laws if law.id == name), None)
+
+
+def taken(craft: Craft, part: Part, candidate: Candidate) -> Craft:
+    """The craft in which a part follows a candidate; formulas and numbers of a kept run come with it, under a name of
+    their own where the craft has others of that name."""
+    laws, numbers, fields = list(craft.laws), list(craft.numbers), dict(candidate.fields)
+    for place in part.PLACES if candidate.craft is not craft else ():
+        law = next((one for one in candidate.craft.laws if one.id == fields.get(place.field)), None)
+        if law is None or law in laws:
+            continue
+        for number in candidate.craft.numbers:
+            if number.id not in [one.id for one in numbers] and re.search(rf"\b{number.id}\b", law.text):
+                numbers.append(number)
+        law = law.replace(id=free_name(law.id, laws))
+        laws.append(law)
+        fields[place.field] = law.id
+    changed = tuple(one.replace(**fields) if one.id == part.id else one for one in craft.parts)
+    return craft.replace(parts=changed, laws=tuple(laws), numbers=tuple(numbers))
+
+
+def follows(craft: Craft, law: str) -> list[Part]:
+    """The parts of a craft that follow a formula."""
+    return [part for part in craft.parts if law in [getattr(part, place.field) for place in part.PLACES]]
+
+
+def fault_in(craft: Craft, place: Place, text: str) -> FormulaError | None:
+    """What is wrong with a text as a formula of a craft at a place; None where nothing is."""
+    try:
+        reading.code_of(text, place, tuple((one.id, one.unit) for one in craft.numbers))
+    except FormulaError as error:
+        return error
+    return None
 
 
 def chart(

@@ -31,6 +31,9 @@ CHECKED = bool(os.environ.get("OAK_SLED_CHECKED"))
 class Kernel(Source):
     """A function of the kernel that Python can call."""
 
+    quiet = False
+    """Whether nobody need be told that it is compiled."""
+
     def __init__(self, function: Callable[..., Any], always: bool = False, is_unit: bool = False):
         super().__init__(function, always, is_unit)
         self.entries: dict[tuple[Type, ...], Entry] = {}
@@ -180,7 +183,7 @@ class Program:
         for place, (symbol, text) in enumerate(texts.items()):
             made = self.cache.object(names[symbol])
             if made is None:
-                if self.on_progress is not None:
+                if self.on_progress is not None and not kernel.quiet:
                     self.on_progress(symbol, place, len(texts))
                 made = machine.compile_text(text)
                 self.cache.keep_object(names[symbol], made)

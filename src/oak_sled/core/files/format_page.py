@@ -7,7 +7,7 @@ from typing import Any, get_args, get_origin
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from oak_sled.core.documents import block, craft, dial, event, joint, layer, yard
+from oak_sled.core.documents import block, craft, dial, event, joint, law, layer, yard
 from oak_sled.core.geometry import terrain
 from oak_sled.core.parts import register, runner
 
@@ -33,7 +33,9 @@ JSON is read strictly: a name that stands twice in an object, NaN, and numbers b
 def page() -> str:
     """The page as Markdown."""
     sections = [_HEAD]
-    first: tuple[type[BaseModel], ...] = (yard.Yard, yard.Bench, craft.Craft, craft.Body, craft.Channel)
+    first: tuple[type[BaseModel], ...] = (
+        yard.Yard, yard.Bench, craft.Craft, craft.Body, craft.Channel, law.Number, law.Law,
+    )  # fmt: skip
     sections += [_section(model, model.__name__) for model in first]
     for document in (kind.document for kind in register.KINDS):
         sections.append(

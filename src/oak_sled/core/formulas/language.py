@@ -12,6 +12,7 @@ One file, since it is a recursive descent whose methods call each other.
 
 from __future__ import annotations
 
+import difflib
 import math
 import re
 from collections.abc import Mapping
@@ -19,7 +20,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import NoReturn
 
-from oak_sled.core.documents.faults import Refused, close_match
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.formulas import dimensions
 from oak_sled.core.formulas.dimensions import PLAIN, Dimension
 
@@ -303,8 +304,10 @@ class _Reader:
             return self.table(token)
         if name in FUNCTIONS:
             return self.function(token)
-        known = [*self.quantities, *self.numbers, "pi", "table", *FUNCTIONS]
-        return self.wrong(f"{name!r} is not known here", close_match(name, known), token.column)
+        known = [*self.quantities, *self.numbers]
+        near = difflib.get_close_matches(name, [*known, "pi", "table", *FUNCTIONS], 1)
+        right = f"did you mean {near[0]}?" if near else f"known: {', '.join(known)}, pi, table and the functions"
+        return self.wrong(f"{name!r} is not known here", right, token.column)
 
     # functions
 

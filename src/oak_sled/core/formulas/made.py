@@ -29,6 +29,8 @@ _lock = threading.Lock()
 class Unit(Kernel):
     """The unit of a formula."""
 
+    quiet = True  # it takes some hundredths of a second, while the interpreter does its work
+
     def __init__(self, made: Code):
         super().__init__(machine.interpret.py_func, is_unit=True)
         self.__name__ = "law"

@@ -28,7 +28,8 @@ class Place:
     """A law of a part that a formula may replace.
 
     name : by which documents refer to it. gives : the unit of its value. field : of the part, which names the formula;
-    "" there leaves the built-in law. The first of its quantities is the one that it is usually drawn against.
+    "" there leaves the built-in law. replaces : the numbers of the part that a formula takes the place of. The first of
+    its quantities is the one that it is usually drawn against.
     """
 
     name: str
@@ -36,6 +37,7 @@ class Place:
     gives: str
     field: str
     quantities: tuple[Quantity, ...]
+    replaces: tuple[str, ...] = ()
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -33,6 +33,7 @@ DRAG = Place(
         Quantity("speed", "m/s", "through the air", "damper"),
         Quantity("density", "kg/m3", "of the air"),
     ),
+    replaces=("front_area", "side_area", "top_area", "drag_figure", "viscous"),
 )
 
 
@@ -78,6 +79,10 @@ class AirDrag(Part):
         if self.viscous == 0.0:
             return [both]
         return [both, ("quadratic", {"formula": "", "viscous": 0.0}), ("linear", {"formula": "", "drag_figure": 0.0})]
+
+    def written_as(self, place: Place) -> str:
+        linear = f" + {self.viscous:.6g} [N s/m] * speed" if self.viscous else ""
+        return f"{0.5 * self.drag_figure * self.front_area:.6g} [m2] * density * speed^2{linear}"
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         return {} if setting is None else {"speed": setting.last_speed or 10.0, "density": setting.air_density}

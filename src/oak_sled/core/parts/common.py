@@ -160,6 +160,19 @@ class Part(Frozen):
         """What a run made of the quantities of a place, each of shape (rows, ...), NaN where the law did not act."""
         return {}
 
+    def idle(self) -> Mapping[str, str]:
+        """The numbers of it that do nothing as it is set, and why."""
+        return {
+            name: f"the formula {getattr(self, place.field)} takes its place"
+            for place in self.PLACES
+            if getattr(self, place.field)
+            for name in place.replaces
+        }
+
+    def written_as(self, place: Place) -> str:
+        """The built-in law of a place as a formula, with its numbers as they are: what a new formula begins with."""
+        return "1"
+
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         """Quantities of a place that no run has told: those that its own settings fix, and, with a setting, what the
         others are in steady going."""

@@ -71,6 +71,7 @@ PUSH = Place(
         Quantity("reach", "m", "gap at which it begins to push"),
         Quantity("speed", "m/s", "of the craft"),
     ),
+    replaces=("stiffness", "damping", "progression", "lift", "band"),
 )
 
 
@@ -231,6 +232,15 @@ class Pad(Part):
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         return [(LAW_WORDS[law], {"law": law, "formula": ""}) for law in get_args(Law)]
+
+    def written_as(self, place: Place) -> str:
+        stiff, damped = f"{self.stiffness:.6g} [N/m]", f" + {self.damping:.6g} [N s/m] * closing"
+        return {
+            "spring": f"{stiff} * (reach - gap)",
+            "progressive": f"{stiff} * (reach - gap) * (1 + {self.progression:g} * (reach - gap) / reach)",
+            "cushion": f"{self.lift:.6g} [N] * (reach / max(gap, 1 [mm]) - 1)",
+            "on_off": f"{self.lift:.6g} [N]",
+        }[self.law] + damped
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         fixed = {"reach": self.reach}

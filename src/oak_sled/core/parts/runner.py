@@ -75,6 +75,7 @@ GRIP = Place(
         Quantity("speed", "m/s", "of the foot along the ground"),
         Quantity("load", "N", "on the foot"),
     ),
+    replaces=("stiffness", "share"),
 )
 
 
@@ -233,6 +234,12 @@ class Runner(Part):
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         return [(LAW_WORDS[law], {"law": law, "formula": ""}) for law in ("linear", "curve")]
+
+    def written_as(self, place: Place) -> str:
+        if self.law == "linear" and self.side_grip > 0.0:
+            return f"clamp({self.stiffness / self.side_grip:.6g} * slip, 0, 1)"
+        knots = ", ".join(f"{knot.slip_deg:g} [deg]: {knot.grip:g}" for knot in self.curve[:20])
+        return f"table(slip, {knots})"
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         if setting is None:

@@ -169,6 +169,9 @@ class Thruster(push.Push):
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         return [("the same at every speed", {"formula": ""})]
 
+    def written_as(self, place: Place) -> str:
+        return "clamp(1 - speed / 40 [m/s], 0, 1)"
+
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         return {} if setting is None else {"speed": 0.0, "level": 1.0}
 

@@ -66,6 +66,7 @@ SPRING = Place(
         Quantity("squeeze", "m", "compression from full droop", "spring"),
         Quantity("travel", "m", "from full droop to the bump stop"),
     ),
+    replaces=("stiffness", "progression", "preload", "bump_stop"),
 )
 DAMPER = Place(
     "wheel_damper",
@@ -77,6 +78,7 @@ DAMPER = Place(
         Quantity("squeeze", "m", "compression from full droop", "spring"),
         Quantity("travel", "m", "from full droop to the bump stop"),
     ),
+    replaces=("bump", "rebound"),
 )
 
 
@@ -239,6 +241,14 @@ class Wheel(Part):
             return [split, ("one damping", {"damper_formula": "", "bump": same, "rebound": same})]
         linear = ("linear", {"spring_formula": "", "progression": 0.0})
         return [linear, ("progressive", {"spring_formula": "", "progression": self.progression or 1.0})]
+
+    def written_as(self, place: Place) -> str:
+        if place is DAMPER:
+            return f"if(closing > 0, {self.bump:.6g} [N s/m], {self.rebound:.6g} [N s/m]) * closing"
+        bends = f" * (1 + {self.progression:g} * squeeze / travel)" if self.progression else ""
+        preload = f"{self.preload:.6g} [N] + " if self.preload else ""
+        stop = f" + {self.bump_stop:.6g} [N/m] * max(squeeze - travel, 0)"
+        return f"{preload}{self.stiffness:.6g} [N/m] * squeeze{bends}{stop}"
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         fixed = {"travel": self.travel}

@@ -523,8 +523,7 @@ class Verdict:
             wanted = f"at least {low:g}"
         else:
             wanted = f"at most {high:g}"
-        shown = "not shown by this run" if self.value is None else f"{self.value:.4g}"
-        value = f"{shown} {known.unit}".strip()
+        value = "not shown by this run" if self.value is None else f"{self.value:.4g} {known.unit}".strip()
         return f"{known.title} {value}, wanted {wanted}"
 
 

@@ -1,0 +1,1 @@
+"""The pane Laws: force laws drawn over each other, and formulas written for them."""

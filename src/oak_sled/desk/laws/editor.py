@@ -1,0 +1,262 @@
+"""Where a formula is written: its text with what is wrong beside it, and the numbers of the craft as dials."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from oak_sled.core.advice import laws
+from oak_sled.core.documents import lawbook
+from oak_sled.core.documents.dial import Dial, dials
+from oak_sled.core.documents.law import Law, Number
+from oak_sled.core.formulas.language import FUNCTIONS
+from oak_sled.core.formulas.place import Place
+from oak_sled.desk import theme
+from oak_sled.desk.dialwidget import HEIGHT, DialWidget
+from oak_sled.desk.session import Session
+
+
+class FormulaEditor(QWidget):
+    """Edits a formula of the craft on the bench. While it is typed, the drill re-runs with every text that can be read;
+    one that cannot is said with its column, and the last good one stays in force."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.law: Law | None = None
+        self.place: Place | None = None
+        self.setObjectName("formula")
+        self.buttons: dict[str, QPushButton] = {}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(3)
+        head = QHBoxLayout()
+        self.name = QLineEdit()
+        self.name.setObjectName("desk_name")
+        self.name.setMaxLength(40)
+        self.name.setMaximumWidth(170)
+        self.name.setToolTip("the name of this formula; the parts that follow it stay with it")
+        self.name.editingFinished.connect(self._rename)
+        head.addWidget(self.name)
+        self.of = QLabel()
+        self.of.setFont(theme.font(10))
+        head.addWidget(self.of, 1)
+        says = "numbers of this craft that its formulas can name, each a dial"
+        self._button(head, "number", says, self.show_number_menu)
+        self._button(head, "remove", "remove this formula; what followed it takes its built-in law", self.remove)
+        column.addLayout(head)
+        self.text = QLineEdit()
+        self.text.setObjectName("formula_text")
+        self.text.setMinimumHeight(28)
+        self.text.setStyleSheet(f"font-size: {theme.READING}px;")  # round and square brackets are told apart
+        self.text.setPlaceholderText("for example 8 [kN/m] * (reach - gap)")
+        self.text.textEdited.connect(self._typed)
+        self.text.editingFinished.connect(self._finished)
+        column.addWidget(self.text)
+        self.says = QLabel()
+        self.says.setFont(theme.font(theme.SMALL))
+        self.says.setTextFormat(Qt.TextFormat.PlainText)
+        self.says.setMinimumHeight(16)
+        column.addWidget(self.says)
+        self.grid = QGridLayout()
+        self.grid.setHorizontalSpacing(12)
+        inner = QWidget()
+        inner.setObjectName("panel")
+        inner.setLayout(self.grid)
+        self.grid.setContentsMargins(0, 0, 0, 0)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area.setWidget(inner)
+        column.addWidget(self.area)
+        self.entry = QLineEdit()
+        self.entry.setObjectName("number_text")
+        self.entry.setPlaceholderText(lawbook.EXAMPLE)
+        self.entry.setToolTip("name = value unit, and the stretch of its dial: Return takes it")
+        self.entry.returnPressed.connect(self._entered)
+        self.entry.hide()
+        column.addWidget(self.entry)
+        self._changes = ""
+        self.dials: dict[str, DialWidget] = {}
+        self._shown: tuple[object, ...] = ()
+        self.restyle()
+
+    def _button(self, row: QHBoxLayout, words: str, tip: str, action: Callable[[], object]) -> None:
+        button = QPushButton(words)
+        button.setObjectName("desk")
+        button.setMinimumHeight(24)
+        button.setToolTip(tip)
+        button.clicked.connect(lambda _=False: action())
+        row.addWidget(button)
+        self.buttons[words] = button
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme."""
+        self.area.setStyleSheet(f"QScrollArea, QWidget#panel {{ background: {theme.colour('strip').name()}; }}")
+        self.of.setStyleSheet(f"color: {theme.colour('desk_soft').name()};")
+        self._tell()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        QPainter(self).fillRect(self.rect(), theme.colour("strip"))
+
+    # showing
+
+    def show_law(self, law: Law | None, place: Place | None) -> None:
+        """Shows a formula of a place, or none."""
+        self.setVisible(law is not None)
+        if law is None or place is None:
+            self.law, self.place = None, None
+            return
+        other = self.law is None or self.law.id != law.id
+        self.law, self.place = law, place
+        if other or not self.text.hasFocus():
+            self.text.setText(law.text)
+            self.text.setCursorPosition(0)
+            self.name.setText(law.id)
+        self._tell()
+        self._show_numbers()
+
+    def _tell(self) -> None:
+        """What is wrong with the text; else what may stand in it."""
+        if self.law is None or self.place is None:
+            return
+        followers = laws.follows(self.session.craft, self.law.id)
+        counted = ", ".join(part.heading for part in followers) or "no part yet"
+        self.of.setText(f"{self.place.title} · followed by {counted}")
+        fault = laws.fault_in(self.session.craft, self.place, self.text.text())
+        tone = "good_light" if fault is None else "warning_light"
+        self.says.setStyleSheet(f"color: {theme.colour(tone).name()};")
+        if fault is None:
+            known = ", ".join(f"{one.name} [{one.unit}]" if one.unit else one.name for one in self.place.quantities)
+            numbers = ", ".join(number.id for number in self.session.craft.numbers)
+            said = f"{known}{'; ' + numbers if numbers else ''}; {', '.join(FUNCTIONS)}, table, pi"
+        else:
+            said = str(fault)
+        self.says.setText(theme.elide(said, max(self.width() - 24, 200), self.says.font()))
+        self.says.setToolTip(theme.in_tip(said))
+        self.text.setProperty("wrong", "true" if fault is not None else "false")
+        style = self.text.style()
+        if style is not None:
+            style.polish(self.text)
+
+    def _show_numbers(self) -> None:
+        numbers = self.session.craft.numbers
+        look = tuple((number.id, number.unit) for number in numbers)
+        if look != self._shown:
+            self._shown = look
+            while (old := self.grid.takeAt(0)) is not None:
+                widget = old.widget()
+                if widget is not None:
+                    widget.hide()
+                    widget.deleteLater()
+            self.dials = {}
+            for place, number in enumerate(numbers):
+                self.grid.addWidget(self._dial(number), place // 3, place % 3)
+            self.area.setFixedHeight(HEIGHT * min(2, -(-len(numbers) // 3)) + (6 if numbers else 0))
+            self.area.setVisible(bool(numbers))
+        for number in numbers:
+            self.dials[number.id].show_value(_dial_of(number), number.value)
+
+    def _dial(self, number: Number) -> DialWidget:
+        path = f"{self.session.craft_path}.numbers.{number.id}.value"
+        widget = DialWidget(_dial_of(number), number.value, path)
+        widget.setObjectName(f"number_{number.id}")
+        widget.moved.connect(lambda value: self.session.preview(self._path(number.id), value))
+        widget.let_go.connect(lambda: self.session.commit(number.id))
+        widget.entered.connect(lambda value: self.session.edit(self._path(number.id), value))
+        widget.refused.connect(lambda text: self.session.say(text, True))
+        self.dials[number.id] = widget
+        return widget
+
+    def _path(self, number: str) -> str:
+        return f"{self.session.craft_path}.numbers.{number}.value"
+
+    # edits
+
+    def _typed(self, text: str) -> None:
+        self._tell()
+        if self.law is None or self.place is None:
+            return
+        if laws.fault_in(self.session.craft, self.place, text) is None:
+            self.session.preview(f"{self.session.craft_path}.laws.{self.law.id}.text", text)
+
+    def _finished(self) -> None:
+        """One step of history for what was typed; a text that cannot be read goes, and the last good one is back."""
+        if self.law is None or self.place is None:
+            return
+        if laws.fault_in(self.session.craft, self.place, self.text.text()) is not None:
+            return  # it stays to be mended; what is in force is the last good one
+        if self.session.is_previewing:
+            self.session.commit(f"formula {self.law.heading}")
+
+    def _rename(self) -> None:
+        law, wanted = self.law, self.name.text().strip().lower().replace(" ", "_")
+        if law is None or wanted == law.id:
+            return
+        craft = self.session.craft
+        self.law = law.model_copy(update={"id": wanted})  # the next time it is shown it is the same one
+        yard = self.session.yard
+        if not self.session.attempt(lambda: lawbook.renamed_law(yard, craft, law.id, wanted), "rename formula"):
+            self.law = law
+            self.name.setText(law.id)
+
+    def show_number_menu(self) -> None:
+        """A number more, or one of those that are there: another name, unit or stretch, or gone."""
+        menu = QMenu(self)
+        menu.addAction("New number...", lambda: self.write_number(None))
+        for number in self.session.craft.numbers:
+            menu.addAction(f"Change {lawbook.written(number)}", lambda number=number: self.write_number(number))
+        for number in self.session.craft.numbers:
+            menu.addAction(f"Remove {number.id}", lambda number=number: self.remove_number(number))
+        menu.exec(self.buttons["number"].mapToGlobal(self.buttons["number"].rect().bottomLeft()))
+        menu.deleteLater()
+
+    def write_number(self, number: Number | None) -> None:
+        """Opens the line in which a number is written: a new one, or one that changes."""
+        self._changes = "" if number is None else number.id
+        self.entry.setText("" if number is None else lawbook.written(number))
+        self.entry.show()
+        self.entry.setFocus()
+
+    def _entered(self) -> None:
+        text = self.entry.text()
+        yard, craft, old = self.session.yard, self.session.craft, self._changes
+        if self.session.attempt(
+            lambda: lawbook.with_number(yard, craft, lawbook.number_of(text), old),
+            f"number {text.split('=')[0].strip()}",
+            card=False,
+        ):
+            self.entry.hide()
+
+    def remove_number(self, number: Number) -> None:
+        """Removes a number; one that a formula names stays, and that is said."""
+        left = tuple(one for one in self.session.craft.numbers if one.id != number.id)
+        self.session.edit(f"{self.session.craft_path}.numbers", left, f"remove number {number.id}")
+
+    def remove(self) -> None:
+        """Removes the formula; parts that followed it take their built-in law."""
+        law = self.law
+        if law is not None:
+            self.session.attempt(
+                lambda: lawbook.without_law(self.session.yard, self.session.craft, law.id),
+                f"remove formula {law.heading}",
+            )
+
+
+def _dial_of(number: Number) -> Dial:
+    """The dial of a number, called by its name."""
+    return replace(next(one for one in dials(number) if one.name == "value"), title=number.id.replace("_", " "))
