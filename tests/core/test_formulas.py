@@ -181,7 +181,7 @@ def test_interpreted_compiled_and_plain_agree_to_the_bit(seed):
     formula = language.read(text, {"a": "", "b": ""}, {"k": ""}, "")
     steps = code.code_of(formula, ["a", "b"])
     interpreted, compiled = made.record_of(steps, {"k": 0.7}), made.record_of(steps, {"k": 0.7})
-    interpreted["at"] = machine.interpret.address((made._TAKEN[0],))
+    interpreted["at"] = made.interpreter()
     made.compile_unit(steps)
     compiled["at"] = made.address_of(steps)
     assert compiled["at"] != interpreted["at"]

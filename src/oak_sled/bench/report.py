@@ -15,16 +15,24 @@ from pathlib import Path
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from oak_sled.bench import compiling, heap, keeping
+from oak_sled.bench import compiling, heap, keeping, rayloop
 from oak_sled.bench.lines import line
-from oak_sled.bench.yardstick import Yardstick
+from oak_sled.bench.yardstick import CraftInC, Yardstick
+from oak_sled.core.advice import laws
 from oak_sled.core.build import jobs, tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.block import Block
+from oak_sled.core.documents.law import Law
 from oak_sled.core.documents.yard import Member, Wall
+from oak_sled.core.formulas import made
+from oak_sled.core.formulas.code import MOST_GIVEN
+from oak_sled.core.geometry import terrain
+from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts import register, sweep
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.limiter import Limiter
+from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
@@ -38,6 +46,9 @@ def print_all(quick: bool, window: bool) -> None:
     """Measures and prints everything."""
     print("figure                                   value        against                        ratio")
     kernel(9 if quick else 41)
+    floating(9 if quick else 41)
+    formulas(9 if quick else 41)
+    a_ray(9 if quick else 41)
     worlds(9 if quick else 41)
     compiling.compiling()
     solver()
@@ -111,6 +122,119 @@ def kernel(count: int) -> None:
     yardstick.close()
 
 
+def timed(job: Job) -> Callable[[], float]:
+    """What runs a job once, and gives ns a tick of it."""
+    most = world.check_size(job)
+    inputs, out = tracks.inputs(job, most), np.zeros((most, Layout.of(job).width))
+
+    def once() -> float:
+        machine = Machine.of(job)
+        began = time.perf_counter()
+        _, done = machine.advance(inputs, out)
+        return (time.perf_counter() - began) / done * 1e9
+
+    once()
+    return once
+
+
+def ferry_job(ticks: int = 240) -> Job:
+    """The ferry over its ridges."""
+    yard = demos.load("ferry")
+    return replace(jobs.job_of(yard, yard.drill("ridges")), ticks=ticks)
+
+
+def floating(count: int) -> None:
+    """A tick of the ferry against its own equations as C99, and against that of the sled."""
+    job = ferry_job()
+    ticks = world.check_size(job)
+    inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+    name = "the ferry on four pads over a relief, a tick"
+    try:
+        in_c = CraftInC(job)
+    except RuntimeError as error:
+        line(name, f"{timed(job)():.0f} ns", f"({error})", None)
+        return
+
+    def c() -> float:
+        machine = Machine.of(job)
+        began = time.perf_counter()
+        done = in_c.run(machine, inputs, out)
+        return (time.perf_counter() - began) / done * 1e9
+
+    ours, theirs, sled = interleaved(count, timed(job), c, timed(demo_job()))
+    line(name, f"{ours:.0f} ns", f"as C {theirs:.0f} ns", ours / theirs, "aim 1.1")
+    line("  the same against the sled", f"{ours:.0f} ns", f"sled {sled:.0f} ns", ours / sled, "aim 2")
+    in_c.close()
+
+
+def formulas(count: int) -> None:
+    """The law of a pad as it is built in, as a formula that is interpreted, and as one that is compiled."""
+    yard = demos.load("crate-drop")
+    craft = yard.craft("spring")
+    pad = next(part for part in craft.parts if isinstance(part, Pad))
+    text = pad.written_as(pad.PLACES[0])
+    written = craft.replace(
+        laws=(Law(id="bench", place=pad.PLACES[0].name, text=text),), parts=(pad.replace(formula="bench"),)
+    )
+    steps = written.written["bench"].code
+    given = np.zeros((200_000, MOST_GIVEN))
+    given[:, 0], given[:, 1], given[:, 2] = np.linspace(0.1, 1.1, len(given)), 0.2, pad.reach
+    out = np.zeros(len(given))
+    kind = register.KINDS.index(register.kind_of(pad))
+
+    def of(part: Pad, interpreted: bool) -> Callable[[], float]:
+        own = laws.record_of(written, part)
+        if interpreted:
+            own["formula"]["at"] = made.interpreter()
+
+        def once() -> float:
+            began = time.perf_counter()
+            sweep.over(register.law_address(kind, pad.PLACES[0].name), own, given, out)
+            return (time.perf_counter() - began) / len(out) * 1e9
+
+        once()
+        return once
+
+    made.compile_unit(steps)
+    follows = written.parts[0]
+    assert isinstance(follows, Pad)
+    built_in, interpreted, compiled = interleaved(count, of(pad, False), of(follows, True), of(follows, False))
+    base = f"built-in {built_in:.1f} ns"
+    line("a pad's law as a formula, interpreted", f"{interpreted:.1f} ns", base, interpreted / built_in,
+         f"aim 5; {len(steps.steps)} steps")  # fmt: skip
+    line("  the same compiled", f"{compiled:.1f} ns", base, compiled / built_in, "aim 1.3")
+
+
+def a_ray(count: int) -> None:
+    """One ray against 200 blocks and a relief of 256 x 256 heights, against a tick of the sled."""
+    yard = demos.load("ferry")
+    random = np.random.default_rng(5)
+    grey = np.round(65535 * random.random((256, 256))).astype(np.uint16)
+    blocks = tuple(
+        Block(id=f"b_{k}", moves="fixed", x=float(random.uniform(-60, 60)), y=float(random.uniform(-60, 60)))
+        for k in range(200)
+    )
+    relief = Relief(columns=256, rows=256, data=terrain.pack(grey), length=256.0, width=256.0, low=0.0, high=0.4)
+    ground = yard.ground().replace(blocks=blocks, relief=relief)
+    craft = yard.craft("ferry")
+    pads = next(part for part in craft.parts if isinstance(part, Pad))
+    one = craft.replace(parts=(pads.replace(spread_x=0.0, spread_y=0.0),), laws=(), numbers=())
+    drill = yard.drill("ridges").replace(tracks=(), events=(), targets=(), cast=(), twins=(), duration=4.0)
+    job = Job(one, ground, drill, 240)
+    machine = Machine.of(job)
+    machine.advance(np.zeros((8, len(one.channels))), np.zeros((8, Layout.of(job).width)))  # neighbours are known
+
+    def rays_of() -> float:
+        began = time.perf_counter()
+        rayloop.cast(machine.world.crafts, machine.scene, machine.world.supports, machine.nows, 20_000)
+        return (time.perf_counter() - began) / 20_000 * 1e9
+
+    rays_of()
+    ray, sled = interleaved(count, rays_of, timed(demo_job()))
+    line("a ray against 200 blocks and 256 x 256 heights", f"{ray:.0f} ns", f"sled's tick {sled:.0f} ns", ray / sled,
+         "aim 0.25")  # fmt: skip
+
+
 def worlds(count: int) -> None:
     """A tick of the demo craft alone, with much that is far away, and of two crafts, each against the first."""
     alone = demo_job()
@@ -122,28 +246,10 @@ def worlds(count: int) -> None:
     member = Member(id="second", start=drill.start.replace(y=drill.start.y - 400.0), tracks=drill.tracks)
     both = replace(alone, drill=drill.replace(craft=alone.craft.id, cast=(member,)), others=(second,))
 
-    def timed(job: Job) -> Callable[[], float]:
-        most = world.check_size(job)
-        inputs, out = tracks.inputs(job, most), np.zeros((most, Layout.of(job).width))
-
-        def once() -> float:
-            machine = Machine.of(job)
-            began = time.perf_counter()
-            _, done = machine.advance(inputs, out)
-            return (time.perf_counter() - began) / done * 1e9
-
-        once()
-        return once
-
-    yard = demos.load("ferry")
-    ferry = replace(jobs.job_of(yard, yard.drill("ridges")), ticks=240)
-    one, among, two, floats = interleaved(count, timed(alone), timed(far), timed(both), timed(ferry))
+    one, among, two = interleaved(count, timed(alone), timed(far), timed(both))
     line("the same with 100 walls, 50 sleeping blocks far away", f"{among:.0f} ns", f"alone {one:.0f} ns", among / one,
          "aim 1.15")  # fmt: skip
     line("two crafts in one world, a tick", f"{two:.0f} ns", f"one {one:.0f} ns", two / one, "aim 2.1")
-    line(
-        "the ferry on four pads over a relief, a tick", f"{floats:.0f} ns", f"sled {one:.0f} ns", floats / one, "aim 2"
-    )
 
 
 def solver() -> None:

@@ -22,6 +22,7 @@ from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Pack
+from oak_sled.core.results.run import Machine
 
 
 class Library:
@@ -63,13 +64,65 @@ class HeapInC:
 
     def run(self, scene: Scene, gravity: float, dt: float, ticks: int, out: Floats) -> None:
         """The same as `solver.run_alone`."""
-        keep: list[Any] = []
-        cells: list[Any] = []
-        for one in (scene, gravity, dt, ticks, out):
-            of = types.of_value(one)
-            kinds = [ctypes.c_double if cell == "double" else ctypes.c_int64 for cell in types.cells(of)]
-            cells += [kind(cell) for kind, cell in zip(kinds, cells_of(one, of, keep), strict=True)]
+        cells, _keep = handed(scene, gravity, dt, ticks, out)
         self._run(*cells)
+
+    def close(self) -> None:
+        """Removes what was built."""
+        self._library.close()
+
+
+def handed(*arguments: Any) -> tuple[list[Any], list[Any]]:
+    """Arguments cell by cell, as compiled code takes them, and what has to live as long."""
+    keep: list[Any] = []
+    cells: list[Any] = []
+    for one in arguments:
+        of = types.of_value(one)
+        kinds = {"double": ctypes.c_double, "i1": ctypes.c_bool}
+        cells += [
+            kinds.get(cell, ctypes.c_int64)(value)
+            for cell, value in zip(types.cells(of), cells_of(one, of, keep), strict=True)
+        ]
+    return cells, keep
+
+
+def connect(machine: Machine, job: Job, made: handover.Equations, library: ctypes.CDLL) -> None:
+    """Writes into the records of a run where the functions of a C file are, in the place of our own."""
+
+    def address(name: str) -> int:
+        return int(ctypes.cast(getattr(library, name), ctypes.c_void_p).value or 0)
+
+    row = 0
+    for one in job.actors:
+        for part in one.craft.parts:
+            record = machine.world.parts[row]
+            for word, function in made.acts.get(int(record["kind"]), {}).items():
+                record[word] = address(function)
+            for place in part.PLACES if made.law else ():
+                if getattr(part, place.field):
+                    record[part.kind][place.field]["at"] = address(made.law)
+            row += 1
+    for number, name in made.stages.items():
+        machine.world.calls[number] = address(name)
+
+
+class _Ended(ctypes.Structure):
+    _fields_ = (("status", ctypes.c_int64), ("done", ctypes.c_int64))
+
+
+class CraftInC:
+    """The equations of a job as they are handed over, built with the C compiler. Raises RuntimeError without one."""
+
+    def __init__(self, job: Job):
+        self.job, self._made = job, handover.equations(job)
+        self._library = Library("craft.c", self._made.text)
+        self._library.loaded.advance.restype = _Ended
+
+    def run(self, machine: Machine, inputs: Floats, out: Floats) -> int:
+        """Runs the drill of a machine that stands at its start into `out`; returns the ticks done."""
+        connect(machine, self.job, self._made, self._library.loaded)
+        cells, _keep = handed(machine.world, machine.scene, machine.sudden, machine.nows, inputs, out, 1)
+        return int(self._library.loaded.advance(*cells).done)
 
     def close(self) -> None:
         """Removes what was built."""

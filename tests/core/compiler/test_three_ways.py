@@ -15,11 +15,11 @@ import sys
 import numpy as np
 import pytest
 
+from oak_sled.bench import yardstick
 from oak_sled.core.build import jobs, tracks
-from oak_sled.core.compiler import entry, kernel, plain, types
+from oak_sled.core.compiler import kernel, plain, types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.files import handover
-from oak_sled.core.kernel import state
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
@@ -37,17 +37,6 @@ def built(text, folder):
     done = subprocess.run([CC, *FLAGS, "-o", library, source, "-lm"], capture_output=True, text=True)
     assert done.returncode == 0, done.stderr[:3000]
     return ctypes.CDLL(str(library))
-
-
-def handed(*arguments):
-    """Arguments cell by cell, as compiled code takes them, and what has to live as long."""
-    keep, found = [], []
-    for one in arguments:
-        of = types.of_value(one)
-        kinds = {"double": ctypes.c_double, "i1": ctypes.c_bool}
-        cells = entry.cells_of(one, of, keep)
-        found += [kinds.get(cell, ctypes.c_int64)(value) for cell, value in zip(types.cells(of), cells, strict=True)]
-    return found, keep
 
 
 def same(a, b):
@@ -266,7 +255,7 @@ def test_random_functions_in_c_and_compiled(functions, tmp_path):
             x, n, f, i = inputs(case)
             made = function(x, n, f, i)
             cx, cn, f, i = inputs(case)
-            cells, _keep = handed(cx, cn, f, i)
+            cells, _keep = yardstick.handed(cx, cn, f, i)
             wanted = called(*cells)
             where = f"{function.__name__}, case {case}"
             assert same(made[:2], (wanted.v0, wanted.v1)), where
@@ -324,34 +313,30 @@ def test_the_first_120_ticks_of_every_demo_drill_are_its_own_source(name, drill)
     check_twin(name, drill, 120)
 
 
-def address_in(library, function):
-    return ctypes.cast(getattr(library, function), ctypes.c_void_p).value
-
-
 class Ended(ctypes.Structure):
     _fields_ = (("status", ctypes.c_int64), ("done", ctypes.c_int64))
 
 
 @pytest.mark.skipif(CC is None, reason="no C compiler here")
-@pytest.mark.parametrize("drill", [drill for name, drill in ALL if name == "fan-sled"])
-def test_the_demo_craft_in_c_gives_the_same_rows(drill, tmp_path):
-    job = job_of("fan-sled", drill)
+@pytest.mark.parametrize(
+    ("name", "drill"),
+    [(name, drill) for name, drill in ALL if name == "fan-sled"]
+    + [("ferry", "ridges"), ("lamp-truck", "turn_high"), ("crate-drop", "soft_landing"), ("floe-probe", "")],
+)
+def test_demo_crafts_in_c_give_the_same_rows(name, drill, tmp_path):
+    job = job_of(name, drill)
     made = run.execute(job)
     rows = np.concatenate(list(made.record.chunks(10_000)))
     handed_over = handover.equations(job)
     library = built(handed_over.text, tmp_path)
     machine = Machine.of(job)
     arrays, scene, nows = machine.world, machine.scene, machine.nows
-    for part in arrays.parts:
-        for word, function in handed_over.acts.get(int(part["kind"]), {}).items():
-            part[word] = address_in(library, function)
-    if handed_over.collide:
-        arrays.calls[state.COLLIDE] = address_in(library, handed_over.collide)
+    yardstick.connect(machine, job, handed_over, library)
     told, ours = tracks.inputs(job, made.ticks), np.empty_like(rows)
-    cells, _first = handed(arrays, scene, nows, ours[0])
+    cells, _first = yardstick.handed(arrays, scene, nows, ours[0])
     library.first_row.restype = None
     library.first_row(*cells)
-    cells, _keep = handed(arrays, scene, machine.sudden, nows, told, ours[1:], 1)
+    cells, _keep = yardstick.handed(arrays, scene, machine.sudden, nows, told, ours[1:], 1)
     library.advance.restype = Ended
     ended = library.advance(*cells)
     assert (ended.status, ended.done) == (made.status, made.ticks)

@@ -202,15 +202,20 @@ def _points(
     return np.array(found).reshape(-1, 2)
 
 
+def record_of(craft: Craft, part: Part) -> np.void:
+    """The record of a part of a craft, as its equation has it."""
+    formulas = {law: made.record_of(written.code, written.numbers) for law, written in craft.written.items()}
+    pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre(), formulas=formulas)
+    own: np.void = np.zeros(1, register.kind_of(part).record)[0]
+    for name, value in part.record(pack).items():
+        own[name] = value
+    return own
+
+
 def _values(one: Candidate, place: Place, quantity: str, x: Floats, held: Mapping[str, float]) -> Floats:
     """A law over one quantity while the others are held, shape of `x`; never inf or NaN but where a built-in is."""
     kind = register.kind_of(one.part)
-    craft = one.craft
-    formulas = {law: made.record_of(written.code, written.numbers) for law, written in craft.written.items()}
-    pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre(), formulas=formulas)
-    own = np.zeros(1, kind.record)[0]
-    for name, value in one.part.record(pack).items():
-        own[name] = value
+    own = record_of(one.craft, one.part)
     given = np.zeros((len(x), MOST_GIVEN))
     for place_of, name in enumerate(place.names):
         given[:, place_of] = x if name == quantity else one.part.held_at(place, None).get(name, held.get(name, 0.0))

@@ -1,6 +1,6 @@
 """A craft's equations as one C99 file: the tick, the loop over ticks, and the equation of every kind it has.
 
-Contacts are handed over where a job can have any; shots and knockbacks stay here.
+Contacts and rays are handed over where a job has any, and the interpreter of formulas; shots and knockbacks stay here.
 """
 
 from __future__ import annotations
@@ -16,7 +16,8 @@ from oak_sled.core.compiler.c99 import File
 from oak_sled.core.compiler.kernel import PROGRAM, Kernel
 from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Record, Type
-from oak_sled.core.contact import records, stage
+from oak_sled.core.contact import rays, records, stage
+from oak_sled.core.formulas import machine as machine_of_formulas
 from oak_sled.core.kernel import loop, rowlayout, state, surface
 from oak_sled.core.parts import register
 from oak_sled.core.results.run import Machine
@@ -38,18 +39,21 @@ _NAMES: dict[Type, str] = {
     Record(state.GATE): "Gate",
     Record(state.EVENT): "Event",
     Record(register.PART): "Part",
+    Record(machine_of_formulas.FORMULA): "Formula",
     **{Record(kind.record): f"{kind.document.__name__}Record" for kind in register.KINDS},
 }
 
 
 class Equations(NamedTuple):
     """A C file. acts : for the number of each kind that the crafts have, what a part's row holds (`act`, `limit`,
-    `fade`) and the name of the function in C whose address belongs there. collide : the name of the contact stage,
-    whose address belongs into `calls`; "" where nothing can collide."""
+    `fade`) and the name of the function in C whose address belongs there. stages : for the place in `calls` of each
+    stage that the job has, the name of that in C. law : the name of what gives the value of a formula; "" where no part
+    follows one."""
 
     text: str
     acts: dict[int, dict[str, str]]
-    collide: str
+    stages: dict[int, str]
+    law: str
 
 
 def equations(job: Job) -> Equations:
@@ -64,11 +68,19 @@ def equations(job: Job) -> Equations:
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
     begun = (world, scene, nows, row[0])
     file.add(_read(rowlayout.first_row, tuple(types.of_value(one) for one in begun)), "first_row")
-    collide = ""
-    if world.calls[state.COLLIDE] != 0:
-        collide = "collide_all"
-        taken = (world.crafts, scene, world.supports, world.ground[0], nows)
-        file.add(_read(stage.collide, tuple(types.of_value(one) for one in taken)), collide)
+    stages: dict[int, str] = {}
+    below = (world.crafts, scene, world.supports, nows)
+    for place, name, kernel, taken in (
+        (state.COLLIDE, "collide_all", stage.collide, (*below[:3], world.ground[0], nows)),
+        (state.CAST, "cast_rays", rays.cast_all, below),
+        (state.PUSH_BACK, "push_back_rays", rays.push_back, below),
+    ):
+        if world.calls[place] != 0:
+            stages[place] = name
+            file.add(_read(kernel, tuple(types.of_value(one) for one in taken)), name)
+    law = "law_of_formula" if any(one.craft.laws for one in job.actors) else ""
+    if law:
+        file.add(_read(machine_of_formulas.interpret, (Record(machine_of_formulas.FORMULA),)), law)
     acts: dict[int, dict[str, str]] = {}
     for part in {type(part): part for one in job.actors for part in one.craft.parts}.values():
         kind = register.kind_of(part)
@@ -84,7 +96,7 @@ def equations(job: Job) -> Equations:
                 name = f"{word}_{part.kind}"
                 file.add(_read(equation, tuple(own if one is None else one for one in declared.takes)), name)
                 acts.setdefault(number, {})[word] = name
-    return Equations(file.text(), acts, collide)
+    return Equations(file.text(), acts, stages, law)
 
 
 def function_text(kernel: Kernel, name: str, given: Sequence[Any]) -> str:

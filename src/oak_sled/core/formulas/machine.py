@@ -186,33 +186,44 @@ def of_three(op, a, b, c):
 def interpret(formula):
     """The value of a formula at the quantities in `given`, step by step."""
     stack = formula.stack
-    top = -1  # the place of the last value
+    top = 0  # values that wait below `x`, the last one
+    x = 0.0
     i = 0
     while i < formula.count:
         op, value = formula.op[i], formula.value[i]
         i += 1
         if op <= NUMBER:
+            stack[top] = x
             top += 1
             if op == PUSH:
-                stack[top] = value
+                x = value
             elif op == GIVEN:
-                stack[top] = formula.given[int(value)]
+                x = formula.given[int(value)]
             else:
-                stack[top] = formula.numbers[int(value)]
-        elif op <= DIVIDE:
+                x = formula.numbers[int(value)]
+        elif op == ADD:
             top -= 1
-            stack[top] = of_two(op, stack[top], stack[top + 1])
+            x = stack[top] + x
+        elif op == SUBTRACT:
+            top -= 1
+            x = stack[top] - x
+        elif op == MULTIPLY:
+            top -= 1
+            x = stack[top] * x
+        elif op == DIVIDE:
+            top -= 1
+            x = stack[top] / x
         elif op == WHOLE_POWER:
-            stack[top] = whole_power(stack[top], int(value))
+            x = whole_power(x, int(value))
         elif op == TABLE:
-            stack[top] = table_at(formula, i, int(value), stack[top])
+            x = table_at(formula, i, int(value), x)
             i += 2 * int(value)
         elif op >= CHOOSE:
             top -= 2
-            stack[top] = of_three(op, stack[top], stack[top + 1], stack[top + 2])
+            x = of_three(op, stack[top], stack[top + 1], x)
         elif TAKES_ONE[op] == 1:
-            stack[top] = of_one(op, stack[top])
+            x = of_one(op, x)
         else:
             top -= 1
-            stack[top] = of_two(op, stack[top], stack[top + 1])
-    return stack[0]
+            x = of_two(op, stack[top], x)
+    return x

@@ -43,7 +43,12 @@ class Unit(Kernel):
 
 def address_of(made: Code) -> int:
     """Where the value of a formula comes from: its own unit if that is compiled, else the interpreter."""
-    return _compiled.get(made.shape) or machine.interpret.address(_TAKEN)
+    return _compiled.get(made.shape) or interpreter()
+
+
+def interpreter() -> int:
+    """The address of what interprets any formula."""
+    return machine.interpret.address(_TAKEN)
 
 
 def is_compiled(made: Code) -> bool:
@@ -121,16 +126,12 @@ def first_wrong(made: Code, given: Sequence[float], numbers: Mapping[str, float]
     """The first step whose value is no finite number at these quantities; the last one where all are finite."""
     row = record_of(made, numbers)
     row["given"][: len(given)] = given
-    waiting = 0
     for place, step in enumerate(made.steps):
-        waiting += (step.op != code.DATA) - code.TAKES[step.op]
         row["count"] = place + 1
         if step.op == code.TABLE:
             row["count"] += 2 * int(step.value)
-        if step.op != code.DATA:
-            machine.interpret(row)
-            if not np.isfinite(row["stack"][waiting - 1]):
-                return step
+        if step.op != code.DATA and not np.isfinite(machine.interpret(row)):
+            return step
     return made.steps[-1]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Literal, get_args
 
 import numpy as np
@@ -90,9 +91,16 @@ class Pack:
     gravity_scale: float = 1.0
     formulas: Mapping[str, np.void] = field(default_factory=dict)
 
-    def formula(self, name: str) -> np.void:
-        """The record of a formula; one without an address for none."""
-        return self.formulas.get(name, NO_FORMULA)
+    def formula(self, name: str, fixed: Mapping[int, float] = MappingProxyType({})) -> np.void:
+        """The record of a formula; one without an address for none. fixed : the quantities that do not change in a
+        run, by their places."""
+        found = self.formulas.get(name)
+        if found is None:
+            return NO_FORMULA
+        own = found.copy()
+        for place, value in fixed.items():
+            own["given"][place] = value
+        return own
 
     def channel(self, name: str) -> int:
         """The number of a channel; -1 for none."""

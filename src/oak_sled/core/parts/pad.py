@@ -154,7 +154,7 @@ class Pad(Part):
             "most": self.most if self.most > 0.0 else 1e300,
             "first_ray": pack.rays.get(self.id, 0),
             "rays": self.count(),
-            "formula": pack.formula(self.formula),
+            "formula": pack.formula(self.formula, {2: self.reach}),
             "least_rise": math.cos(math.radians(self.slope_limit_deg)) if self.slope_limit_deg < 90.0 else -1.0,
         }
 
@@ -381,7 +381,7 @@ def pushed(part, push, closing, gap, speed):
         if gap >= part.reach:
             return 0.0
         part.formula.given[0], part.formula.given[1] = gap, closing
-        part.formula.given[2], part.formula.given[3] = part.reach, speed
+        part.formula.given[3] = speed
         return machine.value_of(part.formula)
     return push + part.damping * closing if gap < part.reach else push
 

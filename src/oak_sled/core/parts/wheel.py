@@ -170,8 +170,8 @@ class Wheel(Part):
             "rays": self.count(),
             "first_of_all": min(pack.rays.values(), default=0),
             "last_of_all": pack.last_ray,
-            "spring_formula": pack.formula(self.spring_formula),
-            "damper_formula": pack.formula(self.damper_formula),
+            "spring_formula": pack.formula(self.spring_formula, {1: self.travel}),
+            "damper_formula": pack.formula(self.damper_formula, {2: self.travel}),
         }
 
     def channels_used(self) -> tuple[str, ...]:
@@ -352,7 +352,7 @@ def spring_force(part, gain, squeeze, closing):
 def still_force(part, squeeze):
     """N of a spring at a compression, m."""
     if part.spring_formula.at != 0:
-        part.spring_formula.given[0], part.spring_formula.given[1] = squeeze, part.travel
+        part.spring_formula.given[0] = squeeze
         return machine.value_of(part.spring_formula)
     force = part.preload + part.stiffness * squeeze * (1.0 + part.progression * squeeze / part.travel)
     return force + part.bump_stop * max(squeeze - part.travel, 0.0)
@@ -363,7 +363,6 @@ def damper_force(part, squeeze, closing):
     """N of a damper at a speed of compression, m/s."""
     if part.damper_formula.at != 0:
         part.damper_formula.given[0], part.damper_formula.given[1] = closing, squeeze
-        part.damper_formula.given[2] = part.travel
         return machine.value_of(part.damper_formula)
     return (part.bump if closing > 0.0 else part.rebound) * closing
 

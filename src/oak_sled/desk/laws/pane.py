@@ -237,7 +237,12 @@ class LawsPane(QWidget):
     def _fill_quantities(self, menu: QMenu) -> None:
         """The menu of quantities."""
         subject = self.subject()
-        for one in subject[1].quantities if subject is not None else ():
+        if subject is None:
+            return
+        part, place = subject
+        for one in place.quantities:
+            if one.name in part.held_at(place, None):
+                continue  # a setting of the part, the same all the while
             menu.addAction(f"{one.name}: {one.says}", lambda name=one.name: self.draw_against(name))
 
     def draw_against(self, quantity: str) -> None:
