@@ -9,6 +9,7 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest, manifold
 from oak_sled.core.contact.records import (
     ACTIVE,
+    CYLINDER,
     DRIVEN,
     FIXED,
     FOUND,
@@ -347,9 +348,9 @@ def collide_triangles(scene, s, dt, since):
     for i in range(one.pieces):
         p = one.first_piece + i
         piece = scene.pieces[p]
-        low_x, high_x = stretch(piece, one, scene.corners, 0, margin)
-        low_y, high_y = stretch(piece, one, scene.corners, 1, margin)
-        low_z, high_z = stretch(piece, one, scene.corners, 2, margin)
+        low, high = bounds_of(piece, one, scene.corners, margin)
+        low_x, low_y, low_z = low
+        high_x, high_y, high_z = high
         first_x = min(max(int((low_x - grid.x) / grid.cell), 0), grid.nx - 1)
         last_x = min(max(int((high_x - grid.x) / grid.cell), 0), grid.nx - 1)
         first_y = min(max(int((low_y - grid.y) / grid.cell), 0), grid.ny - 1)
@@ -384,14 +385,34 @@ def collide_triangles(scene, s, dt, since):
 
 
 @compiled
-def stretch(piece, solid, corners, axis, margin):
-    """From where to where a piece reaches along a world axis, with a margin to either side, m."""
-    out = (1.0 if axis == 0 else 0.0, 1.0 if axis == 1 else 0.0, 1.0 if axis == 2 else 0.0)
-    back = (-out[0], -out[1], -out[2])
+def bounds_of(piece, solid, corners, margin):
+    """The box along the axes of the world that a piece fills, with a margin all round: its low and high corner, m."""
+    x, y, z = solid.position[0], solid.position[1], solid.position[2]
     wide = piece.radius + margin
-    high = spatial.dot(closest.support(piece, solid, corners, out), out)
-    low = spatial.dot(closest.support(piece, solid, corners, back), out)
-    return low - wide, high + wide
+    if piece.kind == CYLINDER:
+        east, west = far_of(piece, solid, corners, 0, 1.0), far_of(piece, solid, corners, 0, -1.0)
+        north, south = far_of(piece, solid, corners, 1, 1.0), far_of(piece, solid, corners, 1, -1.0)
+        up, down = far_of(piece, solid, corners, 2, 1.0), far_of(piece, solid, corners, 2, -1.0)
+        return (west - wide, south - wide, down - wide), (east + wide, north + wide, up + wide)
+    a = solid.axes
+    c = corners[piece.first]
+    west, south, down = spatial.to_world(a, (c[0], c[1], c[2]))
+    east, north, up = west, south, down
+    for k in range(piece.first + 1, piece.first + piece.count):
+        px, py, pz = spatial.to_world(a, (corners[k, 0], corners[k, 1], corners[k, 2]))
+        west, east = min(west, px), max(east, px)
+        south, north = min(south, py), max(north, py)
+        down, up = min(down, pz), max(up, pz)
+    low = (west + x - wide, south + y - wide, down + z - wide)
+    return low, (east + x + wide, north + y + wide, up + z + wide)
+
+
+@compiled
+def far_of(piece, solid, corners, axis, sign):
+    """How far a piece reaches along an axis of the world, or against it, m."""
+    way = (sign if axis == 0 else 0.0, sign if axis == 1 else 0.0, sign if axis == 2 else 0.0)
+    point = closest.support(piece, solid, corners, way)
+    return point[0] if axis == 0 else (point[1] if axis == 1 else point[2])
 
 
 @compiled

@@ -127,7 +127,9 @@ def any_of(scene, island):
 
 @compiled
 def draw(scene, island, dt):
-    """One round of the shift that takes out what the joints of an island have drifted apart."""
+    """One round of the shift that takes out what the joints of an island have drifted apart; the largest speed of it
+    that was still missing, m/s."""
+    largest = 0.0
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         if joint.island != island:
@@ -146,6 +148,8 @@ def draw(scene, island, dt):
         shift_body(one, lever_a, taken, -1.0)
         if other.kind == FREE:
             shift_body(other, lever_b, taken, 1.0)
+        largest = max(largest, abs(wanted[0]), abs(wanted[1]), abs(wanted[2]))
+    return largest
 
 
 @compiled

@@ -18,6 +18,8 @@ from oak_sled.core.kernel.state import CONTACT
 AIM_CRAFT, AIM_WORLD, AIM_GROUND = range(3)
 """Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
 FAR = 1e30
+BESIDE = 1e-6
+"""m beside a ray within which a triangle is looked at: more than the hair that belongs to it."""
 
 
 @unit
@@ -121,6 +123,8 @@ def among_triangles(scene, origin, way, reach):
     found, number = reach, -1
     end_x, end_y = origin[0] + reach * way[0], origin[1] + reach * way[1]
     lowest = min(origin[2], origin[2] + reach * way[2])
+    west, east = min(origin[0], end_x) - BESIDE, max(origin[0], end_x) + BESIDE
+    south, north = min(origin[1], end_y) - BESIDE, max(origin[1], end_y) + BESIDE
     first_x = min(max(int((min(origin[0], end_x) - grid.x) / grid.cell), 0), grid.nx - 1)
     last_x = min(max(int((max(origin[0], end_x) - grid.x) / grid.cell), 0), grid.nx - 1)
     first_y = min(max(int((min(origin[1], end_y) - grid.y) / grid.cell), 0), grid.ny - 1)
@@ -132,6 +136,9 @@ def among_triangles(scene, origin, way, reach):
                 continue
             for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
                 k = scene.grid_items[place]
+                box = scene.triangles[k]
+                if box.high[0] < west or box.low[0] > east or box.high[1] < south or box.low[1] > north:
+                    continue
                 t = through_triangle(scene.triangles[k], origin, way)
                 if t < found:
                     found, number = t, k

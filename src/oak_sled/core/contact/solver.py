@@ -346,7 +346,9 @@ def part(scene, dt):
     for j in range(scene.joints.shape[0]):
         if scene.joints[j].leads == 1:
             for _ in range(PLACE_ROUNDS):
-                joints.draw(scene, scene.joints[j].island, dt)
+                missing = joints.draw(scene, scene.joints[j].island, dt)
+                if missing < JOINTS_AGREE:
+                    break
 
 
 @compiled
