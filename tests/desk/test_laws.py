@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from oak_sled.core.project import demos
+from oak_sled.desk.jobs import Worker
 
 
 @pytest.fixture
@@ -219,6 +220,13 @@ def test_a_craft_without_laws_says_what_to_do(window, idle):
     assert window.laws.subject() is None
     assert window.laws.chart.chart is None
     assert not window.laws.new.isVisible()
+
+
+def test_an_answer_that_comes_after_the_window_closed_harms_nothing(qtbot, window):
+    worker = Worker()
+    with qtbot.waitSignal(worker.finished, timeout=60_000):
+        worker.ask(window.session.job())
+        worker.close()  # its answer is on its way
 
 
 def test_while_driving_the_chart_shows_no_working_point_of_an_old_run(pane, window):

@@ -59,7 +59,7 @@ class Worker(QObject):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-run")
         self._number = 0
-        self._busy = False
+        self._busy = self._closed = False
         self._waiting: tuple[Job, tuple[Job, ...]] | None = None
         self._beside: tuple[Job, ...] = ()
         self._heavy: tuple[object, tuple[Caution, ...]] = (None, ())
@@ -120,7 +120,7 @@ class Worker(QObject):
         waiting, self._waiting = self._waiting, None
         if waiting is not None and not self._busy:
             self._start(*waiting)
-        elif isinstance(answer, Result):
+        elif isinstance(answer, Result) and not self._closed:
             self._pool.submit(_compile_laws, answer.job)  # it was interpreted while it was edited: now it stands
 
     @property
@@ -130,7 +130,7 @@ class Worker(QObject):
 
     def close(self) -> None:
         """Ends the thread, after what it is doing."""
-        self._waiting = None
+        self._waiting, self._closed = None, True
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 

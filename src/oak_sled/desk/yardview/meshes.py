@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.kernel.state import Floats, Ints
 from oak_sled.desk import theme
 
 Rgb = tuple[float, float, float]
@@ -135,27 +135,32 @@ STEEPER = 3.0
 """How much steeper a relief is lit than it is."""
 
 
-def relief_mesh(ground: Ground) -> Floats:
-    """The relief with the shade of its slopes smoothed over corners; vertices of shape (n, 9)."""
+def relief_mesh(ground: Ground) -> tuple[Floats, Ints]:
+    """The relief with the shade of its slopes smoothed over corners: vertices of shape (n, 9), each once, and the three
+    of every triangle, shape (m, 3)."""
     if ground.relief is None:
-        return np.zeros((0, 9), "f4")
+        return np.zeros((0, 9), "f4"), np.zeros((0, 3), "i4")
     relief = ground.relief
     z = relief.heights()
     dy, dx = np.gradient(z, relief.width / (relief.rows - 1), relief.length / (relief.columns - 1))
     # low folds would hardly be seen
     normals = np.stack([-STEEPER * dx, -STEEPER * dy, np.ones_like(z)], axis=2)
     normals /= np.linalg.norm(normals, axis=2, keepdims=True)
-    a, b, c, d = normals[:-1, :-1], normals[:-1, 1:], normals[1:, 1:], normals[1:, :-1]
-    both = np.stack([np.stack([a, b, c], axis=2), np.stack([a, c, d], axis=2)], axis=2)
-    made = np.zeros((both.size // 3, 9), "f4")
-    made[:, :3] = relief.triangles().reshape(-1, 3)
-    made[:, 3:6] = both.reshape(-1, 3)
+    made = np.zeros((z.size, 9), "f4")
+    xs = relief.x + np.linspace(-0.5, 0.5, relief.columns) * relief.length
+    ys = relief.y + np.linspace(-0.5, 0.5, relief.rows) * relief.width
+    made[:, 0], made[:, 1] = (one.reshape(-1) for one in np.meshgrid(xs, ys))
+    made[:, 2] = z.reshape(-1)
+    made[:, 3:6] = normals.reshape(-1, 3)
     # the higher the whiter, so that folds are seen even where the light falls along them
     low, high = float(z.min()), max(float(z.max()), float(z.min()) + 1e-6)
     share = ((made[:, 2] - low) / (high - low))[:, None]
     dark, light = np.array(theme.rgb("ice_dark")), np.array(theme.rgb("saw_ice"))
     made[:, 6:9] = dark * (1.0 - share) + light * share
-    return made
+    at = np.arange(z.size).reshape(z.shape)
+    a, b, c, d = at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]
+    both = np.stack([np.stack([a, b, c], axis=2), np.stack([a, c, d], axis=2)], axis=2)
+    return made, both.reshape(-1, 3).astype("i4")
 
 
 def slope_mesh(ground: Ground) -> Floats:

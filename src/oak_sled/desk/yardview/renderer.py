@@ -31,6 +31,7 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
 from oak_sled.desk.yardview import craftmesh, freight, meshes
 from oak_sled.desk.yardview.camera import Camera
+from oak_sled.desk.yardview.uneven import VEIL, Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
 _UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])
@@ -196,6 +197,9 @@ class Renderer:
         self._wheels: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
+        self._uneven: tuple[object, Uneven, moderngl.VertexArray] | None = None
+        self._eye = np.zeros(3)
+        self._veiled = (0, 0, 0, 0)
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
         self._flush = _flush_call()
         with self.context as gl:
@@ -225,6 +229,7 @@ class Renderer:
         self._fans.clear()
         self._wheels.clear()
         self._freight = None
+        self._uneven = None
 
     def _mesh(self, key: object, build: Callable[[], Floats]) -> moderngl.VertexArray | None:
         if key not in self._meshes:
@@ -266,9 +271,12 @@ class Renderer:
             gl.viewport = (0, 0, width, height)
             low = theme.rgb("sky_low")
             drawn.clear(*low[::-1], 1.0)
-            clip = (_UPSIDE_DOWN @ camera.matrix).T.astype("f4").tobytes()
+            matrix = _UPSIDE_DOWN @ camera.matrix
+            self._veiled = veiled_part(matrix, scene.subject, width, height)
+            clip = matrix.T.astype("f4").tobytes()
             self._draw_far(gl, scene.ground, camera, clip, low)
             self._solid["eye"].value = tuple(camera.eye)
+            self._eye = camera.eye
             self._draw_relief(gl, scene, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
@@ -312,20 +320,16 @@ class Renderer:
         """Uneven ground, over which the rest is drawn."""
         if not ground_shape.is_uneven(scene.ground):
             return
-        relief = self._mesh(
-            # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
-            (
-                "uneven",
-                scene.ground.relief,
-                scene.ground.slope(),
-                tuple(one for one in scene.ground.blocks if one.is_laid),
-            ),
-            lambda: np.concatenate(
-                [meshes.relief_mesh(scene.ground), meshes.slope_mesh(scene.ground), *freight.laid_meshes(scene.ground)]
-            ),
-        )
-        if relief is None:
-            return
+        ground = scene.ground
+        # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
+        key = (ground.relief, ground.slope(), tuple(one for one in ground.blocks if one.is_laid), theme.is_night())
+        if self._uneven is None or self._uneven[0] != key:
+            shape = Uneven.of(ground)
+            buffer = self.context.buffer(np.ascontiguousarray(shape.vertices, "f4").tobytes())
+            index = self.context.buffer(np.ascontiguousarray(shape.index, "i4").tobytes())
+            array = self.context.vertex_array(self._solid, [(buffer, "3f 3f 3f", "place", "normal", "colour")], index)
+            self._uneven = (key, shape, array)
+        _, shape, relief = self._uneven
         gl.enable(moderngl.DEPTH_TEST)
         self._solid["clip"].write(clip)
         self._solid["model"].write(np.eye(4, dtype="f4").tobytes())
@@ -334,7 +338,9 @@ class Renderer:
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
         self._solid["clear"].value = 1.0  # the ground it stands on stays whole
-        self._render_seen_through(gl, [(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], scene.subject)
+        hides = scene.subject[3] > 0.0 and shape.is_before(self._eye, scene.subject, 1.0)
+        subject = scene.subject if hides else (0.0, 0.0, 0.0, 0.0)
+        self._render_seen_through(gl, [(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], subject)
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -399,8 +405,10 @@ class Renderer:
             gl.enable(moderngl.BLEND)
             gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
             gl.fbo.depth_mask = False
+            gl.scissor = self._veiled  # nothing beside it is veiled, and its pixels need not be looked at
             for draw in draws:
                 self._render(*draw)
+            gl.scissor = None
             gl.fbo.depth_mask = True
             gl.disable(moderngl.BLEND)
             self._solid["veil"].value = 0.0
@@ -475,6 +483,25 @@ def _release(frame: moderngl.Framebuffer) -> None:
     for one in attached:
         if one is not None:
             one.release()
+
+
+def veiled_part(
+    matrix: Floats, subject: tuple[float, float, float, float], width: int, height: int
+) -> tuple[int, int, int, int]:
+    """The part of a picture in which anything before the subject may be veiled, px: left, bottom, width, height.
+
+    matrix : to clip space, shape (4, 4). subject : its place and radius, m. The cone of the veil lies within a cube
+    round the subject, seen from the eye.
+    """
+    wide = VEIL * subject[3]
+    corners = np.array([(x, y, z) for x in (-wide, wide) for y in (-wide, wide) for z in (-wide, wide)]) + subject[:3]
+    seen = np.column_stack([corners, np.ones(8)]) @ np.asarray(matrix, dtype=float).T
+    if np.any(seen[:, 3] <= 1e-3):
+        return 0, 0, width, height
+    at = (0.5 + 0.5 * seen[:, :2] / seen[:, 3:]) * (width, height)
+    left, bottom = (int(v) for v in np.clip(np.floor(at.min(axis=0)), 0, (width, height)))
+    right, top = (int(v) for v in np.clip(np.ceil(at.max(axis=0)), 0, (width, height)))
+    return left, bottom, max(right - left, 1), max(top - bottom, 1)
 
 
 def _level(ground: Ground, model: Floats) -> float:
