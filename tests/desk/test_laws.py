@@ -234,3 +234,23 @@ def test_while_driving_the_chart_shows_no_working_point_of_an_old_run(pane, wind
     window.set_driving(True)
     assert not len(pane.chart.chart.points)
     window.set_driving(False)
+
+
+def test_the_ledger_says_where_the_energy_of_a_bounce_goes(reopened, idle):
+    window = reopened("crate-drop")
+    idle()
+    window.show_pane("Ledger")
+    pane = window.ledger
+    QTest.mouseClick(pane.kind, Qt.MouseButton.LeftButton)
+    window.session.set_time(0.5)
+    table = pane.energies()
+    whole = {share.kind: share.joules for share, _ in table.lines}
+    assert whole["lost"] < 0.0 < whole["work"]
+    assert "springs" in pane.accessibleDescription()
+    held = [next(now for share, now in table.lines if share.kind == "held")]
+    window.session.set_time(table.bounce.lowest * window.session.run.job.dt)
+    held.append(next(now for share, now in pane.energies().lines if share.kind == "held"))
+    assert held[1] < held[0], "most is held at the lowest point"
+    QTest.mouseClick(pane.kind, Qt.MouseButton.LeftButton)
+    assert pane.axes.isVisible()
+    assert not pane.shows_energy

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.documents.units import STANDARD_GRAVITY
-from oak_sled.core.results import traces
+from oak_sled.core.results import energy, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.results.traces import LedgerRow
 from oak_sled.desk import assist, theme
@@ -24,6 +26,7 @@ class LedgerPane(QWidget):
         super().__init__(parent)
         self.session = session
         self.craft_axes = True
+        self.shows_energy = False
         self.block = ""
         """The watched block whose ledger is shown; empty: that of the craft."""
         layout = QVBoxLayout(self)
@@ -39,6 +42,13 @@ class LedgerPane(QWidget):
         self.of.setMinimumHeight(24)
         self.of.setToolTip("the body whose ledger is shown: the craft, or a block that the drill watches (Drill page)")
         self.of.clicked.connect(self.show_bodies)
+        self.kind = QPushButton("energy of a bounce")
+        self.kind.setObjectName("quiet")
+        self.kind.setCheckable(True)
+        self.kind.setMinimumHeight(24)
+        self.kind.setToolTip("what each line gave or took from one top of the path to the next, and what springs hold")
+        self.kind.clicked.connect(self.show_energy)
+        bar.addWidget(self.kind)
         bar.addStretch(1)
         bar.addWidget(self.of)
         bar.addWidget(self.axes)
@@ -56,12 +66,22 @@ class LedgerPane(QWidget):
     def _tell(self) -> None:
         """The lines, for a screen reader; not in every frame of a drive, nor while another pane is shown."""
         if self.isVisible() and not self.session.live_on:
+            if self.shows_energy:
+                assist.describe(self, "energy of a bounce", "; ".join(self.energy_words()))
+                return
             said = [f"{row.title} {', '.join(_plain(force) for force in row.force)} N" for row in self.rows()]
             assist.describe(self, "ledger", "; ".join(said))
 
     def switch_axes(self) -> None:
         """Own axes to world axes and back."""
         self.craft_axes = not self.craft_axes
+        self._name_body()
+
+    def show_energy(self, whether: bool) -> None:
+        """The energy of the bounce at the cursor in the place of the forces of its tick."""
+        self.shows_energy = whether
+        self.kind.setChecked(whether)
+        self.axes.setVisible(not whether)
         self._name_body()
 
     def show_bodies(self) -> None:
@@ -89,7 +109,7 @@ class LedgerPane(QWidget):
         if run is not None and self.block not in run.layout.watched:
             self.block = ""  # another drill, which does not watch it
         self.of.setText(f"{self._heading(self.block)} ▾")
-        self.of.setVisible(run is not None and bool(run.layout.watched))
+        self.of.setVisible(run is not None and bool(run.layout.watched) and not self.shows_energy)
         self.axes.setText("world axes" if not self.craft_axes else "block axes" if self.block else "craft axes")
         self._tell()
         self.update()
@@ -114,6 +134,9 @@ class LedgerPane(QWidget):
         if run is None or not rows:
             return
         painter = QPainter(self)
+        if self.shows_energy:
+            self._paint_energy(painter, run)
+            return
         width = self.width() - 20
         columns = [10 + width * share for share in (0.47, 0.62, 0.77, 1.0)]
         row_time = (run.ticks if self.session.live_on else max(1, self.session.row)) * run.job.dt
@@ -182,6 +205,90 @@ class LedgerPane(QWidget):
             painter.drawText(QRectF(x - 66, base - 12, 66, 16), Qt.AlignmentFlag.AlignRight, _plain(value))
         painter.setPen(theme.colour("ink" if abs(row.torque[2]) > 1e-9 else "rule"))
         painter.drawText(QRectF(columns[3] - 90, base - 12, 90, 16), Qt.AlignmentFlag.AlignRight, _plain(row.torque[2]))
+
+    # energy
+
+    def energies(self) -> EnergyTable | None:
+        """What each line did in the bounce at the cursor: to the cursor, and over all of it; None without a bounce."""
+        run = self.session.run
+        if run is None or not run.ticks or self.session.live_on:
+            return None
+        row = self.session.row
+        bounce = energy.bounce_at(run, row)
+        if bounce is None:
+            return None
+        whole = energy.shares(run, bounce.first, bounce.last)
+        now = {(one.name, one.kind): one.joules for one in energy.shares(run, bounce.first, row)}
+        lines = [(one, now.get((one.name, one.kind), 0.0)) for one in whole]
+        return EnergyTable(bounce, lines)
+
+    def energy_words(self) -> list[str]:
+        """The same in words."""
+        table = self.energies()
+        if table is None:
+            return ["no bounce at the cursor"]
+        return [f"{share.title} {_joules(share.joules)}" for share, _ in table.lines]
+
+    def _paint_energy(self, painter: QPainter, run: Run) -> None:
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        table = self.energies()
+        if table is None:
+            words = (
+                "A drive has no bounces yet: end it first."
+                if self.session.live_on
+                else "No bounce at the cursor: the craft is held at its height, or never rises and falls again."
+            )
+            painter.drawText(QRectF(12, 40, self.width() - 24, 40), Qt.TextFlag.TextWordWrap, words)
+            return
+        bounce, dt = table.bounce, run.job.dt
+        back = f", {100.0 * bounce.rose / bounce.fell:.0f} %" if bounce.fell > 0.0 else ""
+        went = f"fell {units.show(bounce.fell, 'm')}, rose {units.show(bounce.rose, 'm')}{back}"
+        painter.drawText(12, 46, f"bounce from {bounce.first * dt:.3f} to {bounce.last * dt:.3f} s: {went}")
+        width, top = self.width() - 20, 58.0
+        columns = [10 + width * share for share in (0.62, 0.79, 1.0)]
+        for words, x in (("to the cursor", columns[1]), ("whole bounce", columns[2])):
+            painter.drawText(QRectF(x - 100, top, 100, 16), Qt.AlignmentFlag.AlignRight, words)
+        top += 20
+        biggest = max((abs(share.joules) for share, _ in table.lines), default=1.0) or 1.0
+        step = min(ROW, (self.height() - top - 46) / max(len(table.lines), 1))
+        for share, now in table.lines:
+            ink = theme.family(share.family)
+            painter.fillRect(QRectF(10, top + 3, 4, step - 6), ink)
+            painter.setFont(theme.font(theme.TEXT))
+            painter.setPen(theme.colour("ink"))
+            base = top + step * 0.68
+            painter.drawText(20, int(base), theme.elide(share.title, columns[0] - 120, theme.font(theme.TEXT)))
+            # a bar from the middle: right what it gave, left what it took or holds
+            middle, reach = columns[0] - 48.0, 44.0 * share.joules / biggest
+            painter.fillRect(QRectF(middle + min(reach, 0.0), top + 6, abs(reach), step - 12), ink)
+            painter.fillRect(QRectF(middle - 0.5, top + 3, 1, step - 6), theme.colour("rule"))
+            for value, x in ((now, columns[1]), (share.joules, columns[2])):
+                number, unit = units.split(value, "J")
+                theme.number(painter, x, base, number, unit, theme.TEXT, theme.colour("ink"), theme.colour("soft"))
+            top += step
+        painter.setPen(theme.pen("ink"))
+        painter.drawLine(10, int(top + 2), self.width() - 10, int(top + 2))
+        top += 5
+        painter.setFont(theme.font(theme.TEXT, bold=True))
+        painter.drawText(20, int(top + step * 0.68), "change of motion")
+        ends = ((self.session.row, columns[1]), (bounce.last, columns[2]))
+        for row, x in ends:
+            number, unit = units.split(energy.gained(run, bounce.first, row), "J")
+            ink = theme.colour("ink")
+            theme.number(painter, x, top + step * 0.68, number, unit, theme.TEXT, ink, theme.colour("soft"))
+
+
+@dataclass(frozen=True)
+class EnergyTable:
+    """A bounce, and of every line what it did in all of it, and to the cursor, J."""
+
+    bounce: energy.Bounce
+    lines: list[tuple[energy.Share, float]]
+
+
+def _joules(value: float) -> str:
+    return " ".join(units.split(value, "J"))
 
 
 def _plain(value: float) -> str:

@@ -1,4 +1,7 @@
-"""What every part has, and what the parts ask of the craft they are fitted to."""
+"""What every part has, and what the parts ask of the craft they are fitted to.
+
+One file, since all that a kind of part may override stands in one class.
+"""
 
 from __future__ import annotations
 
@@ -342,6 +345,10 @@ class Part(Frozen):
     def springs(self, load: float) -> tuple[float, float]:
         """N/m and N s/m of all its rays together where each carries `load` N, for the outlook of others."""
         return (0.0, 0.0)
+
+    def stored(self, gap: float) -> float:
+        """J that the spring of one of its rays holds at a gap, m, at a gain of 1."""
+        return 0.0
 
     def rest_gap(self, load: float) -> float:
         """m from the mount of each of its rays to what is below when it carries `load` N."""

@@ -24,7 +24,7 @@ from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
-from oak_sled.core.parts.search import crossing
+from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
 
 Law = Literal["spring", "progressive", "cushion", "on_off"]
@@ -206,6 +206,19 @@ class Pad(Part):
             bend = self.progression / self.reach
             squeeze = (math.sqrt(1.0 + 4.0 * bend * squeeze) - 1.0) / (2.0 * bend)
         return max(self.reach - squeeze, 0.0)
+
+    def stored(self, gap: float) -> float:
+        squeeze = self.reach - gap
+        if squeeze <= 0.0:
+            return 0.0
+        if self.formula_of(PUSH) is None and self.most == 0.0:
+            bend = self.progression / self.reach if self.law == "progressive" else 0.0
+            if self.law in ("spring", "progressive"):
+                return self.stiffness * squeeze**2 * (0.5 + bend * squeeze / 3.0)
+            if self.law == "cushion":
+                near = max(gap, NEAREST)
+                return self.lift * (self.reach * math.log(self.reach / near) - self.reach + near)
+        return area(self.push_at, gap, self.reach - 1e-12)
 
     def slope_at(self, gap: float) -> float:
         """N/m by which the force of a pad grows as the gap closes."""

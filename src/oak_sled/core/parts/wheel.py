@@ -25,7 +25,7 @@ from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
-from oak_sled.core.parts.search import crossing
+from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
 
 LEAST_COSINE = 0.3
@@ -211,6 +211,16 @@ class Wheel(Part):
             return max(written.finite(squeeze, self.travel), 0.0)
         force = self.preload + self.stiffness * squeeze * (1.0 + self.progression * squeeze / self.travel)
         return force + self.bump_stop * max(squeeze - self.travel, 0.0)
+
+    def stored(self, gap: float) -> float:
+        squeeze = self.travel + self.radius - gap
+        if squeeze <= 0.0:
+            return 0.0
+        if self.formula_of(SPRING) is not None:
+            return area(self.push_at, 1e-12, squeeze)
+        bend, past = self.progression / self.travel, max(squeeze - self.travel, 0.0)
+        spring = self.preload * squeeze + self.stiffness * squeeze**2 * (0.5 + bend * squeeze / 3.0)
+        return spring + 0.5 * self.bump_stop * past**2
 
     def squeeze_of(self, load: float) -> float:
         """The compression from full droop at which a wheel carries `load` N, m; by halving, past the bump stop too."""

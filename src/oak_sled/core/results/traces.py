@@ -392,6 +392,12 @@ _FIXED = {
 }
 
 
+def title_of(run: Run, name: str) -> tuple[str, str]:
+    """What a ledger line is called, and its family."""
+    part = next((part for part in run.job.craft.parts if part.id == name), None)
+    return _FIXED[name] if part is None else (part.heading, part.FAMILY)
+
+
 def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
     """What was booked in the tick that ended at `row`: every line, in the order in which they act."""
     numbers = run.own_row(row)
@@ -399,11 +405,10 @@ def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
     if craft_axes:
         axes = rotation(numbers[3:7]).T
     found = []
-    parts = {part.id: part for part in run.job.craft.parts}
     for name in run.layout.lines:
         place = run.layout.own_place(f"{name}.force.x")
         force, torque = axes @ numbers[place : place + 3], axes @ numbers[place + 3 : place + 6]
-        title, family = (parts[name].heading, parts[name].FAMILY) if name in parts else _FIXED[name]
+        title, family = title_of(run, name)
         found.append(LedgerRow(name, title, family, tuple(force), tuple(torque)))
     return tuple(found)
 
