@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
 
+from oak_sled.core.build import jobs
 from oak_sled.core.documents import units
+from oak_sled.core.geometry.terrain import mesh_of
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import blank
+from oak_sled.core.results import run
+from oak_sled.desk.buildchannels import KeyButton
 
 
 @pytest.fixture
@@ -178,3 +184,80 @@ def test_a_craft_from_a_blank_yard_hovers_after_one_fit(window, idle):
     assert stands is not None
     assert min(stands.loads) > 0.0
     assert not any(mode.grows for mode in stands.modes)
+
+
+def key_button(page, side):
+    return [one for one in page.numbers.findChildren(KeyButton) if one.property("side") == side][-1]
+
+
+def test_a_channel_is_made_named_bound_and_heard(page, window, idle, qtbot):
+    page.add_channel()
+    assert page.channel == "channel"
+    edit = page.numbers.findChildren(QLineEdit, "desk_name")[-1]
+    edit.setFocus()
+    edit.selectAll()
+    qtbot.keyClicks(edit, "lift")
+    qtbot.keyClick(edit, Qt.Key.Key_Return)
+    assert page.channel == "lift"
+    assert page.craft.channels[-1].id == "lift"
+    for side, key, name in (("plus_keys", Qt.Key.Key_R, "R"), ("minus_keys", Qt.Key.Key_F, "F")):
+        button = key_button(page, side)
+        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+        assert "press a key" in button.text()
+        qtbot.keyClick(button, key)
+        assert getattr(page.craft.channels[-1], side) == (name,)
+        assert name in key_button(page, side).text()
+    qtbot.mouseClick(key_button(page, "plus_keys"), Qt.MouseButton.LeftButton)
+    qtbot.keyClick(key_button(page, "plus_keys"), Qt.Key.Key_Escape)
+    assert page.craft.channels[-1].plus_keys == ("R",), "Escape leaves it"
+    window.session.edit("crafts.ferry.parts.fan.channel", "lift")
+    idle()
+    assert "no part listens" not in " ".join(label.text() for label in page.numbers.findChildren(QLabel))
+    window.session.undo()
+    window.session.undo()
+    assert page.craft.channels[-1].minus_keys == ()
+
+
+def test_a_renamed_channel_takes_its_parts_and_tracks_along(page, window, idle):
+    yard = window.session.yard
+    before = run.execute(jobs.job_of(yard)).digest
+    name = page.craft.channels[0].id
+    listening = [part.id for part in page.craft.parts if name in part.channels_used()]
+    page.choose_channel(name)
+    edit = page.numbers.findChildren(QLineEdit, "desk_name")[-1]
+    edit.setText("whoosh")
+    edit.editingFinished.emit()
+    idle()
+    assert [part.id for part in page.craft.parts if "whoosh" in part.channels_used()] == listening
+    assert run.execute(window.session.job()).digest == before
+    remove = next(b for b in page.numbers.findChildren(QPushButton) if b.text() == "remove this channel")
+    remove.click()
+    idle()
+    assert page.channel == ""
+    assert not any("whoosh" in part.channels_used() for part in page.craft.parts)
+    assert "whoosh" not in [track.channel for drill in window.session.yard.drills for track in drill.tracks]
+
+
+def test_the_mesh_of_a_body_is_turned_and_scaled(page, window, idle):
+    corners, faces = shapes_of_a_wedge()
+    body = page.craft.body.replace(shape="mesh", mesh=mesh_of(corners, faces), length=3.0, width=2.0, height=1.0)
+    window.session.edit("crafts.ferry.body", body)
+    idle()
+    page.plan.choose("")
+    page.refresh()
+    assert page.numbers.choices["mesh.ahead"].text() == "ahead: +x"
+    page.scale(0.5)
+    assert (page.craft.body.length, page.craft.body.width, page.craft.body.height) == (1.5, 1.0, 0.5)
+    page.scale(0.0)
+    assert (page.craft.body.length, page.craft.body.width) == pytest.approx((2.0, 1.0))
+    window.session.edit("crafts.ferry.body.mesh.ahead", "-y")
+    assert page.numbers.choices["mesh.ahead"].text() == "ahead: -y"
+    assert page.craft.body.mesh.size()[:2] == pytest.approx((1.0, 2.0))
+    window.session.edit("crafts.ferry.body.mesh.up", "+y")
+    assert page.craft.body.mesh.up == "+z", "refused: it points forward already"
+
+
+def shapes_of_a_wedge():
+    corners = np.array([[0, 0, 0], [2, 0, 0], [2, 1, 0], [0, 1, 0], [2, 0, 0.5], [2, 1, 0.5]], float)
+    faces = [[0, 2, 1], [0, 3, 2], [1, 2, 5], [1, 5, 4], [0, 4, 5], [0, 5, 3], [0, 1, 4], [3, 5, 2]]
+    return corners, np.array(faces)

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import functools
-from typing import Any
+from typing import Any, get_args
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from oak_sled.core.advice import outlook
-from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.documents import channels
+from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
+from oak_sled.core.geometry.terrain import Direction
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS, AnyPart
 from oak_sled.desk import theme
+from oak_sled.desk.buildchannels import show_channel
 from oak_sled.desk.buildplan import BuildPlan
 from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.forcedesk import ForceDesk
@@ -19,6 +22,7 @@ from oak_sled.desk.numberpanel import choices_of
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Names
 
+DIRECTIONS = get_args(Direction)
 HIDDEN = {"solo", "mute", "aid"}
 """Choices that the strips on the bench hold."""
 
@@ -32,7 +36,9 @@ class BuildPage(DrawingPage):
         self.plan = BuildPlan(session)
         self.lay_out(self._bar(), self.plan)
         self.outlook: QLabel | None = None
-        self.plan.picked.connect(self.refresh)
+        self.channel = ""
+        """The channel whose numbers are shown; "": those of the selected part, or of the body."""
+        self.plan.picked.connect(self._picked)
         self.plan.moved.connect(self._preview)
         self.plan.let_go.connect(session.commit)
         self.plan.key_wanted.connect(lambda name: getattr(self, name)())
@@ -48,6 +54,13 @@ class BuildPage(DrawingPage):
             menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
+        self.channel_button = QPushButton("channels")
+        self.channel_button.setObjectName("plain")
+        self.channel_button.setToolTip("the inputs of the craft: their keys, and how they follow them")
+        channel_menu = QMenu(self.channel_button)
+        channel_menu.aboutToShow.connect(lambda: self._fill_channels(channel_menu))
+        self.channel_button.setMenu(channel_menu)
+        bar.addWidget(self.channel_button)
         actions = (
             ("body", "select the body: shape, mass, held axes", lambda: self.plan.choose("")),
             ("duplicate", "duplicate the selected part (D)", self.duplicate),
@@ -60,6 +73,32 @@ class BuildPage(DrawingPage):
         self.add_buttons(bar, actions)
         bar.addStretch(1)
         return bar
+
+    # channels
+
+    def _fill_channels(self, menu: QMenu) -> None:
+        menu.clear()
+        for channel in self.craft.channels:
+            keys = " ".join((*channel.plus_keys, *channel.minus_keys)) or "no keys"
+            words = theme.in_menu(f"{channel.heading}  ·  {keys}")
+            menu.addAction(words, lambda name=channel.id: self.choose_channel(name))
+        menu.addSeparator()
+        menu.addAction("new channel", self.add_channel)
+
+    def choose_channel(self, name: str) -> None:
+        """Shows the numbers of a channel; "" for those of the selection in the drawing."""
+        self.channel = name
+        self.refresh()
+
+    def add_channel(self) -> None:
+        """One more channel, without keys yet."""
+        made, name = channels.with_channel(self.session.yard, self.craft)
+        self.channel = name
+        self.session.change(made, "new channel", card=False)
+
+    def _picked(self) -> None:
+        self.channel = ""
+        self.refresh()
 
     # edits
 
@@ -182,7 +221,10 @@ class BuildPage(DrawingPage):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """What the numbers belong to: the selected part, else the body; its path below the yard."""
+        """What the numbers belong to: the channel or part that is selected, else the body; its path below the yard."""
+        channel = next((one for one in self.craft.channels if one.id == self.channel), None)
+        if channel is not None:
+            return f"{self.session.craft_path}.channels.{channel.id}", channel
         part = self.plan.part()
         if part is None:
             return f"{self.session.craft_path}.body", self.craft.body
@@ -192,7 +234,11 @@ class BuildPage(DrawingPage):
         """Shows the numbers of the selection."""
         path, item = self.subject()
         names = Names.of_bench(self.craft, self.session.ground)
-        look = (path, type(item), names, getattr(item, "shape", ""))
+        keys: tuple[object, ...] = ()
+        if isinstance(item, Channel):
+            users = [part.heading for part in self.craft.parts if item.id in part.channels_used()]
+            keys = (item.plus_keys, item.minus_keys, item.two_sided, *users)
+        look = (path, type(item), names, getattr(item, "shape", ""), keys)
         if look != self._shown:
             self._shown = look
             self._rebuild(path, item, names)
@@ -203,6 +249,11 @@ class BuildPage(DrawingPage):
     def _rebuild(self, path: str, item: Any, names: Names) -> None:
         numbers = self.numbers
         numbers.clear()
+        self.outlook = None
+        if isinstance(item, Channel):
+            show_channel(numbers, self.session, self.craft, item, lambda name: setattr(self, "channel", name))
+            numbers.lane.addStretch(1)
+            return
         is_part = isinstance(item, Part)
         numbers.add_title(item.heading if is_part else "Body")
         count = len(item.mounts()) if is_part and hasattr(item, "spread_x") else 0
@@ -224,7 +275,33 @@ class BuildPage(DrawingPage):
             if known is not None and isinstance(getattr(item, name), str):
                 numbers.add_choice(path, name, known, field.description or "")
         if not is_part:
+            if item.shape == "mesh":
+                self._add_mesh(path, item)
             self._add_held(path, item)
+
+    def _add_mesh(self, path: str, body: Body) -> None:
+        """How the mesh of the body lies in it: which of its axes point ahead and up, and its size."""
+        self.numbers.add_label("mesh")
+        for name, says in (("ahead", "the axis of the file that points forward"), ("up", "that points up")):
+            self.numbers.add_choice(path, f"mesh.{name}", DIRECTIONS, says)
+        button = self.numbers.add_button("scale the mesh", "all three sides by one factor, or to the size of the file")
+        menu = QMenu(button)
+        for factor in (0.1, 0.5, 0.8, 1.25, 2.0, 10.0):
+            menu.addAction(f"× {factor:g}", functools.partial(self.scale, factor))
+        menu.addAction("to the size of the file", functools.partial(self.scale, 0.0))
+        button.setMenu(menu)
+
+    def scale(self, factor: float) -> None:
+        """Draws the sides of the body out by a factor; 0 for those of its mesh as the file has them."""
+        body = self.craft.body
+        sides = (body.length, body.width, body.height)
+        if factor == 0.0 and body.mesh is not None:
+            sides, factor = body.mesh.size(), 1.0
+        length, width, height = (side * factor for side in sides)
+        changed = lambda: self.craft.replace(body=body.replace(length=length, width=width, height=height))  # noqa: E731
+        self.session.attempt(
+            lambda: self.session.yard.edit(self.session.craft_path, changed()), f"scale the mesh by {factor:g}"
+        )
 
     def _add_held(self, path: str, body: Any) -> None:
         """A button for each axis, pressed while it is held."""
