@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.build import jobs
+from oak_sled.core.documents.yard import Knot, Track
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
 
@@ -29,6 +30,25 @@ def test_a_leap_just_past_the_edge_works_within_its_grace_and_not_without():
     assert highest(with_grace) > 1.0
     assert highest(without) < 0.05
     assert np.count_nonzero(np.diff(with_grace.line("leap")[:, 2] > 0.0)) <= 2, "one leap, not two"
+
+
+def test_the_grace_after_a_leap_gives_no_second_one_however_short_its_cool_down():
+    taps = Track(
+        channel="leap", knots=tuple(Knot(t=0.4 + 0.05 * k, value=float(k % 2)) for k in range(20)), shape="steps"
+    )
+    tracks = (*(track for track in go("late").job.drill.tracks if track.channel != "leap"), taps)
+    edits = {
+        "drills__late__tracks": tracks,
+        "crafts__probe__parts__leap__cool_down": 0.0,
+        "crafts__probe__parts__leap__grace_s": 0.4,
+    }
+    made = go("late", **edits)
+    pushed, on = made.line("leap")[:, 2] > 0.0, made.column("on_ground") > 0.0
+    left = np.flatnonzero(~on & np.roll(on, 1))
+    assert pushed.any()
+    assert len(left)
+    in_air = np.flatnonzero(pushed & ~on)
+    assert not len(in_air), "every later press finds it in the air by its own leap"
 
 
 def test_a_second_press_in_the_air_is_no_second_leap():

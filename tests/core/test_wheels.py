@@ -13,6 +13,7 @@ from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.parts.bar import Bar
+from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.parts.wheel import Wheel
 from oak_sled.core.results import run, traces
@@ -88,6 +89,22 @@ def test_sideways_it_stops_by_friction_of_its_load():
     assert abs(made.column("velocity.y")[-1]) < 1e-9
     assert made.column("wheels.activity")[5:50].min() == 1.0, "it says that it slides"
     assert made.column("wheels.activity")[-1] == 0.0
+
+
+@pytest.mark.parametrize(("height", "track"), [(0.9, 0.6), (0.6, 0.5), (1.1, 0.8)])
+def test_it_tips_where_its_outlook_says(height, track):
+    """A push sideways through the centre of mass, as an acceleration, on wheels that do not slide."""
+    stiff = FOUR.replace(
+        stiffness=1e6, bump=2e4, rebound=2e4, travel=0.1, side_grip=5.0, spread_y=track, rolling=1.0, z=-height + 0.4
+    )
+    told = stiff.outlook(outlook.setting_of(job(stiff).craft, ICE, 480))[0]
+    threshold = float(told.split("tips at ")[1].split("\u2009")[0])
+    assert threshold == pytest.approx(track / height, rel=0.03), "the springs sag a little"
+    for share, tips in ((0.96, False), (1.04, True)):  # the push begins at once, which rocks it
+        sideways = share * threshold * 9.80665
+        push = Thruster(id="push", way="acceleration", timing="always", thrust=sideways, azimuth_deg=90.0)
+        made = go(push, stiff, ticks=480, seconds=12.0)
+        assert (np.abs(roll_deg(made)).max() > 20.0) == tips, share
 
 
 @pytest.mark.parametrize("bar", [0.0, 15000.0])

@@ -24,6 +24,9 @@ Way = Literal["impulse", "speed_change"]
 UNITS = {"impulse": "N s", "speed_change": "m/s"}
 PRESS, RELEASE, CHARGE, EVENT = range(4)
 
+LIFTS = 0.5
+"""s after an impulse within which a craft that leaves the ground does so by it."""
+
 RECORD = np.dtype(
     [
         ("channel", "i8"),
@@ -162,10 +165,19 @@ def strength(part, p, now):
         share = part.least + (1.0 - part.least) * full**part.curve
     if value < push.PRESSED:
         memory[0] = 0.0
-    if share == 0.0 or memory[1] > 0.5 * now.dt or not push.allowed(part, now):
+    if share == 0.0 or memory[1] > 0.5 * now.dt or not push.allowed(part, now) or left_by_it(part, memory, now):
         return 0.0
-    memory[1] = part.cool_down
+    memory[1], memory[4] = part.cool_down, 1.0 + now.time
     return share
+
+
+@compiled
+def left_by_it(part, memory, now):
+    """Whether it is this impulse that took the craft off the ground: the time of grace is for an edge, not for a second
+    leap. memory 4: one more than the s at which it was given last; 0: never."""
+    if part.gate != push.GATE_GROUND or now.on_ground > 0.0 or memory[4] == 0.0:
+        return False
+    return now.time + 1.0 - memory[4] - now.aloft < LIFTS
 
 
 @unit
