@@ -79,7 +79,7 @@ def _seen(job: Job, who: int) -> tuple[Any, ...]:
                 gain > 0.0,
                 part.shot(),
                 part.carried(),
-                [(ray.at, ray.reach) for ray in part.rays()],
+                [(ray.at, ray.reach, ray.radius) for ray in part.rays()],
                 part if part.feet() else None,  # its skids are made from it
                 answers,
             )

@@ -184,6 +184,7 @@ def _supports(craft: Craft, ground: Ground) -> state.Records:
             row = rows[place]
             row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
             row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
+            row["radius"] = ray.radius
             row["layer"] = roster.layer_number(ground, ray.layer or craft.body.layer)
             row["muted"] = int(craft.gain_of(part) == 0.0)
             place += 1

@@ -6,18 +6,16 @@ there. Parts decide what force that gives; what they push a body with, that body
 
 from __future__ import annotations
 
-import math
-
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
-from oak_sled.core.contact import broad
+from oak_sled.core.contact import broad, sight, spheres
 from oak_sled.core.contact.records import COLLIDES, CYLINDER, FREE, GROUND, PARKED, TICKS, TRIGGER
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT
 
 AIM_CRAFT, AIM_WORLD, AIM_GROUND = range(3)
 """Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
-FAR = 1e30
+FAR = sight.FAR
 BESIDE = 1e-6
 """m beside a ray within which a triangle is looked at: more than the hair that belongs to it."""
 
@@ -51,11 +49,16 @@ def cast(scene, b, support, now):
         support.point[i], support.velocity[i] = origin[i] + support.reach * way[i], 0.0
     if support.muted == 1:
         return
-    found, below, n = nearest(scene, b, support.layer, origin, way, support.reach)
+    found, below, n = FAR, -1, (0.0, 0.0, 1.0)
+    point = origin
+    if support.radius > 0.0:
+        found, below, point, n = touched(scene, b, support.layer, origin, way, support.reach, support.radius)
+    else:
+        found, below, n = nearest(scene, b, support.layer, origin, way, support.reach)
+        point = (origin[0] + found * way[0], origin[1] + found * way[1], origin[2] + found * way[2])
     if below < 0:
         return
     other = scene.solids[below]
-    point = (origin[0] + found * way[0], origin[1] + found * way[1], origin[2] + found * way[2])
     arm = (point[0] - other.position[0], point[1] - other.position[1], point[2] - other.position[2])
     swing = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), arm)
     belt = spatial.to_world(other.axes, (other.belt[0], other.belt[1], other.belt[2]))
@@ -93,7 +96,7 @@ def nearest(scene, b, layer, origin, way, reach):
         other = scene.solids[s]
         if other.kind == PARKED or other.kind == TRIGGER or scene.layers[layer, other.layer] != COLLIDES:
             continue
-        if not passes_near(other, origin, way, found):
+        if not passes_near(other, origin, way, found, 0.0):
             continue
         t, n = through_pieces(scene, other, origin, way, found)
         if t < found:
@@ -102,15 +105,47 @@ def nearest(scene, b, layer, origin, way, reach):
 
 
 @compiled
-def passes_near(solid, origin, way, reach):
-    """Whether a ray comes into the ball round a solid."""
+def touched(scene, b, layer, origin, way, reach, radius):
+    """What a sphere that is swept along a ray touches first: the gap from the mount to its far side (m), the body (-1:
+    none), the point, and the normal there. reach : of its far side. The rest is as for `nearest`."""
+    found, below, point = reach - radius, -1, origin
+    nx, ny, nz = -way[0], -way[1], -way[2]
+    if scene.layers[layer, scene.solids[GROUND].layer] == COLLIDES:
+        if scene.grid[0].plane == 1 and way[2] < 0.0:
+            t = max(origin[2] - radius, 0.0) / -way[2]
+            if t < found:
+                found, below, nx, ny, nz = t, GROUND, 0.0, 0.0, 1.0
+                point = (origin[0] + t * way[0], origin[1] + t * way[1], 0.0)
+        if scene.grid[0].nx > 0:
+            t, k, x = spheres.among_triangles(scene, origin, way, found, radius)
+            if k >= 0:
+                found, below, point = t, GROUND, x
+                nx, ny, nz = spheres.normal_at(spheres.along(origin, way, t), x, way)
+    for place in range(scene.solids[b].near_first, scene.solids[b].near_last):
+        s = scene.near[place]
+        other = scene.solids[s]
+        if other.kind == PARKED or other.kind == TRIGGER or scene.layers[layer, other.layer] != COLLIDES:
+            continue
+        if not passes_near(other, origin, way, found, radius):
+            continue
+        t, x = spheres.at_pieces(scene, other, origin, way, found, radius)
+        if t < found:
+            found, below, point = t, s, x
+            nx, ny, nz = spheres.normal_at(spheres.along(origin, way, t), x, way)
+    return found + radius, below, point, (nx, ny, nz)
+
+
+@compiled
+def passes_near(solid, origin, way, reach, radius):
+    """Whether a ray of that radius comes into the ball round a solid."""
     middle = spatial.to_world(solid.axes, (solid.middle[0], solid.middle[1], solid.middle[2]))
     x = solid.position[0] + middle[0] - origin[0]
     y = solid.position[1] + middle[1] - origin[1]
     z = solid.position[2] + middle[2] - origin[2]
     along = min(max(x * way[0] + y * way[1] + z * way[2], 0.0), reach)
     x, y, z = x - along * way[0], y - along * way[1], z - along * way[2]
-    return x * x + y * y + z * z <= solid.reach * solid.reach
+    wide = solid.reach + radius
+    return x * x + y * y + z * z <= wide * wide
 
 
 @compiled
@@ -139,29 +174,10 @@ def among_triangles(scene, origin, way, reach):
                 box = scene.triangles[k]
                 if box.high[0] < west or box.low[0] > east or box.high[1] < south or box.low[1] > north:
                     continue
-                t = through_triangle(scene.triangles[k], origin, way)
+                t = sight.through_triangle(scene.triangles[k], origin, way)
                 if t < found:
                     found, number = t, k
     return found, number
-
-
-@compiled
-def through_triangle(triangle, origin, way):
-    """The distance at which a ray meets a triangle from its front, m; FAR where it does not."""
-    a, b, c = triangle.corners[0], triangle.corners[1], triangle.corners[2]
-    one, two = (b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2])
-    across = spatial.cross(way, two)
-    size = spatial.dot(one, across)
-    if size <= 1e-12:
-        return FAR
-    out = (origin[0] - a[0], origin[1] - a[1], origin[2] - a[2])
-    u = spatial.dot(out, across)
-    turned = spatial.cross(out, one)
-    v = spatial.dot(way, turned)
-    if u < -1e-9 * size or v < -1e-9 * size or u + v > (1.0 + 1e-9) * size:
-        return FAR  # a hair beside it belongs to it, so that nothing falls through a common edge
-    t = spatial.dot(two, turned) / size
-    return t if t >= 0.0 else FAR
 
 
 @compiled
@@ -174,121 +190,14 @@ def through_pieces(scene, solid, origin, way, reach):
         piece = scene.pieces[k]
         t, n = FAR, (0.0, 0.0, 0.0)
         if piece.kind == CYLINDER:
-            t, n = through_cylinder(piece, o, d)
+            t, n = sight.through_cylinder(piece, o, d)
         elif piece.faces > 0:
-            t, n = through_faces(scene, piece, o, d)
+            t, n = sight.through_faces(scene, piece, o, d)
         else:
-            t, n = through_round(scene, piece, o, d)
+            t, n = sight.through_round(scene, piece, o, d, 0.0)
         if t < found and t <= reach:
             found, x, y, z = t, n[0], n[1], n[2]
     return found, spatial.to_world(solid.axes, (x, y, z))
-
-
-@compiled
-def through_faces(scene, piece, o, d):
-    """Where a ray enters a convex solid of flat faces; 0 where it begins in it."""
-    enters, leaves = -FAR, FAR
-    x, y, z = -d[0], -d[1], -d[2]
-    for f in range(piece.first_face, piece.first_face + piece.faces):
-        face = scene.faces[f]
-        p = scene.outline[face.first]
-        n = face.normal
-        away = n[0] * (o[0] - p[0]) + n[1] * (o[1] - p[1]) + n[2] * (o[2] - p[2])
-        rate = n[0] * d[0] + n[1] * d[1] + n[2] * d[2]
-        if rate == 0.0:
-            if away > 0.0:
-                return FAR, (x, y, z)
-        elif rate < 0.0:
-            t = away / -rate
-            if t > enters:
-                enters, x, y, z = t, n[0], n[1], n[2]
-        else:
-            leaves = min(leaves, away / -rate)
-    if enters > leaves or leaves < 0.0:
-        return FAR, (x, y, z)
-    return max(enters, 0.0), (x, y, z)
-
-
-@compiled
-def through_ball(o, d, x, y, z, radius):
-    """Where a ray enters a ball round a point; 0 where it begins in it, FAR where it misses."""
-    p = (o[0] - x, o[1] - y, o[2] - z)
-    b, c = spatial.dot(p, d), spatial.dot(p, p) - radius * radius
-    if c <= 0.0:
-        return 0.0
-    root = b * b - c
-    if b >= 0.0 or root < 0.0:
-        return FAR
-    return -b - math.sqrt(root)
-
-
-@compiled
-def through_round(scene, piece, o, d):
-    """A ball, or a rod with half balls at its ends."""
-    a = scene.corners[piece.first]
-    t = through_ball(o, d, a[0], a[1], a[2], piece.radius)
-    x, y, z = a[0], a[1], a[2]
-    if piece.count == 2:
-        b = scene.corners[piece.first + 1]
-        other = through_ball(o, d, b[0], b[1], b[2], piece.radius)
-        if other < t:
-            t, x, y, z = other, b[0], b[1], b[2]
-        rod = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
-        long = spatial.length(rod)
-        if long > 1e-12:
-            axis = (rod[0] / long, rod[1] / long, rod[2] / long)
-            p = (o[0] - a[0], o[1] - a[1], o[2] - a[2])
-            side = through_side(p, d, axis, piece.radius)
-            at = spatial.dot(p, axis) + side * spatial.dot(d, axis)
-            if side < t and 0.0 <= at <= long:
-                t = side
-                x, y, z = a[0] + at * axis[0], a[1] + at * axis[1], a[2] + at * axis[2]
-    if t >= FAR:
-        return FAR, (-d[0], -d[1], -d[2])
-    n = (o[0] + t * d[0] - x, o[1] + t * d[1] - y, o[2] + t * d[2] - z)
-    size = max(spatial.length(n), 1e-12)
-    return t, (n[0] / size, n[1] / size, n[2] / size)
-
-
-@compiled
-def through_side(p, d, axis, radius):
-    """Where a ray enters an endless cylinder round an axis through 0; 0 where it begins in it, FAR where it misses."""
-    up, ahead = spatial.dot(p, axis), spatial.dot(d, axis)
-    q = (p[0] - up * axis[0], p[1] - up * axis[1], p[2] - up * axis[2])
-    e = (d[0] - ahead * axis[0], d[1] - ahead * axis[1], d[2] - ahead * axis[2])
-    a, b, c = spatial.dot(e, e), spatial.dot(q, e), spatial.dot(q, q) - radius * radius
-    if c <= 0.0:
-        return 0.0
-    root = b * b - a * c
-    if b >= 0.0 or root < 0.0:
-        return FAR
-    return (-b - math.sqrt(root)) / a
-
-
-@compiled
-def through_cylinder(piece, o, d):
-    """Where a ray enters a cylinder: its side between the ends, or one of the ends."""
-    axis = (piece.axis[0], piece.axis[1], piece.axis[2])
-    p = (o[0] - piece.centre[0], o[1] - piece.centre[1], o[2] - piece.centre[2])
-    up, ahead = spatial.dot(p, axis), spatial.dot(d, axis)
-    side = through_side(p, d, axis, piece.full_disc)
-    ends, sign = 0.0, 1.0 if up > 0.0 else -1.0
-    if abs(up) > piece.full_half:
-        if up * ahead >= 0.0:
-            return FAR, (-d[0], -d[1], -d[2])
-        ends = (abs(up) - piece.full_half) / abs(ahead)
-    t = max(side, ends)
-    if t >= FAR:
-        return FAR, (-d[0], -d[1], -d[2])
-    at = up + t * ahead
-    x, y, z = p[0] + t * d[0] - at * axis[0], p[1] + t * d[1] - at * axis[1], p[2] + t * d[2] - at * axis[2]
-    off = math.sqrt(x * x + y * y + z * z)
-    if abs(at) > piece.full_half * (1.0 + 1e-9) or off > piece.full_disc * (1.0 + 1e-9):
-        return FAR, (-d[0], -d[1], -d[2])
-    if ends >= side:
-        return t, (sign * axis[0], sign * axis[1], sign * axis[2])
-    size = max(off, 1e-12)
-    return t, (x / size, y / size, z / size)
 
 
 @unit

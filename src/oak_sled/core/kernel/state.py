@@ -78,6 +78,7 @@ SUPPORT = np.dtype(
         ("aim", "i8"),  # where it points: see `rays.AIM_CRAFT`
         ("layer", "i8"),  # it finds what this layer collides with
         ("reach", "f8"),  # m
+        ("radius", "f8"),  # m, of the sphere that is swept along it; 0: a ray
         ("way", "f8", (3,)),  # unit, world axes
         ("rate", "f8"),  # m/s by which its gap grows, by the velocity of its mount along it
         ("before", "f8"),  # m, the gap of the tick before; -1 where it found nothing

@@ -130,12 +130,14 @@ class Shot:
 @dataclass(frozen=True)
 class Ray:
     """A ray that finds what lies under a craft: its mount, m from the origin, craft axes; where it points; its reach,
-    m; and the layer that decides what it finds ("": that of its craft)."""
+    m; the layer that decides what it finds ("": that of its craft); and the radius of the sphere that is swept along
+    it, m, whose far side its reach is counted to (0: a ray)."""
 
     at: tuple[float, float, float]
     aim: Aim
     reach: float
     layer: str = ""
+    radius: float = 0.0
 
 
 @dataclass(frozen=True)

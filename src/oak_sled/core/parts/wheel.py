@@ -28,6 +28,7 @@ from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
 
+Finds = Literal["ray", "sphere"]
 LEAST_COSINE = 0.3
 """Between a strut and the normal of the ground, below which the load on the wheel grows no more."""
 
@@ -83,7 +84,8 @@ DAMPER = Place(
 
 
 class Wheel(Part):
-    """One, two or four linked wheels, each on a spring that a ray down in craft axes finds the ground for.
+    """One, two or four linked wheels, each on a spring; a ray down in craft axes finds the ground, or a sphere of
+    its radius, which rolls over steps and edges where a ray drops past them.
 
     With compression x from full droop: push = preload + k x (1 + b x / travel), past the travel a bump stop on top;
     damped by the speed of the mount, more or less in bump than in rebound; never below 0, but within its reach below
@@ -103,6 +105,9 @@ class Wheel(Part):
     PLACES: ClassVar[tuple[Place, ...]] = (SPRING, DAMPER)
 
     kind: Literal["wheel"] = "wheel"
+    finds: Finds = Field(
+        "ray", description="what looks for the ground: a ray below the hub, or a sphere as large as the wheel"
+    )
     stiffness: float = dial(
         20000.0, "N/m", "spring rate of a wheel", low=0.0, high=1e8, slider=(500.0, 3e5), scale="log", main=True
     )
@@ -187,7 +192,8 @@ class Wheel(Part):
 
     def rays(self) -> list[Ray]:
         reach = self.travel + self.radius + self.reach_below
-        return [Ray((x, y, z + self.travel), "craft", reach, self.layer) for x, y, z in self.hubs()]
+        round_ = self.radius if self.finds == "sphere" else 0.0
+        return [Ray((x, y, z + self.travel), "craft", reach, self.layer, round_) for x, y, z in self.hubs()]
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:

@@ -1,0 +1,217 @@
+"""Spheres that are swept along a ray: how far the middle of one goes until it touches anything, and where.
+
+Against a plane, a triangle and the flat faces of a hull in closed form: the face moved out by the radius, else the
+cylinders about its edges and the balls about its corners (any text on collision detection, such as Ericson, Real-Time
+Collision Detection, 2005, section 5.5). Balls and rods grow by the radius. The distance to a cylinder is known in closed
+form, and along a line it is convex: Newton's method from the start never goes past where it is touched.
+"""
+
+from __future__ import annotations
+
+from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.contact import sight
+from oak_sled.core.contact.records import CYLINDER
+from oak_sled.core.kernel import spatial
+
+FAR = sight.FAR
+STEPS, CLOSE = 64, 1e-10
+"""Steps toward a cylinder at most, and m at which it is touched."""
+
+
+@compiled
+def minus(a, b):
+    """a - b."""
+    return (a[0] - b[0], a[1] - b[1], a[2] - b[2])
+
+
+@compiled
+def along(o, d, t):
+    """o + t d."""
+    return (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
+
+
+@compiled
+def at_edge(o, d, p, q, radius):
+    """Where a sphere touches the edge from p to q: how far it goes, FAR for never, and the point of the edge."""
+    t, at = sight.through_ball(o, d, p[0], p[1], p[2], radius), 0.0
+    rod = minus(q, p)
+    long = spatial.length(rod)
+    other = sight.through_ball(o, d, q[0], q[1], q[2], radius)
+    if other < t:
+        t, at = other, 1.0
+    if long > 1e-12:
+        axis = (rod[0] / long, rod[1] / long, rod[2] / long)
+        out = minus(o, p)
+        side = sight.through_side(out, d, axis, radius)
+        place = spatial.dot(out, axis) + side * spatial.dot(d, axis)
+        if side < t and 0.0 <= place <= long:
+            t, at = side, place / long
+    return t, along(p, rod, at)
+
+
+@compiled
+def is_left_of(p, q, n, x):
+    """Whether x lies on the inner side of the edge from p to q of a face with normal n, anticlockwise from outside."""
+    return spatial.dot(spatial.cross(minus(q, p), minus(x, p)), n) >= -1e-12
+
+
+@compiled
+def at_triangle(triangle, o, d, radius):
+    """Where a sphere touches a triangle from its front: how far it goes, FAR for never, and the point."""
+    a = (triangle.corners[0, 0], triangle.corners[0, 1], triangle.corners[0, 2])
+    b = (triangle.corners[1, 0], triangle.corners[1, 1], triangle.corners[1, 2])
+    c = (triangle.corners[2, 0], triangle.corners[2, 1], triangle.corners[2, 2])
+    n = (triangle.normal[0], triangle.normal[1], triangle.normal[2])
+    ahead, away = spatial.dot(d, n), spatial.dot(minus(o, a), n)
+    if ahead >= 0.0 or away < -radius:
+        return FAR, a
+    t = max((away - radius) / -ahead, 0.0)
+    middle = along(o, d, t)
+    x = along(middle, n, -spatial.dot(minus(middle, a), n))
+    if is_left_of(a, b, n, x) and is_left_of(b, c, n, x) and is_left_of(c, a, n, x):
+        return t, x
+    found, point = at_edge(o, d, a, b, radius)
+    t, x = at_edge(o, d, b, c, radius)
+    if t < found:
+        found, point = t, x
+    t, x = at_edge(o, d, c, a, radius)
+    if t < found:
+        found, point = t, x
+    return found, point
+
+
+@compiled
+def at_faces(scene, piece, o, d, radius):
+    """Where a sphere touches a hull of flat faces: how far it goes, FAR for never, and the point; 0 and its own middle
+    where it begins in it."""
+    found, point, inside = FAR, o, 1
+    for f in range(piece.first_face, piece.first_face + piece.faces):
+        face = scene.faces[f]
+        n = (face.normal[0], face.normal[1], face.normal[2])
+        first = scene.outline[face.first]
+        a = (first[0], first[1], first[2])
+        away, ahead = spatial.dot(minus(o, a), n), spatial.dot(d, n)
+        if away > 0.0:
+            inside = 0
+        if ahead < 0.0 and away >= 0.0:
+            t = max((away - radius) / -ahead, 0.0)
+            middle = along(o, d, t)
+            x = along(middle, n, -spatial.dot(minus(middle, a), n))
+            within = 1
+            for k in range(face.count):
+                p = scene.outline[face.first + k]
+                q = scene.outline[face.first + (k + 1) % face.count]
+                if not is_left_of((p[0], p[1], p[2]), (q[0], q[1], q[2]), n, x):
+                    within = 0
+            if within == 1 and t < found:
+                found, point = t, x
+        for k in range(face.count):
+            p = scene.outline[face.first + k]
+            q = scene.outline[face.first + (k + 1) % face.count]
+            t, x = at_edge(o, d, (p[0], p[1], p[2]), (q[0], q[1], q[2]), radius)
+            if t < found:
+                found, point = t, x
+    if inside == 1:
+        return 0.0, o
+    return found, point
+
+
+@compiled
+def at_cylinder(piece, o, d, radius, reach):
+    """Where a sphere touches a cylinder: how far it goes, FAR for never, and the point."""
+    axis = (piece.axis[0], piece.axis[1], piece.axis[2])
+    t, x = 0.0, o
+    for _ in range(STEPS):
+        middle = along(o, d, t)
+        out = minus(middle, (piece.centre[0], piece.centre[1], piece.centre[2]))
+        up = spatial.dot(out, axis)
+        flat = along(out, axis, -up)
+        size = spatial.length(flat)
+        held, share = min(max(up, -piece.full_half), piece.full_half), 1.0
+        if size > piece.full_disc:
+            share = piece.full_disc / size
+        x = (
+            piece.centre[0] + held * axis[0] + share * flat[0],
+            piece.centre[1] + held * axis[1] + share * flat[1],
+            piece.centre[2] + held * axis[2] + share * flat[2],
+        )
+        way_out = minus(middle, x)
+        size = spatial.length(way_out)
+        apart, rate = size - radius, spatial.dot(d, way_out)
+        if apart <= CLOSE:
+            return t, x
+        if rate >= 0.0:
+            return FAR, x  # it is as near as it comes
+        t += apart * size / -rate
+        if t > reach:
+            return FAR, x
+    return FAR, x
+
+
+@compiled
+def at_round(scene, piece, o, d, radius):
+    """Where a sphere touches a ball or a rod: how far it goes, FAR for never, and the point."""
+    t, n = sight.through_round(scene, piece, o, d, radius)
+    if t >= FAR:
+        return FAR, o
+    return t, along(along(o, d, t), n, -radius)
+
+
+@compiled
+def at_pieces(scene, solid, origin, way, reach, radius):
+    """Where a sphere touches a solid first: how far it goes, FAR for never, and the point, world axes."""
+    o = spatial.to_craft(solid.axes, minus(origin, (solid.position[0], solid.position[1], solid.position[2])))
+    d = spatial.to_craft(solid.axes, way)
+    found, point = FAR, o
+    for k in range(solid.first_piece, solid.first_piece + solid.pieces):
+        piece = scene.pieces[k]
+        t, x = FAR, o
+        if piece.kind == CYLINDER:
+            t, x = at_cylinder(piece, o, d, radius, reach)
+        elif piece.faces > 0:
+            t, x = at_faces(scene, piece, o, d, radius)
+        else:
+            t, x = at_round(scene, piece, o, d, radius)
+        if t < found and t <= reach:
+            found, point = t, x
+    place = spatial.to_world(solid.axes, point)
+    return found, (place[0] + solid.position[0], place[1] + solid.position[1], place[2] + solid.position[2])
+
+
+@compiled
+def normal_at(middle, point, way):
+    """The unit normal from what a sphere touches toward its middle; against its way where the middle is on it."""
+    out = minus(middle, point)
+    size = spatial.length(out)
+    if size < 1e-9:
+        return (-way[0], -way[1], -way[2])
+    return (out[0] / size, out[1] / size, out[2] / size)
+
+
+@compiled
+def among_triangles(scene, origin, way, reach, radius):
+    """The triangle of the ground that a sphere touches first: how far it goes, the triangle (-1: none), the point."""
+    grid = scene.grid[0]
+    found, number, point = reach, -1, origin
+    end = along(origin, way, reach)
+    lowest = min(origin[2], end[2]) - radius
+    west, east = min(origin[0], end[0]) - radius, max(origin[0], end[0]) + radius
+    south, north = min(origin[1], end[1]) - radius, max(origin[1], end[1]) + radius
+    first_x = min(max(int((west - grid.x) / grid.cell), 0), grid.nx - 1)
+    last_x = min(max(int((east - grid.x) / grid.cell), 0), grid.nx - 1)
+    first_y = min(max(int((south - grid.y) / grid.cell), 0), grid.ny - 1)
+    last_y = min(max(int((north - grid.y) / grid.cell), 0), grid.ny - 1)
+    for cy in range(first_y, last_y + 1):
+        for cx in range(first_x, last_x + 1):
+            cell = cy * grid.nx + cx
+            if scene.grid_top[cell] < lowest:
+                continue
+            for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
+                k = scene.grid_items[place]
+                box = scene.triangles[k]
+                if box.high[0] < west or box.low[0] > east or box.high[1] < south or box.low[1] > north:
+                    continue
+                t, x = at_triangle(box, origin, way, radius)
+                if t < found:
+                    found, number, point = t, k, x
+    return found, number, point
