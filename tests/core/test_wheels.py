@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.build.jobs import Job
@@ -165,3 +166,78 @@ def test_cautions_of_wheels_and_bars():
     assert "no_such_wheels" in names_of(job(Bar(id="bar", joins="wheel"), FOUR))
     assert "bar_with_one_wheel" in names_of(job(Bar(id="bar", joins="wheels"), FOUR.replace(spread_y=0.0)))
     assert "too_stiff_for_the_tick" in names_of(job(FOUR.replace(bump=60000.0), ticks=60))
+
+
+# a wheel with a mass of its own
+
+HEAVY = FOUR.replace(unsprung=30.0, tire_stiffness=180000.0, rolling=0.0, side_grip=0.0, bump=2500.0, rebound=2500.0)
+
+
+def test_the_ground_carries_the_wheels_too_and_the_springs_do_not():
+    made = go(HEAVY, seconds=3.0)
+    assert np.ptp(made.column("position.z")) < 1e-9
+    assert made.column("wheels.1.force")[-1] == pytest.approx((MASS / 4.0 + 30.0) * GRAVITY, rel=1e-9)
+    assert made.line("wheels")[-1, 2] == pytest.approx(MASS * GRAVITY, rel=1e-9)
+    gap = HEAVY.rest_gap(MASS * GRAVITY / 4.0)
+    assert made.column("wheels.1.gap")[-1] == pytest.approx(gap, rel=1e-9)
+    assert HEAVY.rest_gap(MASS * GRAVITY / 4.0) < FOUR.rest_gap(MASS * GRAVITY / 4.0), "the tire gives"
+
+
+def quarter_car(drop: float, times: np.ndarray) -> np.ndarray:
+    """Height of the body above where it rests, m: two masses, two springs, a damper, by a peer integrator."""
+    sprung = MASS / 4.0
+    sag, tire = HEAVY.squeeze_of(sprung * GRAVITY), HEAVY.tire_squeeze(sprung * GRAVITY)
+
+    def slope(t, y):
+        body, up, wheel, wheel_up = y
+        squeeze, pressed = sag - (body - wheel), tire - wheel
+        strut = HEAVY.stiffness * squeeze + HEAVY.bump * (wheel_up - up) if squeeze > 0.0 or wheel_up > up else 0.0
+        tread = HEAVY.tire_stiffness * max(pressed, 0.0)
+        return [up, strut / sprung - GRAVITY, wheel_up, (tread - strut) / HEAVY.unsprung - GRAVITY]
+
+    found = solve_ivp(
+        slope, (0.0, times[-1]), [drop, 0.0, drop - sag, 0.0], rtol=1e-9, atol=1e-11, max_step=1e-3, t_eval=times
+    )
+    return found.y[0]
+
+
+def test_a_drop_on_heavy_wheels_agrees_with_two_masses_at_first_order():
+    drop = 0.12
+    rest = go(HEAVY, seconds=0.1).column("position.z")[0]
+    errors = []
+    for ticks in (240, 480, 960):
+        made = go(HEAVY, seconds=2.0, ticks=ticks, height=drop)
+        errors.append(np.abs(made.column("position.z") - rest - quarter_car(drop, made.t)).max())
+    assert errors[1] < 0.03 * drop
+    assert errors[2] < 0.62 * errors[1] < 0.62 * 0.62 * 1.2 * errors[0]
+
+
+def test_a_heavy_wheel_hops_at_the_rate_that_its_outlook_says():
+    """The body is as good as fixed beside the wheel: (k + k_t) / m_u."""
+    stiff = HEAVY.replace(stiffness=5e5, tire_stiffness=4e6, bump=200.0, rebound=200.0, unsprung=800.0)
+    made = go(stiff, body=BODY.replace(mass=20000.0), ticks=2000, seconds=1.5, height=0.02)
+    load = made.column("wheels.1.force")[200:]
+    rate = np.fft.rfftfreq(4 * len(load), 1.0 / 2000.0)
+    strength = np.abs(np.fft.rfft((load - load.mean()) * np.hanning(len(load)), 4 * len(load)))
+    high = rate > 6.0  # above the bounce of the whole
+    hop = math.sqrt((5e5 + 4e6) / 800.0) / math.tau
+    told = stiff.outlook(outlook.setting_of(made.job.craft, ICE, 2000))[-1]
+    assert f"{hop:.1f}" in told
+    assert rate[high][strength[high].argmax()] == pytest.approx(hop, rel=0.05)
+
+
+@pytest.mark.parametrize("ticks", [20, 60, 240])
+def test_no_tire_is_too_stiff_for_a_tick(ticks):
+    made = go(HEAVY.replace(tire_stiffness=1e8, unsprung=0.5), ticks=ticks, height=0.1, seconds=8.0)
+    assert made.status == 0
+    assert np.all(np.isfinite(made.column("wheels.1.force")))
+    assert np.ptp(made.column("position.z")[-ticks:]) < 1e-3
+
+
+def test_a_heavy_wheel_in_the_air_moves_with_its_craft_and_lands():
+    made = go(HEAVY, height=1.0, seconds=4.0)
+    off = made.column("on_ground") == 0.0
+    assert off.any()
+    assert made.column("wheels.1.force")[off].max() == 0.0
+    assert made.column("wheels.1.force")[-1] == pytest.approx((MASS / 4.0 + 30.0) * GRAVITY, rel=1e-3)
+    assert traces.ledger_gap(made)[0] < 1e-9

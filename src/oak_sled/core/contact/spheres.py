@@ -2,8 +2,8 @@
 
 Against a plane, a triangle and the flat faces of a hull in closed form: the face moved out by the radius, else the
 cylinders about its edges and the balls about its corners (any text on collision detection, such as Ericson, Real-Time
-Collision Detection, 2005, section 5.5). Balls and rods grow by the radius. The distance to a cylinder is known in closed
-form, and along a line it is convex: Newton's method from the start never goes past where it is touched.
+Collision Detection, 2005, section 5.5). Balls and rods grow by the radius. The distance to a cylinder is known in
+closed form, and along a line it is convex: Newton's method from the start never goes past where it is touched.
 """
 
 from __future__ import annotations

@@ -16,7 +16,7 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import reference
-from oak_sled.core.documents.units import show
+from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
@@ -29,6 +29,8 @@ from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
 
 Finds = Literal["ray", "sphere"]
+HANGS = 1e30
+"""What stands for the speed of a hub that has no ground below: it moves with the craft."""
 LEAST_COSINE = 0.3
 """Between a strut and the normal of the ground, below which the load on the wheel grows no more."""
 
@@ -52,6 +54,8 @@ RECORD = np.dtype(
         ("rays", "i8"),
         ("first_of_all", "i8"),  # of the rays of the craft, and behind the last of them
         ("last_of_all", "i8"),
+        ("unsprung", "f8"),  # kg of a wheel and its hub; 0: they weigh nothing, and the tire does not give
+        ("tire", "f8"),  # N/m
         ("spring_formula", FORMULA),
         ("damper_formula", FORMULA),
     ]
@@ -137,6 +141,14 @@ class Wheel(Part):
         title="hold-down",
     )  # fmt: skip
     radius: float = dial(0.4, "m", "of the wheel", low=0.02, high=20.0, slider=(0.1, 1.5), title="wheel radius")
+    unsprung: float = dial(
+        0.0, "kg", "mass of a wheel and its hub, beside that of the body; 0: they weigh nothing, and the tire is rigid",
+        low=0.0, high=1e6, slider=(0.0, 100.0), title="unsprung mass",
+    )  # fmt: skip
+    tire_stiffness: float = dial(
+        200000.0, "N/m", "of the tire below an unsprung mass", low=1.0, high=1e9, slider=(1e4, 1e6), scale="log",
+        title="tire stiffness",
+    )  # fmt: skip
     side_grip: float = dial(
         0.9, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
         title="side grip",
@@ -175,6 +187,8 @@ class Wheel(Part):
             "rays": self.count(),
             "first_of_all": min(pack.rays.values(), default=0),
             "last_of_all": pack.last_ray,
+            "unsprung": self.unsprung,
+            "tire": self.tire_stiffness,
             "spring_formula": pack.formula(self.spring_formula, {1: self.travel}),
             "damper_formula": pack.formula(self.damper_formula, {2: self.travel}),
         }
@@ -235,7 +249,13 @@ class Wheel(Part):
         return most if found is None else found
 
     def rest_gap(self, load: float) -> float:
-        return self.travel + self.radius - self.squeeze_of(load)
+        return self.travel + self.radius - self.squeeze_of(load) - self.tire_squeeze(load)
+
+    def tire_squeeze(self, load: float) -> float:
+        """m by which a tire gives under what its spring carries, N, and its own weight."""
+        if self.unsprung <= 0.0 or load <= 0.0:
+            return 0.0
+        return (self.trim * load + self.unsprung * STANDARD_GRAVITY) / self.tire_stiffness
 
     def springs(self, load: float) -> tuple[float, float]:
         squeeze = self.squeeze_of(load / self.trim if self.trim > 0.0 else 0.0)
@@ -248,7 +268,15 @@ class Wheel(Part):
         if (written := self.formula_of(DAMPER)) is not None:
             up, down = (written.finite(closing, squeeze, self.travel) for closing in (1e-3, -1e-3))
             damping = (up - down) / 2e-3
-        return self.count() * self.trim * rate, self.count() * self.trim * damping
+        rate, damping = self.trim * rate, self.trim * damping
+        if self.unsprung > 0.0:  # two springs one behind the other, and the damper over its share of the movement
+            share = self.tire_stiffness / (rate + self.tire_stiffness)
+            rate, damping = rate * share, damping * share * share
+        return self.count() * rate, self.count() * damping
+
+    def idle(self) -> Mapping[str, str]:
+        rigid = {} if self.unsprung > 0.0 else {"tire_stiffness": "without an unsprung mass the tire is rigid"}
+        return {**super().idle(), **rigid}
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         if place is DAMPER:
@@ -307,6 +335,12 @@ class Wheel(Part):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.trim <= 0.0 or setting.rays == 0 or setting.spring <= 0.0:
             return ("carries nothing",)
+        if self.unsprung > 0.0:
+            hop = math.sqrt((self.trim * self.stiffness + self.tire_stiffness) / self.unsprung) / math.tau
+            return (*self._outlook(setting), f"its wheels hop at {show(hop, 'Hz')}")
+        return self._outlook(setting)
+
+    def _outlook(self, setting: Setting) -> tuple[str, ...]:
         squeeze = self.squeeze_of(setting.carried / setting.rays / self.trim)
         swing = Swing.of(setting.spring, setting.damper, setting.mass)
         tips = setting.track / (2.0 * setting.centre_height) if setting.centre_height > 0.0 else math.inf
@@ -383,6 +417,47 @@ def damper_force(part, squeeze, closing):
     return (part.bump if closing > 0.0 else part.rebound) * closing
 
 
+@compiled
+def hub(part, gain, memory, foot, whole, closing, weight, first, dt):
+    """A wheel with a mass of its own, between its spring and its tire: N that its strut pushes the craft up with, and N
+    of its tire on the ground.
+
+    whole : m by which spring and tire are squeezed together. closing : m/s of the mount toward the ground. weight : N
+    of the wheel along its strut. first : 1 in the first tick of a run, where it stands at rest. memory : 0 to 3 keep m
+    of the tire, 4 to 7 m/s of the hub toward the ground. The hub's speed is implicit, so that no tire is too stiff.
+    """
+    tire = memory[foot]
+    if first == 1:
+        low, high = 0.0, max(whole, 0.0)
+        for _ in range(50):
+            middle = 0.5 * (low + high)
+            force = still_force(part, middle)
+            if gain * force + weight > part.tire * (whole - middle):
+                high = middle
+            else:
+                low = middle
+        tire = whole - high
+    tire = min(tire, whole)  # the strut ends at full droop
+    squeeze, before = whole - tire, memory[4 + foot] if memory[4 + foot] < HANGS else closing
+    still, ahead = still_force(part, squeeze), still_force(part, squeeze + 1e-5)
+    rises = closing - before
+    damped = damper_force(part, squeeze, rises if abs(rises) > 1e-6 else 1e-6)
+    rate = gain * max(ahead - still, 0.0) / 1e-5
+    damping = gain * max(damped / (rises if abs(rises) > 1e-6 else 1e-6), 0.0)
+    stiff = rate * dt + damping
+    pushed = part.unsprung * before + dt * (weight + gain * still + stiff * closing)
+    slows = part.unsprung + dt * stiff
+    speed = (pushed - dt * part.tire * tire) / (slows + dt * dt * part.tire)
+    if tire + dt * speed < 0.0:
+        speed = pushed / slows
+    tire += dt * speed
+    push = gain * still + stiff * (closing - speed)
+    if squeeze + dt * (closing - speed) < 0.0:
+        speed = closing
+    memory[foot], memory[4 + foot] = tire, speed
+    return push, part.tire * max(tire, 0.0)
+
+
 @unit
 def law_spring(part, given):
     """The force of a spring at the quantities of its place: see SPRING."""
@@ -452,19 +527,26 @@ def act(part, gain, p, body, ground, supports, now):
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
         if support.below < 0:
+            now.memory[p, 4 + foot] = HANGS
             continue
         squeeze = part.travel + part.radius - support.gap
-        push = spring_force(part, gain, squeeze, -support.rate)
+        push, extra = 0.0, 0.0  # extra : N that the ground carries beside what the craft is pushed with
+        if part.unsprung > 0.0:
+            weight, first = -part.unsprung * ground.gravity * support.way[2], 1 if now.time == 0.0 else 0
+            push, tread = hub(part, gain, now.memory[p], foot, squeeze, -support.rate, weight, first, now.dt)
+            extra = tread - push
+        else:
+            push = spring_force(part, gain, squeeze, -support.rate)
         if squeeze >= 0.0:
-            push = max(push, -support.load)  # what a bar lifts it by: the ground does not pull
-        load = support.load + push
+            push = max(push, -support.load - extra)  # what a bar lifts it by: the ground does not pull
+        load = support.load + push + extra
         if push == 0.0 and load == 0.0:
             continue
         # the ground pushes along its normal; what its strut leans by, the links of the wheel carry
         n = (support.normal[0], support.normal[1], support.normal[2])
         leans = max(-spatial.dot(n, (support.way[0], support.way[1], support.way[2])), LEAST_COSINE)
-        push /= leans
-        load = support.load + push
+        push, extra = push / leans, extra / leans
+        load = max(support.load + push + extra, 0.0) if part.unsprung > 0.0 else support.load + push
         force = (push * n[0], push * n[1], push * n[2])
         lever = (
             support.point[0] - body.position[0],
@@ -489,7 +571,7 @@ def act(part, gain, p, body, ground, supports, now):
         torque = spatial.cross(lever, force)
         size = abs(push)
         for i in range(3):
-            support.force[i] += force[i]
+            support.force[i] += force[i] + extra * n[i]
             now.lines[p, i] += force[i]
             now.lines[p, 3 + i] += torque[i]
         x, y, z, weights = x + size * lever[0], y + size * lever[1], z + size * lever[2], weights + size
