@@ -69,13 +69,13 @@ def test_a_sphere_stops_where_it_touches_every_shape_and_nowhere_before(block):
     scene.solids["near_first"][1], scene.solids["near_last"][1] = 0, 1
     scene.near[0] = 2
     dice, hits = np.random.default_rng(7), 0
-    for _ in range(300):
+    for _ in range(120):
         origin = np.array([*dice.uniform(-1.4, 1.4, 2), 2.6])
         way = np.array([*dice.uniform(-0.4, 0.4, 2), -1.0])
         way /= np.linalg.norm(way)
         gap, below, point, normal = rays.touched(scene, 1, 1, tuple(origin), tuple(way), 6.0, RADIUS)
         goes = gap - RADIUS
-        along = np.linspace(0.0, min(goes, 6.0 - RADIUS) if below >= 0 else 6.0 - RADIUS, 161)
+        along = np.linspace(0.0, min(goes, 6.0 - RADIUS) if below >= 0 else 6.0 - RADIUS, 61)
         away = apart(block, origin + along[:, None] * way)
         assert np.all(away[:-1] > RADIUS - 1e-6), "never in it before"
         if below < 0:
@@ -86,7 +86,7 @@ def test_a_sphere_stops_where_it_touches_every_shape_and_nowhere_before(block):
         assert np.linalg.norm(middle - np.array(point)) == pytest.approx(RADIUS, abs=1e-6)
         assert apart(block, np.array(point)[None])[0] < 1e-6
         assert np.array(normal) == pytest.approx((middle - np.array(point)) / RADIUS, abs=1e-6)
-    assert hits > 80
+    assert hits > 30
 
 
 def test_a_sphere_over_a_relief_touches_the_nearest_of_its_triangles():
@@ -98,7 +98,7 @@ def test_a_sphere_over_a_relief_touches_the_nearest_of_its_triangles():
     surface = trimesh.Trimesh(corners.reshape(-1, 3), np.arange(len(corners) * 3).reshape(-1, 3), process=False)
     machine = Machine.of(job(FOUR, ground=ground, height=3.0))
     dice = np.random.default_rng(3)
-    for _ in range(120):
+    for _ in range(60):
         x, y = dice.uniform(-8.0, 8.0, 2)
         gap, below, point, _ = rays.touched(machine.scene, 1, 1, (x, y, 9.0), (0.0, 0.0, -1.0), 20.0, 0.6)
         assert below == 0

@@ -37,7 +37,7 @@ def test_after_any_edit_a_kept_scene_is_as_one_built_anew(name):
     yard = demos.load(name)
     job = job_of(yard)
     for number, (path, edited) in enumerate(edits_of(yard, job)):
-        if number % 31 == 0 or ".blocks." not in path:
+        if number % (31 if ".blocks." in path else 3) == 0:
             templates.scene_of(job)  # it is the last that was kept
             assert_equal(templates.scene_of(job_of(edited)), scenes.build(job_of(edited)))
 

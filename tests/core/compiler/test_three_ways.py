@@ -313,6 +313,19 @@ def test_the_first_120_ticks_of_every_demo_drill_are_its_own_source(name, drill)
     check_twin(name, drill, 120)
 
 
+@pytest.fixture(scope="module")
+def libraries(tmp_path_factory):
+    """Builds C, the same only once."""
+    known = {}
+
+    def library_of(text):
+        if text not in known:
+            known[text] = built(text, tmp_path_factory.mktemp("c"))
+        return known[text]
+
+    return library_of
+
+
 class Ended(ctypes.Structure):
     _fields_ = (("status", ctypes.c_int64), ("done", ctypes.c_int64))
 
@@ -323,12 +336,12 @@ class Ended(ctypes.Structure):
     [(name, drill) for name, drill in ALL if name == "fan-sled"]
     + [("ferry", "ridges"), ("lamp-truck", "turn_high"), ("crate-drop", "soft_landing"), ("floe-probe", "")],
 )
-def test_demo_crafts_in_c_give_the_same_rows(name, drill, tmp_path):
+def test_demo_crafts_in_c_give_the_same_rows(name, drill, libraries):
     job = job_of(name, drill)
     made = run.execute(job)
     rows = np.concatenate(list(made.record.chunks(10_000)))
     handed_over = handover.equations(job)
-    library = built(handed_over.text, tmp_path)
+    library = libraries(handed_over.text)
     machine = Machine.of(job)
     arrays, scene, nows = machine.world, machine.scene, machine.nows
     yardstick.connect(machine, job, handed_over, library)
