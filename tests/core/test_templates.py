@@ -6,6 +6,7 @@ import pytest
 from oak_sled.core.build import scenes, templates
 from oak_sled.core.build.jobs import job_of
 from oak_sled.core.documents import document
+from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
@@ -55,3 +56,14 @@ def test_two_runs_share_no_array_that_they_write():
     one, other = templates.scene_of(job), templates.scene_of(job)
     for name, array in one._asdict().items():
         assert name in templates.SHARED or not np.shares_memory(array, getattr(other, name)), name
+
+
+def test_what_an_event_drops_hangs_and_other_events_build_nothing_anew():
+    yard = demos.load("quay")
+    drill = yard.drill()
+    crate = next(block.id for block in yard.ground().blocks if block.moves == "free")
+    poke, drop = (Event(id="one", what=what, target=crate, t=1.0) for what in ("poke", "drop"))
+    jobs = [job_of(yard.edit(f"drills.{drill.id}.events", events)) for events in ((), (poke,), (drop,))]
+    for job in jobs:
+        assert_equal(templates.scene_of(job), scenes.build(job))
+    assert templates.key_of(jobs[0]) == templates.key_of(jobs[1]) != templates.key_of(jobs[2])

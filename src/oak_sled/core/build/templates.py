@@ -63,7 +63,8 @@ def key_of(job: Job) -> tuple[Any, ...]:
     """All that `scenes.build` reads of a job, as values that can be compared."""
     placed = [start.tobytes() for start in job.starts] if job.ground.joints or roster.riders(job) else []
     crafts = [_seen(job, who) for who in range(len(job.actors))]
-    return (job.ground, job.drill.events, job.drill.watch, placed, crafts)
+    drops = [event.target for event in job.drill.events if event.what == "drop"]  # what hangs until then
+    return (job.ground, drops, job.drill.watch, placed, crafts)
 
 
 def _seen(job: Job, who: int) -> tuple[Any, ...]:
