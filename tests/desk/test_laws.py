@@ -40,6 +40,17 @@ def type_into(edit, text, and_return=True):
         QTest.keyClick(edit, Qt.Key.Key_Return)
 
 
+def test_no_words_of_it_widen_the_pane(pane, window, idle):
+    window.show_pane("Traces")
+    before = window.split.sizes()
+    window.show_pane("Laws")
+    pane.add_formula()
+    type_into(pane.editor.text, "if(gap < 0.5 [m], 29 [kN/m], 40 [kN/m]) * (reach - gap) + 3600 [N s/m] * closing")
+    pane.take_over(place_of(pane, "own law"))
+    idle()
+    assert window.split.sizes() == before
+
+
 def test_a_law_is_taken_over_by_one_click_and_undone(pane, window, idle):
     assert [one.kind for one in pane.candidates].count("in force") == 1
     assert pane.candidates[0].name == "spring"

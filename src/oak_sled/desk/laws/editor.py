@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QMenu,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -71,6 +72,8 @@ class FormulaEditor(QWidget):
         self.says.setFont(theme.font(theme.SMALL))
         self.says.setTextFormat(Qt.TextFormat.PlainText)
         self.says.setMinimumHeight(16)
+        for label in (self.of, self.says):  # words never widen the pane
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         column.addWidget(self.says)
         self.grid = QGridLayout()
         self.grid.setHorizontalSpacing(12)

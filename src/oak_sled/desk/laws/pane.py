@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import laws
 from oak_sled.core.advice.laws import Candidate
@@ -65,6 +65,7 @@ class LawsPane(QWidget):
         self.words = QLabel()
         self.words.setFont(theme.font(theme.SMALL))
         self.words.setContentsMargins(10, 0, 10, 2)
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # it never widens the pane
         column.addWidget(self.words)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
