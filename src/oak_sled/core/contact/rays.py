@@ -16,8 +16,6 @@ from oak_sled.core.kernel.state import CONTACT
 AIM_CRAFT, AIM_WORLD, AIM_GROUND = range(3)
 """Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
 FAR = sight.FAR
-BESIDE = 1e-6
-"""m beside a ray within which a triangle is looked at: more than the hair that belongs to it."""
 
 
 @unit
@@ -86,7 +84,7 @@ def nearest(scene, b, layer, origin, way, reach):
             if t < found:
                 found, below, nx, ny, nz = t, GROUND, 0.0, 0.0, 1.0
         if scene.grid[0].nx > 0:
-            t, k = among_triangles(scene, origin, way, found)
+            t, k, _ = spheres.among_triangles(scene, origin, way, found, 0.0)
             if k >= 0:
                 triangle = scene.triangles[k]
                 found, below = t, GROUND
@@ -146,38 +144,6 @@ def passes_near(solid, origin, way, reach, radius):
     x, y, z = x - along * way[0], y - along * way[1], z - along * way[2]
     wide = solid.reach + radius
     return x * x + y * y + z * z <= wide * wide
-
-
-@compiled
-def among_triangles(scene, origin, way, reach):
-    """The nearest triangle that a ray meets from its front: the distance, and its number; -1 for none.
-
-    Moeller and Trumbore, Fast, minimum storage ray/triangle intersection, 1997.
-    """
-    grid = scene.grid[0]
-    found, number = reach, -1
-    end_x, end_y = origin[0] + reach * way[0], origin[1] + reach * way[1]
-    lowest = min(origin[2], origin[2] + reach * way[2])
-    west, east = min(origin[0], end_x) - BESIDE, max(origin[0], end_x) + BESIDE
-    south, north = min(origin[1], end_y) - BESIDE, max(origin[1], end_y) + BESIDE
-    first_x = min(max(int((min(origin[0], end_x) - grid.x) / grid.cell), 0), grid.nx - 1)
-    last_x = min(max(int((max(origin[0], end_x) - grid.x) / grid.cell), 0), grid.nx - 1)
-    first_y = min(max(int((min(origin[1], end_y) - grid.y) / grid.cell), 0), grid.ny - 1)
-    last_y = min(max(int((max(origin[1], end_y) - grid.y) / grid.cell), 0), grid.ny - 1)
-    for cy in range(first_y, last_y + 1):
-        for cx in range(first_x, last_x + 1):
-            cell = cy * grid.nx + cx
-            if scene.grid_top[cell] < lowest:
-                continue
-            for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
-                k = scene.grid_items[place]
-                box = scene.triangles[k]
-                if box.high[0] < west or box.low[0] > east or box.high[1] < south or box.low[1] > north:
-                    continue
-                t = sight.through_triangle(scene.triangles[k], origin, way)
-                if t < found:
-                    found, number = t, k
-    return found, number
 
 
 @compiled

@@ -14,6 +14,8 @@ from oak_sled.core.contact.records import CYLINDER
 from oak_sled.core.kernel import spatial
 
 FAR = sight.FAR
+BESIDE = 1e-6
+"""m beside a ray within which a triangle is looked at: more than the hair that belongs to it."""
 STEPS, CLOSE = 64, 1e-10
 """Steps toward a cylinder at most, and m at which it is touched."""
 
@@ -190,13 +192,14 @@ def normal_at(middle, point, way):
 
 @compiled
 def among_triangles(scene, origin, way, reach, radius):
-    """The triangle of the ground that a sphere touches first: how far it goes, the triangle (-1: none), the point."""
+    """The triangle of the ground that a sphere touches first, or a ray of radius 0 meets from its front: how far it
+    goes, the triangle (-1: none), and the point."""
     grid = scene.grid[0]
     found, number, point = reach, -1, origin
-    end = along(origin, way, reach)
+    end, wide = along(origin, way, reach), max(radius, BESIDE)
     lowest = min(origin[2], end[2]) - radius
-    west, east = min(origin[0], end[0]) - radius, max(origin[0], end[0]) + radius
-    south, north = min(origin[1], end[1]) - radius, max(origin[1], end[1]) + radius
+    west, east = min(origin[0], end[0]) - wide, max(origin[0], end[0]) + wide
+    south, north = min(origin[1], end[1]) - wide, max(origin[1], end[1]) + wide
     first_x = min(max(int((west - grid.x) / grid.cell), 0), grid.nx - 1)
     last_x = min(max(int((east - grid.x) / grid.cell), 0), grid.nx - 1)
     first_y = min(max(int((south - grid.y) / grid.cell), 0), grid.ny - 1)
@@ -211,7 +214,11 @@ def among_triangles(scene, origin, way, reach, radius):
                 box = scene.triangles[k]
                 if box.high[0] < west or box.low[0] > east or box.high[1] < south or box.low[1] > north:
                     continue
-                t, x = at_triangle(box, origin, way, radius)
+                t, x = FAR, origin
+                if radius > 0.0:
+                    t, x = at_triangle(box, origin, way, radius)
+                else:
+                    t = sight.through_triangle(box, origin, way)
                 if t < found:
                     found, number, point = t, k, x
     return found, number, point
