@@ -397,3 +397,16 @@ def test_a_law_is_marked_where_a_tick_cannot_hold_it_and_runs_agree():
         height = made_run.column("position.z")
         rises = height.max() > 1.5 * height[0]
         assert rises == wanted
+
+
+def test_a_law_of_two_wheels_of_four_is_held_to_the_half_that_they_carry():
+    yard = demos.load("lamp-truck")
+    job = job_of(yard)
+    mass = outlook.setting_of(job.craft, job.ground, job.ticks).mass
+    limit = 4.0 * 0.5 * mass * job.ticks**2 / 2.0  # N/m of a wheel, without its damper
+    for stiffness, wanted in ((0.7 * limit, False), (1.1 * limit, True)):
+        craft = yard.edit("crafts.truck.parts.front.stiffness", stiffness).craft("truck")
+        front = next(part for part in craft.parts if part.id == "front")
+        setting = outlook.setting_of(craft, job.ground, job.ticks)
+        found = laws.chart(craft, front, PLACES["wheel_spring"], "squeeze", [], setting)
+        assert ("overshoots in a tick" in [why for first, _, why in found.unstable if first < 0.3]) == wanted
