@@ -144,6 +144,26 @@ def test_a_wrong_formula_is_said_at_its_column_and_the_last_good_one_stays(pane,
     idle()
 
 
+def test_a_text_that_breaks_off_is_one_step_and_is_kept_to_be_mended(pane, window, idle):
+    pane.add_formula()
+    first = window.session.craft.laws[-1].text
+    type_into(pane.editor.text, "20 [kN/m] * (reach - gap)", and_return=False)
+    QTest.keyClicks(pane.editor.text, " + ")
+    window.view.setFocus()
+    assert not window.session.is_previewing, "what could be read is a step"
+    assert window.session.undo_label == "formula own law"
+    assert window.session.craft.laws[-1].text.strip() == "20 [kN/m] * (reach - gap)"
+    window.session.edit("crafts.ferry.parts.fan.thrust", 6500.0)
+    idle()
+    assert pane.editor.text.text() == "20 [kN/m] * (reach - gap) + ", "what cannot be read is not lost"
+    pane.editor.text.setFocus()
+    window.session.undo()
+    window.session.undo()
+    idle()
+    assert window.session.craft.laws[-1].text == first
+    assert pane.editor.text.text() == first, "and follows Undo, with the focus in it too"
+
+
 def test_numbers_are_written_dragged_changed_and_named_in_formulas(pane, window, idle, drag):
     pane.add_formula()
     editor = pane.editor

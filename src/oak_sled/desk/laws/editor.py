@@ -40,6 +40,8 @@ class FormulaEditor(QWidget):
         self.session = session
         self.law: Law | None = None
         self.place: Place | None = None
+        self._seen = ""
+        """The text of the formula when it was shown last."""
         self.setObjectName("formula")
         self.buttons: dict[str, QPushButton] = {}
         column = QVBoxLayout(self)
@@ -124,12 +126,13 @@ class FormulaEditor(QWidget):
         if law is None or place is None:
             self.law, self.place = None, None
             return
-        other = self.law is None or self.law.id != law.id
-        self.law, self.place = law, place
-        if other or not self.text.hasFocus():
-            self.text.setText(law.text)
-            self.text.setCursorPosition(0)
+        if self.law is None or self.law.id != law.id or law.text != self._seen:
+            # what cannot be read stays to be mended, until the formula itself is another: by Undo, or chosen
+            if self.text.text() != law.text:
+                self.text.setText(law.text)
+                self.text.setCursorPosition(0)
             self.name.setText(law.id)
+        self.law, self.place, self._seen = law, place, law.text
         self._tell()
         self._show_numbers()
 
@@ -198,12 +201,8 @@ class FormulaEditor(QWidget):
             self.session.preview(f"{self.session.craft_path}.laws.{self.law.id}.text", text)
 
     def _finished(self) -> None:
-        """One step of history for what was typed; a text that cannot be read goes, and the last good one is back."""
-        if self.law is None or self.place is None:
-            return
-        if laws.fault_in(self.session.craft, self.place, self.text.text()) is not None:
-            return  # it stays to be mended; what is in force is the last good one
-        if self.session.is_previewing:
+        """One step of history for what was typed, as far as it could be read."""
+        if self.law is not None and self.session.is_previewing:
             self.session.commit(f"formula {self.law.heading}")
 
     def _rename(self) -> None:
