@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 
@@ -83,7 +82,7 @@ def shares(run: Run, first: int, last: int) -> tuple[Share, ...]:
     found = []
     parts = {part.id: part for part in run.job.craft.working_parts}
     for name in run.layout.lines:
-        done = _work(run, name, first, last)
+        done = traces.work(run, name, first, last)
         if abs(done) < 1e-9:
             continue
         title, family = traces.title_of(run, name)
@@ -101,22 +100,6 @@ def gained(run: Run, first: int, last: int) -> float:
     """J by which the motion of the craft grew between two rows."""
     energy = run.analysis.once("energy", lambda: traces.energy(run))
     return float(energy[last] - energy[first])
-
-
-def _work(run: Run, name: str, first: int, last: int) -> float:
-    moving = _means(run)
-    return float(np.sum(run.line(name)[first + 1 : last + 1] * moving[first:last])) * run.job.dt
-
-
-def _means(run: Run) -> Floats:
-    """Mean velocity and spin of every tick, shape (ticks, 6)."""
-
-    def find() -> Floats:
-        both = np.hstack([traces.velocity(run), run.columns("spin.x", "spin.y", "spin.z")])
-        return 0.5 * (both[1:] + both[:-1])
-
-    found: Floats = run.analysis.once("means", find)
-    return found
 
 
 def _stored(run: Run, name: str, row: int) -> float:

@@ -484,11 +484,13 @@ def energy(run: Run) -> Floats:
     return 0.5 * mass * np.sum(velocity(run) ** 2, axis=1) + turning
 
 
-def work(run: Run, name: str) -> float:
-    """J that a ledger line put into the craft: force times mean velocity and torque times mean spin, summed."""
-    booked = run.line(name)[1:]
-    v = velocity(run)
-    w = _kept(run, "spin", lambda run: run.columns("spin.x", "spin.y", "spin.z"))
+def work(run: Run, name: str, first: int = 0, last: int | None = None) -> float:
+    """J that a ledger line put into the craft between two rows, else in the whole run: force times mean velocity and
+    torque times mean spin, summed over the ticks."""
+    last = run.ticks if last is None else last
+    booked = run.line(name)[first + 1 : last + 1]
+    v = velocity(run)[first : last + 1]
+    w = _kept(run, "spin", lambda run: run.columns("spin.x", "spin.y", "spin.z"))[first : last + 1]
     moved = np.einsum("ij,ij->", booked[:, :3], v[1:] + v[:-1])
     turned = np.einsum("ij,ij->", booked[:, 3:], w[1:] + w[:-1])
     return float(0.5 * run.job.dt * (moved + turned))
