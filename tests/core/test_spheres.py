@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from oak_sled.core.advice import cautions
 from oak_sled.core.build import ground_shape
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.contact import rays
@@ -139,3 +140,10 @@ def test_a_wheel_rolls_up_a_step_where_a_ray_jumps():
     # it touches the edge when its hub stands sqrt(r2 - (r - h)2) before it
     assert ahead == pytest.approx(math.sqrt(0.5**2 - 0.3**2), abs=0.08)
     assert front.column("position.x")[-1] > 12.0, "and it is up"
+
+
+def test_a_sphere_that_starts_in_the_ground_is_a_caution():
+    for height, wanted in ((0.1, False), (0.6, True)):
+        block = Block(id="b", moves="fixed", length=6.0, width=6.0, height=height)
+        made = run.execute(job(FOUR, ground=ICE.replace(blocks=(block,)), seconds=0.2))
+        assert ("starts_in_the_ground" in [one.name for one in cautions.find(made.job, made)]) == wanted

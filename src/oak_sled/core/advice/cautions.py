@@ -103,7 +103,7 @@ def _rays(run: Run) -> Iterator[Caution]:
         if not rays or run.job.craft.gain_of(part) == 0.0 or not run.ticks:
             continue
         gaps = [run.column(f"{part.id}.{number}.gap") for number in range(1, 1 + len(rays))]
-        if any(float(gap[0]) == 0.0 for gap in gaps):
+        if any(float(gap[0]) <= ray.radius for gap, ray in zip(gaps, rays, strict=True)):
             yield Caution(
                 "starts_in_the_ground",
                 f"parts.{part.id}",
