@@ -107,3 +107,25 @@ def test_a_bounce_is_where_the_cursor_is():
             assert math.isclose(
                 bounce.fell, known.column("position.z")[first] - known.column("position.z")[bounce.lowest]
             )
+
+
+def test_the_springs_of_wheels_on_tires_hold_what_both_hold():
+    yard = demos.load("lamp-truck")
+    for end in ("front", "rear"):
+        yard = yard.edit_all([
+            (f"crafts.truck.parts.{end}.unsprung", 25.0), (f"crafts.truck.parts.{end}.tire_stiffness", 150000.0)
+        ])  # fmt: skip
+    known = run.execute(job_of(yard))
+    front = next(part for part in known.job.craft.working_parts if part.id == "front")
+    gap = float(known.column("front.1.gap")[0])
+    carried = known.column("front.1.force")[1] - 25.0 * known.job.ground.gravity
+    whole = front.travel + front.radius - gap
+    squeeze = front.squeeze_of(carried)
+    tire = carried / front.tire_stiffness
+    assert squeeze + tire == pytest.approx(whole, rel=2e-2), "but for what its own weight squeezes the tire"
+    both = front.replace(unsprung=0.0).stored(front.travel + front.radius - squeeze) + 0.5 * 150000.0 * tire**2
+    assert front.stored(gap) == pytest.approx(both, rel=5e-2)
+    share = front.tire_stiffness / (front.stiffness + front.tire_stiffness)  # of two springs one behind the other
+    assert front.stored(gap) == pytest.approx(share * front.replace(unsprung=0.0).stored(gap), rel=1e-6)
+    used = front.used(front.PLACES[0], known)["squeeze"]
+    assert used[1, 0] == pytest.approx(squeeze, rel=1e-2)

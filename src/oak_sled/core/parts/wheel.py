@@ -233,9 +233,23 @@ class Wheel(Part):
         return force + self.bump_stop * max(squeeze - self.travel, 0.0)
 
     def stored(self, gap: float) -> float:
-        squeeze = self.travel + self.radius - gap
-        if squeeze <= 0.0:
+        whole = self.travel + self.radius - gap
+        if whole <= 0.0:
             return 0.0
+        squeeze, tire = self._split(whole)
+        return self._stored_in_spring(squeeze) + 0.5 * self.tire_stiffness * tire**2 / max(self.trim, 1e-9)
+
+    def _split(self, whole: float) -> tuple[float, float]:
+        """m by which spring and tire are squeezed together, told apart where both push alike; the tire of a wheel that
+        weighs nothing is rigid."""
+        if self.unsprung <= 0.0:
+            return whole, 0.0
+        places = np.linspace(0.0, whole, 65)
+        found = crossing(lambda x: self.trim * self.push_at(x) - self.tire_stiffness * (whole - x), 0.0, places)
+        squeeze = whole if found is None else found
+        return squeeze, whole - squeeze
+
+    def _stored_in_spring(self, squeeze: float) -> float:
         if self.formula_of(SPRING) is not None:
             return area(self.push_at, 1e-12, squeeze)
         bend, past = self.progression / self.travel, max(squeeze - self.travel, 0.0)
@@ -315,6 +329,9 @@ class Wheel(Part):
             for what in ("gap", "rate")
         )
         squeeze = self.travel + self.radius - gap
+        if self.unsprung > 0.0:  # the rest of it is the tire's, which carries what the ray says
+            load = np.stack([run.column(f"{self.id}.{k + 1}.force") for k in range(self.count())], axis=1)
+            squeeze = squeeze - load / self.tire_stiffness
         stands = squeeze > 0.0
         return {"squeeze": np.where(stands, squeeze, np.nan), "closing": np.where(stands, -rate, np.nan)}
 
