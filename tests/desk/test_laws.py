@@ -241,6 +241,16 @@ def test_the_law_of_a_kept_run_is_drawn_and_taken_with_its_formula_and_numbers(p
     assert window.session.run.digest == kept.digest
 
 
+def test_the_words_under_a_formula_end_within_the_editor_at_any_width(pane):
+    pane.add_formula()
+    says, shown = pane.editor.says, set()
+    for width in (620, 300, 900):
+        pane.editor.resize(width, pane.editor.height())
+        assert 0 < says.fontMetrics().horizontalAdvance(says.text()) <= width - 20
+        shown.add(says.text())
+    assert len(shown) == 3, "what fits differs"
+
+
 def test_a_craft_without_laws_says_what_to_do(window, idle):
     window.session.open(demos.load("puck"), (), None)
     idle()

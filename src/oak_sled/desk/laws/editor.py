@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -47,6 +47,15 @@ class FormulaEditor(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(3)
+        for build in (self._build_head, self._build_text, self._build_numbers):
+            build(column)
+        self._changes = ""
+        self.dials: dict[str, DialWidget] = {}
+        self._shown: tuple[object, ...] = ()
+        self.restyle()
+
+    def _build_head(self, column: QVBoxLayout) -> None:
+        """The name, what follows it, and the buttons."""
         head = QHBoxLayout()
         self.name = QLineEdit()
         self.name.setObjectName("desk_name")
@@ -62,6 +71,9 @@ class FormulaEditor(QWidget):
         self._button(head, "number", says, self.show_number_menu)
         self._button(head, "remove", "remove this formula; what followed it takes its built-in law", self.remove)
         column.addLayout(head)
+
+    def _build_text(self, column: QVBoxLayout) -> None:
+        """The line of the formula, and what is wrong with it or may stand in it."""
         self.text = QLineEdit()
         self.text.setObjectName("formula_text")
         self.text.setMinimumHeight(28)
@@ -77,6 +89,9 @@ class FormulaEditor(QWidget):
         for label in (self.of, self.says):  # words never widen the pane
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         column.addWidget(self.says)
+
+    def _build_numbers(self, column: QVBoxLayout) -> None:
+        """The dials of the numbers, and the line in which one is written."""
         self.grid = QGridLayout()
         self.grid.setHorizontalSpacing(12)
         inner = QWidget()
@@ -95,10 +110,6 @@ class FormulaEditor(QWidget):
         self.entry.returnPressed.connect(self._entered)
         self.entry.hide()
         column.addWidget(self.entry)
-        self._changes = ""
-        self.dials: dict[str, DialWidget] = {}
-        self._shown: tuple[object, ...] = ()
-        self.restyle()
 
     def _button(self, row: QHBoxLayout, words: str, tip: str, action: Callable[[], object]) -> None:
         button = QPushButton(words)
@@ -117,6 +128,10 @@ class FormulaEditor(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         QPainter(self).fillRect(self.rect(), theme.colour("strip"))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._tell()
 
     # showing
 
