@@ -12,7 +12,7 @@ from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.common import Part
-from oak_sled.core.parts.context import Carried
+from oak_sled.core.parts.context import Carried, WheelAt
 
 EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""
@@ -66,6 +66,30 @@ def in_flight(part: Part) -> int:
 def ray_names(craft: Craft) -> tuple[str, ...]:
     """A name for every ray of a craft: its part and its number."""
     return tuple(f"{part.id}.{k + 1}" for part in craft.parts for k in range(len(part.rays())))
+
+
+def wheels(craft: Craft, ray: int = 0) -> tuple[WheelAt, ...]:
+    """The wheels of a craft that carry; its first ray is support `ray`."""
+    found = []
+    for part in craft.parts:
+        for place, one in enumerate(part.rays()):
+            if one.wheel > 0.0 and craft.gain_of(part) > 0.0:
+                found.append(WheelAt(ray + place, part.id, one.at))
+        ray += len(part.rays())
+    return tuple(found)
+
+
+def tired(craft: Craft) -> tuple[int, ...]:
+    """The rays of a craft whose wheels have tires, by number among its rays."""
+    own = wheels(craft)
+    fitted = [part for part in craft.parts if craft.gain_of(part) > 0.0]
+    return tuple(sorted({ray for part in fitted for ray in part.grips(own)}))
+
+
+def tire_names(craft: Craft) -> tuple[str, ...]:
+    """The names of those rays."""
+    names = ray_names(craft)
+    return tuple(names[ray] for ray in tired(craft))
 
 
 def launchers(craft: Craft) -> list[Part]:

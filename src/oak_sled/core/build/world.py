@@ -131,6 +131,7 @@ def _pack(job: Job, who: int) -> Pack:
     first = sum(_support_count(one.craft) for one in job.actors[:who])
     feet = _feet(craft)
     ray, rays = first + len(feet) + state.HULL_SUPPORTS, {}
+    wheels = roster.wheels(craft, ray)
     for part in craft.parts:
         if part.rays():
             rays[part.id] = ray
@@ -151,6 +152,7 @@ def _pack(job: Job, who: int) -> Pack:
         last_ray=ray,
         joints={one.part.id: one.joint for one in roster.riders(job) if one.who == who},
         gravity_scale=craft.body.gravity_scale,
+        wheels=wheels,
         formulas={name: made.record_of(one.code, one.numbers) for name, one in craft.written.items()},
     )
 
@@ -179,9 +181,12 @@ def _supports(craft: Craft, ground: Ground) -> state.Records:
     for row, (place, number, at) in zip(rows, feet, strict=False):
         row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
     place = len(feet) + state.HULL_SUPPORTS
+    tired = {place + ray for ray in roster.tired(craft)}
     for number, part in enumerate(craft.parts):
         for foot, ray in enumerate(part.rays()):
             row = rows[place]
+            row["axle"]["radius"], row["axle"]["tired"] = ray.wheel, int(place in tired)
+            row["axle"]["grip"] = 1.0
             row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
             row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
             row["radius"] = ray.radius
@@ -213,6 +218,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "feet": feet,
                 "supports": feet + state.HULL_SUPPORTS,
                 "rays": rays,
+                "tires": len(roster.tired(craft)),
                 "inertia": body.inertia_matrix(),
                 "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
                 "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
@@ -301,7 +307,12 @@ def check_size(job: Job) -> int:
     """The number of ticks of a drill, refused when its record would not fit in memory."""
     ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
     row = sum(
-        rowlayout.craft_width(len(one.craft.parts), len(one.craft.channels), len(roster.ray_names(one.craft)))
+        rowlayout.craft_width(
+            len(one.craft.parts),
+            len(one.craft.channels),
+            len(roster.ray_names(one.craft)),
+            len(roster.tired(one.craft)),
+        )
         + rowlayout.SHOT * len(roster.shot_names(one.craft))
         for one in job.actors
     )

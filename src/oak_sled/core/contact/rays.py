@@ -27,6 +27,15 @@ def cast_all(crafts, scene, supports, nows):
         first = crafts[c].first_support + crafts[c].supports
         for k in range(first, first + crafts[c].rays):
             cast(scene, crafts[c].body, supports[k], nows[c])
+            if supports[k].axle.radius > 0.0:
+                ask_nothing(supports[k].axle)
+
+
+@compiled
+def ask_nothing(axle):
+    """Nothing is asked of a wheel yet in this tick."""
+    axle.steer, axle.drive, axle.brake, axle.grip = 0.0, 0.0, 0.0, 1.0
+    axle.most_spin, axle.most_lock, axle.binding = 0.0, 0.0, 0.0
 
 
 @compiled

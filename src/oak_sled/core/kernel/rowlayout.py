@@ -1,9 +1,9 @@
 """A recorded row: what stands in it, in which order, and how the kernel writes it.
 
-Craft by craft: the head, its channels, its ledger lines, the points where its parts act, their activity, and its rays.
-Behind
-the crafts: the motion of every block that moves, how many bodies are in each that reports, the shots, and the ledgers
-of the blocks that are watched. `results/record.py` names the columns of a run by what stands here.
+Craft by craft: the head, its channels, its ledger lines, the points where its parts act, their activity, its rays, and
+its wheels with tires. Behind the crafts: the motion of every block that moves, how many bodies are in each that
+reports, the shots, and the ledgers of the blocks that are watched. `results/record.py` names the columns of a run by
+what stands here.
 """
 
 from __future__ import annotations
@@ -34,14 +34,18 @@ SHOT_NAMES = (*PLACE_NAMES, "age")
 RAY_NAMES = ("gap", "rate", "force", *POINT_NAMES)
 """A ray: m to what it found (its reach where it found nothing), m/s by which that grows, N along its force, and the
 point that it found, m, world axes."""
+TIRE_NAMES = ("steer", "turn", "slip_angle", "slip_ratio", "along", "side", "most_along", "most_side")
+"""A wheel with a tire: rad to the left, rad/s, rad, slip ratio, N along it and to its left, and the most of both."""
 BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
 """The ledger lines of a block that is watched: see `records.PUSHES`."""
-HEAD, MOTION, LINE, POINT, SHOT, RAY = (
-    len(names) for names in (HEAD_NAMES, MOTION_NAMES, LINE_NAMES, POINT_NAMES, SHOT_NAMES, RAY_NAMES)
+HEAD, MOTION, LINE, POINT, SHOT, RAY, TIRE = (
+    len(names) for names in (HEAD_NAMES, MOTION_NAMES, LINE_NAMES, POINT_NAMES, SHOT_NAMES, RAY_NAMES, TIRE_NAMES)
 )
 
 
-def craft_names(channels: tuple[str, ...], parts: tuple[str, ...], rays: tuple[str, ...] = ()) -> tuple[str, ...]:
+def craft_names(
+    channels: tuple[str, ...], parts: tuple[str, ...], rays: tuple[str, ...] = (), tires: tuple[str, ...] = ()
+) -> tuple[str, ...]:
     """The name of every column of a craft but its shots, in the order of `write_row`."""
     return (
         *HEAD_NAMES,
@@ -50,12 +54,13 @@ def craft_names(channels: tuple[str, ...], parts: tuple[str, ...], rays: tuple[s
         *(f"{part}.{name}" for part in parts for name in POINT_NAMES),
         *(f"{part}.activity" for part in parts),
         *(f"{ray}.{name}" for ray in rays for name in RAY_NAMES),
+        *(f"{tire}.{name}" for tire in tires for name in TIRE_NAMES),
     )
 
 
-def craft_width(parts: int, channels: int, rays: int = 0) -> int:
+def craft_width(parts: int, channels: int, rays: int = 0, tires: int = 0) -> int:
     """Numbers of a craft in a row, without its shots: the length of `craft_names`."""
-    return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY
+    return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
 
 
 @unit
@@ -99,12 +104,27 @@ def write_row(craft, body, now, supports, row, place, share, fresh):
         for i in range(3):
             row[place + 3 + i] = ray.point[i]
         place += RAY
+    if craft.tires > 0:
+        for k in range(first, first + craft.rays):
+            if supports[k].axle.tired == 1:
+                write_tire(supports[k].axle, row, place)
+                place += TIRE
+
+
+@compiled
+def write_tire(axle, row, place):
+    """Writes a wheel with a tire."""
+    row[place], row[place + 1] = axle.steer, axle.turn
+    row[place + 2], row[place + 3] = axle.slip_angle, axle.slip_ratio
+    row[place + 4], row[place + 5] = axle.along, axle.side
+    row[place + 6], row[place + 7] = axle.limit_along, axle.limit
 
 
 @compiled
 def width_of(craft, now):
     """Numbers of a craft in a row."""
-    return HEAD + now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1) + craft.rays * RAY
+    own = now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1)
+    return HEAD + own + craft.rays * RAY + craft.tires * TIRE
 
 
 @compiled

@@ -43,6 +43,7 @@ CRAFT = np.dtype(
         ("feet", "i8"),  # supports that belong to feet; those of the hull stand behind them
         ("supports", "i8"),
         ("rays", "i8"),  # supports that rays find, behind those
+        ("tires", "i8"),  # of them, those whose wheels have tires
         ("inertia", "f8", (3, 3)),  # kg m2, craft axes, about the centre of mass
         ("free", "f8", (3,)),  # 1 where translation along a world axis is free, 0 where held
         ("free_spin", "f8", (3,)),  # likewise for rotation about world axes
@@ -61,6 +62,38 @@ CRAFT = np.dtype(
     ]
 )
 """What a craft is: which body, which stretches of the arrays, and what stays as it is during a run."""
+
+AXLE = np.dtype(
+    [
+        ("radius", "f8"),  # m, of the wheel that stands there; 0: there is none
+        ("tired", "i8"),  # 1 where a tire answers for its friction, and its turning is a state
+        ("steer", "f8"),  # rad to the left, asked of it in this tick, as the next six are
+        ("drive", "f8"),  # N m
+        ("brake", "f8"),  # N m at most
+        ("grip", "f8"),  # share of its grip that is left
+        ("most_spin", "f8"),  # slip ratio past which drive is taken back; 0: never
+        ("most_lock", "f8"),  # likewise of the brake
+        ("binding", "f8"),  # N m s/rad by which a differential holds it to `bound`
+        ("bound", "f8"),  # rad/s
+        ("turn", "f8"),  # rad/s, positive while it rolls forward
+        ("slip_along", "f8"),  # how far its tire is deflected, as the slip ratio that deflects it so
+        ("slip_side", "f8"),  # likewise, as the tangent of a slip angle
+        ("loose", "f8"),  # 1 since it slid until it grips again
+        ("sliding", "f8"),  # share of the second set of grip
+        ("inertia", "f8"),  # kg m2
+        ("slope", "f8"),  # N m s/rad by which its tire answers a turn rate, and N m at none, in the last tick
+        ("rest", "f8"),
+        ("along", "f8"),  # N along it and to its left, and the most it can give to its left
+        ("side", "f8"),
+        ("limit", "f8"),
+        ("limit_along", "f8"),
+        ("slip_angle", "f8"),  # rad, positive to its left
+        ("slip_ratio", "f8"),
+    ]
+)
+"""A wheel at the end of a ray: what is asked of it in a tick, how it turns, and what its tire gives."""
+AXLE_KEEPS = ("turn", "slip_along", "slip_side", "loose", "sliding", "slope", "rest")
+"""What of it is a state, kept from tick to tick."""
 
 SUPPORT = np.dtype(
     [
@@ -83,6 +116,7 @@ SUPPORT = np.dtype(
         ("rate", "f8"),  # m/s by which its gap grows, by the velocity of its mount along it
         ("before", "f8"),  # m, the gap of the tick before; -1 where it found nothing
         ("force", "f8", (3,)),  # N that its part gives the craft there, world axes
+        ("axle", AXLE),
     ]
 )
 """A point on which a craft stands, whoever found it: the level plane under a craft whose height is held, a contact, or

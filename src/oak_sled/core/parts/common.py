@@ -21,7 +21,7 @@ from oak_sled.core.formulas.place import Place
 from oak_sled.core.formulas.reading import Written
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot
+from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot, WheelAt
 from oak_sled.core.parts.swing import overshoot
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll"]
@@ -333,6 +333,10 @@ class Part(Frozen):
             }
             for word, (x, y, _) in zip(words_of(spots), spots, strict=True)
         ]
+
+    def grips(self, wheels: Sequence[WheelAt]) -> frozenset[int]:
+        """The rays of the wheels of its craft for whose friction it answers."""
+        return frozenset()
 
     def ray_words(self) -> list[str]:
         """What each of its rays is called: where its mount is among them; "" for a single one."""

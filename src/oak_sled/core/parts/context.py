@@ -63,6 +63,16 @@ class Setting:
 
 
 @dataclass(frozen=True)
+class WheelAt:
+    """A wheel of a craft: its ray among the supports, the part whose wheel it is, its hub at full droop, m from the
+    origin, craft axes."""
+
+    ray: int
+    part: str
+    at: Spot
+
+
+@dataclass(frozen=True)
 class Pack:
     """What a part may ask for while it is packed into its record: names by number, points from the centre.
 
@@ -72,6 +82,7 @@ class Pack:
     part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
     has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
     joints : the joint by which a part carries a body. formulas : the records of the formulas of the craft, by name.
+    wheels : those of the craft that carry.
     """
 
     channel_names: tuple[str, ...]
@@ -89,6 +100,7 @@ class Pack:
     last_ray: int = 0
     joints: Mapping[str, int] = field(default_factory=dict)
     gravity_scale: float = 1.0
+    wheels: tuple[WheelAt, ...] = ()
     formulas: Mapping[str, np.void] = field(default_factory=dict)
 
     def formula(self, name: str, fixed: Mapping[int, float] = MappingProxyType({})) -> np.void:
@@ -130,14 +142,15 @@ class Shot:
 @dataclass(frozen=True)
 class Ray:
     """A ray that finds what lies under a craft: its mount, m from the origin, craft axes; where it points; its reach,
-    m; the layer that decides what it finds ("": that of its craft); and the radius of the sphere that is swept along
-    it, m, whose far side its reach is counted to (0: a ray)."""
+    m; the layer that decides what it finds ("": that of its craft); the radius of the sphere that is swept along
+    it, m, whose far side its reach is counted to (0: a ray); and that of the wheel that rolls at its end (0: none)."""
 
     at: tuple[float, float, float]
     aim: Aim
     reach: float
     layer: str = ""
     radius: float = 0.0
+    wheel: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -21,8 +21,9 @@ from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts import rolling
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.search import area, crossing
@@ -207,7 +208,9 @@ class Wheel(Part):
     def rays(self) -> list[Ray]:
         reach = self.travel + self.radius + self.reach_below
         round_ = self.radius if self.finds == "sphere" else 0.0
-        return [Ray((x, y, z + self.travel), "craft", reach, self.layer, round_) for x, y, z in self.hubs()]
+        return [
+            Ray((x, y, z + self.travel), "craft", reach, self.layer, round_, self.radius) for x, y, z in self.hubs()
+        ]
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
@@ -490,33 +493,16 @@ def law_damper(part, given):
 
 
 @compiled
-def ways(part, support, body, now):
-    """Along the wheel and to its left, unit, in the plane of what it stands on."""
-    x, y, z = body.axes[0, 0], body.axes[1, 0], body.axes[2, 0]
-    n = (support.normal[0], support.normal[1], support.normal[2])
-    if part.steer_channel >= 0:
-        turn = part.steer * now.channels[part.steer_channel]
-        cos, sin = math.cos(turn), math.sin(turn)
-        x, y, z = (
-            cos * x + sin * body.axes[0, 1],
-            cos * y + sin * body.axes[1, 1],
-            cos * z + sin * body.axes[2, 1],
-        )
-    into = x * n[0] + y * n[1] + z * n[2]
-    ahead = (x - into * n[0], y - into * n[1], z - into * n[2])
-    size = max(spatial.length(ahead), 1e-9)
-    ahead = (ahead[0] / size, ahead[1] / size, ahead[2] / size)
-    return ahead, spatial.cross(n, ahead)
-
-
-@compiled
 def rub(part, gain, load, share, grip, lever, support, body, now):
     """Rolling resistance along a wheel and side force to its left, N, its ways, and whether it slides sideways.
 
     Both are dry friction: never more than stops the wheel's own share of the craft in this tick, counted with what the
     parts before it push.
     """
-    ahead, left = ways(part, support, body, now)
+    turn = support.axle.steer
+    if part.steer_channel >= 0:
+        turn += part.steer * now.channels[part.steer_channel]
+    ahead, left = rolling.ways(support, turn, body)
     swing = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
     u = (
         now.next_velocity[0] + swing[0] - support.velocity[0],
@@ -571,12 +557,10 @@ def act(part, gain, p, body, ground, supports, now):
             support.point[2] - body.position[2],
         )
         support.load = load
-        if load > 0.0:
-            grip = ground.grip
-            if ground.patch_count > 0:
-                k = surface.under(ground.patches, ground.patch_count, support.point[0], support.point[1])
-                if k >= 0:
-                    grip *= ground.patches[k].grip
+        if support.axle.tired == 1 and part.steer_channel >= 0:
+            support.axle.steer += part.steer * now.channels[part.steer_channel]
+        if load > 0.0 and support.axle.tired == 0:
+            grip, _ = rolling.surface_at(ground, support)
             drag, bite, ahead, left, slides = rub(part, gain, load, 1.0 / standing, grip, lever, support, body, now)
             if slides:
                 sliding = 1.0

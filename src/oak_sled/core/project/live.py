@@ -123,6 +123,8 @@ class LiveDrive:
         if len(fresh.world.supports) == len(old.world.supports):
             for name in ("below", "load", "gap", "point", "normal", "velocity", "material", "rate", "before"):
                 fresh.world.supports[name] = old.world.supports[name]
+            for name in state.AXLE_KEEPS:
+                fresh.world.supports["axle"][name] = old.world.supports["axle"][name]
         fresh.scene = scenes.carried_on(fresh.scene, old.scene, len(job.actors))
         fresh.nows = old.nows
         fresh.nows["parts"] = [len(one.craft.parts) for one in job.actors]

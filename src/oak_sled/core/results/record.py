@@ -34,11 +34,12 @@ class CraftColumns:
     parts: tuple[str, ...]
     shots: tuple[str, ...] = ()
     rays: tuple[str, ...] = ()
+    tires: tuple[str, ...] = ()
 
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The name of every column of it but its shots."""
-        return rowlayout.craft_names(self.channels, self.parts, self.rays)
+        return rowlayout.craft_names(self.channels, self.parts, self.rays, self.tires)
 
     @cached_property
     def shot_columns(self) -> tuple[str, ...]:
@@ -74,6 +75,7 @@ class Layout:
                     tuple(p.id for p in one.craft.parts),
                     roster.shot_names(one.craft),
                     roster.ray_names(one.craft),
+                    roster.tire_names(one.craft),
                 )
                 for one in job.actors
             ),
