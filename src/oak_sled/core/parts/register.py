@@ -23,6 +23,7 @@ from oak_sled.core.parts import (
     brake,
     bumper,
     buoy,
+    drive,
     fin,
     impulse,
     knockback,
@@ -33,10 +34,13 @@ from oak_sled.core.parts import (
     payload,
     runner,
     sling,
+    steering,
     thruster,
+    tire,
     torque,
     upright,
     wheel,
+    wheelbrake,
 )
 from oak_sled.core.parts.common import Kind, Part
 
@@ -60,6 +64,10 @@ KINDS = (
     bar.KIND,
     payload.KIND,
     lightener.KIND,
+    steering.KIND,
+    drive.KIND,
+    wheelbrake.KIND,
+    tire.KIND,
 )
 """Every kind of part."""
 

@@ -1,0 +1,60 @@
+"""A curve of a share over speed: its knots as a document, and its samples for the kernel."""
+
+from __future__ import annotations
+
+import functools
+
+import numpy as np
+
+from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.document import Frozen
+from oak_sled.core.geometry import curve
+from oak_sled.core.kernel.state import Floats
+
+SPEEDS = 65
+"""Samples from standstill to the last knot, evenly."""
+
+
+class SpeedKnot(Frozen):
+    """A point of a curve over speed."""
+
+    speed: float = dial(0.0, "m/s", "speed", low=0.0, high=1e4)
+    share: float = dial(1.0, "", "share of the whole", low=0.0, high=10.0)
+
+
+def check(name: str, knots: tuple[SpeedKnot, ...]) -> None:
+    """Raises ValueError for knots out of order."""
+    speeds = [knot.speed for knot in knots]
+    if sorted(set(speeds)) != speeds:
+        raise ValueError(f"{name}: speeds must rise from knot to knot (order the knots by their speed)")
+
+
+def record(knots: tuple[SpeedKnot, ...]) -> tuple[float, Floats]:
+    """The speed of the last sample, m/s, and the samples, shape (SPEEDS,)."""
+    return _sampled(tuple((knot.speed, knot.share) for knot in knots))
+
+
+def share_at(knots: tuple[SpeedKnot, ...], speed: float) -> float:
+    """The share at a speed, m/s."""
+    top, samples = record(knots)
+    return float(np.interp(abs(speed), np.linspace(0.0, top, SPEEDS), samples))
+
+
+@functools.lru_cache(maxsize=64)
+def _sampled(knots: tuple[tuple[float, float], ...]) -> tuple[float, Floats]:
+    if len(knots) == 1:
+        return 1.0, np.full(SPEEDS, knots[0][1])
+    speeds, shares = np.array(knots).T
+    at = np.clip(np.linspace(0.0, speeds[-1], SPEEDS), speeds[0], speeds[-1])
+    found = np.maximum(curve.monotone(speeds, shares, at), 0.0)
+    found.flags.writeable = False  # shared by every run of this curve
+    return float(speeds[-1]), found
+
+
+@compiled
+def at(samples, top, speed):
+    """The share at a speed, m/s; past the last knot it stays."""
+    place = min(abs(speed) / top, 1.0) * (SPEEDS - 1)
+    k = min(int(place), SPEEDS - 2)
+    return samples[k] + (place - k) * (samples[k + 1] - samples[k])

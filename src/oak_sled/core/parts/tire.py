@@ -1,0 +1,395 @@
+"""Tire: what a sprung wheel pushes along and sideways, by the slip of its contact with the ground.
+
+One file, as every kind of part is: its document, record, equation, closed forms and cautions. Its laws stand in
+`tirecurve`, and what it does in a tick in `slip`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, ClassVar, Literal, get_args
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.documents.caution import Caution
+from oak_sled.core.documents.dial import dial
+from oak_sled.core.documents.units import show
+from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import WEIGHTLESS, Floats
+from oak_sled.core.parts import rolling, slip, tirecurve
+from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.context import Pack, Setting, WheelAt
+from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels
+from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, Knot
+from oak_sled.core.parts.tirecurve import ALONG_CURVE, LAW_WORDS, SAMPLES, Law, SlipKnot
+
+Acts = Literal["contact", "height", "craft_axis"]
+CONTACT, HEIGHT, CRAFT_AXIS = range(3)
+
+RECORD = np.dtype(
+    [
+        WHEELS,
+        ("count", "i8"),
+        ("first_of_all", "i8"),  # of the rays of the craft, and behind the last of them
+        ("last_of_all", "i8"),
+        ("side_law", "i8"),
+        ("side_grip", "f8"),
+        ("side_share", "f8"),
+        ("side_scale", "f8"),  # the slip at which it gives its most
+        ("side_keeps", "i8"),  # 1: less grip moves that slip, and leaves the slope at no slip
+        ("side_relaxation", "f8"),
+        ("along_law", "i8"),
+        ("along_grip", "f8"),
+        ("along_share", "f8"),
+        ("along_scale", "f8"),
+        ("along_keeps", "i8"),
+        ("along_relaxation", "f8"),
+        ("nominal", "f8"),
+        ("fades", "f8"),
+        ("slide_grip", "f8"),
+        ("slide_slip", "f8"),
+        ("slides_past", "f8"),
+        ("grips_below", "f8"),
+        ("blend_rate", "f8"),
+        ("inertia", "f8"),
+        ("rolling", "f8"),
+        ("gravity", "f8"),  # share of gravity that its craft feels
+        ("acts", "i8"),
+        ("height", "f8"),
+        ("side_shape", "f8", (SAMPLES,)),
+        ("along_shape", "f8", (SAMPLES,)),
+    ]
+)
+
+
+class Tire(OnWheels):
+    """The tires of sprung wheels. Side force follows the slip angle and force along the wheel the slip ratio, each by
+    a law of its own, both together within the friction ellipse; the wheel turns by what drives, brakes and pushes it.
+    """
+
+    TITLE: ClassVar[str] = "Tires"
+    EXPLAINS: ClassVar[str] = "grip by slip angle and slip ratio, within a friction ellipse; the wheels turn"
+    FAMILY: ClassVar[Family] = "grip"
+    STAGE: ClassVar[float] = 3.6
+    SHOWS: ClassVar[Shown] = "left"
+    EVENT: ClassVar[str] = "sliding"
+    EVENT_FLASHES: ClassVar[bool] = False
+    EVENT_FROM: ClassVar[float] = 0.5
+    FLASH: ClassVar[str] = "SLIDING"
+    SLIDES: ClassVar[bool] = True
+
+    kind: Literal["tire"] = "tire"
+    law: Law = Field("sine_arctangent", description="how side force follows the slip angle")
+    side_grip: float = dial(
+        0.9, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
+        title="side grip",
+    )  # fmt: skip
+    stiffness: float = dial(
+        12.0, "1/rad", "side force over load and slip angle, at no slip", low=0.1, high=1e3, slider=(1.0, 40.0),
+        scale="log", main=True, title="cornering stiffness",
+    )  # fmt: skip
+    share: float = dial(
+        0.5, "1/tick", "share of side speed taken a tick, in the share law", low=0.0, high=1.0, title="side share"
+    )
+    curve: tuple[Knot, ...] = Field(
+        DEFAULT_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip angle"
+    )
+    relaxation: float = dial(
+        0.3, "m", "way rolled until a slip angle has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
+        title="side relaxation",
+    )  # fmt: skip
+    along_law: Law = Field("sine_arctangent", description="how the force along the wheel follows the slip ratio")
+    along_grip: float = dial(
+        0.95, "", "greatest force along the wheel as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5),
+        main=True, title="grip along",
+    )  # fmt: skip
+    along_stiffness: float = dial(
+        14.0, "", "force along over load and slip ratio, at no slip", low=0.1, high=1e3, slider=(1.0, 40.0),
+        scale="log", title="stiffness along",
+    )  # fmt: skip
+    along_share: float = dial(
+        0.5, "1/tick", "share of the slip speed taken a tick, in the share law", low=0.0, high=1.0, title="share along"
+    )
+    along_curve: tuple[SlipKnot, ...] = Field(
+        ALONG_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip ratio"
+    )
+    along_relaxation: float = dial(
+        0.1, "m", "way rolled until a slip ratio has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
+        title="relaxation along",
+    )  # fmt: skip
+    factor: float = dial(1.4, "", "shape of the sine of arctangent: below 1 it has no peak", low=0.5, high=2.0)
+    curvature: float = dial(0.0, "", "curvature of the sine of arctangent about its peak", low=-10.0, high=1.0)
+    nominal_load: float = dial(
+        4000.0, "N", "load at which the grip is what is set", low=1.0, high=1e8, slider=(100.0, 2e4), scale="log"
+    )
+    load_loss: float = dial(0.0, "", "share of the grip lost at twice that load", low=0.0, high=1.0, slider=(0.0, 0.4))
+    slides_past_deg: float = dial(
+        20.0, "°", "slip at which the second set of grip begins", low=0.0, high=90.0, title="slides past"
+    )
+    grips_below_deg: float = dial(
+        10.0, "°", "slip below which the first set is back", low=0.0, high=90.0, title="grips below"
+    )
+    slide_grip: float = dial(
+        1.0, "", "share of the grip that the second set has", low=0.0, high=2.0, slider=(0.2, 1.2), main=True,
+        title="grip while sliding",
+    )  # fmt: skip
+    slide_slip: float = dial(
+        1.0, "", "share of the slip at which the second set gives its most", low=0.1, high=10.0, slider=(0.5, 3.0),
+        title="slip while sliding",
+    )  # fmt: skip
+    blend_s: float = dial(
+        0.2, "s", "time from one set to the other", low=0.0, high=10.0, slider=(0.0, 1.0), title="blend time"
+    )
+    inertia: float = dial(
+        1.2, "kg m2", "of a wheel and what turns with it", low=1e-3, high=1e6, slider=(0.1, 20.0), scale="log",
+        title="wheel inertia",
+    )  # fmt: skip
+    rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
+    acts: Acts = Field("contact", description="where and which way the side force acts on the craft")
+    acts_height: float = dial(
+        0.3, "m", "above the ground, where the side force acts at a height: less roll", low=0.0, high=20.0,
+        slider=(0.0, 1.0), title="acts at",
+    )  # fmt: skip
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Tire:
+        for name, slips in (
+            ("curve", [knot.slip_deg for knot in self.curve]),
+            ("along_curve", [knot.slip for knot in self.along_curve]),
+        ):
+            if sorted(set(slips)) != slips:
+                raise ValueError(f"{name}: slips must rise from knot to knot (order the knots by their slip)")
+            if max(knot.grip for knot in getattr(self, name)) <= 0.0:
+                raise ValueError(f"{name}: it has no peak, since no knot has any grip (a share of 1 at one of them)")
+        if self.grips_below_deg > self.slides_past_deg:
+            raise ValueError(
+                f"grips_below_deg: {self.grips_below_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
+            )
+        return self
+
+    def side_shape(self) -> tuple[float, float, Floats]:
+        """The tangent of the slip angle at which the side force is at its most, that most over the side grip, and its
+        shape."""
+        knots = tuple((math.radians(knot.slip_deg), knot.grip) for knot in self.curve)
+        return tirecurve.shape(self.law, self.side_grip, self.stiffness, self.factor, self.curvature, knots, True)
+
+    def along_shape(self) -> tuple[float, float, Floats]:
+        """The same along the wheel, by the slip ratio."""
+        knots = tuple((knot.slip, knot.grip) for knot in self.along_curve)
+        return tirecurve.shape(
+            self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False
+        )
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        side_scale, side_most, side = self.side_shape()
+        along_scale, along_most, along = self.along_shape()
+        laws = get_args(Law)
+        return {
+            **self.wheels_record(pack),
+            "first_of_all": min(pack.rays.values(), default=0),
+            "last_of_all": pack.last_ray,
+            "side_law": laws.index(self.law),
+            "side_grip": self.side_grip * side_most,
+            "side_share": self.share,
+            "side_scale": side_scale,
+            "side_keeps": int(self.law not in ("share", "curve")),
+            "side_relaxation": self.relaxation,
+            "along_law": laws.index(self.along_law),
+            "along_grip": self.along_grip * along_most,
+            "along_share": self.along_share,
+            "along_scale": along_scale,
+            "along_keeps": int(self.along_law not in ("share", "curve")),
+            "along_relaxation": self.along_relaxation,
+            "nominal": self.nominal_load,
+            "fades": self.load_loss,
+            "slide_grip": self.slide_grip,
+            "slide_slip": self.slide_slip,
+            "slides_past": math.radians(self.slides_past_deg),
+            "grips_below": math.radians(self.grips_below_deg),
+            "blend_rate": 1.0 / self.blend_s if self.blend_s > 1e-4 else 1e4,
+            "inertia": self.inertia,
+            "rolling": self.rolling,
+            "gravity": pack.gravity_scale,
+            "acts": get_args(Acts).index(self.acts),
+            "height": self.acts_height,
+            "side_shape": side,
+            "along_shape": along,
+        }
+
+    def grips(self, wheels: Sequence[WheelAt]) -> frozenset[int]:
+        return frozenset(one.ray for one in self.chosen(wheels)[:MOST_WHEELS])
+
+    def idle(self) -> Mapping[str, str]:
+        laws = {self.law, self.along_law}
+        found = dict(super().idle())
+        if "sine_arctangent" not in laws:
+            found |= dict.fromkeys(("factor", "curvature"), "of the sine of arctangent, which no law of it is")
+        for law, own, share in ((self.law, "stiffness", "share"), (self.along_law, "along_stiffness", "along_share")):
+            if law in ("share", "curve"):
+                found[own] = f"the law {LAW_WORDS[law]} has none"
+            if law != "share":
+                found[share] = "of the share law"
+        if self.acts != "height":
+            found["acts_height"] = "where the side force acts at a height"
+        return found
+
+    def without_friction(self) -> Part:
+        return self.replace(side_grip=0.0, along_grip=0.0, rolling=0.0)
+
+    def sliding_friction(self, weight: float, grip: float) -> float:
+        return self.rolling * weight * self.trim
+
+    def side_capacity(self, weight: float, grip: float) -> float:
+        return self.side_grip * weight * grip * self.trim
+
+    def summary(self) -> str:
+        return f"{self.where()} · {LAW_WORDS[self.law]}"
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        scale, most, _ = self.side_shape()
+        grip = self.side_grip * most * setting.grip * self.trim
+        if self.law in ("linear", "brush", "sine_arctangent"):
+            scale *= setting.grip * self.trim
+        peak = f"most at {show(math.degrees(math.atan(scale)), '°')}" if self.law != "share" else "no slip angle in it"
+        stops = ""
+        if setting.last_speed > 0.0 and self.along_grip > 0.0:
+            far = setting.last_speed**2 / (2.0 * self.along_grip * setting.grip * self.trim * 9.80665)
+            stops = f"; stops from {show(setting.last_speed, 'm/s')} in {show(far, 'm')} at least"
+        return (f"corners at {show(grip, 'g')} at most; {peak}", f"{self._tips(setting, grip)}{stops}")
+
+    def _tips(self, setting: Setting, grip: float) -> str:
+        if setting.centre_height <= 0.0 or setting.track <= 0.0:
+            return "cannot tip"
+        tips = setting.track / (2.0 * setting.centre_height)
+        return "slides before it tips" if grip < tips else f"tips at {show(tips, 'g')} before it slides"
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        yield from self.without_wheels(case)
+        if self.law == "share" and self.share > 0.0:
+            yield self.caution(
+                "depends_on_ticks",
+                "law",
+                "a share of the slip speed a tick grips harder at more ticks/s, and lets a parked craft creep",
+                "a law over slip, such as the brush",
+            )
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Turns its wheels and books what their tires push on its ledger line; returns 1 while one of them slides."""
+    total, sliding = 0.0, 0.0
+    x, y, z, weights = 0.0, 0.0, 0.0, 0.0
+    for k in range(part.first_of_all, part.last_of_all):
+        if supports[k].below >= 0 and supports[k].axle.tired == 1:
+            total += max(supports[k].load, 0.0)
+    felt = as_before(p, body, now)
+    for i in range(6):
+        now.lines[p, i] = 0.0
+    for k in range(part.count):
+        support = supports[part.wheels[k]]
+        axle = support.axle
+        axle.inertia = part.inertia
+        before, load = axle.turn, support.load
+        ahead, left = rolling.ways(support, axle.steer, body)
+        force = (0.0, 0.0, 0.0)
+        lever = (
+            support.point[0] - body.position[0],
+            support.point[1] - body.position[1],
+            support.point[2] - body.position[2],
+        )
+        if support.below >= 0 and load > 0.0:
+            along, side = wheel_force(
+                part, gain, load, load / total, felt, lever, ahead, left, support, body, ground, now
+            )
+            before = axle.turn if now.time == 0.0 else before
+            out = left
+            if part.acts == CRAFT_AXIS:
+                _, out = rolling.ways(support, 0.0, body)
+            force = (
+                along * ahead[0] + side * out[0],
+                along * ahead[1] + side * out[1],
+                along * ahead[2] + side * out[2],
+            )
+            if axle.loose == 1.0:
+                sliding = 1.0
+            weight = abs(along) + abs(side)
+            x, y, z, weights = x + weight * lever[0], y + weight * lever[1], z + weight * lever[2], weights + weight
+            torque = spatial.cross(lever, force)
+            if part.acts == HEIGHT:
+                n = support.normal
+                high = (part.height * n[0], part.height * n[1], part.height * n[2])
+                raised = spatial.cross(high, (side * out[0], side * out[1], side * out[2]))
+                torque = (torque[0] + raised[0], torque[1] + raised[1], torque[2] + raised[2])
+        else:
+            slip.spin_freely(axle, now.dt)
+            torque = (0.0, 0.0, 0.0)
+        # what turns a wheel turns the craft the other way, and a turning wheel answers as a gyroscope does
+        kick = -part.inertia * (axle.turn - before) / now.dt
+        whirl = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), left)
+        spun = part.inertia * axle.turn
+        for i in range(3):
+            support.force[i] += force[i]
+            now.lines[p, i] += force[i]
+            now.lines[p, 3 + i] += torque[i] + kick * left[i] - spun * whirl[i]
+    for i in range(6):
+        now.memory[p, i] = now.lines[p, i]
+    if weights > 0.0:
+        now.points[p, 0] = body.position[0] + x / weights
+        now.points[p, 1] = body.position[1] + y / weights
+        now.points[p, 2] = body.position[2] + z / weights
+    return sliding
+
+
+@compiled
+def as_before(p, body, now):
+    """m/s and rad/s that the forces of the last tick would give the craft in this one, world axes. memory : 0 to 5 keep
+    those forces, N and N m."""
+    m, share = now.memory[p], now.dt / body.mass
+    turned = spatial.times(body.inverse_inertia, (m[3], m[4], m[5]))
+    return share * m[0], share * m[1], share * m[2], now.dt * turned[0], now.dt * turned[1], now.dt * turned[2]
+
+
+@compiled
+def wheel_force(part, gain, load, share, felt, lever, ahead, left, support, body, ground, now):
+    """N along a wheel and to its left. share : of the load on all tires, by which it answers for the craft. felt : see
+    `as_before`."""
+    axle, dt = support.axle, now.dt
+    u = speed_over(support, body.velocity, body.spin, lever)
+    u_next = speed_over(support, now.next_velocity, now.next_spin, lever)
+    u_next = (u_next[0], u_next[1], u_next[2] - (0.0 if now.held == WEIGHTLESS else dt * part.gravity * ground.gravity))
+    along, side = spatial.dot(u, ahead), spatial.dot(u, left)
+    again = spatial.cross((felt[3], felt[4], felt[5]), lever)
+    again = (felt[0] + again[0], felt[1] + again[1], felt[2] + again[2])
+    motion = (
+        along,
+        side,
+        spatial.dot(u_next, ahead) - along,
+        spatial.dot(u_next, left) - side,
+        spatial.dot(again, ahead),
+        spatial.dot(again, left),
+    )
+    if now.time == 0.0 and axle.turn == 0.0:
+        axle.turn = along / axle.radius  # it begins rolling
+    grip, resists = rolling.surface_at(ground, support)
+    mass_along = body_module.effective_mass(body, lever, ahead) * share
+    mass_side = body_module.effective_mass(body, lever, left) * share
+    drag = part.rolling * load * resists * axle.radius
+    return slip.roll(part, axle, load, gain * grip, drag, motion, mass_along, mass_side, dt)
+
+
+@compiled
+def speed_over(support, velocity, spin, lever):
+    """m/s of a point of a body over what it stands on, world axes."""
+    swing = spatial.cross((spin[0], spin[1], spin[2]), lever)
+    return (
+        velocity[0] + swing[0] - support.velocity[0],
+        velocity[1] + swing[1] - support.velocity[1],
+        velocity[2] + swing[2] - support.velocity[2],
+    )
+
+
+KIND = Kind(Tire, RECORD, act, foresees=True)
