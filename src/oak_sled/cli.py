@@ -175,7 +175,7 @@ def list_yard(yard: YardArgument) -> None:
 @app.command()
 def run(
     yard: YardArgument,
-    craft: Annotated[str, typer.Option(help="the craft; else the one on the bench")] = "",
+    craft: Annotated[str, typer.Option(help="the craft; else the one the drill names, or the one on the bench")] = "",
     drill: Annotated[str, typer.Option(help="the drill; else the one on the bench")] = "",
     ticks: Annotated[str, typer.Option(help="ticks per second, or several: 60,120,240; else the yard's")] = "",
     sets: SetOption = None,
@@ -264,7 +264,7 @@ def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None)
     yard = with_sets(load_yard(where), sets)
     if ticks:
         yard = yard.edit("ticks", ticks)
-    return job_of(yard, yard.drill(drill), craft)
+    return job_of(yard, yard.drill(drill) if drill else None, craft)
 
 
 @app.command()

@@ -15,14 +15,18 @@ from oak_sled.core.documents.yard import Drill, Ground, Knot, Patch, Start, Trac
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import slip, speedcurve, tirecurve
 from oak_sled.core.parts.context import Pack
+from oak_sled.core.parts.countersteer import CounterSteer
 from oak_sled.core.parts.drive import Drive
 from oak_sled.core.parts.slipcurve import Knot as GripKnot
+from oak_sled.core.parts.sliplimit import SlipLimit
 from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.steering import Steering
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.tire import RECORD, Tire
+from oak_sled.core.parts.turnslower import TurnSlower
 from oak_sled.core.parts.wheel import Wheel
 from oak_sled.core.parts.wheelbrake import WheelBrake
+from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
 
@@ -402,13 +406,14 @@ def test_a_handbrake_lets_the_tail_go_and_gives_its_grip_back_over_its_recovery(
 
 def test_traction_and_lock_limits_hold_the_slip():
     spins = go(FOUR, TIRE, DRIVE.replace(torque=20000.0), seconds=3.0, inputs={"throttle": [(0, 1)]})
-    holds = go(FOUR, TIRE, DRIVE.replace(torque=20000.0, most_spin=0.12), seconds=3.0, inputs={"throttle": [(0, 1)]})
+    limit = SlipLimit(id="limit")
+    holds = go(FOUR, TIRE, DRIVE.replace(torque=20000.0), limit, seconds=3.0, inputs={"throttle": [(0, 1)]})
     assert np.max(spins.column("wheels.2.slip_ratio")[120:]) > 1.0
     assert np.max(holds.column("wheels.2.slip_ratio")[120:]) < 0.25
     assert holds.column("velocity.x")[-1] > spins.column("velocity.x")[-1]
     hard = BRAKES.replace(torque=30000.0)
     locks = go(FOUR, TIRE, hard, STEERING, speed=25.0, seconds=2.0, inputs={"brake": [(0, 1)], "steer": [(0, 0.5)]})
-    rolls = go(FOUR, TIRE, hard.replace(most_lock=0.1), STEERING, speed=25.0, seconds=2.0,
+    rolls = go(FOUR, TIRE, hard, limit, STEERING, speed=25.0, seconds=2.0,
                inputs={"brake": [(0, 1)], "steer": [(0, 0.5)]})  # fmt: skip
     assert locks.column("wheels.1.turn")[120] == 0.0
     assert rolls.column("wheels.1.turn")[120] > 10.0
@@ -416,9 +421,23 @@ def test_traction_and_lock_limits_hold_the_slip():
 
 
 def test_counter_steer_points_the_wheels_where_it_slides():
-    made = go(FOUR, TIRE, STEERING.replace(counter_share=1.0), speed=12.0, side_speed=4.0, seconds=0.5)
+    made = go(FOUR, TIRE, STEERING, CounterSteer(id="counter"), speed=12.0, side_speed=4.0, seconds=0.5)
     slides = math.atan2(made.column("velocity.y")[10], made.column("velocity.x")[10])
     assert made.column("wheels.1.steer")[11] * slides > 0.0
+
+
+def test_a_yaw_damper_holds_the_rate_and_slower_in_turns_the_side_acceleration():
+    inputs = {"steer": [(0, 0), (0.5, 0), (1, 0.6)]}
+    free = go(FOUR, TIRE, STEERING, speed=14.0, seconds=4.0, inputs=inputs)
+    damped = go(FOUR, TIRE, STEERING, YawDamper(id="damper", free_deg=20.0, damping=1e5), speed=14.0, seconds=4.0,
+                inputs=inputs)  # fmt: skip
+    assert np.max(free.column("spin.z")) > math.radians(40.0)
+    assert np.max(damped.column("spin.z")) < math.radians(30.0)
+    slower = go(FOUR, TIRE, STEERING, TurnSlower(id="slower", most_g=0.3, strength=2.0), speed=14.0, seconds=4.0,
+                inputs=inputs)  # fmt: skip
+    asked = slower.column("spin.z") * speed(slower) / GRAVITY
+    assert np.max(asked[240:]) < 0.32
+    assert speed(slower)[-1] < 0.8 * speed(free)[-1]
 
 
 WILD = {

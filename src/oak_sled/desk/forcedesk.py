@@ -323,10 +323,18 @@ class ForceDesk(QWidget):
         self.session.edit(f"{self.session.craft_path}.parts", parts, "aids off" if mute else "aids on")
 
 
+WHEEL_WORDS = {"drive": ("drive torque", "N m", 0.0), "brake": ("at most", "N m", 0.0), "steer": ("turn", "°", 45.0)}
+"""What the meter of a part that acts on wheels says, its unit, and its full scale (0: its weight at 1 m)."""
+
+
 def show_meter(strip: Strip, run: Run, numbers: Floats, weight: float) -> None:
     """Shows what a part does in a recorded row on the meter of its strip."""
     part = strip.part
     shown = part.shows() if isinstance(part, Part) else "ahead"
+    if isinstance(part, Part) and shown in WHEEL_WORDS:
+        asked, (word, unit, most) = traces.asked_of_wheels(run, numbers, part), WHEEL_WORDS[shown]
+        strip.meter.show_value(asked, unit, word, asked / (most or max(weight, 1e-9)))
+        return
     place = run.layout.own_place(f"{strip.name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
     heading = traces.rotation(numbers[3:7])[:, 0]

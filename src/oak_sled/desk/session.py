@@ -291,11 +291,11 @@ class Session(QObject):
         self.saved_changed.emit()
 
     def choose(self, what: str, name: str) -> None:
-        """Puts another craft, ground or drill on the bench; a drill brings its own ground."""
+        """Puts another craft, ground or drill on the bench; a drill brings its own ground and its own craft."""
         bench = self.yard.bench.replace(**{what: name})
         if what == "drill":
-            own = self.yard.drill(name).ground
-            bench = bench.replace(ground=own or bench.ground)
+            chosen = self.yard.drill(name)
+            bench = bench.replace(ground=chosen.ground or bench.ground, craft=self.yard.craft_for(chosen))
         if bench == self.yard.bench:
             return  # it is there: what is shown stays as it is
         self.ghost = None

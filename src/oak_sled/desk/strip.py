@@ -29,7 +29,7 @@ OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
 COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
 """Whole numbers that a part is given by choice."""
-EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in"}
+EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels": "of all parts"}
 """What an empty name means, where it is not none."""
 
 
@@ -86,6 +86,7 @@ class Names:
     layers: tuple[str, ...] = ()
     carriers: tuple[str, ...] = ()
     laws: tuple[tuple[str, str], ...] = ()
+    wheels: tuple[str, ...] = ()
 
     @classmethod
     def of_bench(cls, craft: Craft, ground: Ground) -> Names:
@@ -98,6 +99,7 @@ class Names:
             (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
             tuple(part.id for part in craft.parts if part.rays()),
             tuple((law.id, law.place) for law in craft.laws),
+            tuple(part.id for part in craft.parts if any(ray.wheel > 0.0 for ray in part.rays())),
         )
 
     def of(self, part: Part | Body, field: str) -> tuple[Any, ...] | None:
@@ -109,7 +111,7 @@ class Names:
         if field.endswith("channel"):
             return ("", *self.channels)
         known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
-        known |= {"layer": ("", *self.layers), "joins": ("", *self.carriers)}
+        known |= {"layer": ("", *self.layers), "joins": ("", *self.carriers), "wheels": ("", *self.wheels)}
         return {**known, "spares": self.blocks, **COUNTS}.get(field)
 
 

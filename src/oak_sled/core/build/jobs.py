@@ -78,10 +78,13 @@ class Job:
 
 
 def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:
-    """The job of a drill of a yard (of the one on the bench), looked at from a craft (the one on the bench).
+    """The job of a drill of a yard (of the one on the bench), looked at from a craft.
 
-    A craft that the drill does not name takes the place of the craft under test.
+    Without a name that is the one on the bench, or, of a drill that is asked for, the one that it names, where the one
+    on the bench takes no part in it. A craft that the drill does not name takes the place of the craft under test.
     """
+    if drill is not None and not craft:
+        craft = yard.craft_for(drill)
     chosen, looked = drill or yard.drill(), yard.craft(craft)
     names = [member.id for member in chosen.cast]
     if names and looked.id in names and chosen.craft:

@@ -86,6 +86,12 @@ def tired(craft: Craft) -> tuple[int, ...]:
     return tuple(sorted({ray for part in fitted for ray in part.grips(own)}))
 
 
+def wheel_names(craft: Craft, part: Part) -> tuple[str, ...]:
+    """The names of the rays of the wheels with tires on which a part acts."""
+    names, known = ray_names(craft), set(tired(craft))
+    return tuple(names[one.ray] for one in part.wheels_of(wheels(craft)) if one.ray in known)
+
+
 def tire_names(craft: Craft) -> tuple[str, ...]:
     """The names of those rays."""
     names = ray_names(craft)

@@ -449,6 +449,11 @@ class Yard(Frozen):
         found: Craft = document.member(self.crafts, name or self.bench.craft, "crafts")
         return found
 
+    def craft_for(self, drill: Drill) -> str:
+        """The craft to look at in a drill: the one that it names, unless the one on the bench takes part in it."""
+        here = self.bench.craft in [member.id for member in drill.cast]
+        return self.bench.craft if here or not drill.craft else drill.craft
+
     def drill(self, name: str = "") -> Drill:
         """The drill of that id, or the one on the bench."""
         found: Drill = document.member(self.drills, name or self.bench.drill, "drills")

@@ -34,8 +34,12 @@ SHOT_NAMES = (*PLACE_NAMES, "age")
 RAY_NAMES = ("gap", "rate", "force", *POINT_NAMES)
 """A ray: m to what it found (its reach where it found nothing), m/s by which that grows, N along its force, and the
 point that it found, m, world axes."""
-TIRE_NAMES = ("steer", "turn", "slip_angle", "slip_ratio", "along", "side", "most_along", "most_side")
-"""A wheel with a tire: rad to the left, rad/s, rad, slip ratio, N along it and to its left, and the most of both."""
+TIRE_NAMES = (
+    *("steer", "turn", "drive", "brake", "slip_angle", "slip_ratio", "slip"),
+    *("along", "side", "most_along", "most_side"),
+)
+"""A wheel with a tire: rad to the left, rad/s, N m of drive and at most of brakes, rad, slip ratio, both slips together
+(1 where it gives its most), N along it and to its left, and the most of both."""
 BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
 """The ledger lines of a block that is watched: see `records.PUSHES`."""
 HEAD, MOTION, LINE, POINT, SHOT, RAY, TIRE = (
@@ -114,10 +118,10 @@ def write_row(craft, body, now, supports, row, place, share, fresh):
 @compiled
 def write_tire(axle, row, place):
     """Writes a wheel with a tire."""
-    row[place], row[place + 1] = axle.steer, axle.turn
-    row[place + 2], row[place + 3] = axle.slip_angle, axle.slip_ratio
-    row[place + 4], row[place + 5] = axle.along, axle.side
-    row[place + 6], row[place + 7] = axle.limit_along, axle.limit
+    row[place], row[place + 1], row[place + 2], row[place + 3] = axle.steer, axle.turn, axle.drive, axle.brake
+    row[place + 4], row[place + 5], row[place + 6] = axle.slip_angle, axle.slip_ratio, axle.slip
+    row[place + 7], row[place + 8] = axle.along, axle.side
+    row[place + 9], row[place + 10] = axle.limit_along, axle.limit
 
 
 @compiled

@@ -87,6 +87,7 @@ AXLE = np.dtype(
         ("side", "f8"),
         ("limit", "f8"),
         ("limit_along", "f8"),
+        ("slip", "f8"),  # both slips together, 1 where it gives its most
         ("slip_angle", "f8"),  # rad, positive to its left
         ("slip_ratio", "f8"),
     ]

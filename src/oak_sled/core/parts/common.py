@@ -24,8 +24,9 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot, WheelAt
 from oak_sled.core.parts.swing import overshoot
 
-Shown = Literal["ahead", "left", "up", "yaw", "roll"]
-TORQUES = ("yaw", "roll")
+Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
+SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "brake": "N m", "steer": "°"}
+"""The units of what is no force, N."""
 Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
@@ -97,8 +98,8 @@ class Part(Frozen):
     STAGE: ClassVar[float] = 3
     """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
     SHOWS: ClassVar[Shown] = "ahead"
-    """What its trace and the meter of its strip show: force ahead, to the left or up (N), or torque in yaw or roll
-    (N m)."""
+    """What its trace and the meter of its strip show: force ahead, to the left or up (N), torque in yaw or roll (N m),
+    or what it asks of its wheels: drive, brakes (N m) or their turn (degrees, the first of them)."""
     EVENT: ClassVar[str] = ""
     """The word that marks the moment its activity rises past EVENT_FROM; empty: none."""
     EVENT_FROM: ClassVar[float] = 0.0
@@ -337,6 +338,10 @@ class Part(Frozen):
     def grips(self, wheels: Sequence[WheelAt]) -> frozenset[int]:
         """The rays of the wheels of its craft for whose friction it answers."""
         return frozenset()
+
+    def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
+        """The wheels of its craft on which it acts."""
+        return []
 
     def ray_words(self) -> list[str]:
         """What each of its rays is called: where its mount is among them; "" for a single one."""

@@ -13,7 +13,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.parts import speedcurve
-from oak_sled.core.parts.common import Case, Family, Kind
+from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.onwheels import WHEELS, OnWheels
 from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
@@ -32,7 +32,6 @@ RECORD = np.dtype(
         ("binding", "f8"),
         ("top", "f8"),
         ("curve", "f8", (SPEEDS,)),
-        ("most_spin", "f8"),
     ]
 )
 
@@ -46,6 +45,7 @@ class Drive(OnWheels):
     EXPLAINS: ClassVar[str] = "torque on wheels over speed, through a differential from open to locked"
     FAMILY: ClassVar[Family] = "drive"
     STAGE: ClassVar[float] = 3.2
+    SHOWS: ClassVar[Shown] = "drive"
     CHANNEL_GUESS: ClassVar[str] = "throttle"
     MAKES_CHANNEL: ClassVar[bool] = True
 
@@ -69,10 +69,6 @@ class Drive(OnWheels):
     lock: float = dial(
         0.0, "", "of the differential: 0 open, 1 locked", low=0.0, high=1.0, main=True, title="differential lock"
     )
-    most_spin: float = dial(
-        0.0, "", "slip ratio past which it takes torque back: an aid; 0: never", low=0.0, high=10.0, slider=(0.0, 0.5),
-        title="traction limit",
-    )  # fmt: skip
 
     @model_validator(mode="after")
     def _ordered(self) -> Drive:
@@ -90,7 +86,6 @@ class Drive(OnWheels):
             "binding": self.binding(),
             "top": top,
             "curve": samples,
-            "most_spin": self.most_spin,
         }
 
     def binding(self) -> float:
@@ -133,8 +128,6 @@ def act(part, gain, p, body, ground, supports, now):
         axle = supports[part.wheels[k]].axle
         axle.drive += whole / part.count
         axle.brake += gain * part.coast * (1.0 - abs(throttle)) / part.count
-        if part.most_spin > 0.0:
-            axle.most_spin = part.most_spin
     if part.binding > 0.0 and part.count > 1:
         bind(part, supports, now.dt)
     return abs(throttle)

@@ -25,14 +25,13 @@ class OnWheels(Part):
     wheels: str = Field("", max_length=60, description="the part whose wheels they are; empty: all wheels of the craft")
     on: Which = Field("all", description="which of them: at one end, on one side, or at one corner")
 
-    def chosen(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
-        """The wheels it acts on, of those of its craft."""
+    def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
         own = [one for one in wheels if self.wheels in ("", one.part)]
         return [one for one, fits in zip(own, fitting([one.at for one in own], self.on), strict=True) if fits]
 
     def wheels_record(self, pack: Pack) -> dict[str, Any]:
         """The rays of its wheels, and how many they are."""
-        rays = [one.ray for one in self.chosen(pack.wheels)][:MOST_WHEELS]
+        rays = [one.ray for one in self.wheels_of(pack.wheels)][:MOST_WHEELS]
         return {"wheels": [*rays, *[0] * (MOST_WHEELS - len(rays))], "count": len(rays)}
 
     def of_case(self, case: Case) -> list[Spot]:

@@ -23,6 +23,7 @@ from oak_sled.core.parts import (
     brake,
     bumper,
     buoy,
+    countersteer,
     drive,
     fin,
     impulse,
@@ -34,13 +35,16 @@ from oak_sled.core.parts import (
     payload,
     runner,
     sling,
+    sliplimit,
     steering,
     thruster,
     tire,
     torque,
+    turnslower,
     upright,
     wheel,
     wheelbrake,
+    yawdamper,
 )
 from oak_sled.core.parts.common import Kind, Part
 
@@ -68,6 +72,10 @@ KINDS = (
     drive.KIND,
     wheelbrake.KIND,
     tire.KIND,
+    countersteer.KIND,
+    sliplimit.KIND,
+    yawdamper.KIND,
+    turnslower.KIND,
 )
 """Every kind of part."""
 

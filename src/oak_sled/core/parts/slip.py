@@ -142,7 +142,7 @@ def roll(part, axle, load, grip, rolling, motion, mass_along, mass_side, dt):
     used = math.sqrt((ahead / most_x) ** 2 + (left / most_y) ** 2)
     if used > 1.0:  # by what lies between two samples of a shape
         ahead, left = ahead / used, left / used
-    axle.turn, axle.slope, axle.rest = turn, slope, push
+    axle.turn, axle.slope, axle.rest, axle.slip = turn, slope, push, rho
     settle(part, axle, left_x, left_y, scale_x, scale_y, along, side, dt)
     axle.along, axle.side, axle.limit, axle.limit_along = ahead, left, most_y, most_x
     return ahead, left
@@ -172,5 +172,5 @@ def settle(part, axle, x, y, scale_x, scale_y, along, side, dt):
 def spin_freely(axle, dt):
     """Turns a wheel that stands on nothing, or whose tire carries nothing."""
     axle.turn = spin(axle, axle.turn * axle.radius, 0.0, 0.0, axle.brake, dt)
-    axle.slip_along, axle.slip_side, axle.slip_ratio, axle.slip_angle = 0.0, 0.0, 0.0, 0.0
+    axle.slip_along, axle.slip_side, axle.slip_ratio, axle.slip_angle, axle.slip = 0.0, 0.0, 0.0, 0.0, 0.0
     axle.along, axle.side, axle.limit, axle.limit_along, axle.slope, axle.rest = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0

@@ -14,7 +14,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.parts import speedcurve
-from oak_sled.core.parts.common import Case, Family, Kind
+from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels
 from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
@@ -33,7 +33,6 @@ RECORD = np.dtype(
         ("ackermann", "f8"),
         ("top", "f8"),
         ("limit", "f8", (SPEEDS,)),
-        ("counter", "f8"),
     ]
 )
 
@@ -47,6 +46,7 @@ class Steering(OnWheels):
     EXPLAINS: ClassVar[str] = "turn wheels by a channel, less at speed, each along its own circle"
     FAMILY: ClassVar[Family] = "holder"
     STAGE: ClassVar[float] = 3.1
+    SHOWS: ClassVar[Shown] = "steer"
     CHANNEL_GUESS: ClassVar[str] = "steer"
     MAKES_CHANNEL: ClassVar[bool] = True
 
@@ -74,10 +74,6 @@ class Steering(OnWheels):
         (SpeedKnot(speed=0.0, share=1.0),), min_length=1, max_length=64,
         description="share of the largest angle, by forward speed",
     )  # fmt: skip
-    counter_share: float = dial(
-        0.0, "", "share of the craft's side slip that it steers against by itself: an aid", low=0.0, high=2.0,
-        slider=(0.0, 1.0), title="counter-steer",
-    )  # fmt: skip
 
     @model_validator(mode="after")
     def _ordered(self) -> Steering:
@@ -85,7 +81,7 @@ class Steering(OnWheels):
         return self
 
     def record(self, pack: Pack) -> dict[str, Any]:
-        own = self.chosen(pack.wheels)[:MOST_WHEELS]
+        own = self.wheels_of(pack.wheels)[:MOST_WHEELS]
         line, middle = self._line(pack)
         spare = [0.0] * (MOST_WHEELS - len(own))
         ahead = [one.at[0] - line for one in own]
@@ -102,13 +98,12 @@ class Steering(OnWheels):
             "ackermann": self.ackermann,
             "top": top,
             "limit": samples,
-            "counter": self.counter_share,
         }
 
     def _line(self, pack: Pack) -> tuple[float, float]:
         """Where the line lies about which the craft turns, m forward of the origin, and its middle, m to the left: by
         the wheels that are not steered, the middle of all where each is."""
-        own = {one.ray for one in self.chosen(pack.wheels)}
+        own = {one.ray for one in self.wheels_of(pack.wheels)}
         rest = [one.at[0] for one in pack.wheels if one.ray not in own] or [one.at[0] for one in pack.wheels]
         sides = [one.at[1] for one in pack.wheels]
         return (sum(rest) / len(rest), sum(sides) / len(sides)) if rest else (0.0, 0.0)
@@ -146,11 +141,8 @@ def act(part, gain, p, body, ground, supports, now):
     step = now.dt * (part.rate if abs(wanted) > abs(turn) else part.return_rate)
     turn += min(max(wanted - turn, -step), step)
     now.memory[p, 0] = turn
-    counter = 0.0
-    if part.counter > 0.0 and now.forward > 3.0:
-        counter = gain * part.counter * math.atan2(now.side, now.forward)
     for k in range(part.count):
-        supports[part.wheels[k]].axle.steer += angle_of(part, k, turn + counter)
+        supports[part.wheels[k]].axle.steer += angle_of(part, k, turn)
     return min(abs(turn) / max(abs(part.most), 1e-9), 1.0)
 
 

@@ -221,7 +221,7 @@ class Tire(OnWheels):
         }
 
     def grips(self, wheels: Sequence[WheelAt]) -> frozenset[int]:
-        return frozenset(one.ray for one in self.chosen(wheels)[:MOST_WHEELS])
+        return frozenset(one.ray for one in self.wheels_of(wheels)[:MOST_WHEELS])
 
     def idle(self) -> Mapping[str, str]:
         laws = {self.law, self.along_law}

@@ -12,7 +12,7 @@ from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
-from oak_sled.core.parts.common import Case, Family, Kind
+from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels, fitting
 
@@ -25,7 +25,6 @@ RECORD = np.dtype(
         ("rise", "f8"),  # 1/s
         ("recovery", "f8"),
         ("grip", "f8"),
-        ("most_lock", "f8"),
     ]
 )
 
@@ -38,6 +37,7 @@ class WheelBrake(OnWheels):
     EXPLAINS: ClassVar[str] = "slow or lock wheels, with a balance; as a handbrake also lower their grip"
     FAMILY: ClassVar[Family] = "grip"
     STAGE: ClassVar[float] = 3.3
+    SHOWS: ClassVar[Shown] = "brake"
     CHANNEL_GUESS: ClassVar[str] = "brake"
     MAKES_CHANNEL: ClassVar[bool] = True
 
@@ -58,20 +58,15 @@ class WheelBrake(OnWheels):
     recovery_s: float = dial(
         0.05, "s", "until it has let go", low=0.0, high=10.0, slider=(0.0, 1.0), title="recovery time"
     )
-    most_lock: float = dial(
-        0.0, "", "slip ratio past which it lets go: an aid; 0: never", low=0.0, high=1.0, slider=(0.0, 0.5),
-        title="lock limit",
-    )  # fmt: skip
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
             **self.wheels_record(pack),
-            "torque": self._torques([one.at for one in self.chosen(pack.wheels)]),
+            "torque": self._torques([one.at for one in self.wheels_of(pack.wheels)]),
             "channel": pack.channel(self.channel),
             "rise": 1.0 / max(self.rise_s, 1e-4),
             "recovery": 1.0 / max(self.recovery_s, 1e-4),
             "grip": self.grip_left,
-            "most_lock": self.most_lock,
         }
 
     def _torques(self, spots: list[tuple[float, float, float]]) -> list[float]:
@@ -112,8 +107,6 @@ def act(part, gain, p, body, ground, supports, now):
         axle = supports[part.wheels[k]].axle
         axle.brake += gain * level * part.torque[k]
         axle.grip *= 1.0 - min(gain, 1.0) * level * (1.0 - part.grip)
-        if part.most_lock > 0.0:
-            axle.most_lock = part.most_lock
     return level
 
 

@@ -19,7 +19,7 @@ from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.yard import Drill, Target
 from oak_sled.core.kernel.loop import STOPPED
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.results import flights, rides, traces
+from oak_sled.core.results import flights, rides, rolling, traces
 from oak_sled.core.results.run import Run
 
 
@@ -330,6 +330,14 @@ def peak_jerk(run: Run) -> float | None:
     return float(np.max(np.linalg.norm(np.diff(pull, axis=0), axis=1)) * run.job.ticks)
 
 
+def held_slip(run: Run) -> float | None:
+    """The greatest side slip that is kept up for a second: the greatest of the least in every second."""
+    slips, count = np.abs(traces.values(run, "slip_angle")), int(run.job.ticks)
+    if len(slips) <= count:
+        return None
+    return float(np.max(np.min(np.lib.stride_tricks.sliding_window_view(slips, count), axis=1)))
+
+
 def turned(run: Run) -> float:
     """Heading at the end less heading at the start."""
     angle = traces.values(run, "heading")
@@ -350,7 +358,8 @@ MEASURES = (
     Measure("stop_time", "stopping time", "s", "from the event to standstill", stop_time, "low"),
     Measure("halving_time", "speed halves in", "s", "from the event to half the speed at it", halving_time),
     Measure("peak_slip", "largest side slip", "°", "greatest angle of motion to heading", peak_slip),
-    Measure("slide_share", "time sliding", "%", "share of ticks in which a runner slides", slide_share),
+    Measure("held_slip", "side slip held", "°", "greatest side slip that is kept up for 1 s", held_slip),
+    Measure("slide_share", "time sliding", "%", "share of ticks in which a runner or tire slides", slide_share),
     Measure("regain_time", "grip regained in", "s", "from the event to side slip staying below 5°", regain_time, "low"),
     Measure("peak_side_g", "peak side g", "g", "greatest side acceleration of a tick", peak_side_g),
     Measure("held_side_g", "held side g", "g", "greatest mean side acceleration over 1 s", held_side_g),
@@ -418,6 +427,21 @@ MEASURES = (
         "least_load", "least load share", "%", "least share of the load on any ray while one carries", rides.least_load
     ),
     Measure("greatest_load", "greatest load", "N", "greatest load on any ray", rides.greatest_load, "low"),
+    Measure(
+        "understeer",
+        "understeer gradient",
+        "°/g",
+        "steering angle less that of the circle, over side g, from the event on (ISO 4138)",
+        rolling.understeer,
+    ),
+    Measure(
+        "force_jump",
+        "largest jump of force",
+        "N",
+        "greatest change of the force of a tire in a tick",
+        rolling.force_jump,
+        "low",
+    ),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
 )
 

@@ -13,13 +13,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from oak_sled.core.build import roster
 from oak_sled.core.contact import stage
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import TORQUES, Part
+from oak_sled.core.parts.common import SHOWN_UNITS, Part
 from oak_sled.core.results.run import Run
 
 SLOW = 0.5
@@ -167,10 +168,11 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
     for part in craft.parts:
         if part.LIMITS:
             found.append(Trace(f"acting.{part.id}", f"{part.heading.lower()} acting", "", part.FAMILY))
-        unit = "N m" if part.shows() in TORQUES else "N"
+        unit = SHOWN_UNITS.get(part.shows(), "N")
         found.append(Trace(f"part.{part.id}", part.heading.lower(), unit, part.FAMILY))
     words = ray_words(craft)
     found += [trace for part in craft.parts if part.id in words for trace in _of_rays(part, words[part.id])]
+    found += _of_tires(craft)
     return tuple(found)
 
 
@@ -198,6 +200,35 @@ def _of_rays(part: Part, words: list[str]) -> Iterator[Trace]:
         where = f"{heading}, {word}" if word else heading
         for what, (title, unit) in RAY_TRACES.items():
             yield Trace(f"ray.{part.id}.{number}.{what}", f"{where}: {title}", unit, part.FAMILY, short)
+
+
+TIRE_TRACES = {
+    "slip_angle": ("slip angle", "°"),
+    "slip_ratio": ("slip ratio", "%"),
+    "used": ("grip used", "%"),
+    "side": ("side force", "N"),
+    "along": ("force along", "N"),
+    "turn": ("turn rate", "rad/s"),
+    "steer": ("steering angle", "°"),
+    "drive": ("drive torque", "N m"),
+}
+"""What is shown of a wheel with a tire: the words and the unit. Grip used is the force by the friction ellipse."""
+
+
+def _of_tires(craft: Craft) -> Iterator[Trace]:
+    words = ray_words(craft)
+    headings = {part.id: part.heading.lower() for part in craft.parts}
+    for name in roster.tire_names(craft):
+        owner, _, number = name.rpartition(".")
+        short = words[owner][int(number) - 1]
+        for what, (title, unit) in TIRE_TRACES.items():
+            where = short if short != headings[owner] else headings[owner]
+            yield Trace(f"tire.{name}.{what}", f"{where}: {title}", unit, "grip", short)
+
+
+def of_tires(craft: Craft, what: str) -> list[str]:
+    """The traces of all wheels with tires of a craft that show one of TIRE_TRACES."""
+    return [f"tire.{name}.{what}" for name in roster.tire_names(craft)]
 
 
 def of_rays(craft: Craft, what: str) -> list[str]:
@@ -254,6 +285,8 @@ def _compute(run: Run, name: str) -> Floats:
         return _part_force(run, rest)
     if head == "ray" and rest.rpartition(".")[0] in run.layout.own.rays:
         return _of_ray(run, *rest.rsplit(".", 1))
+    if head == "tire" and rest.rpartition(".")[0] in run.layout.own.tires:
+        return of_tire(run, *rest.rsplit(".", 1))
     if head == "block" and rest.rpartition(".")[0] in run.layout.blocks:
         return _of_block(run, *rest.rsplit(".", 1))
     raise refuse("trace", f"there is no {name!r}", close_match(name, book(run)))
@@ -276,12 +309,56 @@ def _of_ray(run: Run, name: str, what: str) -> Floats:
     return np.asarray(np.divide(100.0 * own, total, out=np.zeros_like(total), where=total != 0.0))
 
 
+def of_tire(run: Run, name: str, what: str) -> Floats:
+    """One of TIRE_TRACES of a wheel at every row, shape (rows,)."""
+    if what == "used":
+        along, side, most_along, most_side = (
+            run.column(f"{name}.{one}") for one in ("along", "side", "most_along", "most_side")
+        )
+        safe = np.maximum(most_along, 1e-9), np.maximum(most_side, 1e-9)
+        return np.asarray(100.0 * np.hypot(along / safe[0], side / safe[1]))
+    values = run.column(f"{name}.{what}")
+    unit = TIRE_TRACES[what][1]
+    return np.degrees(values) if unit == "°" else 100.0 * values if unit == "%" else values
+
+
+def _on_wheels(run: Run, part: Part, shown: str) -> Floats:
+    """What a part asks of its wheels: the sum of the torques, or the angle of the wheel that turns most."""
+    names = roster.wheel_names(run.job.craft, part)
+    if not names:
+        return np.zeros(run.ticks + 1)
+    columns = np.stack([run.column(f"{name}.{shown}") for name in names])
+    if shown != "steer":
+        return np.asarray(columns.sum(axis=0))
+    most = np.argmax(np.abs(columns), axis=0)
+    return np.degrees(np.take_along_axis(columns, most[None], axis=0)[0])
+
+
+def asked_of_wheels(run: Run, numbers: Floats, part: Part) -> float:
+    """What a part asks of its wheels in a recorded row, in the unit of what it shows. numbers : the own row of its
+    craft, shape (n,)."""
+    shown = part.shows()
+    found = [
+        float(numbers[run.layout.own_place(f"{name}.{shown}")]) for name in roster.wheel_names(run.job.craft, part)
+    ]
+    if shown != "steer":
+        return sum(found)
+    return float(np.degrees(max(found, key=abs, default=0.0)))
+
+
+def rolled_by(run: Run, name: str) -> Floats:
+    """rad that a wheel with a tire has turned since the start, shape (rows,)."""
+    return run.analysis.once(("rolled", name), lambda: np.cumsum(run.column(f"{name}.turn")) * run.job.dt)
+
+
 def _part_force(run: Run, part_id: str) -> Floats:
     part = next((part for part in run.job.craft.parts if part.id == part_id), None)
     if part is None:
         return np.zeros(run.ticks + 1)
-    booked = run.line(part_id)
     shown = part.shows()
+    if shown in ("drive", "brake", "steer"):
+        return _on_wheels(run, part, shown)
+    booked = run.line(part_id)
     if shown == "yaw":
         signed = booked[:, 5].copy()
     elif shown == "roll":

@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from oak_sled.core.build import roster
 from oak_sled.core.documents import units
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
@@ -129,6 +130,10 @@ class Annotations:
         for part in run.job.craft.parts:
             if part.FAMILY in self.view.hidden or part.rays():
                 continue
+            wheels = roster.wheel_names(run.job.craft, part) if part.SLIDES else ()
+            if wheels:
+                yield from self.of_tires(run, numbers, wheels)
+                continue
             place, at = layout.own_place(f"{part.id}.force.x"), layout.own_place(f"{part.id}.point.x")
             force = numbers[place : place + 3]
             size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
@@ -145,6 +150,21 @@ class Annotations:
                 force = numbers[place : place + 3]
                 size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
                 yield name, family, numbers[0:3], force, 0.0, size
+
+    def of_tires(
+        self, run: Run, numbers: Floats, wheels: tuple[str, ...]
+    ) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
+        """The same for what each tire pushes along and to its left, at its contact."""
+        axes, words = traces.rotation(numbers[3:7]), traces.ray_words(run.job.craft)
+        for name in wheels:
+            place = run.layout.own_place
+            owner, _, number = name.rpartition(".")
+            along, side = (float(numbers[place(f"{name}.{one}")]) for one in ("along", "side"))
+            turn, at = float(numbers[place(f"{name}.steer")]), place(f"{name}.point.x")
+            ahead = math.cos(turn) * axes[:, 0] + math.sin(turn) * axes[:, 1]
+            left = math.cos(turn) * axes[:, 1] - math.sin(turn) * axes[:, 0]
+            word = words[owner][int(number) - 1]
+            yield word, "grip", numbers[at : at + 3], along * ahead + side * left, 0.0, math.hypot(along, side)
 
     def paint_velocity(self, painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
         v = numbers[7:10]

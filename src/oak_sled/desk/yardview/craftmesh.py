@@ -12,6 +12,9 @@ from oak_sled.core.parts.register import AnyPart
 from oak_sled.desk import theme
 from oak_sled.desk.yardview.meshes import Fan, Rgb, ball, box, disc, flat, hoop, prism
 
+WIDTH_SHARE = 0.35
+"""Width of a drawn tire over the radius of its wheel."""
+
 
 def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, float, float]]]]:
     """The still part of a craft, and its fans as (mesh about x through 0, mount); m from the origin."""
@@ -58,7 +61,7 @@ def wheel_meshes(craft: Craft) -> list[tuple[Floats, tuple[float, float, float]]
     found = []
     for part in craft.parts:
         if part.looks() == "wheels":
-            wide = 0.35 * part.radius
+            wide = WIDTH_SHARE * part.radius
             tread = disc((0.0, 0.0, 0.0), part.radius, wide, theme.rgb("iron"), 24)
             spoke = box((0.0, 0.0, 0.0), (0.55 * wide, 0.12 * part.radius, 0.8 * part.radius), theme.rgb("oak_light"))
             mesh = np.concatenate([tread, spoke])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from oak_sled.core.build import roster
@@ -32,15 +34,25 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     return Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
 
 
-def wheels_of(run: Run, row: int) -> tuple[tuple[float, float], ...]:
-    """Of every wheel: m it has risen from full droop, and rad it has rolled without slip, v / r."""
-    found: list[tuple[float, float]] = []
+def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:
+    """Of every wheel: m it has risen from full droop, rad it has turned, and rad it is steered to the left. One
+    without a tire turns as it rolls without slip, v / r."""
+    found: list[tuple[float, float, float]] = []
+    numbers, place, tires = run.own_row(row), run.layout.own_place, run.layout.own.tires
     for part in run.job.craft.parts:
         if part.looks() == "wheels":
             rolled = float(traces.values(run, "rolled")[row]) / part.radius
+            steered = 0.0
+            if part.steer_channel:
+                steered = math.radians(part.steer_deg) * float(numbers[place(f"channel.{part.steer_channel}")])
             for number in range(1, part.count() + 1):
-                gap = float(run.own_row(row)[run.layout.own_place(f"{part.id}.{number}.gap")])
-                found.append((max(part.travel + part.radius - gap, 0.0), rolled))
+                name = f"{part.id}.{number}"
+                risen = max(part.travel + part.radius - float(numbers[place(f"{name}.gap")]), 0.0)
+                if name in tires:
+                    turned = float(traces.rolled_by(run, name)[row])
+                    found.append((risen, turned, float(numbers[place(f"{name}.steer")])))
+                else:
+                    found.append((risen, rolled, steered))
     return tuple(found)
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.desk.yardview.craftmesh import WIDTH_SHARE
 
 MOST_POINTS = 800
 MOST_MARKS = 500
@@ -46,7 +49,8 @@ def second_marks(run: Run) -> Floats:
 
 
 def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
-    """Where each runner went, shape (n, 3), m, and at which of these points it slid, shape (n,)."""
+    """Where each runner went, shape (n, 3), m, and at which of these points it slid, shape (n,); tires apart: see
+    `tire_marks`."""
     found: list[tuple[Floats, NDArray[np.bool_]]] = []
     step = max(1, last // MOST_MARKS)
     for part in run.job.craft.parts:
@@ -63,4 +67,35 @@ def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
             down = np.full(len(way), -_foot(run))
             foot = np.stack([way[:, 0] * dx - way[:, 1] * dy, way[:, 1] * dx + way[:, 0] * dy, down], axis=1)
             found.append((origin + foot, sliding))
+    return found
+
+
+SLIDES_FROM, FADES_S = 1.0, 8.0
+"""Slip, as a share of that at which a tire gives its most, past which it leaves a mark; s until that is half gone."""
+
+
+@dataclass(frozen=True)
+class TireMark:
+    """What a tire left on the ground: its contact, m, shape (n, 3), where it slid, its width, m, and how strong the
+    mark still is at each point, 0 to 1, both of shape (n,)."""
+
+    points: Floats
+    sliding: NDArray[np.bool_]
+    width: float
+    strength: Floats
+
+
+def tire_marks(run: Run, last: int, now: int) -> list[TireMark]:
+    """The marks of all tires up to row `last`, as they look at row `now`."""
+    found = []
+    step = max(1, last // MOST_MARKS)
+    rows = np.arange(0, last + 1, step)
+    ages = np.maximum(now - rows, 0) * run.job.dt
+    wheels = {one.id: one for one in run.job.craft.parts if one.looks() == "wheels"}
+    for name in run.layout.own.tires:
+        sliding = (run.column(f"{name}.slip")[rows] > SLIDES_FROM) & (run.column(f"{name}.force")[rows] > 0.0)
+        if np.any(sliding):
+            points = run.columns(*(f"{name}.point.{axis}" for axis in "xyz"))[rows] + [0.0, 0.0, LIFT]
+            wide = WIDTH_SHARE * wheels[name.rpartition(".")[0]].radius
+            found.append(TireMark(points, sliding, wide, 0.5 ** (ages / FADES_S)))
     return found

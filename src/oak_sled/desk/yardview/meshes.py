@@ -212,12 +212,14 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
 
 @dataclass
 class Band:
-    """A flat band: points of shape (n, 3), m, with width, colour and opacity, and where it is drawn."""
+    """A flat band: points of shape (n, 3), m, with width, colour and opacity, where it is drawn, and by what its
+    opacity is multiplied at each point."""
 
     points: Floats
     width: float
     paint: tuple[float, float, float, float]
     on: NDArray[np.bool_] | None = None
+    strength: Floats | None = None
 
 
 def ribbons(bands: Sequence[Band], breaks: float = 30.0) -> Floats:
@@ -251,6 +253,9 @@ def ribbons(bands: Sequence[Band], breaks: float = 30.0) -> Floats:
     for corner, (edge, ahead) in enumerate(((left, 0), (right, 0), (right, 1), (left, 0), (right, 1), (left, 1))):
         made[:, corner, :3] = edge[rows + ahead]
     made[:, :, 3:] = np.repeat([band.paint for band in bands], counts, axis=0)[rows, None]
+    if any(band.strength is not None for band in bands):
+        each = [np.ones(len(band.points)) if band.strength is None else band.strength for band in bands]
+        made[:, :, 6] *= np.concatenate(each)[rows, None]
     return made.reshape(-1, 7)
 
 

@@ -150,7 +150,7 @@ class Figure:
     axes: Floats
     fan_turn: float
     paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
-    wheels: tuple[tuple[float, float], ...] = ()
+    wheels: tuple[tuple[float, float, float], ...] = ()
     """Of every wheel: m it has risen from full droop, and rad it has rolled."""
     loads: tuple[tuple[Floats, float], ...] = ()
     """Of every carried body: where it is, m, world axes, and its diameter, m."""
@@ -448,10 +448,11 @@ class Renderer:
             turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
             found.append((blades, model @ turned, figure.paint))
-        for (tread, hub), (risen, rolled) in zip(self._wheels[key], figure.wheels, strict=False):
-            cos, sin = math.cos(rolled), math.sin(rolled)
+        for (tread, hub), (risen, rolled, steered) in zip(self._wheels[key], figure.wheels, strict=False):
+            cos, sin, ahead, left = math.cos(rolled), math.sin(rolled), math.cos(steered), math.sin(steered)
             turned = np.eye(4)
-            turned[:3, :3] = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
+            rolls = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
+            turned[:3, :3] = np.array([[ahead, -left, 0], [left, ahead, 0], [0, 0, 1]]) @ rolls
             turned[:3, 3] = (hub[0], hub[1], hub[2] + risen)
             found.append((tread, model @ turned, figure.paint))
         for spot, size in figure.loads:

@@ -1,0 +1,329 @@
+"""Writes the demos on tires: the ice truck in its variants, and the snow blower whose hopper fills.
+
+Run it after a change of what is below, or of the documents they are made of.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from oak_sled.core.documents.craft import Body, Channel, Craft
+from oak_sled.core.documents.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
+from oak_sled.core.files import yard_json
+from oak_sled.core.parts.air import AirDrag
+from oak_sled.core.parts.bar import Bar
+from oak_sled.core.parts.bumper import Bumper
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.countersteer import CounterSteer
+from oak_sled.core.parts.drive import Drive
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.sliplimit import SlipLimit
+from oak_sled.core.parts.speedcurve import SpeedKnot
+from oak_sled.core.parts.steering import Steering
+from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.parts.tire import Tire
+from oak_sled.core.parts.torque import Torque
+from oak_sled.core.parts.turnslower import TurnSlower
+from oak_sled.core.parts.wheel import Wheel
+from oak_sled.core.parts.wheelbrake import WheelBrake
+from oak_sled.core.parts.yawdamper import YawDamper
+
+DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
+
+
+def channel(name: str, plus: str, minus: str = "", rise: float = 4.0, fall: float = 6.0) -> Channel:
+    """A channel on its keys."""
+    return Channel(
+        id=name, title=name, plus_keys=(plus,), minus_keys=(minus,) if minus else (), two_sided=bool(minus), rise=rise,
+        fall=fall,
+    )  # fmt: skip
+
+
+def ramps(name: str, *knots: tuple[float, float]) -> Track:
+    """A channel along straight lines between times and values."""
+    return Track(channel=name, shape="ramps", knots=tuple(Knot(t=t, value=value) for t, value in knots))
+
+
+def steps(name: str, *knots: tuple[float, float]) -> Track:
+    """A channel that holds each value until the next."""
+    return Track(channel=name, knots=tuple(Knot(t=t, value=value) for t, value in knots))
+
+
+TRUCK_CHANNELS = (
+    channel("throttle", "W", "S"),
+    channel("steer", "A", "D", 5.0, 8.0),
+    channel("brake", "Space"),
+    channel("handbrake", "X", rise=20.0, fall=20.0),
+)
+TRUCK_BODY = Body(mass=1650.0, length=4.4, width=1.9, height=0.9, held=(), centre_z=-0.05)
+LIMIT = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 1), (8, 0.7), (20, 0.32), (35, 0.2)))
+ENGINE = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 0.85), (6, 1.0), (16, 0.75), (34, 0.0)))
+
+
+def truck_parts(driven: str) -> tuple[Part, ...]:
+    """What is fitted to an ice truck that drives the wheels of that end, or all."""
+    return (
+        AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_figure=0.8),
+        Bar(id="bar", title="Anti-roll bars", joins="wheels", stiffness=14000.0),
+        Steering(id="steering", channel="steer", most_deg=34.0, rate_deg=130.0, return_rate_deg=220.0, limit=LIMIT),
+        Drive(
+            id="drive", channel="throttle", on=driven, torque=2600.0, curve=ENGINE, coast=140.0, lock=0.35,
+            reverse_share=0.5,
+        ),
+        WheelBrake(id="brakes", title="Brakes", channel="brake", torque=5200.0, balance=0.62, rise_s=0.08),
+        WheelBrake(
+            id="handbrake", title="Handbrake", channel="handbrake", on="rear", torque=3800.0, grip_left=0.65,
+            rise_s=0.05, recovery_s=0.35,
+        ),
+        Wheel(
+            id="wheels", title="Wheels", stiffness=34000.0, bump=2600.0, rebound=3600.0, travel=0.3, radius=0.42,
+            z=-0.55, spread_x=1.35, spread_y=0.85,
+        ),
+        Tire(
+            id="tires", title="Studded tires", side_grip=1.0, stiffness=11.0, along_grip=1.05, along_stiffness=13.0,
+            factor=1.45, curvature=-0.2, slide_grip=0.85, slides_past_deg=14.0, grips_below_deg=8.0, blend_s=0.25,
+            load_loss=0.06, nominal_load=4000.0, inertia=1.4, rolling=0.02,
+        ),
+        Bumper(id="bumper", title="Bumper"),
+    )  # fmt: skip
+
+
+def truck(name: str, title: str, driven: str) -> Craft:
+    """An ice truck."""
+    return Craft(id=name, title=title, body=TRUCK_BODY, channels=TRUCK_CHANNELS, parts=truck_parts(driven))
+
+
+def aided() -> Craft:
+    """The truck with every aid that there is, each on its own switch."""
+    aids = (
+        YawDamper(id="yaw_damper", title="Yaw damper", damping=6000.0, free_deg=45.0),
+        TurnSlower(id="slower", title="Slower in turns", channel="steer", most_g=0.4, strength=0.4),
+        CounterSteer(id="counter", title="Counter-steer", share=0.8),
+        SlipLimit(id="limit", title="Slip limit"),
+    )
+    parts = sorted((*truck_parts("all"), *aids), key=lambda part: part.STAGE)
+    return Craft(id="aided", title="Ice truck with aids", body=TRUCK_BODY, channels=TRUCK_CHANNELS, parts=tuple(parts))
+
+
+def drifter() -> Craft:
+    """The truck that drives its rear wheels, and steers against its slides by itself."""
+    counter = CounterSteer(id="counter", title="Counter-steer", share=1.2, most_deg=35.0)
+    parts = sorted((*truck_parts("rear"), counter), key=lambda part: part.STAGE)
+    return Craft(
+        id="drifter", title="Rear drive, counter-steered", body=TRUCK_BODY, channels=TRUCK_CHANNELS, parts=tuple(parts)
+    )
+
+
+def loaded(name: str, title: str, height: float) -> Craft:
+    """The truck with its freight that high."""
+    body = TRUCK_BODY.replace(mass=2300.0, centre_z=height, height=1.1)
+    return Craft(id=name, title=title, body=body, channels=TRUCK_CHANNELS, parts=truck_parts("all"))
+
+
+def plain() -> Craft:
+    """The plain alternative: a yaw torque that builds with speed, and friction that resists sideways."""
+    body = TRUCK_BODY.replace(held=("z", "roll", "pitch"))
+    parts = (
+        Thruster(id="drive", title="Drive", channel="throttle", thrust=6000.0, gate="on_ground", reverse_share=0.6),
+        AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_figure=0.8),
+        Torque(
+            id="turn", title="Turn", channel="steer", turn=5200.0, builds_by=8.0, flips_in_reverse=True,
+        ),
+        Runner(id="grip", title="Grip", side_grip=0.95, glide=0.02, spread_x=1.35, spread_y=0.85, z=-0.85),
+        Bumper(id="bumper", title="Bumper"),
+    )  # fmt: skip
+    body = body.replace(spin_damping=1.6)
+    return Craft(id="plain", title="Plain truck", body=body, channels=TRUCK_CHANNELS, parts=parts)
+
+
+LAKE = Ground(
+    id="lake", title="The lake road", grip=0.5, length=400.0, width=240.0, middle_x=60.0, air_density=1.34,
+    patches=(
+        Patch(id="planks", title="Planed planks", x=150.0, y=0.0, length=60.0, width=14.0, grip=1.9, glide=0.8),
+        Patch(id="snow", title="Packed snow", x=60.0, y=40.0, length=80.0, width=24.0, grip=0.7, glide=4.0),
+    ),
+)  # fmt: skip
+PLANKS = Ground(
+    id="planks", title="The plank yard", grip=0.95, length=300.0, width=200.0, middle_x=60.0, air_density=1.34,
+    walls=(Wall(id="stack", x=60.0, y=60.0, length=30.0, width=2.0, height=2.0),),
+)  # fmt: skip
+SPLIT = Ground(
+    id="split", title="Half snow, half ice", grip=0.5, length=300.0, width=120.0, middle_x=60.0, air_density=1.34,
+    patches=(
+        Patch(id="glaze", title="Glaze", x=60.0, y=20.0, length=300.0, width=40.0, grip=0.3, glide=1.0),
+    ),
+)  # fmt: skip
+COURSE = Ground(
+    id="course", title="Slalom on the ice", grip=0.5, length=300.0, width=80.0, middle_x=90.0, air_density=1.34,
+    gates=tuple(
+        Gate(id=f"gate_{k + 1}", x=30.0 + 22.0 * k, y=(3.0 if k % 2 == 0 else -3.0), heading_deg=0.0, width=5.0)
+        for k in range(7)
+    ),
+)  # fmt: skip
+
+
+def drill(name: str, title: str, ground: Ground, *tracks: Track, speed: float = 0.0, **more: object) -> Drill:
+    """A drill of the truck that drives all wheels, where no other is named."""
+    start = Start(speed=speed, **more.pop("start", {}))
+    settings = {"craft": "truck", "duration": 8.0, **more}
+    return Drill(id=name, title=title, ground=ground.id, tracks=tracks, start=start, **settings)
+
+
+def wants(measure: str, low: float | None = None, high: float | None = None) -> Target:
+    """A target."""
+    return Target(measure=measure, low=low, high=high)
+
+
+def truck_drills() -> tuple[Drill, ...]:
+    """What the ice truck is put through."""
+    return (
+        drill(
+            "circle",
+            "Steady circle on ice",
+            LAKE,
+            ramps("steer", (0.5, 0.0), (2.0, 0.5)),
+            steps("throttle", (0.0, 0.1)),
+            speed=8.0,
+            duration=12.0,
+            event_time=0.5,
+            twins=("rear_drive", "front_drive"),
+            targets=(wants("held_side_g", low=0.15), wants("peak_slip", high=12.0)),
+        ),
+        drill(
+            "step",
+            "Step of steering",
+            PLANKS,
+            ramps("steer", (1.0, 0.0), (1.1, 0.35)),
+            steps("throttle", (0.0, 0.15)),
+            speed=14.0,
+            duration=5.0,
+            event_time=1.0,
+            twins=("plain",),
+            targets=(wants("yaw_response", high=0.6), wants("largest_roll", high=8.0)),
+        ),
+        drill(
+            "pull",
+            "Full throttle from rest",
+            LAKE,
+            steps("throttle", (0.2, 1.0)),
+            duration=8.0,
+            twins=("rear_drive", "front_drive"),
+            targets=(wants("time_to_10", high=4.0),),
+        ),
+        drill(
+            "drift",
+            "Hold a drift",
+            LAKE,
+            steps("throttle", (0.0, 0.25), (1.5, 0.9)),
+            ramps("steer", (0.8, 0.0), (1.1, 0.8), (1.5, 0.8), (1.9, 0.1), (9.0, 0.1)),
+            steps("handbrake", (1.2, 1.0), (1.5, 0.0)),
+            speed=11.0,
+            craft="drifter",
+            twins=("rear_drive",),
+            duration=6.5,
+            event_time=1.2,
+            targets=(wants("held_slip", low=15.0), wants("peak_slip", high=60.0), wants("slide_share", low=30.0)),
+        ),
+        drill(
+            "handbrake_turn",
+            "Turn by the handbrake",
+            LAKE,
+            ramps("steer", (0.5, 0.0), (0.8, 1.0), (2.4, 1.0), (2.8, 0.0)),
+            steps("handbrake", (0.8, 1.0), (2.4, 0.0)),
+            speed=13.0,
+            duration=6.0,
+            event_time=0.8,
+            targets=(wants("turned", low=120.0),),
+        ),
+        drill(
+            "brake_in_turn",
+            "Brake in a turn",
+            LAKE,
+            ramps("steer", (0.3, 0.0), (0.8, 0.35)),
+            steps("brake", (1.5, 0.6)),
+            speed=12.0,
+            duration=9.0,
+            event_time=1.5,
+            end="stopped",
+            end_value=2.0,
+            craft="aided",
+            twins=("truck",),
+            targets=(wants("stop_distance", high=24.0), wants("peak_slip", high=20.0)),
+        ),
+        drill(
+            "split",
+            "Brake on half glaze, half ice",
+            SPLIT,
+            steps("brake", (0.5, 0.8)),
+            speed=13.0,
+            duration=14.0,
+            event_time=0.5,
+            end="stopped",
+            end_value=1.0,
+            craft="aided",
+            twins=("truck",),
+            targets=(wants("stop_distance", high=60.0),),
+        ),
+        drill(
+            "slalom",
+            "Slalom",
+            COURSE,
+            Track(channel="steer", shape="aim", gain=2.2, lead=0.35, sight=10.0),
+            steps("throttle", (0.0, 0.22)),
+            speed=9.0,
+            duration=24.0,
+            end="last_gate",
+            twins=("plain",),
+            targets=(wants("gates_passed", low=7.0),),
+        ),
+        drill(
+            "roll_over",
+            "Tip with high freight",
+            PLANKS,
+            ramps("steer", (0.5, 0.0), (1.0, 0.9)),
+            steps("throttle", (0.0, 0.2)),
+            speed=15.0,
+            craft="high_freight",
+            duration=5.0,
+            event_time=0.5,
+            twins=("low_freight",),
+            targets=(wants("largest_roll", low=45.0),),
+        ),
+        drill(
+            "steady_freight",
+            "The same with low freight",
+            PLANKS,
+            ramps("steer", (0.5, 0.0), (1.0, 0.9)),
+            steps("throttle", (0.0, 0.2)),
+            speed=15.0,
+            craft="low_freight",
+            duration=5.0,
+            event_time=0.5,
+            targets=(wants("largest_roll", high=12.0), wants("least_load", low=0.5)),
+        ),
+    )
+
+
+def ice_truck() -> Yard:
+    """The yard of the ice truck."""
+    return Yard(
+        title="Ice truck",
+        bench=Bench(craft="truck", ground="lake", drill="circle"),
+        crafts=(
+            truck("truck", "Ice truck, all wheels", "all"),
+            truck("rear_drive", "Ice truck, rear drive", "rear"),
+            truck("front_drive", "Ice truck, front drive", "front"),
+            aided(),
+            drifter(),
+            loaded("high_freight", "High freight", 0.75),
+            loaded("low_freight", "Low freight", -0.1),
+            plain(),
+        ),
+        grounds=(LAKE, PLANKS, SPLIT, COURSE),
+        drills=truck_drills(),
+    )
+
+
+if __name__ == "__main__":
+    for name, yard in (("ice_truck", ice_truck()),):
+        (DEMO / f"{name}.json").write_text(yard_json.dumps(yard), encoding="utf-8")
