@@ -55,7 +55,7 @@ TRUCK_CHANNELS = (
     channel("brake", "Space"),
     channel("handbrake", "X", rise=20.0, fall=20.0),
 )
-TRUCK_BODY = Body(mass=1650.0, length=4.4, width=1.9, height=0.9, held=(), centre_z=-0.05)
+TRUCK_BODY = Body(mass=1650.0, length=4.4, width=1.5, height=0.9, held=(), centre_z=-0.05)
 LIMIT = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 1), (8, 0.7), (20, 0.32), (35, 0.2)))
 ENGINE = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 0.85), (6, 1.0), (16, 0.75), (34, 0.0)))
 
@@ -77,7 +77,7 @@ def truck_parts(driven: str) -> tuple[Part, ...]:
         ),
         Wheel(
             id="wheels", title="Wheels", stiffness=34000.0, bump=2600.0, rebound=3600.0, travel=0.3, radius=0.42,
-            z=-0.55, spread_x=1.35, spread_y=0.85,
+            z=-0.55, spread_x=1.35, spread_y=0.92,
         ),
         Tire(
             id="tires", title="Studded tires", side_grip=1.0, stiffness=11.0, along_grip=1.05, along_stiffness=13.0,

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from oak_sled.desk.header import PAGES
 from oak_sled.desk.yardview.camera import NAMES
 
-PANES = ("Traces", "Ledger", "Plan", "Measures", "Laws")
+PANES = ("Traces", "Ledger", "Plan", "Measures", "Laws", "Why")
 """The pages of the right pane."""
 
 

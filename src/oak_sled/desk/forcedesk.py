@@ -323,7 +323,11 @@ class ForceDesk(QWidget):
         self.session.edit(f"{self.session.craft_path}.parts", parts, "aids off" if mute else "aids on")
 
 
-WHEEL_WORDS = {"drive": ("drive torque", "N m", 0.0), "brake": ("at most", "N m", 0.0), "steer": ("turn", "°", 45.0)}
+WHEEL_WORDS = {
+    "drive": ("drive torque", "N m", 0.0),
+    "brake": ("brake torque", "N m", 0.0),
+    "steer": ("turn", "°", 45.0),
+}
 """What the meter of a part that acts on wheels says, its unit, and its full scale (0: its weight at 1 m)."""
 
 

@@ -39,6 +39,7 @@ from oak_sled.desk.playbar import PlayBar
 from oak_sled.desk.session import Session
 from oak_sled.desk.shelfpane import Comparison, ShelfPane
 from oak_sled.desk.tracepane import TracePane
+from oak_sled.desk.whypane import WhyPane
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.view import YardView
 
@@ -78,6 +79,7 @@ class Window(QMainWindow):
         self.plan = PlanPane(session)
         self.measures = MeasuresPane(session)
         self.laws = LawsPane(session)
+        self.why = WhyPane(session)
         self.desk = ForceDesk(session)
         self.shelf = ShelfPane(session)
         self.ground_page = GroundPage(session)
@@ -156,7 +158,8 @@ class Window(QMainWindow):
         bar.setContentsMargins(8, 2, 10, 0)
         self.tabs: dict[str, QPushButton] = {}
         self.stack = QStackedWidget()
-        for name, pane in zip(PANES, (self.traces, self.ledger, self.plan, self.measures, self.laws), strict=True):
+        panes = (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why)
+        for name, pane in zip(PANES, panes, strict=True):
             button = QPushButton(name)
             button.setObjectName("quiet")
             button.setCheckable(True)
@@ -340,6 +343,7 @@ class Window(QMainWindow):
             self.renderer.forget_meshes()
         self.traces.restyle()
         self.laws.restyle()
+        self.why.restyle()
         for one in (self.ground_page, self.drill_page, self.build_page):
             one.restyle()
         self.header.restyle()

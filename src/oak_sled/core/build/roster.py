@@ -79,11 +79,14 @@ def wheels(craft: Craft, ray: int = 0) -> tuple[WheelAt, ...]:
     return tuple(found)
 
 
-def tired(craft: Craft) -> tuple[int, ...]:
-    """The rays of a craft whose wheels have tires, by number among its rays."""
-    own = wheels(craft)
-    fitted = [part for part in craft.parts if craft.gain_of(part) > 0.0]
-    return tuple(sorted({ray for part in fitted for ray in part.grips(own)}))
+def tired(craft: Craft) -> dict[int, float]:
+    """The rays of a craft whose wheels have tires, by number among its rays, in order; and the inertia of each wheel,
+    kg m2."""
+    own, found = wheels(craft), {}
+    for part in craft.parts:
+        if craft.gain_of(part) > 0.0:
+            found.update(part.grips(own))
+    return dict(sorted(found.items()))
 
 
 def wheel_names(craft: Craft, part: Part) -> tuple[str, ...]:

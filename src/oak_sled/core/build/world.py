@@ -181,12 +181,12 @@ def _supports(craft: Craft, ground: Ground) -> state.Records:
     for row, (place, number, at) in zip(rows, feet, strict=False):
         row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
     place = len(feet) + state.HULL_SUPPORTS
-    tired = {place + ray for ray in roster.tired(craft)}
+    tired = {place + ray: inertia for ray, inertia in roster.tired(craft).items()}
     for number, part in enumerate(craft.parts):
         for foot, ray in enumerate(part.rays()):
             row = rows[place]
             row["axle"]["radius"], row["axle"]["tired"] = ray.wheel, int(place in tired)
-            row["axle"]["grip"] = 1.0
+            row["axle"]["grip"], row["axle"]["inertia"] = 1.0, tired.get(place, 0.0)
             row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
             row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
             row["radius"] = ray.radius
@@ -287,6 +287,8 @@ def begin(world: state.World, bodies: state.Records, job: Job) -> state.Records:
         now["points"] = body["position"]
         now["up"] = (0.0, 0.0, 1.0)
         now["held"] = first_hold(job, who)
+        first = craft["first_support"] + craft["supports"]
+        roll_on(world.supports[first : first + craft["rays"]], body)
         # it begins at rest on the ground
         carried = job.ground.floor or ground_shape.is_uneven(job.ground)
         if one.craft.can_leave_ground() and carried and one.start.height == 0.0:
@@ -294,6 +296,15 @@ def begin(world: state.World, bodies: state.Records, job: Job) -> state.Records:
             feet = world.supports[craft["first_support"] :][: max(craft["feet"], 1)]
             feet["load"], feet["below"] = now["load"] / len(feet), 0
     return nows
+
+
+def roll_on(rays: state.Records, body: np.void) -> None:
+    """Wheels begin to turn as fast as they roll; rays : the supports of a craft that rays find."""
+    for ray in rays:
+        if ray["axle"]["tired"] == 1:
+            lever = body["axes"] @ ray["at"]
+            speed = (body["velocity"] + np.cross(body["spin"], lever)) @ body["axes"][:, 0]
+            ray["axle"]["turn"] = speed / ray["axle"]["radius"]
 
 
 def put_at(body: np.void, start: state.Floats, craft: np.void) -> None:

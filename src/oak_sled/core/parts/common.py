@@ -335,9 +335,9 @@ class Part(Frozen):
             for word, (x, y, _) in zip(words_of(spots), spots, strict=True)
         ]
 
-    def grips(self, wheels: Sequence[WheelAt]) -> frozenset[int]:
-        """The rays of the wheels of its craft for whose friction it answers."""
-        return frozenset()
+    def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
+        """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""
+        return {}
 
     def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
         """The wheels of its craft on which it acts."""

@@ -140,8 +140,10 @@ def bind(part, supports, dt):
     moved, resists = 0.0, 0.0
     for k in range(part.count):
         axle = supports[part.wheels[k]].axle
-        d = max(axle.inertia, 1e-3) / dt + axle.slope
-        g = max(axle.inertia, 1e-3) * axle.turn / dt + axle.drive - axle.rest
+        if axle.tired == 0:
+            return
+        d = axle.inertia / dt + axle.slope
+        g = axle.inertia * axle.turn / dt + axle.drive - axle.rest
         moved += g / (d + part.binding)
         resists += d / (d + part.binding)
     mean = moved / resists

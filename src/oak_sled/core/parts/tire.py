@@ -220,8 +220,8 @@ class Tire(OnWheels):
             "along_shape": along,
         }
 
-    def grips(self, wheels: Sequence[WheelAt]) -> frozenset[int]:
-        return frozenset(one.ray for one in self.wheels_of(wheels)[:MOST_WHEELS])
+    def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
+        return {one.ray: self.inertia for one in self.wheels_of(wheels)[:MOST_WHEELS]}
 
     def idle(self) -> Mapping[str, str]:
         laws = {self.law, self.along_law}
@@ -292,7 +292,6 @@ def act(part, gain, p, body, ground, supports, now):
     for k in range(part.count):
         support = supports[part.wheels[k]]
         axle = support.axle
-        axle.inertia = part.inertia
         before, load = axle.turn, support.load
         ahead, left = rolling.ways(support, axle.steer, body)
         force = (0.0, 0.0, 0.0)
@@ -305,7 +304,6 @@ def act(part, gain, p, body, ground, supports, now):
             along, side = wheel_force(
                 part, gain, load, load / total, felt, lever, ahead, left, support, body, ground, now
             )
-            before = axle.turn if now.time == 0.0 else before
             out = left
             if part.acts == CRAFT_AXIS:
                 _, out = rolling.ways(support, 0.0, body)
@@ -372,8 +370,6 @@ def wheel_force(part, gain, load, share, felt, lever, ahead, left, support, body
         spatial.dot(again, ahead),
         spatial.dot(again, left),
     )
-    if now.time == 0.0 and axle.turn == 0.0:
-        axle.turn = along / axle.radius  # it begins rolling
     grip, resists = rolling.surface_at(ground, support)
     mass_along = body_module.effective_mass(body, lever, ahead) * share
     mass_side = body_module.effective_mass(body, lever, left) * share

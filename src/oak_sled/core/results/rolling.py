@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from oak_sled.core.build import roster
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 
@@ -63,3 +66,98 @@ def force_jump(run: Run) -> float | None:
     if not run.layout.own.tires or run.ticks < 3:
         return None
     return max(float(np.max(jumps_of(run, name))) for name in run.layout.own.tires)
+
+
+@dataclass(frozen=True)
+class Jump:
+    """A jump of the force of a tire in one tick: the row at its end, whose it was, N, and its likely cause."""
+
+    row: int
+    wheel: str
+    force: float
+    cause: str
+
+
+MOST_JUMPS, APART_S = 8, 0.15
+"""Jumps that are listed, and s for which those of one wheel count as one."""
+LEAST_JUMP = 0.02
+"""Share of the load of a wheel from which a change in a tick is a jump."""
+
+
+def jumps(run: Run) -> tuple[Jump, ...]:
+    """The largest jumps of force in one tick, the largest first; kept with the run."""
+    return run.analysis.once("jumps", lambda: _jumps(run))
+
+
+def _jumps(run: Run) -> tuple[Jump, ...]:
+    words, found = traces.ray_words(run.job.craft), []
+    apart = max(1, int(APART_S * run.job.ticks))
+    for name in run.layout.own.tires:
+        changed = jumps_of(run, name)
+        least = LEAST_JUMP * float(np.mean(run.column(f"{name}.force")))
+        owner, _, number = name.rpartition(".")
+        for _ in range(MOST_JUMPS):
+            if not len(changed) or changed.max() <= max(least, 1e-6):
+                break
+            row = int(np.argmax(changed)) + 1
+            found.append(Jump(row, words[owner][int(number) - 1], float(changed[row - 1]), _cause(run, name, row)))
+            changed[max(row - 1 - apart, 0) : row - 1 + apart] = 0.0
+    return tuple(sorted(found, key=lambda jump: -jump.force)[:MOST_JUMPS])
+
+
+def _cause(run: Run, name: str, row: int) -> str:
+    """What of a wheel changed most in a tick, by the force that it is worth."""
+    before, now = (
+        {
+            what: float(run.column(f"{name}.{what}")[k])
+            for what in ("turn", "drive", "brake", "force", "most_side", "side")
+        }
+        for k in (row - 1, row)
+    )
+    owner, _, number = name.rpartition(".")
+    wheel = next(part for part in run.job.craft.parts if part.id == owner)
+    radius = wheel.rays()[int(number) - 1].wheel
+    size = float(np.hypot(run.column(f"{name}.along")[row], run.column(f"{name}.side")[row])) + 1.0
+    if (before["turn"] == 0.0) != (now["turn"] == 0.0):
+        return "the wheel locks" if now["turn"] == 0.0 else "the wheel turns again"
+    if (before["force"] <= 0.0) != (now["force"] <= 0.0):
+        return "it lifts off" if now["force"] <= 0.0 else "it lands"
+    grips = [one["most_side"] / max(one["force"], 1.0) for one in (before, now)]
+    pressed = _brake_words(run, row, now["brake"] > before["brake"])
+    worth = {
+        _load_words(run, wheel, name, row): abs(now["force"] / max(before["force"], 1.0) - 1.0) * size,
+        _grip_words(run, row): abs(grips[1] / max(grips[0], 1e-9) - 1.0) * size,
+        pressed: abs(now["brake"] - before["brake"]) / radius,
+        "drive torque": abs(now["drive"] - before["drive"]) / radius,
+    }
+    cause, most = max(worth.items(), key=lambda item: item[1])
+    return cause if most > 0.3 * float(jumps_of(run, name)[row - 1]) else "its slip changes fast"
+
+
+def _brake_words(run: Run, row: int, more: bool) -> str:
+    """Which brake was pressed or released in a tick."""
+    for part in run.job.craft.parts:
+        level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
+        if part.shows() == "brake" and (level[1] > level[0]) == more and level[0] != level[1]:
+            return f"{part.heading.lower()} {'pressed' if more else 'released'}"
+    return "brake pressed" if more else "brake released"
+
+
+def _load_words(run: Run, wheel: Part, name: str, row: int) -> str:
+    gaps, travel = run.column(f"{name}.gap")[row - 1 : row + 1], getattr(wheel, "travel", 0.0)
+    squeezes = travel + getattr(wheel, "radius", 0.0) - gaps
+    return "bump stop" if float(squeezes.max()) > travel else "its load changes"
+
+
+def _grip_words(run: Run, row: int) -> str:
+    """Which change of grip it was: of a part that was set off or let go in the tick, or of the surface."""
+    for part in run.job.craft.parts:
+        level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
+        if getattr(part, "grip_left", 1.0) < 1.0 and level[0] != level[1]:
+            return f"{part.heading.lower()} {'pulled' if level[1] > level[0] else 'released'}"
+        if (
+            part.SLIDES
+            and float(np.max(np.abs(np.diff(run.column(f"{part.id}.activity")[max(row - 60, 0) : row + 1])))) > 0.0
+        ):
+            return "grip set switched"
+    return "another surface"
