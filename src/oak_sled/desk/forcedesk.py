@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.advice import probe
+from oak_sled.core.advice import grips, probe
 from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.kernel.state import Floats
@@ -17,7 +18,7 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Names, Strip
 
@@ -219,6 +220,11 @@ class ForceDesk(QWidget):
             if strip.curve is not None and isinstance(part, Part):
                 curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
                 strip.curve.show_part(part, curve, slip, probe.grip_used(run, numbers, part))
+            if strip.tires is not None and isinstance(part, Part):
+                seen = np.zeros((0, 2)) if self.session.live_on else grips.visited(run, part)
+                curve = grips.side_curve(part, self.session.ground.grip)
+                strip.tires.show_grips(curve, grips.wheels_now(run, numbers, part), seen)
+                assist.describe(strip.tires, "grip of each wheel", strip.tires.words())
 
     # parts
 

@@ -24,6 +24,7 @@ from oak_sled.desk import assist, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.gripcurve import GripCurve
 from oak_sled.desk.meshdrawing import MeshDrawing
+from oak_sled.desk.tiredrawing import TireDrawing
 
 OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
@@ -140,6 +141,7 @@ class Strip(QWidget):
         self.dials: dict[str, DialWidget] = {}
         self.choices: dict[str, QPushButton] = {}
         self.curve: GripCurve | None = None
+        self.tires: TireDrawing | None = None
         self.drawing: MeshDrawing | None = None
         self._tone = ""
         self.setObjectName(f"strip_{self.name}")
@@ -188,14 +190,18 @@ class Strip(QWidget):
         for place, cell in enumerate(cells):
             grid.addWidget(cell, place % rows, place // rows)
         row = QHBoxLayout()
+        if isinstance(self.part, Part) and self.part.CURVES == "wheels":
+            self.tires = TireDrawing()
+            row.addWidget(self.tires, 1)
         row.addLayout(grid, max(columns, 1))
-        if isinstance(self.part, Part) and self.part.CURVES:
+        if isinstance(self.part, Part) and self.part.CURVES == "slip":
             self.curve = GripCurve()
             row.addWidget(self.curve, 1)
         if isinstance(self.part, Body) and self.part.shape == "mesh":
             self.drawing = MeshDrawing(44)
             row.addWidget(self.drawing, 1)
         width = 138 * columns + 20 + (210 if self.curve is not None or self.drawing is not None else 0)
+        width += 360 if self.tires is not None else 0
         self.setMinimumWidth(max(width, 380))
         self.setMaximumWidth(max(width, 380) + 160)
         column.addLayout(row)

@@ -119,8 +119,9 @@ class Part(Frozen):
     """The events of a drill that it obeys."""
     PULLED: ClassVar[bool] = False
     """Whether its craft is pulled back and released: by its events hold and release, and by hand in the yard view."""
-    CURVES: ClassVar[bool] = False
-    """Whether its open strip shows side force over slip angle: see `probe.grip_curve`."""
+    CURVES: ClassVar[Literal["", "slip", "wheels"]] = ""
+    """What its open strip draws: its side force over the slip angle of its craft (see `probe.grip_curve`), or that of
+    each of its wheels with a friction circle (see `grips`)."""
     BURSTS: ClassVar[bool] = False
     """Whether a shot that bursts can set it off."""
     CHANNEL_GUESS: ClassVar[str] = ""

@@ -92,7 +92,7 @@ class Runner(Part):
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
-    CURVES: ClassVar[bool] = True
+    CURVES: ClassVar[Literal["", "slip", "wheels"]] = "slip"
     PLACES: ClassVar[tuple[Place, ...]] = (GRIP,)
 
     kind: Literal["runner"] = "runner"

@@ -81,6 +81,7 @@ class Tire(OnWheels):
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
+    CURVES: ClassVar[Literal["", "slip", "wheels"]] = "wheels"
 
     kind: Literal["tire"] = "tire"
     law: Law = Field("sine_arctangent", description="how side force follows the slip angle")
@@ -184,6 +185,10 @@ class Tire(OnWheels):
             self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False
         )
 
+    def keeps_stiffness(self) -> bool:
+        """Whether less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""
+        return self.law not in ("share", "curve")
+
     def record(self, pack: Pack) -> dict[str, Any]:
         side_scale, side_most, side = self.side_shape()
         along_scale, along_most, along = self.along_shape()
@@ -196,7 +201,7 @@ class Tire(OnWheels):
             "side_grip": self.side_grip * side_most,
             "side_share": self.share,
             "side_scale": side_scale,
-            "side_keeps": int(self.law not in ("share", "curve")),
+            "side_keeps": int(self.keeps_stiffness()),
             "side_relaxation": self.relaxation,
             "along_law": laws.index(self.along_law),
             "along_grip": self.along_grip * along_most,

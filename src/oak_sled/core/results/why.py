@@ -140,7 +140,7 @@ def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]
     wheels, found = roster.wheel_names(craft, part), []
     for end in ("front", "rear"):
         own = [name for name in wheels if (spots[name] > middle) == (end == "front")]
-        for what, word in (("side", "to the side"), ("along", "along")):
+        for what, word in (("side", "sideways"), ("along", "along")):
             forces, levers = [], []
             for name in own:
                 turn, at = float(numbers[place(f"{name}.steer")]), place(f"{name}.point.x")
@@ -153,6 +153,6 @@ def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]
                 torque = np.sum(np.cross(levers, forces), axis=0)
                 sizes = np.linalg.norm(forces, axis=1) + 1e-9
                 lever = np.average(levers, axis=0, weights=sizes)
-                title = f"{end} tires, {word}"
+                title = f"{end} tires {word}"
                 found.append(_Push(title, "grip", np.sum(forces, axis=0), lever, torque))
     return found
