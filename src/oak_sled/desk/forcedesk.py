@@ -220,6 +220,11 @@ class ForceDesk(QWidget):
             if strip.curve is not None and isinstance(part, Part):
                 curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
                 strip.curve.show_part(part, curve, slip, probe.grip_used(run, numbers, part))
+            for editor in strip.editors:
+                if editor.field.x_unit == "m/s" and isinstance(part, Part):
+                    editor.show_part(
+                        part, abs(float(traces.values(run, "forward_speed")[min(self.session.row, run.ticks)]))
+                    )
             if strip.tires is not None and isinstance(part, Part):
                 seen = np.zeros((0, 2)) if self.session.live_on else grips.visited(run, part)
                 curve = grips.side_curve(part, self.session.ground.grip)

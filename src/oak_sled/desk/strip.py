@@ -20,7 +20,9 @@ from oak_sled.core.documents.layer import BUILT_IN_LAYERS
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Setting
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.desk import assist, theme
+from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.gripcurve import GripCurve
 from oak_sled.desk.meshdrawing import MeshDrawing
@@ -121,7 +123,7 @@ class Strip(QWidget):
     entered(path, value), chosen(name) when its head is clicked, opened(name), said(text),
     lock_toggled(path), menu_wanted(name, global point)."""
 
-    moved = pyqtSignal(str, float)
+    moved = pyqtSignal(str, object)
     let_go = pyqtSignal(str)
     entered = pyqtSignal(str, object)
     opened = pyqtSignal(str)
@@ -142,6 +144,7 @@ class Strip(QWidget):
         self.choices: dict[str, QPushButton] = {}
         self.curve: GripCurve | None = None
         self.tires: TireDrawing | None = None
+        self.editors: list[CurveEditor] = []
         self.drawing: MeshDrawing | None = None
         self._tone = ""
         self.setObjectName(f"strip_{self.name}")
@@ -193,6 +196,8 @@ class Strip(QWidget):
         if isinstance(self.part, Part) and self.part.CURVES == "wheels":
             self.tires = TireDrawing()
             row.addWidget(self.tires, 1)
+        for field in self.part.curves() if isinstance(self.part, Part) else ():
+            row.addWidget(self._curve(field), 1)
         row.addLayout(grid, max(columns, 1))
         if isinstance(self.part, Part) and self.part.CURVES == "slip":
             self.curve = GripCurve()
@@ -201,10 +206,20 @@ class Strip(QWidget):
             self.drawing = MeshDrawing(44)
             row.addWidget(self.drawing, 1)
         width = 138 * columns + 20 + (210 if self.curve is not None or self.drawing is not None else 0)
-        width += 360 if self.tires is not None else 0
+        width += 250 * len(self.editors) + (360 if self.tires is not None else 0)
         self.setMinimumWidth(max(width, 380))
         self.setMaximumWidth(max(width, 380) + 160)
         column.addLayout(row)
+
+    def _curve(self, field: CurveField) -> CurveEditor:
+        path, editor = f"{self.path}.{field.name}", CurveEditor(field)
+        editor.setObjectName(f"curve_{self.name}_{field.name}")
+        editor.moved.connect(lambda points: self.moved.emit(path, field.knots(points)))
+        editor.let_go.connect(lambda: self.let_go.emit(path))
+        editor.entered.connect(lambda points: self.entered.emit(path, field.knots(points)))
+        editor.refused.connect(self.said)
+        self.editors.append(editor)
+        return editor
 
     def _dial(self, name: str) -> DialWidget:
         declared = next(dial for dial in dials(self.part) if dial.name == name)
@@ -319,6 +334,9 @@ class Strip(QWidget):
         drawn = isinstance(part, Body) and is_open and part.shape == "mesh"
         if drawn != (self.drawing is not None):
             return False
+        curves = [field.name for field in part.curves()] if is_open and isinstance(part, Part) else []
+        if curves != [editor.field.name for editor in self.editors]:
+            return False
         same = type(part) is type(self.part) and is_open == self.is_open and names == self.names
         return same and (self.is_body or getattr(part, "id", "") == self.name)
 
@@ -328,6 +346,8 @@ class Strip(QWidget):
         self.part = part
         if self.drawing is not None and isinstance(part, Body):
             self.drawing.show_body(part)
+        for editor in self.editors:
+            editor.show_part(part, editor.mark)
         idle = {} if isinstance(part, Body) else part.idle()
         for dial in dials(part):
             widget = self.dials.get(dial.name)

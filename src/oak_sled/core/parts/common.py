@@ -22,6 +22,7 @@ from oak_sled.core.formulas.reading import Written
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot, WheelAt
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.swing import overshoot
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
@@ -335,6 +336,10 @@ class Part(Frozen):
             }
             for word, (x, y, _) in zip(words_of(spots), spots, strict=True)
         ]
+
+    def curves(self) -> tuple[CurveField, ...]:
+        """Its fields that are curves, those that act as it is set."""
+        return ()
 
     def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
         """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""

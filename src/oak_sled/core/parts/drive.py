@@ -15,6 +15,7 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.onwheels import WHEELS, OnWheels
 from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 
@@ -34,6 +35,16 @@ RECORD = np.dtype(
         ("curve", "f8", (SPEEDS,)),
     ]
 )
+
+
+OVER_SPEED = CurveField(
+    "curve", "share of the torque over wheel speed", "speed", "share", "m/s", 20.0,
+    {
+        "the same at every speed": ((0.0, 1.0), (40.0, 1.0)),
+        "an engine with one gear": ((0.0, 0.85), (6.0, 1.0), (16.0, 0.75), (34.0, 0.0)),
+        "an electric motor": ((0.0, 1.0), (8.0, 1.0), (16.0, 0.5), (32.0, 0.25), (50.0, 0.0)),
+    },
+)  # fmt: skip
 
 
 class Drive(OnWheels):
@@ -74,6 +85,9 @@ class Drive(OnWheels):
     def _ordered(self) -> Drive:
         speedcurve.check("curve", self.curve)
         return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return (OVER_SPEED,)
 
     def record(self, pack: Pack) -> dict[str, Any]:
         top, samples = speedcurve.record(self.curve)

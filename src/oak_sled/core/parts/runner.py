@@ -27,6 +27,7 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEP, Knot
 
 Law = Literal["share", "linear", "curve"]
@@ -76,6 +77,11 @@ GRIP = Place(
         Quantity("load", "N", "on the foot"),
     ),
     replaces=("stiffness", "share"),
+)
+
+
+SIDE_CURVE = CurveField(
+    "curve", "share of the edge grip over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS
 )
 
 
@@ -168,6 +174,9 @@ class Runner(Part):
                 f"bites_at_deg: {self.bites_at_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
             )
         return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return (SIDE_CURVE,) if self.law == "curve" and not self.formula else ()
 
     def sampled_curve(self) -> np.ndarray:
         """Share of the side grip at SAMPLES slip angles from 0 to 90 degrees, shape (SAMPLES,)."""

@@ -29,6 +29,15 @@ DEFAULT_CURVE = tuple(
 )
 
 
+PRESETS = {
+    "a firm edge, a clear peak": ((0.0, 0.0), (4.0, 0.72), (8.0, 1.0), (14.0, 0.94), (30.0, 0.8), (90.0, 0.7)),
+    "soft, forgiving": ((0.0, 0.0), (8.0, 0.6), (16.0, 0.95), (24.0, 1.0), (45.0, 0.95), (90.0, 0.9)),
+    "sharp, lets go at once": ((0.0, 0.0), (3.0, 0.8), (5.0, 1.0), (8.0, 0.7), (20.0, 0.5), (90.0, 0.45)),
+    "sand and snow, still rising": ((0.0, 0.0), (10.0, 0.4), (25.0, 0.75), (50.0, 0.95), (90.0, 1.0)),
+}
+"""Curves to begin with: the shapes by which tires and edges on firm and loose ground differ."""
+
+
 @functools.lru_cache(maxsize=64)
 def sampled(knots: tuple[tuple[float, float], ...]) -> Floats:
     """The curve through knots (degrees, share) at SAMPLES slip angles, shape (SAMPLES,)."""

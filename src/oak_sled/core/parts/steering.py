@@ -16,6 +16,7 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels
 from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 
@@ -35,6 +36,15 @@ RECORD = np.dtype(
         ("limit", "f8", (SPEEDS,)),
     ]
 )
+
+
+LIMIT = CurveField(
+    "limit", "share of the largest angle over speed", "speed", "share", "m/s", 20.0,
+    {
+        "the same at every speed": ((0.0, 1.0), (20.0, 1.0)),
+        "calm at speed": ((0.0, 1.0), (8.0, 0.7), (20.0, 0.32), (35.0, 0.2)),
+    },
+)  # fmt: skip
 
 
 class Steering(OnWheels):
@@ -79,6 +89,9 @@ class Steering(OnWheels):
     def _ordered(self) -> Steering:
         speedcurve.check("limit", self.limit)
         return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return (LIMIT,)
 
     def record(self, pack: Pack) -> dict[str, Any]:
         own = self.wheels_of(pack.wheels)[:MOST_WHEELS]

@@ -20,9 +20,10 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import WEIGHTLESS, Floats
-from oak_sled.core.parts import rolling, slip, tirecurve
+from oak_sled.core.parts import rolling, slip, slipcurve, tirecurve
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, Knot
 from oak_sled.core.parts.tirecurve import ALONG_CURVE, LAW_WORDS, SAMPLES, Law, SlipKnot
@@ -63,6 +64,14 @@ RECORD = np.dtype(
         ("side_shape", "f8", (SAMPLES,)),
         ("along_shape", "f8", (SAMPLES,)),
     ]
+)
+
+
+SIDE_CURVE = CurveField(
+    "curve", "share of the side grip over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS
+)
+OVER_RATIO = CurveField(
+    "along_curve", "share of the grip along over slip ratio", "slip", "grip", "", 1.0, tirecurve.PRESETS
 )
 
 
@@ -184,6 +193,10 @@ class Tire(OnWheels):
         return tirecurve.shape(
             self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False
         )
+
+    def curves(self) -> tuple[CurveField, ...]:
+        found = [SIDE_CURVE] if self.law == "curve" else []
+        return (*found, OVER_RATIO) if self.along_law == "curve" else tuple(found)
 
     def keeps_stiffness(self) -> bool:
         """Whether less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""

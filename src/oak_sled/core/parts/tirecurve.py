@@ -47,6 +47,14 @@ ALONG_CURVE = tuple(
 )
 
 
+PRESETS = {
+    "firm ground, a clear peak": ((0.0, 0.0), (0.05, 0.8), (0.1, 1.0), (0.3, 0.85), (1.0, 0.7)),
+    "ice, early and flat": ((0.0, 0.0), (0.03, 0.9), (0.06, 1.0), (0.3, 0.9), (1.0, 0.85)),
+    "snow, digs in": ((0.0, 0.0), (0.1, 0.5), (0.3, 0.8), (1.0, 1.0)),
+}
+"""Curves to begin with."""
+
+
 @functools.lru_cache(maxsize=256)
 def shape(
     law: Law, grip: float, stiffness: float, factor: float, curvature: float, knots: tuple[tuple[float, float], ...],
