@@ -348,7 +348,7 @@ class Strip(QWidget):
             self.drawing.show_body(part)
         for editor in self.editors:
             editor.show_part(part, editor.mark)
-        idle = {} if isinstance(part, Body) else part.idle()
+        idle = {} if isinstance(part, Body) else part.idle(setting)
         for dial in dials(part):
             widget = self.dials.get(dial.name)
             if widget is not None:

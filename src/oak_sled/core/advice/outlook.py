@@ -9,7 +9,8 @@ from functools import partial
 
 import numpy as np
 
-from oak_sled.core.advice import modes
+from oak_sled.core.advice import handling, modes
+from oak_sled.core.build import roster
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.documents.yard import Ground
@@ -30,10 +31,18 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     rays = sum(len(part.rays()) for part in fitted)
     stands = sum(part.contact_count() for part in fitted) + rays
 
+    wheels, tired = roster.wheels(craft), set(roster.tired(craft))
+    own_wheels = {part.id: {one.ray for one in wheels if one.part == part.id} for part in fitted}
+    covered = frozenset(name for name, rays_of in own_wheels.items() if rays_of and rays_of <= tired)
+
     def share(part: Part) -> float:
-        """Of the weight that a part carries: what stands on the ground shares it by its feet and rays."""
+        """Of the weight that a part carries: what stands on the ground shares it by its feet and rays, or by the wheels
+        whose tires it is."""
         own = part.contact_count() + len(part.rays())
-        return own / stands if own else 1.0
+        grips = len(part.grips(wheels))
+        return own / stands if own else grips / rays if grips else 1.0
+
+    rubbing = [part for part in fitted if part.id not in covered]
 
     carried = [one for part in fitted if (one := part.carried()) is not None]
     lifted = sum(one.mass * (one.at[2] - body.centre()[2]) for one in carried) / mass
@@ -42,6 +51,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     springs = [part.springs(left / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     written = [part for part in fitted if part.drag_at(10.0, ground.air_density) != 0.0]
+    height = craft.stands_above(ground.gravity) + lifted
     setting = Setting(
         mass=mass,
         yaw_inertia=body.inertia()[2],
@@ -51,11 +61,11 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         dt=1.0 / ticks,
         grip=ground.grip,
         thrust=sum(part.forward_thrust(mass) for part in fitted),
-        friction=sum(part.sliding_friction(weight * share(part), ground.grip) for part in fitted),
+        friction=sum(part.sliding_friction(weight * share(part), ground.grip) for part in rubbing),
         square_drag=sum(square for square, _ in drags),
         linear_drag=sum(linear for _, linear in drags),
         damping=rate_of(body.damping_law, body.damping, 1.0 / ticks),
-        side_grip=sum(part.side_capacity(weight * share(part), ground.grip) for part in fitted),
+        side_grip=sum(part.side_capacity(weight * share(part), ground.grip) for part in rubbing),
         contacts=sum(part.contact_count() for part in fitted),
         centre=body.centre(),
         channel_names=tuple(channel.id for channel in craft.channels),
@@ -68,8 +78,10 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         spring=sum(spring for spring, _ in springs),
         damper=sum(damper for _, damper in springs),
         track=max(sides, default=0.0) - min(sides, default=0.0),
-        centre_height=craft.stands_above(ground.gravity) + lifted,
+        centre_height=height,
         drag_at=partial(_drag_at, written, ground.air_density) if written else None,
+        tired=covered,
+        handling=handling.of(craft, ground, height),
     )
     return setting if run is None else with_run(setting, run)
 

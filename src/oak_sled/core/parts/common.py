@@ -166,8 +166,8 @@ class Part(Frozen):
         """What a run made of the quantities of a place, each of shape (rows, ...), NaN where the law did not act."""
         return {}
 
-    def idle(self) -> Mapping[str, str]:
-        """The numbers of it that do nothing as it is set, and why."""
+    def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
+        """The numbers of it that do nothing as it is set (and fitted, with a setting), and why."""
         return {
             name: f"the formula {getattr(self, place.field)} takes its place"
             for place in self.PLACES

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
@@ -20,6 +21,40 @@ AIMS = get_args(Aim)
 
 
 @dataclass(frozen=True)
+class Handling:
+    """How a craft on tires corners: m between its ends, rad of steering for each g beyond what the circle asks for
+    (above 0: it understeers), g at which an end slides, and which: "front", "rear", or "all" wheels at once."""
+
+    base: float
+    understeer: float
+    most_g: float
+    first: str
+
+    def critical_speed(self, gravity: float) -> float:
+        """m/s past which it turns in by itself, sqrt(-g L / K); inf where it never does."""
+        return math.sqrt(-gravity * self.base / self.understeer) if self.understeer < -1e-6 else math.inf
+
+    def characteristic_speed(self, gravity: float) -> float:
+        """m/s at which it turns most for its steering, sqrt(g L / K); inf where it does not understeer."""
+        return math.sqrt(gravity * self.base / self.understeer) if self.understeer > 1e-6 else math.inf
+
+    def largest_steer(self, speed: float, gravity: float) -> float:
+        """The steering angle, rad, that asks for the most that its tires can hold at a speed, m/s."""
+        if speed <= 0.0:
+            return 0.5 * math.pi
+        return self.base * self.most_g * gravity / speed**2 + self.understeer * self.most_g
+
+    def words(self, gravity: float) -> str:
+        """Its character."""
+        degrees = math.degrees(self.understeer)
+        if abs(degrees) < 0.05:
+            return "neutral"
+        if degrees > 0.0:
+            return f"understeers {degrees:.2f}°/g, characteristic {self.characteristic_speed(gravity):.1f} m/s"
+        return f"oversteers {-degrees:.2f}°/g, critical {self.critical_speed(gravity):.1f} m/s"
+
+
+@dataclass(frozen=True)
 class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
@@ -29,7 +64,8 @@ class Setting:
     track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
     thrust, friction and drag are along the heading at full channel; `range_of` holds the
     (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any. drag_at : N of the drags
-    that are formulas at a speed, m/s, which stand in no factor; None where there are none.
+    that are formulas at a speed, m/s, which stand in no factor; None where there are none. tired : the parts whose
+    wheels have tires of another part. handling : how it corners on them; None where it has none at two ends.
     """
 
     mass: float
@@ -60,6 +96,8 @@ class Setting:
     track: float = 0.0
     centre_height: float = 0.0
     drag_at: Callable[[float], float] | None = None
+    tired: frozenset[str] = frozenset()
+    handling: Handling | None = None
 
 
 @dataclass(frozen=True)

@@ -130,8 +130,14 @@ class Steering(OnWheels):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         most, speed = abs(self.most_deg) * self.trim, setting.last_speed
         lines = [f"over in {show(most / self.rate_deg, 's')}, back in {show(most / self.return_rate_deg, 's')}"]
-        if len(self.limit) > 1 and speed > 0.0:
-            left = most * speedcurve.share_at(self.limit, speed)
+        left = most * speedcurve.share_at(self.limit, speed)
+        if setting.handling is not None and speed > 0.0:
+            gravity = setting.weight / max(setting.mass, 1e-9)
+            holds = math.degrees(setting.handling.largest_steer(speed, gravity))
+            lines.append(
+                f"at {show(speed, 'm/s')} {show(left, '°')}; {show(max(holds, 0.0), '°')} hold without sliding"
+            )
+        elif len(self.limit) > 1 and speed > 0.0:
             lines.append(f"{show(left, '°')} at most at {show(speed, 'm/s')}")
         return tuple(lines)
 

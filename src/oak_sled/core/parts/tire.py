@@ -241,9 +241,9 @@ class Tire(OnWheels):
     def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
         return {one.ray: self.inertia for one in self.wheels_of(wheels)[:MOST_WHEELS]}
 
-    def idle(self) -> Mapping[str, str]:
+    def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         laws = {self.law, self.along_law}
-        found = dict(super().idle())
+        found = dict(super().idle(setting))
         if "sine_arctangent" not in laws:
             found |= dict.fromkeys(("factor", "curvature"), "of the sine of arctangent, which no law of it is")
         for law, own, share in ((self.law, "stiffness", "share"), (self.along_law, "along_stiffness", "along_share")):
@@ -270,14 +270,16 @@ class Tire(OnWheels):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         scale, most, _ = self.side_shape()
         grip = self.side_grip * most * setting.grip * self.trim
-        if self.law in ("linear", "brush", "sine_arctangent"):
+        if self.keeps_stiffness():
             scale *= setting.grip * self.trim
-        peak = f"most at {show(math.degrees(math.atan(scale)), '°')}" if self.law != "share" else "no slip angle in it"
-        stops = ""
-        if setting.last_speed > 0.0 and self.along_grip > 0.0:
-            far = setting.last_speed**2 / (2.0 * self.along_grip * setting.grip * self.trim * 9.80665)
-            stops = f"; stops from {show(setting.last_speed, 'm/s')} in {show(far, 'm')} at least"
-        return (f"corners at {show(grip, 'g')} at most; {peak}", f"{self._tips(setting, grip)}{stops}")
+        peak = f", most at {show(math.degrees(math.atan(scale)), '°')}" if self.law != "share" else ""
+        handling = setting.handling
+        if handling is None:
+            return (f"hold {show(grip, 'g')} at most{peak}", self._tips(setting, grip))
+        slides = "all wheels slide" if handling.first == "all" else f"the {handling.first} slides"
+        gravity = setting.weight / max(setting.mass, 1e-9)
+        first = f"corners at {show(handling.most_g, 'g')} at most, then {slides}{peak}"
+        return (first, f"{handling.words(gravity)}; {self._tips(setting, handling.most_g)}")
 
     def _tips(self, setting: Setting, grip: float) -> str:
         if setting.centre_height <= 0.0 or setting.track <= 0.0:

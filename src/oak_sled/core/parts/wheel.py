@@ -291,9 +291,11 @@ class Wheel(Part):
             rate, damping = rate * share, damping * share * share
         return self.count() * rate, self.count() * damping
 
-    def idle(self) -> Mapping[str, str]:
+    def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         rigid = {} if self.unsprung > 0.0 else {"tire_stiffness": "without an unsprung mass the tire is rigid"}
-        return {**super().idle(), **rigid}
+        tired = setting is not None and self.id in setting.tired
+        theirs = dict.fromkeys(("side_grip", "rolling"), "their tires take its place") if tired else {}
+        return {**super().idle(setting), **rigid, **theirs}
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         if place is DAMPER:
@@ -365,6 +367,8 @@ class Wheel(Part):
         swing = Swing.of(setting.spring, setting.damper, setting.mass)
         tips = setting.track / (2.0 * setting.centre_height) if setting.centre_height > 0.0 else math.inf
         slides = self.side_grip * setting.grip * self.trim
+        if setting.handling is not None and self.id in setting.tired:
+            slides = setting.handling.most_g
         first = "slides before it tips" if slides < tips else f"tips at {show(tips, 'g')} before it slides"
         return (
             f"sags {show(squeeze, 'm')} of {show(self.travel, 'm')}; {first} ({show(slides, 'g')})",
