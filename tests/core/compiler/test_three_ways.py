@@ -264,6 +264,37 @@ def test_random_functions_in_c_and_compiled(functions, tmp_path):
             assert (n == cn).all(), where
 
 
+HELD = (
+    FRONT
+    + """
+@compiled
+def helped(x, n, f0, i0):
+    least, greatest = min(f0, x[0]), max(f0, x[0])
+    floor_div, to_int = i0 // 3, int(f0)
+    return min(least, 1.0), max(greatest, 2.0), floor_div % 5 + to_int
+"""
+)
+
+
+@pytest.mark.skipif(CC is None, reason="no C compiler here")
+def test_a_variable_may_be_called_as_a_function_that_c_is_given(tmp_path):
+    (tmp_path / "helped_kernels.py").write_text(HELD)
+    spec = importlib.util.spec_from_file_location("helped_kernels", tmp_path / "helped_kernels.py")
+    module = sys.modules["helped_kernels"] = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    file = File()
+    file.add(kernel.PROGRAM.read(module.helped, tuple(types.of_value(one) for one in inputs(0))), "helped")
+    called = built(file.text(), tmp_path).helped
+    called.restype = Result
+    for case in CASES:
+        given = inputs(case)
+        cells, _keep = yardstick.handed(*given)
+        wanted, made = called(*cells), module.helped(*given)
+        assert same(made[:2], (wanted.v0, wanted.v1))
+        assert made[2] == wanted.v2
+    del sys.modules["helped_kernels"]
+
+
 # the whole kernel
 
 
@@ -334,7 +365,14 @@ class Ended(ctypes.Structure):
 @pytest.mark.parametrize(
     ("name", "drill"),
     [(name, drill) for name, drill in ALL if name == "fan-sled"]
-    + [("ferry", "ridges"), ("lamp-truck", "turn_high"), ("crate-drop", "soft_landing"), ("floe-probe", "")],
+    + [
+        ("ferry", "ridges"),
+        ("lamp-truck", "turn_high"),
+        ("crate-drop", "soft_landing"),
+        ("floe-probe", ""),
+        ("ice-truck", "circle"),
+        ("ice-truck", "drift"),
+    ],
 )
 def test_demo_crafts_in_c_give_the_same_rows(name, drill, libraries):
     job = job_of(name, drill)

@@ -10,6 +10,7 @@ One file, since it has a method for every node of the tree, and each calls the o
 from __future__ import annotations
 
 import inspect
+import re
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -81,7 +82,7 @@ _TAKEN = frozenset(
         "ceil",
     ]
 )
-"""Words of C, and names of its library, that a name of the source does not take."""
+"""Words of C, and names of its library, that a name of the source does not take; nor does it those of HEAD."""
 HEAD = """#include <math.h>
 #include <stdbool.h>
 #include <stdint.h>
@@ -229,8 +230,11 @@ def _told_axes(one: Type) -> list[int]:
     return [axis for axis, size in enumerate(one.shape) if size is None] if isinstance(one, Array) else []
 
 
+_HELPERS = frozenset(re.findall(r"^static inline \w+ (\w+)\(", HEAD, re.MULTILINE))
+
+
 def _named(name: str) -> str:
-    return f"{name}_" if name in _TAKEN else name
+    return f"{name}_" if name in _TAKEN or name in _HELPERS else name
 
 
 class _Writer:
