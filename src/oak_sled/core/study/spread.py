@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import itertools
 import math
+import os
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,13 +52,12 @@ def grid(yard: Yard, drill: str, axes: list[Axis], measure: Measure) -> list[tup
     total = math.prod(len(axis.values) for axis in axes)
     if total > MOST_VARIANTS:
         raise refuse("--vary", f"{total} variants", f"at most {MOST_VARIANTS}")
-    rows = []
     world.compile_laws(job_of(yard, yard.drill(drill)))
-    for values in itertools.product(*(axis.values for axis in axes)):
-        variant = yard
-        for axis, value in zip(axes, values, strict=True):
-            variant = variant.edit(axis.path, value)
-        chosen = variant.drill(drill)
-        made = run.execute(job_of(variant, chosen))
-        rows.append((values, measure.read(made)))
-    return rows
+
+    def one(values: tuple[float, ...]) -> tuple[tuple[float, ...], float | None]:
+        variant = yard.edit_all([(axis.path, value) for axis, value in zip(axes, values, strict=True)])
+        return values, measure.read(run.execute(job_of(variant, variant.drill(drill))))
+
+    # whole runs side by side: the kernel lets the other thread go on meanwhile, and no run knows of another
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        return list(pool.map(one, itertools.product(*(axis.values for axis in axes))))
