@@ -37,16 +37,19 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
-from oak_sled.core.results import run
+from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine
+from oak_sled.core.study import spread
 
 
 def print_all(quick: bool, window: bool) -> None:
     """Measures and prints everything."""
     print("figure                                   value        against                        ratio")
     c_tick_ns = kernel(9 if quick else 41)
-    floating(9 if quick else 41)
+    handed_over("the ferry on four pads over a relief, a tick", ferry_job(), 9 if quick else 41, "2")
+    handed_over("the ice truck on four tires, a tick", truck_job(), 9 if quick else 41, "2.5")
+    circles(8 if quick else 40)
     formulas(9 if quick else 41)
     a_ray(9 if quick else 41)
     worlds(9 if quick else 41)
@@ -140,12 +143,16 @@ def ferry_job(ticks: int = 240) -> Job:
     return replace(jobs.job_of(yard, yard.drill("ridges")), ticks=ticks)
 
 
-def floating(count: int) -> None:
-    """A tick of the ferry against its own equations as C99, and against that of the sled."""
-    job = ferry_job()
+def truck_job(ticks: int = 240) -> Job:
+    """The ice truck in its steady circle."""
+    yard = demos.load("ice-truck")
+    return replace(jobs.job_of(yard, yard.drill("circle")), ticks=ticks)
+
+
+def handed_over(name: str, job: Job, count: int, aim: str) -> None:
+    """A tick of a craft against its own equations as C99, and against that of the sled."""
     ticks = world.check_size(job)
     inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
-    name = "the ferry on four pads over a relief, a tick"
     try:
         in_c = CraftInC(job)
     except RuntimeError as error:
@@ -160,8 +167,28 @@ def floating(count: int) -> None:
 
     ours, theirs, sled = interleaved(count, timed(job), c, timed(demo_job()))
     line(name, f"{ours:.0f} ns", f"as C {theirs:.0f} ns", ours / theirs, "aim 1.1")
-    line("  the same against the sled", f"{ours:.0f} ns", f"sled {sled:.0f} ns", ours / sled, "aim 2")
+    line("  the same against the sled", f"{ours:.0f} ns", f"sled {sled:.0f} ns", ours / sled, f"aim {aim}")
     in_c.close()
+
+
+def circles(count: int) -> None:
+    """Steady circles over speed and steering, `count` by `count`, as `spread` makes them, against their bare runs."""
+    yard = demos.load("ice-truck")
+    axes = [
+        spread.Axis("drills.circle.start.speed", tuple(np.linspace(3.0, 14.0, count).tolist())),
+        spread.Axis("crafts.truck.parts.steering.most_deg", tuple(np.linspace(4.0, 34.0, count).tolist())),
+    ]
+    job = jobs.job_of(yard, yard.drill("circle"))
+    run.execute(job)
+    began = time.perf_counter()
+    for _ in range(count * count):
+        run.execute(job)
+    bare = time.perf_counter() - began
+    began = time.perf_counter()
+    spread.grid(yard, "circle", axes, measures.measure("held_side_g"))
+    took = time.perf_counter() - began
+    name = f"{count} x {count} steady circles over speed and steer"
+    line(name, f"{took:.1f} s", f"bare runs {bare:.1f} s", took / bare, "aim 1.3")
 
 
 def formulas(count: int) -> None:
