@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.desk import theme
 from oak_sled.desk.yardview.craftmesh import WIDTH_SHARE
+from oak_sled.desk.yardview.meshes import Band
 
 MOST_POINTS = 800
 MOST_MARKS = 500
@@ -99,3 +101,12 @@ def tire_marks(run: Run, last: int, now: int) -> list[TireMark]:
             wide = WIDTH_SHARE * wheels[name.rpartition(".")[0]].radius
             found.append(TireMark(points, sliding, wide, 0.5 ** (ages / FADES_S)))
     return found
+
+
+def slide_bands(run: Run, last: int, now: int, wide: float) -> list[Band]:
+    """The marks of runners and tires up to row `last` as bands on the ground, as they look at row `now`. wide : m, what
+    a line is drawn with from where the eye is."""
+    runners = (*theme.rgb("soft"), 0.5)
+    found = [Band(feet, 0.1 * wide, runners, sliding) for feet, sliding in slide_marks(run, last)]
+    tires = (*theme.rgb("ink"), 0.55)
+    return found + [Band(one.points, one.width, tires, one.sliding, one.strength) for one in tire_marks(run, last, now)]

@@ -29,7 +29,7 @@ from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.figures import figure, ghosts
 from oak_sled.desk.yardview.hand import Hand
-from oak_sled.desk.yardview.marks import path_over, second_marks, slide_marks, tire_marks
+from oak_sled.desk.yardview.marks import path_over, second_marks, slide_bands
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.renderer import Bars, Renderer, Scene
 
@@ -337,11 +337,7 @@ class YardView(QWidget):
         wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
         scene.bands += meshes.patches(run.job.ground)
-        for feet, sliding in slide_marks(run, row if self.session.live_on else run.ticks):
-            scene.bands.append(Band(feet, 0.1 * wide, (*theme.rgb("soft"), 0.5), sliding))
-        for mark in tire_marks(run, row if self.session.live_on else run.ticks, row):
-            ink = (*theme.rgb("ink"), 0.55)
-            scene.bands.append(Band(mark.points, mark.width, ink, mark.sliding, mark.strength))
+        scene.bands += slide_bands(run, row if self.session.live_on else run.ticks, row, wide)
         pale = theme.rgb("ghost")
         for ghost in ghosts(self.session, run):
             scene.bands.append(Band(path_over(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
