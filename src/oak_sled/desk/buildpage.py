@@ -18,9 +18,9 @@ from oak_sled.desk.buildchannels import show_channel
 from oak_sled.desk.buildplan import BuildPlan
 from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.forcedesk import ForceDesk
+from oak_sled.desk.names import Names
 from oak_sled.desk.numberpanel import choices_of
 from oak_sled.desk.session import Session
-from oak_sled.desk.strip import Names
 
 DIRECTIONS = get_args(Direction)
 HIDDEN = {"solo", "mute", "aid"}

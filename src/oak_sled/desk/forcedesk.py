@@ -19,8 +19,9 @@ from oak_sled.core.parts.register import KINDS
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
+from oak_sled.desk.names import Names
 from oak_sled.desk.session import Session
-from oak_sled.desk.strip import Names, Strip
+from oak_sled.desk.strip import Strip
 
 SPACE = 5
 FREE_KEYS = ("Space", "B", "X", "C")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
@@ -12,12 +11,10 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton
 
 from oak_sled.core.advice import outlook
 from oak_sled.core.documents import units
-from oak_sled.core.documents.block import BUILT_IN, TIMBER
-from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.block import TIMBER
+from oak_sled.core.documents.craft import Body
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.document import Frozen
-from oak_sled.core.documents.layer import BUILT_IN_LAYERS
-from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.curvefield import CurveField
@@ -26,12 +23,11 @@ from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.gripcurve import GripCurve
 from oak_sled.desk.meshdrawing import MeshDrawing
+from oak_sled.desk.names import Names
 from oak_sled.desk.tiredrawing import TireDrawing
 
 OPEN_ROWS = 4
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
-COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
-"""Whole numbers that a part is given by choice."""
 EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels": "of all parts"}
 """What an empty name means, where it is not none."""
 
@@ -75,47 +71,6 @@ class Meter(QWidget):
             QRectF(min(middle, middle + reach), 20, abs(reach), 5), theme.family(self.family, on_desk=True)
         )
         painter.fillRect(QRectF(middle - 0.5, 18, 1, 9), theme.colour("desk_soft"))
-
-
-@dataclass(frozen=True)
-class Names:
-    """What a part may refer to by name: channels, knockbacks, what stands on rays, and formulas (with their places) of
-    its craft; loose blocks, materials and layers here."""
-
-    channels: tuple[str, ...] = ()
-    blasts: tuple[str, ...] = ()
-    blocks: tuple[str, ...] = ()
-    materials: tuple[str, ...] = ()
-    layers: tuple[str, ...] = ()
-    carriers: tuple[str, ...] = ()
-    laws: tuple[tuple[str, str], ...] = ()
-    wheels: tuple[str, ...] = ()
-
-    @classmethod
-    def of_bench(cls, craft: Craft, ground: Ground) -> Names:
-        """Those of the craft and the ground on the bench."""
-        return cls(
-            tuple(channel.id for channel in craft.channels),
-            tuple(part.id for part in craft.parts if part.BURSTS),
-            tuple(one.id for one in ground.blocks if one.moves == "free"),
-            (*BUILT_IN, *(material.id for material in ground.materials)),
-            (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
-            tuple(part.id for part in craft.parts if part.rays()),
-            tuple((law.id, law.place) for law in craft.laws),
-            tuple(part.id for part in craft.parts if any(ray.wheel > 0.0 for ray in part.rays())),
-        )
-
-    def of(self, part: Part | Body, field: str) -> tuple[Any, ...] | None:
-        """The choices of a field of a part that holds a name or several; None for any other field."""
-        for place in part.PLACES if isinstance(part, Part) else ():
-            if place.field == field:
-                fitting = tuple(name for name, where in self.laws if where == place.name)
-                return ("", *fitting) if fitting else None
-        if field.endswith("channel"):
-            return ("", *self.channels)
-        known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
-        known |= {"layer": ("", *self.layers), "joins": ("", *self.carriers), "wheels": ("", *self.wheels)}
-        return {**known, "spares": self.blocks, **COUNTS}.get(field)
 
 
 class Strip(QWidget):
