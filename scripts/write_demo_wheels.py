@@ -11,21 +11,21 @@ from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
 from oak_sled.core.files import yard_json
 from oak_sled.core.parts.air import AirDrag
-from oak_sled.core.parts.bar import Bar
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.common import Part
-from oak_sled.core.parts.countersteer import CounterSteer
-from oak_sled.core.parts.drive import Drive
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.parts.sliplimit import SlipLimit
-from oak_sled.core.parts.speedcurve import SpeedKnot
-from oak_sled.core.parts.steering import Steering
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.parts.tire import Tire
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.parts.turnslower import TurnSlower
-from oak_sled.core.parts.wheel import Wheel
-from oak_sled.core.parts.wheelbrake import WheelBrake
+from oak_sled.core.parts.wheels.bar import Bar
+from oak_sled.core.parts.wheels.countersteer import CounterSteer
+from oak_sled.core.parts.wheels.drive import Drive
+from oak_sled.core.parts.wheels.sliplimit import SlipLimit
+from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
+from oak_sled.core.parts.wheels.steering import Steering
+from oak_sled.core.parts.wheels.tire import Tire
+from oak_sled.core.parts.wheels.wheel import Wheel
+from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"

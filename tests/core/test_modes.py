@@ -11,10 +11,10 @@ from oak_sled.core.advice import cautions, modes
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
-from oak_sled.core.parts.bar import Bar
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.payload import Payload
-from oak_sled.core.parts.wheel import Wheel
+from oak_sled.core.parts.wheels.bar import Bar
+from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
 
 ICE = Ground(id="ice")

@@ -17,7 +17,7 @@ from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.parts.wheel import Wheel
+from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Machine
 

@@ -13,19 +13,19 @@ from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Knot, Patch, Start, Track
 from oak_sled.core.kernel import state
-from oak_sled.core.parts import slip, speedcurve, tirecurve
 from oak_sled.core.parts.context import Pack
-from oak_sled.core.parts.countersteer import CounterSteer
-from oak_sled.core.parts.drive import Drive
 from oak_sled.core.parts.slipcurve import Knot as GripKnot
-from oak_sled.core.parts.sliplimit import SlipLimit
-from oak_sled.core.parts.speedcurve import SpeedKnot
-from oak_sled.core.parts.steering import Steering
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.parts.tire import RECORD, Tire
 from oak_sled.core.parts.turnslower import TurnSlower
-from oak_sled.core.parts.wheel import Wheel
-from oak_sled.core.parts.wheelbrake import WheelBrake
+from oak_sled.core.parts.wheels import slip, speedcurve, tirecurve
+from oak_sled.core.parts.wheels.countersteer import CounterSteer
+from oak_sled.core.parts.wheels.drive import Drive
+from oak_sled.core.parts.wheels.sliplimit import SlipLimit
+from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
+from oak_sled.core.parts.wheels.steering import Steering
+from oak_sled.core.parts.wheels.tire import RECORD, Tire
+from oak_sled.core.parts.wheels.wheel import Wheel
+from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.results import measures, rolling, run, traces, why
 from oak_sled.core.results.run import Run

@@ -13,10 +13,10 @@ from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
-from oak_sled.core.parts.bar import Bar
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.parts.wheel import Wheel
+from oak_sled.core.parts.wheels.bar import Bar
+from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
 

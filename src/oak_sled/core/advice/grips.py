@@ -9,8 +9,8 @@ import numpy as np
 
 from oak_sled.core.build import roster
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts import tirecurve
 from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 

@@ -19,12 +19,9 @@ from oak_sled.core.contact import records
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import (
     air,
-    bar,
     brake,
     bumper,
     buoy,
-    countersteer,
-    drive,
     fin,
     impulse,
     knockback,
@@ -35,18 +32,14 @@ from oak_sled.core.parts import (
     payload,
     runner,
     sling,
-    sliplimit,
-    steering,
     thruster,
-    tire,
     torque,
     turnslower,
     upright,
-    wheel,
-    wheelbrake,
     yawdamper,
 )
 from oak_sled.core.parts.common import Kind, Part
+from oak_sled.core.parts.wheels import bar, countersteer, drive, sliplimit, steering, tire, wheel, wheelbrake
 
 KINDS = (
     thruster.KIND,

@@ -12,12 +12,12 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
-from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.onwheels import WHEELS, OnWheels
-from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
+from oak_sled.core.parts.wheels import speedcurve
+from oak_sled.core.parts.wheels.onwheels import WHEELS, OnWheels
+from oak_sled.core.parts.wheels.speedcurve import SPEEDS, SpeedKnot
 
 HALF_LOCKED = 100.0
 """N m for each rad/s of difference by which a differential that is half locked holds a wheel."""

@@ -23,11 +23,11 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts import rolling
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
+from oak_sled.core.parts.wheels import rolling
 
 Finds = Literal["ray", "sphere"]
 HANGS = 1e30

@@ -20,13 +20,14 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import WEIGHTLESS, Floats
-from oak_sled.core.parts import rolling, slip, slipcurve, tirecurve
+from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, Knot
-from oak_sled.core.parts.tirecurve import ALONG_CURVE, LAW_WORDS, SAMPLES, Law, SlipKnot
+from oak_sled.core.parts.wheels import rolling, slip, tirecurve
+from oak_sled.core.parts.wheels.onwheels import MOST_WHEELS, WHEELS, OnWheels
+from oak_sled.core.parts.wheels.tirecurve import ALONG_CURVE, LAW_WORDS, SAMPLES, Law, SlipKnot
 
 Acts = Literal["contact", "height", "craft_axis"]
 CONTACT, HEIGHT, CRAFT_AXIS = range(3)

@@ -13,7 +13,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.parts.common import Case, Family, Kind
 from oak_sled.core.parts.context import Pack, Setting
-from oak_sled.core.parts.onwheels import WHEELS, OnWheels
+from oak_sled.core.parts.wheels.onwheels import WHEELS, OnWheels
 
 RECORD = np.dtype([WHEELS, ("count", "i8"), ("most_spin", "f8"), ("most_lock", "f8")])
 

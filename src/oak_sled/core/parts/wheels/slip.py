@@ -11,8 +11,8 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.parts import tirecurve
-from oak_sled.core.parts.tirecurve import SHARE
+from oak_sled.core.parts.wheels import tirecurve
+from oak_sled.core.parts.wheels.tirecurve import SHARE
 
 ROUNDS, AGREES = 5, 1e-4
 """Rounds at most in which slip and force come to agree, and the difference that ends them."""

@@ -15,7 +15,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
-from oak_sled.core.parts.onwheels import WHEELS, OnWheels, Which
+from oak_sled.core.parts.wheels.onwheels import WHEELS, OnWheels, Which
 
 RECORD = np.dtype([WHEELS, ("count", "i8"), ("share", "f8"), ("most", "f8"), ("from_slip", "f8"), ("from_speed", "f8")])
 

@@ -14,7 +14,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
-from oak_sled.core.parts.onwheels import MOST_WHEELS, WHEELS, OnWheels, fitting
+from oak_sled.core.parts.wheels.onwheels import MOST_WHEELS, WHEELS, OnWheels, fitting
 
 RECORD = np.dtype(
     [
