@@ -56,7 +56,8 @@ TRUCK_CHANNELS = (
     channel("handbrake", "X", rise=20.0, fall=20.0),
 )
 TRUCK_BODY = Body(mass=1650.0, length=4.4, width=1.5, height=0.9, held=(), centre_z=-0.05)
-LIMIT = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 1), (6, 0.75), (12, 0.42), (20, 0.2), (35, 0.12)))
+SLOWS = ((0, 1), (6, 0.75), (12, 0.42), (20, 0.2), (35, 0.12))
+LIMIT = tuple(SpeedKnot(speed=speed, share=share) for speed, share in SLOWS)
 ENGINE = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 0.85), (6, 1.0), (16, 0.75), (34, 0.0)))
 
 
