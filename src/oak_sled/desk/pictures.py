@@ -138,7 +138,7 @@ def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
 
 
 def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
-    """A ferry on its pads, its Build page, and a truck that tips."""
+    """A ferry on its pads, its Build page, and a truck on tires."""
     names = ["speed", "gaps", "loads", "load shares", "forces"]
     open_yard(app, window, "ferry", "ridges", 4.35)
     window.traces.set_names(names)
@@ -151,10 +151,12 @@ def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
     shoot(window, folder, "build")
     window.show_page("Bench")
     shoot_laws(app, window, folder)
-    open_yard(app, window, "lamp-truck", "turn_high", 7.75)
-    window.playbar.choose("chase")
+    open_yard(app, window, "ice-truck", "step", 3.0)
+    window.playbar.choose("orbit")
+    window.show_pane("Why")
+    window.desk.open_strip("tires")
     settle(app, 0.8)
-    shoot(window, folder, "lamp-truck")
+    shoot(window, folder, "ice-truck")
 
 
 def shoot_laws(app: QApplication, window: Window, folder: Path) -> None:
