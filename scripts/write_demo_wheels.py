@@ -5,6 +5,7 @@ Run it after a change of what is below, or of the documents they are made of.
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 from oak_sled.core.documents.craft import Body, Channel, Craft
@@ -163,6 +164,38 @@ COURSE = Ground(
 )  # fmt: skip
 
 
+LANES = Ground(
+    id="lanes", title="Lane change on the ice", grip=0.5, length=300.0, width=60.0, middle_x=90.0, air_density=1.34,
+    gates=tuple(
+        Gate(id=f"lane_{k + 1}", x=x, y=y, heading_deg=0.0, width=4.0)
+        for k, (x, y) in enumerate(((25.0, 0.0), (40.0, 0.0), (66.0, 3.5), (82.0, 3.5), (108.0, 0.0), (130.0, 0.0)))
+    ),
+)  # fmt: skip
+RING = 18.0
+EIGHT = Ground(
+    id="eight", title="Figure of eight", grip=0.5, length=160.0, width=120.0, middle_x=0.0, air_density=1.34,
+    gates=tuple(
+        Gate(
+            id=f"ring_{k + 1}", x=RING * math.sin(turn), y=side * RING * (1.0 - math.cos(turn)),
+            heading_deg=math.degrees(side * turn), width=6.0,
+        )
+        for k, (turn, side) in enumerate(
+            (0.25 * math.pi * step, side) for side in (1.0, -1.0) for step in range(1, 9)
+        )
+    ),
+)  # fmt: skip
+
+
+def pace(speed: float) -> Track:
+    """The driver holds that speed, m/s."""
+    return Track(channel="throttle", shape="pace", knots=(Knot(t=0.0, value=1.0),), pace=speed, pace_gain=0.4)
+
+
+def driver(gain: float = 2.4, lead: float = 0.3, sight: float = 9.0) -> Track:
+    """The driver steers for the gates."""
+    return Track(channel="steer", shape="aim", gain=gain, lead=lead, sight=sight)
+
+
 def drill(name: str, title: str, ground: Ground, *tracks: Track, speed: float = 0.0, **more: object) -> Drill:
     """A drill of the truck that drives all wheels, where no other is named."""
     start = Start(speed=speed, **more.pop("start", {}))
@@ -278,6 +311,67 @@ def truck_drills() -> tuple[Drill, ...]:
             targets=(wants("gates_passed", low=7.0),),
         ),
         drill(
+            "lane_change",
+            "Double lane change",
+            LANES,
+            driver(),
+            pace(10.5),
+            speed=10.5,
+            duration=20.0,
+            end="last_gate",
+            twins=("rear_drive", "front_drive", "plain"),
+            targets=(wants("gates_passed", low=6.0),),
+        ),
+        drill(
+            "figure_eight",
+            "Figure of eight",
+            EIGHT,
+            driver(sight=7.0),
+            pace(6.5),
+            speed=6.5,
+            duration=60.0,
+            end="last_gate",
+            twins=("rear_drive", "plain"),
+            targets=(wants("gates_passed", low=16.0),),
+        ),
+        drill(
+            "sine_dwell",
+            "Sine with dwell",
+            PLANKS,
+            pace(14.0),
+            ramps("steer", (0.5, 0.0), (0.86, 0.6), (1.57, -0.6), (2.07, -0.6), (2.43, 0.0)),
+            speed=14.0,
+            duration=5.0,
+            event_time=0.5,
+            twins=("aided",),
+            targets=(wants("peak_slip", high=25.0),),
+        ),
+        drill(
+            "lift_off",
+            "Lift off in a turn",
+            LAKE,
+            ramps("steer", (0.5, 0.0), (2.0, 0.45)),
+            steps("throttle", (0.0, 0.35), (5.0, 0.0)),
+            speed=9.0,
+            duration=9.0,
+            event_time=5.0,
+            craft="front_drive",
+            twins=("rear_drive",),
+            targets=(wants("peak_slip", high=30.0),),
+        ),
+        drill(
+            "roll_search",
+            "Steer more until a wheel lifts",
+            PLANKS,
+            ramps("steer", (0.5, 0.0), (14.0, 1.0)),
+            pace(13.0),
+            speed=13.0,
+            duration=14.0,
+            craft="high_freight",
+            event_time=0.5,
+            targets=(wants("least_load", high=0.5), wants("largest_roll", low=20.0)),
+        ),
+        drill(
             "roll_over",
             "Tip with high freight",
             PLANKS,
@@ -320,7 +414,7 @@ def ice_truck() -> Yard:
             loaded("low_freight", "Low freight", -0.1),
             plain(),
         ),
-        grounds=(LAKE, PLANKS, SPLIT, COURSE),
+        grounds=(LAKE, PLANKS, SPLIT, COURSE, LANES, EIGHT),
         drills=truck_drills(),
     )
 

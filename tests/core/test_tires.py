@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from scipy.integrate import solve_ivp
 from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Knot, Patch, Start, Track
+from oak_sled.core.documents.yard import Drill, Gate, Ground, Knot, Patch, Start, Track
 from oak_sled.core.kernel import state
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.slipcurve import Knot as GripKnot
@@ -570,6 +571,22 @@ def test_a_slide_that_is_held_is_measured():
     slips = np.abs(traces.values(made, "slip_angle"))
     most = max(float(slips[k : k + 120].min()) for k in range(len(slips) - 119))
     assert measures.measure("held_slip").read(made) == pytest.approx(most)
+
+
+def test_a_driver_holds_a_pace_and_steers_for_gates_with_any_drive():
+    gates = tuple(
+        Gate(id=f"g_{k}", x=20.0 * k, y=(2.0 if k % 2 else -2.0), heading_deg=0.0, width=5.0) for k in range(1, 6)
+    )
+    course = Ground(id="course", gates=gates)
+    tracks = (
+        Track(channel="throttle", shape="pace", knots=(Knot(t=0, value=1.0), Knot(t=30, value=1.0)), pace=9.0),
+        Track(channel="steer", shape="aim", gain=2.2, lead=0.3, sight=8.0),
+    )
+    for driven in ("front", "rear", "all"):
+        given = job(FOUR, TIRE, DRIVE.replace(on=driven), STEERING, ground=course, seconds=14.0, speed=6.0)
+        made = run.execute(replace(given, drill=given.drill.replace(tracks=tracks, end="last_gate")))
+        assert measures.measure("gates_passed").read(made) == 5
+        assert speed(made)[-1] == pytest.approx(9.0, abs=0.4)
 
 
 # bad input

@@ -124,6 +124,7 @@ def test_every_shape_of_a_channel_shows_its_numbers(drill, shape):
         "sine": {"amplitude", "period"},
         "pulses": {"amplitude", "period", "on_share"},
         "aim": {"gain", "lead", "sight"},
+        "pace": {"pace", "pace_gain"},
     }
     assert set(drill.dials) == wanted.get(shape, set())
     assert not screen.settled(drill.strips).isNull()

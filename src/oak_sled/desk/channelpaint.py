@@ -25,7 +25,14 @@ LEFT, RIGHT, LANE, AXIS, TALLEST = 96.0, 18.0, 56.0, 24.0, 150
 PAD = 9.0
 MOST_KNOTS = 90
 """Knots in sight past which only the line is drawn: a recorded drive is zoomed into first."""
-SHAPE_WORDS = {"steps": "steps", "ramps": "ramps", "sine": "sine", "pulses": "pulses", "aim": "steered by the driver"}
+SHAPE_WORDS = {
+    "steps": "steps",
+    "ramps": "ramps",
+    "sine": "sine",
+    "pulses": "pulses",
+    "aim": "steered by the driver",
+    "pace": "paced by the driver",
+}
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,8 @@ END_SAYS = {
     "last_gate": "past the last gate",
     "left_ground": "when it leaves the ground, or its edge",
 }
-SHAPES = ("steps", "ramps", "sine", "pulses", "aim")
+SHAPES = ("steps", "ramps", "sine", "pulses", "aim", "pace")
+DRIVER_WORDS = {"aim": "aim: the driver steers for the gates", "pace": "pace: the driver holds a speed"}
 SMOOTH_S = 0.06
 """s of the bell that a press on smooth runs over a track."""
 _DRIVER = ("gain", "lead", "sight")
@@ -340,16 +341,15 @@ class DrillPage(DrawingPage):
         shape = numbers.add_button(f"shape: {item.shape}", "how the input goes from knot to knot")
         menu = QMenu(shape)
         for one in SHAPES:
-            menu.addAction(
-                one if one != "aim" else "aim: the driver steers for the gates", lambda one=one: self.reshape(one)
-            )
+            menu.addAction(DRIVER_WORDS.get(one, one), lambda one=one: self.reshape(one))
         shape.setMenu(menu)
         self.shape_button = shape
         if path:
             wanted = {"sine": ("amplitude", "period"), "pulses": ("amplitude", "period", "on_share"), "aim": _DRIVER}
+            wanted["pace"] = ("pace", "pace_gain")
             numbers.add_dials(item, path, lambda name: name in wanted.get(item.shape, ()))
             numbers.add_button("clear the channel", "remove all of it (Delete)", self.strips.remove)
-        if item.shape in ("steps", "ramps"):
+        if item.shape in ("steps", "ramps", "pace"):
             numbers.add_note(f"{len(item.knots)} knots · double click in the strip adds one, K adds one at the cursor")
         numbers.add_button("the whole drill", "its end and its start", lambda: self.strips.choose(Pick("")))
 

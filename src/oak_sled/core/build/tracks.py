@@ -32,7 +32,7 @@ def sample(track: Track, times: state.Floats) -> state.Floats:
         since = times - knot_times[0]
         on = (since >= -1e-9) & ((times <= knot_times[-1] + 1e-9) if len(knot_times) > 1 else True)
         return np.where(on, _wave(track, since), 0.0)
-    if track.shape == "ramps":
+    if track.shape in ("ramps", "pace"):
         return np.interp(times, knot_times, values, left=0.0)
     place = np.searchsorted(knot_times, times + 1e-9, side="right") - 1
     return np.where(place >= 0, values[np.maximum(place, 0)], 0.0)

@@ -203,6 +203,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         craft, body = one.craft, one.craft.body
         names = [item.id for item in craft.channels]
         aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
+        pace = next((track for track in one.tracks if track.shape == "pace" and track.channel in names), None)
         bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and craft.gain_of(item) > 0.0]
         soloed = any(item.solo for item in craft.parts)
         feet, rays = len(_feet(craft)), len(roster.ray_names(craft))
@@ -233,6 +234,9 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "driver_gain": aim.gain if aim else 0.0,
                 "driver_damping": aim.lead if aim else 0.0,
                 "driver_sight": aim.sight if aim else 0.0,
+                "pace_channel": names.index(pace.channel) if pace else -1,
+                "pace": pace.pace if pace else 0.0,
+                "pace_gain": pace.pace_gain if pace else 0.0,
                 "start": job.starts[who],
             }
         )

@@ -191,11 +191,14 @@ class Track(Frozen):
 
     steps: holds each knot's value until the next. ramps: straight between knots. sine and pulses: amplitude
     and period from the first knot's time to the last one's, a pulse on for its share of the period.
-    aim: a driver who steers for the next gate.
+    aim: a driver who steers for the next gate. pace: a driver who holds a speed; ramps between the knots, whose values
+    are shares of the pace.
     """
 
     channel: str = Field(description="the channel it drives")
-    shape: Literal["steps", "ramps", "sine", "pulses", "aim"] = Field("steps", description="how values run over time")
+    shape: Literal["steps", "ramps", "sine", "pulses", "aim", "pace"] = Field(
+        "steps", description="how values run over time"
+    )
     knots: tuple[Knot, ...] = Field((), max_length=MOST_KNOTS, description="values at times")
     amplitude: float = dial(1.0, "", "of a sine or of pulses", low=-1.0, high=1.0)
     on_share: float = dial(0.3, "", "of pulses: share of the period that they are on", low=0.0, high=1.0)
@@ -215,6 +218,14 @@ class Track(Frozen):
         high=1e3,
         slider=(0.0, 40.0),
     )
+
+    pace: float = dial(
+        10.0, "m/s", "of the driver: the forward speed at a value of 1", low=0.0, high=1e4, slider=(0.0, 40.0)
+    )
+    pace_gain: float = dial(
+        0.5, "s/m", "of the driver: input for each m/s too slow", low=0.0, high=100.0, slider=(0.0, 2.0),
+        title="pace gain",
+    )  # fmt: skip
 
     @model_validator(mode="after")
     def _ordered(self) -> Track:

@@ -44,7 +44,7 @@ def dumps(drill: Drill, craft: Craft, ticks: int, run: Run | None = None) -> str
     for channel in craft.channels:
         track = next((one for one in drill.tracks if one.channel == channel.id), Track(channel=channel.id))
         values = tracks.sample(track, times)
-        if track.shape == "aim" and run is not None:
+        if track.shape in ("aim", "pace") and run is not None:
             steered = run.column(f"channel.{channel.id}")[1:]
             values = np.concatenate([steered, np.full(len(times), steered[-1])])[: len(times)]
         columns.append(values.tolist())

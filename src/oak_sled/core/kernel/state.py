@@ -58,6 +58,9 @@ CRAFT = np.dtype(
         ("driver_gain", "f8"),
         ("driver_damping", "f8"),
         ("driver_sight", "f8"),
+        ("pace_channel", "i8"),  # -1: nobody holds a speed
+        ("pace", "f8"),  # m/s at a raw value of 1
+        ("pace_gain", "f8"),
         ("start", "f8", (13,)),  # position, attitude, velocity, spin
     ]
 )

@@ -156,6 +156,8 @@ def shape_channels(craft, channels, gates, body, now, raw):
         wanted = raw[craft.first_channel + c]
         if craft.driver_channel == c:
             wanted = steer_for_gate(craft, gates, body, now)
+        elif craft.pace_channel == c:
+            wanted = craft.pace_gain * (wanted * craft.pace - now.forward)
         wanted = min(max(wanted, setting.low), 1.0)
         size = abs(wanted)
         if size <= setting.dead_zone:

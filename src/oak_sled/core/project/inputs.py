@@ -49,7 +49,7 @@ def stamped(track: Track, what: str, time: float, channel: Channel) -> Track:
     time = max(time, 0.0)
     now = value_at(track, time)
     to = 0.0 if abs(now) > 0.5 else 1.0
-    if track.shape in ("sine", "pulses", "aim"):
+    if track.shape in ("sine", "pulses", "aim", "pace"):
         track, now = Track(channel=track.channel), 0.0
     shape = "ramps" if what == "ramp" or track.shape == "ramps" else "steps"
     if what == "hold":
@@ -94,7 +94,7 @@ def smoothed(track: Track, seconds: float, duration: float, two_sided: bool = Tr
 
     The first value and the last are kept. Gaussian smoothing; knots by the rule of Ramer, Douglas and Peucker (1972).
     """
-    if track.shape == "aim" or seconds <= 0.0:
+    if track.shape in ("aim", "pace") or seconds <= 0.0:
         return track
     from scipy.ndimage import gaussian_filter1d  # heavy, and rarely asked for
 
