@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from oak_sled.core.advice import cautions
 from oak_sled.core.build import jobs
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Channel, Craft
@@ -23,7 +24,7 @@ from oak_sled.core.results.run import Run
 
 SPACE, ICE = Ground(id="space", gravity=0.0, floor=False), Ground(id="ice")
 MASS, GRAVITY = 200.0, 9.80665
-HOIST = Channel(id="hoist", title="hoist", rise=100.0, fall=100.0)
+HOIST = Channel(id="hoist", title="hoist", two_sided=True, rise=100.0, fall=100.0)
 
 
 def go(*parts, ground=SPACE, seconds=2.0, ticks=240, events=(), hoist=(), **start) -> Run:
@@ -117,6 +118,43 @@ def test_dropped_it_falls_and_the_craft_rises():
     assert sag[-1] == pytest.approx(pads.rest_gap(MASS * GRAVITY / 4.0), rel=1e-3)
     assert sag[470] == pytest.approx(pads.rest_gap((MASS + 60.0) * GRAVITY / 4.0), rel=1e-3)
     assert made.line("load")[-1].tolist() == [0.0] * 6
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_filled_by_its_channel_it_weighs_more_and_empties_again(ticks):
+    load = Payload(id="load", mass=50.0, fill_channel="hoist", fill_rate=40.0, full_mass=250.0, z=0.0, size=0.4)
+    pads = Pad(id="pads", spread_x=0.8, spread_y=0.6, z=-0.3, stiffness=9000.0, damping=900.0)
+    made = go(load, pads, ground=ICE, seconds=14.0, ticks=ticks, height=0.02,
+              hoist=[(1.0, 1.0), (8.0, 0.0), (10.0, -0.5)])  # fmt: skip
+    carried = sum(made.column(f"pads.{k}.force") for k in (1, 2, 3, 4)) / GRAVITY
+
+    def weighs(t):
+        return carried[int(t * ticks) - ticks // 4 : int(t * ticks)].mean()
+
+    assert weighs(1.0) == pytest.approx(MASS + 50.0, rel=2e-2)
+    assert weighs(4.0) == pytest.approx(MASS + 50.0 + 40.0 * (3.0 - 0.125), rel=2e-2)
+    assert weighs(9.9) == pytest.approx(MASS + 250.0, rel=1e-3), "full, and no more"
+    assert weighs(14.0) == pytest.approx(MASS + 250.0 - 20.0 * (4.0 - 0.125), rel=2e-2)
+    total = sum(made.line(name) for name in made.layout.lines)
+    gained = np.diff(made.columns("velocity.x", "velocity.y", "velocity.z"), axis=0) * ticks * MASS
+    assert np.max(np.abs(total[1:, :3] - gained)) < 1e-9 * MASS * GRAVITY * 10.0
+
+
+def test_a_drive_that_goes_on_through_an_edit_keeps_what_was_filled():
+    load = Payload(id="load", mass=50.0, fill_channel="hoist", fill_rate=40.0, full_mass=250.0, z=0.0)
+    craft = Craft(id="craft", body=Body(mass=MASS, held=()), channels=(HOIST,), parts=(load,))
+    job = Job(craft, SPACE, Drill(id="d", ground="space", craft="craft", start=Start(), duration=9.0), 120)
+    drive = LiveDrive(job)
+    drive.advance(240, np.array([1.0]))
+    drive.take(replace(job, craft=craft.replace(parts=(load.replace(fill_rate=20.0),))))
+    drive.advance(1, np.array([0.0]))
+    assert drive._machine.scene.solids["mass"][-1] == pytest.approx(50.0 + 40.0 * 2.0, rel=2e-2)
+
+
+def test_a_payload_that_a_channel_fills_with_nothing_says_so():
+    load = Payload(id="load", mass=50.0, fill_channel="hoist", fill_rate=0.0, full_mass=250.0)
+    made = go(load, seconds=0.1)
+    assert "never_fills" in {one.name for one in cautions.find(made.job, made)}
 
 
 def test_a_muted_payload_weighs_nothing():

@@ -26,11 +26,15 @@ RECORD = np.dtype(
         ("rate", "f8"),  # 1/s, of the whole way
         ("near", "f8", (3,)),  # m from the centre of mass of the craft alone, craft axes
         ("far", "f8", (3,)),
+        ("fill_channel", "i8"),
+        ("mass", "f8"),
+        ("full", "f8"),  # kg
+        ("fill_rate", "f8"),  # kg/s
     ]
 )
-SHARE, MOVED, DROPPED = 4, 5, 6
-"""Places in the memory of the part: how far along its line it is, whether that is set, and whether it was dropped.
-The first ones belong to `push`."""
+SHARE, MOVED, DROPPED, FILLED = 4, 5, 6, 7
+"""Places in the memory of the part: how far along its line it is, whether that is set, whether it was dropped, and kg
+that it has taken on. The first ones belong to `push`."""
 
 
 class Payload(Part):
@@ -53,6 +57,19 @@ class Payload(Part):
     start_share: float = dial(
         0.0, "", "where on its line it starts: 0 here, 1 there", low=0.0, high=1.0, title="starts at"
     )
+    fill_channel: str = Field("", description="the channel that fills it, and empties it backward; empty: it stays")
+    fill_rate: float = dial(
+        0.0, "kg/s", "what it takes on at full channel", low=0.0, high=1e6, slider=(0.0, 100.0), title="fill rate"
+    )
+    full_mass: float = dial(
+        0.0,
+        "kg",
+        "its mass when it is full; 0: as it starts",
+        low=0.0,
+        high=1e6,
+        slider=(0.0, 5000.0),
+        title="when full",
+    )
     x: float = dial(0.0, "m", "here: forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "here: left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(
@@ -74,6 +91,10 @@ class Payload(Part):
             "rate": self.rate / self.way() if self.way() > 1e-9 else 0.0,
             "near": pack.point(self.x, self.y, self.z),
             "far": pack.point(self.to_x, self.to_y, self.to_z),
+            "fill_channel": pack.channel(self.fill_channel),
+            "mass": self.trim * self.mass,
+            "full": self.trim * max(self.full_mass, self.mass),
+            "fill_rate": self.trim * self.fill_rate if self.fill_channel else 0.0,
         }
 
     def carried(self) -> Carried:
@@ -90,7 +111,7 @@ class Payload(Part):
         return dict(zip(("to_x", "to_y", "to_z") if number == 1 else "xyz", at, strict=True))
 
     def channels_used(self) -> tuple[str, ...]:
-        return (self.channel,) if self.channel else ()
+        return tuple(one for one in (self.channel, self.fill_channel) if one)
 
     def is_triggered(self) -> bool:
         return True
@@ -101,6 +122,9 @@ class Payload(Part):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         share = self.trim * self.mass / setting.mass
         lines = f"{100.0 * share:.0f} % of the whole mass"
+        if self.fill_channel and self.fill_rate > 0.0 and self.full_mass > self.mass:
+            full = show((self.full_mass - self.mass) / self.fill_rate, "s")
+            lines = f"{lines}, full ({show(self.trim * self.full_mass, 'kg')}) after {full}"
         if self.way() > 0.0 and self.channel and self.rate > 0.0:
             moves = show(share * self.way(), "m")
             return (lines, f"moves the centre of mass by {moves} in {show(self.way() / self.rate, 's')}")
@@ -113,6 +137,10 @@ class Payload(Part):
                 "mass",
                 "it weighs more than twenty times its craft, which then hangs on it",
                 "a lighter payload, or a heavier craft",
+            )
+        if self.fill_channel and (self.fill_rate == 0.0 or self.full_mass <= self.mass):
+            yield self.caution(
+                "never_fills", "full_mass", "a channel fills it, but it takes nothing on", "a rate, and more when full"
             )
         if self.channel and (self.way() == 0.0 or self.rate == 0.0):
             yield self.caution(
@@ -133,6 +161,23 @@ def act(part, gain, p, body, ground, supports, now):
     return now.memory[p, SHARE]
 
 
+@compiled
+def fill(part, p, body, now):
+    """Lets it take on mass, or give it off, by its channel; what it takes on moves as it does already."""
+    if now.memory[p, DROPPED] == 0.0:
+        more = now.memory[p, FILLED] + now.channels[part.fill_channel] * part.fill_rate * now.dt
+        now.memory[p, FILLED] = min(max(more, 0.0), part.full - part.mass)
+    ratio = (part.mass + now.memory[p, FILLED]) / body.mass
+    if ratio == 1.0:
+        return
+    body.mass *= ratio
+    for i in range(3):
+        body.inverse_mass[i] /= ratio
+        for j in range(3):
+            body.inertia[i, j] *= ratio
+            body.inverse_inertia[i, j] /= ratio
+
+
 @unit
 def act_on_others(crafts, parts, c, p, scene, sudden, nows):
     """Moves the point at which the craft holds it, by its channel, and lets go where an event says so."""
@@ -140,6 +185,8 @@ def act_on_others(crafts, parts, c, p, scene, sudden, nows):
     if part.joint < 0:
         return
     joint = scene.joints[part.joint]
+    if part.fill_rate > 0.0:
+        fill(part, p, scene.solids[joint.b], now)
     triggered, value, _ = push.read_input(part.channel, p, now)
     if now.memory[p, MOVED] == 0.0:
         now.memory[p, MOVED], now.memory[p, SHARE] = 1.0, part.start
