@@ -21,7 +21,7 @@ from oak_sled.core.formulas.place import Place
 from oak_sled.core.formulas.reading import Written
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.context import Carried, Pack, Ray, Setting, Shot, Spot, WheelAt
+from oak_sled.core.parts.context import Carried, Neck, Pack, Ray, Setting, Shot, Spot, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.swing import overshoot
 
@@ -271,6 +271,10 @@ class Part(Frozen):
 
     def carried(self) -> Carried | None:
         """The body that it carries; None for none."""
+        return None
+
+    def neck(self) -> Neck | None:
+        """The head of a rider whose motion is followed; None for none."""
         return None
 
     def spared(self) -> tuple[str, ...]:

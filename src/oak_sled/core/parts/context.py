@@ -192,6 +192,16 @@ class Ray:
 
 
 @dataclass(frozen=True)
+class Neck:
+    """The head of one who rides along: where it is mounted, m from the origin, craft axes, and the stiffness (1/s2) and
+    the damping (1/s) that hold it there, over its mass."""
+
+    at: Spot
+    spring: float
+    damper: float
+
+
+@dataclass(frozen=True)
 class Carried:
     """A body that rides with its craft: kg, m across, and where it is held at the start, m from the origin."""
 

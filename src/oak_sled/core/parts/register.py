@@ -23,6 +23,7 @@ from oak_sled.core.parts import (
     bumper,
     buoy,
     fin,
+    head,
     impulse,
     knockback,
     launcher,
@@ -69,6 +70,7 @@ KINDS = (
     sliplimit.KIND,
     yawdamper.KIND,
     turnslower.KIND,
+    head.KIND,
 )
 """Every kind of part."""
 

@@ -19,7 +19,7 @@ from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.yard import Drill, Target
 from oak_sled.core.kernel.loop import STOPPED
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.results import flights, rides, rolling, traces
+from oak_sled.core.results import comfort, flights, rides, rolling, traces
 from oak_sled.core.results.run import Run
 
 
@@ -440,6 +440,23 @@ MEASURES = (
         "N",
         "greatest change of the force of a tire in a tick",
         rolling.force_jump,
+        "low",
+    ),
+    Measure(
+        "comfort",
+        "comfort of the head",
+        "m/s2",
+        "weighted acceleration of the head follower, or of the centre of mass: below 0.315 not uncomfortable, above 2 "
+        "extremely so (ISO 2631-1)",
+        comfort.comfort,
+        "low",
+    ),
+    Measure(
+        "sickness",
+        "motion sickness dose",
+        "m/s1.5",
+        "of the whole run (ISO 2631-1, section 9)",
+        comfort.sickness,
         "low",
     ),
     Measure("peak_jerk", "peak jerk", "m/s3", "greatest change of acceleration a tick", peak_jerk, "low"),
