@@ -8,12 +8,18 @@ from __future__ import annotations
 import math
 from pathlib import Path
 
+import numpy as np
+
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
 from oak_sled.core.files import yard_json
+from oak_sled.core.geometry import terrain
+from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.head import Head
+from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
@@ -419,6 +425,178 @@ def ice_truck() -> Yard:
     )
 
 
+BLOWER_CHANNELS = (
+    channel("throttle", "W", "S"),
+    channel("steer", "A", "D", 3.0, 5.0),
+    channel("brake", "Space"),
+    channel("blower", "E", rise=2.0, fall=2.0),
+    channel("tip", "Up", "Down", 2.0, 4.0),
+)
+BLOWER_BODY = Body(mass=2600.0, length=4.6, width=1.7, height=1.2, held=(), centre_z=-0.2)
+
+
+def blower_parts(slower: bool) -> tuple[Part, ...]:
+    """What is fitted to a snow blower, with or without the aid that slows it in turns."""
+    parts = (
+        AirDrag(id="air", title="Air", front_area=4.0, side_area=8.0, top_area=8.0, drag_figure=1.0),
+        Bar(id="bar", title="Anti-roll bars", joins="wheels", stiffness=30000.0),
+        Payload(
+            id="hopper", title="Hopper", mass=150.0, full_mass=1500.0, fill_channel="blower", fill_rate=60.0, size=1.1,
+            channel="tip", rate=0.45, x=-0.5, y=0.0, z=0.9, to_x=-0.5, to_y=1.3, to_z=2.3,
+        ),
+        Head(id="driver", title="Driver's head", x=1.3, y=0.0, z=1.2),
+        Steering(
+            id="steering", title="Rear steering", channel="steer", on="rear", most_deg=34.0, rate_deg=60.0,
+            return_rate_deg=90.0,
+        ),
+        Drive(
+            id="drive", channel="throttle", on="all", torque=5200.0, coast=400.0, lock=0.6,
+            curve=tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 1), (3, 0.9), (8, 0.0))),
+        ),
+        WheelBrake(id="brakes", title="Brakes", channel="brake", torque=9000.0, balance=0.5, rise_s=0.1),
+        Wheel(
+            id="wheels", title="Wheels", finds="sphere", stiffness=80000.0, bump=6000.0, rebound=8000.0, travel=0.3,
+            radius=0.55, z=-0.6, spread_x=1.3, spread_y=0.95,
+        ),
+        Tire(
+            id="tires", title="Chained tires", side_grip=0.9, stiffness=9.0, along_grip=1.0, along_stiffness=11.0,
+            factor=1.3, nominal_load=9000.0, load_loss=0.05, inertia=5.0, rolling=0.03,
+        ),
+        Bumper(id="bumper", title="Bumper"),
+    )  # fmt: skip
+    slow = TurnSlower(id="slower", title="Slower in turns", channel="steer", most_g=0.16, strength=0.5)
+    return tuple(sorted((*parts, slow) if slower else parts, key=lambda part: part.STAGE))
+
+
+def bumps(seed: int, columns: int, rows: int) -> str:
+    """Frozen ruts: smooth bumps, packed as a grey picture."""
+    random = np.random.default_rng(seed)
+    rough = random.random((rows, columns))
+    for axis in (0, 1):
+        rough = (np.roll(rough, 1, axis) + 2.0 * rough + np.roll(rough, -1, axis)) / 4.0
+    rough = (rough - rough.min()) / (rough.max() - rough.min())
+    return terrain.pack(np.round(65535 * rough).astype(np.uint16))
+
+
+ROAD = Ground(
+    id="road", title="The rutted road", grip=0.7, length=260.0, width=60.0, middle_x=90.0, air_density=1.34,
+    relief=Relief(
+        source="ruts", columns=161, rows=33, data=bumps(7, 161, 33), x=60.0, y=0.0, length=120.0, width=24.0, low=0.0,
+        high=0.16,
+    ),
+)  # fmt: skip
+YARD = Ground(id="yard", title="The depot yard", grip=0.9, length=200.0, width=120.0, middle_x=40.0, air_density=1.34)
+BANK = Ground(
+    id="bank", title="The bank", grip=0.9, length=200.0, width=120.0, middle_x=40.0, air_density=1.34, tilt_deg=16.0,
+    rises_to_deg=90.0,
+)  # fmt: skip
+
+
+def blows(name: str, title: str, ground: Ground, *tracks: Track, speed: float = 0.0, **more: object) -> Drill:
+    """A drill of the snow blower."""
+    return drill(name, title, ground, *tracks, speed=speed, **{"craft": "blower", **more})
+
+
+def blower_drills() -> tuple[Drill, ...]:
+    """What the snow blower is put through."""
+    return (
+        blows(
+            "clear",
+            "Clear the rutted road",
+            ROAD,
+            pace(3.0),
+            steps("blower", (1.0, 1.0)),
+            speed=3.0,
+            duration=26.0,
+            event_time=1.0,
+            targets=(wants("comfort", high=1.6), wants("distance", low=60.0)),
+        ),
+        blows(
+            "tip",
+            "Tip a full hopper on the level",
+            YARD,
+            steps("brake", (0.0, 1.0)),
+            steps("blower", (0.0, 1.0), (23.0, 0.0)),
+            steps("tip", (24.0, 1.0)),
+            duration=32.0,
+            event_time=24.0,
+            targets=(wants("least_load", low=2.0), wants("largest_roll", high=9.0)),
+        ),
+        blows(
+            "tip_on_the_bank",
+            "Tip it down the bank",
+            BANK,
+            steps("brake", (0.0, 1.0)),
+            steps("blower", (0.0, 1.0), (23.0, 0.0)),
+            steps("tip", (24.0, 1.0)),
+            duration=34.0,
+            event_time=24.0,
+            start={"heading_deg": 180.0, "roll_deg": -16.0},
+            targets=(wants("largest_roll", low=45.0),),
+        ),
+        blows(
+            "turn_high",
+            "Turn with the hopper up and full",
+            YARD,
+            Track(
+                channel="throttle",
+                shape="pace",
+                pace=5.5,
+                knots=(Knot(t=0.0, value=0.0), Knot(t=29.9, value=0.0), Knot(t=30.0, value=1.0)),
+            ),
+            steps("brake", (0.0, 1.0), (29.0, 0.0)),
+            steps("blower", (0.0, 1.0), (23.0, 0.0)),
+            steps("tip", (24.0, 1.0), (28.0, 0.0)),
+            ramps("steer", (36.0, 0.0), (38.0, -0.8)),
+            duration=48.0,
+            event_time=36.0,
+            twins=("hasty",),
+            targets=(wants("largest_roll", high=25.0),),
+        ),
+        blows(
+            "turn_high_hasty",
+            "The same without slowing",
+            YARD,
+            Track(
+                channel="throttle",
+                shape="pace",
+                pace=5.5,
+                knots=(Knot(t=0.0, value=0.0), Knot(t=29.9, value=0.0), Knot(t=30.0, value=1.0)),
+            ),
+            steps("brake", (0.0, 1.0), (29.0, 0.0)),
+            steps("blower", (0.0, 1.0), (23.0, 0.0)),
+            steps("tip", (24.0, 1.0), (28.0, 0.0)),
+            ramps("steer", (36.0, 0.0), (38.0, -0.8)),
+            duration=48.0,
+            event_time=36.0,
+            craft="hasty",
+            targets=(wants("largest_roll", low=45.0),),
+        ),
+    )
+
+
+def hopper() -> Yard:
+    """The yard of the snow blower."""
+    return Yard(
+        title="Hopper",
+        bench=Bench(craft="blower", ground="road", drill="clear"),
+        crafts=(
+            Craft(
+                id="blower", title="Snow blower", body=BLOWER_BODY, channels=BLOWER_CHANNELS, parts=blower_parts(True)
+            ),
+            Craft(
+                id="hasty",
+                title="Not slowed in turns",
+                body=BLOWER_BODY,
+                channels=BLOWER_CHANNELS,
+                parts=blower_parts(False),
+            ),
+        ),
+        grounds=(ROAD, YARD, BANK),
+        drills=blower_drills(),
+    )
+
+
 if __name__ == "__main__":
-    for name, yard in (("ice_truck", ice_truck()),):
+    for name, yard in (("ice_truck", ice_truck()), ("hopper", hopper())):
         (DEMO / f"{name}.json").write_text(yard_json.dumps(yard), encoding="utf-8")

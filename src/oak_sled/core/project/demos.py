@@ -21,6 +21,7 @@ DEMOS = {
     "ferry": "an air-cushion freight ferry on four pads, over ridges, a valley, an open lead and a ramp",
     "lamp-truck": "a truck on sprung wheels hoists a heavy signal lamp, on level ice and across a slope, until it tips",
     "ice-truck": "a studded freight truck on ice, snow and planks: rear, front and all-wheel drive, drifts, roll-over",
+    "hopper": "a rear-steered snow blower whose hopper fills and tips high; its driver's comfort is measured",
     "floe-probe": "a survey probe on one springy leg that leaps from floe to floe, beside one moved by its speed",
     "crate-drop": "one crate on one hover pad: spring laws and two ways of damping, dropped side by side",
     "puck": "a freight puck that a sling sends round a pen of cushions",
