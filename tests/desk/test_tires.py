@@ -233,3 +233,36 @@ def test_it_is_driven_by_keys_turns_and_stops(window, session, idle, qtbot):
     assert fast > 9.0
     assert np.abs(traces.values(session.run, "heading")).max() > 5.0
     assert traces.values(session.run, "speed")[-1] < 1.0
+
+
+def test_a_curve_is_shared_bent_for_all_and_made_its_own_again(window, session, opened, idle):
+    said = []
+    session.said.connect(lambda words, fault: said.append(words))
+    editor = opened("steering").editors[0]
+    assert "its own" in editor.accessibleDescription()
+    editor.sharing.emit("share")
+    idle()
+    name = part(session, "steering").limit_of
+    editor = next(strip for strip in window.desk.strips if strip.name == "steering").editors[0]
+    assert name
+    assert editor.shared == name
+    assert "2 wheels" in editor.touches
+    drive = next(strip for strip in window.desk.strips if strip.name == "drive")
+    assert drive.editors == []
+    editor.setFocus()
+    before = editor.points
+    QTest.keyClick(editor, Qt.Key.Key_Right)
+    QTest.keyClick(editor, Qt.Key.Key_Down)
+    idle()
+    assert session.craft.curves[0].points[1].y == pytest.approx(before[1][1] - 0.05)
+    assert editor.points[1][1] == pytest.approx(before[1][1] - 0.05)
+    assert "2 wheels" in said[-1]
+    editor.sharing.emit("own")
+    idle()
+    assert session.craft.curves == ()
+    assert part(session, "steering").limit[1].share == pytest.approx(before[1][1] - 0.05)
+    for _ in range(3):
+        window.acts["undo"].trigger()
+    idle()
+    assert part(session, "steering").limit_of == ""
+    assert editor.points == before

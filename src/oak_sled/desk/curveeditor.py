@@ -33,12 +33,13 @@ HELP = (
 
 class CurveEditor(QWidget):
     """A curve with its knots. Signals: moved(points) while a knot is dragged, let_go() after, entered(points) for one
-    step, refused(text)."""
+    step, refused(text), sharing(act) when it is to be shared ("share"), its own again ("own"), or that of a name."""
 
     moved = pyqtSignal(object)
     let_go = pyqtSignal()
     entered = pyqtSignal(object)
     refused = pyqtSignal(str)
+    sharing = pyqtSignal(str)
 
     def __init__(self, field: CurveField, parent: QWidget | None = None):
         super().__init__(parent)
@@ -47,6 +48,10 @@ class CurveEditor(QWidget):
         self.chosen = 0
         self.mark: float | None = None
         """The x at which it is read now."""
+        self.shared, self.touches = "", ""
+        """The shared curve that it is, and who follows that, in words."""
+        self.known: tuple[str, ...] = ()
+        """The shared curves that it could be."""
         self._dragged = False
         self._entry: QLineEdit | None = None
         self.setMinimumSize(230, 112)
@@ -66,14 +71,25 @@ class CurveEditor(QWidget):
             self._tell()
             self.update()
 
+    def show_sharing(self, shared: str, touches: str, known: tuple[str, ...]) -> None:
+        """Says which shared curve it is ("" for its own), who follows that, and which others it could be."""
+        if (shared, touches, known) != (self.shared, self.touches, self.known):
+            self.shared, self.touches, self.known = shared, touches, known
+            self._tell()
+            self.update()
+
+    def whose(self) -> str:
+        """Whose curve it is, in words."""
+        return f"shared: {self.shared.replace('_', ' ')} ({self.touches})" if self.shared else "its own"
+
     def _tell(self) -> None:
         said = "; ".join(f"{x:g} {self.field.x_unit} {y:g}" for x, y in self.points)
-        assist.describe(self, self.field.title, f"{len(self.points)} knots: {said}", HELP)
+        assist.describe(self, self.field.title, f"{self.whose()}; {len(self.points)} knots: {said}", HELP)
 
     # places
 
     def _box(self) -> QRectF:
-        return QRectF(34, 20, self.width() - 48, self.height() - 40)
+        return QRectF(34, 28, self.width() - 48, self.height() - 48)
 
     def _spans(self) -> tuple[float, float]:
         high = max(self.field.high, *(x for x, _ in self.points)) if self.points else self.field.high
@@ -138,6 +154,15 @@ class CurveEditor(QWidget):
         menu.addSeparator()
         for name in self.field.presets:
             menu.addAction(f"begin with: {name}", lambda name=name: self.entered.emit(self.field.presets[name]))
+        menu.addSeparator()
+        if self.shared:
+            menu.addAction("make it its own", lambda: self.sharing.emit("own"))
+        else:
+            menu.addAction("share it with other parts", lambda: self.sharing.emit("share"))
+        for name in self.known:
+            if name != self.shared:
+                menu.addAction(f"follow: {name.replace('_', ' ')}", lambda name=name: self.sharing.emit(name))
+        menu.addSeparator()
         menu.addAction("paste points", self.paste)
         menu.addAction("copy points", self.copy)
         menu.exec(event.globalPos())
@@ -267,6 +292,9 @@ class CurveEditor(QWidget):
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("desk_text"))
         painter.drawText(QRectF(box.left(), 2, box.width(), 14), Qt.AlignmentFlag.AlignLeft, self.field.title)
+        painter.setPen(theme.colour("oak_light" if self.shared else "desk_soft"))
+        words = theme.elide(self.whose(), int(box.width()), theme.font(10))
+        painter.drawText(QRectF(box.left(), 15, box.width(), 14), Qt.AlignmentFlag.AlignRight, words)
         painter.setPen(theme.colour("desk_soft"))
         painter.drawText(QPointF(0, box.top() + 8), f"{most:.2f}")
         end = f"{high:g} {self.field.x_unit}".strip()

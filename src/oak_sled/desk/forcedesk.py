@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import math
+import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -13,12 +13,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollA
 from oak_sled.core.advice import grips, probe
 from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
 from oak_sled.core.documents.units import STANDARD_GRAVITY
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.parts.register import KINDS
+from oak_sled.core.project import sharing
 from oak_sled.core.results import traces
-from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
+from oak_sled.desk.meter import show_meter
 from oak_sled.desk.names import Names
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Strip
@@ -114,10 +115,43 @@ class ForceDesk(QWidget):
         for strip, part in zip(self.strips, wanted, strict=True):
             caution = cautions.get(strip.path)
             strip.show_part(part, setting, locks, f"caution: {caution.says}" if caution else "")
+            self._show_sharing(strip)
         self._make_room()
         self.aids.setEnabled(any(isinstance(part, Part) and part.aid for part in wanted))
         self.all_on.setEnabled(any(isinstance(part, Part) and (part.mute or part.solo) for part in wanted))
         self.show_now()
+
+    def _bend(self, name: str, field: CurveField, points: Points, done: bool) -> None:
+        """A curve of a part is bent, in itself or for all that share it."""
+        craft, session = self.session.craft, self.session
+        part = next(part for part in craft.parts if part.id == name)
+        path = f"{session.craft_path}.{sharing.path_of(craft, part, field)}"
+        value, shared = sharing.edited(craft, part, field, points), getattr(part, field.shared)
+        if not done:
+            session.preview(path, value)
+        elif session.edit(path, value) and shared:
+            session.say(f"{shared.replace('_', ' ')} is changed for {sharing.touched(craft, shared)}")
+
+    def _share(self, name: str, field: CurveField, act: str) -> None:
+        """A curve of a part is shared, made its own, or exchanged for a shared one."""
+        yard, craft = self.session.yard, self.session.craft
+        part = next(part for part in craft.parts if part.id == name)
+        if act == "share":
+            self.session.attempt(lambda: sharing.shared(yard, craft, part, field), "share a curve")
+        elif act == "own":
+            self.session.attempt(lambda: sharing.own(yard, craft, part, field), "own curve")
+        else:
+            self.session.attempt(lambda: sharing.taken(yard, craft, part, field, act), "follow a curve")
+
+    def _show_sharing(self, strip: Strip) -> None:
+        """Says on every curve of a strip whose it is."""
+        craft = self.session.craft
+        for editor in strip.editors:
+            part = next((part for part in craft.parts if part.id == strip.name), None)
+            if part is not None:
+                name = getattr(part, editor.field.shared)
+                known = tuple(one.id for one in craft.curves if one.over == editor.field.x)
+                editor.show_sharing(name, sharing.touched(craft, name) if name else "", known)
 
     def _rebuild(self, wanted: list[Body | Part], names: Names) -> None:
         for strip in self.strips:
@@ -131,6 +165,8 @@ class ForceDesk(QWidget):
             strip.moved.connect(lambda path, value: self.session.preview(self._path(path), value))
             strip.let_go.connect(lambda path: self.session.commit(_label(path)))
             strip.entered.connect(self._enter)
+            strip.bent.connect(functools.partial(self._bend, strip.name))
+            strip.sharing.connect(functools.partial(self._share, strip.name))
             strip.opened.connect(self.open_strip)
             strip.said.connect(lambda text: self.session.say(text, True))
             strip.lock_toggled.connect(self._toggle_lock)
@@ -216,7 +252,7 @@ class ForceDesk(QWidget):
             if strip.is_body:
                 strip.meter.show_value(weight, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
-                show_meter(strip, run, numbers, weight)
+                show_meter(strip.meter, strip.part, strip.name, run, numbers, weight)
             part = strip.part
             if strip.curve is not None and isinstance(part, Part):
                 curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
@@ -333,46 +369,6 @@ class ForceDesk(QWidget):
         mute = not all(part.mute for part in aids)
         parts = tuple(part.replace(mute=mute) if part.aid else part for part in self.session.craft.parts)
         self.session.edit(f"{self.session.craft_path}.parts", parts, "aids off" if mute else "aids on")
-
-
-WHEEL_WORDS = {
-    "drive": ("drive torque", "N m", 0.0),
-    "brake": ("brake torque", "N m", 0.0),
-    "steer": ("turn", "°", 45.0),
-}
-"""What the meter of a part that acts on wheels says, its unit, and its full scale (0: its weight at 1 m)."""
-
-
-def show_meter(strip: Strip, run: Run, numbers: Floats, weight: float) -> None:
-    """Shows what a part does in a recorded row on the meter of its strip."""
-    part = strip.part
-    shown = part.shows() if isinstance(part, Part) else "ahead"
-    if isinstance(part, Part) and shown in WHEEL_WORDS:
-        asked, (word, unit, most) = traces.asked_of_wheels(run, numbers, part), WHEEL_WORDS[shown]
-        strip.meter.show_value(asked, unit, word, asked / (most or max(weight, 1e-9)))
-        return
-    place = run.layout.own_place(f"{strip.name}.force.x")
-    force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
-    heading = traces.rotation(numbers[3:7])[:, 0]
-    size = float(math.sqrt(float(force @ force)))
-    if shown == "roll":
-        about = float(torque @ heading)
-        strip.meter.show_value(about, "N m", "roll torque", about / max(weight * 0.5, 1e-9))
-        return
-    if shown == "yaw" or (size < 1e-9 and abs(torque[2]) > 0.0):
-        arm = weight * 0.5
-        strip.meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9))
-        return
-    forward = float(force @ heading)
-    left = float(force[1] * heading[0] - force[0] * heading[1])
-    sideways = shown == "left" and abs(left) > abs(forward)
-    signed = math.copysign(size, float(force[2]) if shown == "up" else left if sideways else forward)
-    share = size / weight if weight > 0.0 else 0.0
-    note = "idle" if size < 1e-9 else f"{share:.2f} weight"
-    if size > 1e-9 and shown in ("left", "up"):
-        word = ("up " if signed > 0 else "down ") if shown == "up" else ("left " if left > 0 else "right ")
-        note = word + note if sideways or shown == "up" else note
-    strip.meter.show_value(signed if size > 1e-9 else 0.0, "N", note, signed / max(weight, 1e-9))
 
 
 def _label(path: str) -> str:

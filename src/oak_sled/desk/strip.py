@@ -10,7 +10,6 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import outlook
-from oak_sled.core.documents import units
 from oak_sled.core.documents.block import TIMBER
 from oak_sled.core.documents.craft import Body
 from oak_sled.core.documents.dial import dials
@@ -23,6 +22,7 @@ from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.gripcurve import GripCurve
 from oak_sled.desk.meshdrawing import MeshDrawing
+from oak_sled.desk.meter import Meter
 from oak_sled.desk.names import Names
 from oak_sled.desk.tiredrawing import TireDrawing
 
@@ -32,55 +32,18 @@ EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels"
 """What an empty name means, where it is not none."""
 
 
-class Meter(QWidget):
-    """What the part does at the cursor: a number, its share of the weight, and a bar from the middle."""
-
-    def __init__(self, family: str, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.family = family
-        self.value, self.unit, self.note, self.share = 0.0, "N", "", 0.0
-        self.setFixedHeight(27)
-
-    def show_value(self, value: float, unit: str, note: str, share: float) -> None:
-        """Shows a value; share : -1 to 1 of the bar."""
-        if (value, unit, note, share) != (self.value, self.unit, self.note, self.share):
-            self.value, self.unit, self.note, self.share = value, unit, note, share
-            self.update()
-
-    def words(self) -> str:
-        """What it shows, in words."""
-        return " ".join([*units.split(self.value, self.unit), self.note]).strip()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        width = self.width()
-        value, unit = units.split(self.value, self.unit)
-        painter.setFont(theme.font(theme.READING, bold=True))
-        painter.setPen(theme.colour("oak_light"))
-        shown = f"{value} {unit}".strip()
-        painter.drawText(0, 14, shown)
-        note_font = theme.font(10)
-        painter.setFont(note_font)
-        painter.setPen(theme.colour("desk_soft"))
-        room = width - 9 * len(shown) - 6
-        painter.drawText(QRectF(0, 2, width, 14), Qt.AlignmentFlag.AlignRight, theme.elide(self.note, room, note_font))
-        painter.fillRect(QRectF(0, 20, width, 5), theme.colour("well"))
-        middle = width / 2.0
-        reach = max(-1.0, min(1.0, self.share)) * (middle - 1)
-        painter.fillRect(
-            QRectF(min(middle, middle + reach), 20, abs(reach), 5), theme.family(self.family, on_desk=True)
-        )
-        painter.fillRect(QRectF(middle - 0.5, 18, 1, 9), theme.colour("desk_soft"))
-
-
 class Strip(QWidget):
     """A strip. Signals, each with the path below the craft: moved(path, value), let_go(path),
     entered(path, value), chosen(name) when its head is clicked, opened(name), said(text),
-    lock_toggled(path), menu_wanted(name, global point)."""
+    lock_toggled(path), menu_wanted(name, global point), bent(field, points, done) while a
+    curve is bent and after, sharing(field, act) where its points are to be shared ("share"), its own again ("own") or
+    those of a shared curve (its name)."""
 
     moved = pyqtSignal(str, object)
     let_go = pyqtSignal(str)
     entered = pyqtSignal(str, object)
+    bent = pyqtSignal(object, object, bool)
+    sharing = pyqtSignal(object, str)
     opened = pyqtSignal(str)
     said = pyqtSignal(str)
     lock_toggled = pyqtSignal(str)
@@ -167,11 +130,12 @@ class Strip(QWidget):
         column.addLayout(row)
 
     def _curve(self, field: CurveField) -> CurveEditor:
-        path, editor = f"{self.path}.{field.name}", CurveEditor(field)
+        editor = CurveEditor(field)
         editor.setObjectName(f"curve_{self.name}_{field.name}")
-        editor.moved.connect(lambda points: self.moved.emit(path, field.knots(points)))
-        editor.let_go.connect(lambda: self.let_go.emit(path))
-        editor.entered.connect(lambda points: self.entered.emit(path, field.knots(points)))
+        editor.moved.connect(lambda points: self.bent.emit(field, points, False))
+        editor.let_go.connect(lambda: self.let_go.emit(f"{self.path}.{field.name}"))
+        editor.entered.connect(lambda points: self.bent.emit(field, points, True))
+        editor.sharing.connect(lambda act: self.sharing.emit(field, act))
         editor.refused.connect(self.said)
         self.editors.append(editor)
         return editor

@@ -114,14 +114,14 @@ def _fill_parts(records: state.Records, job: Job, who: int) -> None:
     craft = job.actors[who].craft
     pack = _pack(job, who)
     kinds = [kind.document for kind in register.KINDS]
-    for place, part in enumerate(craft.parts):
+    for place, (part, works) in enumerate(zip(craft.parts, craft.working_parts, strict=True)):
         row = records[place]
         row["kind"] = kinds.index(type(part))
         row["gain"] = craft.gain_of(part)
         for name, value in register.addresses(kinds.index(type(part))).items():
             row[name] = value
         row["drives"] = float(part.FAMILY == "drive")
-        for name, value in part.record(pack).items():
+        for name, value in works.record(pack).items():
             row[part.kind][name] = value
 
 

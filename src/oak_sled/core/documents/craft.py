@@ -11,8 +11,9 @@ from pydantic import Field, model_validator
 
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field, reference
-from oak_sled.core.documents.faults import close_match
+from oak_sled.core.documents.faults import Refused, close_match
 from oak_sled.core.documents.law import Law, Number
+from oak_sled.core.documents.sharedcurve import SharedCurve
 from oak_sled.core.formulas import reading
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.formulas.language import FormulaError
@@ -22,6 +23,7 @@ from oak_sled.core.geometry import hulls, shapes
 from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.register import PLACES, AnyPart
 
 DampingLaw = Literal["exact", "implicit", "explicit", "per_tick"]
@@ -207,6 +209,7 @@ class Craft(Frozen):
     parts: tuple[AnyPart, ...] = Field((), max_length=64, description="what acts on it")
     numbers: tuple[Number, ...] = Field((), max_length=40, description="named numbers for its formulas")
     laws: tuple[Law, ...] = Field((), max_length=60, description="formulas that its parts may follow")
+    curves: tuple[SharedCurve, ...] = Field((), max_length=60, description="curves that its parts may share")
 
     @model_validator(mode="after")
     def _whole(self) -> Craft:
@@ -229,10 +232,29 @@ class Craft(Frozen):
             self._check_numbers()
         for law in self.laws:
             self._read(law)
+        unique("curves", self.curves)
         for part in self.parts:
             for place in part.PLACES:
                 self._check_formula(part, place)
+            for field in part.CURVE_FIELDS:
+                self._with_shared(part, field)
         return self
+
+    def _with_shared(self, part: Part, field: CurveField) -> Part:
+        """The part with the points of the shared curve that it follows; raises ValueError with the place of a fault."""
+        name = getattr(part, field.shared)
+        if not name:
+            return part
+        known = {one.id: one for one in self.curves if one.over == field.x}
+        if name not in known:
+            right = close_match(name, known) if known else f"a shared curve over {field.x} first"
+            raise ValueError(f"parts.{part.id}.{field.shared}: there is no such curve {name!r} ({right})")
+        points = [(point.x, point.y) for point in known[name].points]
+        try:
+            return part.replace(**{field.name: field.knots(points)})
+        except Refused as refused:
+            fault = refused.faults[0]
+            raise ValueError(f"curves.{name}: {fault.what} ({fault.right})") from None
 
     def _check_numbers(self) -> None:
         taken = {*RESERVED, *(name for place in PLACES.values() for name in place.names)}
@@ -272,11 +294,16 @@ class Craft(Frozen):
 
     @functools.cached_property
     def working_parts(self) -> tuple[Part, ...]:
-        """Its parts with the formulas that they follow: what can be asked for forces in closed form."""
-        return tuple(
-            part.working({one.name: self.written[name] for one in part.PLACES if (name := getattr(part, one.field))})
-            for part in self.parts
-        )
+        """Its parts with the shared curves and the formulas that they follow: what can be asked for forces in closed
+        form."""
+        found = []
+        for part in self.parts:
+            made = part
+            for field in part.CURVE_FIELDS:
+                made = self._with_shared(made, field)
+            laws = {one.name: self.written[name] for one in part.PLACES if (name := getattr(part, one.field))}
+            found.append(made.working(laws))
+        return tuple(found)
 
     @property
     def heading(self) -> str:

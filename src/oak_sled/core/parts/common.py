@@ -129,6 +129,8 @@ class Part(Frozen):
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
     """Whether that channel is added to a craft that lacks it, since without one the part would always be full on."""
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = ()
+    """Its fields that are curves, each beside one that may name a shared curve of the craft in its place."""
     PLACES: ClassVar[tuple[Place, ...]] = ()
     """The laws of it that a formula may replace."""
 
@@ -343,7 +345,7 @@ class Part(Frozen):
 
     def curves(self) -> tuple[CurveField, ...]:
         """Its fields that are curves, those that act as it is set."""
-        return ()
+        return self.CURVE_FIELDS
 
     def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
         """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""

@@ -27,6 +27,11 @@ class CurveField:
     high: float
     presets: Mapping[str, Points] = field(default_factory=dict)
 
+    @property
+    def shared(self) -> str:
+        """The field of the part that names a shared curve."""
+        return f"{self.name}_of"
+
     def points(self, part: Any) -> Points:
         """The knots of a part, as (x, y)."""
         return tuple((getattr(one, self.x), getattr(one, self.y)) for one in getattr(part, self.name))

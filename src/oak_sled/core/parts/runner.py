@@ -99,6 +99,7 @@ class Runner(Part):
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
     CURVES: ClassVar[Literal["", "slip", "wheels"]] = "slip"
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SIDE_CURVE,)
     PLACES: ClassVar[tuple[Place, ...]] = (GRIP,)
 
     kind: Literal["runner"] = "runner"
@@ -136,6 +137,7 @@ class Runner(Part):
     curve: tuple[Knot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle"
     )
+    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     formula: str = Field("", max_length=60, description="the formula of its grip over slip; empty: the law")
     slides_past_deg: float = dial(
         14.0, "°", "slip angle at which it breaks loose", low=0.0, high=90.0, title="slides past"

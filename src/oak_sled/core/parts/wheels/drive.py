@@ -57,6 +57,7 @@ class Drive(OnWheels):
     FAMILY: ClassVar[Family] = "drive"
     STAGE: ClassVar[float] = 3.2
     SHOWS: ClassVar[Shown] = "drive"
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (OVER_SPEED,)
     CHANNEL_GUESS: ClassVar[str] = "throttle"
     MAKES_CHANNEL: ClassVar[bool] = True
 
@@ -70,6 +71,7 @@ class Drive(OnWheels):
         (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=12.0, share=0.9), SpeedKnot(speed=40.0, share=0.0)),
         min_length=1, max_length=64, description="share of that torque, by the speed at which its wheels turn",
     )  # fmt: skip
+    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     reverse_share: float = dial(
         0.5, "", "share of the torque backward", low=0.0, high=10.0, slider=(0.0, 1.0), title="reverse"
     )
@@ -85,9 +87,6 @@ class Drive(OnWheels):
     def _ordered(self) -> Drive:
         speedcurve.check("curve", self.curve)
         return self
-
-    def curves(self) -> tuple[CurveField, ...]:
-        return (OVER_SPEED,)
 
     def record(self, pack: Pack) -> dict[str, Any]:
         top, samples = speedcurve.record(self.curve)

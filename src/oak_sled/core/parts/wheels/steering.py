@@ -57,6 +57,7 @@ class Steering(OnWheels):
     FAMILY: ClassVar[Family] = "holder"
     STAGE: ClassVar[float] = 3.1
     SHOWS: ClassVar[Shown] = "steer"
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (LIMIT,)
     CHANNEL_GUESS: ClassVar[str] = "steer"
     MAKES_CHANNEL: ClassVar[bool] = True
 
@@ -85,13 +86,12 @@ class Steering(OnWheels):
         description="share of the largest angle, by forward speed",
     )  # fmt: skip
 
+    limit_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+
     @model_validator(mode="after")
     def _ordered(self) -> Steering:
         speedcurve.check("limit", self.limit)
         return self
-
-    def curves(self) -> tuple[CurveField, ...]:
-        return (LIMIT,)
 
     def record(self, pack: Pack) -> dict[str, Any]:
         own = self.wheels_of(pack.wheels)[:MOST_WHEELS]

@@ -92,6 +92,7 @@ class Tire(OnWheels):
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
     CURVES: ClassVar[Literal["", "slip", "wheels"]] = "wheels"
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SIDE_CURVE, OVER_RATIO)
 
     kind: Literal["tire"] = "tire"
     law: Law = Field("sine_arctangent", description="how side force follows the slip angle")
@@ -109,6 +110,7 @@ class Tire(OnWheels):
     curve: tuple[Knot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip angle"
     )
+    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     relaxation: float = dial(
         0.3, "m", "way rolled until a slip angle has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
         title="side relaxation",
@@ -128,6 +130,7 @@ class Tire(OnWheels):
     along_curve: tuple[SlipKnot, ...] = Field(
         ALONG_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip ratio"
     )
+    along_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     along_relaxation: float = dial(
         0.1, "m", "way rolled until a slip ratio has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
         title="relaxation along",

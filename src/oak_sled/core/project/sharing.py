@@ -1,0 +1,65 @@
+"""Edits of curves that parts share: made of a part's own, taken by another, changed for all, or made own again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from oak_sled.core.build import roster
+from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.documents.document import member
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.curvefield import CurveField, Points
+
+
+def followers(craft: Craft, name: str) -> list[tuple[Part, CurveField]]:
+    """The parts of a craft that follow a shared curve, each with its field."""
+    return [(part, field) for part in craft.parts for field in part.CURVE_FIELDS if getattr(part, field.shared) == name]
+
+
+def touched(craft: Craft, name: str) -> str:
+    """Who follows a shared curve, in words, wheels counted."""
+    found = followers(craft, name)
+    wheels = sum(len(part.wheels_of(roster.wheels(craft))) for part, _ in found)
+    parts = ", ".join(part.heading.lower() for part, _ in found) or "no part"
+    return f"{parts}: {wheels} wheels" if wheels else parts
+
+
+def path_of(craft: Craft, part: Part, field: CurveField) -> str:
+    """Where the points of a curve are edited, below the craft: in the part, or in the curve that it shares."""
+    name = getattr(part, field.shared)
+    return f"curves.{name}.points" if name else f"parts.{part.id}.{field.name}"
+
+
+def edited(craft: Craft, part: Part, field: CurveField, points: Points) -> tuple[dict[str, float], ...]:
+    """What an edit writes there."""
+    if getattr(part, field.shared):
+        return tuple({"x": x, "y": y} for x, y in sorted(points))
+    return field.knots(points)
+
+
+def shared(yard: Yard, craft: Craft, part: Part, field: CurveField) -> Yard:
+    """The yard in which a part's own curve is one that others may share."""
+    own = member(craft.working_parts, part.id, "parts")
+    name = free_name(f"{part.id}_{field.name}"[:30], craft.curves)
+    made = {"id": name, "over": field.x, "points": [{"x": x, "y": y} for x, y in field.points(own)]}
+    path = f"crafts.{craft.id}"
+    return yard.edit_all([(f"{path}.curves", (*craft.curves, made)), (f"{path}.parts.{part.id}.{field.shared}", name)])
+
+
+def taken(yard: Yard, craft: Craft, part: Part, field: CurveField, name: str) -> Yard:
+    """The yard in which a part follows a shared curve."""
+    return yard.edit(f"crafts.{craft.id}.parts.{part.id}.{field.shared}", name)
+
+
+def own(yard: Yard, craft: Craft, part: Part, field: CurveField) -> Yard:
+    """The yard in which a part has a curve of its own, as it is now; a shared curve that none follows any more goes."""
+    name, path = getattr(part, field.shared), f"crafts.{craft.id}"
+    now = field.points(member(craft.working_parts, part.id, "parts"))
+    changes: list[tuple[str, Any]] = [
+        (f"{path}.parts.{part.id}.{field.name}", field.knots(now)),
+        (f"{path}.parts.{part.id}.{field.shared}", ""),
+    ]
+    if len(followers(craft, name)) == 1:
+        changes.append((f"{path}.curves", tuple(one for one in craft.curves if one.id != name)))
+    return yard.edit_all(changes)
