@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from oak_sled.core.build import roster
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
@@ -72,8 +73,8 @@ def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
     return found
 
 
-SLIDES_FROM, FADES_S = 1.0, 8.0
-"""Slip, as a share of that at which a tire gives its most, past which it leaves a mark; s until that is half gone."""
+SLIDES_FROM = 1.0
+"""Slip, as a share of that at which a tire gives its most, past which it leaves a mark."""
 
 
 @dataclass(frozen=True)
@@ -94,12 +95,14 @@ def tire_marks(run: Run, last: int, now: int) -> list[TireMark]:
     rows = np.arange(0, last + 1, step)
     ages = np.maximum(now - rows, 0) * run.job.dt
     wheels = {one.id: one for one in run.job.craft.parts if one.looks() == "wheels"}
+    craft = run.job.craft
+    fades = {name: part.marks_fade_s for part in craft.parts if part.SLIDES for name in roster.wheel_names(craft, part)}
     for name in run.layout.own.tires:
         sliding = (run.column(f"{name}.slip")[rows] > SLIDES_FROM) & (run.column(f"{name}.force")[rows] > 0.0)
         if np.any(sliding):
             points = run.columns(*(f"{name}.point.{axis}" for axis in "xyz"))[rows] + [0.0, 0.0, LIFT]
             wide = WIDTH_SHARE * wheels[name.rpartition(".")[0]].radius
-            found.append(TireMark(points, sliding, wide, 0.5 ** (ages / FADES_S)))
+            found.append(TireMark(points, sliding, wide, 0.5 ** (ages / fades[name])))
     return found
 
 

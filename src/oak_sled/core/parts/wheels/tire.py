@@ -162,6 +162,10 @@ class Tire(OnWheels):
         1.2, "kg m2", "of a wheel and what turns with it", low=1e-3, high=1e6, slider=(0.1, 20.0), scale="log",
         title="wheel inertia",
     )  # fmt: skip
+    marks_fade_s: float = dial(
+        8.0, "s", "until a mark that it left on the ground is half gone", low=0.01, high=1e6, slider=(0.5, 120.0),
+        scale="log", title="marks fade in",
+    )  # fmt: skip
     rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
     acts: Acts = Field("contact", description="where and which way the side force acts on the craft")
     acts_height: float = dial(
