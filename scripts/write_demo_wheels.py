@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
 from oak_sled.core.files import yard_json
@@ -154,6 +155,17 @@ LAKE = Ground(
 PLANKS = Ground(
     id="planks", title="The plank yard", grip=0.95, length=300.0, width=200.0, middle_x=60.0, air_density=1.34,
     walls=(Wall(id="stack", x=60.0, y=60.0, length=30.0, width=2.0, height=2.0),),
+    blocks=(
+        Block(
+            id="ramp", title="Loading ramp", shape="wedge", moves="fixed", x=45.0, y=-20.0,
+            length=14.0, width=6.0, height=1.4,
+        ),
+        *(
+            Block(id=f"crate_{k + 1}", title=f"Crate {k + 1}", x=90.0, y=-6.0 + 3.0 * k, length=1.2, width=1.2,
+                  height=1.2, mass=90.0)
+            for k in range(4)
+        ),
+    ),
 )  # fmt: skip
 SPLIT = Ground(
     id="split", title="Half snow, half ice", grip=0.5, length=300.0, width=120.0, middle_x=60.0, air_density=1.34,
@@ -364,6 +376,16 @@ def truck_drills() -> tuple[Drill, ...]:
             craft="front_drive",
             twins=("rear_drive",),
             targets=(wants("peak_slip", high=30.0),),
+        ),
+        drill(
+            "ramp",
+            "Over the loading ramp",
+            PLANKS,
+            pace(9.0),
+            speed=9.0,
+            duration=7.0,
+            start={"y": -20.0},
+            targets=(wants("air_time", low=0.2), wants("largest_roll", high=10.0)),
         ),
         drill(
             "roll_search",

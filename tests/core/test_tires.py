@@ -589,6 +589,28 @@ def test_a_driver_holds_a_pace_and_steers_for_gates_with_any_drive():
         assert speed(made)[-1] == pytest.approx(9.0, abs=0.4)
 
 
+@pytest.mark.parametrize(("share", "slides"), [(0.75, False), (1.4, True)])
+def test_the_largest_steer_that_holds_is_where_sliding_begins(share, slides):
+    tire = TIRE.replace(law="brush", rolling=0.0, side_grip=0.6)
+    told = outlook.setting_of(job(FOUR, tire).craft, ICE, 240).handling
+    holds = math.degrees(told.largest_steer(12.0, GRAVITY))
+    inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (4, 1)]}
+    made = go(FOUR, tire, STEERING.replace(most_deg=share * holds), HOLD, speed=12.0, seconds=9.0, ticks=240,
+              inputs=inputs)  # fmt: skip
+    slips = np.max([made.column(f"wheels.{k}.slip")[1200:] for k in FRONT], axis=0)
+    assert (np.max(slips) > 1.0) == slides
+
+
+def test_a_surface_scales_grip_and_rolling_resistance_of_each_wheel_on_it():
+    snow = Patch(id="snow", x=50.0, y=10.0, length=100.0, width=20.0, grip=0.5, glide=6.0)
+    made = go(FOUR, TIRE, ground=Ground(id="half", patches=(snow,)), speed=10.0, seconds=1.0)
+    left, right = (made.column(f"wheels.{k}.most_side")[60] / made.column(f"wheels.{k}.force")[60] for k in (1, 3))
+    assert left == pytest.approx(0.5 * right, rel=1e-6)
+    drags = [made.column(f"wheels.{k}.along")[60] / made.column(f"wheels.{k}.force")[60] for k in (1, 3)]
+    assert drags[0] == pytest.approx(6.0 * drags[1], rel=0.1)
+    assert drags[1] == pytest.approx(-0.015, rel=0.1)
+
+
 # bad input
 
 

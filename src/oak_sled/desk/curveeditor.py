@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.geometry import curve
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import curvefield
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.parts.register import AnyPart
@@ -50,6 +51,8 @@ class CurveEditor(QWidget):
         """The x at which it is read now."""
         self.shared, self.touches = "", ""
         """The shared curve that it is, and who follows that, in words."""
+        self.others: tuple[tuple[str, Points], ...] = ()
+        """Curves of other parts over the same, with what they are called: drawn faint behind."""
         self.known: tuple[str, ...] = ()
         """The shared curves that it could be."""
         self._dragged = False
@@ -76,6 +79,12 @@ class CurveEditor(QWidget):
         if (shared, touches, known) != (self.shared, self.touches, self.known):
             self.shared, self.touches, self.known = shared, touches, known
             self._tell()
+            self.update()
+
+    def show_others(self, others: tuple[tuple[str, Points], ...]) -> None:
+        """Draws curves of other parts behind its own."""
+        if others != self.others:
+            self.others = others
             self.update()
 
     def whose(self) -> str:
@@ -299,7 +308,13 @@ class CurveEditor(QWidget):
         painter.drawText(QPointF(0, box.top() + 8), f"{most:.2f}")
         end = f"{high:g} {self.field.x_unit}".strip()
         painter.drawText(QRectF(box.right() - 90, box.bottom() + 3, 90, 14), Qt.AlignmentFlag.AlignRight, end)
-        self._paint_line(painter, high)
+        for name, points in self.others:
+            self._paint_line(painter, high, points, "desk_soft")
+            x, y = points[-1]
+            at = self.place_of(min(0.8 * x, high), _value(points, min(0.8 * x, high)))
+            painter.setPen(theme.colour("desk_soft"))
+            painter.drawText(QRectF(at.x() - 90, at.y() - 15, 90, 13), Qt.AlignmentFlag.AlignRight, name)
+        self._paint_line(painter, high, self.points, "good_light")
         if self.mark is not None:
             pen = theme.pen("oak_light", 1)
             pen.setStyle(Qt.PenStyle.DashLine)
@@ -317,16 +332,24 @@ class CurveEditor(QWidget):
         words = f"{x:g} {self.field.x_unit} · {y:g}".replace("  ", " ")
         painter.drawText(QRectF(box.left(), box.bottom() + 3, 130, 14), Qt.AlignmentFlag.AlignLeft, words)
 
-    def _paint_line(self, painter: QPainter, high: float) -> None:
+    def _paint_line(self, painter: QPainter, high: float, points: Points, ink: str) -> None:
         xs = np.linspace(0.0, high, 161)
-        knots = np.array(self.points)
-        if len(knots) == 1:
-            ys = np.full(len(xs), knots[0, 1])
-        else:
-            ys = curve.monotone(knots[:, 0], knots[:, 1], np.clip(xs, knots[0, 0], knots[-1, 0]))
+        ys = _values(points, xs)
         path = QPainterPath(self.place_of(float(xs[0]), float(ys[0])))
         for x, y in zip(xs[1:], ys[1:], strict=True):
             path.lineTo(self.place_of(float(x), float(y)))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(theme.pen("good_light", 1.6))
+        painter.setPen(theme.pen(ink, 1.6))
         painter.drawPath(path)
+
+
+def _values(points: Points, xs: Floats) -> Floats:
+    """What a curve through points is at each x."""
+    knots = np.array(points)
+    if len(knots) == 1:
+        return np.full(len(xs), knots[0, 1])
+    return curve.monotone(knots[:, 0], knots[:, 1], np.clip(xs, knots[0, 0], knots[-1, 0]))
+
+
+def _value(points: Points, x: float) -> float:
+    return float(_values(points, np.array([x]))[0])

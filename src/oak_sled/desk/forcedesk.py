@@ -152,6 +152,7 @@ class ForceDesk(QWidget):
                 name = getattr(part, editor.field.shared)
                 known = tuple(one.id for one in craft.curves if one.over == editor.field.x)
                 editor.show_sharing(name, sharing.touched(craft, name) if name else "", known)
+                editor.show_others(sharing.beside(craft, strip.name, editor.field))
 
     def _rebuild(self, wanted: list[Body | Part], names: Names) -> None:
         for strip in self.strips:

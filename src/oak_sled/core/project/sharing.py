@@ -25,6 +25,17 @@ def touched(craft: Craft, name: str) -> str:
     return f"{parts}: {wheels} wheels" if wheels else parts
 
 
+def beside(craft: Craft, name: str, field: CurveField) -> tuple[tuple[str, Points], ...]:
+    """The curves of other parts over the same as that of a part, with what those parts are called."""
+    mine = field.points(member(craft.working_parts, name, "parts"))
+    return tuple(
+        (part.heading.lower(), other.points(part))
+        for part in craft.working_parts
+        for other in part.curves()
+        if part.id != name and other.x == field.x and other.name == field.name and other.points(part) != mine
+    )
+
+
 def path_of(craft: Craft, part: Part, field: CurveField) -> str:
     """Where the points of a curve are edited, below the craft: in the part, or in the curve that it shares."""
     name = getattr(part, field.shared)
