@@ -611,6 +611,14 @@ def test_a_surface_scales_grip_and_rolling_resistance_of_each_wheel_on_it():
     assert drags[1] == pytest.approx(-0.015, rel=0.1)
 
 
+def test_each_brake_shows_what_it_alone_asks():
+    hand = WheelBrake(id="hand", channel="steer", on="rear", torque=3000.0)
+    made = go(FOUR, TIRE, BRAKES, hand, speed=10.0, seconds=1.0, inputs={"steer": [(0, 1)]})
+    assert traces.values(made, "part.hand")[100] == pytest.approx(3000.0)
+    assert traces.values(made, "part.brakes")[100] == 0.0
+    assert traces.asked_of_wheels(made, made.own_row(100), BRAKES) == 0.0
+
+
 # bad input
 
 

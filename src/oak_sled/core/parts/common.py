@@ -351,6 +351,11 @@ class Part(Frozen):
         """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""
         return {}
 
+    def asks(self, activity: Any) -> Any:
+        """What it alone asks of its wheels at an activity (or at each of many), in the unit of what it shows; None where
+        that is read from its wheels."""
+        return None
+
     def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
         """The wheels of its craft on which it acts."""
         return []

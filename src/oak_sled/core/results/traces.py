@@ -327,6 +327,9 @@ def _on_wheels(run: Run, part: Part, shown: str) -> Floats:
     names = roster.wheel_names(run.job.craft, part)
     if not names:
         return np.zeros(run.ticks + 1)
+    alone = part.asks(run.column(f"{part.id}.activity"))
+    if alone is not None:
+        return np.asarray(alone)
     columns = np.stack([run.column(f"{name}.{shown}") for name in names])
     if shown != "steer":
         return np.asarray(columns.sum(axis=0))
@@ -338,6 +341,9 @@ def asked_of_wheels(run: Run, numbers: Floats, part: Part) -> float:
     """What a part asks of its wheels in a recorded row, in the unit of what it shows. numbers : the own row of its
     craft, shape (n,)."""
     shown = part.shows()
+    alone = part.asks(float(numbers[run.layout.own_place(f"{part.id}.activity")]))
+    if alone is not None:
+        return float(alone)
     found = [
         float(numbers[run.layout.own_place(f"{name}.{shown}")]) for name in roster.wheel_names(run.job.craft, part)
     ]

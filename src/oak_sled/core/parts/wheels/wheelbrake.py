@@ -79,6 +79,9 @@ class WheelBrake(OnWheels):
             found = [self.torque * ends[one] for one in front]
         return [*found, *[0.0] * (MOST_WHEELS - len(spots))]
 
+    def asks(self, activity: Any) -> Any:
+        return self.trim * self.torque * activity
+
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
 
