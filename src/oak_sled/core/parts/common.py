@@ -352,8 +352,8 @@ class Part(Frozen):
         return {}
 
     def asks(self, activity: Any) -> Any:
-        """What it alone asks of its wheels at an activity (or at each of many), in the unit of what it shows; None where
-        that is read from its wheels."""
+        """What it alone asks of its wheels at an activity (or at each of many), in the unit of what it shows; None
+        where that is read from its wheels."""
         return None
 
     def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
