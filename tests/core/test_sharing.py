@@ -100,3 +100,21 @@ def test_a_part_may_share_each_of_its_curves(yard):
     one = sharing.shared(made, made.craft("truck"), part(made, "front"), OVER_RATIO)
     assert part(one, "front").along_curve_of
     assert np.isclose(OVER_RATIO.points(working(one, "front")), OVER_RATIO.points(part(made, "front"))).all()
+
+
+def test_knots_are_joined_by_straight_lines_or_smoothly_for_all_that_share_them(yard):
+    made, _ = both_share(yard)
+    lines = sharing.joined(made, made.craft("truck"), part(made, "rear"), SIDE_CURVE, True)
+    assert lines.craft("truck").curves[0].straight
+    assert all(working(lines, end).curve_straight for end in ("front", "rear"))
+    assert digest(lines) != digest(made)
+    scale, most, shape = working(lines, "front").side_shape()
+    angle = np.radians(6.0)
+    n = np.tan(angle) / scale
+    found = most * n * np.interp(n / (1.0 + n), np.linspace(0.0, 1.0, len(shape)), shape)
+    assert found == pytest.approx(0.5 * (0.72 + 1.0), abs=4e-3), "half way between the knots at 4 and 8 degrees"
+    own = sharing.own(lines, lines.craft("truck"), part(lines, "front"), SIDE_CURVE)
+    assert part(own, "front").curve_straight
+    alone = sharing.joined(yard, yard.craft("truck"), part(yard, "front"), SIDE_CURVE, True)
+    assert part(alone, "front").curve_straight
+    assert not part(alone, "rear").curve_straight

@@ -34,7 +34,8 @@ HELP = (
 
 class CurveEditor(QWidget):
     """A curve with its knots. Signals: moved(points) while a knot is dragged, let_go() after, entered(points) for one
-    step, refused(text), sharing(act) when it is to be shared ("share"), its own again ("own"), or that of a name."""
+    step, refused(text), sharing(act) when it is to be shared ("share"), its own again ("own"), straight
+    or smooth ("straight", "smooth"), or that of a name."""
 
     moved = pyqtSignal(object)
     let_go = pyqtSignal()
@@ -51,7 +52,8 @@ class CurveEditor(QWidget):
         """The x at which it is read now."""
         self.shared, self.touches = "", ""
         """The shared curve that it is, and who follows that, in words."""
-        self.others: tuple[tuple[str, Points], ...] = ()
+        self.straight = False
+        self.others: tuple[tuple[str, Points, bool], ...] = ()
         """Curves of other parts over the same, with what they are called: drawn faint behind."""
         self.known: tuple[str, ...] = ()
         """The shared curves that it could be."""
@@ -67,9 +69,9 @@ class CurveEditor(QWidget):
 
     def show_part(self, part: AnyPart, mark: float | None = None) -> None:
         """Shows the curve of a part, and where it is read now."""
-        points = self.field.points(part)
-        if points != self.points or mark != self.mark:
-            self.points, self.mark = points, mark
+        points, straight = self.field.points(part), getattr(part, self.field.straight)
+        if (points, mark, straight) != (self.points, self.mark, self.straight):
+            self.points, self.mark, self.straight = points, mark, straight
             self.chosen = min(self.chosen, len(points) - 1)
             self._tell()
             self.update()
@@ -81,7 +83,7 @@ class CurveEditor(QWidget):
             self._tell()
             self.update()
 
-    def show_others(self, others: tuple[tuple[str, Points], ...]) -> None:
+    def show_others(self, others: tuple[tuple[str, Points, bool], ...]) -> None:
         """Draws curves of other parts behind its own."""
         if others != self.others:
             self.others = others
@@ -172,6 +174,8 @@ class CurveEditor(QWidget):
             if name != self.shared:
                 menu.addAction(f"follow: {name.replace('_', ' ')}", lambda name=name: self.sharing.emit(name))
         menu.addSeparator()
+        ways = ("smooth", "join smoothly") if self.straight else ("straight", "join by straight lines")
+        menu.addAction(ways[1], lambda: self.sharing.emit(ways[0]))
         menu.addAction("paste points", self.paste)
         menu.addAction("copy points", self.copy)
         menu.exec(event.globalPos())
@@ -308,13 +312,13 @@ class CurveEditor(QWidget):
         painter.drawText(QPointF(0, box.top() + 8), f"{most:.2f}")
         end = f"{high:g} {self.field.x_unit}".strip()
         painter.drawText(QRectF(box.right() - 90, box.bottom() + 3, 90, 14), Qt.AlignmentFlag.AlignRight, end)
-        for name, points in self.others:
-            self._paint_line(painter, high, points, "desk_soft")
-            x, y = points[-1]
-            at = self.place_of(min(0.8 * x, high), _value(points, min(0.8 * x, high)))
+        for name, points, straight in self.others:
+            self._paint_line(painter, high, points, straight, "desk_soft")
+            x = min(0.8 * points[-1][0], high)
+            at = self.place_of(x, float(_values(points, np.array([x]), straight)[0]))
             painter.setPen(theme.colour("desk_soft"))
             painter.drawText(QRectF(at.x() - 90, at.y() - 15, 90, 13), Qt.AlignmentFlag.AlignRight, name)
-        self._paint_line(painter, high, self.points, "good_light")
+        self._paint_line(painter, high, self.points, self.straight, "good_light")
         if self.mark is not None:
             pen = theme.pen("oak_light", 1)
             pen.setStyle(Qt.PenStyle.DashLine)
@@ -332,9 +336,9 @@ class CurveEditor(QWidget):
         words = f"{x:g} {self.field.x_unit} · {y:g}".replace("  ", " ")
         painter.drawText(QRectF(box.left(), box.bottom() + 3, 130, 14), Qt.AlignmentFlag.AlignLeft, words)
 
-    def _paint_line(self, painter: QPainter, high: float, points: Points, ink: str) -> None:
+    def _paint_line(self, painter: QPainter, high: float, points: Points, straight: bool, ink: str) -> None:
         xs = np.linspace(0.0, high, 161)
-        ys = _values(points, xs)
+        ys = _values(points, xs, straight)
         path = QPainterPath(self.place_of(float(xs[0]), float(ys[0])))
         for x, y in zip(xs[1:], ys[1:], strict=True):
             path.lineTo(self.place_of(float(x), float(y)))
@@ -343,13 +347,7 @@ class CurveEditor(QWidget):
         painter.drawPath(path)
 
 
-def _values(points: Points, xs: Floats) -> Floats:
+def _values(points: Points, xs: Floats, straight: bool) -> Floats:
     """What a curve through points is at each x."""
     knots = np.array(points)
-    if len(knots) == 1:
-        return np.full(len(xs), knots[0, 1])
-    return curve.monotone(knots[:, 0], knots[:, 1], np.clip(xs, knots[0, 0], knots[-1, 0]))
-
-
-def _value(points: Points, x: float) -> float:
-    return float(_values(points, np.array([x]))[0])
+    return curve.through(knots[:, 0], knots[:, 1], xs, straight)

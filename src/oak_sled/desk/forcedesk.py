@@ -138,6 +138,9 @@ class ForceDesk(QWidget):
         part = next(part for part in craft.parts if part.id == name)
         if act == "share":
             self.session.attempt(lambda: sharing.shared(yard, craft, part, field), "share a curve")
+        elif act in ("straight", "smooth"):
+            lines = act == "straight"
+            self.session.attempt(lambda: sharing.joined(yard, craft, part, field, lines), f"{act} curve")
         elif act == "own":
             self.session.attempt(lambda: sharing.own(yard, craft, part, field), "own curve")
         else:

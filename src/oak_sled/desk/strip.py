@@ -155,7 +155,8 @@ class Strip(QWidget):
 
     def _choices_of(self, name: str) -> tuple[Any, ...] | None:
         """The choices of a field that is not a number: those of a Literal, on and off, channels, axes."""
-        if name in _HIDDEN:
+        curves = self.part.CURVE_FIELDS if isinstance(self.part, Part) else ()
+        if name in _HIDDEN or name in [field.straight for field in curves]:
             return None
         kind = type(self.part).model_fields[name].annotation
         if get_origin(kind) is Literal:

@@ -251,7 +251,7 @@ class Craft(Frozen):
             raise ValueError(f"parts.{part.id}.{field.shared}: there is no such curve {name!r} ({right})")
         points = [(point.x, point.y) for point in known[name].points]
         try:
-            return part.replace(**{field.name: field.knots(points)})
+            return part.replace(**{field.name: field.knots(points), field.straight: known[name].straight})
         except Refused as refused:
             fault = refused.faults[0]
             raise ValueError(f"curves.{name}: {fault.what} ({fault.right})") from None

@@ -22,6 +22,7 @@ class SharedCurve(Frozen):
 
     id: str = name_field("the name by which parts refer to it")
     over: Literal["slip_deg", "slip", "speed"] = Field("speed", description="what it is a curve over")
+    straight: bool = Field(False, description="straight lines between its points, in place of a smooth curve")
     points: tuple[CurvePoint, ...] = Field(min_length=2, max_length=64, description="its points")
 
     @model_validator(mode="after")

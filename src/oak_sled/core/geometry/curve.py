@@ -36,6 +36,13 @@ def monotone(x: Floats, y: Floats, at: Floats) -> Floats:
     return np.asarray(made, dtype=np.float64)
 
 
+def through(x: Floats, y: Floats, at: Floats, straight: bool) -> Floats:
+    """Values at `at` of straight lines between the knots, or of `monotone`; past the ends what the ends are."""
+    if straight or len(x) == 1:
+        return np.interp(at, x, y)
+    return monotone(x, y, np.clip(at, x[0], x[-1]))
+
+
 def _end(near: float, next_: float, rise: float, next_rise: float) -> float:
     """The slope at an end, of the sign of its stretch and at most three times its rise."""
     slope = ((2.0 * near + next_) * rise - near * next_rise) / (near + next_)

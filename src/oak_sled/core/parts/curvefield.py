@@ -32,6 +32,11 @@ class CurveField:
         """The field of the part that names a shared curve."""
         return f"{self.name}_of"
 
+    @property
+    def straight(self) -> str:
+        """The field of the part that says whether its knots are joined by straight lines."""
+        return f"{self.name}_straight"
+
     def points(self, part: Any) -> Points:
         """The knots of a part, as (x, y)."""
         return tuple((getattr(one, self.x), getattr(one, self.y)) for one in getattr(part, self.name))

@@ -137,6 +137,7 @@ class Runner(Part):
     curve: tuple[Knot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle"
     )
+    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     formula: str = Field("", max_length=60, description="the formula of its grip over slip; empty: the law")
     slides_past_deg: float = dial(
@@ -182,7 +183,7 @@ class Runner(Part):
 
     def sampled_curve(self) -> np.ndarray:
         """Share of the side grip at SAMPLES slip angles from 0 to 90 degrees, shape (SAMPLES,)."""
-        return slipcurve.sampled(tuple((knot.slip_deg, knot.grip) for knot in self.curve))
+        return slipcurve.sampled(tuple((knot.slip_deg, knot.grip) for knot in self.curve), self.curve_straight)
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {

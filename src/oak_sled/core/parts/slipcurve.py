@@ -39,10 +39,11 @@ PRESETS = {
 
 
 @functools.lru_cache(maxsize=64)
-def sampled(knots: tuple[tuple[float, float], ...]) -> Floats:
-    """The curve through knots (degrees, share) at SAMPLES slip angles, shape (SAMPLES,)."""
+def sampled(knots: tuple[tuple[float, float], ...], straight: bool = False) -> Floats:
+    """The curve through knots (degrees, share) at SAMPLES slip angles, shape (SAMPLES,). straight : whether lines join
+    them."""
     slips, grips = np.array(knots).T
     at = np.clip(np.linspace(0.0, 90.0, SAMPLES), slips[0], slips[-1])
-    sampled = curve.monotone(slips, grips, at)
+    sampled = curve.through(slips, grips, at, straight)
     sampled.flags.writeable = False  # shared by every run of this curve
     return sampled

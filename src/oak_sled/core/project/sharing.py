@@ -25,11 +25,18 @@ def touched(craft: Craft, name: str) -> str:
     return f"{parts}: {wheels} wheels" if wheels else parts
 
 
-def beside(craft: Craft, name: str, field: CurveField) -> tuple[tuple[str, Points], ...]:
-    """The curves of other parts over the same as that of a part, with what those parts are called."""
+def joined(yard: Yard, craft: Craft, part: Part, field: CurveField, straight: bool) -> Yard:
+    """The yard in which the points of a curve are joined by straight lines, or smoothly, for all that share it."""
+    name, path = getattr(part, field.shared), f"crafts.{craft.id}"
+    return yard.edit(f"{path}.curves.{name}.straight" if name else f"{path}.parts.{part.id}.{field.straight}", straight)
+
+
+def beside(craft: Craft, name: str, field: CurveField) -> tuple[tuple[str, Points, bool], ...]:
+    """The curves of other parts over the same as that of a part, with what those parts are called, and whether straight
+    lines join their points."""
     mine = field.points(member(craft.working_parts, name, "parts"))
     return tuple(
-        (part.heading.lower(), other.points(part))
+        (part.heading.lower(), other.points(part), getattr(part, other.straight))
         for part in craft.working_parts
         for other in part.curves()
         if part.id != name and other.x == field.x and other.name == field.name and other.points(part) != mine
@@ -53,7 +60,12 @@ def shared(yard: Yard, craft: Craft, part: Part, field: CurveField) -> Yard:
     """The yard in which a part's own curve is one that others may share."""
     own = member(craft.working_parts, part.id, "parts")
     name = free_name(f"{part.id}_{field.name}"[:30], craft.curves)
-    made = {"id": name, "over": field.x, "points": [{"x": x, "y": y} for x, y in field.points(own)]}
+    made = {
+        "id": name,
+        "over": field.x,
+        "straight": getattr(own, field.straight),
+        "points": [{"x": x, "y": y} for x, y in field.points(own)],
+    }
     path = f"crafts.{craft.id}"
     return yard.edit_all([(f"{path}.curves", (*craft.curves, made)), (f"{path}.parts.{part.id}.{field.shared}", name)])
 
@@ -66,9 +78,10 @@ def taken(yard: Yard, craft: Craft, part: Part, field: CurveField, name: str) ->
 def own(yard: Yard, craft: Craft, part: Part, field: CurveField) -> Yard:
     """The yard in which a part has a curve of its own, as it is now; a shared curve that none follows any more goes."""
     name, path = getattr(part, field.shared), f"crafts.{craft.id}"
-    now = field.points(member(craft.working_parts, part.id, "parts"))
+    now = member(craft.working_parts, part.id, "parts")
     changes: list[tuple[str, Any]] = [
-        (f"{path}.parts.{part.id}.{field.name}", field.knots(now)),
+        (f"{path}.parts.{part.id}.{field.name}", field.knots(field.points(now))),
+        (f"{path}.parts.{part.id}.{field.straight}", getattr(now, field.straight)),
         (f"{path}.parts.{part.id}.{field.shared}", ""),
     ]
     if len(followers(craft, name)) == 1:

@@ -71,6 +71,7 @@ class Drive(OnWheels):
         (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=12.0, share=0.9), SpeedKnot(speed=40.0, share=0.0)),
         min_length=1, max_length=64, description="share of that torque, by the speed at which its wheels turn",
     )  # fmt: skip
+    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     reverse_share: float = dial(
         0.5, "", "share of the torque backward", low=0.0, high=10.0, slider=(0.0, 1.0), title="reverse"
@@ -89,7 +90,7 @@ class Drive(OnWheels):
         return self
 
     def record(self, pack: Pack) -> dict[str, Any]:
-        top, samples = speedcurve.record(self.curve)
+        top, samples = speedcurve.record(self.curve, self.curve_straight)
         return {
             **self.wheels_record(pack),
             "channel": pack.channel(self.channel),
@@ -113,7 +114,7 @@ class Drive(OnWheels):
         return f"{self.where()} · {ends.get(self.lock, f'{100.0 * self.lock:.0f} % locked')}"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        top, samples = speedcurve.record(self.curve)
+        top, samples = speedcurve.record(self.curve, self.curve_straight)
         speeds = np.linspace(0.0, top, SPEEDS)
         return (f"up to {show(self.trim * self.torque * float(samples.max()), 'N m')} on its wheels",
                 f"most power of it near {show(float(speeds[int(np.argmax(samples * speeds))]), 'm/s')}")  # fmt: skip

@@ -30,24 +30,24 @@ def check(name: str, knots: tuple[SpeedKnot, ...]) -> None:
         raise ValueError(f"{name}: speeds must rise from knot to knot (order the knots by their speed)")
 
 
-def record(knots: tuple[SpeedKnot, ...]) -> tuple[float, Floats]:
-    """The speed of the last sample, m/s, and the samples, shape (SPEEDS,)."""
-    return _sampled(tuple((knot.speed, knot.share) for knot in knots))
+def record(knots: tuple[SpeedKnot, ...], straight: bool = False) -> tuple[float, Floats]:
+    """The speed of the last sample, m/s, and the samples, shape (SPEEDS,). straight : whether lines join the knots."""
+    return _sampled(tuple((knot.speed, knot.share) for knot in knots), straight)
 
 
-def share_at(knots: tuple[SpeedKnot, ...], speed: float) -> float:
+def share_at(knots: tuple[SpeedKnot, ...], speed: float, straight: bool = False) -> float:
     """The share at a speed, m/s."""
-    top, samples = record(knots)
+    top, samples = record(knots, straight)
     return float(np.interp(abs(speed), np.linspace(0.0, top, SPEEDS), samples))
 
 
 @functools.lru_cache(maxsize=64)
-def _sampled(knots: tuple[tuple[float, float], ...]) -> tuple[float, Floats]:
+def _sampled(knots: tuple[tuple[float, float], ...], straight: bool) -> tuple[float, Floats]:
     if len(knots) == 1:
         return 1.0, np.full(SPEEDS, knots[0][1])
     speeds, shares = np.array(knots).T
     at = np.clip(np.linspace(0.0, speeds[-1], SPEEDS), speeds[0], speeds[-1])
-    found = np.maximum(curve.monotone(speeds, shares, at), 0.0)
+    found = np.maximum(curve.through(speeds, shares, at, straight), 0.0)
     found.flags.writeable = False  # shared by every run of this curve
     return float(speeds[-1]), found
 

@@ -86,6 +86,7 @@ class Steering(OnWheels):
         description="share of the largest angle, by forward speed",
     )  # fmt: skip
 
+    limit_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
     limit_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
 
     @model_validator(mode="after")
@@ -98,7 +99,7 @@ class Steering(OnWheels):
         line, middle = self._line(pack)
         spare = [0.0] * (MOST_WHEELS - len(own))
         ahead = [one.at[0] - line for one in own]
-        top, samples = speedcurve.record(self.limit)
+        top, samples = speedcurve.record(self.limit, self.limit_straight)
         return {
             **self.wheels_record(pack),
             "ahead": [*ahead, *spare],
@@ -130,7 +131,7 @@ class Steering(OnWheels):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         most, speed = abs(self.most_deg) * self.trim, setting.last_speed
         lines = [f"over in {show(most / self.rate_deg, 's')}, back in {show(most / self.return_rate_deg, 's')}"]
-        left = most * speedcurve.share_at(self.limit, speed)
+        left = most * speedcurve.share_at(self.limit, speed, self.limit_straight)
         if setting.handling is not None and speed > 0.0:
             gravity = setting.weight / max(setting.mass, 1e-9)
             holds = math.degrees(setting.handling.largest_steer(speed, gravity))

@@ -110,6 +110,7 @@ class Tire(OnWheels):
     curve: tuple[Knot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip angle"
     )
+    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     relaxation: float = dial(
         0.3, "m", "way rolled until a slip angle has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
@@ -130,6 +131,7 @@ class Tire(OnWheels):
     along_curve: tuple[SlipKnot, ...] = Field(
         ALONG_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip ratio"
     )
+    along_curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
     along_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     along_relaxation: float = dial(
         0.1, "m", "way rolled until a slip ratio has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
@@ -193,14 +195,17 @@ class Tire(OnWheels):
         """The tangent of the slip angle at which the side force is at its most, that most over the side grip, and its
         shape."""
         knots = tuple((math.radians(knot.slip_deg), knot.grip) for knot in self.curve)
-        return tirecurve.shape(self.law, self.side_grip, self.stiffness, self.factor, self.curvature, knots, True)
+        return tirecurve.shape(
+            self.law, self.side_grip, self.stiffness, self.factor, self.curvature, knots, True, self.curve_straight
+        )
 
     def along_shape(self) -> tuple[float, float, Floats]:
         """The same along the wheel, by the slip ratio."""
         knots = tuple((knot.slip, knot.grip) for knot in self.along_curve)
         return tirecurve.shape(
-            self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False
-        )
+            self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False,
+            self.along_curve_straight,
+        )  # fmt: skip
 
     def curves(self) -> tuple[CurveField, ...]:
         found = [SIDE_CURVE] if self.law == "curve" else []

@@ -58,20 +58,21 @@ PRESETS = {
 @functools.lru_cache(maxsize=256)
 def shape(
     law: Law, grip: float, stiffness: float, factor: float, curvature: float, knots: tuple[tuple[float, float], ...],
-    is_angle: bool,
+    is_angle: bool, straight: bool = False,
 ) -> tuple[float, float, Floats]:  # fmt: skip
     """The slip at which a law gives its most, that most over the grip, and its shape, shape (SAMPLES,).
 
     grip : the most, as a share of the load. stiffness : force over load and slip at no slip, 1/rad or per 1 of slip
     ratio. factor, curvature : of the sine of arctangent. knots : of the drawn curve, (slip, share). is_angle : whether
-    the slip is the tangent of an angle, of which the law tells the force; else it is a slip ratio.
+    the slip is the tangent of an angle, of which the law tells the force; else it is a slip ratio. straight : whether
+    lines join the knots of a drawn curve.
 
     sine_arctangent : D sin(C atan(B s - E (B s - atan(B s)))), D the grip, B = stiffness / (C D) (Pacejka, Tire and
     Vehicle Dynamics, section 4.3.1). brush : a row of bristles that stick until they slide, D (1 - (1 - t)^3) with
     t = stiffness s / (3 D), D past t = 1 (same, section 3.2.1).
     """
     top = math.radians(90.0) if is_angle else 10.0
-    share = _law(law, max(grip, 1e-9), stiffness, factor, curvature, knots)
+    share = _law(law, max(grip, 1e-9), stiffness, factor, curvature, knots, straight)
     scale = _most_at(law, share, max(grip, 1e-9), stiffness, knots, top, is_angle)
     u = np.linspace(0.0, 1.0, SAMPLES)[:-1]
     n = np.maximum(u / (1.0 - u), 1e-7)
@@ -83,8 +84,9 @@ def shape(
 
 
 def _law(
-    law: Law, grip: float, stiffness: float, factor: float, curvature: float, knots: tuple[tuple[float, float], ...]
-) -> Callable[[Floats], Floats]:
+    law: Law, grip: float, stiffness: float, factor: float, curvature: float, knots: tuple[tuple[float, float], ...],
+    straight: bool,
+) -> Callable[[Floats], Floats]:  # fmt: skip
     """The share of the grip over slip, rad or ratio."""
     if law == "sine_arctangent":
         steep = stiffness / (factor * grip)
@@ -98,7 +100,7 @@ def _law(
         return lambda slip: np.asarray(1.0 - (1.0 - np.minimum(stiffness * slip / (3.0 * grip), 1.0)) ** 3)
     if law == "curve":
         slips, grips = np.array(knots).T
-        return lambda slip: curve.monotone(slips, grips, np.clip(slip, slips[0], slips[-1]))
+        return lambda slip: curve.through(slips, grips, slip, straight)
     if law == "share":  # its slip is counted by what the grip can take: see `slip.roll`
         return lambda slip: np.minimum(slip, 1.0)
     return lambda slip: np.minimum(stiffness * slip / grip, 1.0)
