@@ -519,6 +519,17 @@ def blows(name: str, title: str, ground: Ground, *tracks: Track, speed: float = 
     return drill(name, title, ground, *tracks, speed=speed, **{"craft": "blower", **more})
 
 
+def turns_high(name: str, title: str, **more: object) -> Drill:
+    """The hopper is filled and tipped up, then a turn."""
+    knots = tuple(Knot(t=t, value=value) for t, value in ((0.0, 0.0), (29.9, 0.0), (30.0, 1.0)))
+    return blows(
+        name, title, YARD, Track(channel="throttle", shape="pace", pace=5.5, knots=knots),
+        steps("brake", (0.0, 1.0), (29.0, 0.0)), steps("blower", (0.0, 1.0), (23.0, 0.0)),
+        steps("tip", (24.0, 1.0), (28.0, 0.0)), ramps("steer", (36.0, 0.0), (38.0, -0.8)), duration=48.0,
+        event_time=36.0, **more,
+    )  # fmt: skip
+
+
 def blower_drills() -> tuple[Drill, ...]:
     """What the snow blower is put through."""
     return (
@@ -556,43 +567,14 @@ def blower_drills() -> tuple[Drill, ...]:
             start={"heading_deg": 180.0, "roll_deg": -16.0},
             targets=(wants("largest_roll", low=45.0),),
         ),
-        blows(
+        turns_high(
             "turn_high",
             "Turn with the hopper up and full",
-            YARD,
-            Track(
-                channel="throttle",
-                shape="pace",
-                pace=5.5,
-                knots=(Knot(t=0.0, value=0.0), Knot(t=29.9, value=0.0), Knot(t=30.0, value=1.0)),
-            ),
-            steps("brake", (0.0, 1.0), (29.0, 0.0)),
-            steps("blower", (0.0, 1.0), (23.0, 0.0)),
-            steps("tip", (24.0, 1.0), (28.0, 0.0)),
-            ramps("steer", (36.0, 0.0), (38.0, -0.8)),
-            duration=48.0,
-            event_time=36.0,
             twins=("hasty",),
             targets=(wants("largest_roll", high=25.0),),
         ),
-        blows(
-            "turn_high_hasty",
-            "The same without slowing",
-            YARD,
-            Track(
-                channel="throttle",
-                shape="pace",
-                pace=5.5,
-                knots=(Knot(t=0.0, value=0.0), Knot(t=29.9, value=0.0), Knot(t=30.0, value=1.0)),
-            ),
-            steps("brake", (0.0, 1.0), (29.0, 0.0)),
-            steps("blower", (0.0, 1.0), (23.0, 0.0)),
-            steps("tip", (24.0, 1.0), (28.0, 0.0)),
-            ramps("steer", (36.0, 0.0), (38.0, -0.8)),
-            duration=48.0,
-            event_time=36.0,
-            craft="hasty",
-            targets=(wants("largest_roll", low=45.0),),
+        turns_high(
+            "turn_high_hasty", "The same without slowing", craft="hasty", targets=(wants("largest_roll", low=45.0),)
         ),
     )
 

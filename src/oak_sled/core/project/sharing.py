@@ -58,13 +58,13 @@ def edited(craft: Craft, part: Part, field: CurveField, points: Points) -> tuple
 
 def shared(yard: Yard, craft: Craft, part: Part, field: CurveField) -> Yard:
     """The yard in which a part's own curve is one that others may share."""
-    own = member(craft.working_parts, part.id, "parts")
+    now = member(craft.working_parts, part.id, "parts")
     name = free_name(f"{part.id}_{field.name}"[:30], craft.curves)
     made = {
         "id": name,
         "over": field.x,
-        "straight": getattr(own, field.straight),
-        "points": [{"x": x, "y": y} for x, y in field.points(own)],
+        "straight": getattr(now, field.straight),
+        "points": [{"x": x, "y": y} for x, y in field.points(now)],
     }
     path = f"crafts.{craft.id}"
     return yard.edit_all([(f"{path}.curves", (*craft.curves, made)), (f"{path}.parts.{part.id}.{field.shared}", name)])
