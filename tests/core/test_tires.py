@@ -646,9 +646,13 @@ def test_a_tire_that_cannot_be_is_refused_at_its_field(changes, says):
         ((FOUR, TIRE, STEERING.replace(wheels="skis")), "no_such_wheels"),
         ((FOUR, TIRE, STEERING.replace(channel="")), "nothing_steers_it"),
         ((FOUR, TIRE.replace(law="share")), "depends_on_ticks"),
+        ((FOUR, DRIVE), "wheels_without_tires"),
+        ((FOUR, TIRE.replace(on="front"), BRAKES), "wheels_without_tires"),
     ],
 )
 def test_parts_that_miss_their_wheels_say_so_at_their_place(parts, name):
     made = go(*parts, seconds=0.1)
     found = {one.name: one for one in cautions.find(made.job, made)}
     assert name in found
+    whole = go(FOUR, TIRE, DRIVE, BRAKES, STEERING, seconds=0.1)
+    assert name not in {one.name for one in cautions.find(whole.job, whole)}

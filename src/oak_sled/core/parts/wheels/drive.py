@@ -121,6 +121,7 @@ class Drive(OnWheels):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.without_wheels(case)
+        yield from self.without_tires(case)
 
 
 @unit

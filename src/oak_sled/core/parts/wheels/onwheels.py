@@ -50,6 +50,18 @@ class OnWheels(Part):
         which = "all" if self.on == "all" else self.on.replace("_", " ")
         return f"{which} of {self.wheels.replace('_', ' ')}" if self.wheels else f"{which} wheels"
 
+    def without_tires(self, case: Case) -> Iterator[Caution]:
+        """The caution of a part whose torque no tire takes to the ground."""
+        rolling = [name for name, part in case.parts.items() if any(ray.wheel > 0.0 for ray in part.rays())]
+        bare = [name for name in rolling if self.wheels in ("", name) and name not in case.setting.tired]
+        if bare and self.of_case(case):
+            yield self.caution(
+                "wheels_without_tires",
+                "wheels",
+                f"{case.parts[bare[0]].heading.lower()} have no tires, or not all: torque moves nothing without",
+                "fit tires to them",
+            )
+
     def without_wheels(self, case: Case) -> Iterator[Caution]:
         """The caution of a part that finds no wheel, or more than it can act on."""
         rolling = [name for name, part in case.parts.items() if any(ray.wheel > 0.0 for ray in part.rays())]

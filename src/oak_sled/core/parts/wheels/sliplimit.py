@@ -51,6 +51,7 @@ class SlipLimit(OnWheels):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.without_wheels(case)
+        yield from self.without_tires(case)
 
 
 @unit

@@ -93,6 +93,7 @@ class WheelBrake(OnWheels):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.without_wheels(case)
+        yield from self.without_tires(case)
         if not self.channel:
             yield self.caution("always_on", "channel", "no channel presses it, so it is always on", "give it a channel")
 
