@@ -220,6 +220,8 @@ class Strip(QWidget):
         if self.is_open:
             self._button(row, "part", "rename, duplicate, remove...")
             self.buttons["part"].clicked.connect(self._ask_menu)
+            wide = theme.metrics(theme.font(theme.TEXT)).horizontalAdvance(self.buttons["part"].text())
+            self.buttons["part"].setMinimumWidth(wide + 16)
         self._button(row, "open", "···" if not self.is_open else "close")
         if not self.is_open:
             self.buttons["open"].setFixedWidth(22)
