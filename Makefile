@@ -11,7 +11,7 @@ demo: setup
 	@scripts/demo.sh
 
 test: setup
-	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 --dist loadfile
+	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 --dist loadfile --no-loadscope-reorder
 
 # also the tests that take minutes: every demo drill in plain Python, and the core with every index checked
 test-all: test

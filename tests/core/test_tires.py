@@ -452,7 +452,7 @@ WILD = {
 
 @pytest.mark.parametrize("law", ["share", *LAWS])
 @pytest.mark.parametrize("how", WILD)
-@pytest.mark.parametrize("ticks", [45, 60, 120])
+@pytest.mark.parametrize("ticks", [45, 120])
 def test_whatever_it_does_all_stays_finite_and_comes_to_rest(law, how, ticks):
     tire = TIRE.replace(law=law, along_law=law)
     brakes, inputs = BRAKES.replace(torque=20000.0), {"brake": [(0, 1)], "steer": [(0, 0), (1, 0.3)]}

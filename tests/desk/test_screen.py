@@ -135,7 +135,7 @@ def test_every_demo_drill_camera_and_page(window, walk):
     session = window.session
     for name in demos.DEMOS:
         walk(f"open {name}", open_demo(window, name))
-        for drill in session.yard.drills:
+        for drill in session.yard.drills[:8]:
             walk(f"{name}: {drill.id}", choose_drill(window, drill.id))
         for page in PAGES:
             walk(f"{name}: page {page}", lambda page=page: window.show_page(page))
