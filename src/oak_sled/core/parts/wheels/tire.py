@@ -324,48 +324,10 @@ def act(part, gain, p, body, ground, supports, now):
         now.lines[p, i] = 0.0
     for k in range(part.count):
         support = supports[part.wheels[k]]
-        axle = support.axle
-        before, load = axle.turn, support.load
-        ahead, left = rolling.ways(support, axle.steer, body)
-        force = (0.0, 0.0, 0.0)
-        lever = (
-            support.point[0] - body.position[0],
-            support.point[1] - body.position[1],
-            support.point[2] - body.position[2],
-        )
-        if support.below >= 0 and load > 0.0:
-            along, side = wheel_force(
-                part, gain, load, load / total, felt, lever, ahead, left, support, body, ground, now
-            )
-            out = left
-            if part.acts == CRAFT_AXIS:
-                _, out = rolling.ways(support, 0.0, body)
-            force = (
-                along * ahead[0] + side * out[0],
-                along * ahead[1] + side * out[1],
-                along * ahead[2] + side * out[2],
-            )
-            if axle.loose == 1.0:
-                sliding = 1.0
-            weight = abs(along) + abs(side)
-            x, y, z, weights = x + weight * lever[0], y + weight * lever[1], z + weight * lever[2], weights + weight
-            torque = spatial.cross(lever, force)
-            if part.acts == HEIGHT:
-                n = support.normal
-                high = (part.height * n[0], part.height * n[1], part.height * n[2])
-                raised = spatial.cross(high, (side * out[0], side * out[1], side * out[2]))
-                torque = (torque[0] + raised[0], torque[1] + raised[1], torque[2] + raised[2])
-        else:
-            slip.spin_freely(axle, now.dt)
-            torque = (0.0, 0.0, 0.0)
-        # what turns a wheel turns the craft the other way, and a turning wheel answers as a gyroscope does
-        kick = -part.inertia * (axle.turn - before) / now.dt
-        whirl = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), left)
-        spun = part.inertia * axle.turn
-        for i in range(3):
-            support.force[i] += force[i]
-            now.lines[p, i] += force[i]
-            now.lines[p, 3 + i] += torque[i] + kick * left[i] - spun * whirl[i]
+        weight, lever = turn_wheel(part, gain, p, total, felt, support, body, ground, now)
+        x, y, z, weights = x + weight * lever[0], y + weight * lever[1], z + weight * lever[2], weights + weight
+        if weight > 0.0 and support.axle.loose == 1.0:
+            sliding = 1.0
     for i in range(6):
         now.memory[p, i] = now.lines[p, i]
     if weights > 0.0:
@@ -373,6 +335,44 @@ def act(part, gain, p, body, ground, supports, now):
         now.points[p, 1] = body.position[1] + y / weights
         now.points[p, 2] = body.position[2] + z / weights
     return sliding
+
+
+@compiled
+def turn_wheel(part, gain, p, total, felt, support, body, ground, now):
+    """Turns one wheel and adds what its tire pushes to ledger line p; returns the size of that, N, and where it acts, m
+    from the centre of mass, world axes. total : N on all tires of the craft. felt : see `as_before`."""
+    axle, before = support.axle, support.axle.turn
+    ahead, left = rolling.ways(support, axle.steer, body)
+    force, torque, weight = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0
+    lever = (
+        support.point[0] - body.position[0],
+        support.point[1] - body.position[1],
+        support.point[2] - body.position[2],
+    )
+    if support.below >= 0 and support.load > 0.0:
+        share = support.load / total
+        along, side = wheel_force(part, gain, share, felt, lever, ahead, left, support, body, ground, now)
+        weight, out = abs(along) + abs(side), left
+        if part.acts == CRAFT_AXIS:
+            _, out = rolling.ways(support, 0.0, body)
+        aside = (side * out[0], side * out[1], side * out[2])
+        force = (along * ahead[0] + aside[0], along * ahead[1] + aside[1], along * ahead[2] + aside[2])
+        torque = spatial.cross(lever, force)
+        if part.acts == HEIGHT:
+            n = support.normal
+            torque = spatial.plus(
+                torque, spatial.cross((part.height * n[0], part.height * n[1], part.height * n[2]), aside)
+            )
+    else:
+        slip.spin_freely(axle, now.dt)
+    # what turns a wheel turns the craft the other way, and a turning wheel answers as a gyroscope does
+    kick, spun = -part.inertia * (axle.turn - before) / now.dt, part.inertia * axle.turn
+    whirl = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), left)
+    for i in range(3):
+        support.force[i] += force[i]
+        now.lines[p, i] += force[i]
+        now.lines[p, 3 + i] += torque[i] + kick * left[i] - spun * whirl[i]
+    return weight, lever
 
 
 @compiled
@@ -385,7 +385,7 @@ def as_before(p, body, now):
 
 
 @compiled
-def wheel_force(part, gain, load, share, felt, lever, ahead, left, support, body, ground, now):
+def wheel_force(part, gain, share, felt, lever, ahead, left, support, body, ground, now):
     """N along a wheel and to its left. share : of the load on all tires, by which it answers for the craft. felt : see
     `as_before`."""
     axle, dt = support.axle, now.dt
@@ -406,6 +406,7 @@ def wheel_force(part, gain, load, share, felt, lever, ahead, left, support, body
     grip, resists = rolling.surface_at(ground, support)
     mass_along = body_module.effective_mass(body, lever, ahead) * share
     mass_side = body_module.effective_mass(body, lever, left) * share
+    load = support.load
     drag = part.rolling * load * resists * axle.radius
     return slip.roll(part, axle, load, gain * grip, drag, motion, mass_along, mass_side, dt)
 
