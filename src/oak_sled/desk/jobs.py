@@ -58,6 +58,7 @@ class Worker(QObject):
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-run")
+        self._twins = ThreadPoolExecutor(max_workers=2, thread_name_prefix="oak-sled-twin")
         self._number = 0
         self._busy = self._closed = False
         self._waiting: tuple[Job, tuple[Job, ...]] | None = None
@@ -90,8 +91,9 @@ class Worker(QObject):
 
     def _work(self, number: int, job: Job, twins: tuple[Job, ...]) -> None:
         try:
+            beside = [self._twins.submit(run.execute, twin) for twin in twins]  # each in a world of its own
             made = run.execute(job)
-            others = tuple(run.execute(twin) for twin in twins)
+            others = tuple(one.result() for one in beside)
             warned = cautions.find(job, made) + self._told_of_cost(job, made)
             answer: object = Result(number, job, made, measures.Readings(made), warned, others)
         except Refused as refused:
@@ -132,6 +134,7 @@ class Worker(QObject):
         """Ends the thread, after what it is doing."""
         self._waiting, self._closed = None, True
         self._pool.shutdown(wait=True, cancel_futures=True)
+        self._twins.shutdown(wait=True, cancel_futures=True)
 
 
 def _compile_laws(job: Job) -> None:
