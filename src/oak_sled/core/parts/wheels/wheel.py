@@ -260,10 +260,20 @@ class Wheel(Part):
         return spring + 0.5 * self.bump_stop * past**2
 
     def squeeze_of(self, load: float) -> float:
-        """The compression from full droop at which a wheel carries `load` N, m; by halving, past the bump stop too."""
+        """The compression from full droop at which a wheel carries `load` N, m, past the bump stop too; of a formula by
+        halving."""
         most = self.travel + self.radius
-        found = crossing(self.push_at, load, np.linspace(0.0, most, 65)) if load > 0.0 else 0.0
-        return most if found is None else found
+        if self.formula_of(SPRING) is not None:
+            found = crossing(self.push_at, load, np.linspace(0.0, most, 65)) if load > 0.0 else 0.0
+            return most if found is None else found
+        left = load - self.preload
+        if left <= 0.0:
+            return 0.0
+        bend = self.stiffness * self.progression / self.travel
+        squeeze = _root(bend, self.stiffness, left)
+        if squeeze > self.travel:
+            squeeze = _root(bend, self.stiffness + self.bump_stop, left + self.bump_stop * self.travel)
+        return min(squeeze, most)
 
     def rest_gap(self, load: float) -> float:
         return self.travel + self.radius - self.squeeze_of(load) - self.tire_squeeze(load)
@@ -410,6 +420,13 @@ class Wheel(Part):
                 "a reach below of 0.1 m",
             )
         yield from self.too_stiff(setting, "bump", "a wheel")
+
+
+def _root(square: float, linear: float, value: float) -> float:
+    """x > 0 with square x2 + linear x = value > 0; inf where there is none."""
+    if square <= 0.0:
+        return value / linear if linear > 0.0 else math.inf
+    return 2.0 * value / (linear + math.sqrt(linear * linear + 4.0 * square * value))
 
 
 @compiled
