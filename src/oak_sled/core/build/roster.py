@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import NamedTuple
 
 from oak_sled.core.build.jobs import Job
@@ -65,40 +66,28 @@ def in_flight(part: Part) -> int:
 
 def ray_names(craft: Craft) -> tuple[str, ...]:
     """A name for every ray of a craft: its part and its number."""
-    return tuple(f"{part.id}.{k + 1}" for part in craft.parts for k in range(len(part.rays())))
+    return craft.ray_names
 
 
 def wheels(craft: Craft, ray: int = 0) -> tuple[WheelAt, ...]:
     """The wheels of a craft that carry; its first ray is support `ray`."""
-    found = []
-    for part in craft.parts:
-        for place, one in enumerate(part.rays()):
-            if one.wheel > 0.0 and craft.gain_of(part) > 0.0:
-                found.append(WheelAt(ray + place, part.id, one.at))
-        ray += len(part.rays())
-    return tuple(found)
+    return craft.wheels if ray == 0 else tuple(replace(one, ray=ray + one.ray) for one in craft.wheels)
 
 
 def tired(craft: Craft) -> dict[int, float]:
     """The rays of a craft whose wheels have tires, by number among its rays, in order; and the inertia of each wheel,
     kg m2."""
-    own, found = wheels(craft), {}
-    for part in craft.parts:
-        if craft.gain_of(part) > 0.0:
-            found.update(part.grips(own))
-    return dict(sorted(found.items()))
+    return craft.tired
 
 
 def wheel_names(craft: Craft, part: Part) -> tuple[str, ...]:
-    """The names of the rays of the wheels with tires on which a part acts."""
-    names, known = ray_names(craft), set(tired(craft))
-    return tuple(names[one.ray] for one in part.wheels_of(wheels(craft)) if one.ray in known)
+    """The names of the rays of the wheels with tires on which a part of the craft acts."""
+    return craft.wheel_names.get(part.id, ())
 
 
 def tire_names(craft: Craft) -> tuple[str, ...]:
-    """The names of those rays."""
-    names = ray_names(craft)
-    return tuple(names[ray] for ray in tired(craft))
+    """The names of the rays of a craft whose wheels have tires."""
+    return tuple(craft.ray_names[ray] for ray in craft.tired)
 
 
 def launchers(craft: Craft) -> list[Part]:

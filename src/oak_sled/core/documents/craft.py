@@ -1,4 +1,7 @@
-"""Documents of what moves: body, channels, craft."""
+"""Documents of what moves: body, channels, craft.
+
+One file, since a craft checks its body, channels, parts and curves against one another.
+"""
 
 from __future__ import annotations
 
@@ -23,6 +26,7 @@ from oak_sled.core.geometry import hulls, shapes
 from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.context import WheelAt
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.register import PLACES, AnyPart
 
@@ -304,6 +308,39 @@ class Craft(Frozen):
             laws = {one.name: self.written[name] for one in part.PLACES if (name := getattr(part, one.field))}
             found.append(made.working(laws))
         return tuple(found)
+
+    @functools.cached_property
+    def ray_names(self) -> tuple[str, ...]:
+        """A name for every ray: its part and its number."""
+        return tuple(f"{part.id}.{k + 1}" for part in self.parts for k in range(len(part.rays())))
+
+    @functools.cached_property
+    def wheels(self) -> tuple[WheelAt, ...]:
+        """The wheels that carry, by the numbers of their rays."""
+        found, ray = [], 0
+        for part in self.parts:
+            for place, one in enumerate(part.rays()):
+                if one.wheel > 0.0 and self.gain_of(part) > 0.0:
+                    found.append(WheelAt(ray + place, part.id, one.at))
+            ray += len(part.rays())
+        return tuple(found)
+
+    @functools.cached_property
+    def tired(self) -> dict[int, float]:
+        """The rays whose wheels have tires, in order; and the inertia of each wheel, kg m2."""
+        found: dict[int, float] = {}
+        for part in self.parts:
+            if self.gain_of(part) > 0.0:
+                found.update(part.grips(self.wheels))
+        return dict(sorted(found.items()))
+
+    @functools.cached_property
+    def wheel_names(self) -> dict[str, tuple[str, ...]]:
+        """The names of the rays of the wheels with tires on which each part acts, by the part."""
+        return {
+            part.id: tuple(self.ray_names[one.ray] for one in part.wheels_of(self.wheels) if one.ray in self.tired)
+            for part in self.parts
+        }
 
     @property
     def heading(self) -> str:
