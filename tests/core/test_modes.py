@@ -137,3 +137,14 @@ def test_a_craft_whose_supports_are_all_on_one_side_stands_nowhere():
     made = run.execute(job(front, body=body))
     assert "stands_nowhere" in [one.name for one in cautions.find(made.job, made)]
     assert modes.standing(job(body=body)) is None, "no rays: nothing to say"
+
+
+def test_what_only_rubs_changes_nothing_of_how_it_stands_and_is_not_computed_again():
+    wheels = Wheel(id="wheels", spread_x=1.2, spread_y=0.7, stiffness=24000.0)
+    body = Body(mass=800.0, length=3.0, width=1.4, height=0.8, held=())
+    first, grippy, stiff = (
+        modes.standing(job(wheels.replace(**changes), body=body))
+        for changes in ({}, {"side_grip": 0.3, "rolling": 0.2}, {"stiffness": 30000.0})
+    )
+    assert grippy is first
+    assert stiff.mode("bounce").rate > 1.05 * first.mode("bounce").rate

@@ -8,6 +8,7 @@ differences. The tick of x'' = -w2 x - 2 z w x' by semi-implicit Euler has trace
 
 from __future__ import annotations
 
+import functools
 import math
 from dataclasses import dataclass
 
@@ -15,7 +16,8 @@ import numpy as np
 
 from oak_sled.core.build import roster
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.yard import Drill
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.yard import Drill, Ground
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.rowlayout import RAY
 from oak_sled.core.kernel.state import Floats
@@ -62,7 +64,21 @@ def standing(job: Job) -> Standing | None:
     craft = job.craft
     if not roster.ray_names(craft) or "z" in craft.body.held or job.ground.gravity * craft.body.gravity_scale <= 0.0:
         return None
-    table = _Table(job)
+    # dry friction holds a craft that hardly moves, and would pass for damping
+    smooth = tuple(one for part in craft.parts if (one := part.without_friction()) is not None)
+    ground = job.ground.replace(
+        walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open", floor=True,
+        wind_speed=0.0,
+    )  # fmt: skip
+    return _standing(craft.replace(parts=smooth), ground, job.ticks, job.integrator)
+
+
+@functools.lru_cache(maxsize=8)
+def _standing(craft: Craft, ground: Ground, ticks: int, integrator: str) -> Standing | None:
+    """The same of a craft without friction on bare ground: what only rubs changes nothing of it, so that a drag of a
+    grip finds it here."""
+    drill = Drill(id="stand", ground=ground.id, craft=craft.id, duration=1.0)
+    table = _Table(Job(craft, ground, drill, ticks, integrator))
     rest = table.rest()
     return None if rest is None else Standing(*rest, table.loads(rest), table.modes(rest))
 
@@ -74,14 +90,7 @@ class _Table:
     """
 
     def __init__(self, job: Job):
-        ground = job.ground.replace(
-            walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open", floor=True,
-            wind_speed=0.0,
-        )  # fmt: skip
-        drill = Drill(id="stand", ground=ground.id, craft=job.craft.id, duration=1.0)
-        # dry friction holds a craft that hardly moves, and would pass for damping
-        smooth = tuple(one for part in job.craft.parts if (one := part.without_friction()) is not None)
-        self.job = Job(job.craft.replace(parts=smooth), ground, drill, job.ticks, job.integrator)
+        self.job = job
         held = job.craft.body.held
         self.free = [place for place, name in enumerate(("z", "roll", "pitch")) if name not in held]
         self._machine = Machine.of(self.job)
