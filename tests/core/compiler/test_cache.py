@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -65,6 +66,41 @@ def test_two_processes_at_once(tmp_path):
         assert one.returncode == 0
     assert call(tmp_path) == (0, "")
     assert not [file for file in (tmp_path / "kernel").iterdir() if file.suffix not in (".o", ".json")]
+
+
+THREADS = """
+from concurrent.futures import ThreadPoolExecutor
+from oak_sled.core.build import jobs
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+names = ("ice-truck", "ferry", "mortar", "quay", "floe-probe", "shunting", "puck", "crate-drop")
+yards = [demos.load(name) for name in names]
+made = [jobs.job_of(yard, yard.drills[0].replace(duration=0.2)) for yard in yards]
+with ThreadPoolExecutor(8) as pool:
+    digests = list(pool.map(lambda job: run.execute(job).digest, made))
+assert digests == [run.execute(job).digest for job in made]
+"""
+
+
+def test_threads_that_take_in_the_kernel_at_once_do_not_meet_half_of_it():
+    """Every craft needs other units; each thread loads those of its own, in a process that has none of them yet."""
+    for _ in range(3):
+        done = subprocess.run([sys.executable, "-c", THREADS], capture_output=True, text=True)
+        assert done.returncode == 0, done.stderr[-500:]
+
+
+def test_threads_may_write_the_same_at_once(tmp_path):
+    kept = cache.Cache(tmp_path)
+
+    def write(number):
+        for place in range(30):
+            kept.keep_index(f"one_{place % 3}", {"x": 1})
+            assert kept.index(f"one_{place % 3}") == {"x": 1}
+        return number
+
+    with ThreadPoolExecutor(8) as pool:
+        assert list(pool.map(write, range(8))) == list(range(8))
+    assert not kept.memory
 
 
 def test_where_nothing_can_be_written_it_stays_in_memory(tmp_path):

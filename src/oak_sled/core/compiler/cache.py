@@ -65,8 +65,9 @@ class Cache:
         return [self.folder] if self.shipped is None else [self.folder, self.shipped]
 
     def _read(self, name: str) -> bytes | None:
-        if name in self.memory:
-            return self.memory[name]
+        kept = self.memory.get(name)
+        if kept is not None:
+            return kept
         for folder in self._folders():
             try:
                 raw = (folder / name).read_bytes()
@@ -88,7 +89,7 @@ class Cache:
         except (OSError, Refused) as error:
             log.debug("the compiled kernel stays in memory: %s", error)
         else:
-            del self.memory[name]
+            self.memory.pop(name, None)  # another thread may have written the same
 
     def _tell(self, words: str) -> None:
         if not self._told:

@@ -128,19 +128,19 @@ class Program:
     def entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
         """The way from Python into a function, compiled if need be; raises `Refused`."""
         address, gives = self._ready(kernel, given, with_door=True)
-        return Entry(address(f"door.{kernel.symbol(given)}"), given, gives)
+        return Entry(address, given, gives)
 
     def address(self, kernel: Kernel, given: tuple[Type, ...]) -> int:
         """The address of a unit, compiled if need be; raises `Refused`."""
         key = (id(kernel), given)
         if key not in self._addresses:
             address, _ = self._ready(kernel, given, with_door=False)
-            self._addresses[key] = address(kernel.symbol(given))
-            self.at[self._addresses[key]] = (kernel, given)
+            self.at[address] = (kernel, given)
+            self._addresses[key] = address
         return self._addresses[key]
 
-    def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[Callable[[str], int], Type]:
-        """Loads a function and all that it needs; (what gives the addresses of symbols, the type of its result)."""
+    def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[int, Type]:
+        """Loads a function and all that it needs; (its address, or that of its door; the type of its result)."""
         name = hashlib.sha256(f"{self.made_of} {outside()} {kernel.symbol(given)} {with_door}".encode()).hexdigest()[
             :32
         ]
@@ -148,11 +148,14 @@ class Program:
         if found is None:
             found = self._compile(kernel, given, name, with_door)
         objects, gives = found
-        with self._lock:  # two threads may have compiled the same; it is loaded once
+        wanted = f"door.{kernel.symbol(given)}" if with_door else kernel.symbol(given)
+        # two threads may have compiled the same: it is loaded once. To ask for an address finishes whatever is loaded,
+        # so no other thread may be half way through its objects
+        with self._lock:
             new = [symbol for symbol in objects if symbol not in self._loaded]
             address = machine.load([objects[symbol] for symbol in new])
             self._loaded.update(new)
-        return address, gives
+            return address(wanted), gives
 
     def _from_index(self, name: str) -> tuple[dict[str, bytes], Type] | None:
         index = self.cache.index(name)
