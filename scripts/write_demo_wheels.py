@@ -226,8 +226,8 @@ def wants(measure: str, low: float | None = None, high: float | None = None) -> 
     return Target(measure=measure, low=low, high=high)
 
 
-def truck_drills() -> tuple[Drill, ...]:
-    """What the ice truck is put through."""
+def turning_drills() -> tuple[Drill, ...]:
+    """Circles, steps, drifts and turns."""
     return (
         drill(
             "circle",
@@ -287,6 +287,12 @@ def truck_drills() -> tuple[Drill, ...]:
             event_time=0.8,
             targets=(wants("turned", low=120.0),),
         ),
+    )
+
+
+def braking_drills() -> tuple[Drill, ...]:
+    """Brakes in a turn and on split grip, and courses for the driver."""
+    return (
         drill(
             "brake_in_turn",
             "Brake in a turn",
@@ -352,6 +358,12 @@ def truck_drills() -> tuple[Drill, ...]:
             twins=("rear_drive", "plain"),
             targets=(wants("gates_passed", low=16.0),),
         ),
+    )
+
+
+def limit_drills() -> tuple[Drill, ...]:
+    """What finds the limits: sine with dwell, lift-off, a ramp, and roll-over."""
+    return (
         drill(
             "sine_dwell",
             "Sine with dwell",
@@ -425,6 +437,11 @@ def truck_drills() -> tuple[Drill, ...]:
             targets=(wants("largest_roll", high=12.0), wants("least_load", low=0.5)),
         ),
     )
+
+
+def truck_drills() -> tuple[Drill, ...]:
+    """What the ice truck is put through."""
+    return (*turning_drills(), *braking_drills(), *limit_drills())
 
 
 def ice_truck() -> Yard:
