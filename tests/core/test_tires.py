@@ -3,16 +3,30 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from on_tires import (
+    BASE,
+    BODY,
+    BRAKES,
+    DRIVE,
+    FOUR,
+    FRONT,
+    GRAVITY,
+    LAWS,
+    MASS,
+    REAR,
+    STEERING,
+    TIRE,
+    TRACK,
+    go,
+    speed,
+)
 from scipy.integrate import solve_ivp
 
-from oak_sled.core.advice import cautions, outlook
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Drill, Gate, Ground, Knot, Patch, Start, Track
+from oak_sled.core.advice import cautions
+from oak_sled.core.documents.yard import Ground, Patch
 from oak_sled.core.kernel import state
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.slipcurve import Knot as GripKnot
@@ -20,54 +34,12 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.turnslower import TurnSlower
 from oak_sled.core.parts.wheels import slip, speedcurve, tirecurve
 from oak_sled.core.parts.wheels.countersteer import CounterSteer
-from oak_sled.core.parts.wheels.drive import Drive
 from oak_sled.core.parts.wheels.sliplimit import SlipLimit
 from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
-from oak_sled.core.parts.wheels.steering import Steering
-from oak_sled.core.parts.wheels.tire import RECORD, Tire
-from oak_sled.core.parts.wheels.wheel import Wheel
+from oak_sled.core.parts.wheels.tire import RECORD
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
-from oak_sled.core.results import measures, rolling, run, traces, why
-from oak_sled.core.results.run import Run
-
-GRAVITY = 9.80665
-MASS, BASE, TRACK = 1500.0, 2.6, 1.5
-ICE = Ground(id="ice")
-FOUR = Wheel(
-    id="wheels", spread_x=0.5 * BASE, spread_y=0.5 * TRACK, stiffness=60000.0, bump=4000.0, rebound=5000.0, travel=0.3,
-    z=-0.5,
-)  # fmt: skip
-BODY = Body(mass=MASS, length=3.6, width=1.6, height=0.8, held=())
-TIRE = Tire(id="tires")
-DRIVE = Drive(id="drive", channel="throttle", on="rear")
-STEERING = Steering(id="steering", channel="steer")
-BRAKES = WheelBrake(id="brakes", channel="brake")
-LAWS = ("linear", "curve", "sine_arctangent", "brush")
-FRONT, REAR = (1, 3), (2, 4)
-"""The wheels by number: left front, left rear, right front, right rear."""
-
-
-def job(*parts, inputs=None, ground=ICE, seconds=5.0, ticks=120, body=BODY, end=None, **start) -> Job:
-    channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("throttle", "steer", "brake"))
-    craft = Craft(id="craft", body=body, channels=channels, parts=tuple(sorted(parts, key=lambda part: part.STAGE)))
-    tracks = tuple(
-        Track(channel=name, shape="ramps", knots=tuple(Knot(t=t, value=v) for t, v in knots))
-        for name, knots in (inputs or {}).items()
-    )
-    drill = Drill(
-        id="d", ground=ground.id, craft="craft", start=Start(**start), tracks=tracks, duration=seconds, **(end or {})
-    )
-    return Job(craft, ground, drill, ticks)
-
-
-def go(*parts, **options) -> Run:
-    return run.execute(job(*parts, **options))
-
-
-def speed(made: Run) -> np.ndarray:
-    return np.hypot(made.column("velocity.x"), made.column("velocity.y"))
-
+from oak_sled.core.results import traces
 
 # the laws
 
@@ -477,146 +449,6 @@ def test_tires_of_one_end_leave_the_other_to_its_wheels_and_muted_ones_are_not_t
     muted = go(FOUR, TIRE.replace(mute=True), speed=5.0, seconds=1.0)
     bare = go(FOUR, speed=5.0, seconds=1.0)
     assert np.array_equal(muted.column("position.x"), bare.column("position.x"))
-
-
-# what is said of it
-
-HOLD = Thruster(id="push", way="speed_aim", thrust=12.0, aim_limit=20000.0, channel="throttle")
-
-
-def tires_of(front, rear, **fields):
-    """A tire part for either end with that cornering stiffness."""
-    return (
-        TIRE.replace(id="front", on="front", stiffness=front, rolling=0.0, **fields),
-        TIRE.replace(id="rear", on="rear", stiffness=rear, rolling=0.0, **fields),
-    )
-
-
-@pytest.mark.parametrize(("front", "rear"), [(8.0, 14.0), (12.0, 12.0), (14.0, 10.0)])
-def test_the_understeer_that_is_foretold_is_what_a_run_measures(front, rear):
-    tires = tires_of(front, rear, law="linear")
-    inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (20, 1)]}
-    made = go(FOUR, *tires, STEERING.replace(most_deg=3.0), HOLD, speed=12.0, seconds=20.0, ticks=240, inputs=inputs)
-    told = outlook.setting_of(made.job.craft, ICE, 240).handling
-    assert math.degrees(told.understeer) == pytest.approx(math.degrees(1.0 / front - 1.0 / rear), rel=1e-6, abs=1e-9)
-    assert measures.measure("understeer").read(made) == pytest.approx(math.degrees(told.understeer), abs=0.13)
-    word = "under" if front < rear else "over" if front > rear else "neutral"
-    assert told.words(GRAVITY).startswith(word)
-
-
-def test_past_its_critical_speed_a_craft_that_oversteers_turns_in_by_itself():
-    tires = tires_of(14.0, 9.0, law="linear", side_grip=5.0)
-    told = outlook.setting_of(job(FOUR, *tires).craft, ICE, 240).handling
-    critical = told.critical_speed(GRAVITY)
-    rates = []
-    for share in (0.8, 1.25):
-        hold = HOLD.replace(thrust=share * critical)
-        made = go(FOUR, *tires, hold, speed=share * critical, yaw_rate_deg=0.2, seconds=4.0, ticks=240,
-                  inputs={"throttle": [(0, 1)]})  # fmt: skip
-        rates.append(abs(made.column("spin.z")[-1]))
-    assert rates[0] < 0.5 * math.radians(0.2)
-    assert rates[1] > 2.0 * math.radians(0.2)
-
-
-@pytest.mark.parametrize("loss", [0.0, 0.15])
-@pytest.mark.parametrize("law", ["brush", "sine_arctangent"])
-def test_the_skidpan_g_that_is_foretold_is_what_a_run_reaches(law, loss):
-    tire = TIRE.replace(law=law, load_loss=loss, nominal_load=MASS * GRAVITY / 4.0, rolling=0.0, side_grip=0.6)
-    inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (2, 0.1), (16, 0.7)]}
-    made = go(FOUR, tire, STEERING.replace(most_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240, inputs=inputs)
-    told = outlook.setting_of(made.job.craft, ICE, 240).handling
-    assert measures.measure("held_side_g").read(made) == pytest.approx(told.most_g, rel=4e-2)
-
-
-def test_with_tires_the_friction_of_the_wheels_counts_no_more():
-    setting = outlook.setting_of(job(FOUR, TIRE).craft, ICE, 120)
-    assert setting.side_grip == pytest.approx(0.9 * MASS * GRAVITY)
-    assert setting.friction == pytest.approx(0.015 * MASS * GRAVITY)
-    assert "side_grip" in FOUR.idle(setting)
-    assert "side_grip" not in FOUR.idle(outlook.setting_of(job(FOUR).craft, ICE, 120))
-
-
-def test_what_is_told_of_a_turn_sums_to_all_that_was_booked():
-    made = go(FOUR, TIRE, DRIVE, STEERING, speed=12.0, seconds=3.0,
-              inputs={"throttle": [(0, 0.5)], "steer": [(0, 0), (1, 0.08)]})  # fmt: skip
-    row = 300
-    found = {one.name: one for one in why.answers(made, row)}
-    lines = sum(made.line(name)[row] for name in made.layout.lines)
-    booked = traces.rotation(made.own_row(row - 1)[3:7]).T @ lines[3:]
-    assert found["yaw"].total == pytest.approx(-booked[2], rel=1e-9)
-    assert found["roll"].total == pytest.approx(booked[0], rel=1e-9)
-    assert sum(one.amount for one in found["yaw"].reasons) == pytest.approx(found["yaw"].total, abs=5.0)
-    first, second = found["yaw"].reasons[:2]
-    assert {first.title, second.title} == {"front tires sideways", "rear tires sideways"}
-    assert "1.30 m before the centre of mass" in " ".join(one.words for one in found["yaw"].reasons)
-    assert found["roll"].says.endswith("to the right"), "it leans out of a turn to the left"
-    assert found["speed"].total == pytest.approx(float(np.diff(speed(made))[row - 1]) * 120.0 * MASS, rel=2e-2)
-
-
-def test_jumps_of_force_are_told_with_their_cause():
-    hand = WheelBrake(id="hand", title="Handbrake", channel="brake", on="rear", torque=6000.0, grip_left=0.4)
-    inputs = {"brake": [(0, 0), (1, 0), (1.001, 1)]}
-    found = rolling.jumps(go(FOUR, TIRE, hand, speed=15.0, seconds=2.0, inputs=inputs))
-    pressed = [one for one in found if one.wheel.startswith("rear") and 120 <= one.row <= 140]
-    assert {one.cause for one in pressed} <= {"handbrake pulled", "handbrake pressed", "the wheel locks"}
-    assert len(pressed) >= 2
-    lane = Ground(id="lane", patches=(Patch(id="glaze", x=40.0, y=0.0, length=20.0, width=40.0, grip=0.2),))
-    slides = go(FOUR, TIRE, STEERING, speed=15.0, seconds=4.0, ground=lane, inputs={"steer": [(0, 0.15)]})
-    assert "another surface" in {one.cause for one in rolling.jumps(slides)}
-    assert rolling.jumps(go(FOUR, TIRE, seconds=1.0)) == ()
-
-
-def test_a_slide_that_is_held_is_measured():
-    made = go(FOUR, TIRE, body=BODY.replace(held=("yaw",)), speed=12.0, side_speed=4.0, seconds=3.0)
-    slips = np.abs(traces.values(made, "slip_angle"))
-    most = max(float(slips[k : k + 120].min()) for k in range(len(slips) - 119))
-    assert measures.measure("held_slip").read(made) == pytest.approx(most)
-
-
-def test_a_driver_holds_a_pace_and_steers_for_gates_with_any_drive():
-    gates = tuple(
-        Gate(id=f"g_{k}", x=20.0 * k, y=(2.0 if k % 2 else -2.0), heading_deg=0.0, width=5.0) for k in range(1, 6)
-    )
-    course = Ground(id="course", gates=gates)
-    tracks = (
-        Track(channel="throttle", shape="pace", knots=(Knot(t=0, value=1.0), Knot(t=30, value=1.0)), pace=9.0),
-        Track(channel="steer", shape="aim", gain=2.2, lead=0.3, sight=8.0),
-    )
-    for driven in ("front", "rear", "all"):
-        given = job(FOUR, TIRE, DRIVE.replace(on=driven), STEERING, ground=course, seconds=14.0, speed=6.0)
-        made = run.execute(replace(given, drill=given.drill.replace(tracks=tracks, end="last_gate")))
-        assert measures.measure("gates_passed").read(made) == 5
-        assert speed(made)[-1] == pytest.approx(9.0, abs=0.4)
-
-
-@pytest.mark.parametrize(("share", "slides"), [(0.75, False), (1.4, True)])
-def test_the_largest_steer_that_holds_is_where_sliding_begins(share, slides):
-    tire = TIRE.replace(law="brush", rolling=0.0, side_grip=0.6)
-    told = outlook.setting_of(job(FOUR, tire).craft, ICE, 240).handling
-    holds = math.degrees(told.largest_steer(12.0, GRAVITY))
-    inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (4, 1)]}
-    made = go(FOUR, tire, STEERING.replace(most_deg=share * holds), HOLD, speed=12.0, seconds=9.0, ticks=240,
-              inputs=inputs)  # fmt: skip
-    slips = np.max([made.column(f"wheels.{k}.slip")[1200:] for k in FRONT], axis=0)
-    assert (np.max(slips) > 1.0) == slides
-
-
-def test_a_surface_scales_grip_and_rolling_resistance_of_each_wheel_on_it():
-    snow = Patch(id="snow", x=50.0, y=10.0, length=100.0, width=20.0, grip=0.5, glide=6.0)
-    made = go(FOUR, TIRE, ground=Ground(id="half", patches=(snow,)), speed=10.0, seconds=1.0)
-    left, right = (made.column(f"wheels.{k}.most_side")[60] / made.column(f"wheels.{k}.force")[60] for k in (1, 3))
-    assert left == pytest.approx(0.5 * right, rel=1e-6)
-    drags = [made.column(f"wheels.{k}.along")[60] / made.column(f"wheels.{k}.force")[60] for k in (1, 3)]
-    assert drags[0] == pytest.approx(6.0 * drags[1], rel=0.1)
-    assert drags[1] == pytest.approx(-0.015, rel=0.1)
-
-
-def test_each_brake_shows_what_it_alone_asks():
-    hand = WheelBrake(id="hand", channel="steer", on="rear", torque=3000.0)
-    made = go(FOUR, TIRE, BRAKES, hand, speed=10.0, seconds=1.0, inputs={"steer": [(0, 1)]})
-    assert traces.values(made, "part.hand")[100] == pytest.approx(3000.0)
-    assert traces.values(made, "part.brakes")[100] == 0.0
-    assert traces.asked_of_wheels(made, made.own_row(100), BRAKES) == 0.0
 
 
 # bad input
