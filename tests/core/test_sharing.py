@@ -46,7 +46,7 @@ def test_sharing_a_curve_changes_no_bit_and_says_who_follows_it(yard):
     made, name = both_share(yard)
     assert digest(made) == digest(yard)
     craft = made.craft("truck")
-    assert sharing.touched(craft, name) == "front tires, rear tires: 4 wheels"
+    assert sharing.touched(craft, name) == "4 wheels: front tires, rear tires"
     assert sharing.path_of(craft, part(made, "rear"), SIDE_CURVE) == f"curves.{name}.points"
 
 

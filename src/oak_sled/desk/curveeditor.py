@@ -91,7 +91,7 @@ class CurveEditor(QWidget):
 
     def whose(self) -> str:
         """Whose curve it is, in words."""
-        return f"shared: {self.shared.replace('_', ' ')} ({self.touches})" if self.shared else "its own"
+        return f"shared by {self.touches} ({self.shared.replace('_', ' ')})" if self.shared else "its own"
 
     def _tell(self) -> None:
         said = "; ".join(f"{x:g} {self.field.x_unit} {y:g}" for x, y in self.points)

@@ -22,7 +22,7 @@ def touched(craft: Craft, name: str) -> str:
     found = followers(craft, name)
     wheels = sum(len(part.wheels_of(roster.wheels(craft))) for part, _ in found)
     parts = ", ".join(part.heading.lower() for part, _ in found) or "no part"
-    return f"{parts}: {wheels} wheels" if wheels else parts
+    return f"{wheels} wheels: {parts}" if wheels else parts
 
 
 def joined(yard: Yard, craft: Craft, part: Part, field: CurveField, straight: bool) -> Yard:
