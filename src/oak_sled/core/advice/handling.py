@@ -29,8 +29,7 @@ def of(craft: Craft, ground: Ground, centre_height: float) -> Handling | None:
     wheels = [one for one in own if one.ray in tires]
     if len(wheels) < len(own) or len({one.at[0] for one in wheels}) < 2:
         return None
-    middle = 0.5 * (max(one.at[0] for one in wheels) + min(one.at[0] for one in wheels))
-    ends = [[one for one in wheels if (one.at[0] > middle) == front] for front in (True, False)]
+    ends = roster.front_and_rear(wheels)
     places = [float(np.mean([one.at[0] for one in end])) for end in ends]
     base = places[0] - places[1]
     centre = craft.body.centre()[0]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -88,6 +89,14 @@ def wheel_names(craft: Craft, part: Part) -> tuple[str, ...]:
 def tire_names(craft: Craft) -> tuple[str, ...]:
     """The names of the rays of a craft whose wheels have tires."""
     return tuple(craft.ray_names[ray] for ray in craft.tired)
+
+
+def front_and_rear(wheels: Iterable[WheelAt]) -> tuple[list[WheelAt], list[WheelAt]]:
+    """Wheels before and behind the middle between the first and the last of them; those in one line count as rear."""
+    own = list(wheels)
+    places = [one.at[0] for one in own]
+    middle = 0.5 * (max(places, default=0.0) + min(places, default=0.0))
+    return [one for one in own if one.at[0] > middle], [one for one in own if one.at[0] <= middle]
 
 
 def launchers(craft: Craft) -> list[Part]:

@@ -21,16 +21,13 @@ that the tires are not linear any more."""
 def steered(run: Run) -> tuple[Floats, float] | None:
     """The mean angle of the front wheels less that of the rear, rad, shape (rows,), and m between them; None without
     tires at two ends."""
-    spots = {roster.ray_names(run.job.craft)[one.ray]: one.at[0] for one in roster.wheels(run.job.craft)}
-    names = [name for name in run.layout.own.tires if name in spots]
-    if not names:
-        return None
-    middle = 0.5 * (max(spots[name] for name in names) + min(spots[name] for name in names))
-    ends = [[name for name in names if (spots[name] > middle) == front] for front in (True, False)]
+    craft = run.job.craft
+    ends = roster.front_and_rear(one for one in roster.wheels(craft) if one.ray in roster.tired(craft))
     if not all(ends):
         return None
-    front, rear = (np.mean([run.column(f"{name}.steer") for name in one], axis=0) for one in ends)
-    places = [float(np.mean([spots[name] for name in one])) for one in ends]
+    names = roster.ray_names(craft)
+    front, rear = (np.mean([run.column(f"{names[one.ray]}.steer") for one in end], axis=0) for end in ends)
+    places = [float(np.mean([one.at[0] for one in end])) for end in ends]
     return front - rear, places[0] - places[1]
 
 
@@ -155,9 +152,7 @@ def _grip_words(run: Run, row: int) -> str:
         level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
         if getattr(part, "grip_left", 1.0) < 1.0 and level[0] != level[1]:
             return f"{part.heading.lower()} {'pulled' if level[1] > level[0] else 'released'}"
-        if (
-            part.SLIDES
-            and float(np.max(np.abs(np.diff(run.column(f"{part.id}.activity")[max(row - 60, 0) : row + 1])))) > 0.0
-        ):
+        blends = int(getattr(part, "blend_s", 0.0) * run.job.ticks) + 1
+        if part.SLIDES and np.ptp(run.column(f"{part.id}.activity")[max(row - blends, 0) : row + 1]) > 0.0:
             return "grip set switched"
     return "another surface"

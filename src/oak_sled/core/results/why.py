@@ -134,12 +134,10 @@ def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]
     """What the tires of a part push to the side and along, each end as one. before, numbers : the own rows of the craft
     at the start and the end of the tick."""
     axes, craft, place = traces.rotation(before[3:7]), run.job.craft, run.layout.own_place
-    names = roster.ray_names(craft)
-    spots = {names[one.ray]: one.at[0] for one in roster.wheels(craft)}
-    middle = 0.5 * (max(spots.values()) + min(spots.values()))
-    wheels, found = roster.wheel_names(craft, part), []
-    for end in ("front", "rear"):
-        own = [name for name in wheels if (spots[name] > middle) == (end == "front")]
+    names, found = roster.ray_names(craft), []
+    wheels = roster.wheel_names(craft, part)
+    for end, at_end in zip(("front", "rear"), roster.front_and_rear(roster.wheels(craft)), strict=True):
+        own = [names[one.ray] for one in at_end if names[one.ray] in wheels]
         for what, word in (("side", "sideways"), ("along", "along")):
             forces, levers = [], []
             for name in own:
