@@ -442,6 +442,13 @@ def test_left_and_right_turns_are_mirror_images():
     assert turns[0].column("wheels.1.side") == pytest.approx(-turns[1].column("wheels.3.side"), abs=1e-3)
 
 
+def test_a_wheel_that_steers_by_its_own_channel_does_so_with_tires_and_in_the_air():
+    wheels = FOUR.replace(steer_channel="steer", steer_deg=10.0)
+    for height in (0.0, 3.0):
+        made = go(wheels, TIRE, height=height, seconds=0.3, inputs={"steer": [(0, 1)]})
+        assert made.column("wheels.1.steer")[-1] == pytest.approx(math.radians(10.0))
+
+
 def test_tires_of_one_end_leave_the_other_to_its_wheels_and_muted_ones_are_not_there():
     front = TIRE.replace(on="front")
     made = go(FOUR, front, speed=5.0, seconds=1.0)

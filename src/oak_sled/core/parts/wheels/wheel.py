@@ -550,6 +550,8 @@ def act(part, gain, p, body, ground, supports, now):
         now.lines[p, i] = 0.0
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
+        if support.axle.tired == 1 and part.steer_channel >= 0:
+            support.axle.steer += part.steer * now.channels[part.steer_channel]
         if support.below < 0:
             now.memory[p, 4 + foot] = HANGS
             continue
@@ -578,8 +580,6 @@ def act(part, gain, p, body, ground, supports, now):
             support.point[2] - body.position[2],
         )
         support.load = load
-        if support.axle.tired == 1 and part.steer_channel >= 0:
-            support.axle.steer += part.steer * now.channels[part.steer_channel]
         if load > 0.0 and support.axle.tired == 0:
             grip, _ = rolling.surface_at(ground, support)
             drag, bite, ahead, left, slides = rub(part, gain, load, 1.0 / standing, grip, lever, support, body, now)
