@@ -538,6 +538,22 @@ def rub(part, gain, load, share, grip, lever, support, body, now):
     return (-drag if along > 0.0 else drag), (-holds if side > 0.0 else holds), ahead, left, wanted > most
 
 
+@compiled
+def strut(part, gain, p, foot, support, ground, now):
+    """N that the strut of a wheel pushes its craft with, and N that the ground carries beside that, along the strut."""
+    squeeze = part.travel + part.radius - support.gap
+    push, extra = 0.0, 0.0
+    if part.unsprung > 0.0:
+        weight, first = -part.unsprung * ground.gravity * support.way[2], 1 if now.time == 0.0 else 0
+        push, tread = hub(part, gain, now.memory[p], foot, squeeze, -support.rate, weight, first, now.dt)
+        extra = tread - push
+    else:
+        push = spring_force(part, gain, squeeze, -support.rate)
+    if squeeze >= 0.0:
+        push = max(push, -support.load - extra)  # what a bar lifts it by: the ground does not pull
+    return push, extra
+
+
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books the forces of all wheels on its ledger line; returns 1 while one of them slides sideways."""
@@ -555,16 +571,7 @@ def act(part, gain, p, body, ground, supports, now):
         if support.below < 0:
             now.memory[p, 4 + foot] = HANGS
             continue
-        squeeze = part.travel + part.radius - support.gap
-        push, extra = 0.0, 0.0  # extra : N that the ground carries beside what the craft is pushed with
-        if part.unsprung > 0.0:
-            weight, first = -part.unsprung * ground.gravity * support.way[2], 1 if now.time == 0.0 else 0
-            push, tread = hub(part, gain, now.memory[p], foot, squeeze, -support.rate, weight, first, now.dt)
-            extra = tread - push
-        else:
-            push = spring_force(part, gain, squeeze, -support.rate)
-        if squeeze >= 0.0:
-            push = max(push, -support.load - extra)  # what a bar lifts it by: the ground does not pull
+        push, extra = strut(part, gain, p, foot, support, ground, now)
         load = support.load + push + extra
         if push == 0.0 and load == 0.0:
             continue
