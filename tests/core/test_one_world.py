@@ -1,4 +1,4 @@
-"""One world of many bodies: several crafts, what is far away, joints, casts, and files of format 1."""
+"""One world of many bodies: several crafts, what is far away, joints, casts, and files of older formats."""
 
 from __future__ import annotations
 
@@ -12,13 +12,14 @@ from scipy.special import ellipk
 
 from oak_sled.core.advice import cautions
 from oak_sled.core.build import jobs
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import casting
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.yard import Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
+from oak_sled.core.documents.yard import FORMAT, Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
 from oak_sled.core.files import run_csv, yard_json
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
@@ -278,7 +279,7 @@ def test_a_joint_that_cannot_hold_is_refused_at_its_place(joint, says):
     assert str(caught.value.faults[0]).startswith("grounds.g.joints.pin")
 
 
-# files of format 1
+# files of older formats
 
 
 @pytest.mark.parametrize("file", sorted(OLD.glob("*.json")), ids=lambda file: file.stem)
@@ -288,9 +289,25 @@ def test_every_demo_of_format_1_opens_as_it_is_today(file):
     assert "format 1" in yard_json.told_of(data)
     yard = yard_json.of(data, str(file))
     now = demos.load(file.stem.replace("_", "-"))
-    assert yard.format == 2
+    assert yard.format == FORMAT
     assert yard == now
     assert yard_json.told_of(json.loads(yard_json.dumps(yard))) == ""
+
+
+def test_what_wheels_of_format_2_held_down_becomes_a_part_and_moves_as_before():
+    data = yard_json.read(Path(__file__).with_name("format_2") / "lamp_truck.json")
+    assert "format 2" in yard_json.told_of(data)
+    old, now = yard_json.of(data), demos.load("lamp-truck")
+    held = [part for part in old.crafts[2].parts if part.kind == "hold_down"]
+    assert [(part.wheels, part.reach, part.pull, part.aid) for part in held] == [
+        ("front", 0.25, 5000.0, True),
+        ("rear", 0.25, 5000.0, True),
+    ]
+    assert old.crafts[:2] == now.crafts[:2]
+    drill = next(one for one in old.drills if one.id == "tip")
+    runs = [run.execute(Job(yard.crafts[2], yard.grounds[0], drill, 120)) for yard in (old, now)]
+    places = [made.columns("position.x", "position.y", "position.z", "rotation.x") for made in runs]
+    assert np.abs(places[0] - places[1]).max() < 1e-9  # one part in place of two: sums in another order
 
 
 def test_crafts_driven_beside_become_a_cast():

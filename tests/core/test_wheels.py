@@ -16,6 +16,7 @@ from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.parts.wheels.bar import Bar
+from oak_sled.core.parts.wheels.holddown import HoldDown
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
@@ -137,11 +138,32 @@ def test_a_hold_down_keeps_a_craft_lower_over_a_crest():
     ground = ICE.replace(blocks=(up, up.replace(id="down", x=15.0, heading_deg=180.0)))
     highest = {}
     for pull in (0.0, 9000.0):
-        wheels = FOUR.replace(reach_below=0.3, hold_down=pull)
-        made = go(wheels, ground=ground, speed=12.0, seconds=2.5)
+        made = go(HoldDown(id="hold", reach=0.3, pull=pull), FOUR, ground=ground, speed=12.0, seconds=2.5)
         highest[pull] = float(made.column("position.z").max())
         assert min(made.column(f"wheels.{k}.force").min() for k in range(1, 5)) >= -pull - 1e-9
     assert highest[9000.0] < highest[0.0] - 0.02
+
+
+def test_a_hold_down_pulls_by_the_gap_below_a_hanging_wheel_and_lets_go_past_its_reach():
+    lifted = Torque(id="lift", axis="roll", timing="always", turn=6000.0)
+    made = go(lifted, HoldDown(id="hold", reach=0.2, pull=1500.0), FOUR, seconds=4.0)
+    gap, droop = made.column("wheels.1.gap")[1:], FOUR.travel + FOUR.radius
+    x, y = made.columns("rotation.x", "rotation.y")[:-1].T
+    lean = 1.0 - 2.0 * (x * x + y * y)  # at the beginning of the tick whose force is looked at
+    hangs = (gap > droop) & (gap < droop + 0.19) & (lean > 0.3)
+    assert hangs.sum() > 20
+    pull = 1500.0 * (gap[hangs] - droop) / 0.2 / lean[hangs]
+    assert -made.column("wheels.1.force")[1:][hangs] == pytest.approx(pull, rel=1e-9)
+    total = sum(made.line(name)[1:, :3] for name in made.layout.lines)
+    realised = MASS * np.diff(made.columns("velocity.x", "velocity.y", "velocity.z"), axis=0) * 240
+    assert np.abs(total - realised).max() < 1e-9 * np.abs(total).max()
+
+
+def test_a_bar_counts_from_full_droop_where_only_one_side_is_held_down():
+    lean = Torque(id="lean", axis="roll", timing="always", turn=500.0)
+    bar = Bar(id="bar", joins="wheels", stiffness=8000.0)
+    bare, held = (go(lean, bar, *more, FOUR, seconds=1.0) for more in ((), (HoldDown(id="hold", on="left"),)))
+    assert np.array_equal(bare.columns("position.z", "rotation.x"), held.columns("position.z", "rotation.x"))
 
 
 @pytest.mark.parametrize("ticks", [60, 240])
@@ -162,7 +184,7 @@ def test_cautions_of_wheels_and_bars():
     assert "stands_on_its_bump_stops" in names_of(job(FOUR.replace(stiffness=3000.0)))
     assert "cannot_carry" in names_of(job(FOUR.replace(stiffness=100.0, bump_stop=100.0)))
     assert "preload_above_the_load" in names_of(job(FOUR.replace(preload=5000.0)))
-    assert "no_reach_to_hold_down" in names_of(job(FOUR.replace(hold_down=500.0)))
+    assert "no_wheels" in names_of(job(HoldDown(id="hold")))
     assert "no_such_wheels" in names_of(job(Bar(id="bar", joins="wheel"), FOUR))
     assert "bar_with_one_wheel" in names_of(job(Bar(id="bar", joins="wheels"), FOUR.replace(spread_y=0.0)))
     assert "too_stiff_for_the_tick" in names_of(job(FOUR.replace(bump=60000.0), ticks=60))

@@ -193,7 +193,18 @@ def _supports(craft: Craft, ground: Ground) -> state.Records:
             row["layer"] = roster.layer_number(ground, ray.layer or craft.body.layer)
             row["muted"] = int(craft.gain_of(part) == 0.0)
             place += 1
+    _look_farther(craft, rows, len(feet) + state.HULL_SUPPORTS)
     return rows
+
+
+def _look_farther(craft: Craft, rows: state.Records, first: int) -> None:
+    """Lengthens the rays by which wheels hold their craft down. first : the row of the first ray."""
+    for part in craft.parts:
+        if craft.gain_of(part) > 0.0:
+            for row, more in part.looks_farther(roster.wheels(craft, first)).items():
+                more = max(more, float(rows[row]["axle"]["farther"]))
+                rows[row]["reach"] += more - rows[row]["axle"]["farther"]
+                rows[row]["gap"], rows[row]["axle"]["farther"] = rows[row]["reach"], more
 
 
 def _crafts(job: Job) -> list[dict[str, Any]]:

@@ -23,7 +23,7 @@ from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.kernel.surface import MOST_PATCHES
 
-FORMAT = 2
+FORMAT = 3
 """The number of the yard format this program writes. A greater one is refused."""
 
 TICK_RATES = (30, 60, 120, 240, 480, 960)

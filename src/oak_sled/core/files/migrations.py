@@ -3,6 +3,9 @@
 Format 1 (to 2): a craft said of itself that it is driven beside the others, and how far to the left of the start it
 begins (`beside`, `lane`). In format 2 a drill names its cast: the crafts that take part, and where each begins. Twins,
 which run a drill each in a world of its own, stand a `twin_gap` apart.
+
+Format 2 (to 3): a sprung wheel said itself how it holds its craft down (`reach_below`, `hold_down`). In format 3 a part
+does that, an aid with a switch of its own.
 """
 
 from __future__ import annotations
@@ -12,6 +15,8 @@ from typing import Any
 
 Data = dict[str, Any]
 _MOST_CAST = 7
+_DRY_FRICTION = ("runner", "wheel", "brake")
+"""Kinds before which what pushes stands."""
 
 
 def migrate(data: Data, number: int) -> Data:
@@ -19,11 +24,14 @@ def migrate(data: Data, number: int) -> Data:
     by the validation that follows."""
     if number < 2:
         data = _cast_of_lanes(data)
-    return data
+    crafts = [_with_hold_downs(one) if isinstance(one, dict) else one for one in _list(data.get("crafts"))]
+    return {**data, "format": 3, **({"crafts": crafts} if isinstance(data.get("crafts"), list) else {})}
 
 
 def migrate_card(craft: Data, drill: Data) -> tuple[Data, Data]:
-    """The craft and the drill of a kept run of format 1: the lane of the craft becomes a part of its start."""
+    """The craft and the drill of a kept run of an older format, or of the present one: the lane of the craft becomes a
+    part of its start, and what its wheels hold down a part of its own."""
+    craft = _with_hold_downs(craft)
     lane = _number(craft.get("lane"))
     if "lane" not in craft and "beside" not in craft:
         return craft, drill
@@ -62,6 +70,30 @@ def _cast_of_lanes(data: Data) -> Data:
     if "drills" in data:
         changed["drills"] = drills if isinstance(data["drills"], list) else data["drills"]
     return {**data, **changed}
+
+
+def _with_hold_downs(craft: Data) -> Data:
+    if not isinstance(craft.get("parts"), list):
+        return craft
+    parts: list[Any] = []
+    holds: list[Data] = []
+    taken = {str(one.get("id")) for one in craft["parts"] if isinstance(one, dict)}
+    for part in craft["parts"]:
+        if not isinstance(part, dict) or part.get("kind") != "wheel":
+            parts.append(part)
+            continue
+        reach, pull = (_number(part.get(name)) for name in ("reach_below", "hold_down"))
+        parts.append({name: value for name, value in part.items() if name not in ("reach_below", "hold_down")})
+        if reach > 0.0 and pull > 0.0:
+            wheels = str(part.get("id"))
+            name = next(one for k in range(len(taken) + 1) if (one := f"{wheels[:30]}_hold{k or ''}") not in taken)
+            taken.add(name)
+            more = {one: part[one] for one in ("mute", "solo", "trim") if one in part}
+            hold = {"kind": "hold_down", "id": name, "wheels": wheels, "pull": pull, "reach": max(reach, 1e-3)}
+            holds.append({**hold, **more})
+    kinds = [part.get("kind") if isinstance(part, dict) else "" for part in parts]
+    at = next((place for place, kind in enumerate(kinds) if kind in _DRY_FRICTION), 0)
+    return {**craft, "parts": [*parts[:at], *holds, *parts[at:]]}
 
 
 def _aside(start: Any, lane: float) -> Data:

@@ -74,6 +74,7 @@ AXLE = np.dtype(
         ("drive", "f8"),  # N m
         ("brake", "f8"),  # N m at most
         ("grip", "f8"),  # share of its grip that is left
+        ("farther", "f8"),  # m past full droop that its ray looks for the ground, for what holds the craft down
         ("most_spin", "f8"),  # slip ratio past which drive is taken back; 0: never
         ("most_lock", "f8"),  # likewise of the brake
         ("binding", "f8"),  # N m s/rad by which a differential holds it to `bound`

@@ -351,6 +351,10 @@ class Part(Frozen):
         """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""
         return {}
 
+    def looks_farther(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
+        """The rays of the wheels of its craft that look farther for the ground by it, and how far, m."""
+        return {}
+
     def asks(self, activity: Any) -> Any:
         """What it alone asks of its wheels at an activity (or at each of many), in the unit of what it shows; None
         where that is read from its wheels."""

@@ -40,7 +40,7 @@ from oak_sled.core.parts import (
     yawdamper,
 )
 from oak_sled.core.parts.common import Kind, Part
-from oak_sled.core.parts.wheels import bar, countersteer, drive, sliplimit, steering, tire, wheel, wheelbrake
+from oak_sled.core.parts.wheels import bar, countersteer, drive, holddown, sliplimit, steering, tire, wheel, wheelbrake
 
 KINDS = (
     thruster.KIND,
@@ -68,6 +68,7 @@ KINDS = (
     tire.KIND,
     countersteer.KIND,
     sliplimit.KIND,
+    holddown.KIND,
     yawdamper.KIND,
     turnslower.KIND,
     head.KIND,

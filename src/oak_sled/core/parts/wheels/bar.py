@@ -74,7 +74,8 @@ def act(part, gain, p, body, ground, supports, now):
         left, right = supports[part.first_left + k], supports[part.first_right + k]
         if left.below < 0 or right.below < 0:
             continue
-        size = gain * part.stiffness * ((left.reach - left.gap) - (right.reach - right.gap))
+        more = (left.reach - left.axle.farther - left.gap) - (right.reach - right.axle.farther - right.gap)
+        size = gain * part.stiffness * more
         acting += 1.0
         for side in range(2):
             support = left if side == 0 else right

@@ -7,6 +7,17 @@ import math
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import spatial, surface
 
+LEAST_COSINE = 0.3
+"""Between a strut and the normal of the ground, below which the load on a wheel grows no more."""
+
+
+@compiled
+def lean(support):
+    """The cosine between a strut and the normal of the ground: the ground pushes along its normal, and what the strut
+    leans by, the links of the wheel carry."""
+    n = (support.normal[0], support.normal[1], support.normal[2])
+    return max(-spatial.dot(n, (support.way[0], support.way[1], support.way[2])), LEAST_COSINE)
+
 
 @compiled
 def ways(support, turn, body):

@@ -32,8 +32,6 @@ from oak_sled.core.parts.wheels import rolling
 Finds = Literal["ray", "sphere"]
 HANGS = 1e30
 """What stands for the speed of a hub that has no ground below: it moves with the craft."""
-LEAST_COSINE = 0.3
-"""Between a strut and the normal of the ground, below which the load on the wheel grows no more."""
 
 RECORD = np.dtype(
     [
@@ -44,8 +42,6 @@ RECORD = np.dtype(
         ("bump_stop", "f8"),
         ("bump", "f8"),
         ("rebound", "f8"),
-        ("below", "f8"),
-        ("hold_down", "f8"),
         ("radius", "f8"),
         ("side_grip", "f8"),
         ("rolling", "f8"),
@@ -93,9 +89,9 @@ class Wheel(Part):
     its radius, which rolls over steps and edges where a ray drops past them.
 
     With compression x from full droop: push = preload + k x (1 + b x / travel), past the travel a bump stop on top;
-    damped by the speed of the mount, more or less in bump than in rebound; never below 0, but within its reach below
-    full droop, where the hold-down pulls. Sideways each wheel takes the slip of its contact point up to its grip times
-    the load; along it rolls, but for its rolling resistance. The load acts along the normal of the ground.
+    damped by the speed of the mount, more or less in bump than in rebound; never below 0. Sideways each wheel takes the
+    slip of its contact point up to its grip times the load; along it rolls, but for its rolling resistance. The load
+    acts along the normal of the ground.
     """
 
     TITLE: ClassVar[str] = "Sprung wheels"
@@ -133,14 +129,6 @@ class Wheel(Part):
         200000.0, "N/m", "spring rate past the travel", low=0.0, high=1e9, slider=(1000.0, 1e6), scale="log",
         title="bump stop",
     )  # fmt: skip
-    reach_below: float = dial(
-        0.0, "m", "how far below full droop it still pulls the craft down", low=0.0, high=10.0, slider=(0.0, 0.5),
-        title="reach below",
-    )  # fmt: skip
-    hold_down: float = dial(
-        0.0, "N", "greatest pull within that reach, just before it lets go", low=0.0, high=1e7, slider=(0.0, 10000.0),
-        title="hold-down",
-    )  # fmt: skip
     radius: float = dial(0.4, "m", "of the wheel", low=0.02, high=20.0, slider=(0.1, 1.5), title="wheel radius")
     unsprung: float = dial(
         0.0, "kg", "mass of a wheel and its hub, beside that of the body; 0: they weigh nothing, and the tire is rigid",
@@ -177,8 +165,6 @@ class Wheel(Part):
             "bump_stop": self.bump_stop,
             "bump": self.bump,
             "rebound": self.rebound,
-            "below": self.reach_below,
-            "hold_down": self.hold_down,
             "radius": self.radius,
             "side_grip": self.side_grip,
             "rolling": self.rolling,
@@ -206,7 +192,7 @@ class Wheel(Part):
         return corners(self)
 
     def rays(self) -> list[Ray]:
-        reach = self.travel + self.radius + self.reach_below
+        reach = self.travel + self.radius
         round_ = self.radius if self.finds == "sphere" else 0.0
         return [
             Ray((x, y, z + self.travel), "craft", reach, self.layer, round_, self.radius) for x, y, z in self.hubs()
@@ -361,8 +347,7 @@ class Wheel(Part):
 
     def summary(self) -> str:
         linked = self.count()
-        held = " · held down" if self.reach_below > 0.0 and self.hold_down > 0.0 else ""
-        return f"{f'{linked} linked' if linked > 1 else 'one'} · spring{held}"
+        return f"{f'{linked} linked' if linked > 1 else 'one'} · spring"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.trim <= 0.0 or setting.rays == 0 or setting.spring <= 0.0:
@@ -412,13 +397,6 @@ class Wheel(Part):
                 f"it is preloaded by {show(self.preload, 'N')}, more than the {show(load, 'N')} it carries: no sag",
                 "less, so that the spring can extend into a hole",
             )
-        if self.hold_down > 0.0 and self.reach_below == 0.0:
-            yield self.caution(
-                "no_reach_to_hold_down",
-                "reach_below",
-                "the hold-down acts below full droop, where it has no reach",
-                "a reach below of 0.1 m",
-            )
         yield from self.too_stiff(setting, "bump", "a wheel")
 
 
@@ -431,9 +409,9 @@ def _root(square: float, linear: float, value: float) -> float:
 
 @compiled
 def spring_force(part, gain, squeeze, closing):
-    """N that a wheel pushes up at a compression (m) that grows by `closing` m/s; below 0 where it holds down."""
+    """N that a wheel pushes up at a compression (m) that grows by `closing` m/s."""
     if squeeze < 0.0:
-        return -gain * part.hold_down * min(-squeeze / part.below, 1.0) if part.below > 0.0 else 0.0
+        return 0.0
     still = still_force(part, squeeze)
     damped = damper_force(part, squeeze, closing)
     return max(gain * (still + damped), 0.0)
@@ -575,11 +553,10 @@ def act(part, gain, p, body, ground, supports, now):
         load = support.load + push + extra
         if push == 0.0 and load == 0.0:
             continue
-        # the ground pushes along its normal; what its strut leans by, the links of the wheel carry
         n = (support.normal[0], support.normal[1], support.normal[2])
-        leans = max(-spatial.dot(n, (support.way[0], support.way[1], support.way[2])), LEAST_COSINE)
+        leans = rolling.lean(support)
         push, extra = push / leans, extra / leans
-        load = max(support.load + push + extra, 0.0) if part.unsprung > 0.0 else support.load + push
+        load = max(support.load + push + extra, min(support.load, 0.0)) if part.unsprung > 0.0 else support.load + push
         force = (push * n[0], push * n[1], push * n[2])
         lever = (
             support.point[0] - body.position[0],
