@@ -28,14 +28,15 @@ from scipy.integrate import solve_ivp
 from oak_sled.core.advice import cautions
 from oak_sled.core.documents.yard import Ground, Patch
 from oak_sled.core.kernel import state
+from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.slipcurve import Knot as GripKnot
+from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.turnslower import TurnSlower
-from oak_sled.core.parts.wheels import slip, speedcurve, tirecurve
+from oak_sled.core.parts.wheels import slip, tirecurve
 from oak_sled.core.parts.wheels.countersteer import CounterSteer
 from oak_sled.core.parts.wheels.sliplimit import SlipLimit
-from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
 from oak_sled.core.parts.wheels.tire import RECORD
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper

@@ -150,6 +150,30 @@ def test_a_drawn_law_brings_its_curve_onto_the_strip(window, session, opened, id
     assert next(strip for strip in window.desk.strips if strip.name == "tires").editors == []
 
 
+def test_the_curve_of_a_damper_is_dragged_and_shows_where_each_wheel_reads_it(window, session, opened, idle):
+    wheels = next(one for one in session.craft.parts if one.kind == "wheel")
+    editor = opened(wheels.id).editors[0]
+    assert (editor.field.name, len(editor.marks)) == ("damper_curve", 4)
+    low, high = editor.used
+    assert 0.0 <= low <= min(editor.marks)
+    assert max(editor.marks) <= high
+    marks, digest = editor.marks, session.run.digest
+    session.set_time(session.run.job.drill.event_time + 0.3)
+    assert editor.marks != marks
+    x, y = editor.points[1]
+    start, end = (editor.place_of(x, share).toPoint() for share in (y, 0.4))
+    QTest.mousePress(editor, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(editor, end)
+    QTest.mouseRelease(editor, Qt.MouseButton.LeftButton, pos=end)
+    idle()
+    bent = part(session, wheels.id).damper_curve
+    assert bent[1].share == pytest.approx(0.4, abs=0.02)
+    assert session.run.digest != digest
+    window.acts["undo"].trigger()
+    idle()
+    assert session.run.digest == digest
+
+
 def test_why_follows_the_cursor_and_a_jump_is_a_place_to_go_to(window, session, idle):
     choose(window, idle, "drift")
     window.show_pane("Why")

@@ -48,8 +48,10 @@ class CurveEditor(QWidget):
         self.field = field
         self.points: Points = ()
         self.chosen = 0
-        self.mark: float | None = None
-        """The x at which it is read now."""
+        self.marks: tuple[float, ...] = ()
+        """The x at which it is read now: one for each wheel that reads it apart."""
+        self.used: tuple[float, float] | None = None
+        """From where to where the last run read it."""
         self.shared, self.touches = "", ""
         """The shared curve that it is, and who follows that, in words."""
         self.straight = False
@@ -67,12 +69,19 @@ class CurveEditor(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(260, 120)
 
-    def show_part(self, part: AnyPart, mark: float | None = None) -> None:
-        """Shows the curve of a part, and where it is read now."""
+    def show_part(self, part: AnyPart) -> None:
+        """Shows the curve of a part."""
         points, straight = self.field.points(part), getattr(part, self.field.straight)
-        if (points, mark, straight) != (self.points, self.mark, self.straight):
-            self.points, self.mark, self.straight = points, mark, straight
+        if (points, straight) != (self.points, self.straight):
+            self.points, self.straight = points, straight
             self.chosen = min(self.chosen, len(points) - 1)
+            self._tell()
+            self.update()
+
+    def show_reads(self, marks: tuple[float, ...], used: tuple[float, float] | None) -> None:
+        """Shows where it is read now, and from where to where the last run read it."""
+        if (marks, used) != (self.marks, self.used):
+            self.marks, self.used = marks, used
             self._tell()
             self.update()
 
@@ -95,7 +104,9 @@ class CurveEditor(QWidget):
 
     def _tell(self) -> None:
         said = "; ".join(f"{x:g} {self.field.x_unit} {y:g}" for x, y in self.points)
-        assist.describe(self, self.field.title, f"{self.whose()}; {len(self.points)} knots: {said}", HELP)
+        low, high = self.used or (0.0, 0.0)
+        reads = f"; the run used {low:.3g} to {high:.3g} {self.field.x_unit}" if self.used else ""
+        assist.describe(self, self.field.title, f"{self.whose()}; {len(self.points)} knots: {said}{reads}", HELP)
 
     # places
 
@@ -317,14 +328,10 @@ class CurveEditor(QWidget):
             x = min(0.8 * points[-1][0], high)
             at = self.place_of(x, float(_values(points, np.array([x]), straight)[0]))
             painter.setPen(theme.colour("desk_soft"))
-            painter.drawText(QRectF(at.x() - 90, at.y() - 15, 90, 13), Qt.AlignmentFlag.AlignRight, name)
+            top = at.y() - 15 if at.y() - 15 > box.top() else at.y() + 2
+            painter.drawText(QRectF(at.x() - 90, top, 90, 13), Qt.AlignmentFlag.AlignRight, name)
         self._paint_line(painter, high, self.points, self.straight, "good_light")
-        if self.mark is not None:
-            pen = theme.pen("oak_light", 1)
-            pen.setStyle(Qt.PenStyle.DashLine)
-            painter.setPen(pen)
-            x = min(abs(self.mark), high)
-            painter.drawLine(self.place_of(x, 0.0), self.place_of(x, most))
+        self._paint_reads(painter, high)
         for number, (x, y) in enumerate(self.points):
             at = self.place_of(x, y)
             ringed = number == self.chosen and self.hasFocus()
@@ -335,6 +342,19 @@ class CurveEditor(QWidget):
         painter.setPen(theme.colour("desk_text"))
         words = f"{x:g} {self.field.x_unit} · {y:g}".replace("  ", " ")
         painter.drawText(QRectF(box.left(), box.bottom() + 3, 130, 14), Qt.AlignmentFlag.AlignLeft, words)
+
+    def _paint_reads(self, painter: QPainter, high: float) -> None:
+        """A bar along the axis over what the run used, and a dot on the curve for each that reads it now."""
+        if self.used is not None:
+            low, top = (self.place_of(min(x, high), 0.0) for x in self.used)
+            painter.setPen(theme.pen("oak_light", 3))
+            painter.drawLine(low, top + QPointF(1.0, 0.0))
+        if self.marks:
+            xs = np.minimum(self.marks, high)
+            painter.setPen(theme.pen("desk_text", 1.2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for x, y in zip(xs, _values(self.points, xs, self.straight), strict=True):
+                painter.drawEllipse(self.place_of(float(x), float(y)), 5.5, 5.5)
 
     def _paint_line(self, painter: QPainter, high: float, points: Points, straight: bool, ink: str) -> None:
         xs = np.linspace(0.0, high, 161)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.advice import grips, probe
+from oak_sled.core.advice import curvereads, grips, probe
 from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
@@ -19,6 +19,7 @@ from oak_sled.core.parts.register import KINDS
 from oak_sled.core.project import sharing
 from oak_sled.core.results import traces
 from oak_sled.desk import assist, theme
+from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.meter import show_meter
 from oak_sled.desk.names import Names
 from oak_sled.desk.session import Session
@@ -262,15 +263,20 @@ class ForceDesk(QWidget):
                 curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
                 strip.curve.show_part(part, curve, slip, probe.grip_used(run, numbers, part))
             for editor in strip.editors:
-                if editor.field.x_unit == "m/s" and isinstance(part, Part):
-                    editor.show_part(
-                        part, abs(float(traces.values(run, "forward_speed")[min(self.session.row, run.ticks)]))
-                    )
+                self._show_reads(editor, strip)
             if strip.tires is not None and isinstance(part, Part):
                 seen = np.zeros((0, 2)) if self.session.live_on else grips.visited(run, part)
                 curve = grips.side_curve(part, self.session.ground.grip)
                 strip.tires.show_grips(curve, grips.wheels_now(run, numbers, part), seen)
                 assist.describe(strip.tires, "grip of each wheel", strip.tires.words())
+
+    def _show_reads(self, editor: CurveEditor, strip: Strip) -> None:
+        """Shows on a curve where it is read at the cursor, and what the run used of it."""
+        run, session = self.session.run, self.session
+        fitted = next((one for one in run.job.craft.parts if one.id == strip.name), None) if run is not None else None
+        if run is not None and isinstance(fitted, Part) and type(fitted) is type(strip.part):
+            used = None if session.live_on else curvereads.used(run, fitted, editor.field)
+            editor.show_reads(curvereads.now(run, fitted, editor.field, session.row), used)
 
     # parts
 

@@ -269,7 +269,7 @@ class Strip(QWidget):
         if self.drawing is not None and isinstance(part, Body):
             self.drawing.show_body(part)
         for editor in self.editors:
-            editor.show_part(part, editor.mark)
+            editor.show_part(part)
         idle = {} if isinstance(part, Body) else part.idle(setting)
         for dial in dials(part):
             widget = self.dials.get(dial.name)

@@ -239,10 +239,10 @@ class Cover(QWidget):
             small = theme.font(10)
             painter.setFont(small)
             painter.setPen(ink)
-            label = theme.elide(trace.short or trace.title.partition(":")[0], 56, small)
-            painter.drawText(QPointF(right - RIGHT + 10, base), label)
-            painter.setFont(theme.font(10))
             text = f"{number} {unit}" if unit.startswith("k") else number
+            room = RIGHT - 14 - theme.metrics(small).horizontalAdvance(text)
+            label = theme.elide(trace.short or trace.title.partition(":")[0], room, small)
+            painter.drawText(QPointF(right - RIGHT + 10, base), label)
             painter.drawText(QRectF(right - 50, base - 11, 50, 14), Qt.AlignmentFlag.AlignRight, text)
 
     def _paint_events(self, painter: QPainter, run: Run) -> None:

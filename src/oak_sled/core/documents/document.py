@@ -148,6 +148,10 @@ def _fault(item: Any, where: str, data: Any) -> Fault:
         return Fault(place, f"{shown} is out of bounds", f"{word} {bound:g}")
     if kind == "finite_number":
         return Fault(place, f"{shown} is not a finite number", "a finite number")
+    if kind == "too_short" and isinstance(value, list | tuple):
+        least = context.get("min_length", 1)
+        has = f"only {len(value)} of at least {least} entries are there" if value else "it is an empty list"
+        return Fault(place, has, f"at least {least} entr{'y' if least == 1 else 'ies'}")
     if kind == "extra_forbidden":
         return Fault(place, "this name is not known here", "remove it, or see `oak-sled schema`")
     if kind == "missing":

@@ -347,6 +347,11 @@ class Part(Frozen):
         """Its fields that are curves, those that act as it is set."""
         return self.CURVE_FIELDS
 
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        """The x at which a curve of it was read in a run, shape (rows,) or (rows, n); None where it is read by what its
+        craft does as a whole. wheels : the names of the rays of its wheels with tires."""
+        return None
+
     def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
         """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""
         return {}

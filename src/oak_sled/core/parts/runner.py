@@ -6,7 +6,7 @@ One file, as every kind of part is: its document, record, equation, closed forms
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -272,6 +272,9 @@ class Runner(Part):
         off = np.abs((course - heading + np.pi) % (2.0 * np.pi) - np.pi)
         slip = np.where(along > CREEP, np.minimum(off, np.pi - off), np.nan)  # the same backward
         return {"slip": np.where(loaded, slip, np.nan), "speed": np.where(loaded, along, np.nan)}
+
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        return np.degrees(self.used(GRIP, run)["slip"])
 
     def sliding_friction(self, weight: float, grip: float) -> float:
         return self.glide * weight * grip * self.trim

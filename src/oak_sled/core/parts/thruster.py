@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
@@ -19,10 +19,12 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts import push
+from oak_sled.core.parts import push, speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.search import crossing
+from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
 UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}
@@ -42,6 +44,9 @@ RECORD = np.dtype(
         ("at_point", "i8"),
         ("point", "f8", (3,)),
         ("aim_limit", "f8"),
+        ("bends", "i8"),  # 1 where less or more of it is left at a speed, by the curve
+        ("top", "f8"),
+        ("curve", "f8", (SPEEDS,)),
         ("formula", FORMULA),
     ]
 )
@@ -59,6 +64,18 @@ OVER_SPEED = Place(
 )
 
 
+FLAT = (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=40.0, share=1.0))
+SHARE_LEFT = CurveField(
+    "curve", "share of the thrust over speed", "speed", "share", "m/s", 40.0,
+    {
+        "the same at every speed": ((0.0, 1.0), (40.0, 1.0)),
+        "a fan, less the faster it goes": ((0.0, 1.0), (20.0, 0.7), (40.0, 0.25), (50.0, 0.0)),
+        "one power: as strong only when slow": ((0.0, 1.0), (8.0, 1.0), (16.0, 0.5), (32.0, 0.25), (64.0, 0.125)),
+        "fades before a top speed": ((0.0, 1.0), (20.0, 1.0), (25.0, 0.0)),
+    },
+)  # fmt: skip
+
+
 class Thruster(push.Push):
     """Pushes along a line. The way of pushing decides what its number is counted in."""
 
@@ -67,6 +84,7 @@ class Thruster(push.Push):
     FAMILY: ClassVar[Family] = "drive"
     CHANNEL_GUESS: ClassVar[str] = "throttle"
     PLACES: ClassVar[tuple[Place, ...]] = (OVER_SPEED,)
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SHARE_LEFT,)
 
     kind: Literal["thruster"] = "thruster"
     way: Way = Field("force", description="what the number is: a force, an acceleration, an impulse...")
@@ -81,7 +99,12 @@ class Thruster(push.Push):
         main=True,
         unit_by=("way", UNITS),
     )
-    formula: str = Field("", max_length=60, description="the share of it that is left at a speed; empty: all of it")
+    curve: tuple[SpeedKnot, ...] = Field(
+        FLAT, min_length=1, max_length=64, description="the share of it that is left, by the speed along it"
+    )
+    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    formula: str = Field("", max_length=60, description="the formula of the share that is left; empty: the curve")
     reverse_share: float = dial(
         0.4, "", "share of it when the channel is negative", low=0.0, high=1.0, main=True, title="reverse share"
     )
@@ -108,7 +131,20 @@ class Thruster(push.Push):
         2000.0, "N", "greatest force of a speed aim", low=0.0, high=1e7, slider=(10.0, 20000.0), scale="log"
     )
 
+    @model_validator(mode="after")
+    def _ordered(self) -> Thruster:
+        speedcurve.check("curve", self.curve)
+        return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return () if self.formula else (SHARE_LEFT,)
+
+    def bends(self) -> bool:
+        """Whether its thrust changes with speed."""
+        return bool(self.formula) or not speedcurve.is_flat(self.curve)
+
     def record(self, pack: Pack) -> dict[str, Any]:
+        top, samples = speedcurve.record(self.curve, self.curve_straight)
         return {
             **self.push_record(pack),
             "way": get_args(Way).index(self.way),
@@ -122,6 +158,9 @@ class Thruster(push.Push):
             "at_point": int(self.at_point),
             "point": pack.point(self.x, self.y, self.z),
             "aim_limit": self.aim_limit,
+            "bends": int(not speedcurve.is_flat(self.curve)),
+            "top": top,
+            "curve": samples,
             "formula": pack.formula(self.formula),
         }
 
@@ -164,12 +203,19 @@ class Thruster(push.Push):
     def left_at(self, speed: float) -> float:
         """The share of the thrust that is left at a speed along the push, m/s, at full channel."""
         written = self.formula_of(OVER_SPEED)
-        return 1.0 if written is None else max(written.finite(speed, 1.0), 0.0)
+        if written is None:
+            return speedcurve.share_at(self.curve, max(speed, 0.0), self.curve_straight)
+        return max(written.finite(speed, 1.0), 0.0)
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
-        return [("the same at every speed", {"formula": ""})]
+        flat = ("the same at every speed", {"formula": "", "curve": FLAT, "curve_of": ""})
+        if speedcurve.is_flat(self.curve):
+            return [flat]
+        return [("drawn curve", {"formula": "", "curve": self.curve, "curve_of": self.curve_of}), flat]
 
     def written_as(self, place: Place) -> str:
+        if not speedcurve.is_flat(self.curve):
+            return speedcurve.as_table(self.curve, "max(speed, 0 [m/s])")
         return "clamp(1 - speed / 40 [m/s], 0, 1)"
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
@@ -191,6 +237,10 @@ class Thruster(push.Push):
         speed = np.einsum("ij,ij->i", ahead, run.columns("velocity.x", "velocity.y", "velocity.z"))
         return {"speed": np.where(acts, speed, np.nan)}
 
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        found = self.used(OVER_SPEED, run)
+        return np.maximum(found["speed"], 0.0) if found else None
+
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         number = self.thrust * self.trim
         if self.way == "impulse":
@@ -206,7 +256,7 @@ class Thruster(push.Push):
         force = number if self.way == "force" else number * setting.mass
         rate = force / setting.mass
         first = f"{show(rate, 'm/s2')} = {show(rate / STANDARD_GRAVITY, 'g')}"
-        if self.formula_of(OVER_SPEED) is not None or setting.drag_at is not None:
+        if self.bends() or setting.drag_at is not None:
             return (first, written_top_speed_words(lambda speed: force * self.left_at(speed), setting))
         return (first, top_speed_words(force, setting))
 
@@ -273,7 +323,7 @@ def act(part, gain, p, body, ground, supports, now):
     level = push.level(part, p, now)
     share = level if level >= 0.0 else level * part.reverse
     direction = thrust_line(part, body, now)
-    if part.formula.at != 0:
+    if part.formula.at != 0 or part.bends == 1:
         along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
         left = left_of(part, along, level)
         gain *= left
@@ -303,7 +353,7 @@ def act(part, gain, p, body, ground, supports, now):
 def left_of(part, speed, level):
     """The share of the thrust that is left at a speed along the push, m/s; never below 0."""
     if part.formula.at == 0:
-        return 1.0
+        return speedcurve.at(part.curve, part.top, max(speed, 0.0)) if part.bends == 1 else 1.0
     part.formula.given[0], part.formula.given[1] = speed, level
     left = machine.value_of(part.formula)
     return max(left, 0.0)

@@ -20,7 +20,8 @@ def followers(craft: Craft, name: str) -> list[tuple[Part, CurveField]]:
 def touched(craft: Craft, name: str) -> str:
     """Who follows a shared curve, in words, wheels counted."""
     found = followers(craft, name)
-    wheels = sum(len(part.wheels_of(roster.wheels(craft))) for part, _ in found)
+    known = roster.wheels(craft)
+    wheels = sum(len(part.wheels_of(known)) or sum(one.part == part.id for one in known) for part, _ in found)
     parts = ", ".join(part.heading.lower() for part, _ in found) or "no part"
     return f"{wheels} wheels: {parts}" if wheels else parts
 

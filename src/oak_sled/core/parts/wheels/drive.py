@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -12,12 +12,13 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.wheels import speedcurve
+from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 from oak_sled.core.parts.wheels.onwheels import WHEELS, OnWheels
-from oak_sled.core.parts.wheels.speedcurve import SPEEDS, SpeedKnot
 
 HALF_LOCKED = 100.0
 """N m for each rad/s of difference by which a differential that is half locked holds a wheel."""
@@ -108,6 +109,11 @@ class Drive(OnWheels):
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
+
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        radii = {part.id: getattr(part, "radius", 0.0) for part in run.job.craft.parts}
+        rolled = [run.column(f"{name}.turn") * radii[name.rpartition(".")[0]] for name in wheels]
+        return np.mean(rolled, axis=0) if rolled else None
 
     def summary(self) -> str:
         ends = {0.0: "open", 1.0: "locked"}

@@ -13,12 +13,12 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.wheels import speedcurve
+from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 from oak_sled.core.parts.wheels.onwheels import MOST_WHEELS, WHEELS, OnWheels
-from oak_sled.core.parts.wheels.speedcurve import SPEEDS, SpeedKnot
 
 RECORD = np.dtype(
     [

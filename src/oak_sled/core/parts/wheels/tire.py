@@ -211,6 +211,14 @@ class Tire(OnWheels):
         found = [SIDE_CURVE] if self.law == "curve" else []
         return (*found, OVER_RATIO) if self.along_law == "curve" else tuple(found)
 
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        if not wheels:
+            return None
+        what = "slip_angle" if field is SIDE_CURVE else "slip_ratio"
+        found = np.stack([run.column(f"{name}.{what}") for name in wheels], axis=1)
+        loads = np.stack([run.column(f"{name}.force") for name in wheels], axis=1)
+        return np.where(loads > 0.0, np.degrees(found) if field is SIDE_CURVE else found, np.nan)
+
     def keeps_stiffness(self) -> bool:
         """Whether less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""
         return self.law not in ("share", "curve")

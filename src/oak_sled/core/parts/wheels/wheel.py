@@ -6,11 +6,11 @@ One file, as every kind of part is: its document, record, equation, closed forms
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
@@ -23,9 +23,12 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
+from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.search import area, crossing
+from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.parts.wheels import rolling
 
@@ -53,6 +56,9 @@ RECORD = np.dtype(
         ("last_of_all", "i8"),
         ("unsprung", "f8"),  # kg of a wheel and its hub; 0: they weigh nothing, and the tire does not give
         ("tire", "f8"),  # N/m
+        ("bends", "i8"),  # 1 where the damping changes with speed, by the curve
+        ("top", "f8"),
+        ("damper_curve", "f8", (SPEEDS,)),
         ("spring_formula", FORMULA),
         ("damper_formula", FORMULA),
     ]
@@ -82,6 +88,15 @@ DAMPER = Place(
     ),
     replaces=("bump", "rebound"),
 )
+OVER_STRUT_SPEED = CurveField(
+    "damper_curve", "share of the damping over strut speed", "speed", "share", "m/s", 1.0,
+    {
+        "the same at every speed": ((0.0, 1.0), (1.0, 1.0)),
+        "digressive: firm when slow, gives on a blow": ((0.0, 1.0), (0.1, 1.0), (0.3, 0.55), (1.0, 0.3), (2.0, 0.22)),
+        "progressive: soft when slow, firm on a blow": ((0.0, 0.4), (0.2, 0.5), (0.6, 1.0), (1.5, 1.6)),
+        "free about standstill": ((0.0, 0.0), (0.05, 0.1), (0.15, 1.0), (1.0, 1.0)),
+    },
+)  # fmt: skip
 
 
 class Wheel(Part):
@@ -89,9 +104,9 @@ class Wheel(Part):
     its radius, which rolls over steps and edges where a ray drops past them.
 
     With compression x from full droop: push = preload + k x (1 + b x / travel), past the travel a bump stop on top;
-    damped by the speed of the mount, more or less in bump than in rebound; never below 0. Sideways each wheel takes the
-    slip of its contact point up to its grip times the load; along it rolls, but for its rolling resistance. The load
-    acts along the normal of the ground.
+    damped by the speed of the mount, more or less in bump than in rebound, and by a curve over that speed; never below
+    0. Sideways each wheel takes the slip of its contact point up to its grip times the load; along it rolls, but for
+    its rolling resistance. The load acts along the normal of the ground.
     """
 
     TITLE: ClassVar[str] = "Sprung wheels"
@@ -104,6 +119,7 @@ class Wheel(Part):
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
     PLACES: ClassVar[tuple[Place, ...]] = (SPRING, DAMPER)
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (OVER_STRUT_SPEED,)
 
     kind: Literal["wheel"] = "wheel"
     finds: Finds = Field(
@@ -120,6 +136,11 @@ class Wheel(Part):
         2500.0, "N s/m", "damping of a wheel while its spring extends", low=0.0, high=1e7, slider=(10.0, 2e4),
         scale="log", main=True,
     )  # fmt: skip
+    damper_curve: tuple[SpeedKnot, ...] = Field(
+        speedcurve.FLAT, min_length=1, max_length=64, description="share of that damping, by the speed of the strut"
+    )
+    damper_curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    damper_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     travel: float = dial(0.3, "m", "from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0))
     preload: float = dial(0.0, "N", "force of a spring at full droop", low=0.0, high=1e7, slider=(0.0, 10000.0))
     progression: float = dial(
@@ -156,7 +177,16 @@ class Wheel(Part):
     spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
     spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
 
+    @model_validator(mode="after")
+    def _ordered(self) -> Wheel:
+        speedcurve.check("damper_curve", self.damper_curve)
+        return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return () if self.damper_formula else (OVER_STRUT_SPEED,)
+
     def record(self, pack: Pack) -> dict[str, Any]:
+        top, samples = speedcurve.record(self.damper_curve, self.damper_curve_straight)
         return {
             "stiffness": self.stiffness,
             "progression": self.progression,
@@ -176,6 +206,9 @@ class Wheel(Part):
             "last_of_all": pack.last_ray,
             "unsprung": self.unsprung,
             "tire": self.tire_stiffness,
+            "bends": int(not speedcurve.is_flat(self.damper_curve)),
+            "top": top,
+            "damper_curve": samples,
             "spring_formula": pack.formula(self.spring_formula, {1: self.travel}),
             "damper_formula": pack.formula(self.damper_formula, {2: self.travel}),
         }
@@ -274,7 +307,7 @@ class Wheel(Part):
         squeeze = self.squeeze_of(load / self.trim if self.trim > 0.0 else 0.0)
         rate = self.stiffness * (1.0 + 2.0 * self.progression * squeeze / self.travel)
         rate += self.bump_stop if squeeze > self.travel else 0.0
-        damping = 0.5 * (self.bump + self.rebound)
+        damping = 0.5 * (self.bump + self.rebound) * speedcurve.share_at(self.damper_curve, 0.0)
         if self.formula_of(SPRING) is not None:
             step = 1e-4 * self.travel
             rate = (self.push_at(squeeze + step) - self.push_at(squeeze - step)) / (2.0 * step)
@@ -296,14 +329,21 @@ class Wheel(Part):
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         if place is DAMPER:
             same = 0.5 * (self.bump + self.rebound)
-            split = ("bump and rebound", {"damper_formula": ""})
-            return [split, ("one damping", {"damper_formula": "", "bump": same, "rebound": same})]
+            flat: dict[str, Any] = {"damper_formula": "", "damper_curve": speedcurve.FLAT, "damper_curve_of": ""}
+            found = [("bump and rebound", flat), ("one damping", {**flat, "bump": same, "rebound": same})]
+            if speedcurve.is_flat(self.damper_curve):
+                return found
+            drawn: dict[str, Any] = {"damper_curve": self.damper_curve, "damper_curve_of": self.damper_curve_of}
+            return [("drawn curve", {"damper_formula": "", **drawn}), *found]
         linear = ("linear", {"spring_formula": "", "progression": 0.0})
         return [linear, ("progressive", {"spring_formula": "", "progression": self.progression or 1.0})]
 
     def written_as(self, place: Place) -> str:
         if place is DAMPER:
-            return f"if(closing > 0, {self.bump:.6g} [N s/m], {self.rebound:.6g} [N s/m]) * closing"
+            damping = f"if(closing > 0, {self.bump:.6g} [N s/m], {self.rebound:.6g} [N s/m]) * closing"
+            if speedcurve.is_flat(self.damper_curve):
+                return damping
+            return f"{damping} * {speedcurve.as_table(self.damper_curve, 'abs(closing)')}"
         bends = f" * (1 + {self.progression:g} * squeeze / travel)" if self.progression else ""
         preload = f"{self.preload:.6g} [N] + " if self.preload else ""
         stop = f" + {self.bump_stop:.6g} [N/m] * max(squeeze - travel, 0)"
@@ -335,6 +375,9 @@ class Wheel(Part):
             squeeze = squeeze - load / self.tire_stiffness
         stands = squeeze > 0.0
         return {"squeeze": np.where(stands, squeeze, np.nan), "closing": np.where(stands, -rate, np.nan)}
+
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        return self.used(DAMPER, run)["closing"]
 
     def without_friction(self) -> Part:
         return self.replace(side_grip=0.0, rolling=0.0)
@@ -433,7 +476,8 @@ def damper_force(part, squeeze, closing):
     if part.damper_formula.at != 0:
         part.damper_formula.given[0], part.damper_formula.given[1] = closing, squeeze
         return machine.value_of(part.damper_formula)
-    return (part.bump if closing > 0.0 else part.rebound) * closing
+    damping = part.bump if closing > 0.0 else part.rebound
+    return damping * closing * (speedcurve.at(part.damper_curve, part.top, closing) if part.bends == 1 else 1.0)
 
 
 @compiled

@@ -16,11 +16,32 @@ SPEEDS = 65
 """Samples from standstill to the last knot, evenly."""
 
 
+MOST_IN_TABLE = 20
+"""Knots of a curve that go into a formula."""
+
+
 class SpeedKnot(Frozen):
     """A point of a curve over speed."""
 
     speed: float = dial(0.0, "m/s", "speed", low=0.0, high=1e4)
     share: float = dial(1.0, "", "share of the whole", low=0.0, high=10.0)
+
+
+FLAT = (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=1.0, share=1.0))
+"""The whole at every speed."""
+
+
+def is_flat(knots: tuple[SpeedKnot, ...]) -> bool:
+    """Whether it is the whole at every speed."""
+    return all(knot.share == 1.0 for knot in knots)
+
+
+def as_table(knots: tuple[SpeedKnot, ...], of: str) -> str:
+    """The curve as a formula of a speed."""
+    if len(knots) == 1:
+        return f"{knots[0].share:g}"
+    points = ", ".join(f"{knot.speed:g} [m/s]: {knot.share:g}" for knot in knots[:MOST_IN_TABLE])
+    return f"table({of}, {points})"
 
 
 def check(name: str, knots: tuple[SpeedKnot, ...]) -> None:
