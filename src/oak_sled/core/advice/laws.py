@@ -60,8 +60,9 @@ class Chart:
     """Laws of a part over one quantity.
 
     x : SI, shape (SAMPLES,). points : where the law in force works at the moment that is looked at, shape (n, 2).
-    used : least and greatest that the last run made of the quantity; None where the law did not act. slope : of the law
-    in force at the middle of the points, per unit of the quantity. held : the other quantities, as they are held.
+    middle : the one of these nearest to their mean; None without any. used : least and greatest that the last run
+    made of the quantity; None where the law did not act. slope : of the law in force at the middle point (without
+    one, where the quantity is held), per unit of the quantity. held : the other quantities, as they are held.
     unstable : stretches of x where the law in force cannot hold, and why.
     """
 
@@ -70,6 +71,7 @@ class Chart:
     x: Floats
     curves: tuple[Curve, ...]
     points: Floats
+    middle: tuple[float, float] | None
     used: tuple[float, float] | None
     slope: float
     held: Mapping[str, float]
@@ -174,10 +176,12 @@ def chart(
     own = Candidate("", "in force", {}, craft, part)
     points = _points(own, place, quantity, used, held, row)
     step = 1e-4 * (high - low)
-    near = _values(own, place, quantity, np.array([held[quantity] - step, held[quantity] + step]), held)
+    middle = _middle(points)
+    looked = held[quantity] if middle is None else middle[0]
+    near = _values(own, place, quantity, np.array([looked - step, looked + step]), held)
     slope = float(near[1] - near[0]) / (2.0 * step)
     unstable = _unstable(working, place, quantity, x, _values(own, place, quantity, x, held), setting)
-    return Chart(place, quantity, x, curves, points, span, slope, held, unstable)
+    return Chart(place, quantity, x, curves, points, middle, span, slope, held, unstable)
 
 
 def _kept(run: Run, part: Part, place: Place) -> Mapping[str, Floats]:
@@ -202,12 +206,19 @@ def _points(
     return np.array(found).reshape(-1, 2)
 
 
+def _middle(points: Floats) -> tuple[float, float] | None:
+    if not len(points):
+        return None
+    x, y = points[int(np.argmin(np.abs(points[:, 0] - points[:, 0].mean())))]
+    return float(x), float(y)
+
+
 def record_of(craft: Craft, part: Part) -> np.void:
     """The record of a part of a craft, as its equation has it."""
     formulas = {law: made.record_of(written.code, written.numbers) for law, written in craft.written.items()}
     pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre(), formulas=formulas)
     own: np.void = np.zeros(1, register.kind_of(part).record)[0]
-    for name, value in part.record(pack).items():
+    for name, value in craft.at_work(part).record(pack).items():
         own[name] = value
     return own
 

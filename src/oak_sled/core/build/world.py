@@ -70,7 +70,7 @@ def compile_laws(job: Job) -> None:
     for one in job.actors:
         for part in one.craft.parts:
             for place in part.PLACES:
-                if name := getattr(part, place.field):
+                if (name := getattr(part, place.field)) and not place.sampled:
                     made.compile_unit(one.craft.written[name].code)
 
 

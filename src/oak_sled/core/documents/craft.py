@@ -300,14 +300,15 @@ class Craft(Frozen):
     def working_parts(self) -> tuple[Part, ...]:
         """Its parts with the shared curves and the formulas that they follow: what can be asked for forces in closed
         form."""
-        found = []
-        for part in self.parts:
-            made = part
-            for field in part.CURVE_FIELDS:
-                made = self._with_shared(made, field)
-            laws = {one.name: self.written[name] for one in part.PLACES if (name := getattr(part, one.field))}
-            found.append(made.working(laws))
-        return tuple(found)
+        return tuple(self.at_work(part) for part in self.parts)
+
+    def at_work(self, part: Part) -> Part:
+        """A part as it would work on this craft: with its shared curves, and able to say what its formulas give."""
+        made = part
+        for field in part.CURVE_FIELDS:
+            made = self._with_shared(made, field)
+        laws = {one.name: self.written[name] for one in part.PLACES if (name := getattr(part, one.field))}
+        return made.working(laws)
 
     @functools.cached_property
     def ray_names(self) -> tuple[str, ...]:

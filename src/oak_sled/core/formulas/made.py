@@ -20,6 +20,7 @@ from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.compiler.types import Record
 from oak_sled.core.formulas import code, machine
 from oak_sled.core.formulas.code import Code
+from oak_sled.core.kernel.state import Floats
 
 _TAKEN = (Record(machine.FORMULA),)
 _compiled: dict[tuple[tuple[int, int], ...], int] = {}
@@ -133,6 +134,16 @@ def first_wrong(made: Code, given: Sequence[float], numbers: Mapping[str, float]
         if step.op != code.DATA and not np.isfinite(machine.interpret(row)):
             return step
     return made.steps[-1]
+
+
+def evaluated_over(made: Code, xs: Floats, numbers: Mapping[str, float]) -> Floats:
+    """The values of a formula of one quantity, shape of `xs`."""
+    row = record_of(made, numbers)
+    found = np.empty(len(xs))
+    for place, x in enumerate(xs):
+        row["given"][0] = x
+        found[place] = machine.interpret(row)
+    return found
 
 
 def evaluated(made: Code, given: Any, numbers: Mapping[str, float]) -> float:

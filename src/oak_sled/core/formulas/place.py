@@ -29,7 +29,8 @@ class Place:
 
     name : by which documents refer to it. gives : the unit of its value. field : of the part, which names the formula;
     "" there leaves the built-in law. replaces : the numbers of the part that a formula takes the place of. The first of
-    its quantities is the one that it is usually drawn against.
+    its quantities is the one that it is usually drawn against. sampled : its part reads it from samples that are taken
+    before a run, and no tick asks the formula itself.
     """
 
     name: str
@@ -38,6 +39,7 @@ class Place:
     field: str
     quantities: tuple[Quantity, ...]
     replaces: tuple[str, ...] = ()
+    sampled: bool = False
 
     @property
     def names(self) -> tuple[str, ...]:

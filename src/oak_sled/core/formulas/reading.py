@@ -7,9 +7,12 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from oak_sled.core.formulas import code, language, made
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.formulas.place import Place
+from oak_sled.core.kernel.state import Floats
 
 RESERVED = frozenset((*language.FUNCTIONS, "table", "pi", "and", "or", "not"))
 """Names that a number of a craft cannot have, beside the quantities of the places."""
@@ -26,6 +29,11 @@ class Written:
     def value(self, *given: float) -> float:
         """Its value at quantities in the order of the place, from the kernel; may be inf or NaN."""
         return made.evaluated(self.code, given, self.numbers)
+
+    def over(self, xs: Floats) -> Floats:
+        """What a run counts it as at each of many values of its only quantity, shape of `xs`."""
+        found = made.evaluated_over(self.code, xs, self.numbers)
+        return np.where(np.isfinite(found), found, 0.0)
 
     def finite(self, *given: float) -> float:
         """The same as a run counts it: 0 where it is no finite number."""

@@ -36,7 +36,7 @@ def faults_of(job: Job, parts: state.Records) -> tuple[FormulaFault, ...]:
     found, row = [], 0
     for one in job.actors:
         for part in one.craft.parts:
-            for place in part.PLACES if one.craft.laws else ():
+            for place in (place for place in part.PLACES if one.craft.laws and not place.sampled):
                 law = getattr(part, place.field)
                 record = parts[row][part.kind][place.field]
                 if law and record["faults"]:

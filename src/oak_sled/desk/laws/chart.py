@@ -82,8 +82,8 @@ class LawChart(QWidget):
         of = chart.place.quantity(chart.quantity)
         factor, unit = shown_unit(of.unit)
         said = []
-        if len(chart.points):
-            x, y = chart.points.mean(axis=0)
+        if chart.middle is not None:
+            x, y = chart.middle
             said.append(f"at the cursor {units.show(y, chart.place.gives)} at {units.show(x * factor, unit)}")
             per = f"{chart.place.gives or '1'}/({unit})" if "/" in unit else f"{chart.place.gives or '1'}/{unit or '1'}"
             per = {"N/(m/s)": "N s/m"}.get(per, per)
@@ -211,8 +211,8 @@ class LawChart(QWidget):
 
     def _paint_points(self, painter: QPainter, chart: Chart) -> None:
         """Where the law works at the cursor, and its slope there."""
-        if len(chart.points):
-            x, y = chart.points.mean(axis=0)
+        if chart.middle is not None:
+            x, y = chart.middle
             reach = 0.09 * float(chart.x[-1] - chart.x[0])
             pen = theme.pen("oak_deep", 1.4)
             painter.setPen(pen)

@@ -6,6 +6,7 @@ One file, as every kind of part is: its document, record, equation, closed forms
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal, get_args
@@ -17,6 +18,9 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
+from oak_sled.core.formulas.code import Code
+from oak_sled.core.formulas.place import Place, Quantity
+from oak_sled.core.formulas.reading import Written
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import WEIGHTLESS, Floats
@@ -25,6 +29,7 @@ from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, Knot
+from oak_sled.core.parts.speedcurve import MOST_IN_TABLE
 from oak_sled.core.parts.wheels import rolling, slip, tirecurve
 from oak_sled.core.parts.wheels.onwheels import MOST_WHEELS, WHEELS, OnWheels
 from oak_sled.core.parts.wheels.tirecurve import ALONG_CURVE, LAW_WORDS, SAMPLES, Law, SlipKnot
@@ -40,12 +45,14 @@ RECORD = np.dtype(
         ("last_of_all", "i8"),
         ("side_law", "i8"),
         ("side_grip", "f8"),
+        ("side_most", "f8"),  # the greatest share of it that its law gives
         ("side_share", "f8"),
         ("side_scale", "f8"),  # the slip at which it gives its most
         ("side_keeps", "i8"),  # 1: less grip moves that slip, and leaves the slope at no slip
         ("side_relaxation", "f8"),
         ("along_law", "i8"),
         ("along_grip", "f8"),
+        ("along_most", "f8"),
         ("along_share", "f8"),
         ("along_scale", "f8"),
         ("along_keeps", "i8"),
@@ -76,6 +83,26 @@ OVER_RATIO = CurveField(
 )
 
 
+SIDE = Place(
+    "tire_side",
+    "share of the side grip",
+    "",
+    "formula",
+    (Quantity("slip", "rad", "slip angle"),),
+    replaces=("stiffness", "share"),
+    sampled=True,
+)
+ALONG = Place(
+    "tire_along",
+    "share of the grip along",
+    "",
+    "along_formula",
+    (Quantity("slip", "", "slip ratio"),),
+    replaces=("along_stiffness", "along_share"),
+    sampled=True,
+)
+
+
 class Tire(OnWheels):
     """The tires of sprung wheels. Side force follows the slip angle and force along the wheel the slip ratio, each by
     a law of its own, both together within the friction ellipse; the wheel turns by what drives, brakes and pushes it.
@@ -93,9 +120,14 @@ class Tire(OnWheels):
     SLIDES: ClassVar[bool] = True
     CURVES: ClassVar[Literal["", "slip", "wheels"]] = "wheels"
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SIDE_CURVE, OVER_RATIO)
+    PLACES: ClassVar[tuple[Place, ...]] = (SIDE, ALONG)
 
     kind: Literal["tire"] = "tire"
     law: Law = Field("sine_arctangent", description="how side force follows the slip angle")
+    formula: str = Field("", max_length=60, description="the formula of its side grip; empty: the law")
+    along_formula: str = Field(
+        "", max_length=60, description="the formula of the share of its grip along; empty: the law"
+    )
     side_grip: float = dial(
         0.9, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
         title="side grip",
@@ -194,6 +226,8 @@ class Tire(OnWheels):
     def side_shape(self) -> tuple[float, float, Floats]:
         """The tangent of the slip angle at which the side force is at its most, that most over the side grip, and its
         shape."""
+        if (written := self.formula_of(SIDE)) is not None:
+            return written_shape(written, True)
         knots = tuple((math.radians(knot.slip_deg), knot.grip) for knot in self.curve)
         return tirecurve.shape(
             self.law, self.side_grip, self.stiffness, self.factor, self.curvature, knots, True, self.curve_straight
@@ -201,6 +235,8 @@ class Tire(OnWheels):
 
     def along_shape(self) -> tuple[float, float, Floats]:
         """The same along the wheel, by the slip ratio."""
+        if (written := self.formula_of(ALONG)) is not None:
+            return written_shape(written, False)
         knots = tuple((knot.slip, knot.grip) for knot in self.along_curve)
         return tirecurve.shape(
             self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False,
@@ -208,8 +244,8 @@ class Tire(OnWheels):
         )  # fmt: skip
 
     def curves(self) -> tuple[CurveField, ...]:
-        found = [SIDE_CURVE] if self.law == "curve" else []
-        return (*found, OVER_RATIO) if self.along_law == "curve" else tuple(found)
+        side, along = self.law == "curve" and not self.formula, self.along_law == "curve" and not self.along_formula
+        return tuple(field for field, acts in ((SIDE_CURVE, side), (OVER_RATIO, along)) if acts)
 
     def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
         if not wheels:
@@ -221,7 +257,7 @@ class Tire(OnWheels):
 
     def keeps_stiffness(self) -> bool:
         """Whether less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""
-        return self.law not in ("share", "curve")
+        return self.law not in ("share", "curve") and not self.formula
 
     def record(self, pack: Pack) -> dict[str, Any]:
         side_scale, side_most, side = self.side_shape()
@@ -231,17 +267,19 @@ class Tire(OnWheels):
             **self.wheels_record(pack),
             "first_of_all": min(pack.rays.values(), default=0),
             "last_of_all": pack.last_ray,
-            "side_law": laws.index(self.law),
+            "side_law": laws.index("curve" if self.formula else self.law),
             "side_grip": self.side_grip * side_most,
+            "side_most": side_most,
             "side_share": self.share,
             "side_scale": side_scale,
             "side_keeps": int(self.keeps_stiffness()),
             "side_relaxation": self.relaxation,
-            "along_law": laws.index(self.along_law),
+            "along_law": laws.index("curve" if self.along_formula else self.along_law),
             "along_grip": self.along_grip * along_most,
+            "along_most": along_most,
             "along_share": self.along_share,
             "along_scale": along_scale,
-            "along_keeps": int(self.along_law not in ("share", "curve")),
+            "along_keeps": int(self.along_law not in ("share", "curve") and not self.along_formula),
             "along_relaxation": self.along_relaxation,
             "nominal": self.nominal_load,
             "fades": self.load_loss,
@@ -263,11 +301,13 @@ class Tire(OnWheels):
         return {one.ray: self.inertia for one in self.wheels_of(wheels)[:MOST_WHEELS]}
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
-        laws = {self.law, self.along_law}
+        laws = {law for law, own in ((self.law, self.formula), (self.along_law, self.along_formula)) if not own}
         found = dict(super().idle(setting))
         if "sine_arctangent" not in laws:
             found |= dict.fromkeys(("factor", "curvature"), "of the sine of arctangent, which no law of it is")
         for law, own, share in ((self.law, "stiffness", "share"), (self.along_law, "along_stiffness", "along_share")):
+            if own in found:  # a formula takes its place
+                continue
             if law in ("share", "curve"):
                 found[own] = f"the law {LAW_WORDS[law]} has none"
             if law != "share":
@@ -286,14 +326,46 @@ class Tire(OnWheels):
         return self.side_grip * weight * grip * self.trim
 
     def summary(self) -> str:
-        return f"{self.where()} · {LAW_WORDS[self.law]}"
+        law = f"formula {self.formula}".replace("_", " ") if self.formula else LAW_WORDS[self.law]
+        return f"{self.where()} · {law}"
+
+    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
+        law, formula = ("law", "formula") if place is SIDE else ("along_law", "along_formula")
+        return [(LAW_WORDS[one], {law: one, formula: ""}) for one in get_args(Law) if one != "share"]
+
+    def written_as(self, place: Place) -> str:
+        if place is SIDE:
+            knots = ", ".join(f"{knot.slip_deg:g} [deg]: {knot.grip:g}" for knot in self.curve[:MOST_IN_TABLE])
+            return _as_formula(self, self.law, self.side_grip, self.stiffness, knots)
+        knots = ", ".join(f"{knot.slip:g}: {knot.grip:g}" for knot in self.along_curve[:MOST_IN_TABLE])
+        return _as_formula(self, self.along_law, self.along_grip, self.along_stiffness, knots)
+
+    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
+        if setting is None:
+            return {}
+        return {"slip": math.radians(5.0) if place is SIDE else 0.05}
+
+    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+        return (0.0, math.radians(45.0) if place is SIDE else 1.0)
+
+    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
+        field = SIDE_CURVE if place is SIDE else OVER_RATIO
+        found = self.curve_reads(field, run, run.job.craft.wheel_names.get(self.id, ()))
+        if found is None:
+            return {}
+        return {"slip": np.minimum(np.abs(np.radians(found) if place is SIDE else found), self.span_most(place))}
+
+    def span_most(self, place: Place) -> float:
+        """The greatest slip that a chart goes to: a spinning wheel slips without bound."""
+        return math.radians(90.0) if place is SIDE else 3.0
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         scale, most, _ = self.side_shape()
         grip = self.side_grip * most * setting.grip * self.trim
         if self.keeps_stiffness():
             scale *= setting.grip * self.trim
-        peak = f", most at {show(math.degrees(math.atan(scale)), '°')}" if self.law != "share" else ""
+        peaks = self.law != "share" or self.formula
+        peak = f", most at {show(math.degrees(math.atan(scale)), '°')}" if peaks else ""
         handling = setting.handling
         if handling is None:
             return (f"hold {show(grip, 'g')} at most{peak}", self._tips(setting, grip))
@@ -310,13 +382,81 @@ class Tire(OnWheels):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.without_wheels(case)
-        if self.law == "share" and self.share > 0.0:
+        for place, shape in ((SIDE, self.side_shape), (ALONG, self.along_shape)):
+            if self.formula_of(place) is not None and shape()[1] <= 0.0:
+                name = place.field
+                says = f"the formula {getattr(self, name)} gives no grip at any slip"
+                yield self.caution("no_grip_by_formula", name, says, "a share above 0, most of it 1 where it peaks")
+            if (written := self.formula_of(place)) is not None and (slip := wrong_slip(written)) is not None:
+                at = show(math.degrees(slip), "°") if place is SIDE else f"{slip:.3g}"
+                name = getattr(self, place.field)
+                says = f"the formula {name} is no finite number at a slip of {at}; it counts as 0 there"
+                yield self.caution("formula_not_finite", place.field, says, "a formula that holds at every slip")
+        if self.law == "share" and self.share > 0.0 and not self.formula:
             yield self.caution(
                 "depends_on_ticks",
                 "law",
                 "a share of the slip speed a tick grips harder at more ticks/s, and lets a parked craft creep",
                 "a law over slip, such as the brush",
             )
+
+
+@functools.lru_cache(maxsize=64)
+def _shape_of(code: Code, numbers: tuple[tuple[str, float], ...], place: Place, is_angle: bool) -> Any:
+    return tirecurve.shape_of(Written(place, code, dict(numbers)).over, is_angle)
+
+
+def written_shape(written: Written, is_angle: bool) -> tuple[float, float, Floats]:
+    """The shape of a formula of the share of a grip: see `tirecurve.shape_of`."""
+    numbers = tuple((name, written.numbers[name]) for name in written.code.names)
+    found: tuple[float, float, Floats] = _shape_of(written.code, numbers, written.place, is_angle)
+    return found
+
+
+def wrong_slip(written: Written) -> float | None:
+    """The first slip of a chart, rad or ratio, at which a formula is no finite number; None where it always is one."""
+    slips = np.linspace(0.0, math.radians(90.0) if written.place is SIDE else 3.0, 181)
+    wrong = ~np.isfinite([written.value(float(slip)) for slip in slips])
+    return float(slips[int(np.argmax(wrong))]) if wrong.any() else None
+
+
+def _as_formula(tire: Tire, law: Law, grip: float, stiffness: float, knots: str) -> str:
+    """A built-in law as a formula of the share of the grip over slip."""
+    steep = stiffness / max(grip, 1e-9)
+    if law == "curve":
+        return f"table(slip, {knots})"
+    if law == "brush":
+        return f"1 - (1 - min({steep / 3.0:.6g} * slip, 1))^3"
+    if law == "sine_arctangent":
+        b, e = steep / tire.factor, tire.curvature
+        bent = f"{b:.6g} * slip"
+        if e:
+            bent = f"{bent} - {e:.6g} * ({bent} - atan({bent}))"
+        return f"sin({tire.factor:g} * atan({bent}))"
+    return f"clamp({steep:.6g} * slip, 0, 1)"
+
+
+@compiled
+def share_at(law, scale, most, shape, slip):
+    """The share of a grip that a law gives at a slip, rad as its tangent, or ratio; a share of the slip speed a tick
+    asks for all of it at any slip."""
+    if law == tirecurve.SHARE:
+        return 1.0 if slip != 0.0 else 0.0
+    n = abs(slip) / scale
+    return most * min(n * tirecurve.at(shape, n), 1.0)
+
+
+@unit
+def law_side(part, given):
+    """The share of the side grip at the quantities of its place: see SIDE."""
+    tangent = math.tan(min(abs(given[0]), 1.55))
+    return share_at(part.side_law, part.side_scale, part.side_most, part.side_shape, tangent)
+
+
+@unit
+def law_along(part, given):
+    """The share of the grip along at the quantities of its place: see ALONG."""
+    return share_at(part.along_law, part.along_scale, part.along_most, part.along_shape, given[0])
 
 
 @unit
@@ -430,4 +570,4 @@ def speed_over(support, velocity, spin, lever):
     )
 
 
-KIND = Kind(Tire, RECORD, act, foresees=True)
+KIND = Kind(Tire, RECORD, act, laws={SIDE.name: law_side, ALONG.name: law_along}, foresees=True)

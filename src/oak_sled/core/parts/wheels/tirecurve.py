@@ -32,6 +32,8 @@ LAW_WORDS: dict[str, str] = {
 STEPS = 128
 SAMPLES = STEPS + 1
 """Samples of a shape over n / (1 + n), n the slip by its scale: evenly from no slip to all of it."""
+MOST_SHARE = 10.0
+"""Times the grip that a formula may give."""
 STEEPEST = math.tan(math.radians(89.9))
 
 
@@ -71,16 +73,35 @@ def shape(
     Vehicle Dynamics, section 4.3.1). brush : a row of bristles that stick until they slide, D (1 - (1 - t)^3) with
     t = stiffness s / (3 D), D past t = 1 (same, section 3.2.1).
     """
-    top = math.radians(90.0) if is_angle else 10.0
+    top = _top(is_angle)
     share = _law(law, max(grip, 1e-9), stiffness, factor, curvature, knots, straight)
     scale = _most_at(law, share, max(grip, 1e-9), stiffness, knots, top, is_angle)
+    most = max(knot[1] for knot in knots) if law == "curve" else 1.0
+    return scale, most, _sampled(share, scale, most, is_angle)
+
+
+def shape_of(share: Callable[[Floats], Floats], is_angle: bool) -> tuple[float, float, Floats]:
+    """The same of any share of the grip over slip, rad or ratio, held to 0 to MOST_SHARE."""
+    slips = np.linspace(0.0, 1.0, 1001)[1:] ** 3 * _top(is_angle)
+    shares = np.clip(share(slips), 0.0, MOST_SHARE)
+    most, found = float(shares.max()), float(slips[int(np.argmax(shares))])
+    if most <= 0.0:
+        return 1.0, 0.0, np.zeros(SAMPLES)
+    scale = min(math.tan(found), STEEPEST) if is_angle else found
+    return scale, most, _sampled(lambda slip: np.clip(share(slip), 0.0, MOST_SHARE), scale, most, is_angle)
+
+
+def _top(is_angle: bool) -> float:
+    return math.radians(90.0) if is_angle else 10.0
+
+
+def _sampled(share: Callable[[Floats], Floats], scale: float, most: float, is_angle: bool) -> Floats:
     u = np.linspace(0.0, 1.0, SAMPLES)[:-1]
     n = np.maximum(u / (1.0 - u), 1e-7)
-    most = max(knot[1] for knot in knots) if law == "curve" else 1.0
     slip = np.arctan(n * scale) if is_angle else n * scale
-    found = np.append(share(np.minimum(slip, top)) / (most * n), 0.0)
+    found = np.append(share(np.minimum(slip, _top(is_angle))) / (most * n), 0.0)
     found.flags.writeable = False  # shared by every run of this law
-    return scale, most, found
+    return found
 
 
 def _law(
