@@ -278,6 +278,27 @@ def test_a_formula_of_the_built_in_law_moves_the_craft_alike(name, craft, part, 
     assert run.execute(other.job).digest == other.digest, "compiled as interpreted"
 
 
+def test_a_pad_knows_the_share_of_the_load_that_it_carried():
+    """The share is that of the tick before, even at the start: what the recorded forces of all pads say of each."""
+    text = "k * (reach - gap) * (0.5 + 2 * load_share) + c * closing"
+    numbers = (Number(id="k", unit="kN/m", value=40.0), Number(id="c", unit="kN s/m", value=9.0))
+    yard = with_law("ferry", "ferry", "pads", "pad_push", text, numbers)
+    made_run = run.execute(job_of(yard, yard.drill("ridges"), craft="ferry"))
+    craft = made_run.job.craft
+    pads = next(part for part in craft.working_parts if part.id == "pads")
+    gaps, closing, shares = (pads.used(PLACES["pad_push"], made_run)[name] for name in ("gap", "closing", "load_share"))
+    forces = np.stack([made_run.column(f"{name}.force") for name in craft.ray_names], axis=1)
+    assert shares[1] == pytest.approx(0.25), "even before anything was carried"
+    before = np.maximum(forces[:-1], 0.0)
+    wanted = 40e3 * (pads.reach - gaps) * (0.5 + 2.0 * shares) + 9e3 * closing
+    acts = np.isfinite(wanted[2:]) & (wanted[2:] > 1.0) & (pads.trim == 1.0)
+    assert np.ptp(shares[np.isfinite(shares)]) > 0.1
+    assert forces[2:][acts] == pytest.approx(wanted[2:][acts], rel=1e-9)
+    total = np.maximum(before.sum(axis=1, keepdims=True), 1e-9)
+    carried = acts & (total[1:] > 1.0)
+    assert shares[2:][carried] == pytest.approx((before / total)[1:][carried], rel=1e-9)
+
+
 def test_a_formula_says_its_sag_and_its_top_speed_and_runs_hold_them():
     yard = with_law(
         "crate-drop", "spring", "pad", "pad_push", "k * (reach - gap) * (1 + (reach - gap) / reach) + c * closing",

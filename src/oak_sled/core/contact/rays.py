@@ -43,6 +43,7 @@ def cast(scene, b, support, now):
     """Casts one ray of body `b`; a support that finds nothing keeps its reach as its gap, and -1 as what is below."""
     body = scene.solids[b]
     support.before = support.gap if support.below >= 0 else -1.0
+    support.loaded = support.load
     support.gap, support.below, support.load, support.rate = support.reach, -1, 0.0, 0.0
     lever = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
     origin = (body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2])

@@ -111,6 +111,7 @@ SUPPORT = np.dtype(
         ("normal", "f8", (3,)),  # unit, away from what carries
         ("gap", "f8"),  # m
         ("load", "f8"),  # N along the normal
+        ("loaded", "f8"),  # N, of a ray: its load in the tick before
         ("velocity", "f8", (3,)),  # m/s of the surface below
         ("muted", "i8"),  # of a ray: 1 where its part is, so that it finds nothing
         ("aim", "i8"),  # where it points: see `rays.AIM_CRAFT`

@@ -54,6 +54,8 @@ RECORD = np.dtype(
         ("most", "f8"),
         ("first_ray", "i8"),
         ("rays", "i8"),
+        ("first_of_all", "i8"),  # of the rays of the craft, and behind the last of them
+        ("last_of_all", "i8"),
         ("least_rise", "f8"),  # upward part of a normal below which it does not stand on it
         ("formula", FORMULA),
     ]
@@ -70,6 +72,7 @@ PUSH = Place(
         Quantity("closing", "m/s", "speed at which the gap closes, as the damper takes it", "damper"),
         Quantity("reach", "m", "gap at which it begins to push"),
         Quantity("speed", "m/s", "of the craft"),
+        Quantity("load_share", "", "of the load on all rays of the craft in the tick before, that of the pad"),
     ),
     replaces=("stiffness", "damping", "progression", "lift", "band"),
 )
@@ -154,6 +157,8 @@ class Pad(Part):
             "most": self.most if self.most > 0.0 else 1e300,
             "first_ray": pack.rays.get(self.id, 0),
             "rays": self.count(),
+            "first_of_all": min(pack.rays.values(), default=0),
+            "last_of_all": pack.last_ray,
             "formula": pack.formula(self.formula, {2: self.reach}),
             "least_rise": math.cos(math.radians(self.slope_limit_deg)) if self.slope_limit_deg < 90.0 else -1.0,
         }
@@ -180,7 +185,7 @@ class Pad(Part):
             return 0.0
         written = self.formula_of(PUSH)
         if written is not None:
-            force = max(written.finite(gap, 0.0, self.reach, 0.0), 0.0)
+            force = max(written.finite(gap, 0.0, self.reach, 0.0, 1.0 / self.count()), 0.0)
             return min(force, self.most) if self.most > 0.0 else force
         force = {
             "spring": self.stiffness * squeeze,
@@ -240,7 +245,7 @@ class Pad(Part):
         written = self.formula_of(PUSH)
         if written is None:
             return self.damping
-        up, down = (written.finite(gap, closing, self.reach, 0.0) for closing in (1e-3, -1e-3))
+        up, down = (written.finite(gap, closing, self.reach, 0.0, 1.0 / self.count()) for closing in (1e-3, -1e-3))
         return (up - down) / 2e-3
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
@@ -260,13 +265,15 @@ class Pad(Part):
         if setting is None:
             return fixed
         load = setting.carried / max(setting.rays, 1) / max(self.trim, 1e-9)
-        return {**fixed, "gap": self.rest_gap(load), "closing": 0.0, "speed": 0.0}
+        even = 1.0 / max(setting.rays, 1)
+        return {**fixed, "gap": self.rest_gap(load), "closing": 0.0, "speed": 0.0, "load_share": even}
 
     def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         return {
             "gap": (0.0, 1.1 * self.reach),
             "reach": (0.1 * self.reach, 2.0 * self.reach),
             "closing": (-1.0, 1.0),
+            "load_share": (0.0, 1.0),
         }.get(quantity, (0.0, 20.0))
 
     def law_scale(self, place: Place, setting: Setting) -> float:
@@ -279,10 +286,16 @@ class Pad(Part):
         )
         pushes = gap < self.reach
         speed = np.linalg.norm(run.columns("velocity.x", "velocity.y", "velocity.z"), axis=1)
+        loads = np.maximum(run.columns(*(f"{name}.force" for name in run.job.craft.ray_names)), 0.0)
+        own = np.array([name.startswith(f"{self.id}.") for name in run.job.craft.ray_names])
+        total = np.sum(loads, axis=1, keepdims=True)
+        shares = np.where(total > 0.0, loads[:, own] / np.maximum(total, 1e-300), 1.0 / len(own))
+        shares = np.concatenate([np.full((1, shares.shape[1]), 1.0 / len(own)), shares[:-1]])
         return {
             "gap": np.where(pushes, gap, np.nan),
             "closing": np.where(pushes, -rate, np.nan),
             "speed": np.where(pushes, speed[:, None], np.nan),
+            "load_share": np.where(pushes, shares, np.nan),
         }
 
     def summary(self) -> str:
@@ -387,14 +400,14 @@ def closing_speed(part, memory, foot, support, dt):
 
 
 @compiled
-def pushed(part, push, closing, gap, speed):
+def pushed(part, push, closing, gap, speed, load_share):
     """N of a pad before its gain and its cap: what its law pushes while it is still, with the damper; or the formula of
     the user."""
     if part.formula.at != 0:
         if gap >= part.reach:
             return 0.0
         part.formula.given[0], part.formula.given[1] = gap, closing
-        part.formula.given[3] = speed
+        part.formula.given[3], part.formula.given[4] = speed, load_share
         return machine.value_of(part.formula)
     return push + part.damping * closing if gap < part.reach else push
 
@@ -406,7 +419,7 @@ def law_push(part, given):
     push = part.lift if gap < part.reach else 0.0
     if part.law != ON_OFF:
         push = push_of(part, given, 0, gap)
-    return pushed(part, push, given[1], gap, given[3])
+    return pushed(part, push, given[1], gap, given[3], given[4])
 
 
 @unit
@@ -415,6 +428,10 @@ def act(part, gain, p, body, ground, supports, now):
     x, y, z, weights, pushing = 0.0, 0.0, 0.0, 0.0, 0.0
     for i in range(6):
         now.lines[p, i] = 0.0
+    total, even = 0.0, 1.0 / (part.last_of_all - part.first_of_all)
+    if part.formula.at != 0:
+        for k in range(part.first_of_all, part.last_of_all):
+            total += max(supports[k].loaded, 0.0)
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
         if support.normal[2] < part.least_rise:
@@ -424,7 +441,8 @@ def act(part, gain, p, body, ground, supports, now):
             continue
         push = push_of(part, now.memory[p], foot, support.gap)
         closing = closing_speed(part, now.memory[p], foot, support, now.dt)
-        push = pushed(part, push, closing, support.gap, now.speed)
+        load_share = max(support.loaded, 0.0) / total if total > 0.0 else even
+        push = pushed(part, push, closing, support.gap, now.speed, load_share)
         push = min(gain * push, part.most)
         if part.pulls == 0:
             push = max(push, 0.0)
