@@ -17,6 +17,7 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import blank
 from oak_sled.core.results import run
 from oak_sled.desk.buildchannels import KeyButton
+from oak_sled.desk.yardview import craftmesh
 
 
 @pytest.fixture
@@ -255,6 +256,26 @@ def test_the_mesh_of_a_body_is_turned_and_scaled(page, window, idle):
     assert page.craft.body.mesh.size()[:2] == pytest.approx((1.0, 2.0))
     window.session.edit("crafts.ferry.body.mesh.up", "+y")
     assert page.craft.body.mesh.up == "+z", "refused: it points forward already"
+
+
+def test_a_shape_beside_the_origin_is_drawn_there_and_takes_new_parts_with_it(page, window, idle):
+    craft, offset = page.craft, (0.5, -0.3, 0.8)
+    still, _ = craftmesh.craft_mesh(craft.replace(parts=()))
+    body = craft.body.replace(shape_x=offset[0], shape_y=offset[1], shape_z=offset[2])
+    aside, _ = craftmesh.craft_mesh(craft.replace(body=body, parts=()))
+    assert aside[:, :3] - still[:, :3] == pytest.approx(np.tile(offset, (len(still), 1)), abs=1e-5)
+    low, high = page.plan.extent()
+    window.session.edit("crafts.ferry.body", body)
+    idle()
+    assert page.plan.extent()[1][2] == pytest.approx(max(high[2], body.half_extents()[2] + 0.8))
+    assert low[2] < page.plan.extent()[1][2]
+    page.plan.choose("")
+    page.refresh()
+    assert page.numbers.dials["shape_z"].value == 0.8
+    window.desk.fit(Pad)
+    made = page.craft.parts[[one.kind for one in page.craft.parts].index("pad")]
+    added = next(one for one in page.craft.parts if one.kind == "pad" and one.id != made.id)
+    assert (added.x, added.y) == pytest.approx(offset[:2])
 
 
 def shapes_of_a_wedge():

@@ -174,9 +174,10 @@ class BuildPage(DrawingPage):
             self.session.say(f"{part.TITLE} cannot be linked: pads, wheels and runners can", True)
             return
         half = self.craft.body.half_extents()
-        x = max(abs(part.x), part.spread_x) or round(0.8 * half[0], 2)
-        y = max(abs(part.y), part.spread_y) or round(0.8 * half[1], 2)
-        four = part.replace(x=0.0, y=0.0, spread_x=x, spread_y=y)
+        middle = self.craft.body.middle()
+        x = max(abs(part.x - middle[0]), part.spread_x) or round(0.8 * half[0], 2)
+        y = max(abs(part.y - middle[1]), part.spread_y) or round(0.8 * half[1], 2)
+        four = part.replace(x=middle[0], y=middle[1], spread_x=x, spread_y=y)
         self.session.edit(f"{self.session.craft_path}.parts.{part.id}", four, "four corners")
 
     def set_apart(self) -> None:

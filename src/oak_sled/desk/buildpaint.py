@@ -78,10 +78,11 @@ def paint_hull(painter: QPainter, view: Sheet, craft: Craft) -> None:
     painter.setPen(theme.pen("oak_deep", 1.8))
     painter.setBrush(QColor(theme.colour("wood").red(), theme.colour("wood").green(), theme.colour("wood").blue(), 120))
     half = (a, b, c)
-    low, high = view.at((-a, -b, -c)), view.at((a, b, c))
+    x, y, z = body.middle()
+    low, high = view.at((x - a, y - b, z - c)), view.at((x + a, y + b, z + c))
     box = QRectF(low, high).normalized()
     if body.shape == "mesh" and body.mesh is not None:
-        triangles = body.mesh.within(half)
+        triangles = body.mesh.within(half) + np.array(body.middle())
         flat = triangles[:: max(1, len(triangles) // MOST_TRIANGLES)].reshape(-1, 3)
         edge = outline(flat[:, [view.across, view.up]])
         spots = [[0.0, 0.0, 0.0] for _ in edge]

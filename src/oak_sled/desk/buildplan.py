@@ -144,8 +144,8 @@ class BuildPlan(QWidget):
 
     def extent(self) -> tuple[np.ndarray, np.ndarray]:
         """The box of hull, mounts and what is below, m from the origin: lowest and highest corner, shape (3,) each."""
-        half = np.array(self.craft.body.half_extents())
-        spots = [-half, half, *(np.array(spot) for part in self.craft.parts for spot in part.mounts())]
+        half, middle = np.array(self.craft.body.half_extents()), np.array(self.craft.body.middle())
+        spots = [middle - half, middle + half, *(np.array(spot) for part in self.craft.parts for spot in part.mounts())]
         ground = self.craft.body.centre()[2] - self.craft.stands_above(self.session.ground.gravity)
         spots.append(np.array([0.0, 0.0, ground - 0.1]))
         return np.min(spots, axis=0), np.max(spots, axis=0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, Qt
@@ -292,7 +293,7 @@ class ForceDesk(QWidget):
         """Fits a new part of a kind, with its channel guessed, and opens it."""
         craft = self.session.craft
         name = free_name(kind.TITLE.lower().replace(" ", "_"), craft.parts)
-        settings: dict[str, object] = {"id": name}
+        settings: dict[str, Any] = {"id": name}
         names = [channel.id for channel in craft.channels]
         guess = kind.CHANNEL_GUESS
         if guess in names:
@@ -305,7 +306,11 @@ class ForceDesk(QWidget):
             settings["channel"] = guess
         if self._has_its_one(craft, kind):
             return
-        self._place(craft, kind(**settings, **kind.fitted_to(craft.body.half_extents())), f"fit {kind.TITLE.lower()}")
+        settings |= kind.fitted_to(craft.body.half_extents())
+        for axis, middle in zip("xyz", craft.body.middle(), strict=True):
+            if middle and axis in kind.model_fields:
+                settings[axis] = settings.get(axis, kind.model_fields[axis].default) + middle
+        self._place(craft, kind(**settings), f"fit {kind.TITLE.lower()}")
 
     def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
         """Whether a craft has the one part that answers walls, and this kind is another; says so."""

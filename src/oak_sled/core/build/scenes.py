@@ -256,8 +256,10 @@ def pieces_of(craft: Craft) -> list[Piece]:
         found = [shapes.hull(np.array([[x, y, z] for x, y in ring for z in (-half[2], half[2])]))]
     else:
         found = [shapes.box(half)]
+    if any(body.middle()):
+        found = [piece.moved(np.eye(3), np.array(body.middle())) for piece in found]
     for place, part in enumerate(craft.parts):
-        if craft.gain_of(part) > 0.0 and any(z - 1e-6 < -half[2] for _, _, z in part.feet()):
+        if craft.gain_of(part) > 0.0 and any(z - 1e-6 < body.shape_z - half[2] for _, _, z in part.feet()):
             found += [piece.rod_of(place, row) for row, piece in part.skids()]
     return found
 

@@ -51,7 +51,8 @@ def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, 
     if not ground_shape.is_uneven(ground) or "z" in craft.body.held:
         return 0.0
     a, b, _ = craft.body.half_extents()
-    spots = [(i * a, j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+    ahead, left, _ = craft.body.middle()
+    spots = [(ahead + i * a, left + j * b) for i in (-1, 0, 1) for j in (-1, 0, 1)]
     under = [ground_shape.height_at(ground, x + cos * u - sin * v, y + sin * u + cos * v) for u, v in spots]
     found = [height for height in under if height is not None] + ([0.0] if ground.is_level else [])
     return max(found, default=0.0)

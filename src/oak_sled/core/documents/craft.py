@@ -46,6 +46,15 @@ class Body(Frozen):
     length: float = dial(2.4, "m", "along the craft (diameter of a ball)", low=0.01, high=1e3, slider=(0.1, 10.0))
     width: float = dial(1.4, "m", "across the craft", low=0.01, high=1e3, slider=(0.1, 10.0))
     height: float = dial(0.5, "m", "upward (length of an upright cylinder)", low=0.01, high=1e3, slider=(0.1, 10.0))
+    shape_x: float = dial(
+        0.0, "m", "middle of the shape, forward of the craft's origin", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+    )
+    shape_y: float = dial(
+        0.0, "m", "middle of the shape, left of the craft's origin", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+    )
+    shape_z: float = dial(
+        0.0, "m", "middle of the shape, above the craft's origin", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+    )
     mesh: Mesh | None = Field(None, description="of the shape mesh: its triangles, drawn out to the size of the body")
     fit: hulls.Fit = Field("hull", description="the collision shape of a mesh")
     pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
@@ -169,7 +178,12 @@ class Body(Frozen):
     def centre(self) -> tuple[float, float, float]:
         """The centre of mass, m from the craft's origin: that of the shape, moved by what is set."""
         x, y, z = self.fitted().bulk.centre if self.shape == "mesh" else (0.0, 0.0, 0.0)
-        return float(x) + self.centre_x, float(y) + self.centre_y, float(z) + self.centre_z
+        more = (self.centre_x + self.shape_x, self.centre_y + self.shape_y, self.centre_z + self.shape_z)
+        return float(x) + more[0], float(y) + more[1], float(z) + more[2]
+
+    def middle(self) -> tuple[float, float, float]:
+        """The middle of the box round the shape, m from the craft's origin."""
+        return self.shape_x, self.shape_y, self.shape_z
 
     def half_extents(self) -> tuple[float, float, float]:
         """Half the size of the hull, m; the radius three times for a ball."""
@@ -372,7 +386,7 @@ class Craft(Frozen):
 
     def foot_depth(self) -> float:
         """m from the centre of mass down to the lowest point of the level craft: runners, else hull."""
-        lowest = min((foot[2] for foot in self.feet()), default=-self.body.half_extents()[2])
+        lowest = min((foot[2] for foot in self.feet()), default=self.body.shape_z - self.body.half_extents()[2])
         return self.body.centre()[2] - lowest
 
     def carried_mass(self) -> float:

@@ -35,6 +35,8 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
         pieces += _deck(hx, hy, hz, wood, dark, light)
     else:
         pieces += _hull(hx, hy, hz, wood, dark, light)
+    if any(craft.body.middle()):
+        pieces = [np.hstack([piece[:, :3] + np.array(craft.body.middle()), piece[:, 3:]]) for piece in pieces]
     for x, y, z in feet:
         pieces.append(box((x + 0.06 * hx, y, z + 0.05), (0.34 * hx, 0.035, 0.05), iron))
         pieces.append(box((x, y, 0.5 * (z - 0.3 * hz) + 0.04), (0.05, 0.03, 0.5 * abs(z + 0.3 * hz)), dark))

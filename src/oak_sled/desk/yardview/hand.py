@@ -206,7 +206,14 @@ class Hand(QObject):
         numbers = run.own_row(row)
         body = run.job.craft.body
         bodies = [
-            ("", numbers[:3], numbers[3:7], np.array(body.half_extents()), -np.array(body.centre()), body.true_mass())
+            (
+                "",
+                numbers[:3],
+                numbers[3:7],
+                np.array(body.half_extents()),
+                np.array(body.middle()) - np.array(body.centre()),
+                body.true_mass(),
+            )
         ]
         for one, place in zip(roster.moving(run.job.ground), freight.places(run, row), strict=False):
             if one.moves == "free" and run.layout.blocks:

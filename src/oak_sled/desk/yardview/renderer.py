@@ -430,8 +430,9 @@ class Renderer:
         return array
 
     def _figure(self, figure: Figure) -> list[Draw]:
-        craft = figure.craft
-        key = ("craft", craft.body.shape, craft.body.half_extents(), tuple(craft.feet()), _mounts(craft))
+        craft, shape = figure.craft, figure.craft.body
+        sizes = (shape.shape, shape.half_extents(), shape.middle())
+        key = ("craft", *sizes, tuple(craft.feet()), _mounts(craft))
         if key not in self._meshes or key not in self._fans:
             mesh, fans = craftmesh.craft_mesh(craft)
             self._meshes[key] = self._solid_array(mesh)
