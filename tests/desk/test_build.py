@@ -9,13 +9,16 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
 
+from oak_sled.core.advice import cautions
 from oak_sled.core.build import jobs
 from oak_sled.core.documents import units
 from oak_sled.core.geometry.terrain import mesh_of
 from oak_sled.core.parts.pad import Pad
+from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import blank
 from oak_sled.core.results import run
+from oak_sled.desk import partmenu
 from oak_sled.desk.buildchannels import KeyButton
 from oak_sled.desk.yardview import craftmesh
 
@@ -237,6 +240,30 @@ def test_a_renamed_channel_takes_its_parts_and_tracks_along(page, window, idle):
     assert page.channel == ""
     assert not any("whoosh" in part.channels_used() for part in page.craft.parts)
     assert "whoosh" not in [track.channel for drill in window.session.yard.drills for track in drill.tracks]
+
+
+def test_every_kind_stands_once_in_the_grouped_list_and_a_choice_fits_it(page, window, idle):
+    listed = [kind for kinds in partmenu.groups().values() for kind in kinds]
+    assert sorted(kind.TITLE for kind in listed) == sorted(kind.document.TITLE for kind in KINDS)
+    menu = page.add_button.menu()
+    assert len(menu.actions()) <= 10
+    wheels = next(action.menu() for action in menu.actions() if action.text().startswith("wheels"))
+    before = len(page.craft.parts)
+    next(action for action in wheels.actions() if action.text().startswith("Sprung wheels")).trigger()
+    idle()
+    assert [part.kind for part in page.craft.parts].count("wheel") == 1
+    assert len(page.craft.parts) == before + 1
+    window.acts["undo"].trigger()
+
+
+def test_a_blank_craft_whose_height_is_held_says_what_to_do(page, window, idle):
+    window.session.edit("crafts.ferry.body.held", ("z", "roll", "pitch"))
+    idle()
+    assert "its height is held" in page.plan.standing_lines(None)[0][0]
+    assert "height_is_held" in [one.name for one in cautions.find(window.session.run.job)]
+    window.session.edit("crafts.ferry.body.held", ())
+    idle()
+    assert "height_is_held" not in [one.name for one in cautions.find(window.session.run.job)]
 
 
 def test_the_mesh_of_a_body_is_turned_and_scaled(page, window, idle):

@@ -12,8 +12,8 @@ from oak_sled.core.documents import channels
 from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
 from oak_sled.core.geometry.terrain import Direction
 from oak_sled.core.parts.common import Part
-from oak_sled.core.parts.register import KINDS, AnyPart
-from oak_sled.desk import theme
+from oak_sled.core.parts.register import AnyPart
+from oak_sled.desk import partmenu, theme
 from oak_sled.desk.buildchannels import show_channel
 from oak_sled.desk.buildplan import BuildPlan
 from oak_sled.desk.drawingpage import DrawingPage
@@ -50,8 +50,7 @@ class BuildPage(DrawingPage):
         self.add_button.setObjectName("plain")
         self.add_button.setToolTip("fit a new part to the craft")
         menu = QMenu(self.add_button)
-        for kind in (one.document for one in KINDS):
-            menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
+        partmenu.fill(menu, self.fit)
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
         self.channel_button = QPushButton("channels")

@@ -285,6 +285,8 @@ class BuildPlan(QWidget):
         """How the craft stands and swings, a name and a sentence each."""
         if not any(part.rays() for part in self.craft.parts):
             return [("no hover pads or wheels", "fit some, and their loads and swings stand here")]
+        if "z" in self.craft.body.held:
+            return [("its height is held", "let z, roll and pitch move freely (body, held axes): then they carry it")]
         if stands is None:
             return [("not known", "it finds no place to stand, or its run is not in yet")]
         lean = f"roll {math.degrees(stands.roll):.2f}°, pitch {math.degrees(stands.pitch):.2f}°"

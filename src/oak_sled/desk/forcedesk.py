@@ -16,10 +16,9 @@ from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
 from oak_sled.core.documents.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
-from oak_sled.core.parts.register import KINDS
 from oak_sled.core.project import sharing
 from oak_sled.core.results import traces
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, partmenu, theme
 from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.meter import show_meter
 from oak_sled.desk.names import Names
@@ -284,9 +283,8 @@ class ForceDesk(QWidget):
     def show_parts(self) -> None:
         """The list of parts that can be fitted, each with a line about it."""
         menu = QMenu(self)
-        for kind in (one.document for one in KINDS):
-            menu.addAction(f"{kind.TITLE}  ·  {kind.EXPLAINS}", lambda kind=kind: self.fit(kind))
-        menu.exec(self.add_button.mapToGlobal(QPoint(-220, -24 * len(KINDS))))
+        partmenu.fill(menu, self.fit)
+        menu.exec(self.add_button.mapToGlobal(QPoint(-220, -menu.sizeHint().height())))
         menu.deleteLater()
 
     def fit(self, kind: type[Part]) -> None:

@@ -31,6 +31,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_no_support(job),
         *_deaf_drill(job),
         *_held_level(job),
+        *_held_height(job.craft),
         *_shared_keys(job),
         *misfires.find(job),
         *_of_parts(job, setting, run),
@@ -144,6 +145,18 @@ def _held_level(job: Job) -> Iterator[Caution]:
             "body",
             "height is held, so that uneven ground does not carry it",
             "free z, roll and pitch: take them out of the body's held axes",
+        )
+
+
+def _held_height(craft: Craft) -> Iterator[Caution]:
+    """Pads and wheels of a craft whose height is held: they push, and move nothing."""
+    carriers = [part for part in craft.parts if part.rays() and craft.gain_of(part) > 0.0]
+    if "z" in craft.body.held and carriers:
+        yield Caution(
+            "height_is_held",
+            "body",
+            f"its height is held, so that its {carriers[0].heading.lower()} cannot carry it",
+            "z, roll and pitch free (Build page, body, held axes)",
         )
 
 

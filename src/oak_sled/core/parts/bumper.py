@@ -9,7 +9,7 @@ from pydantic import Field
 
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.kernel.state import BUMPER
-from oak_sled.core.parts.common import Family, Kind, Part
+from oak_sled.core.parts.common import Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 Response = Literal["slide", "bounce", "stop"]
@@ -24,6 +24,7 @@ class Bumper(Part):
     TITLE: ClassVar[str] = "Bumper"
     EXPLAINS: ClassVar[str] = "how it answers a wall: slide, bounce, stop"
     FAMILY: ClassVar[Family] = "impulse"
+    GROUP: ClassVar[Group] = "ground"
     STAGE: ClassVar[float] = 6
     ANSWERS_WALLS: ClassVar[bool] = True
 

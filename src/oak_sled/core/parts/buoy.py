@@ -12,7 +12,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Family, Kind, Part, Shown
+from oak_sled.core.parts.common import Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("height", "f8"), ("stiffness", "f8"), ("damping", "f8"), ("most", "f8"), ("point", "f8", (3,))])
@@ -28,6 +28,7 @@ class Buoy(Part):
     TITLE: ClassVar[str] = "Buoy"
     EXPLAINS: ClassVar[str] = "hold up to a height, like a spring with damping"
     FAMILY: ClassVar[Family] = "support"
+    GROUP: ClassVar[Group] = "ground"
     SHOWS: ClassVar[Shown] = "up"
 
     kind: Literal["buoy"] = "buoy"

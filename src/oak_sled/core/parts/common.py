@@ -32,6 +32,7 @@ Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
+Group = Literal["push and turn", "ground", "wheels", "air", "mass", "sudden pushes", "limits and holders"]
 TOO_LARGE = "A smaller number there, or more ticks/s, would hold."
 """What is said of a run that diverged for no reason that is known better."""
 
@@ -96,6 +97,8 @@ class Part(Frozen):
     TITLE: ClassVar[str]
     EXPLAINS: ClassVar[str]
     FAMILY: ClassVar[Family]
+    GROUP: ClassVar[Group]
+    """Where it stands in the list of what can be fitted."""
     STAGE: ClassVar[float] = 3
     """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
     SHOWS: ClassVar[Shown] = "ahead"

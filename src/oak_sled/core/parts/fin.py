@@ -12,7 +12,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Family, Kind, Part
+from oak_sled.core.parts.common import Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("area", "f8"), ("slope", "f8"), ("stall", "f8"), ("point", "f8", (3,))])
@@ -28,6 +28,7 @@ class Fin(Part):
     TITLE: ClassVar[str] = "Fin"
     EXPLAINS: ClassVar[str] = "turn the nose into the motion, by the air"
     FAMILY: ClassVar[Family] = "air"
+    GROUP: ClassVar[Group] = "air"
 
     kind: Literal["fin"] = "fin"
     area: float = dial(0.8, "m2", "area of the panel", low=0.0, high=1e4, slider=(0.0, 5.0), main=True)

@@ -14,7 +14,7 @@ import numpy as np
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
-from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Neck, Pack, Setting
 from oak_sled.core.parts.swing import Swing
 
@@ -27,6 +27,7 @@ class Head(Part):
     TITLE: ClassVar[str] = "Head follower"
     EXPLAINS: ClassVar[str] = "the head of a rider on a spring and a damper, for measures of comfort; pushes nothing"
     FAMILY: ClassVar[Family] = "holder"
+    GROUP: ClassVar[Group] = "mass"
 
     kind: Literal["head"] = "head"
     mass: float = dial(5.0, "kg", "of the head", low=0.01, high=1e4, slider=(1.0, 50.0), scale="log", main=True)

@@ -16,7 +16,7 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
@@ -55,6 +55,7 @@ class Impulse(Part):
     TITLE: ClassVar[str] = "Impulse"
     EXPLAINS: ClassVar[str] = "one impulse: on press, on release, or charged while held"
     FAMILY: ClassVar[Family] = "impulse"
+    GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "push"
     EVENT_FROM: ClassVar[float] = 0.5
     LAUNCHES: ClassVar[bool] = True

@@ -17,7 +17,7 @@ from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import knockbacks
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 Timing = Literal["while_held", "on_press", "on_hit"]
@@ -69,6 +69,7 @@ class Knockback(Part):
     TITLE: ClassVar[str] = "Knockback"
     EXPLAINS: ClassVar[str] = "pushes whoever is in a box, ball or cone: push, lift, fling, fall-off, pauses"
     FAMILY: ClassVar[Family] = "impulse"
+    GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "blow"
     EVENT_FLASHES: ClassVar[bool] = False
     BURSTS: ClassVar[bool] = True

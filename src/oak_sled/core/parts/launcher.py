@@ -17,7 +17,7 @@ from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import shots
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting, Shot
 
 Fires = Literal["while_held", "on_press"]
@@ -67,6 +67,7 @@ class Launcher(Part):
     TITLE: ClassVar[str] = "Launcher"
     EXPLAINS: ClassVar[str] = "fires shots: speed, spread, rate, recoil; drag, spin, burn and homing of the shot"
     FAMILY: ClassVar[Family] = "impulse"
+    GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "shot"
 
     kind: Literal["launcher"] = "launcher"

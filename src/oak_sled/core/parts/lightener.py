@@ -13,7 +13,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 Acts = Literal["always", "on_ground", "in_air"]
@@ -27,6 +27,7 @@ class Lightener(Part):
     TITLE: ClassVar[str] = "Counter-gravity"
     EXPLAINS: ClassVar[str] = "take a share of the weight away, always, on the ground or in the air"
     FAMILY: ClassVar[Family] = "gravity"
+    GROUP: ClassVar[Group] = "mass"
     SHOWS: ClassVar[Shown] = "up"
 
     kind: Literal["lightener"] = "lightener"

@@ -22,7 +22,7 @@ from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
@@ -90,6 +90,7 @@ class Pad(Part):
     TITLE: ClassVar[str] = "Hover pads"
     EXPLAINS: ClassVar[str] = "float over the ground on rays: spring, cushion or on/off, with damping"
     FAMILY: ClassVar[Family] = "support"
+    GROUP: ClassVar[Group] = "ground"
     SHOWS: ClassVar[Shown] = "up"
     PLACES: ClassVar[tuple[Place, ...]] = (PUSH,)
 

@@ -15,7 +15,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Carried, Pack, Setting, Spot
 
 RECORD = np.dtype(
@@ -44,6 +44,7 @@ class Payload(Part):
     TITLE: ClassVar[str] = "Payload"
     EXPLAINS: ClassVar[str] = "a mass at a place, moved along a line by a channel, dropped by an event"
     FAMILY: ClassVar[Family] = "gravity"
+    GROUP: ClassVar[Group] = "mass"
     SHOWS: ClassVar[Shown] = "up"
 
     kind: Literal["payload"] = "payload"

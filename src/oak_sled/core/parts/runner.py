@@ -25,7 +25,7 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import slipcurve
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEP, Knot
@@ -91,6 +91,7 @@ class Runner(Part):
     TITLE: ClassVar[str] = "Runners"
     EXPLAINS: ClassVar[str] = "glide forward, bite sideways, slide and catch"
     FAMILY: ClassVar[Family] = "grip"
+    GROUP: ClassVar[Group] = "ground"
     STAGE: ClassVar[float] = 3.5
     SHOWS: ClassVar[Shown] = "left"
     EVENT: ClassVar[str] = "sliding"

@@ -13,7 +13,7 @@ from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
-from oak_sled.core.parts.common import HOLDS, Case, Family, Hold, Kind, Part
+from oak_sled.core.parts.common import HOLDS, Case, Family, Group, Hold, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.impulse import UNITS, Way
 
@@ -28,6 +28,7 @@ class Sling(Part):
     TITLE: ClassVar[str] = "Sling"
     EXPLAINS: ClassVar[str] = "pull the craft back in the yard view and release it"
     FAMILY: ClassVar[Family] = "impulse"
+    GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "release"
     LAUNCHES: ClassVar[bool] = True
     OBEYS: ClassVar[tuple[str, ...]] = ("hold", "release")

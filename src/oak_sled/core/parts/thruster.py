@@ -20,7 +20,7 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import push, speedcurve
-from oak_sled.core.parts.common import Case, Family, Kind
+from oak_sled.core.parts.common import Case, Family, Group, Kind
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.search import crossing
@@ -82,6 +82,7 @@ class Thruster(push.Push):
     TITLE: ClassVar[str] = "Thruster"
     EXPLAINS: ClassVar[str] = "push along a line: a force, an acceleration or an impulse"
     FAMILY: ClassVar[Family] = "drive"
+    GROUP: ClassVar[Group] = "push and turn"
     CHANNEL_GUESS: ClassVar[str] = "throttle"
     PLACES: ClassVar[tuple[Place, ...]] = (OVER_SPEED,)
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SHARE_LEFT,)

@@ -13,7 +13,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Kind, Shown
+from oak_sled.core.parts.common import Family, Group, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
@@ -46,6 +46,7 @@ class Torque(push.Push):
     TITLE: ClassVar[str] = "Torque"
     EXPLAINS: ClassVar[str] = "turn without a push: rudder, gyro, steering aid"
     FAMILY: ClassVar[Family] = "drive"
+    GROUP: ClassVar[Group] = "push and turn"
     SHOWS: ClassVar[Shown] = "yaw"
     CHANNEL_GUESS: ClassVar[str] = "steer"
 

@@ -13,7 +13,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.parts.common import Case, Family, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("channel", "i8"), ("most_g", "f8"), ("strength", "f8")])
@@ -26,6 +26,7 @@ class TurnSlower(Part):
     TITLE: ClassVar[str] = "Slower in turns"
     EXPLAINS: ClassVar[str] = "aid: take speed off in turns past a side acceleration"
     FAMILY: ClassVar[Family] = "holder"
+    GROUP: ClassVar[Group] = "limits and holders"
     CHANNEL_GUESS: ClassVar[str] = "steer"
 
     kind: Literal["turn_slower"] = "turn_slower"

@@ -14,7 +14,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.swing import Swing, overshoot
 
@@ -30,6 +30,7 @@ class Upright(Part):
     TITLE: ClassVar[str] = "Upright holder"
     EXPLAINS: ClassVar[str] = "turn back to upright, or to the ground's normal, like a spring with damping"
     FAMILY: ClassVar[Family] = "holder"
+    GROUP: ClassVar[Group] = "limits and holders"
     SHOWS: ClassVar[Shown] = "roll"
 
     kind: Literal["upright"] = "upright"

@@ -12,7 +12,7 @@ from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Family, Kind, Part, Shown
+from oak_sled.core.parts.common import Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("damping", "f8"), ("free", "f8"), ("most", "f8"), ("ground", "i8")])
@@ -25,6 +25,7 @@ class YawDamper(Part):
     TITLE: ClassVar[str] = "Yaw damper"
     EXPLAINS: ClassVar[str] = "aid: a torque against yawing faster than a rate"
     FAMILY: ClassVar[Family] = "holder"
+    GROUP: ClassVar[Group] = "limits and holders"
     SHOWS: ClassVar[Shown] = "yaw"
 
     kind: Literal["yaw_damper"] = "yaw_damper"

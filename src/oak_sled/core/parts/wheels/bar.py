@@ -14,7 +14,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("stiffness", "f8"), ("first_left", "i8"), ("first_right", "i8"), ("pairs", "i8")])
@@ -30,6 +30,7 @@ class Bar(Part):
     TITLE: ClassVar[str] = "Anti-roll bar"
     EXPLAINS: ClassVar[str] = "resist roll by the difference of a left and a right spring"
     FAMILY: ClassVar[Family] = "tie"
+    GROUP: ClassVar[Group] = "wheels"
     SHOWS: ClassVar[Shown] = "roll"
 
     kind: Literal["bar"] = "bar"

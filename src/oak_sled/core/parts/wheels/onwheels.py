@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.faults import close_match
-from oak_sled.core.parts.common import Case, Part
+from oak_sled.core.parts.common import Case, Group, Part
 from oak_sled.core.parts.context import Pack, Spot, WheelAt
 
 Which = Literal["all", "front", "rear", "left", "right", "front_left", "front_right", "rear_left", "rear_right"]
@@ -21,6 +21,8 @@ WHEELS = ("wheels", "i8", (MOST_WHEELS,))
 
 class OnWheels(Part):
     """A part that acts on wheels: those of one part or of all, at one end, on one side, or at one corner."""
+
+    GROUP: ClassVar[Group] = "wheels"
 
     wheels: str = Field("", max_length=60, description="the part whose wheels they are; empty: all wheels of the craft")
     on: Which = Field("all", description="which of them: at one end, on one side, or at one corner")

@@ -24,7 +24,7 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import speedcurve
-from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.search import area, crossing
@@ -112,6 +112,7 @@ class Wheel(Part):
     TITLE: ClassVar[str] = "Sprung wheels"
     EXPLAINS: ClassVar[str] = "carry on springs with bump and rebound damping; roll freely, hold sideways"
     FAMILY: ClassVar[Family] = "support"
+    GROUP: ClassVar[Group] = "wheels"
     STAGE: ClassVar[float] = 3.5
     SHOWS: ClassVar[Shown] = "up"
     EVENT: ClassVar[str] = "sliding"
