@@ -73,3 +73,24 @@ def test_nonsense_is_refused_in_one_line(text):
 )
 def test_numbers_are_shown_to_three_digits_with_a_sensible_prefix(value, unit, shown):
     assert units.show(value, unit) == shown
+
+
+@pytest.mark.parametrize(
+    ("value", "size", "places", "wanted"),
+    [
+        (0.00373, 25.7, 3, "0"),
+        (0.00551, 59.0, 3, "0.0100"),
+        (-26.7, 16200.0, 4, "-27.0"),
+        (-2.76e-5, 16200.0, 4, "0"),
+        (13.8, 13.8, 3, "13.8"),
+        (0.527, 0.64, 3, "0.527"),
+        (5.0, 0.0, 3, "5.00"),
+    ],
+)
+def test_a_reading_shows_no_dust_beside_what_it_stands_with(value, size, places, wanted):
+    assert units.split(units.settled(value, size, places), "")[0] == wanted
+
+
+def test_what_is_not_finite_stays_so():
+    assert math.isnan(units.settled(math.nan, 1.0))
+    assert units.settled(3.0, math.inf) == 3.0

@@ -26,8 +26,9 @@ class Meter(QWidget):
         self.value, self.unit, self.note, self.share = 0.0, "N", "", 0.0
         self.setFixedHeight(27)
 
-    def show_value(self, value: float, unit: str, note: str, share: float) -> None:
-        """Shows a value; share : -1 to 1 of the bar."""
+    def show_value(self, value: float, unit: str, note: str, share: float, size: float = 0.0) -> None:
+        """Shows a value; share : -1 to 1 of the bar. size : of the values that it stands beside, 0 where none is."""
+        value = units.settled(value, size, 4)
         if (value, unit, note, share) != (self.value, self.unit, self.note, self.share):
             self.value, self.unit, self.note, self.share = value, unit, note, share
             self.update()
@@ -71,7 +72,7 @@ def show_meter(meter: Meter, part: Part | Body, name: str, run: Run, numbers: Fl
     shown = part.shows() if isinstance(part, Part) else "ahead"
     if isinstance(part, Part) and shown in WHEEL_WORDS:
         asked, (word, unit, most) = traces.asked_of_wheels(run, numbers, part), WHEEL_WORDS[shown]
-        meter.show_value(asked, unit, word, asked / (most or max(weight, 1e-9)))
+        meter.show_value(asked, unit, word, asked / (most or max(weight, 1e-9)), most or weight)
         return
     place = run.layout.own_place(f"{name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
@@ -79,19 +80,19 @@ def show_meter(meter: Meter, part: Part | Body, name: str, run: Run, numbers: Fl
     size = float(math.sqrt(float(force @ force)))
     if shown == "roll":
         about = float(torque @ heading)
-        meter.show_value(about, "N m", "roll torque", about / max(weight * 0.5, 1e-9))
+        meter.show_value(about, "N m", "roll torque", about / max(weight * 0.5, 1e-9), weight)
         return
     if shown == "yaw" or (size < 1e-9 and abs(torque[2]) > 0.0):
         arm = weight * 0.5
-        meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9))
+        meter.show_value(float(torque[2]), "N m", "yaw torque", float(torque[2]) / max(arm, 1e-9), weight)
         return
     forward = float(force @ heading)
     left = float(force[1] * heading[0] - force[0] * heading[1])
     sideways = shown == "left" and abs(left) > abs(forward)
     signed = math.copysign(size, float(force[2]) if shown == "up" else left if sideways else forward)
     share = size / weight if weight > 0.0 else 0.0
-    note = "idle" if size < 1e-9 else f"{share:.2f} weight"
-    if size > 1e-9 and shown in ("left", "up"):
+    note = "idle" if size < 1e-9 or units.settled(size, weight, 4) == 0.0 else f"{share:.2f} weight"
+    if note != "idle" and shown in ("left", "up"):
         word = ("up " if signed > 0 else "down ") if shown == "up" else ("left " if left > 0 else "right ")
         note = word + note if sideways or shown == "up" else note
-    meter.show_value(signed if size > 1e-9 else 0.0, "N", note, signed / max(weight, 1e-9))
+    meter.show_value(signed if size > 1e-9 else 0.0, "N", note, signed / max(weight, 1e-9), weight)

@@ -216,7 +216,8 @@ class Cover(QWidget):
         for place, name in enumerate(names):
             value = float(traces.values(run, name)[row])
             trace = traces.describe(run, name)
-            number, unit = units.split(value if abs(value) >= 5e-4 else 0.0, trace.unit)
+            size = max(abs(plot.range[0]), abs(plot.range[1]))
+            number, unit = units.split(units.settled(value if abs(value) >= 5e-4 else 0.0, size), trace.unit)
             if plot.name == "channels":
                 number = f"{value:.2f}"
             ink = trace_colour(run, name, place if told_apart(plot.name) else -1)

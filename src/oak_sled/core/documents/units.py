@@ -193,6 +193,15 @@ def significant(value: float, digits: int = 3) -> str:
     return text
 
 
+def settled(value: float, size: float, places: int = 3) -> float:
+    """A reading beside others of `size`, without digits that mean nothing there: rounded to so many places behind the
+    first digit of the size."""
+    if not (math.isfinite(value) and math.isfinite(size)) or size <= 0.0:
+        return value
+    step = 10.0 ** (math.floor(math.log10(size)) - places)
+    return round(value / step) * step
+
+
 def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
     """Number and unit apart, with a sensible prefix: (1310.0, "N") gives ("1.31", "kN")."""
     if abs(value) < 1e-9:

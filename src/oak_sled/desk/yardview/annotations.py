@@ -196,9 +196,9 @@ class Annotations:
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("soft"))
             painter.drawText(QPointF(box.left() + 8, base), trace.title)
-            now, _ = units.split(quiet(float(values[-1]) * factor), "")
-            theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
             low, high = float(values.min()) * factor, float(values.max()) * factor
+            now, _ = units.split(units.settled(float(values[-1]) * factor, max(abs(low), abs(high))), "")
+            theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
             painter.setFont(theme.font(10))
             painter.setPen(theme.colour("soft"))
             stretch = f"{_short(low)} … {_short(high)}"
@@ -256,11 +256,6 @@ class Annotations:
         box.moveLeft(min(max(box.left(), 4.0), self.widget.width() - wide - 4.0))
         painter.fillRect(box, theme.colour("card", 220))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-
-def quiet(value: float) -> float:
-    """A reading without the dust of rounding: less than half a thousandth of its unit is nothing."""
-    return value if abs(value) >= 5e-4 else 0.0
 
 
 def _short(value: float) -> str:
