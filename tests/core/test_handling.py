@@ -11,6 +11,7 @@ from on_tires import BODY, BRAKES, DRIVE, FOUR, FRONT, GRAVITY, ICE, MASS, STEER
 
 from oak_sled.core.advice import outlook
 from oak_sled.core.documents.yard import Gate, Ground, Knot, Patch, Track
+from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.results import measures, rolling, run, traces, why
@@ -59,6 +60,20 @@ def test_the_skidpan_g_that_is_foretold_is_what_a_run_reaches(law, loss):
     inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (2, 0.1), (16, 0.7)]}
     made = go(FOUR, tire, STEERING.replace(most_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240, inputs=inputs)
     told = outlook.setting_of(made.job.craft, ICE, 240).handling
+    assert measures.measure("held_side_g").read(made) == pytest.approx(told.most_g, rel=4e-2)
+
+
+def test_what_a_craft_carries_counts_where_it_is():
+    """A load before the front wheels, which carry more than all of it: with load sensitivity they slide first."""
+    tire = TIRE.replace(law="brush", load_loss=0.4, nominal_load=MASS * GRAVITY / 4.0, rolling=0.0, side_grip=0.6)
+    freight = Payload(id="freight", mass=500.0, x=1.4, z=0.0)
+    inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (2, 0.1), (16, 0.6)]}
+    made = go(freight, FOUR, tire, STEERING.replace(most_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240,
+              inputs=inputs)  # fmt: skip
+    bare = outlook.setting_of(job(FOUR, tire, STEERING).craft, ICE, 240).handling
+    told = outlook.setting_of(made.job.craft, ICE, 240).handling
+    assert (bare.first, told.first) == ("all", "front")
+    assert told.most_g < 0.93 * bare.most_g
     assert measures.measure("held_side_g").read(made) == pytest.approx(told.most_g, rel=4e-2)
 
 

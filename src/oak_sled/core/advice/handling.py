@@ -32,7 +32,7 @@ def of(craft: Craft, ground: Ground, centre_height: float) -> Handling | None:
     ends = roster.front_and_rear(wheels)
     places = [float(np.mean([one.at[0] for one in end])) for end in ends]
     base = places[0] - places[1]
-    centre = craft.body.centre()[0]
+    mass, centre = _mass_and_centre(craft)
     shares = [(centre - places[1]) / base, (places[0] - centre) / base]
     if min(shares) <= 0.0:
         return None
@@ -40,12 +40,23 @@ def of(craft: Craft, ground: Ground, centre_height: float) -> Handling | None:
     for end in ends:
         stiffness = [_stiffness(tires[one.ray], ground.grip) for one in end]
         soft.append(1.0 / max(float(np.mean(stiffness)), 1e-9))
-    weight = craft.body.true_mass() * ground.gravity * max(craft.body.gravity_scale, 0.0)
+    weight = mass * ground.gravity * max(craft.body.gravity_scale, 0.0)
     held = [
         _most_g(end, tires, ground.grip, weight * share, centre_height) for end, share in zip(ends, shares, strict=True)
     ]
     first = "all" if abs(held[0] - held[1]) < SAME * min(held) else "front" if held[0] < held[1] else "rear"
     return Handling(base, soft[0] - soft[1], min(held), first)
+
+
+def _mass_and_centre(craft: Craft) -> tuple[float, float]:
+    """kg of a craft with all that it carries, and how far forward of its origin their common centre is, m."""
+    masses = [(craft.body.true_mass(), craft.body.centre()[0])]
+    for part in craft.parts:
+        carried = part.carried()
+        if carried is not None and craft.gain_of(part) > 0.0:
+            masses.append((carried.mass, carried.at[0]))
+    total = sum(mass for mass, _ in masses)
+    return total, sum(mass * at for mass, at in masses) / total
 
 
 def _stiffness(part: AnyPart, grip: float) -> float:
