@@ -24,6 +24,7 @@ from oak_sled.core.parts.context import AIMS, Pack
 _END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")
 _LAWS = get_args(DampingLaw)
+_NUMBERS: dict[type[Part], int] = {kind.document: number for number, kind in enumerate(register.KINDS)}
 
 
 def _one(dtype: np.dtype[Any], values: dict[str, Any]) -> state.Records:
@@ -112,20 +113,25 @@ def first_hold(job: Job, who: int) -> int:
 
 def _fill_parts(records: state.Records, job: Job, who: int) -> None:
     craft = job.actors[who].craft
-    pack = _pack(job, who)
-    kinds = [kind.document for kind in register.KINDS]
-    for place, (part, works) in enumerate(zip(craft.parts, craft.working_parts, strict=True)):
-        row = records[place]
-        row["kind"] = kinds.index(type(part))
-        row["gain"] = craft.gain_of(part)
-        for name, value in register.addresses(kinds.index(type(part))).items():
-            row[name] = value
-        row["drives"] = float(part.FAMILY == "drive")
-        for name, value in works.record(pack).items():
-            row[part.kind][name] = value
+    pack = pack_of(job, who)
+    for row, works in zip(records, craft.working_parts, strict=True):
+        pack_part(row, craft, works, pack)
 
 
-def _pack(job: Job, who: int) -> Pack:
+def pack_part(row: np.void, craft: Craft, works: Part, pack: Pack) -> None:
+    """Writes a part of a craft into its row. works : the part as it works on the craft, see `Craft.at_work`."""
+    number = _NUMBERS[type(works)]
+    row["kind"] = number
+    row["gain"] = craft.gain_of(works)
+    for name, value in register.addresses(number).items():
+        row[name] = value
+    row["drives"] = float(works.FAMILY == "drive")
+    own = row[register.KINDS[number].document.model_fields["kind"].default]
+    for name, value in works.record(pack).items():
+        own[name] = value
+
+
+def pack_of(job: Job, who: int) -> Pack:
     """What the parts of an actor ask for while they are packed."""
     craft, ground = job.actors[who].craft, job.ground
     first = sum(_support_count(one.craft) for one in job.actors[:who])

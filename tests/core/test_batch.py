@@ -1,0 +1,107 @@
+"""Runs from patched arrays are those from arrays that were built anew, to the bit: every dial of every demo."""
+
+from __future__ import annotations
+
+import pytest
+
+from oak_sled.core.build import jobs
+from oak_sled.core.build.jobs import Job
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+from oak_sled.core.study import batch
+
+TICKS = 60
+
+
+def short(name):
+    """A demo yard whose drills last half a second, so that all dials are tried in little time."""
+    yard = demos.load(name).edit("ticks", TICKS)
+    return yard.edit_all([(f"drills.{drill.id}.duration", 0.5) for drill in yard.drills])
+
+
+def nudged(yard, path, dial, document):
+    """The yard with a dial a little elsewhere; None where that is refused."""
+    value = float(getattr(document, dial.name))
+    for factor, more in ((0.9, 0.0), (1.1, 0.01), (1.0, -0.01), (1.0, 1.0)):
+        try:
+            made = yard.edit(path, value * factor + more)
+        except Refused:
+            continue
+        if made != yard:
+            return made
+    return None
+
+
+@pytest.mark.parametrize("name", list(demos.DEMOS))
+def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
+    yard = short(name)
+    drill = yard.drill()
+    job = jobs.job_of(yard, drill)
+    stencil = batch.Stencil(job)
+    bench = batch.Bench(stencil)
+    craft = job.craft
+    patched = tried = 0
+    for part in craft.parts:
+        for dial in dials(part):
+            made = nudged(yard, f"crafts.{craft.id}.parts.{part.id}.{dial.name}", dial, part)
+            if made is None:
+                continue
+            other = jobs.job_of(made, made.drill(drill.id), craft.id)
+            tried += 1
+            patched += stencil.fits(other)
+            assert bench.execute(other).digest == run.execute(other).digest, (part.id, dial.name)
+    assert bench.execute(job).digest == run.execute(job).digest, "nothing is left of the runs before"
+    assert patched > 0.4 * tried, "most dials are patched"
+
+
+@pytest.mark.parametrize("name", list(demos.DEMOS))
+def test_every_start_of_a_drill_gives_the_same_bits_both_ways(name):
+    yard = short(name)
+    drill = yard.drill()
+    bench = batch.Bench(batch.Stencil(jobs.job_of(yard, drill)))
+    for dial in dials(drill.start):
+        made = nudged(yard, f"drills.{drill.id}.start.{dial.name}", dial, drill.start)
+        if made is not None:
+            other = jobs.job_of(made, made.drill(drill.id))
+            assert bench.execute(other).digest == run.execute(other).digest, dial.name
+
+
+def test_numbers_of_body_ground_and_ticks_are_built_anew_and_so_right():
+    yard = short("fan-sled")
+    stencil = batch.Stencil(jobs.job_of(yard))
+    bench = batch.Bench(stencil)
+    for path, value in (
+        ("crafts.fan_sled.body.mass", 300.0), ("ticks", 90), (f"grounds.{yard.bench.ground}.grip", 0.7),
+        (f"drills.{yard.bench.drill}.duration", 0.7), ("integrator", "explicit"),
+    ):  # fmt: skip
+        other = jobs.job_of(yard.edit(path, value))
+        assert not stencil.fits(other), path
+        assert bench.execute(other).digest == run.execute(other).digest, path
+
+
+def test_a_late_input_is_that_of_before_so_many_ticks_later(make):
+    push = Thruster(id="push", channel="throttle", thrust=300.0)
+    job = make.job([push], ticks=120, seconds=2.0, inputs={"throttle": [(0.0, 0.0), (0.5, 1.0), (1.0, 0.0)]})
+    bench = batch.Bench(batch.Stencil(job))
+    prompt = bench.execute(job).column("velocity.x").copy()
+    late = bench.execute(job, late=batch.late_ticks(0.1, job)).column("velocity.x").copy()
+    assert batch.late_ticks(0.1, job) == 12
+    assert late[:12] == pytest.approx(0.0, abs=1e-12)
+    assert late[12:] == pytest.approx(prompt[:-12], rel=1e-12, abs=1e-12)
+    heavy = Job(job.craft.replace(body=job.craft.body.replace(mass=500.0)), job.ground, job.drill, job.ticks)
+    slow = bench.execute(heavy, late=12).column("velocity.x")
+    assert slow[12:] == pytest.approx(run.execute(heavy).column("velocity.x")[:-12], rel=1e-12, abs=1e-12)
+
+
+def test_a_run_that_diverges_leaves_nothing_behind():
+    yard = short("crate-drop")
+    craft = yard.bench.craft
+    job = jobs.job_of(yard)
+    bench = batch.Bench(batch.Stencil(job))
+    pad = next(part for part in job.craft.parts if part.kind == "pad")
+    wild = jobs.job_of(yard.edit(f"crafts.{craft}.parts.{pad.id}.stiffness", 1e8))
+    assert bench.execute(wild).status == run.execute(wild).status
+    assert bench.execute(job).digest == run.execute(job).digest
