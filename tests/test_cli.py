@@ -104,6 +104,25 @@ def test_spread_prints_a_grid(tmp_path):
     assert distances[1] > distances[3] > distances[5]
 
 
+def test_spread_scatters_lists_draws_and_tells_of_several_measures(tmp_path):
+    picture = tmp_path / "map.png"
+    told = call(
+        "spread", "demo:fan-sled", "--drill", "brake_to_stop", "--measure", "stop_distance", "--measure", "top_speed",
+        "--vary", "crafts.fan_sled.parts.brake.bite=0.2,0.4", "--vary", "grounds.long_reach.grip=0.4:0.8:3:log",
+        "--scatter", "2", "--threads", "1", "--picture", str(picture),
+    ).stdout  # fmt: skip
+    rows = told.splitlines()
+    assert rows[0].endswith("repeat,stop_distance [m],top_speed [m/s]")
+    assert len(rows) == 1 + 2 * 3 * 3
+    assert picture.read_bytes().startswith(b"\x89PNG")
+
+
+def test_sensitivity_prints_a_row_a_dial():
+    rows = call("sensitivity", "demo:fan-sled", "--drill", "brake_to_stop").stdout.splitlines()
+    assert rows[0].startswith("dial,")
+    assert any(row.startswith("crafts.fan_sled.parts.brake.bite,") for row in rows)
+
+
 def test_schema_is_json():
     schema = json.loads(call("schema").stdout)
     assert schema["properties"]["crafts"]
@@ -125,7 +144,7 @@ def test_tick_check():
         (("run", "demo:fan-sled", "--set", "crafts.fan_sled.parts.fan.thrust=3 m"), "give it in N"),
         (("run", "demo:fan-sled", "--set", "nothing"), "has no value"),
         (
-            ("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "fun", "--vary", "ticks=1:2:2"),
+            ("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "fun", "--vary", "ticks=60:120:2"),
             "there is no 'fun'",
         ),
         (("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "hits", "--vary", "ticks"), "PATH=LO:HI:N"),

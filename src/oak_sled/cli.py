@@ -9,6 +9,8 @@ import difflib
 import json
 import logging
 import sys
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -271,23 +273,82 @@ def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None)
 def spread(
     yard: YardArgument,
     drill: Annotated[str, typer.Option(help="the drill")],
-    vary: Annotated[list[str], typer.Option(help="PATH=LO:HI:N", metavar="PATH=LO:HI:N")],
-    measure: Annotated[str, typer.Option(help="the measure")],
+    vary: Annotated[
+        list[str],
+        typer.Option(
+            help="a dial over a stretch (:log for even factors), or values of a dial, a choice, craft or ticks",
+            metavar="PATH=LO:HI:N|a,b,c",
+        ),
+    ],
+    measure: Annotated[list[str], typer.Option(help="a measure; may be given again")],
+    scatter: Annotated[int, typer.Option(help="disturbed runs of each variant", min=0, max=200)] = 0,
+    seed: Annotated[int, typer.Option(help="of the disturbances", min=0)] = 1,
+    threads: Annotated[int, typer.Option(help="threads; 0 for one a core", min=0, max=256)] = 0,
     csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
+    picture: Annotated[str | None, typer.Option(help="write the first measure as a map to this PNG file")] = None,
 ) -> None:
-    """Runs a grid of variants and prints one measure of each."""
+    """Runs a grid of variants and prints the measures of each."""
+    from oak_sled.core.documents import document
+    from oak_sled.core.documents.spreads import Spread
     from oak_sled.core.files import disk
-    from oak_sled.core.results import measures
     from oak_sled.core.study import spread as spreads
+    from oak_sled.core.study import variants
 
     found = load_yard(yard)
-    chosen = measures.measure(measure, [craft.id for craft in found.crafts])
-    axes = [spreads.read_axis(entry) for entry in vary]
+    axes = [variants.read_axis(entry) for entry in vary]
+    plan = document.checked(
+        Spread,
+        {
+            "id": "spread",
+            "drill": drill,
+            "axes": axes,
+            "measures": tuple(dict.fromkeys(measure)),
+            "scatter": {"repeats": scatter, "seed": seed},
+        },
+    )
+    names = variants.check(found, plan)
     warm()
-    rows = spreads.grid(found, drill, axes, chosen)
-    text = ",".join([*(axis.path for axis in axes), f"{chosen.name} [{chosen.unit}]"]) + "\n"
-    for values, value in rows:
-        text += ",".join([*(repr(v) for v in values), "" if value is None else repr(value)]) + "\n"
+    tell = _teller(plan.runs)
+    made = plan.replace(results=spreads.compute(found, plan, threads, lambda told, *_: tell(told.done)))
+    text = spreads.csv_of(made, names)
+    if csv is not None:
+        disk.write_whole(Path(csv), text.encode())
+    if picture is not None:
+        from oak_sled.core.files import map_picture
+
+        map_picture.write(Path(picture), made, names)
+    print(text, end="")
+
+
+def _teller(of: int) -> Callable[[int], None]:
+    """Says on a terminal how far a long computation is, and what is left."""
+    began, shown = time.perf_counter(), sys.stderr.isatty()
+
+    def tell(done: int) -> None:
+        if shown:
+            left = (time.perf_counter() - began) * (of - done) / max(done, 1)
+            end = "\n" if done >= of else ""
+            print(f"\r{done} of {of} runs, about {left:.0f} s left   ", end=end, file=sys.stderr, flush=True)
+
+    return tell
+
+
+@app.command()
+def sensitivity(
+    yard: YardArgument,
+    drill: Annotated[str, typer.Option(help="the drill")],
+    craft: Annotated[str, typer.Option(help="the craft")] = "",
+    threads: Annotated[int, typer.Option(help="threads; 0 for one a core", min=0, max=256)] = 0,
+    csv: Annotated[str | None, typer.Option(help="write the table to this CSV file")] = None,
+) -> None:
+    """Prints how much every measure answers to every dial of a craft, in % for each %."""
+    from oak_sled.core.files import disk
+    from oak_sled.core.study import sensitivity as sensing
+
+    found = load_yard(yard)
+    warm()
+    made = sensing.compute(found, drill, craft, threads)
+    text = sensing.csv_of(made)
     if csv is not None:
         disk.write_whole(Path(csv), text.encode())
     print(text, end="")

@@ -16,13 +16,14 @@ from hypothesis import strategies as st
 
 from oak_sled import cli
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import units
+from oak_sled.core.documents import document, units
 from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.spreads import Spread
 from oak_sled.core.files import shelf_store, yard_json
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import run
-from oak_sled.core.study import spread
+from oak_sled.core.study import variants
 
 CALM = settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 VALUES = st.one_of(
@@ -95,7 +96,7 @@ def test_any_entry_is_a_number_or_a_line(text):
 @given(st.text(max_size=40))
 def test_any_axis_of_a_spread_is_read_or_refused(text):
     try:
-        axis = spread.read_axis(f"ticks={text}")
+        axis = variants.read_axis(f"ticks={text}")
     except Refused as refused:
         checked_lines(refused)
     else:
@@ -218,9 +219,9 @@ def test_any_command_line_ends_with_a_status_and_short_lines(tmp_path_factory, c
 
 
 def test_a_spread_beyond_any_count_is_refused_at_once():
-    axes = [spread.read_axis("ticks=20:200:8192") for _ in range(5)]
+    axes = [variants.read_axis(f"{path}=20:200:8192") for path in ("ticks", "crafts.fan_sled.parts.fan.thrust")]
     with pytest.raises(Refused, match="at most 100000"):
-        spread.grid(demos.load("fan-sled"), "slalom", axes, None)
+        document.checked(Spread, {"id": "s", "axes": axes, "measures": ("top_speed",)})
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,7 @@
-"""`oak-sled bench`: prints every figure beside what it is measured against in the same run."""
+"""`oak-sled bench`: prints every figure beside what it is measured against in the same run.
+
+One file, since it is a list of figures, each a few lines.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +26,8 @@ from oak_sled.core.build import jobs, tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.law import Law
-from oak_sled.core.documents.yard import Member, Wall
+from oak_sled.core.documents.spreads import Spread, SpreadAxis
+from oak_sled.core.documents.yard import Member, Wall, Yard
 from oak_sled.core.formulas import made
 from oak_sled.core.formulas.code import MOST_GIVEN
 from oak_sled.core.geometry import terrain
@@ -37,10 +41,11 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
-from oak_sled.core.results import measures, run
+from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine
-from oak_sled.core.study import spread
+from oak_sled.core.study import spread, variants
+from oak_sled.core.study.batch import Bench, Stencil
 
 
 def print_all(quick: bool, window: bool) -> None:
@@ -50,6 +55,13 @@ def print_all(quick: bool, window: bool) -> None:
     handed_over("the ferry on four pads over a relief, a tick", ferry_job(), 9 if quick else 41, "2")
     handed_over("the ice truck on four tires, a tick", truck_job(), 9 if quick else 41, "2.5")
     circles(8 if quick else 40)
+    side = 8 if quick else 32
+    sled, ferry = demos.load("fan-sled"), demos.load("ferry")
+    fan, pads = "crafts.fan_sled.parts", "crafts.ferry.parts.pads"
+    grids(
+        "sled", sled, "slalom", ((f"{fan}.fan.thrust", 400.0, 900.0), (f"{fan}.runners.side_grip", 0.3, 0.9)), side
+    )
+    grids("ferry", ferry, "ridges", ((f"{pads}.stiffness", 3e4, 9e4), (f"{pads}.damping", 2e3, 2e4)), side)
     formulas(9 if quick else 41)
     a_ray(9 if quick else 41)
     worlds(9 if quick else 41)
@@ -174,10 +186,11 @@ def handed_over(name: str, job: Job, count: int, aim: str) -> None:
 def circles(count: int) -> None:
     """Steady circles over speed and steering, `count` by `count`, as `spread` makes them, against their bare runs."""
     yard = demos.load("ice-truck")
-    axes = [
-        spread.Axis("drills.circle.start.speed", tuple(np.linspace(3.0, 14.0, count).tolist())),
-        spread.Axis("crafts.truck.parts.steering.most_deg", tuple(np.linspace(4.0, 34.0, count).tolist())),
-    ]
+    axes = (
+        SpreadAxis(path="drills.circle.start.speed", low=3.0, high=14.0, count=count),
+        SpreadAxis(path="crafts.truck.parts.steering.most_deg", low=4.0, high=34.0, count=count),
+    )
+    plan = Spread(id="circles", drill="circle", axes=axes, measures=("held_side_g",))
     job = jobs.job_of(yard, yard.drill("circle"))
     run.execute(job)
     began = time.perf_counter()
@@ -185,10 +198,39 @@ def circles(count: int) -> None:
         run.execute(job)
     bare = time.perf_counter() - began
     began = time.perf_counter()
-    spread.grid(yard, "circle", axes, measures.measure("held_side_g"))
+    spread.compute(yard, plan)
     took = time.perf_counter() - began
     name = f"{count} x {count} steady circles over speed and steer"
     line(name, f"{took:.1f} s", f"bare runs {bare:.1f} s", took / bare, "aim 1.3")
+
+
+def grids(title: str, yard: Yard, drill: str, paths: tuple[tuple[str, float, float], ...], side: int) -> None:
+    """A grid of `side` by `side` variants of a drill of 10 s at 240 ticks/s: on one thread against the bare kernel, on
+    two against one, and until the first colours are there."""
+    yard = yard.edit_all([("ticks", 240), (f"drills.{drill}.duration", 10.0)])
+    axes = tuple(SpreadAxis(path=path, low=low, high=high, count=side) for path, low, high in paths)
+    plan = Spread(id="grid", drill=drill, axes=axes, measures=("top_speed",))
+    job = jobs.job_of(yard, yard.drill(drill))
+    hands = Bench(Stencil(job))
+    hands.execute(job)
+    bare = sum(hands.execute(variants.job_for(yard, plan, plan.values_of(k))).seconds for k in range(plan.variants))
+    first: list[float] = []
+
+    def timed(threads: int) -> float:
+        began = time.perf_counter()
+        spread.compute(yard, plan, threads, lambda *_: first.append(time.perf_counter() - began))
+        return time.perf_counter() - began
+
+    one, two = timed(1), timed(2)
+    line(
+        f"{side * side} variants of the {title}, one thread",
+        f"{one:.2f} s",
+        f"bare {bare:.2f} s",
+        one / bare,
+        "aim 1.3",
+    )
+    line("  two threads against one", f"{two:.2f} s", f"one {one:.2f} s", one / two, "aim 1.8, more is better")
+    line("  first colours", f"{first[0] * 1e3:.0f} ms", "0.5 s", first[0] / 0.5, "aim 1.0")
 
 
 def formulas(count: int) -> None:

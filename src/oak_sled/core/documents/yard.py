@@ -19,6 +19,7 @@ from oak_sled.core.documents.event import MOST_EVENTS, Event
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.layer import BUILT_IN_LAYERS, Layer, LayerPair
+from oak_sled.core.documents.spreads import Spread
 from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.kernel.surface import MOST_PATCHES
@@ -371,10 +372,11 @@ class Yard(Frozen):
     crafts: tuple[Craft, ...] = Field(min_length=1, max_length=50, description="what moves")
     grounds: tuple[Ground, ...] = Field(min_length=1, max_length=50, description="places to test on")
     drills: tuple[Drill, ...] = Field(min_length=1, max_length=500, description="scripted manoeuvres")
+    spreads: tuple[Spread, ...] = Field((), max_length=20, description="grids of variants that are kept")
 
     @model_validator(mode="after")
     def _references(self) -> Yard:
-        for where in ("crafts", "grounds", "drills"):
+        for where in ("crafts", "grounds", "drills", "spreads"):
             unique(where, getattr(self, where))
         self._must_exist("bench.craft", self.bench.craft, self.crafts)
         self._must_exist("bench.ground", self.bench.ground, self.grounds)

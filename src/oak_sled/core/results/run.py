@@ -182,10 +182,12 @@ def execute(job: Job) -> Run:
     return executed(job, Machine.of(job), tracks.inputs(job, world.check_size(job)))
 
 
-def executed(job: Job, machine: Machine, inputs: Floats, rows: Floats | None = None) -> Run:
+def executed(
+    job: Job, machine: Machine, inputs: Floats, rows: Floats | None = None, layout: Layout | None = None
+) -> Run:
     """Runs what `machine` holds at its start. inputs : shape (ticks, channels). rows : where it is recorded, shape
-    (ticks + 1, width); None for room of its own."""
-    layout = Layout.of(job)
+    (ticks + 1, width); None for room of its own. layout : of a job with the same columns, where it is known."""
+    layout = layout or Layout.of(job)
     if rows is None:
         rows = np.empty((len(inputs) + 1, layout.width))  # the kernel writes every number of a row
     began = time.perf_counter()

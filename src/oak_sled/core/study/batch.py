@@ -12,7 +12,7 @@ import math
 
 import numpy as np
 
-from oak_sled.core.build import roster, templates, tracks, world
+from oak_sled.core.build import roster, scenes, templates, tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Drill
@@ -51,8 +51,6 @@ class Stencil:
         if job.drill is not mine.drill and not _same_drill(job.drill, mine.drill):
             return False
         if len(job.actors) != len(mine.actors) or job.who != mine.who:
-            return False
-        if self.placed and any(not np.array_equal(*pair) for pair in zip(job.starts, mine.starts, strict=True)):
             return False
         return all(_alike(one.craft, other.craft) for one, other in zip(job.actors, mine.actors, strict=True))
 
@@ -133,7 +131,7 @@ class Bench:
         inputs = self.stencil.inputs
         if late or any(one.tracks != two.tracks for one, two in zip(job.actors, self.stencil.job.actors, strict=True)):
             inputs = _later(job, late)
-        return run.executed(job, self.machine, inputs, self.rows)
+        return run.executed(job, self.machine, inputs, self.rows, self.stencil.layout)
 
     def _reset(self) -> None:
         """Everything as it was at the start."""
@@ -143,17 +141,25 @@ class Bench:
     def _patch(self, job: Job) -> None:
         """Packs what differs from the job of the stencil."""
         base, arrays, row = self.stencil.job, self.machine.world, 0
+        stands = False  # whether a part differs that decides how high its craft stands
         for who, (new, old) in enumerate(zip(job.actors, base.actors, strict=True)):
             for place, (part, before) in enumerate(zip(new.craft.parts, old.craft.parts, strict=True)):
                 if part is not before and part != before:
                     pack = self.stencil.packs[who]
+                    stands = stands or bool(part.rays()) or part.lifts(1.0) != 0.0 or before.lifts(1.0) != 0.0
                     world.pack_part(arrays.parts[row + place], new.craft, new.craft.at_work(part), pack)
             row += len(new.craft.parts)
+        if not (stands or job.drill is not base.drill):
+            return
         moved = [who for who, start in enumerate(job.starts) if not np.array_equal(start, base.starts[who])]
         for who in moved:
             arrays.crafts["start"][who] = job.starts[who]
         if moved:
             np.copyto(arrays.supports, self.stencil.supports)
+            if self.stencil.placed:
+                fresh = scenes.build(job)
+                for name in ("solids", "joints"):
+                    np.copyto(_bytes_of(getattr(self.machine.scene, name)), _bytes_of(getattr(fresh, name)))
             nows = world.begin(arrays, self.machine.scene.solids, job)
             np.copyto(self.machine.nows, nows)
 

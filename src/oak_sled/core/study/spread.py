@@ -1,63 +1,237 @@
-"""Spread: a drill over a grid of dial values, one measure of each variant."""
+"""Spread: a drill over a grid of dial values, the measures of each variant, as they come and on all cores.
+
+Every variant is a run of documents of its own, and none knows of another: results are the same for any number of
+threads. Disturbances follow from the seed and the number of the repeat, so that all variants meet the same ones.
+"""
 
 from __future__ import annotations
 
-import itertools
-import math
+import hashlib
 import os
+import threading
+import time
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from oak_sled.core.build import world
-from oak_sled.core.build.jobs import job_of
-from oak_sled.core.documents import units
-from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.build.jobs import Job, job_of
+from oak_sled.core.documents.faults import Refused, close_match, refuse
+from oak_sled.core.documents.spreads import CRAFT, Spread, SpreadResults
 from oak_sled.core.documents.yard import Yard
-from oak_sled.core.results import run
+from oak_sled.core.kernel import state
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import measures, run
 from oak_sled.core.results.measures import Measure
+from oak_sled.core.study import variants
+from oak_sled.core.study.batch import Bench, Stencil
 
-MOST_VARIANTS = 100_000
+CHUNK = 4
+"""Variants that a thread takes at a time."""
 
 
 @dataclass(frozen=True)
-class Axis:
-    """A dial and the values it is given."""
+class Progress:
+    """How far a spread is: runs done, of how many; and those that diverged or that were refused."""
 
-    path: str
-    values: tuple[float, ...]
-
-
-def read_axis(entry: str) -> Axis:
-    """An axis written as PATH=LO:HI:N."""
-    path, equals, stretch = entry.partition("=")
-    pieces = stretch.split(":")
-    if not equals or len(pieces) != 3:
-        raise refuse(f"--vary {entry}", "is not PATH=LO:HI:N", "such as crafts.fan_sled.parts.fan.thrust=400:900:6")
-    try:
-        low, high = units.read(pieces[0], ""), units.read(pieces[1], "")
-        count = int(pieces[2])
-    except (Refused, ValueError):
-        raise refuse(
-            f"--vary {entry}", "has a number that cannot be read", "LO and HI numbers, N a whole one"
-        ) from None
-    if not 1 <= count <= 10_000:
-        raise refuse(f"--vary {entry}", f"{count} values", "1 to 10000")
-    return Axis(path.strip(), tuple(float(value) for value in np.linspace(low, high, count)))
+    done: int
+    of: int
+    diverged: int
+    refused: int
 
 
-def grid(yard: Yard, drill: str, axes: list[Axis], measure: Measure) -> list[tuple[tuple[float, ...], float | None]]:
-    """The measure of every variant of the grid, in the order of the axes, the last one fastest."""
-    total = math.prod(len(axis.values) for axis in axes)
-    if total > MOST_VARIANTS:
-        raise refuse("--vary", f"{total} variants", f"at most {MOST_VARIANTS}")
-    world.compile_laws(job_of(yard, yard.drill(drill)))
+Found = Callable[[Progress, Sequence[int], Floats], None]
+"""Called with the progress, the numbers of variants that are done, and their values, shape (n, 1 + repeats, measures);
+by any thread, one at a time."""
 
-    def one(values: tuple[float, ...]) -> tuple[tuple[float, ...], float | None]:
-        variant = yard.edit_all([(axis.path, value) for axis, value in zip(axes, values, strict=True)])
-        return values, measure.read(run.execute(job_of(variant, variant.drill(drill))))
 
-    # whole runs side by side: the kernel lets the other thread go on meanwhile, and no run knows of another
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        return list(pool.map(one, itertools.product(*(axis.values for axis in axes))))
+def digest_of(yard: Yard, plan: Spread) -> str:
+    """A fingerprint of all that decides the results of a spread."""
+    crafts = next((axis.values for axis in plan.axes if axis.path == CRAFT), (plan.craft,))
+    seal = hashlib.sha256(plan.replace(results=None, title="", id="spread").model_dump_json().encode())
+    for name in crafts:
+        job = job_of(yard, yard.drill(variants.drill_of(yard, plan)), str(name))
+        for one in (job.craft, *job.others, job.ground, job.drill):
+            seal.update(one.model_dump_json().encode())
+    seal.update(f"{yard.ticks} {yard.integrator}".encode())
+    return seal.hexdigest()[:32]
+
+
+def order(plan: Spread) -> list[int]:
+    """Variants in an order in which the whole grid is seen early: coarse first, then what lies between."""
+    places = np.stack(np.unravel_index(np.arange(plan.variants), plan.shape), axis=1)
+    rank = np.min([_coarseness(places[:, axis]) for axis in range(places.shape[1])], axis=0)
+    return np.lexsort((np.arange(plan.variants), -rank)).tolist()
+
+
+def _coarseness(places: np.ndarray) -> np.ndarray:
+    """How often 2 divides each place, up to 6; 0 counts as 6."""
+    found = np.zeros(len(places), int)
+    for power in range(1, 7):
+        found += places % (1 << power) == 0
+    return found
+
+
+# computing
+
+
+@dataclass
+class _Work:
+    """What the threads share."""
+
+    left: Iterator[list[int]]
+    lock: threading.Lock
+    done: int = 0
+    diverged: int = 0
+    refused: int = 0
+
+
+def compute(
+    yard: Yard,
+    plan: Spread,
+    threads: int = 0,
+    found: Found | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> SpreadResults | None:
+    """Computes every variant; None where it was cancelled. Raises `Refused` where it cannot be computed at all, or
+    where no run shows any of its measures.
+
+    threads : 0 for one a core. found : see `Found`. cancelled : asked before every run.
+    """
+    yard = yard.replace(spreads=())
+    wanted = variants.check(yard, plan)
+    values = np.full((plan.variants, 1 + plan.scatter.repeats, len(wanted)), np.nan)
+    numbers = order(plan)
+    chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
+    work = _Work(iter(chunks), threading.Lock())
+    world.compile_laws(variants.job_for(yard, plan, plan.values_of(0)))
+    lent = _Stencils(yard, plan)
+    count = threads or os.cpu_count() or 1
+    with ThreadPoolExecutor(count) as pool:
+        hands = [pool.submit(_lend, yard, plan, wanted, values, work, lent, found, cancelled) for _ in range(count)]
+        for hand in hands:
+            hand.result()
+    if cancelled():
+        return None
+    if not np.isfinite(values).any():
+        raise _nothing_shown(plan, work)
+    flat = [None if np.isnan(value) else value for value in values.reshape(-1).tolist()]
+    return SpreadResults(made_of=digest_of(yard, plan), values=tuple(flat))
+
+
+def _nothing_shown(plan: Spread, work: _Work) -> Refused:
+    if work.diverged == plan.runs:
+        return refuse("axes", "every variant diverges", "a stretch nearer to what holds, or more ticks/s")
+    known = close_match(plan.measures[0], [one.name for one in measures.MEASURES])
+    says = f"no variant of this drill shows {', '.join(plan.measures)}"
+    return refuse("measures", says, f"another measure ({known})")
+
+
+class _Stencils:
+    """The stencils of the threads: one for each craft and tick rate of the plan."""
+
+    def __init__(self, yard: Yard, plan: Spread):
+        self._yard, self._plan = yard, plan
+        self._made: dict[tuple[Any, ...], Stencil] = {}
+        self._lock = threading.Lock()
+
+    def of(self, job: Job) -> tuple[tuple[Any, ...], Stencil]:
+        """The stencil for a job, and its key."""
+        key = (job.craft.id, job.ticks)
+        with self._lock:
+            if key not in self._made:
+                self._made[key] = Stencil(job)
+            return key, self._made[key]
+
+
+def _lend(
+    yard: Yard,
+    plan: Spread,
+    wanted: list[Measure],
+    values: Floats,
+    work: _Work,
+    lent: _Stencils,
+    found: Found | None,
+    cancelled: Callable[[], bool],
+) -> None:
+    """One thread: takes variants until none is left."""
+    benches: dict[tuple[Any, ...], Bench] = {}
+    jobs_of = variants.Variants(yard, plan)
+    while not cancelled():
+        with work.lock:
+            numbers = next(work.left, None)
+        if numbers is None:
+            return
+        diverged = refused = 0
+        for number in numbers:
+            try:
+                job = jobs_of.job(number)
+            except Refused:
+                refused += 1 + plan.scatter.repeats
+                continue
+            key, stencil = lent.of(job)
+            bench = benches.setdefault(key, Bench(stencil)) if key not in benches else benches[key]
+            for repeat in range(1 + plan.scatter.repeats):
+                if cancelled():
+                    return
+                made = bench.execute(*variants.disturbed(job, plan.scatter, repeat))
+                diverged += made.status == state.DIVERGED
+                values[number, repeat] = _read(made, wanted)
+        with work.lock:
+            work.done += len(numbers) * (1 + plan.scatter.repeats)
+            work.diverged, work.refused = work.diverged + diverged, work.refused + refused
+            if found is not None:
+                told = Progress(work.done, plan.runs, work.diverged, work.refused)
+                found(told, numbers, values[numbers].copy())
+
+
+def _read(made: run.Run, wanted: list[Measure]) -> list[float]:
+    """The measures of a run; NaN where it diverged or does not show one."""
+    if made.status == state.DIVERGED or not made.ticks:
+        return [np.nan] * len(wanted)
+    read = [measure.read(made) for measure in wanted]
+    return [np.nan if value is None or not np.isfinite(value) else float(value) for value in read]
+
+
+def seconds_for(yard: Yard, plan: Spread, threads: int = 0) -> float:
+    """s that a spread will take about, from two runs of its first and last variant."""
+    wanted = variants.check(yard, plan)
+    job = variants.job_for(yard, plan, plan.values_of(0))
+    bench = Bench(Stencil(job))
+    bench.execute(job)
+    began = time.perf_counter()
+    for number in (0, plan.variants - 1):
+        _read(bench.execute(variants.job_for(yard, plan, plan.values_of(number))), wanted)
+    each = 0.5 * (time.perf_counter() - began)
+    return each * plan.runs / (threads or os.cpu_count() or 1)
+
+
+def arrays_of(plan: Spread) -> Floats:
+    """The results of a spread, shape (variants, 1 + repeats, measures), NaN where a run does not show one."""
+    if plan.results is None:
+        return np.full((plan.variants, 1 + plan.scatter.repeats, len(plan.measures)), np.nan)
+    flat = [np.nan if value is None else value for value in plan.results.values]
+    return np.array(flat).reshape(plan.variants, 1 + plan.scatter.repeats, len(plan.measures))
+
+
+def is_current(yard: Yard, plan: Spread) -> bool:
+    """Whether its results are those of the yard as it is now."""
+    return plan.results is not None and plan.results.made_of == digest_of(yard, plan)
+
+
+def csv_of(plan: Spread, names: Sequence[Measure]) -> str:
+    """The results as CSV: a row a run, the values of the axes, the repeat, the measures with their units."""
+    heads = [axis.path for axis in plan.axes]
+    heads += ["repeat"] if plan.scatter.repeats else []
+    heads += [f"{one.name} [{one.unit}]" for one in names]
+    lines, values = [",".join(heads)], arrays_of(plan)
+    for number in range(plan.variants):
+        for repeat in range(1 + plan.scatter.repeats):
+            cells = [repr(v) if isinstance(v, float) else str(v) for v in plan.values_of(number)]
+            cells += [str(repeat)] if plan.scatter.repeats else []
+            cells += ["" if np.isnan(v) else repr(float(v)) for v in values[number, repeat]]
+            lines.append(",".join(cells))
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,210 @@
+"""The variants of a spread: the documents and the job of each, disturbed or not, and what cannot be varied."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from oak_sled.core.build.jobs import Job, job_of
+from oak_sled.core.documents import document, units
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.faults import Fault, Refused, refuse
+from oak_sled.core.documents.spreads import CRAFT, TICKS, Scatter, Spread, SpreadAxis
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.parts.common import Part
+from oak_sled.core.results import measures
+from oak_sled.core.results.measures import Measure
+from oak_sled.core.study.batch import late_ticks
+
+# what a user writes
+
+
+def read_axis(entry: str) -> SpreadAxis:
+    """An axis written as PATH=LO:HI:N, PATH=LO:HI:N:log, or PATH=a,b,c; raises `Refused`."""
+    path, equals, stretch = entry.partition("=")
+    pieces = stretch.split(":")
+    where, right = f"--vary {entry}", "such as crafts.fan_sled.parts.fan.thrust=400:900:6, or =a,b,c"
+    if not equals or not path.strip() or not stretch.strip():
+        raise refuse(where, "is not PATH=LO:HI:N", right)
+    if len(pieces) == 1:
+        listed = tuple(_value(piece.strip()) for piece in stretch.split(",") if piece.strip())
+        fields: dict[str, Any] = {"listed": listed}
+    elif len(pieces) in (3, 4) and (len(pieces) == 3 or pieces[3].strip() in ("log", "linear")):
+        try:
+            low, high = units.read(pieces[0], ""), units.read(pieces[1], "")
+            count = int(pieces[2])
+        except (Refused, ValueError):
+            says = "has a number that cannot be read"
+            raise refuse(where, says, "LO and HI numbers, N a whole one") from None
+        fields = {"low": low, "high": high, "count": count, "scale": (*pieces, "linear")[3].strip()}
+    else:
+        raise refuse(where, "is not PATH=LO:HI:N", right)
+    try:
+        made: SpreadAxis = document.checked(SpreadAxis, {"path": path.strip(), **fields})
+    except Refused as refused:
+        raise Refused([Fault(f"{where}: {one.where}", one.what, one.right) for one in refused.faults]) from None
+    return made
+
+
+def _value(text: str) -> float | str:
+    try:
+        return float(text)
+    except ValueError:
+        return text
+
+
+# variants
+
+
+def drill_of(yard: Yard, plan: Spread) -> str:
+    """The drill that its variants run."""
+    return plan.drill or yard.bench.drill
+
+
+def varied(yard: Yard, plan: Spread, values: Sequence[float | str]) -> Yard:
+    """The yard of a variant; raises `Refused` where a value is none for its place."""
+    changes: list[tuple[str, Any]] = []
+    for axis, value in zip(plan.axes, values, strict=True):
+        if axis.path == CRAFT:
+            yard.craft(str(value))
+        elif axis.path == TICKS:
+            if not isinstance(value, float) or value != round(value):
+                raise refuse("ticks", f"{value} is no number of ticks", "a whole number")
+            changes.append((TICKS, int(value)))
+        else:
+            changes.append((axis.path, _fitting(yard, axis.path, value)))
+    return yard.edit_all(changes) if changes else yard
+
+
+def _fitting(yard: Yard, path: str, value: float | str) -> Any:
+    """A value for a place: numbers in its unit, choices and names as they stand in the file."""
+    now = document.get(yard, path)
+    if isinstance(now, bool):
+        known = {"yes": True, "true": True, "1.0": True, "no": False, "false": False, "0.0": False}
+        if str(value).lower() not in known:
+            raise refuse(path, f"{value!r} is neither yes nor no", "yes or no")
+        return known[str(value).lower()]
+    if isinstance(now, int) and isinstance(value, float) and value == round(value):
+        return int(value)
+    if isinstance(now, float) and isinstance(value, str):
+        owner, _, name = path.rpartition(".")
+        declared = next((one for one in dials(document.get(yard, owner)) if one.name == name), None)
+        return units.read(value, declared.unit if declared is not None else "")
+    return value
+
+
+def job_for(yard: Yard, plan: Spread, values: Sequence[float | str]) -> Job:
+    """The job of a variant."""
+    made = varied(yard, plan, values)
+    named = next((str(v) for axis, v in zip(plan.axes, values, strict=True) if axis.path == CRAFT), plan.craft)
+    return job_of(made, made.drill(drill_of(yard, plan)), named)
+
+
+class Variants:
+    """The jobs of a spread. Where only dials of parts are varied, a part is made and checked once for each value, and
+    the craft of a variant is put together from them: nothing else of its documents is checked again, since no check of
+    a craft or a yard asks for such a number."""
+
+    def __init__(self, yard: Yard, plan: Spread):
+        self._yard, self._plan = yard, plan
+        self._base = job_for(yard, plan, plan.values_of(0))
+        self._fields = [self._field_of(axis.path) for axis in plan.axes]
+        self._parts: dict[tuple[int, tuple[tuple[str, float], ...]], Part] = {}
+
+    def _field_of(self, path: str) -> tuple[int, str] | None:
+        """The number of the part of the craft under the dial of an axis, and its field; None for anything else."""
+        pieces, craft = path.split("."), self._base.craft
+        if len(pieces) != 5 or pieces[:3] != ["crafts", craft.id, "parts"]:
+            return None
+        place = next((k for k, part in enumerate(craft.parts) if part.id == pieces[3]), None)
+        known = place is not None and pieces[4] in [one.name for one in dials(craft.parts[place])]
+        return (place, pieces[4]) if known and place is not None else None
+
+    def job(self, number: int) -> Job:
+        """The job of a variant; raises `Refused`."""
+        values = self._plan.values_of(number)
+        if not all(self._fields) or not all(isinstance(value, float) for value in values):
+            return job_for(self._yard, self._plan, values)
+        by_part: dict[int, list[tuple[str, float]]] = {}
+        for field, value in zip(self._fields, values, strict=True):
+            assert field is not None
+            by_part.setdefault(field[0], []).append((field[1], float(value)))
+        parts = list(self._base.craft.parts)
+        for place, fields in by_part.items():
+            key = (place, tuple(fields))
+            if key not in self._parts:
+                self._parts[key] = self._part(place, fields)
+            parts[place] = self._parts[key]
+        old = self._base.craft
+        kept = {name: getattr(old, name) for name in type(old).model_fields}
+        return replace(self._base, craft=type(old).model_construct(**{**kept, "parts": tuple(parts)}))
+
+    def _part(self, place: int, fields: list[tuple[str, float]]) -> Part:
+        part = self._base.craft.parts[place]
+        path = f"crafts.{self._base.craft.id}.parts.{part.id}"
+        made = self._yard.edit_all([(f"{path}.{name}", value) for name, value in fields])
+        return made.craft(self._base.craft.id).parts[place]
+
+
+def disturbed(job: Job, scatter: Scatter, repeat: int) -> tuple[Job, int]:
+    """A job as a repeat disturbs it, and by how many ticks its inputs are late; repeat 0 disturbs nothing."""
+    if repeat == 0:
+        return job, 0
+    rng = np.random.default_rng([scatter.seed, repeat])
+    late, grip, mass, along, across, turn, speed = rng.uniform(-1.0, 1.0, 7).tolist()
+    start, body = job.drill.start, job.craft.body
+    drill = job.drill.replace(
+        start=start.replace(
+            x=start.x + along * scatter.place,
+            y=start.y + across * scatter.place,
+            heading_deg=start.heading_deg + turn * scatter.heading_deg,
+            speed=start.speed * (1.0 + speed * scatter.speed),
+        )
+    )
+    craft, ground = job.craft, job.ground
+    if scatter.mass > 0.0 and body.mass_from == "given":
+        craft = craft.replace(body=body.replace(mass=body.mass * (1.0 + mass * scatter.mass)))
+    if scatter.friction > 0.0:
+        ground = ground.replace(grip=ground.grip * (1.0 + grip * scatter.friction))
+    made = replace(job, craft=craft, ground=ground, drill=drill)
+    return made, late_ticks(0.5 * (late + 1.0) * 1e-3 * scatter.late_ms, job)
+
+
+def check(yard: Yard, plan: Spread) -> list[Measure]:
+    """The measures of a spread; raises `Refused`, with every fault, where it cannot be computed as it is set."""
+    faults: list[Fault] = []
+    found: list[Measure] = []
+    yard.drill(drill_of(yard, plan))
+    for name in plan.measures:
+        try:
+            found.append(measures.measure(name, [craft.id for craft in yard.crafts]))
+        except Refused as refused:
+            faults += refused.faults
+    for axis in plan.axes:
+        bounds = axis.values if axis.listed else (axis.values[0], axis.values[-1])
+        alone = plan.replace(axes=(axis,), results=None)
+        if len(axis.values) < 2:
+            faults.append(Fault(f"axes.{axis.path}", "it has one value", "two values or more, to compare"))
+        for value in bounds:
+            try:
+                job_for(yard, alone, (value,))
+            except Refused as refused:
+                faults += [fault for fault in refused.faults if fault not in faults]
+    if faults:
+        raise Refused(faults)
+    for axis in plan.axes:
+        if axis.path not in (CRAFT, TICKS) and _is_bound(yard, axis.path):
+            raise refuse(axis.path, "a formula or a shared curve takes its place", "a dial that acts")
+    return found
+
+
+def _is_bound(yard: Yard, path: str) -> bool:
+    """Whether a dial of a part does nothing as the part is set."""
+    pieces = path.split(".")
+    if len(pieces) != 5 or pieces[0] != "crafts" or pieces[2] != "parts":
+        return False
+    part = document.get(yard, ".".join(pieces[:4]))
+    return "formula" in part.idle().get(pieces[4], "")
