@@ -58,9 +58,7 @@ def print_all(quick: bool, window: bool) -> None:
     side = 8 if quick else 32
     sled, ferry = demos.load("fan-sled"), demos.load("ferry")
     fan, pads = "crafts.fan_sled.parts", "crafts.ferry.parts.pads"
-    grids(
-        "sled", sled, "slalom", ((f"{fan}.fan.thrust", 400.0, 900.0), (f"{fan}.runners.side_grip", 0.3, 0.9)), side
-    )
+    grids("sled", sled, "slalom", ((f"{fan}.fan.thrust", 400.0, 900.0), (f"{fan}.runners.side_grip", 0.3, 0.9)), side)
     grids("ferry", ferry, "ridges", ((f"{pads}.stiffness", 3e4, 9e4), (f"{pads}.damping", 2e3, 2e4)), side)
     formulas(9 if quick else 41)
     a_ray(9 if quick else 41)

@@ -74,6 +74,7 @@ class DialWidget(QWidget):
     let_go = pyqtSignal()
     entered = pyqtSignal(float)
     refused = pyqtSignal(str)
+    vary_wanted = pyqtSignal()
     lock_toggled = pyqtSignal()
     spread_wanted = pyqtSignal()
 
@@ -274,6 +275,7 @@ class DialWidget(QWidget):
         menu.addAction("Copy path", lambda: self._copy(self.path))
         menu.addAction("Copy as command-line setting", lambda: self._copy(f"--set {self.path}={self.value!r}"))
         menu.addAction("Copy as command-line spread", self._copy_spread)
+        menu.addAction("Vary this in a spread", self.vary_wanted.emit)
         menu.addSeparator()
         menu.addAction("Unlock" if self.locked else "Lock", self.lock_toggled.emit)
         menu.exec(event.globalPos())

@@ -172,6 +172,7 @@ class ForceDesk(QWidget):
             strip.entered.connect(self._enter)
             strip.bent.connect(functools.partial(self._bend, strip.name))
             strip.sharing.connect(functools.partial(self._share, strip.name))
+            strip.vary_wanted.connect(lambda path: self.session.vary_wanted.emit(self._path(path)))
             strip.opened.connect(self.open_strip)
             strip.said.connect(lambda text: self.session.say(text, True))
             strip.lock_toggled.connect(self._toggle_lock)

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QPushButton, QS
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 
-PAGES = ("Bench", "Ground", "Drill", "Build")
+PAGES = ("Bench", "Ground", "Drill", "Build", "Spread")
 """The bench, and the pages beside it."""
 
 
@@ -119,7 +119,7 @@ class Header(QWidget):
         )
         self.drive.setCheckable(True)
         self.drive.clicked.connect(self.drive_wanted)
-        self.run = self._button("Run drill", "plain", "run the drill and keep it on the shelf (Ctrl+Return)")
+        self.run = self._button("Run", "plain", "run the drill and keep it on the shelf (Ctrl+Return)")
         self.run.clicked.connect(self.run_wanted)
         self.hold = self._button("Hold", "plain", "pause the drive or the playback (Space)")
         self.hold.setCheckable(True)

@@ -64,7 +64,7 @@ class Step:
 
 class Session(QObject):
     """Signals: yard_changed(previewing), run_changed(), shelf_changed(), cursor_moved(),
-    said(text, is_fault), busy(text or ""), saved_changed(), live_changed(is_live)."""
+    said(text, is_fault), busy(text or ""), saved_changed(), live_changed(is_live), vary_wanted(path of a dial)."""
 
     yard_changed = pyqtSignal(bool)
     run_changed = pyqtSignal()
@@ -73,6 +73,7 @@ class Session(QObject):
     said = pyqtSignal(str, bool)
     saved_changed = pyqtSignal()
     live_changed = pyqtSignal(bool)
+    vary_wanted = pyqtSignal(str)
 
     def __init__(self, yard: Yard, parent: QObject | None = None):
         super().__init__(parent)

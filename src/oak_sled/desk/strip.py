@@ -47,6 +47,7 @@ class Strip(QWidget):
     opened = pyqtSignal(str)
     said = pyqtSignal(str)
     lock_toggled = pyqtSignal(str)
+    vary_wanted = pyqtSignal(str)
     menu_wanted = pyqtSignal(str, object)
 
     def __init__(self, part: Part | Body, is_open: bool, names: Names, parent: QWidget | None = None):
@@ -150,6 +151,7 @@ class Strip(QWidget):
         widget.entered.connect(lambda value: self.entered.emit(path, value))
         widget.refused.connect(self.said)
         widget.lock_toggled.connect(lambda: self.lock_toggled.emit(path))
+        widget.vary_wanted.connect(lambda: self.vary_wanted.emit(path))
         self.dials[name] = widget
         return widget
 

@@ -40,6 +40,8 @@ DAY = {
     "wood_dark": "#8A6236",
     "iron": "#3C4144",
     "snow": "#F7F8F6",
+    "map_dark": "#26282B",  # on the colours of a map, by day and by night
+    "map_light": "#FBF8F0",
 }
 NIGHT = {
     **DAY,

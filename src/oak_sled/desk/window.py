@@ -38,6 +38,8 @@ from oak_sled.desk.planpane import PlanPane
 from oak_sled.desk.playbar import PlayBar
 from oak_sled.desk.session import Session
 from oak_sled.desk.shelfpane import Comparison, ShelfPane
+from oak_sled.desk.spread import links
+from oak_sled.desk.spread.page import SpreadPage
 from oak_sled.desk.tracepane import TracePane
 from oak_sled.desk.whypane import WhyPane
 from oak_sled.desk.yardview.renderer import Renderer
@@ -78,16 +80,17 @@ class Window(QMainWindow):
         self.ledger = LedgerPane(session)
         self.plan = PlanPane(session)
         self.measures = MeasuresPane(session)
-        self.laws = LawsPane(session)
-        self.why = WhyPane(session)
+        self.laws, self.why = LawsPane(session), WhyPane(session)
         self.desk = ForceDesk(session)
         self.shelf = ShelfPane(session)
-        self.ground_page = GroundPage(session)
-        self.drill_page = DrillPage(session)
-        self.build_page = BuildPage(session, self.desk)
-        self._lay_out()
         self.notice, self.question = Notice(self), Notice(self)
+        self.ground_page, self.drill_page = GroundPage(session), DrillPage(session)
+        self.build_page = BuildPage(session, self.desk)
+        self.spread_page = SpreadPage(session, self.keeper.background, self.question.tell)
+        self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
+        self._lay_out()
         self.working = Progress(self, self.keeper.background)
+        self._overlays = (self.notice, self.question, self.working)
         self.focus_ring = FocusRing(self)
         self._over: QWidget = self.view
         for overlay in self._overlays:
@@ -136,7 +139,7 @@ class Window(QMainWindow):
         bench_column.addWidget(self.desk)
         bench_column.addWidget(self.shelf)
         self.pages = QStackedWidget()
-        for one in (bench, self.ground_page, self.drill_page, self.build_page):
+        for one in (bench, *self._other_pages):
             self.pages.addWidget(one)
         column.addWidget(self.pages, 1)
         self.setCentralWidget(page)
@@ -186,6 +189,7 @@ class Window(QMainWindow):
     def _wire(self) -> None:
         session = self.session
         session.said.connect(self.notice.tell)
+        links.connect(self)
         session.run_changed.connect(self._show_clock)
         session.cursor_moved.connect(self._show_clock)
         session.live_changed.connect(self._show_live)
@@ -344,7 +348,7 @@ class Window(QMainWindow):
         self.traces.restyle()
         self.laws.restyle()
         self.why.restyle()
-        for one in (self.ground_page, self.drill_page, self.build_page):
+        for one in self._other_pages:
             one.restyle()
         self.header.restyle()
         self.desk.refresh()
@@ -364,10 +368,6 @@ class Window(QMainWindow):
     def _show_title(self) -> None:
         mark = "*" if self.session.is_dirty else ""
         self.setWindowTitle(f"{self.session.yard.title}{mark} · Oak Sled")
-
-    @property
-    def _overlays(self) -> tuple[Notice, ...]:
-        return self.notice, self.question, self.working
 
     def _place_overlays(self) -> None:
         """Lines at the foot, one above the other; the panel of keys above them."""

@@ -19,8 +19,10 @@ from oak_sled.core.study import spread
 
 DARKEST, LIGHTEST = 18.0, 90.0
 """Lightness L* of the ends of the scale."""
-BLUE, YELLOW = (6.0, -40.0), (0.0, 54.0)
+BLUE, YELLOW = (14.0, -42.0), (4.0, 60.0)
 """The a* and b* of its ends: blue to yellow, which hardly any eye confuses."""
+GREEN = -34.0
+"""By how much a* bends toward green half way between them, so that the middle is not grey."""
 
 
 @functools.cache
@@ -33,6 +35,7 @@ def scale() -> np.ndarray:
     share = np.linspace(0.0, 1.0, 256)
     light = DARKEST + share * (LIGHTEST - DARKEST)
     a, b = (BLUE[k] + share * (YELLOW[k] - BLUE[k]) for k in (0, 1))
+    a += GREEN * 4.0 * share * (1.0 - share)
     return np.round(255.0 * np.clip(_from_lab(light, a, b), 0.0, 1.0)).astype(np.uint8)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -39,9 +39,10 @@ class Sensitivity:
     base: Floats
     answers: Floats
 
-    def most(self) -> list[int]:
-        """The dials in order of the most that any measure answers to them, the most first."""
-        size = np.nan_to_num(np.abs(self.answers)).max(axis=1, initial=0.0)
+    def most(self, of: Sequence[int] = ()) -> list[int]:
+        """The dials in order of the most that a measure answers to them, the most first. of : the measures that count
+        for that; all where none are named."""
+        size = np.nan_to_num(np.abs(self.answers))[:, list(of) or slice(None)].max(axis=1, initial=0.0)
         return np.argsort(-size, kind="stable").tolist()
 
 

@@ -208,3 +208,103 @@ def _is_bound(yard: Yard, path: str) -> bool:
         return False
     part = document.get(yard, ".".join(pieces[:4]))
     return "formula" in part.idle().get(pieces[4], "")
+
+
+# plans that begin with a dial
+
+ABOUT, BEGIN_WITH = 0.5, 17
+"""Share of its value by which a dial is varied to either side where a spread begins with it, and the values of it."""
+FACTOR = 3.0
+"""The same as a factor for a dial whose slider is logarithmic."""
+
+
+def declared(yard: Yard, path: str) -> Any:
+    """The declaration of the dial at a path; None where none stands there."""
+    owner, _, name = path.rpartition(".")
+    try:
+        return next((one for one in dials(document.get(yard, owner)) if one.name == name), None) if owner else None
+    except Refused:
+        return None
+
+
+def unit_of(yard: Yard, path: str) -> str:
+    """The unit of the dial at a path; "" where none stands there."""
+    known = declared(yard, path)
+    return "ticks/s" if path == TICKS else "" if known is None else str(known.unit)
+
+
+def axis_about(yard: Yard, path: str, count: int = BEGIN_WITH) -> SpreadAxis:
+    """An axis about the present value of a dial, within its bounds; of a dial at 0 the stretch of its slider. Raises
+    `Refused` where there is no dial."""
+    known = declared(yard, path)
+    if known is None:
+        raise refuse(path, "there is no dial", "a dial of a craft, a ground or a drill")
+    value = float(document.get(yard, path))
+    log = known.scale == "log" and value > 0.0
+    if value == 0.0:
+        low, high = known.slider or (known.low, known.high)
+    elif log:
+        low, high = value / FACTOR, value * FACTOR
+    else:
+        low, high = sorted((value * (1.0 - ABOUT), value * (1.0 + ABOUT)))
+    low, high = (float(f"{min(max(end, known.low), known.high):.3g}") for end in (low, high))
+    if low >= high:
+        low, high = known.low, known.high
+    return SpreadAxis(path=path, low=low, high=high, count=count, scale="log" if log and low > 0.0 else "linear")
+
+
+def plan_about(yard: Yard, path: str, name: str, craft: str = "") -> Spread:
+    """A spread over one dial of the drill on the bench, with the measures of its targets, or the top speed."""
+    drill = yard.drill()
+    wanted = [measures.asked_of(drill, target.measure) for target in drill.targets]
+    found = tuple(dict.fromkeys([*wanted, "top_speed"]))[:6]
+    return Spread(id=name, drill=drill.id, craft=craft, axes=(axis_about(yard, path),), measures=found)
+
+
+def place_in(axis: SpreadAxis, value: Any) -> float | None:
+    """Where a value lies on an axis: 0 at its first value, 1 at the second ...; None where it lies outside."""
+    if axis.listed:
+        return float(axis.listed.index(value)) if value in axis.listed else None
+    if not isinstance(value, int | float) or not axis.low <= value <= axis.high or axis.count < 2:
+        return None
+    values = np.array(axis.values, float)
+    if axis.scale == "log":
+        return float(np.interp(np.log(value), np.log(values), np.arange(axis.count)))
+    return float(np.interp(value, values, np.arange(axis.count)))
+
+
+def now_in(yard: Yard, plan: Spread) -> tuple[float, ...] | None:
+    """Where the yard as it is lies in a spread, a place on each axis; None where it lies outside."""
+    found = []
+    for axis in plan.axes:
+        if axis.path == TICKS:
+            value: Any = float(yard.ticks)
+        else:
+            value = yard.bench.craft if axis.path == CRAFT else document.get(yard, axis.path)
+        place = place_in(axis, value)
+        if place is None:
+            return None
+        found.append(place)
+    return tuple(found)
+
+
+def taken(yard: Yard, plan: Spread, number: int) -> Yard:
+    """The yard with the settings of a variant; a craft becomes the one on the bench. Raises `Refused`."""
+    values = plan.values_of(number)
+    made = varied(yard, plan, values)
+    for axis, value in zip(plan.axes, values, strict=True):
+        if axis.path == CRAFT:
+            made = made.edit("bench.craft", value)
+    return made
+
+
+def words_of(yard: Yard, plan: Spread, number: int) -> str:
+    """The values of a variant in words."""
+    found = []
+    for axis, value in zip(plan.axes, plan.values_of(number), strict=True):
+        name = axis.path.rpartition(".")[2].removesuffix("_deg").replace("_", " ")
+        shown = (
+            units.show(value, unit_of(yard, axis.path)) if isinstance(value, float) else str(value).replace("_", " ")
+        )
+        found.append(f"{name} {shown}")
+    return " · ".join(found)

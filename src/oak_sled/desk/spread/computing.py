@@ -1,0 +1,144 @@
+"""Spreads and sensitivities computed beside the window: asked for, followed as they come, cancelled, and kept."""
+
+from __future__ import annotations
+
+import functools
+import threading
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.spreads import Spread, SpreadResults
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.study import sensitivity, spread
+from oak_sled.core.study.sensitivity import Sensitivity
+from oak_sled.desk.background import Background, OnProgress, Task
+from oak_sled.desk.jobs import CANCELLED
+from oak_sled.desk.session import Session
+
+LONG_S = 10.0
+"""s from which a spread says how long it takes, and asks."""
+Answers = tuple[tuple[str, Callable[[], object]], ...]
+
+
+class SpreadComputing(QObject):
+    """Computes one spread at a time. Signals: changed() when values come or work ends; _came(numbers, values, round)
+    for the way back from the threads."""
+
+    changed = pyqtSignal()
+    _came = pyqtSignal(object, object, int)
+
+    def __init__(
+        self, session: Session, background: Background, ask: Callable[[str, bool, Answers], None], parent: QObject
+    ):
+        super().__init__(parent)
+        self.session, self.background, self._ask = session, background, ask
+        self.plan: Spread | None = None
+        """The spread that is computed now, without results."""
+        self.values: Floats | None = None
+        """What has come so far of it, shape (variants, 1 + repeats, measures)."""
+        self.sensed: tuple[Yard, str, Sensitivity] | None = None
+        self._round = 0
+        self._came.connect(self._take_values)
+
+    def compute(self, plan: Spread) -> None:
+        """Computes every variant of a spread of the yard; asks first where that takes long."""
+        yard = self.session.yard
+        if self.plan is not None:
+            return
+        if plan.runs <= 200:
+            self._start(yard, plan)
+            return
+        self.background.add(
+            Task(
+                "spread", lambda told: spread.seconds_for(yard, plan), functools.partial(self._weigh, yard, plan),
+                self._say, quiet=True,
+            )
+        )  # fmt: skip
+
+    def _weigh(self, yard: Yard, plan: Spread, seconds: float) -> None:
+        if seconds < LONG_S:
+            self._start(yard, plan)
+            return
+        time = f"{seconds:.0f} s" if seconds < 120.0 else f"{seconds / 60.0:.0f} min"
+        answers: Answers = ((f"Compute {plan.runs} runs", lambda: self._start(yard, plan)), ("Not now", lambda: None))
+        self._ask(f"This spread takes {plan.runs} runs, about {time}.", False, answers)
+
+    def _start(self, yard: Yard, plan: Spread) -> None:
+        bare = plan.replace(results=None)
+        self.plan, self._round = bare, self._round + 1
+        self.values = np.full((plan.variants, 1 + plan.scatter.repeats, len(plan.measures)), np.nan)
+        number, stop = self._round, threading.Event()
+
+        def work(told: OnProgress) -> SpreadResults:
+            def found(progress: spread.Progress, numbers: Any, values: Floats) -> None:
+                try:
+                    told(progress.done, progress.of)
+                except Refused:
+                    stop.set()
+                    return
+                self._came.emit(numbers, values, number)
+
+            made = spread.compute(yard, bare, 0, found, stop.is_set)
+            if made is None:
+                raise CANCELLED
+            return made
+
+        self.changed.emit()
+        done, refused = functools.partial(self._end, bare), functools.partial(self._refused, bare)
+        self.background.add(Task("computing the spread", work, done, refused))
+
+    def _take_values(self, numbers: Any, values: Floats, number: int) -> None:
+        if number == self._round and self.values is not None:
+            self.values[numbers] = values
+            self.changed.emit()
+
+    def _end(self, bare: Spread, results: SpreadResults) -> None:
+        self.plan = self.values = None
+        now = next((one for one in self.session.yard.spreads if one.id == bare.id), None)
+        if now is not None and now.replace(results=None, title=bare.title) == bare:
+            kept = tuple(
+                one.replace(results=results) if one.id == bare.id else one for one in self.session.yard.spreads
+            )
+            self.session.edit("spreads", kept, "spread computed", card=False)
+        elif now is not None:
+            self.session.say("the spread was changed while it was computed: its results are dropped", True)
+        self.changed.emit()
+
+    def _refused(self, bare: Spread, refused: Refused) -> None:
+        self.plan = self.values = None
+        self._say(refused)
+        self.changed.emit()
+
+    def _say(self, refused: Refused) -> None:
+        if refused is not CANCELLED:
+            self.session.say(str(refused.faults[0]), True)
+
+    def sense(self) -> None:
+        """Computes what every measure answers to every dial of the craft."""
+        yard = self.session.yard
+        drill, craft = yard.drill().id, self.session.craft.id
+
+        def work(told: OnProgress) -> Sensitivity:
+            stop = threading.Event()
+
+            def progress(done: int, of: int) -> None:
+                try:
+                    told(done, of)
+                except Refused:
+                    stop.set()
+
+            made = sensitivity.compute(yard, drill, craft, progress=progress, cancelled=stop.is_set)
+            if stop.is_set():
+                raise CANCELLED
+            return made
+
+        def done(found: Sensitivity) -> None:
+            self.sensed = (yard, drill, found)
+            self.changed.emit()
+
+        self.background.add(Task("moving every dial", work, done, self._say))

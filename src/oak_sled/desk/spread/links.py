@@ -1,0 +1,31 @@
+"""The ways between the dials of the bench and the page Spread."""
+
+from __future__ import annotations
+
+import functools
+from typing import Any
+
+
+def connect(window: Any) -> None:
+    """Joins what asks for a spread, or for a dial, to where that is. window : the window, with its pages and desk."""
+    window.session.vary_wanted.connect(functools.partial(vary, window))
+    window.spread_page.dial_wanted.connect(functools.partial(go_to_dial, window))
+
+
+def vary(window: Any, path: str) -> None:
+    """Varies a dial in a spread, and shows that."""
+    beside = window.spread_page.isVisible()
+    window.show_page("Spread")
+    window.spread_page.vary(path, beside)
+
+
+def go_to_dial(window: Any, path: str) -> None:
+    """Shows the dial at a path on the bench, its strip open."""
+    pieces = path.split(".")
+    window.show_page("Bench")
+    name = pieces[3] if len(pieces) == 5 and pieces[2] == "parts" else "body"
+    if window.desk.open_name != name:
+        window.desk.open_strip(name)
+    strip = window.desk.strip(name)
+    if strip is not None and pieces[-1] in strip.dials:
+        strip.dials[pieces[-1]].setFocus()

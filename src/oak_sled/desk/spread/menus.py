@@ -1,0 +1,88 @@
+"""The menus of the page Spread."""
+
+from __future__ import annotations
+
+import functools
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QMenu
+
+from oak_sled.core.documents.dial import dials
+from oak_sled.core.results import measures
+from oak_sled.desk import theme
+
+if TYPE_CHECKING:
+    from oak_sled.desk.spread.page import SpreadPage
+
+
+def _inner(menu: QMenu, words: str) -> QMenu:
+    """A menu within a menu."""
+    made = menu.addMenu(words)
+    assert made is not None
+    return made
+
+
+def fill_which(page: SpreadPage, menu: QMenu) -> None:
+    """The spreads of the yard, and the dials that a new one can begin with."""
+    for one in page.session.yard.spreads:
+        menu.addAction(theme.in_menu(one.heading), functools.partial(page.choose, one.id))
+    if page.session.yard.spreads:
+        menu.addSeparator()
+    craft = page.session.craft
+    for part in craft.parts:
+        inner = _inner(menu, theme.in_menu(f"new: vary {part.heading.lower()}"))
+        for dial in dials(part):
+            path = f"crafts.{craft.id}.parts.{part.id}.{dial.name}"
+            inner.addAction(dial.title, functools.partial(page.begin, path))
+
+
+def fill_measures(page: SpreadPage, menu: QMenu) -> None:
+    """What is drawn, what else can be read, and whether less is better."""
+    plan = page.plan
+    if plan is None:
+        return
+    crafts = [craft.id for craft in page.session.yard.crafts]
+    for place, name in enumerate(plan.measures):
+        action = menu.addAction(measures.measure(name, crafts).title, functools.partial(page.draw, place))
+        if action is not None:
+            action.setCheckable(True)
+            action.setChecked(place == page.measure)
+    menu.addSeparator()
+    better = menu.addAction("less of it is better", page.turn_better)
+    if better is not None:
+        better.setCheckable(True)
+        better.setChecked(page.is_less_better(plan.measures[page.measure]))
+    more = _inner(menu, "read another measure")
+    for one in measures.MEASURES:
+        if one.name not in plan.measures:
+            more.addAction(one.title, functools.partial(page.add_measure, one.name))
+    if len(plan.measures) > 1:
+        menu.addAction("read it no more", page.drop_measure)
+
+
+def fill_varied(page: SpreadPage, menu: QMenu) -> None:
+    """What is varied beside it, and disturbances."""
+    plan, craft = page.plan, page.session.craft
+    if plan is None:
+        return
+    other = _inner(menu, "vary beside it" if len(plan.axes) == 1 else "vary in place of the second")
+    for part in craft.parts:
+        inner = _inner(other, theme.in_menu(part.heading.lower()))
+        for dial in dials(part):
+            path = f"crafts.{craft.id}.parts.{part.id}.{dial.name}"
+            inner.addAction(dial.title, functools.partial(page.vary_beside, path))
+    if len(plan.axes) == 2:
+        menu.addAction("turn the map", lambda: page.change(plan.replace(axes=plan.axes[::-1], results=None)))
+        for axis in plan.axes:
+            name = axis.path.rpartition(".")[2].replace("_", " ")
+            left = tuple(one for one in plan.axes if one is not axis)
+            keep = functools.partial(page.change, plan.replace(axes=left, results=None))
+            menu.addAction(f"vary {name} no more", keep)
+    menu.addSeparator()
+    for repeats in (0, 4, 9, 24):
+        words = f"disturb each variant {repeats} times" if repeats else "disturb nothing"
+        scatter = plan.scatter.replace(repeats=repeats)
+        action = menu.addAction(words, functools.partial(page.disturb, scatter))
+        if action is not None:
+            action.setCheckable(True)
+            action.setChecked(plan.scatter.repeats == repeats)
