@@ -86,7 +86,7 @@ class Window(QMainWindow):
         self.notice, self.question = Notice(self), Notice(self)
         self.ground_page, self.drill_page = GroundPage(session), DrillPage(session)
         self.build_page = BuildPage(session, self.desk)
-        self.spread_page = SpreadPage(session, self.keeper.background, self.question.tell)
+        self.spread_page = SpreadPage(session, self.keeper.background, self.question.tell, renderer)
         self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
         self._lay_out()
         self.working = Progress(self, self.keeper.background)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from typing import Literal
 
@@ -38,7 +39,7 @@ class SpreadAxis(Frozen):
             raise ValueError(f"low: {self.low:g} has no logarithm (more than 0, or even steps)")
         return self
 
-    @property
+    @functools.cached_property
     def values(self) -> tuple[float | str, ...]:
         """Its values, in order."""
         if self.listed:
@@ -96,7 +97,7 @@ class Spread(Frozen):
             raise ValueError("results: they do not fit the axes, repeats and measures (leave them out)")
         return self
 
-    @property
+    @functools.cached_property
     def shape(self) -> tuple[int, ...]:
         """How many values each axis has."""
         return tuple(len(axis.values) for axis in self.axes)

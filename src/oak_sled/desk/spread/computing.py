@@ -14,11 +14,14 @@ from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.spreads import Spread, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.run import Run
 from oak_sled.core.study import sensitivity, spread
 from oak_sled.core.study.sensitivity import Sensitivity
 from oak_sled.desk.background import Background, OnProgress, Task
 from oak_sled.desk.jobs import CANCELLED
 from oak_sled.desk.session import Session
+from oak_sled.desk.spread import beside
+from oak_sled.desk.spread.beside import SideBySide
 
 LONG_S = 10.0
 """s from which a spread says how long it takes, and asks."""
@@ -43,6 +46,7 @@ class SpreadComputing(QObject):
         """What has come so far of it, shape (variants, 1 + repeats, measures)."""
         self.sensed: tuple[Yard, str, Sensitivity] | None = None
         self._round = 0
+        self._beside: object = None
         self._came.connect(self._take_values)
 
     def compute(self, plan: Spread) -> None:
@@ -142,3 +146,23 @@ class SpreadComputing(QObject):
             self.changed.emit()
 
         self.background.add(Task("moving every dial", work, done, self._say))
+
+    def run_beside(self, plan: Spread, view: SideBySide) -> None:
+        """Runs the variants that stand side by side, where those that are shown are not of this yard and plan."""
+        yard, bare = self.session.yard, plan.replace(results=None, title="")
+        key = (bare.axes, bare.drill, bare.craft, spread.digest_of(yard, bare))
+        if key == self._beside:
+            return
+        self._beside = key
+        view.clear()
+
+        def done(made: list[tuple[int, Run]]) -> None:
+            if key == self._beside:
+                view.show_runs(yard, plan, made)
+
+        def refused(one: Refused) -> None:
+            self._beside = None
+            self._say(one)
+
+        work = functools.partial(beside.run_all, yard, plan)
+        self.background.add(Task("running variants side by side", work, done, refused))

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QMenu, QPushButton
 
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.results import measures
@@ -86,3 +87,30 @@ def fill_varied(page: SpreadPage, menu: QMenu) -> None:
         if action is not None:
             action.setCheckable(True)
             action.setChecked(plan.scatter.repeats == repeats)
+
+
+def button(words: str, tip: str, action: Callable[[], object]) -> QPushButton:
+    """A quiet button of the bar."""
+    made = QPushButton(words)
+    made.setObjectName("quiet")
+    made.setToolTip(tip)
+    made.setMinimumHeight(28)
+    made.clicked.connect(lambda _=False: action())
+    return made
+
+
+def menu_button(tip: str, fill: Callable[[QMenu], None]) -> QPushButton:
+    """A button with a menu that is filled when it opens."""
+    made = QPushButton()
+    made.setObjectName("plain")
+    made.setToolTip(tip)
+    made.setMinimumHeight(28)
+    menu = QMenu(made)
+
+    def refill() -> None:
+        menu.clear()
+        fill(menu)
+
+    menu.aboutToShow.connect(refill)
+    made.setMenu(menu)
+    return made

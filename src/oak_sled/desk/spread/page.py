@@ -11,10 +11,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
-    QMenu,
-    QPushButton,
     QScrollArea,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -31,12 +30,18 @@ from oak_sled.desk.background import Background
 from oak_sled.desk.session import Session
 from oak_sled.desk.spread import exports, menus
 from oak_sled.desk.spread.axisbar import AxisBar
+from oak_sled.desk.spread.beside import SideBySide
 from oak_sled.desk.spread.computing import Answers, SpreadComputing
 from oak_sled.desk.spread.mapview import SpreadMap
 from oak_sled.desk.spread.sensing import SensingPicture
 from oak_sled.desk.spread.tradeoff import TradeOff
+from oak_sled.desk.yardview.renderer import Renderer
 
 SIDE = 430
+EMPTY = """Nothing is varied yet.
+
+Right-click any dial on the bench and choose "Vary this in a spread",
+or press "spreads" above and begin with a dial of this craft."""
 
 
 class SpreadPage(QWidget):
@@ -45,8 +50,15 @@ class SpreadPage(QWidget):
 
     dial_wanted = pyqtSignal(str)
 
-    def __init__(self, session: Session, background: Background, ask: Callable[[str, bool, Answers], None]):
+    def __init__(
+        self,
+        session: Session,
+        background: Background,
+        ask: Callable[[str, bool, Answers], None],
+        renderer: Renderer | None,
+    ):
         super().__init__()
+        self.beside = SideBySide(session, renderer)
         self.setObjectName("page")
         self.session, self.background = session, background
         self.chosen = ""
@@ -66,17 +78,22 @@ class SpreadPage(QWidget):
         bar = QHBoxLayout()
         bar.setContentsMargins(8, 2, 8, 2)
         bar.setSpacing(4)
-        self.which = self._menu_button("which spread is shown", functools.partial(menus.fill_which, self))
-        self.of = self._menu_button("the measure that is drawn", functools.partial(menus.fill_measures, self))
-        self.varied = self._menu_button("what is varied, and disturbances", functools.partial(menus.fill_varied, self))
+        self.which = menus.menu_button("which spread is shown", functools.partial(menus.fill_which, self))
+        self.of = menus.menu_button("the measure that is drawn", functools.partial(menus.fill_measures, self))
+        self.varied = menus.menu_button("what is varied, and disturbances", functools.partial(menus.fill_varied, self))
         for one in (self.which, self.of, self.varied):
             bar.addWidget(one)
-        self.compute_button = self._button("compute", "run every variant", self.compute)
-        self.matters_button = self._button(
+        self.compute_button = menus.button("compute", "run every variant", self.compute)
+        self.matters_button = menus.button(
             "what matters", "every dial of the craft, 1 % up and down", self.computing.sense
         )
         bar.addWidget(self.compute_button)
         bar.addWidget(self.matters_button)
+        self.beside_button = menus.button(
+            "side by side", "variants of the grid, moving beside one another", self.turn_over
+        )
+        self.beside_button.setCheckable(True)
+        bar.addWidget(self.beside_button)
         self.words = QLabel()
         self.words.setFont(theme.font(theme.SMALL))
         bar.addWidget(self.words, 1)
@@ -85,7 +102,7 @@ class SpreadPage(QWidget):
             ("picture...", "the map as a PNG", functools.partial(exports.ask_picture, self)),
             ("remove", "remove this spread from the yard", self.remove),
         ):
-            bar.addWidget(self._button(words, tip, action))
+            bar.addWidget(menus.button(words, tip, action))
         self.map = SpreadMap()
         self.axes = AxisBar(self.session)
         self.axes.edited.connect(self._edit_axis)
@@ -93,7 +110,10 @@ class SpreadPage(QWidget):
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.map, 1)
+        self.faces = QStackedWidget()
+        self.faces.addWidget(self.map)
+        self.faces.addWidget(self.beside)
+        column.addWidget(self.faces, 1)
         column.addWidget(self.axes)
         self.trade = TradeOff()
         self.sensing = SensingPicture()
@@ -108,17 +128,14 @@ class SpreadPage(QWidget):
         right.addWidget(area)
         right.setSizes([300, 340])
         right.setMinimumWidth(320)
-        split = QSplitter(Qt.Orientation.Horizontal)
+        self.split = split = QSplitter(Qt.Orientation.Horizontal)
         split.setHandleWidth(2)
         split.setChildrenCollapsible(False)
         split.addWidget(left)
         split.addWidget(right)
         split.setSizes([1280 - SIDE, SIDE])
         split.setStretchFactor(0, 1)
-        self.empty = QLabel(
-            "Nothing is varied yet.\n\nRight-click any dial on the bench and choose “vary this in a spread”,\n"
-            "or press “spreads” above and begin with one of the main dials of this craft."
-        )
+        self.empty = QLabel(EMPTY)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -126,35 +143,13 @@ class SpreadPage(QWidget):
         whole.addLayout(bar)
         whole.addWidget(split, 1)
         whole.addWidget(self.empty, 1)
-        self.split = split
         self.map.taken.connect(self.take)
         self.trade.taken.connect(self.take)
         self.map.looked.connect(self.trade.mark)
+        self.beside.taken.connect(self.take)
+        self.beside.looked.connect(self.trade.mark)
         self.trade.looked.connect(self.map.look)
         self.sensing.chosen.connect(self.dial_wanted)
-
-    def _button(self, words: str, tip: str, action: Callable[[], object]) -> QPushButton:
-        button = QPushButton(words)
-        button.setObjectName("quiet")
-        button.setToolTip(tip)
-        button.setMinimumHeight(28)
-        button.clicked.connect(lambda _=False: action())
-        return button
-
-    def _menu_button(self, tip: str, fill: Callable[[QMenu], None]) -> QPushButton:
-        button = QPushButton()
-        button.setObjectName("plain")
-        button.setToolTip(tip)
-        button.setMinimumHeight(28)
-        menu = QMenu(button)
-
-        def refill() -> None:
-            menu.clear()
-            fill(menu)
-
-        menu.aboutToShow.connect(refill)
-        button.setMenu(menu)
-        return button
 
     # what is shown
 
@@ -201,6 +196,7 @@ class SpreadPage(QWidget):
         self._show_trade(plan, values)
         found = self.computing.sensed[2] if self.computing.sensed is not None else None
         self.sensing.show_found(found, plan.measures)
+        self.run_beside()
 
     def _show_trade(self, plan: Spread, values: Floats) -> None:
         if len(plan.measures) < 2:
@@ -360,6 +356,18 @@ class SpreadPage(QWidget):
         if plan is not None:
             label = f"spread: {variants.words_of(yard, plan, number)}"[:80]
             self.session.attempt(lambda: variants.taken(yard, plan, number), label)
+
+    def turn_over(self) -> None:
+        """Shows the map, or the variants side by side."""
+        shown = self.faces.currentWidget() is self.map
+        self.faces.setCurrentWidget(self.beside if shown else self.map)
+        self.beside_button.setChecked(shown)
+        self.run_beside()
+
+    def run_beside(self) -> None:
+        """Runs the variants that stand side by side, while they are in sight."""
+        if self.plan is not None and self.faces.currentWidget() is self.beside:
+            self.computing.run_beside(self.plan, self.beside)
 
     def compute(self) -> None:
         """Computes the spread that is shown."""

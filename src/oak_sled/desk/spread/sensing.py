@@ -81,7 +81,8 @@ class SensingPicture(QWidget):
         painter.setFont(small)
         painter.setPen(theme.colour("desk_soft"))
         if self.found is None:
-            painter.drawText(QPointF(114, 20), "press what matters: every dial is moved by 1 % up and down")
+            says = "press what matters: every dial is moved by 1 %"
+            painter.drawText(QPointF(114, 20), theme.elide(says, self.width() - 120, small))
             return
         painter.drawText(QPointF(12, 34), "% for 1 % of a dial")
         shown = self.columns[: max(1, int((self.width() - NAME) // CELL))]

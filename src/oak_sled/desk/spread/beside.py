@@ -1,0 +1,291 @@
+"""Variants of a spread side by side under the same drill: all move at once, each with its values written at it."""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from oak_sled.core.documents import units
+from oak_sled.core.documents.spreads import Spread
+from oak_sled.core.documents.yard import Ground, Yard
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import run as runs
+from oak_sled.core.results.run import Run
+from oak_sled.core.study import variants
+from oak_sled.desk import assist, theme
+from oak_sled.desk.background import OnProgress
+from oak_sled.desk.session import Session
+from oak_sled.desk.yardview.camera import Camera
+from oak_sled.desk.yardview.figures import figure
+from oak_sled.desk.yardview.renderer import Renderer, Scene
+
+MOST_SIDE = 7
+"""Variants along a side of the grid that stand beside one another, evenly chosen."""
+APART = 2.6
+"""How far apart they stand, in lengths and widths of the craft."""
+CLEAN_MS = 250
+COARSE = 0.6
+"""Share of the resolution while they move on a software renderer."""
+
+
+def chosen_of(plan: Spread) -> list[int]:
+    """The variants that are shown: at most MOST_SIDE along each axis, the ends among them."""
+    rows, columns = plan.shape if len(plan.shape) == 2 else (1, plan.shape[0])
+    most = (MOST_SIDE, MOST_SIDE) if rows > 1 else (1, MOST_SIDE)
+    picked = [
+        np.unique(np.linspace(0, count - 1, min(count, limit)).round().astype(int)).tolist()
+        for count, limit in ((rows, most[0]), (columns, most[1]))
+    ]
+    return [i * columns + j for i in picked[0] for j in picked[1]]
+
+
+def run_all(yard: Yard, plan: Spread, told: OnProgress) -> list[tuple[int, Run]]:
+    """The runs of the variants that are shown, each with its number."""
+    made, numbers, jobs = [], chosen_of(plan), variants.Variants(yard.replace(spreads=()), plan)
+    for done, number in enumerate(numbers):
+        made.append((number, runs.execute(jobs.job(number))))
+        told(done + 1, len(numbers))
+    return made
+
+
+class SideBySide(QWidget):
+    """Draws the runs of variants at the cursor of the session. Signals: taken(number), looked(number, or -1)."""
+
+    taken = pyqtSignal(int)
+    looked = pyqtSignal(int)
+
+    def __init__(self, session: Session, renderer: Renderer | None, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session, self.renderer = session, renderer
+        self.plan: Spread | None = None
+        self.made: list[tuple[int, Run]] = []
+        self.words: Callable[[int], str] = str
+        self.followed = -1
+        self.chosen = -1
+        self._short: dict[int, str] = {}
+        self._offsets: Floats = np.zeros((0, 3))
+        self.turn_deg, self.tilt_deg, self.zoom = 205.0, 30.0, 1.0
+        self.frame_ms: deque[float] = deque(maxlen=120)
+        self._drag: QPointF | None = None
+        self._moved = False
+        self._spots: list[tuple[int, QPointF]] = []
+        self._smooth = True
+        self._clean = QTimer(self)
+        self._clean.setSingleShot(True)
+        self._clean.setInterval(CLEAN_MS)
+        self._clean.timeout.connect(self._draw_clean)
+        self.setMinimumSize(320, 260)
+        self.setMouseTracking(True)
+        self.setToolTip(
+            "variants of the spread, all at the same moment; space plays, drag turns the view, the wheel comes nearer; "
+            "a click follows one, a right click takes its settings"
+        )
+        session.cursor_moved.connect(self._moved_on)
+
+    def show_runs(self, yard: Yard, plan: Spread, made: list[tuple[int, Run]]) -> None:
+        """Shows runs of variants, each with its number."""
+        self.plan, self.made, self.followed = plan, made, -1
+        self.words = lambda number: variants.words_of(yard, plan, number)
+        self._short = {number: _values_of(yard, plan, number) for number, _ in made}
+        self._offsets = self.offsets()
+        assist.describe(self, "variants side by side", f"{len(made)} variants of {plan.heading}")
+        self._moved_on()
+
+    def clear(self) -> None:
+        """Shows none any more."""
+        self.plan, self.made, self.followed = None, [], -1
+        self.update()
+
+    def _moved_on(self) -> None:
+        if self.isVisible():
+            self._smooth = self.renderer is None or not self.renderer.is_software
+            self._clean.start()
+            self.update()
+
+    def _draw_clean(self) -> None:
+        self._smooth = True
+        self.update()
+
+    # places
+
+    def offsets(self) -> Floats:
+        """By how much each variant is drawn aside, m, shape (n, 3): as the grid lies, the first axis forward."""
+        assert self.plan is not None
+        columns = self.plan.shape[-1]
+        places = np.array([divmod(number, columns) for number, _ in self.made], float)
+        ranks = np.stack([np.unique(places[:, k], return_inverse=True)[1] for k in (0, 1)], axis=1).astype(float)
+        a, b, _ = self.made[0][1].job.craft.body.half_extents()
+        start = self.made[0][1].job.drill.start
+        angle = math.radians(start.heading_deg)
+        ahead, left = 2.0 * a * APART * ranks[:, 0], -2.0 * max(b, 0.5 * a) * APART * ranks[:, 1]
+        return np.stack(
+            [math.cos(angle) * ahead - math.sin(angle) * left, math.sin(angle) * ahead + math.cos(angle) * left,
+             np.zeros(len(ahead))], axis=1,
+        )  # fmt: skip
+
+    def spots(self) -> Floats:
+        """Where each variant is drawn at the cursor, m, shape (n, 3)."""
+        rows = [made.at(self.session.time) for _, made in self.made]
+        places = np.array([made.place_at(row) for (_, made), row in zip(self.made, rows, strict=True)])
+        return np.asarray(places + self._offsets)
+
+    def camera(self, spots: Floats) -> Camera:
+        """Where the eye stands: round all of them, or about the one that is followed."""
+        numbers = [number for number, _ in self.made]
+        low, high = spots.min(axis=0), spots.max(axis=0)
+        size = 2.0 * max(self.made[0][1].job.craft.body.half_extents())
+        middle, radius = 0.5 * (low + high), 0.5 * float(np.linalg.norm(high - low)) + 1.2 * size
+        if self.followed in numbers:
+            middle, radius = spots[numbers.index(self.followed)], 4.0 * size
+        heading = math.radians(self.made[0][1].job.drill.start.heading_deg + self.turn_deg)
+        tilt = math.radians(self.tilt_deg)
+        way = np.array([math.cos(tilt) * math.cos(heading), math.cos(tilt) * math.sin(heading), math.sin(tilt)])
+        reach, up = radius / math.tan(math.radians(20.0)), np.array([0.0, 0.0, 1.0])
+        if self.followed not in numbers:
+            for _ in range(3):  # as near as all of them allow, and with the middle of their picture in the middle
+                eye = Camera(middle + reach * way, middle, up, self.width(), self.height())
+                px, depth = eye.project(spots)
+                half = np.array([0.41 * self.width(), 0.38 * self.height()])
+                ends = np.stack([px.min(axis=0), px.max(axis=0)]) - np.array([0.5 * self.width(), 0.5 * self.height()])
+                reach = max(reach * float((0.5 * np.ptp(ends, axis=0) / half).max()), 3.0 * size)
+                share = ends.mean(axis=0) / (0.5 * self.height()) * math.tan(math.radians(0.5 * eye.fov_deg))
+                right = np.cross(-way, up) / max(float(np.linalg.norm(np.cross(-way, up))), 1e-9)
+                middle = middle + float(np.mean(depth)) * (share[0] * right - share[1] * np.cross(right, -way))
+        return Camera(middle + self.zoom * reach * way, middle, up, self.width(), self.height())
+
+    # hands
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._drag, self._moved = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._drag is not None:
+            moved = event.position() - self._drag
+            if self._moved or moved.manhattanLength() > 5:
+                self._moved, self._drag = True, event.position()
+                self.turn_deg -= 0.4 * moved.x()
+                self.tilt_deg = min(max(self.tilt_deg + 0.3 * moved.y(), 4.0), 88.0)
+                self._moved_on()
+            return
+        number = self.number_at(event.position())
+        if number != self.chosen:
+            self.chosen = number
+            self.looked.emit(number)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._drag = None
+        if event is not None and not self._moved and event.button() == Qt.MouseButton.LeftButton:
+            number = self.number_at(event.position())
+            self.followed = -1 if number == self.followed else number
+            self._moved_on()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.zoom = min(max(self.zoom * 0.9 ** (event.angleDelta().y() / 120.0), 0.1), 8.0)
+            self._moved_on()
+            event.accept()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        number = self.number_at(QPointF(event.pos())) if event is not None else -1
+        if event is None or number < 0:
+            return
+        menu = QMenu(self)
+        menu.addAction(f"take {self.words(number)}", lambda: self.taken.emit(number))
+        menu.addAction("follow it" if number != self.followed else "follow none", lambda: self._follow(number))
+        menu.exec(event.globalPos())
+        menu.deleteLater()
+
+    def _follow(self, number: int) -> None:
+        self.followed = -1 if number == self.followed else number
+        self._moved_on()
+
+    def number_at(self, at: QPointF) -> int:
+        """The variant under a place; -1 for none."""
+        near = [((spot - at).manhattanLength(), number) for number, spot in self._spots]
+        found = [one for one in near if one[0] < 34.0]
+        return min(found)[1] if found else -1
+
+    # painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("sky_low"))
+        painter.setFont(theme.font(theme.TEXT))
+        painter.setPen(theme.colour("soft"))
+        says = "" if self.made else "running the variants..."
+        if self.renderer is None:
+            says = "no OpenGL 3.3 on this display: the map shows the variants"
+        if says or self.renderer is None:
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, says)
+            return
+        spots = self.spots()
+        camera = self.camera(spots)
+        painter.drawImage(QRectF(self.rect()), self._image(self.renderer, camera))
+        self._paint_labels(painter, camera, spots)
+
+    def _image(self, renderer: Renderer, camera: Camera) -> QImage:
+        scene = Scene(Ground(id="level"))
+        light = theme.rgb("oak_light")
+        for (number, made), offset in zip(self.made, self._offsets, strict=True):
+            row = made.at(self.session.time)
+            paint = (*light, 0.55) if number == self.chosen else (0.0, 0.0, 0.0, 0.0)
+            one = figure(made, row, paint)
+            loads = tuple((place + offset, size) for place, size in one.loads)
+            scene.figures.append(replace(one, origin=one.origin + offset, loads=loads))
+        ratio = self.devicePixelRatioF() * (1.0 if self._smooth else COARSE)
+        wide, tall = round(self.width() * ratio), round(self.height() * ratio)
+        return renderer.draw(scene, camera, wide, tall, self._smooth)
+
+    def _paint_labels(self, painter: QPainter, camera: Camera, spots: Floats) -> None:
+        """The values of each at its foot; where two would print over each other, the farther one is left out."""
+        assert self.plan is not None
+        size = max(self.made[0][1].job.craft.body.half_extents())
+        places, depth = camera.project(spots - np.array([0.0, 0.0, 0.6 * size]))
+        font = theme.font(10)
+        painter.setFont(font)
+        self._spots = [
+            (number, QPointF(*place))
+            for (number, _), place, far in zip(self.made, places, depth, strict=True)
+            if far > 0
+        ]
+        now = variants.now_in(self.session.yard, self.plan)
+        own = int(np.ravel_multi_index([round(p) for p in now], self.plan.shape)) if now is not None else -1
+        taken: list[QRectF] = []
+        for place in np.argsort(depth).tolist():
+            number = self.made[place][0]
+            if depth[place] <= 0.0:
+                continue
+            words = self._short[number]
+            wide = theme.metrics(font).horizontalAdvance(words) + 8
+            box = QRectF(places[place][0] - 0.5 * wide, places[place][1] + 3, wide, 15)
+            if any(box.intersects(other) for other in taken):
+                continue
+            taken.append(box)
+            strong = number in (self.chosen, own, self.followed)
+            painter.fillRect(box, theme.colour("card", 255 if strong else 190))
+            painter.setPen(theme.colour("warning" if number == own else "ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+        painter.setPen(theme.colour("soft"))
+        head = f"{len(self.made)} variants · t {self.session.time:.2f} s · space plays"
+        painter.fillRect(QRectF(8, 8, theme.metrics(font).horizontalAdvance(head) + 16, 20), theme.colour("card", 220))
+        painter.drawText(QPointF(16, 22), head)
+
+
+def _values_of(yard: Yard, plan: Spread, number: int) -> str:
+    """The values of a variant, without their names."""
+    axes = zip(plan.axes, plan.values_of(number), strict=True)
+    return " · ".join(
+        units.show(float(f"{v:.3g}"), variants.unit_of(yard, axis.path)) if isinstance(v, float) else str(v)
+        for axis, v in axes
+    )
