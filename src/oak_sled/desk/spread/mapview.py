@@ -44,6 +44,7 @@ class SpreadMap(QWidget):
         self.chosen = -1
         self.line: tuple[tuple[float, float], tuple[float, float]] | None = None
         self._pressed: QPointF | None = None
+        self._begins = (0.0, 0.0)
         self.setMinimumSize(320, 260)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -153,13 +154,14 @@ class SpreadMap(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton and self.plan is not None:
             self._pressed = event.position()
+            self._begins = self._grid_at(event.position())  # before a curve below makes the map smaller
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self.plan is None:
             return
         at = event.position()
         if self._pressed is not None and self.flat() and (at - self._pressed).manhattanLength() > 8:
-            self.line = (self._grid_at(self._pressed), self._grid_at(at))
+            self.line = (self._begins, self._grid_at(at))
             self.update()
             return
         self.look(self.number_at(at))

@@ -1,0 +1,309 @@
+"""The page Spread in the real window: begun from a dial, computed, crossed, taken from, cancelled, kept and undone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
+
+from oak_sled.core.files import yard_json
+from oak_sled.core.results import measures
+from oak_sled.core.study import spread, variants
+from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.spread import exports
+
+THRUST = "crafts.fan_sled.parts.fan.thrust"
+GRIP = "crafts.fan_sled.parts.runners.side_grip"
+
+
+@pytest.fixture
+def window(reopened):
+    """One window for all tests here: each opens the sled anew."""
+    window = reopened("fan-sled")
+    window.spread_page.faces.setCurrentWidget(window.spread_page.map)
+    window.spread_page.computing.sensed = None
+    return window
+
+
+@pytest.fixture
+def page(window, idle, qtbot):
+    window.show_page("Spread")
+    idle()
+    yield window.spread_page
+    qtbot.waitUntil(lambda: not window.keeper.background.is_busy, timeout=20_000)
+    window.show_page("Bench")
+
+
+@pytest.fixture
+def computed(page, idle, qtbot):
+    """The page with what is asked for computed."""
+
+    def wait():
+        qtbot.waitUntil(lambda: page.computing.plan is None and not page.background.is_busy, timeout=30_000)
+        idle()
+        return page
+
+    return wait
+
+
+def begun(page, computed, count=5):
+    """A spread of thrust and grip, small."""
+    page.begin(THRUST)
+    computed()
+    page._edit_axis(0, {"count": count})
+    page.vary_beside(GRIP)
+    return computed()
+
+
+def test_without_a_spread_the_page_says_how_to_begin(page):
+    assert page.plan is None
+    assert page.empty.isVisible()
+    assert "Right-click" in page.empty.text()
+
+
+def test_a_right_click_on_a_dial_begins_a_spread(window, page, computed, monkeypatch):
+    window.show_page("Bench")
+    dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
+    chosen = []
+
+    def pick(menu, *_):
+        action = next(one for one in menu.actions() if one.text() == "Vary this in a spread")
+        chosen.append(action.text())
+        action.trigger()
+
+    monkeypatch.setattr(QMenu, "exec", pick)
+    dial.contextMenuEvent(_menu_event(dial))
+    assert chosen
+    computed()
+    assert window.pages.currentWidget() is page
+    assert [axis.path for axis in page.plan.axes] == [THRUST]
+    assert spread.is_current(window.session.yard, page.plan)
+    assert np.isfinite(page.values()[:, 0, page.plan.measures.index("top_speed")]).all()
+    assert page.map.now is not None
+
+
+def _menu_event(widget):
+    from PyQt6.QtGui import QContextMenuEvent
+
+    at = QPoint(10, 10)
+    return QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
+
+
+def test_every_colour_is_what_a_run_of_that_variant_shows(page, window, computed):
+    begun(page, computed)
+    plan = page.plan
+    assert plan.shape[0] == 5
+    name = plan.measures.index("top_speed")
+    page.draw(name)
+    number = 2 * plan.shape[1] + 1
+    at = page.map.place_of(number)
+    QTest.mouseMove(page.map, at.toPoint())
+    assert page.map.chosen == number
+    value = page.values()[number, 0, name]
+    assert f"{value:.3g}" in page.map.said(number)
+    assert variants.words_of(window.session.yard, plan, number) in page.map.accessibleDescription()
+
+
+def test_a_click_takes_a_variant_as_one_edit_with_a_card_and_undo_gives_it_back(page, window, computed, idle):
+    begun(page, computed)
+    session, plan = window.session, page.plan
+    before, cards = session.yard, len(session.cards)
+    number = plan.variants - 1
+    QTest.mouseClick(page.map, Qt.MouseButton.LeftButton, pos=page.map.place_of(number).toPoint())
+    idle()
+    thrust, grip = plan.values_of(number)
+    parts = {part.id: part for part in session.craft.parts}
+    assert (parts["fan"].thrust, parts["runners"].side_grip) == (thrust, grip)
+    assert len(session.cards) == cards + 1
+    name = plan.measures.index("top_speed")
+    assert measures.measure("top_speed").read(session.run) == pytest.approx(page.values()[number, 0, name], rel=1e-12)
+    assert page.map.now == pytest.approx((plan.shape[0] - 1.0, plan.shape[1] - 1.0))
+    assert not page.map.fresh or spread.is_current(session.yard, page.plan)
+    window.acts["undo"].trigger()
+    idle()
+    assert session.yard == before
+
+
+def test_keys_choose_and_take(page, window, computed, idle):
+    begun(page, computed)
+    page.map.setFocus()
+    page.map.look(0)
+    for key in (Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Left):
+        QTest.keyClick(page.map, key)
+    assert page.map.chosen == page.plan.shape[1] + 1
+    QTest.keyClick(page.map, Qt.Key.Key_Return)
+    idle()
+    assert window.session.craft.parts[0].thrust == page.plan.values_of(page.map.chosen)[0]
+
+
+def test_a_line_across_reads_the_measure_along_it_and_does_not_take(page, window, computed):
+    begun(page, computed)
+    yard = window.session.yard
+    start, end = page.map.px(0.0, 0.0).toPoint(), page.map.px(4.0, 3.0).toPoint()
+    QTest.mousePress(page.map, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(page.map, start + QPoint(30, -20))
+    QTest.mouseMove(page.map, end)
+    QTest.mouseRelease(page.map, Qt.MouseButton.LeftButton, pos=end)
+    assert page.map.line is not None
+    assert page.map.line[0] == pytest.approx((0.0, 0.0), abs=0.05)
+    assert window.session.yard == yard
+    QTest.keyClick(page.map, Qt.Key.Key_Escape)
+    assert page.map.line is None
+
+
+def test_axes_are_typed_in_place_and_a_stretch_upside_down_is_said(page, window, computed):
+    page.begin(THRUST)
+    computed()
+    said = []
+    window.session.said.connect(lambda text, fault: said.append((text, fault)))
+    low = page.axes.fields[0, "low"]
+    low.setText("0.5 kN")
+    low.editingFinished.emit()
+    assert page.plan.axes[0].low == 500.0
+    assert page.plan.results is None
+    high = page.axes.fields[0, "high"]
+    high.setText("100")
+    high.editingFinished.emit()
+    assert said[-1][1]
+    assert "not below" in said[-1][0]
+    assert page.plan.axes[0].low == 500.0
+    count = page.axes.fields[0, "count"]
+    count.setText("many")
+    count.editingFinished.emit()
+    assert "whole number" in said[-1][0]
+    page.axes.scales[0].click()
+    assert page.plan.axes[0].scale == "linear"
+
+
+def test_disturbances_make_a_band(page, computed):
+    page.begin(THRUST)
+    computed()
+    page._edit_axis(0, {"count": 4})
+    page.disturb(page.plan.scatter.replace(repeats=4))
+    page.compute()
+    computed()
+    values = page.values()
+    assert values.shape[:2] == (4, 5)
+    place = page.plan.measures.index("top_speed")
+    assert np.ptp(values[:, :, place], axis=1).min() > 0.0
+
+
+def test_what_is_edited_while_it_is_computed_drops_the_results(page, window, computed):
+    page.begin(THRUST)
+    computed()
+    said = []
+    window.session.said.connect(lambda text, fault: said.append(text))
+    page.compute()
+    page._edit_axis(0, {"count": 3})
+    computed()
+    assert any("changed while it was computed" in text for text in said)
+    assert page.plan.results is None
+
+
+def test_an_edit_of_the_yard_says_that_the_map_is_of_before(page, window, computed, idle):
+    page.begin(THRUST)
+    computed()
+    assert page.map.fresh
+    window.session.edit("crafts.fan_sled.body.mass", 320.0)
+    idle()
+    assert not page.map.fresh
+    window.acts["undo"].trigger()
+    idle()
+    assert page.map.fresh
+
+
+def test_a_spread_is_cancelled_and_the_window_goes_on(page, window, computed):
+    page.begin(THRUST)
+    computed()
+    page._edit_axis(0, {"count": 190})
+    page.compute()
+    page.background.cancel()
+    computed()
+    assert page.plan.results is None
+    assert page.compute_button.isEnabled()
+
+
+def test_a_long_spread_asks_first(page, window, computed, qtbot, monkeypatch):
+    asked = []
+    monkeypatch.setattr(page.computing, "_ask", lambda text, fault, answers: asked.append((text, answers)))
+    monkeypatch.setattr(spread, "seconds_for", lambda yard, plan: 300.0)
+    page.begin(THRUST)
+    computed()
+    page._edit_axis(0, {"count": 5000})
+    page.compute()
+    qtbot.waitUntil(lambda: bool(asked), timeout=10_000)
+    assert "5000 runs, about 5 min" in asked[0][0]
+    assert page.computing.plan is None, "nothing was begun"
+
+
+def test_what_matters_is_shown_and_a_click_goes_to_the_dial(page, window, computed):
+    page.begin(THRUST)
+    computed()
+    page.computing.sense()
+    computed()
+    assert page.sensing.rows
+    path = page.sensing.path_at(QPointF(20.0, 50.0))
+    assert path.startswith("crafts.fan_sled.")
+    QTest.mouseClick(page.sensing, Qt.MouseButton.LeftButton, pos=QPoint(20, 50))
+    pieces = path.split(".")
+    assert window.desk.open_name == (pieces[3] if pieces[2] == "parts" else "body")
+    window.desk.open_strip(window.desk.open_name)
+
+
+def test_the_trade_off_joins_what_none_beats_and_takes_by_a_click(page, window, computed, idle):
+    begun(page, computed)
+    page.add_measure("peak_slip")
+    computed()
+    page.draw(page.plan.measures.index("top_speed"))
+    page.turn_better()
+    trade = page.trade
+    assert not trade.less[0]
+    assert trade.front
+    number = trade.front[-1]
+    QTest.mouseClick(trade, Qt.MouseButton.LeftButton, pos=trade.place_of(number).toPoint())
+    idle()
+    assert window.session.craft.parts[0].thrust == page.plan.values_of(number)[0]
+
+
+def test_variants_stand_side_by_side_at_the_cursor(page, window, computed, qtbot):
+    begun(page, computed)
+    page.turn_over()
+    qtbot.waitUntil(lambda: len(page.beside.made) > 0, timeout=20_000)
+    numbers = [number for number, _ in page.beside.made]
+    assert 0 in numbers
+    assert page.plan.variants - 1 in numbers
+    window.session.set_time(1.0)
+    first = page.beside.spots()
+    window.session.set_time(3.0)
+    assert np.linalg.norm(page.beside.spots() - first, axis=1).min() > 0.5, "all move"
+    assert len({tuple(np.round(spot, 3)) for spot in first}) == len(numbers)
+    page.beside.repaint()
+    spot = dict(page.beside._spots)[numbers[0]]
+    QTest.mouseClick(page.beside, Qt.MouseButton.LeftButton, pos=spot.toPoint())
+    assert page.beside.followed == numbers[0]
+    page.turn_over()
+    assert page.faces.currentWidget() is page.map
+
+
+def test_a_spread_is_saved_reopened_exported_and_removed(page, window, computed, tmp_path, idle):
+    begun(page, computed, 4)
+    file = tmp_path / "kept.json"
+    yard_json.save(window.session.yard, file)
+    again = yard_json.load(file)
+    assert again.spreads == window.session.yard.spreads
+    assert spread.is_current(again, again.spreads[0])
+    exports.write_csv(page, tmp_path / "grid.csv")
+    assert len((tmp_path / "grid.csv").read_text().splitlines()) == 1 + page.plan.variants
+    exports.write_picture(page, tmp_path / "map.png")
+    assert (tmp_path / "map.png").read_bytes().startswith(b"\x89PNG")
+    said = []
+    window.session.said.connect(lambda text, fault: said.append((text, fault)))
+    exports.write_csv(page, tmp_path / "no" / "where.csv")
+    assert said[-1][1]
+    page.remove()
+    assert page.plan is None
+    window.acts["undo"].trigger()
+    idle()
+    assert page.plan is not None
