@@ -31,8 +31,8 @@ def test_the_pictures_of_every_main_view_are_made(qapp, tmp_path):
     assert done.returncode == 0, done.stderr
     made = sorted((tmp_path / "shots").glob("*.png"))
     assert [file.stem for file in made] == [
-        "bench", "build", "compare", "dial-drag", "drill", "driving", "ferry", "ground", "ice-truck", "laws",
-        "ledger", "measures", "mesh", "mortar", "quay", "shunting", "sling", "strip-open", "tick-check",
+        "bench", "build", "dial-drag", "drill", "driving", "ferry", "ground", "ice-truck", "laws", "ledger",
+        "measures", "mesh", "mortar", "quay", "shunting", "side-by-side", "spread", "strip-open", "tick-check",
     ]  # fmt: skip
     for file in made:
         picture = QImage(str(file))

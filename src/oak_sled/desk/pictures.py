@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
 from oak_sled.core.project import demos
 from oak_sled.desk.channelpaint import Pick
 from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.program import drag, drive_a_little, finish, make_folder, point, ready_window, settle, shoot, until
+from oak_sled.desk.program import drag, drive_a_little, finish, make_folder, ready_window, settle, shoot, until
 from oak_sled.desk.window import Window
 
 
@@ -48,10 +47,6 @@ def shots(folder: Path) -> int:
     shoot(window, folder, "driving")
     window.driver.stop()
     settle(app, 0.4)
-    window.show_comparison(session.cards[-1], session.cards[-2])
-    settle(app, 0.3)
-    shoot(window, folder, "compare")
-    window.hide_comparison()
     shoot_quay(app, window, folder)
     shoot_throws(app, window, folder)
     shoot_rides(app, window, folder)
@@ -111,24 +106,9 @@ def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
 
 
 def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
-    """A mortar and its wall, a puck on its sling, and the page of its drill."""
+    """A mortar and its wall, and the page of its drill."""
     open_yard(app, window, "mortar", "breach", 2.35)
     shoot(window, folder, "mortar")
-    open_yard(app, window, "puck", "three_cushions", 0.0)
-    window.view.fit()
-    settle(app, 0.6)
-    run, camera = window.session.run, window.view._camera
-    assert run is not None
-    assert camera is not None
-    px, _ = camera.project(run.columns("position.x", "position.y", "position.z")[0])
-    at = QPointF(*px[0]).toPoint()
-    point(window.view, QEvent.Type.MouseButtonPress, at, Qt.MouseButton.LeftButton)
-    for k in range(1, 9):
-        point(window.view, QEvent.Type.MouseMove, at + QPoint(-8 * k, 2 * k), Qt.MouseButton.LeftButton)
-        settle(app, 0.05)
-    settle(app, 0.8)
-    shoot(window, folder, "sling")
-    point(window.view, QEvent.Type.MouseButtonRelease, at + QPoint(-64, 16), Qt.MouseButton.NoButton)
     open_yard(app, window, "mortar", "walk_the_fire", 1.6)
     window.show_page("Drill")
     window.drill_page.strips.choose(Pick("knot", "swing", 1))
@@ -157,6 +137,26 @@ def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
     window.desk.open_strip("tires")
     settle(app, 0.8)
     shoot(window, folder, "ice-truck")
+    window.desk.open_strip("tires")
+    window.show_pane("Traces")
+    shoot_spread(app, window, folder)
+
+
+def shoot_spread(app: QApplication, window: Window, folder: Path) -> None:
+    """The kept spread of the ferry: as a map, and its variants side by side."""
+    open_yard(app, window, "ferry", "settle", 0.9)
+    page = window.spread_page
+    window.show_page("Spread")
+    page.computing.sense()
+    until(app, lambda: page.computing.sensed is not None and not page.background.is_busy)
+    settle(app, 0.5)
+    shoot(window, folder, "spread")
+    page.turn_over()
+    until(app, lambda: len(page.beside.made) > 0 and not page.background.is_busy)
+    settle(app, 0.8)
+    shoot(window, folder, "side-by-side")
+    page.turn_over()
+    window.show_page("Bench")
 
 
 def shoot_laws(app: QApplication, window: Window, folder: Path) -> None:

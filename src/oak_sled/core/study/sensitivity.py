@@ -19,8 +19,10 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench, Stencil
 
-STEP = 0.01
-"""Share of its value by which a dial is moved up and down."""
+STEP = 0.03
+"""Share of its value by which a dial is moved up and down: more than a tick moves a measure that is a time."""
+TELLING = 0.005
+"""% of a measure for 1 % of a dial below which the dial does not matter to it."""
 SLOW = ("comfort", "sickness")
 """Measures that take longer than a run: left out, unless they are asked for."""
 
@@ -44,6 +46,11 @@ class Sensitivity:
         for that; all where none are named."""
         size = np.nan_to_num(np.abs(self.answers))[:, list(of) or slice(None)].max(axis=1, initial=0.0)
         return np.argsort(-size, kind="stable").tolist()
+
+    def telling(self, of: Sequence[int] = ()) -> list[int]:
+        """Those of them to which a measure answers at all."""
+        size = np.nan_to_num(np.abs(self.answers))[:, list(of) or slice(None)].max(axis=1, initial=0.0)
+        return [row for row in self.most(of) if size[row] >= TELLING]
 
 
 def paths_of(job: Job) -> list[tuple[str, float]]:

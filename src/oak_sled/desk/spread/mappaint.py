@@ -201,7 +201,7 @@ def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, s
         return [((value - low) / (high - low) * (len(values) - 1), f"{value:g}") for value in found]
     step = max(1, round(len(values) / (about + 1)))
     return [
-        (float(k), units.significant(v) if isinstance(v, float) else str(v).replace("_", " "))
+        (float(k), units.significant(float(f"{v:.3g}")) if isinstance(v, float) else str(v).replace("_", " "))
         for k, v in enumerate(values)
         if k % step == 0
     ]

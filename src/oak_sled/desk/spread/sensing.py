@@ -10,7 +10,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.results import measures
-from oak_sled.core.study.sensitivity import Sensitivity
+from oak_sled.core.study.sensitivity import TELLING, Sensitivity
 from oak_sled.desk import assist, theme
 
 NAME, CELL, LINE, HEAD = 132, 92, 19, 40
@@ -36,9 +36,9 @@ class SensingPicture(QWidget):
         self.found = found
         names = found.measures if found is not None else ()
         first = [names.index(name) for name in wanted if name in names]
-        self.rows = found.most(first)[:24] if found is not None else []
+        self.rows = found.telling(first)[:40] if found is not None else []
         self.columns = [*first, *(k for k in range(len(names)) if k not in first)]
-        self.setMinimumHeight(HEAD + LINE * len(self.rows) + 8 if self.rows else 150)
+        self.setMinimumHeight(HEAD + LINE * len(self.rows) + 28 if self.rows else 150)
         assist.describe(self, "what matters", self.words())
         self.update()
 
@@ -81,10 +81,13 @@ class SensingPicture(QWidget):
         painter.setFont(small)
         painter.setPen(theme.colour("desk_soft"))
         if self.found is None:
-            says = "press what matters: every dial is moved by 1 %"
+            says = "press what matters: every dial is moved by 3 %"
             painter.drawText(QPointF(114, 20), theme.elide(says, self.width() - 120, small))
             return
         painter.drawText(QPointF(12, 34), "% for 1 % of a dial")
+        rest = len(self.found.dials) - len(self.rows)
+        says = f"{rest} dials do not matter to these"
+        painter.drawText(QPointF(12, HEAD + LINE * len(self.rows) + 16), says)
         shown = self.columns[: max(1, int((self.width() - NAME) // CELL))]
         for place, column in enumerate(shown):
             x = NAME + place * CELL
@@ -106,7 +109,7 @@ class SensingPicture(QWidget):
     def _paint_answer(self, painter: QPainter, x: float, top: float, value: float, most: float) -> None:
         middle = x + 0.5 * CELL
         painter.fillRect(QRectF(middle - 0.5, top + 2, 1, LINE - 4), theme.colour("desk_soft"))
-        if math.isnan(value) or abs(value) < 0.005:
+        if math.isnan(value) or abs(value) < TELLING:
             return
         # small ones are seen beside large
         reach = math.sqrt(min(abs(value) / most, 1.0)) * (0.5 * CELL - 28)
