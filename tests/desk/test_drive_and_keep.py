@@ -342,7 +342,8 @@ def test_the_yard_file_diffs_well(yard):
     other = yard_json.dumps(yard.edit("crafts.fan_sled.parts.fan.thrust", 900.0))
     changed = [a for a, b in zip(text.splitlines(), other.splitlines(), strict=True) if a != b]
     assert changed == ['     "thrust": 620.0,']
-    assert list(json.loads(text)) == ["format", "title", "ticks", "integrator", "bench", "crafts", "grounds", "drills"]
+    names = ["format", "title", "ticks", "integrator", "bench", "crafts", "grounds", "drills", "spreads"]
+    assert list(json.loads(text)) == names
 
 
 def test_a_drive_shows_no_card_and_no_finding_of_the_run_before(window, idle):
