@@ -12,7 +12,7 @@ from oak_sled.core.files import yard_json
 from oak_sled.core.results import measures
 from oak_sled.core.study import spread, variants
 from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.spread import exports
+from oak_sled.desk.spread import exports, menus
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 GRIP = "crafts.fan_sled.parts.runners.side_grip"
@@ -175,6 +175,25 @@ def test_axes_are_typed_in_place_and_a_stretch_upside_down_is_said(page, window,
     assert "whole number" in said[-1][0]
     page.axes.scales[0].click()
     assert page.plan.axes[0].scale == "linear"
+
+
+@pytest.mark.parametrize(
+    ("words", "values"),
+    [("new: ticks per second", 6), ("new: craft against craft", 2), ("law: share, linear, curve", 3)],
+)
+def test_laws_crafts_and_tick_rates_are_compared(page, window, computed, words, values):
+    old = window.session.yard.crafts[0]
+    assert window.session.edit("crafts", (old, old.replace(id="heavy", body=old.body.replace(mass=400.0))))
+    menu = QMenu()
+    menus.fill_which(page, menu)
+    inner = [one for action in menu.actions() if action.menu() for one in action.menu().actions()]
+    next(action for action in (*menu.actions(), *inner) if action.text() == words).trigger()
+    computed()
+    assert len(page.plan.axes[0].values) >= values
+    found = page.values()[:, 0, page.plan.measures.index("top_speed")]
+    assert np.isfinite(found).any()
+    page.map.repaint()
+    menu.deleteLater()
 
 
 def test_disturbances_make_a_band(page, computed):

@@ -12,7 +12,7 @@ import numpy as np
 from oak_sled.core.build import ground_shape, roster
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import rays, records, scenery, stage
+from oak_sled.core.contact import rays, records, scenery, solver, stage
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.documents import layer
@@ -136,6 +136,17 @@ def _joints(job: Job, scene: Scene) -> Records:
         for name, number in (("at_a", a), ("at_b", b)):
             row[name] = world_point(job, scene, number, (joint.x, joint.y, joint.z))
     return rows
+
+
+def place_riders(job: Job, scene: Scene) -> None:
+    """Puts the bodies that crafts carry where they start, and joins them. scene : that of the job, but for where its
+    crafts start."""
+    for rider in roster.riders(job):
+        solid, row = _carried(job, rider), scene.solids[rider.solid]
+        scenery.put(row, solid)
+        solver.refresh_all(scene.solids[rider.solid : rider.solid + 1])
+    scene.joints[:] = _joints(job, scene)
+    scene.watched[:] = _watched(job, scene)
 
 
 def world_point(job: Job, scene: Scene, number: int, point: Sequence[float]) -> Floats:

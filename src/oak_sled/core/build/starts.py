@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
 from oak_sled.core.build import ground_shape
-from oak_sled.core.documents.craft import Craft
+from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.yard import Ground, Start
 from oak_sled.core.kernel import state
 
@@ -27,7 +28,7 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> state.Floats:
         [
             x,
             y,
-            start.height + craft.stands_above(ground.gravity) + _ground_under(craft, ground, x, y, cos, sin),
+            start.height + craft.stands_above(ground.gravity) + _known_under(craft, ground, x, y, cos, sin),
             *_attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)),
             cos * start.speed - sin * start.side_speed,
             sin * start.speed + cos * start.side_speed,
@@ -44,6 +45,31 @@ def _attitude(heading: float, pitch: float, roll: float) -> tuple[float, float, 
     a, b, c = math.cos(0.5 * heading), math.cos(0.5 * pitch), math.cos(0.5 * roll)
     d, e, f = math.sin(0.5 * heading), math.sin(0.5 * pitch), math.sin(0.5 * roll)
     return (a * b * c + d * e * f, a * b * f - d * e * c, a * e * c + d * b * f, d * b * c - a * e * f)
+
+
+class _Under(NamedTuple):
+    """m of ground under a craft at a start, and what decided it."""
+
+    ground: Ground
+    body: Body
+    at: tuple[float, float, float, float]
+    height: float
+
+
+_kept: tuple[_Under, ...] = ()
+_MOST_KEPT = 4
+
+
+def _known_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:
+    """`_ground_under`, kept for the last few: a spread starts a thousand crafts at one place of one ground."""
+    global _kept  # replaced as a whole, so that threads that read it meanwhile are none the worse
+    at = (x, y, cos, sin)
+    for one in _kept:
+        if one.ground is ground and one.body is craft.body and one.at == at:
+            return one.height
+    found = _Under(ground, craft.body, at, _ground_under(craft, ground, x, y, cos, sin))
+    _kept = (found, *_kept[: _MOST_KEPT - 1])
+    return found.height
 
 
 def _ground_under(craft: Craft, ground: Ground, x: float, y: float, cos: float, sin: float) -> float:

@@ -135,11 +135,17 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     row["kind"], row["layer"], row["material"], row["mass"] = solid.kind, solid.layer, solid.material, solid.mass
     row["inertia"], row["free_spin"], row["gravity_scale"] = solid.inertia, solid.free_spin, solid.gravity_scale
     row["inverse_mass"] = np.asarray(solid.free) / solid.mass if solid.kind == FREE else 0.0
-    row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
-    row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
-    row["home"], row["sway"], row["period"] = solid.position, solid.sway, solid.period
+    put(row, solid)
+    row["sway"], row["period"] = solid.sway, solid.period
     row["phase"], row["ramp"], row["air"], row["belt"] = solid.phase, solid.ramp, solid.air, solid.belt
     row["asleep"] = int(solid.asleep and solid.kind == FREE)
+
+
+def put(row: np.void, solid: Solid) -> None:
+    """Writes where a solid is and how it moves into its row; `solver.refresh_all` brings what follows from it."""
+    row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
+    row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
+    row["home"] = solid.position
 
 
 def _fill_pieces(made: Scene, row: np.void, pieces: Sequence[Piece], cursor: list[int]) -> None:

@@ -157,9 +157,7 @@ class Bench:
         if moved:
             np.copyto(arrays.supports, self.stencil.supports)
             if self.stencil.placed:
-                fresh = scenes.build(job)
-                for name in ("solids", "joints"):
-                    np.copyto(_bytes_of(getattr(self.machine.scene, name)), _bytes_of(getattr(fresh, name)))
+                scenes.place_riders(job, self.machine.scene)
             nows = world.begin(arrays, self.machine.scene.solids, job)
             np.copyto(self.machine.nows, nows)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 import numpy as np
 
@@ -253,12 +253,23 @@ def axis_about(yard: Yard, path: str, count: int = BEGIN_WITH) -> SpreadAxis:
     return SpreadAxis(path=path, low=low, high=high, count=count, scale="log" if log and low > 0.0 else "linear")
 
 
-def plan_about(yard: Yard, path: str, name: str, craft: str = "") -> Spread:
-    """A spread over one dial of the drill on the bench, with the measures of its targets, or the top speed."""
+def choices_of(part: Part, path: str) -> list[SpreadAxis]:
+    """An axis for each choice of a part that has several, such as its law. path : of the part."""
+    found = []
+    for name, field in type(part).model_fields.items():
+        listed = get_args(field.annotation) if get_origin(field.annotation) is Literal else ()
+        if len(listed) > 1:
+            found.append(SpreadAxis(path=f"{path}.{name}", listed=tuple(str(one) for one in listed)))
+    return found
+
+
+def plan_over(yard: Yard, axis: SpreadAxis, name: str, craft: str = "") -> Spread:
+    """A spread of the drill on the bench over one axis, with the measures of its targets, and the top speed."""
     drill = yard.drill()
     wanted = [measures.asked_of(drill, target.measure) for target in drill.targets]
     found = tuple(dict.fromkeys([*wanted, "top_speed"]))[:6]
-    return Spread(id=name, drill=drill.id, craft=craft, axes=(axis_about(yard, path),), measures=found)
+    craft = "" if axis.path == CRAFT else craft
+    return Spread(id=name, drill=drill.id, craft=craft, axes=(axis,), measures=found)
 
 
 def place_in(axis: SpreadAxis, value: Any) -> float | None:

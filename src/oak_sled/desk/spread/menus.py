@@ -9,11 +9,21 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QMenu, QPushButton
 
 from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.spreads import CRAFT, TICKS, SpreadAxis
 from oak_sled.core.results import measures
+from oak_sled.core.study import variants
 from oak_sled.desk import theme
 
 if TYPE_CHECKING:
     from oak_sled.desk.spread.page import SpreadPage
+
+
+RATES = (30.0, 60.0, 90.0, 120.0, 180.0, 240.0)
+"""Ticks a second that are compared."""
+
+
+def _same(axis: SpreadAxis) -> SpreadAxis:
+    return axis
 
 
 def _inner(menu: QMenu, words: str) -> QMenu:
@@ -35,6 +45,19 @@ def fill_which(page: SpreadPage, menu: QMenu) -> None:
         for dial in dials(part):
             path = f"crafts.{craft.id}.parts.{part.id}.{dial.name}"
             inner.addAction(dial.title, functools.partial(page.begin, path))
+        choices = variants.choices_of(part, f"crafts.{craft.id}.parts.{part.id}")
+        if choices:
+            inner.addSeparator()
+        for axis in choices:
+            words = f"{axis.path.rpartition('.')[2].replace('_', ' ')}: {', '.join(str(one) for one in axis.listed)}"
+            inner.addAction(words.replace("_", " "), functools.partial(page.begin_with, functools.partial(_same, axis)))
+    menu.addSeparator()
+    crafts = tuple(one.id for one in page.session.yard.crafts)
+    others = [("new: ticks per second", SpreadAxis(path=TICKS, listed=RATES))]
+    if len(crafts) > 1:
+        others.append(("new: craft against craft", SpreadAxis(path=CRAFT, listed=crafts)))
+    for words, axis in others:
+        menu.addAction(words, functools.partial(page.begin_with, functools.partial(_same, axis)))
 
 
 def fill_measures(page: SpreadPage, menu: QMenu) -> None:

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from oak_sled.core.documents import document
 from oak_sled.core.documents.craft import free_name
-from oak_sled.core.documents.spreads import Scatter, Spread, SpreadResults
+from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures
@@ -274,13 +274,16 @@ class SpreadPage(QWidget):
 
     def begin(self, path: str) -> None:
         """Begins a spread with a dial of the bench."""
+        self.begin_with(lambda: variants.axis_about(self.session.yard, path))
+
+    def begin_with(self, axis: Callable[[], SpreadAxis]) -> None:
+        """Begins a spread over an axis, and computes it."""
         yard = self.session.yard
         name = free_name("spread", yard.spreads)
-        made: list[Spread] = []
 
         def make() -> Yard:
-            made.append(variants.plan_about(yard, path, name, self.session.craft.id))
-            return yard.edit("spreads", (*yard.spreads, made[0]))
+            plan = variants.plan_over(yard, axis(), name, self.session.craft.id)
+            return yard.edit("spreads", (*yard.spreads, plan))
 
         if self.session.attempt(make, "new spread", card=False):
             self.chosen, self.measure = name, 0
