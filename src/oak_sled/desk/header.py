@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QWidget
 
 from oak_sled.desk import theme
@@ -13,6 +13,8 @@ from oak_sled.desk.session import Session
 
 PAGES = ("Bench", "Ground", "Drill", "Build", "Spread")
 """The bench, and the pages beside it."""
+NARROW = 1180
+"""px below which the names of what is on the bench need the room of a button."""
 
 
 class Chooser(QAbstractButton):
@@ -156,6 +158,10 @@ class Header(QWidget):
         button.setToolTip(tip)
         button.setMinimumHeight(28)
         return button
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.check.setVisible(self.width() >= NARROW)  # the menu has it too
 
     def show_page(self, name: str) -> None:
         """Marks the page that is shown."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.documents.faults import Refused
@@ -23,9 +23,10 @@ class AxisBar(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
         self.session = session
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(12, 0, 12, 6)
-        self._row.setSpacing(4)
+        self._lines = QVBoxLayout(self)
+        self._lines.setContentsMargins(12, 0, 12, 6)
+        self._lines.setSpacing(2)
+        self._row = QHBoxLayout()
         self._axes: tuple[SpreadAxis, ...] | None = None
         self.fields: dict[tuple[int, str], QLineEdit] = {}
         self.scales: list[QPushButton] = []
@@ -36,7 +37,7 @@ class AxisBar(QWidget):
         if axes == self._axes:
             return
         self._axes = axes
-        while (item := self._row.takeAt(0)) is not None:
+        while (item := self._lines.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
                 widget.hide()
@@ -44,10 +45,13 @@ class AxisBar(QWidget):
         self.fields.clear()
         self.scales.clear()
         for number, axis in enumerate(axes):
-            if number:
-                self._row.addSpacing(14)
+            line = QWidget()
+            self._row = QHBoxLayout(line)
+            self._row.setContentsMargins(0, 0, 0, 0)
+            self._row.setSpacing(4)
             self._add(number, axis)
-        self._row.addStretch(1)
+            self._row.addStretch(1)
+            self._lines.addWidget(line)
 
     def restyle(self) -> None:
         """Builds it anew, in the colours of the theme."""
@@ -57,7 +61,7 @@ class AxisBar(QWidget):
 
     def _add(self, number: int, axis: SpreadAxis) -> None:
         name = axis.path.rpartition(".")[2].removesuffix("_deg").replace("_", " ")
-        self._word(name)
+        self._word(name, least=84)
         if axis.listed:
             self._word(f"{len(axis.listed)} values: {', '.join(str(one) for one in axis.listed[:4])}", soft=True)
             return
@@ -78,8 +82,9 @@ class AxisBar(QWidget):
         self._row.addWidget(scale)
         self.scales.append(scale)
 
-    def _word(self, text: str, soft: bool = False) -> None:
+    def _word(self, text: str, soft: bool = False, least: int = 0) -> None:
         label = QLabel(text)
+        label.setMinimumWidth(max(least, label.sizeHint().width()))
         label.setFont(theme.font(theme.SMALL, bold=not soft))
         self._row.addWidget(label)
 

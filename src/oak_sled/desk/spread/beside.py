@@ -84,7 +84,8 @@ class SideBySide(QWidget):
         self.setMinimumSize(320, 260)
         self.setMouseTracking(True)
         self.setToolTip(
-            "variants of the spread, all at the same moment; space plays, drag turns the view, the wheel comes nearer; "
+            "variants of the spread, all at the same moment: space plays\n"
+            "drag turns the view, the wheel comes nearer\n"
             "a click follows one, a right click takes its settings"
         )
         session.cursor_moved.connect(self._moved_on)

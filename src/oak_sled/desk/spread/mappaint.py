@@ -74,7 +74,9 @@ def _paint_map(view: SpreadMap, painter: QPainter, grid: Floats) -> None:
         for (i, j), (p, q) in pieces.tolist():
             painter.drawLine(view.px(i, j), view.px(p, q))
         if len(pieces):
-            i, j = pieces[len(pieces) // 2, 0]
+            # near the middle of the map, where there is room for it
+            away = np.abs(pieces[:, 0] - 0.5 * np.array(grid.shape)).max(axis=1)
+            i, j = pieces[int(np.argmin(away)), 0]
             painter.drawText(view.px(i, j) + QPointF(3, -3), units.significant(level))
     if view.met is not None:
         _paint_met(view, painter, view.met)
@@ -256,7 +258,9 @@ def _paint_line(view: SpreadMap, painter: QPainter, grid: Floats) -> None:
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour("soft"))
     first, last = (units.show(float(values[known][end]), view.known.unit) for end in (0, -1))
-    painter.drawText(QPointF(box.left() + 6, box.top() + 14), f"along the line: {first} to {last}")
+    words = f"along the line: {first} to {last}"
+    wide = theme.metrics(theme.font(theme.SMALL)).horizontalAdvance(words)
+    painter.drawText(QPointF(box.right() - wide, box.top() - 4), words)
 
 
 def _paint_chosen(view: SpreadMap, painter: QPainter) -> None:

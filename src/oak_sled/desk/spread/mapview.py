@@ -19,8 +19,9 @@ from oak_sled.desk.spread.mappaint import BOTTOM, LEFT, PROFILE
 
 TOP, RIGHT = 34, 92
 HELP = (
-    "point at a variant for its values; a click takes its settings; drag a line across to see the measure along it. "
-    "Keys: arrows choose, Return takes"
+    "point at a variant for its values; a click takes its settings\n"
+    "drag a line across to see the measure along it\n"
+    "keys: arrows choose, Return takes"
 )
 
 
