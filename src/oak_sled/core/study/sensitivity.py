@@ -19,8 +19,9 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench, Stencil
 
-STEP = 0.03
-"""Share of its value by which a dial is moved up and down: more than a tick moves a measure that is a time."""
+STEP = 0.1
+"""Share of its value by which a dial is moved up and down: a measure that counts or that ends with a swing goes in
+steps, and a small move would find none of them."""
 TELLING = 0.005
 """% of a measure for 1 % of a dial below which the dial does not matter to it."""
 SLOW = ("comfort", "sickness")

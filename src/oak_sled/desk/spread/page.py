@@ -85,7 +85,7 @@ class SpreadPage(QWidget):
             bar.addWidget(one)
         self.compute_button = menus.button("compute", "run every variant", self.compute)
         self.matters_button = menus.button(
-            "what matters", "every dial of the craft, 3 % up and down", self.computing.sense
+            "what matters", "every dial of the craft, 10 % up and down", self.computing.sense
         )
         bar.addWidget(self.compute_button)
         bar.addWidget(self.matters_button)

@@ -81,7 +81,7 @@ class SensingPicture(QWidget):
         painter.setFont(small)
         painter.setPen(theme.colour("desk_soft"))
         if self.found is None:
-            says = "press what matters: every dial is moved by 3 %"
+            says = "press what matters: every dial is moved by 10 %"
             painter.drawText(QPointF(114, 20), theme.elide(says, self.width() - 120, small))
             return
         painter.drawText(QPointF(12, 34), "% for 1 % of a dial")
