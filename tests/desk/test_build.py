@@ -16,9 +16,9 @@ from oak_sled.core.geometry.terrain import mesh_of
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.project import blank
+from oak_sled.core.project import blank, demos
 from oak_sled.core.results import run
-from oak_sled.desk import partmenu
+from oak_sled.desk import buildpaint, partmenu
 from oak_sled.desk.buildchannels import KeyButton
 from oak_sled.desk.yardview import craftmesh
 
@@ -283,6 +283,16 @@ def test_the_mesh_of_a_body_is_turned_and_scaled(page, window, idle):
     assert page.craft.body.mesh.size()[:2] == pytest.approx((1.0, 2.0))
     window.session.edit("crafts.ferry.body.mesh.up", "+y")
     assert page.craft.body.mesh.up == "+z", "refused: it points forward already"
+
+
+def test_a_wheel_is_drawn_as_high_as_the_ground_holds_it():
+    craft = demos.load("ice-truck").craft("truck")
+    wheels = next(one for one in craft.parts if one.kind == "wheel")
+    ground = craft.body.centre()[2] - craft.stands_above(9.80665)
+    hub = buildpaint.standing_hub(wheels.mounts()[0], wheels.radius, ground)
+    assert hub[2] - wheels.radius == pytest.approx(ground)
+    assert hub[2] > wheels.mounts()[0][2], "the spring is compressed"
+    assert buildpaint.standing_hub((1.0, 2.0, 3.0), 0.4, -5.0) == (1.0, 2.0, 3.0), "hangs at full droop"
 
 
 def test_a_shape_beside_the_origin_is_drawn_there_and_takes_new_parts_with_it(page, window, idle):

@@ -141,14 +141,17 @@ def common_centre(craft: Craft) -> Spot:
     return (float(x), float(y), float(z))
 
 
-def paint_mark(painter: QPainter, view: Sheet, craft: Craft, name: str, number: int, chosen: bool) -> None:
-    """A mount: a ring and cross in the colour of its family; a square for the middle of linked ones."""
+def paint_mark(
+    painter: QPainter, view: Sheet, craft: Craft, name: str, number: int, chosen: bool, ground: float
+) -> None:
+    """A mount: a ring and cross in the colour of its family; a square for the middle of linked ones. ground : m above
+    the origin, what the craft stands on."""
     part = next((one for one in craft.parts if one.id == name), None)
     if part is None:
         return
     ink = theme.family(part.FAMILY)
     if part.looks() == "wheels" and number >= 0:
-        _paint_wheel(painter, view, part.mounts()[number], part.radius)
+        _paint_wheel(painter, view, standing_hub(part.mounts()[number], part.radius, ground), part.radius)
     if number < 0:
         at = view.at((part.x, part.y, part.z))
         painter.setPen(QPen(ink, 1.6))
@@ -175,8 +178,14 @@ def paint_mark(painter: QPainter, view: Sheet, craft: Craft, name: str, number: 
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
+def standing_hub(droop: Spot, radius: float, ground: float) -> Spot:
+    """Where the hub of a wheel is while its craft stands: at full droop, or as high as the ground holds it."""
+    x, y, z = droop
+    return (x, y, max(z, ground + radius))
+
+
 def _paint_wheel(painter: QPainter, view: Sheet, hub: Spot, radius: float) -> None:
-    """A wheel at full droop: round from the side, a third as wide as its radius from above and from the front."""
+    """A wheel about its hub: round from the side, a third as wide as its radius from above and from the front."""
     at, size = view.at(hub), radius * view.scale
     painter.setPen(theme.pen("iron", 1.6))
     painter.setBrush(Qt.BrushStyle.NoBrush)

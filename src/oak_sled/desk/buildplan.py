@@ -257,6 +257,7 @@ class BuildPlan(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour("paper"))
         stands, craft, gravity = self.standing(), self.craft, self.session.ground.gravity
+        ground = craft.body.centre()[2] - craft.stands_above(gravity)
         for view in self.views():
             painter.save()
             painter.setClipRect(view.box)
@@ -267,7 +268,8 @@ class BuildPlan(QWidget):
             buildpaint.paint_lines_of_action(painter, view, craft)
             buildpaint.paint_supports(painter, view, craft, stands, gravity)
             for mark in (mark for mark in self.marks() if mark.view.name == view.name):
-                buildpaint.paint_mark(painter, view, craft, mark.part, mark.number, mark.part == self.chosen)
+                chosen = mark.part == self.chosen
+                buildpaint.paint_mark(painter, view, craft, mark.part, mark.number, chosen, ground)
             buildpaint.paint_centre(painter, view, craft)
             painter.restore()
             buildpaint.paint_frame(painter, view)
