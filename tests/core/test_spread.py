@@ -44,7 +44,12 @@ def test_every_variant_is_what_a_run_of_its_own_shows(yard):
         for place, name in enumerate(made.measures):
             assert values[number, 0, place] == measures.measure(name).read(alone)
     assert spread.is_current(yard, made)
-    assert not spread.is_current(yard.edit(THRUST, 500.0).edit("crafts.fan_sled.body.mass", 250.0), made)
+    assert spread.is_current(yard.edit(THRUST, 500.0), made), "what is varied has its own values"
+    assert not spread.is_current(yard.edit("crafts.fan_sled.body.mass", 250.0), made)
+    assert variants.lost(yard, made) is None
+    bare = yard.without(crafts=(yard.craft().without_part("fan"), *yard.crafts[1:]))
+    assert "parts.fan" in str(variants.lost(bare, made))
+    assert variants.now_in(bare, made) is None
     assert spread.is_current(yard.edit("title", "another"), made), "a title decides nothing"
 
 

@@ -120,7 +120,7 @@ def test_a_click_takes_a_variant_as_one_edit_with_a_card_and_undo_gives_it_back(
     name = plan.measures.index("top_speed")
     assert measures.measure("top_speed").read(session.run) == pytest.approx(page.values()[number, 0, name], rel=1e-12)
     assert page.map.now == pytest.approx((plan.shape[0] - 1.0, plan.shape[1] - 1.0))
-    assert not page.map.fresh or spread.is_current(session.yard, page.plan)
+    assert page.map.fresh, "what the varied dials are decides no result"
     window.acts["undo"].trigger()
     idle()
     assert session.yard == before
@@ -231,6 +231,52 @@ def test_an_edit_of_the_yard_says_that_the_map_is_of_before(page, window, comput
     window.acts["undo"].trigger()
     idle()
     assert page.map.fresh
+
+
+def test_a_spread_whose_part_is_removed_says_so_and_undo_brings_it_back(page, window, computed, idle):
+    begun(page, computed)
+    plan = page.plan
+    window.desk.remove("fan")
+    idle()
+    assert page.empty.isVisible()
+    assert not page.split.isVisible()
+    assert "parts.fan" in page.empty.text()
+    assert not page.compute_button.isVisible()
+    page.map.repaint()
+    page.beside.repaint()
+    window.acts["undo"].trigger()
+    idle()
+    assert page.split.isVisible()
+    assert page.plan == plan
+    assert page.map.fresh
+
+
+def test_what_matters_is_of_the_bench_as_it_is_or_not_shown(page, window, computed, idle):
+    page.begin(THRUST)
+    computed()
+    page.computing.sense()
+    computed()
+    assert page.sensing.rows
+    window.session.edit("crafts.fan_sled.body.mass", 320.0)
+    idle()
+    assert not page.sensing.rows
+    window.acts["undo"].trigger()
+    idle()
+    assert page.sensing.rows
+
+
+def test_a_second_press_of_compute_begins_nothing_more(page, window, computed, monkeypatch):
+    begins = []
+    page.begin(THRUST)
+    computed()
+    page._edit_axis(0, {"count": 150})
+    real = spread.compute
+    monkeypatch.setattr(spread, "compute", lambda *given: begins.append(1) or real(*given))
+    page.compute()
+    page.computing._start(window.session.yard, page.plan)
+    computed()
+    assert len(begins) == 1
+    assert page.plan.results is not None
 
 
 def test_a_spread_is_cancelled_and_the_window_goes_on(page, window, computed):

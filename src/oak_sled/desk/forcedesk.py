@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import curvereads, grips, probe
 from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
@@ -18,7 +17,7 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.project import sharing
 from oak_sled.core.results import traces
-from oak_sled.desk import assist, partmenu, theme
+from oak_sled.desk import assist, buttons, partmenu, theme
 from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.meter import show_meter
 from oak_sled.desk.names import Names
@@ -80,21 +79,13 @@ class ForceDesk(QWidget):
         box = QVBoxLayout(column)
         box.setContentsMargins(2, 4, 2, 4)
         box.setSpacing(4)
-        self.add_button = self._button("fit a\npart", "fit a part to this craft (Ctrl+P)", self.show_parts)
-        self.all_on = self._button("all on", "clear every mute and solo", self.clear_mutes)
-        self.aids = self._button("aids", "mute or unmute every part marked as an aid", self.toggle_aids)
+        self.add_button = buttons.on_desk("fit a\npart", "fit a part to this craft (Ctrl+P)", self.show_parts)
+        self.all_on = buttons.on_desk("all on", "clear every mute and solo", self.clear_mutes)
+        self.aids = buttons.on_desk("aids", "mute or unmute every part marked as an aid", self.toggle_aids)
         for button in (self.add_button, self.all_on, self.aids):
             box.addWidget(button)
         box.addStretch(1)
         return column
-
-    def _button(self, words: str, tip: str, action: Callable[[], object]) -> QPushButton:
-        button = QPushButton(words)
-        button.setObjectName("desk")
-        button.setToolTip(tip)
-        button.setMinimumHeight(28)
-        button.clicked.connect(lambda _=False: action())
-        return button
 
     # strips
 

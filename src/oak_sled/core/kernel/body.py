@@ -134,6 +134,26 @@ def book_at(now, p, body, lever, force):
 
 
 @compiled
+def add_at_support(now, p, body, support, force):
+    """Adds a force that acts at what a ray found to ledger line `p`, and to what that support gives its craft; returns
+    its lever.
+
+    force : N, lever : m from the centre of mass, both world axes.
+    """
+    lever = (
+        support.point[0] - body.position[0],
+        support.point[1] - body.position[1],
+        support.point[2] - body.position[2],
+    )
+    torque = spatial.cross(lever, force)
+    for i in range(3):
+        support.force[i] += force[i]
+        now.lines[p, i] += force[i]
+        now.lines[p, 3 + i] += torque[i]
+    return lever
+
+
+@compiled
 def shared_mass(body, lever, way):
     """The mass that one of several feet answers for along the unit vector `way`, kg (of all feet together).
 

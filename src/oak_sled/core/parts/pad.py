@@ -20,6 +20,7 @@ from oak_sled.core.documents.units import show
 from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
@@ -453,17 +454,8 @@ def act(part, gain, p, body, ground, supports, now):
         if part.along_normal == 1:
             way = (support.normal[0], support.normal[1], support.normal[2])
         force = (push * way[0], push * way[1], push * way[2])
-        lever = (
-            support.point[0] - body.position[0],
-            support.point[1] - body.position[1],
-            support.point[2] - body.position[2],
-        )
-        torque = spatial.cross(lever, force)
+        body_module.add_at_support(now, p, body, support, force)
         support.load += push
-        for i in range(3):
-            support.force[i] += force[i]
-            now.lines[p, i] += force[i]
-            now.lines[p, 3 + i] += torque[i]
         size = abs(push)
         mount = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
         x, y, z = x + size * mount[0], y + size * mount[1], z + size * mount[2]

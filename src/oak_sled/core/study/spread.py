@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.build import world
-from oak_sled.core.build.jobs import Job, job_of
+from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.faults import Refused, close_match, refuse
 from oak_sled.core.documents.spreads import CRAFT, Spread, SpreadResults
 from oak_sled.core.documents.yard import Yard
@@ -49,14 +49,17 @@ by any thread, one at a time."""
 
 
 def digest_of(yard: Yard, plan: Spread) -> str:
-    """A fingerprint of all that decides the results of a spread."""
-    crafts = next((axis.values for axis in plan.axes if axis.path == CRAFT), (plan.craft,))
+    """A fingerprint of all that decides the results of a spread: not of what the varied dials are now. Raises `Refused`
+    where the yard has no more what it varies."""
     seal = hashlib.sha256(plan.replace(results=None, title="", id="spread").model_dump_json().encode())
+    first = plan.values_of(0)
+    crafts = next((axis.values for axis in plan.axes if axis.path == CRAFT), ("",))
     for name in crafts:
-        job = job_of(yard, yard.drill(variants.drill_of(yard, plan)), str(name))
+        values = [name if axis.path == CRAFT else value for axis, value in zip(plan.axes, first, strict=True)]
+        job = variants.job_for(yard, plan, values)
         for one in (job.craft, *job.others, job.ground, job.drill):
             seal.update(one.model_dump_json().encode())
-    seal.update(f"{yard.ticks} {yard.integrator}".encode())
+        seal.update(f"{job.ticks} {job.integrator}".encode())
     return seal.hexdigest()[:32]
 
 
@@ -108,7 +111,7 @@ def compute(
     chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
     work = _Work(iter(chunks), threading.Lock())
     world.compile_laws(variants.job_for(yard, plan, plan.values_of(0)))
-    lent = _Stencils(yard, plan)
+    lent = _Stencils()
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
         hands = [pool.submit(_lend, yard, plan, wanted, values, work, lent, found, cancelled) for _ in range(count)]
@@ -133,8 +136,7 @@ def _nothing_shown(plan: Spread, work: _Work) -> Refused:
 class _Stencils:
     """The stencils of the threads: one for each craft and tick rate of the plan."""
 
-    def __init__(self, yard: Yard, plan: Spread):
-        self._yard, self._plan = yard, plan
+    def __init__(self) -> None:
         self._made: dict[tuple[Any, ...], Stencil] = {}
         self._lock = threading.Lock()
 
@@ -173,7 +175,9 @@ def _lend(
                 refused += 1 + plan.scatter.repeats
                 continue
             key, stencil = lent.of(job)
-            bench = benches.setdefault(key, Bench(stencil)) if key not in benches else benches[key]
+            if key not in benches:
+                benches[key] = Bench(stencil)
+            bench = benches[key]
             for repeat in range(1 + plan.scatter.repeats):
                 if cancelled():
                     return
@@ -218,7 +222,7 @@ def arrays_of(plan: Spread) -> Floats:
 
 
 def is_current(yard: Yard, plan: Spread) -> bool:
-    """Whether its results are those of the yard as it is now."""
+    """Whether its results are those of the yard as it is now, whatever the varied dials are."""
     return plan.results is not None and plan.results.made_of == digest_of(yard, plan)
 
 

@@ -284,8 +284,21 @@ def place_in(axis: SpreadAxis, value: Any) -> float | None:
     return float(np.interp(value, values, np.arange(axis.count)))
 
 
+def lost(yard: Yard, plan: Spread) -> Fault | None:
+    """What a spread names that its yard has no more: a dial, a drill, a craft or a measure; None where all is there."""
+    try:
+        job_for(yard, plan, plan.values_of(0))
+        for name in plan.measures:
+            measures.measure(name, [craft.id for craft in yard.crafts])
+    except Refused as refused:
+        return refused.faults[0]
+    return None
+
+
 def now_in(yard: Yard, plan: Spread) -> tuple[float, ...] | None:
     """Where the yard as it is lies in a spread, a place on each axis; None where it lies outside."""
+    if lost(yard, plan) is not None:
+        return None
     found = []
     for axis in plan.axes:
         if axis.path == TICKS:

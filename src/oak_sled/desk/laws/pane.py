@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import laws
 from oak_sled.core.advice.laws import Candidate
@@ -15,7 +13,7 @@ from oak_sled.core.documents.law import Law
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk import buttons, theme
 from oak_sled.desk.laws.chart import LawChart
 from oak_sled.desk.laws.editor import FormulaEditor
 from oak_sled.desk.laws.rows import LawRow
@@ -47,10 +45,10 @@ class LawsPane(QWidget):
         column.setSpacing(0)
         bar = QHBoxLayout()
         bar.setContentsMargins(10, 0, 10, 0)
-        self.of = self._menu_button("the law that is drawn", self._fill_places)
-        self.against = self._menu_button("the quantity it is drawn against", self._fill_quantities)
+        self.of = buttons.with_menu("the law that is drawn", self._fill_places, "quiet", 26)
+        self.against = buttons.with_menu("the quantity it is drawn against", self._fill_quantities, "quiet", 26)
         says = "write a law of your own for this place, beginning with the one in force"
-        self.new = self._button("new formula", says, self.add_formula)
+        self.new = buttons.quiet("new formula", says, self.add_formula, 26)
         bar.addWidget(self.of)
         bar.addWidget(self.against)
         bar.addStretch(1)
@@ -89,26 +87,6 @@ class LawsPane(QWidget):
         session.cursor_moved.connect(self.show_now)
         session.shelf_changed.connect(self.refresh)
         session.live_changed.connect(lambda live: self.refresh())
-
-    def _button(self, words: str, tip: str, action: Callable[[], object]) -> QPushButton:
-        button = QPushButton(words)
-        button.setObjectName("quiet")
-        button.setMinimumHeight(26)
-        button.setToolTip(tip)
-        button.clicked.connect(lambda _=False: action())
-        return button
-
-    def _menu_button(self, tip: str, fill: Callable[[QMenu], None]) -> QPushButton:
-        button = self._button("", tip, lambda: None)
-        menu = QMenu(button)
-
-        def refill() -> None:
-            menu.clear()
-            fill(menu)
-
-        menu.aboutToShow.connect(refill)
-        button.setMenu(menu)
-        return button
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self.refresh()

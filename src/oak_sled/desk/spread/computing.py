@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from oak_sled.core.build.jobs import Job, job_of
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.spreads import Spread, SpreadResults
 from oak_sled.core.documents.yard import Yard
@@ -44,7 +45,8 @@ class SpreadComputing(QObject):
         """The spread that is computed now, without results."""
         self.values: Floats | None = None
         """What has come so far of it, shape (variants, 1 + repeats, measures)."""
-        self.sensed: tuple[Yard, str, Sensitivity] | None = None
+        self.sensed: tuple[Job, Sensitivity] | None = None
+        """What every measure answers to every dial, and of which job."""
         self._round = 0
         self._beside: object = None
         self._came.connect(self._take_values)
@@ -73,6 +75,8 @@ class SpreadComputing(QObject):
         self._ask(f"This spread takes {plan.runs} runs, about {time}.", False, answers)
 
     def _start(self, yard: Yard, plan: Spread) -> None:
+        if self.plan is not None:
+            return
         bare = plan.replace(results=None)
         self.plan, self._round = bare, self._round + 1
         self.values = np.full((plan.variants, 1 + plan.scatter.repeats, len(plan.measures)), np.nan)
@@ -141,11 +145,20 @@ class SpreadComputing(QObject):
                 raise CANCELLED
             return made
 
+        job = job_of(yard, yard.drill(), craft)
+
         def done(found: Sensitivity) -> None:
-            self.sensed = (yard, drill, found)
+            self.sensed = (job, found)
             self.changed.emit()
 
         self.background.add(Task("moving every dial", work, done, self._say))
+
+    def sensed_now(self) -> Sensitivity | None:
+        """What every measure answers to every dial, where it was computed for the bench as it is."""
+        if self.sensed is None:
+            return None
+        yard = self.session.yard
+        return self.sensed[1] if self.sensed[0] == job_of(yard, yard.drill(), self.session.craft.id) else None
 
     def run_beside(self, plan: Spread, view: SideBySide) -> None:
         """Runs the variants that stand side by side, where those that are shown are not of this yard and plan."""

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QMenu, QPushButton
+from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.spreads import CRAFT, TICKS, SpreadAxis
@@ -20,10 +19,6 @@ if TYPE_CHECKING:
 
 RATES = (30.0, 60.0, 90.0, 120.0, 180.0, 240.0)
 """Ticks a second that are compared."""
-
-
-def _same(axis: SpreadAxis) -> SpreadAxis:
-    return axis
 
 
 def _inner(menu: QMenu, words: str) -> QMenu:
@@ -50,14 +45,14 @@ def fill_which(page: SpreadPage, menu: QMenu) -> None:
             inner.addSeparator()
         for axis in choices:
             words = f"{axis.path.rpartition('.')[2].replace('_', ' ')}: {', '.join(str(one) for one in axis.listed)}"
-            inner.addAction(words.replace("_", " "), functools.partial(page.begin_with, functools.partial(_same, axis)))
+            inner.addAction(words.replace("_", " "), functools.partial(page.begin_with, axis))
     menu.addSeparator()
     crafts = tuple(one.id for one in page.session.yard.crafts)
     others = [("new: ticks per second", SpreadAxis(path=TICKS, listed=RATES))]
     if len(crafts) > 1:
         others.append(("new: craft against craft", SpreadAxis(path=CRAFT, listed=crafts)))
     for words, axis in others:
-        menu.addAction(words, functools.partial(page.begin_with, functools.partial(_same, axis)))
+        menu.addAction(words, functools.partial(page.begin_with, axis))
 
 
 def fill_measures(page: SpreadPage, menu: QMenu) -> None:
@@ -110,30 +105,3 @@ def fill_varied(page: SpreadPage, menu: QMenu) -> None:
         if action is not None:
             action.setCheckable(True)
             action.setChecked(plan.scatter.repeats == repeats)
-
-
-def button(words: str, tip: str, action: Callable[[], object]) -> QPushButton:
-    """A quiet button of the bar."""
-    made = QPushButton(words)
-    made.setObjectName("quiet")
-    made.setToolTip(tip)
-    made.setMinimumHeight(28)
-    made.clicked.connect(lambda _=False: action())
-    return made
-
-
-def menu_button(tip: str, fill: Callable[[QMenu], None]) -> QPushButton:
-    """A button with a menu that is filled when it opens."""
-    made = QPushButton()
-    made.setObjectName("plain")
-    made.setToolTip(tip)
-    made.setMinimumHeight(28)
-    menu = QMenu(made)
-
-    def refill() -> None:
-        menu.clear()
-        fill(menu)
-
-    menu.aboutToShow.connect(refill)
-    made.setMenu(menu)
-    return made

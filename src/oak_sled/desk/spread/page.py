@@ -20,12 +20,13 @@ from PyQt6.QtWidgets import (
 
 from oak_sled.core.documents import document
 from oak_sled.core.documents.craft import free_name
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures
 from oak_sled.core.study import maps, spread, variants
-from oak_sled.desk import theme
+from oak_sled.desk import buttons, theme
 from oak_sled.desk.background import Background
 from oak_sled.desk.session import Session
 from oak_sled.desk.spread import exports, menus
@@ -42,6 +43,7 @@ EMPTY = """Nothing is varied yet.
 
 Right-click any dial on the bench and choose "Vary this in a spread",
 or press "spreads" above and begin with a dial of this craft."""
+LOST = "Undo brings it back; remove takes the spread out of the yard."
 
 
 class SpreadPage(QWidget):
@@ -75,25 +77,45 @@ class SpreadPage(QWidget):
     # building
 
     def _lay_out(self) -> None:
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setHandleWidth(2)
+        self.split.setChildrenCollapsible(False)
+        self.split.addWidget(self._left())
+        self.split.addWidget(self._right())
+        self.split.setSizes([1280 - SIDE, SIDE])
+        self.split.setStretchFactor(0, 1)
+        self.empty = QLabel(EMPTY)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addLayout(self._bar())
+        whole.addWidget(self.split, 1)
+        whole.addWidget(self.empty, 1)
+        for view in (self.map, self.trade, self.beside):
+            view.taken.connect(self.take)
+        for view in (self.map, self.beside):
+            view.looked.connect(self.trade.mark)
+        self.trade.looked.connect(self.map.look)
+        self.sensing.chosen.connect(self.dial_wanted)
+
+    def _bar(self) -> QHBoxLayout:
         bar = QHBoxLayout()
         bar.setContentsMargins(8, 2, 8, 2)
         bar.setSpacing(4)
-        self.which = menus.menu_button("which spread is shown", functools.partial(menus.fill_which, self))
-        self.of = menus.menu_button("the measure that is drawn", functools.partial(menus.fill_measures, self))
-        self.varied = menus.menu_button("what is varied, and disturbances", functools.partial(menus.fill_varied, self))
-        for one in (self.which, self.of, self.varied):
-            bar.addWidget(one)
-        self.compute_button = menus.button("compute", "run every variant", self.compute)
-        self.matters_button = menus.button(
-            "what matters", "every dial of the craft, 10 % up and down", self.computing.sense
-        )
-        bar.addWidget(self.compute_button)
-        bar.addWidget(self.matters_button)
-        self.beside_button = menus.button(
-            "side by side", "variants of the grid, moving beside one another", self.turn_over
-        )
+        self.which = buttons.with_menu("which spread is shown", functools.partial(menus.fill_which, self))
+        self.of = buttons.with_menu("the measure that is drawn", functools.partial(menus.fill_measures, self))
+        self.varied = buttons.with_menu("what is varied, and disturbances", functools.partial(menus.fill_varied, self))
+        self.compute_button = buttons.quiet("compute", "run every variant", self.compute)
+        says = "every dial of the craft, 10 % up and down"
+        self.matters_button = buttons.quiet("what matters", says, self.computing.sense)
+        says = "variants of the grid, moving beside one another"
+        self.beside_button = buttons.quiet("side by side", says, self.turn_over)
         self.beside_button.setCheckable(True)
-        bar.addWidget(self.beside_button)
+        for one in (
+            self.which, self.of, self.varied, self.compute_button, self.matters_button, self.beside_button
+        ):  # fmt: skip
+            bar.addWidget(one)
         self.words = QLabel()
         self.words.setFont(theme.font(theme.SMALL))
         bar.addWidget(self.words, 1)
@@ -102,21 +124,27 @@ class SpreadPage(QWidget):
             ("picture...", "the map as a PNG", functools.partial(exports.ask_picture, self)),
             ("remove", "remove this spread from the yard", self.remove),
         ):
-            bar.addWidget(menus.button(words, tip, action))
-        self.map = SpreadMap()
-        self.axes = AxisBar(self.session)
+            bar.addWidget(buttons.quiet(words, tip, action))
+        return bar
+
+    def _left(self) -> QWidget:
+        """The map, or the variants side by side, above the axes."""
+        self.map, self.axes = SpreadMap(), AxisBar(self.session)
         self.axes.edited.connect(self._edit_axis)
+        self.faces = QStackedWidget()
+        self.faces.addWidget(self.map)
+        self.faces.addWidget(self.beside)
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self.faces = QStackedWidget()
-        self.faces.addWidget(self.map)
-        self.faces.addWidget(self.beside)
         column.addWidget(self.faces, 1)
         column.addWidget(self.axes)
-        self.trade = TradeOff()
-        self.sensing = SensingPicture()
+        return left
+
+    def _right(self) -> QWidget:
+        """The trade-off above what matters."""
+        self.trade, self.sensing = TradeOff(), SensingPicture()
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -128,28 +156,7 @@ class SpreadPage(QWidget):
         right.addWidget(area)
         right.setSizes([300, 340])
         right.setMinimumWidth(320)
-        self.split = split = QSplitter(Qt.Orientation.Horizontal)
-        split.setHandleWidth(2)
-        split.setChildrenCollapsible(False)
-        split.addWidget(left)
-        split.addWidget(right)
-        split.setSizes([1280 - SIDE, SIDE])
-        split.setStretchFactor(0, 1)
-        self.empty = QLabel(EMPTY)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        whole.addLayout(bar)
-        whole.addWidget(split, 1)
-        whole.addWidget(self.empty, 1)
-        self.map.taken.connect(self.take)
-        self.trade.taken.connect(self.take)
-        self.map.looked.connect(self.trade.mark)
-        self.beside.taken.connect(self.take)
-        self.beside.looked.connect(self.trade.mark)
-        self.trade.looked.connect(self.map.look)
-        self.sensing.chosen.connect(self.dial_wanted)
+        return right
 
     # what is shown
 
@@ -173,14 +180,18 @@ class SpreadPage(QWidget):
     def refresh(self) -> None:
         """Shows the spread as it is, and where the yard now lies in it."""
         plan, yard = self.plan, self.session.yard
-        self.split.setVisible(plan is not None)
-        self.empty.setVisible(plan is None)
-        self.axes.show_plan(plan)
+        gone = variants.lost(yard, plan) if plan is not None else None
+        self.split.setVisible(plan is not None and gone is None)
+        self.empty.setVisible(plan is None or gone is not None)
+        self.empty.setText(EMPTY if gone is None else f"This spread has lost what it varies.\n\n{gone}\n\n{LOST}")
         self._show_buttons()
-        if plan is None:
-            self.which.setText("spreads")
+        if plan is None or gone is not None:
+            self.axes.show_plan(None)
+            self.which.setText("spreads" if plan is None else theme.in_menu(plan.heading))
             self.map.show_spread(yard, None, None, 0, np.zeros((0, 1, 1)), None, True)
+            self.beside.clear()
             return
+        self.axes.show_plan(plan)
         self.chosen = plan.id
         self.measure = min(self.measure, len(plan.measures) - 1)
         self.which.setText(theme.in_menu(f"{plan.heading} · {yard.drill(variants.drill_of(yard, plan)).heading}"))
@@ -194,8 +205,7 @@ class SpreadPage(QWidget):
         fresh = self.computing.plan is not None or spread.is_current(yard, plan)
         self.map.show_spread(yard, plan, known[self.measure], self.measure, values, met, fresh)
         self._show_trade(plan, values)
-        found = self.computing.sensed[2] if self.computing.sensed is not None else None
-        self.sensing.show_found(found, plan.measures)
+        self.sensing.show_found(self.computing.sensed_now(), plan.measures)
         self.run_beside()
 
     def _show_trade(self, plan: Spread, values: Floats) -> None:
@@ -222,8 +232,9 @@ class SpreadPage(QWidget):
 
     def _show_buttons(self) -> None:
         plan = self.plan
-        for button in (self.of, self.varied, self.compute_button):
-            button.setVisible(plan is not None)
+        whole = plan is not None and variants.lost(self.session.yard, plan) is None
+        for button in (self.of, self.varied, self.compute_button, self.matters_button, self.beside_button):
+            button.setVisible(whole)
         self.compute_button.setEnabled(self.computing.plan is None)
         done, of = self.background.progress
         says = f"{done} of {of} runs" if self.computing.plan is not None and of else ""
@@ -233,22 +244,21 @@ class SpreadPage(QWidget):
 
     # edits
 
-    def change(self, plan: Spread, label: str = "spread") -> bool:
+    def change(self, plan: Spread) -> bool:
         """Puts a changed spread into the yard, as one step of history."""
-        kept = self.session.yard.spreads
-        places = [one.id for one in kept]
-        spreads = tuple(plan if one.id == plan.id else one for one in kept)
-        made = spreads if plan.id in places else (*kept, plan)
-        return self.session.attempt(lambda: self.session.yard.edit("spreads", made), label, card=False)
+        return self._edit(lambda _: plan, "spread")
 
-    def _edit(self, make: Callable[[Spread], Spread], label: str) -> None:
-        """Changes what is varied or read: what came out before is of another plan."""
-        plan = self.plan
-        if plan is not None:
-            self.session.attempt(lambda: self.session.yard.edit("spreads", self._with(make(plan))), label, card=False)
+    def _edit(self, make: Callable[[Spread], Spread], label: str) -> bool:
+        """Changes the spread that is shown, as one step of history; False where that is refused, and said."""
+        plan, yard = self.plan, self.session.yard
+        if plan is None:
+            return False
 
-    def _with(self, plan: Spread) -> tuple[Spread, ...]:
-        return tuple(plan if one.id == plan.id else one for one in self.session.yard.spreads)
+        def edited() -> Yard:
+            made = make(plan)
+            return yard.edit("spreads", tuple(made if one.id == plan.id else one for one in yard.spreads))
+
+        return self.session.attempt(edited, label, card=False)
 
     def disturb(self, scatter: Scatter) -> None:
         """Changes how each variant is disturbed."""
@@ -274,18 +284,19 @@ class SpreadPage(QWidget):
 
     def begin(self, path: str) -> None:
         """Begins a spread with a dial of the bench."""
-        self.begin_with(lambda: variants.axis_about(self.session.yard, path))
+        try:
+            axis = variants.axis_about(self.session.yard, path)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+        else:
+            self.begin_with(axis)
 
-    def begin_with(self, axis: Callable[[], SpreadAxis]) -> None:
+    def begin_with(self, axis: SpreadAxis) -> None:
         """Begins a spread over an axis, and computes it."""
         yard = self.session.yard
         name = free_name("spread", yard.spreads)
-
-        def make() -> Yard:
-            plan = variants.plan_over(yard, axis(), name, self.session.craft.id)
-            return yard.edit("spreads", (*yard.spreads, plan))
-
-        if self.session.attempt(make, "new spread", card=False):
+        plan = variants.plan_over(yard, axis, name, self.session.craft.id)
+        if self.session.attempt(lambda: yard.edit("spreads", (*yard.spreads, plan)), "new spread", card=False):
             self.chosen, self.measure = name, 0
             self.refresh()
             self.compute()
@@ -308,8 +319,8 @@ class SpreadPage(QWidget):
             axes = (first, variants.axis_about(yard, path, count))
             return document.checked(Spread, {**plan.model_dump(), "axes": axes, "results": None})
 
-        self._edit(make, "vary beside it")
-        self.compute()
+        if self._edit(make, "vary beside it"):
+            self.compute()
 
     def _edit_axis(self, place: int, fields: dict[str, Any]) -> None:
         def make(plan: Spread) -> Spread:

@@ -13,7 +13,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import show
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
@@ -82,16 +82,7 @@ def act(part, gain, p, body, ground, supports, now):
             support = left if side == 0 else right
             push = size if side == 0 else -size
             force = (-push * support.way[0], -push * support.way[1], -push * support.way[2])
-            lever = (
-                support.point[0] - body.position[0],
-                support.point[1] - body.position[1],
-                support.point[2] - body.position[2],
-            )
-            torque = spatial.cross(lever, force)
-            for i in range(3):
-                now.lines[p, i] += force[i]
-                now.lines[p, 3 + i] += torque[i]
-                support.force[i] += force[i]
+            body_module.add_at_support(now, p, body, support, force)
             support.load += push
     return acting / part.pairs if part.pairs > 0 else 0.0
 

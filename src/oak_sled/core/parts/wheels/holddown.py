@@ -15,7 +15,7 @@ from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
 from oak_sled.core.parts.wheels import rolling
@@ -87,17 +87,8 @@ def act(part, gain, p, body, ground, supports, now):
         pull = -gain * part.pull * share / rolling.lean(support)
         n = support.normal
         force = (pull * n[0], pull * n[1], pull * n[2])
-        lever = (
-            support.point[0] - body.position[0],
-            support.point[1] - body.position[1],
-            support.point[2] - body.position[2],
-        )
-        torque = spatial.cross(lever, force)
+        body_module.add_at_support(now, p, body, support, force)
         support.load += pull
-        for i in range(3):
-            support.force[i] += force[i]
-            now.lines[p, i] += force[i]
-            now.lines[p, 3 + i] += torque[i]
     return hangs
 
 
