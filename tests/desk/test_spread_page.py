@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.results import measures
 from oak_sled.core.study import spread, variants
+from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.spread import exports, menus
+from oak_sled.desk.spread import exports, menus, sensing
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 GRIP = "crafts.fan_sled.parts.runners.side_grip"
@@ -257,12 +259,25 @@ def test_what_matters_is_of_the_bench_as_it_is_or_not_shown(page, window, comput
     page.computing.sense()
     computed()
     assert page.sensing.rows
+    assert page.sensing.drill == window.session.drill.heading
     window.session.edit("crafts.fan_sled.body.mass", 320.0)
     idle()
     assert not page.sensing.rows
     window.acts["undo"].trigger()
     idle()
     assert page.sensing.rows
+
+
+@pytest.mark.parametrize("value", [9.99, -9.99, -0.10, 0.05, 9999.0, -9999.0])
+def test_a_figure_of_what_matters_fits_beside_its_bar_inside_its_cell(value, window):
+    cell = QRectF(100.0, 40.0, sensing.CELL, sensing.LINE)
+    text = f"{value:+.2f}" if abs(value) < 10.0 else f"{value:+.0f}"
+    for most in (abs(value), 10.0 * abs(value)):
+        bar, box = sensing.places(cell.x(), cell.y(), value, most)
+        assert cell.contains(bar)
+        assert cell.contains(box)
+        assert not bar.intersects(box)
+        assert QFontMetricsF(theme.font(10)).horizontalAdvance(text) <= box.width()
 
 
 def test_a_second_press_of_compute_begins_nothing_more(page, window, computed, monkeypatch):

@@ -205,7 +205,7 @@ class SpreadPage(QWidget):
         fresh = self.computing.plan is not None or spread.is_current(yard, plan)
         self.map.show_spread(yard, plan, known[self.measure], self.measure, values, met, fresh)
         self._show_trade(plan, values)
-        self.sensing.show_found(self.computing.sensed_now(), plan.measures)
+        self.sensing.show_found(self.computing.sensed_now(), plan.measures, self.session.drill.heading)
         self.run_beside()
 
     def _show_trade(self, plan: Spread, values: Floats) -> None:

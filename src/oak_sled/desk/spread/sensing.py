@@ -13,7 +13,10 @@ from oak_sled.core.results import measures
 from oak_sled.core.study.sensitivity import TELLING, Sensitivity
 from oak_sled.desk import assist, theme
 
-NAME, CELL, LINE, HEAD = 132, 92, 19, 40
+NAME, CELL, LINE, HEAD = 120, 99, 19, 40
+FIGURE = 33
+"""What the longest figure at a bar takes, px."""
+GAP = 2
 
 
 class SensingPicture(QWidget):
@@ -25,15 +28,16 @@ class SensingPicture(QWidget):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.found: Sensitivity | None = None
+        self.drill = ""
         self.rows: list[int] = []
         self.columns: list[int] = []
         self.setMinimumSize(300, 150)
         self.setMouseTracking(True)
         self.setToolTip("% of each measure for 1 % of each dial; a click on a dial goes to it")
 
-    def show_found(self, found: Sensitivity | None, wanted: tuple[str, ...]) -> None:
-        """Shows what was found; the measures of the spread first."""
-        self.found = found
+    def show_found(self, found: Sensitivity | None, wanted: tuple[str, ...], drill: str) -> None:
+        """Shows what was found under a drill of that heading; the measures of the spread first."""
+        self.found, self.drill = found, drill
         names = found.measures if found is not None else ()
         first = [names.index(name) for name in wanted if name in names]
         self.rows = found.telling(first)[:40] if found is not None else []
@@ -84,6 +88,7 @@ class SensingPicture(QWidget):
             says = "press what matters: every dial is moved by 10 %"
             painter.drawText(QPointF(114, 20), theme.elide(says, self.width() - 120, small))
             return
+        painter.drawText(QPointF(114, 20), theme.elide(f"under {self.drill}", self.width() - 120, small))
         painter.drawText(QPointF(12, 34), "% for 1 % of a dial")
         rest = len(self.found.dials) - len(self.rows)
         says = f"{rest} dials do not matter to these"
@@ -111,15 +116,23 @@ class SensingPicture(QWidget):
         painter.fillRect(QRectF(middle - 0.5, top + 2, 1, LINE - 4), theme.colour("desk_soft"))
         if math.isnan(value) or abs(value) < TELLING:
             return
-        # small ones are seen beside large
-        reach = math.sqrt(min(abs(value) / most, 1.0)) * (0.5 * CELL - 28)
-        bar = QRectF(middle if value > 0.0 else middle - reach, top + 5, reach, LINE - 10)
+        bar, box = places(x, top, value, most)
         painter.fillRect(bar, theme.family("drive" if value > 0.0 else "air", on_desk=True))
         painter.setPen(theme.colour("desk_text"))
         text = f"{value:+.2f}" if abs(value) < 10.0 else f"{value:+.0f}"
-        box = QRectF(bar.right() + 2, top, 40, LINE) if value > 0.0 else QRectF(bar.left() - 42, top, 40, LINE)
         side = Qt.AlignmentFlag.AlignLeft if value > 0.0 else Qt.AlignmentFlag.AlignRight
         painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def places(x: float, top: float, value: float, most: float) -> tuple[QRectF, QRectF]:
+    """Where the bar of an answer and its figure stand, both inside the cell at (x, top)."""
+    middle = x + 0.5 * CELL
+    # of the root, so that small ones are seen beside large
+    reach = math.sqrt(min(abs(value) / most, 1.0)) * (0.5 * CELL - FIGURE - 2 * GAP)
+    if value > 0.0:
+        return QRectF(middle, top + 5, reach, LINE - 10), QRectF(middle + reach + GAP, top, FIGURE, LINE)
+    left = middle - reach
+    return QRectF(left, top + 5, reach, LINE - 10), QRectF(left - GAP - FIGURE, top, FIGURE, LINE)
 
 
 def _name(path: str) -> str:
