@@ -25,7 +25,8 @@ from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project import blank, demos
 from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.results import measures, run, traces
-from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder, Sealed
+from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder
+from oak_sled.core.results.rows import Sealed
 from oak_sled.core.study import tickcheck
 
 PUSH = Thruster(id="push", channel="throttle", thrust=300.0)

@@ -43,6 +43,7 @@ from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
+from oak_sled.core.results.rows import Rows
 from oak_sled.core.results.run import Machine
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Bench, Stencil
@@ -132,15 +133,17 @@ def kernel(count: int) -> float:
 
 
 def timed(job: Job, into: Floats | None = None) -> Callable[[], float]:
-    """What runs a job once, and gives ns a tick of it. into : where its rows go, shape (ticks, width)."""
+    """What runs a job once, and gives ns a tick of it. into : where its rows go, shape (ticks, width), of a job
+    with nothing beside its crafts."""
     most = world.check_size(job)
     inputs = tracks.inputs(job, most)
-    out = np.zeros((most, Layout.of(job).width)) if into is None else into
+    whole = Layout.of(job).room(most)
+    rows = whole if into is None else Rows(into, whole.beside, whole.which)
 
     def once() -> float:
         machine = Machine.of(job)
         began = time.perf_counter()
-        _, done = machine.advance(inputs, out)
+        _, done = machine.write(inputs, rows)
         return (time.perf_counter() - began) / done * 1e9
 
     once()

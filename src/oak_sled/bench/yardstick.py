@@ -121,7 +121,10 @@ class CraftInC:
     def run(self, machine: Machine, inputs: Floats, out: Floats) -> int:
         """Runs the drill of a machine that stands at its start into `out`; returns the ticks done."""
         connect(machine, self.job, self._made, self._library.loaded)
-        cells, _keep = handed(machine.world, machine.scene, machine.sudden, machine.nows, inputs, out, 1)
+        beside = out[:, out.shape[1] :]
+        which = np.zeros(len(out), np.int64)
+        given = (machine.world, machine.scene, machine.sudden, machine.nows, inputs, out, beside, which, 1)
+        cells, _keep = handed(*given)
         return int(self._library.loaded.advance(*cells).done)
 
     def close(self) -> None:

@@ -64,9 +64,9 @@ def equations(job: Job) -> Equations:
     row = np.zeros((1, 8))
     inputs = np.zeros((1, sum(len(one.craft.channels) for one in job.actors)))
     world, scene, nows = machine.world, machine.scene, machine.nows
-    given = (world, scene, machine.sudden, nows, inputs, row, 1)
+    given = (world, scene, machine.sudden, nows, inputs, row, row, np.zeros(1, np.int64), 1)
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
-    begun = (world, scene, nows, row[0])
+    begun = (world, scene, nows, row[0], row[0])
     file.add(_read(rowlayout.first_row, tuple(types.of_value(one) for one in begun)), "first_row")
     stages: dict[int, str] = {}
     below = (world.crafts, scene, world.supports, nows)

@@ -29,7 +29,8 @@ from oak_sled.core.documents.yard import Drill, Ground, Yard
 from oak_sled.core.files import disk, migrations, records, yard_json
 from oak_sled.core.project.shelf import Card, Kept, trail_of
 from oak_sled.core.results import measures, run
-from oak_sled.core.results.record import Layout, Record, Sealed
+from oak_sled.core.results.record import Layout, Record
+from oak_sled.core.results.rows import Sealed
 from oak_sled.core.results.run import Run
 
 OnProgress = Callable[[int, int], None]

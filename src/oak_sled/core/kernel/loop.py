@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact import watch
+from oak_sled.core.contact.records import ACTIVE
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import rowlayout, step
-from oak_sled.core.kernel.state import DIVERGED, ENDED, RUNNING
+from oak_sled.core.kernel.state import COLLIDE, DIVERGED, ENDED, RUNNING
 
 STOPPED = 0.05
 """m/s under which a craft that has moved counts as stopped."""
@@ -48,24 +49,39 @@ def is_wild(body):
 
 
 @compiled
-def advance(world, scene, sudden, nows, inputs, out, substeps):
+def is_still(world, scene):
+    """Whether nothing that stands in a row beside the crafts can have changed in this tick: all of it sleeps, none of
+    it tells how many are in it, is a shot, or is watched."""
+    if world.calls[COLLIDE] == 0 or scene.counts[ACTIVE] > world.crafts.shape[0]:
+        return False
+    return scene.counted.shape[0] + scene.slots.shape[0] + scene.watched.shape[0] == 0
+
+
+@compiled
+def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
     """Runs as many ticks as `out` has rows, or fewer when the drill ends.
 
     nows : a record of NOW for every craft, changed in place, as the bodies of `scene` and what `sudden` remembers are.
-    inputs : shape (ticks, channels), raw channel values of all crafts. out : shape (ticks, width), written row by row.
-    Returns (status, ticks done).
+    inputs : shape (ticks, channels), raw channel values of all crafts. out : shape (ticks, width), the crafts, written
+    row by row. beside : shape (ticks, width), what is beside them, a row only where something of it may have changed.
+    which : shape (ticks,), the row of `beside` that holds for each tick. Returns (status, ticks done).
     """
     crafts, bodies = world.crafts, scene.solids
     for c in range(crafts.shape[0]):
         body_module.refresh(bodies[crafts[c].body], nows[c])
+    last = -1
     for k in range(out.shape[0]):
-        place = 0
         watch.clear(scene)
+        still = True
         for s in range(substeps):
             step.tick(world, scene, sudden, nows, inputs[k])
-            place = rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
-        if place < out.shape[1]:
-            rowlayout.write_others(scene, nows[0].nominal_dt, out[k], place)
+            rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
+            still = still and is_still(world, scene)
+        if beside.shape[1] > 0:
+            if last < 0 or not still:
+                last += 1
+                rowlayout.write_others(scene, nows[0].nominal_dt, beside[last])
+            which[k] = last
         wild = False
         for c in range(crafts.shape[0]):
             wild = wild or is_wild(bodies[crafts[c].body])

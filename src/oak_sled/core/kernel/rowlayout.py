@@ -133,21 +133,19 @@ def width_of(craft, now):
 
 @compiled
 def write_crafts(crafts, bodies, nows, supports, row, share, fresh):
-    """Writes every craft into `row`, one after another; returns the place behind them."""
+    """Writes every craft into `row`, one after another."""
     place = 0
     for c in range(crafts.shape[0]):
         write_row(crafts[c], bodies[crafts[c].body], nows[c], supports, row, place, share, fresh)
         place += width_of(crafts[c], nows[c])
-    return place
 
 
 @unit
-def write_others(scene, dt, row, place):
-    """Writes what moves beside the crafts into `row` from `place` on: position, attitude,
-    velocity and spin of every loose or driven body, how many are in each that reports (crafts too), where each shot
-    is and how long it has flown (-1: not in flight), and the ledgers of the blocks that are watched, N and N m over
-    the tick of `dt`."""
-    solids = scene.solids
+def write_others(scene, dt, row):
+    """Writes what moves beside the crafts into `row`: position, attitude, velocity and spin of every loose or driven
+    body, how many are in each that reports (crafts too), where each shot is and how long it has flown (-1: not in
+    flight), and the ledgers of the blocks that are watched, N and N m over the tick of `dt`."""
+    solids, place = scene.solids, 0
     for k in range(scene.recorded.shape[0]):
         one = solids[scene.recorded[k]]
         for i in range(3):
@@ -174,10 +172,10 @@ def write_others(scene, dt, row, place):
 
 
 @compiled
-def first_row(world, scene, nows, row):
-    """Writes the start into `row`: the state, with nothing booked yet."""
+def first_row(world, scene, nows, row, beside):
+    """Writes the start: the crafts into `row`, with nothing booked yet, and what is beside them into `beside`."""
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], world.crafts, scene, world.supports, nows)
-    place = write_crafts(world.crafts, scene.solids, nows, world.supports, row, 1.0, True)
-    if place < row.shape[0]:
-        write_others(scene, nows[0].nominal_dt, row, place)
+    write_crafts(world.crafts, scene.solids, nows, world.supports, row, 1.0, True)
+    if beside.shape[0] > 0:
+        write_others(scene, nows[0].nominal_dt, beside)

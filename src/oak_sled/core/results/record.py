@@ -1,17 +1,13 @@
-"""The record of a run: rows of numbers, by name, whole or sealed in compressed blocks.
+"""The record of a run: rows of numbers, by name.
 
-A drill's rows are one array. A live drive grows without end, so that every full block is sealed:
-each column compressed on its own, without loss, and unpacked when someone looks at it.
+A drill's rows are one block of them. A live drive grows without end, so that every full block is sealed.
 """
 
 from __future__ import annotations
 
-import uuid
-import zlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Protocol
 
 import numpy as np
 
@@ -20,6 +16,7 @@ from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.kernel import rowlayout, state
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results.rows import Block, Rows, Sealed
 
 BLOCK = 7200
 """Rows in a sealed block: a minute at the default tick rate."""
@@ -168,6 +165,11 @@ class Layout:
         """Numbers in a row."""
         return len(self.names)
 
+    def room(self, count: int) -> Rows:
+        """Room for so many rows."""
+        own = self.first_block_column
+        return Rows.room(count, own, self.width - own)
+
     def place(self, name: str) -> int:
         """The column of that name; raises `Refused` for one that does not exist."""
         if name not in self._places:
@@ -178,63 +180,6 @@ class Layout:
 def block_columns(name: str) -> tuple[str, ...]:
     """The columns of the ledger of a watched block."""
     return tuple(f"block.{name}.{line}.{what}" for line in rowlayout.BLOCK_LINES for what in rowlayout.LINE_NAMES)
-
-
-class Block(Protocol):
-    """Rows that are not one plain array: packed in memory, or in a file."""
-
-    def __len__(self) -> int: ...
-
-    def column(self, place: int) -> Floats:
-        """One column, shape (rows,)."""
-
-    def __getitem__(self, row: int) -> Floats:
-        """One row, shape (width,)."""
-
-    def chunks(self, most: int) -> Iterable[Floats]:
-        """All rows in pieces of at most `most`, shape (n, width)."""
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes it takes in memory."""
-
-
-class Sealed:
-    """A block of rows whose columns are compressed one by one, without loss."""
-
-    def __init__(self, rows: Floats):
-        self.id = uuid.uuid4().hex[:12]
-        """By which a store knows that it has it already."""
-        self.length, self.width = rows.shape
-        self._columns = [self._pack(rows[:, place]) for place in range(self.width)]
-
-    @staticmethod
-    def _pack(column: Floats) -> bytes:
-        bits = np.ascontiguousarray(column).view(np.uint8).reshape(-1, 8)
-        # bytes of equal weight side by side: the slow ones repeat, and compress well
-        return zlib.compress(np.ascontiguousarray(bits.T).tobytes(), 1)
-
-    def column(self, place: int) -> Floats:
-        """One column, shape (length,)."""
-        raw = np.frombuffer(zlib.decompress(self._columns[place]), np.uint8).reshape(8, self.length)
-        return np.ascontiguousarray(raw.T).reshape(-1).view(np.float64)
-
-    def __getitem__(self, row: int) -> Floats:
-        return np.array([self.column(place)[row] for place in range(self.width)])
-
-    def __len__(self) -> int:
-        return self.length
-
-    def chunks(self, most: int) -> Iterator[Floats]:
-        """All rows in pieces of at most `most`, shape (n, width)."""
-        rows = np.stack([self.column(place) for place in range(self.width)], axis=1)
-        for first in range(0, self.length, most):
-            yield rows[first : first + most]
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes it takes."""
-        return sum(len(column) for column in self._columns)
 
 
 class Record:
@@ -261,6 +206,8 @@ class Record:
         only = self.blocks[0]
         if len(self.blocks) == 1 and isinstance(only, np.ndarray):
             return only[:, first : first + count]
+        if len(self.blocks) == 1 and isinstance(only, Rows):
+            return only.block(first, count)
         return np.stack([self.column(place) for place in range(first, first + count)], axis=1)
 
     def row(self, number: int) -> Floats:

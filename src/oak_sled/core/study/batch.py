@@ -44,9 +44,9 @@ class Stencil:
     def fits(self, job: Job) -> bool:
         """Whether a job differs from this one only in numbers of parts, in where crafts start, and in tracks."""
         mine = self.job
-        if (job.ground, job.ticks, job.integrator, job.substeps) != (
-            mine.ground, mine.ticks, mine.integrator, mine.substeps
-        ):  # fmt: skip
+        if (job.ticks, job.integrator, job.substeps) != (mine.ticks, mine.integrator, mine.substeps):
+            return False
+        if job.ground is not mine.ground and job.ground != mine.ground:
             return False
         if job.drill is not mine.drill and not _same_drill(job.drill, mine.drill):
             return False
@@ -67,7 +67,8 @@ def _alike(one: Craft, other: Craft) -> bool:
     if one is other:
         return True
     for name in ("id", "body", "channels", "laws", "numbers", "curves"):
-        if getattr(one, name) != getattr(other, name):
+        mine, its = getattr(one, name), getattr(other, name)
+        if mine is not its and mine != its:
             return False
     if len(one.parts) != len(other.parts):
         return False
@@ -104,7 +105,7 @@ class Bench:
             start.sudden._replace(**{name: array.copy() for name, array in start.sudden._asdict().items()}),
             start.nows.copy(),
         )
-        self.rows = np.empty((stencil.ticks + 1, stencil.layout.width))
+        self.rows = stencil.layout.room(stencil.ticks + 1)
         shared = [*templates.SHARED, *(name for name in state.World._fields if name not in COPIED)]
         self._pairs = [
             (_bytes_of(getattr(mine, name)), _bytes_of(getattr(first, name)))
