@@ -363,14 +363,16 @@ def collide_triangles(scene, s, dt, since):
                 for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
                     number = scene.grid_items[place]
                     triangle = scene.triangles[number]
+                    if triangle.high[2] < low_z or triangle.low[2] > high_z:
+                        continue
+                    if triangle.low[0] > high_x or triangle.low[1] > high_y:
+                        continue
+                    if triangle.high[0] < low_x or triangle.high[1] < low_y:
+                        continue
                     # a triangle in several cells is met in the first of them that the piece reaches
                     home_x = max(first_x, int((triangle.low[0] - grid.x) / grid.cell))
                     home_y = max(first_y, int((triangle.low[1] - grid.y) / grid.cell))
                     if cx != home_x or cy != home_y:
-                        continue
-                    if triangle.low[0] > high_x or triangle.low[1] > high_y or triangle.low[2] > high_z:
-                        continue
-                    if triangle.high[0] < low_x or triangle.high[1] < low_y or triangle.high[2] < low_z:
                         continue
                     if manifold.over_triangle(piece, one, scene.corners, triangle) > margin:
                         continue  # all of it lies above the plane of the triangle
