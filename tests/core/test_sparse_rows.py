@@ -11,7 +11,7 @@ from oak_sled.core.build import jobs, tracks, world
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.project import demos
-from oak_sled.core.results import run
+from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record, Rows
 
 
@@ -88,3 +88,31 @@ def test_a_run_that_diverges_among_sleepers_keeps_its_sound_rows():
     assert "diverged" in made.message
     assert np.isfinite(np.concatenate(list(made.record.chunks(50)))).all()
     assert made.column("block.crate_1.position.x")[-1] == 63.0
+
+
+@pytest.mark.parametrize("name", list(demos.DEMOS))
+def test_measures_that_ask_for_no_ledger_are_the_same_without_it(name):
+    yard = demos.load(name)
+    for drill in yard.drills:
+        job = jobs.job_of(yard.edit(f"drills.{drill.id}.duration", min(drill.duration, 5.0)), drill)
+        full, layout = run.execute(job), Layout.of(job).without_ledger()
+        brief = run.executed(job, run.Machine.of(job), tracks.inputs(job, world.check_size(job)), None, layout)
+        assert (brief.status, brief.ticks) == (full.status, full.ticks)
+        crafts = [one.craft.id for one in job.actors]
+        for what in measures.names_of(full):
+            known = measures.measure(what, crafts)
+            if not known.ledger:
+                assert known.read(brief) == known.read(full), (drill.id, what)
+        for column in layout.names:
+            assert np.array_equal(brief.column(column), full.column(column)), (drill.id, column)
+
+
+def test_what_is_no_number_in_a_ledger_ends_a_run_that_does_not_keep_it():
+    job = with_crates()
+    machine, layout = run.Machine.of(job), Layout.of(job).without_ledger()
+    inputs = tracks.inputs(job, world.check_size(job))
+    place = [part.id for part in job.craft.parts].index("fan")
+    machine.world.parts[place]["gain"] = np.nan
+    made = run.executed(job, machine, inputs, None, layout)
+    assert made.message == "diverged"
+    assert made.ticks < len(inputs)

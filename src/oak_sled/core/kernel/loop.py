@@ -63,26 +63,30 @@ def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
 
     nows : a record of NOW for every craft, changed in place, as the bodies of `scene` and what `sudden` remembers are.
     inputs : shape (ticks, channels), raw channel values of all crafts. out : shape (ticks, width), the crafts, written
-    row by row. beside : shape (ticks, width), what is beside them, a row only where something of it may have changed.
-    which : shape (ticks,), the row of `beside` that holds for each tick. Returns (status, ticks done).
+    row by row: without their ledgers where it has no room for them. beside : shape (ticks, width), what is beside them,
+    a row only where something of it may have changed. which : shape (ticks,), the row of `beside` that holds for each
+    tick. Returns (status, ticks done).
     """
     crafts, bodies = world.crafts, scene.solids
     for c in range(crafts.shape[0]):
         body_module.refresh(bodies[crafts[c].body], nows[c])
+    no_ledger = out.shape[1] < rowlayout.whole_width(crafts, nows)
     last = -1
     for k in range(out.shape[0]):
         watch.clear(scene)
-        still = True
+        still, wild = True, False
         for s in range(substeps):
             step.tick(world, scene, sudden, nows, inputs[k])
-            rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
+            if no_ledger:
+                wild = wild or not rowlayout.write_without_ledger(crafts, bodies, nows, world.supports, out[k])
+            else:
+                rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
             still = still and is_still(world, scene)
         if beside.shape[1] > 0:
             if last < 0 or not still:
                 last += 1
                 rowlayout.write_others(scene, nows[0].nominal_dt, beside[last])
             which[k] = last
-        wild = False
         for c in range(crafts.shape[0]):
             wild = wild or is_wild(bodies[crafts[c].body])
         if wild:

@@ -1,9 +1,9 @@
 """A recorded row: what stands in it, in which order, and how the kernel writes it.
 
 Craft by craft: the head, its channels, its ledger lines, the points where its parts act, their activity, its rays, and
-its wheels with tires. Behind the crafts: the motion of every block that moves, how many bodies are in each that
-reports, the shots, and the ledgers of the blocks that are watched. `results/record.py` names the columns of a run by
-what stands here.
+its wheels with tires; rows without the ledger leave out lines, points and activity. Behind the crafts: the motion of
+every block that moves, how many bodies are in each that reports, the shots, and the ledgers of the blocks that are
+watched. `results/record.py` names the columns of a run by what stands here.
 """
 
 from __future__ import annotations
@@ -40,6 +40,8 @@ TIRE_NAMES = (
 )
 """A wheel with a tire: rad to the left, rad/s, N m of drive and at most of brakes, rad, slip ratio, both slips together
 (1 where it gives its most), N along it and to its left, and the most of both."""
+INFINITE = 1e308
+"""No sum of forces comes to so much."""
 BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
 """The ledger lines of a block that is watched: see `records.PUSHES`."""
 HEAD, MOTION, LINE, POINT, SHOT, RAY, TIRE = (
@@ -62,14 +64,26 @@ def craft_names(
     )
 
 
+def names_without_ledger(
+    channels: tuple[str, ...], rays: tuple[str, ...] = (), tires: tuple[str, ...] = ()
+) -> tuple[str, ...]:
+    """The columns of a craft in rows without its ledger, in the order of `write_without_ledger`."""
+    return (
+        *HEAD_NAMES,
+        *(f"channel.{name}" for name in channels),
+        *(f"{ray}.{name}" for ray in rays for name in RAY_NAMES),
+        *(f"{tire}.{name}" for tire in tires for name in TIRE_NAMES),
+    )
+
+
 def craft_width(parts: int, channels: int, rays: int = 0, tires: int = 0) -> int:
     """Numbers of a craft in a row, without its shots: the length of `craft_names`."""
     return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
 
 
-@unit
-def write_row(craft, body, now, supports, row, place, share, fresh):
-    """Writes the state of a craft after a tick into `row` from `place` on; lines are the mean over its substeps."""
+@compiled
+def write_head(body, now, row, place):
+    """Writes the head of a craft and its channels into `row` from `place` on; the place behind them."""
     for i in range(3):
         row[place + i] = body.position[i]
         row[place + 7 + i] = body.velocity[i]
@@ -85,7 +99,13 @@ def write_row(craft, body, now, supports, row, place, share, fresh):
     place += HEAD
     for c in range(now.channel_count):
         row[place + c] = now.channels[c]
-    place += now.channel_count
+    return place + now.channel_count
+
+
+@unit
+def write_row(craft, body, now, supports, row, place, share, fresh):
+    """Writes the state of a craft after a tick into `row` from `place` on; lines are the mean over its substeps."""
+    place = write_head(body, now, row, place)
     for k in range(now.parts + FIXED):
         if fresh and share == 1.0:
             for i in range(6):
@@ -100,7 +120,12 @@ def write_row(craft, body, now, supports, row, place, share, fresh):
         place += 3
     for p in range(now.parts):
         row[place + p] = now.activity[p]
-    place += now.parts
+    write_rays(craft, supports, row, place + now.parts)
+
+
+@compiled
+def write_rays(craft, supports, row, place):
+    """Writes the rays of a craft and its wheels with tires into `row` from `place` on; the place behind them."""
     first = craft.first_support + craft.supports
     for k in range(first, first + craft.rays):
         ray = supports[k]
@@ -113,6 +138,7 @@ def write_row(craft, body, now, supports, row, place, share, fresh):
             if supports[k].axle.tired == 1:
                 write_tire(supports[k].axle, row, place)
                 place += TIRE
+    return place
 
 
 @compiled
@@ -138,6 +164,43 @@ def write_crafts(crafts, bodies, nows, supports, row, share, fresh):
     for c in range(crafts.shape[0]):
         write_row(crafts[c], bodies[crafts[c].body], nows[c], supports, row, place, share, fresh)
         place += width_of(crafts[c], nows[c])
+
+
+@compiled
+def write_without_ledger(crafts, bodies, nows, supports, row):
+    """Writes every craft into `row` but for its ledger; False where a number of the lines is no finite one."""
+    place, total = 0, 0.0
+    for c in range(crafts.shape[0]):
+        now = nows[c]
+        place = write_head(bodies[crafts[c].body], now, row, place)
+        place = write_rays(crafts[c], supports, row, place)
+        force, torque = sums(now)
+        for i in range(3):
+            total += abs(force[i]) + abs(torque[i])
+    return total < INFINITE
+
+
+@compiled
+def sums(now):
+    """Force and torque of all lines of the ledger together."""
+    fx, fy, fz, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for k in range(now.parts + FIXED):
+        fx += now.lines[k, 0]
+        fy += now.lines[k, 1]
+        fz += now.lines[k, 2]
+        tx += now.lines[k, 3]
+        ty += now.lines[k, 4]
+        tz += now.lines[k, 5]
+    return (fx, fy, fz), (tx, ty, tz)
+
+
+@compiled
+def whole_width(crafts, nows):
+    """Numbers of all crafts in a row."""
+    total = 0
+    for c in range(crafts.shape[0]):
+        total += width_of(crafts[c], nows[c])
+    return total
 
 
 @unit
@@ -176,6 +239,9 @@ def first_row(world, scene, nows, row, beside):
     """Writes the start: the crafts into `row`, with nothing booked yet, and what is beside them into `beside`."""
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], world.crafts, scene, world.supports, nows)
-    write_crafts(world.crafts, scene.solids, nows, world.supports, row, 1.0, True)
+    if row.shape[0] < whole_width(world.crafts, nows):
+        write_without_ledger(world.crafts, scene.solids, nows, world.supports, row)
+    else:
+        write_crafts(world.crafts, scene.solids, nows, world.supports, row, 1.0, True)
     if beside.shape[0] > 0:
         write_others(scene, nows[0].nominal_dt, beside)

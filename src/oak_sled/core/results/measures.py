@@ -25,7 +25,8 @@ from oak_sled.core.results.run import Run
 
 @dataclass(frozen=True)
 class Measure:
-    """A number read from a run. better: "low", "high" or "" when neither is better as such."""
+    """A number read from a run. better: "low", "high" or "" when neither is better as such. ledger: whether it may ask
+    for the ledger of a craft; what does not is read from rows without it as well."""
 
     name: str
     title: str
@@ -33,6 +34,7 @@ class Measure:
     says: str
     read: Callable[[Run], float | None]
     better: str = ""
+    ledger: bool = False
 
 
 def _first(mask: NDArray[np.bool_], start: int = 0) -> int | None:
@@ -359,7 +361,9 @@ MEASURES = (
     Measure("halving_time", "speed halves in", "s", "from the event to half the speed at it", halving_time),
     Measure("peak_slip", "largest side slip", "°", "greatest angle of motion to heading", peak_slip),
     Measure("held_slip", "side slip held", "°", "greatest side slip that is kept up for 1 s", held_slip),
-    Measure("slide_share", "time sliding", "%", "share of ticks in which a runner or tire slides", slide_share),
+    Measure(
+        "slide_share", "time sliding", "%", "share of ticks in which a runner or tire slides", slide_share, ledger=True
+    ),
     Measure("regain_time", "grip regained in", "s", "from the event to side slip staying below 5°", regain_time, "low"),
     Measure("peak_side_g", "peak side g", "g", "greatest side acceleration of a tick", peak_side_g),
     Measure("held_side_g", "held side g", "g", "greatest mean side acceleration over 1 s", held_side_g),
@@ -370,8 +374,8 @@ MEASURES = (
     Measure("path_width", "path width", "m", "extent across the start heading", path_width),
     Measure("gates_passed", "gates passed", "", "gates crossed between their poles", gates_passed, "high"),
     Measure("gates_missed", "gates missed", "", "gates crossed beside their poles", gates_missed, "low"),
-    Measure("limit_share", "time at limits", "%", "share of ticks in which a limit acted", limit_share),
-    Measure("hits", "hits", "", "number of hits against walls and bodies", hits, "low"),
+    Measure("limit_share", "time at limits", "%", "share of ticks in which a limit acted", limit_share, ledger=True),
+    Measure("hits", "hits", "", "number of hits against walls and bodies", hits, "low", ledger=True),
     Measure(
         "hardest_hit",
         "hardest hit",
@@ -379,20 +383,40 @@ MEASURES = (
         "greatest impulse of contacts in a tick, weight and thrust not counted",
         hardest_hit,
         "low",
+        ledger=True,
     ),
-    Measure("speed_kept", "speed kept at a hit", "%", "half a second after the first hit, of that before", speed_kept),
-    Measure("drive_energy", "energy put in", "J", "work of the parts that drive", drive_energy, "low"),
+    Measure(
+        "speed_kept",
+        "speed kept at a hit",
+        "%",
+        "half a second after the first hit, of that before",
+        speed_kept,
+        ledger=True,
+    ),
+    Measure("drive_energy", "energy put in", "J", "work of the parts that drive", drive_energy, "low", ledger=True),
     Measure("air_time", "air time", "s", "time with nothing below that carries it", air_time),
     Measure("highest", "highest", "m", "greatest height above the start", highest),
     Measure("largest_roll", "largest roll", "°", "greatest angle of the side axis to the level", largest_roll, "low"),
     Measure("largest_pitch", "largest pitch", "°", "greatest angle of the nose to the level", largest_pitch, "low"),
     Measure("blocks_moved", "blocks moved", "", "loose blocks that went more than 25 cm", blocks_moved),
-    Measure("reports", "reports", "", "times something came into a trigger or what only reports it", reports),
     Measure(
-        "launch_speed", "launch speed", "m/s", "greatest speed in half a second from the push", _of_flight("speed")
+        "reports", "reports", "", "times something came into a trigger or what only reports it", reports, ledger=True
     ),
     Measure(
-        "launch_distance", "launch distance", "m", "level distance from the push to the end", _of_flight("distance")
+        "launch_speed",
+        "launch speed",
+        "m/s",
+        "greatest speed in half a second from the push",
+        _of_flight("speed"),
+        ledger=True,
+    ),
+    Measure(
+        "launch_distance",
+        "launch distance",
+        "m",
+        "level distance from the push to the end",
+        _of_flight("distance"),
+        ledger=True,
     ),
     Measure(
         "launch_height",
@@ -400,6 +424,7 @@ MEASURES = (
         "m",
         "greatest height above where it was pushed; none if it stayed on the ground",
         _of_flight("height"),
+        ledger=True,
     ),
     Measure(
         "launch_air",
@@ -407,8 +432,9 @@ MEASURES = (
         "s",
         "time in the air after the push; none if it stayed on the ground",
         _of_flight("air"),
+        ledger=True,
     ),
-    Measure("launch_turns", "turns", "", "whole turns of any kind after the push", _of_flight("turns")),
+    Measure("launch_turns", "turns", "", "whole turns of any kind after the push", _of_flight("turns"), ledger=True),
     Measure(
         "settling_time",
         "settled after",
@@ -416,6 +442,7 @@ MEASURES = (
         "push until a block rests, or a craft obeys again",
         _of_flight("settled"),
         "low",
+        ledger=True,
     ),
     Measure("ride_gap", "ride gap", "m", "mean gap of all rays in the last second", rides.ride_gap),
     Measure(

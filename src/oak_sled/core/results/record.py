@@ -32,10 +32,14 @@ class CraftColumns:
     shots: tuple[str, ...] = ()
     rays: tuple[str, ...] = ()
     tires: tuple[str, ...] = ()
+    ledger: bool = True
+    """Whether its ledger stands there."""
 
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The name of every column of it but its shots."""
+        if not self.ledger:
+            return rowlayout.names_without_ledger(self.channels, self.rays, self.tires)
         return rowlayout.craft_names(self.channels, self.parts, self.rays, self.tires)
 
     @cached_property
@@ -164,6 +168,10 @@ class Layout:
     def width(self) -> int:
         """Numbers in a row."""
         return len(self.names)
+
+    def without_ledger(self) -> Layout:
+        """The layout of rows without the ledgers of crafts."""
+        return replace(self, crafts=tuple(replace(one, ledger=False) for one in self.crafts))
 
     def room(self, count: int) -> Rows:
         """Room for so many rows."""

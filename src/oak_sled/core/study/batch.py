@@ -20,6 +20,7 @@ from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
+from oak_sled.core.results.rows import Rows
 from oak_sled.core.results.run import Machine, Run
 
 COPIED = ("crafts", "parts", "channels", "events", "supports", "drill")
@@ -105,8 +106,14 @@ class Bench:
             start.sudden._replace(**{name: array.copy() for name, array in start.sudden._asdict().items()}),
             start.nows.copy(),
         )
-        self.rows = stencil.layout.room(stencil.ticks + 1)
-        shared = [*templates.SHARED, *(name for name in state.World._fields if name not in COPIED)]
+        self._rooms: dict[bool, tuple[Layout, Rows]] = {}
+        # contacts of a tick are written over those of the one before: what a run left of them is never read
+        shared = [
+            *templates.SHARED,
+            "contacts",
+            "before",
+            *(name for name in state.World._fields if name not in COPIED),
+        ]
         self._pairs = [
             (_bytes_of(getattr(mine, name)), _bytes_of(getattr(first, name)))
             for mine, first in (
@@ -119,11 +126,19 @@ class Bench:
         ]
         self._pairs.append((_bytes_of(self.machine.nows), _bytes_of(start.nows)))
 
-    def execute(self, job: Job, late: int = 0) -> Run:
+    def _room(self, ledger: bool) -> tuple[Layout, Rows]:
+        """Where runs are recorded, with the ledgers of crafts or without."""
+        if ledger not in self._rooms:
+            layout = self.stencil.layout if ledger else self.stencil.layout.without_ledger()
+            self._rooms[ledger] = layout, layout.room(self.stencil.ticks + 1)
+        return self._rooms[ledger]
+
+    def execute(self, job: Job, late: int = 0, ledger: bool = True) -> Run:
         """The run of a job, as `run.execute` makes it. Its rows lie in the arrays of this bench, and are those of the
         next run as soon as that begins: read from it what is wanted before.
 
-        late : ticks by which every input comes later, as on a slow machine.
+        late : ticks by which every input comes later, as on a slow machine. ledger : whether the ledgers of crafts are
+        wanted; without them a run takes less time.
         """
         if not self.stencil.fits(job):
             return run.execute(job) if not late else run.executed(job, run.Machine.of(job), _later(job, late))
@@ -132,7 +147,8 @@ class Bench:
         inputs = self.stencil.inputs
         if late or any(one.tracks != two.tracks for one, two in zip(job.actors, self.stencil.job.actors, strict=True)):
             inputs = _later(job, late)
-        return run.executed(job, self.machine, inputs, self.rows, self.stencil.layout)
+        layout, rows = self._room(ledger)
+        return run.executed(job, self.machine, inputs, rows, layout)
 
     def _reset(self) -> None:
         """Everything as it was at the start."""

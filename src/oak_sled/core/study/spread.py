@@ -114,7 +114,7 @@ def compute(
     lent = _Stencils()
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
-        hands = [pool.submit(_lend, yard, plan, wanted, values, work, lent, found, cancelled) for _ in range(count)]
+        hands = [pool.submit(_lend, Hand(yard, plan, lent), values, work, found, cancelled) for _ in range(count)]
         for hand in hands:
             hand.result()
     if cancelled():
@@ -149,46 +149,69 @@ class _Stencils:
             return key, self._made[key]
 
 
-def _lend(
-    yard: Yard,
-    plan: Spread,
-    wanted: list[Measure],
-    values: Floats,
-    work: _Work,
-    lent: _Stencils,
-    found: Found | None,
-    cancelled: Callable[[], bool],
-) -> None:
+class Hand:
+    """Runs variants one after another, in arrays of its own: one for each thread. lent : what threads share."""
+
+    def __init__(self, yard: Yard, plan: Spread, lent: _Stencils | None = None):
+        self.plan, self._lent = plan, lent or _Stencils()
+        self._wanted = variants.check(yard, plan)
+        self._ledger = any(measure.ledger for measure in self._wanted)
+        self._jobs = variants.Variants(yard, plan)
+        self._benches: dict[tuple[Any, ...], Bench] = {}
+        self.diverged = self.refused = 0
+        """Runs that did so far."""
+
+    def values_of(self, number: int, cancelled: Callable[[], bool] = lambda: False) -> Floats | None:
+        """The measures of a variant and its repeats, shape (1 + repeats, measures), NaN where a run does not show one;
+        None where it was cancelled."""
+        repeats = 1 + self.plan.scatter.repeats
+        values = np.full((repeats, len(self._wanted)), np.nan)
+        try:
+            job = self._jobs.job(number)
+        except Refused:
+            self.refused += repeats
+            return values
+        key, stencil = self._lent.of(job)
+        if key not in self._benches:
+            self._benches[key] = Bench(stencil)
+        for repeat in range(repeats):
+            if cancelled():
+                return None
+            values[repeat] = self._measured(self._benches[key], *variants.disturbed(job, self.plan.scatter, repeat))
+        return values
+
+    def _measured(self, bench: Bench, job: Job, late: int) -> list[float]:
+        made = bench.execute(job, late, self._ledger)
+        try:
+            read = _read(made, self._wanted)
+        except Refused:
+            if self._ledger:
+                raise
+            self._ledger = True  # on this ground a measure asks for it
+            return self._measured(bench, job, late)
+        self.diverged += made.status == state.DIVERGED
+        return read
+
+
+def _lend(hand: Hand, values: Floats, work: _Work, found: Found | None, cancelled: Callable[[], bool]) -> None:
     """One thread: takes variants until none is left."""
-    benches: dict[tuple[Any, ...], Bench] = {}
-    jobs_of = variants.Variants(yard, plan)
     while not cancelled():
         with work.lock:
             numbers = next(work.left, None)
         if numbers is None:
             return
-        diverged = refused = 0
+        diverged, refused = hand.diverged, hand.refused
         for number in numbers:
-            try:
-                job = jobs_of.job(number)
-            except Refused:
-                refused += 1 + plan.scatter.repeats
-                continue
-            key, stencil = lent.of(job)
-            if key not in benches:
-                benches[key] = Bench(stencil)
-            bench = benches[key]
-            for repeat in range(1 + plan.scatter.repeats):
-                if cancelled():
-                    return
-                made = bench.execute(*variants.disturbed(job, plan.scatter, repeat))
-                diverged += made.status == state.DIVERGED
-                values[number, repeat] = _read(made, wanted)
+            made = hand.values_of(number, cancelled)
+            if made is None:
+                return
+            values[number] = made
         with work.lock:
-            work.done += len(numbers) * (1 + plan.scatter.repeats)
-            work.diverged, work.refused = work.diverged + diverged, work.refused + refused
+            work.done += len(numbers) * (1 + hand.plan.scatter.repeats)
+            work.diverged += hand.diverged - diverged
+            work.refused += hand.refused - refused
             if found is not None:
-                told = Progress(work.done, plan.runs, work.diverged, work.refused)
+                told = Progress(work.done, hand.plan.runs, work.diverged, work.refused)
                 found(told, numbers, values[numbers].copy())
 
 
@@ -202,13 +225,11 @@ def _read(made: run.Run, wanted: list[Measure]) -> list[float]:
 
 def seconds_for(yard: Yard, plan: Spread, threads: int = 0) -> float:
     """s that a spread will take about, from two runs of its first and last variant."""
-    wanted = variants.check(yard, plan)
-    job = variants.job_for(yard, plan, plan.values_of(0))
-    bench = Bench(Stencil(job))
-    bench.execute(job)
+    hand = Hand(yard, plan.replace(scatter=plan.scatter.replace(repeats=0)))
+    hand.values_of(0)
     began = time.perf_counter()
     for number in (0, plan.variants - 1):
-        _read(bench.execute(variants.job_for(yard, plan, plan.values_of(number))), wanted)
+        hand.values_of(number)
     each = 0.5 * (time.perf_counter() - began)
     return each * plan.runs / (threads or os.cpu_count() or 1)
 
