@@ -12,7 +12,8 @@ from pathlib import Path
 import pytest
 
 from oak_sled.core.build import jobs
-from oak_sled.core.project import demos
+from oak_sled.core.files import shelf_store
+from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run
 
 
@@ -115,6 +116,27 @@ def test_spread_scatters_lists_draws_and_tells_of_several_measures(tmp_path):
     assert rows[0].endswith("repeat,stop_distance [m],top_speed [m/s]")
     assert len(rows) == 1 + 2 * 3 * 3
     assert picture.read_bytes().startswith(b"\x89PNG")
+
+
+def test_spread_compares_cards_of_the_shelf_beside_a_yard(tmp_path):
+    file, yard = tmp_path / "yard.json", demos.load("fan-sled").edit("drills.straight_pull.duration", 2.0)
+    cards = []
+    for thrust in (400.0, 700.0, 900.0):
+        changed = yard.edit("crafts.fan_sled.parts.fan.thrust", thrust)
+        made = run.execute(jobs.job_of(changed, changed.drill("straight_pull")))
+        card = shelf.card_of(made, f"thrust to {thrust:g}").changed(starred=thrust > 500.0)
+        cards = [card, *cards]
+    shelf_store.save_all(yard, tuple(cards), file)
+    given = ("spread", str(file), "--drill", "straight_pull", "--measure", "top_speed", "--vary")
+    rows = list(csv.reader(call(*given, "card=all").stdout.splitlines()))
+    assert [row[0] for row in rows[1:]] == ["thrust to 400", "thrust to 700", "thrust to 900"]
+    assert float(rows[1][1]) < float(rows[2][1]) < float(rows[3][1])
+    assert len(call(*given, "card=starred").stdout.splitlines()) == 3
+    told = call(*given, "card=starred,thrust to 440", status=2)
+    assert "there is no card 'thrust to 440'" in told.stderr
+    assert "'thrust to 400'" in told.stderr
+    told = call("spread", "demo:ferry", "--drill", "settle", "--measure", "top_speed", "--vary", "card=all", status=2)
+    assert "0 of the cards differ" in told.stderr
 
 
 def test_sensitivity_prints_a_row_a_dial():

@@ -276,7 +276,7 @@ def spread(
     vary: Annotated[
         list[str],
         typer.Option(
-            help="a dial over a stretch (:log for even factors), or values of a dial, a choice, craft or ticks",
+            help="a dial over a stretch (:log for even factors), or values of a dial, a choice, craft, ticks or card",
             metavar="PATH=LO:HI:N|a,b,c",
         ),
     ],
@@ -296,12 +296,14 @@ def spread(
 
     found = load_yard(yard)
     axes = [variants.read_axis(entry) for entry in vary]
+    axes, cards = _with_cards(yard, axes)
     plan = document.checked(
         Spread,
         {
             "id": "spread",
             "drill": drill,
             "axes": axes,
+            "cards": cards,
             "measures": tuple(dict.fromkeys(measure)),
             "scatter": {"repeats": scatter, "seed": seed},
         },
@@ -318,6 +320,22 @@ def spread(
 
         map_picture.write(Path(picture), made, names)
     print(text, end="")
+
+
+def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]]:
+    """Axes whose names of cards are those of the shelf beside the yard file, and the cards."""
+    from oak_sled.core.documents.spreads import CARD
+    from oak_sled.core.files import shelf_store
+    from oak_sled.core.study import variants
+
+    place = next((k for k, axis in enumerate(axes) if axis.path == CARD), -1)
+    if place < 0:
+        return axes, ()
+    shelf = () if where.startswith("demo:") else shelf_store.load_all(Path(where)).cards[::-1]
+    axis, cards = variants.cards_axis(
+        (card.heading, card.job.craft) for card in variants.cards_named(axes[place].listed, shelf)
+    )
+    return [*axes[:place], axis, *axes[place + 1 :]], cards
 
 
 def _teller(of: int) -> Callable[[int], None]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import threading
 
@@ -118,6 +119,66 @@ def test_crafts_are_compared_on_one_drill():
     for name, value in zip(names, made.values, strict=True):
         alone = run.execute(jobs.job_of(yard, yard.drill("circle"), name))
         assert value == measures.measure("held_side_g").read(alone)
+
+
+def carded(yard, *thrusts):
+    """A spread over cards: the sled with another thrust on each."""
+    crafts = [(f"thrust {value:g}", yard.edit(THRUST, value).craft("fan_sled")) for value in thrusts]
+    axis, cards = variants.cards_axis(crafts)
+    return variants.plan_over(yard, axis, "cards", cards=cards).replace(drill="slalom", measures=("top_speed",))
+
+
+def test_cards_of_the_shelf_are_compared_with_what_they_held(yard):
+    wanted = carded(yard, 450.0, 600.0, 450.0, 750.0)
+    assert wanted.variants == 3, "of two with equal settings one is enough"
+    made = wanted.replace(results=spread.compute(yard, wanted))
+    for number, thrust in enumerate((450.0, 600.0, 750.0)):
+        alone = run.execute(jobs.job_of(yard.edit(THRUST, thrust), yard.drill("slalom")))
+        assert spread.arrays_of(made)[number, 0, 0] == measures.measure("top_speed").read(alone)
+    assert variants.words_of(yard, made, 1) == "thrust 600"
+    assert spread.is_current(yard.edit(THRUST, 500.0), made), "the cards have their own"
+    assert variants.now_in(yard.edit(THRUST, 750.0), made) == (2.0,)
+    assert variants.now_in(yard.edit(THRUST, 751.0), made) is None
+    taken = variants.taken(yard, made, 2)
+    assert variants.document.get(taken, THRUST) == 750.0
+    kept = yard_json.loads(yard_json.dumps(yard.edit("spreads", (made,))))
+    assert kept.spreads == (made,), "and needs no shelf"
+    rows = list(csv.reader(io.StringIO(spread.csv_of(made, variants.check(yard, made)))))
+    assert [row[0] for row in rows] == ["card", "thrust 450", "thrust 600", "thrust 750"]
+    beside = made.replace(axes=(*made.axes, TWO[1]), results=None)
+    assert len(spread.compute(yard, beside).values) == 12, "beside a dial of the same craft"
+    gone = tuple(card.replace(craft=card.craft.replace(id="gone")) for card in made.cards)
+    assert "'gone'" in str(variants.lost(yard, made.replace(cards=gone)))
+
+
+def test_headings_with_commas_and_quotes_stay_one_cell(yard):
+    crafts = [(f'thrust "{value:g}", of two', yard.edit(THRUST, value).craft("fan_sled")) for value in (450.0, 600.0)]
+    axis, cards = variants.cards_axis(crafts)
+    made = variants.plan_over(yard, axis, "cards", cards=cards).replace(drill="slalom", measures=("top_speed",))
+    rows = list(csv.reader(io.StringIO(spread.csv_of(made, variants.check(yard, made)))))
+    assert [row[0] for row in rows[1:]] == ['thrust "450", of two', 'thrust "600", of two']
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        ({"axes": (SpreadAxis(path="card", listed=("card_1", "card_7")),)}, "no card 'card_7'"),
+        ({"axes": (SpreadAxis(path="card"),)}, "a card is no number"),
+        (
+            {"axes": (SpreadAxis(path="card", listed=("card_1", "card_2")), SpreadAxis(path="craft", listed=("a",)))},
+            "craft or card, not both",
+        ),
+    ],
+)
+def test_cards_that_cannot_be_varied_are_refused(yard, fields, says):
+    made = carded(yard, 450.0, 600.0)
+    with pytest.raises(Refused, match=says):
+        document.checked(Spread, {**made.model_dump(), **fields})
+
+
+def test_one_card_is_nothing_to_compare(yard):
+    with pytest.raises(Refused, match="two cards or more"):
+        carded(yard, 450.0, 450.0)
 
 
 def test_disturbances_follow_from_the_seed_and_stay_within_what_is_set(yard):

@@ -387,3 +387,31 @@ def test_a_spread_is_saved_reopened_exported_and_removed(page, window, computed,
     window.acts["undo"].trigger()
     idle()
     assert page.plan is not None
+
+
+def pick(menu, text):
+    """Chooses an entry of a filled menu."""
+    action = next(one for one in menu.actions() if one.text().startswith(text))
+    action.trigger()
+    return action.text()
+
+
+def test_cards_of_the_shelf_are_spread_beside_one_another(page, window, computed, qtbot):
+    session = window.session
+    for thrust in (450.0, 640.0, 800.0):
+        session.edit(THRUST, thrust, f"thrust {thrust:g}")
+        qtbot.waitUntil(lambda: not session.worker.is_busy and session._to_card is None, timeout=20_000)
+    menu = QMenu()
+    menus.fill_which(page, menu)
+    assert pick(menu, "new: cards of the shelf") == f"new: cards of the shelf ({len(session.cards)})"
+    computed()
+    titles = [card.title for card in page.plan.cards]
+    assert titles[-3:] == [card.heading for card in session.cards[2::-1]], "the oldest first"
+    speeds = page.values()[-3:, 0, page.plan.measures.index("top_speed")]
+    assert speeds[0] < speeds[1] < speeds[2]
+    assert page.map.now == (float(page.plan.variants - 1),), "the last one is on the bench"
+    page.take(page.plan.variants - 3)
+    assert session.craft.parts[0].thrust == 450.0
+    assert page.map.now == (float(page.plan.variants - 3),)
+    session.undo()
+    assert session.craft.parts[0].thrust == 800.0

@@ -9,18 +9,23 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
 
 MOST_VALUES, MOST_VARIANTS = 10_000, 100_000
-CRAFT, TICKS = "craft", "ticks"
-"""Paths of axes that are no dial: which craft runs the drill, and at how many ticks a second."""
+CRAFT, TICKS, CARD = "craft", "ticks", "card"
+"""Paths of axes that are no dial: which craft runs the drill, at how many ticks a second, and with the settings of
+which card of the shelf."""
+MOST_CARDS = 200
 
 
 class SpreadAxis(Frozen):
     """What is varied: a dial over a stretch, or a list of values of a dial or a choice."""
 
-    path: str = Field(max_length=200, description="what is varied: the path of a dial or a choice, craft, or ticks")
+    path: str = Field(
+        max_length=200, description="what is varied: the path of a dial or a choice, craft, ticks, or card"
+    )
     low: float = Field(0.0, ge=-1e12, le=1e12, allow_inf_nan=False, description="its first value, in the dial's unit")
     high: float = Field(1.0, ge=-1e12, le=1e12, allow_inf_nan=False, description="its last value")
     count: int = Field(9, ge=1, le=MOST_VALUES, description="how many values")
@@ -54,6 +59,14 @@ class SpreadAxis(Frozen):
         return not self.listed
 
 
+class SpreadCard(Frozen):
+    """A craft as it was on a card of the shelf: kept here, so that a spread over cards needs no shelf."""
+
+    id: str = name_field("the name by which the axis refers to it")
+    title: str = Field("", max_length=200, description="what the card was headed with")
+    craft: Craft = Field(description="the craft with the settings of the card")
+
+
 class Scatter(Frozen):
     """How far each variant is disturbed, again and again, to tell what holds from what only works once."""
 
@@ -83,6 +96,7 @@ class Spread(Frozen):
     craft: str = Field("", max_length=60, description="the craft that runs it; empty: as the drill says")
     axes: tuple[SpreadAxis, ...] = Field(min_length=1, max_length=2, description="what is varied")
     measures: tuple[str, ...] = Field(min_length=1, max_length=12, description="what is read from each run")
+    cards: tuple[SpreadCard, ...] = Field((), max_length=MOST_CARDS, description="the cards that an axis card lists")
     scatter: Scatter = Field(default_factory=Scatter, description="how each variant is disturbed")
     results: SpreadResults | None = Field(None, description="what came out, if it was computed")
 
@@ -91,6 +105,17 @@ class Spread(Frozen):
         paths = [axis.path for axis in self.axes]
         if len(set(paths)) < len(paths):
             raise ValueError(f"axes: {paths[0]} is varied twice (two different dials)")
+        known = [card.id for card in self.cards]
+        listed = next((axis.listed for axis in self.axes if axis.path == CARD), ())
+        missing = [name for name in listed if name not in known]
+        if missing:
+            raise ValueError(
+                f"axes: there is no card {missing[0]!r} (those of the spread: {', '.join(known) or 'none'})"
+            )
+        if CARD in paths and not listed:
+            raise ValueError("axes: a card is no number (its cards, one by one)")
+        if CARD in paths and CRAFT in paths:
+            raise ValueError("axes: a card says which craft it is of (craft or card, not both)")
         if self.runs > MOST_VARIANTS:
             raise ValueError(f"axes: {self.runs} runs (at most {MOST_VARIANTS})")
         if self.results is not None and len(self.results.values) != self.runs * len(self.measures):
@@ -116,6 +141,14 @@ class Spread(Frozen):
     def heading(self) -> str:
         """What it is called."""
         return self.title or " × ".join(axis.path.rpartition(".")[2].replace("_", " ") for axis in self.axes)
+
+    def card(self, name: float | str) -> SpreadCard:
+        """The card of that name, which an axis lists."""
+        return next(card for card in self.cards if card.id == name)
+
+    def shown(self, axis: SpreadAxis, value: float | str) -> str:
+        """A value that is a word as it is shown: a card by its heading."""
+        return self.card(value).title or str(value) if axis.path == CARD else str(value).replace("_", " ")
 
     def values_of(self, variant: int) -> tuple[float | str, ...]:
         """The values of a variant, by its number; the last axis is the fastest."""

@@ -40,11 +40,11 @@ def drawn(plan: Spread, names: Sequence[Measure], measure: int = 0) -> bytes:
     draw.text((LEFT, 18), f"{known.title} [{known.unit}]" if known.unit else known.title, INK, font)
     if grid.ndim == 2:
         _map(draw, box, grid, font)
-        _label(draw, plan.axes[0], box, font, upright=True)
-        _label(draw, plan.axes[1], box, font, upright=False)
+        _label(draw, plan, plan.axes[0], box, font, upright=True)
+        _label(draw, plan, plan.axes[1], box, font, upright=False)
     else:
         _curve(draw, box, grid, maps.band_of(plan, measure), font)
-        _label(draw, plan.axes[0], box, font, upright=False)
+        _label(draw, plan, plan.axes[0], box, font, upright=False)
     held = io.BytesIO()
     image.save(held, "PNG")
     return held.getvalue()
@@ -103,10 +103,13 @@ def _curve(
     draw.line([*zip(xs[known], y(grid[known]), strict=True)], OAK, 2)  # type: ignore[attr-defined]
 
 
-def _label(draw: object, axis: SpreadAxis, box: tuple[int, int, int, int], font: object, upright: bool) -> None:
+def _label(
+    draw: object, plan: Spread, axis: SpreadAxis, box: tuple[int, int, int, int], font: object, upright: bool
+) -> None:
     """The ends of an axis, and what it is."""
     left, top, right, bottom = box
-    first, last = (units.significant(v) if isinstance(v, float) else str(v) for v in (axis.values[0], axis.values[-1]))
+    ends = (axis.values[0], axis.values[-1])
+    first, last = (units.significant(v) if isinstance(v, float) else plan.shown(axis, v) for v in ends)
     if upright:
         draw.text((left - 60, bottom - 16), first, SOFT, font)  # type: ignore[attr-defined]
         draw.text((left - 60, top), last, SOFT, font)  # type: ignore[attr-defined]

@@ -20,7 +20,7 @@ import numpy as np
 from oak_sled.core.build import world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.faults import Refused, close_match, refuse
-from oak_sled.core.documents.spreads import CRAFT, Spread, SpreadResults
+from oak_sled.core.documents.spreads import CARD, CRAFT, Spread, SpreadAxis, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel import state
 from oak_sled.core.kernel.state import Floats
@@ -51,11 +51,16 @@ by any thread, one at a time."""
 def digest_of(yard: Yard, plan: Spread) -> str:
     """A fingerprint of all that decides the results of a spread: not of what the varied dials are now. Raises `Refused`
     where the yard has no more what it varies."""
-    seal = hashlib.sha256(plan.replace(results=None, title="", id="spread").model_dump_json().encode())
+    bare = plan.replace(results=None, title="", id="spread")
+    left_out = (
+        None if plan.cards else {"cards"}
+    )  # spreads that were kept before there were any are still what they were
+    seal = hashlib.sha256(bare.model_dump_json(exclude=left_out).encode())
     first = plan.values_of(0)
-    crafts = next((axis.values for axis in plan.axes if axis.path == CRAFT), ("",))
+    crafts = next((axis.values for axis in plan.axes if axis.path in (CRAFT, CARD)), ("",))
     for name in crafts:
-        values = [name if axis.path == CRAFT else value for axis, value in zip(plan.axes, first, strict=True)]
+        pairs = zip(plan.axes, first, strict=True)
+        values = [name if axis.path in (CRAFT, CARD) else value for axis, value in pairs]
         job = variants.job_for(yard, plan, values)
         for one in (job.craft, *job.others, job.ground, job.drill):
             seal.update(one.model_dump_json().encode())
@@ -255,8 +260,17 @@ def csv_of(plan: Spread, names: Sequence[Measure]) -> str:
     lines, values = [",".join(heads)], arrays_of(plan)
     for number in range(plan.variants):
         for repeat in range(1 + plan.scatter.repeats):
-            cells = [repr(v) if isinstance(v, float) else str(v) for v in plan.values_of(number)]
+            pairs = zip(plan.axes, plan.values_of(number), strict=True)
+            cells = [_cell(plan, axis, value) for axis, value in pairs]
             cells += [str(repeat)] if plan.scatter.repeats else []
             cells += ["" if np.isnan(v) else repr(float(v)) for v in values[number, repeat]]
             lines.append(",".join(cells))
     return "\n".join(lines) + "\n"
+
+
+def _cell(plan: Spread, axis: SpreadAxis, value: float | str) -> str:
+    """A value of an axis in a table: numbers as they are, cards by their headings."""
+    if isinstance(value, float):
+        return repr(value)
+    text = plan.shown(axis, value) if axis.path == CARD else value
+    return '"' + text.replace('"', '""') + '"' if any(one in text for one in ',"\n') else text

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any, Literal, get_args, get_origin
 
@@ -10,11 +10,13 @@ import numpy as np
 
 from oak_sled.core.build.jobs import Job, job_of
 from oak_sled.core.documents import document, units
+from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.faults import Fault, Refused, refuse
-from oak_sled.core.documents.spreads import CRAFT, TICKS, Scatter, Spread, SpreadAxis
+from oak_sled.core.documents.spreads import CARD, CRAFT, MOST_CARDS, TICKS, Scatter, Spread, SpreadAxis, SpreadCard
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.parts.common import Part
+from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study.batch import late_ticks
@@ -68,6 +70,13 @@ def varied(yard: Yard, plan: Spread, values: Sequence[float | str]) -> Yard:
     """The yard of a variant; raises `Refused` where a value is none for its place."""
     changes: list[tuple[str, Any]] = []
     for axis, value in zip(plan.axes, values, strict=True):
+        if axis.path == CARD:
+            craft = plan.card(value).craft
+            yard.craft(craft.id)
+            yard = yard.edit("crafts", tuple(craft if one.id == craft.id else one for one in yard.crafts))
+    for axis, value in zip(plan.axes, values, strict=True):
+        if axis.path == CARD:
+            continue
         if axis.path == CRAFT:
             yard.craft(str(value))
         elif axis.path == TICKS:
@@ -99,8 +108,17 @@ def _fitting(yard: Yard, path: str, value: float | str) -> Any:
 def job_for(yard: Yard, plan: Spread, values: Sequence[float | str]) -> Job:
     """The job of a variant."""
     made = varied(yard, plan, values)
-    named = next((str(v) for axis, v in zip(plan.axes, values, strict=True) if axis.path == CRAFT), plan.craft)
-    return job_of(made, made.drill(drill_of(yard, plan)), named)
+    return job_of(made, made.drill(drill_of(yard, plan)), craft_of(plan, values) or plan.craft)
+
+
+def craft_of(plan: Spread, values: Sequence[float | str]) -> str:
+    """The craft that an axis names for a variant, or ""."""
+    for axis, value in zip(plan.axes, values, strict=True):
+        if axis.path == CRAFT:
+            return str(value)
+        if axis.path == CARD:
+            return plan.card(value).craft.id
+    return ""
 
 
 class Variants:
@@ -196,7 +214,7 @@ def check(yard: Yard, plan: Spread) -> list[Measure]:
     if faults:
         raise Refused(faults)
     for axis in plan.axes:
-        if axis.path not in (CRAFT, TICKS) and _is_bound(yard, axis.path):
+        if axis.path not in (CRAFT, TICKS, CARD) and _is_bound(yard, axis.path):
             raise refuse(axis.path, "a formula or a shared curve takes its place", "a dial that acts")
     return found
 
@@ -263,13 +281,42 @@ def choices_of(part: Part, path: str) -> list[SpreadAxis]:
     return found
 
 
-def plan_over(yard: Yard, axis: SpreadAxis, name: str, craft: str = "") -> Spread:
+def cards_axis(cards: Iterable[tuple[str, Craft]]) -> tuple[SpreadAxis, tuple[SpreadCard, ...]]:
+    """An axis over cards of the shelf, each its heading and its craft; one of several with equal settings is enough."""
+    found: list[SpreadCard] = []
+    for title, craft in cards:
+        if all(one.craft != craft for one in found):
+            found.append(SpreadCard(id=f"card_{len(found) + 1}", title=title[:200], craft=craft))
+    if len(found) < 2:
+        raise refuse(
+            "card", f"{len(found)} of the cards differ in their craft", "two cards or more with other settings"
+        )
+    kept = tuple(found[:MOST_CARDS])
+    return SpreadAxis(path=CARD, listed=tuple(one.id for one in kept)), kept
+
+
+def cards_named(names: Sequence[float | str], shelf: Sequence[Card]) -> list[Card]:
+    """Cards of a shelf by their ids or headings; those of the words all and starred. Raises `Refused`."""
+    found: list[Card] = []
+    for name in names:
+        if name in ("all", "starred"):
+            found += [card for card in shelf if name == "all" or card.starred]
+            continue
+        alike = [card for card in shelf if str(name) in (card.id, card.heading)]
+        if not alike:
+            known = ", ".join(repr(card.heading) for card in shelf[-6:]) or "there is none beside this yard"
+            raise refuse("card", f"there is no card {str(name)!r} on the shelf", f"all, starred, or one of: {known}")
+        found += alike[-1:]
+    return found
+
+
+def plan_over(yard: Yard, axis: SpreadAxis, name: str, craft: str = "", cards: tuple[SpreadCard, ...] = ()) -> Spread:
     """A spread of the drill on the bench over one axis, with the measures of its targets, and the top speed."""
     drill = yard.drill()
     wanted = [measures.asked_of(drill, target.measure) for target in drill.targets]
     found = tuple(dict.fromkeys([*wanted, "top_speed"]))[:6]
-    craft = "" if axis.path == CRAFT else craft
-    return Spread(id=name, drill=drill.id, craft=craft, axes=(axis,), measures=found)
+    craft = "" if axis.path in (CRAFT, CARD) else craft
+    return Spread(id=name, drill=drill.id, craft=craft, axes=(axis,), cards=cards, measures=found)
 
 
 def place_in(axis: SpreadAxis, value: Any) -> float | None:
@@ -303,6 +350,8 @@ def now_in(yard: Yard, plan: Spread) -> tuple[float, ...] | None:
     for axis in plan.axes:
         if axis.path == TICKS:
             value: Any = float(yard.ticks)
+        elif axis.path == CARD:
+            value = next((one.id for one in plan.cards if one.craft == yard.craft(one.craft.id)), "")
         else:
             value = yard.bench.craft if axis.path == CRAFT else document.get(yard, axis.path)
         place = place_in(axis, value)
@@ -315,11 +364,8 @@ def now_in(yard: Yard, plan: Spread) -> tuple[float, ...] | None:
 def taken(yard: Yard, plan: Spread, number: int) -> Yard:
     """The yard with the settings of a variant; a craft becomes the one on the bench. Raises `Refused`."""
     values = plan.values_of(number)
-    made = varied(yard, plan, values)
-    for axis, value in zip(plan.axes, values, strict=True):
-        if axis.path == CRAFT:
-            made = made.edit("bench.craft", value)
-    return made
+    made, named = varied(yard, plan, values), craft_of(plan, values)
+    return made.edit("bench.craft", named) if named else made
 
 
 def words_of(yard: Yard, plan: Spread, number: int) -> str:
@@ -327,8 +373,6 @@ def words_of(yard: Yard, plan: Spread, number: int) -> str:
     found = []
     for axis, value in zip(plan.axes, plan.values_of(number), strict=True):
         name = axis.path.rpartition(".")[2].removesuffix("_deg").replace("_", " ")
-        shown = (
-            units.show(value, unit_of(yard, axis.path)) if isinstance(value, float) else str(value).replace("_", " ")
-        )
-        found.append(f"{name} {shown}")
+        shown = units.show(value, unit_of(yard, axis.path)) if isinstance(value, float) else plan.shown(axis, value)
+        found.append(shown if axis.path == CARD else f"{name} {shown}")
     return " · ".join(found)

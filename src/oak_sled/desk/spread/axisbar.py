@@ -49,7 +49,8 @@ class AxisBar(QWidget):
             self._row = QHBoxLayout(line)
             self._row.setContentsMargins(0, 0, 0, 0)
             self._row.setSpacing(4)
-            self._add(number, axis)
+            assert plan is not None
+            self._add(plan, number, axis)
             self._row.addStretch(1)
             self._lines.addWidget(line)
 
@@ -59,11 +60,12 @@ class AxisBar(QWidget):
         if axes:
             self._axes = ()
 
-    def _add(self, number: int, axis: SpreadAxis) -> None:
+    def _add(self, plan: Spread, number: int, axis: SpreadAxis) -> None:
         name = axis.path.rpartition(".")[2].removesuffix("_deg").replace("_", " ")
         self._word(name, least=84)
         if axis.listed:
-            self._word(f"{len(axis.listed)} values: {', '.join(str(one) for one in axis.listed[:4])}", soft=True)
+            words = [plan.shown(axis, one) for one in axis.listed[:4]]
+            self._word(f"{len(axis.listed)} values: {', '.join(words)}", soft=True)
             return
         unit = variants.unit_of(self.session.yard, axis.path)
         for field, word, text in (("low", "from", f"{axis.low:g}"), ("high", "to", f"{axis.high:g}")):

@@ -202,8 +202,9 @@ def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, s
         found = maps.levels(low - 1e-9 * (high - low), high + 1e-9 * (high - low), about)
         return [((value - low) / (high - low) * (len(values) - 1), f"{value:g}") for value in found]
     step = max(1, round(len(values) / (about + 1)))
+    assert view.plan is not None
     return [
-        (float(k), units.significant(float(f"{v:.3g}")) if isinstance(v, float) else str(v).replace("_", " "))
+        (float(k), units.significant(float(f"{v:.3g}")) if isinstance(v, float) else view.plan.shown(axis, v))
         for k, v in enumerate(values)
         if k % step == 0
     ]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.spreads import CRAFT, TICKS, SpreadAxis
+from oak_sled.core.documents.spreads import CARD, CRAFT, TICKS, SpreadAxis
 from oak_sled.core.results import measures
 from oak_sled.core.study import variants
 from oak_sled.desk import theme
@@ -53,6 +53,10 @@ def fill_which(page: SpreadPage, menu: QMenu) -> None:
         others.append(("new: craft against craft", SpreadAxis(path=CRAFT, listed=crafts)))
     for words, axis in others:
         menu.addAction(words, functools.partial(page.begin_with, axis))
+    starred = [card for card in page.session.cards if card.starred]
+    for words, cards in (("new: cards of the shelf", page.session.cards), ("new: starred cards", starred)):
+        if len(cards) > 1:
+            menu.addAction(f"{words} ({len(cards)})", functools.partial(page.begin_with_cards, cards))
 
 
 def fill_measures(page: SpreadPage, menu: QMenu) -> None:
@@ -95,7 +99,8 @@ def fill_varied(page: SpreadPage, menu: QMenu) -> None:
         for axis in plan.axes:
             name = axis.path.rpartition(".")[2].replace("_", " ")
             left = tuple(one for one in plan.axes if one is not axis)
-            keep = functools.partial(page.change, plan.replace(axes=left, results=None))
+            cards = () if axis.path == CARD else plan.cards
+            keep = functools.partial(page.change, plan.replace(axes=left, cards=cards, results=None))
             menu.addAction(f"vary {name} no more", keep)
     menu.addSeparator()
     for repeats in (0, 4, 9, 24):

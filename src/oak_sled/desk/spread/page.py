@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -21,9 +21,10 @@ from PyQt6.QtWidgets import (
 from oak_sled.core.documents import document
 from oak_sled.core.documents.craft import free_name
 from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis, SpreadResults
+from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis, SpreadCard, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.study import maps, spread, variants
 from oak_sled.desk import buttons, theme
@@ -291,11 +292,20 @@ class SpreadPage(QWidget):
         else:
             self.begin_with(axis)
 
-    def begin_with(self, axis: SpreadAxis) -> None:
+    def begin_with_cards(self, cards: Sequence[Card]) -> None:
+        """Begins a spread over the settings of cards of the shelf, the oldest first."""
+        try:
+            axis, kept = variants.cards_axis((card.heading, card.job.craft) for card in reversed(cards))
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+        else:
+            self.begin_with(axis, kept)
+
+    def begin_with(self, axis: SpreadAxis, cards: tuple[SpreadCard, ...] = ()) -> None:
         """Begins a spread over an axis, and computes it."""
         yard = self.session.yard
         name = free_name("spread", yard.spreads)
-        plan = variants.plan_over(yard, axis, name, self.session.craft.id)
+        plan = variants.plan_over(yard, axis, name, self.session.craft.id, cards)
         if self.session.attempt(lambda: yard.edit("spreads", (*yard.spreads, plan)), "new spread", card=False):
             self.chosen, self.measure = name, 0
             self.refresh()
