@@ -415,3 +415,65 @@ def test_cards_of_the_shelf_are_spread_beside_one_another(page, window, computed
     assert page.map.now == (float(page.plan.variants - 3),)
     session.undo()
     assert session.craft.parts[0].thrust == 800.0
+
+
+def test_a_variant_that_is_followed_is_starred_and_taken(page, window, computed, qtbot):
+    begun(page, computed)
+    page.beside_button.click()
+    qtbot.waitUntil(lambda: len(page.beside.made) > 0, timeout=20_000)
+    page.beside.repaint()
+    assert not page.beside.hands.isVisible()
+    numbers = [number for number, _ in page.beside.made]
+    spot = dict(page.beside._spots)[numbers[1]]
+    QTest.mouseClick(page.beside, Qt.MouseButton.LeftButton, pos=spot.toPoint())
+    assert page.beside.hands.isVisible()
+    before, yard = len(window.session.cards), window.session.yard
+    QTest.mouseClick(page.beside.star_button, Qt.MouseButton.LeftButton)
+    card = window.session.cards[0]
+    assert len(window.session.cards) == before + 1
+    assert card.starred
+    assert card.heading == variants.words_of(yard, page.plan, numbers[1])
+    assert card.job.craft.parts[0].thrust == page.plan.values_of(numbers[1])[0]
+    assert window.session.yard == yard, "the bench stays as it is"
+    assert page.beside.star_button.text() == "take the star off"
+    QTest.mouseClick(page.beside.star_button, Qt.MouseButton.LeftButton)
+    assert not window.session.cards[0].starred
+    window.session.undo()
+    window.session.undo()
+    assert len(window.session.cards) == before
+    assert page.beside.star_button.text() == "star it"
+    QTest.mouseClick(page.beside.take_button, Qt.MouseButton.LeftButton)
+    computed()
+    assert window.session.craft.parts[0].thrust == page.plan.values_of(numbers[1])[0]
+    page.beside_button.click()
+
+
+@pytest.mark.parametrize(
+    ("where", "dial", "path"),
+    [
+        ("Ground", "ground_gravity", "grounds.mill_bay.gravity"),
+        ("Drill", "drill_start.speed", "drills.slalom.start.speed"),
+        ("Build", "build_mass", "crafts.fan_sled.body.mass"),
+    ],
+)
+def test_a_dial_beside_a_drawing_is_varied_and_locked_too(window, page, computed, monkeypatch, where, dial, path):
+    window.show_page(where)
+    found = window.pages.currentWidget().findChildren(DialWidget)
+    widget = next(one for one in found if one.path == path)
+    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: pick(menu, "Vary this in a spread"))
+    widget.contextMenuEvent(_menu_event(widget))
+    computed()
+    assert window.pages.currentWidget() is page
+    assert [axis.path for axis in page.plan.axes] == [path]
+    assert spread.is_current(window.session.yard, page.plan)
+    window.show_page(where)
+    widget = next(one for one in window.pages.currentWidget().findChildren(DialWidget) if one.path == path)
+    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: pick(menu, "Lock"))
+    widget.contextMenuEvent(_menu_event(widget))
+    before = widget.value
+    QTest.keyClick(widget, Qt.Key.Key_Up)
+    assert widget.locked
+    assert widget.value == before
+    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: pick(menu, "Unlock"))
+    widget.contextMenuEvent(_menu_event(widget))
+    assert not widget.locked

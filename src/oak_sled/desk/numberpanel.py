@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, 
 
 from oak_sled.core.documents import document
 from oak_sled.core.documents.dial import Dial, dials
-from oak_sled.desk import theme
+from oak_sled.desk import sessiondial, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.session import Session
 
@@ -107,12 +107,8 @@ class NumberPanel(QScrollArea):
 
     def add_dial(self, declared: Dial, value: float, where: str, name: str) -> None:
         """A number, at `where` in the yard."""
-        widget = DialWidget(declared, value, where)
+        widget = sessiondial.dial_at(self.session, declared, value, where, where.split(".")[-1])
         widget.setObjectName(f"{self.stem}_{name}")
-        widget.moved.connect(lambda value: self.session.preview(where, value))
-        widget.let_go.connect(lambda: self.session.commit(where.split(".")[-1]))
-        widget.entered.connect(lambda value: self.session.edit(where, value))
-        widget.refused.connect(lambda text: self.session.say(text, True))
         self.dials[name] = widget
         self.add(widget)
 

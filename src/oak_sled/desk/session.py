@@ -388,6 +388,10 @@ class Session(QObject):
         if card is not None:
             self._edit_card(label, CardEdit(card, card.changed(**fields)))
 
+    def keep_card(self, card: Card, label: str) -> None:
+        """Puts a card of a run that was made elsewhere on the shelf, as one step of history."""
+        self._edit_card(label, CardEdit(None, card))
+
     def drop_card(self, name: str) -> None:
         """Takes a card off the shelf as one step of history."""
         card = self.card(name)

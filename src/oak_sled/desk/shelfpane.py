@@ -5,8 +5,8 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import units
@@ -14,7 +14,7 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, shapes, theme
 from oak_sled.desk.session import Session
 
 
@@ -149,19 +149,9 @@ class CardWidget(QWidget):
         painter.setFont(theme.font(10, bold=self.card.pinned))
         painter.setPen(theme.colour("oak_deep" if self.card.pinned else "ghost"))
         painter.drawText(pin, Qt.AlignmentFlag.AlignCenter, "pin")
-        middle = star.center()
-        points = []
-        for k in range(10):
-            radius = 6.5 if k % 2 == 0 else 2.8
-            angle = np.pi / 2 + k * np.pi / 5
-            points.append(middle + _polar(radius, angle))
         painter.setPen(QPen(theme.colour("oak_deep" if self.card.starred else "ghost"), 1))
         painter.setBrush(theme.colour("oak") if self.card.starred else Qt.BrushStyle.NoBrush)
-        painter.drawPolygon(QPolygonF(points))
-
-
-def _polar(radius: float, angle: float) -> QPointF:
-    return QPointF(radius * np.cos(angle), -radius * np.sin(angle))
+        painter.drawPolygon(shapes.star(star.center()))
 
 
 def thumbnail(places: Floats, box: QRectF) -> QPainterPath:

@@ -26,7 +26,7 @@ from oak_sled.core.documents.dial import Dial, dials
 from oak_sled.core.documents.law import Law, Number
 from oak_sled.core.formulas.language import FUNCTIONS
 from oak_sled.core.formulas.place import Place
-from oak_sled.desk import theme
+from oak_sled.desk import sessiondial, theme
 from oak_sled.desk.dialwidget import HEIGHT, DialWidget
 from oak_sled.desk.session import Session
 
@@ -176,7 +176,7 @@ class FormulaEditor(QWidget):
 
     def _show_numbers(self) -> None:
         numbers = self.session.craft.numbers
-        look = tuple((number.id, number.unit) for number in numbers)
+        look = (self.session.craft_path, *((number.id, number.unit) for number in numbers))
         if look != self._shown:
             self._shown = look
             while (old := self.grid.takeAt(0)) is not None:
@@ -194,17 +194,10 @@ class FormulaEditor(QWidget):
 
     def _dial(self, number: Number) -> DialWidget:
         path = f"{self.session.craft_path}.numbers.{number.id}.value"
-        widget = DialWidget(_dial_of(number), number.value, path)
+        widget = sessiondial.dial_at(self.session, _dial_of(number), number.value, path, number.id)
         widget.setObjectName(f"number_{number.id}")
-        widget.moved.connect(lambda value: self.session.preview(self._path(number.id), value))
-        widget.let_go.connect(lambda: self.session.commit(number.id))
-        widget.entered.connect(lambda value: self.session.edit(self._path(number.id), value))
-        widget.refused.connect(lambda text: self.session.say(text, True))
         self.dials[number.id] = widget
         return widget
-
-    def _path(self, number: str) -> str:
-        return f"{self.session.craft_path}.numbers.{number}.value"
 
     # edits
 

@@ -9,17 +9,18 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.documents.spreads import Spread
 from oak_sled.core.documents.yard import Ground, Yard
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.project.shelf import card_of
 from oak_sled.core.results import run as runs
 from oak_sled.core.results.run import Run
 from oak_sled.core.study import variants
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, buttons, shapes, theme
 from oak_sled.desk.background import OnProgress
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview.camera import Camera
@@ -86,9 +87,47 @@ class SideBySide(QWidget):
         self.setToolTip(
             "variants of the spread, all at the same moment: space plays\n"
             "drag turns the view, the wheel comes nearer\n"
-            "a click follows one, a right click takes its settings"
+            "a click follows one, which can then be starred, or its settings taken"
         )
+        self.hands = self._hands()
         session.cursor_moved.connect(self._moved_on)
+        session.shelf_changed.connect(self._moved_on)
+
+    def _hands(self) -> QWidget:
+        """What can be done with the variant that is followed."""
+        made = QWidget(self)
+        row = QHBoxLayout(made)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self.star_button = buttons.quiet("star it", "a card of it on the shelf", lambda: self.star(self.followed))
+        self.take_button = buttons.quiet(
+            "take it", "its settings onto the bench", lambda: self.taken.emit(self.followed)
+        )
+        self.none_button = buttons.quiet("follow none", "the eye goes back to all", lambda: self._follow(-1))
+        for one in (self.star_button, self.take_button, self.none_button):
+            row.addWidget(one)
+        made.hide()
+        return made
+
+    def star(self, number: int) -> None:
+        """Stars a variant: a card of its run on the shelf, or the star of the card that is there, on or off."""
+        made = self.run_of(number)
+        if made is None:
+            return
+        card = next((one for one in self.session.cards if one.job == made.job), None)
+        if card is not None:
+            self.session.change_card(card.id, "star run", starred=not card.starred)
+        else:
+            self.session.keep_card(card_of(made, self.words(number)).changed(starred=True), "star variant")
+
+    def run_of(self, number: int) -> Run | None:
+        """The run of a variant that is shown."""
+        return next((made for other, made in self.made if other == number), None)
+
+    def is_starred(self, number: int) -> bool:
+        """Whether a starred card of the shelf is of the settings of a variant."""
+        made = self.run_of(number)
+        return made is not None and any(card.starred and card.job == made.job for card in self.session.cards)
 
     def show_runs(self, yard: Yard, plan: Spread, made: list[tuple[int, Run]]) -> None:
         """Shows runs of variants, each with its number."""
@@ -102,13 +141,25 @@ class SideBySide(QWidget):
     def clear(self) -> None:
         """Shows none any more."""
         self.plan, self.made, self.followed = None, [], -1
-        self.update()
+        self._moved_on()
 
     def _moved_on(self) -> None:
+        self._show_hands()
         if self.isVisible():
             self._smooth = self.renderer is None or not self.renderer.is_software
             self._clean.start()
             self.update()
+
+    def _show_hands(self) -> None:
+        """The buttons of the variant that is followed, at the right of the head."""
+        self.hands.setVisible(self.followed >= 0)
+        if self.followed >= 0:
+            self.star_button.setText("take the star off" if self.is_starred(self.followed) else "star it")
+            size = self.hands.sizeHint()
+            self.hands.setGeometry(self.width() - size.width() - 8, 6, size.width(), size.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._show_hands()
 
     def _draw_clean(self) -> None:
         self._smooth = True
@@ -188,8 +239,7 @@ class SideBySide(QWidget):
         self._drag = None
         if event is not None and not self._moved and event.button() == Qt.MouseButton.LeftButton:
             number = self.number_at(event.position())
-            self.followed = -1 if number == self.followed else number
-            self._moved_on()
+            self._follow(number)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:
@@ -203,6 +253,8 @@ class SideBySide(QWidget):
             return
         menu = QMenu(self)
         menu.addAction(f"take {self.words(number)}", lambda: self.taken.emit(number))
+        words = "take the star off" if self.is_starred(number) else "star it"
+        menu.addAction(words, lambda: self.star(number))
         menu.addAction("follow it" if number != self.followed else "follow none", lambda: self._follow(number))
         menu.exec(event.globalPos())
         menu.deleteLater()
@@ -275,8 +327,15 @@ class SideBySide(QWidget):
             taken.append(box)
             strong = number in (self.chosen, own, self.followed)
             painter.fillRect(box, theme.colour("card", 255 if strong else 190))
+            if number == self.followed:
+                painter.setPen(theme.pen("oak_deep", 1.5))
+                painter.drawRect(box)
             painter.setPen(theme.colour("warning" if number == own else "ink"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+            if self.is_starred(number):
+                painter.setPen(theme.pen("oak_deep", 1.0))
+                painter.setBrush(theme.colour("oak"))
+                painter.drawPolygon(shapes.star(QPointF(box.left() - 8.0, box.center().y())))
         painter.setPen(theme.colour("soft"))
         head = f"{len(self.made)} variants · t {self.session.time:.2f} s · space plays"
         painter.fillRect(QRectF(8, 8, theme.metrics(font).horizontalAdvance(head) + 16, 20), theme.colour("card", 220))

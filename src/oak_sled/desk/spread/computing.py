@@ -166,8 +166,8 @@ class SpreadComputing(QObject):
         key = (bare.axes, bare.drill, bare.craft, spread.digest_of(yard, bare))
         if key == self._beside:
             return
+        self.show_none_beside(view)
         self._beside = key
-        view.clear()
 
         def done(made: list[tuple[int, Run]]) -> None:
             if key == self._beside:
@@ -179,3 +179,8 @@ class SpreadComputing(QObject):
 
         work = functools.partial(beside.run_all, yard, plan)
         self.background.add(Task("running variants side by side", work, done, refused))
+
+    def show_none_beside(self, view: SideBySide) -> None:
+        """Shows no variants side by side any more: those that are wanted next are run."""
+        self._beside = None
+        view.clear()

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.documents.dial import dials
+from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.spreads import CARD, CRAFT, TICKS, SpreadAxis
+from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.study import variants
 from oak_sled.desk import theme
@@ -56,7 +59,17 @@ def fill_which(page: SpreadPage, menu: QMenu) -> None:
     starred = [card for card in page.session.cards if card.starred]
     for words, cards in (("new: cards of the shelf", page.session.cards), ("new: starred cards", starred)):
         if len(cards) > 1:
-            menu.addAction(f"{words} ({len(cards)})", functools.partial(page.begin_with_cards, cards))
+            menu.addAction(f"{words} ({len(cards)})", functools.partial(_begin_with_cards, page, cards))
+
+
+def _begin_with_cards(page: SpreadPage, cards: Sequence[Card]) -> None:
+    """Begins a spread over the settings of cards of the shelf, the oldest first."""
+    try:
+        axis, kept = variants.cards_axis((card.heading, card.job.craft) for card in reversed(cards))
+    except Refused as refused:
+        page.session.say(str(refused.faults[0]), True)
+    else:
+        page.begin_with(axis, kept)
 
 
 def fill_measures(page: SpreadPage, menu: QMenu) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -24,7 +24,6 @@ from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis, SpreadCard, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.study import maps, spread, variants
 from oak_sled.desk import buttons, theme
@@ -190,7 +189,7 @@ class SpreadPage(QWidget):
             self.axes.show_plan(None)
             self.which.setText("spreads" if plan is None else theme.in_menu(plan.heading))
             self.map.show_spread(yard, None, None, 0, np.zeros((0, 1, 1)), None, True)
-            self.beside.clear()
+            self.computing.show_none_beside(self.beside)
             return
         self.axes.show_plan(plan)
         self.chosen = plan.id
@@ -291,15 +290,6 @@ class SpreadPage(QWidget):
             self.session.say(str(refused.faults[0]), True)
         else:
             self.begin_with(axis)
-
-    def begin_with_cards(self, cards: Sequence[Card]) -> None:
-        """Begins a spread over the settings of cards of the shelf, the oldest first."""
-        try:
-            axis, kept = variants.cards_axis((card.heading, card.job.craft) for card in reversed(cards))
-        except Refused as refused:
-            self.session.say(str(refused.faults[0]), True)
-        else:
-            self.begin_with(axis, kept)
 
     def begin_with(self, axis: SpreadAxis, cards: tuple[SpreadCard, ...] = ()) -> None:
         """Begins a spread over an axis, and computes it."""
