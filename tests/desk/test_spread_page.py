@@ -15,6 +15,7 @@ from oak_sled.core.study import spread, variants
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.spread import exports, menus, sensing
+from oak_sled.desk.yardview.renderer import LEVEL, Scene
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 GRIP = "crafts.fan_sled.parts.runners.side_grip"
@@ -477,3 +478,31 @@ def test_a_dial_beside_a_drawing_is_varied_and_locked_too(window, page, computed
     monkeypatch.setattr(QMenu, "exec", lambda menu, *_: pick(menu, "Unlock"))
     widget.contextMenuEvent(_menu_event(widget))
     assert not widget.locked
+
+
+def test_each_of_many_crafts_is_drawn_where_it_stands_and_turned_as_it_is(page, window, computed, qtbot):
+    """Crafts that look alike are drawn in one call: each is what it is when it is drawn alone."""
+    begun(page, computed)
+    page.beside_button.click()
+    qtbot.waitUntil(lambda: len(page.beside.made) > 0, timeout=20_000)
+    window.session.set_time(2.0)
+    view = page.beside
+    camera = view.camera(view.spots())
+    figures = view.figures()
+    assert len(figures) > 12
+    draw = view.renderer.draw
+    size = (view.width(), view.height())
+
+    def pixels(*shown):
+        image = draw(Scene(LEVEL, list(shown), crowd=True), camera, *size, False)
+        return np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8).reshape(size[1], size[0], 4)
+
+    empty, together = pixels().astype(int), pixels(*figures).astype(int)
+    differs = np.abs(together - empty).sum(axis=2) > 0
+    for one in figures:
+        alone = pixels(one).astype(int)
+        own = np.abs(alone - empty).sum(axis=2) > 0
+        assert own.sum() > 30
+        assert differs[own].all(), "nothing of it is missing"
+        assert (np.abs(together - alone).sum(axis=2)[own] == 0).mean() > 0.5, "most of it is as when alone"
+    page.beside_button.click()

@@ -9,12 +9,12 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.documents.yard import Ground, Yard
+from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project.shelf import card_of
 from oak_sled.core.results import run as runs
@@ -25,14 +25,18 @@ from oak_sled.desk.background import OnProgress
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.figures import figure
-from oak_sled.desk.yardview.renderer import Renderer, Scene
+from oak_sled.desk.yardview.renderer import LEVEL, Figure, Renderer, Scene
 
 MOST_SIDE = 7
 """Variants along a side of the grid that stand beside one another, evenly chosen."""
 APART = 2.6
 """How far apart they stand, in lengths and widths of the craft."""
 CLEAN_MS = 250
-COARSE = 0.6
+LABEL = 10
+"""px of the letters of a label."""
+CROWD = 12
+"""Variants from which their shadows are those of boxes."""
+COARSE = 0.5
 """Share of the resolution while they move on a software renderer."""
 
 
@@ -71,6 +75,8 @@ class SideBySide(QWidget):
         self.followed = -1
         self.chosen = -1
         self._short: dict[int, str] = {}
+        self._wide: dict[int, int] = {}
+        self._own: tuple[Yard | None, int] = (None, -1)
         self._offsets: Floats = np.zeros((0, 3))
         self.turn_deg, self.tilt_deg, self.zoom = 205.0, 30.0, 1.0
         self.frame_ms: deque[float] = deque(maxlen=120)
@@ -131,9 +137,11 @@ class SideBySide(QWidget):
 
     def show_runs(self, yard: Yard, plan: Spread, made: list[tuple[int, Run]]) -> None:
         """Shows runs of variants, each with its number."""
-        self.plan, self.made, self.followed = plan, made, -1
+        self.plan, self.made, self.followed, self._own = plan, made, -1, (None, -1)
         self.words = lambda number: variants.words_of(yard, plan, number)
         self._short = {number: _values_of(yard, plan, number) for number, _ in made}
+        metrics = theme.metrics(theme.font(LABEL))
+        self._wide = {number: metrics.horizontalAdvance(words) + 8 for number, words in self._short.items()}
         self._offsets = self.offsets()
         assist.describe(self, "variants side by side", f"{len(made)} variants of {plan.heading}")
         self._moved_on()
@@ -284,54 +292,69 @@ class SideBySide(QWidget):
             return
         spots = self.spots()
         camera = self.camera(spots)
-        painter.drawImage(QRectF(self.rect()), self._image(self.renderer, camera))
-        self._paint_labels(painter, camera, spots)
+        self._begin(self.renderer, camera)
+        labels = self._labels(camera, spots)  # while the renderer's own threads fill the picture
+        painter.drawImage(QRectF(self.rect()), self.renderer.finish())
+        self._paint_labels(painter, labels)
 
-    def _image(self, renderer: Renderer, camera: Camera) -> QImage:
-        scene = Scene(Ground(id="level"))
-        light = theme.rgb("oak_light")
-        for (number, made), offset in zip(self.made, self._offsets, strict=True):
-            row = made.at(self.session.time)
-            paint = (*light, 0.55) if number == self.chosen else (0.0, 0.0, 0.0, 0.0)
-            one = figure(made, row, paint)
-            loads = tuple((place + offset, size) for place, size in one.loads)
-            scene.figures.append(replace(one, origin=one.origin + offset, loads=loads))
+    def _begin(self, renderer: Renderer, camera: Camera) -> None:
+        """Sets the renderer to work on all variants as they stand at the cursor."""
+        scene = Scene(LEVEL, self.figures(), crowd=len(self.made) > CROWD)
         ratio = self.devicePixelRatioF() * (1.0 if self._smooth else COARSE)
         wide, tall = round(self.width() * ratio), round(self.height() * ratio)
-        return renderer.draw(scene, camera, wide, tall, self._smooth)
+        renderer.begin(scene, camera, wide, tall, self._smooth)
 
-    def _paint_labels(self, painter: QPainter, camera: Camera, spots: Floats) -> None:
-        """The values of each at its foot; where two would print over each other, the farther one is left out."""
-        assert self.plan is not None
+    def figures(self) -> list[Figure]:
+        """All variants as they stand at the cursor, each at its place in the grid."""
+        light, found = theme.rgb("oak_light"), []
+        for (number, made), offset in zip(self.made, self._offsets, strict=True):
+            paint = (*light, 0.55) if number == self.chosen else (0.0, 0.0, 0.0, 0.0)
+            one = figure(made, made.at(self.session.time), paint)
+            loads = tuple((place + offset, size) for place, size in one.loads)
+            found.append(replace(one, origin=one.origin + offset, loads=loads))
+        return found
+
+    def _own_number(self, plan: Spread) -> int:
+        """The variant that the yard is as it is; -1 for none."""
+        yard = self.session.yard
+        if self._own[0] is not yard:
+            now = variants.now_in(yard, plan)
+            number = int(np.ravel_multi_index([round(p) for p in now], plan.shape)) if now is not None else -1
+            self._own = (yard, number)
+        return self._own[1]
+
+    def _labels(self, camera: Camera, spots: Floats) -> list[tuple[int, QRectF]]:
+        """Where the values of each are written, at its foot, the nearest first; where two would print over each other,
+        the farther one is left out."""
         size = max(self.made[0][1].job.craft.body.half_extents())
         places, depth = camera.project(spots - np.array([0.0, 0.0, 0.6 * size]))
-        font = theme.font(10)
-        painter.setFont(font)
         self._spots = [
             (number, QPointF(*place))
-            for (number, _), place, far in zip(self.made, places, depth, strict=True)
+            for (number, _), place, far in zip(self.made, places.tolist(), depth, strict=True)
             if far > 0
         ]
-        now = variants.now_in(self.session.yard, self.plan)
-        own = int(np.ravel_multi_index([round(p) for p in now], self.plan.shape)) if now is not None else -1
-        taken: list[QRectF] = []
+        found: list[tuple[int, QRectF]] = []
         for place in np.argsort(depth).tolist():
-            number = self.made[place][0]
-            if depth[place] <= 0.0:
-                continue
-            words = self._short[number]
-            wide = theme.metrics(font).horizontalAdvance(words) + 8
+            number, wide = self.made[place][0], self._wide[self.made[place][0]]
             box = QRectF(places[place][0] - 0.5 * wide, places[place][1] + 3, wide, 15)
-            if any(box.intersects(other) for other in taken):
-                continue
-            taken.append(box)
+            if depth[place] > 0.0 and not any(box.intersects(other) for _, other in found):
+                found.append((number, box))
+        return found
+
+    def _paint_labels(self, painter: QPainter, labels: list[tuple[int, QRectF]]) -> None:
+        assert self.plan is not None
+        font = theme.font(LABEL)
+        painter.setFont(font)
+        own = self._own_number(self.plan)
+        for number, box in labels:
             strong = number in (self.chosen, own, self.followed)
             painter.fillRect(box, theme.colour("card", 255 if strong else 190))
             if number == self.followed:
                 painter.setPen(theme.pen("oak_deep", 1.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRect(box)
             painter.setPen(theme.colour("warning" if number == own else "ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._short[number])
             if self.is_starred(number):
                 painter.setPen(theme.pen("oak_deep", 1.0))
                 painter.setBrush(theme.colour("oak"))

@@ -58,9 +58,17 @@ def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:
 
 def loads_of(run: Run, row: int) -> tuple[tuple[Floats, float], ...]:
     """Every body that the craft of a run carries or has dropped: where it is, m, world axes, and its diameter."""
-    numbers, found = run.record.row(row), []
+    carried = run.analysis.once("carried bodies", lambda: _carried(run))
+    if not carried:
+        return ()
+    numbers = run.record.row(row)
+    return tuple((np.array(numbers[place : place + 3]), size) for place, size in carried)
+
+
+def _carried(run: Run) -> list[tuple[int, float]]:
+    """Of every body that the craft of a run carries: where its place stands in a row, and its diameter, m."""
+    found = []
     for rider, name in zip(roster.riders(run.job), roster.rider_names(run.job), strict=True):
         if rider.who == run.job.who:
-            place = run.layout.place(f"block.{name}.position.x")
-            found.append((np.array(numbers[place : place + 3]), rider.carried.size))
-    return tuple(found)
+            found.append((run.layout.place(f"block.{name}.position.x"), rider.carried.size))
+    return found

@@ -92,9 +92,8 @@ def hoop(centre: tuple[float, float, float], inner: float, outer: float, length:
     return _faces(np.concatenate(pieces), colour)
 
 
-def ball(centre: tuple[float, float, float], radius: float, colour: Rgb) -> Floats:
-    """A ball of flat facets."""
-    rows, columns = 10, 18
+def ball(centre: tuple[float, float, float], radius: float, colour: Rgb, rows: int = 10, columns: int = 18) -> Floats:
+    """A ball of flat facets: `rows` from pole to pole, `columns` round it."""
     pieces = []
 
     def at(i: int, j: int) -> Floats:

@@ -34,15 +34,18 @@ from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.uneven import VEIL, Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
+LEVEL = Ground(id="level")
 _UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])
 SUN = np.array([-0.42, 0.34, 0.84])
 
 _SOLID_VERTEX = """
 #version 330
-uniform mat4 clip; uniform mat4 model; uniform vec3 sun; uniform float flatten; uniform float level;
+uniform mat4 clip; uniform vec3 sun; uniform float flatten;
 in vec3 place; in vec3 normal; in vec3 colour;
-out vec3 tint; out float away; out vec3 spot;
+in mat4 model; in vec4 over; in float level;
+out vec3 tint; out float away; out vec3 spot; flat out vec4 paint;
 void main() {
+    paint = over;
     vec4 world = model * vec4(place, 1.0);
     if (flatten > 0.5) { world.xyz -= sun * ((world.z - level) / sun.z); world.z = level; }
     gl_Position = clip * world;
@@ -55,9 +58,9 @@ void main() {
 """
 _SOLID_FRAGMENT = """
 #version 330
-uniform vec4 paint; uniform vec3 haze; uniform float ruled; uniform vec3 rule;
+uniform vec3 haze; uniform float ruled; uniform vec3 rule;
 uniform vec3 eye; uniform vec4 subject; uniform float veil; uniform float clear;
-in vec3 tint; in float away; in vec3 spot;
+in vec3 tint; in float away; in vec3 spot; flat in vec4 paint;
 out vec4 pixel;
 float covered() {
     // 1 before a cone from the eye round the subject, 0 beside it and behind it
@@ -158,7 +161,8 @@ class Figure:
 
 @dataclass
 class Scene:
-    """All that one picture shows. subject : x, y, z and radius, m, of what nothing may hide; radius 0: nothing."""
+    """All that one picture shows. subject : x, y, z and radius, m, of what nothing may hide; radius 0: nothing. crowd :
+    there are many figures, each small: their shadows are those of boxes."""
 
     ground: Ground
     figures: list[Figure] = field(default_factory=list)
@@ -166,10 +170,40 @@ class Scene:
     bands: list[meshes.Band] = field(default_factory=list)
     bars: Bars | None = None
     subject: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    crowd: bool = False
 
 
 Draw = tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]
 """A mesh, where it stands, and what it is painted over with."""
+MOST_KEYS = 200
+INSTANCE = "16f 4f 1f/i", "model", "over", "level"
+"""What a mesh is drawn with once for each place where it stands: see `Batch`."""
+
+
+@dataclass
+class Batch:
+    """A mesh and all places where it stands, drawn in one call. places : shape (n, 21): the columns of the model
+    matrix, what it is painted over with, and the level of the ground below, on which its shadow lies."""
+
+    array: moderngl.VertexArray
+    places: np.ndarray
+
+    def shaded(self, colour: tuple[float, float, float]) -> Batch:
+        """The same in one colour: its shadows."""
+        dark = self.places.copy()
+        dark[:, 16:20] = (*colour, 1.0)
+        return Batch(self.array, dark)
+
+
+def batches(draws: list[Draw], ground: Ground) -> list[Batch]:
+    """Draws, those of one mesh together."""
+    found: dict[int, tuple[moderngl.VertexArray, list[Floats]]] = {}
+    uneven = ground_shape.is_uneven(ground)
+    for array, model, paint in draws:
+        row = np.empty(21, "f4")
+        row[:16], row[16:20], row[20] = model.T.reshape(-1), paint, _level(ground, model) if uneven else 0.0
+        found.setdefault(id(array), (array, []))[1].append(row)
+    return [Batch(array, np.stack(rows)) for array, rows in found.values()]
 
 
 class Picture(QImage):
@@ -195,6 +229,8 @@ class Renderer:
         self._meshes: dict[object, moderngl.VertexArray | None] = {}
         self._fans: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
         self._wheels: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
+        self._keys: dict[int, tuple[Craft, str]] = {}
+        self._looks: dict[object, str] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
         self._uneven: tuple[object, Uneven, moderngl.VertexArray] | None = None
@@ -208,6 +244,7 @@ class Renderer:
             self._ice = gl.program(vertex_shader=_ICE_VERTEX, fragment_shader=_ICE_FRAGMENT)
             far = 2400.0
             sheet = np.array([[-far, -far], [far, -far], [far, far], [-far, -far], [far, far], [-far, far]], "f4")
+            self._instances = gl.buffer(reserve=1 << 14, dynamic=True)
             self._sheet_buffer = gl.buffer(sheet.tobytes())
             self._sheet = gl.vertex_array(self._ice, [(self._sheet_buffer, "2f", "place")])
             ring, _ = meshes.hills()
@@ -220,8 +257,15 @@ class Renderer:
             self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "3f 4f", "place", "paint")])
 
     def _solid_array(self, vertices: Floats) -> moderngl.VertexArray:
-        buffer = self.context.buffer(np.ascontiguousarray(vertices[:, :9], "f4").tobytes())
-        return self.context.vertex_array(self._solid, [(buffer, "3f 3f 3f", "place", "normal", "colour")])
+        """Corners that several triangles share are worked out once: on a software renderer that is half the time."""
+        corners, index = np.unique(np.ascontiguousarray(vertices[:, :9], "f4"), axis=0, return_inverse=True)
+        order = self.context.buffer(index.astype("i4").tobytes())
+        return self._array_over(self.context.buffer(np.ascontiguousarray(corners).tobytes()), order)
+
+    def _array_over(self, buffer: moderngl.Buffer, index: moderngl.Buffer | None = None) -> moderngl.VertexArray:
+        """Vertices of a solid that is drawn with `_render`."""
+        told = [(buffer, "3f 3f 3f", "place", "normal", "colour"), (self._instances, *INSTANCE)]
+        return self.context.vertex_array(self._solid, told, index)
 
     def forget_meshes(self) -> None:
         """Drops built meshes, after the theme changed."""
@@ -300,15 +344,13 @@ class Renderer:
         self, gl: moderngl.Context, ground: Ground, camera: Camera, clip: bytes, low: tuple[float, float, float]
     ) -> None:
         gl.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
-        model = np.eye(4, dtype="f4")
-        model[3, :2] = camera.eye[:2]
+        model = np.eye(4)
+        model[:2, 3] = camera.eye[:2]
         self._solid["clip"].write(clip)
-        self._solid["model"].write(model.tobytes())
         self._solid["sun"].value = tuple(SUN)
         self._solid["flatten"].value = 0.0
         self._solid["haze"].value = theme.rgb("hill")
-        self._solid["paint"].value = (*theme.rgb("hill"), 1.0)
-        self._hills.render()
+        self._render(batches([(self._hills, model, (*theme.rgb("hill"), 1.0))], LEVEL))
         self._ice["clip"].write(clip)
         self._ice["ice"].value = theme.rgb("ice")
         self._ice["rule"].value = theme.rgb("ice_line")
@@ -327,20 +369,18 @@ class Renderer:
             shape = Uneven.of(ground)
             buffer = self.context.buffer(np.ascontiguousarray(shape.vertices, "f4").tobytes())
             index = self.context.buffer(np.ascontiguousarray(shape.index, "i4").tobytes())
-            array = self.context.vertex_array(self._solid, [(buffer, "3f 3f 3f", "place", "normal", "colour")], index)
+            array = self._array_over(buffer, index)
             self._uneven = (key, shape, array)
         _, shape, relief = self._uneven
         gl.enable(moderngl.DEPTH_TEST)
         self._solid["clip"].write(clip)
-        self._solid["model"].write(np.eye(4, dtype="f4").tobytes())
         self._solid["haze"].value = low
-        self._solid["paint"].value = (0.0, 0.0, 0.0, 0.0)
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
         self._solid["clear"].value = 1.0  # the ground it stands on stays whole
         hides = scene.subject[3] > 0.0 and shape.is_before(self._eye, scene.subject, 1.0)
         subject = scene.subject if hides else (0.0, 0.0, 0.0, 0.0)
-        self._render_seen_through(gl, [(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], subject)
+        self._render_seen_through(gl, batches([(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], LEVEL), subject)
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -369,45 +409,44 @@ class Renderer:
             lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
         )
         plain = (0.0, 0.0, 0.0, 0.0)
-        around: list[Draw] = [(array, np.eye(4), plain) for array in (still, self._loose(scene)) if array is not None]
-        crafts = [draw for figure in scene.figures for draw in self._figure(figure)]
+        found: list[Draw] = [(array, np.eye(4), plain) for array in (still, self._loose(scene)) if array is not None]
+        around = batches(found, scene.ground)
+        crafts = batches([draw for figure in scene.figures for draw in self._figure(figure)], scene.ground)
         self._solid["haze"].value = low
         self._solid["clip"].write(clip)
         self._solid["flatten"].value = 1.0
-        for array, model, _ in around + crafts:
-            self._solid["level"].value = _level(scene.ground, model)
-            self._render(array, model, (*theme.rgb("ice_dark"), 1.0))
+        cast = batches([self._box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
+        self._render([batch.shaded(theme.rgb("ice_dark")) for batch in around + cast])
         gl.enable(moderngl.DEPTH_TEST)
         self._solid["flatten"].value = 0.0
-        for draw in crafts:
-            self._render(*draw)
+        self._render(crafts)
         self._solid["clear"].value = 0.1  # a crate that leans on it hides it as well as one before it
         self._render_seen_through(gl, around, scene.subject)
         gl.disable(moderngl.DEPTH_TEST)
 
-    def _render(self, array: moderngl.VertexArray, model: Floats, paint: tuple[float, float, float, float]) -> None:
-        self._solid["model"].write(np.ascontiguousarray(model.T, "f4").tobytes())
-        self._solid["paint"].value = paint
-        array.render()
+    def _render(self, wanted: list[Batch]) -> None:
+        for batch in wanted:
+            raw = batch.places.tobytes()
+            self._instances.orphan(max(len(raw), self._instances.size))  # the draw before may still be in work
+            self._instances.write(raw)
+            batch.array.render(instances=len(batch.places))
 
     def _render_seen_through(
-        self, gl: moderngl.Context, draws: list[Draw], subject: tuple[float, float, float, float]
+        self, gl: moderngl.Context, draws: list[Batch], subject: tuple[float, float, float, float]
     ) -> None:
         """Draws what may stand between the eye and the subject: whole where it does not, and as a veil where it does.
 
         The veil comes last and writes no depth, so that all behind it shows, several layers of it too.
         """
         self._solid["subject"].value = subject
-        for draw in draws:
-            self._render(*draw)
+        self._render(draws)
         if subject[3] > 0.0:
             self._solid["veil"].value = 1.0
             gl.enable(moderngl.BLEND)
             gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
             gl.fbo.depth_mask = False
             gl.scissor = self._veiled  # nothing beside it is veiled, and its pixels need not be looked at
-            for draw in draws:
-                self._render(*draw)
+            self._render(draws)
             gl.scissor = None
             gl.fbo.depth_mask = True
             gl.disable(moderngl.BLEND)
@@ -422,7 +461,7 @@ class Renderer:
         if self._freight is None or self._freight[0] != key:
             made = freight.Freight(scene.ground)
             buffer = self.context.buffer(reserve=made.vertices.size * 4, dynamic=True)
-            array = self.context.vertex_array(self._solid, [(buffer, "3f 3f 3f", "place", "normal", "colour")])
+            array = self._array_over(buffer)
             self._freight = (key, made, buffer, array)
         _, mesh, buffer, array = self._freight
         buffer.orphan()  # the picture before may still be in work
@@ -430,9 +469,8 @@ class Renderer:
         return array
 
     def _figure(self, figure: Figure) -> list[Draw]:
-        craft, shape = figure.craft, figure.craft.body
-        sizes = (shape.shape, shape.half_extents(), shape.middle())
-        key = ("craft", *sizes, tuple(craft.feet()), _mounts(craft))
+        craft = figure.craft
+        key = self._key_of(craft)
         if key not in self._meshes or key not in self._fans:
             mesh, fans = craftmesh.craft_mesh(craft)
             self._meshes[key] = self._solid_array(mesh)
@@ -463,11 +501,36 @@ class Renderer:
             found.append((self._load(), place, figure.paint))
         return found
 
+    def _key_of(self, craft: Craft) -> str:
+        """What decides the meshes of a craft, found once for each document."""
+        known = self._keys.get(id(craft))
+        if known is None or known[0] is not craft:
+            if len(self._keys) > MOST_KEYS:
+                self._keys.clear()
+            shape = craft.body
+            sizes = (shape.shape, shape.half_extents(), shape.middle())
+            look = ("craft", *sizes, tuple(craft.feet()), _mounts(craft))
+            # a number in its place: it is looked up for every craft of every picture
+            known = self._keys[id(craft)] = (craft, self._looks.setdefault(look, f"craft {len(self._looks)}"))
+        return known[1]
+
+    def _box_of(self, figure: Figure) -> Draw:
+        """A box about the body of a craft."""
+        if "box" not in self._meshes:
+            made = meshes.box((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), theme.rgb("wood"))
+            self._meshes["box"] = self._solid_array(made.astype("f4"))
+        array, body = self._meshes["box"], figure.craft.body
+        assert array is not None
+        model = np.eye(4)
+        model[:3, :3] = figure.axes * np.array(body.half_extents())
+        model[:3, 3] = figure.origin + figure.axes @ np.array(body.middle())
+        return array, model, figure.paint
+
     def _load(self) -> moderngl.VertexArray:
         """A ball of 1 m across."""
         if "load" not in self._meshes:
             self._meshes["load"] = self._solid_array(
-                meshes.ball((0.0, 0.0, 0.0), 0.5, theme.rgb("warning")).astype("f4")
+                meshes.ball((0.0, 0.0, 0.0), 0.5, theme.rgb("warning"), 8, 12).astype("f4")
             )
         made = self._meshes["load"]
         assert made is not None
