@@ -284,6 +284,9 @@ def spread(
     scatter: Annotated[int, typer.Option(help="disturbed runs of each variant", min=0, max=200)] = 0,
     seed: Annotated[int, typer.Option(help="of the disturbances", min=0)] = 1,
     threads: Annotated[int, typer.Option(help="threads; 0 for one a core", min=0, max=256)] = 0,
+    on: Annotated[
+        str, typer.Option(help="have it run by the workers of a Dask scheduler", metavar="tcp://HOST:PORT")
+    ] = "",
     csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
     picture: Annotated[str | None, typer.Option(help="write the first measure as a map to this PNG file")] = None,
 ) -> None:
@@ -311,7 +314,8 @@ def spread(
     names = variants.check(found, plan)
     warm()
     tell = _teller(plan.runs)
-    made = plan.replace(results=spreads.compute(found, plan, threads, lambda told, *_: tell(told.done)))
+    results = _computed(found, plan, threads, on, lambda told, *_: tell(told.done))
+    made = plan.replace(results=results)
     text = spreads.csv_of(made, names)
     if csv is not None:
         disk.write_whole(Path(csv), text.encode())
@@ -320,6 +324,18 @@ def spread(
 
         map_picture.write(Path(picture), made, names)
     print(text, end="")
+
+
+def _computed(yard: Any, plan: Any, threads: int, on: str, found: Any) -> Any:
+    """The results of a spread, here or on a cluster."""
+    from oak_sled.core.study import cluster
+    from oak_sled.core.study import spread as spreads
+
+    if not on:
+        return spreads.compute(yard, plan, threads, found)
+    if threads:
+        raise refuse("--threads", "a cluster has the threads of its workers", "--on or --threads, not both")
+    return cluster.compute(yard, plan, on, found)
 
 
 def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]]:

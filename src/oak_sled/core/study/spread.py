@@ -10,7 +10,7 @@ import hashlib
 import os
 import threading
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -86,15 +86,33 @@ def _coarseness(places: np.ndarray) -> np.ndarray:
 # computing
 
 
-@dataclass
-class _Work:
-    """What the threads share."""
+class Gathered:
+    """The values of a spread as they come in, from any thread. found : see `Found`. Raises `Refused` where it cannot be
+    computed at all."""
 
-    left: Iterator[list[int]]
-    lock: threading.Lock
-    done: int = 0
-    diverged: int = 0
-    refused: int = 0
+    def __init__(self, yard: Yard, plan: Spread, found: Found | None = None):
+        self.yard, self.plan = yard.replace(spreads=()), plan.replace(results=None)
+        self.values = np.full((plan.variants, 1 + plan.scatter.repeats, len(plan.measures)), np.nan)
+        variants.check(self.yard, plan)
+        self._found, self._lock = found, threading.Lock()
+        self.done = self.diverged = self.refused = 0
+        """Runs."""
+
+    def take(self, numbers: Sequence[int], values: Floats, diverged: int, refused: int) -> None:
+        """Values of variants, shape (n, 1 + repeats, measures), and how many of their runs diverged or were refused."""
+        with self._lock:
+            self.values[numbers] = values
+            self.done += len(numbers) * self.values.shape[1]
+            self.diverged, self.refused = self.diverged + diverged, self.refused + refused
+            if self._found is not None:
+                self._found(Progress(self.done, self.plan.runs, self.diverged, self.refused), numbers, values)
+
+    def results(self) -> SpreadResults:
+        """All values; raises `Refused` where no run shows any of its measures."""
+        if not np.isfinite(self.values).any():
+            raise _nothing_shown(self.plan, self.diverged)
+        flat = [None if np.isnan(value) else value for value in self.values.reshape(-1).tolist()]
+        return SpreadResults(made_of=digest_of(self.yard, self.plan), values=tuple(flat))
 
 
 def compute(
@@ -109,36 +127,47 @@ def compute(
 
     threads : 0 for one a core. found : see `Found`. cancelled : asked before every run.
     """
-    yard = yard.replace(spreads=())
-    wanted = variants.check(yard, plan)
-    values = np.full((plan.variants, 1 + plan.scatter.repeats, len(wanted)), np.nan)
-    numbers = order(plan)
-    chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
-    work = _Work(iter(chunks), threading.Lock())
+    gathered = Gathered(yard, plan, found)
+    yard, lock = gathered.yard, threading.Lock()
+    left = iter(chunks(plan, CHUNK))
     world.compile_laws(variants.job_for(yard, plan, plan.values_of(0)))
-    lent = _Stencils()
+
+    def lend(hand: Hand) -> None:
+        """One thread: takes variants until none is left."""
+        while not cancelled():
+            with lock:
+                numbers = next(left, None)
+            if numbers is None:
+                return
+            made = hand.values_of(numbers, cancelled)
+            if made is None:
+                return
+            gathered.take(numbers, *made)
+
+    lent = Stencils()
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
-        hands = [pool.submit(_lend, Hand(yard, plan, lent), values, work, found, cancelled) for _ in range(count)]
+        hands = [pool.submit(lend, Hand(yard, plan, lent)) for _ in range(count)]
         for hand in hands:
             hand.result()
-    if cancelled():
-        return None
-    if not np.isfinite(values).any():
-        raise _nothing_shown(plan, work)
-    flat = [None if np.isnan(value) else value for value in values.reshape(-1).tolist()]
-    return SpreadResults(made_of=digest_of(yard, plan), values=tuple(flat))
+    return None if cancelled() else gathered.results()
 
 
-def _nothing_shown(plan: Spread, work: _Work) -> Refused:
-    if work.diverged == plan.runs:
+def chunks(plan: Spread, size: int) -> list[list[int]]:
+    """The numbers of all variants in pieces, coarse first."""
+    numbers = order(plan)
+    return [numbers[k : k + size] for k in range(0, len(numbers), size)]
+
+
+def _nothing_shown(plan: Spread, diverged: int) -> Refused:
+    if diverged == plan.runs:
         return refuse("axes", "every variant diverges", "a stretch nearer to what holds, or more ticks/s")
     known = close_match(plan.measures[0], [one.name for one in measures.MEASURES])
     says = f"no variant of this drill shows {', '.join(plan.measures)}"
     return refuse("measures", says, f"another measure ({known})")
 
 
-class _Stencils:
+class Stencils:
     """The stencils of the threads: one for each craft and tick rate of the plan."""
 
     def __init__(self) -> None:
@@ -157,33 +186,41 @@ class _Stencils:
 class Hand:
     """Runs variants one after another, in arrays of its own: one for each thread. lent : what threads share."""
 
-    def __init__(self, yard: Yard, plan: Spread, lent: _Stencils | None = None):
-        self.plan, self._lent = plan, lent or _Stencils()
+    def __init__(self, yard: Yard, plan: Spread, lent: Stencils | None = None):
+        self.plan, self._lent = plan, lent or Stencils()
         self._wanted = variants.check(yard, plan)
         self._ledger = any(measure.ledger for measure in self._wanted)
         self._jobs = variants.Variants(yard, plan)
         self._benches: dict[tuple[Any, ...], Bench] = {}
-        self.diverged = self.refused = 0
-        """Runs that did so far."""
+        self._diverged = self._refused = 0
 
-    def values_of(self, number: int, cancelled: Callable[[], bool] = lambda: False) -> Floats | None:
-        """The measures of a variant and its repeats, shape (1 + repeats, measures), NaN where a run does not show one;
-        None where it was cancelled."""
-        repeats = 1 + self.plan.scatter.repeats
-        values = np.full((repeats, len(self._wanted)), np.nan)
+    def values_of(
+        self, numbers: Sequence[int], cancelled: Callable[[], bool] = lambda: False
+    ) -> tuple[Floats, int, int] | None:
+        """The measures of variants and their repeats, shape (n, 1 + repeats, measures), NaN where a run does not show
+        one, and how many runs diverged and were refused; None where it was cancelled."""
+        self._diverged = self._refused = 0
+        values = np.full((len(numbers), 1 + self.plan.scatter.repeats, len(self._wanted)), np.nan)
+        for place, number in enumerate(numbers):
+            if not self._run(number, values[place], cancelled):
+                return None
+        return values, self._diverged, self._refused
+
+    def _run(self, number: int, into: Floats, cancelled: Callable[[], bool]) -> bool:
+        """Runs a variant and its repeats; False where it was cancelled. into : shape (1 + repeats, measures)."""
         try:
             job = self._jobs.job(number)
         except Refused:
-            self.refused += repeats
-            return values
+            self._refused += len(into)
+            return True
         key, stencil = self._lent.of(job)
         if key not in self._benches:
             self._benches[key] = Bench(stencil)
-        for repeat in range(repeats):
+        for repeat in range(len(into)):
             if cancelled():
-                return None
-            values[repeat] = self._measured(self._benches[key], *variants.disturbed(job, self.plan.scatter, repeat))
-        return values
+                return False
+            into[repeat] = self._measured(self._benches[key], *variants.disturbed(job, self.plan.scatter, repeat))
+        return True
 
     def _measured(self, bench: Bench, job: Job, late: int) -> list[float]:
         made = bench.execute(job, late, self._ledger)
@@ -194,30 +231,8 @@ class Hand:
                 raise
             self._ledger = True  # on this ground a measure asks for it
             return self._measured(bench, job, late)
-        self.diverged += made.status == state.DIVERGED
+        self._diverged += made.status == state.DIVERGED
         return read
-
-
-def _lend(hand: Hand, values: Floats, work: _Work, found: Found | None, cancelled: Callable[[], bool]) -> None:
-    """One thread: takes variants until none is left."""
-    while not cancelled():
-        with work.lock:
-            numbers = next(work.left, None)
-        if numbers is None:
-            return
-        diverged, refused = hand.diverged, hand.refused
-        for number in numbers:
-            made = hand.values_of(number, cancelled)
-            if made is None:
-                return
-            values[number] = made
-        with work.lock:
-            work.done += len(numbers) * (1 + hand.plan.scatter.repeats)
-            work.diverged += hand.diverged - diverged
-            work.refused += hand.refused - refused
-            if found is not None:
-                told = Progress(work.done, hand.plan.runs, work.diverged, work.refused)
-                found(told, numbers, values[numbers].copy())
 
 
 def _read(made: run.Run, wanted: list[Measure]) -> list[float]:
@@ -231,10 +246,9 @@ def _read(made: run.Run, wanted: list[Measure]) -> list[float]:
 def seconds_for(yard: Yard, plan: Spread, threads: int = 0) -> float:
     """s that a spread will take about, from two runs of its first and last variant."""
     hand = Hand(yard, plan.replace(scatter=plan.scatter.replace(repeats=0)))
-    hand.values_of(0)
+    hand.values_of([0])
     began = time.perf_counter()
-    for number in (0, plan.variants - 1):
-        hand.values_of(number)
+    hand.values_of([0, plan.variants - 1])
     each = 0.5 * (time.perf_counter() - began)
     return each * plan.runs / (threads or os.cpu_count() or 1)
 

@@ -1,0 +1,195 @@
+"""A spread on many machines: its variants are run by the workers of a Dask cluster, and gathered here.
+
+Needs the extra `oak-sled[cluster]`, and the same version of this program on every worker. Variants are handed out in
+pieces; what a piece needs is data, never code. A piece whose worker dies is run again by another, and comes in once.
+"""
+
+from __future__ import annotations
+
+import functools
+import hashlib
+import logging
+import re
+import socket
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from importlib import metadata
+from typing import Any
+
+from oak_sled.core.build import world
+from oak_sled.core.compiler.kernel import kernel_sources
+from oak_sled.core.documents.faults import Refused, one_line, refuse
+from oak_sled.core.documents.spreads import Spread, SpreadResults
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.files import yard_json
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.study import spread, variants
+from oak_sled.core.study.spread import Found, Gathered, Hand, Stencils
+
+PIECES = 12
+"""Pieces for each thread of the cluster: so that none waits long for the last one."""
+MOST_IN_PIECE = 64
+ANSWERS_S = 15.0
+"""s in which a scheduler must answer, and have a worker."""
+GREETS_S = 5.0
+"""s in which it must greet who connects."""
+LOOK_S, ALONE_S = 1.0, 20.0
+"""s after which it is asked whether there is a worker at all, and for which there may be none."""
+ADDRESS = "the address of a Dask scheduler, such as tcp://host:8786"
+
+
+@functools.cache
+def version() -> str:
+    """What decides the results of a run: this program, its kernel, and its compiler."""
+    seal = hashlib.sha256(metadata.version("llvmlite").encode())
+    for file in kernel_sources():
+        seal.update(file.read_bytes())
+    return f"{metadata.version('oak-sled')} {seal.hexdigest()[:16]}"
+
+
+def compute(
+    yard: Yard,
+    plan: Spread,
+    address: str,
+    found: Found | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> SpreadResults | None:
+    """The same as `spread.compute`, by the workers of the scheduler at an address; raises `Refused` as that does, and
+    where the cluster does not do its part."""
+    gathered = Gathered(yard, plan, found)
+    client, threads = _connect(address)
+    try:
+        text = client.submit(_same, yard_json.dumps(gathered.yard), key=f"yard-{_seal(gathered)}")
+        told = gathered.plan.model_dump_json()
+        size = max(1, min(MOST_IN_PIECE, plan.variants // (PIECES * threads)))
+        wanted = {
+            client.submit(run_some, version(), text, told, numbers, pure=False): numbers
+            for numbers in spread.chunks(plan, size)
+        }
+        for done in _as_they_come(client, wanted, address):
+            for future in done:
+                if not cancelled():
+                    gathered.take(wanted[future], *_answer(future, address))
+            if cancelled():
+                client.cancel(list(wanted))
+                return None
+    finally:
+        client.close()
+    return gathered.results()
+
+
+def _connect(address: str) -> tuple[Any, int]:
+    """A client of the cluster, and how many threads its workers have."""
+    try:
+        from distributed import Client
+    except ImportError:
+        raise refuse("--on", "the extra for clusters is not installed", "pip install 'oak-sled[cluster]'") from None
+    for name in ("distributed", "distributed.scheduler", "distributed.comm", "tornado.application"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, as a fault
+    _knock(address)
+    try:
+        client = Client(address, timeout=ANSWERS_S)
+    except (OSError, ValueError, TimeoutError) as error:
+        raise refuse("--on", f"no scheduler at {address}: {one_line(str(error))[:80]}", ADDRESS) from None
+    try:
+        client.wait_for_workers(1, timeout=ANSWERS_S)
+    except TimeoutError:
+        client.close()
+        raise refuse("--on", f"the scheduler at {address} has no worker", "a worker that is connected to it") from None
+    return client, sum(client.nthreads().values())
+
+
+def _knock(address: str) -> None:
+    """Raises `Refused` where an address is none, or nothing answers there: a client would wait for it, and complain."""
+    found = re.fullmatch(r"(tcp|tls)://([^/:]+|\[[0-9a-fA-F:]+\]):(\d{1,5})", address)
+    if found is None or int(found[3]) > 65_535:
+        raise refuse("--on", f"{address!r} is no address", ADDRESS)
+    try:
+        with socket.create_connection((found[2].strip("[]"), int(found[3])), timeout=ANSWERS_S) as line:
+            line.settimeout(GREETS_S)
+            greeted = found[1] != "tcp" or len(line.recv(1)) > 0  # a scheduler is the first to speak
+    except TimeoutError:
+        greeted = False
+    except OSError as error:
+        raise refuse("--on", f"nothing answers at {address} ({error.strerror or error})", ADDRESS) from None
+    if not greeted:
+        raise refuse("--on", f"what answers at {address} is no scheduler", ADDRESS)
+
+
+def _as_they_come(client: Any, wanted: Iterable[Any], address: str) -> Iterator[list[Any]]:
+    """The futures that are done, and now and then none; raises `Refused` where nobody is left to do the rest."""
+    from distributed import wait
+
+    left, alone = set(wanted), 0.0
+    while left:
+        try:
+            done, left = wait(left, timeout=LOOK_S, return_when="FIRST_COMPLETED")
+        except TimeoutError:
+            alone = 0.0 if _has_workers(client) else alone + LOOK_S
+            if alone >= ALONE_S:
+                raise refuse("--on", f"the cluster at {address} has no worker left", "workers that stay up") from None
+            done = set()
+        yield list(done)
+
+
+def _has_workers(client: Any) -> bool:
+    try:
+        return bool(client.nthreads())
+    except OSError:  # the scheduler is gone too
+        return False
+
+
+def _answer(future: Any, address: str) -> tuple[Floats, int, int]:
+    """The values of a piece; raises `Refused` for whatever went wrong with it."""
+    try:
+        made: tuple[Floats, int, int] = future.result()
+    except Refused:
+        raise
+    except ModuleNotFoundError as error:
+        raise refuse("--on", f"a worker lacks {error.name}", "oak-sled installed on every worker") from None
+    except Exception as error:  # whatever may befall other machines
+        words = one_line(f"{type(error).__name__}: {error}")[:160]
+        raise refuse("--on", f"the cluster at {address} failed: {words}", "workers that stay up") from None
+    return made
+
+
+def _seal(gathered: Gathered) -> str:
+    return hashlib.sha256(yard_json.dumps(gathered.yard).encode()).hexdigest()[:32]
+
+
+# on a worker
+
+
+def _same(text: str) -> str:
+    """The yard as a task of its own: it is sent once to each worker, and made again where it was lost."""
+    return text
+
+
+class _Here(threading.local):
+    """The hand of a thread of a worker, and the spread it is for."""
+
+    key: tuple[str, str] = ("", "")
+    hand: Hand | None = None
+
+
+_here = _Here()
+
+
+@functools.lru_cache(maxsize=2)
+def _shared(yard_text: str, plan_text: str) -> tuple[Yard, Spread, Stencils]:
+    """What the threads of a worker share."""
+    yard, plan = yard_json.loads(yard_text), Spread.model_validate_json(plan_text)
+    world.compile_laws(variants.job_for(yard, plan, plan.values_of(0)))
+    return yard, plan, Stencils()
+
+
+def run_some(wanted: str, yard_text: str, plan_text: str, numbers: list[int]) -> tuple[Floats, int, int]:
+    """Runs variants of a spread: see `Hand.values_of`. wanted : the version that asks; raises `Refused` for another."""
+    if wanted != version():
+        raise refuse("--on", f"a worker runs oak-sled {version()}, not {wanted}", "the same version on every machine")
+    key = (yard_text, plan_text)
+    if _here.key != key or _here.hand is None:
+        _here.hand, _here.key = Hand(*_shared(*key)), key
+    made = _here.hand.values_of(numbers)
+    assert made is not None
+    return made
