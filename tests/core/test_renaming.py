@@ -3,12 +3,14 @@
 import pytest
 
 from oak_sled.core.build.jobs import job_of
-from oak_sled.core.documents import document, renaming
+from oak_sled.core.documents import channels, document, renaming
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.spreads import Spread, SpreadAxis
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.study import variants
 
 EVERY = [
     (name, ground.id, field, one.id)
@@ -47,6 +49,20 @@ def test_what_names_it_follows_and_the_run_keeps_its_bits():
     assert after.drill().watch == ("yard_gate",)
     assert after.drill().events[0].target == "yard_gate"
     assert run.execute(job_of(after)).digest == run.execute(job_of(yard)).digest
+
+
+def test_spreads_that_vary_it_follow():
+    yard = demos.load("quay")
+    paths = (f"grounds.{yard.ground().id}.blocks.crate_1.mass", f"crafts.{yard.craft().id}.channels.steer.rise")
+    axes = tuple(SpreadAxis(path=path, low=1.0, high=20.0, count=3) for path in paths)
+    yard = yard.edit("spreads", (Spread(id="kept", axes=axes, measures=("top_speed",)),))
+    after = renaming.renamed(yard, yard.ground().id, "blocks", "crate_1", "cask")
+    assert [axis.path for axis in after.spreads[0].axes] == [paths[0].replace("crate_1", "cask"), paths[1]]
+    after = channels.renamed(yard, yard.craft(), "steer", "helm")
+    assert [axis.path for axis in after.spreads[0].axes] == [paths[0], paths[1].replace("steer", "helm")]
+    assert variants.lost(after, after.spreads[0]) is None
+    same = renaming.renamed(yard, yard.ground().id, "blocks", "crate_2", "crate_0")
+    assert same.spreads == yard.spreads, "what varies another stays"
 
 
 @pytest.mark.parametrize("new", ["sled", "crate_2", "Two Words", ""])

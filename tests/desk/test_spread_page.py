@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.results import measures
-from oak_sled.core.study import spread, variants
+from oak_sled.core.study import sensitivity, spread, variants
 from oak_sled.desk import theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.spread import exports, menus, sensing
@@ -257,7 +257,7 @@ def test_a_spread_whose_part_is_removed_says_so_and_undo_brings_it_back(page, wi
 def test_what_matters_is_of_the_bench_as_it_is_or_not_shown(page, window, computed, idle):
     page.begin(THRUST)
     computed()
-    page.computing.sense()
+    page.sense()
     computed()
     assert page.sensing.rows
     assert page.sensing.drill == window.session.drill.heading
@@ -319,10 +319,28 @@ def test_a_long_spread_asks_first(page, window, computed, qtbot, monkeypatch):
     assert page.computing.plan is None, "nothing was begun"
 
 
+def test_what_matters_is_of_the_drill_of_the_spread_in_sight(page, window, computed, idle):
+    page.begin(THRUST)
+    computed()
+    drill = page.plan.drill
+    window.session.choose("drill", "straight_pull")
+    idle()
+    assert page.plan.drill == drill != "straight_pull"
+    page.sense()
+    computed()
+    found = page.computing.sensed_now(page.plan)
+    assert found is not None
+    assert page.computing.sensed[0].drill.id == drill
+    assert window.session.yard.drill(drill).heading == page.sensing.drill
+    assert np.array_equal(
+        found.answers, sensitivity.compute(window.session.yard, drill, "fan_sled").answers, equal_nan=True
+    )
+
+
 def test_what_matters_is_shown_and_a_click_goes_to_the_dial(page, window, computed):
     page.begin(THRUST)
     computed()
-    page.computing.sense()
+    page.sense()
     computed()
     assert page.sensing.rows
     path = page.sensing.path_at(QPointF(20.0, 50.0))
@@ -495,12 +513,13 @@ def test_each_of_many_crafts_is_drawn_where_it_stands_and_turned_as_it_is(page, 
 
     def pixels(*shown):
         image = draw(Scene(LEVEL, list(shown), crowd=True), camera, *size, False)
-        return np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8).reshape(size[1], size[0], 4)
+        seen = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
+        return seen.reshape(size[1], size[0], 4).astype(int)  # a copy: the image goes
 
-    empty, together = pixels().astype(int), pixels(*figures).astype(int)
+    empty, together = pixels(), pixels(*figures)
     differs = np.abs(together - empty).sum(axis=2) > 0
     for one in figures:
-        alone = pixels(one).astype(int)
+        alone = pixels(one)
         own = np.abs(alone - empty).sum(axis=2) > 0
         assert own.sum() > 30
         assert differs[own].all(), "nothing of it is missing"

@@ -147,7 +147,7 @@ def shoot_spread(app: QApplication, window: Window, folder: Path) -> None:
     open_yard(app, window, "ferry", "settle", 0.9)
     page = window.spread_page
     window.show_page("Spread")
-    page.computing.sense()
+    page.sense()
     until(app, lambda: page.computing.sensed is not None and not page.background.is_busy)
     settle(app, 0.5)
     shoot(window, folder, "spread")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from oak_sled.core.documents import renaming
 from oak_sled.core.documents.craft import Channel, Craft, free_name
 from oak_sled.core.documents.faults import refuse
 from oak_sled.core.documents.yard import Drill, Track, Yard
@@ -25,6 +26,7 @@ def renamed(yard: Yard, craft: Craft, old: str, new: str) -> Yard:
     changes: list[tuple[str, Any]] = [(f"{path}.channels.{old}.id", new), *_in_parts(craft, old, new)]
     for drill in yard.drills:
         changes += _in_drill(yard, drill, craft, old, new)
+    changes += renaming.in_spreads(yard, f"{path}.channels.{old}", f"{path}.channels.{new}")
     return yard.edit_all(changes)
 
 

@@ -34,7 +34,22 @@ def renamed(yard: Yard, ground: str, field: str, old: str, new: str) -> Yard:
             changes.append((where, new))
         elif isinstance(value, tuple) and old in value:
             changes.append((where, tuple(new if one == old else one for one in value)))
+    changes += in_spreads(yard, path, f"grounds.{ground}.{field}.{new}")
     return yard.edit_all(changes)
+
+
+def in_spreads(yard: Yard, old: str, new: str) -> list[tuple[str, Any]]:
+    """What changes where spreads vary something at or below a path that becomes another."""
+    kept = tuple(
+        one.replace(
+            axes=tuple(
+                axis.replace(path=new + axis.path[len(old) :]) if f"{axis.path}.".startswith(f"{old}.") else axis
+                for axis in one.axes
+            )
+        )
+        for one in yard.spreads
+    )
+    return [("spreads", kept)] if kept != yard.spreads else []
 
 
 def _named(yard: Yard, ground: Ground, what: str, elsewhere: bool) -> Iterator[tuple[str, Any, str]]:

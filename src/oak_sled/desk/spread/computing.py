@@ -16,7 +16,7 @@ from oak_sled.core.documents.spreads import Spread, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results.run import Run
-from oak_sled.core.study import sensitivity, spread
+from oak_sled.core.study import sensitivity, spread, variants
 from oak_sled.core.study.sensitivity import Sensitivity
 from oak_sled.desk.background import Background, OnProgress, Task
 from oak_sled.desk.jobs import CANCELLED
@@ -126,10 +126,15 @@ class SpreadComputing(QObject):
         if refused is not CANCELLED:
             self.session.say(str(refused.faults[0]), True)
 
-    def sense(self) -> None:
-        """Computes what every measure answers to every dial of the craft."""
+    def _job_of(self, plan: Spread) -> Job:
+        """The drill of a spread, with its craft, as the yard is now."""
         yard = self.session.yard
-        drill, craft = yard.drill().id, self.session.craft.id
+        return job_of(yard, yard.drill(variants.drill_of(yard, plan)), plan.craft or self.session.craft.id)
+
+    def sense(self, plan: Spread) -> None:
+        """Computes what every measure answers to every dial of the craft of a spread, in its drill."""
+        yard, job = self.session.yard, self._job_of(plan)
+        drill, craft = job.drill.id, job.craft.id
 
         def work(told: OnProgress) -> Sensitivity:
             stop = threading.Event()
@@ -145,20 +150,16 @@ class SpreadComputing(QObject):
                 raise CANCELLED
             return made
 
-        job = job_of(yard, yard.drill(), craft)
-
         def done(found: Sensitivity) -> None:
             self.sensed = (job, found)
             self.changed.emit()
 
         self.background.add(Task("moving every dial", work, done, self._say))
 
-    def sensed_now(self) -> Sensitivity | None:
-        """What every measure answers to every dial, where it was computed for the bench as it is."""
-        if self.sensed is None:
-            return None
-        yard = self.session.yard
-        return self.sensed[1] if self.sensed[0] == job_of(yard, yard.drill(), self.session.craft.id) else None
+    def sensed_now(self, plan: Spread) -> Sensitivity | None:
+        """What every measure answers to every dial, where it was computed for the drill and craft of a spread as they
+        are."""
+        return self.sensed[1] if self.sensed is not None and self.sensed[0] == self._job_of(plan) else None
 
     def run_beside(self, plan: Spread, view: SideBySide) -> None:
         """Runs the variants that stand side by side, where those that are shown are not of this yard and plan."""

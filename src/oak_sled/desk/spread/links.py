@@ -22,6 +22,8 @@ def vary(window: Any, path: str) -> None:
 def go_to_dial(window: Any, path: str) -> None:
     """Shows the dial at a path on the bench, its strip open."""
     pieces = path.split(".")
+    if pieces[0] == "crafts" and pieces[1] != window.session.craft.id:
+        window.session.choose("craft", pieces[1])
     window.show_page("Bench")
     name = pieces[3] if len(pieces) == 5 and pieces[2] == "parts" else "body"
     if window.desk.open_name != name:

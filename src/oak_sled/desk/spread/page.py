@@ -108,7 +108,7 @@ class SpreadPage(QWidget):
         self.varied = buttons.with_menu("what is varied, and disturbances", functools.partial(menus.fill_varied, self))
         self.compute_button = buttons.quiet("compute", "run every variant", self.compute)
         says = "every dial of the craft, 10 % up and down"
-        self.matters_button = buttons.quiet("what matters", says, self.computing.sense)
+        self.matters_button = buttons.quiet("what matters", says, self.sense)
         says = "variants of the grid, moving beside one another"
         self.beside_button = buttons.quiet("side by side", says, self.turn_over)
         self.beside_button.setCheckable(True)
@@ -205,7 +205,8 @@ class SpreadPage(QWidget):
         fresh = self.computing.plan is not None or spread.is_current(yard, plan)
         self.map.show_spread(yard, plan, known[self.measure], self.measure, values, met, fresh)
         self._show_trade(plan, values)
-        self.sensing.show_found(self.computing.sensed_now(), plan.measures, self.session.drill.heading)
+        heading = yard.drill(variants.drill_of(yard, plan)).heading
+        self.sensing.show_found(self.computing.sensed_now(plan), plan.measures, heading)
         self.run_beside()
 
     def _show_trade(self, plan: Spread, values: Floats) -> None:
@@ -383,13 +384,17 @@ class SpreadPage(QWidget):
         if self.plan is not None and self.faces.currentWidget() is self.beside:
             self.computing.run_beside(self.plan, self.beside)
 
+    def sense(self) -> None:
+        """Computes what matters in the drill of the spread that is shown."""
+        if self.plan is not None:
+            self.computing.sense(self.plan)
+
     def compute(self) -> None:
         """Computes the spread that is shown."""
-        plan = self.plan
-        if plan is not None:
-            self.computing.compute(plan)
+        if self.plan is not None:
+            self.computing.compute(self.plan)
 
     def restyle(self) -> None:
-        """Takes the colours of the theme."""
+        """In the colours of the theme."""
         self.axes.restyle()
         self.refresh()
