@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
+from oak_sled.core.build import ground_shape
 from oak_sled.core.files import yard_json
 from oak_sled.core.results import measures
 from oak_sled.core.study import sensitivity, spread, variants
@@ -525,3 +526,31 @@ def test_each_of_many_crafts_is_drawn_where_it_stands_and_turned_as_it_is(page, 
         assert differs[own].all(), "nothing of it is missing"
         assert (np.abs(together - alone).sum(axis=2)[own] == 0).mean() > 0.5, "most of it is as when alone"
     page.beside_button.click()
+
+
+def test_variants_on_uneven_ground_stand_on_pieces_of_it(reopened, idle, qtbot):
+    window = reopened("ferry")
+    window.session.choose("drill", "ridges")
+    idle()
+    window.show_page("Spread")
+    page = window.spread_page
+    page.begin("crafts.ferry.parts.pads.stiffness")
+    qtbot.waitUntil(lambda: page.computing.plan is None and not page.background.is_busy, timeout=60_000)
+    page.beside_button.click()
+    qtbot.waitUntil(lambda: len(page.beside.made) > 0, timeout=60_000)
+    view, ground = page.beside, page.beside.made[0][1].job.ground
+    for moment in (1.0, 4.0):
+        window.session.set_time(moment)
+        spots = view.spots() - view._offsets
+        corners = view._tiles.vertices(spots, view._offsets).reshape(len(spots), -1, 9)
+        for spot, offset, piece in zip(spots, view._offsets, corners, strict=True):
+            flat = piece[:, :2] - offset[:2]
+            assert np.abs(flat - spot[:2]).max() <= view._tiles.half + 1e-3, "it lies round its craft"
+            for x, y, z in zip(*flat.T[:, ::97], piece[::97, 2], strict=True):
+                there = ground_shape.height_at(ground, float(x), float(y))
+                assert z == pytest.approx(there, abs=0.25), "between the points where heights are looked up"
+        levels = view._tiles.level(spots)
+        assert np.all(levels < spots[:, 2]), "the craft hovers over it"
+    view.repaint()
+    page.beside_button.click()
+    window.show_page("Bench")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import math
+from typing import NamedTuple
 
 import numpy as np
 
@@ -67,6 +68,57 @@ def height_at(ground: Ground, x: float, y: float) -> float | None:
     if not np.any(on):
         return None
     return float(np.max((a[:, 2] + s * (b[:, 2] - a[:, 2]) + t * (c[:, 2] - a[:, 2]))[on]))
+
+
+class Raster(NamedTuple):
+    """Heights of a ground at the points of a grid: that of row j and column i lies at x + i step, y + j step, m; NaN
+    where there is no ground."""
+
+    x: float
+    y: float
+    step: float
+    z: Floats
+
+    def at(self, x: Floats, y: Floats) -> Floats:
+        """m of the ground under points, between those of the grid; NaN outside of it."""
+        rows, columns = self.z.shape
+        across, up = (x - self.x) / self.step, (y - self.y) / self.step
+        inside = (across >= 0.0) & (up >= 0.0) & (across <= columns - 1) & (up <= rows - 1)
+        i = np.clip(across.astype(int), 0, columns - 2)
+        j = np.clip(up.astype(int), 0, rows - 2)
+        s, t = across - i, up - j
+        low = (1.0 - s) * self.z[j, i] + s * self.z[j, i + 1]
+        high = (1.0 - s) * self.z[j + 1, i] + s * self.z[j + 1, i + 1]
+        return np.asarray(np.where(inside, (1.0 - t) * low + t * high, np.nan))
+
+
+def raster(ground: Ground, low: tuple[float, float], high: tuple[float, float], step: float) -> Raster:
+    """The highest triangles of a ground over a grid from `low` to `high`, m, at steps of `step` m."""
+    columns, rows = (max(2, math.ceil((b - a) / step) + 1) for a, b in zip(low, high, strict=True))
+    made = Raster(low[0], low[1], step, np.full((rows, columns), np.nan))
+    laid = laid_on(ground)
+    if laid is None:
+        made.z[:] = 0.0
+        return made
+    corners = laid.rows["corners"]
+    first = np.ceil((corners[:, :, :2].min(axis=1) - low) / step).astype(int).clip(0)
+    last = np.floor((corners[:, :, :2].max(axis=1) - low) / step).astype(int).clip(-1, (columns - 1, rows - 1))
+    for k in np.flatnonzero(np.all(first <= last, axis=1)):
+        a, b, c = corners[k]
+        area = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        if abs(area) < 1e-15:
+            continue
+        (i0, j0), (i1, j1) = first[k], last[k]
+        x = low[0] + step * np.arange(i0, i1 + 1)[None, :]
+        y = low[1] + step * np.arange(j0, j1 + 1)[:, None]
+        s = ((x - a[0]) * (c[1] - a[1]) - (y - a[1]) * (c[0] - a[0])) / area
+        t = ((y - a[1]) * (b[0] - a[0]) - (x - a[0]) * (b[1] - a[1])) / area
+        height = np.where(
+            (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9), a[2] + s * (b[2] - a[2]) + t * (c[2] - a[2]), np.nan
+        )
+        part = made.z[j0 : j1 + 1, i0 : i1 + 1]
+        np.fmax(part, height, out=part)
+    return made
 
 
 def mesh_triangles(one: Block) -> Floats:

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
+from oak_sled.core.build import ground_shape
 from oak_sled.core.documents import units
 from oak_sled.core.documents.spreads import Spread
 from oak_sled.core.documents.yard import Yard
@@ -23,6 +24,7 @@ from oak_sled.core.study import variants
 from oak_sled.desk import assist, buttons, shapes, theme
 from oak_sled.desk.background import OnProgress
 from oak_sled.desk.session import Session
+from oak_sled.desk.spread.tiles import Tiles
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.figures import figure
 from oak_sled.desk.yardview.renderer import LEVEL, Figure, Renderer, Scene
@@ -51,13 +53,15 @@ def chosen_of(plan: Spread) -> list[int]:
     return [i * columns + j for i in picked[0] for j in picked[1]]
 
 
-def run_all(yard: Yard, plan: Spread, told: OnProgress) -> list[tuple[int, Run]]:
-    """The runs of the variants that are shown, each with its number."""
+def run_all(yard: Yard, plan: Spread, told: OnProgress) -> tuple[list[tuple[int, Run]], Tiles | None]:
+    """The runs of the variants that are shown, each with its number, and the ground below where it is uneven."""
     made, numbers, jobs = [], chosen_of(plan), variants.Variants(yard.replace(spreads=()), plan)
     for done, number in enumerate(numbers):
         made.append((number, runs.execute(jobs.job(number))))
         told(done + 1, len(numbers))
-    return made
+    ground = made[0][1].job.ground
+    uneven = ground_shape.is_uneven(ground)
+    return made, Tiles(ground, [run for _, run in made]) if uneven else None
 
 
 class SideBySide(QWidget):
@@ -78,6 +82,7 @@ class SideBySide(QWidget):
         self._wide: dict[int, int] = {}
         self._own: tuple[Yard | None, int] = (None, -1)
         self._offsets: Floats = np.zeros((0, 3))
+        self._tiles: Tiles | None = None
         self.turn_deg, self.tilt_deg, self.zoom = 205.0, 30.0, 1.0
         self.frame_ms: deque[float] = deque(maxlen=120)
         self._drag: QPointF | None = None
@@ -135,14 +140,14 @@ class SideBySide(QWidget):
         made = self.run_of(number)
         return made is not None and any(card.starred and card.job == made.job for card in self.session.cards)
 
-    def show_runs(self, yard: Yard, plan: Spread, made: list[tuple[int, Run]]) -> None:
-        """Shows runs of variants, each with its number."""
+    def show_runs(self, yard: Yard, plan: Spread, made: list[tuple[int, Run]], tiles: Tiles | None) -> None:
+        """Shows runs of variants, each with its number, on pieces of their ground where that is uneven."""
         self.plan, self.made, self.followed, self._own = plan, made, -1, (None, -1)
         self.words = lambda number: variants.words_of(yard, plan, number)
         self._short = {number: _values_of(yard, plan, number) for number, _ in made}
         metrics = theme.metrics(theme.font(LABEL))
         self._wide = {number: metrics.horizontalAdvance(words) + 8 for number, words in self._short.items()}
-        self._offsets = self.offsets()
+        self._offsets, self._tiles = self.offsets(), tiles
         assist.describe(self, "variants side by side", f"{len(made)} variants of {plan.heading}")
         self._moved_on()
 
@@ -300,6 +305,10 @@ class SideBySide(QWidget):
     def _begin(self, renderer: Renderer, camera: Camera) -> None:
         """Sets the renderer to work on all variants as they stand at the cursor."""
         scene = Scene(LEVEL, self.figures(), crowd=len(self.made) > CROWD)
+        if self._tiles is not None:
+            spots = self.spots() - self._offsets
+            scene.tiles, levels = self._tiles.vertices(spots, self._offsets), self._tiles.level(spots)
+            scene.figures = [replace(one, level=at) for one, at in zip(scene.figures, levels.tolist(), strict=True)]
         ratio = self.devicePixelRatioF() * (1.0 if self._smooth else COARSE)
         wide, tall = round(self.width() * ratio), round(self.height() * ratio)
         renderer.begin(scene, camera, wide, tall, self._smooth)

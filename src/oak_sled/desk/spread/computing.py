@@ -23,6 +23,7 @@ from oak_sled.desk.jobs import CANCELLED
 from oak_sled.desk.session import Session
 from oak_sled.desk.spread import beside
 from oak_sled.desk.spread.beside import SideBySide
+from oak_sled.desk.spread.tiles import Tiles
 
 LONG_S = 10.0
 """s from which a spread says how long it takes, and asks."""
@@ -170,9 +171,9 @@ class SpreadComputing(QObject):
         self.show_none_beside(view)
         self._beside = key
 
-        def done(made: list[tuple[int, Run]]) -> None:
+        def done(found: tuple[list[tuple[int, Run]], Tiles | None]) -> None:
             if key == self._beside:
-                view.show_runs(yard, plan, made)
+                view.show_runs(yard, plan, *found)
 
         def refused(one: Refused) -> None:
             self._beside = None

@@ -157,6 +157,8 @@ class Figure:
     """Of every wheel: m it has risen from full droop, and rad it has rolled."""
     loads: tuple[tuple[Floats, float], ...] = ()
     """Of every carried body: where it is, m, world axes, and its diameter, m."""
+    level: float | None = None
+    """m of the ground below, on which its shadow lies; None: as the ground of the scene says."""
 
 
 @dataclass
@@ -171,10 +173,12 @@ class Scene:
     bars: Bars | None = None
     subject: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     crowd: bool = False
+    tiles: Floats | None = None
+    """Triangles of pieces of ground, shape (corners, 9): place, normal, colour."""
 
 
-Draw = tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float]]
-"""A mesh, where it stands, and what it is painted over with."""
+Draw = tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float], float | None]
+"""A mesh, where it stands, what it is painted over with, and the level of the ground below, where that is known."""
 MOST_KEYS = 200
 INSTANCE = "16f 4f 1f/i", "model", "over", "level"
 """What a mesh is drawn with once for each place where it stands: see `Batch`."""
@@ -199,9 +203,11 @@ def batches(draws: list[Draw], ground: Ground) -> list[Batch]:
     """Draws, those of one mesh together."""
     found: dict[int, tuple[moderngl.VertexArray, list[Floats]]] = {}
     uneven = ground_shape.is_uneven(ground)
-    for array, model, paint in draws:
+    for array, model, paint, level in draws:
+        if level is None:
+            level = _level(ground, model) if uneven else 0.0
         row = np.empty(21, "f4")
-        row[:16], row[16:20], row[20] = model.T.reshape(-1), paint, _level(ground, model) if uneven else 0.0
+        row[:16], row[16:20], row[20] = model.T.reshape(-1), paint, level
         found.setdefault(id(array), (array, []))[1].append(row)
     return [Batch(array, np.stack(rows)) for array, rows in found.values()]
 
@@ -253,6 +259,8 @@ class Renderer:
             padded[:, 5] = 1.0
             padded[:, 6:] = 1.0
             self._hills = self._solid_array(padded)
+            self._tile_buffer = gl.buffer(reserve=1 << 16, dynamic=True)
+            self._tiles = self._array_over(self._tile_buffer)
             self._band_buffer = gl.buffer(reserve=1 << 20, dynamic=True)
             self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "3f 4f", "place", "paint")])
 
@@ -322,6 +330,7 @@ class Renderer:
             self._solid["eye"].value = tuple(camera.eye)
             self._eye = camera.eye
             self._draw_relief(gl, scene, clip, low)
+            self._draw_tiles(gl, scene, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
             self._flush()
@@ -350,7 +359,7 @@ class Renderer:
         self._solid["sun"].value = tuple(SUN)
         self._solid["flatten"].value = 0.0
         self._solid["haze"].value = theme.rgb("hill")
-        self._render(batches([(self._hills, model, (*theme.rgb("hill"), 1.0))], LEVEL))
+        self._render(batches([(self._hills, model, (*theme.rgb("hill"), 1.0), 0.0)], LEVEL))
         self._ice["clip"].write(clip)
         self._ice["ice"].value = theme.rgb("ice")
         self._ice["rule"].value = theme.rgb("ice_line")
@@ -380,7 +389,23 @@ class Renderer:
         self._solid["clear"].value = 1.0  # the ground it stands on stays whole
         hides = scene.subject[3] > 0.0 and shape.is_before(self._eye, scene.subject, 1.0)
         subject = scene.subject if hides else (0.0, 0.0, 0.0, 0.0)
-        self._render_seen_through(gl, batches([(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0))], LEVEL), subject)
+        self._render_seen_through(gl, batches([(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0), 0.0)], LEVEL), subject)
+        self._solid["ruled"].value = 0.0
+        gl.disable(moderngl.DEPTH_TEST)
+
+    def _draw_tiles(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
+        """Pieces of ground, over which the rest is drawn."""
+        if scene.tiles is None or not len(scene.tiles):
+            return
+        raw = np.ascontiguousarray(scene.tiles, "f4").tobytes()
+        self._tile_buffer.orphan(max(len(raw), self._tile_buffer.size))
+        self._tile_buffer.write(raw)
+        gl.enable(moderngl.DEPTH_TEST)
+        self._solid["clip"].write(clip)
+        self._solid["haze"].value = low
+        self._solid["ruled"].value = 0.8
+        self._solid["rule"].value = theme.rgb("ice_line")
+        self._render(batches([(self._tiles, np.eye(4), (0.0, 0.0, 0.0, 0.0), 0.0)], LEVEL), len(scene.tiles))
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -409,7 +434,9 @@ class Renderer:
             lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
         )
         plain = (0.0, 0.0, 0.0, 0.0)
-        found: list[Draw] = [(array, np.eye(4), plain) for array in (still, self._loose(scene)) if array is not None]
+        found: list[Draw] = [
+            (array, np.eye(4), plain, None) for array in (still, self._loose(scene)) if array is not None
+        ]
         around = batches(found, scene.ground)
         crafts = batches([draw for figure in scene.figures for draw in self._figure(figure)], scene.ground)
         self._solid["haze"].value = low
@@ -424,12 +451,13 @@ class Renderer:
         self._render_seen_through(gl, around, scene.subject)
         gl.disable(moderngl.DEPTH_TEST)
 
-    def _render(self, wanted: list[Batch]) -> None:
+    def _render(self, wanted: list[Batch], vertices: int = -1) -> None:
+        """vertices : how many of each mesh; -1 for all."""
         for batch in wanted:
             raw = batch.places.tobytes()
             self._instances.orphan(max(len(raw), self._instances.size))  # the draw before may still be in work
             self._instances.write(raw)
-            batch.array.render(instances=len(batch.places))
+            batch.array.render(vertices=vertices, instances=len(batch.places))
 
     def _render_seen_through(
         self, gl: moderngl.Context, draws: list[Batch], subject: tuple[float, float, float, float]
@@ -480,25 +508,25 @@ class Renderer:
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
         body = self._meshes[key]
         assert body is not None
-        found = [(body, model, figure.paint)]
+        found: list[Draw] = [(body, model, figure.paint, figure.level)]
         cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
         for blades, mount in self._fans[key]:
             turned = np.eye(4)
             turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
-            found.append((blades, model @ turned, figure.paint))
+            found.append((blades, model @ turned, figure.paint, figure.level))
         for (tread, hub), (risen, rolled, steered) in zip(self._wheels[key], figure.wheels, strict=False):
             cos, sin, ahead, left = math.cos(rolled), math.sin(rolled), math.cos(steered), math.sin(steered)
             turned = np.eye(4)
             rolls = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
             turned[:3, :3] = np.array([[ahead, -left, 0], [left, ahead, 0], [0, 0, 1]]) @ rolls
             turned[:3, 3] = (hub[0], hub[1], hub[2] + risen)
-            found.append((tread, model @ turned, figure.paint))
+            found.append((tread, model @ turned, figure.paint, figure.level))
         for spot, size in figure.loads:
             place = np.eye(4)
             place[:3, :3] *= size
             place[:3, 3] = spot
-            found.append((self._load(), place, figure.paint))
+            found.append((self._load(), place, figure.paint, figure.level))
         return found
 
     def _key_of(self, craft: Craft) -> str:
@@ -524,7 +552,7 @@ class Renderer:
         model = np.eye(4)
         model[:3, :3] = figure.axes * np.array(body.half_extents())
         model[:3, 3] = figure.origin + figure.axes @ np.array(body.middle())
-        return array, model, figure.paint
+        return array, model, figure.paint, figure.level
 
     def _load(self) -> moderngl.VertexArray:
         """A ball of 1 m across."""
