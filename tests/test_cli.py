@@ -118,6 +118,15 @@ def test_spread_scatters_lists_draws_and_tells_of_several_measures(tmp_path):
     assert picture.read_bytes().startswith(b"\x89PNG")
 
 
+@pytest.mark.parametrize("option", ["--csv", "--picture"])
+def test_a_full_disk_is_said_and_what_was_computed_is_there(option):
+    given = ("spread", "demo:fan-sled", "--drill", "straight_pull", "--measure", "top_speed")
+    path = "crafts.fan_sled.parts.fan.thrust"
+    told = call(*given, "--vary", f"{path}=400:700:2", option, "/dev/full", status=2)
+    assert "/dev/full: cannot be written: no space left on device" in told.stderr
+    assert len(told.stdout.splitlines()) == 3
+
+
 def test_spread_compares_cards_of_the_shelf_beside_a_yard(tmp_path):
     file, yard = tmp_path / "yard.json", demos.load("fan-sled").edit("drills.straight_pull.duration", 2.0)
     cards = []

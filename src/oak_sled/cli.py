@@ -317,13 +317,13 @@ def spread(
     results = _computed(found, plan, threads, on, lambda told, *_: tell(told.done))
     made = plan.replace(results=results)
     text = spreads.csv_of(made, names)
+    print(text, end="", flush=True)  # first: where a file cannot be written, what was computed is not lost
     if csv is not None:
         disk.write_whole(Path(csv), text.encode())
     if picture is not None:
         from oak_sled.core.files import map_picture
 
         map_picture.write(Path(picture), made, names)
-    print(text, end="")
 
 
 def _computed(yard: Any, plan: Any, threads: int, on: str, found: Any) -> Any:
@@ -383,9 +383,9 @@ def sensitivity(
     warm()
     made = sensing.compute(found, drill, craft, threads)
     text = sensing.csv_of(made)
+    print(text, end="", flush=True)
     if csv is not None:
         disk.write_whole(Path(csv), text.encode())
-    print(text, end="")
 
 
 @app.command()

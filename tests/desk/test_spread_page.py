@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
@@ -402,6 +404,12 @@ def test_a_spread_is_saved_reopened_exported_and_removed(page, window, computed,
     window.session.said.connect(lambda text, fault: said.append((text, fault)))
     exports.write_csv(page, tmp_path / "no" / "where.csv")
     assert said[-1][1]
+    kept = window.session.yard.spreads
+    for write in (exports.write_csv, exports.write_picture):
+        write(page, Path("/dev/full"))
+        assert said[-1] == ("/dev/full: cannot be written: no space left on device (a folder with room that you may "
+                            "write to)", True)  # fmt: skip
+    assert window.session.yard.spreads == kept
     page.remove()
     assert page.plan is None
     window.acts["undo"].trigger()
