@@ -105,3 +105,46 @@ def test_a_run_that_diverges_leaves_nothing_behind():
     wild = jobs.job_of(yard.edit(f"crafts.{craft}.parts.{pad.id}.stiffness", 1e8))
     assert bench.execute(wild).status == run.execute(wild).status
     assert bench.execute(job).digest == run.execute(job).digest
+
+
+def test_runs_one_after_another_are_kept_as_they_were_and_are_those_of_arrays_built_anew():
+    """A drag: dials of parts, then a mass, a start, another drill, and back; each run stays what it was."""
+    yard = demos.load("ferry").edit("ticks", TICKS)
+    edits = [
+        ("crafts.ferry.parts.fan.thrust", 5000.0),
+        ("crafts.ferry.parts.fan.thrust", 5100.0),
+        ("crafts.ferry.parts.pads.stiffness", 47000.0),
+        ("crafts.ferry.body.mass", 2600.0),
+        ("crafts.ferry.body.mass", 2610.0),
+        ("drills.ridges.start.x", 3.0),
+        ("drills.ridges.duration", 2.0),
+        ("drills.ridges.duration", 3.0),
+        ("crafts.ferry.parts.fan.thrust", 5200.0),
+        ("crafts.ferry.parts.fan.thrust", 5300.0),
+    ]
+    repeater, kept = batch.Repeater(), []
+    for path, value in edits:
+        yard = yard.edit(path, value)
+        job = jobs.job_of(yard, yard.drill("ridges"))
+        made = repeater.execute(job)
+        repeater.prepare()
+        kept.append((job, made, made.digest, None if made.notes is None else made.notes.tolist()))
+    for job, made, digest, notes in kept:
+        anew = run.execute(job)
+        del made.__dict__["digest"]
+        assert made.digest == digest == anew.digest
+        assert (None if made.notes is None else made.notes.tolist()) == notes
+        assert (made.status, made.message, made.lost_contacts) == (anew.status, anew.message, anew.lost_contacts)
+
+
+def test_most_steps_of_a_drag_build_nothing_anew(monkeypatch):
+    yard = short("fan-sled")
+    built = []
+    build = run.Machine.of
+    monkeypatch.setattr(run.Machine, "of", lambda job: built.append(job) or build(job))
+    repeater = batch.Repeater()
+    for step in range(6):
+        yard = yard.edit("crafts.fan_sled.parts.fan.thrust", 500.0 + step)
+        repeater.execute(jobs.job_of(yard))
+        repeater.prepare()
+    assert len(built) == 2, "the first run, and the arrays that are kept"

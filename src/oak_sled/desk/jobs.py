@@ -19,6 +19,7 @@ from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
+from oak_sled.core.study.batch import Repeater
 
 log = logging.getLogger("oak_sled")
 
@@ -65,6 +66,8 @@ class Worker(QObject):
         self._beside: tuple[Job, ...] = ()
         self._heavy: tuple[object, tuple[Caution, ...]] = (None, ())
         self._last: Result | None = None
+        self._repeaters: list[Repeater] = []
+        """Of the craft under test and its twins, in order; the worker's own."""
         self._arrived.connect(self._come_back)
 
     def ask(self, job: Job, again: bool = False, twins: tuple[Job, ...] = ()) -> None:
@@ -91,8 +94,12 @@ class Worker(QObject):
 
     def _work(self, number: int, job: Job, twins: tuple[Job, ...]) -> None:
         try:
-            beside = [self._twins.submit(run.execute, twin) for twin in twins]  # each in a world of its own
-            made = run.execute(job)
+            while len(self._repeaters) <= len(twins):
+                self._repeaters.append(Repeater())
+            own, *others_of = self._repeaters
+            pairs = zip(others_of, twins, strict=False)
+            beside = [self._twins.submit(one.execute, twin) for one, twin in pairs]  # each in a world of its own
+            made = own.execute(job)
             others = tuple(one.result() for one in beside)
             warned = cautions.find(job, made) + self._told_of_cost(job, made)
             answer: object = Result(number, job, made, measures.Readings(made), warned, others)
@@ -101,6 +108,12 @@ class Worker(QObject):
         except Exception as error:  # the way back must not be lost, whatever happens
             answer = error
         self._arrived.emit(answer)
+        try:
+            for one in self._repeaters:
+                one.prepare()
+        except Exception:  # the next run is built anew
+            log.exception("arrays could not be kept")
+            self._repeaters.clear()
 
     def _told_of_cost(self, job: Job, made: Run) -> tuple[Caution, ...]:
         """What is said of a heavy ground; found once for each, so that a drag of a dial does not wait for it."""
