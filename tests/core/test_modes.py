@@ -9,10 +9,11 @@ import pytest
 
 from oak_sled.core.advice import cautions, modes
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Craft
+from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.payload import Payload
+from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.bar import Bar
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
@@ -148,3 +149,20 @@ def test_what_only_rubs_changes_nothing_of_how_it_stands_and_is_not_computed_aga
     )
     assert grippy is first
     assert stiff.mode("bounce").rate > 1.05 * first.mode("bounce").rate
+
+
+def test_what_waits_for_its_channel_changes_nothing_of_how_it_stands_and_is_not_computed_again():
+    pads = Pad(id="pads", z=0.0, reach=1.0, stiffness=20000.0, damping=2000.0, spread_x=1.0, spread_y=0.6)
+    body = Body(mass=800.0, length=3.0, width=1.4, height=0.8, held=())
+    throttle = Channel(id="throttle")
+
+    def stands(**changes):
+        fan = Thruster(id="fan", x=-1.0, z=0.4, **{"channel": "throttle", "thrust": 900.0, **changes})
+        craft = Craft(id="craft", body=body, channels=(throttle,), parts=(pads, fan))
+        return modes.standing(Job(craft, ICE, Drill(id="d", ground="ice", craft="craft", duration=1.0), 240))
+
+    first = stands()
+    assert stands(thrust=4000.0) is first
+    always = stands(channel="", timing="always")
+    assert always is not first
+    assert stands(channel="", timing="always", thrust=1200.0) is not always, "one that always pushes is asked anew"

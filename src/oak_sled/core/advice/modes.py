@@ -65,7 +65,7 @@ def standing(job: Job) -> Standing | None:
     if not roster.ray_names(craft) or "z" in craft.body.held or job.ground.gravity * craft.body.gravity_scale <= 0.0:
         return None
     # dry friction holds a craft that hardly moves, and would pass for damping
-    smooth = tuple(one for part in craft.parts if (one := part.without_friction()) is not None)
+    smooth = tuple(one for part in craft.parts if (one := part.at_rest()) is not None)
     ground = job.ground.replace(
         walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open", floor=True,
         wind_speed=0.0,

@@ -67,7 +67,7 @@ class Brake(Part):
                 "give it a channel, or let it act always",
             )
 
-    def without_friction(self) -> Part | None:
+    def at_rest(self) -> Part | None:
         return None
 
     def summary(self) -> str:

@@ -411,8 +411,9 @@ class Part(Frozen):
         """N along the heading at full channel, for the outlook of others."""
         return 0.0
 
-    def without_friction(self) -> Part | None:
-        """The part without its dry friction; None where nothing is left of it."""
+    def at_rest(self) -> Part | None:
+        """The part as it acts on a craft that stands, its channels at rest: without its dry friction, and with what
+        only a channel brings about as it is declared; None where nothing is left of it."""
         return self
 
     def sliding_friction(self, weight: float, grip: float) -> float:

@@ -58,6 +58,10 @@ class Push(Part):
     frame: Frame = Field("craft", description="the axes its direction is given in")
     on_release: Release = Field("coast", description="a speed aim with no input: let it coast, or bring it to a stop")
 
+    def _waits_for_channel(self) -> bool:
+        """Whether it does nothing at all while its channel rests."""
+        return bool(self.channel) and self.timing == "while_held"
+
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
 

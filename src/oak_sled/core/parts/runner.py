@@ -237,7 +237,7 @@ class Runner(Part):
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
         return {"z": -half[2], "spread_x": round(0.5 * half[0], 2), "spread_y": round(0.8 * half[1], 2)}
 
-    def without_friction(self) -> Part | None:
+    def at_rest(self) -> Part | None:
         return None
 
     def summary(self) -> str:

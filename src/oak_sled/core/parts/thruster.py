@@ -28,6 +28,7 @@ from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
 UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}
+DECLARED_THRUST = 600.0
 FORCE, ACCELERATION, IMPULSE, SPEED_CHANGE, SPEED_AIM = range(5)
 
 RECORD = np.dtype(
@@ -90,7 +91,7 @@ class Thruster(push.Push):
     kind: Literal["thruster"] = "thruster"
     way: Way = Field("force", description="what the number is: a force, an acceleration, an impulse...")
     thrust: float = dial(
-        600.0,
+        DECLARED_THRUST,
         "N",
         "push at full channel",
         low=0.0,
@@ -193,6 +194,10 @@ class Thruster(push.Push):
                 f"its line passes {show(abs(arm), 'm')} beside the centre of mass and turns the craft {side}",
                 "move the mount, or let it act at the centre",
             )
+
+    def at_rest(self) -> Thruster:
+        pushes = self.way in ("force", "acceleration") and not self.formula
+        return self.replace(thrust=DECLARED_THRUST) if pushes and self._waits_for_channel() else self
 
     def forward_thrust(self, mass: float) -> float:
         along = math.cos(math.radians(self.azimuth_deg)) * math.cos(math.radians(self.elevation_deg))

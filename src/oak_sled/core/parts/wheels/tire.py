@@ -316,7 +316,7 @@ class Tire(OnWheels):
             found["acts_height"] = "where the side force acts at a height"
         return found
 
-    def without_friction(self) -> Part:
+    def at_rest(self) -> Part:
         return self.replace(side_grip=0.0, along_grip=0.0, rolling=0.0)
 
     def sliding_friction(self, weight: float, grip: float) -> float:

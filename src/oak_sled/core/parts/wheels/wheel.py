@@ -380,7 +380,7 @@ class Wheel(Part):
     def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
         return self.used(DAMPER, run)["closing"]
 
-    def without_friction(self) -> Part:
+    def at_rest(self) -> Part:
         return self.replace(side_grip=0.0, rolling=0.0)
 
     def sliding_friction(self, weight: float, grip: float) -> float:
