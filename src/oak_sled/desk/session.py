@@ -100,6 +100,8 @@ class Session(QObject):
         self._base: Yard | None = None  # the yard before a drag, while one goes on
         self._base_run: Run | None = None
         self._to_card: tuple[Job, str] | None = None
+        self._set_by: tuple[object, ...] = (None, None, None, None)
+        self._setting: Setting | None = None
         self._follow_end = True
         self._seen_key: tuple[Drill, str] | None = None
         self._seen = yard.drill()
@@ -168,7 +170,11 @@ class Session(QObject):
         run = self.run if self.run is not None and self.run.job.craft.id == self.craft.id else None
         if self.live_on:
             run = None
-        return outlook.setting_of(self.craft, self.ground, self.yard.ticks, run)
+        given = (self.craft, self.ground, self.yard.ticks, run)
+        if not all(one is other for one, other in zip(given, self._set_by, strict=True)):
+            self._set_by, self._setting = given, outlook.setting_of(*given)
+        assert self._setting is not None
+        return self._setting
 
     @property
     def is_dirty(self) -> bool:
@@ -209,8 +215,8 @@ class Session(QObject):
             self._base, self._base_run = self.yard, self.run
             self.ghost = self.run
         self.yard = edited
+        self.rerun()  # first: it is under way while the dials follow
         self.yard_changed.emit(True)
-        self.rerun()
         return True
 
     def commit(self, label: str = "") -> None:

@@ -23,7 +23,16 @@ from oak_sled.core.results.run import Run
 
 
 def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:
-    """The craft and its ground as numbers for closed forms; muted parts do not count."""
+    """The craft and its ground as numbers for closed forms; muted parts do not count. That of a run with the very
+    documents that made it is found once, and kept with it."""
+    if run is None:
+        return _setting_of(craft, ground, ticks)
+    if run.live or craft is not run.job.craft or ground is not run.job.ground or ticks != run.job.ticks:
+        return with_run(_setting_of(craft, ground, ticks), run)
+    return run.analysis.once("setting", lambda: with_run(_setting_of(craft, ground, ticks), run))
+
+
+def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     body = craft.body
     mass = body.true_mass() + craft.carried_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
@@ -52,7 +61,7 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     written = [part for part in fitted if part.drag_at(10.0, ground.air_density) != 0.0]
     height = craft.stands_above(ground.gravity) + lifted
-    setting = Setting(
+    return Setting(
         mass=mass,
         yaw_inertia=body.inertia()[2],
         roll_inertia=body.inertia()[0],
@@ -83,7 +92,6 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
         tired=covered,
         handling=handling.of(craft, ground, height),
     )
-    return setting if run is None else with_run(setting, run)
 
 
 def _drag_at(parts: list[Part], air_density: float, speed: float) -> float:
