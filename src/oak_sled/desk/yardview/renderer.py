@@ -191,12 +191,18 @@ class Batch:
 
     array: moderngl.VertexArray
     places: np.ndarray
+    corners: int = -1
+    """How many of the mesh; -1: all."""
 
     def shaded(self, colour: tuple[float, float, float]) -> Batch:
         """The same in one colour: its shadows."""
         dark = self.places.copy()
         dark[:, 16:20] = (*colour, 1.0)
-        return Batch(self.array, dark)
+        return Batch(self.array, dark, self.corners)
+
+
+WHERE_IT_IS = np.array([[*np.eye(4).reshape(-1), 0.0, 0.0, 0.0, 0.0, 0.0]], "f4")
+"""The one place of a mesh that stands as it is, not painted over."""
 
 
 def batches(draws: list[Draw], ground: Ground) -> list[Batch]:
@@ -239,7 +245,7 @@ class Renderer:
         self._looks: dict[object, str] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
-        self._uneven: tuple[object, Uneven, moderngl.VertexArray] | None = None
+        self._uneven: tuple[object, Uneven, Batch, Batch, moderngl.Buffer] | None = None
         self._eye = np.zeros(3)
         self._veiled = (0, 0, 0, 0)
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
@@ -378,18 +384,23 @@ class Renderer:
             shape = Uneven.of(ground)
             buffer = self.context.buffer(np.ascontiguousarray(shape.vertices, "f4").tobytes())
             index = self.context.buffer(np.ascontiguousarray(shape.index, "i4").tobytes())
-            array = self._array_over(buffer, index)
-            self._uneven = (key, shape, array)
-        _, shape, relief = self._uneven
+            some = self.context.buffer(reserve=max(shape.index.nbytes, 12), dynamic=True)
+            whole = Batch(self._array_over(buffer, index), WHERE_IT_IS)
+            self._uneven = (key, shape, whole, Batch(self._array_over(buffer, some), WHERE_IT_IS, 0), some)
+        _, shape, relief, veil, some = self._uneven
         gl.enable(moderngl.DEPTH_TEST)
         self._solid["clip"].write(clip)
         self._solid["haze"].value = low
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
         self._solid["clear"].value = 1.0  # the ground it stands on stays whole
-        hides = scene.subject[3] > 0.0 and shape.is_before(self._eye, scene.subject, 1.0)
-        subject = scene.subject if hides else (0.0, 0.0, 0.0, 0.0)
-        self._render_seen_through(gl, batches([(relief, np.eye(4), (0.0, 0.0, 0.0, 0.0), 0.0)], LEVEL), subject)
+        subject = (0.0, 0.0, 0.0, 0.0)
+        found = shape.before(self._eye, scene.subject, 1.0) if scene.subject[3] > 0.0 else shape.index[:0]
+        if len(found):
+            subject, veil.corners = scene.subject, found.size
+            some.orphan()  # the picture before may still be in work
+            some.write(np.ascontiguousarray(found, "i4").tobytes())
+        self._render_seen_through(gl, [relief], subject, [veil])
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -405,7 +416,7 @@ class Renderer:
         self._solid["haze"].value = low
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
-        self._render(batches([(self._tiles, np.eye(4), (0.0, 0.0, 0.0, 0.0), 0.0)], LEVEL), len(scene.tiles))
+        self._render([Batch(self._tiles, WHERE_IT_IS, len(scene.tiles))])
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -451,18 +462,22 @@ class Renderer:
         self._render_seen_through(gl, around, scene.subject)
         gl.disable(moderngl.DEPTH_TEST)
 
-    def _render(self, wanted: list[Batch], vertices: int = -1) -> None:
-        """vertices : how many of each mesh; -1 for all."""
+    def _render(self, wanted: list[Batch]) -> None:
         for batch in wanted:
             raw = batch.places.tobytes()
             self._instances.orphan(max(len(raw), self._instances.size))  # the draw before may still be in work
             self._instances.write(raw)
-            batch.array.render(vertices=vertices, instances=len(batch.places))
+            batch.array.render(vertices=batch.corners, instances=len(batch.places))
 
     def _render_seen_through(
-        self, gl: moderngl.Context, draws: list[Batch], subject: tuple[float, float, float, float]
+        self,
+        gl: moderngl.Context,
+        draws: list[Batch],
+        subject: tuple[float, float, float, float],
+        veil: list[Batch] | None = None,
     ) -> None:
         """Draws what may stand between the eye and the subject: whole where it does not, and as a veil where it does.
+        veil : what of it may be a veil; None: all.
 
         The veil comes last and writes no depth, so that all behind it shows, several layers of it too.
         """
@@ -474,7 +489,7 @@ class Renderer:
             gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
             gl.fbo.depth_mask = False
             gl.scissor = self._veiled  # nothing beside it is veiled, and its pixels need not be looked at
-            self._render(draws)
+            self._render(draws if veil is None else veil)
             gl.scissor = None
             gl.fbo.depth_mask = True
             gl.disable(moderngl.BLEND)

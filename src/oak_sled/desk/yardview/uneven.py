@@ -38,8 +38,9 @@ class Uneven:
         edges = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2)
         return cls(vertices, index, float(edges.max(initial=0.0)))
 
-    def is_before(self, eye: Floats, subject: tuple[float, float, float, float], clear: float) -> bool:
-        """Whether any of it may lie between the eye and the subject: in the cone round it, up to `clear` radii before.
+    def before(self, eye: Floats, subject: tuple[float, float, float, float], clear: float) -> Ints:
+        """The triangles that may lie between the eye and the subject: in the cone round it, up to `clear` radii before;
+        shape (n, 3).
 
         Told by the vertices, with the longest edge to spare on all sides, so that no triangle is missed.
         """
@@ -47,11 +48,12 @@ class Uneven:
         way = np.array(subject[:3]) - eye
         far = float(np.linalg.norm(way))
         if far < 1e-6:
-            return True
+            return self.index
         along = to @ (way / far).astype("f4")
         near = (along > -self.longest) & (along < far - clear * subject[3] + self.longest)
         if not near.any():
-            return False
+            return self.index[:0]
         off = np.linalg.norm(to[near] - along[near, None] * (way / far).astype("f4"), axis=1)
         share = np.clip(along[near] / far, 0.02, 1.0)
-        return bool(np.any(off < VEIL * subject[3] * share + self.longest))
+        near[near] = off < VEIL * subject[3] * share + self.longest
+        return self.index[near[self.index].any(axis=1)] if near.any() else self.index[:0]
