@@ -78,7 +78,8 @@ def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
         for s in range(substeps):
             step.tick(world, scene, sudden, nows, inputs[k])
             if no_ledger:
-                wild = wild or not rowlayout.write_without_ledger(crafts, bodies, nows, world.supports, out[k])
+                finite = rowlayout.write_without_ledger(crafts, bodies, nows, world.supports, out[k])
+                wild = wild or not finite
             else:
                 rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
             still = still and is_still(world, scene)
