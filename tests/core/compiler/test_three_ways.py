@@ -17,7 +17,7 @@ import pytest
 
 from oak_sled.bench import yardstick
 from oak_sled.core.build import jobs, tracks
-from oak_sled.core.compiler import kernel, plain, types
+from oak_sled.core.compiler import kernel, machine, plain, types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.files import handover
 from oak_sled.core.project import demos
@@ -400,3 +400,14 @@ def test_demo_crafts_in_c_give_the_same_rows(name, drill, libraries):
 def test_the_c_file_is_the_same_each_time():
     job = job_of("fan-sled", "slalom")
     assert handover.equations(job).text == handover.equations(job).text
+
+
+def test_what_cleans_registers_is_one_instruction_where_there_are_such_registers():
+    import llvmlite.binding as llvm
+
+    clean = machine.registers_cleaner()
+    assert clean() is None
+    assert machine.registers_cleaner() is clean
+    if llvm.get_host_cpu_features().get("avx", False) and llvm.get_process_triple().startswith("x86_64"):
+        code = ctypes.string_at(ctypes.cast(clean, ctypes.c_void_p).value, 4)
+        assert code == b"\xc5\xf8\x77\xc3", "vzeroupper, and back"

@@ -57,6 +57,28 @@ def describe() -> str:
     return f"{llvmlite.__version__} {'.'.join(map(str, llvm.llvm_version_info))} {llvm.get_process_triple()}"
 
 
+@functools.cache
+def registers_cleaner() -> Callable[[], object]:
+    """What clears the upper halves of this thread's vector registers.
+
+    Libraries that draw text and pictures leave them in use, and a new thread begins with those of the thread that made
+    it. Until they are cleared, every instruction that works on their lower halves waits for the upper: a tick took one
+    and a half times as long here. Where processors have no such registers it does nothing.
+    """
+    import llvmlite.binding as llvm
+
+    has_them = llvm.get_process_triple().startswith("x86_64") and llvm.get_host_cpu_features().get("avx", False)
+    if not has_them:
+        return lambda: None
+    llvm.initialize_native_target()
+    llvm.initialize_native_asmprinter()
+    llvm.initialize_native_asmparser()
+    # vzeroupper, byte by byte: what is compiled here is for processors without it too
+    bare = 'call void asm sideeffect ".byte 0xc5, 0xf8, 0x77", "~{memory}"()'
+    address = load([compile_text(f"define void @oak_clean_registers() {{\n  {bare}\n  ret void\n}}\n")])
+    return ctypes.PYFUNCTYPE(None)(address("oak_clean_registers"))
+
+
 def compile_text(text: str) -> bytes:
     """The object of a module: optimised to the full, without fast maths, without packing scalars into vectors.
 

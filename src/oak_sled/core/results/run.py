@@ -11,6 +11,7 @@ import numpy as np
 
 from oak_sled.core.build import roster, scenes, templates, tracks, world
 from oak_sled.core.build.jobs import Job
+from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.impulses.shots import Sudden
 from oak_sled.core.kernel import loop, rowlayout, state
@@ -195,6 +196,7 @@ class Machine:
 
     def write(self, inputs: Floats, rows: Rows, substeps: int = 1) -> tuple[int, int]:
         """Runs ticks into all of `rows`. inputs : shape (ticks, channels). Returns status and ticks done."""
+        registers_cleaner()()
         given = (self.world, self.scene, self.sudden, self.nows, inputs, rows.crafts, rows.beside, rows.which, substeps)
         status, done = loop.advance(*given)
         return int(status), int(done)
