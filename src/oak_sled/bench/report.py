@@ -52,7 +52,8 @@ from oak_sled.core.study.batch import Bench, Stencil
 def print_all(quick: bool, window: bool) -> None:
     """Measures and prints everything."""
     print("figure                                   value        against                        ratio")
-    c_tick_ns = kernel(9 if quick else 41)
+    loop = CLoop()
+    kernel(9 if quick else 41, loop)
     handed_over("the ferry on four pads over a relief, a tick", ferry_job(), 9 if quick else 41, "2")
     handed_over("the ice truck on four tires, a tick", truck_job(), 9 if quick else 41, "2.5")
     circles(8 if quick else 40)
@@ -77,11 +78,12 @@ def print_all(quick: bool, window: bool) -> None:
         start(1 if quick else 3)
         from oak_sled.bench import desk
 
-        desk.dial_to_picture(20 if quick else 80, c_tick_ns)
+        desk.dial_to_picture(20 if quick else 80, loop.tick_ns)
         desk.preview(60 if quick else 300)
         desk.side_by_side(60 if quick else 200)
         desk.paints()
         desk.live(5.0 if quick else 60.0)
+    loop.close()
 
 
 def demo_job(drill: str = "", ticks: int = 240) -> Job:
@@ -100,28 +102,41 @@ def interleaved(count: int, *works: Callable[[], float]) -> list[float]:
     return [statistics.median(found) for found in results]
 
 
-def kernel(count: int) -> float:
-    """Nanoseconds a tick of the demo craft's slalom against the C loop of the same equations; returns those of C, or
-    ours where there is no compiler."""
-    job = demo_job()
-    ticks = world.check_size(job)
-    inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+class CLoop:
+    """The C loop of the demo craft's slalom, beside the compiled kernel: `ours` where there is no C compiler."""
 
-    compiled = timed(job, out)
-    try:
-        yardstick = Yardstick(job)
-    except RuntimeError as error:
-        line("kernel, a tick of the demo craft", f"{compiled():.0f} ns", f"({error})", None)
-        return compiled()
-    other = np.zeros_like(out)
+    def __init__(self) -> None:
+        job = demo_job()
+        ticks = world.check_size(job)
+        self._inputs, self.out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+        self.ours, self.other = timed(job, self.out), np.zeros_like(self.out)
+        self.missing = ""
+        try:
+            self._yardstick: Yardstick | None = Yardstick(job)
+        except RuntimeError as error:
+            self._yardstick, self.missing = None, str(error)
 
-    def in_c() -> float:
+    def tick_ns(self) -> float:
+        """ns a tick takes in it now."""
+        if self._yardstick is None:
+            return self.ours()
         began = time.perf_counter()
-        done = yardstick.run(inputs, other)
+        done = self._yardstick.run(self._inputs, self.other)
         return (time.perf_counter() - began) / done * 1e9
 
-    ours, theirs = interleaved(count, compiled, in_c)
-    same = float(np.max(np.abs(out - other)))
+    def close(self) -> None:
+        """Removes what was built."""
+        if self._yardstick is not None:
+            self._yardstick.close()
+
+
+def kernel(count: int, loop: CLoop) -> None:
+    """A tick of the demo craft's slalom against the C loop of the same equations."""
+    if loop.missing:
+        line("kernel, a tick of the demo craft", f"{loop.ours():.0f} ns", f"({loop.missing})", None)
+        return
+    ours, theirs = interleaved(count, loop.ours, loop.tick_ns)
+    same = float(np.max(np.abs(loop.out - loop.other)))
     line(
         "kernel, a tick of the demo craft",
         f"{ours:.0f} ns",
@@ -129,8 +144,6 @@ def kernel(count: int) -> float:
         ours / theirs,
         f"aim 1.0; greatest difference of any number {same:.1g}",
     )
-    yardstick.close()
-    return theirs
 
 
 def timed(job: Job, into: Floats | None = None) -> Callable[[], float]:
