@@ -7,9 +7,12 @@ from __future__ import annotations
 
 import ctypes
 import functools
+import mmap
 import os
+import platform
 import sys
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -57,6 +60,9 @@ def describe() -> str:
     return f"{llvmlite.__version__} {'.'.join(map(str, llvm.llvm_version_info))} {llvm.get_process_triple()}"
 
 
+_pages: list[mmap.mmap] = []
+
+
 @functools.cache
 def registers_cleaner() -> Callable[[], object]:
     """What clears the upper halves of this thread's vector registers.
@@ -65,18 +71,18 @@ def registers_cleaner() -> Callable[[], object]:
     it. Until they are cleared, every instruction that works on their lower halves waits for the upper: a tick took one
     and a half times as long here. Where processors have no such registers it does nothing.
     """
-    import llvmlite.binding as llvm
-
-    has_them = llvm.get_process_triple().startswith("x86_64") and llvm.get_host_cpu_features().get("avx", False)
-    if not has_them:
+    try:
+        has_them = " avx " in Path("/proc/cpuinfo").read_text()
+        page = mmap.mmap(-1, mmap.PAGESIZE, prot=mmap.PROT_READ | mmap.PROT_WRITE | mmap.PROT_EXEC)
+    except OSError:  # no such file, or a machine that lets nobody write code
         return lambda: None
-    llvm.initialize_native_target()
-    llvm.initialize_native_asmprinter()
-    llvm.initialize_native_asmparser()
-    # vzeroupper, byte by byte: what is compiled here is for processors without it too
-    bare = 'call void asm sideeffect ".byte 0xc5, 0xf8, 0x77", "~{memory}"()'
-    address = load([compile_text(f"define void @oak_clean_registers() {{\n  {bare}\n  ret void\n}}\n")])
-    return ctypes.PYFUNCTYPE(None)(address("oak_clean_registers"))
+    if platform.machine() != "x86_64" or not has_them:
+        return lambda: None
+    # written by hand: LLVM's engine may be at work in another thread, and bears no second one
+    page.write(b"\xc5\xf8\x77\xc3")  # vzeroupper, and back
+    clean = ctypes.PYFUNCTYPE(None)(ctypes.addressof(ctypes.c_char.from_buffer(page)))
+    _pages.append(page)  # as long as it may be called
+    return clean
 
 
 def compile_text(text: str) -> bytes:
