@@ -59,7 +59,8 @@ def compute(
     gathered = Gathered(yard, plan, found)
     client, threads = _connect(address)
     try:
-        text = client.submit(_same, yard_json.dumps(gathered.yard), key=f"yard-{_seal(gathered)}")
+        written = yard_json.dumps(gathered.yard)
+        text = client.submit(_same, written, key=f"yard-{hashlib.sha256(written.encode()).hexdigest()[:32]}")
         told = gathered.plan.model_dump_json()
         size = max(1, min(MOST_IN_PIECE, plan.variants // (PIECES * threads)))
         wanted = {
@@ -151,10 +152,6 @@ def _answer(future: Any, address: str) -> tuple[Floats, int, int]:
         words = one_line(f"{type(error).__name__}: {error}")[:160]
         raise refuse("--on", f"the cluster at {address} failed: {words}", "workers that stay up") from None
     return made
-
-
-def _seal(gathered: Gathered) -> str:
-    return hashlib.sha256(yard_json.dumps(gathered.yard).encode()).hexdigest()[:32]
 
 
 # on a worker
