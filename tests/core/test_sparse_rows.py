@@ -27,7 +27,7 @@ def row_by_row(job):
     return rows
 
 
-@pytest.mark.parametrize("name", ["quay", "shove", "shunting", "mortar", "puck", "ferry", "ice-truck"])
+@pytest.mark.parametrize("name", list(demos.DEMOS))
 def test_every_row_of_every_drill_is_as_if_written_in_full(name):
     yard = demos.load(name)
     for drill in yard.drills:

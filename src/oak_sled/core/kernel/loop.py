@@ -52,9 +52,14 @@ def is_wild(body):
 def is_still(world, scene):
     """Whether nothing that stands in a row beside the crafts can have changed in this tick: all of it sleeps, none of
     it tells how many are in it, is a shot, or is watched."""
-    if world.calls[COLLIDE] == 0 or scene.counts[ACTIVE] > world.crafts.shape[0]:
+    if world.calls[COLLIDE] == 0:
         return False
-    return scene.counted.shape[0] + scene.slots.shape[0] + scene.watched.shape[0] == 0
+    if scene.counted.shape[0] + scene.slots.shape[0] + scene.watched.shape[0] > 0:
+        return False
+    for k in range(scene.counts[ACTIVE]):  # noqa: SIM110 - the language of the kernel has no all()
+        if scene.solids[scene.active[k]].craft < 0:
+            return False
+    return True
 
 
 @compiled
