@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import rays, records
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel.state import CAST, FIXED_LINES
 
 FIXED = len(FIXED_LINES)
@@ -174,24 +175,10 @@ def write_without_ledger(crafts, bodies, nows, supports, row):
         now = nows[c]
         place = write_head(bodies[crafts[c].body], now, row, place)
         place = write_rays(crafts[c], supports, row, place)
-        force, torque = sums(now)
+        force, torque = body_module.booked(now, now.parts + FIXED)
         for i in range(3):
             total += abs(force[i]) + abs(torque[i])
     return total < INFINITE
-
-
-@compiled
-def sums(now):
-    """Force and torque of all lines of the ledger together."""
-    fx, fy, fz, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-    for k in range(now.parts + FIXED):
-        fx += now.lines[k, 0]
-        fy += now.lines[k, 1]
-        fz += now.lines[k, 2]
-        tx += now.lines[k, 3]
-        ty += now.lines[k, 4]
-        tz += now.lines[k, 5]
-    return (fx, fy, fz), (tx, ty, tz)
 
 
 @compiled

@@ -273,7 +273,7 @@ def weigh_and_damp(craft, body, ground, now):
     """
     if now.held != WEIGHTLESS:
         now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * craft.gravity_scale
-    force, torque = booked(now, now.parts + 1)
+    force, torque = body_module.booked(now, now.parts + 1)
     if craft.damping == 0.0 and craft.spin_damping == 0.0:
         return force, torque
     k = now.parts + DAMPING
@@ -285,20 +285,6 @@ def weigh_and_damp(craft, body, ground, now):
     damping = (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2])
     twisting = (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5])
     return spatial.plus(force, damping), spatial.plus(torque, twisting)
-
-
-@compiled
-def booked(now, lines):
-    """Force and torque of the first `lines` of the ledger together: six sums side by side, none waits for another."""
-    fx, fy, fz, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-    for k in range(lines):
-        fx += now.lines[k, 0]
-        fy += now.lines[k, 1]
-        fz += now.lines[k, 2]
-        tx += now.lines[k, 3]
-        ty += now.lines[k, 4]
-        tz += now.lines[k, 5]
-    return (fx, fy, fz), (tx, ty, tz)
 
 
 @compiled
