@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import ctypes
 import functools
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,11 +17,14 @@ _CELL = {"double": ctypes.c_double, "i64": ctypes.c_int64, "i1": ctypes.c_bool, 
 
 
 class Entry:
-    """A unit that Python can enter by its door, at `address`; ctypes releases the interpreter meanwhile."""
+    """A unit that Python can enter by its door, at `address`, and by that for many calls in one, at `batch`; ctypes
+    releases the interpreter meanwhile."""
 
-    def __init__(self, address: int, given: tuple[Type, ...], gives: Type):
-        cells: list[Any] = [_CELL[cell] for one in given for cell in types.cells(one)]
-        self.call = ctypes.CFUNCTYPE(None, *cells, ctypes.c_void_p)(address)
+    def __init__(self, address: int, batch: int, given: tuple[Type, ...], gives: Type):
+        self._cells = [cell for one in given for cell in types.cells(one)]
+        handed: list[Any] = [_CELL[cell] for cell in self._cells]
+        self.call = ctypes.CFUNCTYPE(None, *handed, ctypes.c_void_p)(address)
+        self._batch = ctypes.CFUNCTYPE(None, ctypes.c_int64, ctypes.c_void_p, ctypes.c_void_p)(batch)
         self.given, self.gives = given, gives
         self._kinds = types.cells(gives)
         self._out: Any = ctypes.c_int64 * max(1, len(self._kinds))
@@ -32,12 +36,44 @@ class Entry:
         handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in cells_of(one, of, keep)]
         out = self._out()
         self.call(*handed, ctypes.addressof(out))
+        return self._given_back(out)
+
+    def _given_back(self, out: Any) -> Any:
         if not self._kinds:
             return None
         floats = self._floats.from_buffer(out)
         return _shaped(
             self.gives, iter([floats[k] if one == "double" else out[k] for k, one in enumerate(self._kinds)])
         )
+
+    def prepared(self, arguments: tuple[Any, ...]) -> Prepared:
+        """Arguments for `together`, read now: their arrays have to stay where they are."""
+        keep: list[Any] = []
+        handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in cells_of(one, of, keep)]
+        block = np.zeros(len(handed), np.int64)
+        for place, (value, cell) in enumerate(zip(handed, self._cells, strict=True)):
+            if cell == "double":
+                block[place : place + 1].view(np.float64)[0] = value
+            else:
+                block[place] = value
+        return Prepared(self, arguments, block, keep)
+
+    def together(self, calls: Sequence[Prepared]) -> list[Any]:
+        """Runs it once for each of `calls`, one after another, in one call of compiled code; what each gives back."""
+        blocks = np.stack([one.block for one in calls])
+        results = np.zeros((len(calls), max(1, len(self._kinds))), np.int64)
+        self._batch(len(calls), blocks.ctypes.data, results.ctypes.data)
+        return [self._given_back(self._out.from_buffer(row)) for row in results]
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """The arguments of one call of many: their cells, 8 bytes each, and what else has to live as long."""
+
+    entry: Entry
+    arguments: tuple[Any, ...]
+    block: np.ndarray
+    keep: list[Any]
 
 
 def cells_of(value: Any, of: Type, keep: list[Any]) -> list[Any]:

@@ -11,15 +11,16 @@ import hashlib
 import os
 import re
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from oak_sled.core.compiler import machine, plain, types
 from oak_sled.core.compiler.cache import Cache
-from oak_sled.core.compiler.entry import Entry, type_of
+from oak_sled.core.compiler.entry import Entry, Prepared, type_of
 from oak_sled.core.compiler.source import PACKAGE, Declared, Source, in_package, outside, told_line
 from oak_sled.core.compiler.types import Record, Type
+from oak_sled.core.documents.faults import refuse
 
 if TYPE_CHECKING:
     from oak_sled.core.compiler.tree import Function
@@ -45,6 +46,23 @@ class Kernel(Source):
         """Runs the compiled function, or its source inside `plain.python`; raises `Refused` for what is no argument."""
         if plain.is_on():
             return plain.function_of(self)(*(plain.seen(one) for one in arguments))
+        return self._entry(arguments)(arguments)
+
+    def prepared(self, *arguments: Any) -> Prepared:
+        """Arguments for `together`: their arrays have to stay where they are."""
+        return self._entry(arguments).prepared(arguments)
+
+    def together(self, calls: Sequence[Prepared]) -> list[Any]:
+        """Runs it for each set of arguments, one after another, all in one call of compiled code: nothing of Python
+        comes between them. What each gives back; raises `Refused` where their types differ."""
+        if plain.is_on():
+            return [self(*one.arguments) for one in calls]
+        if any(one.entry is not calls[0].entry for one in calls):
+            raise refuse(self.__name__, "calls in one with arguments of different types", "the same types in all")
+        return calls[0].entry.together(calls) if calls else []
+
+    def _entry(self, arguments: tuple[Any, ...]) -> Entry:
+        """The way in for arguments of these types, compiled if need be."""
         given = tuple([type_of(one) for one in arguments])
         key = tuple(map(id, given))  # types are made once: to ask for the same object is quicker than to compare
         entry = self._quick.get(key)
@@ -54,7 +72,7 @@ class Kernel(Source):
                 entry = self.entries[given] = PROGRAM.entry(self, given)
             self._quick[key] = entry
             self._held.append(given)  # as long as their ids are in use
-        return entry(arguments)
+        return entry
 
     def address(self, given: tuple[Type, ...]) -> int:
         """Where the unit for these types lies in this process, compiled if need be; raises `Refused`."""
@@ -127,28 +145,31 @@ class Program:
 
     def entry(self, kernel: Kernel, given: tuple[Type, ...]) -> Entry:
         """The way from Python into a function, compiled if need be; raises `Refused`."""
-        address, gives = self._ready(kernel, given, with_door=True)
-        return Entry(address, given, gives)
+        address, gives = self._ready(kernel, given, "door.")
+        batch, _ = self._ready(kernel, given, "batch.")
+        return Entry(address, batch, given, gives)
 
     def address(self, kernel: Kernel, given: tuple[Type, ...]) -> int:
         """The address of a unit, compiled if need be; raises `Refused`."""
         key = (id(kernel), given)
         if key not in self._addresses:
-            address, _ = self._ready(kernel, given, with_door=False)
+            address, _ = self._ready(kernel, given)
             self.at[address] = (kernel, given)
             self._addresses[key] = address
         return self._addresses[key]
 
-    def _ready(self, kernel: Kernel, given: tuple[Type, ...], with_door: bool) -> tuple[int, Type]:
-        """Loads a function and all that it needs; (its address, or that of its door; the type of its result)."""
-        name = hashlib.sha256(f"{self.made_of} {outside()} {kernel.symbol(given)} {with_door}".encode()).hexdigest()[
-            :32
-        ]
+    def _ready(self, kernel: Kernel, given: tuple[Type, ...], door: str = "") -> tuple[int, Type]:
+        """Loads a function and all that it needs; (its address, or that of its door; the type of its result).
+
+        door : "" for the function itself, "door." for that of Python, "batch." for that of many calls.
+        """
+        made_of = f"{self.made_of} {outside()} {kernel.symbol(given)} {bool(door)}"
+        name = hashlib.sha256(made_of.encode()).hexdigest()[:32]
         found = self._from_index(name)
         if found is None:
-            found = self._compile(kernel, given, name, with_door)
+            found = self._compile(kernel, given, name, bool(door))
         objects, gives = found
-        wanted = f"door.{kernel.symbol(given)}" if with_door else kernel.symbol(given)
+        wanted = f"{door}{kernel.symbol(given)}"
         # two threads may have compiled the same: it is loaded once. To ask for an address finishes whatever is loaded,
         # so no other thread may be half way through its objects
         with self._lock:
