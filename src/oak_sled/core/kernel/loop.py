@@ -63,6 +63,41 @@ def is_still(world, scene):
 
 
 @compiled
+def tick_into(world, scene, sudden, nows, raw, row, substeps, no_ledger):
+    """One tick in its substeps, and the crafts into `row`; (whether nothing beside them can have changed, whether a
+    number is out of bounds). raw : shape (channels,)."""
+    crafts, bodies = world.crafts, scene.solids
+    watch.clear(scene)
+    still, wild = True, False
+    for s in range(substeps):
+        step.tick(world, scene, sudden, nows, raw)
+        if no_ledger:
+            finite = rowlayout.write_without_ledger(crafts, bodies, nows, world.supports, row)
+            wild = wild or not finite
+        else:
+            rowlayout.write_crafts(crafts, bodies, nows, world.supports, row, 1.0 / substeps, s == 0)
+        still = still and is_still(world, scene)
+    for c in range(crafts.shape[0]):
+        wild = wild or is_wild(bodies[crafts[c].body])
+    return still, wild
+
+
+@compiled
+def is_over(world, scene, nows):
+    """Whether the drill ends with the tick that was done."""
+    body = scene.solids[world.crafts[0].body]
+    step.read_motion(body, nows[0])
+    return ended(world.drill[0], world.ground[0], world.gates.shape[0], body, nows[0])
+
+
+@compiled
+def begin(world, scene, nows):
+    """What a loop over ticks needs of every craft before the first."""
+    for c in range(world.crafts.shape[0]):
+        body_module.refresh(scene.solids[world.crafts[c].body], nows[c])
+
+
+@compiled
 def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
     """Runs as many ticks as `out` has rows, or fewer when the drill ends.
 
@@ -72,32 +107,45 @@ def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
     a row only where something of it may have changed. which : shape (ticks,), the row of `beside` that holds for each
     tick. Returns (status, ticks done).
     """
-    crafts, bodies = world.crafts, scene.solids
-    for c in range(crafts.shape[0]):
-        body_module.refresh(bodies[crafts[c].body], nows[c])
-    no_ledger = out.shape[1] < rowlayout.whole_width(crafts, nows)
+    begin(world, scene, nows)
+    no_ledger = out.shape[1] < rowlayout.whole_width(world.crafts, nows)
     last = -1
     for k in range(out.shape[0]):
-        watch.clear(scene)
-        still, wild = True, False
-        for s in range(substeps):
-            step.tick(world, scene, sudden, nows, inputs[k])
-            if no_ledger:
-                finite = rowlayout.write_without_ledger(crafts, bodies, nows, world.supports, out[k])
-                wild = wild or not finite
-            else:
-                rowlayout.write_crafts(crafts, bodies, nows, world.supports, out[k], 1.0 / substeps, s == 0)
-            still = still and is_still(world, scene)
+        still, wild = tick_into(world, scene, sudden, nows, inputs[k], out[k], substeps, no_ledger)
         if beside.shape[1] > 0:
             if last < 0 or not still:
                 last += 1
                 rowlayout.write_others(scene, nows[0].nominal_dt, beside[last])
             which[k] = last
-        for c in range(crafts.shape[0]):
-            wild = wild or is_wild(bodies[crafts[c].body])
         if wild:
             return DIVERGED, k + 1
-        step.read_motion(bodies[crafts[0].body], nows[0])
-        if ended(world.drill[0], world.ground[0], world.gates.shape[0], bodies[crafts[0].body], nows[0]):
+        if is_over(world, scene, nows):
             return ENDED, k + 1
     return RUNNING, out.shape[0]
+
+
+@compiled
+def advance_keeping(world, scene, sudden, nows, inputs, row, beside, kept, out, substeps):
+    """Runs a drill from its start and keeps only some columns of its rows: what a run is measured by.
+
+    inputs : shape (ticks, channels). row, beside : shape (width,), room for one row: of the crafts, without their
+    ledgers where it has no room for them, and of what is beside them. kept : shape (n,), the columns that are kept,
+    counted through both. out : shape (ticks + 1, n), the first for the start. Returns (status, ticks done); a row with
+    a number that is not finite ends it as diverged.
+    """
+    rowlayout.first_row(world, scene, nows, row, beside)
+    rowlayout.keep(row, beside, kept, out[0])
+    begin(world, scene, nows)
+    no_ledger = row.shape[0] < rowlayout.whole_width(world.crafts, nows)
+    for k in range(inputs.shape[0]):
+        still, wild = tick_into(world, scene, sudden, nows, inputs[k], row, substeps, no_ledger)
+        wild = wild or not rowlayout.is_finite(row)
+        if beside.shape[0] > 0 and not (still and k > 0):
+            rowlayout.write_others(scene, nows[0].nominal_dt, beside)
+            wild = wild or not rowlayout.is_finite(beside)
+        rowlayout.keep(row, beside, kept, out[k + 1])
+        if wild:
+            return DIVERGED, k + 1
+        if is_over(world, scene, nows):
+            return ENDED, k + 1
+    return RUNNING, inputs.shape[0]

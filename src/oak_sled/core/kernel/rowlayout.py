@@ -232,3 +232,23 @@ def first_row(world, scene, nows, row, beside):
         write_crafts(world.crafts, scene.solids, nows, world.supports, row, 1.0, True)
     if beside.shape[0] > 0:
         write_others(scene, nows[0].nominal_dt, beside)
+
+
+@compiled
+def keep(row, beside, kept, into):
+    """Copies some columns, counted through `row` and what is beside it."""
+    own = row.shape[0]
+    for k in range(kept.shape[0]):
+        into[k] = row[kept[k]] if kept[k] < own else beside[kept[k] - own]
+
+
+@compiled
+def is_finite(row):
+    """Whether no number of a row is NaN or infinite; four sums, since one waits for itself."""
+    a, b, c, d = 0.0, 0.0, 0.0, 0.0
+    fours = 4 * (row.shape[0] // 4)
+    for k in range(0, fours, 4):
+        a, b, c, d = a + abs(row[k]), b + abs(row[k + 1]), c + abs(row[k + 2]), d + abs(row[k + 3])
+    for k in range(fours, row.shape[0]):
+        a += abs(row[k])
+    return a + b + c + d < INFINITE
