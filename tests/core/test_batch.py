@@ -12,6 +12,7 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.study import batch
+from oak_sled.core.study.stencil import Stencil
 
 TICKS = 60
 
@@ -40,7 +41,7 @@ def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
     yard = short(name)
     drill = yard.drill()
     job = jobs.job_of(yard, drill)
-    stencil = batch.Stencil(job)
+    stencil = Stencil(job)
     bench = batch.Bench(stencil)
     craft = job.craft
     patched = tried = 0
@@ -61,7 +62,7 @@ def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
 def test_every_start_of_a_drill_gives_the_same_bits_both_ways(name):
     yard = short(name)
     drill = yard.drill()
-    bench = batch.Bench(batch.Stencil(jobs.job_of(yard, drill)))
+    bench = batch.Bench(Stencil(jobs.job_of(yard, drill)))
     for dial in dials(drill.start):
         made = nudged(yard, f"drills.{drill.id}.start.{dial.name}", dial, drill.start)
         if made is not None:
@@ -71,7 +72,7 @@ def test_every_start_of_a_drill_gives_the_same_bits_both_ways(name):
 
 def test_numbers_of_body_ground_and_ticks_are_built_anew_and_so_right():
     yard = short("fan-sled")
-    stencil = batch.Stencil(jobs.job_of(yard))
+    stencil = Stencil(jobs.job_of(yard))
     bench = batch.Bench(stencil)
     for path, value in (
         ("crafts.fan_sled.body.mass", 300.0), ("ticks", 90), (f"grounds.{yard.bench.ground}.grip", 0.7),
@@ -85,7 +86,7 @@ def test_numbers_of_body_ground_and_ticks_are_built_anew_and_so_right():
 def test_a_late_input_is_that_of_before_so_many_ticks_later(make):
     push = Thruster(id="push", channel="throttle", thrust=300.0)
     job = make.job([push], ticks=120, seconds=2.0, inputs={"throttle": [(0.0, 0.0), (0.5, 1.0), (1.0, 0.0)]})
-    bench = batch.Bench(batch.Stencil(job))
+    bench = batch.Bench(Stencil(job))
     prompt = bench.execute(job).column("velocity.x").copy()
     late = bench.execute(job, late=batch.late_ticks(0.1, job)).column("velocity.x").copy()
     assert batch.late_ticks(0.1, job) == 12
@@ -100,7 +101,7 @@ def test_a_run_that_diverges_leaves_nothing_behind():
     yard = short("crate-drop")
     craft = yard.bench.craft
     job = jobs.job_of(yard)
-    bench = batch.Bench(batch.Stencil(job))
+    bench = batch.Bench(Stencil(job))
     pad = next(part for part in job.craft.parts if part.kind == "pad")
     wild = jobs.job_of(yard.edit(f"crafts.{craft}.parts.{pad.id}.stiffness", 1e8))
     assert bench.execute(wild).status == run.execute(wild).status

@@ -46,7 +46,8 @@ from oak_sled.core.results.record import Layout
 from oak_sled.core.results.rows import Rows
 from oak_sled.core.results.run import Machine
 from oak_sled.core.study import spread, variants
-from oak_sled.core.study.batch import Bench, Stencil
+from oak_sled.core.study.batch import Bench
+from oak_sled.core.study.stencil import Stencil
 
 
 def print_all(quick: bool, window: bool) -> None:

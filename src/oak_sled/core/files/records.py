@@ -19,6 +19,7 @@ from oak_sled.core.documents.faults import refuse
 from oak_sled.core.files import disk
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results.record import Layout, Record
+from oak_sled.core.results.rows import Block
 
 _LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(force|torque))\.[xyz]")
 """Columns that records of earlier versions do not have."""
@@ -63,7 +64,7 @@ def table(rows: Floats, schema: Any) -> Any:
     return pa.table([pa.array(column) for column in columns], schema=schema)
 
 
-class Stored:
+class Stored(Block):
     """A block of a record that lies in a file; columns are read when they are asked for.
 
     The file is held open from the start, so that it can be read even after it was removed. Raises `Refused` when it

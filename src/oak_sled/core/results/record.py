@@ -211,11 +211,9 @@ class Record:
 
     def block(self, first: int, count: int) -> Floats:
         """Neighbouring columns over all rows, shape (rows, count)."""
-        only = self.blocks[0]
-        if len(self.blocks) == 1 and isinstance(only, np.ndarray):
-            return only[:, first : first + count]
-        if len(self.blocks) == 1 and isinstance(only, Rows):
-            return only.block(first, count)
+        if len(self.blocks) == 1:
+            only = self.blocks[0]
+            return only[:, first : first + count] if isinstance(only, np.ndarray) else only.block(first, count)
         return np.stack([self.column(place) for place in range(first, first + count)], axis=1)
 
     def row(self, number: int) -> Floats:
@@ -239,6 +237,42 @@ class Record:
     def nbytes(self) -> int:
         """Bytes it takes."""
         return sum(block.nbytes for block in self.blocks)
+
+
+class Watched(Block):
+    """A record as a block that notes which of its columns are read."""
+
+    def __init__(self, record: Record):
+        self._record = record
+        self.read: set[int] = set()
+        """The columns."""
+
+    def __len__(self) -> int:
+        return len(self._record)
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (rows,)."""
+        self.read.add(place)
+        return self._record.column(place)
+
+    def block(self, first: int, count: int) -> Floats:
+        """Neighbouring columns, shape (rows, count)."""
+        self.read.update(range(first, first + count))
+        return self._record.block(first, count)
+
+    def __getitem__(self, row: int) -> Floats:
+        self.read.update(range(self._record.layout.width))
+        return self._record.row(row)
+
+    def chunks(self, most: int) -> Iterable[Floats]:
+        """All rows in pieces of at most `most`, shape (n, width)."""
+        self.read.update(range(self._record.layout.width))
+        return self._record.chunks(most)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return self._record.nbytes
 
 
 class Recorder:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import uuid
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -23,6 +23,10 @@ class Block(Protocol):
 
     def column(self, place: int) -> Floats:
         """One column, shape (rows,)."""
+
+    def block(self, first: int, count: int) -> Floats:
+        """Neighbouring columns, shape (rows, count)."""
+        return np.stack([self.column(place) for place in range(first, first + count)], axis=1)
 
     def __getitem__(self, row: int) -> Floats:
         """One row, shape (width,)."""
@@ -99,7 +103,50 @@ class Rows:
         return self.crafts.nbytes + self.beside.nbytes + self.which.nbytes
 
 
-class Sealed:
+class NotKept(LookupError):
+    """A column was read that was not kept."""
+
+
+class Kept:
+    """Some columns of rows. numbers : shape (rows, columns kept). places : which they are, in order."""
+
+    def __init__(self, numbers: Floats, places: Sequence[int]):
+        self._numbers = numbers
+        self._at = {place: k for k, place in enumerate(places)}
+
+    def __len__(self) -> int:
+        return len(self._numbers)
+
+    def _place(self, column: int) -> int:
+        if column not in self._at:
+            raise NotKept(column)
+        return self._at[column]
+
+    def column(self, place: int) -> Floats:
+        """One column, shape (rows,); raises `NotKept`."""
+        return self._numbers[:, self._place(place)]
+
+    def block(self, first: int, count: int) -> Floats:
+        """Neighbouring columns, shape (rows, count): kept in order, they lie side by side; raises `NotKept`."""
+        begin = self._place(first)
+        for one in range(first, first + count):
+            self._place(one)
+        return self._numbers[:, begin : begin + count]
+
+    def __getitem__(self, row: int) -> Floats:
+        raise NotKept(row)
+
+    def chunks(self, most: int) -> Iterable[Floats]:
+        """Not all columns are there; raises `NotKept`."""
+        raise NotKept(most)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it takes."""
+        return self._numbers.nbytes
+
+
+class Sealed(Block):
     """A block of rows whose columns are compressed one by one, without loss."""
 
     def __init__(self, rows: Floats):

@@ -232,8 +232,13 @@ def executed(job: Job, machine: Machine, inputs: Floats, rows: Rows | None = Non
         has_ledger = layout.own.ledger
         if status == state.DIVERGED:
             message = explain_divergence(job, layout, block, lost) if has_ledger else "diverged"
+    return told_of(job, machine, Record(layout, [block]), status, seconds, message)
+
+
+def told_of(job: Job, machine: Machine, record: Record, status: int, seconds: float, message: str = "") -> Run:
+    """A run that `machine` has done, with all that its arrays tell beside its record."""
     return Run(
-        job, Record(layout, [block]), status, message,
+        job, record, status, message,
         overlap=_overlap(job, machine.scene), notes=machine.sudden.notes, seconds=seconds,
         lost_contacts=int(machine.scene.counts[LOST]), faults=faults_of(job, machine.world.parts),
     )  # fmt: skip

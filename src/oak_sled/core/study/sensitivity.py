@@ -17,7 +17,8 @@ from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel import state
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures, run
-from oak_sled.core.study.batch import Bench, Stencil
+from oak_sled.core.study.batch import Bench
+from oak_sled.core.study.stencil import Stencil
 
 STEP = 0.1
 """Share of its value by which a dial is moved up and down: a measure that counts or that ends with a swing goes in

@@ -6,6 +6,7 @@ threads. Disturbances follow from the seed and the number of the repeat, so that
 
 from __future__ import annotations
 
+import dataclasses
 import hashlib
 import os
 import threading
@@ -26,8 +27,11 @@ from oak_sled.core.kernel import state
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.record import Record, Watched
+from oak_sled.core.results.rows import NotKept
 from oak_sled.core.study import variants
-from oak_sled.core.study.batch import Bench, Stencil
+from oak_sled.core.study.batch import Batch, Bench
+from oak_sled.core.study.stencil import Stencil
 
 CHUNK = 4
 """Variants that a thread takes at a time."""
@@ -184,7 +188,11 @@ class Stencils:
 
 
 class Hand:
-    """Runs variants one after another, in arrays of its own: one for each thread. lent : what threads share."""
+    """Runs variants, several in one call, in arrays of its own: one for each thread. lent : what threads share.
+
+    Measures are computed from what the first run of its kind showed that they read: of the others no more is kept.
+    Where one reads something else after all, its run is done again with all of its rows, and that is kept from then on.
+    """
 
     def __init__(self, yard: Yard, plan: Spread, lent: Stencils | None = None):
         self.plan, self._lent = plan, lent or Stencils()
@@ -192,6 +200,7 @@ class Hand:
         self._ledger = any(measure.ledger for measure in self._wanted)
         self._jobs = variants.Variants(yard, plan)
         self._benches: dict[tuple[Any, ...], Bench] = {}
+        self._batches: dict[tuple[Any, ...], Batch] = {}
         self._diverged = self._refused = 0
 
     def values_of(
@@ -201,38 +210,73 @@ class Hand:
         one, and how many runs diverged and were refused; None where it was cancelled."""
         self._diverged = self._refused = 0
         values = np.full((len(numbers), 1 + self.plan.scatter.repeats, len(self._wanted)), np.nan)
+        waiting: dict[tuple[Any, ...], list[_Waiting]] = {}
         for place, number in enumerate(numbers):
-            if not self._run(number, values[place], cancelled):
-                return None
+            try:
+                job = self._jobs.job(number)
+            except Refused:
+                self._refused += values.shape[1]
+                continue
+            key, stencil = self._lent.of(job)
+            if key not in self._benches:
+                self._benches[key] = Bench(stencil)
+            for repeat in range(values.shape[1]):
+                one = _Waiting(*variants.disturbed(job, self.plan.scatter, repeat), values[place, repeat])
+                waiting.setdefault(key, []).append(one)
+        for key, runs in waiting.items():
+            while runs:
+                if cancelled():
+                    return None
+                self._run_some(key, runs)
         return values, self._diverged, self._refused
 
-    def _run(self, number: int, into: Floats, cancelled: Callable[[], bool]) -> bool:
-        """Runs a variant and its repeats; False where it was cancelled. into : shape (1 + repeats, measures)."""
-        try:
-            job = self._jobs.job(number)
-        except Refused:
-            self._refused += len(into)
-            return True
-        key, stencil = self._lent.of(job)
-        if key not in self._benches:
-            self._benches[key] = Bench(stencil)
-        for repeat in range(len(into)):
-            if cancelled():
-                return False
-            into[repeat] = self._measured(self._benches[key], *variants.disturbed(job, self.plan.scatter, repeat))
-        return True
+    def _run_some(self, key: tuple[Any, ...], waiting: list[_Waiting]) -> None:
+        """Does one run of those that wait, or as many as fit into one call."""
+        batch, stencil = self._batches.get(key), self._benches[key].stencil
+        if batch is None or not stencil.fits(waiting[0].job):
+            self._run_alone(key, waiting.pop(0))
+            return
+        together = [waiting.pop(0)]
+        while waiting and len(together) < batch.SEATS and stencil.fits(waiting[0].job):
+            together.append(waiting.pop(0))
+        for one, made in zip(together, batch.execute([(one.job, one.late) for one in together]), strict=True):
+            try:
+                one.into[:] = self._measured(made)
+            except (NotKept, Refused):  # on this run a measure asks for more than on those before
+                self._run_alone(key, one)
 
-    def _measured(self, bench: Bench, job: Job, late: int) -> list[float]:
-        made = bench.execute(job, late, self._ledger)
+    def _run_alone(self, key: tuple[Any, ...], one: _Waiting) -> None:
+        """Does a run with all of its rows, and notes which of their columns its measures read."""
+        bench = self._benches[key]
+        made = bench.execute(one.job, one.late, self._ledger)
+        watched = Watched(made.record)
         try:
-            read = _read(made, self._wanted)
+            one.into[:] = self._measured(dataclasses.replace(made, record=Record(made.layout, [watched])))
         except Refused:
             if self._ledger:
                 raise
-            self._ledger = True  # on this ground a measure asks for it
-            return self._measured(bench, job, late)
+            self._ledger = True
+            self._run_alone(key, one)
+            return
+        if bench.stencil.fits(one.job) and made.status != state.DIVERGED:
+            old = self._batches.get(key)
+            known = set(old.places) if old is not None and old.ledger == self._ledger else set()
+            if old is None or not known >= watched.read:
+                self._batches[key] = Batch(bench.stencil, known | watched.read, self._ledger)
+
+    def _measured(self, made: run.Run) -> list[float]:
+        read = _read(made, self._wanted)
         self._diverged += made.status == state.DIVERGED
         return read
+
+
+@dataclass(frozen=True, eq=False)
+class _Waiting:
+    """A run that is to be done: its job, by how many ticks its inputs are late, and where its measures go."""
+
+    job: Job
+    late: int
+    into: Floats
 
 
 def _read(made: run.Run, wanted: list[Measure]) -> list[float]:
