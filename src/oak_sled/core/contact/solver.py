@@ -284,6 +284,12 @@ def push_both(one, other, contact, along, way, across):
             other.spin[i] -= along * contact.turn_b[0, i] + way * contact.turn_b[1, i] + across * contact.turn_b[2, i]
 
 
+@compiled
+def is_idle(contact):
+    """Whether a contact gives nothing so far: of many that are near, only some press."""
+    return contact.push == 0.0 and contact.drag_way == 0.0 and contact.drag_across == 0.0
+
+
 @unit
 def solve_once(scene, turn, first, count):
     """One round over the contacts of an island, `count` of them in the order from `first` on: friction, then the
@@ -301,9 +307,12 @@ def solve_once(scene, turn, first, count):
         wa, wb = pairs.triple(one.spin), pairs.triple(other.spin)
         gap = minus(pairs.triple(one.velocity), pairs.triple(other.velocity))
         n, t, u = pairs.triple(contact.normal), pairs.triple(contact.way), pairs.triple(contact.across)
+        speed = relative_speed(contact, 0, n, gap, wa, wb)
+        if speed >= contact.target and is_idle(contact):
+            contact.step[0], contact.step[1], contact.step[2] = 0.0, 0.0, 0.0
+            continue
         slip_way = relative_speed(contact, 1, t, gap, wa, wb) + contact.belt_way
         slip_across = relative_speed(contact, 2, u, gap, wa, wb) + contact.belt_across
-        speed = relative_speed(contact, 0, n, gap, wa, wb)
         most = contact.friction * contact.push
         so_far = (contact.drag_way, contact.drag_across)
         way, across = pairs.friction_impulse(contact, so_far[0], so_far[1], slip_way, slip_across, most)
@@ -367,6 +376,8 @@ def correct_island(scene, first, last, dt):
             speed = shift_along(one, other, la, lb, n)
             total = max(contact.place_push + contact.mass * (contact.wanted - speed), 0.0)
             change, contact.place_push = total - contact.place_push, total
+            if change == 0.0:
+                continue
             shift_body(one, la, n, change)
             shift_body(other, lb, n, -change)
             if contact.fast == 1:
@@ -501,6 +512,10 @@ def accelerate(scene, first, count, share):
                 contact.course[i] = contact.step[i]
             continue
         x, y, z = share * contact.course[0], share * contact.course[1], share * contact.course[2]
+        if x == 0.0 and y == 0.0 and z == 0.0:
+            for i in range(3):
+                contact.course[i] = contact.step[i]
+            continue
         contact.push += x
         contact.drag_way += y
         contact.drag_across += z
