@@ -47,6 +47,23 @@ def test_what_was_compiled_is_used_again_from_any_path_of_the_sources(tmp_path):
     assert call(tmp_path, elsewhere)[0] == 0, "its text is the same, whatever else was edited"
 
 
+def test_an_edited_source_is_seen_by_its_size_or_time(tmp_path):
+    """What is known of the sources is read from the cache only while none of them was touched."""
+    elsewhere = tmp_path / "moved" / "oak_sled"
+    shutil.copytree(SOURCE, elsewhere, ignore=shutil.ignore_patterns("__pycache__", "fonts", "demo"))
+    asks = SMALL.replace("made = ", "PROGRAM._hashed = lambda: 1 / 0\nmade = ")
+    call(tmp_path, elsewhere)
+    call(tmp_path, elsewhere, asks)  # found in the cache: nothing is hashed again
+    file = elsewhere / "core" / "kernel" / "spatial.py"
+    text, stands = file.read_text(), file.stat()
+    file.write_text(text.replace("def dot(a, b):", "def dot(b, a):"))
+    os.utime(file, ns=(stands.st_atime_ns, stands.st_mtime_ns - 1))
+    with pytest.raises(AssertionError, match="ZeroDivisionError"):
+        call(tmp_path, elsewhere, asks)
+    assert call(tmp_path, elsewhere)[0] == 0
+    call(tmp_path, elsewhere, asks)
+
+
 @pytest.mark.parametrize("damage", [lambda raw: raw[: len(raw) // 2], lambda raw: b"", lambda raw: b"x" + raw[1:]])
 def test_a_damaged_file_is_compiled_again_and_said_once(tmp_path, damage):
     call(tmp_path)

@@ -11,6 +11,7 @@ import hashlib
 import os
 import re
 import threading
+import time
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -27,6 +28,10 @@ if TYPE_CHECKING:
 
 CHECKED = bool(os.environ.get("OAK_SLED_CHECKED"))
 """Hold every index to its array, and stop the process at one that is not inside: for the tests."""
+
+
+JUST_NOW = 2.0
+"""s in which a file may be edited twice and keep its time."""
 
 
 class Kernel(Source):
@@ -136,7 +141,18 @@ class Program:
 
     @functools.cached_property
     def made_of(self) -> str:
-        """A hash of the sources, of this compiler and of the machine."""
+        """A hash of the sources, of this compiler and of the machine; read from the cache while no file of the core has
+        another size or time than when it was made."""
+        stamp = _stamp()
+        known = self.cache.index(f"sources-{stamp}") if stamp else None
+        if known is not None:
+            return str(known["made_of"])
+        made = self._hashed()
+        if stamp:
+            self.cache.keep_index(f"sources-{stamp}", {"made_of": made})
+        return made
+
+    def _hashed(self) -> str:
         seal = hashlib.sha256(f"{machine.describe()} {CHECKED}".encode())
         for file in sorted([*self._sources(), *Path(__file__).parent.glob("*.py")]):
             seal.update(in_package(str(file)).encode())
@@ -272,6 +288,17 @@ def kernel_sources() -> list[Path]:
             parts = [place / f"{name}.py" for name in re.findall(r"\w+", names)]
             wanted += [part for part in (place.with_suffix(".py"), *parts) if part in texts]
     return sorted(found)
+
+
+def _stamp() -> str:
+    """What tells whether a file of the core was edited, without reading any; "" while one was edited this moment, since
+    times of files are coarse."""
+    seal, newest = hashlib.sha256(f"{machine.describe()} {CHECKED}".encode()), 0.0
+    for file in sorted((PACKAGE / "core").rglob("*.py")):
+        found = file.stat()
+        seal.update(f"{in_package(str(file))} {found.st_size} {found.st_mtime_ns}\n".encode())
+        newest = max(newest, found.st_mtime)
+    return seal.hexdigest()[:32] if newest < time.time() - JUST_NOW else ""
 
 
 SHIPPED = Path(__file__).parent / "shipped"
