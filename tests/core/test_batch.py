@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from oak_sled.core.build import jobs
+from oak_sled.core.build import jobs, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.faults import Refused
@@ -149,3 +149,34 @@ def test_most_steps_of_a_drag_build_nothing_anew(monkeypatch):
         repeater.execute(jobs.job_of(yard))
         repeater.prepare()
     assert len(built) == 2, "the first run, and the arrays that are kept"
+
+
+def test_a_drag_of_a_craft_with_formulas_builds_nothing_anew_once_they_are_compiled(monkeypatch):
+    """Arrays are not kept that would go on interpreting a formula; one that nothing follows is in nobody's way."""
+    built = []
+    build = run.Machine.of
+    monkeypatch.setattr(run.Machine, "of", lambda job: built.append(job) or build(job))
+
+    def dragged(yard, path, values):
+        """How many of the steps of a drag built their arrays anew; each is what it is by itself."""
+        repeater, count = batch.Repeater(), 0
+        for value in values:
+            job = jobs.job_of(yard.edit(path, value))
+            built.clear()
+            made = repeater.execute(job)
+            repeater.prepare()
+            count += len(built)
+            assert made.digest == run.execute(job).digest
+        return count
+
+    ferry = short("ferry")
+    assert ferry.craft("ferry").laws
+    assert dragged(ferry, "crafts.ferry.parts.fan.thrust", [5000.0, 5100.0, 5200.0, 5300.0]) == 2
+    text = "29 [kN/m] * (reach - gap) * sqrt(sqrt((reach / max(gap, 0.05 [m]))^2)) + 3.6 [kN s/m] * closing"
+    laws = [*ferry.craft("ferry").laws, ferry.craft("ferry").laws[1].replace(id="own", text=text)]
+    follows = ferry.edit_all([("crafts.ferry.laws", laws), ("crafts.ferry.parts.pads.formula", "own")])
+    path, values = "crafts.ferry.parts.fan.thrust", [6000.0, 6100.0, 6200.0, 6300.0]
+    assert world.interprets(jobs.job_of(follows))
+    assert dragged(follows, path, values) == 4
+    world.compile_laws(jobs.job_of(follows))
+    assert dragged(follows, path, values) == 2

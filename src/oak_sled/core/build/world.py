@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, get_args
 
 import numpy as np
@@ -15,6 +15,7 @@ from oak_sled.core.documents.event import Event, What
 from oak_sled.core.documents.faults import refuse
 from oak_sled.core.documents.yard import End, Ground
 from oak_sled.core.formulas import made
+from oak_sled.core.formulas.code import Code
 from oak_sled.core.kernel import rowlayout, spatial, state, surface
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.parts import register
@@ -68,11 +69,22 @@ def build(job: Job) -> state.World:
 
 def compile_laws(job: Job) -> None:
     """Compiles the formulas that a job follows, each into a unit of its own; runs built before go on interpreting."""
+    for code in _followed(job):
+        made.compile_unit(code)
+
+
+def interprets(job: Job) -> bool:
+    """Whether a job that is built now follows a formula that is not compiled."""
+    return not all(made.is_compiled(code) for code in _followed(job))
+
+
+def _followed(job: Job) -> Iterator[Code]:
+    """The formulas that parts of a job follow in every tick."""
     for one in job.actors:
         for part in one.craft.parts:
             for place in part.PLACES:
                 if (name := getattr(part, place.field)) and not place.sampled:
-                    made.compile_unit(one.craft.written[name].code)
+                    yield one.craft.written[name].code
 
 
 def event_rows(events: Sequence[Event], job: Job) -> state.Records:

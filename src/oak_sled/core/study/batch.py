@@ -121,7 +121,7 @@ class Repeater:
         if bench is not None and bench.stencil.fits(job):
             return bench.run_to_keep(job)
         # formulas are compiled while they stand: arrays that were kept would go on interpreting them
-        self._missed = None if any(one.craft.laws for one in job.actors) else job
+        self._missed = None if world.interprets(job) else job
         return run.execute(job)
 
     def prepare(self) -> None:
