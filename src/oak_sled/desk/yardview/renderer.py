@@ -193,12 +193,14 @@ class Batch:
     places: np.ndarray
     corners: int = -1
     """How many of the mesh; -1: all."""
+    first: int = 0
+    """The first of them."""
 
     def shaded(self, colour: tuple[float, float, float]) -> Batch:
         """The same in one colour: its shadows."""
         dark = self.places.copy()
         dark[:, 16:20] = (*colour, 1.0)
-        return Batch(self.array, dark, self.corners)
+        return Batch(self.array, dark, self.corners, self.first)
 
 
 WHERE_IT_IS = np.array([[*np.eye(4).reshape(-1), 0.0, 0.0, 0.0, 0.0, 0.0]], "f4")
@@ -245,7 +247,7 @@ class Renderer:
         self._looks: dict[object, str] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
-        self._uneven: tuple[object, Uneven, Batch, Batch, moderngl.Buffer] | None = None
+        self._uneven: tuple[object, Uneven, moderngl.VertexArray, Batch, moderngl.Buffer] | None = None
         self._eye = np.zeros(3)
         self._veiled = (0, 0, 0, 0)
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
@@ -335,7 +337,7 @@ class Renderer:
             self._draw_far(gl, scene.ground, camera, clip, low)
             self._solid["eye"].value = tuple(camera.eye)
             self._eye = camera.eye
-            self._draw_relief(gl, scene, clip, low)
+            self._draw_relief(gl, scene, matrix, low)
             self._draw_tiles(gl, scene, clip, low)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene, clip, low)
@@ -373,7 +375,7 @@ class Renderer:
         self._ice["edge"].value = ground.edges_at()
         self._sheet.render()
 
-    def _draw_relief(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
+    def _draw_relief(self, gl: moderngl.Context, scene: Scene, matrix: Floats, low: tuple[float, float, float]) -> None:
         """Uneven ground, over which the rest is drawn."""
         if not ground_shape.is_uneven(scene.ground):
             return
@@ -383,13 +385,13 @@ class Renderer:
         if self._uneven is None or self._uneven[0] != key:
             shape = Uneven.of(ground)
             buffer = self.context.buffer(np.ascontiguousarray(shape.vertices, "f4").tobytes())
-            index = self.context.buffer(np.ascontiguousarray(shape.index, "i4").tobytes())
+            index = self.context.buffer(np.ascontiguousarray(shape.drawn.index, "i4").tobytes())
             some = self.context.buffer(reserve=max(shape.index.nbytes, 12), dynamic=True)
-            whole = Batch(self._array_over(buffer, index), WHERE_IT_IS)
-            self._uneven = (key, shape, whole, Batch(self._array_over(buffer, some), WHERE_IT_IS, 0), some)
-        _, shape, relief, veil, some = self._uneven
+            veil = Batch(self._array_over(buffer, some), WHERE_IT_IS, 0)
+            self._uneven = (key, shape, self._array_over(buffer, index), veil, some)
+        _, shape, whole, veil, some = self._uneven
         gl.enable(moderngl.DEPTH_TEST)
-        self._solid["clip"].write(clip)
+        self._solid["clip"].write(matrix.T.astype("f4").tobytes())
         self._solid["haze"].value = low
         self._solid["ruled"].value = 0.8
         self._solid["rule"].value = theme.rgb("ice_line")
@@ -400,7 +402,8 @@ class Renderer:
             subject, veil.corners = scene.subject, found.size
             some.orphan()  # the picture before may still be in work
             some.write(np.ascontiguousarray(found, "i4").tobytes())
-        self._render_seen_through(gl, [relief], subject, [veil])
+        seen = [Batch(whole, WHERE_IT_IS, 3 * count, 3 * first) for first, count in shape.drawn.in_sight(matrix)]
+        self._render_seen_through(gl, seen, subject, [veil])
         self._solid["ruled"].value = 0.0
         gl.disable(moderngl.DEPTH_TEST)
 
@@ -467,7 +470,7 @@ class Renderer:
             raw = batch.places.tobytes()
             self._instances.orphan(max(len(raw), self._instances.size))  # the draw before may still be in work
             self._instances.write(raw)
-            batch.array.render(vertices=batch.corners, instances=len(batch.places))
+            batch.array.render(vertices=batch.corners, first=batch.first, instances=len(batch.places))
 
     def _render_seen_through(
         self,

@@ -1,0 +1,123 @@
+"""Uneven ground is drawn in few triangles and only where it is in sight, and looks as if all of it was drawn."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from oak_sled.core.build import jobs
+from oak_sled.core.documents.yard import Ground
+from oak_sled.core.geometry.terrain import Relief, pack
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+from oak_sled.desk.yardview import uneven
+from oak_sled.desk.yardview.camera import Rig
+from oak_sled.desk.yardview.renderer import Scene
+from oak_sled.desk.yardview.uneven import Chunks, Uneven
+
+
+def ground_of(heights):
+    """A ground with a relief of those heights, 0 to 65535."""
+    rows, columns = heights.shape
+    data = pack(heights.astype("<u2"))
+    return Ground(id="ground", relief=Relief(columns=columns, rows=rows, data=data, length=90.0, width=60.0))
+
+
+def terraces(rows=41, columns=66):
+    """Level terraces of many sizes, slopes between them, and a rough corner."""
+    rng = np.random.default_rng(4)
+    heights = np.kron(rng.integers(0, 5, (8, 11)), np.ones((6, 6)))[:rows, :columns] * 9000.0
+    heights[:9, :9] = rng.integers(0, 60000, (9, 9))
+    return heights
+
+
+def level_at(vertices, index, x, y):
+    """The heights of a surface at places that lie in its triangles; shape of `x`."""
+    p = vertices[index][:, :, :3].astype(float)
+    found = np.full(x.shape, np.nan)
+    for a, b, c in p:
+        size = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
+        u = ((x - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (y - a[1])) / size
+        v = ((b[0] - a[0]) * (y - a[1]) - (x - a[0]) * (b[1] - a[1])) / size
+        inside = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1.0 + 1e-9)
+        found[inside] = (a[2] + u * (b[2] - a[2]) + v * (c[2] - a[2]))[inside]
+    return found
+
+
+def test_level_ground_is_drawn_in_few_triangles_and_is_the_same_surface():
+    shape = Uneven.of(ground_of(terraces()))
+    assert len(shape.drawn.index) < 0.8 * len(shape.index)
+    x, y = np.random.default_rng(8).uniform([-44.9, -29.9], [44.9, 29.9], (4000, 2)).T
+    assert level_at(shape.vertices, shape.drawn.index, x, y) == pytest.approx(
+        level_at(shape.vertices, shape.index, x, y), abs=1e-5
+    )
+    for index in (shape.index, shape.drawn.index):
+        p = shape.vertices[index][:, :, :2].astype(float)
+        e, f = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+        assert 0.5 * float(np.sum(e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0])) == pytest.approx(90.0 * 60.0)
+
+
+@pytest.mark.parametrize(("rows", "columns"), [(2, 2), (3, 40), (33, 33), (65, 34)])
+def test_ground_that_is_level_all_over_and_grids_of_any_size(rows, columns):
+    flat = np.zeros((rows * columns, 9), "f4")
+    xs, ys = np.meshgrid(np.arange(columns), np.arange(rows))
+    flat[:, 0], flat[:, 1] = xs.reshape(-1), ys.reshape(-1)
+    found = uneven.merged(flat, rows, columns)
+    p = flat[found][:, :, :2].astype(float)
+    e, f = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    areas = 0.5 * (e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0])
+    assert (areas > 0.0).all(), "all face up"
+    assert areas.sum() == pytest.approx((rows - 1) * (columns - 1))
+    assert len(found) <= 2 * (rows - 1) * (columns - 1)
+
+
+def test_no_triangle_in_sight_is_left_out_and_much_is():
+    shape = Uneven.of(demos.load("quay").ground("ridges"))
+    made = run.execute(jobs.job_of(demos.load("quay"), demos.load("quay").drill("over_ridges")))
+    left_out = []
+    for name in ("chase", "side", "top", "ride"):
+        for row in range(0, made.ticks, 150):
+            matrix = Rig(name=name, lag_s=0.0).camera(made, row, 640, 400).matrix
+            shown = np.zeros(len(shape.drawn.index), bool)
+            for first, count in shape.drawn.in_sight(matrix):
+                assert not shown[first : first + count].any(), "none twice"
+                shown[first : first + count] = True
+            corners = np.concatenate([shape.vertices[:, :3], np.ones((len(shape.vertices), 1))], axis=1) @ matrix.T
+            inside = (np.abs(corners[:, :3]) <= corners[:, 3:]).all(axis=1)
+            assert shown[inside[shape.drawn.index].any(axis=1)].all(), (name, row)
+            left_out.append(1.0 - shown.mean())
+    assert np.median(left_out) > 0.3
+    assert Chunks.of(shape.vertices, shape.index[:0]).in_sight(np.eye(4)) == []
+
+
+def test_the_picture_is_that_of_all_triangles(renderer, monkeypatch):
+    """Pixel by pixel, but for a few on edges."""
+    yard = demos.load("ferry")
+    made = run.execute(jobs.job_of(yard, yard.drill("ridges")))
+    of = Uneven.of
+
+    def whole(ground):
+        shape = of(ground)
+        low, high = shape.vertices[:, :3].min(axis=0), shape.vertices[:, :3].max(axis=0)
+        box = [[*np.where([k & 1, k & 2, k & 4], high, low), 1.0] for k in range(8)]
+        return replace(shape, drawn=Chunks(shape.index, np.array([len(shape.index)]), np.array([box])))
+
+    def picture(name, row):
+        renderer._uneven = None
+        camera = Rig(name=name, lag_s=0.0).camera(made, row, 320, 200)
+        drawn = renderer.draw(Scene(made.job.ground), camera, 320, 200, False)
+        bits = drawn.bits()
+        assert bits is not None
+        return np.frombuffer(bits.asstring(drawn.sizeInBytes()), np.uint8).reshape(200, 320, 4).astype(int)
+
+    for name in ("chase", "top", "side"):
+        for row in (10, made.ticks // 2):
+            few = picture(name, row)
+            with monkeypatch.context() as patch:
+                patch.setattr(Uneven, "of", whole)
+                all_of_it = picture(name, row)
+            differs = np.abs(few - all_of_it).max(axis=2) > 6
+            assert differs.mean() < 0.002, (name, row)
+            assert len(np.unique(few.reshape(-1, 4), axis=0)) > 100, "ground is seen"
