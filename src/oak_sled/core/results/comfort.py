@@ -33,7 +33,7 @@ def seat_acceleration(run: Run) -> Floats:
     """m/s2 of the place where the head is mounted, without gravity, craft axes, shape (ticks, 3)."""
     velocity = run.columns("velocity.x", "velocity.y", "velocity.z")
     head = head_of(run)
-    frames = np.stack([traces.rotation(q) for q in run.columns(*(f"rotation.{axis}" for axis in "wxyz"))])
+    frames = traces.rotations(run.columns(*(f"rotation.{axis}" for axis in "wxyz")))
     if head is not None:
         lever = frames @ (np.array(head.at) - np.array(run.job.craft.body.centre()))
         velocity = velocity + np.cross(run.columns("spin.x", "spin.y", "spin.z"), lever)

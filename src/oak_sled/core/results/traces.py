@@ -528,6 +528,17 @@ def rotation(q: Floats) -> Floats:
     )
 
 
+def rotations(attitudes: Floats) -> Floats:
+    """The same for many: attitudes of shape (n, 4), matrices of shape (n, 3, 3)."""
+    w, x, y, z = attitudes.T
+    rows = (
+        (1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)),
+        (2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)),
+        (2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)),
+    )
+    return np.stack([np.stack(row, axis=1) for row in rows], axis=1)
+
+
 def ledger_gap(run: Run) -> tuple[float, float]:
     """How far the ledger is from closing: the worst tick, linear and angular, relative to its largest line.
 

@@ -129,7 +129,7 @@ class Freight:
 
     def placed(self, places: Floats) -> Floats:
         """The mesh with its blocks at `places`, shape (blocks, 7): position and attitude; shape (n, 9)."""
-        axes = np.array([traces.rotation(place[3:7]) for place in places])[self.owner]
+        axes = traces.rotations(places[:, 3:7])[self.owner]
         out = self.vertices.copy()
         out[:, :3] = np.einsum("nij,nj->ni", axes, self.vertices[:, :3]) + places[self.owner, :3]
         out[:, 3:6] = np.einsum("nij,nj->ni", axes, self.vertices[:, 3:6])
