@@ -6,14 +6,18 @@ import json
 import os
 import stat
 
+import numpy as np
 import pytest
 
+from oak_sled.core.build import jobs
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import disk, run_csv, shelf_store, yard_json
+from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.files import disk, records, run_csv, shelf_store, yard_json
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import measures, run
+from oak_sled.core.results.record import Layout, Record
+from oak_sled.core.results.rows import Sealed
 
 
 def job_of(yard, drill="brake_to_stop", **edits):
@@ -239,3 +243,44 @@ def test_every_shipped_demo_opens_and_has_a_line_about_it():
         assert demos.load(name).crafts
     with pytest.raises(Refused, match="did you mean"):
         demos.load("fan-sle")
+
+
+def test_pieces_made_ahead_come_in_order_and_end_with_what_ends_them():
+    made = []
+
+    def pieces(count, wrong=-1):
+        for k in range(count):
+            if k == wrong:
+                raise refuse("piece", "is damaged", "a whole one")
+            made.append(k)
+            yield np.full(3, k)
+
+    assert [int(one[0]) for one in records.ahead(pieces(7))] == list(range(7))
+    assert list(records.ahead(pieces(0))) == []
+    came = []
+    with pytest.raises(Refused, match="is damaged"):
+        came += [int(one[0]) for one in records.ahead(pieces(5, wrong=3))]
+    made.clear()
+    for one in records.ahead(pieces(50)):
+        if int(one[0]) == 4:
+            break
+    assert len(made) <= 7, "no more is made when nobody asks"
+
+
+def test_a_drive_of_many_blocks_is_the_same_after_it_was_saved_in_parts_and_whole(tmp_path):
+    """Blocks are unpacked ahead of their writing; what ends the writing leaves no half file."""
+    layout = Layout.of(jobs.job_of(demos.load("fan-sled")))
+    rows = np.random.default_rng(2).normal(size=(5 * 50, layout.width))
+    record = Record(layout, [*(Sealed(rows[k : k + 50]) for k in range(0, 200, 50)), rows[200:]])
+    told = []
+    records.save(record, tmp_path / "whole.parquet", told.append)
+    assert sum(told) == 250
+    whole = records.load([tmp_path / "whole.parquet"], layout)
+    assert np.array_equal(np.concatenate(list(whole.chunks(64))), rows)
+
+    def stop(done):
+        raise refuse("save", "was cancelled", "go on")
+
+    with pytest.raises(Refused, match="cancelled"):
+        records.save(record, tmp_path / "half.parquet", stop)
+    assert not list(tmp_path.glob("half*"))

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import re
 import weakref
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -25,10 +26,12 @@ _LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(
 """Columns that records of earlier versions do not have."""
 CHUNK = 7200
 """Rows of a group."""
+Piece = TypeVar("Piece")
 
 
 def save(record: Record, path: Path, on_progress: Callable[[int], None] | None = None) -> None:
-    """Writes a record, whole or not at all; raises `Refused`. Never holds more than a block of it.
+    """Writes a record, whole or not at all; raises `Refused`. Never holds more than two blocks of it: one is unpacked
+    while that before is written.
 
     on_progress(rows) : rows more that were written; what it raises ends the writing.
     """
@@ -50,10 +53,20 @@ def save(record: Record, path: Path, on_progress: Callable[[int], None] | None =
             write_page_checksum=True,
         ) as writer,
     ):
-        for rows in record.chunks(CHUNK):
+        for rows in ahead(record.chunks(CHUNK)):
             writer.write_table(table(rows, schema), row_group_size=len(rows))
             if on_progress is not None:
                 on_progress(len(rows))
+
+
+def ahead(pieces: Iterable[Piece]) -> Iterator[Piece]:
+    """The same pieces, each made in a thread of its own while the one before is in use."""
+    left = iter(pieces)
+    with ThreadPoolExecutor(1, thread_name_prefix="oak-sled-unpack") as pool:
+        coming = pool.submit(next, left, None)
+        while (piece := coming.result()) is not None:
+            coming = pool.submit(next, left, None)
+            yield piece
 
 
 def table(rows: Floats, schema: Any) -> Any:

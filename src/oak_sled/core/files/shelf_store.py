@@ -188,10 +188,19 @@ def _write_record(card: Card, folder: Path, progress: _Progress, in_parts: bool)
         pieces.append((f"{block.id}.parquet", Record(record.layout, [block])))
     if rest:
         pieces.append((f"{card.id}.parquet", Record(record.layout, rest)))
-    for name, piece in pieces:
-        if not (folder / name).exists():
-            records.save(piece, folder / name, progress.add)
+    missing = [(folder / name, piece) for name, piece in pieces if not (folder / name).exists()]
+    unpacked = records.ahead(_unpacked(piece) for _, piece in missing)
+    for (path, _), piece in zip(missing, unpacked, strict=True):
+        records.save(piece, path, progress.add)
     return [name for name, _ in pieces]
+
+
+def _unpacked(record: Record) -> Record:
+    """The same record, with its rows at hand where it is one sealed block."""
+    only = record.blocks[0]
+    if len(record.blocks) > 1 or not isinstance(only, Sealed):
+        return record
+    return Record(record.layout, only.chunks(len(only)))
 
 
 def _text(data: Any) -> bytes:

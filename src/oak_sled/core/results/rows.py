@@ -174,7 +174,8 @@ class Sealed(Block):
 
     def chunks(self, most: int) -> Iterator[Floats]:
         """All rows in pieces of at most `most`, shape (n, width)."""
-        rows = np.stack([self.column(place) for place in range(self.width)], axis=1)
+        # columns stay side by side in memory: who asks for all rows writes column by column
+        rows = np.stack([self.column(place) for place in range(self.width)]).T
         for first in range(0, self.length, most):
             yield rows[first : first + most]
 
