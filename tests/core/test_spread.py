@@ -229,8 +229,10 @@ def test_a_stretch_upside_down_is_refused(fields, says):
 
 
 def test_what_no_run_shows_and_what_diverges_everywhere_is_said(yard):
-    with pytest.raises(Refused, match="no variant of this drill shows stop_distance"):
+    with pytest.raises(Refused, match="no variant of this drill shows stop_distance") as told:
         spread.compute(yard, plan(TWO[0], names=("stop_distance",)))
+    assert "one that it shows: top_speed" in str(told.value)
+    assert "stop_distance" not in str(told.value).partition("one that it shows")[2]
     wild = yard.edit("crafts.fan_sled.body.damping_law", "explicit")
     axis = SpreadAxis(path="crafts.fan_sled.body.damping", low=500.0, high=1000.0, count=2)
     with pytest.raises(Refused, match="every variant diverges"):

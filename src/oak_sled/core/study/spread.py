@@ -20,7 +20,7 @@ import numpy as np
 
 from oak_sled.core.build import world
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import Refused, close_match, refuse
+from oak_sled.core.documents.faults import Refused, refuse
 from oak_sled.core.documents.spreads import CARD, CRAFT, Spread, SpreadAxis, SpreadResults
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel import state
@@ -114,7 +114,7 @@ class Gathered:
     def results(self) -> SpreadResults:
         """All values; raises `Refused` where no run shows any of its measures."""
         if not np.isfinite(self.values).any():
-            raise _nothing_shown(self.plan, self.diverged)
+            raise _nothing_shown(self.yard, self.plan, self.diverged)
         flat = [None if np.isnan(value) else value for value in self.values.reshape(-1).tolist()]
         return SpreadResults(made_of=digest_of(self.yard, self.plan), values=tuple(flat))
 
@@ -163,12 +163,13 @@ def chunks(plan: Spread, size: int) -> list[list[int]]:
     return [numbers[k : k + size] for k in range(0, len(numbers), size)]
 
 
-def _nothing_shown(plan: Spread, diverged: int) -> Refused:
+def _nothing_shown(yard: Yard, plan: Spread, diverged: int) -> Refused:
     if diverged == plan.runs:
         return refuse("axes", "every variant diverges", "a stretch nearer to what holds, or more ticks/s")
-    known = close_match(plan.measures[0], [one.name for one in measures.MEASURES])
+    first = measures.read_all(run.execute(variants.job_for(yard, plan, plan.values_of(0))))
+    shown = [name for name, value in first.items() if value is not None]
     says = f"no variant of this drill shows {', '.join(plan.measures)}"
-    return refuse("measures", says, f"another measure ({known})")
+    return refuse("measures", says, f"one that it shows: {', '.join(shown)}")
 
 
 class Stencils:
