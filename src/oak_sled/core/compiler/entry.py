@@ -33,10 +33,14 @@ class Entry:
     def __call__(self, arguments: tuple[Any, ...]) -> Any:
         """Runs it; what it gives back is a number, a tuple of them, or None."""
         keep: list[Any] = []
-        handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in cells_of(one, of, keep)]
+        handed = self._handed(arguments, keep)
         out = self._out()
         self.call(*handed, ctypes.addressof(out))
         return self._given_back(out)
+
+    def _handed(self, arguments: tuple[Any, ...], keep: list[Any]) -> list[Any]:
+        """All arguments cell by cell; `keep` as in `cells_of`."""
+        return [cell for one, of in zip(arguments, self.given, strict=True) for cell in cells_of(one, of, keep)]
 
     def _given_back(self, out: Any) -> Any:
         if not self._kinds:
@@ -49,7 +53,7 @@ class Entry:
     def prepared(self, arguments: tuple[Any, ...]) -> Prepared:
         """Arguments for `together`, read now: their arrays have to stay where they are."""
         keep: list[Any] = []
-        handed = [cell for one, of in zip(arguments, self.given, strict=True) for cell in cells_of(one, of, keep)]
+        handed = self._handed(arguments, keep)
         block = np.zeros(len(handed), np.int64)
         for place, (value, cell) in enumerate(zip(handed, self._cells, strict=True)):
             if cell == "double":
