@@ -62,6 +62,5 @@ class FocusRing(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for colour, wide, inset in (("ink", 3.0, 2), ("oak_light", 1.5, 2)):
-            pen = theme.pen(colour, wide)
-            painter.setPen(pen)
+            painter.setPen(theme.pen(colour, wide))
             painter.drawRoundedRect(self.rect().adjusted(inset, inset, -inset, -inset), 3, 3)

@@ -49,8 +49,7 @@ class GripCurve(QWidget):
         path = QPainterPath(at(0.0, float(self.grips[0])))
         for slip, grip in zip(SLIPS_DEG[1:], self.grips[1:], strict=True):
             path.lineTo(at(float(slip), float(grip)))
-        pen = theme.pen("oak_light", 1.6)
-        pen.setColor(theme.family("grip", on_desk=True))
+        pen = theme.pen_in(theme.family("grip", on_desk=True), 1.6)
         painter.setPen(pen)
         painter.drawPath(path)
         dashed = theme.pen("desk_soft", 1)

@@ -114,7 +114,12 @@ def _colour(code: str, alpha: int) -> QColor:
 
 def rgb(name: str) -> tuple[float, float, float]:
     """The colour of a token as three floats, 0 to 1."""
-    found = QColor(_palette[name])
+    return _rgb(_palette[name])
+
+
+@functools.lru_cache(maxsize=64)
+def _rgb(code: str) -> tuple[float, float, float]:
+    found = QColor(code)
     return found.redF(), found.greenF(), found.blueF()
 
 
@@ -144,6 +149,8 @@ def font(size: int = TEXT, bold: bool = False) -> QFont:
     made = QFont("B612")
     made.setPixelSize(size)
     made.setBold(bold)
+    # the face joins no letters, and to look for that takes half the time of every text; scripts that need it keep it
+    made.setStyleStrategy(QFont.StyleStrategy.PreferNoShaping)
     return made
 
 
@@ -171,8 +178,18 @@ def in_menu(text: str) -> str:
 
 
 def pen(name: str, width: float = 1.0) -> QPen:
-    """A pen in the colour of a token."""
-    made = QPen(colour(name), width)
+    """A pen in the colour of a token; shared, never to be changed."""
+    return _pen(colour(name).rgba(), width)
+
+
+def pen_in(ink: QColor, width: float = 1.0) -> QPen:
+    """A pen in a colour; shared, never to be changed."""
+    return _pen(ink.rgba(), width)
+
+
+@functools.lru_cache(maxsize=256)
+def _pen(rgba: int, width: float) -> QPen:
+    made = QPen(QColor.fromRgba(rgba), width)
     made.setCosmetic(True)  # a width in px, whatever a plot scales by
     return made
 

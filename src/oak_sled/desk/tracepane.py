@@ -209,8 +209,7 @@ class TracePane(QWidget):
                 continue
             values = traces.values(run, names[place])
             whole.append(values)
-            pen = theme.pen("ink")
-            pen.setColor(trace_colour(run, names[place], place if told_apart(plot.name) else -1))
+            pen = theme.pen_in(trace_colour(run, names[place], place if told_apart(plot.name) else -1))
             t, drawn = thin(times, values, MOST_DRAWN_LIVE if live else MOST_DRAWN)
             bounds.append((float(np.fmin.reduce(drawn)), float(np.fmax.reduce(drawn))))
             item.setData(t, drawn, pen=pen)

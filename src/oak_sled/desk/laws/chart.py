@@ -214,8 +214,7 @@ class LawChart(QWidget):
         if chart.middle is not None:
             x, y = chart.middle
             reach = 0.09 * float(chart.x[-1] - chart.x[0])
-            pen = theme.pen("oak_deep", 1.4)
-            painter.setPen(pen)
+            painter.setPen(theme.pen("oak_deep", 1.4))
             painter.drawLine(self.at(x - reach, y - chart.slope * reach), self.at(x + reach, y + chart.slope * reach))
         painter.setPen(theme.pen("card", 1.2))
         painter.setBrush(theme.colour("oak_deep"))

@@ -217,7 +217,7 @@ def _paint_now(view: SpreadMap, painter: QPainter) -> None:
     at = view.px(view.now[0], view.now[1]) if view.flat() else None
     if at is None:
         x = view.px(0, view.now[0]).x()
-        pen = theme.pen("warning", 1.4)
+        pen = QPen(theme.pen("warning", 1.4))
         pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
         painter.drawLine(QPointF(x, view.box().top()), QPointF(x, view.box().bottom()))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.desk import theme
 
@@ -27,7 +27,7 @@ def draw(painter: QPainter, start: QPointF, end: QPointF, family: str, still: bo
     if still:
         painter.setPen(QPen(theme.colour("paper", 200), width + 2.4))
         painter.drawLine(start, neck)
-    painter.setPen(QPen(ink, width))
+    painter.setPen(theme.pen_in(ink, width))
     painter.drawLine(start, neck)
     if family == "support":  # stands on a bar at its foot
         painter.drawLine(
@@ -52,13 +52,13 @@ def _head(
             ]
         )
 
-    painter.setPen(QPen(ink, 2.0))
+    painter.setPen(theme.pen_in(ink, 2.0))
     painter.setBrush(ink)
     if family == "air":  # open cone
         painter.setBrush(theme.colour("paper"))
         painter.drawPolygon(triangle(neck, end, half))
     elif family == "grip":  # flat arrow
-        painter.setPen(QPen(ink, 3.4))
+        painter.setPen(theme.pen_in(ink, 3.4))
         painter.drawLine(QPointF(neck.x() + px * half, neck.y() + py * half), end)
         painter.drawLine(QPointF(neck.x() - px * half, neck.y() - py * half), end)
         painter.drawLine(neck, end)
@@ -82,7 +82,7 @@ def turn(painter: QPainter, centre: QPointF, radius: float, torque: float, famil
     ink = theme.family(family)
     span = math.copysign(110.0, torque)
     box = QRectF(centre.x() - radius, centre.y() - 0.42 * radius, 2 * radius, 0.84 * radius)
-    painter.setPen(QPen(ink, 3.0))
+    painter.setPen(theme.pen_in(ink, 3.0))
     painter.drawArc(box, int(-90 * 16 - span * 8), int(span * 16))
     angle = math.radians(-90.0 + span / 2.0)
     end = QPointF(centre.x() + radius * math.cos(angle), centre.y() - 0.42 * radius * math.sin(angle))
@@ -95,40 +95,43 @@ class Labels:
     """Places labels beside points so that none covers another."""
 
     def __init__(self, width: float, height: float):
-        self._taken: list[QRectF] = []
-        self._bounds = QRectF(2, 2, width - 4, height - 4)
+        # numbers, not boxes of Qt: each label is held against all of them in up to 54 places
+        self._taken: list[tuple[float, float, float, float]] = []
+        self._right, self._bottom = width - 2.0, height - 2.0
 
     def block(self, box: QRectF) -> None:
         """Keeps labels out of a box."""
-        self._taken.append(box)
+        self._taken.append((box.left(), box.top(), box.right(), box.bottom()))
 
     def draw(self, painter: QPainter, at: QPointF, text: str, ink: QColor) -> None:
         """Draws `text` on a slip of paper near `at`."""
         chosen = theme.font(theme.SMALL)
-        metrics = QFontMetrics(chosen)
-        wide = metrics.horizontalAdvance(text) + 12
-        box = None
-        for shift in (0, -20, 20, -40, 40, -60, 60, -80, 80):
-            for left in (
-                at.x() + 9,
-                at.x() - 9 - wide,
-                at.x() + 60,
-                at.x() - 60 - wide,
-                at.x() + 110,
-                at.x() - 110 - wide,
-            ):
-                tried = QRectF(left, at.y() - 9 + shift, wide, 18)
-                if self._bounds.contains(tried) and not any(tried.intersects(old) for old in self._taken):
-                    box = tried
-                    break
-            else:
-                continue
-            break
-        if box is None:
+        wide = theme.metrics(chosen).horizontalAdvance(text) + 12
+        place = self._free(at.x(), at.y(), wide)
+        if place is None:
             return  # better no label than one that hides the craft
-        self._taken.append(box)
-        painter.fillRect(box, theme.colour("card", 232))
-        painter.fillRect(QRectF(box.left(), box.top(), 3, box.height()), ink)
+        left, top = place
+        self._taken.append((left, top, left + wide, top + 18.0))
+        painter.fillRect(QRectF(left, top, wide, 18.0), theme.colour("card", 232))
+        painter.fillRect(QRectF(left, top, 3.0, 18.0), ink)
         painter.setFont(chosen)
         painter.setPen(theme.colour("ink"))
-        painter.drawText(box.adjusted(7, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QPointF(left + 7.0, top + 13.0), text)
+
+    def _free(self, x: float, y: float, wide: float) -> tuple[float, float] | None:
+        """Where a label finds room near a point: its left and its top, px."""
+        lefts = (x + 9, x - 9 - wide, x + 60, x - 60 - wide, x + 110, x - 110 - wide)
+        for shift in (0, -20, 20, -40, 40, -60, 60, -80, 80):
+            top = y - 9.0 + shift
+            if top < 2.0 or top + 18.0 > self._bottom:
+                continue
+            level = [one for one in self._taken if one[1] < top + 18.0 and top < one[3]]
+            for left in lefts:
+                if left < 2.0 or left + wide > self._right:
+                    continue
+                for taken in level:
+                    if taken[0] < left + wide and left < taken[2]:
+                        break
+                else:
+                    return left, top
+        return None

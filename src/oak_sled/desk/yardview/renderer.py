@@ -247,6 +247,7 @@ class Renderer:
         self._looks: dict[object, str] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
+        self._lies: tuple[Ground, float] | None = None
         self._uneven: tuple[object, Uneven, moderngl.VertexArray, Batch, moderngl.Buffer] | None = None
         self._eye = np.zeros(3)
         self._veiled = (0, 0, 0, 0)
@@ -448,11 +449,12 @@ class Renderer:
             lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
         )
         plain = (0.0, 0.0, 0.0, 0.0)
+        level = self._still_level(scene.ground)
         found: list[Draw] = [
-            (array, np.eye(4), plain, None) for array in (still, self._loose(scene)) if array is not None
+            (array, np.eye(4), plain, level) for array in (still, self._loose(scene)) if array is not None
         ]
         around = batches(found, scene.ground)
-        crafts = batches([draw for figure in scene.figures for draw in self._figure(figure)], scene.ground)
+        crafts = batches([draw for one in scene.figures for draw in self._figure(one, scene.ground)], scene.ground)
         self._solid["haze"].value = low
         self._solid["clip"].write(clip)
         self._solid["flatten"].value = 1.0
@@ -514,7 +516,13 @@ class Renderer:
         buffer.write(np.ascontiguousarray(mesh.placed(scene.places), "f4").tobytes())
         return array
 
-    def _figure(self, figure: Figure) -> list[Draw]:
+    def _still_level(self, ground: Ground) -> float:
+        """m at which the shadows of what stands about lie, found once for each ground."""
+        if self._lies is None or self._lies[0] is not ground:
+            self._lies = (ground, _level(ground, np.eye(4)))
+        return self._lies[1]
+
+    def _figure(self, figure: Figure, ground: Ground) -> list[Draw]:
         craft = figure.craft
         key = self._key_of(craft)
         if key not in self._meshes or key not in self._fans:
@@ -526,20 +534,21 @@ class Renderer:
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
         body = self._meshes[key]
         assert body is not None
-        found: list[Draw] = [(body, model, figure.paint, figure.level)]
+        level = _level(ground, model) if figure.level is None else figure.level  # one shadow, not one of each piece
+        found: list[Draw] = [(body, model, figure.paint, level)]
         cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
         for blades, mount in self._fans[key]:
             turned = np.eye(4)
             turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
-            found.append((blades, model @ turned, figure.paint, figure.level))
+            found.append((blades, model @ turned, figure.paint, level))
         for (tread, hub), (risen, rolled, steered) in zip(self._wheels[key], figure.wheels, strict=False):
             cos, sin, ahead, left = math.cos(rolled), math.sin(rolled), math.cos(steered), math.sin(steered)
             turned = np.eye(4)
             rolls = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
             turned[:3, :3] = np.array([[ahead, -left, 0], [left, ahead, 0], [0, 0, 1]]) @ rolls
             turned[:3, 3] = (hub[0], hub[1], hub[2] + risen)
-            found.append((tread, model @ turned, figure.paint, figure.level))
+            found.append((tread, model @ turned, figure.paint, level))
         for spot, size in figure.loads:
             place = np.eye(4)
             place[:3, :3] *= size

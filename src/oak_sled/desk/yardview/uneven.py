@@ -49,6 +49,14 @@ class Chunks:
         corners = np.stack([np.stack([*turn, np.ones(len(firsts))], axis=1) for turn in turns], axis=1)
         return cls(np.ascontiguousarray(index[order]), ends, corners)
 
+    def within(self, low: Floats, high: Floats) -> Ints:
+        """The triangles of the pieces of which some may lie in a box, shape (k, 3). low, high : its corners, m."""
+        boxes = self.corners[:, (0, 7), :3]
+        met = np.flatnonzero(np.all((boxes[:, 1] >= low) & (boxes[:, 0] <= high), axis=1))
+        firsts = np.append(0, self.ends)
+        pieces = [self.index[firsts[one] : self.ends[one]] for one in met.tolist()]
+        return np.concatenate(pieces) if pieces else self.index[:0]
+
     def in_sight(self, matrix: Floats) -> list[tuple[int, int]]:
         """The stretches of triangles, first and how many, that may be in a picture. matrix : shape (4, 4), from the
         world to the picture."""
@@ -93,13 +101,18 @@ def _halves(at: Ints, wanted: np.ndarray) -> Ints:
 
 @dataclass(frozen=True)
 class Uneven:
-    """vertices : shape (n, 9), position, normal, colour. index : the three of each triangle, shape (m, 3). longest : m
-    of the longest edge. drawn : the same surface in fewer triangles."""
+    """vertices : shape (n, 9), position, normal, colour. fine : all triangles. longest : m of the longest edge.
+    drawn : the same surface in fewer triangles."""
 
     vertices: Floats
-    index: Ints
+    fine: Chunks
     longest: float
     drawn: Chunks
+
+    @property
+    def index(self) -> Ints:
+        """The three vertices of each triangle, shape (m, 3)."""
+        return self.fine.index
 
     @classmethod
     def of(cls, ground: Ground) -> Uneven:
@@ -117,7 +130,7 @@ class Uneven:
         corners = vertices[index][:, :, :3]
         edges = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2)
         drawn = Chunks.of(vertices, np.concatenate([few, index[fine:]]))
-        return cls(vertices, index, float(edges.max(initial=0.0)), drawn)
+        return cls(vertices, Chunks.of(vertices, index), float(edges.max(initial=0.0)), drawn)
 
     def before(self, eye: Floats, subject: tuple[float, float, float, float], clear: float) -> Ints:
         """The triangles that may lie between the eye and the subject: in the cone round it, up to `clear` radii before;
@@ -125,16 +138,17 @@ class Uneven:
 
         Told by the vertices, with the longest edge to spare on all sides, so that no triangle is missed.
         """
-        to = self.vertices[:, :3] - np.asarray(eye, dtype="f4")
         way = np.array(subject[:3]) - eye
         far = float(np.linalg.norm(way))
         if far < 1e-6:
             return self.index
-        along = to @ (way / far).astype("f4")
-        near = (along > -self.longest) & (along < far - clear * subject[3] + self.longest)
-        if not near.any():
-            return self.index[:0]
-        off = np.linalg.norm(to[near] - along[near, None] * (way / far).astype("f4"), axis=1)
-        share = np.clip(along[near] / far, 0.02, 1.0)
-        near[near] = off < VEIL * subject[3] * share + self.longest
-        return self.index[near[self.index].any(axis=1)] if near.any() else self.index[:0]
+        ends, spare = np.stack([eye, subject[:3]]), VEIL * subject[3] + 1.5 * self.longest
+        index = self.fine.within(ends.min(axis=0) - spare, ends.max(axis=0) + spare)
+        if not len(index):
+            return index
+        to = self.vertices[index, :3] - eye
+        along = to @ (way / far)
+        off2 = np.einsum("ijk,ijk->ij", to, to) - along * along
+        reach = VEIL * subject[3] * np.clip(along / far, 0.02, 1.0) + self.longest
+        near = (along > -self.longest) & (along < far - clear * subject[3] + self.longest) & (off2 < reach * reach)
+        return index[near.any(axis=1)]
