@@ -277,8 +277,8 @@ def test_traces_can_be_chosen_and_ordered(window):
     assert pane.names[-2] == "side_g"
     pane.toggle("speed", False)
     assert "speed" not in pane.names
-    assert [plot.name for plot in pane.plots] == pane.names
-    drawn = pane.plots[pane.names.index("side_g")].lines[0].getData()[1]
+    assert [plot.group for plot in pane.plots] == pane.names
+    drawn = pane.plots[pane.names.index("side_g")].lines[0].values
     wanted = traces.values(window.session.run, "side_g")
     assert drawn.max() == pytest.approx(wanted.max())
 

@@ -158,7 +158,7 @@ class Cover(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         row = run.ticks if self.pane.session.live_on else self.pane.session.row
         for plot in self.pane.plots:
-            names = members(run, plot.name)
+            names = members(run, plot.group)
             self._paint_values(painter, plot, run, row, names, plot.sceneBoundingRect(), float(self.width() - 6))
         self._paint_events(painter, run)
         self._paint_cursors(painter, run)
@@ -166,8 +166,8 @@ class Cover(QWidget):
     def _scale_layer(self, run: Run) -> QImage:
         """Titles, ranges and the axis: what stays while a dial is dragged is drawn once."""
         pane, ratio = self.pane, self.devicePixelRatioF()
-        strips = [(plot.name, plot.range, plot.sceneBoundingRect().getRect()) for plot in pane.plots]
-        titles = [traces.describe(run, name).title for plot in pane.plots for name in members(run, plot.name)]
+        strips = [(plot.group, plot.range, plot.sceneBoundingRect().getRect()) for plot in pane.plots]
+        titles = [traces.describe(run, name).title for plot in pane.plots for name in members(run, plot.group)]
         key = (strips, titles, pane.time_span(), self.size(), ratio, theme.is_night())
         if key != self._scale_key:
             self._scale_key = key
@@ -184,13 +184,13 @@ class Cover(QWidget):
 
     def _paint_strip(self, painter: QPainter, plot: Plot, run: Run) -> None:
         box = plot.sceneBoundingRect()
-        names = members(run, plot.name)
+        names = members(run, plot.group)
         band = self.pane.band()
         right = float(self.width() - 6)
         single = len(names) == 1
         trace = traces.describe(run, names[0]) if names else traces.Trace("", "", "")
-        title = trace.title if single else plot.name
-        unit = "" if plot.name == "channels" else trace.unit
+        title = trace.title if single else plot.group
+        unit = "" if plot.group == "channels" else trace.unit
         painter.setFont(theme.font(theme.SMALL, bold=True))
         painter.setPen(theme.colour("ink"))
         wide = painter.fontMetrics().horizontalAdvance(title)
@@ -218,9 +218,9 @@ class Cover(QWidget):
             trace = traces.describe(run, name)
             size = max(abs(plot.range[0]), abs(plot.range[1]))
             number, unit = units.split(units.settled(value if abs(value) >= 5e-4 else 0.0, size), trace.unit)
-            if plot.name == "channels":
+            if plot.group == "channels":
                 number = f"{value:.2f}"
-            ink = trace_colour(run, name, place if told_apart(plot.name) else -1)
+            ink = trace_colour(run, name, place if told_apart(plot.group) else -1)
             base = top + step * place
             if len(names) == 1:
                 theme.number(painter, right, base, number, unit, theme.READING, ink, theme.colour("soft"))

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
@@ -22,9 +20,9 @@ from oak_sled.desk.traceplot import (
     MOST_DRAWN,
     MOST_DRAWN_LIVE,
     RIGHT,
+    Line,
     Plot,
     members,
-    nice_step,
     thin,
     told_apart,
     trace_colour,
@@ -174,10 +172,8 @@ class TracePane(QWidget):
         """Draws the curves of the run and its ghosts."""
         run = self.session.run
         if run is None or not run.ticks:
-            for plot in self.plots:  # curves of another yard must not outlive it
-                for item in (*plot.lines, *plot.ghosts):
-                    item.clear()
-                plot.drawn_ghosts = []
+            for plot in self.plots:  # lines of another yard must not outlive it
+                plot.clear_lines()
             self.cover.update()
             return
         known = traces.book(run).keys() | set(self.groups(run))
@@ -192,47 +188,37 @@ class TracePane(QWidget):
         ghosts = self.ghost_runs(run)
         for plot in self.plots:
             self._show_plot(plot, run, ghosts)
+        # what the plots put off until they are painted would mark them as changed again, and have them painted twice
+        self.canvas.scene().prepareForPaint()
         # the canvas repaints where its curves changed only; what is written over it follows the whole run
         self.cover.update()
 
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
-        names = members(run, plot.name)
-        bounds = self._show_ghosts(plot, ghosts if len(names) == 1 else [], names)
-        while len(plot.lines) < len(names):
-            plot.lines.append(plot.curve(pen=theme.pen("ink")))
-        whole: list[Floats] = []
+        names = members(run, plot.group)
+        self._show_ghosts(plot, ghosts if len(names) == 1 else [], names)
         live = self.session.live_on
         times = run.t - run.duration if live else run.t  # live, time runs back from now, so that no range moves
-        for place, item in enumerate(plot.lines):
-            if place >= len(names):
-                item.clear()
-                continue
-            values = traces.values(run, names[place])
-            whole.append(values)
-            pen = theme.pen_in(trace_colour(run, names[place], place if told_apart(plot.name) else -1))
-            t, drawn = thin(times, values, MOST_DRAWN_LIVE if live else MOST_DRAWN)
-            bounds.append((float(np.fmin.reduce(drawn)), float(np.fmax.reduce(drawn))))
-            item.setData(t, drawn, pen=pen)
-        if plot.name == "forces":
-            bounds = [without_spikes(whole)]
-        if plot.name == "channels":
+        lines: list[Line] = []
+        for place, name in enumerate(names):
+            ink = trace_colour(run, name, place if told_apart(plot.group) else -1)
+            t, drawn = thin(times, traces.values(run, name), MOST_DRAWN_LIVE if live else MOST_DRAWN)
+            lines.append(Line.of(t, drawn, theme.pen_in(ink)))
+        plot.show_lines(lines)
+        if plot.group == "forces":
+            bounds = [without_spikes([traces.values(run, name) for name in names])]
+        elif plot.group == "channels":
             bounds = [(-1.0, 1.0)]
+        else:
+            bounds = [line.bounds() for line in (*plot.ghosts, *lines)]
         self._show_range(plot, min(low for low, _ in bounds), max(high for _, high in bounds))
 
-    def _show_ghosts(self, plot: Plot, ghosts: list[Run], names: list[str]) -> list[tuple[float, float]]:
-        """Draws what lies behind, where it is not drawn yet; least and greatest value of each."""
+    @staticmethod
+    def _show_ghosts(plot: Plot, ghosts: list[Run], names: list[str]) -> None:
+        """Draws what lies behind, where it is not drawn yet."""
         shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
-        if [ghost for ghost, _, _ in plot.drawn_ghosts] != shown:
-            while len(plot.ghosts) < len(shown):
-                plot.ghosts.append(plot.curve(pen=theme.pen("ghost")))
-            plot.drawn_ghosts = []
-            for item, ghost in zip(plot.ghosts, shown, strict=False):
-                t, drawn = thin(ghost.t, traces.values(ghost, names[0]))
-                item.setData(t, drawn)
-                plot.drawn_ghosts.append((ghost, float(np.fmin.reduce(drawn)), float(np.fmax.reduce(drawn))))
-            for item in plot.ghosts[len(shown) :]:
-                item.clear()
-        return [(low, high) for _, low, high in plot.drawn_ghosts]
+        if plot.drawn_ghosts != shown:
+            pen = theme.pen("ghost")
+            plot.show_ghosts(shown, [Line.of(*thin(one.t, traces.values(one, names[0])), pen) for one in shown])
 
     def _show_range(self, plot: Plot, low: float, high: float) -> None:
         low, high = min(low, 0.0), max(high, 0.0)
@@ -245,16 +231,7 @@ class TracePane(QWidget):
         span = wanted[1] - wanted[0]
         if wanted[0] < old[0] or wanted[1] > old[1] or span < 0.6 * (old[1] - old[0]):
             plot.range = wanted
-        first, last = self.time_span()
-        if not plot.show_stretch(first, last):
-            return
-        step = nice_step((last - first) / 6.0)
-        ticks = np.arange(np.ceil(first / step) * step, last + 1e-9, step)
-        x = np.repeat(ticks, 2)
-        y = np.tile(plot.range, len(ticks))
-        x, y = np.append(x, [first, last]), np.append(y, [0.0, 0.0])
-        plot.rules.setPen(theme.pen("rule"))
-        plot.rules.setData(x, y)
+        plot.show_stretch(*self.time_span())
 
     def show_live(self) -> None:
         """Draws the newest stretch of a live drive."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QLineF, QRectF
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.core.geometry import curve
 from oak_sled.core.kernel.state import Floats
@@ -66,76 +68,125 @@ def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats,
     return times[picked], values[picked]
 
 
-class Curve(pg.PlotCurveItem):
-    """A curve on a plot that says which stretch is in view, so that its range need not be read from the numbers."""
+@dataclass(frozen=True, eq=False)
+class Line:
+    """A line of a strip: its times, s, and values as they are drawn, and in what. pieces : the same without what is no
+    number."""
 
-    reach = QRectF()
+    t: Floats
+    values: Floats
+    pen: QPen
+    pieces: tuple[QPolygonF, ...]
+
+    @classmethod
+    def of(cls, t: Floats, values: Floats, pen: QPen) -> Line:
+        """The line through all that is a number."""
+        finite = np.isfinite(values)
+        if finite.all():
+            return cls(t, values, pen, (_polygon(t, values),))
+        ends = np.flatnonzero(np.diff(finite, prepend=False, append=False)).reshape(-1, 2).tolist()
+        return cls(t, values, pen, tuple(_polygon(t[first:last], values[first:last]) for first, last in ends))
+
+    def bounds(self) -> tuple[float, float]:
+        """Its least and its greatest value."""
+        return float(np.fmin.reduce(self.values)), float(np.fmax.reduce(self.values))
+
+
+def _polygon(t: Floats, values: Floats) -> QPolygonF:
+    made = pg.functions.create_qpolygonf(len(t))
+    corners = pg.functions.ndarray_from_qpolygonf(made)
+    corners[:, 0], corners[:, 1] = t, values
+    return made
+
+
+class Lines(pg.GraphicsObject):
+    """What a strip shows, drawn by one item: a curve item for each line spends more time on itself than on drawing."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.reach = QRectF()
+        self.rules: list[QLineF] = []
+        self.ghosts: list[Line] = []
+        self.lines: list[Line] = []
 
     def boundingRect(self) -> QRectF:
+        """The stretch in view: times and values."""
         return self.reach
 
-    def dataBounds(self, *_: object, **__: object) -> tuple[None, None]:
-        return None, None
+    def paint(self, painter: QPainter, *_: object) -> None:
+        painter.setPen(theme.pen("rule"))
+        if self.rules:
+            painter.drawLines(*self.rules)
+        for line in (*self.ghosts, *self.lines):
+            painter.setPen(line.pen)
+            for piece in line.pieces:
+                painter.drawPolyline(piece)
 
-    def set_reach(self, reach: QRectF) -> None:
-        """The stretch in view: times and values."""
-        self.prepareGeometryChange()
-        self.reach = reach
 
+class Plot(pg.ViewBox):
+    """One strip: lines on fixed ranges, its own sparse rules, no frame and no axes, which would be laid out anew with
+    every range."""
 
-class Plot(pg.PlotItem):
-    """One strip: curves on fixed ranges, its own sparse rules, no frame."""
-
-    def __init__(self, name: str):
+    def __init__(self, group: str):
         super().__init__(enableMenu=False)
-        self.name = name
-        self.hideAxis("left")
-        self.hideAxis("bottom")
-        self.hideButtons()
         self.setMouseEnabled(False, False)
-        self.setContentsMargins(0, 0, 0, 0)
-        self.layout.setContentsMargins(0, 0, 0, 0)
-        self.vb.setDefaultPadding(0.0)
-        self.vb.disableAutoRange()
+        self.setDefaultPadding(0.0)
+        self.disableAutoRange()
         self.setMinimumHeight(34)
+        self.drawn = Lines()
+        self.addItem(self.drawn, ignoreBounds=True)
+        self.begin_anew(group)
+
+    def begin_anew(self, group: str) -> None:
+        """Without a line, for the traces of that name and in the colours of now."""
+        self.group = group
         self.range = (0.0, 1.0)
         self.shown = (0.0, 0.0, 0.0, 0.0)
         """First and last time in view, s; least and greatest value."""
-        self.rules = self.curve(connect="pairs")
-        self.ghosts: list[Curve] = []
-        self.drawn_ghosts: list[tuple[Run, float, float]] = []
-        """What the ghosts show, with its least and greatest value: it stays while a dial is dragged."""
-        self.lines: list[Curve] = []
+        self.drawn_ghosts: list[Run] = []
+        """What the ghosts show: it stays while a dial is dragged."""
+        self.drawn.rules = []
+        self.clear_lines()
 
-    def begin_anew(self, name: str) -> None:
-        """Without a curve, for the traces of that name and in the colours of now."""
-        for drawn in (*self.ghosts, *self.lines, self.rules):
-            self.vb.removeItem(drawn)
-        self.name = name
-        self.range, self.shown = (0.0, 1.0), (0.0, 0.0, 0.0, 0.0)
-        self.ghosts, self.drawn_ghosts, self.lines = [], [], []
-        self.rules = self.curve(connect="pairs")
+    def clear_lines(self) -> None:
+        """Shows no line any more."""
+        self.drawn_ghosts, self.drawn.ghosts = [], []
+        self.show_lines([])
 
-    def curve(self, **settings: object) -> Curve:
-        """A bare curve: none of what a data item does beside drawing is needed."""
-        made = Curve(skipFiniteCheck=True, **settings)
-        made.reach = self._reach()
-        self.vb.addItem(made, ignoreBounds=True)
-        return made
+    @property
+    def lines(self) -> list[Line]:
+        """The lines of the run."""
+        return self.drawn.lines
 
-    def _reach(self) -> QRectF:
-        return QRectF(self.shown[0], self.shown[2], self.shown[1] - self.shown[0], self.shown[3] - self.shown[2])
+    @property
+    def ghosts(self) -> list[Line]:
+        """Those of the runs behind it."""
+        return self.drawn.ghosts
 
-    def show_stretch(self, first: float, last: float) -> bool:
-        """Shows a stretch of time, s, on the range of values it has; False when it does already."""
+    def show_lines(self, lines: list[Line]) -> None:
+        """Shows the lines of a run."""
+        self.drawn.lines = lines
+        self.drawn.update()
+
+    def show_ghosts(self, runs: list[Run], lines: list[Line]) -> None:
+        """Shows the lines of runs behind it."""
+        self.drawn_ghosts, self.drawn.ghosts = runs, lines
+        self.drawn.update()
+
+    def show_stretch(self, first: float, last: float) -> None:
+        """Shows a stretch of time, s, on the range of values it has, with a rule at every round time."""
         wanted = (first, last, *self.range)
         if wanted == self.shown:
-            return False
+            return
         self.shown = wanted
+        low, high = self.range
         self.setRange(xRange=(first, last), yRange=self.range, padding=0, disableAutoRange=True)
-        for item in (self.rules, *self.ghosts, *self.lines):
-            item.set_reach(self._reach())
-        return True
+        step = nice_step((last - first) / 6.0)
+        ticks = np.arange(np.ceil(first / step) * step, last + 1e-9, step).tolist()
+        self.drawn.rules = [QLineF(tick, low, tick, high) for tick in ticks] + [QLineF(first, 0.0, last, 0.0)]
+        self.drawn.prepareGeometryChange()
+        self.drawn.reach = QRectF(first, low, last - first, high - low)
+        self.drawn.update()
 
 
 def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
