@@ -181,11 +181,7 @@ class ForceDesk(QWidget):
     def _make_room(self) -> None:
         """As much height as the tallest strip takes with its words, and the bar below; it only grows while the same
         strips are there, so that nothing jumps while a dial is dragged."""
-        heights = [strip.minimumSizeHint().height() for strip in self.strips]
-        for strip in self.strips:
-            inner = strip.layout()
-            if inner is not None and inner.hasHeightForWidth():
-                heights.append(inner.minimumHeightForWidth(max(strip.width(), strip.minimumWidth())))
+        heights = [strip.least_height() for strip in self.strips]
         bar = self.area.horizontalScrollBar()
         below = bar.sizeHint().height() if bar is not None and bar.maximum() > 0 else 0
         self._tallest = max(self._tallest, max(heights, default=0) + 2 * SPACE + below)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -25,6 +25,7 @@ class Meter(QWidget):
         self.family = family
         self.value, self.unit, self.note, self.share = 0.0, "N", "", 0.0
         self.setFixedHeight(27)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # it follows the run: the strip below need not
 
     def show_value(self, value: float, unit: str, note: str, share: float, size: float = 0.0) -> None:
         """Shows a value; share : -1 to 1 of the bar. size : of the values that it stands beside, 0 where none is."""
@@ -40,6 +41,7 @@ class Meter(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         width = self.width()
+        painter.fillRect(self.rect(), theme.colour("strip"))
         value, unit = units.split(self.value, self.unit)
         painter.setFont(theme.font(theme.READING, bold=True))
         painter.setPen(theme.colour("oak_light"))
@@ -48,8 +50,8 @@ class Meter(QWidget):
         note_font = theme.font(10)
         painter.setFont(note_font)
         painter.setPen(theme.colour("desk_soft"))
-        room = width - 9 * len(shown) - 6
-        painter.drawText(QRectF(0, 2, width, 14), Qt.AlignmentFlag.AlignRight, theme.elide(self.note, room, note_font))
+        note = theme.elide(self.note, width - 9 * len(shown) - 6, note_font)
+        painter.drawText(QPointF(width - theme.width(note, note_font), 13), note)
         painter.fillRect(QRectF(0, 20, width, 5), theme.colour("well"))
         middle = width / 2.0
         reach = max(-1.0, min(1.0, self.share)) * (middle - 1)

@@ -27,6 +27,8 @@ from oak_sled.desk.names import Names
 from oak_sled.desk.tiredrawing import TireDrawing
 
 OPEN_ROWS = 4
+HEAD = 38
+"""px of a strip in which its title and its summary stand."""
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
 EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels": "of all parts"}
 """What an empty name means, where it is not none."""
@@ -66,6 +68,7 @@ class Strip(QWidget):
         self.editors: list[CurveEditor] = []
         self.drawing: MeshDrawing | None = None
         self._tone = ""
+        self._least: tuple[tuple[str, int, int], int] = (("", 0, 0), 0)
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumWidth(theme.STRIP_LEAST)
@@ -75,11 +78,23 @@ class Strip(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(max(self.minimumWidth(), 150), theme.DESK - 12)
 
+    def least_height(self) -> int:
+        """px that it takes with its words at its width; asked of the layout only when either is another."""
+        wide = max(self.width(), self.minimumWidth())
+        key = (self.words.text(), wide, self.minimumWidth())
+        if key != self._least[0]:
+            inner = self.layout()
+            needed = self.minimumSizeHint().height()
+            if inner is not None and inner.hasHeightForWidth():
+                needed = max(needed, inner.minimumHeightForWidth(wide))
+            self._least = (key, needed)
+        return self._least[1]
+
     # building
 
     def _build(self) -> None:
         column = QVBoxLayout(self)
-        column.setContentsMargins(8, 38, 8, 6)
+        column.setContentsMargins(8, HEAD, 8, 6)
         column.setSpacing(2)
         self.meter = Meter(self.family)
         column.addWidget(self.meter)
@@ -302,18 +317,20 @@ class Strip(QWidget):
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.position().y() < 38:
+        if event is not None and event.position().y() < HEAD:
             if event.button() == Qt.MouseButton.RightButton:
                 self.menu_wanted.emit(self.name, event.globalPosition().toPoint())
             event.accept()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.position().y() < 38:
+        if event is not None and event.position().y() < HEAD:
             self.opened.emit(self.name)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour("strip"))
+        if event is not None and event.rect().top() > HEAD:
+            return  # a dial moved: what stands above it need not be drawn
         painter.fillRect(QRectF(0, 0, self.width(), 3), theme.family(self.family, on_desk=True))
         part = self.part
         muted = isinstance(part, Part) and part.mute

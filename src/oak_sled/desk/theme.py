@@ -7,7 +7,7 @@ import html
 from importlib import resources
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QPainter, QPalette, QPen
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QFontMetricsF, QPainter, QPalette, QPen
 
 DAY = {
     "paper": "#F3EEE3",
@@ -162,9 +162,29 @@ def metrics(chosen: QFont) -> QFontMetrics:
     return _METRICS[key]
 
 
-def elide(text: str, width: float, chosen: QFont) -> str:
-    """`text` cut to fit `width` px, with an ellipsis."""
-    return metrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+_ADVANCES: dict[tuple[int, bool], dict[str, float]] = {}
+
+
+def width(text: str, chosen: QFont) -> float:
+    """px that a text takes in a font: the sum of its letters, each of which is measured once."""
+    key = (chosen.pixelSize(), chosen.bold())
+    known = _ADVANCES.get(key)
+    if known is None:
+        known = _ADVANCES[key] = {}
+    taken = 0.0
+    for letter in text:
+        wide = known.get(letter)
+        if wide is None:
+            wide = known[letter] = QFontMetricsF(chosen).horizontalAdvance(letter)
+        taken += wide
+    return taken
+
+
+def elide(text: str, room: float, chosen: QFont) -> str:
+    """`text` cut to fit into so many px, with an ellipsis."""
+    if text.isascii() and width(text, chosen) <= room:
+        return text
+    return metrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(room))
 
 
 def in_tip(text: str) -> str:
@@ -200,13 +220,14 @@ def number(
     """Draws a number that ends, unit and all, at `right`: the number firm, the unit soft after a thin space."""
     unit_size = size if unit == "°" else max(size - 2, 10)  # the shipped degree sign is small
     unit_font, number_font = font(unit_size), font(size)
-    unit_width = metrics(unit_font).horizontalAdvance(unit) + (3 if unit else 0)
-    painter.setFont(unit_font)
-    painter.setPen(soft)
-    painter.drawText(int(right - unit_width + (3 if unit else 0)), int(base), unit)
+    unit_width = width(unit, unit_font) + (3 if unit else 0)
+    if unit:
+        painter.setFont(unit_font)
+        painter.setPen(soft)
+        painter.drawText(int(right - unit_width + 3), int(base), unit)
     painter.setFont(number_font)
     painter.setPen(ink)
-    painter.drawText(int(right - unit_width - metrics(number_font).horizontalAdvance(value)), int(base), value)
+    painter.drawText(int(right - unit_width - width(value, number_font)), int(base), value)
 
 
 def palette() -> QPalette:

@@ -241,10 +241,11 @@ class Cover(QWidget):
             painter.setFont(small)
             painter.setPen(ink)
             text = f"{number} {unit}" if unit.startswith("k") else number
-            room = RIGHT - 14 - theme.metrics(small).horizontalAdvance(text)
+            wide = theme.width(text, small)
+            room = RIGHT - 14 - wide
             label = theme.elide(trace.short or trace.title.partition(":")[0], room, small)
             painter.drawText(QPointF(right - RIGHT + 10, base), label)
-            painter.drawText(QRectF(right - 50, base - 11, 50, 14), Qt.AlignmentFlag.AlignRight, text)
+            painter.drawText(QPointF(right - wide, base), text)
 
     def _paint_events(self, painter: QPainter, run: Run) -> None:
         band = self.pane.band()

@@ -8,12 +8,17 @@ from __future__ import annotations
 import uuid
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 
 from oak_sled.core.kernel.state import Floats
+
+
+LINE = 8
+"""Columns that are copied together when one of them is read. To read a column row by row, a line of memory of as many
+numbers is fetched for each of them, so that its neighbours cost nothing; and most columns are read more than once."""
 
 
 class Block(Protocol):
@@ -51,6 +56,8 @@ class Rows:
     crafts: Floats
     beside: Floats
     which: np.ndarray
+    _turned: dict[int, Floats] = field(default_factory=dict, repr=False)
+    """Columns that were read, as rows of their own, by the place of the first of each `LINE`."""
 
     @classmethod
     def room(cls, count: int, own: int, rest: int) -> Rows:
@@ -80,7 +87,13 @@ class Rows:
     def column(self, place: int) -> Floats:
         """One column, shape (n,)."""
         own = self.crafts.shape[1]
-        return self.crafts[:, place] if place < own else self.beside[self.which, place - own]
+        if place >= own:
+            return self.beside[self.which, place - own]
+        first = place - place % LINE
+        turned = self._turned.get(first)
+        if turned is None:
+            turned = self._turned[first] = np.ascontiguousarray(self.crafts[:, first : first + LINE].T)
+        return turned[place - first]
 
     def block(self, first: int, count: int) -> Floats:
         """Neighbouring columns, shape (n, count)."""
@@ -100,7 +113,8 @@ class Rows:
     @property
     def nbytes(self) -> int:
         """Bytes it takes."""
-        return self.crafts.nbytes + self.beside.nbytes + self.which.nbytes
+        read = sum(one.nbytes for one in self._turned.values())
+        return self.crafts.nbytes + self.beside.nbytes + self.which.nbytes + read
 
 
 class NotKept(LookupError):

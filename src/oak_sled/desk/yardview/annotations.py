@@ -202,7 +202,7 @@ class Annotations:
             painter.setFont(theme.font(10))
             painter.setPen(theme.colour("soft"))
             stretch = f"{_short(low)} … {_short(high)}"
-            painter.drawText(QRectF(box.left() + 160, base - 12, 80, 16), Qt.AlignmentFlag.AlignRight, stretch)
+            painter.drawText(QPointF(box.left() + 240 - theme.width(stretch, theme.font(10)), base), stretch)
             self.view._readout_boxes.append((QRectF(box.left(), base - 17, box.width(), 23), name))
 
     def paint_flash(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:

@@ -106,7 +106,7 @@ class Labels:
     def draw(self, painter: QPainter, at: QPointF, text: str, ink: QColor) -> None:
         """Draws `text` on a slip of paper near `at`."""
         chosen = theme.font(theme.SMALL)
-        wide = theme.metrics(chosen).horizontalAdvance(text) + 12
+        wide = theme.width(text, chosen) + 12
         place = self._free(at.x(), at.y(), wide)
         if place is None:
             return  # better no label than one that hides the craft
