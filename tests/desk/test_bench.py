@@ -278,7 +278,7 @@ def test_traces_can_be_chosen_and_ordered(window):
     pane.toggle("speed", False)
     assert "speed" not in pane.names
     assert [plot.group for plot in pane.plots] == pane.names
-    drawn = pane.plots[pane.names.index("side_g")].lines[0].values
+    drawn = pane.plots[pane.names.index("side_g")].lines[0].points[:, 1]
     wanted = traces.values(window.session.run, "side_g")
     assert drawn.max() == pytest.approx(wanted.max())
 

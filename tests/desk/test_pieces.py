@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QLineEdit, QMenu
 
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.block import Block
+from oak_sled.core.geometry import curve
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run, traces
 from oak_sled.desk import screen, theme
@@ -20,7 +21,7 @@ from oak_sled.desk.planpane import Frame
 from oak_sled.desk.session import Session, with_documents
 from oak_sled.desk.shelfpane import thumbnail
 from oak_sled.desk.strip import Strip
-from oak_sled.desk.traceplot import nice_step, thin
+from oak_sled.desk.traceplot import Line, nice_step
 from oak_sled.desk.yardview import arrows, craftmesh, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
@@ -112,7 +113,7 @@ def test_labels_do_not_cover_one_another(qapp):
     for _ in range(6):
         labels.draw(painter, QPointF(200, 150), "force 123 N", QColor("red"))
     painter.end()
-    taken = labels._taken
+    taken = [QRectF(QPointF(left, top), QPointF(right, bottom)) for left, top, right, bottom in labels._taken]
     assert len(taken) > 3
     for k, one in enumerate(taken):
         assert not any(one.intersects(other) for other in taken[k + 1 :])
@@ -383,12 +384,22 @@ def test_documents_of_a_run_take_their_place_in_the_yard(yard):
 def test_thinning_keeps_the_spikes():
     times, values = np.arange(50_000) / 100.0, np.zeros(50_000)
     values[12_345], values[40_001] = 9.0, -4.0
-    t, v = thin(times, values)
+    t, v = curve.thinned(times, values, 1000).T
     assert len(v) < 2000
     assert v.max() == 9.0
     assert v.min() == -4.0
     assert np.all(np.diff(t) >= 0)
     assert t[-1] == times[-1]
+
+
+def test_a_line_is_drawn_in_pieces_where_it_is_no_number(qapp):
+    times, values = np.arange(6.0), np.array([1.0, np.nan, 3.0, 5.0, np.inf, -2.0])
+    line = Line.of(times, values, theme.pen("ink"))
+    assert [[(p.x(), p.y()) for p in piece] for piece in line.pieces] == [[(0, 1)], [(2, 3), (3, 5)], [(5, -2)]]
+    assert (line.low, line.high) == (-2.0, 5.0)
+    assert Line.of(times, np.full(6, np.nan), theme.pen("ink")).pieces == ()
+    whole = Line.of(times, times**2, theme.pen("ink"))
+    assert [p.y() for p in whole.pieces[0]] == (times**2).tolist()
 
 
 @pytest.mark.parametrize(("raw", "step"), [(0.7, 1.0), (1.3, 2.0), (3.0, 5.0), (7.0, 10.0), (0.012, 0.02), (0.0, 1.0)])

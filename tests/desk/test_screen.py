@@ -206,7 +206,7 @@ def test_no_curve_of_another_yard_is_left_while_the_new_one_runs(window, idle, m
     monkeypatch.undo()
     window.session.rerun()
     idle()
-    assert len(window.traces.plots[0].lines[0].t) > 1
+    assert len(window.traces.plots[0].lines[0].points) > 1
 
 
 def test_choosing_what_is_there_already_changes_nothing_on_the_screen(window, walk):

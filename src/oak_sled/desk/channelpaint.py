@@ -14,11 +14,11 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.build import tracks
 from oak_sled.core.documents.craft import Channel
 from oak_sled.core.documents.yard import Drill, Knot, Track
+from oak_sled.core.geometry import curve
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import inputs
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
-from oak_sled.desk.traceplot import thin
 
 LEFT, RIGHT, LANE, AXIS, TALLEST = 96.0, 18.0, 56.0, 24.0, 150
 """px beside the strips, above them for events, below them for the time, and of a strip at most."""
@@ -207,7 +207,7 @@ class ChannelPainter:
         run = self.session.run
         if run is None or channel.id not in run.layout.channels or self.session.live_on:
             return
-        times, values = thin(run.t, run.column(f"channel.{channel.id}"), 1600)
+        times, values = curve.thinned(run.t, run.column(f"channel.{channel.id}"), 1600).T
         painter.setPen(QPen(theme.colour("oak"), 1.4))
         painter.drawPolyline(self.points(number, times, values))
 

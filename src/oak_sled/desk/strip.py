@@ -7,7 +7,7 @@ from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import outlook
 from oak_sled.core.documents.block import TIMBER
@@ -25,6 +25,7 @@ from oak_sled.desk.meshdrawing import MeshDrawing
 from oak_sled.desk.meter import Meter
 from oak_sled.desk.names import Names
 from oak_sled.desk.tiredrawing import TireDrawing
+from oak_sled.desk.words import Words
 
 OPEN_ROWS = 4
 HEAD = 38
@@ -67,8 +68,7 @@ class Strip(QWidget):
         self.tires: TireDrawing | None = None
         self.editors: list[CurveEditor] = []
         self.drawing: MeshDrawing | None = None
-        self._tone = ""
-        self._least: tuple[tuple[str, int, int], int] = (("", 0, 0), 0)
+        self._least: tuple[tuple[int, int, int], int] = ((0, 0, 0), 0)
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumWidth(theme.STRIP_LEAST)
@@ -79,9 +79,9 @@ class Strip(QWidget):
         return QSize(max(self.minimumWidth(), 150), theme.DESK - 12)
 
     def least_height(self) -> int:
-        """px that it takes with its words at its width; asked of the layout only when either is another."""
+        """px that it takes with its words at its width; asked of the layout only when its words take other room."""
         wide = max(self.width(), self.minimumWidth())
-        key = (self.words.text(), wide, self.minimumWidth())
+        key = (self.words.heightForWidth(max(self.words.width(), 1)), wide, self.minimumWidth())
         if key != self._least[0]:
             inner = self.layout()
             needed = self.minimumSizeHint().height()
@@ -106,12 +106,7 @@ class Strip(QWidget):
                 if dial.main:
                     column.addWidget(self._dial(dial.name))
         column.addStretch(1)
-        self.words = QLabel()
-        self.words.setTextFormat(Qt.TextFormat.PlainText)
-        self.words.setWordWrap(True)
-        self.words.setObjectName("outlook")
-        self.words.setMinimumHeight(16 if self.is_open else 40)
-        self.words.setAlignment(Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft)
+        self.words = Words(16 if self.is_open else 40)
         column.addWidget(self.words)
         column.addLayout(self._foot())
 
@@ -302,19 +297,14 @@ class Strip(QWidget):
             button.setText(f"{name.replace('_', ' ')}: {shown or 'none'}")
         lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
         text = warning or ("   ·   " if self.is_open else "\n").join(lines)
-        if text != self.words.text():
-            self.words.setText(text)
-        tone = "warning_light" if warning else "good_light"
-        if tone != self._tone:
-            self._tone = tone
-            self.words.setStyleSheet(f"color: {theme.colour(tone).name()};")
+        self.words.say(text, "warning_light" if warning else "good_light")
         if not isinstance(part, Body):
             self.trim.setText(f"×{part.trim:.2f}")
             assist.describe(self.trim, f"trim {self.name}", f"{part.trim:.2f} times")
             self.buttons["mute"].setChecked(part.mute)
             self.buttons["solo"].setChecked(part.solo)
         if changed:
-            self.update()
+            self.update(0, 0, self.width(), HEAD)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.position().y() < HEAD:

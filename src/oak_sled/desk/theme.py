@@ -291,7 +291,6 @@ def sheet() -> str:
     QPushButton#go:focus {{ border: 1px solid {p["ink"]}; }}
     QPushButton#desk {{ background: {p["well"]}; color: {p["desk_soft"]}; border: none; border-radius: 2px;
         padding: 2px 2px; font-size: 10px; }}
-    QLabel#outlook {{ font-size: 10px; background: transparent; }}
     QPushButton#desk::menu-indicator {{ width: 0; }}
     QPushButton#desk:disabled {{ color: #5C6F68; }}
     QPushButton#desk:hover {{ color: {p["desk_text"]}; }}

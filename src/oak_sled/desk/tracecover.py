@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Protocol
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -33,6 +33,7 @@ _EVENT_FAMILIES = {
 }
 
 
+SETTLED_MS = 220
 KEYS = "left and right move the cursor by a tick, with Shift by ten"
 
 
@@ -79,8 +80,12 @@ class Cover(QWidget):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         assist.describe(self, "traces", keys=KEYS)
-        pane.session.cursor_moved.connect(self._tell)
-        pane.session.run_changed.connect(self._tell)
+        self._settled = QTimer(self)  # not for every run of a drag: it is read out once nothing moves
+        self._settled.setSingleShot(True)
+        self._settled.setInterval(SETTLED_MS)
+        self._settled.timeout.connect(self._tell)
+        pane.session.cursor_moved.connect(self._settled.start)
+        pane.session.run_changed.connect(self._settled.start)
         self.setToolTip(
             "drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run"
         )
@@ -159,14 +164,14 @@ class Cover(QWidget):
         row = run.ticks if self.pane.session.live_on else self.pane.session.row
         for plot in self.pane.plots:
             names = members(run, plot.group)
-            self._paint_values(painter, plot, run, row, names, plot.sceneBoundingRect(), float(self.width() - 6))
+            self._paint_values(painter, plot, run, row, names, plot.box(), float(self.width() - 6))
         self._paint_events(painter, run)
         self._paint_cursors(painter, run)
 
     def _scale_layer(self, run: Run) -> QImage:
         """Titles, ranges and the axis: what stays while a dial is dragged is drawn once."""
         pane, ratio = self.pane, self.devicePixelRatioF()
-        strips = [(plot.group, plot.range, plot.sceneBoundingRect().getRect()) for plot in pane.plots]
+        strips = [(plot.group, plot.range, plot.box().getRect()) for plot in pane.plots]
         titles = [traces.describe(run, name).title for plot in pane.plots for name in members(run, plot.group)]
         key = (strips, titles, pane.time_span(), self.size(), ratio, theme.is_night())
         if key != self._scale_key:
@@ -183,7 +188,7 @@ class Cover(QWidget):
         return self._scale
 
     def _paint_strip(self, painter: QPainter, plot: Plot, run: Run) -> None:
-        box = plot.sceneBoundingRect()
+        box = plot.box()
         names = members(run, plot.group)
         band = self.pane.band()
         right = float(self.width() - 6)

@@ -23,7 +23,6 @@ from oak_sled.desk.traceplot import (
     Line,
     Plot,
     members,
-    thin,
     told_apart,
     trace_colour,
     without_spikes,
@@ -198,18 +197,18 @@ class TracePane(QWidget):
         self._show_ghosts(plot, ghosts if len(names) == 1 else [], names)
         live = self.session.live_on
         times = run.t - run.duration if live else run.t  # live, time runs back from now, so that no range moves
+        most = MOST_DRAWN_LIVE if live else MOST_DRAWN
         lines: list[Line] = []
         for place, name in enumerate(names):
             ink = trace_colour(run, name, place if told_apart(plot.group) else -1)
-            t, drawn = thin(times, traces.values(run, name), MOST_DRAWN_LIVE if live else MOST_DRAWN)
-            lines.append(Line.of(t, drawn, theme.pen_in(ink)))
+            lines.append(Line.of(times, traces.values(run, name), theme.pen_in(ink), most))
         plot.show_lines(lines)
         if plot.group == "forces":
             bounds = [without_spikes([traces.values(run, name) for name in names])]
         elif plot.group == "channels":
             bounds = [(-1.0, 1.0)]
         else:
-            bounds = [line.bounds() for line in (*plot.ghosts, *lines)]
+            bounds = [(line.low, line.high) for line in (*plot.ghosts, *lines)]
         self._show_range(plot, min(low for low, _ in bounds), max(high for _, high in bounds))
 
     @staticmethod
@@ -218,7 +217,7 @@ class TracePane(QWidget):
         shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
         if plot.drawn_ghosts != shown:
             pen = theme.pen("ghost")
-            plot.show_ghosts(shown, [Line.of(*thin(one.t, traces.values(one, names[0])), pen) for one in shown])
+            plot.show_ghosts(shown, [Line.of(one.t, traces.values(one, names[0]), pen) for one in shown])
 
     def _show_range(self, plot: Plot, low: float, high: float) -> None:
         low, high = min(low, 0.0), max(high, 0.0)

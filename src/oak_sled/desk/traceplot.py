@@ -60,43 +60,42 @@ def members(run: Run, name: str) -> list[str]:
     return [name]
 
 
-def thin(times: Floats, values: Floats, most: int = MOST_DRAWN) -> tuple[Floats, Floats]:
-    """At most `most` points: least and greatest of each stretch, so that no spike is lost."""
-    if len(values) <= most:
-        return times, values
-    picked = curve.extremes(np.array(values), int(np.ceil(len(values) / (most // 2))))
-    return times[picked], values[picked]
-
-
 @dataclass(frozen=True, eq=False)
 class Line:
-    """A line of a strip: its times, s, and values as they are drawn, and in what. pieces : the same without what is no
-    number."""
+    """A line of a strip as it is drawn: its points, s and value, shape (n, 2), its pen, its least and greatest value,
+    and the pieces of it that are numbers."""
 
-    t: Floats
-    values: Floats
+    points: Floats
     pen: QPen
+    low: float
+    high: float
     pieces: tuple[QPolygonF, ...]
 
     @classmethod
-    def of(cls, t: Floats, values: Floats, pen: QPen) -> Line:
-        """The line through all that is a number."""
-        finite = np.isfinite(values)
-        if finite.all():
-            return cls(t, values, pen, (_polygon(t, values),))
+    def of(cls, t: Floats, values: Floats, pen: QPen, most: int = MOST_DRAWN) -> Line:
+        """The line of a trace, by about `most` points at most: least and greatest of each stretch, so that no spike is
+        lost."""
+        count, stretch = curve.drawn_points(len(values), most)
+        whole, points = _polygon(count)
+        found = curve.write_thinned(np.ascontiguousarray(t), np.ascontiguousarray(values), stretch, points)
+        low, high, strange = found
+        if not strange:
+            return cls(points, pen, low, high, (whole,))
+        finite = np.isfinite(points[:, 1])
         ends = np.flatnonzero(np.diff(finite, prepend=False, append=False)).reshape(-1, 2).tolist()
-        return cls(t, values, pen, tuple(_polygon(t[first:last], values[first:last]) for first, last in ends))
+        pieces = []
+        for first, last in ends:
+            piece, corners = _polygon(last - first)
+            corners[:] = points[first:last]
+            pieces.append(piece)
+        low, high = (low, high) if pieces else (0.0, 0.0)
+        return cls(points.copy(), pen, low, high, tuple(pieces))
 
-    def bounds(self) -> tuple[float, float]:
-        """Its least and its greatest value."""
-        return float(np.fmin.reduce(self.values)), float(np.fmax.reduce(self.values))
 
-
-def _polygon(t: Floats, values: Floats) -> QPolygonF:
-    made = pg.functions.create_qpolygonf(len(t))
-    corners = pg.functions.ndarray_from_qpolygonf(made)
-    corners[:, 0], corners[:, 1] = t, values
-    return made
+def _polygon(count: int) -> tuple[QPolygonF, Floats]:
+    """Room for so many points, and the same as an array, shape (count, 2): it lasts as long as the polygon."""
+    made = pg.functions.create_qpolygonf(count)
+    return made, pg.functions.ndarray_from_qpolygonf(made)
 
 
 class Lines(pg.GraphicsObject):
@@ -152,6 +151,10 @@ class Plot(pg.ViewBox):
         """Shows no line any more."""
         self.drawn_ghosts, self.drawn.ghosts = [], []
         self.show_lines([])
+
+    def box(self) -> QRectF:
+        """Where it stands on the canvas, px."""
+        return QRectF(self.geometry())
 
     @property
     def lines(self) -> list[Line]:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.compiler import types
-from oak_sled.core.compiler.types import Array, Bundle, Record, Tuple, Type
+from oak_sled.core.compiler.types import Array, Bundle, Record, Scalar, Tuple, Type
 
 _CELL = {"double": ctypes.c_double, "i64": ctypes.c_int64, "i1": ctypes.c_bool, "ptr": ctypes.c_void_p}
 
@@ -27,6 +27,10 @@ class Entry:
         self._batch = ctypes.CFUNCTYPE(None, ctypes.c_int64, ctypes.c_void_p, ctypes.c_void_p)(batch)
         self.given, self.gives = given, gives
         self._kinds = types.cells(gives)
+        self._scalars = [isinstance(one, Scalar) for one in given]
+        """Which arguments are handed over as they are."""
+        self._plain = isinstance(gives, Tuple) and all(one in (types.FLOAT, types.INT) for one in gives.items)
+        """Whether it gives back a flat tuple of numbers."""
         self._out: Any = ctypes.c_int64 * max(1, len(self._kinds))
         self._floats: Any = ctypes.c_double * max(1, len(self._kinds))
 
@@ -40,12 +44,23 @@ class Entry:
 
     def _handed(self, arguments: tuple[Any, ...], keep: list[Any]) -> list[Any]:
         """All arguments cell by cell; `keep` as in `cells_of`."""
-        return [cell for one, of in zip(arguments, self.given, strict=True) for cell in cells_of(one, of, keep)]
+        handed: list[Any] = []
+        for one, of, is_scalar in zip(arguments, self.given, self._scalars, strict=True):
+            if is_scalar:
+                handed.append(one)
+            elif isinstance(one, np.ndarray):  # every dimension is told
+                handed.append(one.__array_interface__["data"][0])
+                handed += one.shape
+            else:
+                handed += cells_of(one, of, keep)
+        return handed
 
     def _given_back(self, out: Any) -> Any:
         if not self._kinds:
             return None
         floats = self._floats.from_buffer(out)
+        if self._plain:
+            return tuple([floats[k] if one == "double" else out[k] for k, one in enumerate(self._kinds)])
         return _shaped(
             self.gives, iter([floats[k] if one == "double" else out[k] for k, one in enumerate(self._kinds)])
         )

@@ -1,11 +1,10 @@
-"""Curves of numbers: monotone through knots, and thinned to what can be seen; ways thinned to where they bend."""
+"""Curves of numbers: monotone through knots, and thinned to what can be seen."""
 
 from __future__ import annotations
 
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel.state import Floats
@@ -55,91 +54,49 @@ def _end(near: float, next_: float, rise: float, next_rise: float) -> float:
     return float(slope)
 
 
-def extremes(values: Floats, stretch: int) -> NDArray[np.int64]:
-    """Rows of the least and the greatest value of every `stretch` of them, in order, and the last row; shape (k,)."""
-    picked = np.empty(2 * (len(values) // stretch) + 1, np.int64)
-    pick_extremes(np.ascontiguousarray(values), stretch, picked)
-    return picked
+def drawn_points(count: int, most: int) -> tuple[int, int]:
+    """How many points are drawn of `count`, at most about `most`, and how many of them share a least and a greatest."""
+    if count <= most:
+        return count, 1
+    stretch = math.ceil(count / (most // 2))
+    return 2 * (count // stretch) + 1, stretch
+
+
+def thinned(times: Floats, values: Floats, most: int) -> Floats:
+    """The points by which a curve is drawn, about `most` at most: see `write_thinned`; shape (k, 2)."""
+    count, stretch = drawn_points(len(values), most)
+    points = np.empty((count, 2))
+    write_thinned(np.ascontiguousarray(times), np.ascontiguousarray(values), stretch, points)
+    return points
 
 
 @compiled
-def pick_extremes(values, stretch, picked):
-    """Writes the rows that `extremes` gives into `picked`."""
-    count = len(values) // stretch
-    for block in range(count):
-        low = block * stretch
-        high = low
-        for row in range(low + 1, low + stretch):
-            if values[row] < values[low]:
-                low = row
-            if values[row] > values[high]:
-                high = row
-        picked[2 * block], picked[2 * block + 1] = min(low, high), max(low, high)
-    picked[2 * count] = len(values) - 1
+def write_thinned(times, values, stretch, points):
+    """Writes the points by which a curve is drawn: time and value of the least and the greatest of every `stretch` of
+    them, in order, and the last, so that no spike is lost; all of them where `stretch` is 1.
 
-
-def bends(points: Floats, joined: NDArray[np.bool_], slack: Floats) -> NDArray[np.int64]:
-    """Rows of the points that a way needs, so that the straight lines between them miss no other point by more than the
-    slack of the first of theirs, shape (k,).
-
-    points : shape (n, 3). joined : whether it goes on from each of them to the next; where it does not, both are kept.
-    slack : shape (n,), in units of the points, level and upright; a tenth of it is the least step that counts.
+    points : shape (k, 2), see `drawn_points`. Gives the least and the greatest, and how many are no finite number.
     """
-    picked = np.empty(len(points), np.int64)
-    count = pick_bends(np.ascontiguousarray(points), joined.astype(np.int64), np.ascontiguousarray(slack), picked)
-    return picked[:count]
-
-
-@compiled
-def pick_bends(points, joined, slack, picked):
-    """Writes the rows that `bends` gives into `picked`; how many they are.
-
-    From each point that is kept, a sector of headings and one of slopes narrow with every point passed, to those of the
-    lines that pass all of them near enough; a line ends where the next point is not in both of them, or comes back.
-    """
-    count = 0
-    first = 0
-    far = 0.0
-    open_x, open_y, close_x, close_y = 0.0, 0.0, 0.0, 0.0
-    low, high = -math.inf, math.inf
-    row = 0
-    while row < len(points):
-        x, y = points[row, 0] - points[first, 0], points[row, 1] - points[first, 1]
-        z = points[row, 2] - points[first, 2]
-        size = math.sqrt(x * x + y * y)
-        ends = row == 0 or joined[row - 1] == 0
-        if not ends and row - 1 > first:
-            turned = far > 0.0 and (open_x * y - open_y * x < 0.0 or close_x * y - close_y * x > 0.0)
-            risen = far > 0.0 and (z > high * size or z < low * size)
-            if turned or risen or size < far or (size <= slack[first] and abs(z) > slack[first]):
-                # the point before is the end of a line, and the start of the next, which is tried with this one
-                picked[count] = row - 1
-                count += 1
-                first = row - 1
-                far, low, high = 0.0, -math.inf, math.inf
-                continue
-        if ends:
-            if row > 0 and (count == 0 or picked[count - 1] != row - 1):
-                picked[count] = row - 1
-                count += 1
-            picked[count] = row
-            count += 1
-            first = row
-            far, low, high = 0.0, -math.inf, math.inf
-        elif size > slack[first]:
-            share = slack[first] / size
-            other = math.sqrt(1.0 - share * share)
-            ahead_x, ahead_y = x / size, y / size
-            right_x, right_y = ahead_x * other + ahead_y * share, ahead_y * other - ahead_x * share
-            left_x, left_y = ahead_x * other - ahead_y * share, ahead_y * other + ahead_x * share
-            if far == 0.0 or open_x * right_y - open_y * right_x > 0.0:
-                open_x, open_y = right_x, right_y
-            if far == 0.0 or close_x * left_y - close_y * left_x < 0.0:
-                close_x, close_y = left_x, left_y
-            far = size
-            low, high = max(low, (z - slack[first]) / size), min(high, (z + slack[first]) / size)
-        row += 1
-    if len(points) > 0 and picked[count - 1] != len(points) - 1:
-        picked[count] = len(points) - 1
-        count += 1
-    return count
+    low, high = math.inf, -math.inf
+    strange = 0
+    last = len(values) - 1
+    for place in range(len(points)):
+        row = place
+        if stretch > 1:
+            row = last
+            first = (place // 2) * stretch
+            if place < len(points) - 1:
+                least, most = first, first
+                for one in range(first + 1, first + stretch):
+                    if values[one] < values[least]:
+                        least = one
+                    if values[one] > values[most]:
+                        most = one
+                row = min(least, most) if place % 2 == 0 else max(least, most)
+        value = values[row]
+        points[place, 0], points[place, 1] = times[row], value
+        if value - value == 0.0:
+            low, high = min(low, value), max(high, value)
+        else:
+            strange += 1
+    return low, high, strange

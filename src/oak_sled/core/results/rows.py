@@ -15,7 +15,6 @@ import numpy as np
 
 from oak_sled.core.kernel.state import Floats
 
-
 LINE = 8
 """Columns that are copied together when one of them is read. To read a column row by row, a line of memory of as many
 numbers is fetched for each of them, so that its neighbours cost nothing; and most columns are read more than once."""

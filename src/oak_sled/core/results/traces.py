@@ -403,12 +403,13 @@ def _events(run: Run) -> tuple[Event, ...]:
         if part.EVENT:
             lasting = run.column(f"{part.id}.activity") > part.EVENT_FROM
             found += [Event(row, part.EVENT, part.id) for row in _rises(lasting)]
-    missed = run.column("gates_missed")
-    gate = run.column("next_gate")
-    for row in np.flatnonzero(np.diff(gate) > 0) + 1:
-        found.append(Event(int(row), "gate missed" if missed[row] > missed[row - 1] else "gate", "gates"))
-    for row in np.flatnonzero(np.any(run.line("edge")[:, :3] != 0.0, axis=1)):
-        found.append(Event(int(row), "edge", "edge"))
+    if run.job.ground.gates:
+        missed, gate = run.column("gates_missed"), run.column("next_gate")
+        for row in np.flatnonzero(np.diff(gate) > 0) + 1:
+            found.append(Event(int(row), "gate missed" if missed[row] > missed[row - 1] else "gate", "gates"))
+    if run.job.ground.edges == "return":
+        for row in np.flatnonzero(np.any(run.line("edge")[:, :3] != 0.0, axis=1)):
+            found.append(Event(int(row), "edge", "edge"))
     for name in run.layout.triggers:
         held = run.column(f"{name}.inside")
         found += [Event(int(row), "report", name.partition(".")[2]) for row in np.flatnonzero(np.diff(held) > 0) + 1]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.documents.yard import Ground
-from oak_sled.core.geometry import curve
+from oak_sled.core.geometry import ribbon
 from oak_sled.core.kernel.state import Floats, Ints
 from oak_sled.desk import theme
 
@@ -234,41 +234,17 @@ def ribbons(bands: Sequence[Band], breaks: float = 30.0) -> Floats:
     bands = [band for band in bands if len(band.points) > 1]
     if not bands:
         return np.zeros((0, 7), "f4")
-    counts = [len(band.points) for band in bands]
-    points = np.concatenate([band.points for band in bands])
-    joined = np.concatenate([np.ones(len(b.points), bool) if b.on is None else b.on for b in bands])
-    joined[:-1] &= joined[1:]
-    step = points[1:, :2] - points[:-1, :2]
-    joined[:-1] &= step[:, 0] ** 2 + step[:, 1] ** 2 < breaks * breaks
-    joined[np.cumsum(counts) - 1] = False
+    ends = np.cumsum([len(band.points) for band in bands]).tolist()
+    on, strength = np.ones(ends[-1]), np.ones(ends[-1])
+    for band, end in zip(bands, ends, strict=True):
+        if band.on is not None:
+            on[end - len(band.points) : end] = band.on
+        if band.strength is not None:
+            strength[end - len(band.points) : end] = band.strength
     # what fades along its way keeps all its points: between two of them its strength is drawn as a straight line
-    slack = np.repeat([0.0 if band.strength is not None else SLACK * band.width for band in bands], counts)
-    kept = curve.bends(points, joined, slack)
-    points, joined = points[kept], joined[kept][:-1]
-    which = np.repeat(np.arange(len(bands)), counts)[kept]
-    half = np.array([band.width / 2 for band in bands])[which]
-    step = np.diff(points[:, :2], axis=0)
-    size = np.sqrt(step[:, 0] ** 2 + step[:, 1] ** 2)
-    unit = step / np.where(size > 1e-9, size, 1.0)[:, None]
-    unit[which[1:] != which[:-1]] = 0.0
-    across = np.zeros((len(points), 2))
-    across[:-1] += unit
-    across[1:] += unit
-    lengths = np.sqrt(across[:, 0] ** 2 + across[:, 1] ** 2)
-    scale = half / np.where(lengths > 1e-9, lengths, 1.0)
-    side = np.stack([-across[:, 1] * scale, across[:, 0] * scale, np.zeros(len(scale))], axis=1)
-    rows = np.flatnonzero(joined & (size > 1e-9))
-    left, right = points + side, points - side
-    made = np.empty((len(rows), 6, 7), "f4")
-    made[:, 0, :3] = made[:, 3, :3] = left[rows]
-    made[:, 1, :3] = right[rows]
-    made[:, 2, :3] = made[:, 4, :3] = right[rows + 1]
-    made[:, 5, :3] = left[rows + 1]
-    made[:, :, 3:] = np.array([band.paint for band in bands])[which[rows], None]
-    if any(band.strength is not None for band in bands):
-        each = [np.ones(len(band.points)) if band.strength is None else band.strength for band in bands]
-        made[:, :, 6] *= np.concatenate(each)[kept][rows, None]
-    return made.reshape(-1, 7)
+    looks = [(one.width, 0.0 if one.strength is not None else SLACK * one.width, *one.paint) for one in bands]
+    points = np.concatenate([band.points for band in bands])
+    return ribbon.corners(points, on, strength, ends, looks, breaks).astype("f4")
 
 
 def crossbars(places: Floats, half: float) -> Floats:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from oak_sled.core.geometry import curve
+from oak_sled.core.geometry import ribbon
 
 SLACK = 0.05
 
@@ -40,7 +40,7 @@ def test_no_point_is_missed_by_more_than_the_slack(seed):
     rng = np.random.default_rng(1000 + seed)
     for points in ways(seed):
         joined = rng.random(len(points)) > rng.choice([0.0, 0.1])
-        rows = curve.bends(points, joined, np.full(len(points), SLACK))
+        rows = ribbon.bends(points, joined, np.full(len(points), SLACK))
         assert rows[0] == 0
         assert rows[-1] == len(points) - 1
         assert np.all(np.diff(rows) > 0)
@@ -55,10 +55,10 @@ def test_no_point_is_missed_by_more_than_the_slack(seed):
 def test_a_straight_way_is_its_ends_and_a_bend_takes_few():
     straight = np.stack([np.linspace(0.0, 90.0, 800), np.zeros(800), np.linspace(0.0, 4.0, 800)], axis=1)
     joined, slack = np.ones(800, bool), np.full(800, 0.02)
-    assert curve.bends(straight, joined, slack).tolist() == [0, 799]
+    assert ribbon.bends(straight, joined, slack).tolist() == [0, 799]
     t = np.linspace(0.0, 3.0, 2400)
     turn = np.stack([30.0 * np.cos(t), 30.0 * np.sin(t), np.zeros(2400)], axis=1)
     # the chord of an arc of radius r that lies s off it is sqrt(8 r s) long: 41 of 2.2 m each
-    assert len(curve.bends(turn, np.ones(2400, bool), np.full(2400, 0.02))) == pytest.approx(90.0 / 2.19, rel=0.15)
-    assert curve.bends(turn[:1], joined[:1], slack[:1]).tolist() == [0]
-    assert len(curve.bends(turn, np.ones(2400, bool), np.zeros(2400))) == 2400, "no slack, no thinning"
+    assert len(ribbon.bends(turn, np.ones(2400, bool), np.full(2400, 0.02))) == pytest.approx(90.0 / 2.19, rel=0.15)
+    assert ribbon.bends(turn[:1], joined[:1], slack[:1]).tolist() == [0]
+    assert len(ribbon.bends(turn, np.ones(2400, bool), np.zeros(2400))) == 2400, "no slack, no thinning"
