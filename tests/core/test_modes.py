@@ -11,6 +11,7 @@ from oak_sled.core.advice import cautions, modes
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
@@ -166,3 +167,20 @@ def test_what_waits_for_its_channel_changes_nothing_of_how_it_stands_and_is_not_
     always = stands(channel="", timing="always")
     assert always is not first
     assert stands(channel="", timing="always", thrust=1200.0) is not always, "one that always pushes is asked anew"
+
+
+def test_what_only_rubs_is_not_solved_again_and_what_carries_is(monkeypatch):
+    body, pads = random_craft(5, True)
+    solved = []
+    solve = modes._standing
+    monkeypatch.setattr(modes, "_standing", lambda *given: solved.append(given) or solve(*given))
+    modes._STANDS.clear()
+    brake = Brake(id="brake", bite=0.3)
+    first = modes.standing(job(pads, brake, body=body))
+    assert modes.standing(job(pads, brake.replace(bite=0.6), body=body)) == first
+    assert len(solved) == 1, "a brake rubs"
+    softer = modes.standing(job(pads.replace(stiffness=0.8 * pads.stiffness), brake, body=body))
+    assert softer.height < first.height
+    assert modes.standing(job(pads, brake, body=body, ticks=480)).mode("bounce").share != pytest.approx(0.0)
+    assert modes.standing(job(pads, brake, body=body)) == first
+    assert len(solved) == 3, "another spring, another tick rate, and nothing for what was there"

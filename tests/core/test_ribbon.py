@@ -62,3 +62,41 @@ def test_a_straight_way_is_its_ends_and_a_bend_takes_few():
     assert len(ribbon.bends(turn, np.ones(2400, bool), np.full(2400, 0.02))) == pytest.approx(90.0 / 2.19, rel=0.15)
     assert ribbon.bends(turn[:1], joined[:1], slack[:1]).tolist() == [0]
     assert len(ribbon.bends(turn, np.ones(2400, bool), np.zeros(2400))) == 2400, "no slack, no thinning"
+
+
+def by_arrays(points, on, strength, width, paint, breaks):
+    """A ribbon by whole arrays, with every point of its way."""
+    step = np.diff(points, axis=0)
+    size = np.hypot(step[:, 0], step[:, 1])
+    keep = (size > 1e-9) & (size < breaks) & (on[1:] > 0.0) & (on[:-1] > 0.0)
+    unit = step[:, :2] / np.where(size > 1e-9, size, 1.0)[:, None]
+    unit[size <= 1e-9] = 0.0
+    across = np.zeros((len(points), 2))
+    across[:-1] += unit
+    across[1:] += unit
+    lengths = np.hypot(across[:, 0], across[:, 1])
+    scale = np.where(lengths > 1e-9, 0.5 * width / np.where(lengths > 1e-9, lengths, 1.0), 0.0)
+    side = np.stack([-across[:, 1] * scale, across[:, 0] * scale, np.zeros(len(scale))], axis=1)
+    made = []
+    for row in np.flatnonzero(keep):
+        left, right = points + side, points - side
+        for edge, at in ((left, 0), (right, 0), (right, 1), (left, 0), (right, 1), (left, 1)):
+            made.append([*edge[row + at], *paint[:3], paint[3] * strength[row]])
+    return np.array(made).reshape(-1, 7)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_a_ribbon_with_no_slack_is_the_one_by_whole_arrays(seed):
+    rng = np.random.default_rng(seed)
+    wholes, given, looks = [], [], []
+    for points in ways(seed)[:2]:  # those that bend: straight on is one piece whatever the slack
+        on, strength = (rng.random(len(points)) > 0.2).astype(float), rng.random(len(points))
+        look = (0.3, 0.0, 0.1, 0.2, 0.3, 0.8)
+        wholes.append(by_arrays(points, on, strength, look[0], look[2:], 2.0))
+        given.append((points, on, strength))
+        looks.append(look)
+    points, on, strength = (np.concatenate([one[k] for one in given]) for k in range(3))
+    ends = np.cumsum([len(one[0]) for one in given])
+    made = ribbon.corners(points, on, strength, ends, looks, 2.0)
+    assert made.shape == np.concatenate(wholes).shape
+    assert made == pytest.approx(np.concatenate(wholes), abs=1e-12)

@@ -116,3 +116,16 @@ def test_what_is_no_number_in_a_ledger_ends_a_run_that_does_not_keep_it():
     made = run.executed(job, machine, inputs, None, layout)
     assert made.message == "diverged"
     assert made.ticks < len(inputs)
+
+
+def test_a_column_that_is_read_is_copied_once_and_is_the_same():
+    made = run.execute(with_crates())
+    rows = made.record.blocks[0]
+    for place in (0, 7, 8, rows.crafts.shape[1] - 1):
+        column = made.record.column(place)
+        assert column.flags.c_contiguous
+        assert np.array_equal(column, rows.crafts[:, place])
+        assert np.shares_memory(made.record.column(place), column), "not copied again"
+    again = rows.first(100)
+    assert np.array_equal(again.column(3), rows.crafts[:100, 3]), "fewer rows have copies of their own"
+    assert rows.nbytes > rows.crafts.nbytes + rows.beside.nbytes + rows.which.nbytes, "what is copied is counted"

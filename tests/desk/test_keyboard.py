@@ -117,7 +117,7 @@ def test_a_dial_tells_its_value_and_the_keys_that_change_it(window, idle):
     assert dial.accessibleDescription().startswith("620 N, ")
 
 
-def test_picture_traces_ledger_and_cards_tell_what_they_show(window, idle):
+def test_picture_traces_ledger_and_cards_tell_what_they_show(window, idle, qtbot):
     session = window.session
     window.traces.cover.setFocus()
     session.set_time(4.0)
@@ -126,7 +126,8 @@ def test_picture_traces_ledger_and_cards_tell_what_they_show(window, idle):
     assert session.row == before + 1
     QTest.keyClick(window.traces.cover, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert session.row == before - 9
-    assert f"{session.time:.3f} s" in window.traces.cover.accessibleDescription()
+    # told once nothing moves
+    qtbot.waitUntil(lambda: f"{session.time:.3f} s" in window.traces.cover.accessibleDescription(), timeout=5000)
     assert "speed" in window.traces.cover.accessibleDescription()
     window.show_pane("Ledger")
     screen.settled(window)

@@ -121,3 +121,25 @@ def test_the_picture_is_that_of_all_triangles(renderer, monkeypatch):
             differs = np.abs(few - all_of_it).max(axis=2) > 6
             assert differs.mean() < 0.002, (name, row)
             assert len(np.unique(few.reshape(-1, 4), axis=0)) > 100, "ground is seen"
+
+
+def test_what_lies_before_the_subject_is_found_in_the_pieces_about_it():
+    """The triangles that may be a veil, against all vertices looked at one by one."""
+    yard = demos.load("quay")
+    shape = Uneven.of(yard.ground("ridges"))
+    made = run.execute(jobs.job_of(yard, yard.drill("over_ridges")))
+    some = []
+    for name in ("chase", "side", "top"):
+        for row in range(0, made.ticks, 200):
+            eye, at = Rig(name=name, lag_s=0.0).camera(made, row, 640, 400).eye, made.place_at(row)
+            subject = (*at.tolist(), 2.0)
+            found = {tuple(one) for one in shape.before(eye, subject, 1.0).tolist()}
+            to, way = shape.vertices[:, :3].astype(float) - eye, at - eye
+            far = np.linalg.norm(way)
+            along = to @ (way / far)
+            off = np.linalg.norm(to - along[:, None] * (way / far), axis=1)
+            reach = uneven.VEIL * 2.0 * np.clip(along / far, 0.02, 1.0) + shape.longest
+            near = (along > -shape.longest) & (along < far - 2.0 + shape.longest) & (off < reach)
+            assert found == {tuple(one) for one in shape.index[near[shape.index].any(axis=1)].tolist()}
+            some.append(len(found))
+    assert 0 < np.median(some) < 0.2 * len(shape.index)

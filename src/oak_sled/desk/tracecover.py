@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents import units
@@ -74,8 +74,6 @@ class Cover(QWidget):
         self.pane = pane
         self._second = False
         self._pan: float | None = None
-        self._scale = QImage()
-        self._scale_key: tuple[object, ...] = ()
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -159,37 +157,18 @@ class Cover(QWidget):
         if run is None or not run.ticks:
             return
         painter = QPainter(self)
-        painter.drawImage(0, 0, self._scale_layer(run))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         row = run.ticks if self.pane.session.live_on else self.pane.session.row
         for plot in self.pane.plots:
-            names = members(run, plot.group)
-            self._paint_values(painter, plot, run, row, names, plot.box(), float(self.width() - 6))
+            names, box = members(run, plot.group), plot.box()
+            self._paint_strip(painter, plot, run, names, box)
+            self._paint_values(painter, plot, run, row, names, box)
+        self._paint_axis(painter)
         self._paint_events(painter, run)
         self._paint_cursors(painter, run)
 
-    def _scale_layer(self, run: Run) -> QImage:
-        """Titles, ranges and the axis: what stays while a dial is dragged is drawn once."""
-        pane, ratio = self.pane, self.devicePixelRatioF()
-        strips = [(plot.group, plot.range, plot.box().getRect()) for plot in pane.plots]
-        titles = [traces.describe(run, name).title for plot in pane.plots for name in members(run, plot.group)]
-        key = (strips, titles, pane.time_span(), self.size(), ratio, theme.is_night())
-        if key != self._scale_key:
-            self._scale_key = key
-            self._scale = QImage(self.size() * ratio, QImage.Format.Format_ARGB32_Premultiplied)
-            self._scale.setDevicePixelRatio(ratio)
-            self._scale.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(self._scale)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            for plot in pane.plots:
-                self._paint_strip(painter, plot, run)
-            self._paint_axis(painter)
-            painter.end()
-        return self._scale
-
-    def _paint_strip(self, painter: QPainter, plot: Plot, run: Run) -> None:
-        box = plot.box()
-        names = members(run, plot.group)
+    def _paint_strip(self, painter: QPainter, plot: Plot, run: Run, names: list[str], box: QRectF) -> None:
+        """The title of a strip and its range."""
         band = self.pane.band()
         right = float(self.width() - 6)
         single = len(names) == 1
@@ -198,7 +177,7 @@ class Cover(QWidget):
         unit = "" if plot.group == "channels" else trace.unit
         painter.setFont(theme.font(theme.SMALL, bold=True))
         painter.setPen(theme.colour("ink"))
-        wide = painter.fontMetrics().horizontalAdvance(title)
+        wide = theme.width(title, theme.font(theme.SMALL, bold=True))
         painter.fillRect(QRectF(band.left(), box.top(), wide + 34, 14), theme.colour("paper", 190))
         painter.drawText(QPointF(band.left() + 2, box.top() + 11), title)
         painter.setFont(theme.font(10))
@@ -211,9 +190,9 @@ class Cover(QWidget):
         painter.setPen(theme.pen("rule"))
         painter.drawLine(QPointF(0, box.bottom() + 3), QPointF(self.width(), box.bottom() + 3))
 
-    def _paint_values(
-        self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF, right: float
-    ) -> None:
+    def _paint_values(self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF) -> None:
+        """What its traces are at the cursor."""
+        right = float(self.width() - 6)
         second = self.pane.session.second_time
         names = names[: max(1, int((box.height() + 6) / 11.5))]  # as many as can be read
         step = min(16.0, (box.height() + 4) / max(len(names), 1))

@@ -70,17 +70,16 @@ def _stiffness(part: AnyPart, grip: float) -> float:
 def _most_g(end: list[WheelAt], tires: dict[int, AnyPart], grip: float, weight: float, height: float) -> float:
     """Side acceleration in g at which the tires of an end give no more, their load moved outward by it."""
     track = max(one.at[1] for one in end) - min(one.at[1] for one in end)
+    part = tires[end[0].ray]
+    gives = part.side_grip * part.side_shape()[1] * grip * part.trim
+    loaded, loss = weight / _each(end) / part.nominal_load, part.load_loss
     found = 0.0
     for _ in range(ROUNDS):
         moved = min(found * height / track, 0.5) if track > 0.0 else 0.0
-        sides = (0.5 - moved, 0.5 + moved)
-        part = tires[end[0].ray]
-        held = sum(
-            share * max(1.0 - part.load_loss * (share * weight / _each(end) / part.nominal_load - 1.0), 0.1)
-            for share in sides
-        )
-        most = part.side_shape()[1]
-        found = 0.5 * (found + part.side_grip * most * grip * part.trim * held)
+        held = 0.0
+        for share in (0.5 - moved, 0.5 + moved):
+            held += share * max(1.0 - loss * (share * loaded - 1.0), 0.1)
+        found = 0.5 * (found + gives * held)
     return found
 
 

@@ -8,7 +8,7 @@ differences. The tick of x'' = -w2 x - 2 z w x' by semi-implicit Euler has trace
 
 from __future__ import annotations
 
-import functools
+import collections
 import math
 from dataclasses import dataclass
 
@@ -21,6 +21,7 @@ from oak_sled.core.documents.yard import Drill, Ground
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.rowlayout import RAY
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine, Run
 
@@ -65,18 +66,45 @@ def standing(job: Job) -> Standing | None:
     if not roster.ray_names(craft) or "z" in craft.body.held or job.ground.gravity * craft.body.gravity_scale <= 0.0:
         return None
     # dry friction holds a craft that hardly moves, and would pass for damping
-    smooth = tuple(one for part in craft.parts if (one := part.at_rest()) is not None)
-    ground = job.ground.replace(
+    smooth = tuple([one for part in craft.parts if (one := _at_rest(part)) is not None])
+    others = [getattr(craft, name) for name in Craft.model_fields if name != "parts"]
+    key = (smooth, others, job.ground, job.ticks, job.integrator)
+    # compared, not hashed: nearly all of it is the very document that it was a moment ago
+    for known, found in tuple(_STANDS):
+        if known == key:
+            return found
+    made = _standing(craft.replace(parts=smooth), _bare(job.ground), job.ticks, job.integrator)
+    _STANDS.appendleft((key, made))
+    return made
+
+
+_STANDS: collections.deque[tuple[object, Standing | None]] = collections.deque(maxlen=8)
+"""How crafts without friction stood last: what only rubs changes nothing of it, so that a drag of a grip finds it
+here."""
+_RESTS: collections.deque[tuple[AnyPart, AnyPart | None]] = collections.deque(maxlen=64)
+"""Parts that were asked last what is left of them where nothing slides."""
+
+
+def _at_rest(part: AnyPart) -> AnyPart | None:
+    """What is left of a part where nothing slides, asked once of each."""
+    for known, rest in tuple(_RESTS):
+        if known is part:
+            return rest
+    found: AnyPart | None = part.at_rest()
+    _RESTS.appendleft((part, found))
+    return found
+
+
+def _bare(ground: Ground) -> Ground:
+    """The level part of a ground with nothing on it."""
+    return ground.replace(
         walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open", floor=True,
         wind_speed=0.0,
     )  # fmt: skip
-    return _standing(craft.replace(parts=smooth), ground, job.ticks, job.integrator)
 
 
-@functools.lru_cache(maxsize=8)
 def _standing(craft: Craft, ground: Ground, ticks: int, integrator: str) -> Standing | None:
-    """The same of a craft without friction on bare ground: what only rubs changes nothing of it, so that a drag of a
-    grip finds it here."""
+    """How a craft without friction stands on bare ground."""
     drill = Drill(id="stand", ground=ground.id, craft=craft.id, duration=1.0)
     table = _Table(Job(craft, ground, drill, ticks, integrator))
     rest = table.rest()

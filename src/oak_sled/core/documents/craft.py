@@ -231,6 +231,8 @@ class Craft(Frozen):
 
     @model_validator(mode="after")
     def _whole(self) -> Craft:
+        if self.is_known_whole():
+            return self
         unique("channels", self.channels)
         unique("parts", self.parts)
         names = [channel.id for channel in self.channels]
@@ -256,7 +258,7 @@ class Craft(Frozen):
                 self._check_formula(part, place)
             for field in part.CURVE_FIELDS:
                 self._with_shared(part, field)
-        return self
+        return self.found_whole()
 
     def _with_shared(self, part: Part, field: CurveField) -> Part:
         """The part with the points of the shared curve that it follows; raises ValueError with the place of a fault."""
@@ -366,7 +368,8 @@ class Craft(Frozen):
         """Where it names a layer, and which: its own, those of its shots, and those that its knockbacks push."""
         own = [
             ("body.layer", self.body.layer),
-            *((f"parts.{part.id}.layer", getattr(part, "layer", "")) for part in self.parts),
+            # its fields are asked by name: an attribute that is not there takes a model long to deny
+            *((f"parts.{part.id}.layer", part.__dict__.get("layer", "")) for part in self.parts),
         ]
         return [(where, name) for where, name in own if name]
 

@@ -8,6 +8,7 @@ document that exists is a document that is right.
 from __future__ import annotations
 
 import re
+import weakref
 from collections.abc import Iterator, Sequence
 from functools import cache
 from typing import Any, Self, get_args
@@ -83,6 +84,10 @@ def reference(what: str, says: str, default: Any = "") -> Any:
     return Field(default, max_length=60, description=says, json_schema_extra={"names": what})
 
 
+_WHOLE: weakref.WeakValueDictionary[int, Frozen] = weakref.WeakValueDictionary()
+"""Documents whose validators of the whole found nothing wrong, by their ids. They are frozen: they stay so."""
+
+
 class Frozen(BaseModel):
     """The base of every document: frozen, closed to unknown fields, numbers read with units."""
 
@@ -114,6 +119,16 @@ class Frozen(BaseModel):
                     fault = refused.faults[0]
                     raise ValueError(f"{name}: {fault.what} ({fault.right})") from None
         return read
+
+    def is_known_whole(self) -> bool:
+        """Whether `found_whole` was said of this very document: a validator of the whole need not look again at what
+        another document takes over as it is."""
+        return _WHOLE.get(id(self)) is self
+
+    def found_whole(self) -> Self:
+        """The same document, remembered as whole."""
+        _WHOLE[id(self)] = self
+        return self
 
     def replace(self, **changes: Any) -> Self:
         """The same document with some fields changed, validated again."""

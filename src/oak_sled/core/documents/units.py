@@ -8,6 +8,7 @@ dial is refused with both units named.
 
 from __future__ import annotations
 
+import functools
 import math
 import re
 from dataclasses import dataclass
@@ -214,6 +215,7 @@ def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
     return significant(value, digits), pretty(unit)
 
 
+@functools.lru_cache(maxsize=256)
 def pretty(unit: str) -> str:
     """A unit as it is printed: "m/s2" becomes "m/s²"."""
     return _POWER.sub(lambda found: found[1] + {"2": "²", "3": "³"}[found[2]], unit)

@@ -99,6 +99,8 @@ class Ground(Frozen):
 
     @model_validator(mode="after")
     def _whole(self) -> Ground:
+        if self.is_known_whole():
+            return self
         unique("walls", self.walls)
         unique("gates", self.gates)
         unique("materials", self.materials)
@@ -122,7 +124,7 @@ class Ground(Frozen):
         for where, name in used:
             if name not in names:
                 raise ValueError(f"{where}: there is no material {name!r} ({close_match(name, names)})")
-        return self
+        return self.found_whole()
 
     @property
     def heading(self) -> str:

@@ -308,9 +308,9 @@ class Part(Frozen):
 
     def mounts(self) -> list[Spot]:
         """Where it is mounted, m from the origin, craft axes; empty for what acts at the centre of mass."""
-        if not hasattr(self, "x") or not getattr(self, "at_point", True):
+        if "x" not in self.__dict__ or not getattr(self, "at_point", True):
             return []
-        if hasattr(self, "spread_x"):
+        if "spread_x" in self.__dict__:
             return corners(self)
         spot: Spot = tuple(getattr(self, axis) for axis in "xyz")
         return [spot]
@@ -320,7 +320,7 @@ class Part(Frozen):
 
         number : of the mount; -1 for the middle of linked ones, which they all follow.
         """
-        if not hasattr(self, "spread_x") or number < 0:
+        if "spread_x" not in self.__dict__ or number < 0:
             return dict(zip("xyz", at, strict=True))
         found = {"z": at[2]}
         for axis, value in zip("xy", at, strict=False):
@@ -332,7 +332,7 @@ class Part(Frozen):
 
     def apart(self) -> list[dict[str, Any]]:
         """What tells linked ones apart where each becomes a part of its own: id, title, place; empty for a single."""
-        if not hasattr(self, "spread_x") or len(spots := corners(self)) == 1:
+        if "spread_x" not in self.__dict__ or len(spots := corners(self)) == 1:
             return []
         return [
             {

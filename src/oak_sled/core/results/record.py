@@ -110,12 +110,12 @@ class Layout:
         """The column where a craft begins."""
         return sum(len(one.names) for one in self.crafts[:who])
 
-    @property
+    @cached_property
     def first(self) -> int:
         """The column where the craft that is looked at begins."""
         return self.first_of(self.who)
 
-    @property
+    @cached_property
     def first_block_column(self) -> int:
         """The column where the blocks begin, `rowlayout.MOTION` each; behind them the triggers, one each."""
         return self.first_of(len(self.crafts))

@@ -240,8 +240,28 @@ def book(run: Run) -> dict[str, Trace]:
     """Every trace of a run by name; made once a run."""
     job = run.job
     return run.analysis.once(
-        "traces", lambda: {trace.name: trace for trace in (*catalogue(job.craft), *of_blocks(job.drill.watch))}
+        "traces", lambda: _of_craft(job.craft) | {one.name: one for one in of_blocks(job.drill.watch)}
     )
+
+
+_BOOKS: dict[object, dict[str, Trace]] = {}
+"""The traces of crafts that were looked at, by what decides them: a dial that is dragged makes another craft with the
+same traces every time."""
+_MOST_BOOKS = 32
+
+
+def _of_craft(craft: Craft) -> dict[str, Trace]:
+    """The traces of a craft by name."""
+    parts = [
+        (part.id, part.kind, part.heading, part.shows(), tuple(part.ray_words()) if part.rays() else ())
+        for part in craft.parts
+    ]
+    key = (tuple(parts), tuple([(one.id, one.heading) for one in craft.channels]), tuple(craft.tired))
+    if key not in _BOOKS:
+        if len(_BOOKS) >= _MOST_BOOKS:
+            _BOOKS.clear()
+        _BOOKS[key] = {trace.name: trace for trace in catalogue(craft)}
+    return _BOOKS[key]
 
 
 def of_blocks(names: Iterable[str]) -> tuple[Trace, ...]:
@@ -352,9 +372,9 @@ def asked_of_wheels(run: Run, numbers: Floats, part: Part) -> float:
     return float(np.degrees(max(found, key=abs, default=0.0)))
 
 
-def rolled_by(run: Run, name: str) -> Floats:
-    """rad that a wheel with a tire has turned since the start, shape (rows,)."""
-    return run.analysis.once(("rolled", name), lambda: np.cumsum(run.column(f"{name}.turn")) * run.job.dt)
+def rolled_by(run: Run, name: str, row: int) -> float:
+    """rad that a wheel with a tire has turned from the start to a row."""
+    return float(run.column(f"{name}.turn")[: row + 1].sum()) * run.job.dt
 
 
 def _part_force(run: Run, part_id: str) -> Floats:
@@ -519,7 +539,7 @@ def mass_of_block(run: Run, name: str) -> float:
 
 def rotation(q: Floats) -> Floats:
     """The rotation matrix of a unit quaternion (w, x, y, z), craft to world, shape (3, 3)."""
-    w, x, y, z = q
+    w, x, y, z = map(float, q)  # arithmetic on the numbers of an array takes five times as long
     return np.array(
         [
             [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],

@@ -64,6 +64,7 @@ class Annotations:
 
     def __init__(self, widget: QWidget, view: Canvas, session: Session):
         self.widget, self.view, self.session = widget, view, session
+        self._seen: tuple[Run, int, list[supports.Ray]] | None = None
 
     def overlay(self, painter: QPainter, run: Run, row: int) -> None:
         labels = arrows.Labels(self.widget.width(), self.widget.height())
@@ -81,7 +82,7 @@ class Annotations:
             if child.isVisible():
                 labels.block(QRectF(child.geometry()))
         if "support" not in self.view.hidden:
-            supports.paint(painter, run, run.own_row(row), camera)
+            supports.paint(painter, run, run.own_row(row), camera, self._rays(run, row))
         throws.paint(painter, run, row, camera, self.session.live_on or not self.view._smooth_next)
         self.paint_arrows(painter, run, row, camera, labels)
         named = [(one, at, "ink", "") for one, at in self.view.others()]
@@ -102,7 +103,7 @@ class Annotations:
             row = 1  # nothing is booked before the first tick
         numbers = run.own_row(row)
         position, scale = numbers[0:3], self.view.scale() / 1000.0
-        pushes = list(self.pushes(run, numbers))
+        pushes = list(self.pushes(run, numbers, self._rays(run, row)))
         # one projection for all: foot and head of every force, a point above the craft for torques
         ends = [position, position + [0.0, 0.0, 1.0]]
         for _, family, point, force, _, size in pushes:
@@ -124,7 +125,15 @@ class Annotations:
                     labels.draw(painter, QPointF(px[0][0] + radius, px[0][1]), text, theme.family(family))
         self.paint_velocity(painter, run, numbers, camera)
 
-    def pushes(self, run: Run, numbers: Floats) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
+    def _rays(self, run: Run, row: int) -> list[supports.Ray]:
+        """The rays of a craft in a row, found once for all that draws them."""
+        if self._seen is None or self._seen[0] is not run or self._seen[1] != row:
+            self._seen = (run, row, supports.seen(run, run.own_row(row)))
+        return self._seen[2]
+
+    def pushes(
+        self, run: Run, numbers: Floats, rays: list[supports.Ray]
+    ) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
         """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
         layout = run.layout
         for part in run.job.craft.parts:
@@ -139,7 +148,7 @@ class Annotations:
             size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
             yield part.heading.lower(), part.FAMILY, numbers[at : at + 3], force, float(numbers[place + 5]), size
         if "support" not in self.view.hidden:
-            for word, touches, mount, point, load in supports.seen(run, numbers):
+            for word, touches, mount, point, load in rays:
                 if touches and load != 0.0:
                     away = mount - point
                     push = load / max(float(np.linalg.norm(away)), 1e-9) * away

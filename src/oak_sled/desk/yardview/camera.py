@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -29,15 +30,15 @@ class Camera:
 
     def view(self) -> Floats:
         """World to camera, shape (4, 4)."""
-        ahead = self.target - self.eye
-        ahead = ahead / max(float(np.linalg.norm(ahead)), 1e-9)
-        right = np.cross(ahead, self.up)
-        right = right / max(float(np.linalg.norm(right)), 1e-9)
-        up = np.cross(right, ahead)
-        made = np.eye(4)
-        made[0, :3], made[1, :3], made[2, :3] = right, up, -ahead
-        made[:3, 3] = -made[:3, :3] @ self.eye
-        return made
+        # in plain numbers: arrays of three cost more to hand about than to compute with
+        eye = self.eye.tolist()
+        ahead = _unit(*[to - at for to, at in zip(self.target.tolist(), eye, strict=True)])
+        right = _unit(*_cross(ahead, self.up.tolist()))
+        up = _cross(right, ahead)
+        rows = [right, up, (-ahead[0], -ahead[1], -ahead[2])]
+        return np.array(
+            [[*row, -sum(one * at for one, at in zip(row, eye, strict=True))] for row in rows] + [[0.0, 0.0, 0.0, 1.0]]
+        )
 
     def projection(self) -> Floats:
         """Camera to clip space, shape (4, 4)."""
@@ -55,15 +56,36 @@ class Camera:
         """World to clip space, shape (4, 4)."""
         return self.projection() @ self.view()
 
+    @cached_property
+    def _to_px(self) -> tuple[Floats, Floats]:
+        """World to px times the depth, and to the depth: a matrix of shape (3, 3), to be multiplied from the right, and
+        what is added, shape (3,)."""
+        clip = self.matrix
+        rows = np.stack(
+            [
+                0.5 * self.width * (clip[0] + clip[3]),
+                0.5 * self.height * (clip[3] - clip[1]),
+                clip[3],
+            ]
+        )
+        return np.ascontiguousarray(rows[:, :3].T), rows[:, 3]
+
     def project(self, points: Floats) -> tuple[Floats, Floats]:
         """px of points, shape (n, 2), and how far they lie before the eye, m, shape (n,); <= 0: behind."""
-        points = np.atleast_2d(points)
-        clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ self.matrix.T
-        depth = clip[:, 3]
+        turn, shift = self._to_px
+        found = np.atleast_2d(points) @ turn + shift
+        depth = found[:, 2]
         safe = np.where(np.abs(depth) < 1e-6, 1e-6, depth)
-        x = (clip[:, 0] / safe * 0.5 + 0.5) * self.width
-        y = (0.5 - clip[:, 1] / safe * 0.5) * self.height
-        return np.stack([x, y], axis=1), depth
+        return found[:, :2] / safe[:, None], depth
+
+
+def _cross(a: Sequence[float], b: Sequence[float]) -> tuple[float, float, float]:
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+def _unit(x: float, y: float, z: float) -> tuple[float, float, float]:
+    size = max(math.sqrt(x * x + y * y + z * z), 1e-9)
+    return x / size, y / size, z / size
 
 
 @dataclass

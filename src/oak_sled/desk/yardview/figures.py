@@ -41,7 +41,8 @@ def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:
     numbers, place, tires = run.own_row(row), run.layout.own_place, run.layout.own.tires
     for part in run.job.craft.parts:
         if part.looks() == "wheels":
-            rolled = float(traces.values(run, "rolled")[row]) / part.radius
+            bare = any(f"{part.id}.{number}" not in tires for number in range(1, part.count() + 1))
+            rolled = float(traces.values(run, "rolled")[row]) / part.radius if bare else 0.0
             steered = 0.0
             if part.steer_channel:
                 steered = math.radians(part.steer_deg) * float(numbers[place(f"channel.{part.steer_channel}")])
@@ -49,7 +50,7 @@ def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:
                 name = f"{part.id}.{number}"
                 risen = max(part.travel + part.radius - float(numbers[place(f"{name}.gap")]), 0.0)
                 if name in tires:
-                    turned = float(traces.rolled_by(run, name)[row])
+                    turned = traces.rolled_by(run, name, row)
                     found.append((risen, turned, float(numbers[place(f"{name}.steer")])))
                 else:
                     found.append((risen, rolled, steered))

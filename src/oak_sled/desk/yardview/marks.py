@@ -45,7 +45,8 @@ def _foot(run: Run) -> float:
 def second_marks(run: Run) -> Floats:
     """Where a bar lies across the path at every whole second: x, y, z, cosine and sine of the heading, shape (n, 5)."""
     first = int(run.first_tick * run.job.dt) + 1
-    rows = [run.at(float(second)) for second in range(first, min(first + 120, int(run.duration) + 1))]
+    seconds = np.arange(first, min(first + 120, int(run.duration) + 1))
+    rows = np.clip((seconds / run.job.dt + 1e-6).astype(int) - run.first_tick, 0, run.ticks)  # see Run.at
     way = traces.heading(run)
     x, y, z = (run.column(f"position.{axis}")[rows] for axis in "xyz")
     return np.column_stack([x, y, z - _foot(run), way[rows]])

@@ -542,19 +542,30 @@ class Renderer:
             turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
             found.append((blades, model @ turned, figure.paint, level))
-        for (tread, hub), (risen, rolled, steered) in zip(self._wheels[key], figure.wheels, strict=False):
-            cos, sin, ahead, left = math.cos(rolled), math.sin(rolled), math.cos(steered), math.sin(steered)
-            turned = np.eye(4)
-            rolls = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]])
-            turned[:3, :3] = np.array([[ahead, -left, 0], [left, ahead, 0], [0, 0, 1]]) @ rolls
-            turned[:3, 3] = (hub[0], hub[1], hub[2] + risen)
-            found.append((tread, model @ turned, figure.paint, level))
+        if self._wheels[key]:
+            found += self._wheels_of(figure, self._wheels[key], model, level)
         for spot, size in figure.loads:
             place = np.eye(4)
             place[:3, :3] *= size
             place[:3, 3] = spot
             found.append((self._load(), place, figure.paint, figure.level))
         return found
+
+    @staticmethod
+    def _wheels_of(figure: Figure, wheels: list[tuple[Any, Any]], model: Floats, level: float) -> list[Draw]:
+        """The wheels of a craft, each risen, rolled and steered; all of them in a few operations."""
+        hubs, turns = [], []
+        for (_, hub), (risen, rolled, steered) in zip(wheels, figure.wheels, strict=False):
+            cos, sin, ahead, left = math.cos(rolled), math.sin(rolled), math.cos(steered), math.sin(steered)
+            turns.append([[ahead * cos, -left, ahead * sin], [left * cos, ahead, left * sin], [-sin, 0.0, cos]])
+            hubs.append([hub[0], hub[1], hub[2] + risen])
+        if not hubs:
+            return []
+        placed = np.zeros((len(hubs), 4, 4))
+        placed[:, :3, :3] = figure.axes @ np.array(turns)
+        placed[:, :3, 3] = np.array(hubs) @ figure.axes.T + model[:3, 3]
+        placed[:, 3, 3] = 1.0
+        return [(tread, one, figure.paint, level) for (tread, _), one in zip(wheels, placed, strict=False)]
 
     def _key_of(self, craft: Craft) -> str:
         """What decides the meshes of a craft, found once for each document."""

@@ -19,10 +19,13 @@ TURNS = 6
 """Turns of a drawn spring."""
 
 
-def seen(run: Run, numbers: Floats) -> list[tuple[str, bool, Floats, Floats, float]]:
-    """Every ray in a recorded row: what it is called, whether it touches, its mount and what it
-    found, m, world axes, and its load, N. numbers : the own row of a craft, shape (n,)."""
-    found: list[tuple[str, bool, Floats, Floats, float]] = []
+Ray = tuple[str, bool, Floats, Floats, float]
+"""What a ray is called, whether it touches, its mount and what it found, m, world axes, and its load, N."""
+
+
+def seen(run: Run, numbers: Floats) -> list[Ray]:
+    """Every ray in a recorded row. numbers : the own row of a craft, shape (n,)."""
+    found: list[Ray] = []
     axes, craft = traces.rotation(numbers[3:7]), run.job.craft
     centre, words = np.array(craft.body.centre()), traces.ray_words(craft)
     for part in craft.parts:
@@ -34,10 +37,9 @@ def seen(run: Run, numbers: Floats) -> list[tuple[str, bool, Floats, Floats, flo
     return found
 
 
-def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
+def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera, rays: list[Ray]) -> None:
     """Springs of the rays that touch; a dotted line with an open end for one that finds nothing."""
     _paint_masts(painter, run, numbers, camera)
-    rays = seen(run, numbers)
     if not rays:
         return
     px, depth = camera.project(np.array([spot for _, _, mount, point, _ in rays for spot in (mount, point)]))
@@ -82,7 +84,9 @@ def _spring(top: QPointF, foot: QPointF) -> QPolygonF:
     if size < 6.0:
         return QPolygonF([top, foot])
     wide = min(6.0, 0.25 * size)
-    across = QPointF(-dy / size * wide, dx / size * wide)
-    steps = 2 * TURNS
-    middle = [top + (foot - top) * ((k + 0.5) / steps) + across * (1.0 if k % 2 else -1.0) for k in range(steps)]
+    x, y, over_x, over_y = top.x(), top.y(), -dy / size * wide, dx / size * wide
+    middle = []
+    for k in range(2 * TURNS):
+        share, side = (k + 0.5) / (2 * TURNS), 1.0 if k % 2 else -1.0
+        middle.append(QPointF(x + share * dx + side * over_x, y + share * dy + side * over_y))
     return QPolygonF([top, *middle, foot])
