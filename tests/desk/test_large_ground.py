@@ -13,7 +13,7 @@ from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.desk.yardview import uneven
-from oak_sled.desk.yardview.camera import Rig
+from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.renderer import Scene
 from oak_sled.desk.yardview.uneven import Chunks, Uneven
 
@@ -143,3 +143,23 @@ def test_what_lies_before_the_subject_is_found_in_the_pieces_about_it():
             assert found == {tuple(one) for one in shape.index[near[shape.index].any(axis=1)].tolist()}
             some.append(len(found))
     assert 0 < np.median(some) < 0.2 * len(shape.index)
+
+
+def test_the_ice_beside_uneven_ground_looks_like_ice_without_any(renderer):
+    """It is drawn after the ground that hides some of it, and so is the horizon."""
+    camera = Camera(np.array([-140.0, 0.0, 12.0]), np.zeros(3), np.array([0.0, 0.0, 1.0]), 400, 160)
+
+    def picture(ground):
+        drawn = renderer.draw(Scene(ground), camera, 400, 160, False)
+        bits = drawn.bits()
+        assert bits is not None
+        return np.frombuffer(bits.asstring(drawn.sizeInBytes()), np.uint8).reshape(160, 400, 4)[:, :, :3].astype(int)
+
+    level, uneven_ = picture(Ground(id="level")), picture(ground_of(terraces()))
+    spots = np.array([[x, y, 40.0] for x in (-45.0, 45.0) for y in (-30.0, 30.0)])
+    left, right = camera.project(spots)[0][:, 0].min(), camera.project(spots)[0][:, 0].max()
+    beside = np.r_[0 : int(left) - 2, int(right) + 2 : 400]
+    assert len(beside) > 40
+    assert np.array_equal(level[:, beside], uneven_[:, beside])
+    assert len(np.unique(level[:, beside].reshape(-1, 3), axis=0)) > 100, "ice, its rules, hills and sky"
+    assert not np.array_equal(level, uneven_)

@@ -16,6 +16,7 @@ from __future__ import annotations
 import ctypes
 import ctypes.util
 import math
+import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, cast
@@ -29,109 +30,14 @@ from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats
 from oak_sled.desk import theme
-from oak_sled.desk.yardview import craftmesh, freight, meshes
+from oak_sled.desk.yardview import craftmesh, freight, looks, meshes
 from oak_sled.desk.yardview.camera import Camera
+from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
 from oak_sled.desk.yardview.uneven import VEIL, Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
 LEVEL = Ground(id="level")
 _UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])
-SUN = np.array([-0.42, 0.34, 0.84])
-
-_SOLID_VERTEX = """
-#version 330
-uniform mat4 clip; uniform vec3 sun; uniform float flatten;
-in vec3 place; in vec3 normal; in vec3 colour;
-in mat4 model; in vec4 over; in float level;
-out vec3 tint; out float away; out vec3 spot; flat out vec4 paint;
-void main() {
-    paint = over;
-    vec4 world = model * vec4(place, 1.0);
-    if (flatten > 0.5) { world.xyz -= sun * ((world.z - level) / sun.z); world.z = level; }
-    gl_Position = clip * world;
-    vec3 n = normalize(mat3(model) * normal);
-    float light = 0.66 + 0.30 * max(dot(n, sun), 0.0) + 0.10 * n.z;
-    tint = colour * light;
-    spot = world.xyz;
-    away = gl_Position.w;
-}
-"""
-_SOLID_FRAGMENT = """
-#version 330
-uniform vec3 haze; uniform float ruled; uniform vec3 rule;
-uniform vec3 eye; uniform vec4 subject; uniform float veil; uniform float clear;
-in vec3 tint; in float away; in vec3 spot; flat in vec4 paint;
-out vec4 pixel;
-float covered() {
-    // 1 before a cone from the eye round the subject, 0 beside it and behind it
-    vec3 way = subject.xyz - eye, to = spot - eye;
-    float far = length(way), along = dot(to, way) / far, share = along / far;
-    float off = length(to - way * (along / far)) / (subject.w * max(share, 0.02));
-    float before = 1.0 - smoothstep(far - (clear + 0.3) * subject.w, far - clear * subject.w, along);
-    return before * (1.0 - smoothstep(1.0, 1.35, off));
-}
-void main() {
-    float shown = 1.0;
-    if (subject.w > 0.0) {
-        shown = 1.0 - 0.84 * covered();
-        if ((shown > 0.999) == (veil > 0.5)) discard;
-    }
-    vec3 base = mix(tint, paint.rgb, paint.a);
-    if (ruled > 0.0) {
-        vec2 at = spot.xy * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
-        vec2 on = clamp(1.5 - far / wide, 0.0, 1.0) * clamp(1.0 - wide * 2.0, 0.0, 1.0);
-        base = mix(base, rule, 0.6 * ruled * max(on.x, on.y));
-        // lines of one height, a quarter of a metre apart
-        float level = spot.z * 4.0, thick = fwidth(level) + 1e-5, off = abs(level - floor(level + 0.5));
-        float line = clamp(1.6 - off / thick, 0.0, 1.0) * clamp(1.0 - thick, 0.0, 1.0) * step(0.02, spot.z);
-        base = mix(base, rule * 0.72, ruled * line);
-    }
-    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), shown).bgra;
-}
-"""
-_ICE_VERTEX = """
-#version 330
-uniform mat4 clip;
-in vec2 place;
-out vec2 spot; out float away;
-void main() {
-    gl_Position = clip * vec4(place, 0.0, 1.0);
-    spot = place; away = gl_Position.w;
-}
-"""
-_BAND_VERTEX = """
-#version 330
-uniform mat4 clip;
-in vec3 place; in vec4 paint;
-out vec4 tint; out float away;
-void main() {
-    gl_Position = clip * vec4(place, 1.0);
-    tint = paint; away = gl_Position.w;
-}
-"""
-_BAND_FRAGMENT = """
-#version 330
-in vec4 tint; in float away;
-out vec4 pixel;
-void main() { pixel = vec4(tint.bgr, tint.a * clamp(1.2 - away / 420.0, 0.15, 1.0)); }
-"""
-_ICE_FRAGMENT = """
-#version 330
-uniform vec3 ice; uniform vec3 rule; uniform vec3 haze; uniform vec4 edge;
-in vec2 spot; in float away;
-out vec4 pixel;
-void main() {
-    vec2 at = spot * 0.5, wide = fwidth(at) + 1e-5, sharp = 1.0 / wide, at10 = at * 0.2;
-    vec2 far2 = abs(at - floor(at + 0.5)), far10 = abs(at10 - floor(at10 + 0.5)) * 5.0;
-    vec2 on10 = clamp(1.6 - far10 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 0.5, 0.0, 1.0);
-    vec2 on2 = clamp(1.5 - far2 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
-    float lines = max(max(on10.x, on10.y) * 0.85, max(on2.x, on2.y) * 0.30);
-    vec2 over = max(edge.xy - spot, spot - edge.zw);
-    lines = max(lines, 0.35 * step(0.0, max(over.x, over.y)));
-    vec3 base = mix(ice, rule, lines);
-    pixel = vec4(mix(base, haze, clamp((away - 60.0) * 0.00143, 0.0, 1.0)), 1.0).bgra;
-}
-"""
 
 
 @dataclass
@@ -177,19 +83,16 @@ class Scene:
     """Triangles of pieces of ground, shape (corners, 9): place, normal, colour."""
 
 
-Draw = tuple[moderngl.VertexArray, Floats, tuple[float, float, float, float], float | None]
+Draw = tuple[Solid, Floats, tuple[float, float, float, float], float | None]
 """A mesh, where it stands, what it is painted over with, and the level of the ground below, where that is known."""
 MOST_KEYS = 200
-INSTANCE = "16f 4f 1f/i", "model", "over", "level"
-"""What a mesh is drawn with once for each place where it stands: see `Batch`."""
 
 
 @dataclass
 class Batch:
-    """A mesh and all places where it stands, drawn in one call. places : shape (n, 21): the columns of the model
-    matrix, what it is painted over with, and the level of the ground below, on which its shadow lies."""
+    """A solid and all places where it stands, drawn in one call. places : shape (n, 21), see `looks.PLACE`."""
 
-    array: moderngl.VertexArray
+    solid: Solid
     places: np.ndarray
     corners: int = -1
     """How many of the mesh; -1: all."""
@@ -200,7 +103,7 @@ class Batch:
         """The same in one colour: its shadows."""
         dark = self.places.copy()
         dark[:, 16:20] = (*colour, 1.0)
-        return Batch(self.array, dark, self.corners, self.first)
+        return Batch(self.solid, dark, self.corners, self.first)
 
 
 WHERE_IT_IS = np.array([[*np.eye(4).reshape(-1), 0.0, 0.0, 0.0, 0.0, 0.0]], "f4")
@@ -209,12 +112,12 @@ WHERE_IT_IS = np.array([[*np.eye(4).reshape(-1), 0.0, 0.0, 0.0, 0.0, 0.0]], "f4"
 
 def batches(draws: list[Draw], ground: Ground) -> list[Batch]:
     """Draws, those of one mesh together."""
-    found: dict[int, tuple[moderngl.VertexArray, list[Floats]]] = {}
+    found: dict[int, tuple[Solid, list[Floats]]] = {}
     uneven = ground_shape.is_uneven(ground)
     for array, model, paint, level in draws:
         if level is None:
             level = _level(ground, model) if uneven else 0.0
-        row = np.empty(21, "f4")
+        row = np.empty(looks.PLACE, "f4")
         row[:16], row[16:20], row[20] = model.T.reshape(-1), paint, level
         found.setdefault(id(array), (array, []))[1].append(row)
     return [Batch(array, np.stack(rows)) for array, rows in found.values()]
@@ -232,6 +135,8 @@ class Renderer:
     """Raises RuntimeError when there is no OpenGL 3.3; the yard view then draws a plan instead."""
 
     def __init__(self) -> None:
+        # a software renderer that takes every core takes this thread's too, which has the rest of the window to draw
+        os.environ.setdefault("LP_NUM_THREADS", str(max(1, len(os.sched_getaffinity(0)) - 1)))
         settings: dict[str, Any] = {"backend": "egl"}  # needs no display of its own
         try:
             self.context = moderngl.create_standalone_context(require=330, **settings)
@@ -240,49 +145,38 @@ class Renderer:
         self.name = str(self.context.info.get("GL_RENDERER", ""))
         self.is_software = any(word in self.name.lower() for word in SOFTWARE)
         self._frames: dict[tuple[int, int, int], tuple[moderngl.Framebuffer, moderngl.Framebuffer]] = {}
-        self._meshes: dict[object, moderngl.VertexArray | None] = {}
-        self._fans: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
-        self._wheels: dict[object, list[tuple[moderngl.VertexArray, tuple[float, float, float]]]] = {}
+        self._meshes: dict[object, Solid | None] = {}
+        self._fans: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
+        self._wheels: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
         self._keys: dict[int, tuple[Craft, str]] = {}
-        self._looks: dict[object, str] = {}
+        self._shapes: dict[object, str] = {}
         self._buffer = bytearray()
-        self._freight: tuple[object, freight.Freight, moderngl.Buffer, moderngl.VertexArray] | None = None
+        self._freight: tuple[object, freight.Freight, moderngl.Buffer, Solid] | None = None
         self._lies: tuple[Ground, float] | None = None
-        self._uneven: tuple[object, Uneven, moderngl.VertexArray, Batch, moderngl.Buffer] | None = None
+        self._uneven: tuple[object, Uneven, Solid, Batch, moderngl.Buffer] | None = None
         self._eye = np.zeros(3)
         self._veiled = (0, 0, 0, 0)
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
         self._flush = _flush_call()
         with self.context as gl:
-            self._solid = gl.program(vertex_shader=_SOLID_VERTEX, fragment_shader=_SOLID_FRAGMENT)
-            self._flat = gl.program(vertex_shader=_BAND_VERTEX, fragment_shader=_BAND_FRAGMENT)
-            self._ice = gl.program(vertex_shader=_ICE_VERTEX, fragment_shader=_ICE_FRAGMENT)
+            self._flat = Program(gl.program(vertex_shader=looks.BAND_VERTEX, fragment_shader=looks.BAND_FRAGMENT))
+            self._ice = Program(gl.program(vertex_shader=looks.ICE_VERTEX, fragment_shader=looks.ICE_FRAGMENT))
             far = 2400.0
             sheet = np.array([[-far, -far], [far, -far], [far, far], [-far, -far], [far, far], [-far, far]], "f4")
             self._instances = gl.buffer(reserve=1 << 14, dynamic=True)
+            self._looks = Looks(gl, self._instances)
             self._sheet_buffer = gl.buffer(sheet.tobytes())
-            self._sheet = gl.vertex_array(self._ice, [(self._sheet_buffer, "2f", "place")])
+            self._sheet = gl.vertex_array(self._ice.made, [(self._sheet_buffer, "2f", "place")])
             ring, _ = meshes.hills()
             padded = np.zeros((len(ring), 9), "f4")
             padded[:, :3] = ring
             padded[:, 5] = 1.0
             padded[:, 6:] = 1.0
-            self._hills = self._solid_array(padded)
+            self._hills = self._looks.solid(padded)
             self._tile_buffer = gl.buffer(reserve=1 << 16, dynamic=True)
-            self._tiles = self._array_over(self._tile_buffer)
+            self._tiles = Solid(self._looks, self._tile_buffer)
             self._band_buffer = gl.buffer(reserve=1 << 20, dynamic=True)
-            self._bands = gl.vertex_array(self._flat, [(self._band_buffer, "3f 4f", "place", "paint")])
-
-    def _solid_array(self, vertices: Floats) -> moderngl.VertexArray:
-        """Corners that several triangles share are worked out once: on a software renderer that is half the time."""
-        corners, index = np.unique(np.ascontiguousarray(vertices[:, :9], "f4"), axis=0, return_inverse=True)
-        order = self.context.buffer(index.astype("i4").tobytes())
-        return self._array_over(self.context.buffer(np.ascontiguousarray(corners).tobytes()), order)
-
-    def _array_over(self, buffer: moderngl.Buffer, index: moderngl.Buffer | None = None) -> moderngl.VertexArray:
-        """Vertices of a solid that is drawn with `_render`."""
-        told = [(buffer, "3f 3f 3f", "place", "normal", "colour"), (self._instances, *INSTANCE)]
-        return self.context.vertex_array(self._solid, told, index)
+            self._bands = gl.vertex_array(self._flat.made, [(self._band_buffer, "3f 4f", "place", "paint")])
 
     def forget_meshes(self) -> None:
         """Drops built meshes, after the theme changed."""
@@ -292,12 +186,12 @@ class Renderer:
         self._freight = None
         self._uneven = None
 
-    def _mesh(self, key: object, build: Callable[[], Floats]) -> moderngl.VertexArray | None:
+    def _mesh(self, key: object, build: Callable[[], Floats]) -> Solid | None:
         if key not in self._meshes:
             if len(self._meshes) > 60:
                 self._meshes.clear()
             vertices = build()
-            self._meshes[key] = self._solid_array(vertices) if len(vertices) else None
+            self._meshes[key] = self._looks.solid(vertices) if len(vertices) else None
         return self._meshes[key]
 
     def _frame(self, width: int, height: int, samples: int) -> tuple[moderngl.Framebuffer, moderngl.Framebuffer]:
@@ -335,13 +229,18 @@ class Renderer:
             matrix = _UPSIDE_DOWN @ camera.matrix
             self._veiled = veiled_part(matrix, scene.subject, width, height)
             clip = matrix.T.astype("f4").tobytes()
-            self._draw_far(gl, scene.ground, camera, clip, low)
-            self._solid["eye"].value = tuple(camera.eye)
+            self._looks.set("clip", clip, *looks.ALL)
+            self._looks.set("eye", tuple(camera.eye.tolist()), VEILED, VEILED_GROUND)
+            self._looks.set("rule", theme.rgb("ice_line"), GROUND, VEILED_GROUND)
+            self._looks.set("haze", low, VEILED, GROUND, VEILED_GROUND)
             self._eye = camera.eye
-            self._draw_relief(gl, scene, matrix, low)
-            self._draw_tiles(gl, scene, clip, low)
+            uneven = ground_shape.is_uneven(scene.ground)
+            if uneven:
+                self._draw_relief(gl, scene, matrix)
+            self._draw_far(gl, scene.ground, camera, clip, low, uneven)
+            self._draw_tiles(gl, scene)
             self._draw_bands(gl, scene, clip)
-            self._draw_solids(gl, scene, clip, low)
+            self._draw_solids(gl, scene)
             self._flush()
         self._begun = (width, height, drawn, plain)
 
@@ -359,27 +258,40 @@ class Renderer:
         return Picture(self._buffer, width, height)
 
     def _draw_far(
-        self, gl: moderngl.Context, ground: Ground, camera: Camera, clip: bytes, low: tuple[float, float, float]
+        self,
+        gl: moderngl.Context,
+        ground: Ground,
+        camera: Camera,
+        clip: bytes,
+        low: tuple[float, float, float],
+        is_covered: bool,
     ) -> None:
+        """The hills and the ice, behind all else. is_covered : whether there is ground over it already: what that hides
+        is not worked out."""
         gl.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        if is_covered:
+            gl.enable(moderngl.DEPTH_TEST)
+            gl.depth_func = "<="  # the ice is as far as the picture is deep
+            gl.fbo.depth_mask = False
         model = np.eye(4)
         model[:2, 3] = camera.eye[:2]
-        self._solid["clip"].write(clip)
-        self._solid["sun"].value = tuple(SUN)
-        self._solid["flatten"].value = 0.0
-        self._solid["haze"].value = theme.rgb("hill")
-        self._render(batches([(self._hills, model, (*theme.rgb("hill"), 1.0), 0.0)], LEVEL))
-        self._ice["clip"].write(clip)
-        self._ice["ice"].value = theme.rgb("ice")
-        self._ice["rule"].value = theme.rgb("ice_line")
-        self._ice["haze"].value = low
-        self._ice["edge"].value = ground.edges_at()
+        self._looks.set("flatten", 0.0, PLAIN)
+        self._looks.set("haze", theme.rgb("hill"), PLAIN)
+        self._render(batches([(self._hills, model, (*theme.rgb("hill"), 1.0), 0.0)], LEVEL), PLAIN)
+        self._looks.set("haze", low, PLAIN)
+        self._ice.set("clip", clip)
+        self._ice.set("ice", theme.rgb("ice"))
+        self._ice.set("rule", theme.rgb("ice_line"))
+        self._ice.set("haze", low)
+        self._ice.set("edge", tuple(ground.edges_at()))
         self._sheet.render()
+        if is_covered:
+            gl.depth_func = "<"
+            gl.fbo.depth_mask = True
+            gl.disable(moderngl.DEPTH_TEST)
 
-    def _draw_relief(self, gl: moderngl.Context, scene: Scene, matrix: Floats, low: tuple[float, float, float]) -> None:
+    def _draw_relief(self, gl: moderngl.Context, scene: Scene, matrix: Floats) -> None:
         """Uneven ground, over which the rest is drawn."""
-        if not ground_shape.is_uneven(scene.ground):
-            return
         ground = scene.ground
         # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
         key = (ground.relief, ground.slope(), tuple(one for one in ground.blocks if one.is_laid), theme.is_night())
@@ -388,27 +300,28 @@ class Renderer:
             buffer = self.context.buffer(np.ascontiguousarray(shape.vertices, "f4").tobytes())
             index = self.context.buffer(np.ascontiguousarray(shape.drawn.index, "i4").tobytes())
             some = self.context.buffer(reserve=max(shape.index.nbytes, 12), dynamic=True)
-            veil = Batch(self._array_over(buffer, some), WHERE_IT_IS, 0)
-            self._uneven = (key, shape, self._array_over(buffer, index), veil, some)
+            veil = Batch(Solid(self._looks, buffer, some), WHERE_IT_IS, 0)
+            self._uneven = (key, shape, Solid(self._looks, buffer, index), veil, some)
         _, shape, whole, veil, some = self._uneven
+        shown = shape.drawn.shown(matrix)
+        met = np.zeros_like(shown)
         gl.enable(moderngl.DEPTH_TEST)
-        self._solid["clip"].write(matrix.T.astype("f4").tobytes())
-        self._solid["haze"].value = low
-        self._solid["ruled"].value = 0.8
-        self._solid["rule"].value = theme.rgb("ice_line")
-        self._solid["clear"].value = 1.0  # the ground it stands on stays whole
-        subject = (0.0, 0.0, 0.0, 0.0)
-        found = shape.before(self._eye, scene.subject, 1.0) if scene.subject[3] > 0.0 else shape.index[:0]
+        found = shape.index[:0]
+        if scene.subject[3] > 0.0:
+            met = shape.drawn.met(*shape.between(self._eye, scene.subject))
+            found = shape.before(self._eye, scene.subject, 1.0)
         if len(found):
-            subject, veil.corners = scene.subject, found.size
+            veil.corners = found.size
             some.orphan()  # the picture before may still be in work
             some.write(np.ascontiguousarray(found, "i4").tobytes())
-        seen = [Batch(whole, WHERE_IT_IS, 3 * count, 3 * first) for first, count in shape.drawn.in_sight(matrix)]
-        self._render_seen_through(gl, seen, subject, [veil])
-        self._solid["ruled"].value = 0.0
+        # where no part of it can be a veil, it is drawn without a look at each pixel
+        pieces = [shape.drawn.runs(one) for one in (shown & ~met, shown & met)]
+        aside, between = ([Batch(whole, WHERE_IT_IS, 3 * count, 3 * first) for first, count in runs] for runs in pieces)
+        self._render(aside, GROUND)
+        self._render_seen_through(gl, between, VEILED_GROUND, scene.subject, [veil] if len(found) else [])
         gl.disable(moderngl.DEPTH_TEST)
 
-    def _draw_tiles(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
+    def _draw_tiles(self, gl: moderngl.Context, scene: Scene) -> None:
         """Pieces of ground, over which the rest is drawn."""
         if scene.tiles is None or not len(scene.tiles):
             return
@@ -416,12 +329,7 @@ class Renderer:
         self._tile_buffer.orphan(max(len(raw), self._tile_buffer.size))
         self._tile_buffer.write(raw)
         gl.enable(moderngl.DEPTH_TEST)
-        self._solid["clip"].write(clip)
-        self._solid["haze"].value = low
-        self._solid["ruled"].value = 0.8
-        self._solid["rule"].value = theme.rgb("ice_line")
-        self._render([Batch(self._tiles, WHERE_IT_IS, len(scene.tiles))])
-        self._solid["ruled"].value = 0.0
+        self._render([Batch(self._tiles, WHERE_IT_IS, len(scene.tiles))], GROUND)
         gl.disable(moderngl.DEPTH_TEST)
 
     def _draw_bands(self, gl: moderngl.Context, scene: Scene, clip: bytes) -> None:
@@ -439,11 +347,11 @@ class Renderer:
         if ground_shape.is_uneven(scene.ground):
             gl.enable(moderngl.DEPTH_TEST)
         gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
-        self._flat["clip"].write(clip)
+        self._flat.set("clip", clip)
         self._bands.render(vertices=len(vertices))
         gl.disable(moderngl.BLEND | moderngl.DEPTH_TEST)
 
-    def _draw_solids(self, gl: moderngl.Context, scene: Scene, clip: bytes, low: tuple[float, float, float]) -> None:
+    def _draw_solids(self, gl: moderngl.Context, scene: Scene) -> None:
         still = self._mesh(
             ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks),
             lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
@@ -455,53 +363,54 @@ class Renderer:
         ]
         around = batches(found, scene.ground)
         crafts = batches([draw for one in scene.figures for draw in self._figure(one, scene.ground)], scene.ground)
-        self._solid["haze"].value = low
-        self._solid["clip"].write(clip)
-        self._solid["flatten"].value = 1.0
+        self._looks.set("flatten", 1.0, PLAIN)
         cast = batches([self._box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
-        self._render([batch.shaded(theme.rgb("ice_dark")) for batch in around + cast])
+        self._render([batch.shaded(theme.rgb("ice_dark")) for batch in around + cast], PLAIN)
         gl.enable(moderngl.DEPTH_TEST)
-        self._solid["flatten"].value = 0.0
-        self._render(crafts)
-        self._solid["clear"].value = 0.1  # a crate that leans on it hides it as well as one before it
-        self._render_seen_through(gl, around, scene.subject)
+        self._looks.set("flatten", 0.0, PLAIN)
+        self._render(crafts, PLAIN)
+        if scene.subject[3] > 0.0:
+            self._render_seen_through(gl, around, VEILED, scene.subject, around)
+        else:
+            self._render(around, PLAIN)
         gl.disable(moderngl.DEPTH_TEST)
 
-    def _render(self, wanted: list[Batch]) -> None:
+    def _render(self, wanted: list[Batch], look: str) -> None:
         for batch in wanted:
             raw = batch.places.tobytes()
             self._instances.orphan(max(len(raw), self._instances.size))  # the draw before may still be in work
             self._instances.write(raw)
-            batch.array.render(vertices=batch.corners, first=batch.first, instances=len(batch.places))
+            array = batch.solid.in_look(look)
+            array.render(vertices=batch.corners, first=batch.first, instances=len(batch.places))
 
     def _render_seen_through(
         self,
         gl: moderngl.Context,
         draws: list[Batch],
+        look: str,
         subject: tuple[float, float, float, float],
-        veil: list[Batch] | None = None,
+        veil: list[Batch],
     ) -> None:
         """Draws what may stand between the eye and the subject: whole where it does not, and as a veil where it does.
-        veil : what of it may be a veil; None: all.
+        look : one that can be a veil. veil : what of it may be one.
 
         The veil comes last and writes no depth, so that all behind it shows, several layers of it too.
         """
-        self._solid["subject"].value = subject
-        self._render(draws)
-        if subject[3] > 0.0:
-            self._solid["veil"].value = 1.0
+        self._looks.set("subject", subject, look)
+        self._looks.set("veil", 0.0, look)
+        self._render(draws, look)
+        if veil:
+            self._looks.set("veil", 1.0, look)
             gl.enable(moderngl.BLEND)
             gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
             gl.fbo.depth_mask = False
             gl.scissor = self._veiled  # nothing beside it is veiled, and its pixels need not be looked at
-            self._render(draws if veil is None else veil)
+            self._render(veil, look)
             gl.scissor = None
             gl.fbo.depth_mask = True
             gl.disable(moderngl.BLEND)
-            self._solid["veil"].value = 0.0
-            self._solid["subject"].value = (0.0, 0.0, 0.0, 0.0)
 
-    def _loose(self, scene: Scene) -> moderngl.VertexArray | None:
+    def _loose(self, scene: Scene) -> Solid | None:
         """The moving blocks where they are, as one mesh."""
         if scene.places is None or not len(scene.places):
             return None
@@ -509,7 +418,7 @@ class Renderer:
         if self._freight is None or self._freight[0] != key:
             made = freight.Freight(scene.ground)
             buffer = self.context.buffer(reserve=made.vertices.size * 4, dynamic=True)
-            array = self._array_over(buffer)
+            array = Solid(self._looks, buffer)
             self._freight = (key, made, buffer, array)
         _, mesh, buffer, array = self._freight
         buffer.orphan()  # the picture before may still be in work
@@ -527,9 +436,9 @@ class Renderer:
         key = self._key_of(craft)
         if key not in self._meshes or key not in self._fans:
             mesh, fans = craftmesh.craft_mesh(craft)
-            self._meshes[key] = self._solid_array(mesh)
-            self._fans[key] = [(self._solid_array(blades), mount) for blades, mount in fans]
-            self._wheels[key] = [(self._solid_array(tread), hub) for tread, hub in craftmesh.wheel_meshes(craft)]
+            self._meshes[key] = self._looks.solid(mesh)
+            self._fans[key] = [(self._looks.solid(blades), mount) for blades, mount in fans]
+            self._wheels[key] = [(self._looks.solid(tread), hub) for tread, hub in craftmesh.wheel_meshes(craft)]
         model = np.eye(4)
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
         body = self._meshes[key]
@@ -577,14 +486,14 @@ class Renderer:
             sizes = (shape.shape, shape.half_extents(), shape.middle())
             look = ("craft", *sizes, tuple(craft.feet()), _mounts(craft))
             # a number in its place: it is looked up for every craft of every picture
-            known = self._keys[id(craft)] = (craft, self._looks.setdefault(look, f"craft {len(self._looks)}"))
+            known = self._keys[id(craft)] = (craft, self._shapes.setdefault(look, f"craft {len(self._shapes)}"))
         return known[1]
 
     def _box_of(self, figure: Figure) -> Draw:
         """A box about the body of a craft."""
         if "box" not in self._meshes:
             made = meshes.box((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), theme.rgb("wood"))
-            self._meshes["box"] = self._solid_array(made.astype("f4"))
+            self._meshes["box"] = self._looks.solid(made.astype("f4"))
         array, body = self._meshes["box"], figure.craft.body
         assert array is not None
         model = np.eye(4)
@@ -592,10 +501,10 @@ class Renderer:
         model[:3, 3] = figure.origin + figure.axes @ np.array(body.middle())
         return array, model, figure.paint, figure.level
 
-    def _load(self) -> moderngl.VertexArray:
+    def _load(self) -> Solid:
         """A ball of 1 m across."""
         if "load" not in self._meshes:
-            self._meshes["load"] = self._solid_array(
+            self._meshes["load"] = self._looks.solid(
                 meshes.ball((0.0, 0.0, 0.0), 0.5, theme.rgb("warning"), 8, 12).astype("f4")
             )
         made = self._meshes["load"]

@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats, Ints
@@ -51,24 +52,32 @@ class Chunks:
 
     def within(self, low: Floats, high: Floats) -> Ints:
         """The triangles of the pieces of which some may lie in a box, shape (k, 3). low, high : its corners, m."""
-        boxes = self.corners[:, (0, 7), :3]
-        met = np.flatnonzero(np.all((boxes[:, 1] >= low) & (boxes[:, 0] <= high), axis=1))
-        firsts = np.append(0, self.ends)
-        pieces = [self.index[firsts[one] : self.ends[one]] for one in met.tolist()]
+        pieces = [self.index[first : first + count] for first, count in self.runs(self.met(low, high))]
         return np.concatenate(pieces) if pieces else self.index[:0]
 
-    def in_sight(self, matrix: Floats) -> list[tuple[int, int]]:
-        """The stretches of triangles, first and how many, that may be in a picture. matrix : shape (4, 4), from the
-        world to the picture."""
+    def met(self, low: Floats, high: Floats) -> NDArray[np.bool_]:
+        """Which pieces may lie in a box in part, shape (pieces,). low, high : its corners, m."""
+        boxes = self.corners[:, (0, 7), :3]
+        return np.asarray(np.all((boxes[:, 1] >= low) & (boxes[:, 0] <= high), axis=1))
+
+    def shown(self, matrix: Floats) -> NDArray[np.bool_]:
+        """Which pieces may be in a picture, shape (pieces,). matrix : shape (4, 4), from the world to the picture."""
         seen = self.corners @ matrix.T
         beyond: np.ndarray = np.concatenate([seen[:, :, :3] < -seen[:, :, 3:], seen[:, :, :3] > seen[:, :, 3:]], axis=2)
-        shown = np.logical_not(np.any(np.all(beyond, axis=1), axis=1))
+        return np.logical_not(np.any(np.all(beyond, axis=1), axis=1))
+
+    def in_sight(self, matrix: Floats) -> list[tuple[int, int]]:
+        """The stretches of triangles, first and how many, that may be in a picture. matrix : see `shown`."""
+        return self.runs(self.shown(matrix))
+
+    def runs(self, wanted: NDArray[np.bool_]) -> list[tuple[int, int]]:
+        """The stretches of triangles, first and how many, of pieces. wanted : which, shape (pieces,)."""
         found: list[tuple[int, int]] = []
         first = 0
-        for end, wanted in zip(self.ends.tolist(), shown.tolist(), strict=True):
-            if wanted and found and sum(found[-1]) == first:
+        for end, is_wanted in zip(self.ends.tolist(), wanted.tolist(), strict=True):
+            if is_wanted and found and sum(found[-1]) == first:
                 found[-1] = (found[-1][0], end - found[-1][0])
-            elif wanted:
+            elif is_wanted:
                 found.append((first, end - first))
             first = end
         return found
@@ -132,6 +141,11 @@ class Uneven:
         drawn = Chunks.of(vertices, np.concatenate([few, index[fine:]]))
         return cls(vertices, Chunks.of(vertices, index), float(edges.max(initial=0.0)), drawn)
 
+    def between(self, eye: Floats, subject: tuple[float, float, float, float]) -> tuple[Floats, Floats]:
+        """Two corners, m, of a box in which all lies that may stand between the eye and the subject."""
+        ends, spare = np.stack([eye, subject[:3]]), VEIL * subject[3] + 1.5 * self.longest
+        return ends.min(axis=0) - spare, ends.max(axis=0) + spare
+
     def before(self, eye: Floats, subject: tuple[float, float, float, float], clear: float) -> Ints:
         """The triangles that may lie between the eye and the subject: in the cone round it, up to `clear` radii before;
         shape (n, 3).
@@ -142,8 +156,7 @@ class Uneven:
         far = float(np.linalg.norm(way))
         if far < 1e-6:
             return self.index
-        ends, spare = np.stack([eye, subject[:3]]), VEIL * subject[3] + 1.5 * self.longest
-        index = self.fine.within(ends.min(axis=0) - spare, ends.max(axis=0) + spare)
+        index = self.fine.within(*self.between(eye, subject))
         if not len(index):
             return index
         to = self.vertices[index, :3] - eye

@@ -1,0 +1,200 @@
+"""How things look: the shader programs of a picture, and solids that can be drawn with each of them.
+
+Each look has a program of its own, since a software renderer works through every branch of a program for every pixel,
+taken or not, and tests depth early only where nothing is discarded.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from oak_sled.core.kernel.state import Floats
+
+SUN = (-0.42, 0.34, 0.84)
+PLAIN, VEILED, GROUND, VEILED_GROUND = "plain", "veiled", "ground", "veiled ground"
+ALL = (PLAIN, VEILED, GROUND, VEILED_GROUND)
+"""Solids; those that are a veil where they stand before the subject; uneven ground, with its rules; and both."""
+
+_DEFINES: dict[str, dict[str, float]] = {
+    PLAIN: {"FLAT": 1},
+    VEILED: {"VEIL": 1, "CLEAR": 0.1},  # a crate that leans on the subject hides it as well as one before it
+    GROUND: {"RULED": 0.8},
+    VEILED_GROUND: {"RULED": 0.8, "VEIL": 1, "CLEAR": 1.0},  # the ground that it stands on stays whole
+}
+"""CLEAR : radii before the subject from which on nothing is a veil. RULED : how strong the rules are."""
+
+_SOLID_VERTEX = """
+uniform mat4 clip; uniform vec3 sun;
+#ifdef FLAT
+uniform float flatten; in float level;
+#endif
+in vec3 place; in vec3 normal; in vec3 colour;
+in mat4 model; in vec4 over;
+out vec3 tint; out float away; out vec3 spot; flat out vec4 paint;
+void main() {
+    paint = over;
+    vec4 world = model * vec4(place, 1.0);
+#ifdef FLAT
+    if (flatten > 0.5) { world.xyz -= sun * ((world.z - level) / sun.z); world.z = level; }
+#endif
+    gl_Position = clip * world;
+    vec3 n = normalize(mat3(model) * normal);
+    float light = 0.66 + 0.30 * max(dot(n, sun), 0.0) + 0.10 * n.z;
+    tint = colour * light;
+    spot = world.xyz;
+    away = gl_Position.w;
+}
+"""
+_SOLID_FRAGMENT = """
+uniform vec3 haze;
+in vec3 tint; in float away; in vec3 spot; flat in vec4 paint;
+out vec4 pixel;
+#ifdef RULED
+uniform vec3 rule;
+#endif
+#ifdef VEIL
+uniform vec3 eye; uniform vec4 subject; uniform float veil;
+float covered() {
+    // 1 before a cone from the eye round the subject, 0 beside it and behind it
+    vec3 way = subject.xyz - eye, to = spot - eye;
+    float far = length(way), along = dot(to, way) / far, share = along / far;
+    float off = length(to - way * (along / far)) / (subject.w * max(share, 0.02));
+    float before = 1.0 - smoothstep(far - (CLEAR + 0.3) * subject.w, far - CLEAR * subject.w, along);
+    return before * (1.0 - smoothstep(1.0, 1.35, off));
+}
+#endif
+void main() {
+    float shown = 1.0;
+#ifdef VEIL
+    shown = 1.0 - 0.84 * covered();
+    if ((shown > 0.999) == (veil > 0.5)) discard;
+#endif
+    vec3 base = mix(tint, paint.rgb, paint.a);
+#ifdef RULED
+    vec2 at = spot.xy * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
+    vec2 on = clamp(1.5 - far / wide, 0.0, 1.0) * clamp(1.0 - wide * 2.0, 0.0, 1.0);
+    base = mix(base, rule, 0.6 * RULED * max(on.x, on.y));
+    // lines of one height, a quarter of a metre apart
+    float level = spot.z * 4.0, thick = fwidth(level) + 1e-5, off = abs(level - floor(level + 0.5));
+    float line = clamp(1.6 - off / thick, 0.0, 1.0) * clamp(1.0 - thick, 0.0, 1.0) * step(0.02, spot.z);
+    base = mix(base, rule * 0.72, RULED * line);
+#endif
+    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), shown).bgra;
+}
+"""
+ICE_VERTEX = """
+#version 330
+uniform mat4 clip;
+in vec2 place;
+out vec2 spot; out float away;
+void main() {
+    gl_Position = clip * vec4(place, 0.0, 1.0);
+    spot = place; away = gl_Position.w;
+    gl_Position.z = gl_Position.w;  // behind all that has a depth
+}
+"""
+ICE_FRAGMENT = """
+#version 330
+uniform vec3 ice; uniform vec3 rule; uniform vec3 haze; uniform vec4 edge;
+in vec2 spot; in float away;
+out vec4 pixel;
+void main() {
+    vec2 at = spot * 0.5, wide = fwidth(at) + 1e-5, sharp = 1.0 / wide, at10 = at * 0.2;
+    vec2 far2 = abs(at - floor(at + 0.5)), far10 = abs(at10 - floor(at10 + 0.5)) * 5.0;
+    vec2 on10 = clamp(1.6 - far10 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 0.5, 0.0, 1.0);
+    vec2 on2 = clamp(1.5 - far2 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
+    float lines = max(max(on10.x, on10.y) * 0.85, max(on2.x, on2.y) * 0.30);
+    vec2 over = max(edge.xy - spot, spot - edge.zw);
+    lines = max(lines, 0.35 * step(0.0, max(over.x, over.y)));
+    vec3 base = mix(ice, rule, lines);
+    pixel = vec4(mix(base, haze, clamp((away - 60.0) * 0.00143, 0.0, 1.0)), 1.0).bgra;
+}
+"""
+BAND_VERTEX = """
+#version 330
+uniform mat4 clip;
+in vec3 place; in vec4 paint;
+out vec4 tint; out float away;
+void main() {
+    gl_Position = clip * vec4(place, 1.0);
+    tint = paint; away = gl_Position.w;
+}
+"""
+BAND_FRAGMENT = """
+#version 330
+in vec4 tint; in float away;
+out vec4 pixel;
+void main() { pixel = vec4(tint.bgr, tint.a * clamp(1.2 - away / 420.0, 0.15, 1.0)); }
+"""
+
+PLACE = 21
+"""Numbers that a solid is drawn with for each place where it stands: the columns of its model matrix, what it is
+painted over with, and the level of the ground below, on which its shadow lies."""
+_PLACE_OF = {PLAIN: ("16f 4f 1f/i", "model", "over", "level")}
+_PLACE_WITHOUT_SHADOW = "16f 4f 4x/i", "model", "over"
+
+
+class Program:
+    """A shader program; a number that it has already is not handed over again."""
+
+    def __init__(self, made: moderngl.Program):
+        self.made = made
+        self._uniforms: dict[str, Any] = {name: made[name] for name in made if isinstance(made[name], moderngl.Uniform)}
+        self._has: dict[str, object] = {}
+
+    def set(self, name: str, value: object) -> None:
+        """Sets a number, a tuple of them, or a matrix as its bytes."""
+        if self._has.get(name) != value:
+            self._has[name] = value
+            if isinstance(value, bytes):
+                self._uniforms[name].write(value)
+            else:
+                self._uniforms[name].value = value
+
+
+class Looks:
+    """The programs that solids are drawn with, by their looks."""
+
+    def __init__(self, gl: moderngl.Context, instances: moderngl.Buffer):
+        """instances : the numbers of each place of a solid, see `PLACE`."""
+        self.context, self.instances = gl, instances
+        self.programs: dict[str, Program] = {}
+        for look, defines in _DEFINES.items():
+            head = "#version 330\n" + "".join(f"#define {name} {value}\n" for name, value in defines.items())
+            made = gl.program(vertex_shader=head + _SOLID_VERTEX, fragment_shader=head + _SOLID_FRAGMENT)
+            self.programs[look] = Program(made)
+            self.programs[look].set("sun", SUN)
+
+    def set(self, name: str, value: object, *looks: str) -> None:
+        """Sets a number of several programs."""
+        for look in looks:
+            self.programs[look].set(name, value)
+
+    def solid(self, vertices: Floats) -> Solid:
+        """Triangles of shape (n, 9): place, normal, colour. Corners that several of them share are worked out once: on
+        a software renderer that is half the time."""
+        corners, index = np.unique(np.ascontiguousarray(vertices[:, :9], "f4"), axis=0, return_inverse=True)
+        order = self.context.buffer(index.astype("i4").tobytes())
+        return Solid(self, self.context.buffer(np.ascontiguousarray(corners).tobytes()), order)
+
+
+class Solid:
+    """Vertices on the graphics card that can be drawn in any look."""
+
+    def __init__(self, looks: Looks, buffer: moderngl.Buffer, index: moderngl.Buffer | None = None):
+        self._looks, self._buffer, self._index = looks, buffer, index
+        self._arrays: dict[str, moderngl.VertexArray] = {}
+
+    def in_look(self, look: str) -> moderngl.VertexArray:
+        """The same for one look."""
+        if look not in self._arrays:
+            told = [
+                (self._buffer, "3f 3f 3f", "place", "normal", "colour"),
+                (self._looks.instances, *_PLACE_OF.get(look, _PLACE_WITHOUT_SHADOW)),
+            ]
+            program = self._looks.programs[look].made
+            self._arrays[look] = self._looks.context.vertex_array(program, told, self._index)
+        return self._arrays[look]
