@@ -327,6 +327,12 @@ class Craft(Frozen):
         return made.working(laws)
 
     @functools.cached_property
+    def below_centre(self) -> float:
+        """See `foot_depth`; found once."""
+        lowest = min((foot[2] for foot in self.feet()), default=self.body.shape_z - self.body.half_extents()[2])
+        return self.body.centre()[2] - lowest
+
+    @functools.cached_property
     def ray_names(self) -> tuple[str, ...]:
         """A name for every ray: its part and its number."""
         return tuple(f"{part.id}.{k + 1}" for part in self.parts for k in range(len(part.rays())))
@@ -389,8 +395,7 @@ class Craft(Frozen):
 
     def foot_depth(self) -> float:
         """m from the centre of mass down to the lowest point of the level craft: runners, else hull."""
-        lowest = min((foot[2] for foot in self.feet()), default=self.body.shape_z - self.body.half_extents()[2])
-        return self.body.centre()[2] - lowest
+        return self.below_centre
 
     def carried_mass(self) -> float:
         """kg of what its parts carry."""

@@ -79,20 +79,23 @@ def write_thinned(times, values, stretch, points):
     """
     low, high = math.inf, -math.inf
     strange = 0
-    last = len(values) - 1
+    row, other = 0, 0
     for place in range(len(points)):
-        row = place
-        if stretch > 1:
-            row = last
+        if stretch == 1:
+            row = place
+        elif place == len(points) - 1:
+            row = len(values) - 1
+        elif place % 2 == 1:
+            row = other
+        else:
             first = (place // 2) * stretch
-            if place < len(points) - 1:
-                least, most = first, first
-                for one in range(first + 1, first + stretch):
-                    if values[one] < values[least]:
-                        least = one
-                    if values[one] > values[most]:
-                        most = one
-                row = min(least, most) if place % 2 == 0 else max(least, most)
+            least, most = first, first
+            for one in range(first + 1, first + stretch):
+                if values[one] < values[least]:
+                    least = one
+                if values[one] > values[most]:
+                    most = one
+            row, other = min(least, most), max(least, most)
         value = values[row]
         points[place, 0], points[place, 1] = times[row], value
         if value - value == 0.0:

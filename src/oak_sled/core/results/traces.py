@@ -73,7 +73,8 @@ def velocity(run: Run) -> Floats:
 
 
 def _speed(run: Run) -> Floats:
-    return np.linalg.norm(velocity(run), axis=1)
+    x, y, z = (run.column(f"velocity.{axis}") for axis in "xyz")
+    return np.sqrt(x * x + y * y + z * z)
 
 
 def _forward(run: Run) -> Floats:

@@ -21,10 +21,7 @@ MOST_MARKS = 500
 
 def path_of(run: Run, first: int, last: int) -> Floats:
     """The path from one row to another, thinned, shape (n, 2), m."""
-    step = max(1, -(-(last - first) // MOST_POINTS))
-    x, y = run.column("position.x"), run.column("position.y")
-    rows = np.append(np.arange(first, last, step), last)
-    return np.stack([x[rows], y[rows]], axis=1)
+    return _places(run, first, last, "xy")
 
 
 LIFT = 0.02
@@ -33,9 +30,19 @@ LIFT = 0.02
 
 def path_over(run: Run, first: int, last: int) -> Floats:
     """The same with the height of the foot of the craft over it, shape (n, 3), m: a leap is drawn through the air."""
+    found = _places(run, first, last, "xyz")
+    found[:, 2] -= _foot(run)
+    return found
+
+
+def _places(run: Run, first: int, last: int, axes: str) -> Floats:
+    """Where the centre of mass was, thinned, and at last for certain, shape (n, axes), m."""
     step = max(1, -(-(last - first) // MOST_POINTS))
-    rows = np.append(np.arange(first, last, step), last)
-    return np.column_stack([path_of(run, first, last), run.column("position.z")[rows] - _foot(run)])
+    made = np.empty((len(range(first, last, step)) + 1, len(axes)))
+    for place, axis in enumerate(axes):
+        column = run.column(f"position.{axis}")
+        made[:-1, place], made[-1, place] = column[first:last:step], column[last]
+    return made
 
 
 def _foot(run: Run) -> float:
@@ -93,8 +100,8 @@ def tire_marks(run: Run, last: int, now: int) -> list[TireMark]:
     """The marks of all tires up to row `last`, as they look at row `now`."""
     found = []
     step = max(1, last // MOST_MARKS)
-    rows = np.arange(0, last + 1, step)
-    ages = np.maximum(now - rows, 0) * run.job.dt
+    rows = slice(0, last + 1, step)
+    ages = np.maximum(now - np.arange(0, last + 1, step), 0) * run.job.dt
     wheels = {one.id: one for one in run.job.craft.parts if one.looks() == "wheels"}
     craft = run.job.craft
     fades = {name: part.marks_fade_s for part in craft.parts if part.SLIDES for name in roster.wheel_names(craft, part)}
