@@ -145,17 +145,19 @@ def test_what_lies_before_the_subject_is_found_in_the_pieces_about_it():
     assert 0 < np.median(some) < 0.2 * len(shape.index)
 
 
+def pixels(renderer, scene, camera):
+    """A picture of a scene, shape (rows, columns, 3)."""
+    drawn = renderer.draw(scene, camera, camera.width, camera.height, False)
+    bits = drawn.bits()
+    assert bits is not None
+    whole = np.frombuffer(bits.asstring(drawn.sizeInBytes()), np.uint8).reshape(camera.height, camera.width, 4)
+    return whole[:, :, :3].astype(int)
+
+
 def test_the_ice_beside_uneven_ground_looks_like_ice_without_any(renderer):
     """It is drawn after the ground that hides some of it, and so is the horizon."""
     camera = Camera(np.array([-140.0, 0.0, 12.0]), np.zeros(3), np.array([0.0, 0.0, 1.0]), 400, 160)
-
-    def picture(ground):
-        drawn = renderer.draw(Scene(ground), camera, 400, 160, False)
-        bits = drawn.bits()
-        assert bits is not None
-        return np.frombuffer(bits.asstring(drawn.sizeInBytes()), np.uint8).reshape(160, 400, 4)[:, :, :3].astype(int)
-
-    level, uneven_ = picture(Ground(id="level")), picture(ground_of(terraces()))
+    level, uneven_ = (pixels(renderer, Scene(one), camera) for one in (Ground(id="level"), ground_of(terraces())))
     spots = np.array([[x, y, 40.0] for x in (-45.0, 45.0) for y in (-30.0, 30.0)])
     left, right = camera.project(spots)[0][:, 0].min(), camera.project(spots)[0][:, 0].max()
     beside = np.r_[0 : int(left) - 2, int(right) + 2 : 400]
@@ -163,3 +165,17 @@ def test_the_ice_beside_uneven_ground_looks_like_ice_without_any(renderer):
     assert np.array_equal(level[:, beside], uneven_[:, beside])
     assert len(np.unique(level[:, beside].reshape(-1, 3), axis=0)) > 100, "ice, its rules, hills and sky"
     assert not np.array_equal(level, uneven_)
+
+
+def test_a_ridge_before_the_subject_is_a_veil_over_the_ice_behind_it(renderer):
+    ridge = np.zeros((41, 66))
+    ridge[:, 30:34] = 60000.0
+    camera = Camera(np.array([-60.0, 0.0, 3.0]), np.array([70.0, 0.0, 1.0]), np.array([0.0, 0.0, 1.0]), 400, 160)
+    hidden = Scene(ground_of(ridge))
+    behind = replace(hidden, subject=(70.0, 0.0, 1.0, 3.0))
+    ice, opaque, veiled = (pixels(renderer, one, camera) for one in (Scene(Ground(id="level")), hidden, behind))
+    column, row = (round(float(one)) for one in camera.project(np.array([70.0, 0.0, 1.0]))[0][0])
+    assert np.abs(opaque[row, column] - ice[row, column]).max() > 25, "the ridge stands before it"
+    expected = 0.16 * opaque[row, column] + 0.84 * ice[row, column]
+    assert veiled[row, column] == pytest.approx(expected, abs=12.0)
+    assert np.array_equal(veiled[:, :60], opaque[:, :60]), "beside it nothing is a veil"

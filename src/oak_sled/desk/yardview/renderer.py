@@ -235,9 +235,9 @@ class Renderer:
             self._looks.set("haze", low, VEILED, GROUND, VEILED_GROUND)
             self._eye = camera.eye
             uneven = ground_shape.is_uneven(scene.ground)
-            if uneven:
-                self._draw_relief(gl, scene, matrix)
+            veil = self._draw_relief(gl, scene, matrix) if uneven else []
             self._draw_far(gl, scene.ground, camera, clip, low, uneven)
+            self._draw_veil(gl, veil, VEILED_GROUND)
             self._draw_tiles(gl, scene)
             self._draw_bands(gl, scene, clip)
             self._draw_solids(gl, scene)
@@ -290,8 +290,9 @@ class Renderer:
             gl.fbo.depth_mask = True
             gl.disable(moderngl.DEPTH_TEST)
 
-    def _draw_relief(self, gl: moderngl.Context, scene: Scene, matrix: Floats) -> None:
-        """Uneven ground, over which the rest is drawn."""
+    def _draw_relief(self, gl: moderngl.Context, scene: Scene, matrix: Floats) -> list[Batch]:
+        """Uneven ground, over which the rest is drawn. Gives what of it may be a veil, which is drawn once all is there
+        that shows through it."""
         ground = scene.ground
         # other blocks than those that are ground have no part in it: moving one builds nothing of this anew
         key = (ground.relief, ground.slope(), tuple(one for one in ground.blocks if one.is_laid), theme.is_night())
@@ -318,8 +319,9 @@ class Renderer:
         pieces = [shape.drawn.runs(one) for one in (shown & ~met, shown & met)]
         aside, between = ([Batch(whole, WHERE_IT_IS, 3 * count, 3 * first) for first, count in runs] for runs in pieces)
         self._render(aside, GROUND)
-        self._render_seen_through(gl, between, VEILED_GROUND, scene.subject, [veil] if len(found) else [])
+        self._render_whole(between, VEILED_GROUND, scene.subject)
         gl.disable(moderngl.DEPTH_TEST)
+        return [veil] if len(found) else []
 
     def _draw_tiles(self, gl: moderngl.Context, scene: Scene) -> None:
         """Pieces of ground, over which the rest is drawn."""
@@ -370,7 +372,8 @@ class Renderer:
         self._looks.set("flatten", 0.0, PLAIN)
         self._render(crafts, PLAIN)
         if scene.subject[3] > 0.0:
-            self._render_seen_through(gl, around, VEILED, scene.subject, around)
+            self._render_whole(around, VEILED, scene.subject)
+            self._draw_veil(gl, around, VEILED)
         else:
             self._render(around, PLAIN)
         gl.disable(moderngl.DEPTH_TEST)
@@ -383,32 +386,27 @@ class Renderer:
             array = batch.solid.in_look(look)
             array.render(vertices=batch.corners, first=batch.first, instances=len(batch.places))
 
-    def _render_seen_through(
-        self,
-        gl: moderngl.Context,
-        draws: list[Batch],
-        look: str,
-        subject: tuple[float, float, float, float],
-        veil: list[Batch],
-    ) -> None:
-        """Draws what may stand between the eye and the subject: whole where it does not, and as a veil where it does.
-        look : one that can be a veil. veil : what of it may be one.
-
-        The veil comes last and writes no depth, so that all behind it shows, several layers of it too.
-        """
+    def _render_whole(self, draws: list[Batch], look: str, subject: tuple[float, float, float, float]) -> None:
+        """Draws what may stand between the eye and the subject, but for what of it is a veil. look : one that can be a
+        veil."""
         self._looks.set("subject", subject, look)
         self._looks.set("veil", 0.0, look)
         self._render(draws, look)
-        if veil:
-            self._looks.set("veil", 1.0, look)
-            gl.enable(moderngl.BLEND)
-            gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
-            gl.fbo.depth_mask = False
-            gl.scissor = self._veiled  # nothing beside it is veiled, and its pixels need not be looked at
-            self._render(veil, look)
-            gl.scissor = None
-            gl.fbo.depth_mask = True
-            gl.disable(moderngl.BLEND)
+
+    def _draw_veil(self, gl: moderngl.Context, draws: list[Batch], look: str) -> None:
+        """Draws what stands between the eye and the subject as a veil, after `_render_whole`. It comes last and writes
+        no depth, so that all behind it shows, several layers of it too."""
+        if not draws:
+            return
+        self._looks.set("veil", 1.0, look)
+        gl.enable(moderngl.BLEND | moderngl.DEPTH_TEST)
+        gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        gl.fbo.depth_mask = False
+        gl.scissor = self._veiled  # nothing beside it is veiled, and its pixels need not be looked at
+        self._render(draws, look)
+        gl.scissor = None
+        gl.fbo.depth_mask = True
+        gl.disable(moderngl.BLEND | moderngl.DEPTH_TEST)
 
     def _loose(self, scene: Scene) -> Solid | None:
         """The moving blocks where they are, as one mesh."""
