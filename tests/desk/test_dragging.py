@@ -151,3 +151,20 @@ def test_a_plot_says_where_it_stands(window, qapp, idle):
     for plot in window.traces.plots:
         assert plot.box().getRect() == pytest.approx(plot.sceneBoundingRect().getRect(), abs=0.6)
     assert np.all(np.diff([plot.box().top() for plot in window.traces.plots]) > 20.0)
+
+
+def test_a_dial_and_a_switch_that_were_moved_and_refused_go_back(window, qapp, idle, monkeypatch):
+    settled(window, qapp, idle)
+    session, strip = window.session, window.desk.strip("fan")
+    dial, was = strip.dials["thrust"], strip.part.thrust
+    dial.value = 1.5 * was  # as a drag has it, before the model answers
+    strip.buttons["mute"].setChecked(True)
+    session.run_changed.emit()
+    assert dial.value == was
+    assert not strip.buttons["mute"].isChecked()
+    session.locks ^= {"crafts.fan_sled.parts.fan.thrust"}
+    window.desk.refresh()
+    assert dial.locked
+    session.locks.clear()
+    window.desk.refresh()
+    assert not dial.locked

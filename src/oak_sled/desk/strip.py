@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
@@ -68,6 +69,7 @@ class Strip(QWidget):
         self.tires: TireDrawing | None = None
         self.editors: list[CurveEditor] = []
         self.drawing: MeshDrawing | None = None
+        self._told: tuple[float, set[str], Mapping[str, str]] | None = None
         self._least: tuple[tuple[int, int, int], int] = ((0, 0, 0), 0)
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -276,13 +278,32 @@ class Strip(QWidget):
 
     def show_part(self, part: Part | Body, setting: Setting, locks: set[str], warning: str) -> None:
         """Shows the settings of `part` and their outlook; warning : a caution that takes its place."""
-        changed = part is not self.part
+        changed = part is not self.part or self._told is None
         self.part = part
         if self.drawing is not None and isinstance(part, Body):
             self.drawing.show_body(part)
         for editor in self.editors:
             editor.show_part(part)
         idle = {} if isinstance(part, Body) else part.idle(setting)
+        told = (setting.mass, locks, idle)
+        # most parts are the very ones that are shown: only what is said of them is another
+        if changed or isinstance(part, Body) or told != self._told or not self._shows(part):
+            self._told = told
+            self._show_numbers(part, setting, locks, idle)
+        lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
+        text = warning or ("   ·   " if self.is_open else "\n").join(lines)
+        self.words.say(text, "warning_light" if warning else "good_light")
+        if changed:
+            self.update(0, 0, self.width(), HEAD)
+
+    def _shows(self, part: Part) -> bool:
+        """Whether the numbers and switches stand as those of `part`: one that was moved and refused does not."""
+        if any(widget.value != getattr(part, name) for name, widget in self.dials.items()):
+            return False
+        return all(self.buttons[name].isChecked() == getattr(part, name) for name in ("mute", "solo"))
+
+    def _show_numbers(self, part: Part | Body, setting: Setting, locks: set[str], idle: Mapping[str, str]) -> None:
+        """Shows the dials, the choices and the switches of `part`. idle : why numbers do nothing now."""
         for dial in dials(part):
             widget = self.dials.get(dial.name)
             if widget is not None:
@@ -295,16 +316,11 @@ class Strip(QWidget):
             value = getattr(part, name)
             shown = ", ".join(value) if isinstance(value, tuple) else _words(value, name)
             button.setText(f"{name.replace('_', ' ')}: {shown or 'none'}")
-        lines = outlook.body_outlook(part, setting) if isinstance(part, Body) else part.outlook(setting)
-        text = warning or ("   ·   " if self.is_open else "\n").join(lines)
-        self.words.say(text, "warning_light" if warning else "good_light")
         if not isinstance(part, Body):
             self.trim.setText(f"×{part.trim:.2f}")
             assist.describe(self.trim, f"trim {self.name}", f"{part.trim:.2f} times")
             self.buttons["mute"].setChecked(part.mute)
             self.buttons["solo"].setChecked(part.solo)
-        if changed:
-            self.update(0, 0, self.width(), HEAD)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.position().y() < HEAD:

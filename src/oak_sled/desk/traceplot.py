@@ -17,7 +17,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.desk import theme
 
 LEFT, RIGHT, AXIS = 10, 102, 34
-MOST_DRAWN = 1000
+MOST_DRAWN = 800
 """Points of a drawn curve: least and greatest of every stretch under a px at the usual width."""
 MOST_DRAWN_LIVE = 700
 DEFAULT = ("speed", "slip_angle", "forces", "yaw_rate", "channels")

@@ -5,6 +5,7 @@ One file, as every kind of part is: its document, record, equation, closed forms
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
@@ -173,8 +174,13 @@ class Pad(Part):
         return len(corners(self))
 
     def rays(self) -> list[Ray]:
+        return list(self.rays_found)
+
+    @functools.cached_property
+    def rays_found(self) -> tuple[Ray, ...]:
+        """See `rays`: asked dozens of times a run, and found once."""
         reach = self.reach + (self.band if self.law == "on_off" and not self.formula else 0.0)
-        return [Ray(spot, self.aim, reach, self.layer) for spot in corners(self)]
+        return tuple([Ray(spot, self.aim, reach, self.layer) for spot in corners(self)])
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:

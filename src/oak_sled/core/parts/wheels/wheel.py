@@ -5,6 +5,7 @@ One file, as every kind of part is: its document, record, equation, closed forms
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal
@@ -226,11 +227,16 @@ class Wheel(Part):
         return corners(self)
 
     def rays(self) -> list[Ray]:
+        return list(self.rays_found)
+
+    @functools.cached_property
+    def rays_found(self) -> tuple[Ray, ...]:
+        """See `rays`: asked dozens of times a run, and found once."""
         reach = self.travel + self.radius
         round_ = self.radius if self.finds == "sphere" else 0.0
-        return [
-            Ray((x, y, z + self.travel), "craft", reach, self.layer, round_, self.radius) for x, y, z in self.hubs()
-        ]
+        return tuple(
+            [Ray((x, y, z + self.travel), "craft", reach, self.layer, round_, self.radius) for x, y, z in self.hubs()]
+        )
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
