@@ -168,3 +168,13 @@ def test_a_dial_and_a_switch_that_were_moved_and_refused_go_back(window, qapp, i
     session.locks.clear()
     window.desk.refresh()
     assert not dial.locked
+
+
+def test_five_strips_fit_a_small_window(window, qapp, idle):
+    window.session.open(demos.load("ice-truck"), (), None)
+    window.resize(1100, 700)
+    settled(window, qapp, idle)
+    plots = window.traces.plots
+    assert len(plots) == 5
+    assert plots[-1].box().bottom() <= window.traces.bar.y()
+    assert min(plot.box().height() for plot in plots) >= 24.0

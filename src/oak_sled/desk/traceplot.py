@@ -131,7 +131,7 @@ class Plot(pg.ViewBox):
         self.setMouseEnabled(False, False)
         self.setDefaultPadding(0.0)
         self.disableAutoRange()
-        self.setMinimumHeight(34)
+        self.setMinimumHeight(24)  # five of them fit a small window
         self.drawn = Lines()
         self.addItem(self.drawn, ignoreBounds=True)
         self.begin_anew(group)
