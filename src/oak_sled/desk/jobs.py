@@ -100,8 +100,8 @@ class Worker(QObject):
             pairs = zip(others_of, twins, strict=False)
             beside = [self._twins.submit(one.execute, twin) for one, twin in pairs]  # each in a world of its own
             made = own.execute(job)
+            warned = cautions.find(job, made) + self._told_of_cost(job, made)  # while those beside still run
             others = tuple(one.result() for one in beside)
-            warned = cautions.find(job, made) + self._told_of_cost(job, made)
             answer: object = Result(number, job, made, measures.Readings(made), warned, others)
         except Refused as refused:
             answer = refused
