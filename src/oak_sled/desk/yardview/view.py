@@ -19,7 +19,6 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents.yard import Ground
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
@@ -59,8 +58,6 @@ class YardView(QWidget):
         self.render_ms: deque[float] = deque(maxlen=60)
         self._image: QImage | None = None
         self._camera: Camera | None = None
-        self._patches: tuple[Ground, bool, list[Band]] | None = None
-        """The stretches of surface of the ground that is shown, by day or by night."""
         self._stale = True
         self._begun = False
         self._begin_ms = 0.0
@@ -339,9 +336,7 @@ class YardView(QWidget):
         # lines keep about two px, however far the eye is
         wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
-        if self._patches is None or self._patches[0] is not run.job.ground or self._patches[1] != theme.is_night():
-            self._patches = (run.job.ground, theme.is_night(), meshes.patches(run.job.ground))
-        scene.bands += self._patches[2]
+        scene.bands += meshes.patches(run.job.ground)
         scene.bands += slide_bands(run, row if self.session.live_on else run.ticks, row, wide)
         pale = theme.rgb("ghost")
         for ghost in ghosts(self.session, run):
