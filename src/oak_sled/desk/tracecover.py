@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Protocol
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -14,6 +14,7 @@ from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
+from oak_sled.desk.still import once_still
 from oak_sled.desk.traceplot import (
     RIGHT,
     Plot,
@@ -33,7 +34,6 @@ _EVENT_FAMILIES = {
 }
 
 
-SETTLED_MS = 220
 KEYS = "left and right move the cursor by a tick, with Shift by ten"
 
 
@@ -78,12 +78,9 @@ class Cover(QWidget):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         assist.describe(self, "traces", keys=KEYS)
-        self._settled = QTimer(self)  # not for every run of a drag: it is read out once nothing moves
-        self._settled.setSingleShot(True)
-        self._settled.setInterval(SETTLED_MS)
-        self._settled.timeout.connect(self._tell)
-        pane.session.cursor_moved.connect(self._settled.start)
-        pane.session.run_changed.connect(self._settled.start)
+        self._still = once_still(self, self._tell)  # not for every run of a drag: it is read out at its end
+        pane.session.cursor_moved.connect(self._still.start)
+        pane.session.run_changed.connect(self._still.start)
         self.setToolTip(
             "drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run"
         )

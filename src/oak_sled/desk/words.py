@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from oak_sled.desk import theme
+from oak_sled.desk import assist, theme
 
 _FLAGS = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
 
@@ -34,7 +34,7 @@ class Words(QWidget):
         self._text, self._tone = text, tone
         if self.heightForWidth(self.width()) != before:
             self.updateGeometry()
-        self.setAccessibleDescription(text)
+        assist.describe(self, "outlook", text)
         self.update()
 
     def heightForWidth(self, width: int) -> int:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
@@ -25,6 +25,7 @@ from oak_sled.desk import assist, buttons, shapes, theme
 from oak_sled.desk.background import OnProgress
 from oak_sled.desk.session import Session
 from oak_sled.desk.spread.tiles import Tiles
+from oak_sled.desk.still import once_still
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.figures import figure
 from oak_sled.desk.yardview.renderer import LEVEL, Figure, Renderer, Scene
@@ -33,7 +34,6 @@ MOST_SIDE = 7
 """Variants along a side of the grid that stand beside one another, evenly chosen."""
 APART = 2.6
 """How far apart they stand, in lengths and widths of the craft."""
-CLEAN_MS = 250
 LABEL = 10
 """px of the letters of a label."""
 CROWD = 12
@@ -89,10 +89,7 @@ class SideBySide(QWidget):
         self._moved = False
         self._spots: list[tuple[int, QPointF]] = []
         self._smooth = True
-        self._clean = QTimer(self)
-        self._clean.setSingleShot(True)
-        self._clean.setInterval(CLEAN_MS)
-        self._clean.timeout.connect(self._draw_clean)
+        self._clean = once_still(self, self._draw_clean)
         self.setMinimumSize(320, 260)
         self.setMouseTracking(True)
         self.setToolTip(

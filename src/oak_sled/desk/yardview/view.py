@@ -7,7 +7,7 @@ import time
 from collections import deque
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QImage,
     QKeyEvent,
@@ -24,6 +24,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
 from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
+from oak_sled.desk.still import once_still
 from oak_sled.desk.yardview import arrows, freight, meshes
 from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Camera, Rig
@@ -33,8 +34,6 @@ from oak_sled.desk.yardview.marks import path_over, second_marks, slide_bands
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.renderer import Bars, Renderer, Scene
 
-STILL_MS = 220
-"""ms without a change after which a clean, smoothed picture is drawn."""
 SLOW_MS = 25.0
 """ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""
 
@@ -67,10 +66,7 @@ class YardView(QWidget):
         self._drag: QPointF | None = None
         self._pressed: QPointF | None = None
         self._readout_boxes: list[tuple[QRectF, str]] = []
-        self._still = QTimer(self)
-        self._still.setSingleShot(True)
-        self._still.setInterval(STILL_MS)
-        self._still.timeout.connect(self._draw_clean)
+        self._still = once_still(self, self._draw_clean)
         self.setMinimumSize(360, 200)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
