@@ -48,11 +48,13 @@ def refresh(body, now):
 
 @compiled
 def spin_at(body, now, attitude):
-    """The spin that the angular momentum of `now` means at another attitude, world axes."""
+    """The spin that the angular momentum of `now` means at another attitude of a body that turns freely, world axes.
+
+    now.turning : the inverse of its inertia in craft axes, which stays as it is while it turns.
+    """
     spatial.axes_of(attitude, body.axes)
-    world_inertia(body.inertia, body.axes, now.inertia)
-    free_inverse(now.inertia, body.free_spin, body.inverse_inertia)
-    return spatial.times(body.inverse_inertia, now.momentum)
+    momentum = (now.momentum[0], now.momentum[1], now.momentum[2])
+    return spatial.to_world(body.axes, spatial.times(now.turning, spatial.to_craft(body.axes, momentum)))
 
 
 @compiled
@@ -71,9 +73,11 @@ def turn_freely(body, now, dt, stage, total):
     """Turns a body for `dt` with its angular momentum kept exactly (no torque acts meanwhile).
 
     Classical fourth-order Runge-Kutta on q' = 1/2 w(q) q with w = I(q)^-1 L: the gyroscopic term
-    in the form that cannot blow up, since L is never integrated. `stage`, `total`: scratch, (4,).
+    in the form that cannot blow up, since L is never integrated. `stage`, `total`: scratch, (4,). Its axes and its
+    inertia in world axes are left to `refresh`.
     """
     q = body.attitude
+    spatial.inverse_symmetric(body.inertia, now.turning)
     for i in range(4):
         stage[i] = q[i]
         total[i] = q[i]
