@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from oak_sled.core.advice import cautions
 from oak_sled.core.build import ground_shape, tracks, world
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.contact import scenery, solver
+from oak_sled.core.contact import grid, scenery, solver
 from oak_sled.core.documents.block import Block, Pair
 from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.faults import Refused
@@ -104,23 +104,86 @@ def test_heights_are_those_of_the_triangles():
 
 
 def test_a_relief_looks_up_and_its_folds_stand_out():
-    laid = scenery.lay(slope_of(0.0, 5, 4).triangles())
+    laid = grid.lay(slope_of(0.0, 5, 4).triangles())
     assert np.allclose(laid.rows["normal"], [0, 0, 1])
     assert len(laid.rows) == 4 * 3 * 2
     rim = 2 * (4 + 3)
     assert sum(bin(int(bits)).count("1") for bits in laid.rows["sharp"]) == rim, "only where the ground ends"
     ridge = Relief(columns=3, rows=2, data=pack(np.array([[0, 65535, 0]] * 2, "<u2")), length=2, width=1, high=1.0)
     valley = Relief(columns=3, rows=2, data=pack(np.array([[65535, 0, 65535]] * 2, "<u2")), length=2, width=1, high=1.0)
-    edges = [sum(bin(int(b)).count("1") for b in scenery.lay(one.triangles()).rows["sharp"]) for one in (ridge, valley)]
+    edges = [sum(bin(int(b)).count("1") for b in grid.lay(one.triangles()).rows["sharp"]) for one in (ridge, valley)]
     assert edges[0] == edges[1] + 2, "the crest stands out for both of its sides, the floor of a valley for none"
 
 
+def heap_of_triangles(random, count=300):
+    """Triangles of many sizes that lie in no order, facing up, shape (count, 3, 3)."""
+    corners = random.uniform(-20.0, 20.0, (count, 1, 3)) + random.uniform(-2.0, 2.0, (count, 3, 3))
+    turned = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 2] < 0.0
+    corners[turned] = corners[turned][:, [0, 2, 1]]
+    return corners
+
+
+def of_each_kind(random):
+    """A relief, its like with longer cells, a relief with a mesh on it, and a heap of triangles."""
+    relief = slope_of(2.0, 9, 7).triangles()
+    longer = Relief(columns=21, rows=30, length=61.3, width=17.9, x=-3.3, y=11.1).triangles()
+    return relief, longer, np.concatenate([longer, heap_of_triangles(random, 40)]), heap_of_triangles(random)
+
+
 def test_every_triangle_is_found_from_above():
-    triangles = slope_of(2.0, 9, 7).triangles()
-    laid = scenery.lay(triangles)
-    assert set(laid.items.tolist()) == set(range(len(triangles)))
-    assert len(laid.first) == laid.grid["nx"][0] * laid.grid["ny"][0] + 1
-    assert laid.first[-1] == len(laid.items)
+    random = np.random.default_rng(8)
+    for triangles in of_each_kind(random):
+        laid = grid.lay(triangles)
+        assert set(laid.items.tolist()) == set(range(len(triangles)))
+        assert len(laid.first) == np.prod(laid.grid["cells"][0]) + 1
+        assert laid.first[-1] == len(laid.items)
+        for weights in random.dirichlet((0.3, 0.3, 0.3), 5):
+            for k, (x, y) in enumerate((weights @ triangles)[:, :2]):
+                found = laid.over(x, y)["corners"]
+                assert np.any(np.all(found == triangles[k], axis=(1, 2))), "over each of its points"
+
+
+def test_a_relief_has_the_cells_of_its_lattice():
+    relief, longer, with_mesh, heap = (grid.lay(one) for one in of_each_kind(np.random.default_rng(8)))
+    for laid in (relief, longer):
+        assert np.all(np.diff(laid.first) == 2)
+    assert np.allclose(longer.grid["cell"][0], (61.3 / 20, 17.9 / 29))
+    assert np.allclose(with_mesh.grid["cell"][0], longer.grid["cell"][0]), "by most of its triangles"
+    offset = (longer.grid["origin"][0] - with_mesh.grid["origin"][0]) / longer.grid["cell"][0]
+    assert np.allclose(offset, np.round(offset), atol=1e-5)
+    assert heap.grid["cell"][0, 0] == heap.grid["cell"][0, 1]
+
+
+def test_a_point_on_the_last_edge_of_the_ground_lies_on_it():
+    laid = grid.lay(slope_of(2.0, 9, 7).triangles())
+    low, high = laid.rows["low"].min(axis=0), laid.rows["high"].max(axis=0)
+    assert len(laid.over(high[0], high[1])) > 0
+    assert len(laid.over(low[0], low[1])) > 0
+    assert len(laid.over(high[0] + 1e-3, low[1])) == 0
+
+
+def test_cells_are_passed_over_only_where_all_of_them_lies_below():
+    random = np.random.default_rng(9)
+    for triangles in of_each_kind(random):
+        scene = scenery.scene([], triangles=triangles)
+        low, high = triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))
+        passed = 0
+        for _ in range(300):
+            a = random.uniform(low - 1.0, high + 1.0)
+            b = a + random.uniform(0.0, 5.0, 3)
+            first_x, last_x, first_y, last_y = grid.cells_under(scene, a[0], a[1], b[0], b[1], a[2])
+            met = {
+                int(k)
+                for j in range(first_y, last_y + 1)
+                for i in range(first_x, last_x + 1)
+                for cell in (j * scene.grid[0]["cells"][0] + i,)
+                for k in scene.grid_items[scene.grid_first[cell] : scene.grid_first[cell + 1]]
+            }
+            passed += last_x < first_x
+            rows = scene.triangles
+            inside = np.all((rows["low"][:, :2] < b[:2]) & (rows["high"][:, :2] > a[:2]), axis=1)
+            assert set(np.flatnonzero(inside & (rows["high"][:, 2] >= a[2])).tolist()) <= met
+        assert 0 < passed < 300, "some boxes hang over everything, some do not"
 
 
 @pytest.mark.parametrize(("angle", "moves"), [(10.0, False), (14.0, False), (20.0, True), (25.0, True)])

@@ -8,8 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.contact import scenery
-from oak_sled.core.contact.scenery import Laid
+from oak_sled.core.contact import grid
+from oak_sled.core.contact.grid import Laid
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.geometry import hulls
@@ -40,7 +40,7 @@ def _laid(relief: Relief | None, slope: Slope | None, meshes: tuple[Block, ...])
     found = [] if relief is None else [relief.triangles()]
     found += [] if slope is None else [slope.triangles()]
     found += [mesh_triangles(one) for one in meshes]
-    return scenery.lay(np.concatenate(found))
+    return grid.lay(np.concatenate(found))
 
 
 def is_uneven(ground: Ground) -> bool:
@@ -53,12 +53,7 @@ def height_at(ground: Ground, x: float, y: float) -> float | None:
     laid = laid_on(ground)
     if laid is None:
         return None
-    grid = laid.grid[0]
-    i, j = int((x - grid["x"]) // grid["cell"]), int((y - grid["y"]) // grid["cell"])
-    if not (0 <= i < grid["nx"] and 0 <= j < grid["ny"]):
-        return None
-    cell = j * grid["nx"] + i
-    rows = laid.rows[laid.items[laid.first[cell] : laid.first[cell + 1]]]
+    rows = laid.over(x, y)
     a, b, c = rows["corners"][:, 0], rows["corners"][:, 1], rows["corners"][:, 2]
     area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     area = np.where(np.abs(area) > 1e-15, area, np.inf)

@@ -19,8 +19,8 @@ from oak_sled.core.parts.context import Pack
 MOST = 6
 """Scenes that are kept: that of the bench, and those of its twins."""
 SHARED = (
-    "triangles", "grid", "grid_first", "grid_items", "grid_top", "pairs", "layers", "patches", "recorded", "counted",
-    "slots",
+    "triangles", "grid", "grid_first", "grid_items", "grid_top", "block_top", "pairs", "layers", "patches", "recorded",
+    "counted", "slots",
 )  # fmt: skip
 """Arrays that no run writes into."""
 SCRATCH = ("contacts", "before", "table", "couples", "near", "turns")

@@ -6,7 +6,7 @@ One file, since the sweep, the lists of neighbours and the pairs of pieces are s
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import closest, manifold
+from oak_sled.core.contact import closest, grid, manifold
 from oak_sled.core.contact.records import (
     ACTIVE,
     CYLINDER,
@@ -196,7 +196,7 @@ def wake(scene, s):
 @unit
 def sweep(scene, dt):
     """Narrow phase of every pair that can collide: writes the contacts."""
-    solids, counts, grid = scene.solids, scene.counts, scene.grid[0]
+    solids, counts = scene.solids, scene.counts
     counts[FOUND], counts[MET] = 0, 0
     counts[TICKS] += 1
     stale = counts[STALE] == 1 or counts[TICKS] == 1
@@ -220,9 +220,9 @@ def sweep(scene, dt):
         # what is held at its height, the hold carries
         if one.kind == FREE and one.inverse_mass[2] != 0.0 and below != PASSES:
             since = counts[FOUND]
-            if grid.plane == 1 and one.low[2] < 0.0:
+            if scene.grid[0].plane == 1 and one.low[2] < 0.0:
                 collide_plane(scene, s, dt)
-            if grid.nx > 0:
+            if scene.grid[0].cells[0] > 0:
                 collide_triangles(scene, s, dt, since)
             if below == REPORTS:
                 report_ground(scene, one, since)
@@ -343,7 +343,7 @@ def collide_plane(scene, s, dt):
 @compiled
 def collide_triangles(scene, s, dt, since):
     """A solid against the triangles of the ground round each of its pieces; its contacts begin at `since`."""
-    one, ground, grid = scene.solids[s], scene.solids[GROUND], scene.grid[0]
+    one, ground, columns = scene.solids[s], scene.solids[GROUND], scene.grid[0].cells[0]
     margin = reach_of(one, ground, dt)
     for i in range(one.pieces):
         p = one.first_piece + i
@@ -351,13 +351,10 @@ def collide_triangles(scene, s, dt, since):
         low, high = bounds_of(piece, one, scene.corners, margin)
         low_x, low_y, low_z = low
         high_x, high_y, high_z = high
-        first_x = min(max(int((low_x - grid.x) / grid.cell), 0), grid.nx - 1)
-        last_x = min(max(int((high_x - grid.x) / grid.cell), 0), grid.nx - 1)
-        first_y = min(max(int((low_y - grid.y) / grid.cell), 0), grid.ny - 1)
-        last_y = min(max(int((high_y - grid.y) / grid.cell), 0), grid.ny - 1)
+        first_x, last_x, first_y, last_y = grid.cells_under(scene, low_x, low_y, high_x, high_y, low_z)
         for cy in range(first_y, last_y + 1):
             for cx in range(first_x, last_x + 1):
-                cell = cy * grid.nx + cx
+                cell = cy * columns + cx
                 if scene.grid_top[cell] < low_z:
                     continue  # all of it lies below the piece
                 for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):
@@ -370,9 +367,7 @@ def collide_triangles(scene, s, dt, since):
                     if triangle.high[0] < low_x or triangle.high[1] < low_y:
                         continue
                     # a triangle in several cells is met in the first of them that the piece reaches
-                    home_x = max(first_x, int((triangle.low[0] - grid.x) / grid.cell))
-                    home_y = max(first_y, int((triangle.low[1] - grid.y) / grid.cell))
-                    if cx != home_x or cy != home_y:
+                    if cx != max(first_x, triangle.home[0]) or cy != max(first_y, triangle.home[1]):
                         continue
                     if manifold.over_triangle(piece, one, scene.corners, triangle) > margin:
                         continue  # all of it lies above the plane of the triangle

@@ -93,7 +93,7 @@ def nearest(scene, b, layer, origin, way, reach):
             t = max(origin[2], 0.0) / -way[2]
             if t < found:
                 found, below, nx, ny, nz = t, GROUND, 0.0, 0.0, 1.0
-        if scene.grid[0].nx > 0:
+        if scene.grid[0].cells[0] > 0:
             t, k, _ = spheres.among_triangles(scene, origin, way, found, 0.0)
             if k >= 0:
                 triangle = scene.triangles[k]
@@ -124,7 +124,7 @@ def touched(scene, b, layer, origin, way, reach, radius):
             if t < found:
                 found, below, nx, ny, nz = t, GROUND, 0.0, 0.0, 1.0
                 point = (origin[0] + t * way[0], origin[1] + t * way[1], 0.0)
-        if scene.grid[0].nx > 0:
+        if scene.grid[0].cells[0] > 0:
             t, k, x = spheres.among_triangles(scene, origin, way, found, radius)
             if k >= 0:
                 found, below, point = t, GROUND, x

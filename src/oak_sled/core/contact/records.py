@@ -140,11 +140,21 @@ TRIANGLE = np.dtype(
         ("normal", "f8", (3,)),
         ("low", "f8", (3,)),
         ("high", "f8", (3,)),
+        ("home", "i8", (2,)),  # the first cell of the grid along x and y that it reaches
         ("sharp", "i8"),  # 1, 2 and 4 for the edges that stand out, over which it may push aslant
     ]
 )
 
-GRID = np.dtype([("plane", "i8"), ("x", "f8"), ("y", "f8"), ("cell", "f8"), ("nx", "i8"), ("ny", "i8")])
+GRID = np.dtype(
+    [
+        ("plane", "i8"),  # 1 where the ground is level at height 0 too
+        ("origin", "f8", (2,)),  # m, the south-western corner
+        ("cell", "f8", (2,)),  # m, a cell along x and y
+        ("cells", "i8", (2,)),  # along x and y; 0: no triangles
+        ("blocks", "i8"),  # of cells, along x
+    ]
+)
+"""The cells from above by which the triangles of the ground are found: see `grid`."""
 
 FOUND, BEFORE, MET, SOLVED, ACTIVE, STALE, TICKS, LOST, REPORTING = range(9)
 """Places in `Scene.counts`: contacts now, contacts before, pairs of pieces met, contacts solved, active solids, whether
@@ -245,6 +255,7 @@ class Scene(NamedTuple):
     grid_first: Ints
     grid_items: Ints
     grid_top: Floats  # m, the highest point of the triangles of a cell
+    block_top: Floats  # m, the same of a block of cells
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
     layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records

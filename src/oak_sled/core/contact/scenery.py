@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
 
 import numpy as np
 
 from oak_sled.core.contact import records, solver
+from oak_sled.core.contact.grid import Laid, lay
 from oak_sled.core.contact.manifold import SCRATCH
 from oak_sled.core.contact.records import CYLINDER, FREE, POINTS, Scene
 from oak_sled.core.geometry.shapes import ROUNDING, Piece
@@ -18,8 +17,6 @@ from oak_sled.core.kernel.state import Floats, Ints, Records
 
 CONTACTS_EACH, NEIGHBOURS_EACH = 48, 64
 """Contact points and neighbours that there is room for, for every body."""
-SHARP = math.radians(2.0)
-"""Angle past which the edge between two triangles stands out."""
 
 
 @dataclass
@@ -81,6 +78,7 @@ def scene(
         grid_first=np.zeros(2, np.int64),
         grid_items=np.zeros(1, np.int64),
         grid_top=np.zeros(1),
+        block_top=np.zeros(1),
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
         layers=np.zeros((2, 2), np.int64) if layers is None else layers,
         joints=np.zeros(0, records.JOINT),
@@ -185,72 +183,10 @@ def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -
     cursor[1], cursor[2], cursor[3] = corner + len(piece.corners), face, outline
 
 
-class Laid(NamedTuple):
-    """Triangles of the ground with the grid that finds them from above; made once, shared by every scene."""
-
-    rows: Records
-    grid: Records
-    first: Ints
-    items: Ints
-    top: Floats
-
-
-def lay(triangles: Floats) -> Laid:
-    """Triangles of shape (n, 3, 3), m, that face up; those without an area are left out."""
-    normals = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
-    sizes = np.linalg.norm(normals, axis=1)
-    sound = sizes > 1e-10
-    triangles, normals = triangles[sound], normals[sound] / sizes[sound, None]
-    rows = np.zeros(len(triangles), records.TRIANGLE)
-    rows["corners"], rows["normal"] = triangles, normals
-    rows["low"], rows["high"] = triangles.min(axis=1), triangles.max(axis=1)
-    rows["sharp"] = _sharp(triangles, normals)
-    low, high = rows["low"].min(axis=0), rows["high"].max(axis=0)
-    size = np.maximum(high - low, 1e-6)
-    cell = max(math.sqrt(size[0] * size[1] / len(triangles)) * 1.5, max(size[0], size[1]) / 512.0)
-    nx, ny = max(1, math.ceil(size[0] / cell)), max(1, math.ceil(size[1] / cell))
-    last = [nx - 1, ny - 1]
-    from_ = np.clip(np.floor((rows["low"][:, :2] - low[:2]) / cell).astype(int), 0, last)
-    to = np.clip(np.floor((rows["high"][:, :2] - low[:2]) / cell).astype(int), 0, last)
-    wide, tall = (to - from_ + 1).T
-    count = wide * tall
-    number = np.repeat(np.arange(len(triangles)), count)
-    place = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
-    cells = (from_[number, 1] + place // wide[number]) * nx + from_[number, 0] + place % wide[number]
-    order = np.argsort(cells, kind="stable")
-    grid = np.zeros(1, records.GRID)
-    grid["x"], grid["y"], grid["cell"], grid["nx"], grid["ny"] = low[0], low[1], cell, nx, ny
-    first = np.searchsorted(cells[order], np.arange(nx * ny + 1)).astype(np.int64)
-    top = np.full(nx * ny, -np.inf)
-    np.maximum.at(top, cells, rows["high"][number, 2])
-    return Laid(rows, grid, first, number[order].astype(np.int64), top)
-
-
 def _with_triangles(made: Scene, laid: Laid) -> Scene:
     grid = laid.grid.copy()
     grid["plane"] = made.grid["plane"]
     return made._replace(
-        triangles=laid.rows, grid=grid, grid_first=laid.first, grid_items=laid.items, grid_top=laid.top
-    )
-
-
-def _sharp(triangles: Floats, normals: Floats) -> Ints:
-    """1, 2 and 4 for the edges of a triangle that stand out or end the ground; shape (n,)."""
-    corners = np.round(triangles.reshape(-1, 3), 6) + 0.0
-    _, number = np.unique(corners, axis=0, return_inverse=True)
-    spots = number.reshape(-1, 3)
-    edges = np.stack([spots, np.roll(spots, -1, axis=1)], axis=2).reshape(-1, 2)
-    _, edge, uses = np.unique(np.sort(edges, axis=1), axis=0, return_inverse=True, return_counts=True)
-    edge = edge.reshape(-1)
-    sharp = np.ones(len(edges), bool)
-    order = np.argsort(edge, kind="stable")
-    starts = np.cumsum(uses) - uses
-    twice = starts[uses == 2]
-    one, other = order[twice], order[twice + 1]
-    a, b = one // 3, other // 3
-    bent = np.arccos(np.clip(np.einsum("ij,ij->i", normals[a], normals[b]), -1.0, 1.0))
-    middles = triangles.mean(axis=1)
-    sinks = np.einsum("ij,ij->i", middles[b] - middles[a], normals[a]) < 0.0
-    stands = (bent > SHARP) & sinks
-    sharp[one], sharp[other] = stands, stands
-    return np.asarray(sharp.reshape(-1, 3) @ np.array([1, 2, 4]), dtype=np.int64)
+        triangles=laid.rows, grid=grid, grid_first=laid.first, grid_items=laid.items, grid_top=laid.top,
+        block_top=laid.block_top,
+    )  # fmt: skip

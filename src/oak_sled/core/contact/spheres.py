@@ -9,7 +9,7 @@ closed form, and along a line it is convex: Newton's method from the start never
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.contact import sight
+from oak_sled.core.contact import grid, sight
 from oak_sled.core.contact.records import CYLINDER
 from oak_sled.core.kernel import spatial
 
@@ -194,19 +194,16 @@ def normal_at(middle, point, way):
 def among_triangles(scene, origin, way, reach, radius):
     """The triangle of the ground that a sphere touches first, or a ray of radius 0 meets from its front: how far it
     goes, the triangle (-1: none), and the point."""
-    grid = scene.grid[0]
+    columns = scene.grid[0].cells[0]
     found, number, point = reach, -1, origin
     end, wide = along(origin, way, reach), max(radius, BESIDE)
     lowest = min(origin[2], end[2]) - radius
     west, east = min(origin[0], end[0]) - wide, max(origin[0], end[0]) + wide
     south, north = min(origin[1], end[1]) - wide, max(origin[1], end[1]) + wide
-    first_x = min(max(int((west - grid.x) / grid.cell), 0), grid.nx - 1)
-    last_x = min(max(int((east - grid.x) / grid.cell), 0), grid.nx - 1)
-    first_y = min(max(int((south - grid.y) / grid.cell), 0), grid.ny - 1)
-    last_y = min(max(int((north - grid.y) / grid.cell), 0), grid.ny - 1)
+    first_x, last_x, first_y, last_y = grid.cells_under(scene, west, south, east, north, lowest)
     for cy in range(first_y, last_y + 1):
         for cx in range(first_x, last_x + 1):
-            cell = cy * grid.nx + cx
+            cell = cy * columns + cx
             if scene.grid_top[cell] < lowest:
                 continue
             for place in range(scene.grid_first[cell], scene.grid_first[cell + 1]):

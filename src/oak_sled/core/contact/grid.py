@@ -1,0 +1,144 @@
+"""Triangles of the ground, and the grid that finds them from above.
+
+A relief lies on a lattice, and its grid has the cells of that, so that each holds two triangles; other ground gets
+square cells. The cells of a block are known to lie below a height at one look.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.contact import records
+from oak_sled.core.kernel.state import Floats, Ints, Records
+
+SHARP = math.radians(2.0)
+"""Angle past which the edge between two triangles stands out."""
+HAIR = 1e-7
+"""m by which a triangle may reach into a cell without being looked for there: less than what is kept free round
+everything that looks for it."""
+BLOCK_BITS = 3
+"""A block is 2 to the power of it cells wide and deep."""
+MOST_CELLS = 512
+"""Square cells along the longer side of the ground at most."""
+
+
+class Laid(NamedTuple):
+    """Triangles of the ground with the grid that finds them from above; made once, shared by every scene.
+
+    first : where the triangles of each cell begin among `items`, shape (cells + 1,). top, block_top : m, the highest
+    point over each cell and each block.
+    """
+
+    rows: Records
+    grid: Records
+    first: Ints
+    items: Ints
+    top: Floats
+    block_top: Floats
+
+    def over(self, x: float, y: float) -> Records:
+        """The triangles that may lie over a point, m."""
+        grid = self.grid[0]
+        away, (nx, ny) = np.array([x, y]) - grid["origin"], grid["cells"]
+        i, j = np.minimum(np.floor(away / grid["cell"]), np.floor((away - HAIR) / grid["cell"]).clip(0)).astype(int)
+        if not (0 <= i < nx and 0 <= j < ny):
+            return self.rows[:0]
+        cell = j * nx + i
+        return self.rows[self.items[self.first[cell] : self.first[cell + 1]]]
+
+
+def lay(triangles: Floats) -> Laid:
+    """Triangles of shape (n, 3, 3), m, that face up; those without an area are left out."""
+    normals = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    sizes = np.linalg.norm(normals, axis=1)
+    sound = sizes > 1e-10
+    triangles, normals = triangles[sound], normals[sound] / sizes[sound, None]
+    rows = np.zeros(len(triangles), records.TRIANGLE)
+    rows["corners"], rows["normal"] = triangles, normals
+    rows["low"], rows["high"] = triangles.min(axis=1), triangles.max(axis=1)
+    rows["sharp"] = _sharp(triangles, normals)
+    low, high = rows["low"][:, :2], rows["high"][:, :2]
+    origin, cell = _cells(low, high)
+    nx, ny = cells = np.maximum(np.ceil((high.max(axis=0) - origin - HAIR) / cell).astype(np.int64), 1)
+    from_ = np.clip(np.floor((low + HAIR - origin) / cell).astype(int), 0, cells - 1)
+    to = np.clip(np.floor((high - HAIR - origin) / cell).astype(int), from_, cells - 1)
+    rows["home"] = from_
+    wide, tall = (to - from_ + 1).T
+    count = wide * tall
+    number = np.repeat(np.arange(len(triangles)), count)
+    place = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
+    column, line = from_[number, 0] + place % wide[number], from_[number, 1] + place // wide[number]
+    at = line * nx + column
+    order = np.argsort(at, kind="stable")
+    grid = np.zeros(1, records.GRID)
+    grid["origin"], grid["cell"], grid["cells"] = origin, cell, cells
+    grid["blocks"] = blocks = -(-nx // (1 << BLOCK_BITS))
+    first = np.searchsorted(at[order], np.arange(nx * ny + 1)).astype(np.int64)
+    top, block_top = np.full(nx * ny, -np.inf), np.full(blocks * -(-ny // (1 << BLOCK_BITS)), -np.inf)
+    np.maximum.at(top, at, rows["high"][number, 2])
+    np.maximum.at(block_top, (line >> BLOCK_BITS) * blocks + (column >> BLOCK_BITS), rows["high"][number, 2])
+    return Laid(rows, grid, first, number[order].astype(np.int64), top, block_top)
+
+
+def _cells(low: Floats, high: Floats) -> tuple[Floats, Floats]:
+    """Where the cells begin and how large they are, m: those of the lattice on which most triangles lie, else squares.
+
+    low, high : the boxes of the triangles from above, shape (n, 2).
+    """
+    origin = low.min(axis=0)
+    size = np.maximum(high.max(axis=0) - origin, 1e-6)
+    side = max(math.sqrt(size[0] * size[1] / len(low)) * 1.5, max(size[0], size[1]) / MOST_CELLS)
+    step = np.median(high - low, axis=0)
+    if np.any(step < 10.0 * HAIR) or np.prod(size / step) > 2.0 * len(low) + 64.0:
+        return origin, np.array([side, side])
+    usual = np.all(np.abs(high - low - step) < HAIR, axis=1)
+    if not usual.any():
+        return origin, np.array([side, side])
+    steps = (low - low[np.argmax(usual)]) / step
+    usual &= np.all(np.abs(steps - np.round(steps)) * step < HAIR, axis=1)
+    if 2 * np.count_nonzero(usual) < len(low):
+        return origin, np.array([side, side])
+    return origin - np.mod(origin - low[np.argmax(usual)] + HAIR, step) + HAIR, step
+
+
+def _sharp(triangles: Floats, normals: Floats) -> Ints:
+    """1, 2 and 4 for the edges of a triangle that stand out or end the ground; shape (n,)."""
+    corners = np.round(triangles.reshape(-1, 3), 6) + 0.0
+    _, number = np.unique(corners, axis=0, return_inverse=True)
+    spots = number.reshape(-1, 3)
+    edges = np.stack([spots, np.roll(spots, -1, axis=1)], axis=2).reshape(-1, 2)
+    _, edge, uses = np.unique(np.sort(edges, axis=1), axis=0, return_inverse=True, return_counts=True)
+    edge = edge.reshape(-1)
+    sharp = np.ones(len(edges), bool)
+    order = np.argsort(edge, kind="stable")
+    starts = np.cumsum(uses) - uses
+    twice = starts[uses == 2]
+    one, other = order[twice], order[twice + 1]
+    a, b = one // 3, other // 3
+    bent = np.arccos(np.clip(np.einsum("ij,ij->i", normals[a], normals[b]), -1.0, 1.0))
+    middles = triangles.mean(axis=1)
+    sinks = np.einsum("ij,ij->i", middles[b] - middles[a], normals[a]) < 0.0
+    stands = (bent > SHARP) & sinks
+    sharp[one], sharp[other] = stands, stands
+    return np.asarray(sharp.reshape(-1, 3) @ np.array([1, 2, 4]), dtype=np.int64)
+
+
+@compiled
+def cells_under(scene, west, south, east, north, low):
+    """The cells that a box from above reaches: first and last along x, first and last along y; none (the last before
+    the first) where all that they hold lies below `low`. All m."""
+    grid = scene.grid[0]
+    x, y, nx, ny = grid.origin[0], grid.origin[1], grid.cells[0], grid.cells[1]
+    first_x = min(max(int((west - x) / grid.cell[0]), 0), nx - 1)
+    last_x = min(max(int((east - x) / grid.cell[0]), 0), nx - 1)
+    first_y = min(max(int((south - y) / grid.cell[1]), 0), ny - 1)
+    last_y = min(max(int((north - y) / grid.cell[1]), 0), ny - 1)
+    for j in range(first_y >> BLOCK_BITS, (last_y >> BLOCK_BITS) + 1):
+        for i in range(first_x >> BLOCK_BITS, (last_x >> BLOCK_BITS) + 1):
+            if scene.block_top[j * grid.blocks + i] >= low:
+                return first_x, last_x, first_y, last_y
+    return 0, -1, 0, -1
