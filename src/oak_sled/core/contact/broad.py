@@ -345,13 +345,15 @@ def collide_triangles(scene, s, dt, since):
     """A solid against the triangles of the ground round each of its pieces; its contacts begin at `since`."""
     one, ground, columns = scene.solids[s], scene.solids[GROUND], scene.grid[0].cells[0]
     margin = reach_of(one, ground, dt)
+    if hangs_over(scene, one, margin):
+        return
     for i in range(one.pieces):
         p = one.first_piece + i
         piece = scene.pieces[p]
         low, high = bounds_of(piece, one, scene.corners, margin)
         low_x, low_y, low_z = low
         high_x, high_y, high_z = high
-        first_x, last_x, first_y, last_y = grid.cells_under(scene, low_x, low_y, high_x, high_y, low_z)
+        first_x, last_x, first_y, last_y = grid.cells_under(scene, low_x, low_y, high_x, high_y)
         for cy in range(first_y, last_y + 1):
             for cx in range(first_x, last_x + 1):
                 cell = cy * columns + cx
@@ -371,6 +373,8 @@ def collide_triangles(scene, s, dt, since):
                         continue
                     if manifold.over_triangle(piece, one, scene.corners, triangle) > margin:
                         continue  # all of it lies above the plane of the triangle
+                    if manifold.beyond_face(scene, piece, one, triangle, margin):
+                        continue
                     take_in_hand(scene, triangle)
                     scene.counts[MET] += 1
                     found, nx, ny, nz = manifold.touch(
@@ -379,6 +383,14 @@ def collide_triangles(scene, s, dt, since):
                     )  # fmt: skip
                     found = leave_out_shared(scene, since, p, found, nx, ny, nz, min(SAME, 0.1 * one.reach))
                     write(scene, s, GROUND, p, 1 + number, found, nx, ny, nz, piece.rub)
+
+
+@compiled
+def hangs_over(scene, one, margin):
+    """Whether all triangles round a solid lie below it: its box and the margin hold all of its pieces with theirs."""
+    low, high = one.low, one.high
+    west, south, east, north = low[0] - margin, low[1] - margin, high[0] + margin, high[1] + margin
+    return grid.all_lies_below(scene, west, south, east, north, low[2] - margin)
 
 
 @compiled

@@ -128,17 +128,24 @@ def _sharp(triangles: Floats, normals: Floats) -> Ints:
 
 
 @compiled
-def cells_under(scene, west, south, east, north, low):
-    """The cells that a box from above reaches: first and last along x, first and last along y; none (the last before
-    the first) where all that they hold lies below `low`. All m."""
+def cells_under(scene, west, south, east, north):
+    """The cells that a box from above reaches, m: first and last along x, first and last along y."""
     grid = scene.grid[0]
     x, y, nx, ny = grid.origin[0], grid.origin[1], grid.cells[0], grid.cells[1]
-    first_x = min(max(int((west - x) / grid.cell[0]), 0), nx - 1)
-    last_x = min(max(int((east - x) / grid.cell[0]), 0), nx - 1)
-    first_y = min(max(int((south - y) / grid.cell[1]), 0), ny - 1)
-    last_y = min(max(int((north - y) / grid.cell[1]), 0), ny - 1)
+    across, deep = 1.0 / grid.cell[0], 1.0 / grid.cell[1]
+    first_x = min(max(int((west - x) * across), 0), nx - 1)
+    last_x = min(max(int((east - x) * across), 0), nx - 1)
+    first_y = min(max(int((south - y) * deep), 0), ny - 1)
+    last_y = min(max(int((north - y) * deep), 0), ny - 1)
+    return first_x, last_x, first_y, last_y
+
+
+@compiled
+def all_lies_below(scene, west, south, east, north, low):
+    """Whether all triangles that a box from above reaches lie below a height, by the blocks of their cells, m."""
+    first_x, last_x, first_y, last_y = cells_under(scene, west, south, east, north)
     for j in range(first_y >> BLOCK_BITS, (last_y >> BLOCK_BITS) + 1):
         for i in range(first_x >> BLOCK_BITS, (last_x >> BLOCK_BITS) + 1):
-            if scene.block_top[j * grid.blocks + i] >= low:
-                return first_x, last_x, first_y, last_y
-    return 0, -1, 0, -1
+            if scene.block_top[j * scene.grid[0].blocks + i] >= low:
+                return False
+    return True

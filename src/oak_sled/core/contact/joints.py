@@ -85,7 +85,7 @@ def push(one, other, joint, impulse):
 
 @compiled
 def settle(scene):
-    """The island of every joint, and which of them lead one that has no contacts."""
+    """The island of every joint, and which of them lead one that has no contacts, of how many joints."""
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         joint.island, joint.leads = islands.find(scene.roots, joint.a), 1
@@ -94,6 +94,7 @@ def settle(scene):
                 joint.leads = 0
         for i in range(j):
             if scene.joints[i].island == joint.island:
+                scene.joints[i].leads += 1 if scene.joints[i].leads > 0 else 0
                 joint.leads = 0
 
 
@@ -136,8 +137,8 @@ def draw(scene, island, dt):
             continue
         one, other = scene.solids[joint.a], scene.solids[joint.b]
         lever_a, lever_b = pairs.triple(joint.lever_a), pairs.triple(joint.lever_b)
-        swing_a = spatial.cross((one.twist[0], one.twist[1], one.twist[2]), lever_a)
-        swing_b = spatial.cross((other.twist[0], other.twist[1], other.twist[2]), lever_b)
+        swing_a = spatial.cross((one.twist[0], one.twist[1], one.twist[2]), pairs.triple(joint.ahead_a))
+        swing_b = spatial.cross((other.twist[0], other.twist[1], other.twist[2]), pairs.triple(joint.ahead_b))
         a, b = pairs.triple(one.position), pairs.triple(other.position)
         wanted = (
             gap_of(a[0] + lever_a[0] - b[0] - lever_b[0], one.shift[0] - other.shift[0] + swing_a[0] - swing_b[0], dt),

@@ -9,7 +9,7 @@ from __future__ import annotations
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import broad, sight, spheres
-from oak_sled.core.contact.records import COLLIDES, CYLINDER, FREE, GROUND, PARKED, TICKS, TRIGGER
+from oak_sled.core.contact.records import COLLIDES, CYLINDER, FIXED, FREE, GROUND, PARKED, TICKS, TRIGGER
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT
 
@@ -25,10 +25,29 @@ def cast_all(crafts, scene, supports, nows):
         broad.seek_neighbours(scene, nows[0].dt)
     for c in range(crafts.shape[0]):
         first = crafts[c].first_support + crafts[c].supports
-        for k in range(first, first + crafts[c].rays):
-            cast(scene, crafts[c].body, supports[k], nows[c])
+        last = first + crafts[c].rays
+        bodies = has_bodies_near(scene, crafts[c].body, supports, first, last)
+        for k in range(first, last):
+            cast(scene, crafts[c].body, supports[k], nows[c], bodies)
             if supports[k].axle.radius > 0.0:
                 ask_nothing(supports[k].axle)
+
+
+@compiled
+def has_bodies_near(scene, b, supports, first, last):
+    """Whether any neighbour of a body is as near as its rays, from `first` to `last`, may see at all."""
+    body, wide = scene.solids[b], 0.0
+    for k in range(first, last):
+        ray = supports[k]
+        wide = max(wide, ray.reach + ray.radius + abs(ray.at[0]) + abs(ray.at[1]) + abs(ray.at[2]))
+    place = (body.position[0], body.position[1], body.position[2])
+    for k in range(body.near_first, body.near_last):
+        other = scene.solids[scene.near[k]]
+        if other.kind == PARKED or other.kind == TRIGGER:
+            continue
+        if passes_near(other, place, (0.0, 0.0, 0.0), 0.0, wide):
+            return True
+    return False
 
 
 @compiled
@@ -39,12 +58,13 @@ def ask_nothing(axle):
 
 
 @compiled
-def cast(scene, b, support, now):
-    """Casts one ray of body `b`; a support that finds nothing keeps its reach as its gap, and -1 as what is below."""
+def cast(scene, b, support, now, bodies):
+    """Casts one ray of body `b`; a support that finds nothing keeps its reach as its gap, and -1 as what is below.
+    bodies : whether it is worth looking for others than the ground."""
     body = scene.solids[b]
     support.before = support.gap if support.below >= 0 else -1.0
     support.loaded = support.load
-    support.gap, support.below, support.load, support.rate = support.reach, -1, 0.0, 0.0
+    support.load = 0.0
     lever = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
     origin = (body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2])
     way = (-body.axes[0, 2], -body.axes[1, 2], -body.axes[2, 2])
@@ -53,18 +73,19 @@ def cast(scene, b, support, now):
     elif support.aim == AIM_GROUND:
         way = (-now.up[0], -now.up[1], -now.up[2])
     for i in range(3):
-        support.way[i], support.normal[i], support.force[i] = way[i], -way[i], 0.0
-        support.point[i], support.velocity[i] = origin[i] + support.reach * way[i], 0.0
-    if support.muted == 1:
-        return
+        support.way[i], support.force[i] = way[i], 0.0
     found, below, n = FAR, -1, (0.0, 0.0, 1.0)
     point = origin
-    if support.radius > 0.0:
-        found, below, point, n = touched(scene, b, support.layer, origin, way, support.reach, support.radius)
-    else:
-        found, below, n = nearest(scene, b, support.layer, origin, way, support.reach)
+    if support.muted == 0 and support.radius > 0.0:
+        found, below, point, n = touched(scene, b, support.layer, origin, way, support.reach, support.radius, bodies)
+    elif support.muted == 0:
+        found, below, n = nearest(scene, b, support.layer, origin, way, support.reach, bodies)
         point = (origin[0] + found * way[0], origin[1] + found * way[1], origin[2] + found * way[2])
     if below < 0:
+        support.gap, support.below, support.rate = support.reach, -1, 0.0
+        for i in range(3):
+            support.normal[i], support.velocity[i] = -way[i], 0.0
+            support.point[i] = origin[i] + support.reach * way[i]
         return
     other = scene.solids[below]
     arm = (point[0] - other.position[0], point[1] - other.position[1], point[2] - other.position[2])
@@ -80,11 +101,11 @@ def cast(scene, b, support, now):
 
 
 @compiled
-def nearest(scene, b, layer, origin, way, reach):
+def nearest(scene, b, layer, origin, way, reach, bodies):
     """What a ray meets first within `reach` m: the distance (m), the body (-1: none), and the normal there.
 
     b : the body that casts it, which it does not see. layer : it sees what this layer collides with. origin : m,
-    way : unit vector, world axes.
+    way : unit vector, world axes. bodies : whether others than the ground are looked for.
     """
     found, below = reach, -1
     nx, ny, nz = -way[0], -way[1], -way[2]
@@ -99,7 +120,7 @@ def nearest(scene, b, layer, origin, way, reach):
                 triangle = scene.triangles[k]
                 found, below = t, GROUND
                 nx, ny, nz = triangle.normal[0], triangle.normal[1], triangle.normal[2]
-    for place in range(scene.solids[b].near_first, scene.solids[b].near_last):
+    for place in range(scene.solids[b].near_first, scene.solids[b].near_last if bodies else 0):
         s = scene.near[place]
         other = scene.solids[s]
         if other.kind == PARKED or other.kind == TRIGGER or scene.layers[layer, other.layer] != COLLIDES:
@@ -113,7 +134,7 @@ def nearest(scene, b, layer, origin, way, reach):
 
 
 @compiled
-def touched(scene, b, layer, origin, way, reach, radius):
+def touched(scene, b, layer, origin, way, reach, radius, bodies):
     """What a sphere that is swept along a ray touches first: the gap from the mount to its far side (m), the body (-1:
     none), the point, and the normal there. reach : of its far side. The rest is as for `nearest`."""
     found, below, point = reach - radius, -1, origin
@@ -129,7 +150,7 @@ def touched(scene, b, layer, origin, way, reach, radius):
             if k >= 0:
                 found, below, point = t, GROUND, x
                 nx, ny, nz = spheres.normal_at(spheres.along(origin, way, t), x, way)
-    for place in range(scene.solids[b].near_first, scene.solids[b].near_last):
+    for place in range(scene.solids[b].near_first, scene.solids[b].near_last if bodies else 0):
         s = scene.near[place]
         other = scene.solids[s]
         if other.kind == PARKED or other.kind == TRIGGER or scene.layers[layer, other.layer] != COLLIDES:
@@ -145,14 +166,16 @@ def touched(scene, b, layer, origin, way, reach, radius):
 
 @compiled
 def passes_near(solid, origin, way, reach, radius):
-    """Whether a ray of that radius comes into the ball round a solid."""
-    middle = spatial.to_world(solid.axes, (solid.middle[0], solid.middle[1], solid.middle[2]))
-    x = solid.position[0] + middle[0] - origin[0]
-    y = solid.position[1] + middle[1] - origin[1]
-    z = solid.position[2] + middle[2] - origin[2]
+    """Whether a ray of that radius comes into the ball round a solid, and into the box round one that never moves."""
+    if solid.kind == FIXED:
+        for i in range(3):
+            end = origin[i] + reach * way[i]
+            if max(origin[i], end) + radius < solid.low[i] or min(origin[i], end) - radius > solid.high[i]:
+                return False
+    x, y, z = solid.position[0] - origin[0], solid.position[1] - origin[1], solid.position[2] - origin[2]
     along = min(max(x * way[0] + y * way[1] + z * way[2], 0.0), reach)
     x, y, z = x - along * way[0], y - along * way[1], z - along * way[2]
-    wide = solid.reach + radius
+    wide = solid.ball + radius
     return x * x + y * y + z * z <= wide * wide
 
 

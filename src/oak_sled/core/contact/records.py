@@ -89,6 +89,7 @@ SOLID = np.dtype(
         ("twist", "f8", (3,)),
         ("middle", "f8", (3,)),  # m, of its pieces, own axes
         ("reach", "f8"),  # m, radius round the middle
+        ("ball", "f8"),  # m, radius round the centre of mass
         ("half", "f8", (3,)),  # m, half extents of the box round it, own axes
         ("low", "f8", (3,)),
         ("high", "f8", (3,)),
@@ -215,7 +216,7 @@ JOINT = np.dtype(
         ("at_a", "f8", (3,)),  # m, of its point from the centre of mass, own axes
         ("at_b", "f8", (3,)),
         ("island", "i8"),
-        ("leads", "i8"),  # 1 for the first joint of an island that has no contacts
+        ("leads", "i8"),  # of the first joint of an island that has no contacts: how many joints it has; else 0
         ("lever_a", "f8", (3,)),  # the same in world axes
         ("lever_b", "f8", (3,)),
         ("ahead_a", "f8", (3,)),  # the same half a tick later

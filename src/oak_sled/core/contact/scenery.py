@@ -125,7 +125,7 @@ def scene(
 def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dict[int, np.void]) -> None:
     twin = known.get(id(solid.pieces))
     if twin is not None:
-        for name in ("first_piece", "pieces", "middle", "half", "reach"):
+        for name in ("first_piece", "pieces", "middle", "half", "reach", "ball"):
             row[name] = twin[name]
     else:
         known[id(solid.pieces)] = row
@@ -156,6 +156,7 @@ def _fill_pieces(made: Scene, row: np.void, pieces: Sequence[Piece], cursor: lis
         row["reach"] = max(
             float(np.max(np.linalg.norm(piece.spots - row["middle"], axis=1))) + piece.radius for piece in pieces
         )
+        row["ball"] = row["reach"] + np.linalg.norm(row["middle"])
     for piece in pieces:
         _fill_piece(made, made.pieces[cursor[0]], piece, cursor)
         cursor[0] += 1

@@ -22,10 +22,12 @@ def through_triangle(triangle, origin, way):
         return FAR
     out = (origin[0] - a[0], origin[1] - a[1], origin[2] - a[2])
     u = spatial.dot(out, across)
+    if u < -1e-9 * size or u > (1.0 + 1e-9) * size:
+        return FAR  # a hair beside it belongs to it, so that nothing falls through a common edge
     turned = spatial.cross(out, one)
     v = spatial.dot(way, turned)
-    if u < -1e-9 * size or v < -1e-9 * size or u + v > (1.0 + 1e-9) * size:
-        return FAR  # a hair beside it belongs to it, so that nothing falls through a common edge
+    if v < -1e-9 * size or u + v > (1.0 + 1e-9) * size:
+        return FAR
     t = spatial.dot(two, turned) / size
     return t if t >= 0.0 else FAR
 

@@ -353,11 +353,18 @@ def part(scene, dt):
             correct_island(scene, first, last, dt)
         first = last
     for j in range(scene.joints.shape[0]):
-        if scene.joints[j].leads == 1:
-            for _ in range(PLACE_ROUNDS):
+        if scene.joints[j].leads > 0:
+            for _ in range(rounds_of(scene.joints[j], PLACE_ROUNDS)):
                 missing = joints.draw(scene, scene.joints[j].island, dt)
                 if missing < JOINTS_AGREE:
                     break
+
+
+@compiled
+def rounds_of(joint, most):
+    """Rounds for the joints of an island without contacts: the rows of one are solved as one, so that of one alone
+    nothing is left after a round."""
+    return most if joint.leads > 1 else 1
 
 
 @compiled
@@ -570,8 +577,8 @@ def solve_islands(scene):
                 contact.drag_way, contact.drag_across = 0.0, 0.0
         first = last
     for j in range(scene.joints.shape[0]):
-        if scene.joints[j].leads == 1:
-            for _ in range(FIRST_ROUNDS):
+        if scene.joints[j].leads > 0:
+            for _ in range(rounds_of(scene.joints[j], FIRST_ROUNDS)):
                 changed = joints.solve_once(scene, scene.joints[j].island)
                 if changed < JOINTS_AGREE:
                     break

@@ -200,7 +200,7 @@ def among_triangles(scene, origin, way, reach, radius):
     lowest = min(origin[2], end[2]) - radius
     west, east = min(origin[0], end[0]) - wide, max(origin[0], end[0]) + wide
     south, north = min(origin[1], end[1]) - wide, max(origin[1], end[1]) + wide
-    first_x, last_x, first_y, last_y = grid.cells_under(scene, west, south, east, north, lowest)
+    first_x, last_x, first_y, last_y = grid.cells_under(scene, west, south, east, north)
     for cy in range(first_y, last_y + 1):
         for cx in range(first_x, last_x + 1):
             cell = cy * columns + cx

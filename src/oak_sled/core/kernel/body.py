@@ -26,6 +26,9 @@ def free_inverse(inertia, free, out):
 
     A torque about a held axis is answered by the hold, so the free axes feel only their own block.
     """
+    if free[0] * free[1] * free[2] == 1.0:
+        spatial.inverse_symmetric(inertia, out)
+        return
     for i in range(3):
         for j in range(3):
             keep = free[i] * free[j]
@@ -47,51 +50,50 @@ def refresh(body, now):
 
 
 @compiled
-def spin_at(body, now, attitude):
-    """The spin that the angular momentum of `now` means at another attitude of a body that turns freely, world axes.
+def turning(q, momentum, inverse):
+    """The rate of the quaternion `q` of a body that turns freely, 1/s: q' = 1/2 q (0, I^-1 R^T L), in craft axes.
 
-    now.turning : the inverse of its inertia in craft axes, which stays as it is while it turns.
+    momentum : L, N m s, world axes. inverse : of the inertia in craft axes, shape (3, 3).
     """
-    spatial.axes_of(attitude, body.axes)
-    momentum = (now.momentum[0], now.momentum[1], now.momentum[2])
-    return spatial.to_world(body.axes, spatial.times(now.turning, spatial.to_craft(body.axes, momentum)))
+    w, u = q[0], (q[1], q[2], q[3])
+    once = spatial.cross(u, momentum)
+    twice = spatial.cross(u, once)
+    x = momentum[0] + 2.0 * (twice[0] - w * once[0])
+    y = momentum[1] + 2.0 * (twice[1] - w * once[1])
+    z = momentum[2] + 2.0 * (twice[2] - w * once[2])
+    spin = spatial.times(inverse, (x, y, z))
+    around = spatial.cross(u, spin)
+    return (
+        -0.5 * spatial.dot(u, spin),
+        0.5 * (w * spin[0] + around[0]),
+        0.5 * (w * spin[1] + around[1]),
+        0.5 * (w * spin[2] + around[2]),
+    )
 
 
 @compiled
-def quaternion_rate(q, spin, half_step, start, out):
-    """Writes start + half_step * (spin, q) into `out`: a stage of a Runge-Kutta step; unit length."""
-    x, y, z = spin[0] * half_step, spin[1] * half_step, spin[2] * half_step
-    a, b, c, d = q[0], q[1], q[2], q[3]
-    out[0] = start[0] - x * b - y * c - z * d
-    out[1] = start[1] + x * a + y * d - z * c
-    out[2] = start[2] - x * d + y * a + z * b
-    out[3] = start[3] + x * c - y * b + z * a
+def moved(q, rate, step):
+    """q + step * rate."""
+    return (q[0] + step * rate[0], q[1] + step * rate[1], q[2] + step * rate[2], q[3] + step * rate[3])
 
 
 @compiled
-def turn_freely(body, now, dt, stage, total):
+def turn_freely(body, now, dt):
     """Turns a body for `dt` with its angular momentum kept exactly (no torque acts meanwhile).
 
-    Classical fourth-order Runge-Kutta on q' = 1/2 w(q) q with w = I(q)^-1 L: the gyroscopic term
-    in the form that cannot blow up, since L is never integrated. `stage`, `total`: scratch, (4,). Its axes and its
-    inertia in world axes are left to `refresh`.
+    Classical fourth-order Runge-Kutta on the attitude alone: the gyroscopic term in the form that cannot blow up, since
+    the momentum is never integrated. What follows from the attitude is left to `refresh`.
     """
-    q = body.attitude
-    spatial.inverse_symmetric(body.inertia, now.turning)
+    inverse, momentum = now.turning, (now.momentum[0], now.momentum[1], now.momentum[2])
+    spatial.inverse_symmetric(body.inertia, inverse)
+    q = (body.attitude[0], body.attitude[1], body.attitude[2], body.attitude[3])
+    one = turning(q, momentum, inverse)
+    two = turning(moved(q, one, 0.5 * dt), momentum, inverse)
+    three = turning(moved(q, two, 0.5 * dt), momentum, inverse)
+    four = turning(moved(q, three, dt), momentum, inverse)
     for i in range(4):
-        stage[i] = q[i]
-        total[i] = q[i]
-    weights = (1.0, 2.0, 2.0, 1.0)
-    reach = (0.5, 0.5, 1.0, 0.0)
-    for k in range(4):
-        spin = spin_at(body, now, stage)
-        quaternion_rate(stage, spin, 0.5 * dt * weights[k] / 6.0, total, total)
-        if k < 3:
-            quaternion_rate(stage, spin, 0.5 * dt * reach[k], q, stage)
-            spatial.normalise(stage)
-    for i in range(4):
-        q[i] = total[i]
-    spatial.normalise(q)
+        body.attitude[i] = q[i] + dt / 6.0 * (one[i] + 2.0 * (two[i] + three[i]) + four[i])
+    spatial.normalise(body.attitude)
 
 
 @compiled

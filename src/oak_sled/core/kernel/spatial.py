@@ -73,9 +73,9 @@ def axes_of(q, axes):
 @compiled
 def normalise(q):
     """Brings the quaternion `q`, shape (4,), back to unit length in place."""
-    size = math.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3])
+    scale = 1.0 / math.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3])
     for i in range(4):
-        q[i] /= size
+        q[i] *= scale
 
 
 @compiled

@@ -217,7 +217,6 @@ NOW = np.dtype(
         ("start_spin", "f8", (3,)),
         ("next_velocity", "f8", (3,)),  # m/s, what the lines booked so far would make of it
         ("next_spin", "f8", (3,)),
-        ("scratch", "f8", (2, 4)),
         ("turning", "f8", (3, 3)),  # 1/(kg m2), inverse of the inertia in craft axes, of a body that turns freely
         ("parts", "i8"),  # how many of the rows below are in use
         ("channel_count", "i8"),

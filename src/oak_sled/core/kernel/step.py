@@ -396,7 +396,7 @@ def turn_body(craft, body, now):
     """Attitude after the tick, and the spin that the kept angular momentum means there."""
     free = craft.free_spin[0] * craft.free_spin[1] * craft.free_spin[2]
     if craft.integrator == 0 and free == 1.0:
-        body_module.turn_freely(body, now, now.dt, now.scratch[0], now.scratch[1])
+        body_module.turn_freely(body, now, now.dt)
     else:
         w = body.spin
         if craft.integrator == 1:
