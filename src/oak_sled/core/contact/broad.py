@@ -34,6 +34,8 @@ from oak_sled.core.kernel import spatial
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""
+FASTEST_TURNING = 20.0
+"""m/s at most by which turning widens what a body may touch in a tick."""
 CLEAR_OF_MUZZLE = 0.25
 """s in which a shot does not touch the craft that fired it."""
 
@@ -276,7 +278,7 @@ def reach_of(one, other, dt):
         total += (one.velocity[i] - other.velocity[i]) ** 2
     turning = spatial.length((one.spin[0], one.spin[1], one.spin[2])) * one.reach
     turning += spatial.length((other.spin[0], other.spin[1], other.spin[2])) * other.reach
-    return MARGIN + dt * (total**0.5 + min(turning, 20.0))
+    return MARGIN + dt * (total**0.5 + min(turning, FASTEST_TURNING))
 
 
 @compiled
@@ -344,9 +346,9 @@ def collide_plane(scene, s, dt):
 def collide_triangles(scene, s, dt, since):
     """A solid against the triangles of the ground round each of its pieces; its contacts begin at `since`."""
     one, ground, columns = scene.solids[s], scene.solids[GROUND], scene.grid[0].cells[0]
-    margin = reach_of(one, ground, dt)
-    if hangs_over(scene, one, margin):
+    if hangs_over(scene, one, dt):
         return
+    margin = reach_of(one, ground, dt)
     for i in range(one.pieces):
         p = one.first_piece + i
         piece = scene.pieces[p]
@@ -386,9 +388,11 @@ def collide_triangles(scene, s, dt, since):
 
 
 @compiled
-def hangs_over(scene, one, margin):
-    """Whether all triangles round a solid lie below it: its box and the margin hold all of its pieces with theirs."""
-    low, high = one.low, one.high
+def hangs_over(scene, one, dt):
+    """Whether all triangles round a solid lie below it: its box, wider by no less than `reach_of` the ground, holds all
+    of its pieces with their margins."""
+    low, high, v = one.low, one.high, one.velocity
+    margin = MARGIN + dt * (abs(v[0]) + abs(v[1]) + abs(v[2]) + FASTEST_TURNING)
     west, south, east, north = low[0] - margin, low[1] - margin, high[0] + margin, high[1] + margin
     return grid.all_lies_below(scene, west, south, east, north, low[2] - margin)
 
