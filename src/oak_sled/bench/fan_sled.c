@@ -303,8 +303,8 @@ static int tick(const Setup *s, const Wall *walls, const Gate *gates, Now *n, co
     n->q[1] = cw * b + x * a + y * d - z * c;
     n->q[2] = cw * c - x * d + y * a + z * b;
     n->q[3] = cw * d + x * c - y * b + z * a;
-    double size = sqrt(n->q[0] * n->q[0] + n->q[1] * n->q[1] + n->q[2] * n->q[2] + n->q[3] * n->q[3]);
-    for (int i = 0; i < 4; i++) n->q[i] /= size;
+    double scale = 1.0 / sqrt(n->q[0] * n->q[0] + n->q[1] * n->q[1] + n->q[2] * n->q[2] + n->q[3] * n->q[3]);
+    for (int i = 0; i < 4; i++) n->q[i] *= scale;
     refresh(s, n);
     times(n->inverse, n->momentum, n->w);
     hold(s, n);

@@ -88,16 +88,21 @@ def cast(scene, b, support, now, bodies):
             support.point[i] = origin[i] + support.reach * way[i]
         return
     other = scene.solids[below]
-    arm = (point[0] - other.position[0], point[1] - other.position[1], point[2] - other.position[2])
-    swing = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), arm)
-    belt = spatial.to_world(other.axes, (other.belt[0], other.belt[1], other.belt[2]))
+    vx, vy, vz = 0.0, 0.0, 0.0
+    if below != GROUND:  # which never moves
+        arm = (point[0] - other.position[0], point[1] - other.position[1], point[2] - other.position[2])
+        swing = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), arm)
+        vx, vy, vz = other.velocity[0] + swing[0], other.velocity[1] + swing[1], other.velocity[2] + swing[2]
+    belt = (0.0, 0.0, 0.0)
+    if other.belt[0] != 0.0 or other.belt[1] != 0.0 or other.belt[2] != 0.0:
+        belt = spatial.to_world(other.axes, (other.belt[0], other.belt[1], other.belt[2]))
     turning = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    closing = 0.0
+    rate = (body.velocity[0] + turning[0] - vx) * way[0] + (body.velocity[1] + turning[1] - vy) * way[1]
+    rate += (body.velocity[2] + turning[2] - vz) * way[2]
     for i in range(3):
         support.point[i], support.normal[i] = point[i], n[i]
-        support.velocity[i] = other.velocity[i] + swing[i] + belt[i]
-        closing += (body.velocity[i] + turning[i] - other.velocity[i] - swing[i]) * way[i]
-    support.gap, support.below, support.material, support.rate = found, below, other.material, -closing
+    support.velocity[0], support.velocity[1], support.velocity[2] = vx + belt[0], vy + belt[1], vz + belt[2]
+    support.gap, support.below, support.material, support.rate = found, below, other.material, -rate
 
 
 @compiled
