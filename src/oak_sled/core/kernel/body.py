@@ -160,15 +160,14 @@ def add_at_support(now, p, body, support, force):
 
 
 @compiled
-def shared_mass(body, lever, way):
-    """The mass that one of several feet answers for along the unit vector `way`, kg (of all feet together).
+def shared_give(body, lever, way):
+    """1/kg that one of several feet answers for along the unit vector `way` (all feet together).
 
     All feet push at once, so that sliding is stopped by the whole mass and turning by the whole
     inertia; the lesser of both never overshoots either.
     """
     turned = spatial.cross(lever, way)
-    give = spatial.dot(turned, spatial.times(body.inverse_inertia, turned))
-    return 1.0 / max(1.0 / body.mass, give)
+    return max(1.0 / body.mass, spatial.dot(turned, spatial.times(body.inverse_inertia, turned)))
 
 
 @compiled

@@ -28,7 +28,7 @@ from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEP, Knot
+from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEPS_A_RADIAN, Knot
 
 Law = Literal["share", "linear", "curve"]
 SHARE, LINEAR, CURVE = range(3)
@@ -329,17 +329,20 @@ def slide_share(part, slip, memory, foot, dt):
 
 
 @compiled
-def side_force(part, gain, slip, side_speed, speed, effective_mass, load, now):
-    """The wanted side force without its cap: by formula, share of side speed, stiffness or curve; >= 0, N."""
+def side_force(part, gain, slip, along, side, stops, load, now):
+    """The wanted side force without its cap: by formula, share of side speed, stiffness or curve; >= 0, N.
+
+    along, side : m/s of the foot. stops : kg/s, what its side speed takes to be stopped in this tick.
+    """
     if part.formula.at != 0:
-        share = by_formula(part, slip, speed, load)
+        share = by_formula(part, slip, math.hypot(along, side), load)
         return gain * part.side_grip * load * share
     if part.law == SHARE:
         # the share of a nominal tick, spread over substeps so that n of them take the same
         taken = min(gain * part.share, 1.0)
         if now.dt != now.nominal_dt:
             taken = 1.0 - (1.0 - taken) ** (now.dt / now.nominal_dt)
-        return taken * effective_mass * abs(side_speed) / now.dt
+        return taken * stops * abs(side)
     if part.law == LINEAR:
         return gain * part.stiffness * load * slip
     return gain * part.side_grip * load * curve_at(part, slip)
@@ -356,7 +359,7 @@ def by_formula(part, slip, speed, load):
 @compiled
 def curve_at(part, slip):
     """Share of the side grip by the curve, at a slip angle, rad."""
-    place = slip / STEP
+    place = slip * STEPS_A_RADIAN
     low = min(int(place), SAMPLES - 2)
     rest = place - low
     return part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest
@@ -399,18 +402,18 @@ def foot_force(part, gain, p, foot, lever, ahead, left, below, load, share, grip
     slip = slip_angle(along, side)
     sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
     left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-    mass_side = body_module.shared_mass(body, lever, left) * share
-    mass_along = body_module.shared_mass(body, lever, ahead) * share
-    wanted = side_force(part, gain, slip, side, math.hypot(along, side), mass_side, load, now)
+    stops_side = share / (body_module.shared_give(body, lever, left) * now.dt)
+    stops_along = share / (body_module.shared_give(body, lever, ahead) * now.dt)
+    wanted = side_force(part, gain, slip, along, side, stops_side, load, now)
     bite = wanted * left_grip
     most_bite = gain * part.side_grip * load * left_grip
     if part.law != SHARE or part.formula.at != 0:
         # a slip angle means little near standstill: there the edge holds like dry friction
         stick = 1.0 - (abs(along) + abs(side)) / CREEP
-        bite = min(max(bite, stick * most_bite), mass_side * abs(side_next) / now.dt)
+        bite = min(max(bite, stick * most_bite), stops_side * abs(side_next))
         side = side_next
     bite = min(bite, most_bite)
-    drag = min(gain * part.glide * load * glide, mass_along * abs(along_next) / now.dt)
+    drag = min(gain * part.glide * load * glide, stops_along * abs(along_next))
     bite = -bite if side > 0.0 else bite
     drag = -drag if along_next > 0.0 else drag
     return drag, bite, sliding

@@ -14,7 +14,7 @@ from oak_sled.core.kernel.state import Floats
 
 SAMPLES = 181
 """Samples over slip angle, 0 to 90 degrees, half a degree apart."""
-STEP = math.radians(0.5)
+STEPS_A_RADIAN = 2.0 * 180.0 / math.pi
 
 
 class Knot(Frozen):

@@ -561,8 +561,8 @@ def rub(part, gain, load, share, grip, lever, support, body, now):
     )
     along, side = spatial.dot(u, ahead), spatial.dot(u, left)
     most = gain * part.side_grip * grip * load
-    wanted = body_module.shared_mass(body, lever, left) * share * abs(side) / now.dt
-    slows = body_module.shared_mass(body, lever, ahead) * share * abs(along) / now.dt
+    wanted = share * abs(side) / (body_module.shared_give(body, lever, left) * now.dt)
+    slows = share * abs(along) / (body_module.shared_give(body, lever, ahead) * now.dt)
     holds, drag = min(wanted, most), min(slows, gain * part.rolling * load)
     return (-drag if along > 0.0 else drag), (-holds if side > 0.0 else holds), ahead, left, wanted > most
 
