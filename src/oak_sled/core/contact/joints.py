@@ -10,7 +10,7 @@ pendulum then neither gains nor loses.
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import broad, islands, pairs
+from oak_sled.core.contact import islands, narrow, pairs
 from oak_sled.core.contact.records import FOUND, FREE
 from oak_sled.core.kernel import spatial
 
@@ -26,8 +26,8 @@ def prepare(scene, dt):
         joint = scene.joints[j]
         one, other = solids[joint.a], solids[joint.b]
         if one.kind == FREE and other.kind == FREE and one.asleep != other.asleep:
-            broad.wake(scene, joint.a)
-            broad.wake(scene, joint.b)
+            narrow.wake(scene, joint.a)
+            narrow.wake(scene, joint.b)
         lever_a = spatial.to_world(one.axes, pairs.triple(joint.at_a))
         lever_b = spatial.to_world(other.axes, pairs.triple(joint.at_b))
         for i in range(3):

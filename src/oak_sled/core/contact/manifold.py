@@ -266,32 +266,6 @@ def along_face(piece_a, solid_a, piece_b, corners, outline, faces, face):
 
 
 @compiled
-def over_triangle(piece, solid, corners, triangle):
-    """Height of a piece over the plane of a triangle of the ground, m."""
-    n = triangle.normal
-    low = closest.support(piece, solid, corners, (-n[0], -n[1], -n[2]))
-    high = (low[0] - triangle.corners[0, 0]) * n[0] + (low[1] - triangle.corners[0, 1]) * n[1]
-    return high + (low[2] - triangle.corners[0, 2]) * n[2] - piece.radius
-
-
-@compiled
-def beyond_face(scene, piece, solid, triangle, margin):
-    """Whether a triangle of the ground lies farther than `margin` beyond one of the faces of a piece, so that they do
-    not touch: quickly told, where most triangles near a wide hull do not."""
-    c, place = triangle.corners, (solid.position[0], solid.position[1], solid.position[2])
-    a = spatial.to_craft(solid.axes, (c[0, 0] - place[0], c[0, 1] - place[1], c[0, 2] - place[2]))
-    b = spatial.to_craft(solid.axes, (c[1, 0] - place[0], c[1, 1] - place[1], c[1, 2] - place[2]))
-    d = spatial.to_craft(solid.axes, (c[2, 0] - place[0], c[2, 1] - place[1], c[2, 2] - place[2]))
-    for k in range(piece.first_face, piece.first_face + piece.faces):
-        n, start = scene.faces[k].normal, scene.outline[scene.faces[k].first]
-        out = (n[0], n[1], n[2])
-        past = spatial.dot(out, (start[0], start[1], start[2])) + piece.radius + margin
-        if min(spatial.dot(out, a), spatial.dot(out, b), spatial.dot(out, d)) > past:
-            return True
-    return False
-
-
-@compiled
 def points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, gap, nx, ny, nz):
     """The points of a contact whose normal is known; see `touch`."""
     count_a, flat_a, round_a = outline_of(piece_a, solid_a, corners, faces, outline, (-nx, -ny, -nz), work, POLYGON)

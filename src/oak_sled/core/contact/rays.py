@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
-from oak_sled.core.contact import broad, sight, spheres
+from oak_sled.core.contact import broad, narrow, sight, spheres
 from oak_sled.core.contact.records import COLLIDES, CYLINDER, FIXED, FREE, GROUND, PARKED, TICKS, TRIGGER
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT
@@ -216,7 +216,7 @@ def push_back(crafts, scene, supports, nows):
             other = scene.solids[support.below]
             if other.kind != FREE:
                 continue
-            broad.wake(scene, support.below)
+            narrow.wake(scene, support.below)
             push(other, support, nows, nows[c].dt)
 
 

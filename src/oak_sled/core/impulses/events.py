@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import broad, pairs, solver
+from oak_sled.core.contact import narrow, pairs, solver
 from oak_sled.core.contact.records import FREE, HUNG, STALE
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import DROP, HOLD, LOOSE, POKE, PUSHED, RELEASE, TRIGGER
@@ -77,7 +77,7 @@ def give(scene, s, lever, impulse, nows):
     if body.craft < 0:
         pairs.push(body, lever, impulse, 1.0)
         body.still = 0.0
-        broad.wake(scene, s)
+        narrow.wake(scene, s)
         return
     now = nows[body.craft]
     moment = spatial.cross(lever, impulse)
