@@ -117,7 +117,7 @@ static double shared(const Setup *s, Now *n, const double *lever, const double *
     double turned[3], spun[3];
     cross(lever, way, turned);
     times(n->inverse, turned, spun);
-    return 1.0 / fmax(1.0 / s->mass, dot(turned, spun));
+    return fmax(1.0 / s->mass, dot(turned, spun));
 }
 
 static double felt(const Setup *s, Now *n, const double *lever, const double *way) {
@@ -179,16 +179,16 @@ static void push(const Setup *s, Now *n) {
         n->slide[foot] += clamp(n->loose[foot] - n->slide[foot], -step, step);
         if (n->slide[foot] > most) most = n->slide[foot];
         double grip = s->grip * (1.0 - n->slide[foot] * (1.0 - s->slide_grip));
-        double mass_side = shared(s, n, lever, side_way) / s->contacts;
-        double mass_along = shared(s, n, lever, ahead_way) / s->contacts;
-        double at = slip / (0.5 * 3.14159265358979323846 / 180.0);
+        double stops_side = 1.0 / s->contacts / (shared(s, n, lever, side_way) * s->dt);
+        double stops_along = 1.0 / s->contacts / (shared(s, n, lever, ahead_way) * s->dt);
+        double at = slip * (2.0 * 180.0 / 3.14159265358979323846);
         int low = (int)at < SAMPLES - 2 ? (int)at : SAMPLES - 2;
         double rest = at - low;
         double bite = s->side_grip * load * (s->curve[low] * (1 - rest) + s->curve[low + 1] * rest) * grip;
-        double stop = mass_side * fabs(side_next) / s->dt, cap = s->side_grip * load * grip;
+        double stop = stops_side * fabs(side_next), cap = s->side_grip * load * grip;
         double stick = 1.0 - (fabs(along) + fabs(side)) / 0.25;
         bite = fmin(fmin(fmax(bite, stick * cap), stop), cap);
-        double drag = fmin(s->glide * load * s->grip, mass_along * fabs(along_next) / s->dt);
+        double drag = fmin(s->glide * load * s->grip, stops_along * fabs(along_next));
         if (side_next > 0) bite = -bite;
         if (along_next > 0) drag = -drag;
         double force[3] = {drag * hx - bite * hy, drag * hy + bite * hx, 0};
