@@ -1,9 +1,7 @@
 """Documents of what stands and lies on a ground: blocks of every shape, and the materials they are of."""
 
-from __future__ import annotations
-
 import math
-from typing import Literal
+from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -92,7 +90,7 @@ class Block(Frozen):
     )
 
     @model_validator(mode="after")
-    def _shaped(self) -> Block:
+    def _shaped(self) -> Self:
         if self.shape == "mesh":
             if self.mesh is None:
                 raise ValueError("mesh: a block of this shape needs one (a mesh from a file)")

@@ -3,11 +3,9 @@
 One file, since a craft checks its body, channels, parts and curves against one another.
 """
 
-from __future__ import annotations
-
 import functools
 import math
-from typing import Any, Literal, get_args
+from typing import Any, Literal, Self, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -104,7 +102,7 @@ class Body(Frozen):
     )
 
     @model_validator(mode="after")
-    def _possible(self) -> Body:
+    def _possible(self) -> Self:
         for name in ("damping", "spin_damping"):
             if self.damping_law == "per_tick" and getattr(self, name) > 1.0:
                 raise ValueError(f"{name}: a share per tick above 1 turns motion round (0 to 1 in the per_tick law)")
@@ -230,7 +228,7 @@ class Craft(Frozen):
     curves: tuple[SharedCurve, ...] = Field((), max_length=60, description="curves that its parts may share")
 
     @model_validator(mode="after")
-    def _whole(self) -> Craft:
+    def _whole(self) -> Self:
         if self.is_known_whole():
             return self
         unique("channels", self.channels)
@@ -414,13 +412,13 @@ class Craft(Frozen):
             found.append(self.body.centre()[2] - ray.at[2] + gap)
         return max(found)
 
-    def with_part(self, part: Part) -> Craft:
+    def with_part(self, part: Part) -> Self:
         """The craft with one part more, behind the last one that acts no later."""
         before = [old for old in self.parts if old.STAGE <= part.STAGE]
         after = [old for old in self.parts if old.STAGE > part.STAGE]
         return self.replace(parts=(*before, part, *after))
 
-    def without_part(self, name: str) -> Craft:
+    def without_part(self, name: str) -> Self:
         """The craft without the part of that id."""
         return self.replace(parts=tuple(part for part in self.parts if part.id != name))
 

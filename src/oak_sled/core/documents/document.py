@@ -3,9 +3,10 @@
 A path names a place: "crafts.fan_sled.parts.fan.thrust". A name after a tuple is the `id` of one
 of its members. `edit` rebuilds every document on the way down through its validation, so that a
 document that exists is a document that is right.
-"""
 
-from __future__ import annotations
+Files that declare documents do without `from __future__ import annotations`: annotations that are texts are read anew
+for every class that inherits them, which made the start of the program longer.
+"""
 
 import re
 import weakref
@@ -84,7 +85,7 @@ def reference(what: str, says: str, default: Any = "") -> Any:
     return Field(default, max_length=60, description=says, json_schema_extra={"names": what})
 
 
-_WHOLE: weakref.WeakValueDictionary[int, Frozen] = weakref.WeakValueDictionary()
+_WHOLE: "weakref.WeakValueDictionary[int, Frozen]" = weakref.WeakValueDictionary()
 """Documents whose validators of the whole found nothing wrong, by their ids. They are frozen: they stay so."""
 
 

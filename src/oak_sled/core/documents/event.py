@@ -1,7 +1,5 @@
 """Events of a drill: moments at which something is fired, held, let go, dropped or poked."""
 
-from __future__ import annotations
-
 from typing import Literal
 
 from pydantic import Field

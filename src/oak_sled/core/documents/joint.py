@@ -1,6 +1,6 @@
 """Documents of what holds bodies together."""
 
-from __future__ import annotations
+from typing import Self
 
 from pydantic import model_validator
 
@@ -19,7 +19,7 @@ class Joint(Frozen):
     z: float = dial(1.0, "m", "height above the level ground at the start", low=-1e3, high=1e4, slider=(0.0, 10.0))
 
     @model_validator(mode="after")
-    def _of_two(self) -> Joint:
+    def _of_two(self) -> Self:
         if self.one == self.other:
             raise ValueError(f"other: {self.one!r} is held to itself (another body, or empty for the world)")
         return self

@@ -1,7 +1,5 @@
 """Documents of formulas: laws that the user writes for a craft, and its named numbers, which are dials."""
 
-from __future__ import annotations
-
 from pydantic import Field, field_validator
 
 from oak_sled.core.documents import units

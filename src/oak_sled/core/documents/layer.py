@@ -1,7 +1,5 @@
 """Documents of layers: groups of bodies, and which of them collide, are only reported, or pass each other."""
 
-from __future__ import annotations
-
 from collections.abc import Collection, Iterable
 from typing import TYPE_CHECKING, Literal
 
@@ -64,7 +62,7 @@ def check(layers: Iterable[Layer], pairs: Iterable[LayerPair], used: Collection[
             raise ValueError(f"{where}: there is no layer {name!r} ({close_match(name, names)})")
 
 
-def table(layers: Iterable[Layer], pairs: Iterable[LayerPair]) -> tuple[list[str], Ints]:
+def table(layers: Iterable[Layer], pairs: Iterable[LayerPair]) -> "tuple[list[str], Ints]":
     """Names of all layers, the built-in ones first, and what each does with each: places in RESPONSES, shape (n, n)."""
     names = [*BUILT_IN_LAYERS, *(one.id for one in layers)]
     made = np.zeros((len(names), len(names)), np.int64)

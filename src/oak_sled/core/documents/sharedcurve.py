@@ -1,8 +1,6 @@
 """Curves that several parts of a craft share: one name, one set of points."""
 
-from __future__ import annotations
-
-from typing import Literal
+from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -26,7 +24,7 @@ class SharedCurve(Frozen):
     points: tuple[CurvePoint, ...] = Field(min_length=2, max_length=64, description="its points")
 
     @model_validator(mode="after")
-    def _ordered(self) -> SharedCurve:
+    def _ordered(self) -> Self:
         xs = [point.x for point in self.points]
         if sorted(set(xs)) != xs:
             raise ValueError("points: x must rise from point to point (order the points by x)")

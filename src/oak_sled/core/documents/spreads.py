@@ -1,10 +1,8 @@
 """Documents of spreads: which dials are varied over what, which measures are read, and what came out."""
 
-from __future__ import annotations
-
 import functools
 import math
-from typing import Literal
+from typing import Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -33,7 +31,7 @@ class SpreadAxis(Frozen):
     listed: tuple[float | str, ...] = Field((), max_length=MOST_VALUES, description="the values one by one, if any")
 
     @model_validator(mode="after")
-    def _possible(self) -> SpreadAxis:
+    def _possible(self) -> Self:
         if self.listed:
             if len(set(self.listed)) < len(self.listed):
                 raise ValueError("listed: a value stands twice (each value once)")
@@ -101,7 +99,7 @@ class Spread(Frozen):
     results: SpreadResults | None = Field(None, description="what came out, if it was computed")
 
     @model_validator(mode="after")
-    def _possible(self) -> Spread:
+    def _possible(self) -> Self:
         paths = [axis.path for axis in self.axes]
         if len(set(paths)) < len(paths):
             raise ValueError(f"axes: {paths[0]} is varied twice (two different dials)")

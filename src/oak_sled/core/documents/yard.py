@@ -3,10 +3,8 @@
 One file, since ground, drill and yard refer to each other in their checks.
 """
 
-from __future__ import annotations
-
 from collections.abc import Collection, Iterable, Sequence
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -98,7 +96,7 @@ class Ground(Frozen):
     relief: Relief | None = Field(None, description="uneven ground from a picture")
 
     @model_validator(mode="after")
-    def _whole(self) -> Ground:
+    def _whole(self) -> Self:
         if self.is_known_whole():
             return self
         unique("walls", self.walls)
@@ -148,7 +146,7 @@ class Ground(Frozen):
         far = FAR * (self.length + self.width)
         return terrain.Slope(self.middle_x, self.middle_y, far, self.tilt_deg, self.rises_to_deg)
 
-    def with_whole_joints(self, crafts: Collection[str]) -> Ground:
+    def with_whole_joints(self, crafts: Collection[str]) -> Self:
         """The ground without the joints whose bodies are no longer there. crafts : ids of those of the yard."""
         there = {"", *crafts, *(block.id for block in self.blocks)}
         left = tuple(joint for joint in self.joints if joint.one in there and joint.other in there)
@@ -231,7 +229,7 @@ class Track(Frozen):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _ordered(self) -> Track:
+    def _ordered(self) -> Self:
         times = [knot.t for knot in self.knots]
         for sooner, later in zip(times, times[1:], strict=False):
             if later < sooner:
@@ -255,7 +253,7 @@ class Member(Frozen):
     tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs of its channels over time")
 
     @model_validator(mode="after")
-    def _once(self) -> Member:
+    def _once(self) -> Self:
         told_once(self.tracks)
         return self
 
@@ -279,7 +277,7 @@ class Target(Frozen):
         return RENAMED_MEASURES.get(name, name) if isinstance(name, str) else name
 
     @model_validator(mode="after")
-    def _bounded(self) -> Target:
+    def _bounded(self) -> Self:
         if self.low is None and self.high is None:
             raise ValueError("has neither low nor high (at least one of them)")
         return self
@@ -329,7 +327,7 @@ class Drill(Frozen):
     targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
 
     @model_validator(mode="after")
-    def _once(self) -> Drill:
+    def _once(self) -> Self:
         told_once(self.tracks)
         unique("events", self.events)
         unique("cast", self.cast)
@@ -377,7 +375,7 @@ class Yard(Frozen):
     spreads: tuple[Spread, ...] = Field((), max_length=20, description="grids of variants that are kept")
 
     @model_validator(mode="after")
-    def _references(self) -> Yard:
+    def _references(self) -> Self:
         for where in ("crafts", "grounds", "drills", "spreads"):
             unique(where, getattr(self, where))
         self._must_exist("bench.craft", self.bench.craft, self.crafts)
@@ -436,7 +434,7 @@ class Yard(Frozen):
                     f"{where}: {member.id} has no channel {track.channel!r} ({close_match(track.channel, channels)})"
                 )
 
-    def without(self, **changes: Any) -> Yard:
+    def without(self, **changes: Any) -> Self:
         """`replace`, where crafts or grounds lose something: events that were aimed at it, and joints that held it, go
         with it."""
         crafts, grounds = changes.get("crafts", self.crafts), changes.pop("grounds", self.grounds)
@@ -449,12 +447,12 @@ class Yard(Frozen):
             drills.append(drill if len(left) == len(drill.events) else drill.replace(events=left))
         return self.replace(**changes, grounds=grounds, drills=tuple(drills))
 
-    def edit(self, path: str, value: Any) -> Yard:
+    def edit(self, path: str, value: Any) -> "Yard":
         """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""
         edited: Yard = document.edit(self, path, value)
         return edited
 
-    def edit_all(self, changes: Sequence[tuple[str, Any]]) -> Yard:
+    def edit_all(self, changes: Sequence[tuple[str, Any]]) -> "Yard":
         """The yard with every value at its path, validated together; raises `Refused` with every fault."""
         edited: Yard = document.edit_all(self, changes)
         return edited

@@ -3,15 +3,13 @@
 What came from a file is kept in the yard, packed, so that a yard stands on its own and a run keeps all it was made of.
 """
 
-from __future__ import annotations
-
 import base64
 import binascii
 import functools
 import math
 import zlib
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -115,7 +113,7 @@ class Relief(Frozen):
     high: float = dial(4.0, "m", "height of white", low=-1e3, high=1e4, slider=(-10.0, 30.0), main=True)
 
     @model_validator(mode="after")
-    def _readable(self) -> Relief:
+    def _readable(self) -> Self:
         self.grey()
         return self
 
@@ -162,7 +160,7 @@ class Mesh(Frozen):
     face_data: str = Field("", max_length=MOST_PACKED, description="three numbers of corners a triangle, packed")
 
     @model_validator(mode="after")
-    def _sound(self) -> Mesh:
+    def _sound(self) -> Self:
         if self.up[1] == self.ahead[1]:
             raise ValueError(f"ahead: {self.ahead} and up {self.up} are one axis (choose two)")
         corners, faces = _raw(self.corner_data, self.points, self.face_data, self.triangles)

@@ -1,7 +1,5 @@
 """Air drag: quadratic by craft axis and linear, about a centre of pressure, in the wind."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal

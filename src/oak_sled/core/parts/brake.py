@@ -1,7 +1,5 @@
 """Brake: dry friction on a channel, against motion or only along the craft, at the centre or a point."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """Bumper: how a craft answers a wall. Without one it slides along."""
 
-from __future__ import annotations
-
 import math
 from typing import Any, ClassVar, Literal, get_args
 

@@ -1,7 +1,5 @@
 """Buoy: a force that brings its mount up to a height, like a spring with damping."""
 
-from __future__ import annotations
-
 import math
 from typing import Any, ClassVar, Literal
 

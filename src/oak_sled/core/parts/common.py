@@ -3,8 +3,6 @@
 One file, since all that a kind of part may override stands in one class.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, Self, get_args
@@ -51,7 +49,7 @@ class Case:
 
     setting: Setting
     top_speed: float
-    parts: Mapping[str, Part]
+    parts: "Mapping[str, Part]"
     held: tuple[str, ...]
     others: tuple[str, ...]
     dynamic_others: bool
@@ -81,7 +79,7 @@ class Kind:
     forces, `register.FADE`. laws : by the name of a place, the law as `act` has it, on its own: `register.OF_LAW`.
     """
 
-    document: type[Part]
+    document: "type[Part]"
     record: np.dtype[Any]
     act: Kernel | None = None
     foresees: bool = False
@@ -411,7 +409,7 @@ class Part(Frozen):
         """N along the heading at full channel, for the outlook of others."""
         return 0.0
 
-    def at_rest(self) -> Part | None:
+    def at_rest(self) -> "Part | None":
         """The part as it acts on a craft that stands, its channels at rest: without its dry friction, and with what
         only a channel brings about as it is declared; None where nothing is left of it."""
         return self

@@ -1,7 +1,5 @@
 """Fin: an upright panel in the air that turns the nose into the motion, until it stalls."""
 
-from __future__ import annotations
-
 import math
 from typing import Any, ClassVar, Literal
 

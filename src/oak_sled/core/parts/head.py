@@ -3,8 +3,6 @@
 It pushes nothing: its motion is computed from that of its craft, once a run is done (see `results/comfort.py`).
 """
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal

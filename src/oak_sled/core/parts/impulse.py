@@ -1,7 +1,5 @@
 """Impulse: a sudden push, once a press, a release or a charge."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args

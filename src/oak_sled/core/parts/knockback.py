@@ -1,7 +1,5 @@
 """Knockback: pushes whoever is in a volume in front, or round the spot where a shot bursts."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args

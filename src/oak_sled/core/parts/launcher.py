@@ -1,7 +1,5 @@
 """Launcher: fires shots with a muzzle speed, and feels their recoil."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args

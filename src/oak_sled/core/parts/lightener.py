@@ -1,7 +1,5 @@
 """Counter-gravity: takes a share of the weight away, always or only near the ground."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args
 

@@ -1,7 +1,5 @@
 """Speed limit: on the whole speed or one part of it; cut off hard, dragged back, or thrust faded."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args

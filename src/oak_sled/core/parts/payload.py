@@ -1,7 +1,5 @@
 """Payload: a mass that rides with the craft, is moved along a line by a channel, and can be dropped."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal

@@ -1,7 +1,5 @@
 """When and where a part pushes: timing, gates and frames, shared by thrusters and torques."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, Literal, get_args
 

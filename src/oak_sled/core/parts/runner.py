@@ -3,11 +3,9 @@
 One file, as every kind of part is: its document, record, equation, closed forms and cautions.
 """
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, ClassVar, Literal, get_args
+from typing import Any, ClassVar, Literal, Self, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -169,7 +167,7 @@ class Runner(Part):
     spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
 
     @model_validator(mode="after")
-    def _ordered(self) -> Runner:
+    def _ordered(self) -> Self:
         slips = [knot.slip_deg for knot in self.curve]
         if any(later <= sooner for sooner, later in zip(slips, slips[1:], strict=False)):
             raise ValueError("curve: slip angles must rise from knot to knot (order the knots by slip_deg)")

@@ -1,7 +1,5 @@
 """Sling: holds the craft while it is pulled back, and flings it when it is released."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args

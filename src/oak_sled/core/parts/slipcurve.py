@@ -1,7 +1,5 @@
 """A curve of grip over slip angle: its knots as a document, and its samples for the kernel."""
 
-from __future__ import annotations
-
 import functools
 import math
 

@@ -1,7 +1,5 @@
 """A curve of a share over speed: its knots as a document, and its samples for the kernel."""
 
-from __future__ import annotations
-
 import functools
 
 import numpy as np

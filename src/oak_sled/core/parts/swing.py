@@ -1,9 +1,7 @@
 """A mass on a spring with a damper: its rate, its damping ratio, what they mean, and what a tick can hold."""
 
-from __future__ import annotations
-
 import math
-from typing import NamedTuple
+from typing import NamedTuple, Self
 
 from oak_sled.core.documents.units import show
 
@@ -15,7 +13,7 @@ class Swing(NamedTuple):
     share: float
 
     @classmethod
-    def of(cls, spring: float, damper: float, mass: float) -> Swing:
+    def of(cls, spring: float, damper: float, mass: float) -> Self:
         """That of m x'' = -k x - c x': w = sqrt(k / m), z = c / (2 sqrt(k m)); k above 0. Any text on vibrations."""
         return cls(math.sqrt(spring / mass), damper / (2.0 * math.sqrt(spring * mass)))
 

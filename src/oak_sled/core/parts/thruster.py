@@ -1,10 +1,8 @@
 """Thruster: a push along a line, in any of five ways, at the centre of mass or at a point."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Any, ClassVar, Literal, get_args
+from typing import Any, ClassVar, Literal, Self, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -134,7 +132,7 @@ class Thruster(push.Push):
     )
 
     @model_validator(mode="after")
-    def _ordered(self) -> Thruster:
+    def _ordered(self) -> Self:
         speedcurve.check("curve", self.curve)
         return self
 
@@ -195,7 +193,7 @@ class Thruster(push.Push):
                 "move the mount, or let it act at the centre",
             )
 
-    def at_rest(self) -> Thruster:
+    def at_rest(self) -> Self:
         pushes = self.way in ("force", "acceleration") and not self.formula
         return self.replace(thrust=DECLARED_THRUST) if pushes and self._waits_for_channel() else self
 

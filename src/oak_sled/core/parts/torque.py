@@ -1,7 +1,5 @@
 """Torque: turns the craft about one of its axes without pushing it, in any of five ways."""
 
-from __future__ import annotations
-
 import math
 from typing import Any, ClassVar, Literal, get_args
 

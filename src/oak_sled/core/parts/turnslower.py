@@ -1,7 +1,5 @@
 """Slower in turns: takes speed off while a craft is steered, so that it does not run out of grip or tip; an aid."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """Upright holder: a torque that turns the craft's up toward upright, or toward the normal of what carries it."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal, get_args

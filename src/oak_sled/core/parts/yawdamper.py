@@ -1,7 +1,5 @@
 """Yaw damper: a torque against turning faster than a craft is asked to; an aid."""
 
-from __future__ import annotations
-
 import math
 from typing import Any, ClassVar, Literal
 

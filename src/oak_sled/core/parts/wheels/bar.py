@@ -1,7 +1,5 @@
 """Anti-roll bar: presses the less compressed of two wheels or pads less, and the more compressed one more."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 

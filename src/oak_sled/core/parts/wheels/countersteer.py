@@ -1,7 +1,5 @@
 """Counter-steer: turns wheels toward where the craft slides; an aid."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal

@@ -1,9 +1,7 @@
 """Drive: torque on wheels by a channel, over speed, through a differential from open to locked."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -86,7 +84,7 @@ class Drive(OnWheels):
     )
 
     @model_validator(mode="after")
-    def _ordered(self) -> Drive:
+    def _ordered(self) -> Self:
         speedcurve.check("curve", self.curve)
         return self
 

@@ -3,8 +3,6 @@
 One file, as every kind of part is: its document, record, equation, closed forms and cautions.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """What steers, drives, brakes or grips wheels has in common: which of the wheels of its craft it acts on."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
 from typing import Any, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """Slip limit: takes drive or brake torque back where wheels would spin or lock; an aid."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 

@@ -1,10 +1,8 @@
 """Steering: turns wheels by a channel, with rates, a limit over speed, and the angles of a common turn centre."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -90,7 +88,7 @@ class Steering(OnWheels):
     limit_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
 
     @model_validator(mode="after")
-    def _ordered(self) -> Steering:
+    def _ordered(self) -> Self:
         speedcurve.check("limit", self.limit)
         return self
 

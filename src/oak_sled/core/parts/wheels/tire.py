@@ -4,12 +4,10 @@ One file, as every kind of part is: its document, record, equation, closed forms
 `tirecurve`, and what it does in a tick in `slip`.
 """
 
-from __future__ import annotations
-
 import functools
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, ClassVar, Literal, get_args
+from typing import Any, ClassVar, Literal, Self, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -208,7 +206,7 @@ class Tire(OnWheels):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _ordered(self) -> Tire:
+    def _ordered(self) -> Self:
         for name, slips in (
             ("curve", [knot.slip_deg for knot in self.curve]),
             ("along_curve", [knot.slip for knot in self.along_curve]),

@@ -5,8 +5,6 @@ divided by it (so that the slope at no slip is the first value). In that form tw
 ellipse: with n each slip by its own scale and rho the length of both together, F = most * n * shape(rho).
 """
 
-from __future__ import annotations
-
 import functools
 import math
 from collections.abc import Callable

@@ -3,12 +3,10 @@
 One file, as every kind of part is: its document, record, equation, closed forms and cautions.
 """
 
-from __future__ import annotations
-
 import functools
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -180,7 +178,7 @@ class Wheel(Part):
     spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
 
     @model_validator(mode="after")
-    def _ordered(self) -> Wheel:
+    def _ordered(self) -> Self:
         speedcurve.check("damper_curve", self.damper_curve)
         return self
 

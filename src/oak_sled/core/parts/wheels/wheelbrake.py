@@ -1,7 +1,5 @@
 """Wheel brake: torque against the turning of wheels, with a balance; as a handbrake it may also lower their grip."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
