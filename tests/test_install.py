@@ -57,7 +57,7 @@ def test_the_installed_command_is_its_own_and_lists_the_demos(installed):
 
 
 def test_the_installed_program_opens_a_demo_and_draws_its_run(installed):
-    code = "from oak_sled.desk import program; program.start_probe()"
+    code = "from oak_sled.desk import start; start.probe()"
     assert "ready" in run(installed, installed / "bin" / "python", "-c", code)
 
 

@@ -147,9 +147,9 @@ def warm(quiet: bool = False) -> None:
 @app.command("open")
 def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAME")] = "") -> int:
     """Opens the desktop program."""
-    from oak_sled.desk import program
+    from oak_sled.desk import start
 
-    return program.run(yard)
+    return start.run(yard)
 
 
 @app.command()

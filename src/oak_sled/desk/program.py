@@ -104,7 +104,7 @@ def build(where: str = "") -> Window:
         window.keeper.open(Path(where), otherwise=lambda: session.open(yard, (), None))
     else:
         session.open(yard, (), None)
-    gc.freeze()  # what the start made stays: no sweep walks through it in the middle of a drag
+    gc.freeze()  # what was made stays: no sweep walks through it in the middle of a drag
     return window
 
 
@@ -126,16 +126,17 @@ def catch_errors(window: Window) -> None:
     sys.excepthook = hook
 
 
-def run(where: str) -> int:
-    """Opens the program and stays until it is closed."""
-    logging.basicConfig(level=logging.WARNING, format="oak-sled: %(message)s")
-    try:
-        app = application()
-    except Refused:
-        raise
+def opened(where: str) -> tuple[QApplication, Window]:
+    """The application and its window, shown, with the yard that `where` names; raises `Refused`."""
+    app = application()
     window = build(where)
     catch_errors(window)
     window.show()
+    return app, window
+
+
+def stay(app: QApplication, window: Window) -> int:
+    """Stays until the window is closed; its exit status."""
     QTimer.singleShot(0, window.filing.offer_recovery)
     return app.exec()
 
@@ -262,14 +263,3 @@ def finish(app: QApplication, window: Window) -> None:
     window.keeper.drop_autosave()
     window.deleteLater()
     app.processEvents()
-
-
-def start_probe() -> None:
-    """Starts as `open` does, says "ready" when the first run is drawn, and ends (for the benchmark)."""
-    app = application()
-    window = build()
-    window.show()
-    until(app, lambda: window.session.run is not None)
-    app.processEvents()
-    print("ready", flush=True)
-    finish(app, window)
