@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -42,21 +43,31 @@ def quad(a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
 
 def prism(bottom: Floats, top: Floats, colour: Rgb) -> Floats:
     """A solid between two outlines of n corners each, anticlockwise from above, shape (n, 3)."""
-    count = len(bottom)
-    pieces = []
-    for k in range(count):
-        n = (k + 1) % count
-        pieces.append(quad(bottom[k], bottom[n], top[n], top[k]))
-    for k in range(1, count - 1):
-        pieces.append(np.array([[top[0], top[k], top[k + 1]]]))
-        pieces.append(np.array([[bottom[0], bottom[k + 1], bottom[k]]]))
-    return _faces(np.concatenate(pieces), colour)
+    bottom, top = np.asarray(bottom, dtype=np.float64), np.asarray(top, dtype=np.float64)
+    after, over = np.roll(bottom, -1, axis=0), np.roll(top, -1, axis=0)
+    sides = np.stack([bottom, after, over, bottom, over, top], axis=1).reshape(-1, 3, 3)
+    first = [np.broadcast_to(one[0], one[2:].shape) for one in (top, bottom)]
+    ends = np.stack([first[0], top[1:-1], top[2:], first[1], bottom[2:], bottom[1:-1]], axis=1).reshape(-1, 3, 3)
+    return _faces(np.concatenate([sides, ends]), colour)
+
+
+@functools.cache
+def _cube() -> Floats:
+    """A box of half extents 1 about 0, without a colour; copied by who draws it."""
+    corners = np.array([(1.0, -1.0), (1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0)])
+    low, high = (np.column_stack([corners, np.full(4, z)]) for z in (-1.0, 1.0))
+    return prism(low, high, (0.0, 0.0, 0.0))
 
 
 def box(
     centre: tuple[float, float, float], half: tuple[float, float, float], colour: Rgb, taper: float = 1.0
 ) -> Floats:
     """A box; its top may be drawn in."""
+    if taper == 1.0:
+        made = _cube().copy()
+        made[:, :3] = centre + made[:, :3] * half
+        made[:, 6:9] = colour
+        return made
     cx, cy, cz = centre
     hx, hy, hz = half
     corners = ((1, -1), (1, 1), (-1, 1), (-1, -1))
