@@ -29,6 +29,13 @@ def free_inverse(inertia, free, out):
     if free[0] * free[1] * free[2] == 1.0:
         spatial.inverse_symmetric(inertia, out)
         return
+    if free[0] + free[1] + free[2] == 1.0:
+        for i in range(3):
+            alone = free[i] / inertia[i, i]
+            for j in range(3):
+                out[i, j] = 0.0
+            out[i, i] = alone
+        return
     for i in range(3):
         for j in range(3):
             keep = free[i] * free[j]
