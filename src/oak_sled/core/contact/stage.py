@@ -161,7 +161,7 @@ def collect_supports(craft, scene, supports, now):
     if free:
         for k in range(first, first + craft.supports):
             supports[k].load, supports[k].below = 0.0, -1
-    leans, line = 0.0, now.parts + CONTACT
+    leans = 0.0
     total, x, y, z = 0.0, 0.0, 0.0, 0.0
     for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]
@@ -186,11 +186,9 @@ def collect_supports(craft, scene, supports, now):
         y += contact.push * contact.point[1]
         z += contact.push * contact.point[2]
     now.leaning, now.in_wall = leans, leans
-    if total > 0.0:
-        now.points[line, 0], now.points[line, 1], now.points[line, 2] = x / total, y / total, z / total
-        if craft.bumper_line >= 0:
-            for i in range(3):
-                now.points[craft.bumper_line, i] = now.points[line, i]
+    if total > 0.0 and craft.bumper_line >= 0:
+        k = craft.bumper_line
+        now.points[k, 0], now.points[k, 1], now.points[k, 2] = x / total, y / total, z / total
     if free:
         sum_up(craft, supports, now)
 

@@ -87,7 +87,6 @@ def give(scene, s, lever, impulse, nows):
         now.momentum[i] += moment[i]
         now.lines[k, i] += impulse[i] / now.dt
         now.lines[k, 3 + i] += moment[i] / now.dt
-        now.points[k, i] = body.position[i] + lever[i]
     spin_of(body, now)
 
 

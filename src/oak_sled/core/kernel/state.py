@@ -227,7 +227,7 @@ NOW = np.dtype(
         ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part
         ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
         ("lines", "f8", (MOST_PARTS + len(FIXED_LINES), 6)),  # N and N m about the centre of mass
-        ("points", "f8", (MOST_PARTS + len(FIXED_LINES), 3)),  # m, points of action
+        ("points", "f8", (MOST_PARTS, 3)),  # m, where each part acts
     ]
 )
 """What a craft does in this moment beside the motion of its body: channels, memory of parts, the ledger."""

@@ -233,12 +233,12 @@ def stand(craft, body, ground, supports, now):
 
 @compiled
 def clear(body, now):
-    """An empty ledger, with every point of action at the centre of mass."""
+    """An empty ledger, with the point where each part acts at the centre of mass."""
     x, y, z = body.position[0], body.position[1], body.position[2]
     for k in range(now.parts + FIXED):
         for i in range(6):
             now.lines[k, i] = 0.0
-    for k in range(now.parts + FIXED):
+    for k in range(now.parts):
         now.points[k, 0] = x
         now.points[k, 1] = y
         now.points[k, 2] = z
