@@ -13,6 +13,7 @@ import numpy as np
 
 from oak_sled.core.kernel.state import Floats
 
+Rgb = tuple[float, float, float]
 SUN = (-0.42, 0.34, 0.84)
 PLAIN, VEILED, GROUND, VEILED_GROUND = "plain", "veiled", "ground", "veiled ground"
 ALL = (PLAIN, VEILED, GROUND, VEILED_GROUND)
@@ -88,31 +89,51 @@ void main() {
 ICE_VERTEX = """
 #version 330
 uniform mat4 clip;
-in vec2 place;
-out vec2 spot; out float away;
+in vec2 place; in float least;
+out vec2 spot; out float mist; flat out float rim;
 void main() {
     gl_Position = clip * vec4(place, 0.0, 1.0);
-    spot = place; away = gl_Position.w;
+    spot = place * 0.5; rim = least;
+    mist = (gl_Position.w - 60.0) * 0.00143;
     gl_Position.z = gl_Position.w;  // behind all that has a depth
 }
 """
 ICE_FRAGMENT = """
 #version 330
-uniform vec3 ice; uniform vec3 rule; uniform vec3 haze; uniform vec4 edge;
-in vec2 spot; in float away;
+uniform vec3 ice; uniform vec3 to_rule; uniform vec3 to_haze;
+in vec2 spot; in float mist; flat in float rim;
 out vec4 pixel;
 void main() {
-    vec2 at = spot * 0.5, wide = fwidth(at) + 1e-5, sharp = 1.0 / wide, at10 = at * 0.2;
-    vec2 far2 = abs(at - floor(at + 0.5)), far10 = abs(at10 - floor(at10 + 0.5)) * 5.0;
-    vec2 on10 = clamp(1.6 - far10 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 0.5, 0.0, 1.0);
-    vec2 on2 = clamp(1.5 - far2 * sharp, 0.0, 1.0) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
-    float lines = max(max(on10.x, on10.y) * 0.85, max(on2.x, on2.y) * 0.30);
-    vec2 over = max(edge.xy - spot, spot - edge.zw);
-    lines = max(lines, 0.35 * step(0.0, max(over.x, over.y)));
-    vec3 base = mix(ice, rule, lines);
-    pixel = vec4(mix(base, haze, clamp((away - 60.0) * 0.00143, 0.0, 1.0)), 1.0).bgra;
+    // it fills the picture, so that every operation counts: what is below 0 is left to the last of the maxima
+    vec2 wide = fwidth(spot) + 1e-5, sharp = 1.0 / wide;
+    vec2 far2 = abs(fract(spot + 0.5) - 0.5), far10 = abs(fract(spot * 0.2 + 0.5) - 0.5);
+    vec2 on10 = min(1.6 - 5.0 * far10 * sharp, 1.0) * max(0.85 - wide * 0.425, 0.0);
+    vec2 on2 = min(1.5 - far2 * sharp, 1.0) * max(0.30 - wide * 0.75, 0.0), on = max(on10, on2);
+    float lines = max(max(on.x, on.y), rim), hazy = clamp(mist, 0.0, 1.0);
+    pixel = vec4(ice + hazy * to_haze + (lines - lines * hazy) * to_rule, 1.0).bgra;
 }
 """
+ICE_REACH, ICE_RIM = 2400.0, 0.35
+"""m from the middle to which ice is drawn, and how strong it is ruled all over past the edges of the ground."""
+
+
+def difference(one: Rgb, other: Rgb) -> Rgb:
+    """What has to be added to a colour to make it another."""
+    return other[0] - one[0], other[1] - one[1], other[2] - one[2]
+
+
+def ice_sheet(edges: tuple[float, float, float, float]) -> Floats:
+    """The ice in nine pieces, parted where the ground ends: corners of triangles with how strong they are ruled at
+    least, shape (54, 3). edges : west, south, east and north, m."""
+    xs, ys = ([-ICE_REACH, *np.clip(edges[k::2], -ICE_REACH, ICE_REACH), ICE_REACH] for k in (0, 1))
+    made = []
+    for i in range(3):
+        for j in range(3):
+            (a, c), (b, d), least = xs[i : i + 2], ys[j : j + 2], 0.0 if i == j == 1 else ICE_RIM
+            made += [(x, y, least) for x, y in ((a, b), (c, b), (c, d), (a, b), (c, d), (a, d))]
+    return np.array(made)
+
+
 BAND_VERTEX = """
 #version 330
 uniform mat4 clip;

@@ -161,12 +161,11 @@ class Renderer:
         with self.context as gl:
             self._flat = Program(gl.program(vertex_shader=looks.BAND_VERTEX, fragment_shader=looks.BAND_FRAGMENT))
             self._ice = Program(gl.program(vertex_shader=looks.ICE_VERTEX, fragment_shader=looks.ICE_FRAGMENT))
-            far = 2400.0
-            sheet = np.array([[-far, -far], [far, -far], [far, far], [-far, -far], [far, far], [-far, far]], "f4")
             self._instances = gl.buffer(reserve=1 << 14, dynamic=True)
             self._looks = Looks(gl, self._instances)
-            self._sheet_buffer = gl.buffer(sheet.tobytes())
-            self._sheet = gl.vertex_array(self._ice.made, [(self._sheet_buffer, "2f", "place")])
+            self._edges: tuple[float, ...] = ()
+            self._sheet_buffer = gl.buffer(reserve=54 * 12)
+            self._sheet = gl.vertex_array(self._ice.made, [(self._sheet_buffer, "2f 1f", "place", "least")])
             ring, _ = meshes.hills()
             padded = np.zeros((len(ring), 9), "f4")
             padded[:, :3] = ring
@@ -280,10 +279,15 @@ class Renderer:
         self._render(batches([(self._hills, model, (*theme.rgb("hill"), 1.0), 0.0)], LEVEL), PLAIN)
         self._looks.set("haze", low, PLAIN)
         self._ice.set("clip", clip)
-        self._ice.set("ice", theme.rgb("ice"))
-        self._ice.set("rule", theme.rgb("ice_line"))
-        self._ice.set("haze", low)
-        self._ice.set("edge", tuple(ground.edges_at()))
+        ice = theme.rgb("ice")
+        self._ice.set("ice", ice)
+        self._ice.set("to_rule", looks.difference(ice, theme.rgb("ice_line")))
+        self._ice.set("to_haze", looks.difference(ice, low))
+        edges = ground.edges_at()
+        if edges != self._edges:
+            self._edges = edges
+            self._sheet_buffer.orphan()  # the picture before may still be in work
+            self._sheet_buffer.write(looks.ice_sheet(edges).astype("f4").tobytes())
         self._sheet.render()
         if is_covered:
             gl.depth_func = "<"
