@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from oak_sled.core.build import jobs
-from oak_sled.core.documents.yard import Ground
+from oak_sled.core.documents.yard import Ground, Wall
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
-from oak_sled.desk.yardview import uneven
+from oak_sled.desk.yardview import looks, uneven
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.renderer import Scene
 from oak_sled.desk.yardview.uneven import Chunks, Uneven
@@ -138,7 +138,7 @@ def test_what_lies_before_the_subject_is_found_in_the_pieces_about_it():
             far = np.linalg.norm(way)
             along = to @ (way / far)
             off = np.linalg.norm(to - along[:, None] * (way / far), axis=1)
-            reach = uneven.VEIL * 2.0 * np.clip(along / far, 0.02, 1.0) + shape.longest
+            reach = looks.CONE * 2.0 * np.clip(along / far, 0.02, 1.0) + shape.longest
             near = (along > -shape.longest) & (along < far - 2.0 + shape.longest) & (off < reach)
             assert found == {tuple(one) for one in shape.index[near[shape.index].any(axis=1)].tolist()}
             some.append(len(found))
@@ -179,3 +179,24 @@ def test_a_ridge_before_the_subject_is_a_veil_over_the_ice_behind_it(renderer):
     share = np.mean((ice - veiled)[row, column] / (ice - opaque)[row, column])
     assert 0.12 < share < 0.6, "some layers of 0.16 each"
     assert np.array_equal(veiled[:, :60], opaque[:, :60]), "beside it nothing is a veil"
+
+
+def test_a_wall_is_drawn_as_a_veil_wherever_any_of_it_may_be_one(renderer, monkeypatch):
+    """Where none of it can be, the picture is the same to the pixel as with each pixel asked."""
+    dice, asked, kinds = np.random.default_rng(4), looks.is_veil, set()
+    camera = Camera(np.array([-20.0, 0.0, 5.0]), np.array([0.0, 0.0, 1.0]), np.array([0.0, 0.0, 1.0]), 200, 120)
+    for _ in range(25):
+        x, y = dice.uniform(-18.0, 14.0), dice.uniform(-7.0, 7.0)
+        wall = Wall(
+            id="wall", x=x, y=y, length=dice.uniform(1.0, 6.0), width=1.0, height=2.0, heading_deg=dice.uniform(0, 180)
+        )
+        scene = Scene(Ground(id="level", walls=(wall,)), subject=(0.0, 0.0, 1.0, 1.5))
+        told: list[bool] = []
+        monkeypatch.setattr(looks, "is_veil", lambda *given, told=told: told.append(asked(*given)) or told[-1])
+        quick = pixels(renderer, scene, camera)
+        monkeypatch.setattr(looks, "is_veil", lambda *_: True)
+        assert np.array_equal(quick, pixels(renderer, scene, camera)), (x, y)
+        shown = pixels(renderer, replace(scene, subject=(0.0, 0.0, 1.0, 0.0)), camera)
+        kinds.add((told[0], bool(np.array_equal(quick, shown))))
+    assert {(False, True), (True, False)} <= kinds, "some veil it, some stand aside"
+    assert (False, False) not in kinds

@@ -126,6 +126,7 @@ class Freight:
             mesh[:, :3] -= one.centre()  # a run tells where the centre of mass is
         self.vertices = np.concatenate(made) if made else np.zeros((0, 9))
         self.owner = np.repeat(np.arange(len(made)), [len(mesh) for mesh in made])
+        self.reach = np.array([float(np.linalg.norm(mesh[:, :3], axis=1).max()) for mesh in made])
 
     def placed(self, places: Floats) -> Floats:
         """The mesh with its blocks at `places`, shape (blocks, 7): position and attitude; shape (n, 9)."""

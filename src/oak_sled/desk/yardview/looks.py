@@ -64,7 +64,7 @@ float covered() {
     float far = length(way), along = dot(to, way) / far, share = along / far;
     float off = length(to - way * (along / far)) / (subject.w * max(share, 0.02));
     float before = 1.0 - smoothstep(far - (CLEAR + 0.3) * subject.w, far - CLEAR * subject.w, along);
-    return before * (1.0 - smoothstep(1.0, 1.35, off));
+    return before * (1.0 - smoothstep(1.0, CONE, off));
 }
 #endif
 void main() {
@@ -86,6 +86,37 @@ void main() {
     pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), shown).bgra;
 }
 """
+CONE = 1.35
+"""Radii of the subject past which nothing is a veil, as in the program."""
+
+
+def balls_round(vertices: Floats) -> Floats:
+    """Balls that hold the triangles of a solid, some in each: middle and radius, shape (n, 4). vertices : three a
+    triangle, position first, shape (3 n, 9)."""
+    if not len(vertices):
+        return np.zeros((0, 4))
+    each = 36  # a box
+    spots = np.asarray(vertices[:, :3], dtype=float)
+    starts = np.arange(0, len(spots), each)
+    low, high = np.minimum.reduceat(spots, starts), np.maximum.reduceat(spots, starts)
+    return np.column_stack([0.5 * (low + high), 0.5 * np.linalg.norm(high - low, axis=1)])
+
+
+def is_veil(balls: Floats, eye: Floats, subject: tuple[float, float, float, float]) -> bool:
+    """Whether anything in balls, shape (n, 4), may be a veil before a subject: what the program finds of a pixel, with
+    room for all of a ball. subject : its place and radius, m."""
+    way = np.array(subject[:3]) - eye
+    far = float(np.linalg.norm(way))
+    if far < 1e-9 or not len(balls):
+        return len(balls) > 0
+    to, radius = balls[:, :3] - eye, balls[:, 3]
+    along = to @ (way / far)
+    off = np.sqrt(np.maximum(np.einsum("ij,ij->i", to, to) - along * along, 0.0))
+    cone = CONE * subject[3] * np.maximum((along + radius) / far, 0.02)
+    near = far - _DEFINES[VEILED]["CLEAR"] * subject[3]
+    return bool(np.any((off - radius < cone) & (along - radius < near)))
+
+
 ICE_VERTEX = """
 #version 330
 uniform mat4 clip;
@@ -184,7 +215,9 @@ class Looks:
         self.context, self.instances = gl, instances
         self.programs: dict[str, Program] = {}
         for look, defines in _DEFINES.items():
-            head = "#version 330\n" + "".join(f"#define {name} {value}\n" for name, value in defines.items())
+            head = "#version 330\n" + "".join(
+                f"#define {name} {value}\n" for name, value in {"CONE": CONE, **defines}.items()
+            )
             made = gl.program(vertex_shader=head + _SOLID_VERTEX, fragment_shader=head + _SOLID_FRAGMENT)
             self.programs[look] = Program(made)
             self.programs[look].set("sun", SUN)

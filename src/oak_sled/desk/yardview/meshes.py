@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.documents.yard import Ground
+from oak_sled.core.documents.yard import Gate, Ground
 from oak_sled.core.geometry import ribbon
 from oak_sled.core.kernel.state import Floats, Ints
 from oak_sled.desk import theme
@@ -119,26 +119,46 @@ def ball(centre: tuple[float, float, float], radius: float, colour: Rgb, rows: i
     return _faces(np.concatenate(pieces), colour)
 
 
-def ground_mesh(ground: Ground) -> Floats:
-    """Walls of sawn ice and gate poles; m, world axes."""
-    ice = theme.rgb("saw_ice")
-    pieces = []
+def _walls(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:
+    """Its walls, those at its edges too: middle (m), heading (rad), length, width and the height that is drawn (m)."""
     walls = [(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
     if ground.edges == "wall":
         low_x, low_y, high_x, high_y = ground.edges_at()
         walls += [(ground.middle_x, y, 0.0, ground.length + 2.0, 1.0, 1.0) for y in (low_y - 0.5, high_y + 0.5)]
         walls += [(x, ground.middle_y, 90.0, ground.width, 1.0, 1.0) for x in (low_x - 0.5, high_x + 0.5)]
-    for x, y, heading_deg, length, width, height in walls:
-        pieces += _sawn_wall(x, y, math.radians(heading_deg), length, width, min(height, 2.0), ice)
+    return [(x, y, math.radians(deg), length, width, min(tall, 2.0)) for x, y, deg, length, width, tall in walls]
+
+
+def _poles(gate: Gate) -> list[tuple[float, float]]:
+    """Where the two poles of a gate stand, m."""
+    angle = math.radians(gate.heading_deg)
+    aside = np.array([-math.sin(angle), math.cos(angle)]) * gate.width / 2
+    return [(gate.x + sign * aside[0], gate.y + sign * aside[1]) for sign in (1.0, -1.0)]
+
+
+def ground_mesh(ground: Ground) -> Floats:
+    """Walls of sawn ice and gate poles; m, world axes."""
+    ice = theme.rgb("saw_ice")
+    pieces = [piece for wall in _walls(ground) for piece in _sawn_wall(*wall, ice)]
     for k, gate in enumerate(ground.gates):
-        angle = math.radians(gate.heading_deg)
-        aside = np.array([-math.sin(angle), math.cos(angle)]) * gate.width / 2
         flag = theme.family("impulse" if k % 2 else "air")
         colour = (flag.redF(), flag.greenF(), flag.blueF())
-        for sign in (1.0, -1.0):
-            px, py = gate.x + sign * aside[0], gate.y + sign * aside[1]
+        for px, py in _poles(gate):
             pieces.append(box((px, py, 0.75), (0.05, 0.05, 0.75), theme.rgb("iron")))
             pieces.append(box((px, py, 1.28), (0.07, 0.07, 0.18), colour))
+    return np.concatenate(pieces).astype("f4") if pieces else np.zeros((0, 9), "f4")
+
+
+def shade_mesh(ground: Ground) -> Floats:
+    """What casts the shadows of walls and gate poles: a box each, where a wall is drawn as many blocks."""
+    none = (0.0, 0.0, 0.0)
+    pieces = []
+    for x, y, angle, length, width, height in _walls(ground):
+        tall = 0.94 * height  # as low as the lowest block
+        made = box((0.0, 0.0, tall / 2), (length / 2, width / 2, tall / 2), none)
+        pieces.append(_turned(made, x, y, angle))
+    for gate in ground.gates:
+        pieces += [box((px, py, 0.75), (0.06, 0.06, 0.75), none) for px, py in _poles(gate)]
     return np.concatenate(pieces).astype("f4") if pieces else np.zeros((0, 9), "f4")
 
 
@@ -202,7 +222,6 @@ def patches(ground: Ground) -> list[Band]:
 def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, height: float, ice: Rgb) -> list[Floats]:
     """Blocks side by side, each a little other in shade and height, as they come off a saw."""
     count = max(1, min(60, round(length / 2.4)))
-    cos, sin = math.cos(angle), math.sin(angle)
     pieces = []
     for k in range(count):
         along = (k + 0.5) / count * length - length / 2
@@ -213,12 +232,16 @@ def _sawn_wall(x: float, y: float, angle: float, length: float, width: float, he
             (length / count / 2 - 0.02, width / 2, tall / 2),
             (min(1.0, ice[0] * shade), min(1.0, ice[1] * shade), min(1.0, ice[2] * shade)),
         )
-        block[:, :2] = block[:, :2] @ np.array([[cos, sin], [-sin, cos]])
-        block[:, 3:5] = block[:, 3:5] @ np.array([[cos, sin], [-sin, cos]])
-        block[:, 0] += x
-        block[:, 1] += y
-        pieces.append(block)
+        pieces.append(_turned(block, x, y, angle))
     return pieces
+
+
+def _turned(mesh: Floats, x: float, y: float, angle: float) -> Floats:
+    """A mesh about 0, turned to the left and put to a place."""
+    turn = np.array([[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]])
+    mesh[:, :2] = mesh[:, :2] @ turn + (x, y)
+    mesh[:, 3:5] = mesh[:, 3:5] @ turn
+    return mesh
 
 
 @dataclass

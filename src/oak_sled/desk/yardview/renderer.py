@@ -33,7 +33,7 @@ from oak_sled.desk import theme
 from oak_sled.desk.yardview import craftmesh, freight, looks, meshes
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
-from oak_sled.desk.yardview.uneven import VEIL, Uneven
+from oak_sled.desk.yardview.uneven import Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
 LEVEL = Ground(id="level")
@@ -131,6 +131,10 @@ class Picture(QImage):
         self.pixels = pixels
 
 
+PLAINLY = (0.0, 0.0, 0.0, 0.0)
+"""Painted over with nothing."""
+
+
 class Renderer:
     """Raises RuntimeError when there is no OpenGL 3.3; the yard view then draws a plan instead."""
 
@@ -146,6 +150,8 @@ class Renderer:
         self.is_software = any(word in self.name.lower() for word in SOFTWARE)
         self._frames: dict[tuple[int, int, int], tuple[moderngl.Framebuffer, moderngl.Framebuffer]] = {}
         self._meshes: dict[object, Solid | None] = {}
+        self._balls: dict[object, Floats] = {}
+        """Of meshes that may be a veil, by the same keys."""
         self._fans: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
         self._wheels: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
         self._keys: dict[int, tuple[Craft, str]] = {}
@@ -189,8 +195,10 @@ class Renderer:
         if key not in self._meshes:
             if len(self._meshes) > 60:
                 self._meshes.clear()
+                self._balls.clear()
             vertices = build()
             self._meshes[key] = self._looks.solid(vertices) if len(vertices) else None
+            self._balls[key] = looks.balls_round(vertices)
         return self._meshes[key]
 
     def _frame(self, width: int, height: int, samples: int) -> tuple[moderngl.Framebuffer, moderngl.Framebuffer]:
@@ -358,24 +366,28 @@ class Renderer:
         gl.disable(moderngl.BLEND | moderngl.DEPTH_TEST)
 
     def _draw_solids(self, gl: moderngl.Context, scene: Scene) -> None:
-        still = self._mesh(
-            ("ground", scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks),
-            lambda: np.concatenate([meshes.ground_mesh(scene.ground), *freight.still_mesh(scene.ground)]),
+        parts = (scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks)
+        key, fixed = ("ground", *parts), freight.still_mesh
+        still = self._mesh(key, lambda: np.concatenate([meshes.ground_mesh(scene.ground), *fixed(scene.ground)]))
+        shade = self._mesh(
+            ("shade", *parts), lambda: np.concatenate([meshes.shade_mesh(scene.ground), *fixed(scene.ground)])
         )
-        plain = (0.0, 0.0, 0.0, 0.0)
-        level = self._still_level(scene.ground)
-        found: list[Draw] = [
-            (array, np.eye(4), plain, level) for array in (still, self._loose(scene)) if array is not None
-        ]
-        around = batches(found, scene.ground)
+        level, loose = self._still_level(scene.ground), self._loose(scene)
+        around, shading = (
+            batches([(one, np.eye(4), PLAINLY, level) for one in both if one is not None], scene.ground)
+            for both in ((still, loose), (shade, loose))
+        )
         crafts = batches([draw for one in scene.figures for draw in self._figure(one, scene.ground)], scene.ground)
         self._looks.set("flatten", 1.0, PLAIN)
         cast = batches([self._box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
-        self._render([batch.shaded(theme.rgb("ice_dark")) for batch in around + cast], PLAIN)
+        self._render([batch.shaded(theme.rgb("ice_dark")) for batch in shading + cast], PLAIN)
         gl.enable(moderngl.DEPTH_TEST)
         self._looks.set("flatten", 0.0, PLAIN)
         self._render(crafts, PLAIN)
-        if scene.subject[3] > 0.0:
+        balls = [self._balls.get(key, np.zeros((0, 4)))]
+        if self._freight is not None and scene.places is not None:
+            balls.append(np.column_stack([scene.places[:, :3], self._freight[1].reach]))
+        if scene.subject[3] > 0.0 and looks.is_veil(np.concatenate(balls), self._eye, scene.subject):
             self._render_whole(around, VEILED, scene.subject)
             self._draw_veil(gl, around, VEILED)
         else:
@@ -535,7 +547,7 @@ def veiled_part(
     matrix : to clip space, shape (4, 4). subject : its place and radius, m. The cone of the veil lies within a cube
     round the subject, seen from the eye.
     """
-    wide = VEIL * subject[3]
+    wide = looks.CONE * subject[3]
     corners = np.array([(x, y, z) for x in (-wide, wide) for y in (-wide, wide) for z in (-wide, wide)]) + subject[:3]
     seen = np.column_stack([corners, np.ones(8)]) @ np.asarray(matrix, dtype=float).T
     if np.any(seen[:, 3] <= 1e-3):

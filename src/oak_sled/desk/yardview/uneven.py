@@ -11,10 +11,7 @@ from numpy.typing import NDArray
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.kernel.state import Floats, Ints
 from oak_sled.desk.yardview import freight, meshes
-
-VEIL = 1.35
-"""Radii of the subject to which the veil of the shader reaches."""
-
+from oak_sled.desk.yardview.looks import CONE
 
 CHUNKS = 96
 """Pieces, about, in which it is drawn or left out."""
@@ -143,7 +140,7 @@ class Uneven:
 
     def between(self, eye: Floats, subject: tuple[float, float, float, float]) -> tuple[Floats, Floats]:
         """Two corners, m, of a box in which all lies that may stand between the eye and the subject."""
-        ends, spare = np.stack([eye, subject[:3]]), VEIL * subject[3] + 1.5 * self.longest
+        ends, spare = np.stack([eye, subject[:3]]), CONE * subject[3] + 1.5 * self.longest
         return ends.min(axis=0) - spare, ends.max(axis=0) + spare
 
     def before(self, eye: Floats, subject: tuple[float, float, float, float], clear: float) -> Ints:
@@ -162,6 +159,6 @@ class Uneven:
         to = self.vertices[index, :3] - eye
         along = to @ (way / far)
         off2 = np.einsum("ijk,ijk->ij", to, to) - along * along
-        reach = VEIL * subject[3] * np.clip(along / far, 0.02, 1.0) + self.longest
+        reach = CONE * subject[3] * np.clip(along / far, 0.02, 1.0) + self.longest
         near = (along > -self.longest) & (along < far - clear * subject[3] + self.longest) & (off2 < reach * reach)
         return index[near.any(axis=1)]
