@@ -322,14 +322,13 @@ def test_a_ray_ends_on_the_surface_of_every_shape_and_nowhere_before(block):
     machine = Machine.of(job(FOUR, ground=GROUND.replace(floor=False, blocks=(block,)), height=3.0))
     scene = machine.scene
     broad.seek_neighbours(scene, 1.0 / 120.0)  # the boxes round what never moves
-    scene.solids["near_first"][1], scene.solids["near_last"][1] = 0, 1
-    scene.near[0] = 2
+    scene.sighted[0] = 2
     dice, hits = np.random.default_rng(7), 0
     for _ in range(300):
         origin = np.array([*dice.uniform(-1.2, 1.2, 2), 2.5])
         way = np.array([*dice.uniform(-0.4, 0.4, 2), -1.0])
         way /= np.linalg.norm(way)
-        found, below, normal = rays.nearest(scene, 1, 1, tuple(origin), tuple(way), 6.0, True)
+        found, below, normal = rays.nearest(scene, 1, tuple(origin), tuple(way), 6.0, 1)
         along = np.linspace(0.0, 6.0, 4001)
         out = inside(block, origin + along[:, None] * way)
         enters = np.flatnonzero(out < 0.0)
@@ -351,7 +350,7 @@ def test_a_ray_over_a_relief_ends_at_its_height(uneven_ground):
     dice = np.random.default_rng(3)
     for _ in range(200):
         x, y = dice.uniform(-8.0, 8.0, 2)
-        found, below, normal = rays.nearest(machine.scene, 1, 1, (x, y, 9.0), (0.0, 0.0, -1.0), 20.0, True)
+        found, below, normal = rays.nearest(machine.scene, 1, (x, y, 9.0), (0.0, 0.0, -1.0), 20.0, 0)
         assert below == 0
         assert 9.0 - found == pytest.approx(ground_shape.height_at(uneven_ground, x, y), abs=1e-9)
         assert normal[2] > 0.0

@@ -68,14 +68,13 @@ def test_a_sphere_stops_where_it_touches_every_shape_and_nowhere_before(block):
     machine = Machine.of(job(FOUR, ground=ICE.replace(floor=False, blocks=(block,)), height=3.0))
     scene = machine.scene
     broad.seek_neighbours(scene, 1.0 / 120.0)  # the boxes round what never moves
-    scene.solids["near_first"][1], scene.solids["near_last"][1] = 0, 1
-    scene.near[0] = 2
+    scene.sighted[0] = 2
     dice, hits = np.random.default_rng(7), 0
     for _ in range(120):
         origin = np.array([*dice.uniform(-1.4, 1.4, 2), 2.6])
         way = np.array([*dice.uniform(-0.4, 0.4, 2), -1.0])
         way /= np.linalg.norm(way)
-        gap, below, point, normal = rays.touched(scene, 1, 1, tuple(origin), tuple(way), 6.0, RADIUS, True)
+        gap, below, point, normal = rays.touched(scene, 1, tuple(origin), tuple(way), 6.0, RADIUS, 1)
         goes = gap - RADIUS
         along = np.linspace(0.0, min(goes, 6.0 - RADIUS) if below >= 0 else 6.0 - RADIUS, 61)
         away = apart(block, origin + along[:, None] * way)
@@ -102,7 +101,7 @@ def test_a_sphere_over_a_relief_touches_the_nearest_of_its_triangles():
     dice = np.random.default_rng(3)
     for _ in range(60):
         x, y = dice.uniform(-8.0, 8.0, 2)
-        gap, below, point, _ = rays.touched(machine.scene, 1, 1, (x, y, 9.0), (0.0, 0.0, -1.0), 20.0, 0.6, True)
+        gap, below, point, _ = rays.touched(machine.scene, 1, (x, y, 9.0), (0.0, 0.0, -1.0), 20.0, 0.6, 0)
         assert below == 0
         middle = np.array([[x, y, 9.0 - (gap - 0.6)]])
         _, far, _ = trimesh.proximity.closest_point_naive(surface, middle)

@@ -75,7 +75,7 @@ def lay(triangles: Floats) -> Laid:
     at = line * nx + column
     order = np.argsort(at, kind="stable")
     grid = np.zeros(1, records.GRID)
-    grid["origin"], grid["cell"], grid["cells"] = origin, cell, cells
+    grid["origin"], grid["cell"], grid["cells"], grid["a_metre"] = origin, cell, cells, 1.0 / cell
     grid["blocks"] = blocks = -(-nx // (1 << BLOCK_BITS))
     first = np.searchsorted(at[order], np.arange(nx * ny + 1)).astype(np.int64)
     top, block_top = np.full(nx * ny, -np.inf), np.full(blocks * -(-ny // (1 << BLOCK_BITS)), -np.inf)
@@ -132,7 +132,7 @@ def cells_under(scene, west, south, east, north):
     """The cells that a box from above reaches, m: first and last along x, first and last along y."""
     grid = scene.grid[0]
     x, y, nx, ny = grid.origin[0], grid.origin[1], grid.cells[0], grid.cells[1]
-    across, deep = 1.0 / grid.cell[0], 1.0 / grid.cell[1]
+    across, deep = grid.a_metre[0], grid.a_metre[1]
     first_x = min(max(int((west - x) * across), 0), nx - 1)
     last_x = min(max(int((east - x) * across), 0), nx - 1)
     first_y = min(max(int((south - y) * deep), 0), ny - 1)

@@ -111,6 +111,7 @@ def collide_triangles(scene, s, dt, since):
         p = one.first_piece + i
         piece = scene.pieces[p]
         low, high = bounds_of(piece, one, scene.corners, margin)
+        lowest, facing = low, (0.0, 0.0, 0.0)
         low_x, low_y, low_z = low
         high_x, high_y, high_z = high
         first_x, last_x, first_y, last_y = grid.cells_under(scene, low_x, low_y, high_x, high_y)
@@ -131,7 +132,11 @@ def collide_triangles(scene, s, dt, since):
                     # a triangle in several cells is met in the first of them that the piece reaches
                     if cx != max(first_x, triangle.home[0]) or cy != max(first_y, triangle.home[1]):
                         continue
-                    if over_triangle(piece, one, scene.corners, triangle) > margin:
+                    n = triangle.normal
+                    if n[0] != facing[0] or n[1] != facing[1] or n[2] != facing[2]:  # level ground has one
+                        facing = (n[0], n[1], n[2])
+                        lowest = closest.support(piece, one, scene.corners, (-n[0], -n[1], -n[2]))
+                    if height_over(lowest, triangle) - piece.radius > margin:
                         continue  # all of it lies above the plane of the triangle
                     if beyond_face(scene, piece, one, triangle, margin):
                         continue
@@ -187,12 +192,11 @@ def far_of(piece, solid, corners, axis, sign):
 
 
 @compiled
-def over_triangle(piece, solid, corners, triangle):
-    """Height of a piece over the plane of a triangle of the ground, m."""
+def height_over(low, triangle):
+    """m by which a point lies over the plane of a triangle."""
     n = triangle.normal
-    low = closest.support(piece, solid, corners, (-n[0], -n[1], -n[2]))
     high = (low[0] - triangle.corners[0, 0]) * n[0] + (low[1] - triangle.corners[0, 1]) * n[1]
-    return high + (low[2] - triangle.corners[0, 2]) * n[2] - piece.radius
+    return high + (low[2] - triangle.corners[0, 2]) * n[2]
 
 
 @compiled

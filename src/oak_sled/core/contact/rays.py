@@ -26,28 +26,26 @@ def cast_all(crafts, scene, supports, nows):
     for c in range(crafts.shape[0]):
         first = crafts[c].first_support + crafts[c].supports
         last = first + crafts[c].rays
-        bodies = has_bodies_near(scene, crafts[c].body, supports, first, last)
+        seen = look_round(scene, crafts[c].body)
         for k in range(first, last):
-            cast(scene, crafts[c].body, supports[k], nows[c], bodies)
+            cast(scene, crafts[c].body, supports[k], nows[c], seen)
             if supports[k].axle.radius > 0.0:
                 ask_nothing(supports[k].axle)
 
 
 @compiled
-def has_bodies_near(scene, b, supports, first, last):
-    """Whether any neighbour of a body is as near as its rays, from `first` to `last`, may see at all."""
-    body, wide = scene.solids[b], 0.0
-    for k in range(first, last):
-        ray = supports[k]
-        wide = max(wide, ray.reach + ray.radius + abs(ray.at[0]) + abs(ray.at[1]) + abs(ray.at[2]))
+def look_round(scene, b):
+    """Writes the bodies that rays of a body may see, and how many: neighbours within a ball that holds all its rays."""
+    body, count = scene.solids[b], 0
+    wide = body.ball + body.feel  # from its centre of mass, which need not be the middle of its hull
     place = (body.position[0], body.position[1], body.position[2])
     for k in range(body.near_first, body.near_last):
         other = scene.solids[scene.near[k]]
-        if other.kind == PARKED or other.kind == TRIGGER:
+        if other.kind == PARKED or other.kind == TRIGGER or not passes_near(other, place, (0.0, 0.0, 0.0), 0.0, wide):
             continue
-        if passes_near(other, place, (0.0, 0.0, 0.0), 0.0, wide):
-            return True
-    return False
+        scene.sighted[count] = scene.near[k]
+        count += 1
+    return count
 
 
 @compiled
@@ -58,9 +56,9 @@ def ask_nothing(axle):
 
 
 @compiled
-def cast(scene, b, support, now, bodies):
+def cast(scene, b, support, now, seen):
     """Casts one ray of body `b`; a support that finds nothing keeps its reach as its gap, and -1 as what is below.
-    bodies : whether it is worth looking for others than the ground."""
+    seen : how many bodies of `scene.sighted` it may find."""
     body = scene.solids[b]
     support.before = support.gap if support.below >= 0 else -1.0
     support.loaded = support.load
@@ -77,9 +75,9 @@ def cast(scene, b, support, now, bodies):
     found, below, n = FAR, -1, (0.0, 0.0, 1.0)
     point = origin
     if support.muted == 0 and support.radius > 0.0:
-        found, below, point, n = touched(scene, b, support.layer, origin, way, support.reach, support.radius, bodies)
+        found, below, point, n = touched(scene, support.layer, origin, way, support.reach, support.radius, seen)
     elif support.muted == 0:
-        found, below, n = nearest(scene, b, support.layer, origin, way, support.reach, bodies)
+        found, below, n = nearest(scene, support.layer, origin, way, support.reach, seen)
         point = (origin[0] + found * way[0], origin[1] + found * way[1], origin[2] + found * way[2])
     if below < 0:
         support.gap, support.below, support.rate = support.reach, -1, 0.0
@@ -106,11 +104,11 @@ def cast(scene, b, support, now, bodies):
 
 
 @compiled
-def nearest(scene, b, layer, origin, way, reach, bodies):
+def nearest(scene, layer, origin, way, reach, seen):
     """What a ray meets first within `reach` m: the distance (m), the body (-1: none), and the normal there.
 
-    b : the body that casts it, which it does not see. layer : it sees what this layer collides with. origin : m,
-    way : unit vector, world axes. bodies : whether others than the ground are looked for.
+    layer : it sees what this layer collides with. origin : m, way : unit vector, world axes. seen : how many bodies of
+    `scene.sighted` it may meet.
     """
     found, below = reach, -1
     nx, ny, nz = -way[0], -way[1], -way[2]
@@ -125,10 +123,10 @@ def nearest(scene, b, layer, origin, way, reach, bodies):
                 triangle = scene.triangles[k]
                 found, below = t, GROUND
                 nx, ny, nz = triangle.normal[0], triangle.normal[1], triangle.normal[2]
-    for place in range(scene.solids[b].near_first, scene.solids[b].near_last if bodies else 0):
-        s = scene.near[place]
+    for place in range(seen):
+        s = scene.sighted[place]
         other = scene.solids[s]
-        if other.kind == PARKED or other.kind == TRIGGER or scene.layers[layer, other.layer] != COLLIDES:
+        if scene.layers[layer, other.layer] != COLLIDES:
             continue
         if not passes_near(other, origin, way, found, 0.0):
             continue
@@ -139,7 +137,7 @@ def nearest(scene, b, layer, origin, way, reach, bodies):
 
 
 @compiled
-def touched(scene, b, layer, origin, way, reach, radius, bodies):
+def touched(scene, layer, origin, way, reach, radius, seen):
     """What a sphere that is swept along a ray touches first: the gap from the mount to its far side (m), the body (-1:
     none), the point, and the normal there. reach : of its far side. The rest is as for `nearest`."""
     found, below, point = reach - radius, -1, origin
@@ -155,10 +153,10 @@ def touched(scene, b, layer, origin, way, reach, radius, bodies):
             if k >= 0:
                 found, below, point = t, GROUND, x
                 nx, ny, nz = spheres.normal_at(spheres.along(origin, way, t), x, way)
-    for place in range(scene.solids[b].near_first, scene.solids[b].near_last if bodies else 0):
-        s = scene.near[place]
+    for place in range(seen):
+        s = scene.sighted[place]
         other = scene.solids[s]
-        if other.kind == PARKED or other.kind == TRIGGER or scene.layers[layer, other.layer] != COLLIDES:
+        if scene.layers[layer, other.layer] != COLLIDES:
             continue
         if not passes_near(other, origin, way, found, radius):
             continue

@@ -151,6 +151,7 @@ GRID = np.dtype(
         ("plane", "i8"),  # 1 where the ground is level at height 0 too
         ("origin", "f8", (2,)),  # m, the south-western corner
         ("cell", "f8", (2,)),  # m, a cell along x and y
+        ("a_metre", "f8", (2,)),  # cells in it
         ("cells", "i8", (2,)),  # along x and y; 0: no triangles
         ("blocks", "i8"),  # of cells, along x
     ]
@@ -267,6 +268,7 @@ class Scene(NamedTuple):
     active: Ints  # solids whose contacts are sought, in their order
     couples: Ints  # neighbours while they are sought, shape (n, 2)
     near: Ints  # the neighbours of every solid, one stretch after another
+    sighted: Ints  # bodies that rays of a craft may find
     turns: Ints  # contacts by height
     roots: Ints
     counts: Ints

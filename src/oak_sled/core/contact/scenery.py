@@ -89,6 +89,7 @@ def scene(
         active=np.zeros(len(every), np.int64),
         couples=np.zeros((NEIGHBOURS_EACH * len(every), 2), np.int64),
         near=np.zeros(2 * NEIGHBOURS_EACH * len(every), np.int64),
+        sighted=np.zeros(len(every), np.int64),
         turns=np.zeros(room, np.int64),
         roots=np.zeros(len(every), np.int64),
         counts=np.zeros(9, np.int64),

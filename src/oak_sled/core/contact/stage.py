@@ -55,9 +55,16 @@ def touch_nothing(craft, supports, now):
     now.leaning, now.in_wall = 0.0, 0.0
     now.clear_for += now.dt
     if craft.free[2] == 1.0:
-        for k in range(craft.first_support, craft.first_support + craft.supports):
-            supports[k].load, supports[k].below = 0.0, -1
+        let_go(craft, supports)
         sum_up(craft, supports, now)
+
+
+@compiled
+def let_go(craft, supports):
+    """Nothing carries a craft any more; what carried nothing before is left as it is."""
+    for k in range(craft.first_support, craft.first_support + craft.supports):
+        if supports[k].below >= 0:
+            supports[k].load, supports[k].below = 0.0, -1
 
 
 @compiled
@@ -159,8 +166,7 @@ def collect_supports(craft, scene, supports, now):
     free = craft.free[2] == 1.0
     first, hulls = craft.first_support, 0
     if free:
-        for k in range(first, first + craft.supports):
-            supports[k].load, supports[k].below = 0.0, -1
+        let_go(craft, supports)
     leans = 0.0
     total, x, y, z = 0.0, 0.0, 0.0, 0.0
     for c in range(scene.counts[FOUND]):
