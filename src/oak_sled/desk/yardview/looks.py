@@ -34,7 +34,10 @@ uniform float flatten; in float level;
 #endif
 in vec3 place; in vec3 normal; in vec3 colour;
 in mat4 model; in vec4 over;
-out vec3 tint; out float away; out vec3 spot; flat out vec4 paint;
+out vec3 tint; out float mist; out vec3 spot; flat out vec4 paint;
+#ifdef RULED
+out vec3 ruled;
+#endif
 void main() {
     paint = over;
     vec4 world = model * vec4(place, 1.0);
@@ -46,15 +49,19 @@ void main() {
     float light = 0.66 + 0.30 * max(dot(n, sun), 0.0) + 0.10 * n.z;
     tint = colour * light;
     spot = world.xyz;
-    away = gl_Position.w;
+    mist = (gl_Position.w - 90.0) * 0.002;
+#ifdef RULED
+    ruled = spot * vec3(0.5, 0.5, 4.0);  // 2 m apart, and lines of one height a quarter of a metre
+#endif
 }
 """
 _SOLID_FRAGMENT = """
 uniform vec3 haze;
-in vec3 tint; in float away; in vec3 spot; flat in vec4 paint;
+in vec3 tint; in float mist; in vec3 spot; flat in vec4 paint;
 out vec4 pixel;
 #ifdef RULED
 uniform vec3 rule;
+in vec3 ruled;
 #endif
 #ifdef VEIL
 uniform vec3 eye; uniform vec4 subject; uniform float veil;
@@ -75,15 +82,12 @@ void main() {
 #endif
     vec3 base = mix(tint, paint.rgb, paint.a);
 #ifdef RULED
-    vec2 at = spot.xy * 0.5, wide = fwidth(at) + 1e-5, far = abs(at - floor(at + 0.5));
-    vec2 on = clamp(1.5 - far / wide, 0.0, 1.0) * clamp(1.0 - wide * 2.0, 0.0, 1.0);
-    base = mix(base, rule, 0.6 * RULED * max(on.x, on.y));
-    // lines of one height, a quarter of a metre apart
-    float level = spot.z * 4.0, thick = fwidth(level) + 1e-5, off = abs(level - floor(level + 0.5));
-    float line = clamp(1.6 - off / thick, 0.0, 1.0) * clamp(1.0 - thick, 0.0, 1.0) * step(0.02, spot.z);
-    base = mix(base, rule * 0.72, RULED * line);
+    vec3 wide = fwidth(ruled) + 1e-5, far = abs(fract(ruled + 0.5) - 0.5);
+    vec3 on = min(vec3(1.5, 1.5, 1.6) - far / wide, 1.0) * max(1.0 - wide * vec3(2.0, 2.0, 1.0), 0.0);
+    base = mix(base, rule, 0.6 * RULED * max(max(on.x, on.y), 0.0));
+    base = mix(base, rule * 0.72, spot.z < 0.02 ? 0.0 : RULED * max(on.z, 0.0));
 #endif
-    pixel = vec4(mix(base, haze, clamp((away - 90.0) / 500.0, 0.0, 0.85)), shown).bgra;
+    pixel = vec4(mix(base, haze, clamp(mist, 0.0, 0.85)), shown).bgra;
 }
 """
 CONE = 1.35
