@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.build import jobs
+from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.yard import Ground, Wall
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
@@ -200,3 +201,16 @@ def test_a_wall_is_drawn_as_a_veil_wherever_any_of_it_may_be_one(renderer, monke
         kinds.add((told[0], bool(np.array_equal(quick, shown))))
     assert {(False, True), (True, False)} <= kinds, "some veil it, some stand aside"
     assert (False, False) not in kinds
+
+
+def test_a_picture_without_loose_blocks_follows_one_with_them(renderer):
+    """As when another ground is opened: what was loose on the one before is no veil of this one."""
+    camera = Camera(np.array([-20.0, 0.0, 5.0]), np.zeros(3), np.array([0.0, 0.0, 1.0]), 200, 120)
+    crates = tuple(Block(id=f"crate_{k}", moves="free", x=2.0 * k) for k in range(3))
+    subject = (0.0, 0.0, 1.0, 1.5)
+    bare = Scene(Ground(id="level"), subject=subject, places=np.zeros((0, 7)))
+    first = pixels(renderer, bare, camera)
+    places = np.array([[2.0 * k, 0.0, 0.5, 1.0, 0.0, 0.0, 0.0] for k in range(3)])
+    full = pixels(renderer, Scene(Ground(id="quay", blocks=crates), subject=subject, places=places), camera)
+    assert not np.array_equal(first, full)
+    assert np.array_equal(first, pixels(renderer, bare, camera))

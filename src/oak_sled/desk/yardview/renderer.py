@@ -385,7 +385,7 @@ class Renderer:
         self._looks.set("flatten", 0.0, PLAIN)
         self._render(crafts, PLAIN)
         balls = [self._balls.get(key, np.zeros((0, 4)))]
-        if self._freight is not None and scene.places is not None:
+        if loose is not None and self._freight is not None and scene.places is not None:
             balls.append(np.column_stack([scene.places[:, :3], self._freight[1].reach]))
         if scene.subject[3] > 0.0 and looks.is_veil(np.concatenate(balls), self._eye, scene.subject):
             self._render_whole(around, VEILED, scene.subject)
