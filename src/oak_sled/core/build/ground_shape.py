@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -53,16 +54,21 @@ def height_at(ground: Ground, x: float, y: float) -> float | None:
     laid = laid_on(ground)
     if laid is None:
         return None
-    rows = laid.over(x, y)
-    a, b, c = rows["corners"][:, 0], rows["corners"][:, 1], rows["corners"][:, 2]
-    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    area = np.where(np.abs(area) > 1e-15, area, np.inf)
-    s = ((x - a[:, 0]) * (c[:, 1] - a[:, 1]) - (y - a[:, 1]) * (c[:, 0] - a[:, 0])) / area
-    t = ((y - a[:, 1]) * (b[:, 0] - a[:, 0]) - (x - a[:, 0]) * (b[:, 1] - a[:, 1])) / area
-    on = (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9) & np.isfinite(area)
-    if not np.any(on):
+    found = [_height_on(corners, x, y) for corners in laid.over(x, y)["corners"].tolist()]
+    return max((high for high in found if high is not None), default=None)
+
+
+def _height_on(corners: Sequence[Sequence[float]], x: float, y: float) -> float | None:
+    """m of a triangle over a point; None beside it. A cell holds few, so that arrays would cost more than they save."""
+    (ax, ay, az), (bx, by, bz), (cx, cy, cz) = corners
+    area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    if abs(area) <= 1e-15:
         return None
-    return float(np.max((a[:, 2] + s * (b[:, 2] - a[:, 2]) + t * (c[:, 2] - a[:, 2]))[on]))
+    s = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
+    t = ((y - ay) * (bx - ax) - (x - ax) * (by - ay)) / area
+    if s < -1e-9 or t < -1e-9 or s + t > 1.0 + 1e-9:
+        return None
+    return az + s * (bz - az) + t * (cz - az)
 
 
 class Raster(NamedTuple):

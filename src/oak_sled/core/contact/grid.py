@@ -43,11 +43,17 @@ class Laid(NamedTuple):
     def over(self, x: float, y: float) -> Records:
         """The triangles that may lie over a point, m."""
         grid = self.grid[0]
-        away, (nx, ny) = np.array([x, y]) - grid["origin"], grid["cells"]
-        i, j = np.minimum(np.floor(away / grid["cell"]), np.floor((away - HAIR) / grid["cell"]).clip(0)).astype(int)
-        if not (0 <= i < nx and 0 <= j < ny):
-            return self.rows[:0]
-        cell = j * nx + i
+        places: list[int] = []
+        for at, first, wide, count in zip(
+            (x, y), *(grid[one].tolist() for one in ("origin", "cell", "cells")), strict=True
+        ):
+            place = math.floor((at - first) / wide)
+            if place == count and at - first - count * wide <= HAIR:
+                place -= 1  # its last edge belongs to it
+            if not 0 <= place < count:
+                return self.rows[:0]
+            places.append(place)
+        cell = places[1] * int(grid["cells"][0]) + places[0]
         return self.rows[self.items[self.first[cell] : self.first[cell + 1]]]
 
 
