@@ -3,7 +3,9 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.project import demos
 from oak_sled.desk.jobs import Worker
@@ -295,3 +297,23 @@ def test_the_ledger_says_where_the_energy_of_a_bounce_goes(reopened, idle):
     QTest.mouseClick(pane.kind, Qt.MouseButton.LeftButton)
     assert pane.axes.isVisible()
     assert not pane.shows_energy
+
+
+def test_the_ledger_paints_nothing_under_its_buttons(reopened, idle):
+    """Its text without the buttons, at the height of the buttons: both views, at the least size too."""
+    window = reopened("crate-drop")
+    idle()
+    window.show_pane("Ledger")
+    window.session.set_time(0.5)
+    pane = window.ledger
+    for width in (1280, 1000):
+        window.resize(width, 700)
+        idle()
+        for energy in (False, True):
+            pane.show_energy(energy)
+            picture = QImage(pane.size(), QImage.Format.Format_RGB32)
+            picture.fill(0xFFFFFF)
+            pane.render(picture, flags=QWidget.RenderFlag(0))
+            ink = [y for y in range(picture.height()) if len({picture.pixel(x, y) for x in range(picture.width())}) > 1]
+            assert min(ink) > pane.kind.geometry().bottom(), (width, energy)
+            assert max(ink) < pane.height()

@@ -142,7 +142,6 @@ class LedgerPane(QWidget):
         row_time = (run.ticks if self.session.live_on else max(1, self.session.row)) * run.job.dt
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour("soft"))
-        painter.drawText(12, 20, f"tick that ends at {row_time:.3f} s")
         top = 34.0
         for text, x in zip(("ahead", "left", "up"), columns[:3], strict=True):
             words = text if self.craft_axes else {"ahead": "x", "left": "y", "up": "z"}[text]
@@ -167,8 +166,8 @@ class LedgerPane(QWidget):
         painter.setPen(theme.colour("soft"))
         level = (total[0] ** 2 + total[1] ** 2) ** 0.5
         text = f"{units.show(level / mass, 'm/s2')} level = {units.show(level / weight, 'g')}"
-        if row_time <= run.job.dt * 1.5:
-            text += " · first tick"
+        first = " · first tick" if row_time <= run.job.dt * 1.5 else ""
+        text += f" · in the tick that ends at {row_time:.3f} s{first}"
         painter.drawText(12, int(top + 5 + step + 16), text)
 
     def _paint_row(
