@@ -317,6 +317,19 @@ def inside(block: Block, points: np.ndarray) -> np.ndarray:
     return slabs
 
 
+def test_a_ray_far_from_its_hull_finds_what_lies_under_it():
+    """The shape may stand beside the craft's origin, and the pad with it."""
+    block = Block(id="plinth", moves="fixed", length=1.0, width=1.0, height=0.5)
+    body = Body(mass=MASS, shape_x=6.0, held=("x", "y", "z", "roll", "pitch", "yaw"))
+    pad = Pad(id="pads", reach=1.5)
+    for mount, finds in (((0.0, 0.0, 1.5), True), ((3.0, 0.0, 1.5), False)):
+        x, y, z = mount
+        one = pad.replace(x=x, y=y, z=z)
+        made = go(one, ground=GROUND.replace(floor=False, blocks=(block,)), body=body, seconds=0.1)
+        over = made.column("position.z")[0] + z - body.centre()[2] - block.height
+        assert made.column("pads.1.gap")[-1] == pytest.approx(over if finds else pad.reach, abs=1e-9)
+
+
 @pytest.mark.parametrize("block", SHAPES, ids=lambda block: f"{block.shape}{block.pitch_deg:.0f}")
 def test_a_ray_ends_on_the_surface_of_every_shape_and_nowhere_before(block):
     machine = Machine.of(job(FOUR, ground=GROUND.replace(floor=False, blocks=(block,)), height=3.0))

@@ -99,8 +99,9 @@ def build(job: Job) -> Scene:
 
 def feel_of(craft: Craft) -> float:
     """m from the middle of the hull of a craft to the farthest end of a ray: what lies nearer may be found by one."""
+    middle = craft.body.middle()
     rays = [ray for part in craft.parts for ray in part.rays()]
-    return max((math.hypot(*ray.at) + ray.reach + ray.radius for ray in rays), default=0.0)
+    return max((math.dist(ray.at, middle) + ray.reach + ray.radius for ray in rays), default=0.0)
 
 
 def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
