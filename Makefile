@@ -19,7 +19,7 @@ test-all: test
 	@env -u DISPLAY -u WAYLAND_DISPLAY OAK_SLED_CHECKED=1 .venv/bin/python -m pytest -q -n 2 --dist loadfile tests/core
 
 lint: setup
-	@.venv/bin/ruff check src tests scripts && .venv/bin/ruff format --check src tests
+	@.venv/bin/ruff check src tests scripts && .venv/bin/ruff format --check src tests scripts
 
 # a wheel that carries the compiled kernel
 wheel: setup

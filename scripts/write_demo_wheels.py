@@ -9,6 +9,7 @@ import math
 from pathlib import Path
 
 import numpy as np
+from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
 
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
@@ -29,7 +30,6 @@ from oak_sled.core.parts.wheels.bar import Bar
 from oak_sled.core.parts.wheels.countersteer import CounterSteer
 from oak_sled.core.parts.wheels.drive import Drive
 from oak_sled.core.parts.wheels.sliplimit import SlipLimit
-from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
 from oak_sled.core.parts.wheels.steering import Steering
 from oak_sled.core.parts.wheels.tire import Tire
 from oak_sled.core.parts.wheels.wheel import Wheel

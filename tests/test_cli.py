@@ -113,7 +113,7 @@ def test_spread_scatters_lists_draws_and_tells_of_several_measures(tmp_path):
         "--scatter", "2", "--threads", "1", "--picture", str(picture),
     ).stdout  # fmt: skip
     rows = told.splitlines()
-    assert rows[0].endswith("repeat,stop_distance [m],top_speed [m/s]")
+    assert rows[0].endswith("repeat,status,stop_distance [m],top_speed [m/s]")
     assert len(rows) == 1 + 2 * 3 * 3
     assert picture.read_bytes().startswith(b"\x89PNG")
 
@@ -139,7 +139,7 @@ def test_spread_compares_cards_of_the_shelf_beside_a_yard(tmp_path):
     given = ("spread", str(file), "--drill", "straight_pull", "--measure", "top_speed", "--vary")
     rows = list(csv.reader(call(*given, "card=all").stdout.splitlines()))
     assert [row[0] for row in rows[1:]] == ["thrust to 400", "thrust to 700", "thrust to 900"]
-    assert float(rows[1][1]) < float(rows[2][1]) < float(rows[3][1])
+    assert float(rows[1][-1]) < float(rows[2][-1]) < float(rows[3][-1])
     assert len(call(*given, "card=starred").stdout.splitlines()) == 3
     told = call(*given, "card=starred,thrust to 440", status=2)
     assert "there is no card 'thrust to 440'" in told.stderr
@@ -201,7 +201,9 @@ def test_the_quay_runs_lists_and_meets_its_targets(tmp_path):
     assert "dial\tgrounds.quay.blocks.crate_1.mass\t25\tkg" in lines
     out, data = tmp_path / "run.csv", tmp_path / "run.json"
     heavy = "grounds.quay.blocks.crate_1.mass=2500"
-    told = call("run", "demo:quay", "--drill", "push_freight", "--set", heavy, "--csv", str(out), "--json", str(data))
+    given = ("run", "demo:quay", "--drill", "push_freight", "--set", heavy, "--csv", str(out), "--json", str(data))
+    told = call(*given, status=1)
+    assert "target missed blocks moved" in told.stdout
     assert "blocks_moved" in told.stdout
     found = json.loads(data.read_text())["measures"]
     assert found["air_time"] == {"value": 0.0, "unit": "s"}
@@ -281,7 +283,8 @@ def test_several_settings_are_checked_together_in_any_order():
 
 
 def test_a_setting_may_be_a_list():
-    free = call("run", "demo:fan-sled", "--drill", "straight_pull", "--set", 'crafts.fan_sled.body.held=["z"]')
+    held = 'crafts.fan_sled.body.held=["z"]'
+    free = call("run", "demo:fan-sled", "--drill", "straight_pull", "--set", held, status=1)
     assert "digest" in free.stdout
     told = call("run", "demo:fan-sled", "--set", "crafts.fan_sled.body.held=[z", status=2).stderr
     assert "is not a list" in told
@@ -324,3 +327,162 @@ def test_a_run_seen_from_another_craft_judges_the_targets_of_the_drill():
     for craft in ("spring", "own_law"):
         made = call("run", "demo:crate-drop", "--drill", "soft_landing", "--craft", craft)
         assert made.stdout.count("target met") == 3, made.stdout
+
+
+def piped(*arguments, to, environment=None):
+    """The program with its standard output led somewhere."""
+    return subprocess.run(
+        [sys.executable, "-m", "oak_sled", *arguments], stdout=to, stderr=subprocess.PIPE, text=True, timeout=120,
+        env={**os.environ, **(environment or {})},
+    )  # fmt: skip
+
+
+ANY_COMMAND = [
+    ("demos",), ("list", "demo:fan-sled"), ("schema",), ("check", "demo:puck"),
+    ("run", "demo:fan-sled", "--drill", "brake_to_stop"),
+    ("run", "demo:fan-sled", "--drill", "brake_to_stop", "--csv", "-"),
+    ("tickcheck", "demo:fan-sled", "--drill", "brake_to_stop"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("arguments", ANY_COMMAND, ids=[" ".join(one[:1] + one[-2:]) for one in ANY_COMMAND])
+def test_a_closed_pipe_is_quiet(arguments):
+    reads, writes = os.pipe()
+    os.close(reads)
+    try:
+        done = piped(*arguments, to=writes)
+    finally:
+        os.close(writes)
+    assert done.returncode in (0, 1)
+    assert done.stderr == "" or ("-" in arguments and "written" not in done.stderr)
+
+
+@pytest.mark.parametrize("arguments", ANY_COMMAND, ids=[" ".join(one[:1] + one[-2:]) for one in ANY_COMMAND])
+def test_a_full_disk_under_the_output_is_one_line(arguments):
+    with open("/dev/full", "w") as full:
+        done = piped(*arguments, to=full)
+    assert done.returncode == 2
+    assert "cannot be written: no space left on device" in done.stderr.splitlines()[-1]
+    assert "-" in arguments or len(done.stderr.splitlines()) == 1, "with -, the table is there as well"
+
+
+def test_a_terminal_that_cannot_print_a_character_prints_another(tmp_path):
+    with open(tmp_path / "out", "w") as file:
+        done = piped(
+            "run", "demo:fan-sled", "--drill", "step_steer", to=file, environment={"PYTHONIOENCODING": "ascii"}
+        )
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "Fan sled ? Step steer" in (tmp_path / "out").read_text()
+
+
+@pytest.mark.parametrize("option", ["--csv", "--json", "--parquet"])
+def test_a_yard_is_not_overwritten_by_what_is_written_about_it(tmp_path, option):
+    from oak_sled.core.files import yard_json
+
+    file = tmp_path / "yard.json"
+    yard_json.save(demos.load("fan-sled"), file)
+    before = file.read_bytes()
+    told = call("run", str(file), option, str(file), status=2)
+    assert f"{option}: {file} is the yard as well" in told.stderr
+    assert file.read_bytes() == before
+    told = call("run", str(file), "--csv", str(tmp_path / "x"), "--json", str(tmp_path / "." / "x"), status=2)
+    assert "--json: " in told.stderr
+    assert "is --csv as well" in told.stderr
+    given = ("--drill", "brake_to_stop", "--measure", "stop_distance", "--vary", "crafts.fan_sled.body.mass=200,300")
+    for other in (option, "--picture"):
+        if other in ("--csv", "--picture"):
+            call("spread", str(file), *given, other, str(file), status=2)
+    call("sensitivity", str(file), "--drill", "brake_to_stop", "--csv", str(file), status=2)
+    assert file.read_bytes() == before
+
+
+def test_standard_input_and_output_stand_in_the_place_of_files():
+    from oak_sled.core.files import yard_json
+
+    text = yard_json.dumps(demos.load("fan-sled"))
+    given = [sys.executable, "-m", "oak_sled", "run", "-", "--drill", "brake_to_stop", "--ticks", "60", "--csv", "-"]
+    done = subprocess.run(given, input=text, capture_output=True, text=True, timeout=60)
+    rows = list(csv.reader(done.stdout.splitlines()))
+    assert rows[0][0] == "t [s]"
+    assert len({len(row) for row in rows}) == 1, "the file alone"
+    assert "stop_distance" in done.stderr
+    assert done.returncode == 0
+
+
+def test_a_picture_of_another_kind_is_refused_before_anything_is_run():
+    given = ("spread", "demo:fan-sled", "--drill", "brake_to_stop", "--measure", "stop_distance")
+    told = call(*given, "--vary", "crafts.fan_sled.body.mass=200,300", "--picture", "x.svg", status=2)
+    assert "--picture: a map is written as PNG, not as .svg" in told.stderr
+    assert told.stdout == ""
+
+
+def wild(tmp_path):
+    """A yard whose drill diverges at most of its tick rates: damping that turns motion round."""
+    from oak_sled.core.files import yard_json
+
+    yard = demos.load("fan-sled").edit_all(
+        [("crafts.fan_sled.body.damping_law", "explicit"), ("crafts.fan_sled.body.damping", 400.0)]
+    )
+    yard_json.save(yard, tmp_path / "wild.json")
+    return str(tmp_path / "wild.json")
+
+
+def test_a_run_that_diverges_says_so_everywhere(tmp_path):
+    file, data = wild(tmp_path), tmp_path / "run.json"
+    told = call("run", file, "--drill", "straight_pull", "--json", str(data), status=4)
+    assert "status diverged" in told.stdout
+    assert "top_speed" not in told.stdout
+    assert told.stderr.startswith("oak-sled: diverged at tick ")
+    found = json.loads(data.read_text())
+    assert found["status"] == "diverged"
+    assert found["message"].startswith("diverged at tick ")
+    assert all(one["value"] is None for one in found["measures"].values())
+    assert "\ndiverged  straight_pull: diverged at tick " in "\n" + call("check", file, status=4).stdout
+    both = call("run", file, "--drill", "straight_pull", "--ticks", "120,2000", status=4)
+    assert both.stdout.splitlines()[2].split() == ["status", "diverged", "finished"]
+    rows = call(
+        "spread", file, "--drill", "straight_pull", "--measure", "top_speed",
+        "--vary", "crafts.fan_sled.body.damping=1,400",
+    ).stdout.splitlines()  # fmt: skip
+    assert rows[0].split(",")[1] == "status"
+    assert rows[1].split(",")[1] == ""
+    assert rows[2].split(",")[1:] == ["diverged", ""]
+    table = call("tickcheck", file, "--drill", "straight_pull").stdout.splitlines()
+    assert table[1].split()[:2] == ["status", "diverged"]
+
+
+def test_a_spread_that_is_stopped_keeps_what_is_finished():
+    import signal
+    import time
+
+    given = [sys.executable, "-m", "oak_sled", "spread", "demo:mortar", "--drill", "walk_the_fire", "--measure",
+             "top_speed", "--vary", "crafts.mortar.body.mass=500:900:600"]  # fmt: skip
+    began = subprocess.Popen(given, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    while (line := began.stderr.readline()) and "runs, about" not in line:
+        pass  # until it says how far it is: by then some are done
+    began.send_signal(signal.SIGINT)
+    stopped = time.perf_counter()
+    out, errors = began.communicate(timeout=60)
+    assert time.perf_counter() - stopped < 20.0, "it does not go on to the end, which takes minutes"
+    assert began.returncode == 130
+    assert "Traceback" not in errors
+    assert "stopped after" in errors
+    rows = out.splitlines()
+    assert rows[0] == "crafts.mortar.body.mass,status,top_speed [m/s]"
+    assert 2 <= len(rows) < 600
+    assert all(float(row.split(",")[-1]) >= 0.0 for row in rows[1:])
+
+
+def test_numbers_are_read_with_units_everywhere():
+    thrust = "crafts.fan_sled.parts.fan.thrust"
+    by_weight = call("run", "demo:fan-sled", "--drill", "straight_pull", "--set", f"{thrust}=0.4 g").stdout
+    mass = demos.load("fan-sled").craft("fan_sled").body.true_mass()
+    in_newtons = call("run", "demo:fan-sled", "--drill", "straight_pull", "--set", f"{thrust}={0.4 * 9.80665 * mass}")
+    assert by_weight.splitlines()[-1] == in_newtons.stdout.splitlines()[-1]
+    spread = ("spread", "demo:fan-sled", "--drill", "straight_pull", "--measure", "top_speed", "--vary")
+    rows = call(*spread, f"{thrust}=0.5kN:0.7kN:3").stdout.splitlines()
+    assert [float(row.split(",")[0]) for row in rows[1:]] == [500.0, 600.0, 700.0]
+    rows = call(*spread, f"{thrust}=0.5kN,650").stdout.splitlines()
+    assert [float(row.split(",")[0]) for row in rows[1:]] == [500.0, 650.0]
+    assert "no decimal point" in call("run", "demo:fan-sled", "--set", f"{thrust}=1,500", status=2).stderr
+    assert "give it in N" in call(*spread, f"{thrust}=1 m:3 m:3", status=2).stderr

@@ -18,8 +18,8 @@ ROOT = Path(__file__).parents[1]
     [
         ["lint-imports"],
         ["mypy"],
-        ["ruff", "check", "src", "tests"],
-        ["ruff", "format", "--check", "src", "tests"],
+        ["ruff", "check", "src", "tests", "scripts"],
+        ["ruff", "format", "--check", "src", "tests", "scripts"],
     ],
     ids=["imports", "types", "lint", "format"],
 )

@@ -9,13 +9,12 @@ import difflib
 import json
 import logging
 import sys
-import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from oak_sled import terminal
 from oak_sled.core.documents.faults import Fault, Refused, close_match, one_line, refuse
 
 app = typer.Typer(
@@ -42,7 +41,16 @@ SetOption = Annotated[
 
 def main() -> None:
     """Runs the command line; faults become lines and exit status 2, never a traceback."""
-    arguments = sys.argv[1:]
+    terminal.prepare_streams()
+    status = _status(sys.argv[1:])
+    failed = terminal.flush_or_drop()
+    if failed is not None and not isinstance(failed, BrokenPipeError):
+        status = _tell_full(failed)
+    sys.exit(status)
+
+
+def _status(arguments: list[str]) -> int:
+    """Runs a command; its exit status."""
     # `oak-sled`, `oak-sled FILE` and `oak-sled demo:NAME` mean `oak-sled open ...`
     known = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
     try:
@@ -53,23 +61,34 @@ def main() -> None:
     except Refused as refused:
         for fault in refused.faults:
             print(f"oak-sled: {fault}", file=sys.stderr)
-        sys.exit(2)
+        return terminal.BAD_INPUT
     except typer.Exit as stopped:
-        sys.exit(stopped.exit_code)
-    except typer.Abort:
-        sys.exit(130)
-    except BrokenPipeError:
-        sys.exit(0)
+        return int(stopped.exit_code)
+    except (typer.Abort, KeyboardInterrupt):
+        return terminal.STOPPED
+    except BrokenPipeError:  # whoever reads has seen enough
+        terminal.drop_output()
+        return terminal.DONE
+    except OSError as error:
+        terminal.drop_output()
+        return _tell_full(error)
     except Exception as error:
         if type(error).__module__.startswith(("click", "typer")):
             says = error.format_message() if hasattr(error, "format_message") else str(error)
             print(f"oak-sled: {one_line(says.rstrip('.'))}; see oak-sled --help", file=sys.stderr)
-            sys.exit(2)
+            return terminal.BAD_INPUT
         logging.getLogger("oak_sled").debug("unexpected", exc_info=True)
         says = one_line(f"{type(error).__name__}: {error}")
         print(f"oak-sled: an error of the program itself: {says}", file=sys.stderr)
-        sys.exit(3)
-    sys.exit(status if isinstance(status, int) else 0)
+        return terminal.OWN_ERROR
+    return status if isinstance(status, int) else terminal.DONE
+
+
+def _tell_full(error: OSError) -> int:
+    """Says that what was printed did not arrive."""
+    says = (error.strerror or str(error)).lower()
+    print(f"oak-sled: {error.filename or 'standard output'}: cannot be written: {one_line(says)}", file=sys.stderr)
+    return terminal.BAD_INPUT
 
 
 def _refuse_misspelt(arguments: list[str], known: set[str]) -> None:
@@ -102,7 +121,7 @@ def with_sets(yard: Any, sets: list[str] | None) -> Any:
                 raise refuse(
                     f"--set {entry}", "has no value", "PATH=VALUE, such as crafts.fan_sled.parts.fan.thrust=900"
                 )
-            changes.append((path.strip(), _setting(path.strip(), value.strip())))
+            changes.append((path.strip(), _setting(yard, path.strip(), value.strip())))
         except Refused as refused:
             faults.extend(refused.faults)
     try:
@@ -114,7 +133,7 @@ def with_sets(yard: Any, sets: list[str] | None) -> Any:
     return yard
 
 
-def _setting(path: str, text: str) -> Any:
+def _setting(yard: Any, path: str, text: str) -> Any:
     """A value as it is written on the command line: a number with its unit, a word, true or false, or a list."""
     if text in ("true", "false"):
         return text == "true"
@@ -123,7 +142,9 @@ def _setting(path: str, text: str) -> Any:
             return json.loads(text)
         except ValueError:
             raise refuse(path, f"{text} is not a list", 'a list as JSON has it, such as ["z","roll"]') from None
-    return text
+    from oak_sled.core.documents import document
+
+    return text if document.dial_at(yard, path) is None else document.read_at(yard, path, text)
 
 
 def read_rates(text: str) -> list[int]:
@@ -136,12 +157,15 @@ def read_rates(text: str) -> list[int]:
     return rates
 
 
-def warm(quiet: bool = False) -> None:
-    """Compiles the kernel if it has not been, saying so."""
+def warm() -> None:
+    """Has the kernel say so where it has to be compiled."""
     from oak_sled.core.compiler.kernel import PROGRAM
 
-    if not PROGRAM.is_ready() and not quiet:
-        print("oak-sled: compiling the kernel once (some seconds)...", file=sys.stderr, flush=True)
+    def say(symbol: str, done: int, of: int) -> None:
+        PROGRAM.on_progress = None
+        print("oak-sled: first run: compiling the simulation kernel (some seconds)...", file=sys.stderr, flush=True)
+
+    PROGRAM.on_progress = say
 
 
 @app.command("open")
@@ -177,34 +201,55 @@ def list_yard(yard: YardArgument) -> None:
 @app.command()
 def run(
     yard: YardArgument,
-    craft: Annotated[str, typer.Option(help="the craft; else the one the drill names, or the one on the bench")] = "",
-    drill: Annotated[str, typer.Option(help="the drill; else the one on the bench")] = "",
-    ticks: Annotated[str, typer.Option(help="ticks per second, or several: 60,120,240; else the yard's")] = "",
+    craft: Annotated[str, typer.Option(help="craft to run (default: the one the drill names, or the selected)")] = "",
+    drill: Annotated[str, typer.Option(help="drill to run (default: the selected one)")] = "",
+    ticks: Annotated[str, typer.Option(help="tick rate in Hz, or a comma-separated list (default: the file's)")] = "",
     sets: SetOption = None,
-    csv: Annotated[str | None, typer.Option(help="write the run to this CSV file")] = None,
+    csv: Annotated[str | None, typer.Option(help="write the run to this CSV file; - for standard output")] = None,
+    parquet: Annotated[str | None, typer.Option(help="write the same table to this Parquet file")] = None,
     json_file: Annotated[
-        str | None, typer.Option("--json", help="write measures, cautions and digest to this file")
+        str | None, typer.Option("--json", help="write measures, targets, cautions and digest to this file")
     ] = None,
-) -> None:
-    """Runs a drill and prints the measures as a table; at several tick rates, a column each."""
-    from oak_sled.core.files import disk, run_csv
+) -> int:
+    """Run a drill and print the measures as a table; at several tick rates, a column each."""
+    from oak_sled.core.files import disk, run_table
     from oak_sled.core.results import run as runs
 
     rates = read_rates(ticks)
-    if len(rates) > 1 and csv is not None:
-        raise refuse("--csv", f"one file cannot hold {len(rates)} runs", "one tick rate")
-    for file in (csv, json_file):
-        if file is not None:
-            disk.check_folder(Path(file))
-    jobs = [_job(yard, craft, drill, rate, sets) for rate in rates or [0]]
+    for option, file in (("--csv", csv), ("--parquet", parquet)):
+        if len(rates) > 1 and file is not None:
+            raise refuse(option, f"one file cannot hold {len(rates)} runs", "one tick rate")
+    check_outputs(yard, {"--csv": csv, "--parquet": parquet, "--json": json_file})
+    found = with_sets(load_yard(yard), sets)
+    jobs = [_job(found, craft, drill, rate) for rate in rates or [0]]
     warm()
-    made = [runs.execute(job) for job in jobs]
-    out = [_show_run(one) for one in made] if len(made) == 1 else _show_rates(made)
-    if csv is not None:
-        run_csv.save(made[0], Path(csv))
+    teller = terminal.Teller()
+    made = []
+    for job in jobs:
+        made.append(runs.execute(job))
+        teller.tell(len(made), len(jobs))
+    with terminal.words_beside(csv, parquet, json_file):
+        out = [_show_run(one) for one in made] if len(made) == 1 else _show_rates(made)
     if json_file is not None:
         data = out[0] if len(out) == 1 else {"runs": out}
-        disk.write_whole(Path(json_file), (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
+        disk.write_whole(terminal.path_of(json_file), (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
+    if csv is not None:
+        run_table.save(made[0], terminal.path_of(csv))
+    if parquet is not None:
+        run_table.save_parquet(made[0], terminal.path_of(parquet))
+    if any(one.is_diverged for one in made):
+        return terminal.DIVERGED
+    return terminal.MISSED if any(not one["met"] for each in out for one in each["targets"]) else terminal.DONE
+
+
+def check_outputs(yard: str, outputs: dict[str, str | None]) -> None:
+    """Refuses what cannot be written, or would take the place of the yard or of another output, before anything is
+    computed. outputs : files by their options."""
+    from oak_sled.core.files import disk
+
+    given = None if yard.startswith("demo:") or yard == terminal.STREAM else Path(yard)
+    files = {option: None if file is None else terminal.path_of(file) for option, file in outputs.items()}
+    disk.check_outputs(files, {"the yard": given})
 
 
 def _summary(made: Any) -> dict[str, Any]:
@@ -212,34 +257,52 @@ def _summary(made: Any) -> dict[str, Any]:
     from oak_sled.core.advice import cautions
     from oak_sled.core.results import measures
 
-    found = measures.read_all(made)
+    found = measures.Readings(made)  # those of other crafts too, as targets may ask for them
     shown = [measures.measure(name, [one.craft.id for one in made.job.actors]) for name in measures.names_of(made)]
     warned = cautions.find(made.job, made)
     return {
+        "status": made.state_word,
+        "message": made.message,
         "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
+        "targets": [
+            {"measure": one.target.measure, "low": one.target.low, "high": one.target.high, "met": one.met}
+            for one in measures.judge(made.job.drill, found)
+        ],
         "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
         "digest": made.digest,
     }
 
 
+def _tell_diverged(made: Any, where: str = "") -> None:
+    """Says on standard error that a run diverged."""
+    if made.is_diverged:
+        print(f"oak-sled: {where}{one_line(made.message)}", file=sys.stderr)
+
+
 def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
     """Prints the measures of runs at several tick rates side by side."""
+    from oak_sled.core.documents import units
+
     found = [{"ticks": one.job.ticks, **_summary(one)} for one in made]
     job = made[0].job
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading}")
     print(f"{'ticks/s':<15}" + "".join(f"{one['ticks']:>14}" for one in found))
+    print(f"{'status':<15}" + "".join(f"{one['status']:>14}" for one in found))
     for name, first in found[0]["measures"].items():
         values = [one["measures"].get(name, {}).get("value") for one in found]
         if any(value is not None for value in values):
-            cells = "".join(f"{'—' if value is None else format(value, '.5g'):>14}" for value in values)
+            cells = "".join(f"{units.told(value, first['unit']):>14}" for value in values)
             print(f"{name:<15}{cells} {first['unit']}")
     print(f"{'digest':<15}" + "".join(f"{one['digest'][:12]:>14}" for one in found))
+    for one in made:
+        _tell_diverged(one, f"{one.job.ticks} ticks/s: ")
     return found
 
 
 def _show_run(made: Any) -> dict[str, Any]:
     """Prints the measures, targets and cautions of a run."""
     from oak_sled.core.advice import cautions
+    from oak_sled.core.documents import units
     from oak_sled.core.results import measures
 
     job = made.job
@@ -251,19 +314,21 @@ def _show_run(made: Any) -> dict[str, Any]:
     for known in shown:
         value = found[known.name]
         if value is not None:
-            print(f"{known.name:<15} {value:>12.5g} {known.unit:<5} {known.title}")
+            print(f"{known.name:<15} {units.told(value, known.unit):>12} {known.unit:<5} {known.title}")
     for verdict in measures.judge(job.drill, found):
         print(f"target {'met   ' if verdict.met else 'missed'} {verdict.words()}")
     for caution in warned:
         print(f"caution {caution}")
+    if made.is_diverged:
+        print(f"status {made.state_word}")
     print(f"digest {made.digest}")
+    _tell_diverged(made)
     return _summary(made)
 
 
-def _job(where: str, craft: str, drill: str, ticks: int, sets: list[str] | None) -> Any:
+def _job(yard: Any, craft: str, drill: str, ticks: int) -> Any:
     from oak_sled.core.build.jobs import job_of
 
-    yard = with_sets(load_yard(where), sets)
     if ticks:
         yard = yard.edit("ticks", ticks)
     return job_of(yard, yard.drill(drill) if drill else None, craft)
@@ -289,7 +354,7 @@ def spread(
     ] = "",
     csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
     picture: Annotated[str | None, typer.Option(help="write the first measure as a map to this PNG file")] = None,
-) -> None:
+) -> int:
     """Runs a grid of variants and prints the measures of each."""
     from oak_sled.core.documents import document
     from oak_sled.core.documents.spreads import Spread
@@ -297,8 +362,13 @@ def spread(
     from oak_sled.core.study import spread as spreads
     from oak_sled.core.study import variants
 
+    check_outputs(yard, {"--csv": csv, "--picture": picture})
+    if picture is not None and Path(picture).suffix.lower() not in (".png", ""):
+        raise refuse("--picture", f"a map is written as PNG, not as {Path(picture).suffix}", "a file that ends in .png")
+    if on and threads:
+        raise refuse("--threads", "a cluster has the threads of its workers", "--on or --threads, not both")
     found = load_yard(yard)
-    axes = [variants.read_axis(entry) for entry in vary]
+    axes = [variants.read_axis(entry, found) for entry in vary]
     axes, cards = _with_cards(yard, axes)
     plan = document.checked(
         Spread,
@@ -313,29 +383,38 @@ def spread(
     )
     names = variants.check(found, plan)
     warm()
-    tell = _teller(plan.runs)
-    results = _computed(found, plan, threads, on, lambda told, *_: tell(told.done))
-    made = plan.replace(results=results)
-    text = spreads.csv_of(made, names)
+    teller = terminal.Teller()
+    gathered = spreads.Gathered(found, plan, lambda told, *_: teller.tell(told.done, told.of))
+    status = terminal.DONE
+    try:
+        _gather(gathered, threads, on)
+        made = plan.replace(results=gathered.results())
+        text = spreads.csv_of(made, names)
+    except KeyboardInterrupt:  # what is finished is kept
+        gathered.close()
+        print(f"\noak-sled: stopped after {gathered.done} of {plan.runs} runs", file=sys.stderr)
+        made = plan.replace(results=gathered.so_far())
+        text, status = spreads.csv_of(made, names, gathered.finished), terminal.STOPPED
+        picture = picture if gathered.shows_something else None
     print(text, end="", flush=True)  # first: where a file cannot be written, what was computed is not lost
-    if csv is not None:
-        disk.write_whole(Path(csv), text.encode())
+    if csv not in (None, terminal.STREAM):
+        disk.write_whole(Path(str(csv)), text.encode())
     if picture is not None:
         from oak_sled.core.files import map_picture
 
         map_picture.write(Path(picture), made, names)
+    return status
 
 
-def _computed(yard: Any, plan: Any, threads: int, on: str, found: Any) -> Any:
-    """The results of a spread, here or on a cluster."""
+def _gather(gathered: Any, threads: int, on: str) -> None:
+    """Computes a spread, here or on a cluster."""
     from oak_sled.core.study import cluster
     from oak_sled.core.study import spread as spreads
 
-    if not on:
-        return spreads.compute(yard, plan, threads, found)
-    if threads:
-        raise refuse("--threads", "a cluster has the threads of its workers", "--on or --threads, not both")
-    return cluster.compute(yard, plan, on, found)
+    if on:
+        cluster.gather(gathered, on)
+    else:
+        spreads.gather(gathered, threads)
 
 
 def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]]:
@@ -354,19 +433,6 @@ def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]
     return [*axes[:place], axis, *axes[place + 1 :]], cards
 
 
-def _teller(of: int) -> Callable[[int], None]:
-    """Says on a terminal how far a long computation is, and what is left."""
-    began, shown = time.perf_counter(), sys.stderr.isatty()
-
-    def tell(done: int) -> None:
-        if shown:
-            left = (time.perf_counter() - began) * (of - done) / max(done, 1)
-            end = "\n" if done >= of else ""
-            print(f"\r{done} of {of} runs, about {left:.0f} s left   ", end=end, file=sys.stderr, flush=True)
-
-    return tell
-
-
 @app.command()
 def sensitivity(
     yard: YardArgument,
@@ -379,63 +445,55 @@ def sensitivity(
     from oak_sled.core.files import disk
     from oak_sled.core.study import sensitivity as sensing
 
+    check_outputs(yard, {"--csv": csv})
     found = load_yard(yard)
     warm()
-    made = sensing.compute(found, drill, craft, threads)
+    made = sensing.compute(found, drill, craft, threads, progress=terminal.Teller("dials").tell)
     text = sensing.csv_of(made)
     print(text, end="", flush=True)
-    if csv is not None:
-        disk.write_whole(Path(csv), text.encode())
+    if csv not in (None, terminal.STREAM):
+        disk.write_whole(Path(str(csv)), text.encode())
 
 
 @app.command()
-def check(yard: YardArgument) -> None:
-    """Runs every drill that has targets; a line each; exit status 1 if one is missed."""
+def check(yard: YardArgument) -> int:
+    """Run every drill that has targets; a line each; exit status 1 if one is missed, 4 if one diverges."""
     from oak_sled.core.build.jobs import job_of
     from oak_sled.core.results import measures
     from oak_sled.core.results import run as runs
 
     found = load_yard(yard)
     warm()
-    missed = 0
-    for drill in found.drills:
-        if not drill.targets:
-            continue
+    drills = [drill for drill in found.drills if drill.targets]
+    teller, status = terminal.Teller("drills"), terminal.DONE
+    for number, drill in enumerate(drills, start=1):
         made = runs.execute(job_of(found, drill))
         verdicts = measures.judge(drill, measures.Readings(made))  # those of other crafts too
         bad = [verdict for verdict in verdicts if not verdict.met]
-        missed += bool(bad)
-        print(f"{'missed' if bad else 'met   '}  {drill.id}: " + "; ".join(v.words() for v in bad or verdicts))
-    if missed:
-        raise typer.Exit(1)
+        word = "diverged" if made.is_diverged else "missed" if bad else "met   "
+        says = made.message if made.is_diverged else "; ".join(v.words() for v in bad or verdicts)
+        print(f"{word}  {drill.id}: {says}", flush=True)
+        if made.is_diverged:
+            status = terminal.DIVERGED
+        elif bad and status == terminal.DONE:
+            status = terminal.MISSED
+        teller.tell(number, len(drills))
+    return status
 
 
 @app.command()
 def tickcheck(
     yard: YardArgument,
-    craft: Annotated[str, typer.Option(help="the craft")] = "",
-    drill: Annotated[str, typer.Option(help="the drill")] = "",
+    craft: Annotated[str, typer.Option(help="craft to run")] = "",
+    drill: Annotated[str, typer.Option(help="drill to run (default: the selected one)")] = "",
     sets: SetOption = None,
 ) -> None:
-    """Runs a drill at 30, 60, 120 and 240 ticks/s beside the reference, with the spread of each measure."""
-    from oak_sled.core.results import measures
+    """Run a drill at 30, 60, 120 and 240 ticks/s beside the reference, with the spread of each measure."""
     from oak_sled.core.study import tickcheck as checks
 
-    job = _job(yard, craft, drill, 0, sets)
+    job = _job(with_sets(load_yard(yard), sets), craft, drill, 0)
     warm()
-    result = checks.check(job)
-    rates = [rate for rate, _ in result.by_rate]
-    print(f"{'measure':<15}" + "".join(f"{rate:>12}" for rate in rates) + f"{'reference':>12}{'spread':>10}")
-    for known in measures.MEASURES:
-        values = [found[known.name] for _, found in result.by_rate] + [result.reference[known.name]]
-        if all(value is None for value in values):
-            continue
-        cells = "".join(f"{'—' if value is None else format(value, '.5g'):>12}" for value in values)
-        gap = result.spread(known.name)
-        print(f"{known.name:<15}{cells}{'—' if gap is None else format(100 * gap, '.2g') + ' %':>10} {known.unit}")
-    print(f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, settled to {result.error:.2g} m")
-    for message in result.messages:
-        print(message)
+    print(checks.table(checks.check(job, on_progress=terminal.Teller("tick rates").tell)))
 
 
 @app.command()

@@ -180,11 +180,11 @@ def test_what_a_driver_steered_goes_out_as_the_run_had_it(yard):
 
 
 def test_an_exported_run_is_taken_as_inputs(yard):
-    from oak_sled.core.files import run_csv
+    from oak_sled.core.files import run_table
 
     drill = yard.drill("throttle_pulses")
     made = run.execute(Job(yard.craft(), yard.ground_of(drill), drill, 120))
-    found = inputs_csv.loads(run_csv.dumps(made), yard.craft())
+    found = inputs_csv.loads(run_table.dumps(made), yard.craft())
     assert {one.channel for one in found.tracks} == {"throttle", "steer", "brake"}
     assert found.notes == ()
 

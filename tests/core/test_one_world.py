@@ -20,7 +20,7 @@ from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import FORMAT, Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
-from oak_sled.core.files import run_csv, yard_json
+from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.knockback import Knockback
@@ -189,7 +189,7 @@ def test_events_find_the_parts_of_each_craft_and_poke_any_of_them():
 
 def test_a_csv_names_every_craft_and_gives_its_numbers_back():
     made = run.execute(two(craft("one"), craft("other"), {"floor": False}, seconds=0.2, cast={"start": Start(x=9.0)}))
-    lines = run_csv.dumps(made).splitlines()
+    lines = run_table.dumps(made).splitlines()
     head = lines[0].split(",")
     table = np.array([[float(value) for value in line.split(",")] for line in lines[1:]])
     for name in ("one", "other"):

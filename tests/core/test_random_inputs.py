@@ -95,8 +95,9 @@ def test_any_entry_is_a_number_or_a_line(text):
 @CALM
 @given(st.text(max_size=40))
 def test_any_axis_of_a_spread_is_read_or_refused(text):
+    yard = demos.load("fan-sled")
     try:
-        axis = variants.read_axis(f"ticks={text}")
+        axis = variants.read_axis(f"ticks={text}", yard)
     except Refused as refused:
         checked_lines(refused)
     else:
@@ -218,8 +219,8 @@ def test_any_command_line_ends_with_a_status_and_short_lines(tmp_path_factory, c
         assert not any(word in line for word in LIBRARY_WORDS), line
 
 
-def test_a_spread_beyond_any_count_is_refused_at_once():
-    axes = [variants.read_axis(f"{path}=20:200:8192") for path in ("ticks", "crafts.fan_sled.parts.fan.thrust")]
+def test_a_spread_beyond_any_count_is_refused_at_once(yard):
+    axes = [variants.read_axis(f"{path}=20:200:8192", yard) for path in ("ticks", "crafts.fan_sled.parts.fan.thrust")]
     with pytest.raises(Refused, match="at most 100000"):
         document.checked(Spread, {"id": "s", "axes": axes, "measures": ("top_speed",)})
 

@@ -12,7 +12,7 @@ import pytest
 from oak_sled.core.build import jobs
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.core.files import disk, records, run_csv, shelf_store, yard_json
+from oak_sled.core.files import disk, records, run_table, shelf_store, yard_json
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import measures, run
@@ -230,7 +230,7 @@ def test_the_headline_follows_the_target(yard, cards):
 
 
 def test_csv_tells_every_line_of_the_ledger(cards):
-    head = run_csv.labels(cards[2].run)
+    head = run_table.labels(cards[2].run)
     assert len(head) == len(set(head))
     for line in ("fan", "gravity", "held_axes", "walls"):
         assert f"fan_sled.{line}.force.x [N]" in head

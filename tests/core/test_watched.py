@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.files import run_csv
+from oak_sled.core.files import run_table
 from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
@@ -126,7 +126,7 @@ def test_the_ledger_of_a_block_stands_in_the_csv_with_units():
     made = ran("quay", "push_freight", first_moved(demos.load("quay"), "push_freight"))
     block = made.layout.watched[0]
     out = io.BytesIO()
-    run_csv.write(made, out)
+    run_table.write(made, out)
     head, *rows = out.getvalue().decode().splitlines()
     names = head.split(",")
     place = names.index(f"block.{block}.contacts.force.x [N]")

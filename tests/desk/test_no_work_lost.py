@@ -219,7 +219,7 @@ def test_more_pokes_than_a_drill_holds_lose_no_drive(window, idle, said):
 
 
 def test_a_csv_of_a_drive_is_cancelled_and_leaves_nothing(window, idle, tmp_path):
-    from oak_sled.core.files import run_csv
+    from oak_sled.core.files import run_table
 
     told = []
 
@@ -228,7 +228,7 @@ def test_a_csv_of_a_drive_is_cancelled_and_leaves_nothing(window, idle, tmp_path
         raise RuntimeError("cancelled")
 
     with pytest.raises(RuntimeError):
-        run_csv.save(window.session.run, tmp_path / "run.csv", cancelling)
+        run_table.save(window.session.run, tmp_path / "run.csv", cancelling)
     assert told
     assert list(tmp_path.glob("*.csv*")) == []
     assert list(tmp_path.glob(".*.part")) == []

@@ -14,7 +14,7 @@ import numpy as np
 from oak_sled.bench.lines import line
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.yard import Yard
-from oak_sled.core.files import run_csv, shelf_store
+from oak_sled.core.files import run_table, shelf_store
 from oak_sled.core.project import shelf
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run
@@ -80,7 +80,7 @@ def drive(job: Job, seconds: float) -> None:
         again = _timed(lambda: shelf_store.save_all(yard, (card,), file))
         line("  saved again, nothing new", f"{again * 1e3:.0f} ms", f"first {took:.2f} s", again / took, "")
         before = _peak_mb()
-        took = _timed(lambda: run_csv.save(made, folder / "run.csv"))
+        took = _timed(lambda: run_table.save(made, folder / "run.csv"))
         size = (folder / "run.csv").stat().st_size / 1e6
         bare = _bare_write(size, folder)
         line(

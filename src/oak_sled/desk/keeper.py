@@ -15,7 +15,7 @@ from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import disk, run_csv, shelf_store
+from oak_sled.core.files import disk, run_table, shelf_store
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.run import Run
 from oak_sled.desk.autosave import Autosave, Lock, Lost, lock_of, state_folder
@@ -165,13 +165,22 @@ class Keeper(QObject):
             self.session.say(f"wrote {path.name}")
             then()
 
-        work = lambda on_progress: run_csv.save(get(), path, on_progress)  # noqa: E731
+        try:
+            self._check_output(path)
+        except Refused as refused:
+            self._refused(refused)
+            return
+        work = lambda on_progress: run_table.save(get(), path, on_progress)  # noqa: E731
         self.background.add(Task(f"writing {path.name}", work, done, self._refused))
+
+    def _check_output(self, path: Path) -> None:
+        """Raises `Refused` where a file cannot be written, or is the open yard."""
+        disk.check_outputs({"export": path}, {"the open yard": self.session.file})
 
     def export_picture(self, widget: QWidget, path: Path) -> bool:
         """Writes a picture of a widget: SVG by the ending, else PNG."""
         try:
-            disk.check_folder(path)
+            self._check_output(path)
             if path.suffix.lower() == ".svg":
                 made = QSvgGenerator()
                 made.setFileName(str(path))
@@ -183,7 +192,10 @@ class Keeper(QObject):
                 good = path.exists() and path.stat().st_size > 0
             else:
                 good = painted(widget).save(str(path), "PNG")
-        except (OSError, Refused):
+        except Refused as refused:
+            self._refused(refused)
+            return False
+        except OSError:
             good = False
         self.session.say(
             f"wrote {path.name}" if good else f"{path} cannot be written: choose a folder you may write to", not good

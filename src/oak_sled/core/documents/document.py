@@ -252,6 +252,39 @@ def get(document: Any, path: str) -> Any:
     return document
 
 
+def dial_at(document: Any, path: str) -> Dial | None:
+    """The declaration of the dial at a path; None where none stands there."""
+    owner, _, name = path.rpartition(".")
+    try:
+        holder = get(document, owner) if owner else document
+    except Refused:
+        return None
+    if not isinstance(holder, BaseModel):
+        return None
+    return next((one for one in dial_module.dials(holder) if one.name == name), None)
+
+
+def read_at(document: Any, path: str, text: str) -> float:
+    """The number written as `text` for the dial at a path, in its unit: as `units.read` reads it everywhere. A force of
+    a craft may be given in g, as so many times its weight. Raises `Refused`, with the path."""
+    known = dial_at(document, path)
+    try:
+        return units.read(text, known.unit if known is not None else "", mass=_mass_at(document, path))
+    except Refused as refused:
+        raise Refused([Fault(path, one.what, one.right) for one in refused.faults]) from None
+
+
+def _mass_at(document: Any, path: str) -> float | None:
+    """kg of the craft below which a path lies; None where it lies below none."""
+    pieces = path.split(".")
+    if len(pieces) < 3 or pieces[0] != "crafts":
+        return None
+    try:
+        return float(get(document, ".".join(pieces[:2])).body.true_mass())
+    except Refused:
+        return None
+
+
 def edit(document: Any, path: str, value: Any) -> Any:
     """`document` with `value` at `path`; raises `Refused` when the place or the value is wrong."""
     return edit_all(document, [(path, value)])

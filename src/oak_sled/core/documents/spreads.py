@@ -83,6 +83,10 @@ class SpreadResults(Frozen):
 
     made_of: str = Field(max_length=64, description="the digest of the yard and the settings that it was computed from")
     values: tuple[float | None, ...] = Field(description="variants x (1 + repeats) x measures, the last one fastest")
+    diverged: tuple[int, ...] = Field(
+        (), description="numbers of the runs that diverged: variant x (1 + repeats) + repeat"
+    )
+    refused: tuple[int, ...] = Field((), description="runs whose documents were refused, numbered so")
 
 
 class Spread(Frozen):

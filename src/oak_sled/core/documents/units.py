@@ -51,7 +51,8 @@ _UNITS: dict[str, tuple[float, Dimension]] = {
 }
 _UNIT_TERM = re.compile(r"([A-Za-z°%]+|1)\^?([-−]?\d+|[²³])?$")
 _TOKEN = re.compile(r"\s*(\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?|[-+*/^()]|[A-Za-z°%][\w°%]*)")
-_POWER = re.compile(r"([A-Za-z])([23])\b")
+_COMMA = re.compile(r"(?<![\d,])(\d*),(\d*)(?![\d,])")
+_POWER = re.compile(r"([A-Za-z])([23](?![\d.])|\d+\.\d+)")
 _PREFIXED = {"N", "N m", "N s", "N m s", "J", "W"}
 
 
@@ -158,7 +159,7 @@ def read(text: str, unit: str, *, mass: float | None = None) -> float:
     A bare number is taken to be in `unit` already. With `mass` (kg), an entry in g is also taken
     for a force: so many times the weight of that mass.
     """
-    body = text.strip().lstrip("=").strip().replace(",", ".").replace("−", "-")
+    body = _with_points(text.strip().lstrip("=").strip().replace("−", "-"), text)
     if not body:
         raise refuse("entry", "nothing was typed", f"a number in {unit or 'plain units'}")
     if len(body) > 200:
@@ -176,6 +177,20 @@ def read(text: str, unit: str, *, mass: float | None = None) -> float:
     if mass is not None and typed == "g" and wanted.dimension == _UNITS["N"][1]:
         return value * given.factor * mass / wanted.factor
     raise refuse("entry", f"{typed} is not a unit of this number", f"give it in {unit or 'plain numbers'}")
+
+
+def _with_points(body: str, text: str) -> str:
+    """`body` with a decimal comma as a point; raises `Refused` for a comma that may part thousands, which would be read
+    as a thousandth of what was meant."""
+    if "," not in body:
+        return body
+    for whole, part in _COMMA.findall(body):
+        if (len(part) == 3 and whole.strip("0")) or not part:
+            break
+    else:
+        if body.count(",") == len(_COMMA.findall(body)):
+            return body.replace(",", ".")
+    raise refuse("entry", f"{text.strip()[:40]!r} has a comma that is no decimal point", "1500 or 1.5, without a comma")
 
 
 def significant(value: float, digits: int = 3) -> str:
@@ -203,6 +218,26 @@ def settled(value: float, size: float, places: int = 3) -> float:
     return round(value / step) * step
 
 
+_FLOORS = {
+    "m": 1e-4, "m/s": 1e-3, "m/s2": 1e-3, "m/s3": 0.01, "g": 1e-4, "°": 1e-3, "°/s": 1e-2, "rad": 1e-5, "rad/s": 1e-4,
+    "N": 0.01, "N m": 0.01, "N s": 0.01, "J": 0.01, "W": 0.01, "s": 1e-4, "%": 0.01, "°/g": 1e-3, "m/s1.5": 1e-3,
+    "": 1e-3,
+}  # fmt: skip
+
+
+def floor_of(unit: str) -> float:
+    """The size below which a reading in that unit is noise of floats and says nothing about a craft; 0 for a unit that
+    none is declared for. For what is shown: numbers that leave stay as they are."""
+    return _FLOORS.get(unit, 0.0)
+
+
+def told(value: float | None, unit: str, digits: int = 5) -> str:
+    """A reading in a table of text: noise is 0, and — where there is none."""
+    if value is None:
+        return "—"
+    return f"{0.0 if abs(value) < floor_of(unit) else value:.{digits}g}"
+
+
 def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
     """Number and unit apart, with a sensible prefix: (1310.0, "N") gives ("1.31", "kN")."""
     if abs(value) < 1e-9:
@@ -218,7 +253,7 @@ def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
 @functools.lru_cache(maxsize=256)
 def pretty(unit: str) -> str:
     """A unit as it is printed: "m/s2" becomes "m/s²"."""
-    return _POWER.sub(lambda found: found[1] + {"2": "²", "3": "³"}[found[2]], unit)
+    return _POWER.sub(lambda found: found[1] + {"2": "²", "3": "³"}.get(found[2], f"^{found[2]}"), unit)
 
 
 def show(value: float, unit: str, digits: int = 3) -> str:

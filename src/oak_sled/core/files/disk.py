@@ -14,7 +14,7 @@ import re
 import secrets
 import stat
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import BinaryIO
 
@@ -55,6 +55,8 @@ def written(path: Path) -> Iterator[BinaryIO]:
             with _straight(path) as file:
                 yield file
                 file.flush()
+    except BrokenPipeError:  # whoever reads has seen enough: no fault of the file
+        raise
     except OSError as error:
         raise refusal(path, error) from None
 
@@ -77,7 +79,42 @@ def _is_regular(path: Path) -> bool:
 def check_folder(path: Path) -> None:
     """Raises `Refused` where the folder of a file is not there: it would be a slip of the pen, and is not made."""
     if not path.parent.is_dir():
-        raise refuse(str(path), f"there is no folder {path.parent}", "a file in a folder that is there")
+        raise refuse(str(path), f"there is no folder {path.parent}", "a folder that exists")
+
+
+def check_outputs(outputs: Mapping[str, Path | None], inputs: Mapping[str, Path | None] | None = None) -> None:
+    """Raises `Refused` where a file that is to be written could not be, or would take the place of an input or of
+    another output: to be asked before anything is computed.
+
+    outputs, inputs : the paths by what they are, such as "--csv"; None for none.
+    """
+    taken = {name: path for name, path in (inputs or {}).items() if path is not None}
+    for name, path in outputs.items():
+        if path is None:
+            continue
+        try:
+            regular = _is_regular(path)
+        except OSError as error:
+            raise refusal(path, error) from None
+        except ValueError:  # a NUL in the name
+            raise refuse(repr(str(path)), "cannot be the name of a file", "the name of a file to write") from None
+        other = next((known for known, file in taken.items() if is_same_file(path, file)), None)
+        if other is not None and (regular or _STREAM.match(str(path))):
+            raise refuse(name, f"{path} is {other} as well", "a file of its own for each")
+        if regular:
+            check_folder(path)
+            target = path.resolve().parent
+            if not os.access(target, os.W_OK | os.X_OK):
+                raise refuse(str(path), f"cannot be written: no right to write in {target}", "another folder")
+        taken[name] = path
+
+
+def is_same_file(one: Path, other: Path) -> bool:
+    """Whether two paths lead to one file, that is there or not: through links, and by another name of it."""
+    try:
+        return one.samefile(other)
+    except OSError:
+        return os.path.realpath(one) == os.path.realpath(other)
 
 
 def make_folder(folder: Path) -> None:

@@ -12,7 +12,7 @@ import weakref
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
 
@@ -36,27 +36,29 @@ def save(record: Record, path: Path, on_progress: Callable[[int], None] | None =
     on_progress(rows) : rows more that were written; what it raises ends the writing.
     """
     import pyarrow as pa
-    import pyarrow.parquet as pq
 
-    names = record.layout.stored
-    schema = pa.schema([(name, pa.float64()) for name in names])
-    with (
-        disk.written(path) as file,
-        pq.ParquetWriter(
-            file,
-            schema,
-            compression="zstd",
-            compression_level=1,
-            use_dictionary=False,
-            use_byte_stream_split=True,  # bytes of equal weight side by side: the slow ones repeat
-            write_statistics=False,
-            write_page_checksum=True,
-        ) as writer,
-    ):
+    schema = pa.schema([(name, pa.float64()) for name in record.layout.stored])
+    with disk.written(path) as file, writer(file, schema) as into:
         for rows in ahead(record.chunks(CHUNK)):
-            writer.write_table(table(rows, schema), row_group_size=len(rows))
+            into.write_table(table(rows, schema), row_group_size=len(rows))
             if on_progress is not None:
                 on_progress(len(rows))
+
+
+def writer(file: BinaryIO, schema: Any) -> Any:
+    """A writer of Parquet as all records are written."""
+    import pyarrow.parquet as pq
+
+    return pq.ParquetWriter(
+        file,
+        schema,
+        compression="zstd",
+        compression_level=1,
+        use_dictionary=False,
+        use_byte_stream_split=True,  # bytes of equal weight side by side: the slow ones repeat
+        write_statistics=False,
+        write_page_checksum=True,
+    )
 
 
 def ahead(pieces: Iterable[Piece]) -> Iterator[Piece]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -168,6 +169,14 @@ def _unknown_measures(yard: Yard) -> Iterator[Fault]:
 def read(path: Path) -> Any:
     """What a yard file says, as JSON has it; raises `Refused` when there is none or it is no JSON."""
     return parse(disk.read_whole(path, MOST_BYTES, "a yard file as this program writes it"), str(path))
+
+
+def read_stdin() -> Any:
+    """What a yard on standard input says, as JSON has it; raises `Refused`."""
+    content = sys.stdin.buffer.read(MOST_BYTES + 1)
+    if len(content) > MOST_BYTES:
+        raise refuse("standard input", "is too large", f"at most {MOST_BYTES // 1_000_000} MB")
+    return parse(content, "standard input")
 
 
 def load(path: Path) -> Yard:

@@ -15,70 +15,78 @@ from oak_sled.core.kernel.state import CAST, FIXED_LINES
 
 FIXED = len(FIXED_LINES)
 AXES = ("x", "y", "z")
-PLACE_NAMES = tuple(f"position.{axis}" for axis in AXES)
-MOTION_NAMES = (
-    *PLACE_NAMES,
-    *(f"rotation.{axis}" for axis in "wxyz"),
-    *(f"velocity.{axis}" for axis in AXES),
-    *(f"spin.{axis}" for axis in AXES),
-)
-"""Position, attitude, velocity and spin of a body, world axes."""
-HEAD_NAMES = (*MOTION_NAMES, "load", "in_wall", "next_gate", "gates_missed", "on_ground", "leaning")
+
+
+def _three(name: str, unit: str) -> dict[str, str]:
+    """The columns of a vector, with their unit."""
+    return {f"{name}.{axis}": unit for axis in AXES}
+
+
+MOTION_UNITS = {
+    **_three("position", "m"),
+    **{f"rotation.{axis}": "" for axis in "wxyz"},
+    **_three("velocity", "m/s"),
+    **_three("spin", "rad/s"),
+}
+"""Position, attitude, velocity and spin of a body, world axes: name and unit of every column, as below."""
+HEAD_UNITS = {
+    **MOTION_UNITS,
+    "load": "N",
+    **dict.fromkeys(("in_wall", "next_gate", "gates_missed", "on_ground", "leaning"), ""),
+}
 """The front of a craft: its motion, the load on the ground, whether it touches a wall, the next gate, gates missed,
 whether it is on the ground, and whether it leans on a wall."""
-LINE_NAMES = tuple(f"{what}.{axis}" for what in ("force", "torque") for axis in AXES)
+LINE_UNITS = {**_three("force", "N"), **_three("torque", "N m")}
 """A ledger line: N and N m about the centre of mass, world axes."""
-POINT_NAMES = tuple(f"point.{axis}" for axis in AXES)
+POINT_UNITS = _three("point", "m")
 """Where a part acts, m, world axes."""
-SHOT_NAMES = (*PLACE_NAMES, "age")
+SHOT_UNITS = {**_three("position", "m"), "age": "s"}
 """A shot: where it is, and s in flight; -1: not in flight."""
-RAY_NAMES = ("gap", "rate", "force", *POINT_NAMES)
+RAY_UNITS = {"gap": "m", "rate": "m/s", "force": "N", **POINT_UNITS}
 """A ray: m to what it found (its reach where it found nothing), m/s by which that grows, N along its force, and the
 point that it found, m, world axes."""
-TIRE_NAMES = (
-    *("steer", "turn", "drive", "brake", "slip_angle", "slip_ratio", "slip"),
-    *("along", "side", "most_along", "most_side"),
-)
+TIRE_UNITS = {
+    **{"steer": "rad", "turn": "rad/s", "drive": "N m", "brake": "N m"},
+    **{"slip_angle": "rad", "slip_ratio": "", "slip": ""},
+    **dict.fromkeys(("along", "side", "most_along", "most_side"), "N"),
+}
 """A wheel with a tire: rad to the left, rad/s, N m of drive and at most of brakes, rad, slip ratio, both slips together
 (1 where it gives its most), N along it and to its left, and the most of both."""
+HEAD_NAMES, SHOT_NAMES = tuple(HEAD_UNITS), tuple(SHOT_UNITS)
+LINE_NAMES, MOTION_NAMES = tuple(LINE_UNITS), tuple(MOTION_UNITS)
 INFINITE = 1e308
 """No sum of forces comes to so much."""
 BLOCK_LINES = ("pushes", "gravity", "air", "contacts")
 """The ledger lines of a block that is watched: see `records.PUSHES`."""
 HEAD, MOTION, LINE, POINT, SHOT, RAY, TIRE = (
-    len(names) for names in (HEAD_NAMES, MOTION_NAMES, LINE_NAMES, POINT_NAMES, SHOT_NAMES, RAY_NAMES, TIRE_NAMES)
+    len(units) for units in (HEAD_UNITS, MOTION_UNITS, LINE_UNITS, POINT_UNITS, SHOT_UNITS, RAY_UNITS, TIRE_UNITS)
 )
 
 
-def craft_names(
-    channels: tuple[str, ...], parts: tuple[str, ...], rays: tuple[str, ...] = (), tires: tuple[str, ...] = ()
-) -> tuple[str, ...]:
-    """The name of every column of a craft but its shots, in the order of `write_row`."""
-    return (
-        *HEAD_NAMES,
-        *(f"channel.{name}" for name in channels),
-        *(f"{line}.{name}" for line in (*parts, *FIXED_LINES) for name in LINE_NAMES),
-        *(f"{part}.{name}" for part in parts for name in POINT_NAMES),
-        *(f"{part}.activity" for part in parts),
-        *(f"{ray}.{name}" for ray in rays for name in RAY_NAMES),
-        *(f"{tire}.{name}" for tire in tires for name in TIRE_NAMES),
-    )
+def craft_columns(
+    channels: tuple[str, ...],
+    parts: tuple[str, ...],
+    rays: tuple[str, ...] = (),
+    tires: tuple[str, ...] = (),
+    ledger: bool = True,
+) -> dict[str, str]:
+    """The name of every column of a craft but its shots, with its unit, in the order of `write_row`; without the ledger
+    in that of `write_without_ledger`."""
+    found = HEAD_UNITS | {f"channel.{name}": "" for name in channels}
+    if ledger:
+        found |= _each((*parts, *FIXED_LINES), LINE_UNITS)
+        found |= _each(parts, POINT_UNITS)
+        found |= _each(parts, {"activity": ""})
+    return found | _each(rays, RAY_UNITS) | _each(tires, TIRE_UNITS)
 
 
-def names_without_ledger(
-    channels: tuple[str, ...], rays: tuple[str, ...] = (), tires: tuple[str, ...] = ()
-) -> tuple[str, ...]:
-    """The columns of a craft in rows without its ledger, in the order of `write_without_ledger`."""
-    return (
-        *HEAD_NAMES,
-        *(f"channel.{name}" for name in channels),
-        *(f"{ray}.{name}" for ray in rays for name in RAY_NAMES),
-        *(f"{tire}.{name}" for tire in tires for name in TIRE_NAMES),
-    )
+def _each(owners: tuple[str, ...], units: dict[str, str]) -> dict[str, str]:
+    """The same columns of each owner."""
+    return {f"{owner}.{name}": unit for owner in owners for name, unit in units.items()}
 
 
 def craft_width(parts: int, channels: int, rays: int = 0, tires: int = 0) -> int:
-    """Numbers of a craft in a row, without its shots: the length of `craft_names`."""
+    """Numbers of a craft in a row, without its shots: the length of `craft_columns`."""
     return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
 
 

@@ -40,13 +40,13 @@ def load(name: str) -> Yard:
 
 
 def open_yard(where: str, notice: Callable[[str], object] = str) -> Yard:
-    """The yard that a name such as "demo:fan-sled" or a path means. notice : takes a line where it was of an older
-    format."""
+    """The yard that a name such as "demo:fan-sled" or a path means; "-" is standard input. notice : takes a line where
+    it was of an older format."""
     if where.startswith("demo:"):
         return load(where.removeprefix("demo:"))
     from oak_sled.core.files import yard_json
 
-    data = yard_json.read(Path(where))
+    data = yard_json.read_stdin() if where == "-" else yard_json.read(Path(where))
     line = yard_json.told_of(data)
     if line:
         notice(line)

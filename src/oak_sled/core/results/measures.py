@@ -517,8 +517,8 @@ def measure(name: str, crafts: Collection[str] = ()) -> Measure:
     raise refuse("measure", f"there is no {name!r}", close_match(base, OF_BLOCKS if whose else _BY_NAME))
 
 
-def _known(name: str) -> Measure:
-    """A measure that was asked for where documents were checked, which know the crafts."""
+def known(name: str) -> Measure:
+    """A measure by a name that was checked before, such as one of `names_of`."""
     return measure(name, (name.partition("@")[2],))
 
 
@@ -545,8 +545,8 @@ def names_of(run: Run) -> tuple[str, ...]:
 
 
 class Readings(Mapping[str, float | None]):
-    """Every measure of a run, by name; None for what it does not show. Each is read when it is first asked for,
-    so that a drag pays only for those in sight."""
+    """Every measure of a run, by name; None for what it does not show, and for all of a run that diverged. Each is read
+    when it is first asked for, so that a drag pays only for those in sight."""
 
     def __init__(self, run: Run):
         self._run = run
@@ -557,7 +557,7 @@ class Readings(Mapping[str, float | None]):
         if name not in self._found:
             if name not in self._names and "@" not in name:
                 raise KeyError(name)
-            value = _known(name).read(self._run) if self._run.ticks else None
+            value = known(name).read(self._run) if self._run.ticks and not self._run.is_diverged else None
             self._found[name] = None if value is None or not np.isfinite(value) else float(value)
         return self._found[name]
 
@@ -583,7 +583,7 @@ class Verdict:
 
     def words(self) -> str:
         """The target and the value in words."""
-        known = _known(self.target.measure)
+        asked = known(self.target.measure)
         low, high = self.target.low, self.target.high
         if low is not None and high is not None:
             wanted = f"{low:g} to {high:g}"
@@ -591,8 +591,8 @@ class Verdict:
             wanted = f"at least {low:g}"
         else:
             wanted = f"at most {high:g}"
-        value = "not shown by this run" if self.value is None else f"{self.value:.4g} {known.unit}".strip()
-        return f"{known.title} {value}, wanted {wanted}"
+        value = "not shown by this run" if self.value is None else f"{self.value:.4g} {asked.unit}".strip()
+        return f"{asked.title} {value}, wanted {wanted}"
 
 
 def asked_of(drill: Drill, name: str) -> str:
@@ -615,7 +615,7 @@ def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...
 def headline(drill: Drill, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
     """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
     if drill.targets:
-        first = _known(drill.targets[0].measure)
+        first = known(drill.targets[0].measure)
         return found.get(asked_of(drill, first.name)), first.unit, first.title
-    known = measure("drill_time" if drill.end == "last_gate" else "top_speed")
-    return found.get(known.name), known.unit, known.title
+    usual = measure("drill_time" if drill.end == "last_gate" else "top_speed")
+    return found.get(usual.name), usual.unit, usual.title

@@ -36,11 +36,14 @@ class CraftColumns:
     """Whether its ledger stands there."""
 
     @cached_property
+    def units(self) -> dict[str, str]:
+        """The name of every column of it but its shots, with its unit."""
+        return rowlayout.craft_columns(self.channels, self.parts, self.rays, self.tires, self.ledger)
+
+    @cached_property
     def names(self) -> tuple[str, ...]:
         """The name of every column of it but its shots."""
-        if not self.ledger:
-            return rowlayout.names_without_ledger(self.channels, self.rays, self.tires)
-        return rowlayout.craft_names(self.channels, self.parts, self.rays, self.tires)
+        return tuple(self.units)
 
     @cached_property
     def shot_columns(self) -> tuple[str, ...]:
@@ -161,6 +164,24 @@ class Layout:
         return self.names if self.who == 0 else replace(self, who=0).names
 
     @cached_property
+    def labels(self) -> tuple[str, ...]:
+        """The name of every column as it leaves in files: the id of its craft in front, its unit in brackets."""
+        found = [_label(one.id, name, unit) for one in self.crafts for name, unit in one.units.items()]
+        for name in self.blocks:
+            found += [_label(f"block.{name}", what, unit) for what, unit in rowlayout.MOTION_UNITS.items()]
+        found += [f"{name}.inside" for name in self.triggers]
+        for one in self.crafts:
+            found += [
+                _label(one.id, f"shot.{name}.{what}", unit)
+                for name in one.shots
+                for what, unit in rowlayout.SHOT_UNITS.items()
+            ]
+        for name in self.watched:
+            for line in rowlayout.BLOCK_LINES:
+                found += [_label(f"block.{name}.{line}", what, unit) for what, unit in rowlayout.LINE_UNITS.items()]
+        return tuple(found)
+
+    @cached_property
     def _places(self) -> dict[str, int]:
         return {name: place for place, name in enumerate(self.names)}
 
@@ -183,6 +204,11 @@ class Layout:
         if name not in self._places:
             raise refuse("trace", f"there is no {name!r}", close_match(name, self.names))
         return self._places[name]
+
+
+def _label(owner: str, name: str, unit: str) -> str:
+    """A column as it leaves in files; no name there has a blank."""
+    return f"{owner}.{name.replace(' ', '_')}" + (f" [{unit}]" if unit else "")
 
 
 def block_columns(name: str) -> tuple[str, ...]:

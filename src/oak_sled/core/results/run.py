@@ -95,6 +95,16 @@ class Run:
         return self.notes[first : first + len(self.job.craft.parts)]
 
     @property
+    def is_diverged(self) -> bool:
+        """Whether it ended since a number was out of bounds."""
+        return self.status == state.DIVERGED
+
+    @property
+    def state_word(self) -> str:
+        """How it ended, in a word for scripts: finished (came to its time), ended (its end condition) or diverged."""
+        return {state.RUNNING: "finished", state.ENDED: "ended", state.DIVERGED: "diverged"}[self.status]
+
+    @property
     def layout(self) -> Layout:
         """Where each number stands in a row."""
         return self.record.layout

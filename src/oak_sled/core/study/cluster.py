@@ -16,6 +16,9 @@ from collections.abc import Callable, Iterable, Iterator
 from importlib import metadata
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from oak_sled.core.build import world
 from oak_sled.core.compiler.kernel import kernel_sources
 from oak_sled.core.documents.faults import Refused, one_line, refuse
@@ -26,6 +29,8 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.spread import Found, Gathered, Hand, Stencils
 
+Told = tuple[Floats, NDArray[np.int8]]
+"""The measures of a piece and how its runs ended: see `Hand.values_of`."""
 PIECES = 12
 """Pieces for each thread of the cluster: so that none waits long for the last one."""
 MOST_IN_PIECE = 64
@@ -57,6 +62,13 @@ def compute(
     """The same as `spread.compute`, by the workers of the scheduler at an address; raises `Refused` as that does, and
     where the cluster does not do its part."""
     gathered = Gathered(yard, plan, found)
+    gather(gathered, address, cancelled)
+    return None if cancelled() else gathered.results()
+
+
+def gather(gathered: Gathered, address: str, cancelled: Callable[[], bool] = lambda: False) -> None:
+    """Has the cluster compute every variant into `gathered`: see `compute`."""
+    plan = gathered.plan
     client, threads = _connect(address)
     try:
         written = yard_json.dumps(gathered.yard)
@@ -73,10 +85,9 @@ def compute(
                     gathered.take(wanted[future], *_answer(future, address))
             if cancelled():
                 client.cancel(list(wanted))
-                return None
+                return
     finally:
         client.close()
-    return gathered.results()
 
 
 def _connect(address: str) -> tuple[Any, int]:
@@ -140,10 +151,10 @@ def _has_workers(client: Any) -> bool:
         return False
 
 
-def _answer(future: Any, address: str) -> tuple[Floats, int, int]:
+def _answer(future: Any, address: str) -> Told:
     """The values of a piece; raises `Refused` for whatever went wrong with it."""
     try:
-        made: tuple[Floats, int, int] = future.result()
+        made: Told = future.result()
     except Refused:
         raise
     except ModuleNotFoundError as error:
@@ -180,7 +191,7 @@ def _shared(yard_text: str, plan_text: str) -> tuple[Yard, Spread, Stencils]:
     return yard, plan, Stencils()
 
 
-def run_some(wanted: str, yard_text: str, plan_text: str, numbers: list[int]) -> tuple[Floats, int, int]:
+def run_some(wanted: str, yard_text: str, plan_text: str, numbers: list[int]) -> Told:
     """Runs variants of a spread: see `Hand.values_of`. wanted : the version that asks; raises `Refused` for another."""
     if wanted != version():
         raise refuse("--on", f"a worker runs oak-sled {version()}, not {wanted}", "the same version on every machine")

@@ -9,14 +9,15 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import os
+import queue
 import threading
 import time
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oak_sled.core.build import world
 from oak_sled.core.build.jobs import Job
@@ -35,6 +36,8 @@ from oak_sled.core.study.stencil import Stencil
 
 CHUNK = 4
 """Variants that a thread takes at a time."""
+MISSING, DONE, WILD, REFUSED = -1, 0, 1, 2
+"""How a run of a spread ended: not yet; done; diverged; its documents were refused."""
 
 
 @dataclass(frozen=True)
@@ -97,26 +100,59 @@ class Gathered:
     def __init__(self, yard: Yard, plan: Spread, found: Found | None = None):
         self.yard, self.plan = yard.replace(spreads=()), plan.replace(results=None)
         self.values = np.full((plan.variants, 1 + plan.scatter.repeats, len(plan.measures)), np.nan)
+        self.states = np.full((plan.variants, 1 + plan.scatter.repeats), MISSING, np.int8)
+        """How each run ended, shape (variants, 1 + repeats): see DONE."""
         variants.check(self.yard, plan)
-        self._found, self._lock = found, threading.Lock()
-        self.done = self.diverged = self.refused = 0
-        """Runs."""
+        self._found, self._lock, self._closed = found, threading.Lock(), False
 
-    def take(self, numbers: Sequence[int], values: Floats, diverged: int, refused: int) -> None:
-        """Values of variants, shape (n, 1 + repeats, measures), and how many of their runs diverged or were refused."""
+    @property
+    def done(self) -> int:
+        """Runs that were done or refused."""
+        return int(np.count_nonzero(self.states != MISSING))
+
+    @property
+    def finished(self) -> list[int]:
+        """The variants of which all runs are done, in order."""
+        return np.flatnonzero((self.states != MISSING).all(axis=1)).tolist()
+
+    @property
+    def shows_something(self) -> bool:
+        """Whether a run shows any of the measures."""
+        return bool(np.isfinite(self.values).any())
+
+    def close(self) -> None:
+        """Takes no more: what still runs somewhere comes too late."""
         with self._lock:
-            self.values[numbers] = values
-            self.done += len(numbers) * self.values.shape[1]
-            self.diverged, self.refused = self.diverged + diverged, self.refused + refused
+            self._closed = True
+
+    def take(self, numbers: Sequence[int], values: Floats, states: NDArray[np.int8]) -> None:
+        """Values of variants, shape (n, 1 + repeats, measures), and how their runs ended, shape (n, 1 + repeats)."""
+        with self._lock:
+            if self._closed:
+                return
+            self.values[numbers], self.states[numbers] = values, states
             if self._found is not None:
-                self._found(Progress(self.done, self.plan.runs, self.diverged, self.refused), numbers, values)
+                counts = np.bincount(self.states[self.states >= 0].astype(int), minlength=3)
+                self._found(
+                    Progress(self.done, self.plan.runs, int(counts[WILD]), int(counts[REFUSED])), numbers, values
+                )
 
     def results(self) -> SpreadResults:
         """All values; raises `Refused` where no run shows any of its measures."""
-        if not np.isfinite(self.values).any():
-            raise _nothing_shown(self.yard, self.plan, self.diverged)
+        if not self.shows_something:
+            raise _nothing_shown(self.yard, self.plan, int(np.count_nonzero(self.states == WILD)))
+        return self.so_far()
+
+    def so_far(self) -> SpreadResults:
+        """The values that have come."""
         flat = [None if np.isnan(value) else value for value in self.values.reshape(-1).tolist()]
-        return SpreadResults(made_of=digest_of(self.yard, self.plan), values=tuple(flat))
+        ended = self.states.reshape(-1)
+        return SpreadResults(
+            made_of=digest_of(self.yard, self.plan),
+            values=tuple(flat),
+            diverged=tuple(np.flatnonzero(ended == WILD).tolist()),
+            refused=tuple(np.flatnonzero(ended == REFUSED).tolist()),
+        )
 
 
 def compute(
@@ -132,29 +168,60 @@ def compute(
     threads : 0 for one a core. found : see `Found`. cancelled : asked before every run.
     """
     gathered = Gathered(yard, plan, found)
-    yard, lock = gathered.yard, threading.Lock()
+    gather(gathered, threads, cancelled)
+    return None if cancelled() else gathered.results()
+
+
+def gather(gathered: Gathered, threads: int = 0, cancelled: Callable[[], bool] = lambda: False) -> None:
+    """Computes every variant into `gathered`: see `compute`.
+
+    Threads of its own, which nothing waits for where it is interrupted (Ctrl-C): what they are running is dropped.
+    """
+    yard, plan, lock = gathered.yard, gathered.plan, threading.Lock()
     left = iter(chunks(plan, CHUNK))
     world.compile_laws(variants.job_for(yard, plan, plan.values_of(0)))
+    lent, stop = Stencils(), threading.Event()
+    ended: queue.SimpleQueue[BaseException | None] = queue.SimpleQueue()
+
+    def is_over() -> bool:
+        return stop.is_set() or cancelled()
 
     def lend(hand: Hand) -> None:
         """One thread: takes variants until none is left."""
-        while not cancelled():
+        while not is_over():
             with lock:
                 numbers = next(left, None)
             if numbers is None:
                 return
-            made = hand.values_of(numbers, cancelled)
+            made = hand.values_of(numbers, is_over)
             if made is None:
                 return
             gathered.take(numbers, *made)
 
-    lent = Stencils()
-    count = threads or os.cpu_count() or 1
-    with ThreadPoolExecutor(count) as pool:
-        hands = [pool.submit(lend, Hand(yard, plan, lent)) for _ in range(count)]
-        for hand in hands:
-            hand.result()
-    return None if cancelled() else gathered.results()
+    def work() -> None:
+        try:
+            lend(Hand(yard, plan, lent))
+            ended.put(None)
+        except BaseException as error:
+            ended.put(error)
+
+    count = min(threads or os.cpu_count() or 1, plan.variants)
+    hands = [threading.Thread(target=work, name=f"oak-sled-spread-{k}", daemon=True) for k in range(count)]
+    for hand in hands:
+        hand.start()
+    try:
+        for _ in hands:
+            error = ended.get()
+            if error is not None:
+                raise error
+    except BaseException as error:
+        stop.set()
+        if not isinstance(error, KeyboardInterrupt):
+            for hand in hands:
+                hand.join()
+        raise
+    for hand in hands:
+        hand.join()
 
 
 def chunks(plan: Spread, size: int) -> list[list[int]]:
@@ -202,34 +269,35 @@ class Hand:
         self._jobs = variants.Variants(yard, plan)
         self._benches: dict[tuple[Any, ...], Bench] = {}
         self._batches: dict[tuple[Any, ...], Batch] = {}
-        self._diverged = self._refused = 0
 
     def values_of(
         self, numbers: Sequence[int], cancelled: Callable[[], bool] = lambda: False
-    ) -> tuple[Floats, int, int] | None:
+    ) -> tuple[Floats, NDArray[np.int8]] | None:
         """The measures of variants and their repeats, shape (n, 1 + repeats, measures), NaN where a run does not show
-        one, and how many runs diverged and were refused; None where it was cancelled."""
-        self._diverged = self._refused = 0
+        one, and how each run ended, shape (n, 1 + repeats); None where it was cancelled."""
         values = np.full((len(numbers), 1 + self.plan.scatter.repeats, len(self._wanted)), np.nan)
+        states = np.full(values.shape[:2], DONE, np.int8)
         waiting: dict[tuple[Any, ...], list[_Waiting]] = {}
         for place, number in enumerate(numbers):
             try:
                 job = self._jobs.job(number)
             except Refused:
-                self._refused += values.shape[1]
+                states[place] = REFUSED
                 continue
             key, stencil = self._lent.of(job)
             if key not in self._benches:
                 self._benches[key] = Bench(stencil)
             for repeat in range(values.shape[1]):
-                one = _Waiting(*variants.disturbed(job, self.plan.scatter, repeat), values[place, repeat])
+                one = _Waiting(
+                    *variants.disturbed(job, self.plan.scatter, repeat), values[place, repeat], states[place, repeat:]
+                )
                 waiting.setdefault(key, []).append(one)
         for key, runs in waiting.items():
             while runs:
                 if cancelled():
                     return None
                 self._run_some(key, runs)
-        return values, self._diverged, self._refused
+        return values, states
 
     def _run_some(self, key: tuple[Any, ...], waiting: list[_Waiting]) -> None:
         """Does one run of those that wait, or as many as fit into one call."""
@@ -242,7 +310,7 @@ class Hand:
             together.append(waiting.pop(0))
         for one, made in zip(together, batch.execute([(one.job, one.late) for one in together]), strict=True):
             try:
-                one.into[:] = self._measured(made)
+                one.into[:] = self._measured(made, one)
             except (NotKept, Refused):  # on this run a measure asks for more than on those before
                 self._run_alone(key, one)
 
@@ -252,7 +320,7 @@ class Hand:
         made = bench.execute(one.job, one.late, self._ledger)
         watched = Watched(made.record)
         try:
-            one.into[:] = self._measured(dataclasses.replace(made, record=Record(made.layout, [watched])))
+            one.into[:] = self._measured(dataclasses.replace(made, record=Record(made.layout, [watched])), one)
         except Refused:
             if self._ledger:
                 raise
@@ -265,19 +333,21 @@ class Hand:
             if old is None or not known >= watched.read:
                 self._batches[key] = Batch(bench.stencil, known | watched.read, self._ledger)
 
-    def _measured(self, made: run.Run) -> list[float]:
+    def _measured(self, made: run.Run, one: _Waiting) -> list[float]:
         read = _read(made, self._wanted)
-        self._diverged += made.status == state.DIVERGED
+        one.state[0] = WILD if made.is_diverged else DONE
         return read
 
 
 @dataclass(frozen=True, eq=False)
 class _Waiting:
-    """A run that is to be done: its job, by how many ticks its inputs are late, and where its measures go."""
+    """A run that is to be done: its job, by how many ticks its inputs are late, where its measures go, and where, in
+    the first place, how it ended."""
 
     job: Job
     late: int
     into: Floats
+    state: NDArray[np.int8]
 
 
 def _read(made: run.Run, wanted: list[Measure]) -> list[float]:
@@ -311,17 +381,23 @@ def is_current(yard: Yard, plan: Spread) -> bool:
     return plan.results is not None and plan.results.made_of == digest_of(yard, plan)
 
 
-def csv_of(plan: Spread, names: Sequence[Measure]) -> str:
-    """The results as CSV: a row a run, the values of the axes, the repeat, the measures with their units."""
+def csv_of(plan: Spread, names: Sequence[Measure], finished: Sequence[int] | None = None) -> str:
+    """The results as CSV: a row a run, the values of the axes, the repeat, how it ended (nothing, diverged or refused),
+    and the measures with their units. finished : the variants to tell of; None for all."""
     heads = [axis.path for axis in plan.axes]
     heads += ["repeat"] if plan.scatter.repeats else []
-    heads += [f"{one.name} [{one.unit}]" for one in names]
+    heads += ["status", *(f"{one.name} [{one.unit}]" for one in names)]
     lines, values = [",".join(heads)], arrays_of(plan)
-    for number in range(plan.variants):
+    diverged, refused = (
+        set(runs) for runs in ((plan.results.diverged, plan.results.refused) if plan.results else ((), ()))
+    )
+    for number in range(plan.variants) if finished is None else finished:
         for repeat in range(1 + plan.scatter.repeats):
             pairs = zip(plan.axes, plan.values_of(number), strict=True)
             cells = [_cell(plan, axis, value) for axis, value in pairs]
             cells += [str(repeat)] if plan.scatter.repeats else []
+            which = number * (1 + plan.scatter.repeats) + repeat
+            cells.append("diverged" if which in diverged else "refused" if which in refused else "")
             cells += ["" if np.isnan(v) else repr(float(v)) for v in values[number, repeat]]
             lines.append(",".join(cells))
     return "\n".join(lines) + "\n"

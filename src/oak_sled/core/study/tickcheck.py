@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.kernel import state
+from oak_sled.core.documents import units
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
 
@@ -70,37 +70,78 @@ class TickCheck:
     substeps: int
     error: float
     messages: tuple[str, ...]
+    diverged: tuple[int, ...] = ()
+    """The rates at which it diverged; they show no measure."""
+
+    @property
+    def reference_diverged(self) -> bool:
+        """Whether even the reference diverged: it shows no measure."""
+        return all(value is None for value in self.reference.values())
 
     @property
     def settled(self) -> bool:
         """Whether the error of the reference came below the tolerance."""
         return self.error <= TOLERANCE
 
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The measures that a rate or the reference shows, those of watched blocks and of the cast too."""
+        found = [readings for _, readings in self.by_rate] + [self.reference]
+        return tuple(name for name in self.reference if any(one.get(name) is not None for one in found))
+
     def spread(self, name: str) -> float | None:
         """(greatest - least) over the size of the reference, as a share.
 
-        None where a rate does not show the measure, or where the reference is 0 and the rates differ.
+        None where a rate does not show the measure, or where the reference is noise and the rates differ by more. What
+        differs by less than the floor of its unit (`units.floor_of`) does not differ.
         """
-        values = [found[name] for _, found in self.by_rate]
-        truth = self.reference[name]
+        values = [found.get(name) for _, found in self.by_rate]
+        truth = self.reference.get(name)
         if truth is None or any(value is None for value in values):
             return None
         known = [value for value in values if value is not None]
-        gap = max(known) - min(known)
-        return gap / abs(truth) if abs(truth) > 1e-9 else (0.0 if gap < 1e-9 else None)
+        gap, floor = max(known) - min(known), units.floor_of(measures.known(name).unit)
+        if gap <= floor:
+            return 0.0
+        return gap / abs(truth) if abs(truth) > floor else None
 
 
 def check(job: Job, rates: tuple[int, ...] = RATES, on_progress: Callable[[int, int], None] | None = None) -> TickCheck:
     """Runs the drill at every rate and as the reference. on_progress(done, of) reports progress."""
-    found, messages = [], []
+    runs: list[Run] = []
+    messages = []
     for place, rate in enumerate(rates):
         made = run.execute(replace(job, ticks=rate))
-        found.append((rate, measures.read_all(made)))
-        if made.status == state.DIVERGED:
+        runs.append(made)
+        if made.is_diverged:
             messages.append(f"{rate} ticks/s: {made.message}")
         if on_progress:
             on_progress(place + 1, len(rates) + 1)
     truth = reference(replace(job, ticks=max(rates)))
     if on_progress:
         on_progress(len(rates) + 1, len(rates) + 1)
-    return TickCheck(tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages))
+    wild = tuple(rate for rate, made in zip(rates, runs, strict=True) if made.is_diverged)
+    if truth.run.is_diverged:
+        messages.append(f"reference: {truth.run.message}")
+    found = [(rate, measures.read_all(made)) for rate, made in zip(rates, runs, strict=True)]
+    return TickCheck(tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages), wild)
+
+
+def table(result: TickCheck) -> str:
+    """The check as text: a line a measure, a column a rate, the reference, and the spread."""
+    rates = [rate for rate, _ in result.by_rate]
+    lines = [f"{'measure':<15}" + "".join(f"{rate:>12}" for rate in rates) + f"{'reference':>12}{'spread':>10}"]
+    if result.diverged:
+        words = ["diverged" if rate in result.diverged else "" for rate in rates]
+        lines.append(f"{'status':<15}" + "".join(f"{word:>12}" for word in words))
+    for name in result.names:
+        values = [found.get(name) for _, found in result.by_rate] + [result.reference.get(name)]
+        cells = "".join(f"{units.told(value, measures.known(name).unit):>12}" for value in values)
+        gap = result.spread(name)
+        share = "—" if gap is None else f"{100 * gap:.2g} %"
+        lines.append(f"{name:<15}{cells}{share:>10} {measures.known(name).unit}")
+    if not result.reference_diverged:
+        lines.append(
+            f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, settled to {result.error:.2g} m"
+        )
+    return "\n".join([*lines, *result.messages])

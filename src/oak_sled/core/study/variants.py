@@ -24,23 +24,22 @@ from oak_sled.core.study.batch import late_ticks
 # what a user writes
 
 
-def read_axis(entry: str) -> SpreadAxis:
-    """An axis written as PATH=LO:HI:N, PATH=LO:HI:N:log, or PATH=a,b,c; raises `Refused`."""
+def read_axis(entry: str, yard: Yard) -> SpreadAxis:
+    """An axis written as PATH=LO:HI:N, PATH=LO:HI:N:log, or PATH=a,b,c, the numbers with units if any; raises
+    `Refused`. yard : what the path leads into."""
     path, equals, stretch = entry.partition("=")
     pieces = stretch.split(":")
     where, right = f"--vary {entry}", "such as crafts.fan_sled.parts.fan.thrust=400:900:6, or =a,b,c"
     if not equals or not path.strip() or not stretch.strip():
         raise refuse(where, "is not PATH=LO:HI:N", right)
     if len(pieces) == 1:
-        listed = tuple(_value(piece.strip()) for piece in stretch.split(",") if piece.strip())
+        listed = tuple(_value(yard, path.strip(), piece.strip()) for piece in stretch.split(",") if piece.strip())
         fields: dict[str, Any] = {"listed": listed}
     elif len(pieces) in (3, 4) and (len(pieces) == 3 or pieces[3].strip() in ("log", "linear")):
-        try:
-            low, high = units.read(pieces[0], ""), units.read(pieces[1], "")
-            count = int(pieces[2])
-        except (Refused, ValueError):
-            says = "has a number that cannot be read"
-            raise refuse(where, says, "LO and HI numbers, N a whole one") from None
+        low, high = (document.read_at(yard, path.strip(), piece) for piece in pieces[:2])
+        if not pieces[2].strip().isdecimal():
+            raise refuse(where, f"{pieces[2].strip()!r} is no number of values", "N a whole number, such as 6")
+        count = int(pieces[2])
         fields = {"low": low, "high": high, "count": count, "scale": (*pieces, "linear")[3].strip()}
     else:
         raise refuse(where, "is not PATH=LO:HI:N", right)
@@ -51,7 +50,10 @@ def read_axis(entry: str) -> SpreadAxis:
     return made
 
 
-def _value(text: str) -> float | str:
+def _value(yard: Yard, path: str, text: str) -> float | str:
+    """A value of a list: a number, with its unit where a dial stands there, or a word."""
+    if document.dial_at(yard, path) is not None:
+        return document.read_at(yard, path, text)
     try:
         return float(text)
     except ValueError:
@@ -99,9 +101,7 @@ def _fitting(yard: Yard, path: str, value: float | str) -> Any:
     if isinstance(now, int) and isinstance(value, float) and value == round(value):
         return int(value)
     if isinstance(now, float) and isinstance(value, str):
-        owner, _, name = path.rpartition(".")
-        declared = next((one for one in dials(document.get(yard, owner)) if one.name == name), None)
-        return units.read(value, declared.unit if declared is not None else "")
+        return document.read_at(yard, path, value)
     return value
 
 
@@ -236,25 +236,16 @@ FACTOR = 3.0
 """The same as a factor for a dial whose slider is logarithmic."""
 
 
-def declared(yard: Yard, path: str) -> Any:
-    """The declaration of the dial at a path; None where none stands there."""
-    owner, _, name = path.rpartition(".")
-    try:
-        return next((one for one in dials(document.get(yard, owner)) if one.name == name), None) if owner else None
-    except Refused:
-        return None
-
-
 def unit_of(yard: Yard, path: str) -> str:
     """The unit of the dial at a path; "" where none stands there."""
-    known = declared(yard, path)
+    known = document.dial_at(yard, path)
     return "ticks/s" if path == TICKS else "" if known is None else str(known.unit)
 
 
 def axis_about(yard: Yard, path: str, count: int = BEGIN_WITH) -> SpreadAxis:
     """An axis about the present value of a dial, within its bounds; of a dial at 0 the stretch of its slider. Raises
     `Refused` where there is no dial."""
-    known = declared(yard, path)
+    known = document.dial_at(yard, path)
     if known is None:
         raise refuse(path, "there is no dial", "a dial of a craft, a ground or a drill")
     value = float(document.get(yard, path))

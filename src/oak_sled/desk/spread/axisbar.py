@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core.documents import units
+from oak_sled.core.documents import document, units
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.spreads import Spread, SpreadAxis
 from oak_sled.core.study import variants
@@ -104,8 +104,8 @@ class AxisBar(QWidget):
         if text == before or self._axes is None or number >= len(self._axes):
             return
         try:
-            unit = variants.unit_of(self.session.yard, self._axes[number].path)
-            value: Any = int(text) if field == "count" else units.read(text, unit)
+            path = self._axes[number].path
+            value: Any = int(text) if field == "count" else document.read_at(self.session.yard, path, text)
         except (Refused, ValueError) as error:
             says = str(error.faults[0]) if isinstance(error, Refused) else f"{text!r} is no whole number (such as 17)"
             self.session.say(says, True)
