@@ -16,7 +16,6 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.formulas import made
-from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Case
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.results.run import Run
@@ -195,7 +194,7 @@ def _overlap(run: Run) -> Iterator[Caution]:
 
 
 def _explosion(run: Run) -> Iterator[Caution]:
-    if run.status == state.DIVERGED:
+    if run.is_diverged:
         head, _, tail = run.message.partition(". ")
         yield Caution("diverged", "", head, tail.rstrip("."))
 

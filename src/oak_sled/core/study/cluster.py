@@ -27,7 +27,8 @@ from oak_sled.core.documents.yard import Yard
 from oak_sled.core.files import yard_json
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.study import spread, variants
-from oak_sled.core.study.spread import Found, Gathered, Hand, Stencils
+from oak_sled.core.study.hand import Hand, Stencils
+from oak_sled.core.study.spread import Found, Gathered
 
 Told = tuple[Floats, NDArray[np.int8]]
 """The measures of a piece and how its runs ended: see `Hand.values_of`."""

@@ -14,7 +14,6 @@ from oak_sled.core.build.jobs import Job, job_of
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel import state
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench
@@ -143,7 +142,7 @@ def _lend(
 
 
 def _read(made: run.Run, names: tuple[str, ...]) -> Floats:
-    if made.status == state.DIVERGED:
+    if made.is_diverged:
         return np.full(len(names), np.nan)
     found = measures.Readings(made)
     return np.array([np.nan if (value := found[name]) is None else value for name in names])
