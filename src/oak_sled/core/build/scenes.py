@@ -87,7 +87,7 @@ def build(job: Job) -> Scene:
         for part in roster.launchers(one.craft):
             rows = made.solids[roster.first_slot(job, who, part.id) :][: roster.in_flight(part)]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
-    made = made._replace(joints=_joints(job, made), watched=_watched(job, made))
+    made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made))
     for event in job.drill.events:
         number = roster.solid_number(job, event.target)
         if event.what == "drop" and number >= roster.first_block(job) and made.solids[number]["kind"] == records.FREE:
@@ -146,7 +146,7 @@ def place_riders(job: Job, scene: Scene) -> None:
         solid, row = _carried(job, rider), scene.solids[rider.solid]
         scenery.put(row, solid)
         solver.refresh_all(scene.solids[rider.solid : rider.solid + 1])
-    scene.joints[:] = _joints(job, scene)
+    scene.joints[:] = scenery.with_joints(scene, _joints(job, scene)).joints
     scene.watched[:] = _watched(job, scene)
 
 

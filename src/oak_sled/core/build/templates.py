@@ -23,7 +23,7 @@ SHARED = (
     "counted", "slots",
 )  # fmt: skip
 """Arrays that no run writes into."""
-SCRATCH = ("contacts", "before", "table", "couples", "near", "sighted", "turns")
+SCRATCH = ("contacts", "before", "table", "couples", "near", "sighted", "turns", "tie_rows", "tie_right", "energy")
 """Arrays that are empty at the start of a run."""
 
 

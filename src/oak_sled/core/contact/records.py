@@ -218,17 +218,45 @@ JOINT = np.dtype(
         ("at_b", "f8", (3,)),
         ("island", "i8"),
         ("leads", "i8"),  # of the first joint of an island that has no contacts: how many joints it has; else 0
-        ("lever_a", "f8", (3,)),  # the same in world axes
+        ("tie_a", "i8"),  # the bodies among `Scene.ties`; -1: one that never moves freely
+        ("tie_b", "i8"),
+        ("first", "i8"),  # of the joints before it that share a body with it, or come behind one that does
+        ("known", "i8"),  # 1 from its second tick on
+        ("calmed", "i8"),  # 1 where this tick is done with friction: see `joints.calm`
+        ("now_a", "f8", (3,)),  # the same in world axes
+        ("now_b", "f8", (3,)),
+        ("before_a", "f8", (3,)),  # a tick before
+        ("before_b", "f8", (3,)),
+        ("end_a", "f8", (3,)),  # a tick later
+        ("end_b", "f8", (3,)),
+        ("lever_a", "f8", (3,)),  # where its impulse acts, between these
         ("lever_b", "f8", (3,)),
-        ("ahead_a", "f8", (3,)),  # the same half a tick later
-        ("ahead_b", "f8", (3,)),
+        ("average", "f8"),  # the share of those before and later in it
         ("inverse", "f8", (3, 3)),  # kg, the impulse that takes a speed of 1 m/s away at its point
         ("impulse", "f8", (3,)),  # N s on a, the first guess of the next tick
+        ("guess", "f8", (3,)),  # that of this tick
         ("drive", "f8", (3,)),  # m/s by which its point on a is moved, world axes
         ("part", "i8"),  # of the craft a that carries b by it; -1: none
     ]
 )
 """A ball joint: a point of one body held to a point of another, three rows that are solved as one."""
+TIE = np.dtype(
+    [
+        ("solid", "i8"),
+        ("own_inverse", "f8", (3, 3)),  # of its inertia, own axes
+        ("stiffness", "f8", (3, 3)),  # kg m2, that its pulled joints add to its inertia
+        ("inverse", "f8", (3, 3)),  # rad/s that an impulse of 1 N m s gives it with that, world axes
+        ("velocity", "f8", (3,)),  # without its joints
+        ("spin", "f8", (3,)),
+        ("given", "f8", (3,)),  # rad/s that joints gave it in this tick
+        ("missing", "f8", (3,)),  # rad/s that their impulses would give it beyond that
+        ("ahead", "f8", (3,)),  # the same with its stiffness
+        ("torque", "f8", (3,)),  # N m s of impulses, about its centre of mass
+        ("pull", "f8"),  # N m s, of the impulses of its joints along their levers
+        ("press", "f8"),  # N m s, of contacts against theirs
+    ]
+)
+"""A body that joints hold."""
 
 
 PUSHES, WEIGHT, AIR, CONTACTS = range(4)
@@ -261,6 +289,10 @@ class Scene(NamedTuple):
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
     layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records
+    ties: Records  # the bodies that joints hold
+    energy: Floats  # J of motion of an island before last tick's impulses and with them, by its root
+    tie_rows: Floats  # the rows of all joints, shape (3 n, 3 n), and their factors
+    tie_right: Floats  # m/s by which the points of each joint part, or N s that keep them together
     contacts: Records
     before: Records
     table: Ints

@@ -82,6 +82,10 @@ def scene(
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
         layers=np.zeros((2, 2), np.int64) if layers is None else layers,
         joints=np.zeros(0, records.JOINT),
+        ties=np.zeros(0, records.TIE),
+        energy=np.zeros((len(every), 2)),
+        tie_rows=np.zeros((0, 0)),
+        tie_right=np.zeros(0),
         contacts=np.zeros(room, records.CONTACT),
         before=np.zeros(room, records.CONTACT),
         table=np.zeros(2 * room, np.int64),
@@ -183,6 +187,18 @@ def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -
         made.outline[outline : outline + len(points)] = points
         face, outline = face + 1, outline + len(points)
     cursor[1], cursor[2], cursor[3] = corner + len(piece.corners), face, outline
+
+
+def with_joints(made: Scene, joints: Records) -> Scene:
+    """A scene with joints between its bodies, each a record of `a`, `b`, `at_a` and `at_b`."""
+    may_move = np.isin(made.solids["kind"], (records.FREE, records.HUNG))
+    held = sorted({int(s) for s in (*joints["a"], *joints["b"]) if s > 0 and may_move[s]})
+    ties, count = np.zeros(len(held), records.TIE), 3 * len(joints)
+    ties["solid"] = held
+    places = {solid: place for place, solid in enumerate(held)}
+    for joint in joints:
+        joint["tie_a"], joint["tie_b"] = places.get(int(joint["a"]), -1), places.get(int(joint["b"]), -1)
+    return made._replace(joints=joints, ties=ties, tie_rows=np.zeros((count, count)), tie_right=np.zeros(count))
 
 
 def _with_triangles(made: Scene, laid: Laid) -> Scene:

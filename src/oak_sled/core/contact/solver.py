@@ -372,8 +372,7 @@ def correct_island(scene, first, last, dt):
     """The shifts of an island whose contacts stand from `first` to `last` in the order."""
     solids, contacts, turns = scene.solids, scene.contacts, scene.turns
     for turn in range(SHARED_ROUNDS):
-        largest = 0.0
-        joints.draw(scene, contacts[turns[first]].island, dt)
+        largest = joints.draw(scene, contacts[turns[first]].island, dt)
         for j in range(first, last):
             contact = contacts[turns[j]]
             if contact.wanted < -1e29:
@@ -548,7 +547,7 @@ def stands(scene, first, last):
 
 
 @compiled
-def solve_islands(scene):
+def solve_islands(scene, dt):
     """Solves every island until its contacts agree, or for as many rounds as its size allows."""
     contacts, turns, count = scene.contacts, scene.turns, scene.counts[FOUND]
     first = 0
@@ -561,13 +560,13 @@ def solve_islands(scene):
             most = max(most, min(STANDING_ROUNDS, STANDING_WORK // wide))
         if scene.counts[TICKS] == 1 and spare < SPARE_ROUNDS:
             most = max(most, min(FIRST_ROUNDS, FIRST_WORK // wide))
-        before = 0.0
+        before, held = 0.0, joints.any_of(scene, island)
         for turn in range(most):
-            moved = joints.solve_once(scene, island)
+            moved = joints.step(scene, island, dt) if held else 0.0
             changed, squares = solve_once(scene, turn, first, wide)
             if max(changed, moved) < TOLERANCE:
                 break
-            if wide >= ACCELERATED and turn < most - 1:
+            if wide >= ACCELERATED and not held and turn < most - 1:
                 accelerate(scene, first, wide, squares / before if before > 0.0 else 2.0)
             before = squares
         for j in range(first, last):  # what does not push does not rub
@@ -578,10 +577,7 @@ def solve_islands(scene):
         first = last
     for j in range(scene.joints.shape[0]):
         if scene.joints[j].leads > 0:
-            for _ in range(rounds_of(scene.joints[j], FIRST_ROUNDS)):
-                changed = joints.solve_once(scene, scene.joints[j].island)
-                if changed < JOINTS_AGREE:
-                    break
+            joints.solve_alone(scene, scene.joints[j].island, dt)
 
 
 @compiled
@@ -591,18 +587,37 @@ def solve_contacts(scene, dt):
     solve(scene, dt)
 
 
+@compiled
+def drop_guesses(scene):
+    """Takes back last tick's impulses where bodies with joints would have more energy with them than without: rounds
+    that begin so would not be done before it is there. From nothing they only take energy."""
+    if scene.joints.shape[0] == 0:
+        return
+    joints.weigh(scene, 1)
+    for k in range(scene.counts[FOUND]):
+        contact = scene.contacts[k]
+        if contact.push != 0.0 and joints.is_lifted(scene, contact.island):
+            pairs.apply(scene.solids, contact, -contact.push, -contact.drag_way, -contact.drag_across)
+            contact.push, contact.drag_way, contact.drag_across = 0.0, 0.0, 0.0
+    for j in range(scene.joints.shape[0]):
+        if joints.holds(scene, scene.joints[j]) and joints.is_lifted(scene, scene.joints[j].island):
+            joints.drop_guess(scene, j)
+
+
 @unit
 def solve(scene, dt):
     """Solves what the sweep found."""
     if scene.counts[FOUND] > 0 or scene.joints.shape[0] > 0:
         place_contacts(scene)
         warm_start(scene)
-        prepare(scene, dt)
-        joints.prepare(scene, dt)
-        impacts.blow(scene, dt)
         islands.divide(scene)
         joints.settle(scene)
-        solve_islands(scene)
+        joints.weigh(scene, 0)
+        prepare(scene, dt)
+        joints.prepare(scene, dt)
+        drop_guesses(scene)
+        impacts.blow(scene, dt)
+        solve_islands(scene, dt)
         for k in range(scene.counts[FOUND]):
             contact = scene.contacts[k]
             contact.push += contact.blow[0]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import spatial
 
@@ -94,13 +96,25 @@ def turn_freely(body, now, dt):
     inverse, momentum = now.turning, (now.momentum[0], now.momentum[1], now.momentum[2])
     spatial.inverse_symmetric(body.inertia, inverse)
     q = (body.attitude[0], body.attitude[1], body.attitude[2], body.attitude[3])
+    turned = turned_freely(q, momentum, inverse, dt)
+    for i in range(4):
+        body.attitude[i] = turned[i]
+
+
+@compiled
+def turned_freely(q, momentum, inverse, dt):
+    """The attitude `q` after `dt` of free turning: see `turn_freely`. momentum : N m s, world axes; inverse : of the
+    inertia in craft axes."""
     one = turning(q, momentum, inverse)
     two = turning(moved(q, one, 0.5 * dt), momentum, inverse)
     three = turning(moved(q, two, 0.5 * dt), momentum, inverse)
     four = turning(moved(q, three, dt), momentum, inverse)
-    for i in range(4):
-        body.attitude[i] = q[i] + dt / 6.0 * (one[i] + 2.0 * (two[i] + three[i]) + four[i])
-    spatial.normalise(body.attitude)
+    a = q[0] + dt / 6.0 * (one[0] + 2.0 * (two[0] + three[0]) + four[0])
+    b = q[1] + dt / 6.0 * (one[1] + 2.0 * (two[1] + three[1]) + four[1])
+    c = q[2] + dt / 6.0 * (one[2] + 2.0 * (two[2] + three[2]) + four[2])
+    d = q[3] + dt / 6.0 * (one[3] + 2.0 * (two[3] + three[3]) + four[3])
+    scale = 1.0 / math.sqrt(a * a + b * b + c * c + d * d)
+    return (a * scale, b * scale, c * scale, d * scale)
 
 
 @compiled
