@@ -93,6 +93,8 @@ def read(tmp_path):
         (["f: float"], 1, "a name without a value", "a value"),
         (["while f > 0.0:", "    f = 0.0", "else:", "    f = 1.0"], 1, "else of a loop", "a name"),
         (["return f @ f"], 1, "MatMult", "\\+"),
+        (["f @= f"], 1, "MatMult", "\\+"),
+        (["x[twice(i)] += f"], 1, "made twice", "a name"),
         (["return f in x"], 1, "In", "<"),
         (["return lambda: f"], 1, "Lambda is not part", "calls"),
     ],
@@ -148,6 +150,28 @@ def test_a_checked_index_calls_with_its_line(read):
     plain = llvm.Module()
     plain.add(function)
     assert llvm.OUT_OF_RANGE not in plain.text()
+
+
+def test_the_line_of_an_index_does_not_depend_on_what_was_read_before(read):
+    """It stands in objects that are kept, and read by programs that import other files first."""
+    number = read("return x[i]").kernel.line_of(1)
+    told = source.told_line(number)
+    source._files.insert(0, "another.py")
+    try:
+        assert source.told_line(number) == told
+    finally:
+        source._files.remove("another.py")
+
+
+def test_the_seal_of_the_kernel_leaves_out_what_only_people_read():
+    text = (
+        'a = dial(1.0, "N", "push", low=0.0, high=2.0)\n\n@compiled\ndef push(x):\n    "Doubles."\n    return 2.0 * x\n'
+    )
+    seal = kernel.what_is_read(text)
+    for same in (text.replace('"push"', '"force"'), text.replace("Doubles.", "Twice."), text + "# so\n"):
+        assert kernel.what_is_read(same) == seal
+    for other in (text.replace("2.0 * x", "3.0 * x"), text.replace("1.0", "1.5"), text.replace("@compiled\n", "")):
+        assert kernel.what_is_read(other) != seal
 
 
 def test_no_text_names_a_path_of_this_machine(demo_job):

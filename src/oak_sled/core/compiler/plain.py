@@ -187,7 +187,19 @@ _CALLED = {ast.Pow: "_power", ast.FloorDiv: "_divide", ast.Mod: "_rest", ast.Div
 
 
 class _Rewrite(ast.NodeTransformer):
-    """Operators that Python has otherwise become calls."""
+    """Operators that Python has otherwise become calls, and numbers names of NumPy's."""
+
+    def __init__(self) -> None:
+        self.numbers: dict[str, Any] = {}
+        """The constants by their names."""
+
+    def visit_Constant(self, node: ast.Constant) -> ast.expr:
+        value = _known(node.value)
+        if value is node.value:
+            return node
+        name = f"_number_{len(self.numbers)}"
+        self.numbers[name] = value
+        return ast.Name(name, ast.Load())
 
     def visit_BinOp(self, node: ast.BinOp) -> ast.expr:
         self.generic_visit(node)
@@ -222,11 +234,12 @@ def _known(value: Any) -> Any:
 @functools.cache
 def function_of(kernel: Source) -> Callable[..., Any]:
     """A kernel function as plain Python."""
-    tree = ast.Module([_Rewrite().visit(copy.deepcopy(kernel.node))], [])
+    rewrite = _Rewrite()
+    tree = ast.Module([rewrite.visit(copy.deepcopy(kernel.node))], [])
     tree.body[0].decorator_list = []  # type: ignore[attr-defined]
     ast.fix_missing_locations(tree)
-    space = {name: _known(value) for name, value in kernel.py_func.__globals__.items()} | _OWN
+    space = {name: _known(value) for name, value in kernel.py_func.__globals__.items()}
+    space |= _OWN | rewrite.numbers
     exec(compile(tree, f"<{kernel.file}>", "exec"), space)
     made: python_types.FunctionType = space[kernel.__name__]
-    made.__code__ = made.__code__.replace(co_consts=tuple(_known(value) for value in made.__code__.co_consts))
     return made

@@ -162,8 +162,13 @@ class _Reading:
         self.assign(node.target, self.expr(node.value), made)
 
     def do_AugAssign(self, node: ast.AugAssign, made: list[tree.Statement]) -> None:
+        op = OPERATORS.get(type(node.op))
+        if op is None:
+            raise self.wrong(f"the operator {_words(node.op)}", " ".join(OPERATORS.values()))
+        if any(isinstance(inner, ast.Call) for inner in ast.walk(node.target)):
+            raise self.wrong("a call in the target of an operator, which would be made twice", "a name for it first")
         old = self.expr(node.target)
-        value = self.binary(OPERATORS[type(node.op)], old, self.expr(node.value), node.value)
+        value = self.binary(op, old, self.expr(node.value), node.value)
         self.assign(node.target, value, made)
 
     def keep(self, value: tree.Expr, made: list[tree.Statement]) -> tree.Expr:

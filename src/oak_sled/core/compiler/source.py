@@ -8,6 +8,7 @@ import functools
 import hashlib
 import inspect
 import textwrap
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -54,7 +55,7 @@ class Source:
 
     def line_of(self, line: int) -> int:
         """File and line as one number, for compiled code."""
-        return _files.index(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
+        return _number_of(self.file) * _LINES + self.py_func.__code__.co_firstlineno + line - 1
 
 
 @functools.cache
@@ -81,6 +82,11 @@ def outside() -> str:
     return _outside.hexdigest()
 
 
+def _number_of(file: str) -> int:
+    """A number for a file that does not depend on what else was imported: it stands in compiled code that is kept."""
+    return zlib.crc32(file.encode())
+
+
 @functools.cache
 def in_package(file: str) -> str:
     """A file by its place in the package, so that no path of this machine is in what is made of it."""
@@ -90,7 +96,8 @@ def in_package(file: str) -> str:
 
 def told_line(number: int) -> str:
     """What `Source.line_of` made a number of."""
-    return f"{_files[number // _LINES]} line {number % _LINES}"
+    file = next((one for one in _files if _number_of(one) == number // _LINES), "a file of the kernel")
+    return f"{file} line {number % _LINES}"
 
 
 @dataclass(frozen=True)

@@ -295,7 +295,8 @@ def weigh(scene, when):
     for k in range(scene.counts[ACTIVE]):
         s = scene.active[k]
         solid = scene.solids[s]
-        if solid.kind == FREE and solid.asleep == 0 and is_tied(scene, s):
+        tied = is_tied(scene, s)
+        if tied and solid.kind == FREE and solid.asleep == 0:
             own, v = spatial.to_craft(solid.axes, pairs.triple(solid.spin)), pairs.triple(solid.velocity)
             moving = solid.mass * spatial.dot(v, v) + spatial.dot(own, spatial.times(solid.inertia, own))
             root = islands.find(scene.roots, s)
@@ -332,6 +333,14 @@ def drop_guess(scene, j):
             for i in range(3):
                 scene.solids[tie.solid].spin[i] -= tie.given[i]
                 tie.given[i] = 0.0
+
+
+@compiled
+def is_in(scene, s, island):
+    """Whether a body is in an island."""
+    while scene.roots[s] != s:
+        s = scene.roots[s]
+    return s == island
 
 
 @compiled
@@ -426,7 +435,7 @@ def recall(scene, island):
     for k in range(scene.ties.shape[0]):
         tie = scene.ties[k]
         solid = scene.solids[tie.solid]
-        if solid.kind == FREE and islands.find(scene.roots, tie.solid) == island:
+        if solid.kind == FREE and is_in(scene, tie.solid, island):
             for i in range(3):
                 solid.velocity[i], solid.spin[i] = tie.velocity[i], tie.spin[i]
     for j in range(scene.joints.shape[0]):
@@ -452,7 +461,7 @@ def calm(scene, island, dt):
     for k in range(scene.ties.shape[0]):
         tie = scene.ties[k]
         solid = scene.solids[tie.solid]
-        if solid.kind != FREE or islands.find(scene.roots, tie.solid) != island:
+        if solid.kind != FREE or not is_in(scene, tie.solid, island):
             continue
         stiffen(scene, k, dt)
         # (1 + I^-1 S)^-1 w = w - (1 + I^-1 S)^-1 I^-1 S w
@@ -525,7 +534,7 @@ def correct(scene, island):
     for k in range(scene.ties.shape[0]):
         tie = scene.ties[k]
         solid = scene.solids[tie.solid]
-        if solid.kind == FREE and islands.find(scene.roots, tie.solid) == island:
+        if solid.kind == FREE and is_in(scene, tie.solid, island):
             more = spatial.times(tie.inverse, pairs.triple(tie.torque))
             turn_tie(tie, solid, (tie.ahead[0] + more[0], tie.ahead[1] + more[1], tie.ahead[2] + more[2]))
 
@@ -550,7 +559,7 @@ def await_turn(scene, k, island, dt):
     for i in range(3):
         tie.ahead[i] = 0.0
     solid = scene.solids[tie.solid]
-    if solid.kind != FREE or islands.find(scene.roots, tie.solid) != island:
+    if solid.kind != FREE or not is_in(scene, tie.solid, island):
         return
     stiffen(scene, k, dt)
     wanted = spatial.times(solid.inverse_inertia, pairs.triple(tie.torque))
@@ -734,7 +743,7 @@ def energy_of(scene, island, before):
     total = 0.0
     for k in range(scene.ties.shape[0]):
         solid = scene.solids[scene.ties[k].solid]
-        if solid.kind == FREE and islands.find(scene.roots, scene.ties[k].solid) == island:
+        if solid.kind == FREE and is_in(scene, scene.ties[k].solid, island):
             tie = scene.ties[k]
             v, w = pairs.triple(solid.velocity), pairs.triple(solid.spin)
             if before:
@@ -750,7 +759,7 @@ def turned_most(scene, island):
     most = 0.0
     for k in range(scene.ties.shape[0]):
         tie = scene.ties[k]
-        if scene.solids[tie.solid].kind == FREE and islands.find(scene.roots, tie.solid) == island:
+        if scene.solids[tie.solid].kind == FREE and is_in(scene, tie.solid, island):
             size = spatial.length(pairs.triple(tie.given))
             most = size if not size <= most else most  # one that is not finite is the most
     return most

@@ -562,7 +562,9 @@ def solve_islands(scene, dt):
             most = max(most, min(FIRST_ROUNDS, FIRST_WORK // wide))
         before, held = 0.0, joints.any_of(scene, island)
         for turn in range(most):
-            moved = joints.step(scene, island, dt) if held else 0.0
+            moved = 0.0
+            if held:
+                moved = joints.step(scene, island, dt)
             changed, squares = solve_once(scene, turn, first, wide)
             if max(changed, moved) < TOLERANCE:
                 break
