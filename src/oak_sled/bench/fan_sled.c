@@ -28,7 +28,7 @@ typedef struct { double x, y, cos, sin, half_width; } Gate;
 
 typedef struct {
     double position[3], q[4], v[3], w[3], axes[3][3], inertia[3][3], inverse[3][3], momentum[3], next_v[3], next_w[3];
-    double channels[CHANNELS], before[CHANNELS], slide[4], loose[4];
+    double channels[CHANNELS], before[CHANNELS], slide[4], loose[4], rub[4][2];
     double lines[LINES][6], points[PARTS][3], activity[PARTS];
     double heading_x, heading_y, speed, forward, side, load, in_wall, next_gate, gates_missed, moved, time;
 } Now;
@@ -113,13 +113,6 @@ static void foresee(const Setup *s, Now *n) {
     times(n->inverse, n->next_w, n->next_w);
 }
 
-static double shared(const Setup *s, Now *n, const double *lever, const double *way) {
-    double turned[3], spun[3];
-    cross(lever, way, turned);
-    times(n->inverse, turned, spun);
-    return fmax(1.0 / s->mass, dot(turned, spun));
-}
-
 static double felt(const Setup *s, Now *n, const double *lever, const double *way) {
     double turned[3], spun[3];
     cross(lever, way, turned);
@@ -159,12 +152,25 @@ static void push(const Setup *s, Now *n) {
     /* runners */
     foresee(s, n);
     double hx = n->heading_x, hy = n->heading_y, load = n->load / s->contacts, weights = 0, most = 0, middle[3] = {0, 0, 0};
+    double rubbed[2] = {0, 0}, twisted = 0;
+    for (int foot = 0; foot < 4; foot++) {
+        double place[3] = {s->runner_point[0] + (1.0 - 2.0 * (foot % 2)) * s->spread_x,
+                           s->runner_point[1] + (1.0 - 2.0 * (foot / 2)) * s->spread_y, s->runner_point[2]};
+        double lever[3];
+        times(n->axes, place, lever);
+        if (n->position[2] + lever[2] > 0.02) continue;
+        rubbed[0] += n->rub[foot][0];
+        rubbed[1] += n->rub[foot][1];
+        twisted += lever[0] * n->rub[foot][1] - lever[1] * n->rub[foot][0];
+    }
+    for (int i = 0; i < 2; i++) n->next_v[i] += s->dt * rubbed[i] / s->mass;
+    n->next_w[2] += s->dt * n->inverse[2][2] * twisted;
     for (int foot = 0; foot < 4; foot++) {
         double place[3] = {s->runner_point[0] + (1.0 - 2.0 * (foot % 2)) * s->spread_x,
                            s->runner_point[1] + (1.0 - 2.0 * (foot / 2)) * s->spread_y, s->runner_point[2]};
         double lever[3], swing[3], later[3], ahead_way[3] = {hx, hy, 0}, side_way[3] = {-hy, hx, 0}, torque[3];
         times(n->axes, place, lever);
-        if (n->position[2] + lever[2] > 0.02) continue;
+        if (n->position[2] + lever[2] > 0.02) { n->rub[foot][0] = n->rub[foot][1] = 0; continue; }
         cross(n->w, lever, swing);
         double ux = n->v[0] + swing[0], uy = n->v[1] + swing[1];
         double along = ux * hx + uy * hy, side = uy * hx - ux * hy;
@@ -179,19 +185,23 @@ static void push(const Setup *s, Now *n) {
         n->slide[foot] += clamp(n->loose[foot] - n->slide[foot], -step, step);
         if (n->slide[foot] > most) most = n->slide[foot];
         double grip = s->grip * (1.0 - n->slide[foot] * (1.0 - s->slide_grip));
-        double stops_side = 1.0 / s->contacts / (shared(s, n, lever, side_way) * s->dt);
-        double stops_along = 1.0 / s->contacts / (shared(s, n, lever, ahead_way) * s->dt);
+        double share = 1.0 / s->contacts / s->dt;
+        double before_side = n->rub[foot][1] * hx - n->rub[foot][0] * hy;
+        double before_along = n->rub[foot][0] * hx + n->rub[foot][1] * hy;
+        double holds_side = before_side - share * felt(s, n, lever, side_way) * side_next;
+        double holds_along = before_along - share * felt(s, n, lever, ahead_way) * along_next;
         double at = slip * (2.0 * 180.0 / 3.14159265358979323846);
         int low = (int)at < SAMPLES - 2 ? (int)at : SAMPLES - 2;
         double rest = at - low;
         double bite = s->side_grip * load * (s->curve[low] * (1 - rest) + s->curve[low + 1] * rest) * grip;
-        double stop = stops_side * fabs(side_next), cap = s->side_grip * load * grip;
+        double cap = s->side_grip * load * grip;
         double stick = 1.0 - (fabs(along) + fabs(side)) / 0.25;
-        bite = fmin(fmin(fmax(bite, stick * cap), stop), cap);
-        double drag = fmin(s->glide * load * s->grip, stops_along * fabs(along_next));
-        if (side_next > 0) bite = -bite;
-        if (along_next > 0) drag = -drag;
+        bite = fmin(fmax(bite, stick * cap), cap);
+        bite = clamp(holds_side, -bite, bite);
+        double most_drag = s->glide * load * s->grip, drag = clamp(holds_along, -most_drag, most_drag);
         double force[3] = {drag * hx - bite * hy, drag * hy + bite * hx, 0};
+        n->rub[foot][0] = force[0];
+        n->rub[foot][1] = force[1];
         cross(lever, force, torque);
         double size = sqrt(force[0] * force[0] + force[1] * force[1]) + 1e-9;
         weights += size;

@@ -39,7 +39,7 @@ def side_curve(part: AnyPart, grip: float) -> Floats:
     scale, most, shape = part.side_shape()
     held = grip * part.trim
     n = np.tan(np.radians(SLIPS_DEG)) / (scale * (held if part.keeps_stiffness() else 1.0) + 1e-12)
-    values = np.interp(n / (1.0 + n), np.linspace(0.0, 1.0, tirecurve.SAMPLES), shape)
+    values = tirecurve.read(shape, n)
     return np.asarray(part.side_grip * most * held * n * values, dtype=np.float64)
 
 

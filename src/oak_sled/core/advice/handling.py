@@ -14,6 +14,7 @@ from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.context import Handling, WheelAt
 from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.parts.wheels import tirecurve
 
 ROUNDS = 40
 SAME = 0.01
@@ -64,7 +65,7 @@ def _stiffness(part: AnyPart, grip: float) -> float:
     scale, most, shape = part.side_shape()
     held = grip * part.trim
     scale *= held if part.keeps_stiffness() else 1.0
-    return float(part.side_grip * most * held * shape[0] / max(scale, 1e-9))
+    return float(part.side_grip * most * held * tirecurve.read(shape, np.zeros(1))[0] / max(scale, 1e-9))
 
 
 def _most_g(end: list[WheelAt], tires: dict[int, AnyPart], grip: float, weight: float, height: float) -> float:

@@ -206,6 +206,7 @@ CONTACT = np.dtype(
         ("drag", "f8", (3,)),
         ("place_push", "f8"),
         ("wanted", "f8"),  # m/s of shift along the normal
+        ("set_down", "i8"),  # 1 where two balls were put where they touch, or miss each other
     ]
 )
 

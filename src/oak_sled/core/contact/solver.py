@@ -338,12 +338,18 @@ def part(scene, dt):
         for i in range(3):
             one.shift[i], one.twist[i] = 0.0, 0.0
     first, count = 0, scene.counts[FOUND]
+    for k in range(count):
+        contacts[k].set_down = 0
+        if contacts[k].fast == 1 and is_ball(scene, contacts[k].a) and is_ball(scene, contacts[k].b):
+            set_down(scene, contacts[k], dt)
     while first < count:
         last = end_of_island(scene, first)
         busy = joints.any_of(scene, contacts[turns[first]].island)
         for j in range(first, last):
             contact = contacts[turns[j]]
             contact.wanted = -1e30
+            if contact.set_down == 1:
+                continue
             if contact.fast == 1:
                 contact.wanted = -contact.gap / dt - pairs.speed_of(solids, contact)
             elif contact.gap < -SLOP:
@@ -358,6 +364,42 @@ def part(scene, dt):
                 missing = joints.draw(scene, scene.joints[j].island, dt)
                 if missing < JOINTS_AGREE:
                     break
+
+
+@compiled
+def is_ball(scene, s):
+    """Whether a body is one ball about its centre of mass."""
+    solid = scene.solids[s]
+    if s == GROUND or solid.pieces != 1:
+        return False
+    piece = scene.pieces[solid.first_piece]
+    corner = scene.corners[piece.first]
+    return piece.count == 1 and corner[0] == 0.0 and corner[1] == 0.0 and corner[2] == 0.0
+
+
+@compiled
+def set_down(scene, contact, dt):
+    """Has two balls that would meet in this tick end it where they touch, as they stand to each other then, so that
+    they are struck along the normal of that moment: it turns while they pass. Those that miss each other pass on."""
+    one, other = scene.solids[contact.a], scene.solids[contact.b]
+    if spatial.length(pairs.triple(one.shift)) + spatial.length(pairs.triple(other.shift)) > 0.0:
+        return  # it meets another in this tick
+    d = minus(pairs.triple(one.position), pairs.triple(other.position))
+    u = minus(pairs.triple(one.velocity), pairs.triple(other.velocity))
+    radius = scene.pieces[one.first_piece].radius + scene.pieces[other.first_piece].radius
+    a, b, c = spatial.dot(u, u), spatial.dot(d, u), spatial.dot(d, d) - radius * radius
+    square = b * b - a * c
+    if a == 0.0 or b >= 0.0:
+        return
+    contact.set_down = 1
+    after = c / (-b + math.sqrt(square)) if square >= 0.0 else dt
+    if after >= dt:
+        return
+    for i in range(3):
+        give = one.inverse_mass[i] + other.inverse_mass[i]
+        back = (1.0 - after / dt) * u[i] / give if give > 0.0 else 0.0
+        one.shift[i] -= back * one.inverse_mass[i]
+        other.shift[i] += back * other.inverse_mass[i]
 
 
 @compiled

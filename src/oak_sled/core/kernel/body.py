@@ -6,6 +6,7 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import GRAVITY
 
 
 @compiled
@@ -119,11 +120,11 @@ def turned_freely(q, momentum, inverse, dt):
 
 @compiled
 def foresee(body, now):
-    """Writes the velocity and spin that the lines booked so far would leave after this tick.
+    """Writes the velocity and spin that the lines booked so far, gravity among them, would leave after this tick.
 
     Dry friction asks for it: it holds against what pushes now, not only against what moves already.
     """
-    fx, fy, fz = 0.0, 0.0, 0.0
+    fx, fy, fz = 0.0, 0.0, now.lines[now.parts + GRAVITY, 2]
     x, y, z = now.momentum[0], now.momentum[1], now.momentum[2]
     for k in range(now.parts):  # six sums side by side: one after another each would wait for the one before
         fx += now.lines[k, 0]
@@ -178,17 +179,6 @@ def add_at_support(now, p, body, support, force):
         now.lines[p, i] += force[i]
         now.lines[p, 3 + i] += torque[i]
     return lever
-
-
-@compiled
-def shared_give(body, lever, way):
-    """1/kg that one of several feet answers for along the unit vector `way` (all feet together).
-
-    All feet push at once, so that sliding is stopped by the whole mass and turning by the whole
-    inertia; the lesser of both never overshoots either.
-    """
-    turned = spatial.cross(lever, way)
-    return max(1.0 / body.mass, spatial.dot(turned, spatial.times(body.inverse_inertia, turned)))
 
 
 @compiled

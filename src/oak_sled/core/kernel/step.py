@@ -66,8 +66,9 @@ def tick(world, scene, sudden, nows, raw):
         craft, now = crafts[c], nows[c]
         body = bodies[craft.body]
         stand(craft, body, ground, world.supports, now)  # 2
+        weigh(craft, body, ground, now)
         push_parts(craft, world.parts, body, ground, world.supports, now)  # 3
-        force, torque = weigh_and_damp(craft, body, ground, now)  # 4
+        force, torque = damp(craft, body, now)  # 4
         speed_up(craft, body, now, force, torque)  # 5
     if world.calls[PUSH_BACK] != 0:
         rays.PUSH_BACK(world.calls[PUSH_BACK], crafts, scene, world.supports, nows)
@@ -96,8 +97,9 @@ def look(world, scene, nows):
         body_module.refresh(body, now)
         begin(body, now)
         stand(craft, body, ground, world.supports, now)
+        weigh(craft, body, ground, now)
         push_parts(craft, world.parts, body, ground, world.supports, now)
-        weigh_and_damp(craft, body, ground, now)
+        damp(craft, body, now)
 
 
 @inlined
@@ -266,13 +268,18 @@ def push_parts(craft, parts, body, ground, supports, now):
 
 
 @compiled
-def weigh_and_damp(craft, body, ground, now):
-    """Gravity, and the damping of the body in the law it was set to, with all that was booked before acting too.
+def weigh(craft, body, ground, now):
+    """Gravity, booked before the parts, since dry friction holds against it."""
+    if now.held != WEIGHTLESS:
+        now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * craft.gravity_scale
+
+
+@compiled
+def damp(craft, body, now):
+    """The damping of the body in the law it was set to, with all that was booked before acting too.
 
     Returns force (N) and torque (N m) of all lines so far, world axes.
     """
-    if now.held != WEIGHTLESS:
-        now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * craft.gravity_scale
     force, torque = body_module.booked(now, now.parts + 1)
     if craft.damping == 0.0 and craft.spin_damping == 0.0:
         return force, torque

@@ -22,7 +22,7 @@ from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts import slipcurve
+from oak_sled.core.parts import dryfriction, slipcurve
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
@@ -383,12 +383,13 @@ def slip_angle(along, side):
 
 
 @compiled
-def foot_force(part, gain, p, foot, lever, ahead, left, below, load, share, grip, glide, body, now):
-    """Force of one foot along `ahead` and along `left`, N, and how far it slides. below : m/s of what it stands on.
+def foot_force(part, gain, p, foot, lever, ahead, left, support, load, share, grip, glide, body, now):
+    """Force of one foot along `ahead` and along `left`, N, and how far it slides.
 
-    A foot never takes more than would stop its own share of the craft in this tick, counted with
-    what the parts before it push (`now.next_velocity`).
+    A foot never takes more than would stop its own share of the craft in this tick, counted with what the parts before
+    it push and with the friction of the tick before (`now.next_velocity`, see `dryfriction`).
     """
+    below = (support.velocity[0], support.velocity[1], support.velocity[2])
     swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
     v = (body.velocity[0] - below[0], body.velocity[1] - below[1], body.velocity[2] - below[2])
     u = (v[0] + swing[0], v[1] + swing[1], v[2] + swing[2])
@@ -400,21 +401,22 @@ def foot_force(part, gain, p, foot, lever, ahead, left, below, load, share, grip
     slip = slip_angle(along, side)
     sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
     left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-    stops_side = share / (body_module.shared_give(body, lever, left) * now.dt)
-    stops_along = share / (body_module.shared_give(body, lever, ahead) * now.dt)
+    stops_side = share * body_module.effective_mass(body, lever, left) / now.dt
     wanted = side_force(part, gain, slip, along, side, stops_side, load, now)
     bite = wanted * left_grip
     most_bite = gain * part.side_grip * load * left_grip
     if part.law != SHARE or part.formula.at != 0:
         # a slip angle means little near standstill: there the edge holds like dry friction
         stick = 1.0 - (abs(along) + abs(side)) / CREEP
-        bite = min(max(bite, stick * most_bite), stops_side * abs(side_next))
-        side = side_next
-    bite = min(bite, most_bite)
-    drag = min(gain * part.glide * load * glide, stops_along * abs(along_next))
-    bite = -bite if side > 0.0 else bite
-    drag = -drag if along_next > 0.0 else drag
-    return drag, bite, sliding
+        most = min(max(bite, stick * most_bite), most_bite)
+        holds = dryfriction.holding(support, body, lever, left, share, side_next, now.dt)
+        bite = min(max(holds, -most), most)
+    else:
+        bite = min(bite, most_bite)
+        bite = -bite if side > 0.0 else bite
+    most = gain * part.glide * load * glide
+    holds = dryfriction.holding(support, body, lever, ahead, share, along_next, now.dt)
+    return min(max(holds, -most), most), bite, sliding
 
 
 @compiled
@@ -447,15 +449,18 @@ def act(part, gain, p, body, ground, supports, now):
     ahead, left = ways(part, body, now)
     weights, most = 0.0, 0.0
     middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
-    standing = 0.0
+    standing, felt = 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     for k in range(part.first_support, part.last_support):
         if supports[k].load > 0.0:
             standing += 1.0
+            felt = dryfriction.add_felt(felt, supports[k], dryfriction.foot_lever(supports[k], body))
+    dryfriction.add_foreseen(felt, body, now)
     for foot in range(part.columns * part.rows):
         support = supports[part.first_support + foot]
         if support.load <= 0.0:
+            dryfriction.keep(support, (0.0, 0.0, 0.0))
             continue
-        lever = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
+        lever = dryfriction.foot_lever(support, body)
         load = support.load
         grip, glide, shake = ground.grip, ground.grip, 0.0
         if ground.patch_count > 0:
@@ -466,17 +471,22 @@ def act(part, gain, p, body, ground, supports, now):
                 grip, glide = grip * patch.grip, glide * patch.glide
                 shake = load * patch.roughness * surface.bump(x, y)
                 load = max(load + shake, 0.0)
-        below = (support.velocity[0], support.velocity[1], support.velocity[2])
         share = 1.0 / standing
         drag, bite, sliding = foot_force(
-            part, gain, p, foot, lever, ahead, left, below, load, share, grip, glide, body, now
+            part, gain, p, foot, lever, ahead, left, support, load, share, grip, glide, body, now
         )
+        rub = (
+            drag * ahead[0] + bite * left[0],
+            drag * ahead[1] + bite * left[1],
+            drag * ahead[2] + bite * left[2],
+        )
+        dryfriction.keep(support, rub)
         if support.below < 0:
             shake = 0.0  # what holds it level takes the bumps
         force = (
-            drag * ahead[0] + bite * left[0] + gain * shake * now.up[0],
-            drag * ahead[1] + bite * left[1] + gain * shake * now.up[1],
-            drag * ahead[2] + bite * left[2] + gain * shake * now.up[2],
+            rub[0] + gain * shake * now.up[0],
+            rub[1] + gain * shake * now.up[1],
+            rub[2] + gain * shake * now.up[2],
         )
         most = max(most, sliding)
         torque = spatial.cross(lever, force)

@@ -21,7 +21,7 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.formulas.reading import Written
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import WEIGHTLESS, Floats
+from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
@@ -64,7 +64,6 @@ RECORD = np.dtype(
         ("blend_rate", "f8"),
         ("inertia", "f8"),
         ("rolling", "f8"),
-        ("gravity", "f8"),  # share of gravity that its craft feels
         ("acts", "i8"),
         ("height", "f8"),
         ("side_shape", "f8", (SAMPLES,)),
@@ -288,7 +287,6 @@ class Tire(OnWheels):
             "blend_rate": 1.0 / self.blend_s if self.blend_s > 1e-4 else 1e4,
             "inertia": self.inertia,
             "rolling": self.rolling,
-            "gravity": pack.gravity_scale,
             "acts": get_args(Acts).index(self.acts),
             "height": self.acts_height,
             "side_shape": side,
@@ -537,7 +535,6 @@ def wheel_force(part, gain, share, felt, lever, ahead, left, support, body, grou
     axle, dt = support.axle, now.dt
     u = speed_over(support, body.velocity, body.spin, lever)
     u_next = speed_over(support, now.next_velocity, now.next_spin, lever)
-    u_next = (u_next[0], u_next[1], u_next[2] - (0.0 if now.held == WEIGHTLESS else dt * part.gravity * ground.gravity))
     along, side = spatial.dot(u, ahead), spatial.dot(u, left)
     again = spatial.cross((felt[3], felt[4], felt[5]), lever)
     again = (felt[0] + again[0], felt[1] + again[1], felt[2] + again[2])

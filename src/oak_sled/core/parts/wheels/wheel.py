@@ -19,10 +19,9 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts import speedcurve
+from oak_sled.core.parts import dryfriction, speedcurve
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.curvefield import CurveField
@@ -519,7 +518,9 @@ def hub(part, gain, memory, foot, whole, closing, weight, first, dt):
     if tire + dt * speed < 0.0:
         speed = pushed / slows
     tire += dt * speed
-    push = gain * still + stiff * (closing - speed)
+    # the craft feels the spring as it stands and the damper at the new speed of the hub: with k dt in it too, which
+    # the hub has, its own bounce would be damped by the tick
+    push = gain * still + damping * (closing - speed)
     if squeeze + dt * (closing - speed) < 0.0:
         speed = closing
     memory[foot], memory[4 + foot] = tire, speed
@@ -545,7 +546,7 @@ def rub(part, gain, load, share, grip, lever, support, body, now):
     """Rolling resistance along a wheel and side force to its left, N, its ways, and whether it slides sideways.
 
     Both are dry friction: never more than stops the wheel's own share of the craft in this tick, counted with what the
-    parts before it push.
+    parts before it push and with the friction of the tick before (see `dryfriction`).
     """
     turn = support.axle.steer
     if part.steer_channel >= 0:
@@ -559,10 +560,10 @@ def rub(part, gain, load, share, grip, lever, support, body, now):
     )
     along, side = spatial.dot(u, ahead), spatial.dot(u, left)
     most = gain * part.side_grip * grip * load
-    wanted = share * abs(side) / (body_module.shared_give(body, lever, left) * now.dt)
-    slows = share * abs(along) / (body_module.shared_give(body, lever, ahead) * now.dt)
-    holds, drag = min(wanted, most), min(slows, gain * part.rolling * load)
-    return (-drag if along > 0.0 else drag), (-holds if side > 0.0 else holds), ahead, left, wanted > most
+    holds = dryfriction.holding(support, body, lever, left, share, side, now.dt)
+    slows = dryfriction.holding(support, body, lever, ahead, share, along, now.dt)
+    resists = gain * part.rolling * load
+    return min(max(slows, -resists), resists), min(max(holds, -most), most), ahead, left, abs(holds) > most
 
 
 @compiled
@@ -586,9 +587,13 @@ def act(part, gain, p, body, ground, supports, now):
     """Books the forces of all wheels on its ledger line; returns 1 while one of them slides sideways."""
     standing, sliding = 0.0, 0.0
     x, y, z, weights = 0.0, 0.0, 0.0, 0.0
+    felt = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     for k in range(part.first_of_all, part.last_of_all):
         if supports[k].below >= 0:
             standing += 1.0
+            if k >= part.first_ray and supports[k].axle.tired == 0:
+                felt = dryfriction.add_felt(felt, supports[k], dryfriction.found_lever(supports[k], body))
+    dryfriction.add_foreseen(felt, body, now)
     for i in range(6):
         now.lines[p, i] = 0.0
     for foot in range(part.rays):
@@ -597,6 +602,7 @@ def act(part, gain, p, body, ground, supports, now):
             support.axle.steer += part.steer * now.channels[part.steer_channel]
         if support.below < 0:
             now.memory[p, 4 + foot] = HANGS
+            dryfriction.keep(support, (0.0, 0.0, 0.0))
             continue
         push, extra = strut(part, gain, p, foot, support, ground, now)
         load = support.load + push + extra
@@ -607,22 +613,22 @@ def act(part, gain, p, body, ground, supports, now):
         push, extra = push / leans, extra / leans
         load = max(support.load + push + extra, min(support.load, 0.0)) if part.unsprung > 0.0 else support.load + push
         force = (push * n[0], push * n[1], push * n[2])
-        lever = (
-            support.point[0] - body.position[0],
-            support.point[1] - body.position[1],
-            support.point[2] - body.position[2],
-        )
+        lever = dryfriction.found_lever(support, body)
         support.load = load
         if load > 0.0 and support.axle.tired == 0:
             grip, _ = rolling.surface_at(ground, support)
             drag, bite, ahead, left, slides = rub(part, gain, load, 1.0 / standing, grip, lever, support, body, now)
             if slides:
                 sliding = 1.0
-            force = (
-                force[0] + drag * ahead[0] + bite * left[0],
-                force[1] + drag * ahead[1] + bite * left[1],
-                force[2] + drag * ahead[2] + bite * left[2],
+            rubbed = (
+                drag * ahead[0] + bite * left[0],
+                drag * ahead[1] + bite * left[1],
+                drag * ahead[2] + bite * left[2],
             )
+            dryfriction.keep(support, rubbed)
+            force = spatial.plus(force, rubbed)
+        else:
+            dryfriction.keep(support, (0.0, 0.0, 0.0))
         torque = spatial.cross(lever, force)
         size = abs(push)
         for i in range(3):
