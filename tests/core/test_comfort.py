@@ -45,6 +45,7 @@ def shaken(make, frequency, amplitude, *parts, axis="forward", seconds=30.0):
     up = axis == "up"
     push = Thruster(id="push", way="acceleration", thrust=amplitude, channel="throttle", elevation_deg=90.0 * up)
     back = push.replace(id="back", channel="brake", elevation_deg=-90.0 * up, azimuth_deg=0.0 if up else 180.0)
+    parts = parts or (HEAD.replace(stiffness=1e7, damping=3e3),)  # as if the head were the seat
     times = np.arange(0.0, seconds, 1.0 / 240.0)
     wave = np.sin(math.tau * frequency * times)
     inputs = {
@@ -105,6 +106,9 @@ def test_a_head_pushes_nothing_and_a_short_run_says_nothing(make):
     bare, ridden = (make.run(parts, body={"mass": 100.0}, seconds=1.0, speed=3.0) for parts in ([], [HEAD]))
     assert np.array_equal(bare.column("position.x"), ridden.column("position.x"))
     assert measures.measure("comfort").read(ridden) is None
+    long = make.run([], body={"mass": 100.0}, seconds=4.0, speed=3.0)
+    assert measures.measure("comfort").read(long) is None, "nobody rides along"
+    assert measures.measure("sickness").read(long) is None
     stiff = make.run([HEAD.replace(stiffness=1e7)], seconds=0.5)
     assert "faster_than_the_tick" in {one.name for one in cautions.find(stiff.job, stiff)}
 

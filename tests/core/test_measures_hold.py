@@ -7,11 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from on_tires import BRAKES, DRIVE, FOUR, STEERING, TIRE, go
 
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.yard import Wall
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
+from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.study import tickcheck
 
@@ -75,3 +77,48 @@ def test_the_tick_check_looks_at_blocks_too(make):
     checked = tickcheck.check(job, (60, 120))
     assert checked.settled
     assert math.isfinite(checked.error)
+
+
+@pytest.mark.parametrize("ticks", [60, 120, 240, 480])
+def test_a_steady_push_is_no_hit_however_long_a_tick_is(make, ticks):
+    """A craft that pushes a block along: the contact gives it a steady force from the first touch on."""
+    block = Block(id="freight", x=1.5, mass=200.0, length=0.5, width=0.5, height=0.5, z=0.05)
+    push = Thruster(id="push", thrust=400.0, timing="always")
+    made = make.run([push], body=FLAT, ground={"blocks": (block,), "floor": True}, seconds=6.0, ticks=ticks)
+    touched = made.line("contact")[-ticks:, 0]
+    assert np.mean(touched) < -50.0, "it pushes to the end"
+    first = measures.hardest_hit(made)
+    speed = float(made.column("velocity.x")[int(np.argmax(np.abs(np.diff(made.column("velocity.x")))))])
+    each = 1.0 / (1.0 / 100.0 + 1.0 / 200.0)
+    assert first == pytest.approx(each * speed, rel=0.3), "the first touch alone"
+
+
+@pytest.mark.parametrize("ticks", [30, 60, 120, 240, 480])
+def test_a_craft_that_rocks_back_has_stopped_when_it_turned_round(ticks):
+    """With locked wheels it stops in v / (mu g), and swings back on its tires after that."""
+    tire = TIRE.replace(along_law="brush", law="brush", along_grip=0.5, rolling=0.0)
+    brakes = BRAKES.replace(torque=2e5, rise_s=0.0)
+    made = go(FOUR, tire, brakes, inputs={"brake": [(0, 1)]}, speed=12.0, seconds=6.0, ticks=ticks)
+    assert measures.stop_time(made) == pytest.approx(12.0 / (0.5 * G), rel=1e-2)
+    assert measures.stop_distance(made) == pytest.approx(12.0**2 / (2.0 * 0.5 * G), rel=2e-2)
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_what_drives_by_its_wheels_puts_energy_in(ticks):
+    made = go(FOUR, TIRE.replace(rolling=0.0), DRIVE, inputs={"throttle": [(0, 0.3)]}, seconds=6.0, ticks=ticks)
+    wheels = sum(0.5 * 1.2 * made.column(f"wheels.{k}.turn")[-1] ** 2 for k in (1, 2, 3, 4))
+    gained = traces.energy(made)[-1] - traces.energy(made)[0] + wheels
+    put_in = measures.drive_energy(made)
+    assert gained < put_in < 1.05 * gained, "and a little is lost to slip"
+
+
+def test_understeer_of_a_steady_circle_is_that_of_the_single_track_model():
+    """Not of how it swings into the circle. The stiffnesses are those of its tires over their loads."""
+    tires = (
+        TIRE.replace(id="front", on="front", stiffness=9.0, law="linear", rolling=0.0),
+        TIRE.replace(id="rear", on="rear", stiffness=13.0, law="linear", rolling=0.0),
+    )
+    made = go(FOUR, *tires, STEERING.replace(most_deg=3.0), speed=12.0, seconds=12.0, ticks=240,
+              inputs={"steer": [(0, 0), (0.3, 1)]})  # fmt: skip
+    true = math.degrees(1.0 / 9.0 - 1.0 / 13.0)
+    assert measures.measure("understeer").read(made) == pytest.approx(true, abs=0.2)

@@ -113,6 +113,13 @@ static void foresee(const Setup *s, Now *n) {
     times(n->inverse, n->next_w, n->next_w);
 }
 
+static double shared(const Setup *s, Now *n, const double *lever, const double *way) {
+    double turned[3], spun[3];
+    cross(lever, way, turned);
+    times(n->inverse, turned, spun);
+    return 1.0 / fmax(1.0 / s->mass, dot(turned, spun));
+}
+
 static double felt(const Setup *s, Now *n, const double *lever, const double *way) {
     double turned[3], spun[3];
     cross(lever, way, turned);
@@ -159,9 +166,10 @@ static void push(const Setup *s, Now *n) {
         double lever[3];
         times(n->axes, place, lever);
         if (n->position[2] + lever[2] > 0.02) continue;
-        rubbed[0] += n->rub[foot][0];
-        rubbed[1] += n->rub[foot][1];
-        twisted += lever[0] * n->rub[foot][1] - lever[1] * n->rub[foot][0];
+        double fx = load * n->rub[foot][0], fy = load * n->rub[foot][1];
+        rubbed[0] += fx;
+        rubbed[1] += fy;
+        twisted += lever[0] * fy - lever[1] * fx;
     }
     for (int i = 0; i < 2; i++) n->next_v[i] += s->dt * rubbed[i] / s->mass;
     n->next_w[2] += s->dt * n->inverse[2][2] * twisted;
@@ -186,10 +194,10 @@ static void push(const Setup *s, Now *n) {
         if (n->slide[foot] > most) most = n->slide[foot];
         double grip = s->grip * (1.0 - n->slide[foot] * (1.0 - s->slide_grip));
         double share = 1.0 / s->contacts / s->dt;
-        double before_side = n->rub[foot][1] * hx - n->rub[foot][0] * hy;
-        double before_along = n->rub[foot][0] * hx + n->rub[foot][1] * hy;
-        double holds_side = before_side - share * felt(s, n, lever, side_way) * side_next;
-        double holds_along = before_along - share * felt(s, n, lever, ahead_way) * along_next;
+        double before_side = load * (n->rub[foot][1] * hx - n->rub[foot][0] * hy);
+        double before_along = load * (n->rub[foot][0] * hx + n->rub[foot][1] * hy);
+        double holds_side = before_side - share * shared(s, n, lever, side_way) * side_next;
+        double holds_along = before_along - share * shared(s, n, lever, ahead_way) * along_next;
         double at = slip * (2.0 * 180.0 / 3.14159265358979323846);
         int low = (int)at < SAMPLES - 2 ? (int)at : SAMPLES - 2;
         double rest = at - low;
@@ -200,8 +208,8 @@ static void push(const Setup *s, Now *n) {
         bite = clamp(holds_side, -bite, bite);
         double most_drag = s->glide * load * s->grip, drag = clamp(holds_along, -most_drag, most_drag);
         double force[3] = {drag * hx - bite * hy, drag * hy + bite * hx, 0};
-        n->rub[foot][0] = force[0];
-        n->rub[foot][1] = force[1];
+        n->rub[foot][0] = force[0] / load;
+        n->rub[foot][1] = force[1] / load;
         cross(lever, force, torque);
         double size = sqrt(force[0] * force[0] + force[1] * force[1]) + 1e-9;
         weights += size;

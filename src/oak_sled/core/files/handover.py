@@ -85,12 +85,7 @@ def equations(job: Job) -> Equations:
     for part in {type(part): part for one in job.actors for part in one.craft.parts}.values():
         kind = register.kind_of(part)
         number = register.KINDS.index(kind)
-        known = (
-            ("act", kind.act, register.ACT),
-            ("limit", kind.limit, register.LIMIT),
-            ("fade", kind.fade, register.FADE),
-        )
-        for word, equation, declared in known:
+        for word, equation, declared in register.equations(kind):
             if equation is not None:
                 own = Record(kind.record)
                 name = f"{word}_{part.kind}"

@@ -122,7 +122,7 @@ SUPPORT = np.dtype(
         ("rate", "f8"),  # m/s by which its gap grows, by the velocity of its mount along it
         ("before", "f8"),  # m, the gap of the tick before; -1 where it found nothing
         ("force", "f8", (3,)),  # N that its part gives the craft there, world axes
-        ("rub", "f8", (3,)),  # N of it that dry friction gave in the tick before: see `dryfriction`
+        ("rub", "f8", (3,)),  # what dry friction gave in the tick before, over the load: see `dryfriction`
         ("axle", AXLE),
     ]
 )
@@ -228,6 +228,11 @@ NOW = np.dtype(
         ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part
         ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
         ("lines", "f8", (MOST_PARTS + len(FIXED_LINES), 6)),  # N and N m about the centre of mass
+        (
+            "last",
+            "f8",
+            (MOST_PARTS + len(FIXED_LINES), 6),
+        ),  # the same of the tick before, of a craft that may roll or pitch
         ("points", "f8", (MOST_PARTS, 3)),  # m, where each part acts
     ]
 )

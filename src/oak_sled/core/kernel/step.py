@@ -237,8 +237,11 @@ def stand(craft, body, ground, supports, now):
 def clear(body, now):
     """An empty ledger, with the point where each part acts at the centre of mass."""
     x, y, z = body.position[0], body.position[1], body.position[2]
+    leans = body.free_spin[0] + body.free_spin[1] > 0.0
     for k in range(now.parts + FIXED):
         for i in range(6):
+            if leans:
+                now.last[k, i] = now.lines[k, i]
             now.lines[k, i] = 0.0
     for k in range(now.parts):
         now.points[k, 0] = x
@@ -250,7 +253,7 @@ def clear(body, now):
 def push_parts(craft, parts, body, ground, supports, now):
     """Every part books its force. Its gain (trim, mute and solo in one number) stands before its caps.
 
-    Dry friction (runners, brakes) stands behind the rest, since it answers what the rest pushes.
+    Dry friction (runners, brakes, then what wheels rub) stands behind the rest, since it answers what the rest pushes.
     """
     first = craft.first_part
     for p in range(now.parts):
@@ -261,6 +264,11 @@ def push_parts(craft, parts, body, ground, supports, now):
         if part.foresees == 1:
             body_module.foresee(body, now)
         now.activity[p] = register.ACT(part.act, part.own, part.gain, p, body, ground, supports, now)
+    for p in range(now.parts):
+        part = parts[first + p]
+        if part.gain != 0.0 and part.rub != 0:
+            body_module.foresee(body, now)
+            now.activity[p] = register.ACT(part.rub, part.own, part.gain, p, body, ground, supports, now)
     for p in range(craft.first_limiter, now.parts):
         part = parts[first + p]
         if part.gain > 0.0:

@@ -1,16 +1,20 @@
 """Dry friction at several points of a craft: what each of them gives so that it comes to rest, and stays.
 
-Each point goes on from what it gave in the tick before (`support.rub`): the speed that is foreseen has the friction of
-the last tick in it, and a point adds what would stop its share of what is left. What stands therefore stands, whatever
-is pushed, at every tick rate; of what slides, no more is taken than stops it. Sharing by the load and by the mass that
-each point feels never overshoots: all of them together answer a common slip with at most the whole of it.
+Each point goes on from what it gave in the tick before (`support.rub`): the speed that is foreseen has in it what acted
+then and is not booked yet now, this friction and what balances its torque (springs, contacts); a point adds what would
+stop its share of what is left. What stands therefore stands, whatever pushes it, at every tick rate; of what slides, no
+more is taken than stops it.
 """
 
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import CONTACT, WALLS
+
+EASED = 0.5
+"""Share of what is left of a slip that is taken in a tick where contacts carry: their loads are known of the last tick
+only, and to take all of it at once would go to and fro with them."""
 
 
 @compiled
@@ -32,9 +36,38 @@ def found_lever(support, body):
 @compiled
 def add_felt(total, support, lever):
     """A sum of forces and torques, N and N m, with what friction gave at a support in the tick before."""
-    f = (support.rub[0], support.rub[1], support.rub[2])
+    f = (support.load * support.rub[0], support.load * support.rub[1], support.load * support.rub[2])
     t = spatial.cross(lever, f)
     return (total[0] + f[0], total[1] + f[1], total[2] + f[2], total[3] + t[0], total[4] + t[1], total[5] + t[2])
+
+
+@compiled
+def leans(body):
+    """Whether a craft may roll or pitch, so that what carries it answers the torque of friction."""
+    return body.free_spin[0] + body.free_spin[1] > 0.0
+
+
+@compiled
+def not_booked_yet(p, now):
+    """N and N m that acted on a craft in the tick before and come behind part `p` in a tick, with part `p`: the parts
+    from it on, and what contacts gave."""
+    total = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    for k in range(p, now.parts):
+        total = add_line(total, now, k)
+    return add_line(add_line(total, now, now.parts + WALLS), now, now.parts + CONTACT)
+
+
+@compiled
+def add_line(total, now, k):
+    """A sum of forces and torques with line `k` of the tick before."""
+    return (
+        total[0] + now.last[k, 0],
+        total[1] + now.last[k, 1],
+        total[2] + now.last[k, 2],
+        total[3] + now.last[k, 3],
+        total[4] + now.last[k, 4],
+        total[5] + now.last[k, 5],
+    )
 
 
 @compiled
@@ -47,18 +80,37 @@ def add_foreseen(total, body, now):
 
 
 @compiled
-def holding(support, body, lever, way, share, slip, dt):
+def mass_of_all(support, body, lever, way, sprung):
+    """kg that all points of a craft together move along the unit vector `way`, seen from one of them.
+
+    Points in a row slide alike, or turn about the normal of the ground: the greater give of the two overshoots in
+    neither. sprung : 1 for what stands on springs: their load answers no tilt within the tick, as a contact does.
+    """
+    arm = spatial.cross(lever, way)
+    n = (support.normal[0], support.normal[1], support.normal[2])
+    about = spatial.dot(arm, n)
+    upright = (about * n[0], about * n[1], about * n[2])
+    moves = 1.0 / body.mass
+    if sprung:
+        tilt = (arm[0] - upright[0], arm[1] - upright[1], arm[2] - upright[2])
+        moves += spatial.dot(tilt, spatial.times(body.inverse_inertia, tilt))
+    give = max(moves, spatial.dot(upright, spatial.times(body.inverse_inertia, upright)))
+    return (1.0 if sprung or not leans(body) else EASED) / give
+
+
+@compiled
+def holding(support, way, mass, slip, dt):
     """N along the unit vector `way` that would bring a point to rest after this tick.
 
-    share : of the craft's load, by which it answers. slip : m/s along `way` that is foreseen, with the friction of the
-    tick before.
+    mass : kg by which it answers. slip : m/s along `way` that is foreseen, with the friction of the tick before.
     """
     before = support.rub[0] * way[0] + support.rub[1] * way[1] + support.rub[2] * way[2]
-    return before - share * body_module.effective_mass(body, lever, way) * slip / dt
+    return support.load * before - mass * slip / dt
 
 
 @compiled
 def keep(support, force):
-    """Keeps what friction gives at a support, N, world axes."""
+    """Keeps what friction gives at a support, N, world axes, over its load: where a load moves from foot to foot, as it
+    may among more than three of them, friction moves with it."""
     for i in range(3):
-        support.rub[i] = force[i]
+        support.rub[i] = force[i] / support.load if support.load > 0.0 else 0.0

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import numpy as np
 from pydantic import Field
 
-from oak_sled.core.compiler.kernel import Address
+from oak_sled.core.compiler.kernel import Address, Kernel
 from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Array, Record
 from oak_sled.core.contact import records
 from oak_sled.core.kernel import state
@@ -88,6 +88,7 @@ _FRONT = np.dtype(
         ("drives", "f8"),  # 1 if it counts as thrust
         ("foresees", "i8"),  # 1 if it reads the velocity that the lines before it would leave
         ("act", "i8"),  # the address of its equation among the forces; 0: it has none there
+        ("rub", "i8"),  # likewise: its dry friction, behind all of them
         ("others", "i8"),  # likewise: on other things than the craft
         ("limit", "i8"),  # likewise: on the speeds
         ("fade", "i8"),  # likewise: on the lines of the forces
@@ -139,12 +140,17 @@ def law_address(kind: int, place: str) -> int:
     return KINDS[kind].laws[place].address(tuple(own if one is None else one for one in OF_LAW.takes))
 
 
+def equations(kind: Kind) -> tuple[tuple[str, Kernel | None, Address], ...]:
+    """The equations of a kind that act on its craft: the field of its row, the unit, what it takes."""
+    return ("act", kind.act, ACT), ("rub", kind.rub, ACT), ("limit", kind.limit, LIMIT), ("fade", kind.fade, FADE)
+
+
 @functools.cache
 def addresses(number: int) -> dict[str, int]:
     """The addresses of the equations of a kind, compiled if need be, as fields of its row."""
     kind, own = KINDS[number], Record(KINDS[number].record)
     found = {"foresees": int(kind.foresees)}
-    for name, equation, declared in (("act", kind.act, ACT), ("limit", kind.limit, LIMIT), ("fade", kind.fade, FADE)):
+    for name, equation, declared in equations(kind):
         if equation is not None:
             found[name] = equation.address(tuple(own if one is None else one for one in declared.takes))
     return found

@@ -19,7 +19,6 @@ from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
-from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import dryfriction, slipcurve
@@ -401,21 +400,22 @@ def foot_force(part, gain, p, foot, lever, ahead, left, support, load, share, gr
     slip = slip_angle(along, side)
     sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
     left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-    stops_side = share * body_module.effective_mass(body, lever, left) / now.dt
-    wanted = side_force(part, gain, slip, along, side, stops_side, load, now)
+    mass_side = share * dryfriction.mass_of_all(support, body, lever, left, False)
+    mass_along = share * dryfriction.mass_of_all(support, body, lever, ahead, False)
+    wanted = side_force(part, gain, slip, along, side, mass_side / now.dt, load, now)
     bite = wanted * left_grip
     most_bite = gain * part.side_grip * load * left_grip
     if part.law != SHARE or part.formula.at != 0:
         # a slip angle means little near standstill: there the edge holds like dry friction
         stick = 1.0 - (abs(along) + abs(side)) / CREEP
         most = min(max(bite, stick * most_bite), most_bite)
-        holds = dryfriction.holding(support, body, lever, left, share, side_next, now.dt)
+        holds = dryfriction.holding(support, left, mass_side, side_next, now.dt)
         bite = min(max(holds, -most), most)
     else:
         bite = min(bite, most_bite)
         bite = -bite if side > 0.0 else bite
     most = gain * part.glide * load * glide
-    holds = dryfriction.holding(support, body, lever, ahead, share, along_next, now.dt)
+    holds = dryfriction.holding(support, ahead, mass_along, along_next, now.dt)
     return min(max(holds, -most), most), bite, sliding
 
 
@@ -452,8 +452,10 @@ def act(part, gain, p, body, ground, supports, now):
     standing, felt = 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     for k in range(part.first_support, part.last_support):
         if supports[k].load > 0.0:
-            standing += 1.0
+            standing += supports[k].load
             felt = dryfriction.add_felt(felt, supports[k], dryfriction.foot_lever(supports[k], body))
+    if dryfriction.leans(body):
+        felt = dryfriction.not_booked_yet(p, now)
     dryfriction.add_foreseen(felt, body, now)
     for foot in range(part.columns * part.rows):
         support = supports[part.first_support + foot]
@@ -471,7 +473,7 @@ def act(part, gain, p, body, ground, supports, now):
                 grip, glide = grip * patch.grip, glide * patch.glide
                 shake = load * patch.roughness * surface.bump(x, y)
                 load = max(load + shake, 0.0)
-        share = 1.0 / standing
+        share = support.load / standing
         drag, bite, sliding = foot_force(
             part, gain, p, foot, lever, ahead, left, support, load, share, grip, glide, body, now
         )

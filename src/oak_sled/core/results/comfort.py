@@ -1,7 +1,8 @@
 """Comfort of one who rides along, by ISO 2631-1:1997: accelerations of a head, weighted by what people feel.
 
-A head follower of the craft says where the head is and how its neck gives; without one the seat at the centre of mass
-is taken. All is computed on the whole run at once, by its spectrum.
+A head follower of the craft says where the head is and how its neck gives; a craft without one has no comfort. All is
+computed on the whole run at once, by its spectrum. What moves faster than a tenth of the tick rate is told too small: a
+tick knows no more than the mean of its acceleration.
 """
 
 from __future__ import annotations
@@ -102,7 +103,9 @@ def _weighted(run: Run) -> dict[str, Floats] | None:
 
 
 def weighted(run: Run) -> dict[str, Floats] | None:
-    """The same, kept with the run; None for a run too short."""
+    """The same, kept with the run; None for a run too short, and where nobody rides along."""
+    if head_of(run) is None:
+        return None
     return run.analysis.once("comfort", lambda: _weighted(run))
 
 

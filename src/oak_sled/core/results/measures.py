@@ -80,29 +80,32 @@ def _steps(run: Run) -> Floats:
     return np.asarray(np.linalg.norm(np.diff(traces.path(run), axis=0), axis=1))
 
 
-def _stop_row(run: Run) -> int | None:
-    start = _event_row(run)
-    speed = traces.values(run, "speed")
+def _stop(run: Run) -> tuple[float, float] | None:
+    """s and m from the event to speed 0: to the first row that is slow enough, or behind which the motion turns round
+    within a tick, and on from there as it slowed down then. None where it does not stop."""
+    start, speed = _event_row(run), traces.values(run, "speed")
     if speed[start] <= STOPPED:
         return None
-    return _first(speed <= STOPPED, start)
-
-
-def _rest_of_stop(run: Run, row: int) -> tuple[float, float]:
-    """s and m from the first row below the speed of a stop to speed 0, as it slowed down in the tick before."""
-    speed = traces.values(run, "speed")
-    slowing = (speed[row - 1] - speed[row]) * run.job.ticks
-    return (float(speed[row] / slowing), float(speed[row] ** 2 / (2.0 * slowing))) if slowing > 0.0 else (0.0, 0.0)
+    motion = traces.velocity(run)
+    turns = np.append(np.sum(motion[:-1] * motion[1:], axis=1) < 0.0, False)
+    row = _first((speed <= STOPPED) | turns, start)
+    if row is None:
+        return None
+    ends = (row, row + 1) if turns[row] else (row - 1, row)
+    slowing = float(np.linalg.norm(motion[ends[1]] - motion[ends[0]])) * run.job.ticks
+    left = float(speed[row])
+    rest = (left / slowing, left**2 / (2.0 * slowing)) if slowing > 0.0 else (0.0, 0.0)
+    return (row - start) * run.job.dt + rest[0], float(np.sum(_steps(run)[start:row])) + rest[1]
 
 
 def stop_distance(run: Run) -> float | None:
-    row = _stop_row(run)
-    return None if row is None else float(np.sum(_steps(run)[_event_row(run) : row])) + _rest_of_stop(run, row)[1]
+    found = _stop(run)
+    return None if found is None else found[1]
 
 
 def stop_time(run: Run) -> float | None:
-    row = _stop_row(run)
-    return None if row is None else (row - _event_row(run)) * run.job.dt + _rest_of_stop(run, row)[0]
+    found = _stop(run)
+    return None if found is None else found[0]
 
 
 def halving_time(run: Run) -> float | None:
@@ -215,20 +218,27 @@ def hits(run: Run) -> float:
     return float(sum(event.word == "hit" for event in traces.events(run)))
 
 
+HIT_S = 0.05
+"""s over which what contacts give counts as one hit: a hit lasts several ticks where they are short."""
+
+
 def hardest_hit(run: Run) -> float | None:
-    """The greatest impulse of contacts in one tick, without what only carries or leans against the other forces."""
+    """The greatest impulse of contacts over HIT_S, without what only carries or leans against the other forces, and
+    without what they gave as well in the same time before or after: that is a steady push."""
     bumpers = [part.id for part in run.job.craft.parts if part.ANSWERS_WALLS]
     touched = [*bumpers, "walls", "contact"]
     given = np.sum([run.line(name)[:, :3] for name in touched], axis=0)
-    rows = np.flatnonzero(np.any(given != 0.0, axis=1))
-    if not len(rows):
+    if not np.any(given):
         return None
-    given = given[rows]
-    others = np.sum([run.line(name)[rows, :3] for name in run.layout.lines if name not in touched], axis=0)
+    others = np.sum([run.line(name)[:, :3] for name in run.layout.lines if name not in touched], axis=0)
     size = np.linalg.norm(others, axis=1, keepdims=True)
     way = others / np.where(size > 0.0, size, 1.0)
     against = np.clip(-np.sum(given * way, axis=1, keepdims=True), 0.0, size)  # of it holds against what pushes
-    hit = float(np.max(np.linalg.norm(given + against * way, axis=1), initial=0.0)) * run.job.dt
+    count = max(2, round(HIT_S * run.job.ticks))
+    summed = np.cumsum(np.concatenate([np.zeros((count, 3)), given + against * way, np.zeros((2 * count, 3))]), axis=0)
+    windows = np.linalg.norm(summed[count:] - summed[:-count], axis=1)  # that ends at each row, and behind the last
+    steady = np.maximum(np.concatenate([np.zeros(count), windows[: -2 * count]]), windows[count:])
+    hit = float(np.max(windows[:-count] - steady, initial=0.0)) * run.job.dt
     return hit if hit > 1e-3 * run.job.craft.body.true_mass() else None
 
 
@@ -320,8 +330,16 @@ def _of_flight(field: str, name: str = "") -> Callable[[Run], float | None]:
 
 
 def drive_energy(run: Run) -> float:
-    """The work of all parts that drive."""
-    return sum(traces.work(run, part.id) for part in run.job.craft.parts if part.FAMILY == "drive")
+    """The work of all parts that drive, of those that drive wheels by the torque on the wheels that they turn."""
+    drives = [part for part in run.job.craft.parts if part.FAMILY == "drive"]
+    pushed = sum(traces.work(run, part.id) for part in drives)
+    if all(part.shows() != "drive" for part in drives):
+        return pushed
+    turned = 0.0
+    for name in run.layout.own.tires:
+        turn, torque = run.column(f"{name}.turn"), run.column(f"{name}.drive")
+        turned += float(np.sum(torque[1:] * (turn[1:] + turn[:-1]))) * 0.5 * run.job.dt
+    return pushed + turned
 
 
 def peak_jerk(run: Run) -> float | None:
@@ -380,7 +398,7 @@ MEASURES = (
         "hardest_hit",
         "hardest hit",
         "N s",
-        "greatest impulse of contacts in a tick, weight and thrust not counted",
+        "greatest impulse of contacts within 0.05 s, weight, thrust and steady pushes not counted",
         hardest_hit,
         "low",
         ledger=True,
@@ -471,10 +489,10 @@ MEASURES = (
     ),
     Measure(
         "comfort",
-        "comfort of the head",
+        "ride comfort (head)",
         "m/s2",
-        "weighted acceleration of the head follower, or of the centre of mass: below 0.315 not uncomfortable, above 2 "
-        "extremely so (ISO 2631-1)",
+        "weighted acceleration of the head follower: below 0.315 not uncomfortable, above 2 extremely so (ISO 2631-1); "
+        "vibration up to a tenth of the tick rate counts",
         comfort.comfort,
         "low",
     ),
@@ -482,7 +500,7 @@ MEASURES = (
         "sickness",
         "motion sickness dose",
         "m/s1.5",
-        "of the whole run (ISO 2631-1, section 9)",
+        "of the head follower, over the whole run (ISO 2631-1, section 9)",
         comfort.sickness,
         "low",
     ),

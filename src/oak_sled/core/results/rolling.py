@@ -14,8 +14,10 @@ from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 
 TURNS_FROM, TURNS_SHARE = 0.05, 0.7
-"""Side g from which a turn counts for an understeer gradient, and the share of the greatest up to which it does: past
-that the tires are not linear any more."""
+"""Side g from which a turn counts for an understeer gradient, and the share of the greatest up to which it does where
+it grows: past that the tires are not linear any more."""
+SETTLES = 0.3
+"""1/s by which yaw rate and speed may change, as a share of themselves, where a turn is steady."""
 
 
 def steered(run: Run) -> tuple[Floats, float] | None:
@@ -43,9 +45,13 @@ def understeer(run: Run) -> float | None:
     rate = np.radians(traces.values(run, "yaw_rate")[first:])
     pull = speed * rate / STANDARD_GRAVITY
     most = float(np.max(np.abs(pull), initial=0.0))
-    steady = (np.abs(pull) > TURNS_FROM) & (np.abs(pull) <= TURNS_SHARE * most) & (speed > 1.0)
+    steady = (np.abs(pull) > TURNS_FROM) & (speed > 1.0)
+    for trace in (rate, speed):
+        steady &= np.abs(np.gradient(trace, run.job.dt)) <= SETTLES * np.abs(trace)
     if np.count_nonzero(steady) < 10:
         return None
+    if float(np.min(np.abs(pull[steady]))) < 0.5 * TURNS_SHARE * most:  # it grows; a circle at one speed does not
+        steady &= np.abs(pull) <= TURNS_SHARE * most
     excess = angle[steady] - base * rate[steady] / speed[steady]
     return float(np.degrees(np.sum(excess * pull[steady]) / np.sum(pull[steady] ** 2)))
 

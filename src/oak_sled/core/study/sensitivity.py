@@ -22,6 +22,11 @@ from oak_sled.core.study.stencil import Stencil
 STEP = 0.1
 """Share of its value by which a dial is moved up and down: a measure that counts or that ends with a swing goes in
 steps, and a small move would find none of them."""
+SMALL = 0.01
+"""The same for a second look at the dials that tell: what it contradicts is marked."""
+UNLIKE = 2.0
+"""Times by which two answers differ that contradict each other, as do two of opposite signs."""
+KINK, CONTRADICTED = "kink", "small step contradicts"
 TELLING = 0.005
 """% of a measure for 1 % of a dial below which the dial does not matter to it."""
 SLOW = ("comfort", "sickness")
@@ -33,14 +38,32 @@ class Sensitivity:
     """Every measure against every dial of a craft.
 
     dials : paths. measures : names. base : the measures as it is, shape (measures,), NaN where the drill does not show
-    one. answers : % of a measure for each % of a dial, shape (dials, measures); NaN where one of the runs does not show
-    it, or the measure is 0.
+    one. answers : % of a measure for each % of a dial, by a step of STEP to both sides, shape (dials, measures); NaN
+    where one of the runs does not show it, or the measure is 0. below, above : the same to one side each. small : by a
+    step of SMALL, NaN where nothing tells.
     """
 
     dials: tuple[str, ...]
     measures: tuple[str, ...]
     base: Floats
     answers: Floats
+    below: Floats
+    above: Floats
+    small: Floats
+
+    def doubt(self, row: int, column: int) -> str:
+        """What speaks against an answer: KINK where it is another to either side of the value, CONTRADICTED where a
+        small step has another; "" for nothing."""
+        if not abs(self.answers[row, column]) >= TELLING:
+            return ""
+        if _unlike(self.below[row, column], self.above[row, column]):
+            return KINK
+        return CONTRADICTED if _unlike(self.answers[row, column], self.small[row, column]) else ""
+
+    def doubts(self, row: int) -> list[str]:
+        """The doubts about all answers to a dial, each with its measure."""
+        found = ((name, self.doubt(row, column)) for column, name in enumerate(self.measures))
+        return [f"{name}: {doubt}" for name, doubt in found if doubt]
 
     def most(self, of: Sequence[int] = ()) -> list[int]:
         """The dials in order of the most that a measure answers to them, the most first. of : the measures that count
@@ -71,6 +94,14 @@ def paths_of(job: Job) -> list[tuple[str, float]]:
     return [(path, value) for path, value in found if value != 0.0]
 
 
+def _unlike(one: float, other: float) -> bool:
+    """Whether two answers contradict each other; NaN contradicts nothing."""
+    if np.isnan(one) or np.isnan(other):
+        return False
+    least, most = sorted((abs(one), abs(other)))
+    return bool(most >= 2.0 * TELLING and (one * other < 0.0 or most > UNLIKE * max(least, 1e-12)))
+
+
 def compute(
     yard: Yard,
     drill: str = "",
@@ -91,15 +122,15 @@ def compute(
     shown = [place for place, value in enumerate(base) if np.isfinite(value) and value != 0.0]
     kept = tuple(wanted[place] for place in shown)
     paths = paths_of(job)
-    answers = np.full((len(paths), len(kept)), np.nan)
+    slopes = np.full((4, len(paths), len(kept)), np.nan)
     left, lock, done = iter(range(len(paths))), threading.Lock(), [0]
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
-        shared = (answers, left, lock, done, progress, cancelled)
+        shared = (slopes, left, lock, done, progress, cancelled)
         hands = [pool.submit(_lend, yard, job, stencil, paths, kept, base[shown], *shared) for _ in range(count)]
         for hand in hands:
             hand.result()
-    return Sensitivity(tuple(path for path, _ in paths), kept, base[shown], answers)
+    return Sensitivity(tuple(path for path, _ in paths), kept, base[shown], *slopes)
 
 
 def _lend(
@@ -109,33 +140,43 @@ def _lend(
     paths: list[tuple[str, float]],
     names: tuple[str, ...],
     base: Floats,
-    answers: Floats,
+    slopes: Floats,
     left: Iterator[int],
     lock: threading.Lock,
     done: list[int],
     progress: Callable[[int, int], None],
     cancelled: Callable[[], bool],
 ) -> None:
-    """One thread: takes dials until none is left."""
+    """One thread: takes dials until none is left. slopes : see `Sensitivity`, shape (4, dials, measures)."""
     bench = Bench(stencil)
+
+    def moved(path: str, value: float, share: float) -> Floats | None:
+        """The measures with a dial moved; None where it is at a bound."""
+        try:
+            made = yard.edit(path, (1.0 + share) * value)
+        except Refused:
+            return None
+        return _read(bench.execute(job_of(made, made.drill(job.drill.id), job.craft.id)), names)
+
+    def answer(path: str, value: float, step: float) -> tuple[Floats, Floats, Floats]:
+        """% for each %: to both sides, below and above; at a bound the other side tells."""
+        low, high = moved(path, value, -step), moved(path, value, step)
+        below, above = (
+            np.full(len(names), np.nan) if one is None else sign * (one - base) / base / step
+            for one, sign in ((low, -1.0), (high, 1.0))
+        )
+        if low is None or high is None:
+            return (below if high is None else above), below, above
+        return 0.5 * (below + above), below, above
+
     while not cancelled():
         with lock:
             number = next(left, None)
         if number is None:
             return
-        path, value = paths[number]
-        ends: list[tuple[float, Floats]] = []
-        for share in (1.0 - STEP, 1.0 + STEP):
-            try:
-                made = yard.edit(path, share * value)
-            except Refused:  # at a bound: the other side tells
-                ends.append((0.0, base))
-                continue
-            other = bench.execute(job_of(made, made.drill(job.drill.id), job.craft.id))
-            ends.append((share - 1.0, _read(other, names)))
-        (low, before), (high, after) = ends
-        if high > low:
-            answers[number] = (after - before) / base / (high - low)
+        slopes[:3, number] = answer(*paths[number], STEP)
+        if np.nanmax(np.abs(slopes[0, number]), initial=0.0) >= TELLING:
+            slopes[3, number] = answer(*paths[number], SMALL)[0]
         with lock:
             done[0] += 1
             progress(done[0], len(paths))
@@ -149,9 +190,10 @@ def _read(made: run.Run, names: tuple[str, ...]) -> Floats:
 
 
 def csv_of(found: Sensitivity) -> str:
-    """A row a dial, the most telling first: its path, and % for each % of every measure."""
-    lines = [",".join(["dial", *(f"{name} [%/%]" for name in found.measures)])]
+    """A row a dial, the most telling first: its path, % for each % of every measure by a step of STEP to both sides,
+    and what speaks against that."""
+    lines = [",".join(["dial", "step [%]", *(f"{name} [%/%]" for name in found.measures), "doubts"])]
     for row in found.most():
         cells = ["" if np.isnan(value) else f"{value:.4g}" for value in found.answers[row]]
-        lines.append(",".join([found.dials[row], *cells]))
+        lines.append(",".join([found.dials[row], f"{100.0 * STEP:g}", *cells, "; ".join(found.doubts(row))]))
     return "\n".join(lines) + "\n"

@@ -33,7 +33,10 @@ class SensingPicture(QWidget):
         self.columns: list[int] = []
         self.setMinimumSize(300, 150)
         self.setMouseTracking(True)
-        self.setToolTip("% of each measure for 1 % of each dial; a click on a dial goes to it")
+        self.setToolTip(
+            "% of each measure for each % of a dial, by steps of 10 % up and down; ? marks what a step of 1 % "
+            "contradicts, or another slope to either side; a click on a dial goes to it"
+        )
 
     def show_found(self, found: Sensitivity | None, wanted: tuple[str, ...], drill: str) -> None:
         """Shows what was found under a drill of that heading; the measures of the spread first."""
@@ -58,7 +61,7 @@ class SensingPicture(QWidget):
             answers = np.nan_to_num(self.found.answers[row])
             place = int(np.argmax(np.abs(answers)))
             name = measures.measure(self.found.measures[place].partition("@")[0]).title
-            found.append(f"{_name(self.found.dials[row])}: {name} {answers[place]:+.2g} % for 1 %")
+            found.append(f"{_name(self.found.dials[row])}: {name} {answers[place]:+.2g} % for each %")
         return "; ".join(found)
 
     def path_at(self, at: QPointF) -> str:
@@ -89,7 +92,7 @@ class SensingPicture(QWidget):
             painter.drawText(QPointF(114, 20), theme.elide(says, self.width() - 120, small))
             return
         painter.drawText(QPointF(114, 20), theme.elide(f"under {self.drill}", self.width() - 120, small))
-        painter.drawText(QPointF(12, 34), "% for 1 % of a dial")
+        painter.drawText(QPointF(12, 34), "% for each % of a dial, by steps of 10 %")
         rest = len(self.found.dials) - len(self.rows)
         says = f"{rest} dials do not matter to these"
         painter.drawText(QPointF(12, HEAD + LINE * len(self.rows) + 16), says)
@@ -107,11 +110,12 @@ class SensingPicture(QWidget):
             painter.setPen(theme.colour("desk_text"))
             painter.drawText(QPointF(12, top + 13), theme.elide(_name(self.found.dials[row]), NAME - 20, small))
             for place, column in enumerate(shown):
-                self._paint_answer(
-                    painter, NAME + place * CELL, top, float(self.found.answers[row, column]), most[column]
-                )
+                value, doubt = float(self.found.answers[row, column]), self.found.doubt(row, column)
+                self._paint_answer(painter, NAME + place * CELL, top, value, most[column], "?" if doubt else "")
 
-    def _paint_answer(self, painter: QPainter, x: float, top: float, value: float, most: float) -> None:
+    def _paint_answer(
+        self, painter: QPainter, x: float, top: float, value: float, most: float, doubt: str = ""
+    ) -> None:
         middle = x + 0.5 * CELL
         painter.fillRect(QRectF(middle - 0.5, top + 2, 1, LINE - 4), theme.colour("desk_soft"))
         if math.isnan(value) or abs(value) < TELLING:
@@ -119,7 +123,7 @@ class SensingPicture(QWidget):
         bar, box = places(x, top, value, most)
         painter.fillRect(bar, theme.family("drive" if value > 0.0 else "air", on_desk=True))
         painter.setPen(theme.colour("desk_text"))
-        text = f"{value:+.2f}" if abs(value) < 10.0 else f"{value:+.0f}"
+        text = (f"{value:+.2f}" if abs(value) < 10.0 else f"{value:+.0f}") + doubt
         side = Qt.AlignmentFlag.AlignLeft if value > 0.0 else Qt.AlignmentFlag.AlignRight
         painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
 

@@ -19,6 +19,7 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import dryfriction, speedcurve
@@ -542,13 +543,13 @@ def law_damper(part, given):
 
 
 @compiled
-def rub(part, gain, load, share, grip, lever, support, body, now):
+def rub(part, gain, share, grip, lever, support, body, now):
     """Rolling resistance along a wheel and side force to its left, N, its ways, and whether it slides sideways.
 
     Both are dry friction: never more than stops the wheel's own share of the craft in this tick, counted with what the
     parts before it push and with the friction of the tick before (see `dryfriction`).
     """
-    turn = support.axle.steer
+    turn, load = support.axle.steer, support.load
     if part.steer_channel >= 0:
         turn += part.steer * now.channels[part.steer_channel]
     ahead, left = rolling.ways(support, turn, body)
@@ -560,8 +561,10 @@ def rub(part, gain, load, share, grip, lever, support, body, now):
     )
     along, side = spatial.dot(u, ahead), spatial.dot(u, left)
     most = gain * part.side_grip * grip * load
-    holds = dryfriction.holding(support, body, lever, left, share, side, now.dt)
-    slows = dryfriction.holding(support, body, lever, ahead, share, along, now.dt)
+    mass_side = share * dryfriction.mass_of_all(support, body, lever, left, True)
+    mass_along = share * dryfriction.mass_of_all(support, body, lever, ahead, True)
+    holds = dryfriction.holding(support, left, mass_side, side, now.dt)
+    slows = dryfriction.holding(support, ahead, mass_along, along, now.dt)
     resists = gain * part.rolling * load
     return min(max(slows, -resists), resists), min(max(holds, -most), most), ahead, left, abs(holds) > most
 
@@ -584,16 +587,8 @@ def strut(part, gain, p, foot, support, ground, now):
 
 @unit
 def act(part, gain, p, body, ground, supports, now):
-    """Books the forces of all wheels on its ledger line; returns 1 while one of them slides sideways."""
-    standing, sliding = 0.0, 0.0
+    """Books what the struts of all wheels push on its ledger line; what they rub comes behind all parts."""
     x, y, z, weights = 0.0, 0.0, 0.0, 0.0
-    felt = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
-    for k in range(part.first_of_all, part.last_of_all):
-        if supports[k].below >= 0:
-            standing += 1.0
-            if k >= part.first_ray and supports[k].axle.tired == 0:
-                felt = dryfriction.add_felt(felt, supports[k], dryfriction.found_lever(supports[k], body))
-    dryfriction.add_foreseen(felt, body, now)
     for i in range(6):
         now.lines[p, i] = 0.0
     for foot in range(part.rays):
@@ -602,7 +597,6 @@ def act(part, gain, p, body, ground, supports, now):
             support.axle.steer += part.steer * now.channels[part.steer_channel]
         if support.below < 0:
             now.memory[p, 4 + foot] = HANGS
-            dryfriction.keep(support, (0.0, 0.0, 0.0))
             continue
         push, extra = strut(part, gain, p, foot, support, ground, now)
         load = support.load + push + extra
@@ -612,23 +606,9 @@ def act(part, gain, p, body, ground, supports, now):
         leans = rolling.lean(support)
         push, extra = push / leans, extra / leans
         load = max(support.load + push + extra, min(support.load, 0.0)) if part.unsprung > 0.0 else support.load + push
-        force = (push * n[0], push * n[1], push * n[2])
-        lever = dryfriction.found_lever(support, body)
         support.load = load
-        if load > 0.0 and support.axle.tired == 0:
-            grip, _ = rolling.surface_at(ground, support)
-            drag, bite, ahead, left, slides = rub(part, gain, load, 1.0 / standing, grip, lever, support, body, now)
-            if slides:
-                sliding = 1.0
-            rubbed = (
-                drag * ahead[0] + bite * left[0],
-                drag * ahead[1] + bite * left[1],
-                drag * ahead[2] + bite * left[2],
-            )
-            dryfriction.keep(support, rubbed)
-            force = spatial.plus(force, rubbed)
-        else:
-            dryfriction.keep(support, (0.0, 0.0, 0.0))
+        lever = dryfriction.found_lever(support, body)
+        force = (push * n[0], push * n[1], push * n[2])
         torque = spatial.cross(lever, force)
         size = abs(push)
         for i in range(3):
@@ -640,7 +620,38 @@ def act(part, gain, p, body, ground, supports, now):
         now.points[p, 0] = body.position[0] + x / weights
         now.points[p, 1] = body.position[1] + y / weights
         now.points[p, 2] = body.position[2] + z / weights
+    return 0.0
+
+
+@unit
+def rub_all(part, gain, p, body, ground, supports, now):
+    """Adds the friction of all wheels without tires to the ledger line of their struts; returns 1 while one of them
+    slides sideways."""
+    standing, sliding, felt = 0.0, 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    for k in range(part.first_of_all, part.last_of_all):
+        if supports[k].below >= 0:
+            standing += max(supports[k].load, 0.0)
+            if k >= part.first_ray and supports[k].axle.tired == 0:
+                felt = dryfriction.add_felt(felt, supports[k], dryfriction.found_lever(supports[k], body))
+    dryfriction.add_foreseen(felt, body, now)
+    for foot in range(part.rays):
+        support = supports[part.first_ray + foot]
+        if support.below < 0 or support.load <= 0.0 or support.axle.tired == 1:
+            dryfriction.keep(support, (0.0, 0.0, 0.0))
+            continue
+        grip, _ = rolling.surface_at(ground, support)
+        lever = dryfriction.found_lever(support, body)
+        drag, bite, ahead, left, slides = rub(part, gain, support.load / standing, grip, lever, support, body, now)
+        if slides:
+            sliding = 1.0
+        force = (
+            drag * ahead[0] + bite * left[0],
+            drag * ahead[1] + bite * left[1],
+            drag * ahead[2] + bite * left[2],
+        )
+        dryfriction.keep(support, force)
+        body_module.add_at_support(now, p, body, support, force)
     return sliding
 
 
-KIND = Kind(Wheel, RECORD, act, laws={SPRING.name: law_spring, DAMPER.name: law_damper}, foresees=True)
+KIND = Kind(Wheel, RECORD, act, rub=rub_all, laws={SPRING.name: law_spring, DAMPER.name: law_damper})
