@@ -20,7 +20,7 @@ from oak_sled.core.documents.craft import Craft
 from oak_sled.core.parts.context import Spot
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.swing import Swing
-from oak_sled.desk import assist, buildpaint, theme
+from oak_sled.desk import assist, buildpaint, keys, theme
 from oak_sled.desk.groundplan import ARROWS, rounded
 from oak_sled.desk.session import Session
 
@@ -69,6 +69,10 @@ class Mark:
 
 class BuildPlan(QWidget):
     """Draws the craft on the bench and takes hold of the mounts of its parts."""
+
+    PROMISED = keys.Keys.of(
+        *keys.ARROWS, *keys.REMOVE, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight, Qt.Key.Key_D, Qt.Key.Key_M
+    )
 
     picked = pyqtSignal()
     moved = pyqtSignal(str, object)

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.documents.craft import Channel
 from oak_sled.core.documents.yard import Drill, Knot, Track
 from oak_sled.core.project import inputs
-from oak_sled.desk import theme
+from oak_sled.desk import keys, theme
 from oak_sled.desk.channelpaint import (
     AXIS,
     LANE,
@@ -37,6 +37,8 @@ T_STEP, V_STEP = 0.05, 0.05
 
 class ChannelStrips(QWidget):
     """Draws the input of each channel in the drill on the bench, and the shaped value in the run."""
+
+    PROMISED = keys.Keys.of(*keys.ARROWS, *keys.REMOVE, Qt.Key.Key_K)
 
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)

@@ -22,7 +22,7 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import curvefield
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.parts.register import AnyPart
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, keys, theme
 
 NEAR = 9.0
 """px within which a knot is caught."""
@@ -36,6 +36,8 @@ class CurveEditor(QWidget):
     """A curve with its knots. Signals: moved(points) while a knot is dragged, let_go() after, entered(points) for one
     step, refused(text), sharing(act) when it is to be shared ("share"), its own again ("own"), straight
     or smooth ("straight", "smooth"), or that of a name."""
+
+    PROMISED = keys.Keys.of(*keys.ARROWS, *keys.RETURN, Qt.Key.Key_Delete, Qt.Key.Key_Insert)
 
     moved = pyqtSignal(object)
     let_go = pyqtSignal()

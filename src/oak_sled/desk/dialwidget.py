@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 from oak_sled.core.documents import units
 from oak_sled.core.documents.dial import Dial
 from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, keys, theme
 
 HEIGHT = 32
 _TRACK = 24
@@ -70,6 +70,10 @@ class DialWidget(QWidget):
     """Signals: moved(value) while it is dragged, let_go() after, entered(value) for one step,
     refused(text) for an entry that was not taken, lock_toggled()."""
 
+    PROMISED = keys.Keys.of(
+        *keys.ARROWS, *keys.RETURN, *keys.REMOVE, Qt.Key.Key_F2, Qt.Key.Key_Escape, text="0123456789.=-("
+    )
+
     moved = pyqtSignal(float)
     let_go = pyqtSignal()
     entered = pyqtSignal(float)
@@ -86,6 +90,8 @@ class DialWidget(QWidget):
         """Why the number does nothing as its part is set; "" where it acts."""
         self.mass: float | None = None
         self._press: tuple[float, float] | None = None
+        self._before = value
+        """The value at the start of a drag."""
         self._dragging = False
         self._edit: Entry | None = None
         self._wheel_share: float | None = None
@@ -129,7 +135,7 @@ class DialWidget(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self.locked:
             self._press = (event.position().x(), to_share(self.dial, self.value))
-            self._dragging = False
+            self._dragging, self._before = False, self.value
         elif self.locked:
             self.refused.emit(f"{self.dial.title} is locked (right-click to unlock)")
         event.accept()
@@ -193,9 +199,18 @@ class DialWidget(QWidget):
 
     # keys
 
+    def drop_drag(self) -> None:
+        """Ends a drag with the value that was before it."""
+        self._press, self._dragging, self.value = None, False, self._before
+        self.update()
+        self.moved.emit(self.value)
+        self.let_go.emit()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
-        if key in (Qt.Key.Key_Right, Qt.Key.Key_Up):
+        if key == Qt.Key.Key_Escape and self._dragging:
+            self.drop_drag()
+        elif key in (Qt.Key.Key_Right, Qt.Key.Key_Up):
             self._nudge(1.0, event.modifiers())
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Down):
             self._nudge(-1.0, event.modifiers())

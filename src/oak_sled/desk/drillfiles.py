@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import inputs_csv
 from oak_sled.core.project import inputs
+from oak_sled.desk import folders
 from oak_sled.desk.session import Session
 
 
@@ -20,8 +21,9 @@ class DrillFiles:
 
     def ask_import(self) -> None:
         """Asks for a file of inputs."""
-        name, _ = QFileDialog.getOpenFileName(self.page, "Inputs over time", "", "CSV (*.csv)")
+        name, _ = QFileDialog.getOpenFileName(self.page, "Inputs over time", folders.begin(self.session), "CSV (*.csv)")
         if name:
+            folders.remember(self.session, name)
             self.import_csv(Path(name))
 
     def import_csv(self, file: Path) -> bool:
@@ -45,9 +47,13 @@ class DrillFiles:
     def ask_export(self) -> None:
         """Asks where the inputs go."""
         name, _ = QFileDialog.getSaveFileName(
-            self.page, "Inputs over time", f"{self.session.seen_drill.id}.csv", "CSV (*.csv)"
+            self.page,
+            "Inputs over time",
+            folders.suggested(self.session, ".csv", self.session.seen_drill.id),
+            "CSV (*.csv)",
         )
         if name:
+            folders.remember(self.session, name)
             self.export_csv(Path(name))
 
     def export_csv(self, file: Path) -> bool:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
 
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.project import blank, demos
+from oak_sled.desk import folders
 from oak_sled.desk.autosave import Lost
 from oak_sled.desk.keeper import Keeper, nothing
 from oak_sled.desk.overlays import Notice
@@ -70,8 +71,9 @@ class Filing:
 
     def ask_open(self) -> None:
         """Asks for a yard file."""
-        name, _ = QFileDialog.getOpenFileName(self.window, "Open a yard", "", "Yards (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a yard", folders.begin(self.session), "Yards (*.json)")
         if name:
+            folders.remember(self.session, name)
             self.leave(lambda: self.keeper.open(Path(name)))
 
     def save(self, then: Callable[[], object] = nothing) -> None:
@@ -83,8 +85,10 @@ class Filing:
 
     def ask_save(self, then: Callable[[], object] = nothing) -> None:
         """Asks where to save."""
-        name, _ = QFileDialog.getSaveFileName(self.window, "Save the yard", "yard.json", "Yards (*.json)")
+        where = folders.suggested(self.session, ".json")
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the yard", where, "Yards (*.json)")
         if name:
+            folders.remember(self.session, name)
             self.keeper.save(Path(name), then)
 
     def ask_which(self, path: Path, then: Callable[[], object]) -> None:
@@ -105,9 +109,11 @@ class Filing:
         card, run = self.session.card(card_name), self.session.run
         if card is None and run is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self.window, "Export the run", "run.csv", "CSV (*.csv)")
+        where = folders.suggested(self.session, ".csv", "run")
+        name, _ = QFileDialog.getSaveFileName(self.window, "Export the run", where, "CSV (*.csv)")
         if not name:
             return
+        folders.remember(self.session, name)
         if card is not None:
             self.keeper.export_csv(card.kept.load, Path(name))
         elif run is not None:
@@ -116,9 +122,10 @@ class Filing:
     def ask_picture(self, widget: QWidget, what: str) -> None:
         """Asks where a picture goes."""
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Save the picture", f"{what}.png", "PNG (*.png);;SVG (*.svg)"
+            self.window, "Save the picture", folders.suggested(self.session, ".png", what), "PNG (*.png);;SVG (*.svg)"
         )
         if name:
+            folders.remember(self.session, name)
             self.keeper.export_picture(widget, Path(name))
 
     def offer_recovery(self) -> bool:

@@ -43,9 +43,9 @@ def lay_relief(session: Session, file: Path) -> bool:
     return session.edit(f"grounds.{session.ground.id}.relief", relief, f"lay {file.name}")
 
 
-def ask_mesh(parent: QWidget) -> tuple[Path, dict[str, Any]] | None:
+def ask_mesh(parent: QWidget, folder: str) -> tuple[Path, dict[str, Any]] | None:
     """Asks for a mesh, its unit and its axes; None when the user thinks better of it."""
-    name, _ = QFileDialog.getOpenFileName(parent, "A mesh", "", "Meshes (*.obj *.stl *.gltf *.glb)")
+    name, _ = QFileDialog.getOpenFileName(parent, "A mesh", folder, "Meshes (*.obj *.stl *.gltf *.glb)")
     if not name:
         return None
     asked = MeshQuestion(Path(name), parent)

@@ -17,7 +17,7 @@ from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
 from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
-from oak_sled.desk import fromfiles, theme
+from oak_sled.desk import folders, fromfiles, theme
 from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.groundplan import GroundPlan, item_fields
 from oak_sled.desk.groundsection import Item, size_of
@@ -135,13 +135,13 @@ class GroundPage(DrawingPage):
 
     def ask_relief(self) -> None:
         """Asks for a picture, and lays it as relief."""
-        name, _ = QFileDialog.getOpenFileName(self, "A grey picture", "", "PNG (*.png)")
+        name, _ = QFileDialog.getOpenFileName(self, "A grey picture", folders.begin(self.session), "PNG (*.png)")
         if name and fromfiles.lay_relief(self.session, Path(name)):
             self.plan.choose(["relief"])
 
     def ask_mesh(self) -> None:
         """Asks for a mesh, its unit and its axes, and places it."""
-        asked = fromfiles.ask_mesh(self)
+        asked = fromfiles.ask_mesh(self, folders.begin(self.session))
         if asked is not None:
             self.place_mesh(asked[0], **asked[1])
 

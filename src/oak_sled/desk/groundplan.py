@@ -18,7 +18,7 @@ from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.joint import Joint
 from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
-from oak_sled.desk import groundpaint, theme
+from oak_sled.desk import groundpaint, keys, theme
 from oak_sled.desk.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.planframe import PlanFrame
 from oak_sled.desk.planpane import turned_rectangle
@@ -33,6 +33,8 @@ GRID = 0.25
 
 class GroundPlan(PlanFrame):
     """Draws the ground on the bench from above and moves what lies on it."""
+
+    PROMISED = keys.Keys.of(*keys.ARROWS, *keys.REMOVE, Qt.Key.Key_D)
 
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)

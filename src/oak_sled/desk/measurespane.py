@@ -13,6 +13,7 @@ from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import tickcheck
 from oak_sled.core.study.tickcheck import TickCheck
 from oak_sled.desk import assist, theme
+from oak_sled.desk.cautionlist import CautionList
 from oak_sled.desk.jobs import CANCELLED, Errand
 from oak_sled.desk.session import Session
 
@@ -69,7 +70,15 @@ class MeasuresPane(QWidget):
         self.area.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # arrow keys scroll it
         assist.describe(self.area, "measures")
         self.table = _Table(self)
-        self.area.setWidget(self.table)
+        self.cautions = CautionList(session, self)
+        content = QWidget()
+        content.setObjectName("page")
+        inside = QVBoxLayout(content)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(0)
+        inside.addWidget(self.cautions)
+        inside.addWidget(self.table, 1)
+        self.area.setWidget(content)
         layout.addWidget(self.area, 1)
         self.checking = False
         self.show_measures()
@@ -84,13 +93,23 @@ class MeasuresPane(QWidget):
         """Takes the measures of the run shown."""
         self.back.setChecked(not self.checking)
         self.check.setChecked(self.checking)
+        self.cautions.setVisible(not self.checking and bool(self.session.warned))
         if self.isVisible():  # measures are read when they are looked at: a drag waits for none
             self._tell_values()
+            self.cautions.refresh()
             self.table.setMinimumHeight(self.table.wanted_height())
             self.table.update()
 
     def showEvent(self, event: object) -> None:
         self.refresh()
+
+    def show_cautions(self) -> None:
+        """Brings the cautions into sight, the first remedy in focus."""
+        self.show_measures()
+        bar = self.area.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(0)
+        self.cautions.focus_first()
 
     def shown(self) -> list[Measure]:
         """The measures this run shows, without those of the table above them."""
@@ -166,9 +185,9 @@ class _Table(QWidget):
     def wanted_height(self) -> int:
         session = self.pane.session
         if self.pane.checking:
-            return 90 + ROW * len(measures.MEASURES)
+            return 90 + ROW * (len(self.pane.result.names) if self.pane.result is not None else 0)
         rows = len(self.pane.shown()) + len(session.drill.targets) + len(self.pane.flung()) + 2
-        return 44 + ROW * rows + 34 * len(session.warned) + 40
+        return 44 + ROW * rows + 40
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -192,16 +211,15 @@ class _Table(QWidget):
             painter.setFont(theme.font(theme.TEXT))
             painter.setPen(theme.colour("ink"))
             painter.drawText(14, int(top + 14), known.title)
-            number, unit = units.split(value, known.unit)
+            number, unit = units.reading(value, known.unit)
             theme.number(painter, width * 0.62, top + 14, number, unit, 13, theme.colour("ink"), theme.colour("soft"))
             old = before.get(known.name)
             if old is not None:
-                number, unit = units.split(old, known.unit)
+                number, unit = units.reading(old, known.unit)
                 ink = theme.colour("soft")
                 theme.number(painter, width * 0.84, top + 14, number, unit, 12, ink, ink)
                 self._paint_change(painter, known, old, value, top)
             top += ROW
-        self._paint_cautions(painter, top + 6, width)
 
     def _paint_change(self, painter: QPainter, known: Measure, old: float, value: float, top: float) -> None:
         if old == value or old == 0.0:
@@ -269,18 +287,6 @@ class _Table(QWidget):
             top += ROW
         return top + 6
 
-    def _paint_cautions(self, painter: QPainter, top: float, width: float) -> None:
-        warned = self.pane.session.warned
-        if not warned:
-            return
-        top = self._heading(painter, top, "cautions")
-        for caution in warned:
-            painter.setFont(theme.font(theme.SMALL))
-            painter.setPen(theme.colour("warning"))
-            box = QRectF(14, top, width - 28, 32)
-            painter.drawText(box, int(Qt.TextFlag.TextWordWrap), str(caution))
-            top += 34
-
     def _paint_check(self, painter: QPainter) -> None:
         result, width = self.pane.result, self.width()
         if self.pane.progress or result is None:
@@ -302,8 +308,8 @@ class _Table(QWidget):
         painter.setPen(theme.pen("rule"))
         painter.drawLine(14, 24, width - 14, 24)
         top = 28.0
-        for known in measures.MEASURES:
-            values = [found[known.name] for _, found in result.by_rate] + [result.reference[known.name]]
+        for known in map(measures.known, result.names):
+            values = [found.get(known.name) for _, found in result.by_rate] + [result.reference.get(known.name)]
             if all(value is None or value == 0.0 for value in values):
                 continue
             self._paint_check_row(painter, known, values, result.spread(known.name), top, first, step)
@@ -337,7 +343,7 @@ class _Table(QWidget):
         painter.drawText(14, int(top + 14), theme.elide(title, first - 10, small))
         painter.setFont(theme.font(theme.SMALL))
         for place, value in enumerate(values):
-            text = "—" if value is None else units.significant(value, 3)
+            text = "—" if value is None else units.significant(units.above_floor(value, known.unit), 3)
             painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
         wide = gap is not None and gap > 0.05
         painter.setPen(theme.colour("warning" if wide else "soft"))

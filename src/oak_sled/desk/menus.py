@@ -11,7 +11,7 @@ from oak_sled.core.documents import casting
 from oak_sled.core.documents.craft import Craft, free_name
 from oak_sled.core.documents.yard import TICK_RATES
 from oak_sled.core.project import blank, demos
-from oak_sled.desk import fromfiles, theme
+from oak_sled.desk import folders, fromfiles, theme
 from oak_sled.desk.filing import Filing
 from oak_sled.desk.session import Session
 
@@ -58,7 +58,7 @@ class Menus:
 
     def ask_hull(self) -> None:
         """Asks for the mesh that the craft on the bench takes its shape from."""
-        asked = fromfiles.ask_mesh(self.window)
+        asked = fromfiles.ask_mesh(self.window, folders.begin(self.session))
         if asked is not None:
             fromfiles.hull_from(self.session, asked[0], **asked[1])
 

@@ -18,7 +18,7 @@ SOON_MS = 400
 
 
 class KeySheet(QWidget):
-    """Every shortcut, on one sheet over the window; a click or F1 closes it."""
+    """Every shortcut, on one sheet over the window; a click, F1 or Escape closes it."""
 
     def __init__(self, actions: list[QAction], parent: QWidget):
         super().__init__(parent)
@@ -33,6 +33,7 @@ class KeySheet(QWidget):
             ("traces: second cursor", "Shift-drag"),
             ("traces: zoom, pan", "wheel, right-drag"),
             ("card: load, pin, rename", "Return, P, F2"),
+            ("close, leave a mode, drop a drag", "Escape"),
         ]
         self.resize(640, 70 + 21 * ((len(self.lines) + 1) // 2))
 
@@ -107,6 +108,12 @@ class Notice(QWidget):
         if not answers:
             self._timer.start(FAULT_MS if fault else SAID_MS)
         self.changed.emit()
+
+    def answer_last(self) -> None:
+        """Gives the last answer, which leaves all as it is."""
+        shown = [button for button in self.buttons if button.isVisible()]
+        if shown:
+            shown[-1].click()
 
     def height_for(self, width: int) -> int:
         """px of height that its text needs at a width."""

@@ -84,6 +84,8 @@ class Session(QObject):
         self.ghost: Run | None = None
         self.found: Mapping[str, float | None] = {}
         self.warned: tuple[Caution, ...] = ()
+        self.last_folder = ""
+        """Where the last file lies that was opened or written."""
         self.twins: tuple[Run, ...] = ()
         self.time = 0.0
         self.second_time: float | None = None
@@ -248,6 +250,16 @@ class Session(QObject):
             self.say(str(refused.faults[0]), True)
             return False
         return self.change(edited, label or shelf.words_of(path.split(".", 2)[-1]), card)
+
+    def mend(self, caution: Caution) -> bool:
+        """Does what mends a caution, as one step."""
+        if caution.remedy is None:
+            return False
+        front = f"crafts.{self.craft.id}."
+        changes = [
+            (casting.own_path(self.drill, self.craft.id, front + path), value) for path, value in caution.remedy.changes
+        ]
+        return self.attempt(lambda: self.yard.edit_all(changes), caution.remedy.words)
 
     def attempt(self, make: Callable[[], Yard], label: str, card: bool = True) -> bool:
         """Takes the yard that `make` gives as one step; False, with the fault said in place, when it is refused."""

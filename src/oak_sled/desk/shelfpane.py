@@ -14,12 +14,14 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
-from oak_sled.desk import assist, shapes, theme
+from oak_sled.desk import assist, keys, shapes, theme
 from oak_sled.desk.session import Session
 
 
 class CardWidget(QWidget):
     """A card. Signals: picked(id), menu_wanted(id, point), pin_wanted(id), star_wanted(id), renamed(id, text)."""
+
+    PROMISED = keys.Keys.of(*keys.RETURN, Qt.Key.Key_Space, Qt.Key.Key_P, Qt.Key.Key_F2)
 
     picked = pyqtSignal(str)
     menu_wanted = pyqtSignal(str, QPoint)
@@ -128,7 +130,7 @@ class CardWidget(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(self._path)
         value, unit, title = measures.headline(card.job.drill, card.found)
-        number, unit = units.split(value, unit) if value is not None else ("—", "")
+        number, unit = units.reading(value, unit) if value is not None else ("—", "")
         theme.number(painter, self.width() - 10, 58, number, unit, 15, theme.colour("ink"), theme.colour("soft"))
         painter.setFont(small)
         painter.setPen(theme.colour("soft"))
@@ -217,7 +219,7 @@ class Comparison(QWidget):
             painter.drawText(22, top, known.title)
             ink = theme.colour("ink")
             for value, right in ((before, 300.0), (after, 440.0)):
-                number, unit = ("—", "") if value is None else units.split(value, known.unit)
+                number, unit = ("—", "") if value is None else units.reading(value, known.unit)
                 theme.number(painter, right, top, number, unit, 12, ink, theme.colour("soft"))
             top += 20
 

@@ -280,6 +280,7 @@ def sheet() -> str:
     QPushButton#quiet:focus {{ border: 1px dotted {p["oak"]}; }}
     QPushButton#plain {{ background: {p["card"]}; color: {p["ink"]}; border: 1px solid {p["rule"]};
         border-radius: 3px; padding: 5px 10px; }}
+    QLabel#caution {{ color: {p["warning"]}; }}
     QPushButton#plain:hover {{ border-color: {p["oak"]}; }}
     QPushButton#plain:focus {{ border: 1px solid {p["oak_deep"]}; }}
     QPushButton#plain:disabled {{ color: {p["soft"]}; }}

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.documents import units
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, keys, theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.still import once_still
 from oak_sled.desk.traceplot import (
@@ -68,6 +68,8 @@ class Pane(Protocol):
 
 class Cover(QWidget):
     """Drawn over the curves: titles, values at the cursor, the cursors and the events. Takes the pointer."""
+
+    PROMISED = keys.Keys.of(Qt.Key.Key_Left, Qt.Key.Key_Right)
 
     def __init__(self, parent: QWidget, pane: Pane):
         super().__init__(parent)
@@ -198,9 +200,9 @@ class Cover(QWidget):
             value = float(traces.values(run, name)[row])
             trace = traces.describe(run, name)
             size = max(abs(plot.range[0]), abs(plot.range[1]))
-            number, unit = units.split(units.settled(value if abs(value) >= 5e-4 else 0.0, size), trace.unit)
+            number, unit = units.reading(units.settled(value, size), trace.unit)
             if plot.group == "channels":
-                number = f"{value:.2f}"
+                number = units.fixed(value, 2)
             ink = trace_colour(run, name, place if told_apart(plot.group) else -1)
             base = top + step * place
             if len(names) == 1:
@@ -211,7 +213,7 @@ class Cover(QWidget):
                         painter,
                         right,
                         base + 15,
-                        f"Δ {units.significant(gap)}",
+                        f"Δ {units.significant(units.above_floor(gap, trace.unit))}",
                         trace.unit,
                         11,
                         theme.colour("oak_deep"),

@@ -209,7 +209,8 @@ class TracePane(QWidget):
             bounds = [(-1.0, 1.0)]
         else:
             bounds = [(line.low, line.high) for line in (*plot.ghosts, *lines)]
-        self._show_range(plot, min(low for low, _ in bounds), max(high for _, high in bounds))
+        floor = max(traces.describe(run, name).floor for name in names)
+        self._show_range(plot, min(low for low, _ in bounds), max(high for _, high in bounds), floor)
 
     @staticmethod
     def _show_ghosts(plot: Plot, ghosts: list[Run], names: list[str]) -> None:
@@ -219,10 +220,11 @@ class TracePane(QWidget):
             pen = theme.pen("ghost")
             plot.show_ghosts(shown, [Line.of(one.t, traces.values(one, names[0]), pen) for one in shown])
 
-    def _show_range(self, plot: Plot, low: float, high: float) -> None:
+    def _show_range(self, plot: Plot, low: float, high: float, floor: float = 0.0) -> None:
+        """Shows all values and 0. floor : what is smaller is noise, and is not scaled up to fill the strip."""
         low, high = min(low, 0.0), max(high, 0.0)
-        if high - low < 1e-6:
-            high = low + 1.0
+        if high - low <= 2.0 * floor + 1e-9:
+            low, high = (-0.5, 0.5) if low < -1e-9 else (0.0, 1.0)
         margin = 0.06 * (high - low)
         wanted = (low - margin, high + margin)
         old = plot.range

@@ -10,7 +10,7 @@ from oak_sled.core.documents import units
 from oak_sled.core.results import rolling, why
 from oak_sled.core.results.rolling import Jump
 from oak_sled.core.results.why import Answer, Reason
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, keys, theme
 from oak_sled.desk.session import Session
 
 TITLES = {"roll": "Roll", "yaw": "Yaw", "speed": "Speed"}
@@ -43,6 +43,8 @@ class WhyPane(QWidget):
 
 class WhyList(QWidget):
     """The answers, one under another, and behind them the jumps, each of which is a place to go to."""
+
+    PROMISED = keys.Keys.of(Qt.Key.Key_Up, Qt.Key.Key_Down, *keys.RETURN)
 
     def __init__(self, session: Session):
         super().__init__()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QResizeEvent
+from typing import cast
+
+from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -17,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from oak_sled.core.project.shelf import Card
-from oak_sled.desk import theme
+from oak_sled.desk import keys, theme
 from oak_sled.desk.assist import FocusRing
 from oak_sled.desk.buildpage import BuildPage
 from oak_sled.desk.commands import PANES, actions_of
@@ -49,6 +51,12 @@ TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
 
 
+DRAWN_FOR = (1280, 800)
+"""px of the window that the bench was drawn for."""
+TITLE_BAR = 32
+"""px that a window manager puts above a window, about: it says so only once the window stands."""
+
+
 class Window(QMainWindow):
     """Builds the bench and wires it; what it shows is the session's. Signals: closing()."""
 
@@ -61,8 +69,8 @@ class Window(QMainWindow):
         self.keeper = Keeper(session, self)
         self.driver = Driver(session, self)
         self.setWindowTitle("Oak Sled")
-        self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
+        self._fit_screen()
         self.filing = Filing(self, self, session, self.keeper)
         self.acts = actions_of(self)
         self.menus = Menus(self, session, self.filing, self.acts)
@@ -108,6 +116,13 @@ class Window(QMainWindow):
             session.say(f"{no_gl}; the plan and the side view take the place of the 3D view", True)
 
     # building
+
+    def _fit_screen(self) -> None:
+        """As large as the bench was drawn for, title bar and all, or as the screen has room for."""
+        screen = self.screen()
+        room = screen.availableGeometry().size() if screen is not None else QSize(*DRAWN_FOR)
+        wide, tall = DRAWN_FOR
+        self.resize(min(wide, room.width()), min(tall, room.height() - TITLE_BAR) if room.height() <= tall else tall)
 
     def _lay_out(self) -> None:
         page = QWidget()
@@ -201,7 +216,7 @@ class Window(QMainWindow):
         self.header.hold_wanted.connect(lambda _: self.toggle_hold())
         self.header.step_wanted.connect(self.step)
         self.header.check_wanted.connect(self.tick_check)
-        self.header.cautions_wanted.connect(lambda: self.show_pane("Measures"))
+        self.header.cautions_wanted.connect(self.show_cautions)
         self.driver.frame.connect(self._show_frame)
         self.view.hand.happened.connect(self.driver.happen)
         self.playbar.speed_wanted.connect(self._set_speed)
@@ -292,6 +307,11 @@ class Window(QMainWindow):
 
     # the rest
 
+    def show_cautions(self) -> None:
+        """Shows the place where cautions are read."""
+        self.show_pane("Measures")
+        self.measures.show_cautions()
+
     def tick_check(self) -> None:
         """Runs the tick check and shows it."""
         self.show_pane("Measures")
@@ -380,6 +400,39 @@ class Window(QMainWindow):
         super().resizeEvent(event)
         self._place_overlays()
         self.focus_ring.follow()
+
+    def event(self, event: QEvent | None) -> bool:
+        """A key that the focused widget promises to act on is no shortcut: see `keys`."""
+        overrides = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if overrides and keys.is_promised(QApplication.focusWidget(), cast(QKeyEvent, event)):
+            cast(QKeyEvent, event).accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape that no widget took closes what is open, the uppermost first, or leaves a mode."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.close_something():
+            event.accept()
+            return
+        super().keyPressEvent(event)
+
+    def close_something(self) -> bool:
+        """Closes what lies over the bench, or leaves a mode; False where there was nothing."""
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.hide()
+        elif self.comparison is not None:
+            self.hide_comparison()
+        elif self.notice.isVisible():
+            self.notice.hide()
+        elif self.question.isVisible():
+            self.question.answer_last()
+        elif self.playbar.poke.isChecked():
+            self.playbar.poke.setChecked(False)
+        elif self.inputs.isVisible() and not self.driver.is_on:
+            self.inputs.hide()
+        else:
+            return False
+        return True
 
     def focusNextPrevChild(self, next: bool) -> bool:
         focus = QApplication.focusWidget()

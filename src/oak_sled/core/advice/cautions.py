@@ -12,7 +12,7 @@ from oak_sled.core.advice import misfires, modes, outlook
 from oak_sled.core.build import ground_shape
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import casting
-from oak_sled.core.documents.caution import Caution
+from oak_sled.core.documents.caution import Caution, Remedy
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.units import show
 from oak_sled.core.formulas import made
@@ -144,6 +144,7 @@ def _held_level(job: Job) -> Iterator[Caution]:
             "body",
             "height is held, so that uneven ground does not carry it",
             "free z, roll and pitch: take them out of the body's held axes",
+            _freed(job.craft),
         )
 
 
@@ -156,7 +157,14 @@ def _held_height(craft: Craft) -> Iterator[Caution]:
             "body",
             f"its height is held, so that its {carriers[0].heading.lower()} cannot carry it",
             "z, roll and pitch free (Build page, body, held axes)",
+            _freed(craft),
         )
+
+
+def _freed(craft: Craft) -> Remedy:
+    """Frees what has to be free for the ground to carry a craft."""
+    held = tuple(axis for axis in craft.body.held if axis not in ("z", "roll", "pitch"))
+    return Remedy("free z, roll and pitch", (("body.held", held),))
 
 
 def _shared_keys(job: Job) -> Iterator[Caution]:
@@ -214,6 +222,7 @@ def _damping(job: Job) -> Iterator[Caution]:
                 f"body.{name}",
                 f"{words} as a share per tick changes with the tick rate ({number:g} at {job.ticks} ticks/s)",
                 same,
+                _exact(job) if math.isfinite(rate) else None,
             )
         elif body.damping_law == "explicit" and number * job.dt > 1.0:
             yield Caution(
@@ -221,7 +230,18 @@ def _damping(job: Job) -> Iterator[Caution]:
                 f"body.{name}",
                 f"explicit {words} of {number:g} 1/s turns motion round at {job.ticks} ticks/s",
                 f"keep it below {1.0 / job.dt:g} 1/s, or use the exact law",
+                _exact(job),
             )
+
+
+def _exact(job: Job) -> Remedy:
+    """Damps by the exact law, as much as now at this tick rate."""
+    body = job.craft.body
+    rates = {
+        name: outlook.rate_of(body.damping_law, getattr(body, name), job.dt) for name in ("damping", "spin_damping")
+    }
+    numbers = tuple((f"body.{name}", float(f"{rate:.4g}")) for name, rate in rates.items() if math.isfinite(rate))
+    return Remedy("use the exact law", (("body.damping_law", "exact"), *numbers))
 
 
 def _thrust(craft: Craft, setting: Setting) -> Iterator[Caution]:
@@ -248,6 +268,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
             "body.held",
             "upward motion is free and the ground has no floor, so it falls through",
             "hold z, or give the ground its floor",
+            Remedy("hold z", (("body.held", (*body.held, "z")),)),
         )
 
 

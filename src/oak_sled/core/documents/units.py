@@ -209,6 +209,12 @@ def significant(value: float, digits: int = 3) -> str:
     return text
 
 
+def fixed(value: float, places: int) -> str:
+    """`value` with so many decimals; 0 has no sign."""
+    text = f"{value:.{places}f}"
+    return text.lstrip("-") if float(text) == 0.0 else text
+
+
 def settled(value: float, size: float, places: int = 3) -> float:
     """A reading beside others of `size`, without digits that mean nothing there: rounded to so many places behind the
     first digit of the size."""
@@ -231,11 +237,21 @@ def floor_of(unit: str) -> float:
     return _FLOORS.get(unit, 0.0)
 
 
+def above_floor(value: float, unit: str) -> float:
+    """A reading for the screen: 0 where it is noise."""
+    return 0.0 if abs(value) < floor_of(unit) else value
+
+
 def told(value: float | None, unit: str, digits: int = 5) -> str:
     """A reading in a table of text: noise is 0, and — where there is none."""
     if value is None:
         return "—"
     return f"{0.0 if abs(value) < floor_of(unit) else value:.{digits}g}"
+
+
+def reading(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
+    """`split` for what a run shows: noise is 0."""
+    return split(above_floor(value, unit), unit, digits)
 
 
 def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:

@@ -63,6 +63,8 @@ class Brake(Part):
                 "channel",
                 "it acts while held, but no channel holds it, so it brakes all the time",
                 "give it a channel, or let it act always",
+                "let it act always",
+                {"timing": "always"},
             )
 
     def at_rest(self) -> Part | None:

@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import Field, PrivateAttr
 
 from oak_sled.core.compiler.kernel import Kernel
-from oak_sled.core.documents.caution import Caution
+from oak_sled.core.documents.caution import Caution, Remedy
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.document import Frozen, name_field
 from oak_sled.core.documents.units import show
@@ -222,9 +222,14 @@ class Part(Frozen):
         """What is amiss with its numbers, on this craft and in its last run."""
         return iter(())
 
-    def caution(self, name: str, field: str, says: str, helps: str) -> Caution:
-        """A caution about it, or about one of its fields where that is named."""
-        return Caution(name, f"parts.{self.id}" + (f".{field}" if field else ""), says, helps)
+    def caution(
+        self, name: str, field: str, says: str, helps: str, mend: str = "", sets: Mapping[str, Any] | None = None
+    ) -> Caution:
+        """A caution about it, or about one of its fields where that is named. mend, sets : the words of the button that
+        mends it, and the values that its fields take then."""
+        changes = tuple((f"parts.{self.id}.{key}", value) for key, value in (sets or {}).items())
+        remedy = Remedy(mend, changes) if changes else None
+        return Caution(name, f"parts.{self.id}" + (f".{field}" if field else ""), says, helps, remedy)
 
     def never_fired(self, case: Case) -> Iterator[Caution]:
         """The caution of a part that waits to be set off, where nothing does."""

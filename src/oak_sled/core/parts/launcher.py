@@ -212,7 +212,12 @@ class Launcher(Part):
             yield self.caution("no_such_blast", "blast", says, close_match(self.blast, blasts))
         elif self.blast and self.on_hit != "bursts":
             yield self.caution(
-                "never_bursts", "on_hit", "it has a blast, but its shots go on at a hit", "let them burst"
+                "never_bursts",
+                "on_hit",
+                "it has a blast, but its shots go on at a hit",
+                "let them burst",
+                "let them burst",
+                {"on_hit": "bursts"},
             )
         if self.homes_on and self.homes_on not in case.others:
             says = f"homes on: there is no block or craft {self.homes_on!r} here"

@@ -86,7 +86,10 @@ class Limiter(Part):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         if case.acted == 0.0:
-            yield self.caution("limit_never_acts", "", "the limit never acted in this run", "lower it, or leave it out")
+            says = "the limit never acted in this run"
+            yield self.caution(
+                "limit_never_acts", "", says, "lower it, or leave it out", "leave it out", {"mute": True}
+            )
         elif case.acted is not None and case.acted > 0.6:
             says = f"the limit acted in {100 * case.acted:.0f} % of the run, so it and not the forces sets the speed"
             yield self.caution("limit_mostly_acts", "", says, "raise it, or lower the thrust")
@@ -100,6 +103,8 @@ class Limiter(Part):
                 "",
                 f"thrust tops out at {show(top, 'm/s')}, far below the limit of {show(self.limit, 'm/s')}",
                 f"a limit near {show(top, 'm/s')} would act",
+                f"set the limit to {show(top, 'm/s')}",
+                {"limit": float(f"{top:.3g}")},
             )
         elif top > 5.0 * self.limit > 0.0:
             words = "has no top speed" if math.isinf(top) else f"would reach {show(top, 'm/s')}"

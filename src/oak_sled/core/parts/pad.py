@@ -339,6 +339,8 @@ class Pad(Part):
                 "on_miss",
                 "at the first touch after a flight the gap is compared with that of before, within one tick: a jolt",
                 "forget the gap, or take the speed of the point",
+                "forget the gap",
+                {"on_miss": "forget"},
             )
         if self.aim != "world" and case.uneven and setting.rays == 1:
             yield self.caution(
@@ -363,12 +365,14 @@ class Pad(Part):
             return
         share = Swing.of(setting.spring, setting.damper, setting.mass).share
         if share < 0.05:
+            settles = 0.3 * 2.0 * math.sqrt(setting.spring * setting.mass) / setting.rays
             yield self.caution(
                 "bounces_on",
                 "damping",
                 f"with {100.0 * share:.0f} % of critical damping it bounces on for long",
-                f"{show(0.3 * 2.0 * math.sqrt(setting.spring * setting.mass) / setting.rays, 'N s/m')} a pad "
-                "settles in a few bounces",
+                f"{show(settles, 'N s/m')} a pad settles in a few bounces",
+                f"set the damping to {show(settles, 'N s/m')}",
+                {"damping": float(f"{settles / max(self.trim, 1e-9):.3g}")},
             )
         yield from self.too_stiff(setting, "damping", "a pad")
 

@@ -228,6 +228,8 @@ class Runner(Part):
                 "",
                 f"taking {self.share:g} of the side speed a tick grips harder at more ticks/s",
                 "the linear and curve laws do not depend on the tick",
+                "use the curve law",
+                {"law": "curve"},
             )
 
     @classmethod

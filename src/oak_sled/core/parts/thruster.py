@@ -191,6 +191,8 @@ class Thruster(push.Push):
                 "",
                 f"its line passes {show(abs(arm), 'm')} beside the centre of mass and turns the craft {side}",
                 "move the mount, or let it act at the centre",
+                "let it act at the centre",
+                {"at_point": False},
             )
 
     def at_rest(self) -> Self:

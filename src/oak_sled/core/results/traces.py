@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from oak_sled.core.build import roster
 from oak_sled.core.contact import stage
+from oak_sled.core.documents import units
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.units import STANDARD_GRAVITY
@@ -37,6 +38,11 @@ class Trace:
     unit: str
     family: str = ""
     short: str = ""
+
+    @property
+    def floor(self) -> float:
+        """The size below which its values are noise, for the screen: they read 0 and fill no strip."""
+        return units.floor_of(self.unit)
 
 
 def _kept(run: Run, name: str, compute: Callable[[Run], Floats]) -> Floats:

@@ -14,6 +14,7 @@ from oak_sled.core.documents.spreads import Spread
 from oak_sled.core.files import disk, map_picture
 from oak_sled.core.results import measures
 from oak_sled.core.study import spread
+from oak_sled.desk import folders
 
 if TYPE_CHECKING:
     from oak_sled.desk.spread.page import SpreadPage
@@ -34,8 +35,9 @@ def _ask_file(page: SpreadPage, title: str, kinds: str, suffix: str, write: Call
     if plan is None or plan.results is None:
         page.session.say("compute the spread first", True)
         return
-    name, _ = QFileDialog.getSaveFileName(page, title, f"{plan.id}{suffix}", kinds)
+    name, _ = QFileDialog.getSaveFileName(page, title, folders.suggested(page.session, suffix, plan.id), kinds)
     if name:
+        folders.remember(page.session, name)
         write(Path(name))
 
 

@@ -13,7 +13,7 @@ from oak_sled.core.documents.yard import Yard
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import maps, variants
-from oak_sled.desk import assist, theme
+from oak_sled.desk import assist, keys, theme
 from oak_sled.desk.spread import mappaint
 from oak_sled.desk.spread.mappaint import BOTTOM, LEFT, PROFILE
 
@@ -27,6 +27,8 @@ HELP = (
 
 class SpreadMap(QWidget):
     """Draws one measure of a spread. Signals: taken(number of a variant), looked(number, or -1 for none)."""
+
+    PROMISED = keys.Keys.of(*keys.ARROWS, *keys.RETURN)
 
     taken = pyqtSignal(int)
     looked = pyqtSignal(int)

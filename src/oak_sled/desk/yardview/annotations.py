@@ -205,8 +205,10 @@ class Annotations:
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("soft"))
             painter.drawText(QPointF(box.left() + 8, base), trace.title)
-            low, high = float(values.min()) * factor, float(values.max()) * factor
-            now, _ = units.split(units.settled(float(values[-1]) * factor, max(abs(low), abs(high))), "")
+            low, high, last = (
+                units.above_floor(float(one), trace.unit) * factor for one in (values.min(), values.max(), values[-1])
+            )
+            now, _ = units.split(units.settled(last, max(abs(low), abs(high))), "")
             theme.number(painter, box.left() + 158, base, now, unit, 16, theme.colour("ink"), theme.colour("soft"))
             painter.setFont(theme.font(10))
             painter.setPen(theme.colour("soft"))

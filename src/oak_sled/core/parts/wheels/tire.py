@@ -394,6 +394,8 @@ class Tire(OnWheels):
                 "law",
                 "a share of the slip speed a tick grips harder at more ticks/s, and lets a parked craft creep",
                 "a law over slip, such as the brush",
+                "use the brush law",
+                {"law": "brush"},
             )
 
 

@@ -430,6 +430,8 @@ class Wheel(Part):
                 "stiffness",
                 f"its springs cannot carry {show(load, 'N')} a wheel, not even on their bump stops",
                 f"more than {show(load / self.travel, 'N/m')}",
+                f"set the stiffness to {show(2.0 * load / self.travel, 'N/m')}",
+                {"stiffness": float(f"{2.0 * load / self.travel:.3g}")},
             )
         elif squeeze > self.travel:
             yield self.caution(
@@ -437,6 +439,8 @@ class Wheel(Part):
                 "travel",
                 f"at rest its springs sag {show(squeeze, 'm')}, past the travel of {show(self.travel, 'm')}",
                 f"more than {show(load / self.travel, 'N/m')}, or a longer travel",
+                f"set the stiffness to {show(2.0 * load / self.travel, 'N/m')}",
+                {"stiffness": float(f"{2.0 * load / self.travel:.3g}")},
             )
         if self.preload > load:
             yield self.caution(
@@ -444,6 +448,8 @@ class Wheel(Part):
                 "preload",
                 f"it is preloaded by {show(self.preload, 'N')}, more than the {show(load, 'N')} it carries: no sag",
                 "less, so that the spring can extend into a hole",
+                f"set the preload to {show(0.5 * load, 'N')}",
+                {"preload": float(f"{0.5 * load:.3g}")},
             )
         yield from self.too_stiff(setting, "bump", "a wheel")
 
