@@ -527,13 +527,14 @@ def tour(folder: Annotated[str, typer.Argument(help="where the pictures go")] = 
 @app.command()
 def soak(
     minutes: Annotated[float, typer.Option(min=0.05, max=10000.0, help="how long")] = 30.0,
+    actions: Annotated[int, typer.Option(min=0, help="how many actions, in the place of minutes")] = 0,
     seed: Annotated[int, typer.Option(help="of the order of the actions")] = 1,
     pictures: Annotated[str, typer.Option(help="folder for pictures of stale pixels")] = "",
 ) -> int:
     """Random use of the window: tracebacks, stalls, growth of memory, stale pixels; exit status 1 if there were any."""
     from oak_sled.desk import soak as test
 
-    return test.soak(minutes, seed, Path(pictures) if pictures else None)
+    return test.soak(minutes, seed, Path(pictures) if pictures else None, actions)
 
 
 @app.command()

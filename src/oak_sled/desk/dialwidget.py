@@ -88,6 +88,8 @@ class DialWidget(QWidget):
         self.locked = False
         self.idle = ""
         """Why the number does nothing as its part is set; "" where it acts."""
+        self.in_force: float | None = None
+        """What is in force in the place of a number that does nothing: shown in its stead."""
         self.mass: float | None = None
         self._press: tuple[float, float] | None = None
         self._before = value
@@ -109,6 +111,7 @@ class DialWidget(QWidget):
         bounds = f"{self.dial.low:g} to {self.dial.high:g} {self.dial.unit}"
         extra = f"\n{note}" if note else ""
         shown = " ".join(units.split(self.value, self.dial.unit)).strip()
+        shown += f" (does nothing: {self.idle})" if self.idle else ""
         assist.describe(
             self, self.dial.title, f"{shown}, {bounds.strip()}", "arrow keys change it, Return types a value"
         )
@@ -123,10 +126,10 @@ class DialWidget(QWidget):
             self.update()
             self._describe(note)
 
-    def show_idle(self, why: str) -> None:
-        """Says why the number does nothing now; "" where it acts."""
-        if why != self.idle:
-            self.idle = why
+    def show_idle(self, why: str, in_force: float | None = None) -> None:
+        """Says why the number does nothing now, and what is in force in its place, if anything; "" where it acts."""
+        if (why, in_force) != (self.idle, self.in_force):
+            self.idle, self.in_force = why, in_force
             self.update()
             self._describe(why)
 
@@ -313,13 +316,17 @@ class DialWidget(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         width = self.width()
         text, soft = theme.colour("desk_text"), theme.colour("desk_soft")
-        value, unit = units.split(self.value, self.dial.unit)
+        value, unit = units.split(self.value if self.in_force is None else self.in_force, self.dial.unit)
         number_width = 8 * len(value) + 7 * len(unit) + 6
-        label = theme.font(theme.SMALL)
+        # a title that does not fit is written smaller before it is cut
+        room = width - number_width
+        sizes = (theme.SMALL, theme.SMALL - 1, theme.SMALL - 2)
+        fonts = [theme.font(size) for size in sizes]
+        label = next((font for font in fonts if theme.width(self.dial.title, font) <= room), fonts[-1])
         painter.setFont(label)
         faint = self.locked or bool(self.idle)
         painter.setPen(soft if faint else text)
-        painter.drawText(0, 13, theme.elide(self.dial.title, width - number_width, label))
+        painter.drawText(0, 13, theme.elide(self.dial.title, room, label))
         theme.number(painter, width, 13, value, unit, theme.READING - 1, soft if faint else text, soft)
         y = _TRACK - 1.5
         share = to_share(self.dial, self.value)

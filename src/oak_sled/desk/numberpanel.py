@@ -9,7 +9,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.documents import document
+from oak_sled.core.documents.craft import Body
 from oak_sled.core.documents.dial import Dial, dials
+from oak_sled.core.parts.common import Part
 from oak_sled.desk import sessiondial, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.session import Session
@@ -133,6 +135,9 @@ class NumberPanel(QScrollArea):
             owner = document.get(item, name.rpartition(".")[0]) if "." in name else item
             field = name.rpartition(".")[2]
             if hasattr(owner, field):
+                idle = owner.idle() if isinstance(owner, Part | Body) else {}
+                in_force = owner.in_force() if isinstance(owner, Body) else {}
+                widget.show_idle(idle.get(field, ""), in_force.get(field))
                 widget.show_value(next(one for one in dials(owner) if one.name == field), getattr(owner, field))
 
     def show_choices(self, item: Any) -> None:

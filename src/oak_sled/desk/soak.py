@@ -368,14 +368,15 @@ class Soak:
         self.heart.skip()
         self.memory.append(memory_mb())
 
-    def run(self, minutes: float) -> None:
-        """Random use for so many minutes."""
-        end, next_rest = time.perf_counter() + 60.0 * minutes, time.perf_counter()
-        while time.perf_counter() < end:
+    def run(self, minutes: float, actions: int = 0) -> None:
+        """Random use for so many minutes, or, where some are asked for, so many actions, however long they take."""
+        end, next_rest, done = time.perf_counter() + 60.0 * minutes, time.perf_counter(), 0
+        while done < actions if actions else time.perf_counter() < end:
             if time.perf_counter() >= next_rest:
                 self.rest()
                 next_rest = time.perf_counter() + min(REST_EVERY_S, 15.0 * minutes)
             self.one()
+            done += 1
         self.rest()
 
     def close(self) -> None:
@@ -412,8 +413,8 @@ class Soak:
         return self.heart.stalls
 
 
-def soak(minutes: float, seed: int, pictures: Path | None = None) -> int:
-    """Random use of the window for so many minutes; 0 when nothing went wrong, else 1.
+def soak(minutes: float, seed: int, pictures: Path | None = None, actions: int = 0) -> int:
+    """Random use of the window for so many minutes, or actions where some are asked for; 0 when nothing went wrong.
 
     pictures : where the screen goes when it was stale, and what it should have been.
     """
@@ -427,7 +428,7 @@ def soak(minutes: float, seed: int, pictures: Path | None = None) -> int:
         program.catch_errors(window)
         test = Soak(app, window, seed, Path(name), pictures)
         try:
-            test.run(minutes)
+            test.run(minutes, actions)
         finally:
             test.close()
             well = test.report()

@@ -284,7 +284,7 @@ class Strip(QWidget):
             self.drawing.show_body(part)
         for editor in self.editors:
             editor.show_part(part)
-        idle = {} if isinstance(part, Body) else part.idle(setting)
+        idle: Mapping[str, str] = part.idle() if isinstance(part, Body) else part.idle(setting)
         told = (setting.mass, locks, idle)
         # most parts are the very ones that are shown: only what is said of them is another
         if changed or isinstance(part, Body) or told != self._told or not self._shows(part):
@@ -311,7 +311,8 @@ class Strip(QWidget):
                 widget.show_value(dial, getattr(part, dial.name), note)
                 widget.mass = setting.mass
                 widget.locked = f"{self.path}.{dial.name}" in locks
-                widget.show_idle(idle.get(dial.name, ""))
+                in_force = part.in_force().get(dial.name) if isinstance(part, Body) and idle else None
+                widget.show_idle(idle.get(dial.name, ""), in_force)
         for name, button in self.choices.items():
             value = getattr(part, name)
             shown = ", ".join(value) if isinstance(value, tuple) else _words(value, name)

@@ -117,6 +117,26 @@ class Body(Frozen):
             raise ValueError("inertia: no body can have it (each must be at most the sum of the other two)")
         return self
 
+    def in_force(self) -> dict[str, float]:
+        """What stands in the place of its numbers that do nothing as it is set."""
+        if self.mass_from == "given":
+            found = {"density": self.mass / self.volume()}
+        else:
+            found = {"mass": self.true_mass()}
+        if self.inertia_from == "shape":
+            matrix = self.inertia_matrix()
+            names = ("roll_inertia", "pitch_inertia", "yaw_inertia")
+            found |= {name: float(matrix[place][place]) for place, name in enumerate(names)}
+        return found
+
+    def idle(self) -> dict[str, str]:
+        """The numbers of it that do nothing as it is set, and what is in force in their place."""
+        words = {
+            "density": "the mass is given; this density would give it",
+            "mass": "it comes from the density and the shape",
+        }
+        return {name: words.get(name, "it comes from the shape") for name in self.in_force()}
+
     def true_mass(self) -> float:
         """kg, as given or from shape and density."""
         return self.mass if self.mass_from == "given" else self.density * self.volume()

@@ -51,7 +51,7 @@ def page() -> str:
 
 
 def _section(model: type[BaseModel], title: str) -> str:
-    says = (model.__doc__ or "").strip().splitlines()[0]
+    says = " ".join((model.__doc__ or "").strip().partition("\n\n")[0].split())  # its first paragraph, whole
     lines = [f"## {title}", "", says, "", "| name | value | default | meaning |", "| --- | --- | --- | --- |"]
     lines += [_row(model, name, field) for name, field in model.model_fields.items()]
     return "\n".join(lines) + "\n"

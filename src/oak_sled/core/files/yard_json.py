@@ -191,10 +191,35 @@ def save(yard: Yard, path: Path) -> None:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of the yard file."""
+    from oak_sled.core.results import measures  # heavy: all that makes a run
+
     made = Yard.model_json_schema()
-    made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
-    made["title"] = "Oak Sled yard"
-    return made
+    known = "|".join(one.name for one in measures.MEASURES)
+    for model in (made, *made.get("$defs", {}).values()):
+        for name, field in model.get("properties", {}).items():
+            _widen(field)
+            if name == "measure":
+                field["pattern"] = f"^({known})(@[a-z][a-z0-9_]*)?$"
+            elif name == "measures":
+                field["items"] = {**field.get("items", {}), "pattern": f"^({known})(@[a-z][a-z0-9_]*)?$"}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": f"urn:oak-sled:yard:{FORMAT}",
+        **made,
+        "title": "Oak Sled yard",
+    }
+
+
+def _widen(field: dict[str, Any]) -> None:
+    """Lets a dial be a text with a unit too, as the program reads it."""
+    if "dial" not in field or field.get("type") != "number":
+        return
+    number = {key: field.pop(key) for key in ("type", "minimum", "maximum") if key in field}
+    unit = field["dial"].get("unit") or "no unit"
+    field["anyOf"] = [
+        number,
+        {"type": "string", "minLength": 1, "description": f"a number in {unit}, or with its unit"},
+    ]
 
 
 def schema_text() -> str:

@@ -16,7 +16,7 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Family, Group, Kind, Part
+from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype(
@@ -40,6 +40,7 @@ class AirDrag(Part):
 
     TITLE: ClassVar[str] = "Air drag"
     EXPLAINS: ClassVar[str] = "resists with speed, differently by axis"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (MOUNT_ACTS,)
     FAMILY: ClassVar[Family] = "air"
     GROUP: ClassVar[Group] = "air"
     PLACES: ClassVar[tuple[Place, ...]] = (DRAG,)

@@ -12,7 +12,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
+from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
@@ -23,6 +23,7 @@ class Brake(Part):
 
     TITLE: ClassVar[str] = "Brake"
     EXPLAINS: ClassVar[str] = "dry friction while its channel is held"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (MOUNT_ACTS,)
     FAMILY: ClassVar[Family] = "grip"
     GROUP: ClassVar[Group] = "ground"
     STAGE: ClassVar[float] = 3.5

@@ -69,6 +69,11 @@ class Case:
         return name in self.triggered or any(name in part.sets_off() for part in self.parts.values())
 
 
+ActsIf = tuple[tuple[str, ...], str, tuple[Any, ...], str]
+"""Names of numbers, the choice that decides, its values at which they act, and why they do not at others."""
+MOUNT_ACTS: ActsIf = (("x", "y", "z"), "at_point", (True,), "it acts at the centre of mass")
+
+
 @dataclass(frozen=True)
 class Kind:
     """A kind of part: its document, its packed record, and the units of its equations.
@@ -97,6 +102,8 @@ class Part(Frozen):
     TITLE: ClassVar[str]
     EXPLAINS: ClassVar[str]
     FAMILY: ClassVar[Family]
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = ()
+    """Numbers that act only while one of its choices has one of some values."""
     GROUP: ClassVar[Group]
     """Where it stands in the list of what can be fitted."""
     STAGE: ClassVar[float] = 3
@@ -173,7 +180,13 @@ class Part(Frozen):
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         """The numbers of it that do nothing as it is set (and fitted, with a setting), and why."""
-        return {
+        found = {
+            name: why
+            for names, field, values, why in self.ACTS_IF
+            if getattr(self, field) not in values
+            for name in names
+        }
+        return found | {
             name: f"the formula {getattr(self, place.field)} takes its place"
             for place in self.PLACES
             if getattr(self, place.field)

@@ -14,7 +14,7 @@ from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
+from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
@@ -52,6 +52,10 @@ class Impulse(Part):
 
     TITLE: ClassVar[str] = "Impulse"
     EXPLAINS: ClassVar[str] = "one impulse: on press, on release, or charged while held"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
+        *push.GATED, MOUNT_ACTS,
+        (("charge_s", "least_share", "charge_curve"), "fires", ("on_charge",), "it is not charged up"),
+    )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
     GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "push"

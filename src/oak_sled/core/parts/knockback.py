@@ -15,7 +15,7 @@ from oak_sled.core.documents.faults import close_match
 from oak_sled.core.documents.units import STANDARD_GRAVITY, show
 from oak_sled.core.impulses import knockbacks
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
+from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
 Timing = Literal["while_held", "on_press", "on_hit"]
@@ -66,6 +66,13 @@ class Knockback(Part):
 
     TITLE: ClassVar[str] = "Knockback"
     EXPLAINS: ClassVar[str] = "pushes whoever is in a box, ball or cone: push, lift, fling, fall-off, pauses"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
+        (("width", "height"), "volume", ("box",), "only a box has a width and a height"),
+        (("angle_deg",), "volume", ("cone",), "only a cone has an angle"),
+        (("fixed_deg",), "direction", ("fixed",), "its direction is not fixed"),
+        (("pause",), "repeats", ("after_pause",), "it hits each body once"),
+        (("swell", "fade"), "way", ("force", "acceleration"), "it is given at once"),
+    )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
     GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "blow"

@@ -12,7 +12,7 @@ from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
+from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
@@ -29,6 +29,7 @@ class Limiter(Part):
 
     TITLE: ClassVar[str] = "Speed limit"
     EXPLAINS: ClassVar[str] = "keep a speed under a number"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = ((("knee",), "style", ("soft", "fade"), "a hard limit has no knee"),)
     FAMILY: ClassVar[Family] = "holder"
     GROUP: ClassVar[Group] = "limits and holders"
     STAGE: ClassVar[float] = 7

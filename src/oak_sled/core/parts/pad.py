@@ -22,7 +22,7 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
@@ -89,6 +89,10 @@ class Pad(Part):
 
     TITLE: ClassVar[str] = "Hover pads"
     EXPLAINS: ClassVar[str] = "float over the ground on rays: spring, cushion or on/off, with damping"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
+        (("progression",), "law", ("progressive",), "of the progressive law"),
+        (("band",), "law", ("on_off",), "of the law on and off"),
+    )  # fmt: skip
     FAMILY: ClassVar[Family] = "support"
     GROUP: ClassVar[Group] = "ground"
     SHOWS: ClassVar[Shown] = "up"

@@ -8,7 +8,7 @@ from pydantic import Field
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.dial import dial
-from oak_sled.core.parts.common import Case, Part
+from oak_sled.core.parts.common import ActsIf, Case, Part
 from oak_sled.core.parts.context import Pack
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]
@@ -144,6 +144,16 @@ def allowed(push, now):
     if push.gate == GATE_ABOVE:
         return now.speed >= push.gate_speed
     return True
+
+
+GATED: tuple[ActsIf, ...] = (
+    (("gate_speed",), "gate", ("below_speed", "above_speed"), "its gate is no speed"),
+    (("grace_s",), "gate", ("on_ground",), "its gate is not the ground"),
+)
+TIMED: tuple[ActsIf, ...] = (
+    (("window", "swell", "fade"), "timing", ("window",), "it acts in no window"),
+    *GATED,
+)
 
 
 @compiled

@@ -22,7 +22,7 @@ from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import dryfriction, slipcurve
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEPS_A_RADIAN, Knot
@@ -87,6 +87,10 @@ class Runner(Part):
 
     TITLE: ClassVar[str] = "Runners"
     EXPLAINS: ClassVar[str] = "glide forward, bite sideways, slide and catch"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
+        (("share",), "law", ("share",), "of the share law"),
+        (("stiffness",), "law", ("linear",), "of the linear law"),
+    )  # fmt: skip
     FAMILY: ClassVar[Family] = "grip"
     GROUP: ClassVar[Group] = "ground"
     STAGE: ClassVar[float] = 3.5

@@ -18,7 +18,7 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import push, speedcurve
-from oak_sled.core.parts.common import Case, Family, Group, Kind
+from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.search import crossing
@@ -80,6 +80,9 @@ class Thruster(push.Push):
 
     TITLE: ClassVar[str] = "Thruster"
     EXPLAINS: ClassVar[str] = "push along a line: a force, an acceleration or an impulse"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
+        *push.TIMED, MOUNT_ACTS, (("aim_limit",), "way", ("speed_aim",), "it aims at no speed"),
+    )  # fmt: skip
     FAMILY: ClassVar[Family] = "drive"
     GROUP: ClassVar[Group] = "push and turn"
     CHANNEL_GUESS: ClassVar[str] = "throttle"

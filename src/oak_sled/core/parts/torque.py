@@ -11,7 +11,7 @@ from oak_sled.core.documents.dial import dial
 from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import Family, Group, Kind, Shown
+from oak_sled.core.parts.common import ActsIf, Family, Group, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 
 Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
@@ -43,6 +43,7 @@ class Torque(push.Push):
 
     TITLE: ClassVar[str] = "Torque"
     EXPLAINS: ClassVar[str] = "turn without a push: rudder, gyro, steering aid"
+    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (*push.TIMED, (("aim_limit",), "way", ("spin_aim",), "it aims at no spin"))
     FAMILY: ClassVar[Family] = "drive"
     GROUP: ClassVar[Group] = "push and turn"
     SHOWS: ClassVar[Shown] = "yaw"
