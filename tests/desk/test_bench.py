@@ -99,6 +99,25 @@ def test_undo_and_redo_take_a_drag_as_one_step_and_no_try_is_lost(qtbot, window,
     assert shown_card(window) == tried
 
 
+def test_undo_goes_back_as_far_as_it_is_bound_to_and_no_further(window, idle, monkeypatch):
+    from oak_sled.desk import session as sessions
+
+    monkeypatch.setattr(sessions, "MOST_STEPS", 5)
+    session, path = window.session, "crafts.fan_sled.body.mass"
+    for mass in range(201, 210):
+        assert session.edit(path, float(mass), card=False)
+    idle()
+    for mass in range(208, 203, -1):
+        session.undo()
+        assert session.craft.body.mass == mass
+    assert session.undo_label == ""
+    session.undo()
+    assert session.craft.body.mass == 204, "what is older is gone, and nothing else is undone"
+    for mass in range(205, 210):
+        session.redo()
+        assert session.craft.body.mass == mass
+
+
 def test_a_try_that_is_undone_before_its_run_came_in_is_kept_too(window, idle):
     session = window.session
     session.edit("crafts.fan_sled.parts.fan.thrust", 700.0)

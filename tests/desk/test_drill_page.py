@@ -3,9 +3,10 @@
 import math
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from oak_sled.core.documents.yard import Knot, Track
 from oak_sled.core.project import demos, inputs
@@ -197,6 +198,22 @@ def test_the_start_is_placed_turned_sped_up_and_spun_on_the_plan(drill, window, 
     for _ in range(4):
         window.session.undo()
     assert window.session.drill.start == demos.load("fan-sled").drill("throttle_pulses").start
+
+
+def test_a_turned_start_snaps_to_5_degrees_and_not_with_alt(drill, window, idle):
+    plan = drill.plan
+    for modifier, snaps in ((Qt.KeyboardModifier.NoModifier, True), (Qt.KeyboardModifier.AltModifier, False)):
+        at, spot = plan.marks()["turn"].toPoint(), (plan.marks()["start"] + QPointF(53, -37)).toPoint()
+        QTest.mousePress(plan, Qt.MouseButton.LeftButton, modifier, at)
+        for place in (at + QPoint(8, -8), spot):
+            move = QMouseEvent(QEvent.Type.MouseMove, QPointF(place), QPointF(plan.mapToGlobal(place)),
+                               Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, modifier)  # fmt: skip
+            QApplication.sendEvent(plan, move)
+        QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, modifier, spot)
+        idle()
+        turned = window.session.drill.start.heading_deg
+        assert turned == pytest.approx(35.0, abs=4.0)
+        assert (turned % 5.0 == 0.0) == snaps
 
 
 def test_events_are_put_in_moved_aimed_and_removed(puck, window, idle, drag):
