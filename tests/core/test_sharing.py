@@ -8,6 +8,7 @@ import pytest
 from oak_sled.core.build import jobs
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import yard_json
+from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.parts.wheels.tire import OVER_RATIO, SIDE_CURVE
 from oak_sled.core.project import demos, sharing
 from oak_sled.core.results import run
@@ -111,7 +112,7 @@ def test_knots_are_joined_by_straight_lines_or_smoothly_for_all_that_share_them(
     scale, most, shape = working(lines, "front").side_shape()
     angle = np.radians(6.0)
     n = np.tan(angle) / scale
-    found = most * n * np.interp(n / (1.0 + n), np.linspace(0.0, 1.0, len(shape)), shape)
+    found = most * n * float(tirecurve.read(shape, np.array([n]))[0])
     assert found == pytest.approx(0.5 * (0.72 + 1.0), abs=4e-3), "half way between the knots at 4 and 8 degrees"
     own = sharing.own(lines, lines.craft("truck"), part(lines, "front"), SIDE_CURVE)
     assert part(own, "front").curve_straight
