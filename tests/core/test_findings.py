@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from oak_sled.bench.yardstick import Yardstick
-from oak_sled.core.advice import cautions, cost
+from oak_sled.core.advice import cautions, cost, modes
 from oak_sled.core.build import jobs, tracks, world
 from oak_sled.core.documents import document
 from oak_sled.core.documents.yard import Target
@@ -330,3 +330,36 @@ def test_what_is_derived_from_a_run_is_computed_once_by_whichever_thread_asks_fi
     with pytest.raises(ZeroDivisionError):
         made.analysis.once("bad", lambda: 1 / 0)
     assert made.analysis.once("bad", lambda: 7) == 7
+
+
+def test_a_divergence_is_laid_to_what_drove_it_not_to_the_drag_that_held_against_it(make, planar):
+    """The greatest force of the last ticks is that of the drag, which takes energy out; the push puts it in."""
+    made = make.run([PUSH, AirDrag(id="air")], body=planar, inputs=FULL, ticks=60)
+    layout = Layout.of(made.job)
+    rows = np.zeros((8, layout.width))
+    for k in range(6):
+        rows[k - 6, layout.place("velocity.x")] = 10.0**k
+        rows[k - 6, layout.place("push.force.x")] = 10.0**k
+        rows[k - 6, layout.place("air.force.x")] = -(10.0 ** (k + 2))
+    assert run.thrown_by(layout, rows) == "push"
+    said = run.explain_divergence(made.job, layout, rows)
+    assert "push grew without bound" in said
+    assert "Drag" not in said
+
+
+def test_a_divergence_of_a_mild_drag_is_not_laid_to_it():
+    mild = AirDrag(id="air").blew_up(30.0, 1.3, 500.0, 60)
+    assert "overshoots" not in mild
+    strong = AirDrag(id="air", front_area=1e5, drag_figure=100.0).blew_up(30.0, 1.3, 500.0, 60)
+    assert "overshoots" in strong
+
+
+@pytest.mark.parametrize(
+    ("stiffest", "strongest"), [(np.inf, np.inf), (0.5, np.inf), (np.inf, 0.2), (0.5, 0.2), (3, 0.4)]
+)
+def test_what_would_hold_a_mode_that_grows_is_less_of_something(stiffest, strongest):
+    said = modes.Mode("bounce", 30.0, 0.2, True, stiffest, strongest).would_hold()
+    assert "inf" not in said
+    assert ("times the springs" in said) == (stiffest < 1.0)
+    assert ("times the dampers" in said) == (strongest < 1.0)
+    assert said.endswith("more ticks/s")

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from on_tires import BODY, FOUR, GRAVITY, MASS, go
+from on_tires import BODY, FOUR, GRAVITY, ICE, MASS, go
 
+from oak_sled.core.advice import outlook
 from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.runner import Runner
@@ -79,3 +80,5 @@ def test_a_slow_side_push_tips_it_where_statics_with_the_lean_of_its_springs_say
     out = float(points[[0, 2]].mean() - made.column("position.y")[row])
     tall = float(made.column("position.z")[row] - points[[1, 3]].mean())
     assert told == pytest.approx(out / tall, rel=0.02)
+    says = WHEELS.replace(side_grip=5.0).outlook(outlook.setting_of(made.job.craft, ICE, ticks))[0]
+    assert float(says.split("tips at ")[1].split("\u2009")[0]) == pytest.approx(told, rel=0.02)

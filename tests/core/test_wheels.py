@@ -101,7 +101,7 @@ def test_it_tips_where_its_outlook_says(height, track):
     )
     told = stiff.outlook(outlook.setting_of(job(stiff).craft, ICE, 480))[0]
     threshold = float(told.split("tips at ")[1].split("\u2009")[0])
-    assert threshold == pytest.approx(track / height, rel=0.03), "the springs sag a little"
+    assert threshold == pytest.approx(track / height, rel=0.03), "the springs sag and lean a little"
     for share, tips in ((0.96, False), (1.04, True)):  # the push begins at once, which rocks it
         sideways = share * threshold * 9.80665
         push = Thruster(id="push", way="acceleration", timing="always", thrust=sideways, azimuth_deg=90.0)

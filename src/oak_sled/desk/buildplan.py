@@ -304,11 +304,9 @@ class BuildPlan(QWidget):
             words = "grows from tick to tick" if mode.grows else Swing(mode.rate, mode.share).words()
             found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
         setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks)
-        if setting.track > 0.0 and setting.centre_height > 0.0:
-            tips = setting.track / (2.0 * setting.centre_height)
-            found.append(
-                (f"tips at {units.show(tips, 'g')} sideways", "track over twice the height of the centre of mass")
-            )
+        tips = setting.tips()
+        if math.isfinite(tips):
+            found.append((f"tips at {units.show(tips, 'g')} sideways", "pushed slowly, with the lean of its springs"))
         stiffest = min((mode.stiffest for mode in stands.modes), default=math.inf)
         strongest = min((mode.strongest for mode in stands.modes), default=math.inf)
         if math.isfinite(stiffest):

@@ -92,7 +92,7 @@ def _standing(run: Run) -> Iterator[Caution]:
                 "mode_grows",
                 "body",
                 f"its {mode.name} grows from tick to tick at {run.job.ticks} ticks/s",
-                f"{mode.stiffest:.2g} times the springs, {mode.strongest:.2g} times the dampers, or more ticks/s",
+                mode.would_hold(),
             )
 
 

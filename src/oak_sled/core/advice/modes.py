@@ -26,6 +26,8 @@ from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine, Run
 
 NAMES = ("bounce", "roll", "pitch")
+LEAN = math.radians(35.0)
+"""Lean up to which it is looked for where a craft tips."""
 STEPS = np.array([1e-5, 1e-5, 1e-5, 1e-4, 1e-4, 1e-4])
 """m, rad, m/s and rad/s of the differences."""
 
@@ -43,16 +45,25 @@ class Mode:
     stiffest: float
     strongest: float
 
+    def would_hold(self) -> str:
+        """What would keep it from growing, in words: weaker springs or dampers where less of them helps."""
+        less = [(self.stiffest, "springs"), (self.strongest, "dampers")]
+        times = [f"{factor:.2g} times the {name}" for factor, name in less if 0.0 < factor < 1.0]
+        return " or ".join([*times, "more ticks/s"])
+
 
 @dataclass(frozen=True)
 class Standing:
-    """height : m of the centre of mass of the craft alone over level ground; roll, pitch : rad; loads : N a ray."""
+    """height : m of the centre of mass of the craft alone over level ground; roll, pitch : rad; loads : N a ray; tips :
+    the sideways acceleration over gravity at which the rays of one side carry it all, as it leans then, None where it
+    is held or leans over 35 degrees before."""
 
     height: float
     roll: float
     pitch: float
     loads: tuple[float, ...]
     modes: tuple[Mode, ...]
+    tips: float | None = None
 
     def mode(self, name: str) -> Mode | None:
         """The mode of that name; None where that axis is held."""
@@ -62,18 +73,22 @@ class Standing:
 def standing(job: Job) -> Standing | None:
     """How the craft that a job looks at stands alone on the level part of its ground, its channels at rest; None where
     it has no rays, is held at its height, or finds no place at which it stands."""
-    craft = job.craft
-    if not roster.ray_names(craft) or "z" in craft.body.held or job.ground.gravity * craft.body.gravity_scale <= 0.0:
+    return standing_of(job.craft, job.ground, job.ticks, job.integrator)
+
+
+def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "semi_implicit") -> Standing | None:
+    """How a craft stands alone on the level part of a ground: see `standing`."""
+    if not roster.ray_names(craft) or "z" in craft.body.held or ground.gravity * craft.body.gravity_scale <= 0.0:
         return None
     # dry friction holds a craft that hardly moves, and would pass for damping
     smooth = tuple([one for part in craft.parts if (one := _at_rest(part)) is not None])
     others = [getattr(craft, name) for name in Craft.model_fields if name != "parts"]
-    key = (smooth, others, job.ground, job.ticks, job.integrator)
+    key = (smooth, others, ground, ticks, integrator)
     # compared, not hashed: nearly all of it is the very document that it was a moment ago
     for known, found in tuple(_STANDS):
         if known == key:
             return found
-    made = _standing(craft.replace(parts=smooth), _bare(job.ground), job.ticks, job.integrator)
+    made = _standing(craft.replace(parts=smooth), _bare(ground), ticks, integrator)
     _STANDS.appendleft((key, made))
     return made
 
@@ -108,7 +123,7 @@ def _standing(craft: Craft, ground: Ground, ticks: int, integrator: str) -> Stan
     drill = Drill(id="stand", ground=ground.id, craft=craft.id, duration=1.0)
     table = _Table(Job(craft, ground, drill, ticks, integrator))
     rest = table.rest()
-    return None if rest is None else Standing(*rest, table.loads(rest), table.modes(rest))
+    return None if rest is None else Standing(*rest, table.loads(rest), table.modes(rest), table.tips(rest))
 
 
 class _Table:
@@ -188,6 +203,73 @@ class _Table:
         self.after(np.array([*rest, 0.0, 0.0, 0.0]))
         count = len(roster.ray_names(self.job.craft))
         return tuple(float(self._row[0, self._first_ray + RAY * k + 2]) for k in range(count))
+
+    def tips(self, rest: tuple[float, float, float]) -> float | None:
+        """The sideways acceleration over gravity that lifts one side off, the lesser of both: see Standing.
+
+        For a lean, height and pitch are those at which the rays carry it. What they carry then stands below the centre
+        of mass but for W a / g times its height over them, which is the moment of the push.
+        """
+        if "roll" not in [("z", "roll", "pitch")[one] for one in self.free]:
+            return None
+        self.after(np.array([*rest, 0.0, 0.0, 0.0]))
+        points, loads = self._found()
+        moment = float(loads @ points[:, 1])
+        alike = abs(moment) < 1e-6 * float(loads @ np.abs(points[:, 1])) and abs(rest[1]) < 1e-9
+        found = [self._tips_to(rest, side) for side in ((1.0,) if alike else (-1.0, 1.0))]
+        return min((one for one in found if one is not None), default=None)
+
+    def _tips_to(self, rest: tuple[float, float, float], side: float) -> float | None:
+        """The same for a push to one side: 1 to the left, so that it leans with negative roll."""
+        held = [one for one in self.free if one != 1]
+        place = np.array([*rest, 0.0, 0.0, 0.0])
+        self._carried(place, held)
+        points, loads = self._found()
+        lifts, whole = side * points[:, 1] < 0.0, float(loads.sum())
+        # the load of the side that lifts falls about evenly: by secants, between a lean at which it carries and one
+        # at which it does not
+        low, high, lean = 0.0, LEAN, 1e-3
+        before, left = 0.0, float(loads[lifts].sum())
+        for _ in range(24):
+            place[1] = rest[1] - side * lean
+            self._carried(place, held)
+            points, loads = self._found()
+            now = float(loads[lifts].sum())
+            low, high = (lean, high) if now > 0.0 else (low, lean)
+            if high - low < 1e-5 or 0.0 < now < 2e-3 * whole or lean >= LEAN:
+                break
+            slope = (now - left) / (lean - before)
+            before, left = lean, now
+            ahead = lean - now / slope if now > 0.0 and slope < 0.0 else low
+            lean = min(ahead + 1e-6, LEAN) if low < ahead < high else 0.5 * (low + high)
+        if now > 1e-2 * whole or loads.sum() <= 0.0:
+            return None
+        out, below = (float(loads @ points[:, axis] / loads.sum()) for axis in (1, 2))
+        return abs(out / below) if below < 0.0 else None
+
+    def _carried(self, place: Floats, held: list[int]) -> None:
+        """Moves height and pitch to where a tick moves neither, at the lean of `place`, by Newton's method; the last
+        tick is left in the row."""
+        speeds = [3 + one for one in held]
+        for _ in range(12):
+            now = self.after(place)[speeds]
+            if np.abs(now).max() < 1e-9 * self.job.ground.gravity:
+                return
+            slope = np.empty((len(held), len(held)))
+            for column, one in enumerate(held):
+                ahead = place.copy()
+                ahead[one] += STEPS[one]
+                slope[:, column] = (self.after(ahead)[speeds] - now) / STEPS[one]
+            move = np.linalg.lstsq(slope, -now, rcond=None)[0]
+            most = np.abs(move).max()
+            place[held] += move * min(1.0, 0.1 / most) if most > 0.0 else 0.0
+
+    def _found(self) -> tuple[Floats, Floats]:
+        """Of the last tick: the points under the rays from the centre of mass, m, shape (rays, 3), and their loads, N,
+        shape (rays,)."""
+        count = len(roster.ray_names(self.job.craft))
+        rays = self._row[0, self._first_ray : self._first_ray + RAY * count].reshape(count, RAY)
+        return rays[:, 3:6] - self._row[0, 0:3], np.maximum(rays[:, 2], 0.0)
 
     def modes(self, rest: tuple[float, float, float]) -> tuple[Mode, ...]:
         """Bounce, roll and pitch, as far as they are free, each read from the pair of eigenvalues that it leads."""

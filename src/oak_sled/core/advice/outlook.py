@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Callable
 from dataclasses import replace
@@ -60,6 +61,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     springs = [part.springs(left / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     written = [part for part in fitted if part.drag_at(10.0, ground.air_density) != 0.0]
+    track = max(sides, default=0.0) - min(sides, default=0.0)
     height = craft.stands_above(ground.gravity) + lifted
     return Setting(
         mass=mass,
@@ -86,12 +88,22 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
         rays=rays,
         spring=sum(spring for spring, _ in springs),
         damper=sum(damper for _, damper in springs),
-        track=max(sides, default=0.0) - min(sides, default=0.0),
+        track=track,
         centre_height=height,
         drag_at=partial(_drag_at, written, ground.air_density) if written else None,
         tired=covered,
         handling=handling.of(craft, ground, height),
+        tips_at=functools.lru_cache(maxsize=1)(partial(_tips_at, craft, ground, ticks, track, height)),
     )
+
+
+def _tips_at(craft: Craft, ground: Ground, ticks: int, track: float, height: float) -> float:
+    """g sideways at which it tips: with the lean of its springs, or that of a stiff craft where none is known."""
+    if track <= 0.0 or height <= 0.0 or "roll" in craft.body.held:
+        return math.inf
+    stands = modes.standing_of(craft, ground, ticks)
+    leans = None if stands is None else stands.tips
+    return track / (2.0 * height) if leans is None else leans
 
 
 def _drag_at(parts: list[Part], air_density: float, speed: float) -> float:

@@ -99,7 +99,7 @@ class AirDrag(Part):
     def blew_up(self, speed: float, air_density: float, mass: float, ticks: int) -> str:
         square, linear = self.drag_factors(air_density)
         slope = square * speed + linear
-        if slope <= 0.0:
+        if slope < mass * ticks:  # what it takes in one tick is less than the whole speed: it did not throw the craft
             return super().blew_up(speed, air_density, mass, ticks)
         need = max(1, math.ceil(slope / (2.0 * mass)), ticks * 2)
         return (

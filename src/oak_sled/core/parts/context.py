@@ -65,7 +65,8 @@ class Setting:
     thrust, friction and drag are along the heading at full channel; `range_of` holds the
     (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any. drag_at : N of the drags
     that are formulas at a speed, m/s, which stand in no factor; None where there are none. tired : the parts whose
-    wheels have tires of another part. handling : how it corners on them; None where it has none at two ends.
+    wheels have tires of another part. handling : how it corners on them; None where it has none at two ends. tips_at :
+    finds what `tips` tells, once it is asked.
     """
 
     mass: float
@@ -98,6 +99,11 @@ class Setting:
     drag_at: Callable[[float], float] | None = None
     tired: frozenset[str] = frozenset()
     handling: Handling | None = None
+    tips_at: Callable[[], float] | None = None
+
+    def tips(self) -> float:
+        """g sideways, pushed slowly, at which it tips; infinite where it cannot."""
+        return math.inf if self.tips_at is None else self.tips_at()
 
 
 @dataclass(frozen=True)

@@ -305,18 +305,31 @@ def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -
     rows : the record up to there, shape (n, width). lost : the column that first was not finite, or "".
     """
     last = len(rows) - 1
-    culprit, size = (lost.rpartition(".")[0].rpartition(".")[0] or lost), 0.0
-    for name in layout.lines:
-        place = layout.place(f"{name}.force.x")
-        force = rows[max(min(1, last), last - 2) :, place : place + 6]
-        biggest = float(np.max(np.abs(np.where(np.isfinite(force), force, 1e300)), initial=0.0))
-        if biggest > size:
-            culprit, size = name, biggest
+    culprit = thrown_by(layout, rows) or lost.rpartition(".")[0].rpartition(".")[0] or lost
     tick = f"tick {last} ({last * job.dt:.3f} s)"
     cause = out_of_proportion(job) or divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
     if lost:
         return f"diverged at {tick}: {lost} is no finite number from there on. {cause}"
     return f"diverged at {tick}: {culprit} grew without bound. {cause}"
+
+
+def thrown_by(layout: Layout, rows: Floats) -> str:
+    """The ledger line that put the most energy into the last ticks of a record that ends in nonsense, "" for none. A
+    line that only holds against what another drives is large too, but takes energy out.
+
+    rows : shape (n, width).
+    """
+    motion = [layout.place(f"{name}.{axis}") for name in ("velocity", "spin") for axis in "xyz"]
+    with np.errstate(all="ignore"):
+        pace = 0.5 * (rows[:-1, motion] + rows[1:, motion])
+        culprit, most = "", 0.0
+        for name in layout.lines:
+            place = layout.place(f"{name}.force.x")
+            work = np.sum(rows[1:, place : place + 6] * pace, axis=1)[-4:]
+            given = float(np.max(work[np.isfinite(work)], initial=0.0))
+            if given > most:
+                culprit, most = name, given
+    return culprit
 
 
 def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> str:

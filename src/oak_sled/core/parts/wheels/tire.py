@@ -371,9 +371,9 @@ class Tire(OnWheels):
         return (first, f"{handling.words(gravity)}; {self._tips(setting, handling.most_g)}")
 
     def _tips(self, setting: Setting, grip: float) -> str:
-        if setting.centre_height <= 0.0 or setting.track <= 0.0:
+        tips = setting.tips()
+        if math.isinf(tips):
             return "cannot tip"
-        tips = setting.track / (2.0 * setting.centre_height)
         return "slides before it tips" if grip < tips else f"tips at {show(tips, 'g')} before it slides"
 
     def cautions(self, case: Case) -> Iterator[Caution]:

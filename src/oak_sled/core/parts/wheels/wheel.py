@@ -408,7 +408,7 @@ class Wheel(Part):
     def _outlook(self, setting: Setting) -> tuple[str, ...]:
         squeeze = self.squeeze_of(setting.carried / setting.rays / self.trim)
         swing = Swing.of(setting.spring, setting.damper, setting.mass)
-        tips = setting.track / (2.0 * setting.centre_height) if setting.centre_height > 0.0 else math.inf
+        tips = setting.tips()
         slides = self.side_grip * setting.grip * self.trim
         if setting.handling is not None and self.id in setting.tired:
             slides = setting.handling.most_g
