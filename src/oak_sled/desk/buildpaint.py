@@ -76,7 +76,7 @@ def paint_hull(painter: QPainter, view: Sheet, craft: Craft) -> None:
     body = craft.body
     a, b, c = body.half_extents()
     painter.setPen(theme.pen("oak_deep", 1.8))
-    painter.setBrush(QColor(theme.colour("wood").red(), theme.colour("wood").green(), theme.colour("wood").blue(), 120))
+    painter.setBrush(theme.colour("wood", 60))
     half = (a, b, c)
     x, y, z = body.middle()
     low, high = view.at((x - a, y - b, z - c)), view.at((x + a, y + b, z + c))
@@ -187,7 +187,7 @@ def standing_hub(droop: Spot, radius: float, ground: float) -> Spot:
 def _paint_wheel(painter: QPainter, view: Sheet, hub: Spot, radius: float) -> None:
     """A wheel about its hub: round from the side, a third as wide as its radius from above and from the front."""
     at, size = view.at(hub), radius * view.scale
-    painter.setPen(theme.pen("iron", 1.6))
+    painter.setPen(theme.pen("ink", 1.6))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if view.across == 0 and view.up == 2:
         painter.drawEllipse(at, size, size)
@@ -281,16 +281,19 @@ def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standin
         seen.add(key)
         load = stands.loads[number] if number < len(stands.loads) else 0.0
         if view.up == 1:
-            painter.setPen(ink)
-            painter.drawText(
-                QRectF(at.x() - 40, at.y() + 9, 80, 14), Qt.AlignmentFlag.AlignCenter, units.show(load, "N")
-            )
+            words = units.show(load, "N")
+            wide = painter.fontMetrics().horizontalAdvance(words) + 6
+            plate = QRectF(at.x() - 0.5 * wide, at.y() + 9, wide, 14)
+            painter.fillRect(plate, theme.colour("card", 220))
+            painter.setPen(theme.readable(ink))
+            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, words)
         else:
             words = f"gap {units.show(ray.at[2] - ground, 'm')}"
             wide = painter.fontMetrics().horizontalAdvance(words)
             foot = view.at((ray.at[0], ray.at[1], ground)) + QPointF(6, -4)
             if foot.x() + wide > view.box.right() - 4:
                 foot.setX(foot.x() - wide - 12)
+            painter.fillRect(QRectF(foot.x() - 3, foot.y() - 11, wide + 6, 14), theme.colour("card", 220))
             painter.setPen(theme.colour("soft"))
             painter.drawText(foot, words)
 
@@ -303,18 +306,18 @@ def paint_standing(painter: QPainter, box: QRectF, lines: list[tuple[str, str]])
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour("soft"))
     painter.drawText(box.topLeft() + QPointF(10, 17), "how it stands on level ground")
-    for place, (name, words) in enumerate(lines):
-        top = box.top() + 34 + 38 * place
-        if top + 32 > box.bottom():
+    top = box.top() + 26.0
+    for name, words in lines:
+        texts = ((name, theme.font(theme.SMALL, bold=True), "ink"), (words, theme.font(theme.SMALL), "good"))
+        heights = [theme.height_of(text, box.width() - 24, font) for text, font, _ in texts]
+        if top + sum(heights) > box.bottom() - 4:
             return
-        font = theme.font(theme.SMALL, bold=True)
-        painter.setFont(font)
-        painter.setPen(theme.colour("ink"))
-        painter.drawText(QPointF(box.left() + 12, top + 6), theme.elide(name, box.width() - 24, font))
-        font = theme.font(theme.SMALL)
-        painter.setFont(font)
-        painter.setPen(theme.colour("good"))
-        painter.drawText(QPointF(box.left() + 12, top + 22), theme.elide(words, box.width() - 24, font))
+        for (text, font, colour), height in zip(texts, heights, strict=True):
+            painter.setFont(font)
+            painter.setPen(theme.colour(colour))
+            painter.drawText(QRectF(box.left() + 12, top, box.width() - 24, height), Qt.TextFlag.TextWordWrap, text)
+            top += height
+        top += 6
 
 
 def paint_words(painter: QPainter, box: QRectF, lines: list[str]) -> None:

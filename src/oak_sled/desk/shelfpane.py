@@ -149,9 +149,9 @@ class CardWidget(QWidget):
     def _paint_marks(self, painter: QPainter) -> None:
         pin, star = self._pin_box(), self._star_box()
         painter.setFont(theme.font(10, bold=self.card.pinned))
-        painter.setPen(theme.colour("oak_deep" if self.card.pinned else "ghost"))
+        painter.setPen(theme.colour("oak_deep" if self.card.pinned else "soft"))
         painter.drawText(pin, Qt.AlignmentFlag.AlignCenter, "pin")
-        painter.setPen(QPen(theme.colour("oak_deep" if self.card.starred else "ghost"), 1))
+        painter.setPen(QPen(theme.colour("oak_deep" if self.card.starred else "soft"), 1))
         painter.setBrush(theme.colour("oak") if self.card.starred else Qt.BrushStyle.NoBrush)
         painter.drawPolygon(shapes.star(star.center()))
 

@@ -6,7 +6,7 @@ import functools
 import html
 from importlib import resources
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QFontMetricsF, QPainter, QPalette, QPen
 
 DAY = {
@@ -65,7 +65,7 @@ NIGHT = {
     "saw_ice": "#5E7C8A",
 }
 FAMILIES = {
-    "drive": "#D98E04",
+    "drive": "#B07000",
     "air": "#3D7EA6",
     "grip": "#5B8C3A",
     "support": "#7F4F93",
@@ -75,7 +75,18 @@ FAMILIES = {
     "holder": "#1F8A8A",
     "": "#26282B",
 }
-_NIGHT_FAMILIES = {**FAMILIES, "gravity": "#9A9EA6", "air": "#6BAFD6", "grip": "#86BC62", "": "#E9E5DA"}
+_NIGHT_FAMILIES = {
+    "drive": "#E8A33A",
+    "air": "#6BAFD6",
+    "grip": "#86BC62",
+    "support": "#C79AD8",
+    "gravity": "#A9ADB5",
+    "impulse": "#F0836A",
+    "tie": "#CFA672",
+    "holder": "#56BDBD",
+    "": "#E9E5DA",
+}
+"""Of lines and bars: 3 to 1 at least against what they are drawn on; `readable` makes one of text."""
 
 GRID = 4
 GUTTER = 8
@@ -86,6 +97,8 @@ STRIP_LEAST = 138
 TEXT, SMALL, HEADING, READING = 12, 11, 13, 14
 """Sizes of type, px."""
 
+READABLE, VISIBLE = 4.5, 3.0
+"""Contrast that text and lines have at least."""
 _palette = DAY
 
 
@@ -128,6 +141,34 @@ def family(name: str, on_desk: bool = False) -> QColor:
     if on_desk and name == "":
         return colour("desk_text")
     return _colour((_NIGHT_FAMILIES if is_night() or on_desk else FAMILIES).get(name, FAMILIES[""]), 255)
+
+
+def readable(plain: QColor) -> QColor:
+    """A colour for text on paper and cards: with as much ink in it as makes it readable."""
+    return _readable(plain.rgb(), is_night())
+
+
+@functools.lru_cache(maxsize=64)
+def _readable(plain: int, night: bool) -> QColor:
+    palette = NIGHT if night else DAY
+    ink, first = QColor(palette["ink"]), QColor(plain)
+    for tenths in range(10):
+        channels = zip(ink.getRgb()[:3], first.getRgb()[:3], strict=True)
+        mixed = QColor(*(round(0.1 * (tenths * a + (10 - tenths) * b)) for a, b in channels))
+        if min(contrast(mixed, QColor(palette[back])) for back in ("paper", "card")) >= READABLE:
+            return mixed
+    return ink
+
+
+def contrast(one: QColor, other: QColor) -> float:
+    """The contrast of two colours, 1 to 21, by their relative luminance in sRGB (WCAG 2, contrast ratio)."""
+    lights = sorted(_luminance(given) for given in (one, other))
+    return (lights[1] + 0.05) / (lights[0] + 0.05)
+
+
+def _luminance(given: QColor) -> float:
+    linear = [v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4 for v in given.getRgbF()[:3] if v is not None]
+    return float(0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2])
 
 
 def load_fonts() -> None:
@@ -185,6 +226,12 @@ def elide(text: str, room: float, chosen: QFont) -> str:
     if text.isascii() and width(text, chosen) <= room:
         return text
     return metrics(chosen).elidedText(text, Qt.TextElideMode.ElideRight, int(room))
+
+
+def height_of(text: str, room: float, chosen: QFont) -> float:
+    """px that a text takes, wrapped at words to a width of `room` px."""
+    box = metrics(chosen).boundingRect(QRect(0, 0, int(room), 10000), Qt.TextFlag.TextWordWrap, text)
+    return float(box.height())
 
 
 def in_tip(text: str) -> str:

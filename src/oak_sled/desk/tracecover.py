@@ -203,7 +203,7 @@ class Cover(QWidget):
             number, unit = units.reading(units.settled(value, size), trace.unit)
             if plot.group == "channels":
                 number = units.fixed(value, 2)
-            ink = trace_colour(run, name, place if told_apart(plot.group) else -1)
+            ink = theme.readable(trace_colour(run, name, place if told_apart(plot.group) else -1))
             base = top + step * place
             if len(names) == 1:
                 theme.number(painter, right, base, number, unit, theme.READING, ink, theme.colour("soft"))
