@@ -148,7 +148,12 @@ def test_a_drive_that_goes_on_through_an_edit_keeps_what_was_filled():
     drive.advance(240, np.array([1.0]))
     drive.take(replace(job, craft=craft.replace(parts=(load.replace(fill_rate=20.0),))))
     drive.advance(1, np.array([0.0]))
-    assert drive._machine.scene.solids["mass"][-1] == pytest.approx(50.0 + 40.0 * 2.0, rel=2e-2)
+    solid = drive._machine.scene.solids[-1]
+    assert solid["mass"] == pytest.approx(50.0 + 40.0 * 2.0, rel=2e-2)
+    assert solid["inverse_mass"] == pytest.approx(1.0 / solid["mass"])
+    ball = 0.4 * solid["mass"] * (0.5 * load.size) ** 2  # a uniform ball
+    assert np.allclose(solid["inertia"], ball * np.eye(3))
+    assert np.allclose(solid["inertia"] @ solid["inverse_inertia"], np.eye(3))
 
 
 def test_a_payload_that_a_channel_fills_with_nothing_says_so():

@@ -496,3 +496,34 @@ def test_parts_that_miss_their_wheels_say_so_at_their_place(parts, name):
     assert name in found
     whole = go(FOUR, TIRE, DRIVE, BRAKES, STEERING, seconds=0.1)
     assert name not in {one.name for one in cautions.find(whole.job, whole)}
+
+
+def test_turning_wheels_in_flight_keep_the_angular_momentum_of_their_craft():
+    """Free of all forces, the spin of the body and that of its wheels, each about its own axle, add up to what they
+    were: a craft that yaws with wheels that turn is rolled by them as by a gyroscope."""
+    still = Ground(id="ice", gravity=0.0)
+    drift = []
+    for ticks in (120, 240, 480):
+        made = go(FOUR, TIRE.replace(inertia=40.0), ground=still, seconds=2.0, ticks=ticks, height=20.0, speed=30.0,
+                  yaw_rate_deg=60.0)  # fmt: skip
+        frames = np.array([spatial_axes(row) for row in made.columns(*[f"rotation.{one}" for one in "wxyz"])])
+        spins = made.columns("spin.x", "spin.y", "spin.z")
+        turns = sum(made.column(f"wheels.{k}.turn") for k in (1, 2, 3, 4))
+        inertia = np.array(BODY.inertia())
+        own = np.einsum("nij,j,nkj,nk->ni", frames, inertia, frames, spins)
+        whole = own + 40.0 * turns[:, None] * frames[:, :, 1]
+        assert np.min(np.abs(turns)) > 100.0, "they turn on in the air"
+        drift.append(np.max(np.linalg.norm(whole - whole[0], axis=1)) / np.linalg.norm(whole[0]))
+    assert np.max(np.abs(spins[:, 0])) > 0.2, "it rolls by them"
+    assert drift[2] < 0.55 * drift[1] < 0.35 * drift[0]
+    assert drift[2] < 2e-2
+
+
+def spatial_axes(attitude):
+    """The axes of a body as columns, shape (3, 3), of its attitude (w, x, y, z)."""
+    w, x, y, z = attitude
+    return np.array([
+        [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
+        [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
+        [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
+    ])  # fmt: skip

@@ -224,9 +224,11 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
         loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)
         loose[: 1 + crafts] = False
         fresh.solids[name][loose] = old.solids[name][loose]
-    fresh.solids["inverse_inertia"][1 + crafts :] = old.solids["inverse_inertia"][1 + crafts :]
+    # inverses go with the masses of the new settings, which a part that fills then scales again
+    fresh.solids["inverse_mass"][loose] *= (old.solids["mass"][loose] / fresh.solids["mass"][loose])[:, None]
     for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "rest_motion", "time"):
         fresh.solids[name][1:] = old.solids[name][1:]
+    solver.refresh_all(fresh.solids[1 + crafts :])
     for name in ("velocity", "spin"):
         fresh.watched[name] = fresh.solids[name][fresh.watched["solid"]]
     return fresh
