@@ -311,15 +311,20 @@ class DialWidget(QWidget):
 
     # picture
 
+    def least_width(self) -> int:
+        """px in which its whole title and number stand beside one another, the title as small as it is ever written."""
+        value, unit = units.split(self.value if self.in_force is None else self.in_force, self.dial.unit)
+        title = theme.width(self.dial.title, theme.font(theme.SMALL - 2))
+        return math.ceil(title + theme.number_width(value, unit, theme.READING - 1)) + 1
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         width = self.width()
         text, soft = theme.colour("desk_text"), theme.colour("desk_soft")
         value, unit = units.split(self.value if self.in_force is None else self.in_force, self.dial.unit)
-        number_width = 8 * len(value) + 7 * len(unit) + 6
         # a title that does not fit is written smaller before it is cut
-        room = width - number_width
+        room = width - theme.number_width(value, unit, theme.READING - 1)
         sizes = (theme.SMALL, theme.SMALL - 1, theme.SMALL - 2)
         fonts = [theme.font(size) for size in sizes]
         label = next((font for font in fonts if theme.width(self.dial.title, font) <= room), fonts[-1])

@@ -313,6 +313,10 @@ class Strip(QWidget):
                 widget.locked = f"{self.path}.{dial.name}" in locks
                 in_force = part.in_force().get(dial.name) if isinstance(part, Body) and idle else None
                 widget.show_idle(idle.get(dial.name, ""), in_force)
+        if not self.is_open:  # a long unit wants a wider strip, and a strip that is wide stays so
+            need = max((widget.least_width() for widget in self.dials.values()), default=0) + 16
+            if need > self.minimumWidth():
+                self.setMinimumWidth(min(need, self.maximumWidth()))
         for name, button in self.choices.items():
             value = getattr(part, name)
             shown = ", ".join(value) if isinstance(value, tuple) else _words(value, name)

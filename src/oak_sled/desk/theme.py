@@ -277,6 +277,12 @@ def number(
     painter.drawText(int(right - unit_width - width(value, number_font)), int(base), value)
 
 
+def number_width(value: str, unit: str, size: int) -> float:
+    """px that `number` takes, with a gap before it."""
+    unit_size = size if unit == "°" else max(size - 2, 10)
+    return width(value, font(size)) + (width(unit, font(unit_size)) + 3 if unit else 0) + 6
+
+
 def palette() -> QPalette:
     """The palette of plain widgets: paper below, ink on it."""
     made = QPalette()

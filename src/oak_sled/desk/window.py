@@ -98,7 +98,7 @@ class Window(QMainWindow):
         self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
         self._lay_out()
         self.working = Progress(self, self.keeper.background)
-        self._overlays = (self.notice, self.question, self.working)
+        self._overlays = (self.notice, self.working)
         self.focus_ring = FocusRing(self)
         self._over: QWidget = self.view
         for overlay in self._overlays:
@@ -131,6 +131,7 @@ class Window(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
+        column.addWidget(self.question)  # it stays until it is answered: in a row of its own it covers nothing
         left = QWidget()
         left_column = QVBoxLayout(left)
         left_column.setContentsMargins(0, 0, 0, 0)
