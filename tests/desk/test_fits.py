@@ -107,10 +107,11 @@ def test_a_dial_that_is_not_in_force_is_greyed_and_tells_what_is(window, qtbot, 
     window.show_page("Build")
     page = window.build_page
     next(one for one in page.findChildren(QPushButton) if one.text() == "body").click()
+    qtbot.wait(50)
 
     def shown() -> DialWidget:
         known = page.findChildren(DialWidget)
-        return next(one for one in known if one.dial.name == "yaw_inertia" and one.isVisible())
+        return next(one for one in known if one.path.endswith("body.yaw_inertia"))
 
     dial = shown()
     assert dial.idle
