@@ -9,11 +9,13 @@ import numpy as np
 import pytest
 from on_tires import BRAKES, DRIVE, FOUR, STEERING, TIRE, go
 
+from oak_sled.core.build import jobs
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.yard import Wall
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.study import tickcheck
 
@@ -122,3 +124,15 @@ def test_understeer_of_a_steady_circle_is_that_of_the_single_track_model():
               inputs={"steer": [(0, 0), (0.3, 1)]})  # fmt: skip
     true = math.degrees(1.0 / 9.0 - 1.0 / 13.0)
     assert measures.measure("understeer").read(made) == pytest.approx(true, abs=0.2)
+
+
+@pytest.mark.parametrize("drill", ["turn_high", "turn_low", "hoist"])
+def test_peaks_of_a_truck_that_sways_and_falls_do_not_follow_the_tick_rate(drill):
+    """One of them ends on its side: the blow of the hull on the ice takes one tick, however long that is."""
+    yard = demos.load("lamp-truck")
+    found = []
+    for ticks in (60, 120, 240):
+        made = run.execute(replace(jobs.job_of(yard, yard.drill(drill)), ticks=ticks))
+        found.append([measures.peak_side_g(made), measures.largest_roll(made)])
+    assert np.ptp([one[0] for one in found]) < 0.12 * max(one[0] for one in found) + 0.01
+    assert np.ptp([one[1] for one in found]) < 0.02 * max(one[1] for one in found) + 0.05

@@ -62,7 +62,8 @@ class KeySheet(QWidget):
 class Notice(QWidget):
     """A line in place, over the foot of the yard view or of the page that is shown, with up to three answers.
 
-    With answers it is a question, which stays until it is answered, in a row of its own. Signals: changed() when it comes, goes or grows.
+    With answers it is a question, which stays until it is answered, in a row of its own. Signals: changed() when it
+    comes, goes or grows.
     """
 
     changed = pyqtSignal()

@@ -22,6 +22,9 @@ from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import comfort, flights, rides, rolling, traces
 from oak_sled.core.results.run import Run
 
+HIT_S = 0.05
+"""s over which what contacts give counts as one hit: a hit lasts several ticks where they are short."""
+
 
 @dataclass(frozen=True)
 class Measure:
@@ -139,12 +142,18 @@ def regain_time(run: Run) -> float | None:
 
 
 def peak_side_g(run: Run) -> float:
-    return float(np.max(np.abs(traces.values(run, "side_g"))))
+    """The greatest mean over HIT_S: a blow that a tick takes counts by its change of speed, at any tick rate."""
+    found = _greatest_mean_side_g(run, max(1, round(HIT_S * run.job.ticks)))
+    return float(np.max(np.abs(traces.values(run, "side_g")))) if found is None else found
 
 
 def held_side_g(run: Run) -> float | None:
     """The greatest mean over one second."""
-    window = run.job.ticks
+    return _greatest_mean_side_g(run, run.job.ticks)
+
+
+def _greatest_mean_side_g(run: Run, window: int) -> float | None:
+    """window : ticks."""
     side = traces.values(run, "side_g")
     if len(side) <= window:
         return None
@@ -216,10 +225,6 @@ def limit_share(run: Run) -> float | None:
 
 def hits(run: Run) -> float:
     return float(sum(event.word == "hit" for event in traces.events(run)))
-
-
-HIT_S = 0.05
-"""s over which what contacts give counts as one hit: a hit lasts several ticks where they are short."""
 
 
 def hardest_hit(run: Run) -> float | None:
@@ -383,7 +388,7 @@ MEASURES = (
         "slide_share", "time sliding", "%", "share of ticks in which a runner or tire slides", slide_share, ledger=True
     ),
     Measure("regain_time", "grip regained in", "s", "from the event to side slip staying below 5°", regain_time, "low"),
-    Measure("peak_side_g", "peak side g", "g", "greatest side acceleration of a tick", peak_side_g),
+    Measure("peak_side_g", "peak side g", "g", "greatest mean side acceleration over 0.05 s", peak_side_g),
     Measure("held_side_g", "held side g", "g", "greatest mean side acceleration over 1 s", held_side_g),
     Measure("yaw_response", "yaw response", "s", "event to 90 % of steady yaw rate (ISO 7401)", yaw_response, "low"),
     Measure("yaw_overshoot", "yaw overshoot", "%", "past the steady yaw rate (ISO 7401)", yaw_overshoot, "low"),
