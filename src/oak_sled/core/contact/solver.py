@@ -15,7 +15,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import broad, impacts, islands, joints, pairs, sleep, watch
+from oak_sled.core.contact import broad, impacts, islands, joints, jointstate, pairs, sleep, ties, watch
 from oak_sled.core.contact.records import (
     ACTIVE,
     BEFORE,
@@ -637,15 +637,15 @@ def drop_guesses(scene):
     that begin so would not be done before it is there. From nothing they only take energy."""
     if scene.joints.shape[0] == 0:
         return
-    joints.weigh(scene, 1)
+    jointstate.weigh(scene, 1)
     for k in range(scene.counts[FOUND]):
         contact = scene.contacts[k]
-        if contact.push != 0.0 and joints.is_lifted(scene, contact.island):
+        if contact.push != 0.0 and jointstate.is_lifted(scene, contact.island):
             pairs.apply(scene.solids, contact, -contact.push, -contact.drag_way, -contact.drag_across)
             contact.push, contact.drag_way, contact.drag_across = 0.0, 0.0, 0.0
     for j in range(scene.joints.shape[0]):
-        if joints.holds(scene, scene.joints[j]) and joints.is_lifted(scene, scene.joints[j].island):
-            joints.drop_guess(scene, j)
+        if ties.holds(scene, scene.joints[j]) and jointstate.is_lifted(scene, scene.joints[j].island):
+            jointstate.drop_guess(scene, j)
 
 
 @unit
@@ -655,8 +655,8 @@ def solve(scene, dt):
         place_contacts(scene)
         warm_start(scene)
         islands.divide(scene)
-        joints.settle(scene)
-        joints.weigh(scene, 0)
+        jointstate.settle(scene)
+        jointstate.weigh(scene, 0)
         prepare(scene, dt)
         joints.prepare(scene, dt)
         drop_guesses(scene)
