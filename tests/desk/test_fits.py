@@ -12,10 +12,11 @@ from oak_sled.core.parts import register
 from oak_sled.core.project import demos
 from oak_sled.desk import folders
 from oak_sled.desk.dialwidget import DialWidget
+from oak_sled.desk.firstsize import DRAWN_FOR
 from oak_sled.desk.header import PAGES
 from oak_sled.desk.session import Session
 from oak_sled.desk.strip import Strip
-from oak_sled.desk.window import DRAWN_FOR, Window
+from oak_sled.desk.window import Window
 
 
 @pytest.mark.parametrize("name", list(demos.DEMOS))

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from typing import cast
 
-from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QHBoxLayout,
-    QLabel,
     QMainWindow,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -19,10 +16,10 @@ from PyQt6.QtWidgets import (
 )
 
 from oak_sled.core.project.shelf import Card
-from oak_sled.desk import keys, theme
+from oak_sled.desk import firstsize, keys, theme
 from oak_sled.desk.assist import FocusRing
 from oak_sled.desk.buildpage import BuildPage
-from oak_sled.desk.commands import PANES, actions_of
+from oak_sled.desk.commands import actions_of
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.filing import Filing
@@ -38,6 +35,7 @@ from oak_sled.desk.menus import Menus
 from oak_sled.desk.overlays import KeySheet, Notice, Progress, stack
 from oak_sled.desk.planpane import PlanPane
 from oak_sled.desk.playbar import PlayBar
+from oak_sled.desk.rightpane import RightPane
 from oak_sled.desk.session import Session
 from oak_sled.desk.shelfpane import Comparison, ShelfPane
 from oak_sled.desk.spread import links
@@ -49,12 +47,6 @@ from oak_sled.desk.yardview.view import YardView
 
 TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
-
-
-DRAWN_FOR = (1280, 800)
-"""px of the window that the bench was drawn for."""
-TITLE_BAR = 32
-"""px that a window manager puts above a window, about: it says so only once the window stands."""
 
 
 class Window(QMainWindow):
@@ -70,7 +62,7 @@ class Window(QMainWindow):
         self.driver = Driver(session, self)
         self.setWindowTitle("Oak Sled")
         self.setMinimumSize(1000, 640)
-        self._fit_screen()
+        firstsize.fit(self)
         self.filing = Filing(self, self, session, self.keeper)
         self.acts = actions_of(self)
         self.menus = Menus(self, session, self.filing, self.acts)
@@ -95,6 +87,8 @@ class Window(QMainWindow):
         self.ground_page, self.drill_page = GroundPage(session), DrillPage(session)
         self.build_page = BuildPage(session, self.desk)
         self.spread_page = SpreadPage(session, self.keeper.background, self.question.tell, renderer)
+        self.right = RightPane(session, (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why))
+        self.tabs, self.stack, self.clock = self.right.tabs, self.right.stack, self.right.clock
         self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
         self._lay_out()
         self.working = Progress(self, self.keeper.background)
@@ -117,13 +111,6 @@ class Window(QMainWindow):
 
     # building
 
-    def _fit_screen(self) -> None:
-        """As large as the bench was drawn for, title bar and all, or as the screen has room for."""
-        screen = self.screen()
-        room = screen.availableGeometry().size() if screen is not None else QSize(*DRAWN_FOR)
-        wide, tall = DRAWN_FOR
-        self.resize(min(wide, room.width()), min(tall, room.height() - TITLE_BAR) if room.height() <= tall else tall)
-
     def _lay_out(self) -> None:
         page = QWidget()
         page.setObjectName("page")
@@ -142,7 +129,7 @@ class Window(QMainWindow):
         self.split.setHandleWidth(2)
         self.split.setChildrenCollapsible(False)
         self.split.addWidget(left)
-        self.split.addWidget(self._right_pane())
+        self.split.addWidget(self.right)
         self.split.setSizes([770, 510])
         self.split.setStretchFactor(0, 3)
         self.split.setStretchFactor(1, 2)
@@ -167,47 +154,16 @@ class Window(QMainWindow):
         self._over = self.view if name == "Bench" else self.pages
         self._place_overlays()
 
-    def _right_pane(self) -> QWidget:
-        right = QWidget()
-        right.setObjectName("page")
-        column = QVBoxLayout(right)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        bar = QHBoxLayout()
-        bar.setContentsMargins(8, 2, 10, 0)
-        self.tabs: dict[str, QPushButton] = {}
-        self.stack = QStackedWidget()
-        panes = (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why)
-        for name, pane in zip(PANES, panes, strict=True):
-            button = QPushButton(name)
-            button.setObjectName("quiet")
-            button.setCheckable(True)
-            button.setMinimumHeight(28)
-            button.clicked.connect(lambda _, name=name: self.show_pane(name))
-            bar.addWidget(button)
-            self.tabs[name] = button
-            self.stack.addWidget(pane)
-        bar.addStretch(1)
-        self.clock = QLabel()  # its ink is the palette's
-        self.clock.setFont(theme.font(theme.READING))
-        bar.addWidget(self.clock)
-        column.addLayout(bar)
-        column.addWidget(self.stack, 1)
-        self.show_pane("Traces")
-        return right
-
     def show_pane(self, name: str) -> None:
         """Shows one of the panes on the right."""
-        self.stack.setCurrentIndex(PANES.index(name))
-        for other, button in self.tabs.items():
-            button.setChecked(other == name)
+        self.right.show_pane(name)
 
     def _wire(self) -> None:
         session = self.session
         session.said.connect(self.notice.tell)
         links.connect(self)
-        session.run_changed.connect(self._show_clock)
-        session.cursor_moved.connect(self._show_clock)
+        session.run_changed.connect(self.right.show_clock)
+        session.cursor_moved.connect(self.right.show_clock)
         session.live_changed.connect(self._show_live)
         session.worker.failed.connect(lambda text: session.say(text, True))
         session.saved_changed.connect(self._show_title)
@@ -283,7 +239,7 @@ class Window(QMainWindow):
         self.header.refresh()
         self.measures.refresh()
         self.view.refresh()
-        self._show_clock()
+        self.right.show_clock()
 
     def _show_frame(self) -> None:
         self.view.refresh_ahead()
@@ -292,7 +248,7 @@ class Window(QMainWindow):
             self._show_live_slowly()
         if self.stack.currentWidget() is self.traces and (self.driver.paused or self._frames % TRACES_EVERY == 0):
             self.traces.show_live()
-        self._show_clock()
+        self.right.show_clock()
 
     def _show_live_slowly(self) -> None:
         self.desk.show_now()
@@ -358,8 +314,6 @@ class Window(QMainWindow):
 
     def restyle(self) -> None:
         """Takes the colours of the theme everywhere."""
-        from PyQt6.QtWidgets import QApplication
-
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.setPalette(theme.palette())
@@ -374,17 +328,9 @@ class Window(QMainWindow):
         self.header.restyle()
         self.desk.refresh()
         self.view.refresh()
-        self._show_clock()
+        self.right.show_clock()
         for widget in self.findChildren(QWidget):
             widget.update()
-
-    def _show_clock(self) -> None:
-        run = self.session.run
-        time = run.duration if run is not None and self.session.live_on else self.session.time
-        who = ""
-        if run is not None and len(run.job.actors) > 1:  # what traces, ledger, plan and measures are of
-            who = f"{theme.elide(run.job.craft.heading, 150, self.clock.font())} · "
-        self.clock.setText(f"{who}t {time:.3f} s")
 
     def _show_title(self) -> None:
         mark = "*" if self.session.is_dirty else ""
