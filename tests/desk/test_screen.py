@@ -15,9 +15,9 @@ from PyQt6.QtTest import QTest
 from oak_sled.core.project import demos
 from oak_sled.desk import overlays, screen
 from oak_sled.desk.channelpaint import Pick
+from oak_sled.desk.commands import PANES
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.header import PAGES
-from oak_sled.desk.commands import PANES
 
 
 def quiet(qtbot, window) -> None:
