@@ -6,8 +6,9 @@ import math
 
 import numpy as np
 import pytest
-from on_tires import BODY, FOUR, go
+from on_tires import BODY, FOUR, go, job
 
+from oak_sled.core.advice import modes
 from oak_sled.core.contact import scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
@@ -77,3 +78,15 @@ def test_unsprung_mass_does_not_damp_the_bounce_of_its_craft(ticks):
     share = 2e6 / (2e6 + FOUR.stiffness)
     true = 4.0 * 900.0 * share**2 / (2.0 * math.sqrt(stiff * BODY.true_mass()))
     assert ratio == pytest.approx(true, rel=0.1 if ticks <= 120 else 0.05)
+
+
+@pytest.mark.parametrize("ticks", [60, 120, 480])
+@pytest.mark.parametrize("tire", [2e5, 2e6])
+def test_the_modes_count_hubs_between_two_springs(ticks, tire):
+    """Slow swings have both springs one behind the other, and the damper over its share of the movement."""
+    wheels = FOUR.replace(unsprung=12.0, tire_stiffness=tire, bump=2500.0, rebound=2500.0)
+    bounce = modes.standing(job(wheels, body=BODY, ticks=ticks)).mode("bounce")
+    share, mass = tire / (tire + FOUR.stiffness), BODY.true_mass()
+    stiff = 4.0 * FOUR.stiffness * share
+    assert bounce.rate == pytest.approx(math.sqrt(stiff / mass), rel=1e-4)
+    assert bounce.share == pytest.approx(4.0 * 2500.0 * share**2 / (2.0 * math.sqrt(stiff * mass)), rel=5e-3)

@@ -28,6 +28,8 @@ from oak_sled.core.results.run import Machine, Run
 NAMES = ("bounce", "roll", "pitch")
 LEAN = math.radians(35.0)
 """Lean up to which it is looked for where a craft tips."""
+FOLLOWS = 0.1
+"""s that a craft moves on as it does before it is looked at, where wheels of their own mass follow it."""
 STEPS = np.array([1e-5, 1e-5, 1e-5, 1e-4, 1e-4, 1e-4])
 """m, rad, m/s and rad/s of the differences."""
 
@@ -144,6 +146,7 @@ class _Table:
         self._counts = self._machine.scene.counts.copy()
         self._inputs = np.zeros((1, len(job.craft.channels)))
         self._riders = roster.riders(self.job)
+        self._warm = math.ceil(FOLLOWS / job.dt) if any(part.is_unsprung() for part in job.craft.parts) else 0
         layout = Layout.of(self.job)
         self._row = np.empty((1, layout.width))
         self._first_ray = layout.place(f"{roster.ray_names(job.craft)[0]}.gap")
@@ -151,8 +154,26 @@ class _Table:
     def after(self, state: Floats) -> Floats:
         """The state a tick later, shape (6,)."""
         machine = self._machine
+        machine.nows[:], machine.world.supports[:] = self._nows, self._supports
+        moves = np.concatenate([state[3:], np.zeros(3)])
+        for back in range(self._warm, 0, -1):
+            self._put(state - back * self.job.dt * moves)
+            machine.advance(self._inputs, self._row)
+            kept = machine.nows["memory"].copy()
+            machine.nows[:] = self._nows
+            machine.nows["memory"], machine.nows["time"] = kept, self.job.dt
+        self._put(state)
+        machine.advance(self._inputs, self._row)
+        row = self._row[0]
+        w, x, y, z = row[3:7]
+        turned = (2.0 * (y * z + w * x), 2.0 * (w * y - x * z))
+        return np.array([row[2], math.asin(turned[0]), math.asin(turned[1]), row[9], row[10], row[11]])
+
+    def _put(self, state: Floats) -> None:
+        """Has the craft, and what it carries, move as a state says."""
+        machine = self._machine
         solids = machine.scene.solids
-        solids[:], machine.nows[:], machine.world.supports[:] = self._solids, self._nows, self._supports
+        solids[:] = self._solids
         machine.scene.joints[:], machine.scene.counts[:] = self._joints, self._counts
         body = solids[1]
         height, roll, pitch = state[:3]
@@ -166,11 +187,6 @@ class _Table:
             other["position"] = body["position"] + lever
             other["velocity"] = body["velocity"] + np.cross(body["spin"], lever)
             other["attitude"], other["spin"] = body["attitude"], body["spin"]
-        machine.advance(self._inputs, self._row)
-        row = self._row[0]
-        w, x, y, z = row[3:7]
-        turned = (2.0 * (y * z + w * x), 2.0 * (w * y - x * z))
-        return np.array([row[2], math.asin(turned[0]), math.asin(turned[1]), row[9], row[10], row[11]])
 
     def rest(self) -> tuple[float, float, float] | None:
         """Height, roll and pitch at which a tick moves nothing, by Newton's method; None where it finds none."""

@@ -410,6 +410,10 @@ class Part(Frozen):
         """m from the mount of each of its rays to what is below when it carries `load` N."""
         return 0.0
 
+    def is_unsprung(self) -> bool:
+        """Whether what it stands on has a mass of its own, which follows its craft within a few ticks."""
+        return False
+
     def skids(self) -> list[tuple[int, Piece]]:
         """Rods that stand for its feet in contacts: the row of each, and its piece, m from the origin."""
         return []

@@ -220,6 +220,9 @@ class Wheel(Part):
         """How many wheels there are."""
         return len(corners(self))
 
+    def is_unsprung(self) -> bool:
+        return self.unsprung > 0.0
+
     def hubs(self) -> list[tuple[float, float, float]]:
         """The hubs at full droop, m from the origin, craft axes."""
         return corners(self)
