@@ -169,7 +169,9 @@ def test_the_schema_names_units_and_bounds():
     schema = yard_json.schema()
     thrust = schema["$defs"]["Thruster"]["properties"]["thrust"]
     assert thrust["dial"]["unit"] == "N"
-    assert thrust["maximum"] == 1e7
+    number, text = thrust["anyOf"]
+    assert number["maximum"] == 1e7
+    assert text["type"] == "string"
     assert thrust["description"]
 
 

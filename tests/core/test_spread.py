@@ -369,7 +369,7 @@ def test_sensitivity_is_the_share_of_a_measure_for_the_share_of_a_dial(make):
     assert found.dials[found.most()[0]] in (THRUST, "crafts.fan_sled.parts.fan.trim", "crafts.fan_sled.body.mass")
     again = sensitivity.compute(yard, "straight_pull", names=("top_speed", "distance"), threads=1)
     assert np.array_equal(found.answers, again.answers, equal_nan=True)
-    assert sensitivity.csv_of(found).splitlines()[0] == "dial,top_speed [%/%],distance [%/%]"
+    assert sensitivity.csv_of(found).splitlines()[0] == "dial,step [%],top_speed [%/%],distance [%/%],doubts"
 
 
 def test_the_ferry_carries_a_spread_that_is_of_it_as_it_is():

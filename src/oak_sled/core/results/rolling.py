@@ -41,6 +41,8 @@ def understeer(run: Run) -> float | None:
         return None
     first = run.at(run.job.drill.event_time)
     angle, base = found[0][first:], found[1]
+    if len(angle) < 10:
+        return None
     speed = traces.values(run, "forward_speed")[first:]
     rate = np.radians(traces.values(run, "yaw_rate")[first:])
     pull = speed * rate / STANDARD_GRAVITY
