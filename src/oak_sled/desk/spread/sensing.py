@@ -13,7 +13,7 @@ from oak_sled.core.results import measures
 from oak_sled.core.study.sensitivity import TELLING, Sensitivity
 from oak_sled.desk import assist, theme
 
-NAME, CELL, LINE, HEAD = 120, 99, 19, 40
+NAME, CELL, LINE, HEAD = 120, 99, 19, 56
 FIGURE = 33
 """What the longest figure at a bar takes, px."""
 GAP = 2
@@ -92,7 +92,7 @@ class SensingPicture(QWidget):
             painter.drawText(QPointF(114, 20), theme.elide(says, self.width() - 120, small))
             return
         painter.drawText(QPointF(114, 20), theme.elide(f"under {self.drill}", self.width() - 120, small))
-        painter.drawText(QPointF(12, 34), "% for each % of a dial, by steps of 10 %")
+        painter.drawText(QPointF(12, 36), "% for each % of a dial, by steps of 10 %")
         rest = len(self.found.dials) - len(self.rows)
         says = f"{rest} dials do not matter to these"
         painter.drawText(QPointF(12, HEAD + LINE * len(self.rows) + 16), says)
@@ -101,7 +101,7 @@ class SensingPicture(QWidget):
             x = NAME + place * CELL
             title = measures.measure(self.found.measures[column].partition("@")[0]).title
             painter.setPen(theme.colour("desk_soft"))
-            box = QRectF(x, 24, CELL - 4, 14)
+            box = QRectF(x, 40, CELL - 4, 14)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.elide(title, CELL - 4, small))
         sizes = np.nan_to_num(np.abs(self.found.answers[self.rows]))
         most = np.maximum(sizes.max(axis=0, initial=0.0), 1e-9).tolist()
