@@ -36,6 +36,20 @@ def test_titles_of_dials_and_outlooks_on_strips_are_whole(reopened, qtbot, name,
     window.resize(1280, 800)
 
 
+@pytest.mark.parametrize("name", list(demos.DEMOS))
+def test_titles_of_dials_on_opened_strips_are_whole(reopened, qtbot, name):
+    window = reopened(name)
+    for part in ["body", *(part.id for part in window.session.craft.parts)]:
+        window.desk.open_strip(part)
+        qtbot.wait(10)
+        opened = next(one for one in window.desk.findChildren(Strip) if one.is_open and one.isVisible())
+        dials = opened.findChildren(DialWidget)
+        assert dials
+        for dial in dials:
+            assert dial.width() >= dial.least_width(), f"{part}: {dial.dial.title}"
+        window.desk.open_strip(part)
+
+
 def test_a_question_covers_nothing(window, qtbot):
     window.question.tell("An earlier session left work that is not saved.", False, (("Recover", lambda: None),))
     for page in PAGES:

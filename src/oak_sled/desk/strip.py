@@ -313,7 +313,12 @@ class Strip(QWidget):
                 widget.locked = f"{self.path}.{dial.name}" in locks
                 in_force = part.in_force().get(dial.name) if isinstance(part, Body) and idle else None
                 widget.show_idle(idle.get(dial.name, ""), in_force)
-        if not self.is_open:  # a long unit wants a wider strip, and a strip that is wide stays so
+        # a long title or unit wants more room, and what is wide stays so
+        if self.is_open:
+            for widget in self.dials.values():
+                if widget.least_width() > widget.minimumWidth():
+                    widget.setMinimumWidth(widget.least_width())
+        else:
             need = max((widget.least_width() for widget in self.dials.values()), default=0) + 16
             if need > self.minimumWidth():
                 self.setMinimumWidth(min(need, self.maximumWidth()))
