@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
+import io
 import json
 import os
 import subprocess
@@ -11,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+from oak_sled import cli
 from oak_sled.core.build import jobs
 from oak_sled.core.files import shelf_store
 from oak_sled.core.project import demos, shelf
@@ -18,7 +21,15 @@ from oak_sled.core.results import run
 
 
 def call(*arguments, status=0):
-    done = subprocess.run([sys.executable, "-m", "oak_sled", *arguments], capture_output=True, text=True)
+    """The program in this process, as `main` runs it; in one of its own where a file is a stream of the process."""
+    given = [str(one) for one in arguments]
+    if "-" in given:
+        done = subprocess.run([sys.executable, "-m", "oak_sled", *given], capture_output=True, text=True)
+    else:
+        out, errors = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(errors):
+            code = cli._status(given)
+        done = subprocess.CompletedProcess(given, code, out.getvalue(), errors.getvalue())
     assert done.returncode == status, done.stdout + done.stderr
     assert "Traceback" not in done.stderr
     return done
