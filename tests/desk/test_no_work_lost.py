@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -32,7 +33,8 @@ def another(qtbot, renderer):
     yield build
     for window in made:
         window.session.mark_saved(None)
-        window.close()
+        if not sip.isdeleted(window):
+            window.close()
 
 
 @pytest.fixture

@@ -346,9 +346,9 @@ def test_what_matters_is_shown_and_a_click_goes_to_the_dial(page, window, comput
     page.sense()
     computed()
     assert page.sensing.rows
-    path = page.sensing.path_at(QPointF(20.0, 50.0))
+    path = page.sensing.path_at(QPointF(20.0, 66.0))
     assert path.startswith("crafts.fan_sled.")
-    QTest.mouseClick(page.sensing, Qt.MouseButton.LeftButton, pos=QPoint(20, 50))
+    QTest.mouseClick(page.sensing, Qt.MouseButton.LeftButton, pos=QPoint(20, 66))
     pieces = path.split(".")
     assert window.desk.open_name == (pieces[3] if pieces[2] == "parts" else "body")
     window.desk.open_strip(window.desk.open_name)
