@@ -203,6 +203,20 @@ def test_a_wall_is_drawn_as_a_veil_wherever_any_of_it_may_be_one(renderer, monke
     assert (False, False) not in kinds
 
 
+def test_a_veil_is_found_however_many_meshes_are_kept(renderer):
+    """The mesh of a shade that clears the memory of meshes takes nothing of the ground in sight with it."""
+    camera = Camera(np.array([-20.0, 0.0, 5.0]), np.array([0.0, 0.0, 1.0]), np.array([0.0, 0.0, 1.0]), 200, 120)
+    pictures = []
+    for k in range(70):  # more than are kept: each ground has a wall of its own far away, and the same one before it
+        before = Wall(id="wall", x=-8.0, y=0.0, length=5.0, width=1.0, height=2.0, heading_deg=90.0)
+        far = Wall(id="far", x=500.0 + k, y=900.0, length=1.0, width=1.0, height=1.0)
+        scene = Scene(Ground(id="level", walls=(before, far)), subject=(0.0, 0.0, 1.0, 1.5))
+        pictures.append(pixels(renderer, scene, camera))
+        if k % 2:  # so that either of the two meshes of a ground may be the one that fills it
+            pixels(renderer, Scene(Ground(id="level")), camera)
+    assert all(np.array_equal(one, pictures[0]) for one in pictures[1:])
+
+
 def test_a_picture_without_loose_blocks_follows_one_with_them(renderer):
     """As when another ground is opened: what was loose on the one before is no veil of this one."""
     camera = Camera(np.array([-20.0, 0.0, 5.0]), np.zeros(3), np.array([0.0, 0.0, 1.0]), 200, 120)

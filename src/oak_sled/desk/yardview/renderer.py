@@ -368,10 +368,11 @@ class Renderer:
     def _draw_solids(self, gl: moderngl.Context, scene: Scene) -> None:
         parts = (scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks)
         key, fixed = ("ground", *parts), freight.still_mesh
-        still = self._mesh(key, lambda: np.concatenate([meshes.ground_mesh(scene.ground), *fixed(scene.ground)]))
         shade = self._mesh(
             ("shade", *parts), lambda: np.concatenate([meshes.shade_mesh(scene.ground), *fixed(scene.ground)])
         )
+        # last, so that the balls round it are still known when the mesh before it has filled the memory of meshes
+        still = self._mesh(key, lambda: np.concatenate([meshes.ground_mesh(scene.ground), *fixed(scene.ground)]))
         level, loose = self._still_level(scene.ground), self._loose(scene)
         around, shading = (
             batches([(one, np.eye(4), PLAINLY, level) for one in both if one is not None], scene.ground)
