@@ -9,12 +9,12 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from oak_sled.desk import theme
+from oak_sled.desk import screen, theme
 from oak_sled.desk.header import PAGES
 
 
 class Drawn:
-    """What painters draw on widgets of a window, noted while it is pictured."""
+    """What painters draw on widgets of a window, noted while they paint anew on the screen."""
 
     def __init__(self, window: QWidget, monkeypatch: pytest.MonkeyPatch):
         self.window, self.texts, self.lines = window, [], []
@@ -51,7 +51,8 @@ class Drawn:
             ("drawRect", note_rect),
         ):
             monkeypatch.setattr(QPainter, name, note)
-        self.image: QImage = window.grab().toImage()
+        screen.ask_repaint(window)  # the server shows it: what a widget forgot to paint is not there to be read
+        self.image: QImage = screen.settled(window)
 
     def _text(self, painter, given):
         device = painter.device()

@@ -202,10 +202,7 @@ def parting(scene, island, dt):
     """The speed, m/s, by which points of an island part in this tick, with what their bodies have still to turn for the
     impulses so far, at most; what `correct` needs is laid down."""
     look_ahead(scene, island, dt)
-    for k in range(scene.ties.shape[0]):
-        tie = scene.ties[k]
-        for i in range(3):
-            tie.torque[i] = 0.0
+    ties.clear_torques(scene)
     for j in range(scene.joints.shape[0]):
         if ties.is_of(scene, scene.joints[j], island):
             note_torque(scene, scene.joints[j], pairs.triple(scene.joints[j].impulse))
@@ -223,10 +220,7 @@ def parting(scene, island, dt):
 def correct(scene, island):
     """Takes away what `parting` found."""
     jointrows.solve_rows(scene, island)
-    for k in range(scene.ties.shape[0]):
-        tie = scene.ties[k]
-        for i in range(3):
-            tie.torque[i] = 0.0
+    ties.clear_torques(scene)
     for j in range(scene.joints.shape[0]):
         if ties.is_of(scene, scene.joints[j], island):
             jointrows.take_rows(scene, j)

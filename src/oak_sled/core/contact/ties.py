@@ -28,6 +28,14 @@ def clear_tie(tie, solid):
 
 
 @compiled
+def clear_torques(scene):
+    """Has no body owe a torque to its joints."""
+    for k in range(scene.ties.shape[0]):
+        for i in range(3):
+            scene.ties[k].torque[i] = 0.0
+
+
+@compiled
 def holds(scene, joint):
     """Whether a joint holds: not where it holds a body to itself, nor where all sleeps that it holds."""
     one, other = scene.solids[joint.a], scene.solids[joint.b]
