@@ -119,11 +119,9 @@ def shown(reopened, request):
     window.restyle()
 
 
-@pytest.mark.parametrize("page", PAGES)
-def test_every_text_can_be_read(shown, qtbot, monkeypatch, page):
-    shown.show_page(page)
-    qtbot.wait(50)
-    drawn = Drawn(shown, monkeypatch)
+def held_to_be_readable(window, monkeypatch):
+    """Every text that is drawn in what a window shows, and is not covered, stands out from what is round it."""
+    drawn = Drawn(window, monkeypatch)
     assert len(drawn.texts) > 5
     poor, read = [], 0
     for widget, box, ink, words in drawn.texts:
@@ -141,6 +139,25 @@ def test_every_text_can_be_read(shown, qtbot, monkeypatch, page):
             )
     assert read > 5
     assert not poor, "\n".join(sorted(set(poor)))
+
+
+@pytest.mark.parametrize("page", PAGES)
+def test_every_text_can_be_read(shown, qtbot, monkeypatch, page):
+    shown.show_page(page)
+    qtbot.wait(50)
+    held_to_be_readable(shown, monkeypatch)
+
+
+@pytest.mark.parametrize("night", [False, True])
+def test_every_text_of_a_spread_with_results_can_be_read(reopened, qtbot, monkeypatch, night):
+    window = reopened("ferry")
+    if night:
+        window.toggle_night()
+    window.show_page("Spread")
+    qtbot.wait(100)
+    held_to_be_readable(window, monkeypatch)
+    theme.use(False)
+    window.restyle()
 
 
 @pytest.mark.parametrize("page", PAGES)

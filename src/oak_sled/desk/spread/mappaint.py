@@ -77,7 +77,12 @@ def _paint_map(view: SpreadMap, painter: QPainter, grid: Floats) -> None:
             # near the middle of the map, where there is room for it
             away = np.abs(pieces[:, 0] - 0.5 * np.array(grid.shape)).max(axis=1)
             i, j = pieces[int(np.argmin(away)), 0]
-            painter.drawText(view.px(i, j) + QPointF(3, -3), units.significant(level))
+            words, at = units.significant(level), view.px(i, j) + QPointF(3, -3)
+            wide = painter.fontMetrics().horizontalAdvance(words)
+            # on a slip of paper: neither ink can be read on the tones in the middle of the map
+            painter.fillRect(QRectF(at.x() - 3, at.y() - 11, wide + 6, 14), theme.colour("card"))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(at, words)
     if view.met is not None:
         _paint_met(view, painter, view.met)
     _paint_scale(view, painter, low, high)
