@@ -31,3 +31,10 @@ def test_every_line_of_what_must_hold_names_tests_that_exist(row):
 def test_links_within_the_repository_lead_somewhere(page):
     for target in re.findall(r"\]\(([^)#:\s]+)(?:#[^)]*)?\)", page.read_text(encoding="utf-8")):
         assert (page.parent / target).exists(), target
+
+
+def test_the_line_of_a_law_that_the_bench_edits_is_there():
+    from oak_sled.bench import compiling
+    from oak_sled.core.parts import runner
+
+    assert Path(runner.__file__).read_text(encoding="utf-8").count(compiling.EDIT[0]) == 1
