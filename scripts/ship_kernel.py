@@ -17,6 +17,6 @@ with tempfile.TemporaryDirectory() as own:
     seconds = warmup.compile_all()
     files = sorted((Path(own) / "kernel").iterdir())
     for file in files:
-        shutil.copy(file, SHIPPED / file.name)
+        shutil.copyfile(file, SHIPPED / file.name)
 size = sum(file.stat().st_size for file in SHIPPED.iterdir())
 print(f"{len(files)} files, {size / 1e6:.1f} MB, compiled in {seconds:.1f} s of computing")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import shutil
@@ -151,6 +152,128 @@ print(json.dumps([ready, PROGRAM.compiled_anew]))
     done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout) == [True, []]
+
+
+def open_to_all(folder):
+    folder.chmod(0o777)
+
+
+def objects_open_to_all(folder):
+    for file in folder.iterdir():
+        file.chmod(0o666)
+
+
+def another_owner(folder):
+    os.chown(folder, 12345, 12345)
+
+
+def objects_of_another(folder):
+    for file in folder.iterdir():
+        os.chown(file, 12345, 12345)
+
+
+def a_link(folder):
+    folder.rename(folder.with_name("elsewhere"))
+    folder.symlink_to(folder.with_name("elsewhere"))
+
+
+@pytest.mark.parametrize("how", [open_to_all, objects_open_to_all, another_owner, objects_of_another, a_link])
+def test_what_another_could_have_written_is_never_run(tmp_path, how, caplog):
+    """An object's seal is a hash of itself: whoever can write there can write both."""
+    if how in (another_owner, objects_of_another) and os.geteuid():
+        pytest.skip("only root can give files away")
+    folder = tmp_path / "kernel"
+    cache.Cache(folder).keep_object("a", b"code")
+    assert cache.Cache(folder).object("a") == b"code"
+    how(folder)
+    before = [(file.name, file.read_bytes()) for file in folder.iterdir()]
+    asked = cache.Cache(folder)
+    assert asked.object("a") is None
+    assert asked.object("a") is None
+    if how is not a_link:  # the system refuses that by itself
+        assert [record.message for record in caplog.records if "not used" in record.message] == caplog.messages[:1]
+    asked.keep_object("b", b"more")
+    assert asked.object("b") == b"more", "in memory"
+    if how in (open_to_all, another_owner, a_link):
+        assert [(file.name, file.read_bytes()) for file in folder.iterdir()] == before, "nothing is written there"
+
+
+def test_a_folder_open_to_all_is_said_once_and_not_used(tmp_path):
+    call(tmp_path)
+    assert (tmp_path / "kernel").stat().st_mode & 0o777 == 0o700
+    assert {file.stat().st_mode & 0o777 for file in (tmp_path / "kernel").iterdir()} == {0o600}
+    open_to_all(tmp_path / "kernel")
+    anew, said = call(tmp_path)
+    assert anew == 2
+    assert said.count("not used") == 1
+
+
+DEEP = b"[" * 100_000 + b"]" * 100_000
+OTHERS = [
+    b"{}",
+    b"[]",
+    DEEP,
+    b'{"objects": {"a": 3}, "gives": "float"}',
+    b'{"objects": 3}',
+    b'{"objects": {}, "gives": 3}',
+]
+
+
+def written_over(folder, content):
+    for file in folder.glob("*.json"):
+        file.write_bytes(hashlib.sha256(content).digest() + content)
+
+
+def test_an_index_that_says_something_else_is_made_again(tmp_path):
+    call(tmp_path)
+    folder = tmp_path / "kernel"
+    program = kernel.Program(kernel.kernel_sources, cache.Cache(folder))
+    for content in OTHERS:
+        written_over(folder, content)
+        assert [program._from_index(file.stem) for file in folder.glob("*.json")] == [None, None], content
+    written_over(folder, b'{"objects": {}, "gives": "float"}')  # it fits, and names nothing of what is wanted
+    assert call(tmp_path) == (0, ""), "the objects are there still"
+
+
+@pytest.mark.parametrize("kind", ["fifo", "link", "folder", "endless"])
+def test_only_regular_files_are_opened(tmp_path, kind):
+    file = tmp_path / "kernel" / "a.o"
+    cache.Cache(file.parent).keep_object("a", b"code")
+    content = file.read_bytes()
+    file.unlink()
+    if kind == "fifo":
+        os.mkfifo(file)
+    elif kind == "link":
+        (tmp_path / "b.o").write_bytes(content)
+        file.symlink_to(tmp_path / "b.o")
+    elif kind == "folder":
+        file.mkdir()
+    else:
+        file.symlink_to("/dev/zero")
+    asked = cache.Cache(file.parent)
+    assert asked.object("a") is None
+    asked.keep_object("a", b"code")
+    assert asked.object("a") == b"code"
+
+
+def test_a_program_that_fell_while_it_loaded_leaves_a_mark(tmp_path):
+    """The next one compiles again; a mark of one that still runs says nothing."""
+    falls = SMALL.replace("made = ", "PROGRAM; from oak_sled.core.compiler import machine\n"
+                          "import os; machine.load = lambda objects: os.abort()\nmade = ", 1)  # fmt: skip
+    falls = falls.replace("from oak_sled.core.compiler.kernel import PROGRAM\n", "", 1)
+    falls = "from oak_sled.core.compiler.kernel import PROGRAM\n" + falls
+    call(tmp_path)
+    assert call(tmp_path) == (0, "")
+    env = {**os.environ, "OAK_SLED_CACHE": str(tmp_path)}
+    assert subprocess.run([sys.executable, "-c", falls], env=env, capture_output=True).returncode < 0
+    assert len(list((tmp_path / "kernel").glob("loading-*"))) == 1
+    with cache.Cache(tmp_path / "kernel").loading():
+        anew, said = call(tmp_path)
+        assert anew == 2
+        assert said.count("ended while it loaded") == 1
+    with cache.Cache(tmp_path / "kernel").loading():
+        assert call(tmp_path) == (0, "")
+    assert not list((tmp_path / "kernel").glob("loading-*"))
 
 
 def test_old_files_go_where_there_is_too_much(tmp_path, monkeypatch):

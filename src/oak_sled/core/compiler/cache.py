@@ -2,7 +2,8 @@
 
 An index says which objects a function of the kernel needs. Neither names a path, so that a cache serves the same
 sources anywhere. A file that is damaged is compiled again, and said once; where nothing can be written, all stays in
-memory. What was not used for long goes when there is too much.
+memory. What was not used for long goes when there is too much. Objects are code that is run: only what nobody else
+could have written is taken (see `private_folder`).
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import hashlib
 import json
 import logging
 import os
+import re
 from pathlib import Path
 from typing import Any
 
@@ -19,27 +21,34 @@ import platformdirs
 
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import disk
+from oak_sled.core.files.private_folder import NotPrivate, PrivateFolder
 
 log = logging.getLogger("oak_sled")
 
 MOST_BYTES = 96_000_000
 """Of all files of the cache together."""
 _SEAL = 32
-"""Bytes at the front of an object: a hash of the rest."""
+"""Bytes at the front of an object: a hash of the rest, which tells damage, not who wrote it."""
+_OBJECT = re.compile(r"[0-9A-Za-z_]{1,64}")
 
 
 class Cache:
-    """The files of one folder. `memory` keeps what is there already, and what could not be written."""
+    """The files of one folder. `memory` keeps what is there already, and what could not be written.
+
+    shipped : a folder of the program itself, as trusted as the sources beside it.
+    """
 
     def __init__(self, folder: Path | None = None, shipped: Path | None = None):
         self.folder = folder or default_folder()
         self.shipped = shipped
         self.memory: dict[str, bytes] = {}
-        self._told = False
+        self._own = PrivateFolder(self.folder)
+        self._told: set[str] = set()
+        self._looked = False
 
     def object(self, name: str) -> bytes | None:
         """The object of that name, or None where it has to be made."""
-        return self._read(f"{name}.o")
+        return self._read(f"{name}.o") if _OBJECT.fullmatch(name) else None
 
     def keep_object(self, name: str, content: bytes) -> None:
         """Keeps an object."""
@@ -52,7 +61,7 @@ class Cache:
             return None
         try:
             read = json.loads(content)
-        except ValueError:
+        except (ValueError, RecursionError):
             return None
         return read if isinstance(read, dict) else None
 
@@ -61,51 +70,75 @@ class Cache:
         self._write(f"{name}.json", json.dumps(data).encode())
         self._prune()
 
-    def _folders(self) -> list[Path]:
-        return [self.folder] if self.shipped is None else [self.folder, self.shipped]
+    def loading(self) -> contextlib.AbstractContextManager[None]:
+        """To be entered while objects are taken in: where the program falls in there, the next one drops the cache."""
+        return self._own.marked()
 
     def _read(self, name: str) -> bytes | None:
         kept = self.memory.get(name)
         if kept is not None:
             return kept
-        for folder in self._folders():
-            try:
-                raw = (folder / name).read_bytes()
-            except OSError:
-                continue
-            content = raw[_SEAL:]
-            if hashlib.sha256(content).digest() == raw[:_SEAL]:
-                with contextlib.suppress(OSError):
-                    os.utime(folder / name)
-                return content
-            self._tell(f"the compiled kernel in {folder / name} is damaged; it is compiled again")
-        return None
+        self._look()
+        try:
+            content = _sealed(self._own.read(name, MOST_BYTES))
+        except NotPrivate as refused:
+            self._tell(
+                "private", f"{refused}: what is compiled there is not used (remove it, or choose OAK_SLED_CACHE)"
+            )
+            content = None
+        except OSError:
+            content = None
+        else:
+            if content is None:
+                where = self.folder / name
+                self._tell("damaged", f"the compiled kernel in {where} is damaged; it is compiled again")
+                return None
+        if content is None and self.shipped is not None:
+            with contextlib.suppress(Refused):
+                content = _sealed(disk.read_whole(self.shipped / name, MOST_BYTES, "a compiled kernel"))
+        return content
+
+    def _look(self) -> None:
+        """Drops what is there where a program fell while it took it in; looked for once."""
+        if self._looked:
+            return
+        self._looked = True
+        with contextlib.suppress(OSError, NotPrivate):
+            if self._own.fallen():
+                self._tell("fallen", "the program ended while it loaded the compiled kernel; it is compiled again")
+                for name, _ in self._own.files():
+                    self._own.remove(name)
 
     def _write(self, name: str, content: bytes) -> None:
         self.memory[name] = content
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
-            disk.write_whole(self.folder / name, hashlib.sha256(content).digest() + content)
-        except (OSError, Refused) as error:
+            self._own.write(name, hashlib.sha256(content).digest() + content)
+        except (OSError, NotPrivate) as error:
             log.debug("the compiled kernel stays in memory: %s", error)
         else:
             self.memory.pop(name, None)  # another thread may have written the same
 
-    def _tell(self, words: str) -> None:
-        if not self._told:
+    def _tell(self, what: str, words: str) -> None:
+        if what not in self._told:
             log.warning(words)
-        self._told = True
+        self._told.add(what)
 
     def _prune(self) -> None:
         """Removes what was not used for longest, where there is too much."""
-        with contextlib.suppress(OSError):
-            files = [(one.stat().st_mtime, one.stat().st_size, one) for one in self.folder.iterdir() if one.is_file()]
+        with contextlib.suppress(OSError, NotPrivate):
+            files = [(found.st_mtime, found.st_size, name) for name, found in self._own.files()]
             total = sum(size for _, size, _ in files)
-            for _, size, one in sorted(files, key=lambda item: item[0]):
+            for _, size, name in sorted(files):
                 if total <= MOST_BYTES:
                     break
-                one.unlink(missing_ok=True)
+                self._own.remove(name)
                 total -= size
+
+
+def _sealed(raw: bytes) -> bytes | None:
+    """What a seal holds, or None where it is not whole."""
+    content = raw[_SEAL:]
+    return content if hashlib.sha256(content).digest() == raw[:_SEAL] else None
 
 
 def default_folder() -> Path:

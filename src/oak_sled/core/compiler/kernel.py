@@ -7,6 +7,7 @@ its symbol, so that an edit of it compiles nothing else. Called from Python, eac
 from __future__ import annotations
 
 import ast
+import contextlib
 import functools
 import hashlib
 import os
@@ -22,7 +23,7 @@ from oak_sled.core.compiler.cache import Cache
 from oak_sled.core.compiler.entry import Entry, Prepared, type_of
 from oak_sled.core.compiler.source import PACKAGE, Declared, Source, in_package, outside, told_line
 from oak_sled.core.compiler.types import Record, Type
-from oak_sled.core.documents.faults import refuse
+from oak_sled.core.documents.faults import Refused, refuse
 
 if TYPE_CHECKING:
     from oak_sled.core.compiler.tree import Function
@@ -146,7 +147,7 @@ class Program:
         another size or time than when it was made."""
         stamp = _stamp()
         known = self.cache.index(f"sources-{stamp}") if stamp else None
-        if known is not None:
+        if known is not None and isinstance(known.get("made_of"), str):
             return str(known["made_of"])
         made = self._hashed()
         if stamp:
@@ -183,15 +184,17 @@ class Program:
         made_of = f"{self.made_of} {outside()} {kernel.symbol(given)} {bool(door)}"
         name = hashlib.sha256(made_of.encode()).hexdigest()[:32]
         found = self._from_index(name)
-        if found is None:
+        symbol = kernel.symbol(given)
+        if found is None or not {symbol, *([f"door.{symbol}"] if door else [])} <= set(found[0]):
             found = self._compile(kernel, given, name, bool(door))
         objects, gives = found
-        wanted = f"{door}{kernel.symbol(given)}"
+        wanted = f"{door}{symbol}"
         # two threads may have compiled the same: it is loaded once. To ask for an address finishes whatever is loaded,
         # so no other thread may be half way through its objects
         with self._lock:
             new = [symbol for symbol in objects if symbol not in self._loaded]
-            address = machine.load([objects[symbol] for symbol in new])
+            with self.cache.loading() if new else contextlib.nullcontext():
+                address = machine.load([objects[symbol] for symbol in new])
             self._loaded.update(new)
             return address(wanted), gives
 
@@ -200,12 +203,15 @@ class Program:
         if index is None:
             return None
         objects = {}
-        for symbol, made in index["objects"].items():
-            content = b"" if symbol in self._loaded else self.cache.object(made)
-            if content is None:
-                return None
-            objects[symbol] = content
-        return objects, types.unpacked(index["gives"])
+        try:
+            for symbol, made in index["objects"].items():
+                content = b"" if symbol in self._loaded else self.cache.object(made)
+                if content is None:
+                    return None
+                objects[symbol] = content
+            return objects, types.unpacked(index["gives"])
+        except (Refused, LookupError, TypeError, AttributeError, ValueError, RecursionError):  # it is no index of ours
+            return None
 
     def _compile(
         self, kernel: Kernel, given: tuple[Type, ...], name: str, with_door: bool
