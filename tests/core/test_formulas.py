@@ -55,7 +55,7 @@ WRONG = [
     ("if(gap, stiff, stiff) * gap", 4, "the test of if of m", "a plain number"),
     ("__import__", 1, "is not known here", "known"),
     ("gap < gap < gap", 11, "a comparison of a comparison", "and"),
-    ("(" * 60 + "gap", 41, "too many brackets", "40"),
+    ("(" * 60 + "gap", 41, "nested too deeply", "40"),
     ("1e999 * stiff * gap", 1, "too large", "1e308"),
     ("stiff * gap" + " + stiff * gap" * 60, 600, "characters long", "600"),
 ]

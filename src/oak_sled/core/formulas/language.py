@@ -12,10 +12,11 @@ One file, since it is a recursive descent whose methods call each other.
 
 from __future__ import annotations
 
+import contextlib
 import difflib
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import NoReturn
@@ -27,7 +28,9 @@ from oak_sled.core.formulas.dimensions import PLAIN, Dimension
 LONGEST = 600
 """Characters of a formula."""
 DEEPEST = 40
-"""Brackets within each other."""
+"""Brackets, signs and powers within each other."""
+LARGEST_EXPONENT = 100
+"""Of a quantity with a unit, and of any of its base units in a result."""
 
 FUNCTIONS = {
     "min": (2, 8),
@@ -104,7 +107,10 @@ def read(
     """
     if len(text) > LONGEST:
         raise FormulaError(LONGEST, f"it is {len(text)} characters long", f"at most {LONGEST}")
-    root = _Reader(text, quantities, numbers).whole()
+    try:
+        root = _Reader(text, quantities, numbers).whole()
+    except RecursionError:  # whoever calls may be deep in calls of its own
+        raise FormulaError(1, "it is nested too deeply", f"at most {DEEPEST} levels within each other") from None
     wanted = dimensions.of_unit(gives)[1]
     if root.dimension is not None and root.dimension != wanted:
         found = dimensions.words(root.dimension)
@@ -165,6 +171,15 @@ class _Reader:
     def _shown(self) -> str:
         return repr(self.next.text) if self.next.kind != "end" else "the end"
 
+    @contextlib.contextmanager
+    def deeper(self, column: int) -> Iterator[None]:
+        """Whatever stands within something counts as a level: all of it is read, and later written, by recursion."""
+        self.depth += 1
+        if self.depth > DEEPEST:
+            self.wrong("it is nested too deeply", f"at most {DEEPEST} levels within each other", column)
+        yield
+        self.depth -= 1
+
     def wrong(self, what: str, right: str, column: int = 0) -> NoReturn:
         raise FormulaError(column or self.next.column, what, right)
 
@@ -199,7 +214,8 @@ class _Reader:
 
     def compared(self) -> Node:
         if (sign := self.takes("not")) is not None:
-            return self.truth("not", sign, self.compared())
+            with self.deeper(sign.column):
+                return self.truth("not", sign, self.compared())
         found = self.total()
         if (sign := self.takes(*_COMPARED)) is not None:
             other = self.total()
@@ -231,7 +247,8 @@ class _Reader:
 
     def signed(self) -> Node:
         if (sign := self.takes("-")) is not None:
-            inner = self.signed()
+            with self.deeper(sign.column):
+                inner = self.signed()
             return Node("negate", sign.column, inner.dimension, (inner,))
         self.takes("+")
         return self.power()
@@ -240,16 +257,16 @@ class _Reader:
         base = self.atom()
         if (sign := self.takes("^")) is None:
             return base
-        exponent = self.signed()
+        with self.deeper(sign.column):
+            exponent = self.signed()
         if exponent.dimension not in (None, PLAIN):
             self.wrong(
                 f"an exponent in {dimensions.words(exponent.dimension or PLAIN)}", "a plain number", exponent.column
             )
+        value = self.exponent(exponent)
         if base.dimension in (None, PLAIN):
             return Node("^", sign.column, PLAIN, (base, exponent))
-        try:
-            value = constant(exponent)
-        except ValueError:
+        if value is None:
             self.wrong(
                 f"the power of {dimensions.words(base.dimension or PLAIN)} changes with the run",
                 "a fixed exponent, or a base that is a plain number",
@@ -257,7 +274,19 @@ class _Reader:
             )
         share = Fraction(value).limit_denominator(24)
         made = dimensions.times(PLAIN, base.dimension or PLAIN, share)
+        if max(abs(share), *(abs(one) for one in made)) > LARGEST_EXPONENT:
+            self.wrong("the power of a quantity is too large", f"exponents up to {LARGEST_EXPONENT}", exponent.column)
         return Node("^", sign.column, made, (base, exponent))
+
+    def exponent(self, node: Node) -> float | None:
+        """The value of an exponent that is fixed, None where it changes with the run."""
+        try:
+            value = constant(node)
+        except ValueError:
+            return None
+        if not math.isfinite(value):
+            self.wrong("the exponent is no finite number", "a finite exponent", node.column)
+        return value
 
     def atom(self) -> Node:
         token = self.take()
@@ -266,12 +295,9 @@ class _Reader:
         if token.kind == "name":
             return self.named(token)
         if token.text == "(":
-            self.depth += 1
-            if self.depth > DEEPEST:
-                self.wrong("too many brackets", f"at most {DEEPEST} within each other", token.column)
-            found = self.either()
+            with self.deeper(token.column):
+                found = self.either()
             self.expect(")", f"for the bracket of column {token.column}")
-            self.depth -= 1
             return found
         self.place -= token.kind != "end"
         return self.wrong(f"{self._shown()} stands where a value should", "a number, a name or a bracket", token.column)
@@ -313,9 +339,10 @@ class _Reader:
 
     def values(self, token: _Token) -> list[Node]:
         self.expect("(", f"behind {token.text}")
-        found = [self.either()]
-        while self.takes(",") is not None:
-            found.append(self.either())
+        with self.deeper(token.column):
+            found = [self.either()]
+            while self.takes(",") is not None:
+                found.append(self.either())
         self.expect(")", f"for the bracket of {token.text}")
         return found
 
@@ -345,13 +372,14 @@ class _Reader:
 
     def table(self, token: _Token) -> Node:
         self.expect("(", "behind table")
-        over = self.either()
         xs: list[Node] = []
         ys: list[Node] = []
-        while self.takes(",") is not None:
-            xs.append(self.total())
-            self.expect(":", "between the x and the y of a knot")
-            ys.append(self.total())
+        with self.deeper(token.column):
+            over = self.either()
+            while self.takes(",") is not None:
+                xs.append(self.total())
+                self.expect(":", "between the x and the y of a knot")
+                ys.append(self.total())
         self.expect(")", "for the bracket of table")
         if len(xs) < 2:
             self.wrong(f"a table of {len(xs)} knots", f"two or more: {SAYS['table']}", token.column)
@@ -365,9 +393,12 @@ class _Reader:
 
     def fixed(self, node: Node) -> float:
         try:
-            return constant(node)
+            value = constant(node)
         except ValueError:
             return self.wrong("a knot that changes with the run", "numbers", node.column)
+        if not math.isfinite(value):
+            self.wrong("a knot that is no finite number", "finite numbers", node.column)
+        return value
 
     # dimensions
 
