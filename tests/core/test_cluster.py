@@ -23,18 +23,25 @@ def begin(*arguments: str) -> subprocess.Popen[str]:
     return subprocess.Popen([str(DASK), *arguments], stderr=subprocess.PIPE, text=True)
 
 
-class Cluster:
-    """A scheduler, and workers of one thread each, in processes of their own."""
+CERT, KEY = (str(Path(__file__).parent / "tls" / name) for name in ("cert.pem", "key.pem"))
+"""A certificate that signed itself, of 127.0.0.1: it is its own authority, and of no use elsewhere."""
+TLS = ("--tls-ca-file", CERT, "--tls-cert", CERT, "--tls-key", KEY)
 
-    def __init__(self) -> None:
+
+class Cluster:
+    """A scheduler, and workers of one thread each, in processes of their own. tls : what they are given for it."""
+
+    def __init__(self, *tls: str) -> None:
         self.workers: list[subprocess.Popen[str]] = []
-        self.scheduler = begin("scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard")
+        self.tls = tls
+        way = ("--protocol", "tls") if tls else ()
+        self.scheduler = begin("scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard", *way, *tls)
         assert self.scheduler.stderr is not None
-        told = (re.search(r"Scheduler at:\s+(tcp://\S+)", line) for line in self.scheduler.stderr)
+        told = (re.search(r"Scheduler at:\s+((tcp|tls)://\S+)", line) for line in self.scheduler.stderr)
         self.address = next(found[1] for found in told if found is not None)
 
     def add_worker(self) -> None:
-        given = ("--nthreads", "1", "--no-nanny", "--no-dashboard", "--host", "127.0.0.1")
+        given = ("--nthreads", "1", "--no-nanny", "--no-dashboard", "--host", "127.0.0.1", *self.tls)
         self.workers.append(begin("worker", self.address, *given))
 
     def close(self) -> None:
@@ -137,9 +144,43 @@ def test_a_cluster_without_a_worker_left_is_said(yard, monkeypatch):
         alone.close()
 
 
+def test_a_cluster_is_reached_by_tls(yard):
+    """With the files of Dask: whoever has none of them is not let in, and is told so."""
+    made = Cluster(*TLS)
+    try:
+        made.add_worker()
+        told = cluster.compute(yard, plan(3), made.address, tls=cluster.Tls(CERT, CERT, KEY))
+        assert told == spread.compute(yard, plan(3))
+        with pytest.raises(Refused, match="no scheduler at tls:"):
+            cluster.compute(yard, plan(3), made.address)
+    finally:
+        made.close()
+
+
+def test_files_for_tls_are_asked_before_anything_is_computed(yard, tmp_path):
+    with pytest.raises(Refused, match="is not encrypted"):
+        cluster.Tls(CERT, CERT, KEY).check("tcp://127.0.0.1:1")
+    for missing in ("nowhere.pem", "."):
+        with pytest.raises(Refused, match="cannot be read"):
+            cluster.Tls(str(tmp_path / missing), CERT, KEY).check("tls://127.0.0.1:1")
+    (tmp_path / "odd.pem").write_text("no certificate")
+    with pytest.raises(Refused, match="no files for TLS"):
+        cluster.Tls(str(tmp_path / "odd.pem"), CERT, KEY).check("tls://127.0.0.1:1")
+    cluster.Tls(CERT, CERT, KEY).check("tls://127.0.0.1:1")
+
+
 @pytest.mark.parametrize(
     ("address", "says"),
     [
+        ("tcp://a..b:80", "is no address"),
+        ("tcp://" + "x" * 300 + ":80", "is no address"),
+        ("tcp://a\0b:80", "is no address"),
+        ("tcp://\ud800:80", "is no address"),
+        ("tcp://[::1:80", "is no address"),
+        ("tcp://host:²", "is no address"),
+        ("tcp://host:٣", "is no address"),
+        ("tcp://" + "9" * 5000, "is no address"),
+        ("udp://127.0.0.1:80", "is no address"),
         ("somewhere", "'somewhere' is no address"),
         ("tcp://127.0.0.1:99999", "is no address"),
         ("tcp://127.0.0.1:1", "nothing answers at"),

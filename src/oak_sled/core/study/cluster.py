@@ -11,9 +11,12 @@ import hashlib
 import logging
 import re
 import socket
+import ssl
 import threading
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from importlib import metadata
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -24,7 +27,7 @@ from oak_sled.core.compiler.kernel import kernel_sources
 from oak_sled.core.documents.faults import Refused, one_line, refuse
 from oak_sled.core.documents.spreads import Spread, SpreadResults
 from oak_sled.core.documents.yard import Yard
-from oak_sled.core.files import yard_json
+from oak_sled.core.files import disk, yard_json
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.hand import Hand, Stencils
@@ -41,7 +44,7 @@ GREETS_S = 5.0
 """s in which it must greet who connects."""
 LOOK_S, ALONE_S = 1.0, 20.0
 """s after which it is asked whether there is a worker at all, and for which there may be none."""
-ADDRESS = "the address of a Dask scheduler, such as tcp://host:8786"
+ADDRESS = "the address of a Dask scheduler, such as tcp://host:8786 or tls://host:8786"
 
 
 @functools.cache
@@ -59,18 +62,21 @@ def compute(
     address: str,
     found: Found | None = None,
     cancelled: Callable[[], bool] = lambda: False,
+    tls: Tls | None = None,
 ) -> SpreadResults | None:
     """The same as `spread.compute`, by the workers of the scheduler at an address; raises `Refused` as that does, and
     where the cluster does not do its part."""
     gathered = Gathered(yard, plan, found)
-    gather(gathered, address, cancelled)
+    gather(gathered, address, cancelled, tls)
     return None if cancelled() else gathered.results()
 
 
-def gather(gathered: Gathered, address: str, cancelled: Callable[[], bool] = lambda: False) -> None:
+def gather(
+    gathered: Gathered, address: str, cancelled: Callable[[], bool] = lambda: False, tls: Tls | None = None
+) -> None:
     """Has the cluster compute every variant into `gathered`: see `compute`."""
     plan = gathered.plan
-    client, threads = _connect(address)
+    client, threads = _connect(address, tls)
     try:
         written = yard_json.dumps(gathered.yard)
         text = client.submit(_same, written, key=f"yard-{hashlib.sha256(written.encode()).hexdigest()[:32]}")
@@ -91,7 +97,38 @@ def gather(gathered: Gathered, address: str, cancelled: Callable[[], bool] = lam
         client.close()
 
 
-def _connect(address: str) -> tuple[Any, int]:
+@dataclass(frozen=True)
+class Tls:
+    """Files by which both ends of a cluster know each other: the authority that signed the certificates, the own
+    certificate, and its key, each in PEM. What is empty is as Dask is configured on this machine."""
+
+    ca_file: str = ""
+    cert: str = ""
+    key: str = ""
+
+    def check(self, address: str) -> None:
+        """Raises `Refused` where the files are none, or an address is not encrypted."""
+        if not address.startswith("tls:"):
+            raise refuse("--on", f"{address} is not encrypted", "tls://HOST:PORT with files for TLS")
+        for file in (self.ca_file, self.cert, self.key):
+            if file:
+                disk.read_whole(Path(file), 1_000_000, "a file in PEM")
+        try:
+            found = ssl.create_default_context(cafile=self.ca_file or None)
+            if self.cert:
+                found.load_cert_chain(self.cert, self.key or None)
+        except (OSError, ValueError) as error:  # errors of TLS are of the first kind
+            raise refuse("--tls", f"these are no files for TLS: {one_line(str(error))[:80]}", "files in PEM") from None
+
+    def security(self) -> Any:
+        """What Dask takes for it."""
+        from distributed.security import Security
+
+        given = {"tls_ca_file": self.ca_file, "tls_client_cert": self.cert, "tls_client_key": self.key}
+        return Security(require_encryption=True, **{name: file for name, file in given.items() if file})
+
+
+def _connect(address: str, tls: Tls | None = None) -> tuple[Any, int]:
     """A client of the cluster, and how many threads its workers have."""
     try:
         from distributed import Client
@@ -99,10 +136,13 @@ def _connect(address: str) -> tuple[Any, int]:
         raise refuse("--on", "the extra for clusters is not installed", "pip install 'oak-sled[cluster]'") from None
     for name in ("distributed", "distributed.scheduler", "distributed.comm", "tornado.application"):
         logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, as a fault
+    if tls is not None:
+        tls.check(address)
     _knock(address)
+    more = {} if tls is None else {"security": tls.security()}
     try:
-        client = Client(address, timeout=ANSWERS_S)
-    except (OSError, ValueError, TimeoutError) as error:
+        client = Client(address, timeout=ANSWERS_S, **more)
+    except (OSError, ValueError, TypeError, RuntimeError, TimeoutError) as error:
         raise refuse("--on", f"no scheduler at {address}: {one_line(str(error))[:80]}", ADDRESS) from None
     try:
         client.wait_for_workers(1, timeout=ANSWERS_S)
@@ -114,9 +154,9 @@ def _connect(address: str) -> tuple[Any, int]:
 
 def _knock(address: str) -> None:
     """Raises `Refused` where an address is none, or nothing answers there: a client would wait for it, and complain."""
-    found = re.fullmatch(r"(tcp|tls)://([^/:]+|\[[0-9a-fA-F:]+\]):(\d{1,5})", address)
+    found = re.fullmatch(r"(tcp|tls)://([\w.-]{1,253}|\[[0-9a-fA-F:]+\]):([0-9]{1,5})", address)
     if found is None or int(found[3]) > 65_535:
-        raise refuse("--on", f"{address!r} is no address", ADDRESS)
+        raise refuse("--on", f"{address[:60]!r} is no address", ADDRESS)
     try:
         with socket.create_connection((found[2].strip("[]"), int(found[3])), timeout=ANSWERS_S) as line:
             line.settimeout(GREETS_S)
@@ -125,6 +165,8 @@ def _knock(address: str) -> None:
         greeted = False
     except OSError as error:
         raise refuse("--on", f"nothing answers at {address} ({error.strerror or error})", ADDRESS) from None
+    except ValueError:  # a name that no system can look up: empty or overlong between dots, or with a NUL
+        raise refuse("--on", f"{address!r} is no address", ADDRESS) from None
     if not greeted:
         raise refuse("--on", f"what answers at {address} is no scheduler", ADDRESS)
 
