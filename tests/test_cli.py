@@ -503,3 +503,38 @@ def test_numbers_are_read_with_units_everywhere():
     assert [float(row.split(",")[0]) for row in rows[1:]] == [500.0, 650.0]
     assert "no decimal point" in call("run", "demo:fan-sled", "--set", f"{thrust}=1,500", status=2).stderr
     assert "give it in N" in call(*spread, f"{thrust}=1 m:3 m:3", status=2).stderr
+
+
+DIGITS = "9" * 5000
+THRUST = "crafts.fan_sled.parts.fan.thrust"
+GRID = ("spread", "demo:fan-sled", "--drill", "slalom", "--measure", "top_speed", "--vary")
+HOSTILE = [
+    *[("run", "demo:fan-sled", "--ticks", word) for word in (DIGITS, "²", "٣", "-60", "1e3", "\udcff")],
+    *[("tickcheck", "demo:fan-sled", "--ticks", word) for word in (DIGITS, "²", "60,²", ",")],
+    *[("run", "demo:fan-sled", "--set", f"drills.slalom.tracks.{word}=3") for word in ("²", DIGITS, "0.knots.²", "-1")],
+    *[("run", "demo:fan-sled", "--set", f"drills.slalom.tracks.0.knots={word}")
+      for word in ("[[", "[" * 100_000, "[NaN]", '["\\ud800"]', "[1e999]", "[" + DIGITS + "]")],
+    *[("run", "demo:fan-sled", "--set", f"{THRUST}={word}") for word in (DIGITS, "1e" + DIGITS, "nan", "²", "\udcff")],
+    *[("run", "demo:fan-sled", "--set", word) for word in ("a" * 5000, "=", "=3", "\udcff=3", "title=\udcff")],
+    *[("run", word) for word in ("\udcff", "\udcff.json", "x" * 5000 + ".json", "\0.json", ".", "/dev/zero")],
+    *[("run", "demo:fan-sled", "--csv", word) for word in ("x" * 5000, "\0", "no/where/a.csv", "/")],
+    *[(*GRID, word) for word in (f"{THRUST}=1:2:²", f"{THRUST}=1:2:{DIGITS}", "ticks=²", f"ticks={DIGITS}", "=1")],
+    *[(*GRID, "ticks=60", option, DIGITS) for option in ("--seed", "--scatter", "--threads")],
+    *[(*GRID, "ticks=60", "--on", word) for word in ("tcp://a..b:80", "tcp://\udcff:80", "x" * 5000, "tcp://h:²")],
+    (*GRID, "ticks=60", "--tls-key", "nowhere.pem"),
+    (*GRID, "ticks=60", "--on", "tls://127.0.0.1:1", "--tls-key", "nowhere.pem", "--tls-cert", "\udcff"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "arguments", HOSTILE, ids=lambda given: " ".join(given)[:60].encode("ascii", "replace").decode()
+)
+def test_a_hostile_line_is_refused_in_short_lines(tmp_path, monkeypatch, arguments):
+    """Words that no shell would hide from a program: digits that are none, halves of characters, endless numbers."""
+    monkeypatch.chdir(tmp_path)
+    told = call(*arguments, status=2)
+    lines = told.stderr.splitlines()
+    assert lines
+    assert all(len(line) <= 340 and line.isprintable() for line in lines)
+    assert "itself" not in told.stderr
+    assert list(tmp_path.iterdir()) == []

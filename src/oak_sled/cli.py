@@ -8,6 +8,7 @@ from __future__ import annotations
 import difflib
 import json
 import logging
+import re
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -138,10 +139,13 @@ def _setting(yard: Any, path: str, text: str) -> Any:
     if text in ("true", "false"):
         return text == "true"
     if text.startswith("["):
+        from oak_sled.core.files import yard_json
+
         try:
-            return json.loads(text)
-        except ValueError:
-            raise refuse(path, f"{text} is not a list", 'a list as JSON has it, such as ["z","roll"]') from None
+            return yard_json.parse(text, path)
+        except Refused as refused:
+            what = refused.faults[0].what
+            raise refuse(path, f"{text[:60]} {what}", 'a list as JSON has it, such as ["z","roll"]') from None
     from oak_sled.core.documents import document
 
     return text if document.dial_at(yard, path) is None else document.read_at(yard, path, text)
@@ -151,7 +155,7 @@ def read_rates(text: str) -> list[int]:
     """Tick rates, "120" or "60,120,240"; empty: none is asked for. Raises `Refused`."""
     rates = []
     for word in text.split(",") if text else []:
-        if not word.strip().isdigit():
+        if not re.fullmatch("[0-9]{1,6}", word.strip()):
             raise refuse("--ticks", f"{word.strip()!r} is not a tick rate", "20 to 2000, or several such as 60,120,240")
         rates.append(int(word))
     return rates
@@ -350,8 +354,15 @@ def spread(
     seed: Annotated[int, typer.Option(help="of the disturbances", min=0)] = 1,
     threads: Annotated[int, typer.Option(help="threads; 0 for one a core", min=0, max=256)] = 0,
     on: Annotated[
-        str, typer.Option(help="have it run by the workers of a Dask scheduler", metavar="tcp://HOST:PORT")
+        str,
+        typer.Option(
+            help="have it run by the workers of a Dask scheduler, which is trusted: it may run any code here",
+            metavar="tcp|tls://HOST:PORT",
+        ),
     ] = "",
+    tls_ca_file: Annotated[str, typer.Option(help="the authority of a tls:// cluster, PEM", metavar="FILE")] = "",
+    tls_cert: Annotated[str, typer.Option(help="the certificate of this machine, PEM", metavar="FILE")] = "",
+    tls_key: Annotated[str, typer.Option(help="its key, PEM", metavar="FILE")] = "",
     csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
     picture: Annotated[str | None, typer.Option(help="write the first measure as a map to this PNG file")] = None,
 ) -> int:
@@ -367,6 +378,8 @@ def spread(
         raise refuse("--picture", f"a map is written as PNG, not as {Path(picture).suffix}", "a file that ends in .png")
     if on and threads:
         raise refuse("--threads", "a cluster has the threads of its workers", "--on or --threads, not both")
+    if any((tls_ca_file, tls_cert, tls_key)) and not on.startswith("tls://"):
+        raise refuse("--tls", "these files are for a cluster that is reached by TLS", "--on tls://HOST:PORT")
     found = load_yard(yard)
     axes = [variants.read_axis(entry, found) for entry in vary]
     axes, cards = _with_cards(yard, axes)
@@ -387,7 +400,7 @@ def spread(
     gathered = spreads.Gathered(found, plan, lambda told, *_: teller.tell(told.done, told.of))
     status = terminal.DONE
     try:
-        _gather(gathered, threads, on)
+        _gather(gathered, threads, on, (tls_ca_file, tls_cert, tls_key))
         made = plan.replace(results=gathered.results())
         text = spreads.csv_of(made, names)
     except KeyboardInterrupt:  # what is finished is kept
@@ -406,13 +419,13 @@ def spread(
     return status
 
 
-def _gather(gathered: Any, threads: int, on: str) -> None:
+def _gather(gathered: Any, threads: int, on: str, tls: tuple[str, str, str]) -> None:
     """Computes a spread, here or on a cluster."""
     from oak_sled.core.study import cluster
     from oak_sled.core.study import spread as spreads
 
     if on:
-        cluster.gather(gathered, on)
+        cluster.gather(gathered, on, tls=cluster.Tls(*tls) if any(tls) else None)
     else:
         spreads.gather(gathered, threads)
 

@@ -32,6 +32,7 @@ _WANTED = {
     "tuple_type": "a list",
     "list_type": "a list",
     "string_type": "a text",
+    "string_unicode": "a text of whole characters",
     "float_type": "a number",
     "float_parsing": "a number",
     "int_type": "a whole number",
@@ -235,7 +236,7 @@ def member(items: tuple[Any, ...], name: str, where: str) -> Any:
 def _step(document: Any, piece: str, where: str) -> Any:
     if isinstance(document, tuple):
         if document and not hasattr(document[0], "id"):
-            if piece.isdigit() and int(piece) < len(document):
+            if re.fullmatch("[0-9]{1,9}", piece) and int(piece) < len(document):
                 return document[int(piece)]
             raise refuse(where, f"{piece!r} is not a place in a list of {len(document)}", "a position from 0")
         return member(document, piece, where)

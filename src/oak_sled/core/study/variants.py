@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any, Literal, get_args, get_origin
@@ -37,7 +38,7 @@ def read_axis(entry: str, yard: Yard) -> SpreadAxis:
         fields: dict[str, Any] = {"listed": listed}
     elif len(pieces) in (3, 4) and (len(pieces) == 3 or pieces[3].strip() in ("log", "linear")):
         low, high = (document.read_at(yard, path.strip(), piece) for piece in pieces[:2])
-        if not pieces[2].strip().isdecimal():
+        if not re.fullmatch("[0-9]{1,9}", pieces[2].strip()):
             raise refuse(where, f"{pieces[2].strip()!r} is no number of values", "N a whole number, such as 6")
         count = int(pieces[2])
         fields = {"low": low, "high": high, "count": count, "scale": (*pieces, "linear")[3].strip()}
