@@ -154,10 +154,10 @@ class Section:
             return
         found: list[tuple[float, float]] = []
         if ground_shape.is_uneven(ground):
-            for share in np.linspace(0.0, 1.0, max(2, wide // 2)):
-                high = ground_shape.height_at(ground, ax + share * (bx - ax), ay + share * (by - ay))
-                if high is not None:
-                    found.append((float(share), high))
+            along = np.linspace(0.0, 1.0, max(2, wide // 2))
+            high = ground_shape.heights_at(ground, ax + along * (bx - ax), ay + along * (by - ay))
+            there = np.isfinite(high)
+            found = list(zip(along[there].tolist(), high[there].tolist(), strict=True))
         count = max(2, wide)
         shares = np.arange(count) / count
         x, y = ax + shares * (bx - ax), ay + shares * (by - ay)

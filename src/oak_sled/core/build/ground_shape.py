@@ -58,6 +58,25 @@ def height_at(ground: Ground, x: float, y: float) -> float | None:
     return max((high for high in found if high is not None), default=None)
 
 
+def heights_at(ground: Ground, x: Floats, y: Floats) -> Floats:
+    """m of the highest triangle of the ground over each of many points, shape (n,); NaN where none lies."""
+    made = np.full(len(x), np.nan)
+    laid = laid_on(ground)
+    if laid is None:
+        return made
+    point, triangle = laid.over_each(x, y)
+    a, b, c = (laid.rows["corners"][triangle, k] for k in range(3))
+    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    with np.errstate(all="ignore"):
+        px, py = x[point] - a[:, 0], y[point] - a[:, 1]
+        s = (px * (c[:, 1] - a[:, 1]) - py * (c[:, 0] - a[:, 0])) / area
+        t = (py * (b[:, 0] - a[:, 0]) - px * (b[:, 1] - a[:, 1])) / area
+        over = (np.abs(area) > 1e-15) & (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9)
+    high = a[:, 2] + s * (b[:, 2] - a[:, 2]) + t * (c[:, 2] - a[:, 2])
+    np.fmax.at(made, point[over], high[over])
+    return made
+
+
 def _height_on(corners: Sequence[Sequence[float]], x: float, y: float) -> float | None:
     """m of a triangle over a point; None beside it. A cell holds few, so that arrays would cost more than they save."""
     (ax, ay, az), (bx, by, bz), (cx, cy, cz) = corners

@@ -24,6 +24,10 @@ BLOCK_BITS = 3
 """A block is 2 to the power of it cells wide and deep."""
 MOST_CELLS = 512
 """Square cells along the longer side of the ground at most."""
+LARGE = 32.0
+"""Times as large as the usual triangle: what is larger has no say in how large the cells are."""
+MOST_ENTRIES, ENTRIES_EACH = 500_000, 16
+"""Entries of triangles in cells, and so many more for each triangle."""
 
 
 class Laid(NamedTuple):
@@ -47,14 +51,23 @@ class Laid(NamedTuple):
         for at, first, wide, count in zip(
             (x, y), *(grid[one].tolist() for one in ("origin", "cell", "cells")), strict=True
         ):
-            place = math.floor((at - first) / wide)
-            if place == count and at - first - count * wide <= HAIR:
-                place -= 1  # its last edge belongs to it
-            if not 0 <= place < count:
-                return self.rows[:0]
-            places.append(place)
+            # what lies beyond the grid is in the cells of its rim
+            places.append(min(max(math.floor((at - first) / wide), 0), count - 1))
         cell = places[1] * int(grid["cells"][0]) + places[0]
         return self.rows[self.items[self.first[cell] : self.first[cell + 1]]]
+
+    def over_each(self, x: Floats, y: Floats) -> tuple[Ints, Ints]:
+        """The triangles that may lie over each of many points, m: pairs of a point and a triangle, by their numbers."""
+        grid = self.grid[0]
+        places = [
+            np.clip(np.floor((at - first) / wide), 0, count - 1).astype(np.int64)
+            for at, first, wide, count in zip((x, y), grid["origin"], grid["cell"], grid["cells"], strict=True)
+        ]
+        cell = places[1] * int(grid["cells"][0]) + places[0]
+        count = self.first[cell + 1] - self.first[cell]
+        point = np.repeat(np.arange(len(cell)), count)
+        within = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
+        return point, self.items[self.first[cell][point] + within]
 
 
 def lay(triangles: Floats) -> Laid:
@@ -68,10 +81,8 @@ def lay(triangles: Floats) -> Laid:
     rows["low"], rows["high"] = triangles.min(axis=1), triangles.max(axis=1)
     rows["sharp"] = _sharp(triangles, normals)
     low, high = rows["low"][:, :2], rows["high"][:, :2]
-    origin, cell = _cells(low, high)
-    nx, ny = cells = np.maximum(np.ceil((high.max(axis=0) - origin - HAIR) / cell).astype(np.int64), 1)
-    from_ = np.clip(np.floor((low + HAIR - origin) / cell).astype(int), 0, cells - 1)
-    to = np.clip(np.floor((high - HAIR - origin) / cell).astype(int), from_, cells - 1)
+    origin, cell, cells, from_, to = _fitted(low, high)
+    nx, ny = cells
     rows["home"] = from_
     wide, tall = (to - from_ + 1).T
     count = wide * tall
@@ -88,6 +99,27 @@ def lay(triangles: Floats) -> Laid:
     np.maximum.at(top, at, rows["high"][number, 2])
     np.maximum.at(block_top, (line >> BLOCK_BITS) * blocks + (column >> BLOCK_BITS), rows["high"][number, 2])
     return Laid(rows, grid, first, number[order].astype(np.int64), top, block_top)
+
+
+def _fitted(low: Floats, high: Floats) -> tuple[Floats, Floats, Ints, Ints, Ints]:
+    """The grid for triangles with these boxes from above, m, shape (n, 2): where it begins, how large and how many its
+    cells are, and the first and last cell of each triangle.
+
+    It is laid over the small triangles: what is far larger than most (a slope under a relief, the sheet below a wharf)
+    would make cells of its own size, with thousands of the others in each. What reaches beyond is in the cells of the
+    rim. Where triangles lie over each other so that cells would name them too often, cells are larger.
+    """
+    sizes = np.max(high - low, axis=1)
+    small = sizes <= LARGE * np.median(sizes)
+    near_low, near_high = low[small], high[small]
+    origin, cell = _cells(near_low, near_high)
+    while True:
+        cells = np.maximum(np.ceil((near_high.max(axis=0) - origin - HAIR) / cell).astype(np.int64), 1)
+        from_ = np.clip(np.floor((low + HAIR - origin) / cell).astype(np.int64), 0, cells - 1)
+        to = np.clip(np.floor((high - HAIR - origin) / cell).astype(np.int64), from_, cells - 1)
+        if np.prod(to - from_ + 1, axis=1).sum() <= MOST_ENTRIES + ENTRIES_EACH * len(low) or cells.max() == 1:
+            return origin, cell, cells, from_, to
+        cell = 2.0 * cell
 
 
 def _cells(low: Floats, high: Floats) -> tuple[Floats, Floats]:
