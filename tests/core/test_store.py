@@ -187,17 +187,6 @@ def test_too_large_and_binary_files_are_refused(tmp_path, monkeypatch):
 # the shelf itself
 
 
-def test_every_card_is_kept_and_old_drills_leave_memory_only(yard, cards, monkeypatch):
-    monkeypatch.setattr(shelf, "MOST_IN_MEMORY", 0)
-    drill, pinned = shelf.card_of(cards[1].run, "a drill"), shelf.card_of(cards[2].run, "pinned").changed(pinned=True)
-    live, digest = cards[0], cards[1].run.digest
-    kept = shelf.with_card((drill, pinned, live), shelf.card_of(cards[1].run, "new"))
-    assert [card.says for card in kept] == ["new", "a drill", "pinned", live.says]
-    assert [card.kept.ready is not None for card in kept] == [True, False, True, True]
-    assert drill.run.digest == digest
-    assert not drill.kept.differs
-
-
 def test_changes_of_a_run_are_told_with_units(yard):
     def told(path, value):
         return [str(change) for change in shelf.changes(job_of(yard), job_of(yard.edit(path, value)))]

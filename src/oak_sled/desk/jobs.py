@@ -84,8 +84,8 @@ class Worker(QObject):
         self._start(job, twins)
 
     def forget(self) -> None:
-        """Drops what waits."""
-        self._waiting = None
+        """Drops what waits, and the last answer: another run is shown."""
+        self._waiting = self._last = None
 
     def _start(self, job: Job, twins: tuple[Job, ...]) -> None:
         self._busy, self._beside = True, twins

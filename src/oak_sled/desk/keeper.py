@@ -15,7 +15,8 @@ from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import disk, run_table, shelf_store
+from oak_sled.core.files import disk, records, run_table, shelf_store
+from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.run import Run
 from oak_sled.desk.autosave import Autosave, Lock, Lost, lock_of, state_folder
@@ -59,6 +60,7 @@ class Keeper(QObject):
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._autosave_beside)
         self._auto_failed = False
+        BUDGET.to_disk = lambda record: records.put_by(record, state_folder() / "runs")
         session.saved_changed.connect(self._changed)
         session.live_changed.connect(self._live_changed)
 
@@ -207,9 +209,9 @@ class Keeper(QObject):
     def recent(self) -> list[Path]:
         """Yards that were opened or saved, newest first, as far as they are still there."""
         try:
-            names = json.loads((state_folder() / "recent.json").read_text(encoding="utf-8"))
-            return [Path(name) for name in names if Path(name).exists()][:MOST_RECENT]
-        except (OSError, ValueError, TypeError):
+            names = json.loads(disk.read_whole(state_folder() / "recent.json", 1_000_000, "a list of files"))
+            return [Path(name) for name in names[:MOST_RECENT] if Path(name).exists()]
+        except (Refused, OSError, ValueError, TypeError, RecursionError):
             return []
 
     def _remember(self, path: Path) -> None:

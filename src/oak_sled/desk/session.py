@@ -8,8 +8,9 @@ One file, since runs, shelf and history change together in one step.
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -19,19 +20,22 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.build import jobs
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import casting, document
+from oak_sled.core.documents import casting, document, weight
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Drill, Ground, Yard
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.project import shelf
+from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.jobs import Loader, Result, Worker
 
 MOST_STEPS = 300
+UNDO_SHARE = 4
+"""The history may take one part in so many of what runs may take together."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +64,8 @@ class Step:
     label: str
     yard: Yard
     card: CardEdit | None = None
+    size: int = 0
+    """Bytes that its yard takes beyond that of the next step; 0 of the newest."""
 
 
 class Session(QObject):
@@ -107,6 +113,9 @@ class Session(QObject):
         self._follow_end = True
         self._seen_key: tuple[Drill, str] | None = None
         self._seen = yard.drill()
+        mine = weakref.ref(self)
+        BUDGET.in_sight = lambda: one.runs_in_sight() if (one := mine()) is not None else ()
+        BUDGET.drawn = lambda: one.runs_beside() if (one := mine()) is not None else ()
         self.worker = Worker(self)
         self.worker.finished.connect(self.take)
         self.loader = Loader(self)
@@ -368,6 +377,10 @@ class Session(QObject):
         self.shown_card = ""
         ended = self.run is None or self._follow_end
         self.run, self.found, self.warned, self.twins = run, found, warned, twins
+        if self.ghost is not None and not BUDGET.fits([*self._pinned(), self.ghost]):
+            self.ghost = None
+            self.say("the run before is too long to be drawn beside this one")
+        BUDGET.settle()
         self.time = self._resting_time(run) if ended else min(self.time, run.duration)
         self._follow_end = False
         self.run_changed.emit()
@@ -467,8 +480,7 @@ class Session(QObject):
         self.saved_changed.emit()
 
     def _show_card(self, card: Card, made: Run) -> None:
-        if made.live:
-            self.worker.forget()
+        self.worker.forget()
         self.show_run(made, card.found, cautions.find(made.job, made))
         self.shown_card = card.id
         self.shelf_changed.emit()
@@ -481,16 +493,30 @@ class Session(QObject):
         self.shelf_changed.emit()
 
     def pinned_runs(self) -> list[Run]:
-        """The runs of pinned cards, as far as they are in memory; the others are asked for."""
-        found = []
+        """The runs of pinned cards, as far as they are in memory; the others are asked for where there is room."""
+        found = self._pinned()
         for card in self.cards:
-            if card.pinned and not card.unreadable:
-                made = card.kept.ready
-                if made is None:
-                    self.loader.ask(card)
-                else:
-                    found.append(made)
+            missing = card.pinned and not card.unreadable and card.kept.ready is None
+            if missing and BUDGET.fits(found, card.kept.size):
+                self.loader.ask(card)
         return found
+
+    def _pinned(self) -> list[Run]:
+        """Those in memory; one that takes more than runs may take together is not drawn."""
+        found: list[Run] = []
+        for card in self.cards:
+            made = card.kept.ready if card.pinned and not card.unreadable else None
+            if made is not None and BUDGET.fits([*found, made]):
+                found.append(made)
+        return found
+
+    def runs_in_sight(self) -> tuple[Run, ...]:
+        """The run on the bench, and those of its twins."""
+        return self.twins if self.run is None else (self.run, *self.twins)
+
+    def runs_beside(self) -> tuple[Run, ...]:
+        """What is drawn beside it: the ghost, and what is pinned."""
+        return (*self._pinned(), *(() if self.ghost is None else (self.ghost,)))
 
     # time
 
@@ -513,9 +539,14 @@ class Session(QObject):
     # history
 
     def _remember(self, step: Step) -> None:
+        if self._done:
+            last = self._done[-1]
+            self._done[-1] = replace(last, size=weight.beyond(last.yard, step.yard))
         self._done.append(step)
-        del self._done[:-MOST_STEPS]
         self._undone.clear()
+        del self._done[:-MOST_STEPS]
+        while len(self._done) > 1 and sum(one.size for one in self._done) > BUDGET.most // UNDO_SHARE:
+            del self._done[0]
         self.saved_changed.emit()
 
     @property

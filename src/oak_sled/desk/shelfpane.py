@@ -6,28 +6,49 @@ import time
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QWidget
 
 from oak_sled.core.documents import units
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import shelf
+from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.desk import assist, keys, shapes, theme
 from oak_sled.desk.session import Session
 
+CARD = QSize(178, theme.SHELF - 12)
+STEP = CARD.width() + 5
+"""px from one card to the next."""
+MARGIN_X, MARGIN_Y = 6, 5
+BESIDE = 25
+"""Cards beyond each end of what is in sight that have widgets too."""
+
 
 class CardWidget(QWidget):
-    """A card. Signals: picked(id), menu_wanted(id, point), pin_wanted(id), star_wanted(id), renamed(id, text)."""
+    """A card. Signals: picked(id), menu_wanted(id, point), pin_wanted(id), star_wanted(id), renamed(id, text),
+    step_wanted(id, by): the focus should go to a card beside it."""
 
-    PROMISED = keys.Keys.of(*keys.RETURN, Qt.Key.Key_Space, Qt.Key.Key_P, Qt.Key.Key_F2)
+    PROMISED = keys.Keys.of(
+        *keys.RETURN, Qt.Key.Key_Space, Qt.Key.Key_P, Qt.Key.Key_F2, Qt.Key.Key_Left, Qt.Key.Key_Right
+    )
 
     picked = pyqtSignal(str)
     menu_wanted = pyqtSignal(str, QPoint)
     pin_wanted = pyqtSignal(str)
     star_wanted = pyqtSignal(str)
     renamed = pyqtSignal(str, str)
+    step_wanted = pyqtSignal(str, int)
 
     def __init__(self, card: Card, parent: QWidget | None = None):
         super().__init__(parent)
@@ -36,7 +57,7 @@ class CardWidget(QWidget):
         self.state = (False, False, False)
         """What its run is to the bench: shown, had again otherwise than kept, not to be had."""
         self.compared = False
-        self.setFixedSize(QSize(178, theme.SHELF - 12))
+        self.setFixedSize(CARD)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._tell()
@@ -82,6 +103,8 @@ class CardWidget(QWidget):
             self.pin_wanted.emit(self.card.id)
         elif event.key() == Qt.Key.Key_F2:
             self.ask_name()
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.step_wanted.emit(self.card.id, 1 if event.key() == Qt.Key.Key_Right else -1)
         else:
             super().keyPressEvent(event)
 
@@ -224,6 +247,40 @@ class Comparison(QWidget):
             top += 20
 
 
+class Readout(QWidget):
+    """How many runs there are, and how much memory those in memory take."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.lines: tuple[str, ...] = ()
+        self.setFixedWidth(104)
+        self.setToolTip(
+            "Runs that were not looked at for longest leave memory when all of them take more than that: a drill is "
+            "run again when it is wanted, a drive is read from disk. OAK_SLED_MEMORY sets the bound, in MB."
+        )
+
+    def tell(self) -> None:
+        """Says it as it is now."""
+        count = len(self.session.cards)
+        ready = sum(card.kept.ready is not None for card in self.session.cards)
+        taken = f"{BUDGET.taken() / 1e6:.0f} of {BUDGET.most / 1e6:.0f} MB"
+        lines = (f"{count} run{'s' if count != 1 else ''}", f"{ready} in memory", taken) if count else ()
+        if lines != self.lines:
+            self.lines = lines
+            self.setAccessibleName(", ".join(lines))
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("paper"))
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        top = (self.height() - 18 * len(self.lines)) / 2
+        for place, line in enumerate(self.lines):
+            painter.drawText(QRectF(4, top + 18 * place, self.width() - 12, 18), Qt.AlignmentFlag.AlignRight, line)
+
+
 class ShelfPane(QWidget):
     """Signals: compared(old card, new card), said(text), keep_drill_wanted(id), export_wanted(id)."""
 
@@ -236,19 +293,21 @@ class ShelfPane(QWidget):
         self.session = session
         self.cards: dict[str, CardWidget] = {}
         self.setFixedHeight(theme.SHELF)
-        layout = QVBoxLayout(self)
+        layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
         self.area = QScrollArea()
-        self.area.setWidgetResizable(True)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.inner = QWidget()
-        self.row = QHBoxLayout(self.inner)
-        self.row.setContentsMargins(6, 5, 6, 5)
-        self.row.setSpacing(5)
-        self.row.addStretch(1)
+        self.inner.setFixedHeight(CARD.height() + 2 * MARGIN_Y)
         self.area.setWidget(self.inner)
-        layout.addWidget(self.area)
+        layout.addWidget(self.area, 1)
+        self.readout = Readout(session)
+        layout.addWidget(self.readout)
+        along = self.area.horizontalScrollBar()
+        assert along is not None
+        along.valueChanged.connect(self._fill)
         session.shelf_changed.connect(self.refresh)
         session.run_changed.connect(self.mark)
         self.refresh()
@@ -257,16 +316,49 @@ class ShelfPane(QWidget):
         """Brings the cards in step with the shelf; widgets of cards that stay are kept."""
         wanted = {card.id: card for card in self.session.cards}
         for name in [name for name in self.cards if name not in wanted]:
-            widget = self.cards.pop(name)
-            self.row.removeWidget(widget)
-            widget.hide()
-            widget.deleteLater()
-        for place, card in enumerate(self.session.cards):
-            widget = self.cards.get(card.id) or self._new(card)
-            widget.show_card(card)
-            if self.row.indexOf(widget) != place:
-                self.row.insertWidget(place, widget)
+            self._drop(name)
+        self.inner.setFixedWidth(max(1, 2 * MARGIN_X + STEP * len(wanted)))
+        for name, widget in self.cards.items():
+            widget.show_card(wanted[name])
+        self._fill()
         self.mark()
+        self.readout.tell()
+
+    def _fill(self) -> None:
+        """Gives widgets to the cards in sight and some beside them: a shelf may hold a thousand."""
+        along = self.area.horizontalScrollBar()
+        first = (along.value() if along is not None else 0) // STEP
+        last = first + self.width() // STEP
+        near = self.session.cards[max(0, first - BESIDE) : last + BESIDE + 1]
+        names = {card.id for card in near}
+        for name in [name for name, widget in self.cards.items() if name not in names and not widget.hasFocus()]:
+            self._drop(name)
+        before: QWidget | None = None
+        for place, card in enumerate(self.session.cards):
+            if card.id in names:
+                widget = self.cards.get(card.id) or self._new(card)
+                widget.move(MARGIN_X + STEP * place, MARGIN_Y)
+                widget.show()
+                if before is not None:
+                    QWidget.setTabOrder(before, widget)
+                before = widget
+
+    def _drop(self, name: str) -> None:
+        widget = self.cards.pop(name)
+        widget.hide()
+        widget.deleteLater()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fill()
+
+    def step_from(self, name: str, by: int) -> None:
+        """Gives the focus to the card beside another."""
+        names = [card.id for card in self.session.cards]
+        if name in names and 0 <= (place := names.index(name) + by) < len(names):
+            self.area.ensureVisible(MARGIN_X + STEP * place + CARD.width() // 2, 0, CARD.width(), 0)
+            self._fill()
+            self.cards[names[place]].setFocus(Qt.FocusReason.TabFocusReason)
 
     def mark(self) -> None:
         """Marks the card whose run is shown."""
@@ -278,8 +370,9 @@ class ShelfPane(QWidget):
                 widget.update()
 
     def _new(self, card: Card) -> CardWidget:
-        widget = CardWidget(card)
+        widget = CardWidget(card, self.inner)
         self.cards[card.id] = widget
+        widget.step_wanted.connect(self.step_from)
         widget.picked.connect(self.session.look_at)
         widget.pin_wanted.connect(lambda name: self._flip(name, "pinned", "pin"))
         widget.star_wanted.connect(lambda name: self._flip(name, "starred", "star"))

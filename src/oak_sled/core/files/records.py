@@ -8,6 +8,7 @@ that other tools read. Its CSV writer is also what makes a CSV of an hour a matt
 from __future__ import annotations
 
 import re
+import tempfile
 import weakref
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -35,10 +36,15 @@ def save(record: Record, path: Path, on_progress: Callable[[int], None] | None =
 
     on_progress(rows) : rows more that were written; what it raises ends the writing.
     """
+    with disk.written(path) as file:
+        _write(record, file, on_progress)
+
+
+def _write(record: Record, file: BinaryIO, on_progress: Callable[[int], None] | None = None) -> None:
     import pyarrow as pa
 
     schema = pa.schema([(name, pa.float64()) for name in record.layout.stored])
-    with disk.written(path) as file, writer(file, schema) as into:
+    with writer(file, schema) as into:
         for rows in ahead(record.chunks(CHUNK)):
             into.write_table(table(rows, schema), row_group_size=len(rows))
             if on_progress is not None:
@@ -86,17 +92,19 @@ class Stored(Block):
     is no record, lacks one of `names`, or a checksum is wrong.
     """
 
-    def __init__(self, path: Path, names: Sequence[str]):
-        self._where = path.name
+    def __init__(self, file: BinaryIO, where: str, names: Sequence[str]):
+        self._where = where
         self._names = list(names)
-        try:
-            self._file = open(path, "rb")  # noqa: SIM115
-        except OSError as error:
-            raise refuse(self._where, f"cannot be read: {disk.words(error)}", "a record of a run") from None
+        self._file = file
         weakref.finalize(self, self._file.close)
         self._open: Any = None
         self._there: set[str] = set()
         self._group: tuple[int, Floats] | None = None
+
+    @classmethod
+    def at(cls, path: Path, names: Sequence[str]) -> Stored:
+        """The block in a file; raises `Refused` where it cannot be opened."""
+        return cls(disk.open_regular(path, "a record of a run", path.name), path.name, names)
 
     def _reader(self) -> Any:
         if self._open is None:
@@ -165,4 +173,16 @@ class Stored(Block):
 
 def load(paths: Sequence[Path], layout: Layout) -> Record:
     """The record in one or more files, one after the other; raises `Refused`. Nothing of it is read yet."""
-    return Record(layout, [Stored(path, layout.stored) for path in paths])
+    return Record(layout, [Stored.at(path, layout.stored) for path in paths])
+
+
+def put_by(record: Record, folder: Path) -> Record:
+    """The record in a file without a name, which is gone when nobody reads from it any more; raises `Refused`."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115
+        _write(record, file)
+        file.flush()
+    except OSError as error:
+        raise disk.refusal(folder, error) from None
+    return Record(record.layout, [Stored(file, "a run that was put by", record.layout.stored)])

@@ -19,11 +19,10 @@ from oak_sled.core.documents.document import Frozen
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.units import split
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
 
-MOST_IN_MEMORY = 40
-"""Cards whose run stays in memory; older drills are run again when someone looks at them."""
 TRAIL = 120
 """Points of the path that a card shows."""
 
@@ -42,6 +41,10 @@ class Kept:
         """Whether running it again gave another result than was kept."""
         self.unreadable = False
         """Whether it was asked for once and could not be had."""
+        self.size = 0
+        """Bytes that the run took when it was last in memory; 0 while that is not known."""
+        if made is not None:
+            BUDGET.use(self)
 
     @property
     def ready(self) -> Run | None:
@@ -61,23 +64,36 @@ class Kept:
             if self._made is None:
                 assert self._again is not None
                 try:
-                    self.take(self._again())
+                    self._taken(self._again())
                 except Refused:
                     self.unreadable = True
                     raise
             assert self._made is not None
-            return self._made
+            made = self._made
+        BUDGET.use(self)
+        return made
 
     def take(self, made: Run) -> None:
         """Keeps a run that was had again."""
+        self._taken(made)
+        BUDGET.use(self)
+
+    def _taken(self, made: Run) -> None:
         self.differs = bool(self._digest) and made.digest != self._digest
         self._made = made
 
-    def forget(self) -> None:
-        """Lets the run go, if it can be had again."""
-        if self._again is not None and self._made is not None:
-            self._digest = self.digest
-            self._made = None
+    def release(self) -> None:
+        """Lets the run go, if it can be had again; else puts it on disk. Raises `Refused` where it cannot be."""
+        with self._lock:
+            made = self._made
+            if made is None:
+                return
+            self.size = made.nbytes
+            if self._again is not None:
+                self._digest = self.digest
+                self._made = None
+            elif BUDGET.to_disk is not None:
+                self._made = made.with_record(BUDGET.to_disk(made.record))
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,7 +140,7 @@ class Card:
 
 def trail_of(made: Run) -> Floats:
     """The path of a run from above, at most `TRAIL` + 2 points, shape (n, 2), m."""
-    step = max(1, made.ticks // TRAIL)
+    step = max(1, -(-made.ticks // TRAIL))
     rows = np.append(np.arange(0, made.ticks, step), made.ticks)
     return np.stack([made.column("position.x")[rows], made.column("position.y")[rows]], axis=1)
 
@@ -146,10 +162,8 @@ def card_of(made: Run, says: str, found: Mapping[str, float | None] | None = Non
 
 
 def with_card(shelf: tuple[Card, ...], card: Card) -> tuple[Card, ...]:
-    """The shelf with one card more at the front. Every try is kept; old drills leave memory, not the shelf."""
-    for old in shelf[MOST_IN_MEMORY:]:
-        if not (old.pinned or old.live):
-            old.kept.forget()
+    """The shelf with one card more at the front. Every try is kept; old runs leave memory (see `memory`), not the
+    shelf."""
     return (card, *shelf)
 
 

@@ -6,6 +6,8 @@ import threading
 from collections.abc import Callable, Hashable
 from typing import Any, TypeVar, cast
 
+import numpy as np
+
 T = TypeVar("T")
 
 
@@ -23,3 +25,15 @@ class Analysis:
                 if key not in self._found:
                     self._found[key] = compute()
         return cast("T", self._found[key])
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the arrays among them that are nobody else's."""
+        return sum(_bytes_of(one) for one in list(self._found.values()))
+
+
+def _bytes_of(value: Any) -> int:
+    """Bytes of arrays, in tuples or lists too; a view is its owner's."""
+    if isinstance(value, np.ndarray):
+        return value.nbytes if value.base is None else 0
+    return sum(_bytes_of(one) for one in value) if isinstance(value, tuple | list) and len(value) < 100 else 0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -86,6 +86,15 @@ class Run:
             job, record, self.status, self.message, self.live, self.first_tick, self.overlap, self.notes,
             self.seconds, self.lost_contacts, self.faults,
         )  # fmt: skip
+
+    def with_record(self, record: Record) -> Run:
+        """The same run with its rows elsewhere; what was derived from it is derived again."""
+        return replace(self, record=record, analysis=Analysis())
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that its record and what was derived from it take."""
+        return self.record.nbytes + self.analysis.nbytes
 
     def own_notes(self) -> Floats | None:
         """The notes of the parts of the craft that is looked at, shape (parts, 4)."""
