@@ -215,7 +215,8 @@ while True:
     k += 1
     cards = tuple(shelf.card_of(made, f"save {k}") for _ in range(1 + k % 3))
     file = Path(sys.argv[1])
-    shelf_store.save_all(yard.edit("title", f"save {k}"), cards, file, gone=shelf_store.names_in(file))
+    before = [card.stem for card in shelf_store.folder_of(file).glob("*.json")]
+    shelf_store.save_all(yard.edit("title", f"save {k}"), cards, file, gone=before)
 """
 
 

@@ -483,7 +483,7 @@ def test_every_kind_of_mesh_file_gives_the_same_body(tmp_path):
         ("line.obj", b"v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n", "no area"),
         ("far.obj", b"v 0 0 0\nv 1e9 0 0\nv 0 1 0\nf 1 2 3\n", "another unit"),
         ("short.stl", b"solid", "no triangles"),
-        ("liar.stl", b"\0" * 80 + b"\xff\xff\xff\x7f", "cannot be read"),
+        ("liar.stl", b"\0" * 80 + b"\xff\xff\xff\x7f", "it is damaged"),
         ("bare.gltf", b"{}", "no triangles"),
         ("magic.gltf", b"glTF", "magic.gltf"),
         ("thief.gltf", b'{"asset":{"version":"2.0"},"buffers":[{"uri":"../secret","byteLength":9}],"meshes":[]}',

@@ -36,9 +36,7 @@ class DrillFiles:
         drill = self.session.seen_drill
         for track in found.tracks:
             drill = inputs.with_track(drill, track)
-        self.session.take_seen_drill(
-            drill.replace(duration=max(found.duration, 0.05), recorded=True), f"inputs from {file.name}"
-        )
+        self.session.take_seen_drill(drill.replace(duration=found.duration, recorded=True), f"inputs from {file.name}")
         if found.notes:
             more = f" (and {len(found.notes) - 2} more)" if len(found.notes) > 2 else ""
             self.session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)

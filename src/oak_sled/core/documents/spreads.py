@@ -5,7 +5,7 @@ import math
 from typing import Literal, Self
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field, FiniteFloat, model_validator
 
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.dial import dial
@@ -28,7 +28,9 @@ class SpreadAxis(Frozen):
     high: float = Field(1.0, ge=-1e12, le=1e12, allow_inf_nan=False, description="its last value")
     count: int = Field(9, ge=1, le=MOST_VALUES, description="how many values")
     scale: Literal["linear", "log"] = Field("linear", description="even steps, or even factors")
-    listed: tuple[float | str, ...] = Field((), max_length=MOST_VALUES, description="the values one by one, if any")
+    listed: tuple[FiniteFloat | str, ...] = Field(
+        (), max_length=MOST_VALUES, description="the values one by one, if any"
+    )
 
     @model_validator(mode="after")
     def _possible(self) -> Self:
@@ -82,7 +84,9 @@ class SpreadResults(Frozen):
     """What came out: a number for each variant, repeat and measure, None where a run does not show it."""
 
     made_of: str = Field(max_length=64, description="the digest of the yard and the settings that it was computed from")
-    values: tuple[float | None, ...] = Field(description="variants x (1 + repeats) x measures, the last one fastest")
+    values: tuple[FiniteFloat | None, ...] = Field(
+        description="variants x (1 + repeats) x measures, the last one fastest"
+    )
     diverged: tuple[int, ...] = Field(
         (), description="numbers of the runs that diverged: variant x (1 + repeats) + repeat"
     )

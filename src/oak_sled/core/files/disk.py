@@ -14,6 +14,7 @@ import re
 import secrets
 import stat
 import sys
+import time
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import BinaryIO
@@ -23,6 +24,10 @@ from oak_sled.core.documents.faults import Refused, refuse
 _STREAM = re.compile(r"/dev/(?:fd/(?P<number>\d+)|(?P<name>stdin|stdout|stderr))$|/proc/self/fd/(?P<own>\d+)$")
 _STREAMS = {"stdin": 0, "stdout": 1, "stderr": 2}
 _ENDING = ".part"
+LONGEST = 60.0
+"""s after which a file that is still being read is given up."""
+PIECE = 1 << 22
+"""Bytes that are read at once."""
 
 
 def words(error: OSError) -> str:
@@ -144,7 +149,7 @@ def _replaced(path: Path) -> Iterator[BinaryIO]:
     target = path.resolve() if path.is_symlink() else path
     check_folder(target)
     _sweep(target)
-    beside = target.with_name(f".{target.name[:200]}.{secrets.token_hex(4)}{_ENDING}")
+    beside = target.with_name(f".{cut(target.name, 200)}.{secrets.token_hex(4)}{_ENDING}")
     # the mode of a new file is the user's umask; that of an old one stays
     handle = os.open(beside, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
     try:
@@ -174,7 +179,7 @@ def _sync_folder(folder: Path) -> None:
 
 def _sweep(target: Path) -> None:
     """Removes what programs that were killed left half written of this file: its lock is free."""
-    for left in target.parent.glob(f".{_escaped(target.name[:200])}.*{_ENDING}"):
+    for left in target.parent.glob(f".{_escaped(cut(target.name, 200))}.*{_ENDING}"):
         with contextlib.suppress(OSError):
             handle = os.open(left, os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC)
             try:
@@ -184,30 +189,63 @@ def _sweep(target: Path) -> None:
                 os.close(handle)
 
 
+def cut(name: str, most: int) -> str:
+    """A name of at most so many bytes, which is what file systems count: letters may take four."""
+    return os.fsencode(name)[:most].decode(sys.getfilesystemencoding(), "ignore")
+
+
 def _escaped(name: str) -> str:
     return re.sub(r"([*?\[])", r"[\1]", name)
 
 
-def read_whole(path: Path, most: int, right: str) -> bytes:
-    """The content of a regular file of at most `most` bytes; raises `Refused`.
+def open_regular(path: Path, right: str, where: str = "") -> BinaryIO:
+    """A regular file, open to be read: the one door for everything from outside. Raises `Refused`.
 
-    right : what would be right, for the refusal. A FIFO or a device is refused before it is opened, since reading one
-    may never end.
+    right : what would be right, for the refusal. where : what the file is called there; its path if not given.
+    A FIFO or a device is never read, since that may not end; what was opened is judged, not what the name meant before.
     """
+    where = where or str(path)
     try:
-        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        with os.fdopen(handle, "rb") as file:
-            found = os.fstat(file.fileno())
-            if stat.S_ISDIR(found.st_mode):
-                raise refuse(str(path), "cannot be read: is a directory", right)
-            if not stat.S_ISREG(found.st_mode):
-                raise refuse(str(path), "is a device or a pipe", f"a regular file: {right}")
-            if found.st_size > most:
-                raise refuse(
-                    str(path), f"is too large: {found.st_size / 1e6:.0f} MB", f"at most {most // 1_000_000} MB"
-                )
-            return file.read(most + 1)[:most]
+        # not blocking: opening a FIFO would wait for its other end, and some files of the system wait for more
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY)
+    except FileNotFoundError:
+        raise refuse(where, "cannot be read: there is no such file", right) from None
     except OSError as error:
-        raise refuse(str(path), f"cannot be read: {words(error)}", right) from None
+        raise refuse(where, f"cannot be read: {words(error)}", right) from None
     except ValueError:  # a NUL in the name
         raise refuse(repr(str(path)), "cannot be the name of a file", right) from None
+    mode = os.fstat(handle).st_mode
+    if stat.S_ISREG(mode):
+        return os.fdopen(handle, "rb")
+    os.close(handle)
+    if stat.S_ISDIR(mode):
+        raise refuse(where, "cannot be read: is a directory", right)
+    raise refuse(where, "is a device or a pipe", f"a regular file: {right}")
+
+
+def read_whole(path: Path, most: int, right: str, where: str = "") -> bytes:
+    """The content of a regular file of at most `most` bytes; raises `Refused`. See `open_regular` for the rest.
+
+    It is asked for its size before it is read, and not believed: some grow while they are read, or say nothing. What
+    is not read within `LONGEST` seconds (a lost network share can wait between two pieces) is given up.
+    """
+    where = where or str(path)
+    too_large = f"at most {most / 1e6:.3g} MB"
+    ends = time.monotonic() + LONGEST
+    pieces = []
+    left = most + 1
+    with open_regular(path, right, where) as file:
+        size = os.fstat(file.fileno()).st_size
+        if size > most:
+            raise refuse(where, f"is too large: {size / 1e6:.0f} MB", too_large)
+        try:
+            while left > 0 and (piece := os.read(file.fileno(), min(left, PIECE))):
+                pieces.append(piece)
+                left -= len(piece)
+                if time.monotonic() > ends:
+                    raise refuse(where, f"cannot be read within {LONGEST:.0f} s", right)
+        except OSError as error:
+            raise refuse(where, f"cannot be read: {words(error)}", right) from None
+    if left <= 0:
+        raise refuse(where, "is too large: it goes on and on", too_large)
+    return b"".join(pieces)

@@ -10,19 +10,25 @@ import csv
 import io
 import math
 import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 
 from oak_sled.core.build import tracks
 from oak_sled.core.documents.craft import Craft
 from oak_sled.core.documents.faults import close_match, refuse
-from oak_sled.core.documents.yard import Drill, Knot, Track
+from oak_sled.core.documents.yard import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.core.files import disk
 from oak_sled.core.results.run import Run
 
-MOST_ROWS = 500_000
+MOST_ROWS = MOST_KNOTS
+MOST_LINE = 1_000_000
+"""Bytes of a line."""
+LATEST = 7200.0
+"""s: the longest that a drill may last."""
 GAP = 4.0
 """A step of time this many times the usual one is a gap."""
 _HEAD = re.compile(r"^\s*(?P<name>[^\[\]]*?)\s*(\[(?P<unit>[^\]]*)\])?\s*$")
@@ -62,41 +68,113 @@ def save(text: str, path: Path) -> None:
 
 
 def load(path: Path, craft: Craft) -> Inputs:
-    """The inputs in a file; raises `Refused` when nothing in it can be used."""
-    try:
-        if path.stat().st_size > 200_000_000:
-            raise refuse(str(path), "is too large for inputs", "at most 200 MB")
-        text = path.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError:
-        raise refuse(str(path), "is not text", "CSV in UTF-8") from None
-    except OSError as error:
-        raise refuse(
-            str(path), f"cannot be read: {(error.strerror or str(error)).lower()}", "a file you may read"
-        ) from None
-    return loads(text, craft, path.name)
+    """The inputs in a file; raises `Refused` when nothing in it can be used. Read line by line, up to the bounds."""
+    where = path.name
+    with disk.open_regular(path, "CSV in UTF-8") as file:
+        try:
+            return _read(_lines_of(file, where), craft, where)
+        except UnicodeDecodeError:
+            raise refuse(str(path), "is not text", "CSV in UTF-8") from None
+        except OSError as error:
+            raise refuse(str(path), f"cannot be read: {disk.words(error)}", "a file you may read") from None
+
+
+def _lines_of(file: BinaryIO, where: str) -> Iterator[str]:
+    """The lines of a file as text; no more of it is held than one of them."""
+    number = 0
+    while line := file.readline(MOST_LINE + 1):
+        number += 1
+        if len(line) > MOST_LINE:
+            raise refuse(f"{where} line {number}", "is too long", f"at most {MOST_LINE // 1000} kB a line")
+        yield line.decode("utf-8-sig" if number == 1 else "utf-8")
 
 
 def loads(text: str, craft: Craft, where: str = "inputs") -> Inputs:
     """The inputs in a text: a header `t [s]` and names of channels, then a row a moment."""
-    try:
-        rows = list(csv.reader(io.StringIO(text), strict=True))
-    except csv.Error as error:
-        raise refuse(where, f"is not CSV: {error}", "commas between the columns, a row a moment") from None
-    rows = [row for row in rows if any(cell.strip() for cell in row)]
-    if len(rows) < 2:
+    return _read(iter(text.splitlines(keepends=True)), craft, where)
+
+
+def _read(lines: Iterator[str], craft: Craft, where: str) -> Inputs:
+    rows = _rows(lines, where)
+    head = next(rows, None)
+    if head is None:
         raise refuse(where, "has no rows", "a header, then a row a moment")
-    if len(rows) > MOST_ROWS:
-        raise refuse(where, f"has {len(rows)} rows", f"at most {MOST_ROWS}")
     notes: list[str] = []
-    time_column, columns = _columns(rows[0], craft, where, notes)
-    times, lines = _times(rows, time_column, where, notes)
+    time_column, columns = _columns(head, craft, where, notes)
+    found = _Numbers(where, time_column, columns)
+    for row in rows:
+        found.add(row)
+    if found.line < 2:
+        raise refuse(where, "has no rows", "a header, then a row a moment")
+    times = found.moments(notes)
     tracks = []
     for place, name in columns.items():
         two_sided = next(channel.two_sided for channel in craft.channels if channel.id == name)
-        track = _track(name, [rows[line - 1] for line in lines], place, times, lines, -1.0 if two_sided else 0.0, notes)
-        tracks.append(track)
+        tracks.append(_track(name, found.values[place], times, found.lines, -1.0 if two_sided else 0.0, notes))
     step = float(np.median(np.diff(times))) if len(times) > 1 else 0.05
-    return Inputs(tuple(tracks), max(times[-1] + step, 0.05), tuple(notes))
+    return Inputs(tuple(tracks), min(max(times[-1] + step, 0.05), LATEST), tuple(notes))
+
+
+def _rows(lines: Iterator[str], where: str) -> Iterator[list[str]]:
+    """The rows that are not empty, up to the bound; what follows is not read."""
+    reader = csv.reader(lines, strict=True)
+    count = 0
+    try:
+        for row in reader:
+            if any(cell.strip() for cell in row):
+                count += 1
+                if count > MOST_ROWS + 1:
+                    raise refuse(where, f"has more than {MOST_ROWS} rows", f"at most {MOST_ROWS}")
+                yield row
+    except csv.Error as error:
+        raise refuse(where, f"is not CSV: {error}", "commas between the columns, a row a moment") from None
+
+
+class _Numbers:
+    """What the rows say at times that go on: the times, the lines they stand on, and the columns that are wanted."""
+
+    def __init__(self, where: str, time_column: int, columns: Iterable[int]):
+        self.where, self.time_column = where, time_column
+        self.times: list[float] = []
+        self.lines: list[int] = []
+        self.values: dict[int, list[float | None]] = {place: [] for place in columns}
+        self.line = 1
+        self._back: list[int] = []
+        self._wrong: list[int] = []
+
+    def add(self, row: list[str]) -> None:
+        """Takes a row in."""
+        self.line += 1
+        time = _number(row, self.time_column)
+        if time is None or not 0.0 <= time <= LATEST:
+            self._wrong.append(self.line)
+        elif self.times and time <= self.times[-1]:
+            self._back.append(self.line)
+        else:
+            self.times.append(time)
+            self.lines.append(self.line)
+            for place, values in self.values.items():
+                values.append(_number(row, place))
+
+    def moments(self, notes: list[str]) -> list[float]:
+        """The times, s; what was not right with them goes to the notes."""
+        if not self.times:
+            raise refuse(self.where, "no row has a time", f"seconds from 0 to {LATEST:g} in the column t [s]")
+        if self._wrong:
+            notes.append(
+                f"{_lines(self._wrong)}: no time that can be used, left out (0 to {LATEST:g} s would be right)"
+            )
+        if self._back:
+            notes.append(f"{_lines(self._back)}: the time jumps back or stands, left out (times must rise)")
+        steps = np.diff(self.times)
+        if len(steps) > 2:
+            usual = float(np.median(steps))
+            for k in np.flatnonzero(steps > GAP * usual)[:5]:
+                notes.append(
+                    f"line {self.lines[k + 1]}: a gap of {steps[k]:.3g} s (usual {usual:.3g} s), "
+                    "over which the last value holds"
+                )
+        return self.times
 
 
 def _columns(head: list[str], craft: Craft, where: str, notes: list[str]) -> tuple[int, dict[int, str]]:
@@ -132,45 +210,14 @@ def _columns(head: list[str], craft: Craft, where: str, notes: list[str]) -> tup
     return time_column, found
 
 
-def _times(rows: list[list[str]], place: int, where: str, notes: list[str]) -> tuple[list[float], list[int]]:
-    """The times that go on, s, and the lines they stand on."""
-    times: list[float] = []
-    lines: list[int] = []
-    back, wrong = [], []
-    for line, row in enumerate(rows[1:], start=2):
-        value = _number(row, place)
-        if value is None or not 0.0 <= value <= 1e5:
-            wrong.append(line)
-        elif times and value <= times[-1]:
-            back.append(line)
-        else:
-            times.append(value)
-            lines.append(line)
-    if not times:
-        raise refuse(where, "no row has a time", "seconds from 0 on in the column t [s]")
-    if wrong:
-        notes.append(f"{_lines(wrong)}: no time that can be used, left out (seconds from 0 on would be right)")
-    if back:
-        notes.append(f"{_lines(back)}: the time jumps back or stands, left out (times must rise)")
-    steps = np.diff(times)
-    if len(steps) > 2:
-        usual = float(np.median(steps))
-        for k in np.flatnonzero(steps > GAP * usual)[:5]:
-            notes.append(
-                f"line {lines[k + 1]}: a gap of {steps[k]:.3g} s (usual {usual:.3g} s), over which the last value holds"
-            )
-    return times, lines
-
-
 def _track(
-    name: str, rows: list[list[str]], place: int, times: list[float], lines: list[int], low: float, notes: list[str]
+    name: str, values: list[float | None], times: list[float], lines: list[int], low: float, notes: list[str]
 ) -> Track:
     """A column as a track: a knot wherever the value changes."""
     knots: list[Knot] = []
     last = 0.0
     missing, outside = [], []
-    for row, t, line in zip(rows, times, lines, strict=True):
-        value = _number(row, place)
+    for value, t, line in zip(values, times, lines, strict=True):
         if value is None:
             missing.append(line)
             continue

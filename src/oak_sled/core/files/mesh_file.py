@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.documents.faults import refuse
+from oak_sled.core.files import disk, mesh_counts
 from oak_sled.core.geometry.terrain import METRES, MOST_TRIANGLES, Mesh, mesh_of
 
 KINDS = ("obj", "stl", "gltf", "glb")
@@ -20,16 +21,19 @@ FARTHEST = 1e5
 
 
 class _Beside(Mapping[str, bytes]):
-    """Hands the reader files that lie beside the mesh, and no others."""
+    """Hands the reader files that lie beside the mesh, and no others; all of them together are bounded."""
 
     def __init__(self, folder: Path):
         self.folder = folder
+        self.left = MOST_BYTES
 
     def __getitem__(self, name: str) -> bytes:
         file = self.folder / name
-        if Path(name).name != name or file.suffix.lower() in (".gltf", ".glb") or file.stat().st_size > MOST_BYTES:
+        if Path(name).name != name or file.suffix.lower() in (".gltf", ".glb"):
             raise ValueError(f"it names {name!r}, which does not lie beside it")
-        return file.read_bytes()
+        content = disk.read_whole(file, self.left, "a file that belongs to the mesh", name)
+        self.left -= len(content)
+        return content
 
     def get(self, name: str, default: object = None) -> bytes:  # it fails as loud as []
         return self[name]
@@ -49,15 +53,11 @@ def read(file: Path, **settings: Any) -> Mesh:
     where, kind = file.name, file.suffix.lower().removeprefix(".")
     if kind not in KINDS:
         raise refuse(where, f"a mesh cannot be read from {file.suffix or 'such a file'}", "OBJ, STL, glTF or GLB")
-    try:
-        size = file.stat().st_size
-    except OSError:
-        raise refuse(where, "there is no such file", "a mesh as OBJ, STL or glTF") from None
-    if size > MOST_BYTES:
-        raise refuse(where, f"{size / 1e6:.0f} MB are too many", f"at most {MOST_BYTES / 1e6:.0f} MB")
-    if size == 0:
+    content = disk.read_whole(file, MOST_BYTES, "a mesh as OBJ, STL or glTF", where)
+    if not content:
         raise refuse(where, "it is empty", "a mesh with triangles")
-    found = _loaded(file, kind)
+    mesh_counts.check(content, kind, where)
+    found = _loaded(file, content, kind)
     corners, faces = np.asarray(found.vertices, dtype=np.float64), np.asarray(found.faces, dtype=np.int64)
     if not len(faces) or not len(corners):
         raise refuse(where, "it has no triangles", "a mesh with triangles")
@@ -78,14 +78,14 @@ def read(file: Path, **settings: Any) -> Mesh:
     return mesh_of(np.asarray(found.vertices), np.asarray(found.faces, dtype=np.int64), where, **settings)
 
 
-def _loaded(file: Path, kind: str) -> Any:
+def _loaded(file: Path, content: bytes, kind: str) -> Any:
     import trimesh  # heavy, and most yards have no mesh
 
     log = logging.getLogger("trimesh")
     before, log.disabled = log.disabled, True  # what is wrong is said once, by us
     try:
         # bytes, not the file: the reader looks at nothing but what it is given
-        scene = trimesh.load_scene(io.BytesIO(file.read_bytes()), file_type=kind, resolver=_Beside(file.parent))
+        scene = trimesh.load_scene(io.BytesIO(content), file_type=kind, resolver=_Beside(file.parent), process=False)
         return scene.to_mesh()
     except Exception as error:  # a hostile file can fail in any way inside the reader
         words = str(error).splitlines()[0][:80] if str(error) else type(error).__name__

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import io
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from oak_sled.core.documents.faults import refuse
+from oak_sled.core.files import disk
 from oak_sled.core.geometry.terrain import MOST_CELLS, Relief, pack
 
+MOST_BYTES = 100_000_000
+"""Of a file: more than a picture of the largest size takes in colours of 16 bits that nothing could be packed of."""
 MOST_PIXELS = 4096
 """Pixels along a side."""
 LEAST_PIXELS = 2
@@ -23,8 +27,9 @@ def read(file: Path, **settings: Any) -> Relief:
     from PIL import Image, UnidentifiedImageError  # heavy, and most yards have no relief
 
     where = file.name
+    content = disk.read_whole(file, MOST_BYTES, "a PNG", where)
     try:
-        with Image.open(file, formats=("PNG",)) as picture:
+        with Image.open(io.BytesIO(content), formats=("PNG",)) as picture:
             wide, high = picture.size  # known before a pixel is unpacked
             if max(wide, high) > MOST_PIXELS:
                 raise refuse(where, f"{wide} x {high} pixels are too many", f"at most {MOST_PIXELS} a side")
@@ -32,8 +37,6 @@ def read(file: Path, **settings: Any) -> Relief:
                 raise refuse(where, f"{wide} x {high} pixels are no ground", f"at least {LEAST_PIXELS} a side")
             deep = picture.mode in ("I", "I;16", "I;16B")
             grey = np.asarray(picture if deep else picture.convert("L"), dtype=np.float32)
-    except FileNotFoundError:
-        raise refuse(where, "there is no such file", "a PNG") from None
     except UnidentifiedImageError:
         raise refuse(where, "it is no PNG", "a grey picture saved as PNG") from None
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:

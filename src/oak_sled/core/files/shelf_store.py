@@ -10,34 +10,28 @@ live drive keeps its record (see `records`).
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
+import os
 import re
-from collections.abc import Callable, Collection, Iterable
-from functools import partial
+from collections.abc import Callable, Collection, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import numpy as np
-
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import document
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.document import Frozen
 from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.core.documents.yard import Drill, Ground, Yard
-from oak_sled.core.files import disk, migrations, records, yard_json
-from oak_sled.core.project.shelf import Card, Kept, trail_of
-from oak_sled.core.results import measures, run
-from oak_sled.core.results.record import Layout, Record
+from oak_sled.core.documents.yard import Yard
+from oak_sled.core.files import card_json, disk, records, yard_json
+from oak_sled.core.files.card_reader import CardReader, json_of
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results.record import Record
 from oak_sled.core.results.rows import Sealed
-from oak_sled.core.results.run import Run
 
 OnProgress = Callable[[int, int], None]
 """on_progress(done, of): rows written or cards read so far. What it raises ends the work; nothing is left half done."""
-MOST_CARD_BYTES = 64_000_000
+MOST_NAME = 250
+"""Bytes of the name of a yard file to which an ending may be put: file systems take 255."""
 _NAME = re.compile(r"[0-9A-Za-z]{1,40}")
-_RECORD = re.compile(r"[0-9A-Za-z]{1,40}\.parquet")
 _INDEX = "shelf-*.json"
 _OLD_INDEX = "shelf.json"
 
@@ -54,8 +48,25 @@ class Opened(NamedTuple):
 
 
 def folder_of(file: Path) -> Path:
-    """The folder of the runs of a yard file; one for each full file name."""
-    return file.with_name(f"{file.name}.runs")
+    """The folder of the runs of a yard file: one for each full file name, beside the file itself where `file` is a
+    link, since that is what a save replaces."""
+    real = Path(os.path.realpath(file))
+    return real.with_name(_runs_name(real.name))
+
+
+def _runs_name(name: str) -> str:
+    """A name for a folder, cut to what file systems take; two long names stay two."""
+    if len(os.fsencode(name)) <= MOST_NAME:
+        return f"{name}.runs"
+    seal = hashlib.sha256(os.fsencode(name)).hexdigest()[:8]
+    return f"{disk.cut(name, MOST_NAME - len(seal) - 1)}.{seal}.runs"
+
+
+def _folders_of(file: Path) -> Iterator[Path]:
+    """Where the runs of a yard may lie: in its folder, or beside the link by which earlier versions saved it."""
+    yield folder_of(file)
+    if file.is_symlink():
+        yield file.with_name(f"{file.name}.runs")
 
 
 def stamp_of(file: Path) -> str:
@@ -87,18 +98,36 @@ def save_all(
     one that goes on is written on and not anew.
     """
     disk.check_folder(file)
-    content = yard_json.dumps(yard).encode()
+    content = yard_json.encoded(yard)
     stamp = _stamp(content)
     folder = folder_of(file)
     tidy: list[Path] = []
-    if cards or folder.exists():
-        tidy = _save_shelf(cards, file, stamp, gone, on_progress, in_parts)
-    disk.write_whole(file, content)  # from here on the new index holds
+    with _nothing_left(folder) as made:
+        if cards or folder.exists():
+            tidy = _save_shelf(cards, file, stamp, gone, on_progress, in_parts, made)
+        disk.write_whole(file, content)  # from here on the new index holds
     if not folder.is_symlink():
         for old in tidy:
             if not old.is_symlink():
                 old.unlink(missing_ok=True)
     return stamp
+
+
+@contextlib.contextmanager
+def _nothing_left(folder: Path) -> Iterator[list[Path]]:
+    """Files that a save makes; where it is refused or cancelled they go again, and the folder if it was not there."""
+    made: list[Path] = []
+    was_there = folder.exists()
+    try:
+        yield made
+    except BaseException:
+        for file in made:
+            with contextlib.suppress(OSError):
+                file.unlink()
+        if not was_there:
+            with contextlib.suppress(OSError):
+                folder.rmdir()
+        raise
 
 
 def _save_shelf(
@@ -108,8 +137,12 @@ def _save_shelf(
     gone: Collection[str],
     on_progress: OnProgress | None,
     in_parts: bool,
+    made: list[Path],
 ) -> list[Path]:
-    """Writes new cards and the index of a yard that is about to be written; what may go once it is there."""
+    """Writes new cards and the index of a yard that is about to be written; what may go once it is there.
+
+    made : takes the files that were not there before.
+    """
     folder = folder_of(file)
     disk.make_folder(folder)
     cards = tuple(card for card in cards if _is_there(folder, card) or _can_be_had(card))
@@ -127,15 +160,17 @@ def _save_shelf(
     progress = _Progress(on_progress, total)
     for card in cards:
         if not _is_there(folder, card):
-            _write_card(card, folder, progress, in_parts)
+            _write_card(card, folder, progress, in_parts, made)
     kept = {card.id for card in cards}
-    index = [
-        {"id": c.id, "title": c.title, "pinned": c.pinned, "starred": c.starred, "says": c.says, "when": c.when}
-        for c in cards
-    ]
+    index = [card_json.index_entry_of(card) for card in cards]
     index += [entry for entry in entries if not (isinstance(entry, dict) and entry.get("id") in kept | set(gone))]
     target = folder / f"shelf-{stamp}.json"
-    disk.write_whole(target, _text({"yard": stamp, "cards": index}))
+    count = 1 + max((_count_of(one) for one in folder.glob(_INDEX)), default=0)
+    if target.exists():
+        made.clear()  # it is the index of the yard as it lies there: from here on the new cards are part of it
+    else:
+        made.append(target)
+    disk.write_whole(target, _text({"yard": stamp, "count": count, "cards": index}))
     tidy = [] if present is None or present == target else [present]
     for name in set(gone) & names - kept:
         if _NAME.fullmatch(name):
@@ -170,14 +205,15 @@ class _Progress:
             self.on_progress(min(self.done, self.total), self.total)
 
 
-def _write_card(card: Card, folder: Path, progress: _Progress, in_parts: bool) -> None:
+def _write_card(card: Card, folder: Path, progress: _Progress, in_parts: bool, made: list[Path]) -> None:
     names = []
     if card.live:
-        names = _write_record(card, folder, progress, in_parts)
-    disk.write_whole(folder / f"{card.id}.json", _text({**_card_data(card), "records": names}))
+        names = _write_record(card, folder, progress, in_parts, made)
+    made.append(folder / f"{card.id}.json")
+    disk.write_whole(made[-1], _text({**card_json.data_of(card), "records": names}))
 
 
-def _write_record(card: Card, folder: Path, progress: _Progress, in_parts: bool) -> list[str]:
+def _write_record(card: Card, folder: Path, progress: _Progress, in_parts: bool, made: list[Path]) -> list[str]:
     """The files of a record; those of sealed blocks that are there already are not written again."""
     record = card.run.record
     pieces: list[tuple[str, Record]] = []
@@ -191,6 +227,7 @@ def _write_record(card: Card, folder: Path, progress: _Progress, in_parts: bool)
     missing = [(folder / name, piece) for name, piece in pieces if not (folder / name).exists()]
     unpacked = records.ahead(_unpacked(piece) for _, piece in missing)
     for (path, _), piece in zip(missing, unpacked, strict=True):
+        made.append(path)
         records.save(piece, path, progress.add)
     return [name for name, _ in pieces]
 
@@ -207,25 +244,6 @@ def _text(data: Any) -> bytes:
     return (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode()
 
 
-def _card_data(card: Card) -> dict[str, Any]:
-    job = card.job
-    return {
-        "craft": job.craft.model_dump(mode="json"),
-        "others": [one.model_dump(mode="json") for one in job.others],
-        "ground": job.ground.model_dump(mode="json"),
-        "drill": job.drill.model_dump(mode="json"),
-        "ticks": job.ticks,
-        "integrator": job.integrator,
-        "live": card.live,
-        "message": card.message,
-        "seconds": card.seconds,
-        "status": card.run.status if card.live else 0,
-        "digest": "" if card.live else card.kept.digest,
-        "found": dict(card.found),
-        "trail": [[round(float(x), 4), round(float(y), 4)] for x, y in card.trail],
-    }
-
-
 # reading
 
 
@@ -240,7 +258,8 @@ def load_all(file: Path, on_progress: OnProgress | None = None) -> Opened:
 
 
 def _load_shelf(file: Path, stamp: str, on_progress: OnProgress | None) -> tuple[tuple[Card, ...], tuple[str, ...]]:
-    index = _index_of(folder_of(file), stamp)
+    found = (_index_of(folder, stamp) for folder in _folders_of(file))
+    index = next((one for one in found if one is not None), None)
     if index is None:  # a shelf of the first version: a folder for each name without its ending
         old = file.with_name(f"{file.stem}.runs") / _OLD_INDEX
         if not old.exists():
@@ -250,7 +269,7 @@ def _load_shelf(file: Path, stamp: str, on_progress: OnProgress | None) -> tuple
         entries = _entries(index)
     except Refused as refused:
         return (), (f"{refused.faults[0]}; the yard is whole",)
-    reader = _Reader(index.parent)
+    reader = CardReader(index.parent)
     cards, lost = [], []
     for done, entry in enumerate(entries):
         name = str(entry.get("id", "?"))[:40] if isinstance(entry, dict) else "?"
@@ -266,125 +285,32 @@ def _load_shelf(file: Path, stamp: str, on_progress: OnProgress | None) -> tuple
 
 
 def _index_of(folder: Path, stamp: str) -> Path | None:
-    """The index of a yard: that of its content, else the newest (the yard was edited by hand), or None."""
+    """The index of a yard: that of its content, else the newest (the yard was edited by hand), or None.
+
+    The newest is that of the highest count; clocks go back, and copies take the time of the copying.
+    """
     if stamp and (folder / f"shelf-{stamp}.json").exists():
         return folder / f"shelf-{stamp}.json"
-    found = [one for one in folder.glob(_INDEX) if one.is_file()]
-    return max(found, key=lambda one: one.stat().st_mtime, default=None)
+    found = [one for one in sorted(folder.glob(_INDEX)) if one.is_file()]
+    return max(found, key=lambda one: (_count_of(one), one.stat().st_mtime), default=None)
 
 
-def names_in(file: Path) -> frozenset[str]:
-    """Ids of the runs that the index of a yard file names."""
-    index = _index_of(folder_of(file), stamp_of(file))
-    entries = [] if index is None else _entries(index)
-    return frozenset(str(entry["id"]) for entry in entries if isinstance(entry, dict) and "id" in entry)
+def _count_of(index: Path) -> int:
+    """How many times the shelf had been saved when this index was; 0 where it does not say."""
+    try:
+        count = json_of(index).get("count", 0)
+    except (Refused, AttributeError):
+        return 0
+    return count if isinstance(count, int) and not isinstance(count, bool) else 0
 
 
 def _entries(index: Path) -> list[Any]:
     """The cards an index names, as they stand there; raises `Refused`."""
-    data = _json(index)
+    data = json_of(index)
     entries = data.get("cards") if isinstance(data, dict) else None
     if not isinstance(entries, list):
         raise refuse(index.name, "the shelf cannot be read", "an object with a list of cards")
     return entries
-
-
-def _json(file: Path) -> Any:
-    content = disk.read_whole(file, MOST_CARD_BYTES, "a file of the shelf")
-    return yard_json.parse(content, file.name)
-
-
-class _Reader:
-    """Reads the cards of a folder; documents that several of them share are made once."""
-
-    def __init__(self, folder: Path):
-        self.folder = folder
-        self._made: dict[tuple[type, str], Any] = {}
-
-    def document(self, model: type[Frozen], data: Any, where: str) -> Any:
-        """The document in the data; raises `Refused`."""
-        key = (model, json.dumps(data, sort_keys=True))
-        if key not in self._made:
-            self._made[key] = document.checked(model, data, where)
-        return self._made[key]
-
-    def card(self, entry: Any) -> Card:
-        """The card of an entry of the index. Its run is not made or read yet, but that of an old format."""
-        if not isinstance(entry, dict) or not _NAME.fullmatch(str(entry.get("id", ""))):
-            raise refuse("index", "an entry is no card", "an object with the id of a run, of letters and digits")
-        name = str(entry["id"])
-        data = _json(self.folder / f"{name}.json")
-        if not isinstance(data, dict):
-            raise refuse(f"{name}.json", "is no card", "an object with craft, ground and drill")
-        craft, drill = migrations.migrate_card(data["craft"], data["drill"])
-        job = Job(
-            self.document(Craft, craft, "craft"),
-            self.document(Ground, data["ground"], "ground"),
-            self.document(Drill, drill, "drill"),
-            int(data["ticks"]),
-            str(data["integrator"]),
-            others=tuple(self.document(Craft, one, "others") for one in data.get("others", [])),
-        )
-        live = bool(data["live"])
-        kept = self._live(name, job, data) if live else Kept(None, partial(run.execute, job), str(data["digest"]))
-        if "found" in data:
-            found, trail, seconds = _found(data["found"]), _trail(data["trail"]), float(data["seconds"])
-        else:  # of the first version, which kept neither
-            made = kept.load()
-            found, trail, seconds = measures.read_all(made), trail_of(made), made.duration
-        return Card(
-            job,
-            kept,
-            str(entry["says"]),
-            found,
-            trail,
-            live,
-            str(data["message"]),
-            seconds,
-            float(entry["when"]),
-            name,
-            str(entry["title"]),
-            bool(entry["pinned"]),
-            bool(entry["starred"]),
-        )
-
-    def _live(self, name: str, job: Job, data: dict[str, Any]) -> Kept:
-        layout = Layout.of(job)
-        status, message = int(data["status"]), str(data["message"])
-        if "records" not in data:
-            return Kept(Run(job, _packed(self.folder / f"{name}.npz", layout), status, message, True), None)
-        names = data["records"]
-        if not names or not all(isinstance(one, str) and _RECORD.fullmatch(one) for one in names):
-            raise refuse(f"{name}.json", "names no record", "files that end in .parquet")
-        record = records.load([self.folder / one for one in names], layout)
-        return Kept(None, partial(_checked, Run(job, record, status, message, True)))
-
-
-def _checked(made: Run) -> Run:
-    """A run whose record was read once from end to end, so that no damage is found in the middle of a paint."""
-    for _ in made.record.chunks(records.CHUNK):
-        pass
-    return made
-
-
-def _found(data: Any) -> dict[str, float | None]:
-    return {str(name): None if value is None else float(value) for name, value in data.items()}
-
-
-def _trail(data: Any) -> Any:
-    made = np.asarray(data, dtype=np.float64).reshape(-1, 2)
-    if not len(made) or not np.all(np.isfinite(made)):
-        raise refuse("trail", "is no path", "points of two finite numbers")
-    return made
-
-
-def _packed(file: Path, layout: Layout) -> Record:
-    """The record of a live drive of the first version."""
-    with np.load(file, allow_pickle=False) as packed:
-        rows = np.ascontiguousarray(packed["rows"].T)
-    if rows.ndim != 2 or rows.shape[1] != layout.width or rows.shape[0] < 1:
-        raise refuse(file.name, "does not fit its craft", f"{layout.width} columns")
-    return Record(layout, [rows])
 
 
 def files_of(file: Path) -> Iterable[Path]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -22,6 +23,44 @@ def dumps(yard: Yard) -> str:
     return json.dumps(yard.model_dump(mode="json"), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
+def encoded(yard: Yard) -> bytes:
+    """The yard as the bytes of a file; raises `Refused` with the place of what no file can hold."""
+    try:
+        return dumps(yard).encode()
+    except (ValueError, TypeError, RecursionError) as error:
+        place = unwritable(yard.model_dump()) or "yard"
+        raise refuse(place, f"cannot be written: {error}", "finite numbers and whole characters") from None
+
+
+def unwritable(data: Any, path: str = "") -> str:
+    """The place of the first value that JSON cannot hold, "" if there is none."""
+    if isinstance(data, dict | list | tuple):
+        pairs = data.items() if isinstance(data, dict) else enumerate(data)
+        found = (
+            unwritable(inner, f"{path}.{_name_of(key, inner)}" if path else _name_of(key, inner))
+            for key, inner in pairs
+        )
+        return next((one for one in found if one), "")
+    if isinstance(data, str):
+        return "" if _is_text(data) else path
+    fine = data is None or isinstance(data, int) or (isinstance(data, float) and math.isfinite(data))
+    return "" if fine else path
+
+
+def _name_of(key: Any, value: Any) -> str:
+    """What stands at a place in a list is called by its id."""
+    return str(value["id"]) if isinstance(key, int) and isinstance(value, dict) and "id" in value else str(key)
+
+
+def _is_text(text: str) -> bool:
+    """Whether a text is of whole characters: JSON can name half of one, which no file can hold."""
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
 def loads(text: str, where: str = "") -> Yard:
     """The yard written as `text`; raises `Refused` with one fault for everything that is wrong."""
     return of(parse(text, where or "yard"), where)
@@ -37,6 +76,8 @@ def of(data: Any, where: str = "") -> Yard:
     if not isinstance(data, dict):
         raise refuse(where or "yard", f"is {_kind(data)}, not a yard", "an object with crafts, grounds and drills")
     number = data.get("format", FORMAT)
+    if isinstance(number, float):
+        raise refuse("format", f"{number} is not a whole number", f"a whole number up to {FORMAT}")
     if isinstance(number, int) and number > FORMAT:
         raise refuse("format", f"{number} was written by a newer version", f"this version reads formats up to {FORMAT}")
     if isinstance(number, int) and not isinstance(number, bool) and 1 <= number < FORMAT:
@@ -112,6 +153,9 @@ class _Strict(json.JSONDecoder):
             place = f"{self.where}, in {inside!r}" if isinstance(inside, str) else self.where
             raise refuse(place, f"the name {twice!r} stands twice in one object", "each name once")
         for name, value in pairs:
+            if not _is_text(name) or (isinstance(value, str) and not _is_text(value)):
+                place = f"{self.where}, at {name.encode(errors='replace').decode()!r}"
+                raise refuse(place, "half a character stands in a text (a lone surrogate)", "whole characters")
             if isinstance(value, _Wrong):
                 raise refuse(f"{self.where}, at {name!r}", value.says, "a finite number of usual size")
             wrong = _wrong_in(value)
@@ -146,6 +190,8 @@ class _Wrong:
 
 def _wrong_in(value: Any) -> _Wrong | None:
     """The first number in lists of lists that cannot stand; objects were looked through when they were made."""
+    if isinstance(value, str) and not _is_text(value):
+        return _Wrong("half a character stands in a text (a lone surrogate)")
     if not isinstance(value, list):
         return None
     found = (one if isinstance(one, _Wrong) else _wrong_in(one) for one in value)
@@ -186,7 +232,7 @@ def load(path: Path) -> Yard:
 
 def save(yard: Yard, path: Path) -> None:
     """Writes the yard; the old file stays whole until the new one is."""
-    disk.write_whole(path, dumps(yard).encode())
+    disk.write_whole(path, encoded(yard))
 
 
 def schema() -> dict[str, Any]:
