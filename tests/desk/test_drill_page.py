@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from oak_sled.core.documents.yard import Knot, Track
 from oak_sled.core.project import demos, inputs
 from oak_sled.desk import screen
-from oak_sled.desk.channelpaint import MOST_KNOTS, Pick
+from oak_sled.desk.channelpaint import MOST_SEEN, Pick
 from oak_sled.desk.drillpage import SHAPES
 
 
@@ -265,7 +265,7 @@ def test_a_kept_drive_opens_here_and_is_cut_and_smoothed(drill, window, idle):
     knots = tuple(Knot(t=0.02 * k, value=0.3 + 0.2 * (k % 2)) for k in range(300))
     window.session.edit(f"{drill.path}.tracks", (Track(channel="throttle", knots=knots),))
     idle()
-    assert len(knots) > MOST_KNOTS
+    assert len(knots) > MOST_SEEN
     assert not screen.settled(drill.strips).isNull(), "too many knots to draw each: the line alone"
     drill.strips.choose(Pick(""))
     QTest.mouseClick(drill.buttons["smooth"], Qt.MouseButton.LeftButton)
@@ -298,19 +298,21 @@ def test_inputs_go_to_a_file_and_come_back(drill, window, idle, tmp_path):
     drill.strips.choose(Pick("track", "throttle"))
     drill.strips.remove()
     assert told(drill, "throttle").knots == ()
-    assert drill.files.import_csv(tmp_path / "in.csv")
+    drill.files.import_csv(tmp_path / "in.csv")
     idle()
     assert [knot.value for knot in told(drill, "throttle").knots] == [knot.value for knot in old.knots]
     assert window.session.undo_label == "inputs from in.csv"
 
 
-def test_a_file_with_holes_is_taken_and_said_and_a_useless_one_refused(drill, window, tmp_path):
+def test_a_file_with_holes_is_taken_and_said_and_a_useless_one_refused(drill, window, idle, tmp_path):
     (tmp_path / "holes.csv").write_text("t [s],throttle\n0,0.5\n0.1,\n0.2,4\n")
-    assert drill.files.import_csv(tmp_path / "holes.csv")
+    drill.files.import_csv(tmp_path / "holes.csv")
+    idle()
     assert "line 3: no number, the last good value holds" in window.notice.words.text()
     before = window.session.drill
     (tmp_path / "odd.csv").write_text("time [ms],throttle\n0,1\n")
-    assert not drill.files.import_csv(tmp_path / "odd.csv")
+    drill.files.import_csv(tmp_path / "odd.csv")
+    idle()
     assert window.session.drill is before
     assert "seconds: t [s]" in window.notice.words.text()
     (tmp_path / "wall").write_text("")

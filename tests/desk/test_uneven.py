@@ -137,8 +137,9 @@ def test_gravity_air_and_edges_are_set_beside_the_plan(page, window, idle):
 def test_a_picture_is_laid_moved_and_taken_away(page, window, idle, tmp_path, drag):
     grey = np.round(np.tile(np.linspace(0, 255, 41), (31, 1))).astype(np.uint8)
     Image.fromarray(grey).save(tmp_path / "rise.png")
-    assert fromfiles.lay_relief(window.session, tmp_path / "rise.png")
-    page.plan.choose(["relief"])
+    fromfiles.lay_relief(window.session, tmp_path / "rise.png", lambda path: page.plan.choose([path]))
+    idle()
+    assert page.plan.chosen == ["relief"]
     relief = page.session.ground.relief
     assert (relief.length, relief.width) == (40.0, 30.0), "a metre a pixel"
     assert set(page.dials) >= {"low", "high", "length"}
@@ -165,21 +166,23 @@ def test_a_new_picture_takes_the_place_of_the_old_one(window, idle, tmp_path):
     window.session.choose("ground", "ridges")
     old = window.session.ground.relief
     Image.fromarray(np.zeros((9, 9), np.uint8)).save(tmp_path / "flat.png")
-    assert fromfiles.lay_relief(window.session, tmp_path / "flat.png")
+    fromfiles.lay_relief(window.session, tmp_path / "flat.png")
+    idle()
     new = window.session.ground.relief
     assert (new.x, new.length, new.high, new.columns) == (old.x, old.length, old.high, 9)
     idle()
 
 
 @pytest.mark.parametrize("name", ["words.png", "words.obj", "words.txt"])
-def test_a_file_that_cannot_be_used_is_said_and_nothing_is_lost(page, window, tmp_path, name):
+def test_a_file_that_cannot_be_used_is_said_and_nothing_is_lost(page, window, idle, tmp_path, name):
     (tmp_path / name).write_text("hello")
     heard, before = said(window), window.session.yard
     if name.endswith("png"):
-        assert not fromfiles.lay_relief(window.session, tmp_path / name)
+        fromfiles.lay_relief(window.session, tmp_path / name)
     else:
-        assert not page.place_mesh(tmp_path / name)
-        assert not fromfiles.hull_from(window.session, tmp_path / name)
+        page.place_mesh(tmp_path / name)
+        fromfiles.hull_from(window.session, tmp_path / name)
+    idle()
     assert window.session.yard is before
     assert heard[0][1]
     assert name in heard[0][0]
@@ -187,7 +190,8 @@ def test_a_file_that_cannot_be_used_is_said_and_nothing_is_lost(page, window, tm
 
 
 def test_a_solid_mesh_is_placed_as_a_loose_thing_with_its_hulls(page, window, idle):
-    assert page.place_mesh(DEMO / "cleat.obj")
+    page.place_mesh(DEMO / "cleat.obj")
+    idle()
     placed = page.session.ground.blocks[-1]
     assert (placed.id, placed.fit, placed.moves) == ("cleat", "hulls", "free")
     assert (placed.length, placed.height) == pytest.approx((1.6, 0.9))
@@ -208,7 +212,8 @@ def test_a_solid_mesh_is_placed_as_a_loose_thing_with_its_hulls(page, window, id
 def test_an_open_mesh_is_placed_as_ground(page, idle, tmp_path):
     sheet = trimesh.Trimesh([[0, 0, 0], [4, 0, 1], [4, 3, 1], [0, 3, 0]], [[0, 1, 2], [0, 2, 3]])
     sheet.export(tmp_path / "Sheet 7.stl")
-    assert page.place_mesh(tmp_path / "Sheet 7.stl", unit="ft")
+    page.place_mesh(tmp_path / "Sheet 7.stl", unit="ft")
+    idle()
     placed = page.session.ground.blocks[-1]
     assert (placed.id, placed.fit, placed.moves) == ("sheet_7", "triangles", "fixed")
     assert placed.length == pytest.approx(4 * 0.3048)
@@ -220,7 +225,8 @@ def test_an_open_mesh_is_placed_as_ground(page, idle, tmp_path):
 
 
 def test_a_craft_takes_its_shape_from_a_mesh(window, idle):
-    assert fromfiles.hull_from(window.session, DEMO / "cleat.obj", up="+z")
+    fromfiles.hull_from(window.session, DEMO / "cleat.obj", up="+z")
+    idle()
     body = window.session.craft.body
     assert (body.shape, body.fit, body.inertia_from) == ("mesh", "hulls", "shape")
     idle()

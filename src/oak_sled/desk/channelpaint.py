@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.build import tracks
 from oak_sled.core.documents.craft import Channel
 from oak_sled.core.documents.yard import Drill, Knot, Track
-from oak_sled.core.geometry import curve
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import inputs
 from oak_sled.desk import theme
@@ -23,7 +22,7 @@ from oak_sled.desk.session import Session
 LEFT, RIGHT, LANE, AXIS, TALLEST = 96.0, 18.0, 56.0, 24.0, 150
 """px beside the strips, above them for events, below them for the time, and of a strip at most."""
 PAD = 9.0
-MOST_KNOTS = 90
+MOST_SEEN = 90
 """Knots in sight past which only the line is drawn: a recorded drive is zoomed into first."""
 SHAPE_WORDS = {
     "steps": "steps",
@@ -86,6 +85,9 @@ class Lanes(Protocol):
 
     def from_mark(self) -> QPointF:
         """Where measuring begins."""
+
+    def knots_seen(self, track: Track) -> range:
+        """The numbers of the knots in sight."""
 
     def knots_show(self, track: Track) -> bool:
         """Whether there is room for the knots of a track."""
@@ -178,8 +180,13 @@ class ChannelPainter:
         painter.setClipRect(box)
         self.paint_made(painter, number, channel)
         if track.shape != "aim":
-            painter.setPen(QPen(theme.colour("ink"), 2.0))
-            painter.drawPolyline(self.line(number, track))
+            seen = self.strips.knots_seen(track)
+            if track.shape in ("steps", "ramps") and self.is_dense(len(seen)):
+                part = slice(seen.start, seen.stop)
+                self.paint_dense(painter, number, track.times[part], track.values[part], QPen(theme.colour("ink"), 2.0))
+            else:
+                painter.setPen(QPen(theme.colour("ink"), 2.0))
+                painter.drawPolyline(self.line(number, track))
             self.paint_handles(painter, channel.id, track)
         painter.restore()
 
@@ -188,7 +195,8 @@ class ChannelPainter:
         first, last = self.strips.seen()
         times = np.linspace(max(first, 0.0), last, max(2, self.widget.width()))
         if track.shape == "steps":
-            flanks = np.array([knot.t for knot in track.knots if first <= knot.t <= last])
+            seen = self.strips.knots_seen(track)
+            flanks = track.times[seen.start : seen.stop]
             times = np.sort(np.concatenate([times, flanks - 1e-6, flanks]))
             times = times[times >= 0.0]
         return self.points(number, times, tracks.sample(track, times))
@@ -207,9 +215,35 @@ class ChannelPainter:
         run = self.session.run
         if run is None or channel.id not in run.layout.channels or self.session.live_on:
             return
-        times, values = curve.thinned(run.t, run.column(f"channel.{channel.id}"), 1600).T
-        painter.setPen(QPen(theme.colour("oak"), 1.4))
-        painter.drawPolyline(self.points(number, times, values))
+        pen = QPen(theme.colour("oak"), 1.4)
+        first, last = self.strips.seen()
+        part = slice(run.at(first), run.at(last) + 2)
+        times, values = run.t[part], run.column(f"channel.{channel.id}")[part]
+        if self.is_dense(len(times)):
+            self.paint_dense(painter, number, times, values, pen)
+        else:
+            painter.setPen(pen)
+            painter.drawPolyline(self.points(number, times, values))
+
+    def is_dense(self, count: int) -> bool:
+        """Whether so many values in sight are more than there are pixels for."""
+        return count > 2 * self.widget.width()
+
+    def paint_dense(self, painter: QPainter, number: int, times: Floats, values: Floats, pen: QPen) -> None:
+        """What lies between the least and the greatest value of each stretch, filled: a line through very many values
+        that goes up and down within each pixel would take minutes, and look the same."""
+        stretch = -(-len(times) // self.widget.width())
+        begins = np.arange(0, len(times), stretch)
+        low, high = np.minimum.reduceat(values, begins), np.maximum.reduceat(values, begins)
+        # each stretch reaches the values beside it, as a line does
+        low[1:], high[1:] = np.minimum(low[1:], values[begins[1:] - 1]), np.maximum(high[1:], values[begins[1:] - 1])
+        there, back = self.points(number, times[begins], low), self.points(number, times[begins][::-1], high[::-1])
+        there.translate(0.0, 0.5 * pen.widthF())
+        back.translate(0.0, -0.5 * pen.widthF())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(pen.color())
+        painter.drawPolygon(there + back)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def paint_handles(self, painter: QPainter, name: str, track: Track) -> None:
         painter.setPen(theme.pen("ink", 1.4))
@@ -220,7 +254,7 @@ class ChannelPainter:
             return
         if not self.strips.knots_show(track):
             return
-        for k in range(len(track.knots)):
+        for k in self.strips.knots_seen(track):
             chosen = self.strips.chosen == Pick("knot", name, k)
             painter.setBrush(theme.colour("oak" if chosen else "card"))
             painter.drawEllipse(self.strips.spot(name, k), 5.5 if chosen else 4.5, 5.5 if chosen else 4.5)

@@ -7,19 +7,20 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.documents.craft import Channel
-from oak_sled.core.documents.yard import Drill, Knot, Track
+from oak_sled.core.documents.yard import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.core.project import inputs
 from oak_sled.desk import keys, theme
 from oak_sled.desk.channelpaint import (
     AXIS,
     LANE,
     LEFT,
-    MOST_KNOTS,
+    MOST_SEEN,
     PAD,
     RIGHT,
     SHAPE_WORDS,
@@ -176,12 +177,11 @@ class ChannelStrips(QWidget):
         name = self.channels[number].id
         track = inputs.track_of(self.drill, name)
         if track.shape in ("steps", "ramps") and self.knots_show(track):
-            away = [
-                math.hypot(s.x() - at.x(), s.y() - at.y())
-                for s in (self.spot(name, k) for k in range(len(track.knots)))
-            ]
-            if away and min(away) < NEAR + 2:
-                self.choose(Pick("knot", name, away.index(min(away))))
+            spots = {k: self.spot(name, k) for k in self.knots_seen(track)}
+            away = {k: math.hypot(s.x() - at.x(), s.y() - at.y()) for k, s in spots.items()}
+            nearest = min(away, key=lambda k: away[k], default=-1)
+            if nearest >= 0 and away[nearest] < NEAR + 2:
+                self.choose(Pick("knot", name, nearest))
                 return "knot"
         self.choose(Pick("track", name))
         if track.shape in ("sine", "pulses") and near(self.crest(name), NEAR + 3):
@@ -194,9 +194,14 @@ class ChannelStrips(QWidget):
             (k for k in range(len(self.channels)) if self.strip(k).adjusted(-LEFT, 0, RIGHT, 0).contains(at)), None
         )
 
-    def knots_show(self, track: Track) -> bool:
+    def knots_seen(self, track: Track) -> range:
+        """The numbers of the knots in sight."""
         first, last = self.seen()
-        return sum(first <= knot.t <= last for knot in track.knots) <= MOST_KNOTS
+        return range(int(np.searchsorted(track.times, first)), int(np.searchsorted(track.times, last, side="right")))
+
+    def knots_show(self, track: Track) -> bool:
+        """Whether there is room for the knots of a track."""
+        return len(self.knots_seen(track)) <= MOST_SEEN
 
     # hand
 
@@ -276,12 +281,14 @@ class ChannelStrips(QWidget):
         if track.shape not in ("steps", "ramps"):
             self.session.say(f"{SHAPE_WORDS[track.shape]}: this shape has no knots (choose steps or ramps first)")
             return
-        knots = tuple(sorted((*track.knots, Knot(t=t, value=value)), key=lambda knot: knot.t))
+        if len(track.knots) >= MOST_KNOTS:
+            self.session.say(f"{channel} has {len(track.knots)} knots already, as many as a track holds", True)
+            return
+        place = int(np.searchsorted(track.times, t, side="right"))
+        knots = (*track.knots[:place], Knot(t=t, value=value), *track.knots[place:])
         self.previewed.emit("tracks", inputs.with_track(self.drill, track.replace(knots=knots)).tracks)
         self.let_go.emit("add a knot")
-        self.choose(
-            Pick("knot", channel, next(k for k, knot in enumerate(knots) if (knot.t, knot.value) == (t, value)))
-        )
+        self.choose(Pick("knot", channel, place))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.files import inputs_csv
+from oak_sled.core.files.inputs_csv import Inputs
 from oak_sled.core.project import inputs
 from oak_sled.desk import folders
 from oak_sled.desk.session import Session
@@ -26,21 +27,24 @@ class DrillFiles:
             folders.remember(self.session, name)
             self.import_csv(Path(name))
 
-    def import_csv(self, file: Path) -> bool:
-        """Takes the inputs of a file into this drill; what was not right in it is said."""
-        try:
-            found = inputs_csv.load(file, self.session.craft)
-        except Refused as refused:
-            self.session.say(str(refused.faults[0]), True)
-            return False
-        drill = self.session.seen_drill
-        for track in found.tracks:
-            drill = inputs.with_track(drill, track)
-        self.session.take_seen_drill(drill.replace(duration=found.duration, recorded=True), f"inputs from {file.name}")
-        if found.notes:
-            more = f" (and {len(found.notes) - 2} more)" if len(found.notes) > 2 else ""
-            self.session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)
-        return True
+    def import_csv(self, file: Path) -> None:
+        """Takes the inputs of a file, which is read beside the window, into this drill; what was not right is said."""
+        session = self.session
+        craft, drill = session.craft, session.drill.id
+
+        def done(found: Inputs) -> None:
+            if (session.craft.id, session.drill.id) != (craft.id, drill):
+                session.say(f"another drill was chosen while {file.name} was being read: import it again", True)
+                return
+            taken = session.seen_drill
+            for track in found.tracks:
+                taken = inputs.with_track(taken, track)
+            session.take_seen_drill(taken.replace(duration=found.duration, recorded=True), f"inputs from {file.name}")
+            if found.notes:
+                more = f" (and {len(found.notes) - 2} more)" if len(found.notes) > 2 else ""
+                session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)
+
+        session.beside(f"reading {file.name}", lambda: inputs_csv.load(file, craft), done)
 
     def ask_export(self) -> None:
         """Asks where the inputs go."""

@@ -16,7 +16,7 @@ from oak_sled.desk.groundpaint import HANDLE
 from oak_sled.desk.groundplan import GRID, GroundPlan, rounded
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, throws
-from oak_sled.desk.yardview.camera import spots_of
+from oak_sled.desk.yardview.camera import box_of
 from oak_sled.desk.yardview.marks import path_of
 
 SPIN_RADIUS = 30.0
@@ -52,8 +52,7 @@ class DrillPlan(GroundPlan):
         spots = [(self.session.seen_drill.start.x, self.session.seen_drill.start.y)]
         run = self.session.run
         if run is not None and run.ticks:
-            place = spots_of(run)[:, :2]
-            spots += [tuple(place.min(axis=0)), tuple(place.max(axis=0))]
+            spots += [tuple(corner[:2]) for corner in box_of(run)]
         low, high = np.min(spots, axis=0), np.max(spots, axis=0)
         room = max(6.0, 0.12 * float(np.max(high - low)))
         return float(low[0] - room), float(low[1] - room), float(high[0] + room), float(high[1] + room)

@@ -5,7 +5,9 @@ A file that cannot be used is said in place, and nothing is changed.
 
 from __future__ import annotations
 
+import contextlib
 import re
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, get_args
 
@@ -14,12 +16,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFileDialog, QFormLayout, QLabel, QWidget
 
 from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import free_name
+from oak_sled.core.documents.craft import Body, free_name
 from oak_sled.core.documents.document import faults_of
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.documents.faults import refuse
 from oak_sled.core.files import mesh_file, picture
 from oak_sled.core.geometry import hulls
-from oak_sled.core.geometry.terrain import Direction, LengthUnit, Mesh
+from oak_sled.core.geometry.terrain import Direction, LengthUnit, Mesh, Relief
 from oak_sled.desk.session import Session
 
 SIDES = ("length", "width", "height")
@@ -27,20 +29,24 @@ LEAST = 0.02
 """m, the least side of a body; a flat sheet is given that."""
 
 
-def lay_relief(session: Session, file: Path) -> bool:
-    """Lays a picture as relief, a metre a pixel, or in the place of the old one."""
-    try:
-        relief = picture.read(file)
-    except Refused as refused:
-        session.say(str(refused.faults[0]), True)
-        return False
-    old = session.ground.relief
-    if old is None:
-        relief = relief.replace(length=float(relief.columns - 1), width=float(relief.rows - 1))
-    else:
-        kept = ("x", "y", "length", "width", "low", "high")
-        relief = relief.replace(**{name: getattr(old, name) for name in kept})
-    return session.edit(f"grounds.{session.ground.id}.relief", relief, f"lay {file.name}")
+Then = Callable[[str], object]
+"""What follows when something was placed; it is given its path below the ground."""
+
+
+def lay_relief(session: Session, file: Path, then: Then = str) -> None:
+    """Lays a picture as relief, a metre a pixel, or in the place of the old one; it is read beside the window."""
+
+    def done(relief: Relief) -> None:
+        old = session.ground.relief
+        if old is None:
+            relief = relief.replace(length=float(relief.columns - 1), width=float(relief.rows - 1))
+        else:
+            kept = ("x", "y", "length", "width", "low", "high")
+            relief = relief.replace(**{name: getattr(old, name) for name in kept})
+        if session.edit(f"grounds.{session.ground.id}.relief", relief, f"lay {file.name}"):
+            then("relief")
+
+    session.beside(f"reading {file.name}", lambda: picture.read(file), done)
 
 
 def ask_mesh(parent: QWidget, folder: str) -> tuple[Path, dict[str, Any]] | None:
@@ -52,49 +58,58 @@ def ask_mesh(parent: QWidget, folder: str) -> tuple[Path, dict[str, Any]] | None
     return (Path(name), asked.settings()) if asked.exec() else None
 
 
-def _read(session: Session, file: Path, **settings: Any) -> tuple[Mesh, dict[str, Any]] | None:
-    try:
-        mesh = mesh_file.read(file, **settings)
-    except Refused as refused:
-        session.say(str(refused.faults[0]), True)
-        return None
-    except ValidationError as error:
-        session.say(f"{file.name}: {faults_of(error)[0]}", True)
-        return None
+def _shape_of(mesh: Mesh) -> dict[str, Any]:
+    """The fields of a body that has the shape of a mesh."""
     sizes = (max(size, LEAST) for size in mesh.size())
-    return mesh, {"shape": "mesh", "mesh": mesh, **dict(zip(SIDES, sizes, strict=True))}
+    return {"shape": "mesh", "mesh": mesh, **dict(zip(SIDES, sizes, strict=True))}
 
 
-def place_mesh(session: Session, file: Path, x: float, y: float, **settings: Any) -> str:
-    """Places a closed mesh as a loose block, an open one as ground; its path below the ground, "" when refused."""
-    read = _read(session, file, **settings)
-    if read is None:
-        return ""
-    mesh, shape = read
-    ground = session.ground
-    stem = re.sub(r"[^a-z0-9]+", "_", file.stem.lower()).strip("_")[:30]
-    name = free_name(stem if stem[:1].isalpha() else "mesh", ground.blocks)
-    feel: dict[str, Any] = {"fit": "hulls"} if hulls.is_closed(mesh) else {"fit": "triangles", "moves": "fixed"}
-    try:
-        new = Block(id=name, title=file.stem[:60], x=x, y=y, **feel, **shape)
-    except ValidationError as error:
-        session.say(f"{file.name}: {faults_of(error)[0]}", True)
-        return ""
-    placed = session.edit(f"grounds.{ground.id}.blocks", (*ground.blocks, new), f"place {file.name}")
-    return f"blocks.{name}" if placed else ""
+def place_mesh(session: Session, file: Path, x: float, y: float, then: Then = str, **settings: Any) -> None:
+    """Places a closed mesh as a loose block, an open one as ground. It is read beside the window, with its hulls."""
+
+    def work() -> Block:
+        with _named(file):
+            mesh = mesh_file.read(file, **settings)
+            feel: dict[str, Any] = {"fit": "hulls"} if hulls.is_closed(mesh) else {"fit": "triangles", "moves": "fixed"}
+            return Block(id="mesh", title=file.stem[:60], x=x, y=y, **feel, **_shape_of(mesh))
+
+    def done(new: Block) -> None:
+        ground = session.ground
+        stem = re.sub(r"[^a-z0-9]+", "_", file.stem.lower()).strip("_")[:30]
+        name = free_name(stem if stem[:1].isalpha() else "mesh", ground.blocks)
+        blocks = (*ground.blocks, new.replace(id=name))
+        if session.edit(f"grounds.{ground.id}.blocks", blocks, f"place {file.name}"):
+            then(f"blocks.{name}")
+
+    session.beside(f"reading {file.name}", work, done)
 
 
-def hull_from(session: Session, file: Path, **settings: Any) -> bool:
+def hull_from(session: Session, file: Path, **settings: Any) -> None:
     """Gives the craft on the bench the shape of a mesh: hulls, and inertia and centre of mass from it."""
-    read = _read(session, file, **settings)
-    if read is None:
-        return False
+    craft, path = session.craft, session.craft_path
+
+    def work() -> Body:
+        with _named(file):
+            mesh = mesh_file.read(file, **settings)
+            return craft.body.replace(fit="hulls", inertia_from="shape", **_shape_of(mesh))
+
+    def done(body: Body) -> None:
+        if session.craft_path == path:
+            names = ("shape", "mesh", "fit", "inertia_from", *SIDES)
+            body = session.craft.body.replace(**{name: getattr(body, name) for name in names})
+            session.edit(f"{path}.body", body, f"shape of {file.name}")
+
+    session.beside(f"reading {file.name}", work, done)
+
+
+@contextlib.contextmanager
+def _named(file: Path) -> Iterator[None]:
+    """What a document finds wrong is said of the file."""
     try:
-        body = session.craft.body.replace(fit="hulls", inertia_from="shape", **read[1])
+        yield
     except ValidationError as error:
-        session.say(f"{file.name}: {faults_of(error)[0]}", True)
-        return False
-    return session.edit(f"{session.craft_path}.body", body, f"shape of {file.name}")
+        fault = faults_of(error)[0]
+        raise refuse(f"{file.name}: {fault.where}", fault.what, fault.right) from None
 
 
 class MeshQuestion(QDialog):

@@ -136,8 +136,8 @@ class GroundPage(DrawingPage):
     def ask_relief(self) -> None:
         """Asks for a picture, and lays it as relief."""
         name, _ = QFileDialog.getOpenFileName(self, "A grey picture", folders.begin(self.session), "PNG (*.png)")
-        if name and fromfiles.lay_relief(self.session, Path(name)):
-            self.plan.choose(["relief"])
+        if name:
+            fromfiles.lay_relief(self.session, Path(name), lambda path: self.plan.choose([path]))
 
     def ask_mesh(self) -> None:
         """Asks for a mesh, its unit and its axes, and places it."""
@@ -145,13 +145,11 @@ class GroundPage(DrawingPage):
         if asked is not None:
             self.place_mesh(asked[0], **asked[1])
 
-    def place_mesh(self, file: Path, **settings: Any) -> bool:
-        """Places a mesh in the middle of what is seen; False when it is refused."""
+    def place_mesh(self, file: Path, **settings: Any) -> None:
+        """Places a mesh in the middle of what is seen, and takes it in hand."""
         x, y = self.plan.place(self.plan.box().center())
-        path = fromfiles.place_mesh(self.session, file, round(x, 1), round(y, 1), **settings)
-        if path:
-            self.plan.choose([path])
-        return bool(path)
+        then = lambda path: self.plan.choose([path])  # noqa: E731
+        fromfiles.place_mesh(self.session, file, round(x, 1), round(y, 1), then, **settings)
 
     def duplicate(self) -> None:
         """Copies the selection beside itself."""

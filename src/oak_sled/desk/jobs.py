@@ -23,6 +23,9 @@ from oak_sled.core.study.batch import Repeater
 
 log = logging.getLogger("oak_sled")
 
+LONG = 20_000
+"""Ticks from which on what is derived from a run takes long enough to be felt."""
+
 
 @dataclass(frozen=True, eq=False)
 class Result:
@@ -66,6 +69,8 @@ class Worker(QObject):
         self._beside: tuple[Job, ...] = ()
         self._heavy: tuple[object, tuple[Caution, ...]] = (None, ())
         self._last: Result | None = None
+        self.foresee: Callable[[Run, measures.Readings], None] | None = None
+        """Derives from a long run, in the thread of the worker, what the window is going to show of it."""
         self._repeaters: list[Repeater] = []
         """Of the craft under test and its twins, in order; the worker's own."""
         self._arrived.connect(self._come_back)
@@ -102,7 +107,10 @@ class Worker(QObject):
             made = own.execute(job)
             warned = cautions.find(job, made) + self._told_of_cost(job, made)  # while those beside still run
             others = tuple(one.result() for one in beside)
-            answer: object = Result(number, job, made, measures.Readings(made), warned, others)
+            readings = measures.Readings(made)
+            if made.ticks > LONG and self.foresee is not None:
+                self.foresee(made, readings)
+            answer: object = Result(number, job, made, readings, warned, others)
         except Refused as refused:
             answer = refused
         except Exception as error:  # the way back must not be lost, whatever happens

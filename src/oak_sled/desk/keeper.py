@@ -20,7 +20,7 @@ from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.run import Run
 from oak_sled.desk.autosave import Autosave, Lock, Lost, lock_of, state_folder
-from oak_sled.desk.background import Background, Task
+from oak_sled.desk.background import Task
 from oak_sled.desk.screen import painted
 from oak_sled.desk.session import Session
 
@@ -50,7 +50,7 @@ class Keeper(QObject):
     def __init__(self, session: Session, parent: QObject | None = None):
         super().__init__(parent)
         self.session = session
-        self.background = Background(self)
+        self.background = session.background
         self.auto = Autosave()
         self.drives: Callable[[], tuple[Card, ...]] = tuple
         """Drives that go on, as cards."""

@@ -15,7 +15,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import freight, throws
-from oak_sled.desk.yardview.camera import spots_of
+from oak_sled.desk.yardview.camera import box_of
 from oak_sled.desk.yardview.marks import path_of, slide_marks
 
 
@@ -48,8 +48,8 @@ class Frame:
 
 def bounds(runs: list[Run]) -> tuple[Floats, Floats]:
     """The box of all paths with a margin; at least 12 m wide."""
-    places = np.concatenate([spots_of(run)[:, :2] for run in runs])
-    low, high = places.min(axis=0), places.max(axis=0)
+    boxes = [box_of(run) for run in runs]
+    low, high = np.min([box[0][:2] for box in boxes], axis=0), np.max([box[1][:2] for box in boxes], axis=0)
     grow = np.maximum(12.0 - (high - low), 4.0) / 2.0
     return low - grow, high + grow
 
@@ -202,9 +202,8 @@ def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
 def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     """The path from the side: distance along x against height."""
     x, z = run.column("position.x"), run.column("position.z")
-    spots = spots_of(run)
-    low = np.array([spots[:, 0].min() - 3.0, -0.5])
-    high = np.array([spots[:, 0].max() + 3.0, max(spots[:, 2].max() + 1.0, 3.0)])
+    west, east = box_of(run)
+    low, high = np.array([west[0] - 3.0, -0.5]), np.array([east[0] + 3.0, max(east[2] + 1.0, 3.0)])
     frame = Frame(box.adjusted(0, 14, 0, -16), low, high)
     frame.centre = QPointF(frame.centre.x(), box.bottom() - 22 - frame.middle[1] * frame.scale)
     painter.save()

@@ -31,6 +31,7 @@ from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.desk.background import Background, Task
 from oak_sled.desk.jobs import Loader, Result, Worker
 
 MOST_STEPS = 300
@@ -116,12 +117,18 @@ class Session(QObject):
         mine = weakref.ref(self)
         BUDGET.in_sight = lambda: one.runs_in_sight() if (one := mine()) is not None else ()
         BUDGET.drawn = lambda: one.runs_beside() if (one := mine()) is not None else ()
+        self.background = Background(self)
         self.worker = Worker(self)
         self.worker.finished.connect(self.take)
         self.loader = Loader(self)
         self.loader.finished.connect(self._loaded)
         self.loader.failed.connect(self.say)
         self.loader.made.connect(self._made_late)
+
+    def beside(self, words: str, work: Callable[[], Any], done: Callable[[Any], object]) -> None:
+        """Does what may take long beside the window, and then what follows from it; a refusal is said."""
+        refused = lambda fault: self.say(str(fault.faults[0]), True)  # noqa: E731
+        self.background.add(Task(words, lambda _: work(), done, refused))
 
     # the selection
 
@@ -240,6 +247,7 @@ class Session(QObject):
             return
         self._remember(Step(label or "dial", base))
         self._order_card(self._base_run)
+        self._base_run = None
         self.yard_changed.emit(False)
         self.rerun()
 

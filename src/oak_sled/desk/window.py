@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
 )
 
 from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import measures, traces
+from oak_sled.core.results.run import Run
 from oak_sled.desk import firstsize, keys, theme
 from oak_sled.desk.assist import FocusRing
 from oak_sled.desk.buildpage import BuildPage
@@ -41,7 +43,9 @@ from oak_sled.desk.shelfpane import Comparison, ShelfPane
 from oak_sled.desk.spread import links
 from oak_sled.desk.spread.page import SpreadPage
 from oak_sled.desk.tracepane import TracePane
+from oak_sled.desk.traceplot import members
 from oak_sled.desk.whypane import WhyPane
+from oak_sled.desk.yardview.camera import box_of
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.view import YardView
 
@@ -158,8 +162,20 @@ class Window(QMainWindow):
         """Shows one of the panes on the right."""
         self.right.show_pane(name)
 
+    def _foresee(self, run: Run, readings: measures.Readings) -> None:
+        """Derives what will be shown of a long run; in the thread that made it."""
+        readings.settle()
+        box_of(run)
+        traces.heading(run)
+        known = traces.book(run).keys()
+        for group in list(self.traces.names):
+            for name in members(run, group):
+                if name in known:
+                    traces.values(run, name)
+
     def _wire(self) -> None:
         session = self.session
+        session.worker.foresee = self._foresee
         session.said.connect(self.notice.tell)
         links.connect(self)
         session.run_changed.connect(self.right.show_clock)

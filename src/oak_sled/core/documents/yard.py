@@ -3,9 +3,13 @@
 One file, since ground, drill and yard refer to each other in their checks.
 """
 
+import functools
+import operator
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any, Literal, Self
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
 from oak_sled.core.documents import document, layer
@@ -187,6 +191,19 @@ class Knot(Frozen):
     value: float = dial(0.0, "", "raw channel value", low=-1.0, high=1.0)
 
 
+class _Told:
+    """The knots of a track as arrays. What is derived makes no track differ from another: it equals any other."""
+
+    def __init__(self, times: NDArray[np.float64], values: NDArray[np.float64]):
+        self.times, self.values = times, values
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Told)
+
+    def __hash__(self) -> int:
+        return 0
+
+
 class Track(Frozen):
     """The input of one channel over time.
 
@@ -230,11 +247,27 @@ class Track(Frozen):
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:
-        times = [knot.t for knot in self.knots]
-        for sooner, later in zip(times, times[1:], strict=False):
-            if later < sooner:
-                raise ValueError(f"knots: {later:g} s comes after {sooner:g} s (order the knots by time)")
+        back = np.flatnonzero(np.diff(self.times) < 0.0)
+        if len(back):
+            sooner, later = self.times[back[0] : back[0] + 2].tolist()
+            raise ValueError(f"knots: {later:g} s comes after {sooner:g} s (order the knots by time)")
         return self
+
+    @property
+    def times(self) -> NDArray[np.float64]:
+        """s of its knots, shape (knots,); made once, since a recorded track has very many."""
+        return self._told.times
+
+    @property
+    def values(self) -> NDArray[np.float64]:
+        """What its knots say, shape (knots,); made once."""
+        return self._told.values
+
+    @functools.cached_property
+    def _told(self) -> "_Told":
+        count = len(self.knots)
+        times, values = (map(operator.attrgetter(name), self.knots) for name in ("t", "value"))
+        return _Told(np.fromiter(times, np.float64, count), np.fromiter(values, np.float64, count))
 
 
 def told_once(tracks: Iterable[Track]) -> None:

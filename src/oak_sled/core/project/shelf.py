@@ -23,6 +23,8 @@ from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
 
+MOST_SHOWN = 10
+"""Entries of a list that are shown one by one."""
 TRAIL = 120
 """Points of the path that a card shows."""
 
@@ -41,6 +43,8 @@ class Kept:
         """Whether running it again gave another result than was kept."""
         self.unreadable = False
         """Whether it was asked for once and could not be had."""
+        self.readings: measures.Readings | None = None
+        """What reads its measures as they are asked for, and holds the run as long as not all of them were."""
         self.size = 0
         """Bytes that the run took when it was last in memory; 0 while that is not known."""
         if made is not None:
@@ -89,6 +93,9 @@ class Kept:
             if made is None:
                 return
             self.size = made.nbytes
+            if self.readings is not None:
+                self.readings.settle()
+                self.readings = None
             if self._again is not None:
                 self._digest = self.digest
                 self._made = None
@@ -149,9 +156,11 @@ def card_of(made: Run, says: str, found: Mapping[str, float | None] | None = Non
     """A new card for a run, with its measures."""
     again = None if made.live else functools.partial(run.execute, made.job)
     readings = measures.Readings(made) if found is None else found
+    kept = Kept(made, again)
+    kept.readings = readings if isinstance(readings, measures.Readings) else None
     return Card(
         made.job,
-        Kept(made, again),
+        kept,
         says,
         readings,
         trail_of(made),
@@ -214,10 +223,8 @@ def _change(before: Frozen, after: Frozen, path: str, was: Any, now: Any) -> Cha
 
 
 def _unit(parent: Frozen, path: str) -> str:
-    for found, dial, _ in document.all_dials(parent):
-        if found == path:
-            return dial.unit
-    return ""
+    found = document.dial_at(parent, path)
+    return "" if found is None else found.unit
 
 
 def _value(value: Any, unit: str) -> str:
@@ -226,9 +233,9 @@ def _value(value: Any, unit: str) -> str:
     if isinstance(value, float):
         return " ".join(split(value, unit)).strip()
     if isinstance(value, tuple):
-        return (
-            "none" if not value else (", ".join(map(str, value)) if len(str(value)) < 30 else f"{len(value)} entries")
-        )
+        plain = len(value) <= MOST_SHOWN and not any(isinstance(one, Frozen) for one in value)
+        short = ", ".join(map(str, value)) if plain else ""
+        return "none" if not value else short if 0 < len(short) < 30 else f"{len(value)} entries"
     return str(value).replace("_", " ") or "none"
 
 

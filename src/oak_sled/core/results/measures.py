@@ -572,7 +572,7 @@ class Readings(Mapping[str, float | None]):
     when it is first asked for, so that a drag pays only for those in sight."""
 
     def __init__(self, run: Run):
-        self._run = run
+        self._run: Run | None = run
         self._names = names_of(run)
         self._found: dict[str, float | None] = {}
 
@@ -580,9 +580,16 @@ class Readings(Mapping[str, float | None]):
         if name not in self._found:
             if name not in self._names and "@" not in name:
                 raise KeyError(name)
-            value = known(name).read(self._run) if self._run.ticks and not self._run.is_diverged else None
+            run = self._run
+            value = known(name).read(run) if run is not None and run.ticks and not run.is_diverged else None
             self._found[name] = None if value is None or not np.isfinite(value) else float(value)
         return self._found[name]
+
+    def settle(self) -> None:
+        """Reads all that were not asked for yet, and lets go of the run."""
+        for name in self._names:
+            self[name]
+        self._run = None
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._names)

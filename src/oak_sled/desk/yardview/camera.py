@@ -17,6 +17,10 @@ NAMES = ("chase", "side", "top", "ride", "orbit")
 NEAR, FAR = 0.2, 2500.0
 
 
+MOST_SPOTS = 20_000
+"""Places of a path that say which way it is longest."""
+
+
 @dataclass(frozen=True)
 class Camera:
     """An eye, a target, an up direction, and the size of the picture in px."""
@@ -143,8 +147,8 @@ class Rig:
 
     def fit(self, run: Run) -> None:
         """Frames the whole path."""
-        place = spots_of(run)
-        low, high = place.min(axis=0), place.max(axis=0)
+        (low, high), place = box_of(run), spots_of(run)
+        place = np.concatenate([place[:: max(1, len(place) // MOST_SPOTS)], place[-1:]])
         middle = 0.5 * (low + high)
         radius = max(0.5 * float(np.linalg.norm(high - low)), 4.0)
         if np.ptp(place[:, :2], axis=0).max() > 1.0:
@@ -174,6 +178,16 @@ def lagged_heading(run: Run, row: int, lag_s: float) -> float:
     weights = np.exp(-ages / lag_s)
     weights[0] *= 1.0 / max(1e-9, 1.0 - math.exp(-run.job.dt / lag_s)) if first == 0 else 1.0
     return float(np.sum(weights * angles) / np.sum(weights))
+
+
+def box_of(run: Run) -> tuple[Floats, Floats]:
+    """The lowest and highest corner of the box round all that `spots_of` gives, m; found once a run."""
+    made: tuple[Floats, Floats] = run.analysis.once(("box of spots",), lambda: _box(spots_of(run)))
+    return made
+
+
+def _box(spots: Floats) -> tuple[Floats, Floats]:
+    return spots.min(axis=0), spots.max(axis=0)
 
 
 def spots_of(run: Run) -> Floats:
