@@ -9,6 +9,7 @@ import difflib
 import json
 import logging
 import re
+import signal
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -43,7 +44,8 @@ SetOption = Annotated[
 def main() -> None:
     """Runs the command line; faults become lines and exit status 2, never a traceback."""
     terminal.prepare_streams()
-    status = _status(sys.argv[1:])
+    with terminal.interrupts_reach_runs():
+        status = _status(sys.argv[1:])
     failed = terminal.flush_or_drop()
     if failed is not None and not isinstance(failed, BrokenPipeError):
         status = _tell_full(failed)
@@ -78,6 +80,8 @@ def _status(arguments: list[str]) -> int:
             says = error.format_message() if hasattr(error, "format_message") else str(error)
             print(f"oak-sled: {one_line(says.rstrip('.'))}; see oak-sled --help", file=sys.stderr)
             return terminal.BAD_INPUT
+        if type(error).__name__ == "Stopped":  # named, since what it is of takes long to import
+            return terminal.STOPPED
         logging.getLogger("oak_sled").debug("unexpected", exc_info=True)
         says = one_line(f"{type(error).__name__}: {error}")
         print(f"oak-sled: an error of the program itself: {says}", file=sys.stderr)
@@ -177,6 +181,7 @@ def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAM
     """Opens the desktop program."""
     from oak_sled.desk import start
 
+    signal.set_wakeup_fd(-1)  # a window ends its runs by itself
     return start.run(yard)
 
 

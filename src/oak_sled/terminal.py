@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
+import socket
 import sys
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -56,6 +59,34 @@ def words_beside(*files: str | None) -> Iterator[None]:
         return
     with contextlib.redirect_stdout(sys.stderr):
         yield
+
+
+@contextlib.contextmanager
+def interrupts_reach_runs() -> Iterator[None]:
+    """Ctrl-C ends the runs under way: what is compiled knows nothing of signals, and would be waited for.
+
+    The system writes the number of a signal into a pipe as it comes, whatever the interpreter is doing; a thread that
+    reads it has the runs end.
+    """
+    listens, tells = socket.socketpair()
+    tells.setblocking(False)
+    before = signal.set_wakeup_fd(tells.fileno(), warn_on_full_buffer=False)
+
+    def listen() -> None:
+        while told := listens.recv(1):
+            stopping = sys.modules.get("oak_sled.core.kernel.stopping")  # nothing runs before it was imported
+            if told[0] == signal.SIGINT and stopping is not None:
+                stopping.stop_all()
+
+    thread = threading.Thread(target=listen, name="oak-sled-interrupts", daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        signal.set_wakeup_fd(before)
+        tells.close()
+        thread.join()
+        listens.close()
 
 
 class Teller:

@@ -20,6 +20,7 @@ from oak_sled.core.compiler.entry import cells_of
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
+from oak_sled.core.kernel import stopping
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.results.run import Machine
@@ -123,7 +124,18 @@ class CraftInC:
         connect(machine, self.job, self._made, self._library.loaded)
         beside = out[:, out.shape[1] :]
         which = np.zeros(len(out), np.int64)
-        given = (machine.world, machine.scene, machine.sudden, machine.nows, inputs, out, beside, which, 1)
+        given = (
+            machine.world,
+            machine.scene,
+            machine.sudden,
+            machine.nows,
+            inputs,
+            out,
+            beside,
+            which,
+            1,
+            stopping.word(),
+        )
         cells, _keep = handed(*given)
         return int(self._library.loaded.advance(*cells).done)
 

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import logging
+import math
+import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from oak_sled.core.advice import cautions, cost
 from oak_sled.core.build import world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.caution import Caution
 from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.kernel.stopping import Leash, Stopped
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, run
@@ -23,6 +26,10 @@ from oak_sled.core.study.batch import Repeater
 
 log = logging.getLogger("oak_sled")
 
+LOOK_MS = 100
+"""ms between two looks at how far a run is."""
+PATIENCE_S = 0.7
+"""s that a run may have taken, and may still take, before one that waits has it ended."""
 LONG = 20_000
 """Ticks from which on what is derived from a run takes long enough to be felt."""
 
@@ -52,11 +59,16 @@ def seen_from(last: Result, job: Job) -> Result | None:
 class Worker(QObject):
     """Runs one job at a time. A request that waits is replaced by a newer one, never queued.
 
-    Signals: finished(Result), failed(text), _arrived(object) for the way back from the thread.
+    A run that takes long is ended when a newer request waits, or when the user cancels it.
+
+    Signals: finished(Result), failed(text), cancelled(), changed() while it gets on; _arrived(object) for the way back
+    from the thread.
     """
 
     finished = pyqtSignal(object)
     failed = pyqtSignal(str)
+    cancelled = pyqtSignal()
+    changed = pyqtSignal()
     _arrived = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None):
@@ -73,7 +85,43 @@ class Worker(QObject):
         """Derives from a long run, in the thread of the worker, what the window is going to show of it."""
         self._repeaters: list[Repeater] = []
         """Of the craft under test and its twins, in order; the worker's own."""
+        self._leashes: tuple[Leash, ...] = (Leash(),)
+        """Of the run under way, and of those of the twins beside it."""
+        self._job: Job | None = None
+        self._began = 0.0
+        self._look = QTimer(self)
+        self._look.setInterval(LOOK_MS)
+        self._look.timeout.connect(self._look_after)
         self._arrived.connect(self._come_back)
+
+    @property
+    def shown(self) -> str:
+        """What is done now, in words; "" when there is nothing to show."""
+        return "running the drill" if self._busy else ""
+
+    @property
+    def progress(self) -> tuple[int, int]:
+        """Ticks done of the run under way, and how many there are at most."""
+        if not self._busy or self._job is None:
+            return 0, 0
+        return self._leashes[0].done, math.ceil(self._job.drill.duration * self._job.ticks)
+
+    def cancel(self) -> None:
+        """Ends the run under way; none follows."""
+        self._waiting = None
+        self._stop()
+
+    def _stop(self) -> None:
+        for leash in self._leashes:
+            leash.stop()
+
+    def _look_after(self) -> None:
+        """Tells how far the run is, and ends it where a newer one waits and it would still take long."""
+        passed, (done, of) = time.perf_counter() - self._began, self.progress
+        left = passed * (of - done) / done if done else math.inf
+        if self._waiting is not None and passed > PATIENCE_S and left > PATIENCE_S:
+            self._stop()
+        self.changed.emit()
 
     def ask(self, job: Job, again: bool = False, twins: tuple[Job, ...] = ()) -> None:
         """Asks for a run, and those of `twins`. The answer to an equal job may be the one that is there already."""
@@ -93,26 +141,29 @@ class Worker(QObject):
         self._waiting = self._last = None
 
     def _start(self, job: Job, twins: tuple[Job, ...]) -> None:
-        self._busy, self._beside = True, twins
+        self._busy, self._beside, self._job = True, twins, job
+        self._leashes = tuple(Leash() for _ in range(1 + len(twins)))
+        self._began = time.perf_counter()
+        self._look.start()
         number = self._number
-        self._pool.submit(self._work, number, job, twins)
+        self._pool.submit(self._work, number, job, twins, self._leashes)
 
-    def _work(self, number: int, job: Job, twins: tuple[Job, ...]) -> None:
+    def _work(self, number: int, job: Job, twins: tuple[Job, ...], leashes: tuple[Leash, ...]) -> None:
         try:
             while len(self._repeaters) <= len(twins):
                 self._repeaters.append(Repeater())
             own, *others_of = self._repeaters
-            pairs = zip(others_of, twins, strict=False)
-            beside = [self._twins.submit(one.execute, twin) for one, twin in pairs]  # each in a world of its own
-            made = own.execute(job)
+            pairs = zip(others_of, twins, leashes[1:], strict=False)
+            beside = [self._twins.submit(_held, *pair) for pair in pairs]  # each in a world of its own
+            made = _held(own, job, leashes[0])
             warned = cautions.find(job, made) + self._told_of_cost(job, made)  # while those beside still run
             others = tuple(one.result() for one in beside)
             readings = measures.Readings(made)
             if made.ticks > LONG and self.foresee is not None:
                 self.foresee(made, readings)
             answer: object = Result(number, job, made, readings, warned, others)
-        except Refused as refused:
-            answer = refused
+        except (Refused, Stopped) as ended:
+            answer = ended
         except Exception as error:  # the way back must not be lost, whatever happens
             answer = error
         self._arrived.emit(answer)
@@ -135,9 +186,14 @@ class Worker(QObject):
 
     def _come_back(self, answer: object) -> None:
         self._busy = False
+        self._look.stop()
+        self.changed.emit()
         if isinstance(answer, Result):
             self._last = answer
             self.finished.emit(answer)
+        elif isinstance(answer, Stopped):
+            if self._waiting is None and not self._closed:
+                self.cancelled.emit()
         else:
             self.failed.emit(str(answer))
         waiting, self._waiting = self._waiting, None
@@ -152,10 +208,16 @@ class Worker(QObject):
         return self._busy or self._waiting is not None
 
     def close(self) -> None:
-        """Ends the thread, after what it is doing."""
+        """Ends what runs, and the thread."""
         self._waiting, self._closed = None, True
+        self._stop()
         self._pool.shutdown(wait=True, cancel_futures=True)
         self._twins.shutdown(wait=True, cancel_futures=True)
+
+
+def _held(repeater: Repeater, job: Job, leash: Leash) -> Run:
+    with leash:
+        return repeater.execute(job)
 
 
 def _compile_laws(job: Job) -> None:
@@ -182,6 +244,7 @@ class Loader(QObject):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-load")
         self._asked: set[str] = set()
+        self._leash = Leash()
         self._making = 0
         self._epoch = 0
         self._arrived.connect(self._come_back)
@@ -203,7 +266,11 @@ class Loader(QObject):
 
     def _make(self, job: Job, says: str, epoch: int) -> None:
         try:
-            self._done.emit(shelf.card_of(run.execute(job), says), epoch)
+            with self._leash:
+                made = run.execute(job)
+            self._done.emit(shelf.card_of(made, says), epoch)
+        except Stopped:  # the window closes
+            self._done.emit(None, epoch)
         except Exception:  # the bench said why when it was tried
             log.exception("a run beside the bench failed")
             self._done.emit(None, epoch)
@@ -222,7 +289,10 @@ class Loader(QObject):
     def _work(self, card: Card) -> None:
         text = ""
         try:
-            card.kept.load()
+            with self._leash:
+                card.kept.load()
+        except Stopped:  # the window closes
+            return
         except Refused as refused:
             text = f"{card.heading}: {refused.faults[0]}"
         except Exception as error:  # the way back must not be lost, whatever happens
@@ -237,7 +307,8 @@ class Loader(QObject):
         self.finished.emit(card)
 
     def close(self) -> None:
-        """Ends the thread, after what it is doing."""
+        """Ends what runs, and the thread."""
+        self._leash.stop()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 
@@ -255,6 +326,7 @@ class Errand(QObject):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-errand")
         self._work = work
+        self._leash = Leash()
         self._cancelled = False
         self._closed = False
 
@@ -263,8 +335,9 @@ class Errand(QObject):
         self._pool.submit(self._do)
 
     def cancel(self) -> None:
-        """Stops at the next report of progress."""
+        """Stops the run under way, or at the next report of progress."""
         self._cancelled = True
+        self._leash.stop()
 
     def _told(self, done: int, of: int) -> None:
         if self._cancelled:
@@ -274,7 +347,10 @@ class Errand(QObject):
 
     def _do(self) -> None:
         try:
-            answer = self._work(self._told)
+            with self._leash:
+                answer = self._work(self._told)
+        except Stopped:
+            answer = CANCELLED
         except Refused as refused:
             answer = refused
         except Exception as error:  # the way back must not be lost, whatever happens
@@ -285,7 +361,8 @@ class Errand(QObject):
 
     def close(self) -> None:
         """Ends the thread; no answer comes any more."""
-        self._cancelled = self._closed = True
+        self._closed = True
+        self.cancel()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 

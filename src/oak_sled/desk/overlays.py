@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
+from typing import Protocol
 
-from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, Qt, QTimer, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from oak_sled.desk import theme
-from oak_sled.desk.background import Background
 
 SAID_MS, FAULT_MS = 4500, 12000
 SOON_MS = 400
@@ -133,10 +133,27 @@ class Notice(QWidget):
         painter.fillRect(QRectF(0, 0, 4, self.height()), theme.colour("warning" if self.fault else "oak"))
 
 
+class Working(Protocol):
+    """What works beside the window. Signals: changed()."""
+
+    changed: pyqtBoundSignal
+
+    @property
+    def shown(self) -> str:
+        """What is done now, in words; "" when there is nothing to show."""
+
+    @property
+    def progress(self) -> tuple[int, int]:
+        """How much is done, and of how much."""
+
+    def cancel(self) -> None:
+        """Ends it."""
+
+
 class Progress(Notice):
     """What is done beside the window: words, how far it is, what is left, and a way to cancel it."""
 
-    def __init__(self, parent: QWidget, background: Background):
+    def __init__(self, parent: QWidget, background: Working):
         super().__init__(parent)
         self.background = background
         self._began = 0.0

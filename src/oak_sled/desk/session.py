@@ -120,6 +120,7 @@ class Session(QObject):
         self.background = Background(self)
         self.worker = Worker(self)
         self.worker.finished.connect(self.take)
+        self.worker.cancelled.connect(self._was_cancelled)
         self.loader = Loader(self)
         self.loader.finished.connect(self._loaded)
         self.loader.failed.connect(self.say)
@@ -373,6 +374,10 @@ class Session(QObject):
                 self.saved_changed.emit()
         if result.run.message:
             self.say(result.run.message, True)
+
+    def _was_cancelled(self) -> None:
+        self._to_card = None
+        self.say("the run was cancelled: what is shown is the one before it", True)
 
     def show_run(
         self,

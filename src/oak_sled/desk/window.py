@@ -94,9 +94,11 @@ class Window(QMainWindow):
         self.right = RightPane(session, (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why))
         self.tabs, self.stack, self.clock = self.right.tabs, self.right.stack, self.right.clock
         self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
+        self._to_restyle: set[GroundPage | DrillPage | BuildPage | SpreadPage] = set()
         self._lay_out()
         self.working = Progress(self, self.keeper.background)
-        self._overlays = (self.notice, self.working)
+        self.running = Progress(self, session.worker)
+        self._overlays = (self.notice, self.working, self.running)
         self.focus_ring = FocusRing(self)
         self._over: QWidget = self.view
         for overlay in self._overlays:
@@ -154,6 +156,7 @@ class Window(QMainWindow):
     def show_page(self, name: str) -> None:
         """Shows the bench or one of the pages beside it."""
         self.pages.setCurrentIndex(PAGES.index(name))
+        self._restyle_shown()
         self.header.show_page(name)
         self._over = self.view if name == "Bench" else self.pages
         self._place_overlays()
@@ -339,14 +342,20 @@ class Window(QMainWindow):
         self.traces.restyle()
         self.laws.restyle()
         self.why.restyle()
-        for one in self._other_pages:
-            one.restyle()
+        self._to_restyle = set(self._other_pages)  # pages out of sight when they are shown: all at once is felt
+        self._restyle_shown()
         self.header.restyle()
         self.desk.refresh()
         self.view.refresh()
         self.right.show_clock()
         for widget in self.findChildren(QWidget):
             widget.update()
+
+    def _restyle_shown(self) -> None:
+        page = self.pages.currentWidget()
+        for one in [one for one in self._to_restyle if one is page]:
+            self._to_restyle.discard(one)
+            one.restyle()
 
     def _show_title(self) -> None:
         mark = "*" if self.session.is_dirty else ""

@@ -20,6 +20,7 @@ from oak_sled.core.build import jobs, tracks
 from oak_sled.core.compiler import kernel, machine, plain, types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.files import handover
+from oak_sled.core.kernel import stopping
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
@@ -388,7 +389,7 @@ def test_demo_crafts_in_c_give_the_same_rows(name, drill, libraries):
     library.first_row.restype = None
     library.first_row(*cells)
     then = (ours.crafts[1:], ours.beside[1:], ours.which[1:])
-    cells, _keep = yardstick.handed(arrays, scene, machine.sudden, nows, told, *then, 1)
+    cells, _keep = yardstick.handed(arrays, scene, machine.sudden, nows, told, *then, 1, stopping.word())
     library.advance.restype = Ended
     ended = library.advance(*cells)
     assert (ended.status, ended.done) == (made.status, made.ticks)

@@ -18,7 +18,7 @@ from oak_sled.core.compiler.tree import Function
 from oak_sled.core.compiler.types import Record, Type
 from oak_sled.core.contact import rays, records, stage
 from oak_sled.core.formulas import machine as machine_of_formulas
-from oak_sled.core.kernel import loop, rowlayout, state, surface
+from oak_sled.core.kernel import loop, rowlayout, state, stopping, surface
 from oak_sled.core.parts import register
 from oak_sled.core.results.run import Machine
 
@@ -64,7 +64,7 @@ def equations(job: Job) -> Equations:
     row = np.zeros((1, 8))
     inputs = np.zeros((1, sum(len(one.craft.channels) for one in job.actors)))
     world, scene, nows = machine.world, machine.scene, machine.nows
-    given = (world, scene, machine.sudden, nows, inputs, row, row, np.zeros(1, np.int64), 1)
+    given = (world, scene, machine.sudden, nows, inputs, row, row, np.zeros(1, np.int64), 1, stopping.word())
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
     begun = (world, scene, nows, row[0], row[0])
     file.add(_read(rowlayout.first_row, tuple(types.of_value(one) for one in begun)), "first_row")

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import watch
 from oak_sled.core.contact.records import ACTIVE
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import rowlayout, step
-from oak_sled.core.kernel.state import COLLIDE, DIVERGED, ENDED, RUNNING
+from oak_sled.core.kernel.state import COLLIDE, DIVERGED, ENDED, RUNNING, STOPPED
 
-STOPPED = 0.05
+SLOWEST = 0.05
 """m/s under which a craft that has moved counts as stopped."""
 WILD = 1e5
 """m/s past which a run has diverged."""
@@ -21,7 +21,7 @@ def ended(drill, ground, gates, body, now):
     if drill.end_kind == 1:
         return now.moved >= drill.end_value
     if drill.end_kind == 2:
-        return now.moved > 0.5 and now.speed < STOPPED and now.time >= drill.end_value
+        return now.moved > 0.5 and now.speed < SLOWEST and now.time >= drill.end_value
     if drill.end_kind == 3:
         return now.in_wall > 0.0
     if drill.end_kind == 4:
@@ -97,20 +97,30 @@ def begin(world, scene, nows):
         body_module.refresh(scene.solids[world.crafts[c].body], nows[c])
 
 
+@unit
+def is_stopped(word, done):
+    """Whether a run is to end; `done` ticks of it are: see `stopping`. A unit, so that it is asked anew each time: what
+    a loop reads by itself may be taken for what nobody else writes."""
+    word[1] = done
+    return word[0] != 0
+
+
 @compiled
-def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
+def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps, word):
     """Runs as many ticks as `out` has rows, or fewer when the drill ends.
 
     nows : a record of NOW for every craft, changed in place, as the bodies of `scene` and what `sudden` remembers are.
     inputs : shape (ticks, channels), raw channel values of all crafts. out : shape (ticks, width), the crafts, written
     row by row: without their ledgers where it has no room for them. beside : shape (ticks, width), what is beside them,
     a row only where something of it may have changed. which : shape (ticks,), the row of `beside` that holds for each
-    tick. Returns (status, ticks done).
+    tick. word : see `stopping`. Returns (status, ticks done).
     """
     begin(world, scene, nows)
     no_ledger = out.shape[1] < rowlayout.whole_width(world.crafts, nows)
     last = -1
     for k in range(out.shape[0]):
+        if is_stopped(word, k):
+            return STOPPED, k
         still, wild = tick_into(world, scene, sudden, nows, inputs[k], out[k], substeps, no_ledger)
         if beside.shape[1] > 0:
             if last < 0 or not still:
@@ -125,19 +135,21 @@ def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps):
 
 
 @compiled
-def advance_keeping(world, scene, sudden, nows, inputs, row, beside, kept, out, substeps):
+def advance_keeping(world, scene, sudden, nows, inputs, row, beside, kept, out, substeps, word):
     """Runs a drill from its start and keeps only some columns of its rows: what a run is measured by.
 
     inputs : shape (ticks, channels). row, beside : shape (width,), room for one row: of the crafts, without their
     ledgers where it has no room for them, and of what is beside them. kept : shape (n,), the columns that are kept,
-    counted through both. out : shape (ticks + 1, n), the first for the start. Returns (status, ticks done); a row with
-    a number that is not finite ends it as diverged.
+    counted through both. out : shape (ticks + 1, n), the first for the start. word : see `stopping`. Returns (status,
+    ticks done); a row with a number that is not finite ends it as diverged.
     """
     rowlayout.first_row(world, scene, nows, row, beside)
     rowlayout.keep(row, beside, kept, out[0])
     begin(world, scene, nows)
     no_ledger = row.shape[0] < rowlayout.whole_width(world.crafts, nows)
     for k in range(inputs.shape[0]):
+        if is_stopped(word, k):
+            return STOPPED, k
         still, wild = tick_into(world, scene, sudden, nows, inputs[k], row, substeps, no_ledger)
         wild = wild or not rowlayout.is_finite(row)
         if beside.shape[0] > 0 and not (still and k > 0):

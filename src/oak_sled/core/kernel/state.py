@@ -26,7 +26,7 @@ MOST_CHANNELS = 16
 MEMORY = 8
 """Numbers a part may keep from tick to tick: see the equation that uses them."""
 
-RUNNING, ENDED, DIVERGED = 0, 1, 2
+RUNNING, ENDED, DIVERGED, STOPPED = 0, 1, 2, 3
 """Status codes of the kernel."""
 
 BUMPER = np.dtype([("wall_response", "i8"), ("keep_along", "f8"), ("bounce", "f8"), ("scrape", "f8")])

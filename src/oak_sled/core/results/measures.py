@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from oak_sled.core.build import roster, scenes
 from oak_sled.core.documents.faults import close_match, refuse
 from oak_sled.core.documents.yard import Drill, Target
-from oak_sled.core.kernel.loop import STOPPED
+from oak_sled.core.kernel.loop import SLOWEST
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results import comfort, flights, rides, rolling, traces
 from oak_sled.core.results.run import Run
@@ -87,11 +87,11 @@ def _stop(run: Run) -> tuple[float, float] | None:
     """s and m from the event to speed 0: to the first row that is slow enough, or behind which the motion turns round
     within a tick, and on from there as it slowed down then. None where it does not stop."""
     start, speed = _event_row(run), traces.values(run, "speed")
-    if speed[start] <= STOPPED:
+    if speed[start] <= SLOWEST:
         return None
     motion = traces.velocity(run)
     turns = np.append(np.sum(motion[:-1] * motion[1:], axis=1) < 0.0, False)
-    row = _first((speed <= STOPPED) | turns, start)
+    row = _first((speed <= SLOWEST) | turns, start)
     if row is None:
         return None
     ends = (row, row + 1) if turns[row] else (row - 1, row)
@@ -114,7 +114,7 @@ def stop_time(run: Run) -> float | None:
 def halving_time(run: Run) -> float | None:
     start = _event_row(run)
     speed = traces.values(run, "speed")
-    if speed[start] <= STOPPED:
+    if speed[start] <= SLOWEST:
         return None
     row = _first(speed <= 0.5 * speed[start], start)
     return None if row is None else (row - start) * run.job.dt
@@ -254,7 +254,7 @@ def speed_kept(run: Run) -> float | None:
         return None
     speed = traces.values(run, "speed")
     after = min(first + run.job.ticks // 2, run.ticks)
-    return float(100.0 * speed[after] / speed[first - 1]) if speed[first - 1] > STOPPED else None
+    return float(100.0 * speed[after] / speed[first - 1]) if speed[first - 1] > SLOWEST else None
 
 
 def _among(run: Run) -> bool:

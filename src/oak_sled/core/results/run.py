@@ -14,7 +14,7 @@ from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.impulses.shots import Sudden
-from oak_sled.core.kernel import loop, rowlayout, state
+from oak_sled.core.kernel import loop, rowlayout, state, stopping
 from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import common
 from oak_sled.core.results.analysis import Analysis
@@ -214,10 +214,13 @@ class Machine:
         return status, done
 
     def write(self, inputs: Floats, rows: Rows, substeps: int = 1) -> tuple[int, int]:
-        """Runs ticks into all of `rows`. inputs : shape (ticks, channels). Returns status and ticks done."""
+        """Runs ticks into all of `rows`. inputs : shape (ticks, channels). Returns status and ticks done; raises
+        `Stopped` where it is ended from outside."""
         registers_cleaner()()
         given = (self.world, self.scene, self.sudden, self.nows, inputs, rows.crafts, rows.beside, rows.which, substeps)
-        status, done = loop.advance(*given)
+        status, done = loop.advance(*given, stopping.word())
+        if status == state.STOPPED:
+            raise stopping.Stopped
         return int(status), int(done)
 
     @cached_property

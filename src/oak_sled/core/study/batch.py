@@ -16,7 +16,7 @@ import numpy as np
 from oak_sled.core.build import tracks, world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.compiler.machine import registers_cleaner
-from oak_sled.core.kernel import loop, state
+from oak_sled.core.kernel import loop, state, stopping
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.rows import Kept, Rows
@@ -83,7 +83,7 @@ class Batch:
         self._calls = [
             loop.advance_keeping.prepared(
                 one.machine.world, one.machine.scene, one.machine.sudden, one.machine.nows, inputs, row, beside, kept,
-                out, stencil.job.substeps,
+                out, stencil.job.substeps, stopping.word(),
             )
             for one, inputs, out in zip(self._seats, self._inputs, self._outs, strict=True)
         ]  # fmt: skip
@@ -99,6 +99,8 @@ class Batch:
         began = time.perf_counter()
         told = loop.advance_keeping.together(self._calls[: len(jobs)])
         seconds = (time.perf_counter() - began) / len(jobs)
+        if any(status == state.STOPPED for status, _ in told):
+            raise stopping.Stopped
         return [
             run.told_of(
                 job, seat.machine, Record(self._layout, [Kept(out[: done + 1], self.places)]), int(status), seconds

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -14,7 +15,9 @@ from oak_sled.core.build.jobs import Job, job_of
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.faults import Refused
 from oak_sled.core.documents.yard import Yard
+from oak_sled.core.kernel import stopping
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.kernel.stopping import Leash
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench
 from oak_sled.core.study.stencil import Stencil
@@ -127,10 +130,16 @@ def compute(
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
         shared = (slopes, left, lock, done, progress, cancelled)
-        hands = [pool.submit(_lend, yard, job, stencil, paths, kept, base[shown], *shared) for _ in range(count)]
+        given = (yard, job, stencil, paths, kept, base[shown], *shared)
+        hands = [pool.submit(_held, stopping.lent(), *given) for _ in range(count)]
         for hand in hands:
             hand.result()
     return Sensitivity(tuple(path for path, _ in paths), kept, base[shown], *slopes)
+
+
+def _held(leash: Leash, *given: Any) -> None:
+    with leash:
+        _lend(*given)
 
 
 def _lend(

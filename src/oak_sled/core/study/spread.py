@@ -21,12 +21,16 @@ from oak_sled.core.build import world
 from oak_sled.core.documents.faults import Refused, refuse
 from oak_sled.core.documents.spreads import CARD, CRAFT, Spread, SpreadAxis, SpreadResults
 from oak_sled.core.documents.yard import Yard
+from oak_sled.core.kernel import stopping
 from oak_sled.core.kernel.state import Floats
+from oak_sled.core.kernel.stopping import Leash, Stopped
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import variants
 from oak_sled.core.study.hand import MISSING, REFUSED, WILD, Hand, Stencils
 
+LOOK_S = 0.05
+"""s after which it is looked whether a spread was cancelled."""
 CHUNK = 4
 """Variants that a thread takes at a time."""
 
@@ -189,30 +193,52 @@ def gather(gathered: Gathered, threads: int = 0, cancelled: Callable[[], bool] =
                 return
             gathered.take(numbers, *made)
 
-    def work() -> None:
+    def work(leash: Leash) -> None:
         try:
-            lend(Hand(yard, plan, lent))
+            with leash:
+                lend(Hand(yard, plan, lent))
+            ended.put(None)
+        except Stopped:
             ended.put(None)
         except BaseException as error:
             ended.put(error)
 
     count = min(threads or os.cpu_count() or 1, plan.variants)
-    hands = [threading.Thread(target=work, name=f"oak-sled-spread-{k}", daemon=True) for k in range(count)]
+    leashes = [stopping.lent() for _ in range(count)]
+    hands = [
+        threading.Thread(target=work, args=(leash,), name=f"oak-sled-spread-{k}", daemon=True)
+        for k, leash in enumerate(leashes)
+    ]
     for hand in hands:
         hand.start()
     try:
         for _ in hands:
-            error = ended.get()
+            error = _next(ended, lambda: _stop(leashes) if cancelled() else None)
             if error is not None:
                 raise error
     except BaseException as error:
         stop.set()
+        _stop(leashes)
         if not isinstance(error, KeyboardInterrupt):
             for hand in hands:
                 hand.join()
         raise
     for hand in hands:
         hand.join()
+
+
+def _stop(leashes: Sequence[Leash]) -> None:
+    for leash in leashes:
+        leash.stop()
+
+
+def _next(ended: queue.SimpleQueue[BaseException | None], meanwhile: Callable[[], object]) -> BaseException | None:
+    """How the next thread ended; `meanwhile` is called now and then."""
+    while True:
+        try:
+            return ended.get(timeout=LOOK_S)
+        except queue.Empty:
+            meanwhile()
 
 
 def chunks(plan: Spread, size: int) -> list[list[int]]:
