@@ -17,7 +17,8 @@ from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
-from oak_sled.core.study import tickcheck
+from oak_sled.core.results.record import Layout
+from oak_sled.core.study import lean, tickcheck
 
 G = 9.80665
 FLAT = {"mass": 100.0, "held": ("z", "roll", "pitch")}
@@ -72,13 +73,29 @@ def test_the_tick_check_looks_at_blocks_too(make):
         seconds=0.5,
     )
 
-    coarse, fine = (run.execute(replace(job, substeps=n)) for n in (1, 2))
+    names = tickcheck.moving(Layout.of(job))
+    assert {"block.ball.position.z", "block.ball.velocity.z", "position.x"} <= set(names)
+    coarse, fine = (lean.told(replace(job, substeps=n), names).columns for n in (1, 2))
     gap = 0.5 * G * 0.5 / 120 / 2.0  # half a tick of the fall
     assert tickcheck.difference(coarse, fine) == pytest.approx(gap, rel=0.1)
     assert tickcheck.difference(coarse, coarse) == 0.0
     checked = tickcheck.check(job, (60, 120))
     assert checked.settled
     assert math.isfinite(checked.error)
+
+
+@pytest.mark.parametrize("name", ["fan-sled", "ice-truck", "ferry", "mortar", "hopper"])
+def test_measures_of_a_long_run_are_those_of_its_whole_record(name, monkeypatch):
+    """Only the columns are kept that measures read; those that the first seconds did not ask for come in later."""
+    monkeypatch.setattr(lean, "LONG", 10)
+    monkeypatch.setattr(lean, "FIRST_S", 0.2)
+    yard = demos.load(name)
+    job = jobs.job_of(yard)
+    names = tickcheck.moving(Layout.of(job))
+    made, told = run.execute(job), lean.told(job, names)
+    assert told.found == measures.read_all(made)
+    assert np.array_equal(told.columns, made.columns(*names))
+    assert told.diverged == made.is_diverged
 
 
 @pytest.mark.parametrize("ticks", [60, 120, 240, 480])

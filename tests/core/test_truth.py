@@ -258,15 +258,16 @@ def test_the_reference_converges_on_the_closed_form(make, planar):
     job = make.job(parts, body=planar, ticks=60, seconds=5.0, inputs={"throttle": 1.0})
     found = tickcheck.reference(job)
     assert found.settled
-    speeds = found.run.column("velocity.x")
-    assert np.max(np.abs(speeds - tanh_solution(found.run.t))) < 5e-3
+    speeds = found.told.columns[:, found.names.index("velocity.x")]
+    t = np.arange(len(speeds)) * job.dt
+    assert np.max(np.abs(speeds - tanh_solution(t))) < 5e-3
     plain = np.max(
         np.abs(
             make.run(parts, body=planar, ticks=60, seconds=5.0, inputs={"throttle": 1.0}).column("velocity.x")
-            - tanh_solution(found.run.t)
+            - tanh_solution(t)
         )
     )
-    assert np.max(np.abs(speeds - tanh_solution(found.run.t))) < 0.1 * plain
+    assert np.max(np.abs(speeds - tanh_solution(t))) < 0.1 * plain
 
 
 def test_a_torque_spins_up_as_tau_over_inertia(make, planar):

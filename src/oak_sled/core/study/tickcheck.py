@@ -9,8 +9,11 @@ import numpy as np
 
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents import units
-from oak_sled.core.results import measures, run
-from oak_sled.core.results.run import Run
+from oak_sled.core.kernel.state import Floats
+from oak_sled.core.results import measures
+from oak_sled.core.results.record import Layout
+from oak_sled.core.study import lean
+from oak_sled.core.study.lean import Told
 
 RATES = (30, 60, 120, 240)
 TOLERANCE = 1e-3
@@ -22,7 +25,9 @@ _MOST_SUBSTEPS = 256
 class Reference:
     """A run on substeps so fine that halving them changes it by no more than `error` (m and m/s)."""
 
-    run: Run
+    told: Told
+    names: tuple[str, ...]
+    """Of the columns that `told` holds."""
     substeps: int
     error: float
 
@@ -40,25 +45,30 @@ def reference(job: Job, tolerance: float = TOLERANCE) -> Reference:
     a remainder, which is then stated.
     """
     base = replace(job, integrator="semi_implicit")
-    coarse = run.execute(replace(base, substeps=8))
+    names = moving(Layout.of(job))
+    coarse = lean.told(replace(base, substeps=8), names)
     substeps, error = 8, np.inf
     while substeps < _MOST_SUBSTEPS:
         substeps *= 2
-        fine = run.execute(replace(base, substeps=substeps))
-        before, error = error, difference(coarse, fine)
+        fine = lean.told(replace(base, substeps=substeps), names)
+        before, error = error, difference(coarse.columns, fine.columns)
         coarse = fine
         if error <= tolerance or (substeps > 32 and error > 0.8 * before):
             break  # what no longer comes nearer, as among things that tumble, does not settle
-    return Reference(coarse, substeps, float(error))
+    return Reference(coarse, tuple(names), substeps, float(error))
 
 
-def difference(one: Run, other: Run) -> float:
-    """The greatest difference of place (m) or velocity (m/s) of any craft or block over the time both runs cover."""
-    rows = min(one.ticks, other.ticks) + 1
-    names = [name for name in one.layout.names if name.rpartition(".")[0].endswith(("position", "velocity"))]
-    names = [name for name in names if not name.startswith("shot.") and "/shot." not in name]
-    gap = np.abs(one.columns(*names)[:rows] - other.columns(*names)[:rows])
-    return float(np.max(gap)) if np.all(np.isfinite(gap)) else np.inf
+def moving(layout: Layout) -> list[str]:
+    """The columns of places and velocities of all crafts and blocks."""
+    names = [name for name in layout.names if name.rpartition(".")[0].endswith(("position", "velocity"))]
+    return [name for name in names if not name.startswith("shot.") and "/shot." not in name]
+
+
+def difference(one: Floats, other: Floats) -> float:
+    """The greatest difference of columns, each of shape (rows, columns), over the time that both runs cover."""
+    rows = min(len(one), len(other))
+    gap = one[:rows] - other[:rows]
+    return float(np.max(np.abs(gap, out=gap))) if np.all(np.isfinite(gap)) else np.inf
 
 
 @dataclass(frozen=True)
@@ -108,23 +118,23 @@ class TickCheck:
 
 def check(job: Job, rates: tuple[int, ...] = RATES, on_progress: Callable[[int, int], None] | None = None) -> TickCheck:
     """Runs the drill at every rate and as the reference. on_progress(done, of) reports progress."""
-    runs: list[Run] = []
+    runs: list[Told] = []
     messages = []
     for place, rate in enumerate(rates):
-        made = run.execute(replace(job, ticks=rate))
+        made = lean.told(replace(job, ticks=rate))
         runs.append(made)
-        if made.is_diverged:
+        if made.diverged:
             messages.append(f"{rate} ticks/s: {made.message}")
         if on_progress:
             on_progress(place + 1, len(rates) + 1)
     truth = reference(replace(job, ticks=max(rates)))
     if on_progress:
         on_progress(len(rates) + 1, len(rates) + 1)
-    wild = tuple(rate for rate, made in zip(rates, runs, strict=True) if made.is_diverged)
-    if truth.run.is_diverged:
-        messages.append(f"reference: {truth.run.message}")
-    found = [(rate, measures.read_all(made)) for rate, made in zip(rates, runs, strict=True)]
-    return TickCheck(tuple(found), measures.read_all(truth.run), truth.substeps, truth.error, tuple(messages), wild)
+    wild = tuple(rate for rate, made in zip(rates, runs, strict=True) if made.diverged)
+    if truth.told.diverged:
+        messages.append(f"reference: {truth.told.message}")
+    found = tuple((rate, made.found) for rate, made in zip(rates, runs, strict=True))
+    return TickCheck(found, truth.told.found, truth.substeps, truth.error, tuple(messages), wild)
 
 
 def table(result: TickCheck) -> str:
