@@ -1,7 +1,7 @@
 """Measures of long runs without their records: of every row only those columns are kept that measures read.
 
 An hour of driving has a record of half a gigabyte, of which all measures together read a third. Which columns that are
-is seen on the first seconds; where the whole run shows that a measure reads more of it, it is run again with those.
+is seen on the same run at few ticks a second; where the run itself shows that a measure reads more, it is kept whole.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ from oak_sled.core.study.stencil import Stencil
 
 LONG = 100_000
 """Ticks from which on a run is not kept whole."""
-FIRST_S = 10.0
-"""s of a run on which it is seen what measures read."""
+FEW = 30
+"""Ticks a second at which it is seen what measures read."""
 
 
 @dataclass(frozen=True)
@@ -39,28 +39,20 @@ def told(job: Job, names: Sequence[str] = ()) -> Told:
     if job.drill.duration * job.ticks <= LONG:
         made = run.execute(job)
         return _of(made, names)
-    first = run.execute(replace(job, drill=job.drill.replace(duration=FIRST_S), substeps=1))
+    read = _read(job, names)
+    try:
+        (made,) = Batch(Stencil(job), read, ledger=True).execute([(job, 0)])
+        return _of(made, names)
+    except NotKept:
+        return _of(run.execute(job), names)
+
+
+def _read(job: Job, names: Sequence[str]) -> set[int]:
+    """The columns that measures read of a run, and those of `names`."""
+    first = run.execute(replace(job, ticks=FEW, substeps=1))
     watched = Watched(first.record)
     _of(replace(first, record=Record(first.layout, [watched]), analysis=Analysis()), names)
-    stencil, read = Stencil(job), set(watched.read)
-    while True:
-        (made,) = Batch(stencil, read, ledger=True).execute([(job, 0)])
-        missing = _missing(made, names)
-        if not missing:
-            return _of(made, names)
-        read |= missing
-
-
-def _missing(made: run.Run, names: Sequence[str]) -> set[int]:
-    """Columns that measures of a run read and that were not kept: the first of each."""
-    found: set[int] = set()
-    if not made.is_diverged:
-        for name in measures.names_of(made):
-            try:
-                measures.known(name).read(made)
-            except NotKept as error:
-                found.add(int(error.args[0]))
-    return found
+    return watched.read
 
 
 def _of(made: run.Run, names: Sequence[str]) -> Told:
