@@ -137,6 +137,11 @@ class MeasuresPane(QWidget):
         errand.start()
         self.refresh()
 
+    @property
+    def is_checking(self) -> bool:
+        """Whether a tick check is under way."""
+        return self._errand is not None
+
     def stop_check(self) -> None:
         """Cancels the tick check."""
         if self._errand is not None:

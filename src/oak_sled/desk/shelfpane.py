@@ -292,6 +292,7 @@ class ShelfPane(QWidget):
         super().__init__(parent)
         self.session = session
         self.cards: dict[str, CardWidget] = {}
+        self._was_empty = True
         self.setFixedHeight(theme.SHELF)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -323,6 +324,9 @@ class ShelfPane(QWidget):
         self._fill()
         self.mark()
         self.readout.tell()
+        if self._was_empty != (not wanted):
+            self._was_empty = not wanted
+            self.update()  # the words of an empty shelf
 
     def _fill(self) -> None:
         """Gives widgets to the cards in sight and some beside them: a shelf may hold a thousand."""

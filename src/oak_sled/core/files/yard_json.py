@@ -26,10 +26,14 @@ def dumps(yard: Yard) -> str:
 def encoded(yard: Yard) -> bytes:
     """The yard as the bytes of a file; raises `Refused` with the place of what no file can hold."""
     try:
-        return dumps(yard).encode()
+        made = dumps(yard).encode()
+        if len(made) <= MOST_BYTES:
+            return made
+        what = f"is too large to be opened again: {len(made) / 1e6:.0f} MB"
     except (ValueError, TypeError, RecursionError) as error:
         place = unwritable(yard.model_dump()) or "yard"
         raise refuse(place, f"cannot be written: {error}", "finite numbers and whole characters") from None
+    raise refuse("yard", what, f"at most {MOST_BYTES // 1_000_000} MB: fewer knots, meshes or spreads")
 
 
 def unwritable(data: Any, path: str = "") -> str:

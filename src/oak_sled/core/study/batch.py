@@ -123,8 +123,10 @@ class Repeater:
         if bench is not None and bench.stencil.fits(job):
             return bench.run_to_keep(job)
         # formulas are compiled while they stand: arrays that were kept would go on interpreting them
+        self._missed = None
+        made = run.execute(job)
         self._missed = None if world.interprets(job) else job
-        return run.execute(job)
+        return made
 
     def prepare(self) -> None:
         """Keeps the arrays of the last job where they were not those of one before; takes as long as to build them."""
