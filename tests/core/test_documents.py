@@ -15,7 +15,7 @@ from oak_sled.core.documents.craft import Body, Craft
 from oak_sled.core.documents.dial import dials
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import FORMAT
+from oak_sled.core.documents.yard import FORMAT, Knot, Track
 from oak_sled.core.files import format_page, yard_json
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
@@ -255,3 +255,22 @@ def test_what_an_event_was_aimed_at_takes_the_event_with_it(yard):
     assert [event.id for event in left.drill().events] == ["shove"]
     with pytest.raises(Refused, match="there is no part 'fann'"):
         yard.edit(f"drills.{drill.id}.events.fan_goes.target", "fann")
+
+
+def test_tracks_of_many_knots_are_compared_as_those_of_few():
+    def track(count, changed=(), **fields):
+        values = dict.fromkeys(range(count), 0.5) | dict(changed)
+        return Track(channel="throttle", knots=tuple(Knot(t=float(k), value=v) for k, v in values.items()), **fields)
+
+    for count in (3, 3000):
+        one = track(count)
+        assert one == track(count)
+        assert hash(one) == hash(track(count))
+        assert one != track(count, {1: 0.25})
+        assert one != track(count + 1)
+        assert one != track(count, shape="ramps")
+        assert one != "a track"
+        assert one.times.tolist()[:3] == [0.0, 1.0, 2.0]
+        edited = document.edit(one, "knots.1.value", 0.25)
+        assert edited == track(count, {1: 0.25})
+        assert edited.knots[0] is one.knots[0]

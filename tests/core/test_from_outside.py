@@ -7,6 +7,7 @@ import base64
 import copy
 import dataclasses
 import json
+import math
 import os
 import struct
 import time
@@ -27,6 +28,7 @@ from oak_sled.core.files import (
     card_reader,
     disk,
     inputs_csv,
+    json_text,
     mesh_file,
     picture,
     records,
@@ -538,3 +540,19 @@ def test_what_is_read_line_by_line_is_what_the_text_says(tmp_path):
     said = inputs_csv.loads(csv_of(300), YARD.craft())
     assert read == said
     assert_allclose([knot.value for knot in read.tracks[0].knots][:7], np.arange(7) / 10)
+
+
+@pytest.mark.parametrize("count", [0, 1, 999, 1000, 1500])
+def test_long_lists_of_knots_are_written_as_the_encoder_writes_them(count):
+    knots = [{"t": k / 7, "value": math.sin(k) * 10.0 ** -(k % 30)} for k in range(count)]
+    data = {
+        "a": [{"b": {"knots": knots}, "c": [1, None, "x", {"t": 1.0, "value": 2.0}]}],
+        "knots": knots,
+        "e": [],
+        "f": {},
+    }
+    assert json_text.text_of(data) == json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    if count > 1:
+        for odd in (float("nan"), float("inf")):
+            with pytest.raises(ValueError, match="not JSON compliant"):
+                json_text.text_of({"knots": [*knots, {"t": 1.0, "value": odd}]})

@@ -317,7 +317,10 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]], where: s
             faults.extend(refused.faults)
     found: Any = None
     if isinstance(document, tuple):
-        found = tuple(made.get(_name_in(document, place), item) for place, item in enumerate(document))
+        items = list(document)
+        for piece, new in made.items():
+            items[_place_of(document, piece)] = new
+        found = tuple(items)
     elif made:
         try:
             found = document.replace(**made)
@@ -328,8 +331,11 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]], where: s
     return found
 
 
-def _name_in(items: tuple[Any, ...], place: int) -> str:
-    return str(getattr(items[place], "id", place))
+def _place_of(items: tuple[Any, ...], piece: str) -> int:
+    """Where in a list the member stands that a piece of a path names: by its id, or by its position."""
+    if not hasattr(items[0], "id"):
+        return int(piece)
+    return next(place for place, item in enumerate(items) if item.id == piece)
 
 
 def all_dials(document: Any, path: str = "") -> Iterator[tuple[str, Dial, float]]:

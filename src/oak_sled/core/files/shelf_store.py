@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import json
 import os
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator
@@ -23,6 +22,7 @@ from oak_sled.core.documents.faults import Refused, refuse
 from oak_sled.core.documents.yard import Yard
 from oak_sled.core.files import card_json, disk, records, yard_json
 from oak_sled.core.files.card_reader import CardReader, json_of
+from oak_sled.core.files.json_text import text_of
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.record import Record
 from oak_sled.core.results.rows import Sealed
@@ -241,7 +241,10 @@ def _unpacked(record: Record) -> Record:
 
 
 def _text(data: Any) -> bytes:
-    return (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode()
+    try:
+        return text_of(data).encode()
+    except ValueError as error:
+        raise refuse(yard_json.unwritable(data) or "card", f"cannot be written: {error}", "finite numbers") from None
 
 
 # reading

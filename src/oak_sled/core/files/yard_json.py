@@ -13,6 +13,7 @@ from oak_sled.core.documents import document
 from oak_sled.core.documents.faults import Fault, Refused, refuse
 from oak_sled.core.documents.yard import FORMAT, Yard
 from oak_sled.core.files import disk, migrations
+from oak_sled.core.files.json_text import text_of
 
 MOST_BYTES = 64_000_000
 """A yard file larger than this is refused before it is read."""
@@ -20,7 +21,7 @@ MOST_BYTES = 64_000_000
 
 def dumps(yard: Yard) -> str:
     """The yard as text: stable order, one value a line, so that it diffs well."""
-    return json.dumps(yard.model_dump(mode="json"), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    return text_of(yard.model_dump(mode="json"))
 
 
 def encoded(yard: Yard) -> bytes:
