@@ -1,8 +1,9 @@
 # make demo   set up what is needed and open the demo yard
 # make test   set up what is needed and run all tests
 # make test-all  those, and the ones that take minutes
+# make hostile  many more hostile files, yards and formulas than make test tries
 # make setup  the set-up alone; leaves .venv/bin/oak-sled
-.PHONY: demo test test-all setup lint bench shots wheel
+.PHONY: demo test test-all hostile setup lint bench shots wheel
 
 setup:
 	@scripts/setup.sh
@@ -17,6 +18,10 @@ test: setup
 test-all: test
 	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 -m slow
 	@env -u DISPLAY -u WAYLAND_DISPLAY OAK_SLED_CHECKED=1 .venv/bin/python -m pytest -q -n 2 --dist loadfile tests/core
+
+# what is tried at random in make test, forty times as often; takes most of an hour
+hostile: setup
+	@env -u DISPLAY -u WAYLAND_DISPLAY OAK_SLED_HOSTILE=40 .venv/bin/python -m pytest -q -n 2 --timeout 3600 tests/core/test_from_outside.py tests/core/test_random_inputs.py tests/core/test_formulas.py
 
 lint: setup
 	@.venv/bin/ruff check src tests scripts && .venv/bin/ruff format --check src tests scripts

@@ -7,6 +7,15 @@ from pathlib import Path
 
 import pytest
 
+from oak_sled.core.compiler import cache
+from oak_sled.core.documents import event, spreads
+from oak_sled.core.documents import yard as yards
+from oak_sled.core.documents.craft import Craft
+from oak_sled.core.files import disk, inputs_csv, mesh_counts, mesh_file, picture, yard_json
+from oak_sled.core.formulas import code, language
+from oak_sled.core.geometry import terrain
+from oak_sled.core.project import memory
+
 ROOT = Path(__file__).parent.parent
 PAGE = (ROOT / "docs" / "physics.md").read_text(encoding="utf-8")
 ROWS = [line for line in PAGE.partition("## What must hold")[2].splitlines() if line.startswith("| ")][2:]
@@ -38,3 +47,59 @@ def test_the_line_of_a_law_that_the_bench_edits_is_there():
     from oak_sled.core.parts import runner
 
     assert Path(runner.__file__).read_text(encoding="utf-8").count(compiling.EDIT[0]) == 1
+
+
+LIMITS = (ROOT / "docs" / "limits.md").read_text(encoding="utf-8")
+
+
+def bound(model, field):
+    """The most entries that a field of a document takes."""
+    return next(mark.max_length for mark in model.model_fields[field].metadata if hasattr(mark, "max_length"))
+
+
+SAID = [
+    (f"{yard_json.MOST_BYTES // 1_000_000} MB", "yard file"),
+    (f"at most {disk.LONGEST:.0f} s", "a size before a byte is read"),
+    (f"{mesh_file.MOST_BYTES // 1_000_000} MB", "mesh with all files"),
+    (f"{terrain.MOST_TRIANGLES:,}", "triangles of a mesh"),
+    (f"{mesh_counts.MOST_CORNERS:,}", "corners of a mesh file"),
+    (
+        f"{mesh_counts.MOST_PARTS:,}; {mesh_counts.MOST_NODES:,}; {mesh_counts.MOST_DEPTH}; "
+        f"{mesh_counts.MOST_BYTES // 1_000_000} MB",
+        "glTF: entries",
+    ),
+    (f"{picture.MOST_PIXELS} x {picture.MOST_PIXELS} pixels, {picture.MOST_BYTES // 1_000_000} MB", "picture for"),
+    (f"{inputs_csv.MOST_ROWS:,} rows, {inputs_csv.MOST_LINE // 1_000_000} MB a line", "inputs as CSV"),
+    (f"{inputs_csv.LATEST:,.0f} s", "inputs as CSV"),
+    (f"{cache.MOST_BYTES // 1_000_000} MB", "compiled kernel |"),
+    (", ".join(str(bound(yards.Yard, one)) for one in ("crafts", "grounds", "drills", "spreads")), "crafts, grounds"),
+    (
+        ", ".join(str(bound(Craft, one)) for one in ("parts", "channels", "numbers", "laws", "curves")),
+        "parts, channels, named",
+    ),
+    (
+        ", ".join(
+            str(bound(yards.Ground, one))
+            for one in ("blocks", "walls", "gates", "joints", "layers", "materials", "patches")
+        ),
+        "blocks, walls, gates",
+    ),
+    (f"{1 + bound(yards.Drill, 'cast')}; {bound(yards.Drill, 'twins')}", "crafts in one world"),
+    (
+        f"{yards.MOST_KNOTS:,}; {event.MOST_EVENTS}; {bound(yards.Drill, 'watch')}; {bound(yards.Drill, 'targets')}",
+        "knots of an input",
+    ),
+    (f"{spreads.MOST_VARIANTS:,} runs of {bound(spreads.Spread, 'measures')} measures", "a spread"),
+    (
+        f"{language.LONGEST} characters, {language.DEEPEST} levels within each other, {code.MOST_STEPS} steps, "
+        f"{code.MOST_NUMBERS} named numbers, exponents of quantities up to {language.LARGEST_EXPONENT}",
+        "a formula",
+    ),
+    (f"{memory.DEFAULT_MB} MB", "The runs of cards"),
+]
+
+
+@pytest.mark.parametrize(("number", "line"), SAID, ids=lambda given: given[:30])
+def test_the_page_of_limits_says_the_bounds_of_the_code(number, line):
+    found = [one for one in re.split(r"\n(?=\||\n)", LIMITS) if line in one]
+    assert any(number in " ".join(one.split()) for one in found), found

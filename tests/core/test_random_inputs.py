@@ -9,9 +9,10 @@ import json
 import sys
 import unittest.mock
 
+import hostile
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from oak_sled import cli
@@ -25,7 +26,7 @@ from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import run
 from oak_sled.core.study import variants
 
-CALM = settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+CALM = hostile.CALM(150)
 VALUES = st.one_of(
     st.none(),
     st.booleans(),
@@ -119,7 +120,7 @@ def kept(tmp_path_factory):
     return yard, {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}, file.read_bytes()
 
 
-@settings(CALM, max_examples=60)
+@hostile.CALM(60)
 @given(
     st.integers(0, 100),
     st.sampled_from(["flip", "cut", "empty", "grow", "exchange", "remove"]),
@@ -198,7 +199,7 @@ WORDS = st.one_of(
 QUICK = ("run", "list", "check", "spread", "schema", "demos")
 
 
-@settings(CALM, max_examples=120)
+@hostile.CALM(120)
 @given(st.sampled_from(QUICK), st.lists(WORDS, max_size=6))
 def test_any_command_line_ends_with_a_status_and_short_lines(tmp_path_factory, command, words):
     said, errors = io.StringIO(), io.StringIO()

@@ -77,13 +77,14 @@ def print_all(quick: bool, window: bool) -> None:
     keeping.many_cards(demos.load("fan-sled"), 50 if quick else 200)
     if window:
         start(1 if quick else 3)
-        from oak_sled.bench import desk
+        from oak_sled.bench import desk, stalls
 
         desk.dial_to_picture(20 if quick else 80, loop.tick_ns)
         desk.preview(60 if quick else 300)
         desk.side_by_side(60 if quick else 200)
         desk.paints()
         desk.live(5.0 if quick else 60.0)
+        stalls.stalls()
     loop.close()
 
 
