@@ -257,7 +257,8 @@ class Readout(QWidget):
         self.setFixedWidth(104)
         self.setToolTip(
             "Runs that were not looked at for longest leave memory when all of them take more than that: a drill is "
-            "run again when it is wanted, a drive is read from disk. OAK_SLED_MEMORY sets the bound, in MB."
+            "run again when it is wanted, a drive is read from disk. The run in sight stays, and does not count. "
+            "OAK_SLED_MEMORY sets the bound, in MB."
         )
 
     def tell(self) -> None:
