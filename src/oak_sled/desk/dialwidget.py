@@ -96,7 +96,6 @@ class DialWidget(QWidget):
         """The value at the start of a drag."""
         self._dragging = False
         self._edit: Entry | None = None
-        self._wheel_share: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedHeight(HEIGHT)
         self.setMinimumWidth(96)

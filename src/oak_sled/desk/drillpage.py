@@ -343,7 +343,6 @@ class DrillPage(DrawingPage):
         for one in SHAPES:
             menu.addAction(DRIVER_WORDS.get(one, one), lambda one=one: self.reshape(one))
         shape.setMenu(menu)
-        self.shape_button = shape
         if path:
             wanted = {"sine": ("amplitude", "period"), "pulses": ("amplitude", "period", "on_share"), "aim": _DRIVER}
             wanted["pace"] = ("pace", "pace_gain")

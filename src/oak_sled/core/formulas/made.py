@@ -118,11 +118,6 @@ def _call(name: str, *values: ast.expr) -> ast.expr:
     return ast.Call(ast.Name(name, ast.Load()), list(values), [])
 
 
-def unit_source(made: Code) -> str:
-    """The unit of a formula as source, for the one who wants to read it."""
-    return ast.unparse(_function(made))
-
-
 def first_wrong(made: Code, given: Sequence[float], numbers: Mapping[str, float]) -> code.Step:
     """The first step whose value is no finite number at these quantities; the last one where all are finite."""
     row = record_of(made, numbers)

@@ -60,7 +60,6 @@ class LiveDrive:
         self._changes: list[tuple[int, int, float]] = []
         self._raw = np.zeros(sum(len(one.craft.channels) for one in self.job.actors))
         self._events: list[Event] = []
-        self.settings_changed = False
 
     def happen(self, event: Event) -> None:
         """Something sudden at this moment: it happens in the next tick, and is kept with the inputs."""
@@ -83,7 +82,6 @@ class LiveDrive:
         fresh.world = fresh.world._replace(events=old.world.events)
         fresh.nows["time"], fresh.nows["next_event"] = old.nows["time"], old.nows["next_event"]
         self._machine = fresh
-        self.settings_changed = True
 
     def advance(self, ticks: int, raw: Floats) -> None:
         """Drives on by `ticks` with these raw values of the channels of all crafts, shape (channels,)."""
@@ -133,7 +131,6 @@ class LiveDrive:
                 getattr(fresh.sudden, name)[...] = getattr(old.sudden, name)
         fresh.connect(job)
         self._machine = fresh
-        self.settings_changed = True
 
     def newest(self, seconds: float) -> Run:
         """The newest stretch as a run. It shares the recorder's memory: good until the drive goes on."""

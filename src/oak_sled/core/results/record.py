@@ -128,11 +128,6 @@ class Layout:
         before = sum(rowlayout.SHOT * len(one.shots) for one in self.crafts[:who])
         return self.first_block_column + rowlayout.MOTION * len(self.blocks) + len(self.triggers) + before
 
-    @property
-    def first_shot(self) -> int:
-        """The same for the craft that is looked at."""
-        return self.first_shot_of(self.who)
-
     def own_place(self, name: str) -> int:
         """The column of that name, counted from the first of the craft that is looked at."""
         return self.place(name) - self.first

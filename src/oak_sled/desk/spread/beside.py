@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -84,7 +83,6 @@ class SideBySide(QWidget):
         self._offsets: Floats = np.zeros((0, 3))
         self._tiles: Tiles | None = None
         self.turn_deg, self.tilt_deg, self.zoom = 205.0, 30.0, 1.0
-        self.frame_ms: deque[float] = deque(maxlen=120)
         self._drag: QPointF | None = None
         self._moved = False
         self._spots: list[tuple[int, QPointF]] = []
