@@ -22,6 +22,8 @@ LONG_FIRST = (
     "desk/test_bench.py",
     "desk/test_drill_page.py",
     "desk/test_ground.py",
+    "desk/test_large.py",
+    "core/test_from_outside.py",
     "test_install.py",
 )
 """Files whose tests take longest: they begin first, so that no core waits for the other at the end."""
