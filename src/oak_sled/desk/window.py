@@ -1,4 +1,7 @@
-"""The window: the bench page with its header, views, force desk and shelf, wired to one session."""
+"""The window: the bench page with its header, views, force desk and shelf, wired to one session.
+
+One file, since it wires what stands elsewhere: short methods, each for one thing that a user asks of the window.
+"""
 
 from __future__ import annotations
 
@@ -22,6 +25,7 @@ from oak_sled.desk import firstsize, keys, theme
 from oak_sled.desk.assist import FocusRing
 from oak_sled.desk.buildpage import BuildPage
 from oak_sled.desk.commands import actions_of
+from oak_sled.desk.comparison import Comparison
 from oak_sled.desk.drillpage import DrillPage
 from oak_sled.desk.drive import Driver
 from oak_sled.desk.filing import Filing
@@ -39,7 +43,7 @@ from oak_sled.desk.planpane import PlanPane
 from oak_sled.desk.playbar import PlayBar
 from oak_sled.desk.rightpane import RightPane
 from oak_sled.desk.session import Session
-from oak_sled.desk.shelfpane import Comparison, ShelfPane
+from oak_sled.desk.shelfpane import ShelfPane
 from oak_sled.desk.spread import links
 from oak_sled.desk.spread.page import SpreadPage
 from oak_sled.desk.tracepane import TracePane
