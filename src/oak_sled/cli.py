@@ -149,7 +149,9 @@ def _setting(yard: Any, path: str, text: str) -> Any:
             return yard_json.parse(text, path)
         except Refused as refused:
             what = refused.faults[0].what
-            raise refuse(path, f"{text[:60]} {what}", 'a list as JSON has it, such as ["z","roll"]') from None
+            raise refuse(
+                path, f"{text[:60]} is not a list: {what}", 'a list as JSON has it, such as ["z","roll"]'
+            ) from None
     from oak_sled.core.documents import document
 
     return text if document.dial_at(yard, path) is None else document.read_at(yard, path, text)

@@ -1,5 +1,7 @@
 """The pane Laws driven as a user drives it: laws compared, taken over, written, and undone."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
@@ -269,7 +271,19 @@ def test_an_answer_that_comes_after_the_window_closed_harms_nothing(qtbot, windo
     worker = Worker()
     with qtbot.waitSignal(worker.finished, timeout=60_000):
         worker.ask(window.session.job())
-        worker.close()  # its answer is on its way
+        worker._pool.submit(int).result()  # behind it in the thread: the run is done, and its answer on its way
+        worker.close()
+
+
+def test_a_run_that_a_closing_window_ends_is_said_to_nobody(qtbot, window):
+    worker, told = Worker(), []
+    for signal in (worker.finished, worker.failed, worker.cancelled):
+        signal.connect(lambda *said: told.append(said))
+    job = window.session.job()
+    worker.ask(dataclasses.replace(job, drill=job.drill.replace(duration=3600.0, end="time")))
+    worker.close()
+    qtbot.waitUntil(lambda: not worker.is_busy, timeout=60_000)
+    assert told == []
 
 
 def test_while_driving_the_chart_shows_no_working_point_of_an_old_run(pane, window):
