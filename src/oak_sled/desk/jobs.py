@@ -30,8 +30,6 @@ LOOK_MS = 100
 """ms between two looks at how far a run is."""
 PATIENCE_S = 0.7
 """s that a run may have taken, and may still take, before one that waits has it ended."""
-LONG = 20_000
-"""Ticks from which on what is derived from a run takes long enough to be felt."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +80,7 @@ class Worker(QObject):
         self._heavy: tuple[object, tuple[Caution, ...]] = (None, ())
         self._last: Result | None = None
         self.foresee: Callable[[Run, measures.Readings], None] | None = None
-        """Derives from a long run, in the thread of the worker, what the window is going to show of it."""
+        """Derives from a run, in the thread of the worker, what the window is going to show of it and takes long."""
         self._repeaters: list[Repeater] = []
         """Of the craft under test and its twins, in order; the worker's own."""
         self._leashes: tuple[Leash, ...] = (Leash(),)
@@ -159,7 +157,7 @@ class Worker(QObject):
             warned = cautions.find(job, made) + self._told_of_cost(job, made)  # while those beside still run
             others = tuple(one.result() for one in beside)
             readings = measures.Readings(made)
-            if made.ticks > LONG and self.foresee is not None:
+            if self.foresee is not None:
                 self.foresee(made, readings)
             answer: object = Result(number, job, made, readings, warned, others)
         except (Refused, Stopped) as ended:

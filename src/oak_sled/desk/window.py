@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from oak_sled.core.advice import modes
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, traces
 from oak_sled.core.results.run import Run
@@ -55,6 +56,10 @@ from oak_sled.desk.yardview.view import YardView
 
 TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
+
+
+LONG = 20_000
+"""Ticks from which on what is derived from a run takes long enough to be felt."""
 
 
 class Window(QMainWindow):
@@ -98,6 +103,7 @@ class Window(QMainWindow):
         self.right = RightPane(session, (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why))
         self.tabs, self.stack, self.clock = self.right.tabs, self.right.stack, self.right.clock
         self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
+        self._page = PAGES[0]
         self._to_restyle: set[GroundPage | DrillPage | BuildPage | SpreadPage] = set()
         self._lay_out()
         self.working = Progress(self, self.keeper.background)
@@ -159,6 +165,7 @@ class Window(QMainWindow):
 
     def show_page(self, name: str) -> None:
         """Shows the bench or one of the pages beside it."""
+        self._page = name
         self.pages.setCurrentIndex(PAGES.index(name))
         self._restyle_shown()
         self.header.show_page(name)
@@ -170,7 +177,11 @@ class Window(QMainWindow):
         self.right.show_pane(name)
 
     def _foresee(self, run: Run, readings: measures.Readings) -> None:
-        """Derives what will be shown of a long run; in the thread that made it."""
+        """Derives what will be shown of a run and takes long; in the thread that made it."""
+        if self._page == "Build":
+            modes.of_run(run)
+        if run.ticks <= LONG:
+            return
         readings.settle()
         box_of(run)
         traces.heading(run)
