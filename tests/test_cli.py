@@ -7,6 +7,7 @@ import csv
 import io
 import json
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -356,6 +357,11 @@ ANY_COMMAND = [
 ]  # fmt: skip
 
 
+def faults_of(done):
+    """What was said, without how far a slow machine was: that is told after a second."""
+    return [line for line in done.stderr.splitlines() if not re.search(r"\d+ of \d+ [\w ]+, about \d+ s left", line)]
+
+
 @pytest.mark.parametrize("arguments", ANY_COMMAND, ids=[" ".join(one[:1] + one[-2:]) for one in ANY_COMMAND])
 def test_a_closed_pipe_is_quiet(arguments):
     reads, writes = os.pipe()
@@ -365,7 +371,7 @@ def test_a_closed_pipe_is_quiet(arguments):
     finally:
         os.close(writes)
     assert done.returncode in (0, 1)
-    assert done.stderr == "" or ("-" in arguments and "written" not in done.stderr)
+    assert faults_of(done) == [] or ("-" in arguments and "written" not in done.stderr)
 
 
 @pytest.mark.parametrize("arguments", ANY_COMMAND, ids=[" ".join(one[:1] + one[-2:]) for one in ANY_COMMAND])
@@ -374,7 +380,7 @@ def test_a_full_disk_under_the_output_is_one_line(arguments):
         done = piped(*arguments, to=full)
     assert done.returncode == 2
     assert "cannot be written: no space left on device" in done.stderr.splitlines()[-1]
-    assert "-" in arguments or len(done.stderr.splitlines()) == 1, "with -, the table is there as well"
+    assert "-" in arguments or len(faults_of(done)) == 1, "with -, the table is there as well"
 
 
 def test_a_terminal_that_cannot_print_a_character_prints_another(tmp_path):
