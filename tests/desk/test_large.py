@@ -260,3 +260,21 @@ def test_a_ghost_that_does_not_fit_is_left_out_and_said(window, idle, monkeypatc
     idle()
     assert session.ghost is None
     assert "too long to be drawn beside" in window.notice.words.text()
+
+
+def test_runs_that_are_ended_leave_their_twins_sound(window, idle, qtbot):
+    """Twins run in arrays that are kept from one change to the next: none is still in them when the next begins."""
+    session = window.session
+    session.open(demos.load("floe-probe"), (), None)
+    idle()
+    twins = session.twin_jobs()
+    assert twins
+    for _ in range(5):
+        long = session.drill.replace(duration=3600.0, end="time", targets=())
+        session.take_seen_drill(long, "a long drill")
+        qtbot.waitUntil(lambda: session.worker.progress[0] > 50, timeout=60_000)
+        session.worker.cancel()
+        session.undo()
+        idle()
+        assert [one.digest for one in session.twins] == [run.execute(job).digest for job in session.twin_jobs()]
+    assert session.run.digest == run.execute(session.job()).digest

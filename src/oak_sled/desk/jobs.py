@@ -6,7 +6,7 @@ import logging
 import math
 import time
 from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from typing import Any
 
@@ -147,6 +147,7 @@ class Worker(QObject):
         self._pool.submit(self._work, number, job, twins, self._leashes)
 
     def _work(self, number: int, job: Job, twins: tuple[Job, ...], leashes: tuple[Leash, ...]) -> None:
+        beside: list[Future[Run]] = []
         try:
             while len(self._repeaters) <= len(twins):
                 self._repeaters.append(Repeater())
@@ -164,6 +165,7 @@ class Worker(QObject):
             answer = ended
         except Exception as error:  # the way back must not be lost, whatever happens
             answer = error
+        wait(beside)  # a run that is ended leaves its twins behind for a tick, in arrays that the next ones need
         self._arrived.emit(answer)
         try:
             for one in self._repeaters:
