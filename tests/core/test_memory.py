@@ -9,12 +9,13 @@ import numpy as np
 import pytest
 
 from oak_sled.core.build.jobs import Job
+from oak_sled.core.build.jobs import job_of as job_at
 from oak_sled.core.documents import weight
 from oak_sled.core.documents.faults import refuse
-from oak_sled.core.documents.yard import MOST_KNOTS, Knot, Track
+from oak_sled.core.documents.yard import MOST_KNOTS, Knot, Target, Track
 from oak_sled.core.files import records
 from oak_sled.core.project import demos, memory, shelf
-from oak_sled.core.results import run, traces
+from oak_sled.core.results import measures, run, traces
 
 YARD = demos.load("fan-sled")
 
@@ -158,3 +159,21 @@ def test_an_edit_weighs_what_it_made_anew():
     moved = with_track.edit(f"drills.{long.id}.tracks.0.knots.7.value", 0.25)
     assert 8 * 50_000 < weight.beyond(moved, with_track) < 16 * 50_000, "the list anew, its knots shared"
     assert MOST_KNOTS > 50_000
+
+
+def test_measures_that_let_go_of_their_run_know_what_its_targets_ask(budget):
+    """Targets of a drill with a cast name the craft under test, which is not among the measures of who looks on."""
+    yard = demos.load("shunting")
+    drill = yard.drill("shove").replace(duration=2.0, targets=())
+    other = drill.cast[0].id
+    shown = measures.read_all(run.execute(job_at(yard, drill, drill.craft)))
+    asked = [name for name in shown if "@" not in name and name not in measures.OF_CAST and shown[name] is not None]
+    assert asked, "what only the craft under test shows"
+    drill = drill.replace(targets=tuple(Target(measure=name, low=0.0) for name in (*asked, "no_such_measure")))
+    made = run.execute(job_at(yard, drill, other))
+    whole, settled = measures.Readings(made), measures.Readings(made)
+    settled.settle()
+    assert settled._run is None
+    for name in asked:
+        assert settled[f"{name}@{drill.craft}"] == whole[f"{name}@{drill.craft}"] is not None
+    assert dict(settled) == dict(whole)

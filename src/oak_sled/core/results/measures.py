@@ -586,8 +586,12 @@ class Readings(Mapping[str, float | None]):
         return self._found[name]
 
     def settle(self) -> None:
-        """Reads all that were not asked for yet, and lets go of the run."""
-        for name in self._names:
+        """Reads all that were not asked for yet, and what the targets of the drill ask for, and lets go of the run."""
+        run = self._run
+        if run is None:
+            return
+        known = [one.measure for one in run.job.drill.targets if one.measure.partition("@")[0] in _BY_NAME]
+        for name in (*self._names, *(asked_of(run.job.drill, one) for one in known)):
             self[name]
         self._run = None
 
