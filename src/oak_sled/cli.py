@@ -44,8 +44,11 @@ SetOption = Annotated[
 def main() -> None:
     """Runs the command line; faults become lines and exit status 2, never a traceback."""
     terminal.prepare_streams()
-    with terminal.interrupts_reach_runs():
-        status = _status(sys.argv[1:])
+    try:
+        with terminal.interrupts_reach_runs():
+            status = _status(sys.argv[1:])
+    except KeyboardInterrupt:  # as it was ending by itself
+        status = terminal.STOPPED
     failed = terminal.flush_or_drop()
     if failed is not None and not isinstance(failed, BrokenPipeError):
         status = _tell_full(failed)

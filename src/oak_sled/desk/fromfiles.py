@@ -96,7 +96,11 @@ def hull_from(session: Session, file: Path, **settings: Any) -> None:
     def done(body: Body) -> None:
         if session.craft_path == path:
             names = ("shape", "mesh", "fit", "inertia_from", *SIDES)
-            body = session.craft.body.replace(**{name: getattr(body, name) for name in names})
+            try:  # it may have been edited meanwhile
+                body = session.craft.body.replace(**{name: getattr(body, name) for name in names})
+            except ValidationError as error:
+                session.say(f"{file.name}: {faults_of(error)[0]}", True)
+                return
             session.edit(f"{path}.body", body, f"shape of {file.name}")
 
     session.beside(f"reading {file.name}", work, done)
