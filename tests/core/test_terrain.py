@@ -343,6 +343,21 @@ def test_a_ring_is_taken_apart_and_stays_hollow():
     assert min(middles) > 0.5, "nothing fills the hole"
 
 
+def test_a_mesh_is_taken_apart_once_and_drawn_out_to_every_size(monkeypatch):
+    """It takes seconds for a large one, and a dial of the size of its block asks for it at every step."""
+    mesh = closed("ring")
+    first = hulls.fitted(mesh, "hulls", 12, half_of(mesh))
+    monkeypatch.setattr(hulls, "taken_apart", lambda *_: pytest.fail("it was taken apart again"))
+    for scale in ((1.1, 1.1, 1.1), (2.0, 0.5, 1.5)):
+        half = tuple(np.array(half_of(mesh)) * scale)
+        found = hulls.fitted(mesh, "hulls", 12, half)
+        assert len(found.pieces) == len(first.pieces)
+        for corners, before in zip(found.corners, first.corners, strict=True):
+            assert np.allclose(corners, before * scale)
+        assert found.too_much == pytest.approx(first.too_much, abs=1e-6), "shares of volume stay"
+        assert found.bulk.volume == pytest.approx(first.bulk.volume * np.prod(scale))
+
+
 def test_a_cleat_is_three_boxes():
     block = demos.load("quay").ground("gutter").blocks[1]
     fitted = block.fitted()

@@ -364,3 +364,19 @@ def test_a_block_is_hung_and_dropped_by_an_event_of_the_page(window, idle):
     window.session.undo()
     idle()
     assert window.session.run.column("block.heavy.position.z")[window.session.run.at(2.0)] < high[0] - 2.5
+
+
+CASTS = [(name, one.id) for name in demos.DEMOS for one in demos.load(name).drills if one.cast]
+
+
+@pytest.mark.parametrize(("name", "of"), CASTS)
+def test_the_plan_drawn_again_writes_its_words_at_the_same_places(drill, window, idle, name, of):
+    window.session.open(demos.load(name), (), None)
+    window.session.choose("drill", of)
+    idle()
+    plan = drill.plan
+    plan.repaint()
+    first = list(plan.words)
+    assert len(first) == len(window.session.cast()) - 1
+    plan.repaint()
+    assert plan.words == first

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import re
+import threading
 
 import moderngl
 import pytest
+from PyQt6.QtWidgets import QApplication
 
 from oak_sled.bench.heavy import heavy_yard
-from oak_sled.core.advice import cost
+from oak_sled.core.advice import cost, modes
+from oak_sled.core.geometry import hulls
 from oak_sled.core.project import demos
 from oak_sled.desk import drive, groundpaint
 from oak_sled.desk.drillplan import DrillPlan
 from oak_sled.desk.groundplan import GroundPlan
+from oak_sled.desk.header import PAGES
 
 
 @pytest.fixture
@@ -113,3 +117,50 @@ def test_a_frame_computes_no_more_ticks_than_fit_it(window, idle):
         driver._tick()
         assert driver.drive.ticks - before == most
     window.set_driving(False)
+
+
+def test_a_demo_opens_and_dials_move_without_heavy_work_in_the_window(window, idle, monkeypatch):
+    """How a craft stands, and hulls of meshes, take up to seconds: they are found beside the window, on every page."""
+    threads = []
+
+    def noted(owner, name):
+        work = getattr(owner, name)
+
+        def told(*given):
+            threads.append((name, threading.current_thread() is threading.main_thread()))
+            return work(*given)
+
+        monkeypatch.setattr(owner, name, told)
+
+    noted(modes, "_standing")
+    noted(hulls, "taken_apart")
+    modes._STANDS.clear()
+    hulls.fitted.cache_clear()
+    hulls._parted.cache_clear()
+    for name in demos.DEMOS:
+        window.filing.show_demo(name)
+        idle()
+        assert window.session.yard == demos.load(name)
+        for page in PAGES:
+            window.show_page(page)
+            idle()
+        window.show_page("Bench")
+        mass = window.session.craft.body.true_mass()
+        for k in range(3):
+            assert window.session.preview(f"{window.session.craft_path}.body.mass", round(mass * (1.1 + 0.1 * k), 3))
+            window.repaint()
+            QApplication.processEvents()
+        window.session.commit("mass")
+        idle()
+    assert {name for name, _ in threads} == {"_standing", "taken_apart"}, "none of it was asked for at all"
+    assert not any(here for _, here in threads)
+
+
+def test_an_edit_made_while_a_demo_is_read_is_kept(window, idle):
+    window.filing.show_demo("puck")
+    assert window.session.edit("crafts.fan_sled.body.mass", 250.0)
+    idle()
+    assert window.session.craft.body.mass == 250.0
+    window.filing.show_demo("puck")
+    idle()
+    assert window.session.yard == demos.load("puck")

@@ -326,7 +326,7 @@ class BuildPage(DrawingPage):
             return
         run, session = self.session.run, self.session
         fresh = run if run is not None and run.job.craft.id == self.craft.id else None
-        setting = outlook.setting_of(self.craft, session.ground, session.yard.ticks, fresh)
+        setting = outlook.at_once(self.craft, session.ground, session.yard.ticks, fresh, session.stood())
         part = self.plan.part()
         lines = outlook.body_outlook(self.craft.body, setting) if part is None else part.outlook(setting)
         self.outlook.setText("\n".join(lines))

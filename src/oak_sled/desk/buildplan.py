@@ -303,7 +303,7 @@ class BuildPlan(QWidget):
             rate = units.show(mode.rate / math.tau, "Hz")
             words = "grows from tick to tick" if mode.grows else Swing(mode.rate, mode.share).words()
             found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
-        setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks)
+        setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks, self.session.run)
         tips = setting.tips()
         if math.isfinite(tips):
             found.append((f"tips at {units.show(tips, 'g')} sideways", "pushed slowly, with the lean of its springs"))

@@ -178,6 +178,7 @@ class DrillPlan(GroundPlan):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawImage(0, 0, self.base_layer(set()))
+        self.words = []
         run = self.session.run
         if run is not None and run.ticks and not self.session.live_on:
             place = path_of(run, 0, run.ticks)

@@ -45,7 +45,19 @@ class Filing:
 
     def open_demo(self, name: str) -> None:
         """Opens a shipped yard."""
-        self.leave(lambda: self.take_yard(demos.load(name)))
+        self.leave(lambda: self.show_demo(name))
+
+    def show_demo(self, name: str) -> None:
+        """Reads a shipped yard beside the window, with the hulls of its meshes, and shows it."""
+        before = self.session.yard
+
+        def done(yard: Yard) -> None:
+            if self.session.yard is before:
+                self.take_yard(yard)
+            else:  # what was edited meanwhile is not thrown away
+                self.session.say("the yard was edited while the demo was being read: open it again", True)
+
+        self.session.beside("reading the demo", lambda: demos.load(name), done)
 
     def take_yard(self, yard: Yard) -> None:
         self.host.notice.hide()

@@ -12,7 +12,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from oak_sled.core.advice import cautions, cost
+from oak_sled.core.advice import cautions, cost, modes
 from oak_sled.core.build import world
 from oak_sled.core.build.jobs import Job
 from oak_sled.core.documents.caution import Caution
@@ -133,6 +133,11 @@ class Worker(QObject):
             self._waiting = (job, twins)
             return
         self._start(job, twins)
+
+    @property
+    def last_run(self) -> Run | None:
+        """The run of the last answer."""
+        return None if self._last is None else self._last.run
 
     def forget(self) -> None:
         """Drops what waits, and the last answer: another run is shown."""
@@ -290,7 +295,7 @@ class Loader(QObject):
         text = ""
         try:
             with self._leash:
-                card.kept.load()
+                modes.of_run(card.kept.load())  # which the window asks for
         except Stopped:  # the window closes
             return
         except Refused as refused:

@@ -191,9 +191,14 @@ class Session(QObject):
             run = None
         given = (self.craft, self.ground, self.yard.ticks, run)
         if not all(one is other for one, other in zip(given, self._set_by, strict=True)):
-            self._set_by, self._setting = given, outlook.setting_of(*given)
+            self._set_by, self._setting = given, outlook.at_once(*given, self.stood())
         assert self._setting is not None
         return self._setting
+
+    def stood(self) -> Run | None:
+        """The last run that came in of the craft on the bench: how it stands has been found in the worker."""
+        last = self.worker.last_run
+        return last if last is not None and last.job.craft.id == self.craft.id else None
 
     @property
     def is_dirty(self) -> bool:

@@ -190,7 +190,7 @@ class Soak:
 
     def _demo(self) -> str:
         name = self.random.choice(list(demos.DEMOS))
-        self.window.session.open(demos.load(name), (), None)
+        self.window.filing.show_demo(name)
         return f"open demo {name}"
 
     def _drill(self) -> str:
@@ -374,7 +374,8 @@ class Soak:
         self.window.set_driving(False)
         self.window.show_page("Bench")
         self.window.resize(1280, 800)
-        self.window.session.open(demos.load("fan-sled"), (), None)
+        self.window.filing.show_demo("fan-sled")
+        program.until(self.app, lambda: not self.window.session.background.is_busy, 60.0)
         self._go_on(0.3)
         program.until(self.app, self._is_idle, 60.0)
         gc.collect()

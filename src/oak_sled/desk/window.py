@@ -178,8 +178,7 @@ class Window(QMainWindow):
 
     def _foresee(self, run: Run, readings: measures.Readings) -> None:
         """Derives what will be shown of a run and takes long; in the thread that made it."""
-        if self._page == "Build":
-            modes.of_run(run)
+        modes.of_run(run)
         if run.ticks <= LONG:
             return
         readings.settle()

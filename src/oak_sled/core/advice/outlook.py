@@ -33,6 +33,15 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None)
     return run.analysis.once("setting", lambda: with_run(_setting_of(craft, ground, ticks), run))
 
 
+def at_once(craft: Craft, ground: Ground, ticks: int, run: Run | None, stood: Run | None) -> Setting:
+    """The same for a window that must not wait: how the craft stands is that of `stood`, the last of its runs that came
+    in (so of the craft a drag before), and is left out where there is none."""
+    setting = setting_of(craft, ground, ticks, run)
+    if run is not None and not run.live:
+        return setting
+    return replace(setting, tips_at=partial(_tips_of, setting.track, setting.centre_height, stood))
+
+
 def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     body = craft.body
     mass = body.true_mass() + craft.carried_mass()
@@ -102,6 +111,17 @@ def _tips_at(craft: Craft, ground: Ground, ticks: int, track: float, height: flo
     if track <= 0.0 or height <= 0.0 or "roll" in craft.body.held:
         return math.inf
     stands = modes.standing_of(craft, ground, ticks)
+    return _leaning(track, height, stands)
+
+
+def _tips_of(track: float, height: float, run: Run | None) -> float:
+    """The same, of a run that is there: its craft may be that of a moment ago."""
+    if track <= 0.0 or height <= 0.0 or run is None or "roll" in run.job.craft.body.held:
+        return math.inf
+    return _leaning(track, height, modes.of_run(run))
+
+
+def _leaning(track: float, height: float, stands: modes.Standing | None) -> float:
     leans = None if stands is None else stands.tips
     return track / (2.0 * height) if leans is None else leans
 
@@ -119,7 +139,10 @@ def with_run(setting: Setting, run: Run) -> Setting:
     ranges = ranges_of(run)
     stands = None if run.live else modes.of_run(run)
     swings = () if stands is None else tuple((one.name, one.rate, one.share) for one in stands.modes)
-    return replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()), modes=swings)
+    found = replace(setting, range_of=ranges, acted=acted, ticks=run.ticks, last_speed=float(speed.max()), modes=swings)
+    if run.live:
+        return found
+    return replace(found, tips_at=partial(_tips_of, setting.track, setting.centre_height, run))
 
 
 _LIMITED: dict[str, Callable[[Run], Floats]] = {

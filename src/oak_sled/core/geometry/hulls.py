@@ -236,6 +236,14 @@ def taken_apart(triangles: Floats, most: int, closed: bool) -> list[Floats]:
     return [few(np.unique(part.points, axis=0)) for part in partings[enough] if part.volume > 0.0]
 
 
+@functools.lru_cache(maxsize=32)
+def _parted(mesh: Mesh, most: int) -> tuple[tuple[Floats, ...], Floats]:
+    """A mesh taken apart at its own size, once: the corners of its pieces, and half its box, m. To draw it out keeps
+    what is convex, and which of two partings leaves less room, so that a dial of its size only scales them."""
+    own = 0.5 * np.array(mesh.size())
+    return tuple(taken_apart(mesh.within((own[0], own[1], own[2])), most, is_closed(mesh))), own
+
+
 @dataclass(frozen=True, eq=False)
 class Fitted:
     """Convex pieces round the middle of the box, what they weigh, and what they leave: share of volume too much."""
@@ -261,7 +269,11 @@ def fitted(mesh: Mesh, fit: Fit, most: int, half: tuple[float, float, float]) ->
         radius = float(np.max(np.linalg.norm(points, axis=1)))
         corners, pieces = [radius * _sphere()], [shapes.ball(radius)]
     else:
-        corners = [few(np.unique(points, axis=0))] if fit == "hull" else taken_apart(triangles, most, is_closed(mesh))
+        if fit == "hull":
+            corners = [few(np.unique(points, axis=0))]
+        else:
+            parts, own_half = _parted(mesh, most)
+            corners = [part * (np.array(half) / np.where(own_half > 0.0, own_half, 1.0)) for part in parts]
         pieces = [shapes.hull(one) for one in corners]
     if not pieces:
         raise ValueError("the mesh spans no volume")
