@@ -256,6 +256,20 @@ def test_every_kind_stands_once_in_the_grouped_list_and_a_choice_fits_it(page, w
     window.acts["undo"].trigger()
 
 
+@pytest.mark.parametrize("kind", [kind.document for kind in KINDS])
+def test_every_kind_is_fitted_from_the_list_and_removed(page, window, idle, kind):
+    before = page.craft.parts
+    inner = [one.menu() for one in page.add_button.menu().actions()]
+    all_of_them = [action for menu in inner if menu is not None for action in menu.actions()]
+    all_of_them += [one for one in page.add_button.menu().actions() if one.menu() is None]
+    next(action for action in all_of_them if action.text().split("  ·  ")[0] == kind.TITLE).trigger()
+    idle()
+    assert [type(part) for part in page.craft.parts if part not in before] == [kind]
+    window.acts["undo"].trigger()
+    idle()
+    assert page.craft.parts == before
+
+
 def test_a_blank_craft_whose_height_is_held_says_what_to_do(page, window, idle):
     window.session.edit("crafts.ferry.body.held", ("z", "roll", "pitch"))
     idle()

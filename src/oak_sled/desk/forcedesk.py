@@ -278,7 +278,7 @@ class ForceDesk(QWidget):
     def fit(self, kind: type[Part]) -> None:
         """Fits a new part of a kind, with its channel guessed, and opens it."""
         craft = self.session.craft
-        name = free_name(kind.TITLE.lower().replace(" ", "_"), craft.parts)
+        name = free_name(kind.TITLE, craft.parts)
         settings: dict[str, Any] = {"id": name}
         names = [channel.id for channel in craft.channels]
         guess = kind.CHANNEL_GUESS

@@ -5,6 +5,7 @@ One file, since a craft checks its body, channels, parts and curves against one 
 
 import functools
 import math
+import re
 from typing import Any, Literal, Self, get_args
 
 import numpy as np
@@ -444,8 +445,9 @@ class Craft(Frozen):
 
 
 def free_name(wanted: str, taken: Any) -> str:
-    """`wanted`, or the next of wanted_2, wanted_3 ... that is not taken."""
+    """An id of the words `wanted`, or the next of wanted_2, wanted_3 ... that is not taken."""
     names = {item.id for item in taken}
+    wanted = re.sub("[^a-z0-9]+", "_", wanted.lower()).strip("_")[:40]
     if wanted not in names:
         return wanted
     stem = (wanted.rstrip("0123456789").rstrip("_") or wanted)[:35]  # a name holds 40 characters
