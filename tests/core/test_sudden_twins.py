@@ -7,13 +7,13 @@ import pytest
 
 from oak_sled.core.build import roster, scenes, world
 from oak_sled.core.build.jobs import Job
-from oak_sled.core.contact import broad, closest, pairs, records, scenery, solver
+from oak_sled.core.contact import broad, closest, pairs, pushes, records, scenery, solver
 from oak_sled.core.documents.block import Block
 from oak_sled.core.documents.craft import Body, Channel, Craft
 from oak_sled.core.documents.event import Event
 from oak_sled.core.documents.yard import Drill, Ground, Knot, Track
 from oak_sled.core.geometry import shapes
-from oak_sled.core.impulses import events, knockbacks, shots
+from oak_sled.core.impulses import knockbacks, shots
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.impulse import Impulse
@@ -288,7 +288,7 @@ def test_a_poke_of_a_solid_is_that_of_a_free_body():
     lever, impulse = random.normal(size=3), random.normal(size=3) * 20.0
     solid = scene.solids[1]
     solid["asleep"] = 1
-    events.give(scene, 1, tuple(lever), tuple(impulse), np.zeros(1, state.NOW))
+    pushes.give(scene, 1, tuple(lever), tuple(impulse), np.zeros(1, state.NOW))
     assert solid["velocity"] == pytest.approx(impulse / 12.0)
     assert solid["spin"] == pytest.approx(np.linalg.inv(axes @ inertia @ axes.T) @ np.cross(lever, impulse))
     assert solid["asleep"] == 0

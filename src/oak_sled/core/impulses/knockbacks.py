@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.contact import pushes
 from oak_sled.core.contact.records import COLLIDES, FREE
-from oak_sled.core.impulses import events
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
 
@@ -179,7 +179,7 @@ def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memo
             share *= level * now.dt if lasting else part.lasts
         push_of = share * part.size * (solid.mass if part.way == SPEED_CHANGE or part.way == ACCELERATION else 1.0)
         lever = (0.0, 0.0, part.above)
-        events.give(scene, s, lever, (push_of * way[0], push_of * way[1], push_of * way[2]), nows)
+        pushes.give(scene, s, lever, (push_of * way[0], push_of * way[1], push_of * way[2]), nows)
         fling(part, solid, way, share, nows)
         x, y, z = x - push_of * way[0], y - push_of * way[1], z - push_of * way[2]
     return (x, y, z)
@@ -192,7 +192,7 @@ def fling(part, solid, way, share, nows):
         return
     flat = math.sqrt(way[0] * way[0] + way[1] * way[1])
     if part.twirls == 1:
-        events.give_spin(solid, (0.0, 0.0, share * part.fling), nows)
+        pushes.give_spin(solid, (0.0, 0.0, share * part.fling), nows)
     elif flat > 1e-9:
         size = share * part.fling / flat
-        events.give_spin(solid, (-size * way[1], size * way[0], 0.0), nows)
+        pushes.give_spin(solid, (-size * way[1], size * way[0], 0.0), nows)

@@ -14,9 +14,9 @@ import numpy as np
 
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
-from oak_sled.core.contact import watch
+from oak_sled.core.contact import pushes, watch
 from oak_sled.core.contact.records import COLLIDES, FOUND, FREE, PARKED, STALE, TOUCHING
-from oak_sled.core.impulses import events, knockbacks
+from oak_sled.core.impulses import knockbacks
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CRAFT, GROUND, NOW, Floats, Ints
 from oak_sled.core.parts import push
@@ -136,7 +136,7 @@ def fire(part, k, p, gain, scene, sudden, body, now):
     for i in range(1, 4):
         shot.attitude[i] = 0.0
     shot.age = 0.0
-    events.set_free(scene, slot)
+    pushes.set_free(scene, slot)
     sudden.notes[k, FIRED] += 1.0
 
 

@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
-from oak_sled.core.contact import rays, stage
+from oak_sled.core.contact import pushes, rays, stage
 from oak_sled.core.impulses import events, shots
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
@@ -348,7 +348,7 @@ def hold(craft, body, now):
     """Cancels every velocity along a held axis, or all of it while a sling holds the craft, and books that."""
     k = now.parts + HOLDS
     if now.held == IN_PLACE:
-        events.hold_in_place(body, now, k)
+        pushes.hold_in_place(body, now, k)
         return
     held_spin = False
     for i in range(3):

@@ -1,0 +1,1 @@
+"""What everything stands on: faults, units, documents, files, arrays."""
