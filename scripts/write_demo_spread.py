@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
 from oak_sled.core.study import spread
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
 
 FILE = Path(__file__).parent.parent / "src" / "oak_sled" / "demo" / "ferry.json"
 PADS = "crafts.ferry.parts.pads"

@@ -7,10 +7,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from oak_sled.core.documents.block import Block, Material
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.yard import Bench, Drill, Ground, Knot, Start, Target, Track, Wall, Yard
 from oak_sled.core.files import yard_json
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
@@ -19,6 +15,10 @@ from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
+from oak_sled.core.yard.block import Block, Material
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Bench, Drill, Ground, Knot, Start, Target, Track, Wall, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
 SNOW = Material(id="snow", friction=0.55, bounce=0.0, look="snow")

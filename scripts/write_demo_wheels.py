@@ -11,9 +11,6 @@ from pathlib import Path
 import numpy as np
 from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
 
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
 from oak_sled.core.files import yard_json
 from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Relief
@@ -35,6 +32,9 @@ from oak_sled.core.parts.wheels.tire import Tire
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
 

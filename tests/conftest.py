@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Track
 
 LONG_FIRST = (
     "desk/test_program.py",

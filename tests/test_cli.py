@@ -15,9 +15,8 @@ from pathlib import Path
 import pytest
 
 from oak_sled import cli
-from oak_sled.core.build import jobs
-from oak_sled.core.files import shelf_store
-from oak_sled.core.project import demos, shelf
+from oak_sled.core.assembly import jobs
+from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.results import run
 
 

@@ -7,14 +7,15 @@ from pathlib import Path
 
 import pytest
 
+from oak_sled.core.base import disk
 from oak_sled.core.compiler import cache
-from oak_sled.core.documents import event, spreads
-from oak_sled.core.documents import yard as yards
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.files import disk, inputs_csv, mesh_counts, mesh_file, picture, yard_json
+from oak_sled.core.files import inputs_csv, mesh_counts, mesh_file, picture, yard_json
 from oak_sled.core.formulas import code, language
 from oak_sled.core.geometry import terrain
 from oak_sled.core.project import memory
+from oak_sled.core.yard import event, spreads
+from oak_sled.core.yard import yard as yards
+from oak_sled.core.yard.craft import Craft
 
 ROOT = Path(__file__).parent.parent
 PAGE = (ROOT / "docs" / "physics.md").read_text(encoding="utf-8")

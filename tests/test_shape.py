@@ -54,9 +54,9 @@ def test_nothing_else_compiles():
 def test_each_kernel_is_compiled_for_one_set_of_types(demo_job):
     from dataclasses import replace
 
-    from oak_sled.core.kernel import loop, rowlayout
     from oak_sled.core.project.live import LiveDrive, raw_values
     from oak_sled.core.results import run
+    from oak_sled.core.tick import loop, rowlayout
 
     run.execute(demo_job)
     run.execute(replace(demo_job, substeps=2, integrator="explicit"))

@@ -17,7 +17,7 @@ from typing import Annotated, Any
 import typer
 
 from oak_sled import terminal
-from oak_sled.core.documents.faults import Fault, Refused, close_match, one_line, refuse
+from oak_sled.core.base.faults import Fault, Refused, close_match, one_line, refuse
 
 app = typer.Typer(
     help="Oak Sled: a desk for the forces that move vehicles in games.",
@@ -155,7 +155,7 @@ def _setting(yard: Any, path: str, text: str) -> Any:
             raise refuse(
                 path, f"{text[:60]} is not a list: {what}", 'a list as JSON has it, such as ["z","roll"]'
             ) from None
-    from oak_sled.core.documents import document
+    from oak_sled.core.base import document
 
     return text if document.dial_at(yard, path) is None else document.read_at(yard, path, text)
 
@@ -202,7 +202,7 @@ def demos() -> None:
 @app.command("list")
 def list_yard(yard: YardArgument) -> None:
     """Crafts, grounds, drills and dials (path, value, unit) of a yard."""
-    from oak_sled.core.documents import document
+    from oak_sled.core.base import document
 
     found = load_yard(yard)
     for kind, items in (("craft", found.crafts), ("ground", found.grounds), ("drill", found.drills)):
@@ -226,7 +226,8 @@ def run(
     ] = None,
 ) -> int:
     """Run a drill and print the measures as a table; at several tick rates, a column each."""
-    from oak_sled.core.files import disk, run_table
+    from oak_sled.core.base import disk
+    from oak_sled.core.files import run_table
     from oak_sled.core.results import run as runs
 
     rates = read_rates(ticks)
@@ -259,7 +260,7 @@ def run(
 def check_outputs(yard: str, outputs: dict[str, str | None]) -> None:
     """Refuses what cannot be written, or would take the place of the yard or of another output, before anything is
     computed. outputs : files by their options."""
-    from oak_sled.core.files import disk
+    from oak_sled.core.base import disk
 
     given = None if yard.startswith("demo:") or yard == terminal.STREAM else Path(yard)
     files = {option: None if file is None else terminal.path_of(file) for option, file in outputs.items()}
@@ -295,7 +296,7 @@ def _tell_diverged(made: Any, where: str = "") -> None:
 
 def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
     """Prints the measures of runs at several tick rates side by side."""
-    from oak_sled.core.documents import units
+    from oak_sled.core.base import units
 
     found = [{"ticks": one.job.ticks, **_summary(one)} for one in made]
     job = made[0].job
@@ -316,7 +317,7 @@ def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
 def _show_run(made: Any) -> dict[str, Any]:
     """Prints the measures, targets and cautions of a run."""
     from oak_sled.core.advice import cautions
-    from oak_sled.core.documents import units
+    from oak_sled.core.base import units
     from oak_sled.core.results import measures
 
     job = made.job
@@ -341,7 +342,7 @@ def _show_run(made: Any) -> dict[str, Any]:
 
 
 def _job(yard: Any, craft: str, drill: str, ticks: int) -> Any:
-    from oak_sled.core.build.jobs import job_of
+    from oak_sled.core.assembly.jobs import job_of
 
     if ticks:
         yard = yard.edit("ticks", ticks)
@@ -377,11 +378,10 @@ def spread(
     picture: Annotated[str | None, typer.Option(help="write the first measure as a map to this PNG file")] = None,
 ) -> int:
     """Runs a grid of variants and prints the measures of each."""
-    from oak_sled.core.documents import document
-    from oak_sled.core.documents.spreads import Spread
-    from oak_sled.core.files import disk
+    from oak_sled.core.base import disk, document
     from oak_sled.core.study import spread as spreads
     from oak_sled.core.study import variants
+    from oak_sled.core.yard.spreads import Spread
 
     check_outputs(yard, {"--csv": csv, "--picture": picture})
     if picture is not None and Path(picture).suffix.lower() not in (".png", ""):
@@ -423,7 +423,7 @@ def spread(
     if csv not in (None, terminal.STREAM):
         disk.write_whole(Path(str(csv)), text.encode())
     if picture is not None:
-        from oak_sled.core.files import map_picture
+        from oak_sled.core.study import map_picture
 
         map_picture.write(Path(picture), made, names)
     return status
@@ -442,16 +442,16 @@ def _gather(gathered: Any, threads: int, on: str, tls: tuple[str, str, str]) -> 
 
 def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]]:
     """Axes whose names of cards are those of the shelf beside the yard file, and the cards."""
-    from oak_sled.core.documents.spreads import CARD
-    from oak_sled.core.files import shelf_store
+    from oak_sled.core.project import shelf, shelf_store
     from oak_sled.core.study import variants
+    from oak_sled.core.yard.spreads import CARD
 
     place = next((k for k, axis in enumerate(axes) if axis.path == CARD), -1)
     if place < 0:
         return axes, ()
-    shelf = () if where.startswith("demo:") else shelf_store.load_all(Path(where)).cards[::-1]
+    kept = () if where.startswith("demo:") else shelf_store.load_all(Path(where)).cards[::-1]
     axis, cards = variants.cards_axis(
-        (card.heading, card.job.craft) for card in variants.cards_named(axes[place].listed, shelf)
+        (card.heading, card.job.craft) for card in shelf.cards_named(axes[place].listed, kept)
     )
     return [*axes[:place], axis, *axes[place + 1 :]], cards
 
@@ -465,7 +465,7 @@ def sensitivity(
     csv: Annotated[str | None, typer.Option(help="write the table to this CSV file")] = None,
 ) -> None:
     """Prints how much every measure answers to every dial of a craft, in % for each %."""
-    from oak_sled.core.files import disk
+    from oak_sled.core.base import disk
     from oak_sled.core.study import sensitivity as sensing
 
     check_outputs(yard, {"--csv": csv})
@@ -481,7 +481,7 @@ def sensitivity(
 @app.command()
 def check(yard: YardArgument) -> int:
     """Run every drill that has targets; a line each; exit status 1 if one is missed, 4 if one diverges."""
-    from oak_sled.core.build.jobs import job_of
+    from oak_sled.core.assembly.jobs import job_of
     from oak_sled.core.results import measures
     from oak_sled.core.results import run as runs
 

@@ -74,7 +74,7 @@ def interrupts_reach_runs() -> Iterator[None]:
 
     def listen() -> None:
         while told := listens.recv(1):
-            stopping = sys.modules.get("oak_sled.core.kernel.stopping")  # nothing runs before it was imported
+            stopping = sys.modules.get("oak_sled.core.tick.stopping")  # nothing runs before it was imported
             if told[0] == signal.SIGINT and stopping is not None:
                 stopping.stop_all()
 

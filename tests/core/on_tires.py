@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.wheels.drive import Drive
 from oak_sled.core.parts.wheels.steering import Steering
 from oak_sled.core.parts.wheels.tire import Tire
@@ -14,6 +12,8 @@ from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Track
 
 GRAVITY = 9.80665
 MASS, BASE, TRACK = 1500.0, 2.6, 1.5

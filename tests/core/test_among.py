@@ -5,18 +5,18 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.build import scenes
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import document
-from oak_sled.core.documents.block import Block, Material, Pair
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import Ground, Wall
+from oak_sled.core.assembly import scenes
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import document
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import measures, run, traces
+from oak_sled.core.yard.block import Block, Material, Pair
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Ground, Wall
 
 G = 9.80665
 FLOOR = {"floor": True, "friction": 0.3}

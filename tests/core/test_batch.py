@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from oak_sled.core.build import jobs, world
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.assembly import jobs, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run

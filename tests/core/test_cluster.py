@@ -9,10 +9,10 @@ from pathlib import Path
 
 import pytest
 
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.project import demos
 from oak_sled.core.study import cluster, spread
+from oak_sled.core.yard.spreads import Scatter, Spread, SpreadAxis
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 DASK = Path(sys.executable).with_name("dask")

@@ -6,17 +6,17 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice import curvereads, outlook
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.law import Law
-from oak_sled.core.documents.sharedcurve import SharedCurve
-from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.thruster import SHARE_LEFT, Thruster
 from oak_sled.core.parts.wheels.wheel import OVER_STRUT_SPEED, Wheel
 from oak_sled.core.project import demos, sharing
 from oak_sled.core.results import run
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.law import Law
+from oak_sled.core.yard.sharedcurve import SharedCurve
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 FOUR = Wheel(id="wheels", spread_x=1.2, spread_y=0.7, stiffness=24000.0, bump=2000.0, rebound=3000.0, travel=0.3)
 BODY = Body(mass=800.0, length=3.0, width=1.4, height=0.8, held=())

@@ -6,7 +6,7 @@ import zlib
 
 import pytest
 
-from oak_sled.core.build import jobs
+from oak_sled.core.assembly import jobs
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
 

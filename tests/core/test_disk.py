@@ -15,10 +15,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import disk, shelf_store, yard_json
-from oak_sled.core.project import demos, shelf
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.files import yard_json
+from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run
 
@@ -204,7 +205,7 @@ from pathlib import Path
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run
 from oak_sled.core.files import shelf_store
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly.jobs import Job
 yard = demos.load("fan-sled")
 drill = yard.drill("brake_to_stop")
 job = Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks, yard.integrator)

@@ -9,18 +9,18 @@ import pytest
 from pydantic import ValidationError
 
 import oak_sled
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import document
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import FORMAT, Knot, Track
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import document
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import format_page, yard_json
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.project import blank, demos
 from oak_sled.core.project.shelf import says, words_of
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import FORMAT, Knot, Track
 
 
 def test_an_edit_makes_a_new_yard_and_leaves_the_old(yard):

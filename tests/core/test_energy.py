@@ -5,10 +5,10 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.build.jobs import job_of
-from oak_sled.core.documents.law import Law
+from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.project import demos
 from oak_sled.core.results import energy, run
+from oak_sled.core.yard.law import Law
 
 
 def made(name, drill="", craft="", **settings):

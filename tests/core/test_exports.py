@@ -11,11 +11,12 @@ import pyarrow.csv as pc
 import pyarrow.parquet as pq
 import pytest
 
-from oak_sled.core.build import jobs
-from oak_sled.core.files import disk, records, run_table
-from oak_sled.core.kernel import rowlayout
+from oak_sled.core.assembly import jobs
+from oak_sled.core.base import disk
+from oak_sled.core.files import records, run_table
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
+from oak_sled.core.tick import rowlayout
 
 DRILLS = [(name, drill.id) for name in demos.DEMOS for drill in demos.load(name).drills]
 EVERY = pytest.mark.parametrize(("name", "drill_id"), DRILLS, ids=[f"{name}-{drill}" for name, drill in DRILLS])

@@ -12,10 +12,9 @@ import pytest
 
 from oak_sled.bench.yardstick import Yardstick
 from oak_sled.core.advice import cautions, cost, modes
-from oak_sled.core.build import jobs, tracks, world
-from oak_sled.core.documents import document
-from oak_sled.core.documents.yard import Target
-from oak_sled.core.kernel import rowlayout, state
+from oak_sled.core.assembly import jobs, tracks, world
+from oak_sled.core.base import document
+from oak_sled.core.kernel import state
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.limiter import Limiter
@@ -28,6 +27,8 @@ from oak_sled.core.results import measures, run, traces
 from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder
 from oak_sled.core.results.rows import Sealed
 from oak_sled.core.study import tickcheck
+from oak_sled.core.tick import rowlayout
+from oak_sled.core.yard.yard import Target
 
 PUSH = Thruster(id="push", channel="throttle", thrust=300.0)
 FULL = {"throttle": 1.0}

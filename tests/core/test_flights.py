@@ -8,11 +8,9 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice import cautions, preview
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import kernel
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
@@ -20,6 +18,8 @@ from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.project import demos
 from oak_sled.core.results import flights, measures, run, traces
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.event import Event
 
 G = 9.80665
 SLED = {"mass": 100.0, "length": 2.0, "width": 1.0, "height": 0.5}
@@ -308,15 +308,15 @@ CORE = Path(kernel.__file__).parents[1]
 def test_the_cache_follows_what_is_compiled_and_all_it_is_made_of():
     names = {str(file.relative_to(CORE)) for file in kernel.kernel_sources()}
     assert {
-        "kernel/step.py",
-        "kernel/loop.py",
+        "tick/step.py",
+        "tick/loop.py",
         "kernel/state.py",
-        "impulses/shots.py",
+        "parts/shots.py",
         "contact/records.py",
         "parts/push.py",
-        "documents/units.py",
+        "base/units.py",
     } <= names
-    assert not {"results/measures.py", "project/demos.py", "documents/yard.py", "files/yard_json.py"} & names
+    assert not {"results/measures.py", "project/demos.py", "yard/yard.py", "files/yard_json.py"} & names
     for file in CORE.rglob("*.py"):
         if re.search(r"^@(compiled|inlined|unit)$", file.read_text(encoding="utf-8"), re.MULTILINE):
             assert str(file.relative_to(CORE)) in names

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.yard import Knot, Track
+from oak_sled.core.assembly import jobs
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
+from oak_sled.core.yard.yard import Knot, Track
 
 
 def go(drill, **edits):

@@ -7,18 +7,18 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice import cautions, laws, outlook
-from oak_sled.core.build import world
-from oak_sled.core.build.jobs import job_of
+from oak_sled.core.assembly import world
+from oak_sled.core.assembly.jobs import job_of
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
 from oak_sled.core.compiler.kernel import PROGRAM
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.law import Law, Number
 from oak_sled.core.files import yard_json
 from oak_sled.core.formulas import code, language, machine, made
 from oak_sled.core.formulas.language import FormulaError
 from oak_sled.core.parts.register import PLACES
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.yard.law import Law, Number
 
 QUANTITIES = {"gap": "m", "closing": "m/s", "slip": "rad"}
 NUMBERS = {"stiff": "N/m", "damp": "N s/m", "share": ""}

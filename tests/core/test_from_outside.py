@@ -21,21 +21,11 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
 import oak_sled
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import (
-    card_json,
-    card_reader,
-    disk,
-    inputs_csv,
-    json_text,
-    mesh_file,
-    picture,
-    records,
-    shelf_store,
-    yard_json,
-)
-from oak_sled.core.project import demos, shelf
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import disk, json_text
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.files import inputs_csv, mesh_file, picture, records, yard_json
+from oak_sled.core.project import card_json, card_reader, demos, shelf, shelf_store
 from oak_sled.core.results import run
 
 SOURCE = Path(oak_sled.__file__).parent

@@ -10,11 +10,11 @@ import pytest
 from on_tires import BODY, BRAKES, DRIVE, FOUR, FRONT, GRAVITY, ICE, MASS, STEERING, TIRE, go, job, speed
 
 from oak_sled.core.advice import outlook
-from oak_sled.core.documents.yard import Gate, Ground, Knot, Patch, Track
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.results import measures, rolling, run, traces, why
+from oak_sled.core.yard.yard import Gate, Ground, Knot, Patch, Track
 
 HOLD = Thruster(id="push", way="speed_aim", thrust=12.0, aim_limit=20000.0, channel="throttle")
 

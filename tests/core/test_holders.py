@@ -8,15 +8,15 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice import cautions, outlook
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.units import show
-from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.units import show
 from oak_sled.core.parts.lightener import Lightener
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.upright import Upright
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 SPACE = Ground(id="space", gravity=0.0, floor=False)
 ICE = Ground(id="ice")

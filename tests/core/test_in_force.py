@@ -9,14 +9,14 @@ import numpy as np
 import pytest
 from jsonschema import Draft202012Validator
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents import units
-from oak_sled.core.documents.craft import Body
-from oak_sled.core.documents.dial import dials
+from oak_sled.core.assembly import jobs
+from oak_sled.core.base import units
+from oak_sled.core.base.dial import dials
 from oak_sled.core.files import yard_json
 from oak_sled.core.parts import register
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
+from oak_sled.core.yard.craft import Body
 
 DEMOS = tuple(demos.DEMOS)
 

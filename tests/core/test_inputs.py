@@ -5,15 +5,15 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.build import tracks, world
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Channel
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import Drill, Knot, Track
+from oak_sled.core.assembly import tracks, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import inputs_csv
 from oak_sled.core.project import demos, inputs
 from oak_sled.core.results import run
+from oak_sled.core.yard.craft import Channel
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Drill, Knot, Track
 
 BOTH = Channel(id="steer")
 ONE = Channel(id="brake", two_sided=False)

@@ -8,16 +8,16 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.layer import Layer, LayerPair
-from oak_sled.core.documents.yard import Bench, Drill, Ground, Member, Start, Target, Wall, Yard
+from oak_sled.core.assembly import jobs
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.layer import Layer, LayerPair
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.results import measures, run, traces
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Bench, Drill, Ground, Member, Start, Target, Wall, Yard
 
 FLAT = {"held": ("z", "roll", "pitch")}
 GHOST = Layer(id="ghost")

@@ -9,9 +9,7 @@ import numpy as np
 import pytest
 from on_tires import BRAKES, DRIVE, FOUR, STEERING, TIRE, go
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.yard import Wall
+from oak_sled.core.assembly import jobs
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
@@ -19,6 +17,8 @@ from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.results.record import Layout
 from oak_sled.core.study import lean, tickcheck
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.yard import Wall
 
 G = 9.80665
 FLAT = {"mass": 100.0, "held": ("z", "roll", "pitch")}

@@ -8,14 +8,14 @@ import gc
 import numpy as np
 import pytest
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.build.jobs import job_of as job_at
-from oak_sled.core.documents import weight
-from oak_sled.core.documents.faults import refuse
-from oak_sled.core.documents.yard import MOST_KNOTS, Knot, Target, Track
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.jobs import job_of as job_at
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.files import records
 from oak_sled.core.project import demos, memory, shelf
 from oak_sled.core.results import measures, run, traces
+from oak_sled.core.yard import weight
+from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Target, Track
 
 YARD = demos.load("fan-sled")
 

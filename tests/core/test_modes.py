@@ -8,9 +8,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice import cautions, modes
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.payload import Payload
@@ -18,6 +16,8 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.bar import Bar
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 ICE = Ground(id="ice")
 GRAVITY = 9.80665

@@ -11,15 +11,9 @@ import pytest
 from scipy.special import ellipk
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.build import jobs
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.yard import FORMAT, Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
+from oak_sled.core.assembly import jobs
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
@@ -30,6 +24,12 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive, all_raw_values
 from oak_sled.core.results import measures, run, traces
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.yard import FORMAT, Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
 
 G = 9.80665
 OLD = Path(__file__).with_name("format_1")

@@ -9,8 +9,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice.outlook import setting_of
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.yard import Gate, Wall
+from oak_sled.core.assembly import jobs
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
@@ -23,6 +22,7 @@ from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.study import tickcheck
+from oak_sled.core.yard.yard import Gate, Wall
 
 G = 9.80665
 ALL_DRILLS = [drill.id for drill in demos.load("fan-sled").drills]

@@ -8,11 +8,8 @@ import numpy as np
 import pytest
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.build import jobs
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.assembly import jobs
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
@@ -21,6 +18,9 @@ from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Track
 
 SPACE, ICE = Ground(id="space", gravity=0.0, floor=False), Ground(id="ice")
 MASS, GRAVITY = 200.0, 9.80665

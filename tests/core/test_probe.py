@@ -7,8 +7,8 @@ import pytest
 
 from oak_sled.core.advice import outlook, probe
 from oak_sled.core.advice.probe import SLIPS_DEG, Probe, grip_curve
-from oak_sled.core.build import world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import world
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.project import demos
 from oak_sled.core.results import run

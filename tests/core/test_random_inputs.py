@@ -16,15 +16,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oak_sled import cli
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import document, units
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.files import shelf_store, yard_json
-from oak_sled.core.project import demos, shelf
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import document, units
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.files import yard_json
+from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import run
 from oak_sled.core.study import variants
+from oak_sled.core.yard.spreads import Spread
 
 CALM = hostile.CALM(150)
 VALUES = st.one_of(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from oak_sled.core.build import ground_shape
+from oak_sled.core.assembly import ground_shape
 from oak_sled.core.project import demos
 
 

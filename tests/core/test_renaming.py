@@ -2,15 +2,16 @@
 
 import pytest
 
-from oak_sled.core.build.jobs import job_of
-from oak_sled.core.documents import channels, document, renaming
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
+from oak_sled.core.assembly.jobs import job_of
+from oak_sled.core.base import document
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.study import variants
+from oak_sled.core.yard import channels, renaming
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
 
 EVERY = [
     (name, ground.id, field, one.id)

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 OFFSET = (0.4, -0.2, 0.7)
 IRON = demos.load("quay").ground("gutter").blocks[1].mesh

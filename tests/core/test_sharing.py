@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.assembly import jobs
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import yard_json
 from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.parts.wheels.tire import OVER_RATIO, SIDE_CURVE

@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from oak_sled.core.build import jobs, tracks, world
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.assembly import jobs, tracks, world
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record, Rows
+from oak_sled.core.yard.block import Block
 
 
 def row_by_row(job):

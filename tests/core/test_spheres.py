@@ -9,17 +9,17 @@ import pytest
 import trimesh
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.build import ground_shape
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import ground_shape
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import broad, rays
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Machine
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 ICE = Ground(id="ice")
 FOUR = Wheel(

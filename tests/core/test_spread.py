@@ -10,14 +10,14 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents import document
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis
-from oak_sled.core.files import map_picture, yard_json
+from oak_sled.core.assembly import jobs
+from oak_sled.core.base import document
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
-from oak_sled.core.study import maps, sensitivity, spread, variants
+from oak_sled.core.study import map_picture, maps, sensitivity, spread, variants
+from oak_sled.core.yard.spreads import Scatter, Spread, SpreadAxis
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 GRIP = "crafts.fan_sled.parts.runners.side_grip"

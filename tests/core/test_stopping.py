@@ -10,13 +10,13 @@ import threading
 
 import pytest
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
-from oak_sled.core.kernel import stopping
-from oak_sled.core.kernel.stopping import Leash, Stopped
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.study import batch, sensitivity, spread, tickcheck
+from oak_sled.core.tick import stopping
+from oak_sled.core.tick.stopping import Leash, Stopped
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
 
 YARD = demos.load("fan-sled")
 

@@ -9,11 +9,12 @@ import stat
 import numpy as np
 import pytest
 
-from oak_sled.core.build import jobs
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.core.files import disk, records, run_table, shelf_store, yard_json
-from oak_sled.core.project import demos, shelf
+from oak_sled.core.assembly import jobs
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import Refused, refuse
+from oak_sled.core.files import records, run_table, yard_json
+from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record

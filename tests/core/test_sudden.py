@@ -7,11 +7,8 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import preview
-from oak_sled.core.build import roster, scenes
-from oak_sled.core.documents.block import Block, Material
-from oak_sled.core.documents.event import Event
-from oak_sled.core.impulses import shots
-from oak_sled.core.parts import launcher
+from oak_sled.core.assembly import roster, scenes
+from oak_sled.core.parts import launcher, shots
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
@@ -20,6 +17,8 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run, traces
+from oak_sled.core.yard.block import Block, Material
+from oak_sled.core.yard.event import Event
 
 G = 9.80665
 SPACE = {"gravity": 0.0, "air_density": 0.0}
@@ -599,7 +598,7 @@ def test_where_the_shots_stand_among_the_solids(make):
 def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):
     from dataclasses import replace
 
-    from oak_sled.core.documents.yard import Wall
+    from oak_sled.core.yard.yard import Wall
 
     box = Block(id="b", x=4.0, z=-0.25, mass=50.0)
     job = make.job([Knockback(**BLOW, channel="throttle", cool_down=0.0)], body=STILL,

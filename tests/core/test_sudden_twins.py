@@ -5,16 +5,12 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.build import roster, scenes, world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import roster, scenes, world
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import broad, closest, pairs, pushes, records, scenery, solver
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.yard import Drill, Ground, Knot, Track
 from oak_sled.core.geometry import shapes
-from oak_sled.core.impulses import knockbacks, shots
 from oak_sled.core.kernel import spatial, state
+from oak_sled.core.parts import knockbacks, shots
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
@@ -22,6 +18,10 @@ from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import run, traces
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Drill, Ground, Knot, Track
 
 SEEDS = range(12)
 SPACE = {"gravity": 0.0, "air_density": 0.0, "floor": False}

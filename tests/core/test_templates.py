@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from oak_sled.core.build import scenes, templates
-from oak_sled.core.build.jobs import job_of
-from oak_sled.core.documents import document
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.assembly import scenes, templates
+from oak_sled.core.assembly.jobs import job_of
+from oak_sled.core.base import document
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.yard.event import Event
 
 
 def assert_equal(one, other):

@@ -13,13 +13,10 @@ from PIL import Image
 from pydantic import ValidationError
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.build import ground_shape, tracks, world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import ground_shape, tracks, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.contact import grid, scenery, solver
-from oak_sled.core.documents.block import Block, Pair
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import Drill, Ground, Start
 from oak_sled.core.files import mesh_file, picture, yard_json
 from oak_sled.core.geometry import hulls, shapes, terrain
 from oak_sled.core.geometry.terrain import Mesh, Patch, Relief, mesh_of, pack, unpack
@@ -29,6 +26,9 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
+from oak_sled.core.yard.block import Block, Pair
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 G = 9.80665
 RUNNERS = Runner(id="runners", z=-0.4, spread_x=0.8, spread_y=0.5, side_grip=0.6, glide=0.02)

@@ -9,13 +9,13 @@ import pytest
 from on_tires import BRAKES, DRIVE, FOUR, LAWS, STEERING, TIRE, go, job, speed
 
 from oak_sled.core.advice import cautions, laws, outlook
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.law import Law, Number
-from oak_sled.core.documents.sharedcurve import SharedCurve
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.register import PLACES
 from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.parts.wheels.tire import ALONG, SIDE
 from oak_sled.core.results import run
+from oak_sled.core.yard.law import Law, Number
+from oak_sled.core.yard.sharedcurve import SharedCurve
 
 INPUTS = {"throttle": [(0.0, 0.6), (4.0, 0.0)], "steer": [(0.5, 0.0), (0.6, 0.12)], "brake": [(5.0, 0.0), (5.1, 0.7)]}
 

@@ -26,7 +26,6 @@ from on_tires import (
 from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.documents.yard import Ground, Patch
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.context import Pack
@@ -41,6 +40,7 @@ from oak_sled.core.parts.wheels.tire import RECORD
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.results import traces
+from oak_sled.core.yard.yard import Ground, Patch
 
 # the laws
 

@@ -7,9 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
-from oak_sled.core.kernel import loop, state
+from oak_sled.core.assembly import jobs
+from oak_sled.core.kernel import state
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Record, Watched
@@ -17,6 +16,8 @@ from oak_sled.core.results.rows import Kept, NotKept
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Batch, Bench
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.tick import loop
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
 
 TICKS = 60
 

@@ -10,7 +10,6 @@ from scipy.integrate import solve_ivp
 from scipy.special import ellipj, ellipk
 
 from oak_sled.core.advice.outlook import converted, number_of, rate_of
-from oak_sled.core.documents.yard import Wall
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
@@ -18,6 +17,7 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.results import traces
 from oak_sled.core.study import tickcheck
+from oak_sled.core.yard.yard import Wall
 
 G = 9.80665
 

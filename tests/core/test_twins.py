@@ -12,15 +12,16 @@ from scipy.spatial.transform import Rotation
 
 from oak_sled.bench import heap
 from oak_sled.bench.yardstick import HeapInC
-from oak_sled.core.build import jobs, tracks
+from oak_sled.core.assembly import jobs, tracks
 from oak_sled.core.contact import records, solver
-from oak_sled.core.documents.craft import Channel
-from oak_sled.core.documents.yard import Gate, Knot, Track
-from oak_sled.core.kernel import body, loop, spatial
+from oak_sled.core.kernel import body, spatial
 from oak_sled.core.parts import runner
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import run
+from oak_sled.core.tick import loop
+from oak_sled.core.yard.craft import Channel
+from oak_sled.core.yard.yard import Gate, Knot, Track
 
 SEEDS = range(12)
 

@@ -6,8 +6,8 @@ import math
 
 import pytest
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base import units
+from oak_sled.core.base.faults import Refused
 
 
 @pytest.mark.parametrize(

@@ -5,12 +5,12 @@ import io
 import numpy as np
 import pytest
 
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.files import run_table
-from oak_sled.core.kernel.rowlayout import BLOCK_LINES
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.traces import rotation
+from oak_sled.core.tick.rowlayout import BLOCK_LINES
 
 
 def ran(yard_name, drill_id, block, **changes):
@@ -55,7 +55,7 @@ def test_the_lines_of_a_watched_block_sum_to_what_it_does(name, drill):
 
 
 def one_inertia(made, block):
-    from oak_sled.core.build import roster, scenes
+    from oak_sled.core.assembly import roster, scenes
 
     scene = scenes.build(made.job)
     return scene.solids[roster.solid_number(made.job, block)]["inertia"]

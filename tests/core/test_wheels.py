@@ -9,10 +9,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import cautions, outlook
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.yard import Drill, Ground, Start
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.parts.wheels.bar import Bar
@@ -20,6 +17,9 @@ from oak_sled.core.parts.wheels.holddown import HoldDown
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 MASS, GRAVITY = 800.0, 9.80665
 ICE = Ground(id="ice")

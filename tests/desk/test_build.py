@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.build import jobs
-from oak_sled.core.documents import units
+from oak_sled.core.assembly import jobs
+from oak_sled.core.base import units
 from oak_sled.core.geometry.terrain import mesh_of
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.register import KINDS

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from oak_sled.core.documents.yard import Knot, Track
 from oak_sled.core.project import demos, inputs
+from oak_sled.core.yard.yard import Knot, Track
 from oak_sled.desk import screen
 from oak_sled.desk.channelpaint import MOST_SEEN, Pick
 from oak_sled.desk.drillpage import SHAPES

@@ -12,8 +12,8 @@ from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from oak_sled.core.files import shelf_store, yard_json
-from oak_sled.core.project import demos
+from oak_sled.core.files import yard_json
+from oak_sled.core.project import demos, shelf_store
 from oak_sled.core.results import traces
 from oak_sled.desk import screen
 from oak_sled.desk.autosave import Autosave

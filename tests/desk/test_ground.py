@@ -6,11 +6,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.yard import Ground, Wall
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.yard import Ground, Wall
 from oak_sled.desk import screen, theme
 from oak_sled.desk.groundsection import spans
 from oak_sled.desk.yardview import freight

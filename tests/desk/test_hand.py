@@ -7,13 +7,13 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core.documents.block import Block, Material
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.project import demos
 from oak_sled.core.results import flights, traces
+from oak_sled.core.yard.block import Block, Material
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk import program, screen, theme
 from oak_sled.desk.numberpanel import choices_of, words_of
 from oak_sled.desk.yardview import craftmesh, freight, hand

@@ -11,12 +11,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.yard import MOST_KNOTS, Knot, Member, Start, Track
-from oak_sled.core.files import shelf_store
-from oak_sled.core.project import demos, memory, shelf
+from oak_sled.core.assembly import jobs
+from oak_sled.core.project import demos, memory, shelf, shelf_store
 from oak_sled.core.results import run
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Member, Start, Track
 from oak_sled.desk import jobs as desk_jobs
 from oak_sled.desk import keeper, shelfpane
 

@@ -7,9 +7,9 @@ from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from oak_sled.core.documents.event import MOST_EVENTS, Event
-from oak_sled.core.files import shelf_store, yard_json
-from oak_sled.core.project import demos
+from oak_sled.core.files import yard_json
+from oak_sled.core.project import demos, shelf_store
+from oak_sled.core.yard.event import MOST_EVENTS, Event
 from oak_sled.desk import autosave
 from oak_sled.desk.autosave import Autosave
 from oak_sled.desk.session import Session

@@ -61,7 +61,7 @@ def test_what_lies_on_the_ground_is_drawn_once_a_change(heavy, idle, monkeypatch
 
 
 def test_the_section_is_found_once_a_change(heavy, monkeypatch):
-    from oak_sled.core.build import ground_shape
+    from oak_sled.core.assembly import ground_shape
 
     calls = []
     old = ground_shape.height_at

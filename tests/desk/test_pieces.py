@@ -10,11 +10,11 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QLineEdit, QMenu
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.block import Block
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.geometry import curve
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run, traces
+from oak_sled.core.yard.block import Block
 from oak_sled.desk import screen, theme
 from oak_sled.desk.jobs import CANCELLED, Errand, Worker
 from oak_sled.desk.planpane import Frame

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
-from oak_sled.core.build import ground_shape
+from oak_sled.core.assembly import ground_shape
 from oak_sled.core.files import yard_json
 from oak_sled.core.results import measures
 from oak_sled.core.study import sensitivity, spread, variants

@@ -11,10 +11,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.yard import Ground
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk import fromfiles, screen
 from oak_sled.desk.fromfiles import MeshQuestion
 from oak_sled.desk.groundsection import mesh_outline, relief_image

@@ -14,13 +14,13 @@ from pathlib import Path
 
 import oak_sled
 from oak_sled.bench.lines import line
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.compiler import machine
 from oak_sled.core.compiler.kernel import PROGRAM, Kernel, units_of
 from oak_sled.core.compiler.types import Type
-from oak_sled.core.kernel import loop, rowlayout
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
+from oak_sled.core.tick import loop, rowlayout
 
 SOURCE = Path(oak_sled.__file__).parent
 _WHOLE = "import json; from oak_sled.core.project import warmup; print(json.dumps(warmup.compile_all()))"
@@ -28,7 +28,7 @@ _FIRST = """
 import json, time
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
-from oak_sled.core.build import jobs
+from oak_sled.core.assembly import jobs
 yard = demos.load("fan-sled")
 drill = yard.drill().replace(duration=0.05)
 job = jobs.Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks)

@@ -10,11 +10,11 @@ import numpy as np
 
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import HeapInC
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.geometry import shapes
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.yard import Yard
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.yard import Yard
 
 BLOCKS, SECONDS, RELIEF = 500, 300.0, 256
 

@@ -12,12 +12,12 @@ from pathlib import Path
 import numpy as np
 
 from oak_sled.bench.lines import line
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.files import run_table, shelf_store
-from oak_sled.core.project import shelf
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.files import run_table
+from oak_sled.core.project import shelf, shelf_store
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run
+from oak_sled.core.yard.yard import Yard
 
 
 def _peak_mb() -> float:

@@ -22,17 +22,13 @@ from oak_sled.bench import compiling, heap, keeping, rayloop
 from oak_sled.bench.lines import line
 from oak_sled.bench.yardstick import CraftInC, Yardstick
 from oak_sled.core.advice import laws
-from oak_sled.core.build import jobs, tracks, world
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.law import Law
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
-from oak_sled.core.documents.yard import Member, Wall, Yard
+from oak_sled.core.assembly import jobs, tracks, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.formulas import made
 from oak_sled.core.formulas.code import MOST_GIVEN
 from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Relief
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import register, sweep
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.limiter import Limiter
@@ -48,6 +44,10 @@ from oak_sled.core.results.run import Machine
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Bench
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.law import Law
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
+from oak_sled.core.yard.yard import Member, Wall, Yard
 
 
 def print_all(quick: bool, window: bool) -> None:

@@ -17,12 +17,11 @@ import numpy as np
 from PyQt6.QtCore import QEventLoop
 
 from oak_sled.bench.lines import line
-from oak_sled.core.build import jobs
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
-from oak_sled.core.documents.yard import MOST_KNOTS, Knot, Track, Yard
-from oak_sled.core.files import shelf_store
-from oak_sled.core.project import demos, shelf
+from oak_sled.core.assembly import jobs
+from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.results import run
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
+from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Track, Yard
 from oak_sled.desk import fromfiles, program
 
 FELT_MS, DRAGGED_MS = 250.0, 100.0

@@ -13,17 +13,17 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.build import roster, world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import roster, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.entry import cells_of
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
-from oak_sled.core.kernel import stopping
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.results.run import Machine
+from oak_sled.core.tick import stopping
 
 
 class Library:

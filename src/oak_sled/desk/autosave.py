@@ -19,10 +19,11 @@ from pathlib import Path
 
 import platformdirs
 
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.files import disk, shelf_store
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.project import shelf_store
 from oak_sled.core.project.shelf import Card
+from oak_sled.core.yard.yard import Yard
 
 MOST_LISTED = 200
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QEventLoop, QObject, pyqtSignal
 
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base.faults import Refused
 from oak_sled.desk.jobs import Errand
 
 OnProgress = Callable[[int, int], None]

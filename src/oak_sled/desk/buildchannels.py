@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from oak_sled.core.documents import channels
-from oak_sled.core.documents.craft import Channel, Craft
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.yard import channels
+from oak_sled.core.yard.craft import Channel, Craft
 from oak_sled.desk.drive import key_name
 from oak_sled.desk.numberpanel import NumberPanel
 from oak_sled.desk.session import Session

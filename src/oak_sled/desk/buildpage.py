@@ -8,11 +8,11 @@ from typing import Any, get_args
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from oak_sled.core.advice import outlook
-from oak_sled.core.documents import channels
-from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
 from oak_sled.core.geometry.terrain import Direction
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.yard import channels
+from oak_sled.core.yard.craft import Body, Channel, Craft, free_name
 from oak_sled.desk import partmenu, theme
 from oak_sled.desk.buildchannels import show_channel
 from oak_sled.desk.buildplan import BuildPlan

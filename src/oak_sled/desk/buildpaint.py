@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice.modes import Standing
-from oak_sled.core.documents import units
-from oak_sled.core.documents.craft import Craft
+from oak_sled.core.base import units
 from oak_sled.core.parts.context import Spot
+from oak_sled.core.yard.craft import Craft
 from oak_sled.desk import theme
 from oak_sled.desk.meshdrawing import outline
 

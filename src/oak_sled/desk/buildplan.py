@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.advice import modes, outlook
 from oak_sled.core.advice.modes import Standing
-from oak_sled.core.documents import units
-from oak_sled.core.documents.craft import Craft
+from oak_sled.core.base import units
 from oak_sled.core.parts.context import Spot
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.swing import Swing
+from oak_sled.core.yard.craft import Craft
 from oak_sled.desk import assist, buildpaint, keys, theme
 from oak_sled.desk.groundplan import ARROWS, rounded
 from oak_sled.desk.session import Session

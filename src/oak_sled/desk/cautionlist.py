@@ -7,7 +7,7 @@ import functools
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from oak_sled.core.documents.caution import Caution
+from oak_sled.core.parts.caution import Caution
 from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 

@@ -11,11 +11,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.build import tracks
-from oak_sled.core.documents.craft import Channel
-from oak_sled.core.documents.yard import Drill, Knot, Track
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import tracks
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.project import inputs
+from oak_sled.core.yard.craft import Channel
+from oak_sled.core.yard.yard import Drill, Knot, Track
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 

@@ -12,9 +12,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents.craft import Channel
-from oak_sled.core.documents.yard import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.core.project import inputs
+from oak_sled.core.yard.craft import Channel
+from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.desk import keys, theme
 from oak_sled.desk.channelpaint import (
     AXIS,

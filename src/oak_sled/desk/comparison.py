@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
+from oak_sled.core.base import units
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.desk import theme

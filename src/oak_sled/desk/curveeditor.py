@@ -16,9 +16,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.geometry import curve
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import curvefield
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.parts.register import AnyPart

@@ -17,9 +17,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.dial import Dial
-from oak_sled.core.documents.faults import Refused, refuse
+from oak_sled.core.base import units
+from oak_sled.core.base.dial import Dial
+from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.desk import assist, keys, theme
 
 HEIGHT = 32

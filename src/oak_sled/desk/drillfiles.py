@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import inputs_csv
 from oak_sled.core.files.inputs_csv import Inputs
 from oak_sled.core.project import inputs

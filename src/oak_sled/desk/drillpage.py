@@ -7,12 +7,12 @@ from typing import Any, get_args
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.craft import free_name
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.event import SAYS, Event, What
-from oak_sled.core.documents.yard import Drill, End, Track
+from oak_sled.core.base.dial import dials
 from oak_sled.core.project import inputs
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.event import SAYS, Event, What
+from oak_sled.core.yard.yard import Drill, End, Track
 from oak_sled.desk import theme
 from oak_sled.desk.channelpaint import Pick
 from oak_sled.desk.channelstrips import ChannelStrips

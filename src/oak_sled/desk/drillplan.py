@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.event import Event
+from oak_sled.core.base import units
+from oak_sled.core.yard.event import Event
 from oak_sled.desk import theme
 from oak_sled.desk.groundpaint import HANDLE
 from oak_sled.desk.groundplan import GRID, GroundPlan, rounded

@@ -9,15 +9,15 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core.advice import cautions, cost
-from oak_sled.core.documents.craft import Craft, free_name
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.yard import Drill
 from oak_sled.core.kernel import state
 from oak_sled.core.project import shelf
 from oak_sled.core.project.live import LiveDrive, all_raw_values
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Drill
 from oak_sled.desk.session import Session
 
 FRAME_MS = 16

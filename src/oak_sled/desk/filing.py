@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from oak_sled.core.documents.yard import Yard
 from oak_sled.core.project import blank, demos
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk import folders
 from oak_sled.desk.autosave import Lost
 from oak_sled.desk.keeper import Keeper, nothing

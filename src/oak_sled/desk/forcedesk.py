@@ -11,12 +11,12 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import curvereads, grips, probe
-from oak_sled.core.documents.craft import Body, Channel, Craft, free_name
-from oak_sled.core.documents.units import STANDARD_GRAVITY
+from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.project import sharing
 from oak_sled.core.results import traces
+from oak_sled.core.yard.craft import Body, Channel, Craft, free_name
 from oak_sled.desk import assist, buttons, partmenu, theme
 from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.meter import show_meter

@@ -15,13 +15,13 @@ from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFileDialog, QFormLayout, QLabel, QWidget
 
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body, free_name
-from oak_sled.core.documents.document import faults_of
-from oak_sled.core.documents.faults import refuse
+from oak_sled.core.base.document import faults_of
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.files import mesh_file, picture
 from oak_sled.core.geometry import hulls
 from oak_sled.core.geometry.terrain import Direction, LengthUnit, Mesh, Relief
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body, free_name
 from oak_sled.desk.session import Session
 
 SIDES = ("length", "width", "height")

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.advice.probe import SLIPS_DEG
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.desk import theme
 

@@ -7,16 +7,16 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
-from oak_sled.core.build import scenes
-from oak_sled.core.documents import renaming
-from oak_sled.core.documents.block import BUILT_IN, TIMBER, Block, Material, Pair
-from oak_sled.core.documents.craft import free_name
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
-from oak_sled.core.documents.yard import Gate, Ground, Wall
+from oak_sled.core.assembly import scenes
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.parts.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
+from oak_sled.core.yard import renaming
+from oak_sled.core.yard.block import BUILT_IN, TIMBER, Block, Material, Pair
+from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.yard import Gate, Ground, Wall
 from oak_sled.desk import folders, fromfiles, theme
 from oak_sled.desk.drawingpage import DrawingPage
 from oak_sled.desk.groundplan import GroundPlan, item_fields

@@ -8,11 +8,11 @@ from typing import Protocol
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.yard import Gate, Ground
+from oak_sled.core.base import units
 from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.yard import Gate, Ground
 from oak_sled.desk import theme
 from oak_sled.desk.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.planpane import BLOCK_INKS

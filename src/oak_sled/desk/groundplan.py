@@ -13,11 +13,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.yard import Gate, Ground, Wall
 from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.yard import Gate, Ground, Wall
 from oak_sled.desk import groundpaint, keys, theme
 from oak_sled.desk.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.planframe import PlanFrame

@@ -9,13 +9,13 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter
 
-from oak_sled.core.build import ground_shape
-from oak_sled.core.documents import units
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.joint import Joint
-from oak_sled.core.documents.yard import Gate, Ground, Wall
+from oak_sled.core.assembly import ground_shape
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.geometry.terrain import Patch, Relief
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.yard import Gate, Ground, Wall
 from oak_sled.desk import theme
 
 Item = Block | Wall | Gate | Patch | Relief | Joint

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.kernel.rowlayout import HEAD
+from oak_sled.core.tick.rowlayout import HEAD
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.craft import Craft
 from oak_sled.desk import assist, theme
 from oak_sled.desk.drive import Driver, key_name
 from oak_sled.desk.session import Session

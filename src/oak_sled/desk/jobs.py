@@ -13,16 +13,16 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from oak_sled.core.advice import cautions, cost, modes
-from oak_sled.core.build import world
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.core.kernel.stopping import Leash, Stopped
+from oak_sled.core.assembly import world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused, refuse
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.project import shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
 from oak_sled.core.study.batch import Repeater
+from oak_sled.core.tick.stopping import Leash, Stopped
 
 log = logging.getLogger("oak_sled")
 

@@ -14,8 +14,10 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import disk, records, run_table, shelf_store
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.files import records, run_table
+from oak_sled.core.project import shelf_store
 from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.run import Run

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.units import STANDARD_GRAVITY
+from oak_sled.core.base import units
+from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.results import energy, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.results.traces import LedgerRow

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import units
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import units
 from oak_sled.core.results import flights, measures
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import tickcheck

@@ -7,10 +7,10 @@ from typing import Any
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.craft import Craft, free_name
-from oak_sled.core.documents.yard import TICK_RATES
 from oak_sled.core.project import blank, demos
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.yard import TICK_RATES
 from oak_sled.desk import folders, fromfiles, theme
 from oak_sled.desk.filing import Filing
 from oak_sled.desk.session import Session

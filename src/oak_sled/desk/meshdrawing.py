@@ -7,10 +7,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.craft import Body
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Body
 from oak_sled.desk import theme
 
 VIEWS = ((0, 1, "from above"), (0, 2, "from the right"))

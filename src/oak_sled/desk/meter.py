@@ -8,12 +8,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.craft import Body
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Body
 from oak_sled.desk import theme
 
 

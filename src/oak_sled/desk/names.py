@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from oak_sled.core.documents.block import BUILT_IN
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.layer import BUILT_IN_LAYERS
-from oak_sled.core.documents.yard import Ground
 from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.layer import BUILT_IN_LAYERS
+from oak_sled.core.yard.block import BUILT_IN
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Ground
 
 COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
 """Whole numbers that a part is given by choice."""

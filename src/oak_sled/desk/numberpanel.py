@@ -8,10 +8,10 @@ from typing import Any, Literal, get_args, get_origin
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.documents import document
-from oak_sled.core.documents.craft import Body
-from oak_sled.core.documents.dial import Dial, dials
+from oak_sled.core.base import document
+from oak_sled.core.base.dial import Dial, dials
 from oak_sled.core.parts.common import Part
+from oak_sled.core.yard.craft import Body
 from oak_sled.desk import sessiondial, theme
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.session import Session

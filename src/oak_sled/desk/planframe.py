@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk.groundsection import SECTION, Item, size_of
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme

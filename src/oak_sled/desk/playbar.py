@@ -10,7 +10,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from oak_sled.core.documents import units
+from oak_sled.core.base import units
 from oak_sled.desk import theme
 from oak_sled.desk.drive import SPEEDS
 from oak_sled.desk.session import Session

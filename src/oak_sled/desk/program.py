@@ -18,9 +18,9 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSigna
 from PyQt6.QtGui import QIcon, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from oak_sled.core.base.document import faults_of
+from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.compiler.kernel import PROGRAM
-from oak_sled.core.documents.document import faults_of
-from oak_sled.core.documents.faults import Refused, refuse
 from oak_sled.core.project import demos, warmup
 from oak_sled.core.results import measures
 from oak_sled.desk import screen, theme

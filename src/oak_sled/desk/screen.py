@@ -15,7 +15,7 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
-from oak_sled.core.documents.faults import refuse
+from oak_sled.core.base.faults import refuse
 
 
 def on_screen(widget: QWidget) -> QImage:

@@ -18,19 +18,20 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from oak_sled.core.advice import cautions, outlook
-from oak_sled.core.build import jobs
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import casting, document, weight
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import Drill, Ground, Yard
+from oak_sled.core.assembly import jobs
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import document
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.project import shelf
 from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard import casting, weight
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Drill, Ground, Yard
 from oak_sled.desk.background import Background, Task
 from oak_sled.desk.jobs import Loader, Result, Worker
 

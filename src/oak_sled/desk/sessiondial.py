@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.dial import Dial
+from oak_sled.core.base.dial import Dial
+from oak_sled.core.yard import casting
 from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.session import Session
 

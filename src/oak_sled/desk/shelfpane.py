@@ -18,8 +18,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures

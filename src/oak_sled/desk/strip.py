@@ -11,13 +11,13 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import outlook
-from oak_sled.core.documents.block import TIMBER
-from oak_sled.core.documents.craft import Body
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.document import Frozen
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.document import Frozen
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.curvefield import CurveField
+from oak_sled.core.yard.block import TIMBER
+from oak_sled.core.yard.craft import Body
 from oak_sled.desk import assist, theme
 from oak_sled.desk.curveeditor import CurveEditor
 from oak_sled.desk.dialwidget import DialWidget

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.advice.grips import SLIPS_DEG, WheelGrip
-from oak_sled.core.documents import units
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.desk import theme
 
 CIRCLES = 148

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
+from oak_sled.core.base import units
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, keys, theme

@@ -9,8 +9,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QLineF, QRectF
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.geometry import curve
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import SHOWN_UNITS
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run

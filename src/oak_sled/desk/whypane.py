@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.documents import units
+from oak_sled.core.base import units
 from oak_sled.core.results import rolling, why
 from oak_sled.core.results.rolling import Jump
 from oak_sled.core.results.why import Answer, Reason

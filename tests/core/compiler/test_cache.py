@@ -88,7 +88,7 @@ def test_two_processes_at_once(tmp_path):
 
 THREADS = """
 from concurrent.futures import ThreadPoolExecutor
-from oak_sled.core.build import jobs
+from oak_sled.core.assembly import jobs
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 names = ("ice-truck", "ferry", "mortar", "quay", "floe-probe", "shunting", "puck", "crate-drop")
@@ -301,7 +301,7 @@ def test_only_what_a_craft_has_is_compiled(tmp_path):
 import json
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
-from oak_sled.core.build import jobs
+from oak_sled.core.assembly import jobs
 from oak_sled.core.compiler.kernel import PROGRAM
 yard = demos.load("fan-sled")
 drill = yard.drill().replace(duration=0.05)

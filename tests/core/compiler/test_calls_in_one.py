@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.documents.faults import Refused
 
 
 @compiled

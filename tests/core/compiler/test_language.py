@@ -9,8 +9,8 @@ import sys
 import numpy as np
 import pytest
 
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import kernel, llvm, source, types
-from oak_sled.core.documents.faults import Refused
 
 FRONT = """import math
 import numpy as np

@@ -9,16 +9,16 @@ from dataclasses import replace
 import numpy as np
 
 from oak_sled.core.advice import misfires, modes, outlook
-from oak_sled.core.build import ground_shape
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import casting
-from oak_sled.core.documents.caution import Caution, Remedy
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.units import show
+from oak_sled.core.assembly import ground_shape
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.units import show
 from oak_sled.core.formulas import made
+from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.common import Case
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.craft import Craft
 
 
 def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.caution import Caution
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
 

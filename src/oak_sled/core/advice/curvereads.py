@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.build import roster
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.results import traces

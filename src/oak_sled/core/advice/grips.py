@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.build import roster
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.results import traces

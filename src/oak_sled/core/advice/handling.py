@@ -9,12 +9,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.build import roster
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.yard import Ground
+from oak_sled.core.assembly import roster
 from oak_sled.core.parts.context import Handling, WheelAt
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.wheels import tirecurve
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Ground
 
 ROUNDS = 40
 SAME = 0.01

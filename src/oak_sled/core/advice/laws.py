@@ -13,17 +13,17 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.documents.craft import Craft, free_name
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.formulas import made, reading
 from oak_sled.core.formulas.code import MOST_GIVEN
 from oak_sled.core.formulas.language import FormulaError
 from oak_sled.core.formulas.place import Place
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import register, sweep
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.swing import overshoot
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Craft, free_name
 
 SAMPLES = 241
 """Points of a curve."""

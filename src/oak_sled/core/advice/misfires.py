@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from oak_sled.core.build import roster
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.faults import close_match
+from oak_sled.core.assembly import roster
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import close_match
+from oak_sled.core.parts.caution import Caution
 
 
 def find(job: Job) -> Iterator[Caution]:

@@ -14,16 +14,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.build import roster
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.yard import Drill, Ground
+from oak_sled.core.assembly import roster
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.rowlayout import RAY
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.tick.rowlayout import RAY
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Drill, Ground
 
 NAMES = ("bounce", "roll", "pitch")
 LEAN = math.radians(35.0)

@@ -11,16 +11,16 @@ from functools import partial
 import numpy as np
 
 from oak_sled.core.advice import handling, modes
-from oak_sled.core.build import roster
-from oak_sled.core.documents.craft import Body, Craft
-from oak_sled.core.documents.units import show
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.units import show
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.thruster import approach
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.yard import Ground
 
 
 def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:

@@ -11,17 +11,19 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape, roster, world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import ground_shape, roster, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import records
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.impulses import shots
-from oak_sled.core.kernel import rowlayout, spatial, state
-from oak_sled.core.kernel.state import COLLIDE, Floats
+from oak_sled.core.kernel import spatial, state
+from oak_sled.core.kernel.state import COLLIDE
+from oak_sled.core.parts import shots
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.tick import rowlayout
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Ground
 
 LOOK_AHEAD_S = 6.0
 """s of a preview, at most."""

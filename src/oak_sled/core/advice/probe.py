@@ -11,14 +11,15 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.yard import Drill, Ground, Start
-from oak_sled.core.kernel import step
-from oak_sled.core.kernel.state import FIXED_LINES, Floats
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.kernel.state import FIXED_LINES
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.tick import step
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start
 
 SPEED = 10.0
 """m/s at which a grip curve is taken."""

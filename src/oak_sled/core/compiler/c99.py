@@ -15,9 +15,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.compiler import tree, types
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Bundle, Record, Scalar, Tuple, Type
-from oak_sled.core.documents.faults import refuse
 
 _SCALARS = {FLOAT: "double", INT: "int64_t", WORD: "uint64_t", BOOL: "bool", NOTHING: "void"}
 _TAKEN = frozenset(

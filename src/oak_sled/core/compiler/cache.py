@@ -19,9 +19,9 @@ from typing import Any
 
 import platformdirs
 
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.files import disk
-from oak_sled.core.files.private_folder import NotPrivate, PrivateFolder
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.base.private_folder import NotPrivate, PrivateFolder
 
 log = logging.getLogger("oak_sled")
 

@@ -18,12 +18,12 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.compiler import machine, plain, types
 from oak_sled.core.compiler.cache import Cache
 from oak_sled.core.compiler.entry import Entry, Prepared, type_of
 from oak_sled.core.compiler.source import PACKAGE, Declared, Source, in_package, outside, told_line
 from oak_sled.core.compiler.types import Record, Type
-from oak_sled.core.documents.faults import Refused, refuse
 
 if TYPE_CHECKING:
     from oak_sled.core.compiler.tree import Function

@@ -16,10 +16,10 @@ from typing import Any
 
 import numpy as np
 
+from oak_sled.core.base.faults import Refused, close_match, refuse
 from oak_sled.core.compiler import tree, types
 from oak_sled.core.compiler.source import Declared, Source
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Bundle, Fixed, Record, Tuple, Type
-from oak_sled.core.documents.faults import Refused, close_match, refuse
 
 OPERATORS = {
     ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%", ast.Pow: "**",

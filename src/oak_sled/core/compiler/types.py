@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.documents.faults import refuse
+from oak_sled.core.base.faults import refuse
 
 
 @dataclass(frozen=True)

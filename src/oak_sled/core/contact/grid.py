@@ -11,9 +11,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact import records
-from oak_sled.core.kernel.state import Floats, Ints, Records
 
 SHARP = math.radians(2.0)
 """Angle past which the edge between two triangles stands out."""

@@ -11,7 +11,8 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import closest
-from oak_sled.core.contact.records import CYLINDER, MOST_OUTLINE, MOST_POINTS
+from oak_sled.core.contact.records import CYLINDER, MOST_POINTS
+from oak_sled.core.geometry.shapes import MOST_OUTLINE
 from oak_sled.core.kernel import spatial
 
 FLAT = 0.999

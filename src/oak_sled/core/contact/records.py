@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats, Ints, Records
+from oak_sled.core.base.arrays import Floats, Ints, Records
 
 FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
 """How a solid moves: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be
@@ -54,7 +54,6 @@ UPRIGHT = 0.5
 OVERLAP = 0.01
 """m of overlap at the start that is worth a caution."""
 MOST_POINTS = 4
-MOST_OUTLINE = 24
 
 SOLID = np.dtype(
     [

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.contact import records, solver
 from oak_sled.core.contact.grid import Laid, lay
 from oak_sled.core.contact.manifold import SCRATCH
 from oak_sled.core.contact.records import CYLINDER, FREE, POINTS, Scene
 from oak_sled.core.geometry.shapes import ROUNDING, Piece
 from oak_sled.core.kernel import surface
-from oak_sled.core.kernel.state import Floats, Ints, Records
 
 CONTACTS_EACH, NEIGHBOURS_EACH = 48, 64
 """Contact points and neighbours that there is room for, for every body."""

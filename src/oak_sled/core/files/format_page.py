@@ -7,9 +7,10 @@ from typing import Any, get_args, get_origin
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from oak_sled.core.documents import block, craft, dial, event, joint, law, layer, yard
+from oak_sled.core.base import dial
 from oak_sled.core.geometry import terrain
-from oak_sled.core.parts import register, runner
+from oak_sled.core.parts import layer, register, runner
+from oak_sled.core.yard import block, craft, event, joint, law, yard
 
 _HEAD = """# The yard file
 

@@ -17,12 +17,12 @@ from typing import BinaryIO
 
 import numpy as np
 
-from oak_sled.core.build import tracks
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.faults import close_match, refuse
-from oak_sled.core.documents.yard import MOST_KNOTS, Drill, Knot, Track
-from oak_sled.core.files import disk
+from oak_sled.core.assembly import tracks
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track
 
 MOST_ROWS = MOST_KNOTS
 MOST_LINE = 1_000_000

@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.documents.faults import refuse
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.geometry.terrain import MOST_TRIANGLES
 
 MOST_CORNERS = 500_000

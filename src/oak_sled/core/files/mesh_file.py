@@ -10,8 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.documents.faults import refuse
-from oak_sled.core.files import disk, mesh_counts
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import refuse
+from oak_sled.core.files import mesh_counts
 from oak_sled.core.geometry.terrain import METRES, MOST_TRIANGLES, Mesh, mesh_of
 
 KINDS = ("obj", "stl", "gltf", "glb")

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.documents.faults import refuse
-from oak_sled.core.files import disk
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.geometry.terrain import MOST_CELLS, Relief, pack
 
 MOST_BYTES = 100_000_000

@@ -17,9 +17,9 @@ from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
 
-from oak_sled.core.documents.faults import refuse
-from oak_sled.core.files import disk
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import disk
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.rows import Block
 

@@ -12,11 +12,13 @@ from typing import TYPE_CHECKING, BinaryIO
 
 import numpy as np
 
-from oak_sled.core.files import disk, records
-from oak_sled.core.kernel import rowlayout
-from oak_sled.core.kernel.rowlayout import HEAD_NAMES
-from oak_sled.core.kernel.state import FIXED_LINES, Floats
+from oak_sled.core.base import disk
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.files import records
+from oak_sled.core.kernel.state import FIXED_LINES
 from oak_sled.core.results.run import Run
+from oak_sled.core.tick import rowlayout
+from oak_sled.core.tick.rowlayout import HEAD_NAMES
 
 if TYPE_CHECKING:
     import pyarrow as pa

@@ -9,11 +9,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from oak_sled.core.documents import document
-from oak_sled.core.documents.faults import Fault, Refused, refuse
-from oak_sled.core.documents.yard import FORMAT, Yard
-from oak_sled.core.files import disk, migrations
-from oak_sled.core.files.json_text import text_of
+from oak_sled.core.base import disk, document
+from oak_sled.core.base.faults import Fault, Refused, refuse
+from oak_sled.core.base.json_text import text_of
+from oak_sled.core.files import migrations
+from oak_sled.core.yard.yard import FORMAT, Yard
 
 MOST_BYTES = 64_000_000
 """A yard file larger than this is refused before it is read."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from oak_sled.core.documents import units
+from oak_sled.core.base import units
 
 Dimension = tuple[Fraction, Fraction, Fraction]
 """Exponents of kilogram, metre and second. Angles are plain numbers here: a radian is 1."""

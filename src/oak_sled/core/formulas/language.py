@@ -21,7 +21,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import NoReturn
 
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.formulas import dimensions
 from oak_sled.core.formulas.dimensions import PLAIN, Dimension
 

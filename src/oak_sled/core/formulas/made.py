@@ -15,12 +15,12 @@ from typing import Any
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler import source
 from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.compiler.types import Record
 from oak_sled.core.formulas import code, machine
 from oak_sled.core.formulas.code import Code
-from oak_sled.core.kernel.state import Floats
 
 _TAKEN = (Record(machine.FORMULA),)
 _compiled: dict[tuple[tuple[int, int], ...], int] = {}

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.formulas import code, language, made
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.formulas.place import Place
-from oak_sled.core.kernel.state import Floats
 
 RESERVED = frozenset((*language.FUNCTIONS, "table", "pi", "and", "or", "not"))
 """Names that a number of a craft cannot have, beside the quantities of the places."""

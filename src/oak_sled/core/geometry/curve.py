@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.kernel.state import Floats
 
 
 def monotone(x: Floats, y: Floats, at: Floats) -> Floats:

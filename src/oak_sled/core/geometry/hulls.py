@@ -13,10 +13,10 @@ from typing import Literal
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.geometry.terrain import Mesh
-from oak_sled.core.kernel.state import Floats
 
 Fit = Literal["box", "ball", "hull", "hulls"]
 MOST_CORNERS = 48

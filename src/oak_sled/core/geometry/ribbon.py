@@ -8,8 +8,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.kernel.state import Floats
 
 
 def bends(points: Floats, joined: NDArray[np.bool_], slack: Floats) -> NDArray[np.int64]:

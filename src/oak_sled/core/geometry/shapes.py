@@ -9,11 +9,12 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from oak_sled.core.contact import records
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 
 ROUNDING = 0.02
 """m by which the core of a box or hull is drawn in, at most; and a twentieth of its least width."""
+MOST_OUTLINE = 24
+"""Corners that the outline of a face may have."""
 
 
 @dataclass(frozen=True)
@@ -140,7 +141,7 @@ def hull(points: Floats) -> Piece:
         side = corners[on[0]] - middle
         turn = np.arctan2(np.cross(side, corners[on] - middle) @ normal, (corners[on] - middle) @ side)
         ring = [int(k) for k in on[np.argsort(turn)]]
-        most = records.MOST_OUTLINE - 2  # a rounder face keeps corners all round it
+        most = MOST_OUTLINE - 2  # a rounder face keeps corners all round it
         faces.append([ring[k * len(ring) // most] for k in range(most)] if len(ring) > most else ring)
     return polytope(corners, faces)
 

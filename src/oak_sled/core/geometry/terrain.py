@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
-from oak_sled.core.kernel.state import Floats, Ints
+from oak_sled.core.base.arrays import Floats, Ints
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen, name_field
 
 MOST_CELLS = 256
 """Cells of a relief along a side."""

@@ -1,1 +1,1 @@
-"""What happens in a tick: records, spatial algebra, the tick, the loop."""
+"""Records, state of motion, and a rigid body."""

@@ -1,7 +1,7 @@
 """The records the kernel works on: what a craft is, and what it is doing at this moment.
 
 Everything is SI; angles in radians; vectors in world axes unless their name says craft. The
-records are filled by `build/world.py` and by the tick itself, never by a document.
+records are filled by `assembly/world.py` and by the tick itself, never by a document.
 """
 
 from __future__ import annotations
@@ -9,13 +9,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from oak_sled.core.base.arrays import Ints, Records
 from oak_sled.core.kernel import surface
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Records = NDArray[np.void]
 
 FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "poke")
 """The ledger lines every craft has behind those of its parts, in this order."""

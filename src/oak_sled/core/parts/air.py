@@ -7,15 +7,15 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.units import show
 from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal, get_args
 
 from pydantic import Field
 
-from oak_sled.core.documents.dial import dial
+from oak_sled.core.base.dial import dial
 from oak_sled.core.kernel.state import BUMPER
 from oak_sled.core.parts.common import Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting

@@ -10,15 +10,15 @@ from typing import Any, ClassVar, Literal, Self, get_args
 import numpy as np
 from pydantic import Field, PrivateAttr
 
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen, name_field
+from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import Kernel
-from oak_sled.core.documents.caution import Caution, Remedy
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen, name_field
-from oak_sled.core.documents.units import show
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.formulas.reading import Written
 from oak_sled.core.geometry.shapes import Piece
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.context import Carried, Neck, Pack, Ray, Setting, Shot, Spot, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.swing import overshoot

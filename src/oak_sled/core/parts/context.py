@@ -10,8 +10,8 @@ from typing import Literal, get_args
 
 import numpy as np
 
-from oak_sled.core.documents.layer import BODIES
 from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.parts.layer import BODIES
 
 Spot = tuple[float, float, float]
 NO_FORMULA = np.zeros(1, FORMULA)[0]

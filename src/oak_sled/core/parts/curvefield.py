@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from oak_sled.core.documents.faults import refuse
+from oak_sled.core.base.faults import refuse
 
 Points = tuple[tuple[float, float], ...]
 

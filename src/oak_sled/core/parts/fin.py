@@ -5,9 +5,9 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.common import Family, Group, Kind, Part

@@ -9,9 +9,9 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.units import show
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Neck, Pack, Setting
 from oak_sled.core.parts.swing import Swing

@@ -7,14 +7,13 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import reference
+from oak_sled.core.base.faults import close_match
+from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import reference
-from oak_sled.core.documents.faults import close_match
-from oak_sled.core.documents.units import STANDARD_GRAVITY, show
-from oak_sled.core.impulses import shots
-from oak_sled.core.parts import push
+from oak_sled.core.parts import push, shots
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting, Shot
 

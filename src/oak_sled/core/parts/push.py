@@ -5,9 +5,9 @@ from typing import Any, Literal, get_args
 
 from pydantic import Field
 
+from oak_sled.core.base.dial import dial
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import ActsIf, Case, Part
 from oak_sled.core.parts.context import Pack
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 
 
 def crossing(push: Callable[[float], float], load: float, places: Sequence[float] | Floats) -> float | None:

@@ -5,10 +5,10 @@ import math
 
 import numpy as np
 
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen
 from oak_sled.core.geometry import curve
-from oak_sled.core.kernel.state import Floats
 
 SAMPLES = 181
 """Samples over slip angle, 0 to 90 degrees, half a degree apart."""

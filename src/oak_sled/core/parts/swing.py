@@ -3,7 +3,7 @@
 import math
 from typing import NamedTuple, Self
 
-from oak_sled.core.documents.units import show
+from oak_sled.core.base.units import show
 
 
 class Swing(NamedTuple):

@@ -7,11 +7,11 @@ from typing import Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.units import show
 from oak_sled.core.kernel import spatial
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.swing import Swing, overshoot

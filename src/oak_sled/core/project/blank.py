@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from oak_sled.core.documents import yard
-from oak_sled.core.documents.craft import Body, Channel, Craft
-from oak_sled.core.documents.yard import Yard
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
+from oak_sled.core.yard import yard
+from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.yard import Yard
 
 
 def bare_craft(name: str, title: str) -> Craft:

@@ -7,10 +7,10 @@ from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from oak_sled.core.documents.faults import close_match, refuse
+from oak_sled.core.base.faults import close_match, refuse
 
 if TYPE_CHECKING:
-    from oak_sled.core.documents.yard import Yard
+    from oak_sled.core.yard.yard import Yard
 
 DEMOS = {
     "fan-sled": "a fan-driven freight sled on lake ice: it drifts, and then it catches",

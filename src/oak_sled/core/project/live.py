@@ -6,15 +6,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.build import scenes, world
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Channel, Craft
-from oak_sled.core.documents.event import MOST_EVENTS, Event
-from oak_sled.core.documents.yard import MOST_KNOTS, Drill, Knot, Track
+from oak_sled.core.assembly import scenes, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import state
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.results.record import Layout, Record, Recorder
 from oak_sled.core.results.run import Machine, Run, explain_divergence, stopped_at_nonsense
+from oak_sled.core.yard.craft import Channel, Craft
+from oak_sled.core.yard.event import MOST_EVENTS, Event
+from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track
 
 LONGEST_S = 7200.0
 """A drive that is kept as a drill is at most this long."""

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Protocol
 
-from oak_sled.core.documents.faults import Refused
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.results.record import Record
 from oak_sled.core.results.run import Run
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from oak_sled.core.build import roster
-from oak_sled.core.documents.craft import Craft, free_name
-from oak_sled.core.documents.document import member
-from oak_sled.core.documents.yard import Yard
+from oak_sled.core.assembly import roster
+from oak_sled.core.base.document import member
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
+from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.yard import Yard
 
 
 def followers(craft: Craft, name: str) -> list[tuple[Part, CurveField]]:

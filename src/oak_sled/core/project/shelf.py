@@ -7,18 +7,18 @@ import functools
 import threading
 import time
 import uuid
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import document
-from oak_sled.core.documents.document import Frozen
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.units import split
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import document
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.document import Frozen
+from oak_sled.core.base.faults import Refused, refuse
+from oak_sled.core.base.units import split
 from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
@@ -265,4 +265,19 @@ def measure_changes(old: Card, new: Card) -> list[tuple[measures.Measure, float 
         before, after = old.found.get(known.name), new.found.get(known.name)
         if before != after:
             found.append((known, before, after))
+    return found
+
+
+def cards_named(names: Sequence[float | str], cards: Sequence[Card]) -> list[Card]:
+    """Cards of a shelf by their ids or headings; those of the words all and starred. Raises `Refused`."""
+    found: list[Card] = []
+    for name in names:
+        if name in ("all", "starred"):
+            found += [card for card in cards if name == "all" or card.starred]
+            continue
+        alike = [card for card in cards if str(name) in (card.id, card.heading)]
+        if not alike:
+            known = ", ".join(repr(card.heading) for card in cards[-6:]) or "there is none beside this yard"
+            raise refuse("card", f"there is no card {str(name)!r} on the shelf", f"all, starred, or one of: {known}")
+        found += alike[-1:]
     return found

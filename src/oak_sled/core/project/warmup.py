@@ -7,7 +7,7 @@ import time
 import numpy as np
 
 from oak_sled.core.advice import preview
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.compiler.kernel import PROGRAM
 from oak_sled.core.geometry import curve, ribbon
 from oak_sled.core.project import demos

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Neck
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run

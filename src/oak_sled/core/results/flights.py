@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 

@@ -14,13 +14,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.build import roster, scenes
-from oak_sled.core.documents.faults import close_match, refuse
-from oak_sled.core.documents.yard import Drill, Target
-from oak_sled.core.kernel.loop import SLOWEST
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster, scenes
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.results import comfort, flights, rides, rolling, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.tick.loop import SLOWEST
+from oak_sled.core.yard.yard import Drill, Target
 
 HIT_S = 0.05
 """s over which what contacts give counts as one hit: a hit lasts several ticks where they are short."""

@@ -11,12 +11,13 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.build import roster
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import close_match, refuse
-from oak_sled.core.kernel import rowlayout, state
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import close_match, refuse
+from oak_sled.core.kernel import state
 from oak_sled.core.results.rows import Block, Rows, Sealed
+from oak_sled.core.tick import rowlayout
 
 BLOCK = 7200
 """Rows in a sealed block: a minute at the default tick rate."""

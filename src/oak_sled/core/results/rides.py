@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.run import Run
 
 STILL = 1e-3

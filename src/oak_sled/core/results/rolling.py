@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.build import roster
-from oak_sled.core.documents.units import STANDARD_GRAVITY
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run

@@ -13,7 +13,7 @@ from typing import Protocol
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 
 LINE = 8
 """Columns that are copied together when one of them is read. To read a column row by row, a line of memory of as many

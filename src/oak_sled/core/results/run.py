@@ -9,17 +9,18 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.build import roster, scenes, templates, tracks, world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import roster, scenes, templates, tracks, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.contact.records import LOST, Scene
-from oak_sled.core.impulses.shots import Sudden
-from oak_sled.core.kernel import loop, rowlayout, state, stopping
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.kernel import state
 from oak_sled.core.parts import common
+from oak_sled.core.parts.shots import Sudden
 from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.rows import Block, Rows
+from oak_sled.core.tick import loop, rowlayout, stopping
 
 _NO_ROWS = np.zeros(0, np.int64)
 
@@ -35,7 +36,7 @@ class FormulaFault:
     given: tuple[float, ...]
 
 
-def faults_of(job: Job, parts: state.Records) -> tuple[FormulaFault, ...]:
+def faults_of(job: Job, parts: Records) -> tuple[FormulaFault, ...]:
     """The formulas of a job that were no finite number, from the records of its parts after a run."""
     found, row = [], 0
     for one in job.actors:
@@ -175,7 +176,7 @@ class Machine:
     world: state.World
     scene: Scene
     sudden: Sudden
-    nows: state.Records
+    nows: Records
 
     @classmethod
     def of(cls, job: Job) -> Machine:

@@ -13,16 +13,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.build import roster
+from oak_sled.core.assembly import roster
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import close_match, refuse
+from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.contact import stage
-from oak_sled.core.documents import units
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.faults import close_match, refuse
-from oak_sled.core.documents.units import STANDARD_GRAVITY
-from oak_sled.core.kernel.rowlayout import BLOCK_LINES
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts.common import SHOWN_UNITS, Part
 from oak_sled.core.results.run import Run
+from oak_sled.core.tick.rowlayout import BLOCK_LINES
+from oak_sled.core.yard.craft import Craft
 
 SLOW = 0.5
 """m/s under which a slip angle means nothing and is shown as 0."""

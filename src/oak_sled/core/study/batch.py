@@ -13,15 +13,17 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from oak_sled.core.build import tracks, world
-from oak_sled.core.build.jobs import Job
+from oak_sled.core.assembly import tracks, world
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler.machine import registers_cleaner
-from oak_sled.core.kernel import loop, state, stopping
+from oak_sled.core.kernel import state
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.rows import Kept, Rows
 from oak_sled.core.results.run import Run
 from oak_sled.core.study.stencil import Seat, Stencil
+from oak_sled.core.tick import loop, stopping
 
 
 class Bench:
@@ -134,12 +136,12 @@ class Repeater:
             self._bench, self._missed = Bench(Stencil(self._missed)), None
 
 
-def _inputs_of(stencil: Stencil, job: Job, late: int) -> state.Floats:
+def _inputs_of(stencil: Stencil, job: Job, late: int) -> Floats:
     """The inputs of a job that fits, shape (ticks, channels), each so many ticks later."""
     return stencil.inputs if not late and stencil.has_tracks_of(job) else _later(job, late)
 
 
-def _later(job: Job, late: int) -> state.Floats:
+def _later(job: Job, late: int) -> Floats:
     """The inputs of a job, each so many ticks later."""
     inputs = tracks.inputs(job, world.check_size(job))
     if late <= 0 or not len(inputs):

@@ -22,16 +22,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.build import world
+from oak_sled.core.assembly import world
+from oak_sled.core.base import disk
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused, one_line, refuse
 from oak_sled.core.compiler.kernel import kernel_sources
-from oak_sled.core.documents.faults import Refused, one_line, refuse
-from oak_sled.core.documents.spreads import Spread, SpreadResults
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.files import disk, yard_json
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.files import yard_json
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.hand import Hand, Stencils
 from oak_sled.core.study.spread import Found, Gathered
+from oak_sled.core.yard.spreads import Spread, SpreadResults
+from oak_sled.core.yard.yard import Yard
 
 Told = tuple[Floats, NDArray[np.int8]]
 """The measures of a piece and how its runs ended: see `Hand.values_of`."""

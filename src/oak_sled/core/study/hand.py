@@ -11,11 +11,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import run
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.results.record import Record, Watched
@@ -23,6 +21,8 @@ from oak_sled.core.results.rows import NotKept
 from oak_sled.core.study import variants
 from oak_sled.core.study.batch import Batch, Bench
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.yard.spreads import Spread
+from oak_sled.core.yard.yard import Yard
 
 MISSING, DONE, WILD, REFUSED = -1, 0, 1, 2
 """How a run of a spread ended: not yet; done; diverged; its documents were refused."""

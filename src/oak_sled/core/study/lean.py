@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Record, Watched

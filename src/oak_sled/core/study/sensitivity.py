@@ -11,16 +11,16 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.build.jobs import Job, job_of
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel import stopping
-from oak_sled.core.kernel.state import Floats
-from oak_sled.core.kernel.stopping import Leash
+from oak_sled.core.assembly.jobs import Job, job_of
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.tick import stopping
+from oak_sled.core.tick.stopping import Leash
+from oak_sled.core.yard.yard import Yard
 
 STEP = 0.1
 """Share of its value by which a dial is moved up and down: a measure that counts or that ends with a swing goes in

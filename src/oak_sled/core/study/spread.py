@@ -17,17 +17,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.build import world
-from oak_sled.core.documents.faults import Refused, refuse
-from oak_sled.core.documents.spreads import CARD, CRAFT, Spread, SpreadAxis, SpreadResults
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel import stopping
-from oak_sled.core.kernel.state import Floats
-from oak_sled.core.kernel.stopping import Leash, Stopped
+from oak_sled.core.assembly import world
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import variants
 from oak_sled.core.study.hand import MISSING, REFUSED, WILD, Hand, Stencils
+from oak_sled.core.tick import stopping
+from oak_sled.core.tick.stopping import Leash, Stopped
+from oak_sled.core.yard.spreads import CARD, CRAFT, Spread, SpreadAxis, SpreadResults
+from oak_sled.core.yard.yard import Yard
 
 LOOK_S = 0.05
 """s after which it is looked whether a spread was cancelled."""

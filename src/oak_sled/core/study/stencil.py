@@ -10,14 +10,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.build import roster, scenes, templates, tracks, world
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.yard import Drill
+from oak_sled.core.assembly import roster, scenes, templates, tracks, world
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Machine
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Drill
 
 COPIED = ("crafts", "parts", "channels", "events", "supports", "drill")
 """Arrays of a world that a run or a patch writes into."""

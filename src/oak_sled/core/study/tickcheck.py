@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from oak_sled.core.build.jobs import Job
-from oak_sled.core.documents import units
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import measures
 from oak_sled.core.results.record import Layout
 from oak_sled.core.study import lean

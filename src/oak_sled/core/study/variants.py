@@ -9,18 +9,17 @@ from typing import Any, Literal, get_args, get_origin
 
 import numpy as np
 
-from oak_sled.core.build.jobs import Job, job_of
-from oak_sled.core.documents import document, units
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.faults import Fault, Refused, refuse
-from oak_sled.core.documents.spreads import CARD, CRAFT, MOST_CARDS, TICKS, Scatter, Spread, SpreadAxis, SpreadCard
-from oak_sled.core.documents.yard import Yard
+from oak_sled.core.assembly.jobs import Job, job_of
+from oak_sled.core.base import document, units
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.faults import Fault, Refused, refuse
 from oak_sled.core.parts.common import Part
-from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study.batch import late_ticks
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.spreads import CARD, CRAFT, MOST_CARDS, TICKS, Scatter, Spread, SpreadAxis, SpreadCard
+from oak_sled.core.yard.yard import Yard
 
 # what a user writes
 
@@ -285,21 +284,6 @@ def cards_axis(cards: Iterable[tuple[str, Craft]]) -> tuple[SpreadAxis, tuple[Sp
         )
     kept = tuple(found[:MOST_CARDS])
     return SpreadAxis(path=CARD, listed=tuple(one.id for one in kept)), kept
-
-
-def cards_named(names: Sequence[float | str], shelf: Sequence[Card]) -> list[Card]:
-    """Cards of a shelf by their ids or headings; those of the words all and starred. Raises `Refused`."""
-    found: list[Card] = []
-    for name in names:
-        if name in ("all", "starred"):
-            found += [card for card in shelf if name == "all" or card.starred]
-            continue
-        alike = [card for card in shelf if str(name) in (card.id, card.heading)]
-        if not alike:
-            known = ", ".join(repr(card.heading) for card in shelf[-6:]) or "there is none beside this yard"
-            raise refuse("card", f"there is no card {str(name)!r} on the shelf", f"all, starred, or one of: {known}")
-        found += alike[-1:]
-    return found
 
 
 def plan_over(yard: Yard, axis: SpreadAxis, name: str, craft: str = "", cards: tuple[SpreadCard, ...] = ()) -> Spread:

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.advice.laws import Chart, Curve
-from oak_sled.core.documents import units
+from oak_sled.core.base import units
 from oak_sled.desk import assist, theme
 from oak_sled.desk.traceplot import nice_step
 

@@ -21,11 +21,11 @@ from PyQt6.QtWidgets import (
 )
 
 from oak_sled.core.advice import laws
-from oak_sled.core.documents import lawbook
-from oak_sled.core.documents.dial import Dial, dials
-from oak_sled.core.documents.law import Law, Number
+from oak_sled.core.base.dial import Dial, dials
 from oak_sled.core.formulas.language import FUNCTIONS
 from oak_sled.core.formulas.place import Place
+from oak_sled.core.yard import lawbook
+from oak_sled.core.yard.law import Law, Number
 from oak_sled.desk import sessiondial, theme
 from oak_sled.desk.dialwidget import HEIGHT, DialWidget
 from oak_sled.desk.session import Session

@@ -7,10 +7,10 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from oak_sled.core.documents import document, units
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Spread, SpreadAxis
+from oak_sled.core.base import document, units
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.study import variants
+from oak_sled.core.yard.spreads import Spread, SpreadAxis
 from oak_sled.desk import assist, theme
 from oak_sled.desk.session import Session
 

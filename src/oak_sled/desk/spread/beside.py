@@ -11,15 +11,15 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
-from oak_sled.core.build import ground_shape
-from oak_sled.core.documents import units
-from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import ground_shape
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.project.shelf import card_of
 from oak_sled.core.results import run as runs
 from oak_sled.core.results.run import Run
 from oak_sled.core.study import variants
+from oak_sled.core.yard.spreads import Spread
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk import assist, buttons, shapes, theme
 from oak_sled.desk.background import OnProgress
 from oak_sled.desk.session import Session

@@ -10,14 +10,14 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core.build.jobs import Job, job_of
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Spread, SpreadResults
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly.jobs import Job, job_of
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.results.run import Run
 from oak_sled.core.study import sensitivity, spread, variants
 from oak_sled.core.study.sensitivity import Sensitivity
+from oak_sled.core.yard.spreads import Spread, SpreadResults
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.background import Background, OnProgress, Task
 from oak_sled.desk.jobs import CANCELLED
 from oak_sled.desk.session import Session

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog
 
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.files import disk, map_picture
+from oak_sled.core.base import disk
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import measures
-from oak_sled.core.study import spread
+from oak_sled.core.study import map_picture, spread
+from oak_sled.core.yard.spreads import Spread
 from oak_sled.desk import folders
 
 if TYPE_CHECKING:

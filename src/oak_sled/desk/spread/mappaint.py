@@ -8,10 +8,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.spreads import SpreadAxis
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.study import maps, variants
+from oak_sled.core.yard.spreads import SpreadAxis
 from oak_sled.desk import theme
 
 if TYPE_CHECKING:

@@ -7,12 +7,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import maps, variants
+from oak_sled.core.yard.spreads import Spread
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk import assist, keys, theme
 from oak_sled.desk.spread import mappaint
 from oak_sled.desk.spread.mappaint import BOTTOM, LEFT, PROFILE

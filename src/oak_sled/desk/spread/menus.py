@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QMenu
 
-from oak_sled.core.documents.dial import dials
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import CARD, CRAFT, TICKS, SpreadAxis
+from oak_sled.core.base.dial import dials
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.study import variants
+from oak_sled.core.yard.spreads import CARD, CRAFT, TICKS, SpreadAxis
 from oak_sled.desk import theme
 
 if TYPE_CHECKING:

@@ -18,14 +18,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from oak_sled.core.documents import document
-from oak_sled.core.documents.craft import free_name
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.documents.spreads import Scatter, Spread, SpreadAxis, SpreadCard, SpreadResults
-from oak_sled.core.documents.yard import Yard
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import document
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import measures
 from oak_sled.core.study import maps, spread, variants
+from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.spreads import Scatter, Spread, SpreadAxis, SpreadCard, SpreadResults
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk import buttons, theme
 from oak_sled.desk.background import Background
 from oak_sled.desk.session import Session

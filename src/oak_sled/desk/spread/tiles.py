@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import ground_shape
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk import theme
 
 MOST_HEIGHTS = 4000

@@ -7,11 +7,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.documents import units
-from oak_sled.core.documents.spreads import Spread
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import maps
+from oak_sled.core.yard.spreads import Spread
 from oak_sled.desk import assist, theme
 
 LEFT, TOP, RIGHT, BOTTOM = 56, 40, 14, 34

@@ -16,9 +16,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.build import roster
-from oak_sled.core.documents import units
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import theme

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
 

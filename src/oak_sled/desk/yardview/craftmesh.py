@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.yard.craft import Craft
 from oak_sled.desk import theme
 from oak_sled.desk.yardview.meshes import Fan, Rgb, ball, box, disc, flat, hoop, prism
 

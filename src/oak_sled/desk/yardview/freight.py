@@ -10,13 +10,13 @@ import math
 
 import numpy as np
 
-from oak_sled.core.build import ground_shape, roster
-from oak_sled.core.documents.block import Block
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.rowlayout import MOTION
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import ground_shape, roster
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.tick.rowlayout import MOTION
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk import theme
 from oak_sled.desk.yardview import meshes
 

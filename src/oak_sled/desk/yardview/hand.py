@@ -13,15 +13,15 @@ from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice import preview
-from oak_sled.core.build import roster
-from oak_sled.core.documents import document, units
-from oak_sled.core.documents.craft import free_name
-from oak_sled.core.documents.event import Event
-from oak_sled.core.documents.faults import Refused
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import roster
+from oak_sled.core.base import document, units
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.event import Event
 from oak_sled.desk import theme
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, freight

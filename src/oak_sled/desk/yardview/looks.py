@@ -11,7 +11,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 
 Rgb = tuple[float, float, float]
 SUN = (-0.42, 0.34, 0.84)

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.documents.yard import Gate, Ground
+from oak_sled.core.base.arrays import Floats, Ints
 from oak_sled.core.geometry import ribbon
-from oak_sled.core.kernel.state import Floats, Ints
+from oak_sled.core.yard.yard import Gate, Ground
 from oak_sled.desk import theme
 
 Rgb = tuple[float, float, float]

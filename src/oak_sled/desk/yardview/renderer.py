@@ -25,10 +25,10 @@ import moderngl
 import numpy as np
 from PyQt6.QtGui import QImage
 
-from oak_sled.core.build import ground_shape
-from oak_sled.core.documents.craft import Craft
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.assembly import ground_shape
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk import theme
 from oak_sled.desk.yardview import craftmesh, freight, looks, meshes
 from oak_sled.desk.yardview.camera import Camera

@@ -8,10 +8,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from oak_sled.core.kernel.rowlayout import RAY
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.tick.rowlayout import RAY
 from oak_sled.desk import theme
 from oak_sled.desk.yardview.camera import Camera
 

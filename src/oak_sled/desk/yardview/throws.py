@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice import preview
-from oak_sled.core.kernel.state import Floats
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Shot
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.documents.yard import Ground
-from oak_sled.core.kernel.state import Floats, Ints
+from oak_sled.core.base.arrays import Floats, Ints
+from oak_sled.core.yard.yard import Ground
 from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.looks import CONE
 

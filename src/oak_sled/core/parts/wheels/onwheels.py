@@ -5,8 +5,8 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.faults import close_match
+from oak_sled.core.base.faults import close_match
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Group, Part
 from oak_sled.core.parts.context import Pack, Spot, WheelAt
 

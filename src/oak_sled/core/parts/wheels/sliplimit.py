@@ -6,9 +6,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.base.dial import dial
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.wheels.onwheels import WHEELS, OnWheels

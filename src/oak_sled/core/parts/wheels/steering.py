@@ -7,11 +7,11 @@ from typing import Any, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.units import show
 from oak_sled.core.parts import speedcurve
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField

@@ -12,17 +12,17 @@ from typing import Any, ClassVar, Literal, Self, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.documents.caution import Caution
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.units import show
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.formulas.reading import Written
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import Floats
 from oak_sled.core.parts import slipcurve
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
 from oak_sled.core.parts.curvefield import CurveField

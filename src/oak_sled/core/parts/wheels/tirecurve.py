@@ -12,11 +12,11 @@ from typing import Literal
 
 import numpy as np
 
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.documents.dial import dial
-from oak_sled.core.documents.document import Frozen
 from oak_sled.core.geometry import curve
-from oak_sled.core.kernel.state import Floats
 
 Law = Literal["share", "linear", "curve", "sine_arctangent", "brush"]
 SHARE, LINEAR, CURVE, SINE_ARCTANGENT, BRUSH = range(5)

@@ -1,0 +1,1 @@
+"""Documents to arrays: the only way from a yard into the kernel."""

@@ -1,0 +1,107 @@
+"""A job: all that decides a run, and who takes part in it."""
+
+from __future__ import annotations
+
+import functools
+import math
+from dataclasses import dataclass, replace
+
+from oak_sled.core.assembly import starts
+from oak_sled.core.base import document
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Drill, Ground, Start, Track, Yard
+
+
+@dataclass(frozen=True)
+class Actor:
+    """A craft that takes part in a job: where it begins, and the inputs of its channels."""
+
+    craft: Craft
+    start: Start
+    tracks: tuple[Track, ...]
+
+
+@dataclass(frozen=True)
+class Job:
+    """All that decides a run: documents, tick rate, integrator. A frozen request; equal jobs give equal runs.
+
+    craft : the one that is looked at; others : those that take part in the same world. Which of them is the craft under
+    test says the drill: the one that is not of its cast. substeps : ticks are cut into so many equal steps, for the
+    reference; the documents' per-tick numbers keep meaning the nominal tick.
+    """
+
+    craft: Craft
+    ground: Ground
+    drill: Drill
+    ticks: int = 120
+    integrator: str = "semi_implicit"
+    substeps: int = 1
+    others: tuple[Craft, ...] = ()
+
+    @property
+    def dt(self) -> float:
+        """s of a nominal tick."""
+        return 1.0 / self.ticks
+
+    @functools.cached_property
+    def actors(self) -> tuple[Actor, ...]:
+        """Everyone who takes part, the craft under test first, then the cast in its order."""
+        known = {one.id: one for one in (*self.others, self.craft)}
+        members = {member.id: member for member in self.drill.cast if member.id in known}
+        lead = next((one for one in known.values() if one.id not in members), None)
+        found = [Actor(lead, self.drill.start, self.drill.tracks)] if lead is not None else []
+        return (*found, *(Actor(known[one.id], one.start, one.tracks) for one in members.values()))
+
+    @functools.cached_property
+    def starts(self) -> tuple[Floats, ...]:
+        """Position, attitude, velocity and spin of every actor at the start, each of shape (13,), world axes."""
+        return tuple(starts.start_state(one.craft, one.start, self.ground) for one in self.actors)
+
+    @functools.cached_property
+    def who(self) -> int:
+        """The number of the craft that is looked at among the actors."""
+        return next(k for k, one in enumerate(self.actors) if one.craft.id == self.craft.id)
+
+    @property
+    def actor(self) -> Actor:
+        """The craft that is looked at, with its start and its tracks."""
+        return self.actors[self.who]
+
+    def seen_from(self, craft: str) -> Job:
+        """The same job, looked at from another craft of it; raises `Refused` for one that takes no part."""
+        if craft == self.craft.id:
+            return self
+        every = (self.craft, *self.others)
+        found = document.member(every, craft, "cast")
+        return replace(self, craft=found, others=tuple(one for one in every if one.id != craft))
+
+
+def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:
+    """The job of a drill of a yard (of the one on the bench), looked at from a craft.
+
+    Without a name that is the one on the bench, or, of a drill that is asked for, the one that it names, where the one
+    on the bench takes no part in it. A craft that the drill does not name takes the place of the craft under test.
+    """
+    if drill is not None and not craft:
+        craft = yard.craft_for(drill)
+    chosen, looked = drill or yard.drill(), yard.craft(craft)
+    names = [member.id for member in chosen.cast]
+    if names and looked.id in names and chosen.craft:
+        names.append(chosen.craft)
+    others = tuple(yard.craft(name) for name in names if name != looked.id)
+    return Job(looked, yard.ground_of(chosen), chosen, yard.ticks, yard.integrator, others=others)
+
+
+def twin_jobs(yard: Yard) -> tuple[Job, ...]:
+    """The drill on the bench for each of its twins, which has a world of its own and stands aside of the start."""
+    drill, found = yard.drill(), []
+    for place, name in enumerate(drill.twins):
+        if name == yard.bench.craft:
+            continue
+        gap = drill.twin_gap * (1 + place // 2) * (1.0 if place % 2 == 0 else -1.0)
+        angle = math.radians(drill.start.heading_deg)
+        start = drill.start.replace(x=drill.start.x - math.sin(angle) * gap, y=drill.start.y + math.cos(angle) * gap)
+        alone = drill.replace(craft="", cast=(), twins=(), start=start)
+        found.append(Job(yard.craft(name), yard.ground(), alone, yard.ticks, yard.integrator))
+    return tuple(found)

@@ -1,0 +1,199 @@
+"""The bodies of a job by name and number: the ground, crafts, walls, blocks, and shots in their slots."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import NamedTuple
+
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.contact import records
+from oak_sled.core.parts import layer
+from oak_sled.core.parts.common import Part
+from oak_sled.core.parts.context import Carried, WheelAt
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.yard import Ground
+
+EDGE_WALL, EDGE_TOP = 20.0, 1e4
+"""m of thickness and of height of the walls that stand at the edges of a ground."""
+
+
+def moving(ground: Ground) -> tuple[Block, ...]:
+    """The blocks whose places are recorded."""
+    return tuple(one for one in ground.blocks if one.moves in ("free", "driven"))
+
+
+def reporters(job: Job) -> tuple[str, ...]:
+    """The bodies of which it is recorded how many others are in them, in the order of the bodies, as craft.NAME or
+    block.NAME: triggers, and those whose layer has one that it only reports."""
+    names, table = layer.table(job.ground.layers, job.ground.layer_pairs)
+    some = {name for name, row in zip(names, table, strict=True) if records.REPORTS in row}
+    crafts = [f"craft.{one.craft.id}" for one in job.actors if layer_name(job.ground, one.craft.body.layer) in some]
+    blocks = [
+        f"block.{one.id}"
+        for one in job.ground.blocks
+        if one.moves == "trigger" or (not one.is_laid and layer_name(job.ground, one.layer) in some)
+    ]
+    return (*crafts, *blocks)
+
+
+def layer_name(ground: Ground, name: str) -> str:
+    """The layer of a craft, a block or a shot on a ground: one that the ground does not have counts as bodies."""
+    return name if name in (*layer.BUILT_IN_LAYERS, *(one.id for one in ground.layers)) else layer.BODIES
+
+
+def layer_number(ground: Ground, name: str, otherwise: str = layer.BODIES) -> int:
+    """The number of that layer, or of the one it is `otherwise`, where it is empty."""
+    return layer_names(ground).index(layer_name(ground, name or otherwise))
+
+
+def layer_names(ground: Ground) -> list[str]:
+    """The names of all layers of a ground, by number."""
+    return [*layer.BUILT_IN_LAYERS, *(one.id for one in ground.layers)]
+
+
+def shot_names(craft: Craft) -> tuple[str, ...]:
+    """A name for every shot that can be in flight: its launcher and its number."""
+    return tuple(f"{part.id}.{k + 1}" for part in craft.parts for k in range(in_flight(part)))
+
+
+def in_flight(part: Part) -> int:
+    """The bodies that a part sends out."""
+    shot = part.shot()
+    return 0 if shot is None else shot.in_flight
+
+
+def ray_names(craft: Craft) -> tuple[str, ...]:
+    """A name for every ray of a craft: its part and its number."""
+    return craft.ray_names
+
+
+def wheels(craft: Craft, ray: int = 0) -> tuple[WheelAt, ...]:
+    """The wheels of a craft that carry; its first ray is support `ray`."""
+    return craft.wheels if ray == 0 else tuple(replace(one, ray=ray + one.ray) for one in craft.wheels)
+
+
+def tired(craft: Craft) -> dict[int, float]:
+    """The rays of a craft whose wheels have tires, by number among its rays, in order; and the inertia of each wheel,
+    kg m2."""
+    return craft.tired
+
+
+def wheel_names(craft: Craft, part: Part) -> tuple[str, ...]:
+    """The names of the rays of the wheels with tires on which a part of the craft acts."""
+    return craft.wheel_names.get(part.id, ())
+
+
+def tire_names(craft: Craft) -> tuple[str, ...]:
+    """The names of the rays of a craft whose wheels have tires."""
+    return tuple(craft.ray_names[ray] for ray in craft.tired)
+
+
+def front_and_rear(wheels: Iterable[WheelAt]) -> tuple[list[WheelAt], list[WheelAt]]:
+    """Wheels before and behind the middle between the first and the last of them; those in one line count as rear."""
+    own = list(wheels)
+    places = [one.at[0] for one in own]
+    middle = 0.5 * (max(places, default=0.0) + min(places, default=0.0))
+    return [one for one in own if one.at[0] > middle], [one for one in own if one.at[0] <= middle]
+
+
+def launchers(craft: Craft) -> list[Part]:
+    """The parts that send out bodies, in their order."""
+    return [part for part in craft.parts if part.shot() is not None]
+
+
+def first_block(job: Job) -> int:
+    """The number of the first block among the bodies: behind the ground, the crafts and the walls."""
+    return 1 + len(job.actors) + len(walls_of(job.ground))
+
+
+def solid_number(job: Job, name: str) -> int:
+    """The number of a block or a craft among the bodies of a job; -1 when there is none of that name."""
+    return solid_numbers(job).get(name, -1)
+
+
+def solid_numbers(job: Job) -> dict[str, int]:
+    """The numbers of the crafts and blocks among the bodies of a job; a block hides a craft of its name."""
+    crafts = {one.craft.id: 1 + place for place, one in enumerate(job.actors)}
+    first = first_block(job)
+    return crafts | {one.id: first + place for place, one in enumerate(job.ground.blocks)}
+
+
+def first_slot(job: Job, who: int, name: str) -> int:
+    """The number of the first shot of a launcher of craft `who` among the bodies: shots stand behind the blocks."""
+    place = first_block(job) + len(job.ground.blocks)
+    place += sum(len(shot_names(one.craft)) for one in job.actors[:who])
+    own = launchers(job.actors[who].craft)
+    return place + sum(in_flight(part) for part in own[: [part.id for part in own].index(name)])
+
+
+class Rider(NamedTuple):
+    """A body that a part carries: its actor, its part, that part's number, its number among the bodies, its joint."""
+
+    who: int
+    part: Part
+    carried: Carried
+    place: int
+    solid: int
+    joint: int
+
+
+def riders(job: Job) -> list[Rider]:
+    """The bodies that parts carry, behind the shots; a part that is muted carries none."""
+    solid = first_block(job) + len(job.ground.blocks) + sum(len(shot_names(one.craft)) for one in job.actors)
+    joint = len(joints_of(job))
+    found: list[Rider] = []
+    for who, one in enumerate(job.actors):
+        for place, part in enumerate(one.craft.parts):
+            carried = part.carried()
+            if carried is not None and one.craft.gain_of(part) > 0.0:
+                found.append(Rider(who, part, carried, place, solid + len(found), joint + len(found)))
+    return found
+
+
+def rider_names(job: Job) -> tuple[str, ...]:
+    """What the bodies that parts carry are called in a record."""
+    return tuple(f"{job.actors[one.who].craft.id}_{one.part.id}" for one in riders(job))
+
+
+def joints_of(job: Job) -> list[tuple[Joint, int, int]]:
+    """The joints of the ground whose bodies are there, with their numbers."""
+    found = []
+    for joint in job.ground.joints:
+        a = solid_number(job, joint.one)
+        b = solid_number(job, joint.other) if joint.other else records.GROUND
+        if a > 0 and b >= 0:
+            found.append((joint, a, b))
+    return found
+
+
+def watched(job: Job) -> tuple[str, ...]:
+    """The loose blocks whose ledger a run of the job keeps: those that its drill watches."""
+    loose = [one.id for one in moving(job.ground) if one.moves == "free"]
+    return tuple(name for name in dict.fromkeys(job.drill.watch) if name in loose)
+
+
+def solid_names(job: Job) -> list[str]:
+    """What the bodies of a job are called, in their order."""
+    walls = [wall.id.replace("_", " ") for wall in job.ground.walls]
+    edges = ["the edge"] * (len(walls_of(job.ground)) - len(walls))
+    shots = [
+        f"a shot of {name.rpartition('.')[0].replace('_', ' ')}" for one in job.actors for name in shot_names(one.craft)
+    ]
+    crafts = [one.craft.heading.lower() for one in job.actors]
+    carried = [one.part.heading.lower() for one in riders(job)]
+    return ["the ground", *crafts, *walls, *edges, *(one.heading for one in job.ground.blocks), *shots, *carried]
+
+
+def walls_of(ground: Ground) -> list[tuple[float, float, float, float, float, float]]:
+    """Walls and walled edges: x, y, heading (deg), length, width, height."""
+    found = [(w.x, w.y, w.heading_deg, w.length, w.width, w.height) for w in ground.walls]
+    if ground.edges == "wall":
+        low_x, low_y, high_x, high_y = ground.edges_at()
+        out = 0.5 * EDGE_WALL
+        across, along = ground.length + 2 * EDGE_WALL, ground.width + 2 * EDGE_WALL
+        found += [(ground.middle_x, y, 0.0, across, EDGE_WALL, EDGE_TOP) for y in (low_y - out, high_y + out)]
+        found += [(x, ground.middle_y, 90.0, along, EDGE_WALL, EDGE_TOP) for x in (low_x - out, high_x + out)]
+    return found

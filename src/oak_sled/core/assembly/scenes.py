@@ -1,0 +1,373 @@
+"""The contact scene of a job: all its bodies, from its documents."""
+
+from __future__ import annotations
+
+import functools
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from oak_sled.core.assembly import ground_shape, roster
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats, Ints, Records
+from oak_sled.core.compiler import types
+from oak_sled.core.contact import rays, records, scenery, solver, stage
+from oak_sled.core.contact.records import Scene
+from oak_sled.core.contact.scenery import Solid
+from oak_sled.core.geometry import shapes
+from oak_sled.core.geometry.shapes import Piece
+from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import CAST, COLLIDE, FLY, GROUND, LAND, OTHERS, PUSH_BACK, World
+from oak_sled.core.parts import knockbacks, layer, register, shots
+from oak_sled.core.parts.context import Pack, Shot
+from oak_sled.core.parts.shots import NOTES, Sudden
+from oak_sled.core.yard.block import TIMBER, Block, Material
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Ground
+
+TALLEST = 100.0
+"""m of height of a wall in a scene: a far taller box would be near everything."""
+KINDS = {"free": records.FREE, "fixed": records.FIXED, "driven": records.DRIVEN, "trigger": records.TRIGGER}
+
+
+def can_collide(job: Job) -> bool:
+    """Whether anything can be met in a job: other bodies, or ground by a craft whose height is free."""
+    ground = job.ground
+    if (
+        ground.blocks
+        or ground.joints
+        or roster.walls_of(ground)
+        or len(job.actors) > 1
+        or any(roster.launchers(one.craft) for one in job.actors)
+        or roster.riders(job)
+    ):
+        return True
+    carries = ground.floor or ground.relief is not None
+    return carries and any("z" not in one.craft.body.held for one in job.actors)
+
+
+def build(job: Job) -> Scene:
+    """All bodies of a job: the ground, crafts, walls, blocks, and shots in their slots."""
+    names, pairs = materials(job.ground)
+    ground = job.ground
+    solids = [_wall(*wall) for wall in roster.walls_of(ground)]
+    for solid, wall in zip(solids, ground.walls, strict=False):
+        solid.layer = roster.layer_number(ground, wall.layer, layer.GROUND)
+    for solid in solids[len(ground.walls) :]:
+        solid.layer = 0
+    solids += [replace(_solid(one, names), layer=roster.layer_number(ground, one.layer)) for one in ground.blocks]
+    for one in job.actors:
+        for shot in filter(None, (part.shot() for part in one.craft.parts)):
+            solids += [replace(_shot(shot, names), layer=roster.layer_number(ground, shot.layer))] * shot.in_flight
+    solids += [_carried(job, one) for one in roster.riders(job)]
+    made = scenery.scene(
+        solids,
+        plane=job.ground.is_level,
+        triangles=ground_shape.laid_on(job.ground),
+        materials=pairs,
+        crafts=[
+            replace(_hull(one.craft), layer=roster.layer_number(ground, one.craft.body.layer)) for one in job.actors
+        ],
+        patches=ground_shape.patch_rows(job.ground),
+        layers=layer.table(ground.layers, ground.layer_pairs)[1],
+        reports=[
+            *range(1, 1 + len(job.actors)),
+            *range(roster.first_block(job), roster.first_block(job) + len(ground.blocks)),
+        ],
+    )
+    for who, one in enumerate(job.actors):
+        bumper = next((part for part in one.craft.parts if part.ANSWERS_WALLS and one.craft.gain_of(part)), None)
+        if bumper is not None:
+            made.answer[who] = list(bumper.record(Pack((), one.craft.body.centre())).values())
+        made.solids[1 + who]["feel"] = feel_of(one.craft)
+        first = sum(len(before.craft.parts) for before in job.actors[:who])
+        for part in roster.launchers(one.craft):
+            rows = made.solids[roster.first_slot(job, who, part.id) :][: roster.in_flight(part)]
+            rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
+    made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made))
+    for event in job.drill.events:
+        number = roster.solid_number(job, event.target)
+        if event.what == "drop" and number >= roster.first_block(job) and made.solids[number]["kind"] == records.FREE:
+            made.solids[number]["kind"], made.solids[number]["inverse_mass"] = records.HUNG, 0.0
+            made.solids[number]["inverse_inertia"] = 0.0
+    recorded, counted, slots = _in_rows(made, len(job.actors))
+    return made._replace(recorded=recorded, counted=counted, slots=slots)
+
+
+def feel_of(craft: Craft) -> float:
+    """m from the middle of the hull of a craft to the farthest end of a ray: what lies nearer may be found by one."""
+    middle = craft.body.middle()
+    rays = [ray for part in craft.parts for ray in part.rays()]
+    return max((math.dist(ray.at, middle) + ray.reach + ray.radius for ray in rays), default=0.0)
+
+
+def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
+    """Which solids stand in a recorded row: those that move, those that report what is in them, and shots."""
+    solids, number = scene.solids, np.arange(len(scene.solids))
+    moves = np.isin(solids["kind"], (records.FREE, records.DRIVEN, records.HUNG)) & (number > crafts)
+    reports = ((solids["kind"] == records.TRIGGER) | (solids["reports"] == 1)) & (number > 0)
+    recorded, counted, slots = (
+        np.flatnonzero(which) for which in (moves & (solids["shot"] == 0), reports, solids["shot"] > 0)
+    )
+    return recorded, counted, slots
+
+
+def _watched(job: Job, scene: Scene) -> Records:
+    rows = np.zeros(len(roster.watched(job)), records.WATCHED)
+    for row, name in zip(rows, roster.watched(job), strict=True):
+        row["solid"] = roster.solid_number(job, name)
+        row["velocity"], row["spin"] = (scene.solids[row["solid"]][one] for one in ("velocity", "spin"))
+    return rows
+
+
+def _joints(job: Job, scene: Scene) -> Records:
+    """The joints of the ground whose bodies are there, as the bodies stand at the start."""
+    found, riders = roster.joints_of(job), roster.riders(job)
+    rows = np.zeros(len(found) + len(riders), records.JOINT)
+    rows["part"] = -1
+    for rider in riders:
+        row, craft = rows[rider.joint], job.actors[rider.who].craft
+        row["a"], row["b"], row["part"] = 1 + rider.who, rider.solid, rider.place
+        row["at_a"] = np.array(rider.carried.at) - np.array(craft.body.centre())
+    for row, (joint, a, b) in zip(rows, found, strict=False):
+        row["a"], row["b"] = a, b
+        for name, number in (("at_a", a), ("at_b", b)):
+            row[name] = world_point(job, scene, number, (joint.x, joint.y, joint.z))
+    return rows
+
+
+def place_riders(job: Job, scene: Scene) -> None:
+    """Puts the bodies that crafts carry where they start, and joins them. scene : that of the job, but for where its
+    crafts start."""
+    for rider in roster.riders(job):
+        solid, row = _carried(job, rider), scene.solids[rider.solid]
+        scenery.put(row, solid)
+        solver.refresh_all(scene.solids[rider.solid : rider.solid + 1])
+    scene.joints[:] = scenery.with_joints(scene, _joints(job, scene)).joints
+    scene.watched[:] = _watched(job, scene)
+
+
+def world_point(job: Job, scene: Scene, number: int, point: Sequence[float]) -> Floats:
+    """A point of the world in the axes of a body as it stands at the start, m from its centre of mass, shape (3,)."""
+    solid = scene.solids[number]
+    if 1 <= number <= len(job.actors):  # where a craft begins is put into its body later
+        start = job.starts[number - 1]
+        axes = np.zeros((3, 3))
+        spatial.axes_of(start[3:7], axes)
+        return np.asarray(axes.T @ (np.array(point) - start[:3]))
+    return np.asarray(solid["axes"].T @ (np.array(point) - solid["position"]))
+
+
+def _hull(craft: Craft) -> Solid:
+    body, centre = craft.body, np.array(craft.body.centre())
+    return Solid(
+        tuple(piece.moved(np.eye(3), -centre) for piece in pieces_of(craft)),
+        body.true_mass(),
+        body.inertia_matrix(),
+        material=1,
+        free=[0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
+        free_spin=[0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
+    )
+
+
+def sudden_of(job: Job, scene: Scene) -> Sudden:
+    """What shots and knockbacks of a job remember, before anything has happened."""
+    owned = [(one.craft, part) for one in job.actors for part in one.craft.parts]
+    parts, solids = max(1, len(owned)), len(scene.solids)
+    made = Sudden(
+        last=np.full((parts, solids), knockbacks.NEVER),
+        rounds=np.zeros((parts, solids)),
+        spared=np.zeros((parts, solids), np.int64),
+        notes=np.zeros((parts, NOTES)),
+        course=np.zeros((solids, 3)),
+    )
+    for place, (_, part) in enumerate(owned):
+        found = [roster.solid_number(job, name) for name in part.spared()]
+        made.spared[place, [number for number in found if number >= 0]] = 1
+    return made
+
+
+def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job) -> None:
+    """Writes into the records of a run where the units are that only some runs need: contacts, shots, knockbacks."""
+    crafts, parts = types.of_value(arrays.crafts), types.of_value(arrays.parts)
+    world_of, others = types.of_value(scene), (types.of_value(scene), types.of_value(sudden))
+    now, supports = types.of_value(nows), types.of_value(arrays.supports)
+    place = 0
+    for one in job.actors:
+        for part in one.craft.parts:
+            kind = register.kind_of(part)
+            if kind.others is not None:
+                taken = (crafts, parts, types.INT, types.INT, *others, now)
+                arrays.parts[place]["others"] = kind.others.address(taken)
+                arrays.calls[OTHERS] = 1
+            place += 1
+    if any(roster.launchers(one.craft) for one in job.actors):
+        arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
+        arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
+    if any(roster.ray_names(one.craft) for one in job.actors):
+        below = (crafts, world_of, supports, now)
+        arrays.calls[CAST] = rays.cast_all.address(below)
+        if job.ground.blocks or len(job.actors) > 1:
+            arrays.calls[PUSH_BACK] = rays.push_back.address(below)
+    if can_collide(job):
+        arrays.calls[COLLIDE] = stage.collide.address((crafts, world_of, supports, types.Record(GROUND), now))
+
+
+def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
+    """A scene of changed settings whose bodies go on from where those of `old` are. crafts : how many they are."""
+    if len(fresh.solids) != len(old.solids):
+        return fresh
+    for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
+        loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)
+        loose[: 1 + crafts] = False
+        fresh.solids[name][loose] = old.solids[name][loose]
+    # inverses go with the masses of the new settings, which a part that fills then scales again
+    fresh.solids["inverse_mass"][loose] *= (old.solids["mass"][loose] / fresh.solids["mass"][loose])[:, None]
+    for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "rest_motion", "time"):
+        fresh.solids[name][1:] = old.solids[name][1:]
+    solver.refresh_all(fresh.solids[1 + crafts :])
+    for name in ("velocity", "spin"):
+        fresh.watched[name] = fresh.solids[name][fresh.watched["solid"]]
+    return fresh
+
+
+def materials(ground: Ground) -> tuple[list[str], Floats]:
+    """Names of all materials (ground, hull, timber first), and friction and bounce of every pair, shape (m, m, 2)."""
+    known = [
+        Material(id="ground", friction=ground.friction, bounce=ground.bounce),
+        Material(id="hull", friction=0.3, bounce=0.05),
+        Material(id=TIMBER),
+        *ground.materials,
+    ]
+    names = [one.id for one in known]
+    rub = np.array([one.friction for one in known])
+    back = np.array([one.bounce for one in known])
+    pairs = np.stack([np.sqrt(np.outer(rub, rub)), np.maximum.outer(back, back)], axis=2)
+    for pair in ground.pairs:
+        a, b = names.index(pair.one), names.index(pair.other)
+        pairs[a, b] = pairs[b, a] = (pair.friction, pair.bounce)
+    return names, pairs
+
+
+def pieces_of(craft: Craft) -> list[Piece]:
+    """The hull of a craft, and a slick rod under it for every line of runners; m from its origin."""
+    body = craft.body
+    half = body.half_extents()
+    if body.shape == "ball":
+        found = [shapes.ball(half[0])]
+    elif body.shape == "cylinder" and abs(half[0] - half[1]) < 1e-9:
+        found = [shapes.cylinder(half[0], half[2])]
+    elif body.shape == "capsule":
+        found = [shapes.capsule(half[1], half[0] - half[1])]
+    elif body.shape == "mesh":
+        found = list(body.fitted().pieces)
+    elif body.shape == "cylinder":
+        turn = np.linspace(0.0, 2.0 * math.pi, 20, endpoint=False)
+        ring = np.stack([half[0] * np.cos(turn), half[1] * np.sin(turn)], axis=1)
+        found = [shapes.hull(np.array([[x, y, z] for x, y in ring for z in (-half[2], half[2])]))]
+    else:
+        found = [shapes.box(half)]
+    if any(body.middle()):
+        found = [piece.moved(np.eye(3), np.array(body.middle())) for piece in found]
+    for place, part in enumerate(craft.parts):
+        if craft.gain_of(part) > 0.0 and any(z - 1e-6 < body.shape_z - half[2] for _, _, z in part.feet()):
+            found += [piece.rod_of(place, row) for row, piece in part.skids()]
+    return found
+
+
+def _wall(x: float, y: float, heading_deg: float, length: float, width: float, height: float) -> Solid:
+    turn = 0.5 * math.radians(heading_deg)
+    half = (0.5 * length, 0.5 * width, 0.5 * min(height, TALLEST))
+    attitude = (math.cos(turn), 0.0, 0.0, math.sin(turn))
+    return Solid([shapes.box(half)], kind=records.FIXED, position=(x, y, half[2]), attitude=attitude)
+
+
+def _solid(one: Block, names: list[str]) -> Solid:
+    pieces, inertia, centre = _mesh_pieces(one) if one.shape == "mesh" else _pieces(one.shape, one.half_extents())
+    return Solid(
+        pieces,
+        one.mass,
+        one.mass * inertia,
+        KINDS[one.moves],
+        names.index(one.material or TIMBER),
+        np.array(one.middle()) + (spatial.to_world(ground_shape.axes_of(one), centre) if np.any(centre) else 0.0),
+        one.attitude(),
+        sway=(one.sway_x, one.sway_y, one.sway_z),
+        period=one.period,
+        phase=math.radians(one.phase_deg),
+        ramp=one.ramp_s,
+        air=0.5 * one.drag_figure * one.mean_area(),
+        belt=(one.belt_x, one.belt_y, 0.0),
+        velocity=(one.speed_x, one.speed_y, one.speed_z) if one.moves == "free" else (0.0, 0.0, 0.0),
+        spin=np.radians([one.spin_x_deg, one.spin_y_deg, one.spin_z_deg]) if one.moves == "free" else (0.0, 0.0, 0.0),
+        asleep=one.rests,
+    )
+
+
+def _shot(shot: Shot, names: list[str]) -> Solid:
+    """A shot that waits in its slot."""
+    radius = 0.5 * shot.size
+    return Solid(
+        [shapes.ball(radius)],
+        shot.mass,
+        shapes.ball_inertia(shot.mass, radius),
+        records.PARKED,
+        names.index(shot.material if shot.material in names else TIMBER),
+        gravity_scale=shot.gravity_scale,
+    )
+
+
+def _carried(job: Job, rider: roster.Rider) -> Solid:
+    """A body that a part carries, where its craft starts and moving with it."""
+    craft, start = job.actors[rider.who].craft, job.starts[rider.who]
+    carried = rider.carried
+    radius = 0.5 * carried.size
+    axes = np.zeros((3, 3))
+    spatial.axes_of(start[3:7], axes)
+    lever = axes @ (np.array(carried.at) - np.array(craft.body.centre()))
+    return Solid(
+        [shapes.ball(radius)],
+        carried.mass,
+        shapes.ball_inertia(carried.mass, radius),
+        records.FREE,
+        1,
+        start[:3] + lever,
+        start[3:7],
+        gravity_scale=craft.body.gravity_scale,
+        velocity=start[7:10] + np.cross(start[10:13], lever),
+        spin=start[10:13],
+        layer=roster.layer_number(job.ground, craft.body.layer),
+    )
+
+
+def _mesh_pieces(one: Block) -> tuple[Sequence[Piece], Floats, Floats]:
+    if one.is_laid:
+        return (), np.eye(3), np.zeros(3)
+    fitted, centre = one.fitted(), np.array(one.centre())
+    return tuple(piece.moved(np.eye(3), -centre) for piece in fitted.pieces), fitted.bulk.inertia, centre
+
+
+@functools.lru_cache(maxsize=256)
+def _pieces(shape: str, half: tuple[float, float, float]) -> tuple[Sequence[Piece], Floats, Floats]:
+    """The pieces of a solid shape about its centre of mass, its inertia for a mass of 1 kg, and that centre, m from its
+    middle (any table of moments of inertia). Kept, so that blocks of one shape share their pieces."""
+    centre = np.zeros(3)
+    if shape == "ball":
+        piece, inertia = shapes.ball(half[0]), shapes.ball_inertia(1.0, half[0])
+    elif shape == "cylinder":
+        r2, h2 = half[0] ** 2, half[2] ** 2
+        piece, inertia = shapes.cylinder(half[0], half[2]), np.diag([r2 / 4 + h2 / 3, r2 / 4 + h2 / 3, r2 / 2])
+    elif shape == "capsule":
+        piece = shapes.capsule(half[1], half[0] - half[1])
+        inertia = shapes.capsule_inertia(1.0, half[1], half[0] - half[1])
+    elif shape == "wedge":
+        a, b, c = half
+        inertia = np.diag([b * b / 3 + 2 * c * c / 9, 2 * (a * a + c * c) / 9, b * b / 3 + 2 * a * a / 9])
+        inertia[0, 2] = inertia[2, 0] = -a * c / 9
+        centre = np.array([a / 3.0, 0.0, -c / 3.0])
+        piece = shapes.wedge(half).moved(np.eye(3), -centre)
+    else:
+        piece, inertia = shapes.box(half), shapes.box_inertia(1.0, half)
+    return (piece,), inertia, centre

@@ -1,0 +1,372 @@
+"""The records of a job for the kernel: crafts, parts, channels, ground, events."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from typing import Any, get_args
+
+import numpy as np
+
+from oak_sled.core.assembly import ground_shape, roster
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats, Records
+from oak_sled.core.base.faults import refuse
+from oak_sled.core.formulas import made
+from oak_sled.core.formulas.code import Code
+from oak_sled.core.kernel import spatial, state, surface
+from oak_sled.core.kernel.surface import MOST_PATCHES
+from oak_sled.core.parts import register
+from oak_sled.core.parts.common import HOLDS, Part
+from oak_sled.core.parts.context import AIMS, Pack
+from oak_sled.core.tick import rowlayout
+from oak_sled.core.yard.craft import Craft, DampingLaw
+from oak_sled.core.yard.event import Event, What
+from oak_sled.core.yard.yard import End, Ground
+
+_END_KINDS = get_args(End)
+_EDGES = ("open", "wrap", "wall", "return")
+_LAWS = get_args(DampingLaw)
+_NUMBERS: dict[type[Part], int] = {kind.document: number for number, kind in enumerate(register.KINDS)}
+
+
+def _one(dtype: np.dtype[Any], values: dict[str, Any]) -> Records:
+    """An array of one record; every field must be given."""
+    record = np.zeros(1, dtype)
+    for name in dtype.names or ():
+        record[name][0] = values[name]
+    return record
+
+
+def _many(dtype: np.dtype[Any], rows: list[dict[str, Any]]) -> Records:
+    """An array of records, at least one, so that the kernel's types never change."""
+    records = np.zeros(max(1, len(rows)), dtype)
+    for place, values in enumerate(rows):
+        for name in dtype.names or ():
+            records[name][place] = values[name]
+    return records
+
+
+def build(job: Job) -> state.World:
+    """The records of a run, but for the bodies: see `scenes.build`."""
+    actors = job.actors
+    parts = np.zeros(max(1, sum(len(one.craft.parts) for one in actors)), register.PART)
+    first = 0
+    for who, one in enumerate(actors):
+        _fill_parts(parts[first : first + len(one.craft.parts)], job, who)
+        first += len(one.craft.parts)
+    channels = [channel for one in actors for channel in one.craft.channels]
+    return state.World(
+        crafts=_many(state.CRAFT, _crafts(job)),
+        ground=_one(state.GROUND, _ground(job.ground)),
+        drill=_one(state.DRILL, {"end_kind": _END_KINDS.index(job.drill.end), "end_value": job.drill.end_value}),
+        parts=parts,
+        channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
+        gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
+        events=event_rows(job.drill.events, job),
+        supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
+        calls=np.zeros(6, np.int64),
+    )
+
+
+def compile_laws(job: Job) -> None:
+    """Compiles the formulas that a job follows, each into a unit of its own; runs built before go on interpreting."""
+    for code in _followed(job):
+        made.compile_unit(code)
+
+
+def interprets(job: Job) -> bool:
+    """Whether a job that is built now follows a formula that is not compiled."""
+    return not all(made.is_compiled(code) for code in _followed(job))
+
+
+def _followed(job: Job) -> Iterator[Code]:
+    """The formulas that parts of a job follow in every tick."""
+    for one in job.actors:
+        for part in one.craft.parts:
+            for place in part.PLACES:
+                if (name := getattr(part, place.field)) and not place.sampled:
+                    yield one.craft.written[name].code
+
+
+def event_rows(events: Sequence[Event], job: Job) -> Records:
+    """The events of a drill as records, in order of time; one whose target is not there does nothing."""
+    rows = np.zeros(len(events), state.EVENT)
+    crafts = [one.craft for one in job.actors]
+    for row, event in zip(rows, sorted(events, key=lambda event: event.t), strict=True):
+        row["time"], row["what"] = event.t, get_args(What).index(event.what)
+        row["part"], row["solid"] = -1, -1
+        who = next((k for k, one in enumerate(crafts) if one.id == event.craft), 0)
+        row["craft"] = who
+        if event.what in ("trigger", "hold", "release"):
+            names = [part.id for part in crafts[who].parts]
+            row["part"] = names.index(event.target) if event.target in names else -1
+            if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
+                row["part"] = -1
+        else:
+            row["solid"] = roster.solid_number(job, event.target) if event.target else 1 + who
+        row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
+    return rows
+
+
+def _obeys(part: Part, what: str) -> bool:
+    """Whether a part does anything at an event; a trigger of one that does not wait for it is kept for it."""
+    return what == "trigger" or what in part.OBEYS
+
+
+def first_hold(job: Job, who: int) -> int:
+    """How a sling holds a craft from the start: until the first event that lets it go."""
+    craft = job.actors[who].craft
+    slings = {part.id: part for part in craft.parts if part.PULLED and not part.mute}
+    for event in sorted(job.drill.events, key=lambda event: event.t):
+        own = event.craft == craft.id or (who == 0 and not event.craft)
+        if own and event.what in ("hold", "release") and event.target in slings:
+            return HOLDS.index(slings[event.target].released()) if event.what == "release" else state.LOOSE
+    return state.LOOSE
+
+
+def _fill_parts(records: Records, job: Job, who: int) -> None:
+    craft = job.actors[who].craft
+    pack = pack_of(job, who)
+    for row, works in zip(records, craft.working_parts, strict=True):
+        pack_part(row, craft, works, pack)
+
+
+def pack_part(row: np.void, craft: Craft, works: Part, pack: Pack) -> None:
+    """Writes a part of a craft into its row. works : the part as it works on the craft, see `Craft.at_work`."""
+    number = _NUMBERS[type(works)]
+    row["kind"] = number
+    row["gain"] = craft.gain_of(works)
+    for name, value in register.addresses(number).items():
+        row[name] = value
+    row["drives"] = float(works.FAMILY == "drive")
+    own = row[register.KINDS[number].document.model_fields["kind"].default]
+    for name, value in works.record(pack).items():
+        own[name] = value
+
+
+def pack_of(job: Job, who: int) -> Pack:
+    """What the parts of an actor ask for while they are packed."""
+    craft, ground = job.actors[who].craft, job.ground
+    first = sum(_support_count(one.craft) for one in job.actors[:who])
+    feet = _feet(craft)
+    ray, rays = first + len(feet) + state.HULL_SUPPORTS, {}
+    wheels = roster.wheels(craft, ray)
+    for part in craft.parts:
+        if part.rays():
+            rays[part.id] = ray
+        ray += len(part.rays())
+    return Pack(
+        tuple(channel.id for channel in craft.channels),
+        craft.body.centre(),
+        bodies=roster.solid_numbers(job),
+        shots={part.id: roster.first_slot(job, who, part.id) for part in roster.launchers(craft)},
+        layers={name: place for place, name in enumerate(roster.layer_names(ground))},
+        own_layer=craft.body.layer,
+        blasts={part.id: place for place, part in enumerate(craft.parts) if part.BURSTS},
+        supports={craft.parts[part].id: first + row for row, (part, number, _) in enumerate(feet) if number == 0},
+        last_support=first + len(feet),
+        rays=rays,
+        ray_counts={part.id: len(part.rays()) for part in craft.parts},
+        two_sided=frozenset(part.id for part in craft.parts if len({one.at[1] for one in part.rays()}) == 2),
+        last_ray=ray,
+        joints={one.part.id: one.joint for one in roster.riders(job) if one.who == who},
+        gravity_scale=craft.body.gravity_scale,
+        wheels=wheels,
+        formulas={name: made.record_of(one.code, one.numbers) for name, one in craft.written.items()},
+    )
+
+
+def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
+    """The feet of the parts that are not muted: part, number of the foot, place in m from the origin, craft axes."""
+    return [
+        (place, number, at)
+        for place, part in enumerate(craft.parts)
+        if craft.gain_of(part) > 0.0
+        for number, at in enumerate(part.feet())
+    ]
+
+
+def _support_count(craft: Craft) -> int:
+    return len(_feet(craft)) + state.HULL_SUPPORTS + len(roster.ray_names(craft))
+
+
+def _supports(craft: Craft, ground: Ground) -> Records:
+    """The supports of a craft: its feet, then those of its hull, then its rays."""
+    feet = _feet(craft)
+    rows = np.zeros(_support_count(craft), state.SUPPORT)
+    rows["part"], rows["below"], rows["normal"] = -1, -1, (0.0, 0.0, 1.0)
+    centre = np.array(craft.body.centre())
+    rows["at"] = (0.0, 0.0, -craft.foot_depth())
+    for row, (place, number, at) in zip(rows, feet, strict=False):
+        row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
+    place = len(feet) + state.HULL_SUPPORTS
+    tired = {place + ray: inertia for ray, inertia in roster.tired(craft).items()}
+    for number, part in enumerate(craft.parts):
+        for foot, ray in enumerate(part.rays()):
+            row = rows[place]
+            row["axle"]["radius"], row["axle"]["tired"] = ray.wheel, int(place in tired)
+            row["axle"]["grip"], row["axle"]["inertia"] = 1.0, tired.get(place, 0.0)
+            row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
+            row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
+            row["radius"] = ray.radius
+            row["layer"] = roster.layer_number(ground, ray.layer or craft.body.layer)
+            row["muted"] = int(craft.gain_of(part) == 0.0)
+            place += 1
+    _look_farther(craft, rows, len(feet) + state.HULL_SUPPORTS)
+    return rows
+
+
+def _look_farther(craft: Craft, rows: Records, first: int) -> None:
+    """Lengthens the rays by which wheels hold their craft down. first : the row of the first ray."""
+    for part in craft.parts:
+        if craft.gain_of(part) > 0.0:
+            for row, more in part.looks_farther(roster.wheels(craft, first)).items():
+                more = max(more, float(rows[row]["axle"]["farther"]))
+                rows[row]["reach"] += more - rows[row]["axle"]["farther"]
+                rows[row]["gap"], rows[row]["axle"]["farther"] = rows[row]["reach"], more
+
+
+def _crafts(job: Job) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = []
+    part = channel = support = 0
+    for who, one in enumerate(job.actors):
+        craft, body = one.craft, one.craft.body
+        names = [item.id for item in craft.channels]
+        aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
+        pace = next((track for track in one.tracks if track.shape == "pace" and track.channel in names), None)
+        bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and craft.gain_of(item) > 0.0]
+        soloed = any(item.solo for item in craft.parts)
+        feet, rays = len(_feet(craft)), len(roster.ray_names(craft))
+        found.append(
+            {
+                "body": 1 + who,
+                "first_part": part,
+                "parts": len(craft.parts),
+                "first_limiter": sum(item.STAGE < 7 for item in craft.parts),
+                "first_channel": channel,
+                "channels": len(names),
+                "first_support": support,
+                "feet": feet,
+                "supports": feet + state.HULL_SUPPORTS,
+                "rays": rays,
+                "tires": len(roster.tired(craft)),
+                "inertia": body.inertia_matrix(),
+                "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
+                "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
+                "gravity_scale": body.gravity_scale,
+                "damping_law": _LAWS.index(body.damping_law),
+                "damping": 0.0 if soloed else body.damping,
+                "spin_damping": 0.0 if soloed else body.spin_damping,
+                "foot": craft.foot_depth(),
+                "bumper_line": bumpers[0] if bumpers else -1,
+                "integrator": int(job.integrator == "explicit"),
+                "driver_channel": names.index(aim.channel) if aim else -1,
+                "driver_gain": aim.gain if aim else 0.0,
+                "driver_damping": aim.lead if aim else 0.0,
+                "driver_sight": aim.sight if aim else 0.0,
+                "pace_channel": names.index(pace.channel) if pace else -1,
+                "pace": pace.pace if pace else 0.0,
+                "pace_gain": pace.pace_gain if pace else 0.0,
+                "start": job.starts[who],
+            }
+        )
+        part, channel = part + len(craft.parts), channel + len(names)
+        support += feet + state.HULL_SUPPORTS + rays
+    return found
+
+
+def _channel(channel: Any) -> dict[str, Any]:
+    return {
+        "dead_zone": channel.dead_zone,
+        "exponent": channel.exponent,
+        "rise": channel.rise,
+        "fall": channel.fall,
+        "low": -1.0 if channel.two_sided else 0.0,
+    }
+
+
+def _ground(ground: Ground) -> dict[str, Any]:
+    angle = math.radians(ground.wind_to_deg)
+    low_x, low_y, high_x, high_y = ground.edges_at()
+    spare = MOST_PATCHES - len(ground.patches)
+    return {
+        "gravity": ground.gravity,
+        "air_density": ground.air_density,
+        "wind": (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0),
+        "grip": ground.grip,
+        "patch_count": len(ground.patches),
+        "patches": np.concatenate([ground_shape.patch_rows(ground), np.zeros(spare, surface.PATCH)]),
+        "edge_kind": _EDGES.index(ground.edges),
+        "low": (low_x, low_y),
+        "high": (high_x, high_y),
+    }
+
+
+def _gate(gate: Any) -> dict[str, Any]:
+    angle = math.radians(gate.heading_deg)
+    return {"x": gate.x, "y": gate.y, "cos": math.cos(angle), "sin": math.sin(angle), "half_width": 0.5 * gate.width}
+
+
+def begin(world: state.World, bodies: Records, job: Job) -> Records:
+    """The state at the start of a run, everything at rest but what the drill sets in motion: a record for every craft;
+    its motion goes into its row of `bodies`."""
+    nows = np.zeros(len(job.actors), state.NOW)
+    for who, one in enumerate(job.actors):
+        craft, now = world.crafts[who], nows[who]
+        body, start = bodies[craft["body"]], craft["start"]
+        put_at(body, start, craft)
+        now["dt"], now["nominal_dt"] = job.dt / job.substeps, job.dt
+        now["heading_x"], now["clear_for"], now["aloft"] = 1.0, 1e9, 1e9
+        now["parts"], now["channel_count"] = craft["parts"], craft["channels"]
+        now["points"] = body["position"]
+        now["up"] = (0.0, 0.0, 1.0)
+        now["held"] = first_hold(job, who)
+        first = craft["first_support"] + craft["supports"]
+        roll_on(world.supports[first : first + craft["rays"]], body)
+        # it begins at rest on the ground
+        carried = job.ground.floor or ground_shape.is_uneven(job.ground)
+        if one.craft.can_leave_ground() and carried and one.start.height == 0.0:
+            now["on_ground"], now["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
+            feet = world.supports[craft["first_support"] :][: max(craft["feet"], 1)]
+            feet["load"], feet["below"] = now["load"] / len(feet), 0
+    return nows
+
+
+def roll_on(rays: Records, body: np.void) -> None:
+    """Wheels begin to turn as fast as they roll; rays : the supports of a craft that rays find."""
+    for ray in rays:
+        if ray["axle"]["tired"] == 1:
+            lever = body["axes"] @ ray["at"]
+            speed = (body["velocity"] + np.cross(body["spin"], lever)) @ body["axes"][:, 0]
+            ray["axle"]["turn"] = speed / ray["axle"]["radius"]
+
+
+def put_at(body: np.void, start: Floats, craft: np.void) -> None:
+    """Puts the body of a craft where it starts: position, attitude, velocity and spin, shape (13,), world axes."""
+    body["position"], body["attitude"] = start[0:3], start[3:7]
+    body["velocity"], body["spin"] = start[7:10] * craft["free"], start[10:13] * craft["free_spin"]
+    spatial.axes_of(body["attitude"], body["axes"])
+
+
+def check_size(job: Job) -> int:
+    """The number of ticks of a drill, refused when its record would not fit in memory."""
+    ticks = max(1, math.ceil(job.drill.duration * job.ticks - 1e-9))
+    row = sum(
+        rowlayout.craft_width(
+            len(one.craft.parts),
+            len(one.craft.channels),
+            len(roster.ray_names(one.craft)),
+            len(roster.tired(one.craft)),
+        )
+        + rowlayout.SHOT * len(roster.shot_names(one.craft))
+        for one in job.actors
+    )
+    row += rowlayout.MOTION * (len(roster.moving(job.ground)) + len(roster.riders(job)))
+    if ticks * row > 200_000_000:
+        raise refuse(
+            f"drills.{job.drill.id}.duration",
+            f"{job.drill.duration:g} s at {job.ticks} ticks/s records {ticks * row * 8 / 1e9:.1f} GB",
+            "a shorter drill or fewer ticks/s",
+        )
+    return ticks

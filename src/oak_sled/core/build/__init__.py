@@ -1,1 +1,0 @@
-"""Documents to arrays: the only bridge into the kernel."""

@@ -1,1 +1,0 @@
-"""What a user edits: frozen models, dials, units, faults."""

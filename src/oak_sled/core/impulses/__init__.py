@@ -1,1 +1,0 @@
-"""Events, shots and knockback volumes: what changes a speed within one tick."""

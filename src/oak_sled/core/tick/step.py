@@ -1,0 +1,474 @@
+"""One tick, from top to bottom, each stage over all bodies.
+
+`tick` is the order of the stages: events, channels, what acts on other bodies, supports, forces of parts, gravity and
+damping, velocities, contacts, limiters, positions. Every change of speed of a craft is booked on a line of its ledger
+in the tick that made it, so that the lines of a tick sum to what the body really did.
+
+One file, so that the order of a tick is read from above downward.
+"""
+
+from __future__ import annotations
+
+import math
+
+from oak_sled.core.compiler.kernel import compiled, inlined, unit
+from oak_sled.core.contact import pushes, rays, stage
+from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel.state import (
+    CAST,
+    COLLIDE,
+    DAMPING,
+    EDGE,
+    FIXED_LINES,
+    FLY,
+    GRAVITY,
+    HOLDS,
+    IN_PLACE,
+    INTEGRATOR,
+    LAND,
+    OTHERS,
+    PUSH_BACK,
+    WEIGHTLESS,
+)
+from oak_sled.core.parts import register, runner, shots
+from oak_sled.core.tick import events
+
+FIXED = len(FIXED_LINES)
+EXACT, IMPLICIT, EXPLICIT = range(3)
+
+
+@inlined
+def tick(world, scene, sudden, nows, raw):
+    """Moves every body by one tick (or one substep).
+
+    nows : a record of NOW for every craft. raw : channel inputs of all crafts, shape (channels,). sudden : see
+    `shots.Sudden`.
+
+    Axes and inertia of a craft are in step with its attitude, at the start as at the end.
+    """
+    crafts, bodies, ground = world.crafts, scene.solids, world.ground[0]
+    for c in range(crafts.shape[0]):
+        begin(bodies[crafts[c].body], nows[c])
+    if events.is_due(world.events, nows[0]):
+        events.take_all(world.events, crafts, world.parts, scene, nows)
+        for c in range(crafts.shape[0]):
+            read_motion(bodies[crafts[c].body], nows[c])
+    for c in range(crafts.shape[0]):
+        shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
+    if world.calls[CAST] != 0:
+        rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
+    if world.calls[OTHERS] != 0:
+        act_on_others(crafts, world.parts, scene, sudden, nows)
+    if world.calls[FLY] != 0:
+        shots.FLYING(world.calls[FLY], world.parts, ground, scene, sudden, nows[0].dt)
+    for c in range(crafts.shape[0]):
+        craft, now = crafts[c], nows[c]
+        body = bodies[craft.body]
+        stand(craft, body, ground, world.supports, now)  # 2
+        weigh(craft, body, ground, now)
+        push_parts(craft, world.parts, body, ground, world.supports, now)  # 3
+        force, torque = damp(craft, body, now)  # 4
+        speed_up(craft, body, now, force, torque)  # 5
+    if world.calls[PUSH_BACK] != 0:
+        rays.PUSH_BACK(world.calls[PUSH_BACK], crafts, scene, world.supports, nows)
+    if world.calls[COLLIDE] != 0:
+        stage.STAGE(world.calls[COLLIDE], crafts, scene, world.supports, ground, nows)  # 6
+        for c in range(crafts.shape[0]):
+            hold(crafts[c], bodies[crafts[c].body], nows[c])
+    if world.calls[LAND] != 0:
+        shots.LANDING(world.calls[LAND], crafts, world.parts, scene, sudden, nows)
+    for c in range(crafts.shape[0]):
+        craft, now = crafts[c], nows[c]
+        body = bodies[craft.body]
+        limit(craft, world.parts, body, now)  # 7
+        move(craft, body, ground, world.gates, now)  # 8
+        now.time += now.dt
+
+
+@compiled
+def look(world, scene, nows):
+    """Books what every part, gravity and damping push at this moment, and moves nothing: see `probe`."""
+    if world.calls[CAST] != 0:
+        rays.CAST(world.calls[CAST], world.crafts, scene, world.supports, nows)
+    for c in range(world.crafts.shape[0]):
+        craft, now = world.crafts[c], nows[c]
+        body, ground = scene.solids[craft.body], world.ground[0]
+        body_module.refresh(body, now)
+        begin(body, now)
+        stand(craft, body, ground, world.supports, now)
+        weigh(craft, body, ground, now)
+        push_parts(craft, world.parts, body, ground, world.supports, now)
+        damp(craft, body, now)
+
+
+@inlined
+def begin(body, now):
+    """An empty ledger, and what the craft does at this moment."""
+    clear(body, now)
+    read_motion(body, now)
+    now.aloft = 0.0 if now.on_ground > 0.0 else now.aloft + now.dt
+    for i in range(3):
+        now.start_velocity[i], now.start_spin[i] = body.velocity[i], body.spin[i]
+    start_momentum(body, now)
+
+
+@unit
+def act_on_others(crafts, parts, scene, sudden, nows):
+    """What parts do to other bodies than their craft: shots leave, and knockbacks act."""
+    for c in range(crafts.shape[0]):
+        craft, now = crafts[c], nows[c]
+        for p in range(craft.parts):
+            part = parts[craft.first_part + p]
+            if part.others == 0:
+                continue
+            for i in range(6):
+                now.reaction[p, i] = 0.0
+            if part.gain != 0.0:
+                register.OTHERS(part.others, crafts, parts, c, p, scene, sudden, nows)
+
+
+@compiled
+def read_motion(body, now):
+    """Heading and speeds of this moment, for everything that asks."""
+    hx, hy = body.axes[0, 0], body.axes[1, 0]
+    size = math.sqrt(hx * hx + hy * hy)
+    if size > 1e-9:  # pointing straight up it keeps the heading it had
+        now.heading_x, now.heading_y = hx / size, hy / size
+    v = body.velocity
+    now.speed = math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
+    now.forward = v[0] * now.heading_x + v[1] * now.heading_y
+    now.side = v[1] * now.heading_x - v[0] * now.heading_y
+
+
+@compiled
+def start_momentum(body, now):
+    """Angular momentum about the centre of mass, from the spin."""
+    momentum = spatial.times(now.inertia, (body.spin[0], body.spin[1], body.spin[2]))
+    for i in range(3):
+        now.momentum[i] = momentum[i]
+
+
+@unit
+def shape_channels(craft, channels, gates, body, now, raw):
+    """Raw input -> dead zone -> response exponent -> rise and return rates -> value."""
+    dt = now.dt
+    for c in range(craft.channels):
+        setting = channels[craft.first_channel + c]
+        wanted = raw[craft.first_channel + c]
+        if craft.driver_channel == c:
+            wanted = steer_for_gate(craft, gates, body, now)
+        elif craft.pace_channel == c:
+            wanted = craft.pace_gain * (wanted * craft.pace - now.forward)
+        wanted = min(max(wanted, setting.low), 1.0)
+        size = abs(wanted)
+        if size <= setting.dead_zone:
+            size = 0.0
+        else:
+            size = (size - setting.dead_zone) / (1.0 - setting.dead_zone)
+        if setting.exponent != 1.0:
+            size = size**setting.exponent
+        wanted = size if wanted >= 0.0 else -size
+        value = now.channels[c]
+        now.before[c] = value
+        if value * wanted < 0.0:
+            wanted = 0.0  # it returns through zero before it rises on the other side
+        step = dt * (setting.rise if abs(wanted) > abs(value) else setting.fall)
+        now.channels[c] = value + min(max(wanted - value, -step), step)
+
+
+@compiled
+def steer_for_gate(craft, gates, body, now):
+    """The steering of a driver who looks ahead: gain x bearing of the aim - damping x yaw rate.
+
+    The aim is the middle of the next gate, and within the sight distance of it moves on toward the
+    gate behind, so that the craft is already turning when it passes.
+    """
+    count = gates.shape[0]
+    number = min(int(now.next_gate), count - 1)
+    gate = gates[number]
+    aim_x, aim_y = gate.x, gate.y
+    next_x, next_y = gate.x + craft.driver_sight * gate.cos, gate.y + craft.driver_sight * gate.sin
+    if number + 1 < count:
+        next_x, next_y = gates[number + 1].x, gates[number + 1].y
+    away = math.hypot(gate.x - body.position[0], gate.y - body.position[1])
+    if now.next_gate >= count:
+        aim_x, aim_y = body.position[0] + gate.cos, body.position[1] + gate.sin
+    elif craft.driver_sight > 0.0 and away < craft.driver_sight:
+        share = 0.5 * (1.0 - away / craft.driver_sight)
+        aim_x += share * (next_x - gate.x)
+        aim_y += share * (next_y - gate.y)
+    dx, dy = aim_x - body.position[0], aim_y - body.position[1]
+    ahead = dx * now.heading_x + dy * now.heading_y
+    left = dy * now.heading_x - dx * now.heading_y
+    return craft.driver_gain * math.atan2(left, ahead) - craft.driver_damping * body.spin[2]
+
+
+@compiled
+def stand(craft, body, ground, supports, now):
+    """The supports of a craft whose height is held: its feet that touch the level plane share its weight.
+
+    Those of a free craft are what its contacts of the tick before say.
+    """
+    if craft.free[2] == 1.0:
+        return
+    touching = 0.0
+    last = craft.first_support + max(craft.feet, 1)  # a hull has one, and only where there are no feet
+    for k in range(craft.first_support, last):
+        foot = supports[k]
+        foot.load = 0.0
+        lever = spatial.to_world(body.axes, (foot.at[0], foot.at[1], foot.at[2]))
+        for i in range(3):
+            foot.point[i] = body.position[i] + lever[i]
+        foot.gap = foot.point[2]
+        if foot.gap <= runner.TOUCH:
+            touching += 1.0
+    now.on_ground = 1.0 if touching > 0.0 else 0.0
+    weight = max(body.mass * ground.gravity * craft.gravity_scale, 0.0)
+    now.load = weight * now.on_ground
+    if touching == 0.0:
+        return
+    for k in range(craft.first_support, last):
+        if supports[k].gap <= runner.TOUCH:
+            supports[k].load = weight / touching
+
+
+@compiled
+def clear(body, now):
+    """An empty ledger, with the point where each part acts at the centre of mass."""
+    x, y, z = body.position[0], body.position[1], body.position[2]
+    leans = body.free_spin[0] + body.free_spin[1] > 0.0
+    for k in range(now.parts + FIXED):
+        for i in range(6):
+            if leans:
+                now.last[k, i] = now.lines[k, i]
+            now.lines[k, i] = 0.0
+    for k in range(now.parts):
+        now.points[k, 0] = x
+        now.points[k, 1] = y
+        now.points[k, 2] = z
+
+
+@compiled
+def push_parts(craft, parts, body, ground, supports, now):
+    """Every part books its force. Its gain (trim, mute and solo in one number) stands before its caps.
+
+    Dry friction (runners, brakes, then what wheels rub) stands behind the rest, since it answers what the rest pushes.
+    """
+    first = craft.first_part
+    for p in range(now.parts):
+        part = parts[first + p]
+        now.activity[p] = 0.0
+        if part.gain == 0.0 or part.act == 0:
+            continue
+        if part.foresees == 1:
+            body_module.foresee(body, now)
+        now.activity[p] = register.ACT(part.act, part.own, part.gain, p, body, ground, supports, now)
+    for p in range(now.parts):
+        part = parts[first + p]
+        if part.gain != 0.0 and part.rub != 0:
+            body_module.foresee(body, now)
+            now.activity[p] = register.ACT(part.rub, part.own, part.gain, p, body, ground, supports, now)
+    for p in range(craft.first_limiter, now.parts):
+        part = parts[first + p]
+        if part.gain > 0.0:
+            now.activity[p] = register.FADE(part.fade, part.own, part.gain, parts, first, p, body, now)
+
+
+@compiled
+def weigh(craft, body, ground, now):
+    """Gravity, booked before the parts, since dry friction holds against it."""
+    if now.held != WEIGHTLESS:
+        now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * craft.gravity_scale
+
+
+@compiled
+def damp(craft, body, now):
+    """The damping of the body in the law it was set to, with all that was booked before acting too.
+
+    Returns force (N) and torque (N m) of all lines so far, world axes.
+    """
+    force, torque = body_module.booked(now, now.parts + 1)
+    if craft.damping == 0.0 and craft.spin_damping == 0.0:
+        return force, torque
+    k = now.parts + DAMPING
+    kept, driven = damped(craft.damping_law, craft.damping, now)
+    kept_spin, driven_spin = damped(craft.damping_law, craft.spin_damping, now)
+    for i in range(3):
+        now.lines[k, i] = (kept - 1.0) * body.mass * body.velocity[i] / now.dt + (driven - 1.0) * force[i]
+        now.lines[k, 3 + i] = (kept_spin - 1.0) * now.momentum[i] / now.dt + (driven_spin - 1.0) * torque[i]
+    damping = (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2])
+    twisting = (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5])
+    return spatial.plus(force, damping), spatial.plus(torque, twisting)
+
+
+@compiled
+def damped(law, number, now):
+    """What damping leaves of a speed in this tick, and of the speed that a steady force gives in it, as shares.
+
+    exact : v' = v e^(-c dt) + (a/c) (1 - e^(-c dt)); implicit : v' = (v + a dt) / (1 + c dt), both ends of the
+    linear equation v' = a - c v, so that the terminal speed is a/c at every tick rate. explicit : v + dt (a - c v).
+    A fixed share belongs to the nominal tick; substeps of it take together what that tick takes.
+    """
+    x = number * now.dt
+    if x == 0.0:
+        return 1.0, 1.0
+    if law == EXACT:
+        kept = math.exp(-x)
+        return kept, (1.0 - kept) / x if x > 1e-5 else 1.0 - 0.5 * x
+    if law == IMPLICIT:
+        return 1.0 / (1.0 + x), 1.0 / (1.0 + x)
+    if law == EXPLICIT:
+        return 1.0 - x, 1.0
+    if now.dt != now.nominal_dt:
+        return (1.0 - number) ** (now.dt / now.nominal_dt), 1.0
+    return 1.0 - number, 1.0
+
+
+@compiled
+def speed_up(craft, body, now, force, torque):
+    """Velocities from all that was booked, N and N m; what held axes took is booked as theirs."""
+    for i in range(3):
+        body.velocity[i] += now.dt * force[i] / body.mass
+        now.momentum[i] += now.dt * torque[i]
+    spin = spatial.times(body.inverse_inertia, (now.momentum[0], now.momentum[1], now.momentum[2]))
+    if craft.integrator == 1:
+        # explicit: the gyroscopic term enters as a torque of the start of the tick
+        start = (now.start_spin[0], now.start_spin[1], now.start_spin[2])
+        whirl = spatial.cross(start, spatial.times(now.inertia, start))
+        kick = spatial.times(body.inverse_inertia, whirl)
+        spin = (spin[0] - now.dt * kick[0], spin[1] - now.dt * kick[1], spin[2] - now.dt * kick[2])
+    for i in range(3):
+        body.spin[i] = spin[i]
+    hold(craft, body, now)
+
+
+@compiled
+def hold(craft, body, now):
+    """Cancels every velocity along a held axis, or all of it while a sling holds the craft, and books that."""
+    k = now.parts + HOLDS
+    if now.held == IN_PLACE:
+        pushes.hold_in_place(body, now, k)
+        return
+    held_spin = False
+    for i in range(3):
+        if craft.free[i] == 0.0:
+            now.lines[k, i] -= body.mass * body.velocity[i] / now.dt
+            body.velocity[i] = 0.0
+        held_spin = held_spin or craft.free_spin[i] == 0.0
+    if held_spin:
+        true = spatial.times(now.inertia, (body.spin[0], body.spin[1], body.spin[2]))
+        for i in range(3):
+            if craft.free_spin[i] == 0.0:
+                now.lines[k, 3 + i] += (true[i] - now.momentum[i]) / now.dt
+                now.momentum[i] = true[i]
+
+
+@compiled
+def limit(craft, parts, body, now):
+    """Limiters, last of all that changes a speed; they stand last among the parts."""
+    for p in range(craft.first_limiter, now.parts):
+        part = parts[craft.first_part + p]
+        if part.gain > 0.0:
+            acted = register.LIMIT(part.limit, part.own, part.gain, p, body, now)
+            now.activity[p] = max(now.activity[p], acted)
+
+
+@unit
+def move(craft, body, ground, gates, now):
+    """Place and attitude, with what contacts shift it by; then gates and edges."""
+    old_x, old_y = body.position[0], body.position[1]
+    moved = 0.0
+    for i in range(3):
+        speed = body.velocity[i]
+        if craft.integrator == 1:
+            speed = now.start_velocity[i]
+        step = (speed + body.shift[i]) * now.dt
+        body.position[i] += step
+        moved += step * step
+    now.moved += math.sqrt(moved)
+    if body.twist[0] != 0.0 or body.twist[1] != 0.0 or body.twist[2] != 0.0:
+        untwist(body, now)
+    turn_body(craft, body, now)
+    pass_gate(gates, now, old_x, old_y, body.position[0], body.position[1])
+    reach_edge(ground, craft, body, now)
+
+
+@compiled
+def untwist(body, now):
+    """Turns a craft out of an overlap: that is no motion, so the spin stays, and its momentum is what it means then."""
+    dt, k = now.dt, now.parts + INTEGRATOR
+    spatial.turn(body.attitude, (dt * body.twist[0], dt * body.twist[1], dt * body.twist[2]))
+    body_module.refresh(body, now)
+    after = spatial.times(now.inertia, (body.spin[0], body.spin[1], body.spin[2]))
+    for i in range(3):
+        now.lines[k, 3 + i] += (after[i] - now.momentum[i]) / now.dt
+        now.momentum[i] = after[i]
+
+
+@compiled
+def turn_body(craft, body, now):
+    """Attitude after the tick, and the spin that the kept angular momentum means there."""
+    free = craft.free_spin[0] * craft.free_spin[1] * craft.free_spin[2]
+    if craft.integrator == 0 and free == 1.0:
+        body_module.turn_freely(body, now, now.dt)
+    else:
+        w = body.spin
+        if craft.integrator == 1:
+            w = now.start_spin
+        spatial.turn(body.attitude, (w[0] * now.dt, w[1] * now.dt, w[2] * now.dt))
+    body_module.refresh(body, now)
+    if craft.integrator == 0:
+        after = spatial.times(body.inverse_inertia, (now.momentum[0], now.momentum[1], now.momentum[2]))
+        for i in range(3):
+            body.spin[i] = after[i]
+        hold(craft, body, now)
+        return
+    true = spatial.times(now.inertia, (body.spin[0], body.spin[1], body.spin[2]))
+    for i in range(3):
+        now.lines[now.parts + INTEGRATOR, 3 + i] += (true[i] - now.momentum[i]) / now.dt
+        now.momentum[i] = true[i]
+
+
+@compiled
+def pass_gate(gates, now, old_x, old_y, x, y):
+    """Counts the next gate as passed or missed when its line is crossed in its direction."""
+    number = int(now.next_gate)
+    if number >= gates.shape[0] or gates[number].half_width <= 0.0:
+        return
+    gate = gates[number]
+    before = (old_x - gate.x) * gate.cos + (old_y - gate.y) * gate.sin
+    after = (x - gate.x) * gate.cos + (y - gate.y) * gate.sin
+    if before < 0.0 <= after:
+        share = before / (before - after)
+        cross_x, cross_y = old_x + share * (x - old_x), old_y + share * (y - old_y)
+        aside = (cross_y - gate.y) * gate.cos - (cross_x - gate.x) * gate.sin
+        now.next_gate += 1.0
+        if abs(aside) > gate.half_width:
+            now.gates_missed += 1.0
+
+
+@compiled
+def reach_edge(ground, craft, body, now):
+    """The edge of the ground: open, wrapped round, or back to the start. Edge walls are walls."""
+    if ground.edge_kind == 0 or ground.edge_kind == 2:
+        return
+    outside = False
+    for i in range(2):
+        size = ground.high[i] - ground.low[i]
+        if body.position[i] < ground.low[i] or body.position[i] > ground.high[i]:
+            outside = True
+            if ground.edge_kind == 1:
+                body.position[i] -= size * math.floor((body.position[i] - ground.low[i]) / size)
+    if outside and ground.edge_kind == 3:
+        start, k = craft.start, now.parts + EDGE
+        for i in range(3):
+            now.lines[k, i] -= body.mass * body.velocity[i] / now.dt
+            now.lines[k, 3 + i] -= now.momentum[i] / now.dt
+            body.position[i] = start[i]
+            body.velocity[i] = 0.0
+            body.spin[i] = 0.0
+            now.momentum[i] = 0.0
+        for i in range(4):
+            body.attitude[i] = start[3 + i]
+        body_module.refresh(body, now)

@@ -1,0 +1,1 @@
+"""What a user edits: the frozen documents of a yard."""

@@ -1,0 +1,57 @@
+"""Events of a drill: moments at which something is fired, held, let go, dropped or poked."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen, name_field, reference
+
+What = Literal["trigger", "hold", "release", "drop", "poke"]
+SAYS = {
+    "trigger": "fires a part as if its key were pressed",
+    "hold": "a sling takes hold of the craft",
+    "release": "a sling is released with its pull",
+    "drop": "a block that hung until then falls",
+    "poke": "an impulse at a point of the craft or of a block",
+}
+
+MOST_EVENTS = 500
+"""Events that a drill holds."""
+UNITS = {"release": "m", "poke": "N s"}
+
+
+class Event(Frozen):
+    """What happens at a moment of a drill."""
+
+    id: str = name_field("its name")
+    what: What = Field("trigger", description="what happens")
+    t: float = dial(0.0, "s", "when", low=0.0, high=1e5, slider=(0.0, 20.0), main=True)
+    craft: str = Field("", max_length=60, description="the craft whose part it is; empty: the craft under test")
+    target: str = reference(
+        "block",
+        "the part that is fired or released, the block or craft that is dropped or poked; empty for a poke of the "
+        "craft under test",
+    )
+    x: float = dial(
+        0.0, "", "of a pull or of a poke, east", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
+    )
+    y: float = dial(
+        0.0, "", "of a pull or of a poke, north", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
+    )
+    z: float = dial(
+        0.0, "", "of a pull or of a poke, up", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
+    )
+    at_x: float = dial(0.0, "m", "where it is poked, forward of the centre of mass", low=-1e3, high=1e3)
+    at_y: float = dial(0.0, "m", "where it is poked, left of the centre of mass", low=-1e3, high=1e3)
+    at_z: float = dial(0.0, "m", "where it is poked, above the centre of mass", low=-1e3, high=1e3)
+
+    @property
+    def aims_at_block(self) -> bool:
+        """Whether its target is a block of the ground; else it is a part of the craft."""
+        return self.what in ("drop", "poke")
+
+    @property
+    def heading(self) -> str:
+        """What happens, in words."""
+        return f"{self.what} {self.target.replace('_', ' ')}".strip()
