@@ -17,7 +17,6 @@ from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.desk import screen, theme
 from oak_sled.desk.jobs import CANCELLED, Errand, Worker
-from oak_sled.desk.planpane import Frame
 from oak_sled.desk.session import Session, with_documents
 from oak_sled.desk.shelfpane import thumbnail
 from oak_sled.desk.strip import Strip
@@ -26,6 +25,7 @@ from oak_sled.desk.yardview import arrows, craftmesh, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
+from oak_sled.desk.yardview.planpaint import Frame
 from oak_sled.desk.yardview.renderer import Figure, Renderer, Scene
 from oak_sled.desk.yardview.view import figure
 

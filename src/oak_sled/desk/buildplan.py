@@ -21,7 +21,7 @@ from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.yard.craft import Craft
 from oak_sled.desk import assist, buildpaint, keys, theme
-from oak_sled.desk.groundplan import ARROWS, rounded
+from oak_sled.desk.grid import ARROWS, rounded
 from oak_sled.desk.session import Session
 
 GRID = 0.05

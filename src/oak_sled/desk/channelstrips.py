@@ -28,7 +28,7 @@ from oak_sled.desk.channelpaint import (
     ChannelPainter,
     Pick,
 )
-from oak_sled.desk.groundplan import ARROWS
+from oak_sled.desk.grid import ARROWS
 from oak_sled.desk.session import Session
 
 NEAR = 8.0

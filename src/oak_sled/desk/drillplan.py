@@ -12,8 +12,9 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.base import units
 from oak_sled.core.yard.event import Event
 from oak_sled.desk import theme
+from oak_sled.desk.grid import rounded
 from oak_sled.desk.groundpaint import HANDLE
-from oak_sled.desk.groundplan import GRID, GroundPlan, rounded
+from oak_sled.desk.groundplan import GRID, GroundPlan
 from oak_sled.desk.session import Session
 from oak_sled.desk.yardview import arrows, throws
 from oak_sled.desk.yardview.camera import box_of

@@ -15,7 +15,7 @@ from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.yard import Gate, Ground
 from oak_sled.desk import theme
 from oak_sled.desk.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
-from oak_sled.desk.planpane import BLOCK_INKS
+from oak_sled.desk.yardview.planpaint import BLOCK_INKS
 
 HANDLE = 7.0
 """px, half a handle."""

@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
@@ -19,14 +18,13 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.yard import Gate, Ground, Wall
 from oak_sled.desk import groundpaint, keys, theme
+from oak_sled.desk.grid import ARROWS, rounded
 from oak_sled.desk.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.planframe import PlanFrame
-from oak_sled.desk.planpane import turned_rectangle
 from oak_sled.desk.session import Session
+from oak_sled.desk.yardview.planpaint import turned_rectangle
 
 LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"}
-ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-"""Which way an arrow key moves the selection: to the right, and up."""
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
 
@@ -356,11 +354,6 @@ class GroundPlan(PlanFrame):
         box = next((one for one in boxes if not any(one.intersects(other) for other in self.words)), boxes[-1])
         self.words.append(box)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
-
-
-def rounded(value: float, step: float) -> float:
-    """To the step, or to a millimetre."""
-    return float(np.round(round(value / step) * step if step else value, 3))
 
 
 def item_fields(item: Any) -> str:

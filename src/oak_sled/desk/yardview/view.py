@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk import assist, theme
-from oak_sled.desk.planpane import paint_plan, paint_side
 from oak_sled.desk.session import Session
 from oak_sled.desk.still import once_still
 from oak_sled.desk.yardview import arrows, freight, meshes
@@ -32,6 +31,7 @@ from oak_sled.desk.yardview.figures import figure, ghosts
 from oak_sled.desk.yardview.hand import Hand
 from oak_sled.desk.yardview.marks import path_over, second_marks, slide_bands
 from oak_sled.desk.yardview.meshes import Band
+from oak_sled.desk.yardview.planpaint import paint_plan, paint_side
 from oak_sled.desk.yardview.renderer import Bars, Renderer, Scene
 
 SLOW_MS = 25.0

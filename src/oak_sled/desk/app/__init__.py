@@ -1,0 +1,1 @@
+"""The program: its window, header, menus and commands."""

@@ -1,0 +1,1 @@
+"""The Build page: the craft to scale."""

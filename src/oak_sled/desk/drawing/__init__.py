@@ -1,0 +1,1 @@
+"""What the pages with a working drawing share."""

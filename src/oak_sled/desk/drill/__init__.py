@@ -1,0 +1,1 @@
+"""The Drill page."""

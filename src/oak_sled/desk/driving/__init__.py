@@ -1,0 +1,1 @@
+"""Live driving, and what comes in while it goes on."""

@@ -1,0 +1,1 @@
+"""What explains a run: traces, ledger, plan, measures, why, and the shelf of runs."""

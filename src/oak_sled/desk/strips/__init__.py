@@ -1,0 +1,1 @@
+"""The force desk: a strip for each part."""

@@ -1,0 +1,1 @@
+"""The open yard: its history and shelf, runs in threads, files."""
