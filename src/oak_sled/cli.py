@@ -184,7 +184,7 @@ def warm() -> None:
 @app.command("open")
 def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAME")] = "") -> int:
     """Opens the desktop program."""
-    from oak_sled.desk import start
+    from oak_sled.desk.app import start
 
     signal.set_wakeup_fd(-1)  # a window ends its runs by itself
     return start.run(yard)
@@ -534,7 +534,7 @@ def bench(
 @app.command()
 def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) -> int:
     """Every main view from demo data as a 1280x800 PNG."""
-    from oak_sled.desk import pictures
+    from oak_sled.desk.trials import shots as pictures
 
     return pictures.shots(Path(folder))
 
@@ -542,7 +542,7 @@ def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) 
 @app.command()
 def tour(folder: Annotated[str, typer.Argument(help="where the pictures go")] = "demo-pictures") -> int:
     """Takes the window through the demo by itself and prints the measures (what `make demo` does without a display)."""
-    from oak_sled.desk import program
+    from oak_sled.desk.app import program
 
     return program.tour(Path(folder))
 
@@ -555,7 +555,7 @@ def soak(
     pictures: Annotated[str, typer.Option(help="folder for pictures of stale pixels")] = "",
 ) -> int:
     """Random use of the window: tracebacks, stalls, growth of memory, stale pixels; exit status 1 if there were any."""
-    from oak_sled.desk import soak as test
+    from oak_sled.desk.trials import soak as test
 
     return test.soak(minutes, seed, Path(pictures) if pictures else None, actions)
 

@@ -13,9 +13,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from oak_sled.core.project import demos
-from oak_sled.desk import program, theme
-from oak_sled.desk.session import Session
-from oak_sled.desk.window import Window
+from oak_sled.desk.app import program
+from oak_sled.desk.app.window import Window
+from oak_sled.desk.widgets import theme
+from oak_sled.desk.work.session import Session
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QLineEdit, QPushButton
 
 from oak_sled.core.results import traces
-from oak_sled.desk import screen
-from oak_sled.desk.dialwidget import DialWidget, from_share, to_share
+from oak_sled.desk.widgets import screenshot
+from oak_sled.desk.widgets.dialwidget import DialWidget, from_share, to_share
 
 
 def find_dial(window, name):
@@ -50,7 +50,7 @@ def test_it_opens_with_a_finished_run(window):
     assert window.session.cards[0].says == "start"
     assert not window.session.is_dirty
     assert len(window.desk.strips) == 1 + len(window.session.craft.parts)
-    picture = screen.settled(window)
+    picture = screenshot.settled(window)
     colours = {picture.pixel(x, y) for x in range(300, 760, 8) for y in range(120, 400, 8)}
     assert len(colours) > 60, "the yard view is drawn"
 
@@ -100,7 +100,7 @@ def test_undo_and_redo_take_a_drag_as_one_step_and_no_try_is_lost(qtbot, window,
 
 
 def test_undo_goes_back_as_far_as_it_is_bound_to_and_no_further(window, idle, monkeypatch):
-    from oak_sled.desk import session as sessions
+    from oak_sled.desk.work import session as sessions
 
     monkeypatch.setattr(sessions, "MOST_STEPS", 5)
     session, path = window.session, "crafts.fan_sled.body.mass"
@@ -255,7 +255,7 @@ def test_scrubbing_moves_everything_together(qtbot, window):
     move(cover, QPoint(int(window.traces.x_at(9.0)), 60))
     assert session.time == pytest.approx(9.0, abs=0.1)
     assert window.clock.text() == f"t {session.time:.3f} s"
-    screen.settled(window)
+    screenshot.settled(window)
     numbers = session.run.record.row(session.row)
     booked = numbers[session.run.layout.place("fan.force.x")]
     shown = next(row for row in window.ledger.rows() if row.name == "fan")
@@ -272,7 +272,7 @@ def test_a_second_cursor_gives_the_difference(qtbot, window):
     place = QPoint(int(window.traces.x_at(3.0)), 60)
     qtbot.mousePress(cover, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, place)
     assert window.session.second_time == pytest.approx(3.0, abs=0.1)
-    screen.settled(window)
+    screenshot.settled(window)
     qtbot.mouseDClick(cover, Qt.MouseButton.LeftButton, pos=place)
     assert window.session.second_time is None
 
@@ -365,19 +365,19 @@ def test_every_strip_opens_and_closes(window):
 def test_every_camera_draws_and_a_lost_craft_is_marked(window):
     for name in ("chase", "side", "top", "ride", "orbit"):
         window.playbar.choose(name)
-        picture = screen.settled(window.view)
+        picture = screenshot.settled(window.view)
         colours = {picture.pixel(x, y) for x in range(0, 760, 16) for y in range(0, 350, 16)}
         assert len(colours) > 20
     window.playbar.fit()
     assert window.view.rig.fitted is not None
-    screen.settled(window.view)
+    screenshot.settled(window.view)
     window.view.rig.fitted = (500.0, 500.0, 0.0, 4.0)
     window.view.refresh()
-    assert not screen.settled(window.view).isNull()
+    assert not screenshot.settled(window.view).isNull()
 
 
 def test_readouts_switch_their_unit_on_a_click(qtbot, window):
-    screen.settled(window)
+    screenshot.settled(window)
     box, name = window.view._readout_boxes[0]
     qtbot.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert name in window.view.switched_units
@@ -389,7 +389,7 @@ def test_the_tick_check_shows_rates_beside_a_reference(qtbot, window):
     result = window.measures.result
     assert [rate for rate, _ in result.by_rate] == [30, 60, 120, 240]
     assert result.reference["top_speed"] == pytest.approx(13.8, abs=0.3)
-    screen.settled(window)
+    screenshot.settled(window)
 
 
 def test_cautions_are_counted_in_the_header(window, idle):
@@ -409,11 +409,11 @@ def test_the_key_sheet_tells_every_shortcut(qtbot, window):
 
 
 def test_night_colours_and_back(window):
-    day = screen.settled(window).pixel(1000, 60)
+    day = screenshot.settled(window).pixel(1000, 60)
     window.toggle_night()
-    assert screen.settled(window).pixel(1000, 60) != day
+    assert screenshot.settled(window).pixel(1000, 60) != day
     window.toggle_night()
-    assert screen.settled(window).pixel(1000, 60) == day
+    assert screenshot.settled(window).pixel(1000, 60) == day
 
 
 def test_a_run_that_diverges_is_told_with_its_cause(window, idle):
@@ -425,7 +425,7 @@ def test_a_run_that_diverges_is_told_with_its_cause(window, idle):
     assert window.session.run.message
     assert any("Explicit damping" in text for text in said)
     assert window.session.warned[-1].name == "diverged"
-    screen.settled(window)
+    screenshot.settled(window)
 
 
 @pytest.mark.parametrize("size", [(1100, 700), (1280, 800), (1920, 1080)])

@@ -18,8 +18,9 @@ from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import blank, demos
 from oak_sled.core.results import run
-from oak_sled.desk import buildpaint, partmenu
-from oak_sled.desk.buildchannels import KeyButton
+from oak_sled.desk.craftpage import buildpaint
+from oak_sled.desk.craftpage.buildchannels import KeyButton
+from oak_sled.desk.strips import partmenu
 from oak_sled.desk.yardview import craftmesh
 
 

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from oak_sled.desk import screen, theme
-from oak_sled.desk.header import PAGES
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.widgets import screenshot, theme
 
 
 class Drawn:
@@ -51,8 +51,8 @@ class Drawn:
             ("drawRect", note_rect),
         ):
             monkeypatch.setattr(QPainter, name, note)
-        screen.ask_repaint(window)  # the server shows it: what a widget forgot to paint is not there to be read
-        self.image: QImage = screen.settled(window)
+        screenshot.ask_repaint(window)  # the server shows it: what a widget forgot to paint is not there to be read
+        self.image: QImage = screenshot.settled(window)
 
     def _text(self, painter, given):
         device = painter.device()

@@ -9,8 +9,9 @@ from PyQt6.QtGui import QColor, QFont, QFontMetrics, QFontMetricsF, QImage, QPai
 
 from oak_sled.core.project import demos
 from oak_sled.core.results import traces
-from oak_sled.desk import program, theme
-from oak_sled.desk.words import Words
+from oak_sled.desk.app import program
+from oak_sled.desk.widgets import theme
+from oak_sled.desk.widgets.textlines import Words
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QApplication
 
 from oak_sled.core.project import demos, inputs
 from oak_sled.core.yard.yard import Knot, Track
-from oak_sled.desk import screen
-from oak_sled.desk.channelpaint import MOST_SEEN, Pick
-from oak_sled.desk.drillpage import SHAPES
+from oak_sled.desk.drill.channelpaint import MOST_SEEN, Pick
+from oak_sled.desk.drill.drillpage import SHAPES
+from oak_sled.desk.widgets import screenshot
 
 
 @pytest.fixture
@@ -128,7 +128,7 @@ def test_every_shape_of_a_channel_shows_its_numbers(drill, shape):
         "pace": {"pace", "pace_gain"},
     }
     assert set(drill.dials) == wanted.get(shape, set())
-    assert not screen.settled(drill.strips).isNull()
+    assert not screenshot.settled(drill.strips).isNull()
 
 
 @pytest.mark.parametrize("shape", ["sine", "pulses"])
@@ -266,7 +266,7 @@ def test_a_kept_drive_opens_here_and_is_cut_and_smoothed(drill, window, idle):
     window.session.edit(f"{drill.path}.tracks", (Track(channel="throttle", knots=knots),))
     idle()
     assert len(knots) > MOST_SEEN
-    assert not screen.settled(drill.strips).isNull(), "too many knots to draw each: the line alone"
+    assert not screenshot.settled(drill.strips).isNull(), "too many knots to draw each: the line alone"
     drill.strips.choose(Pick(""))
     QTest.mouseClick(drill.buttons["smooth"], Qt.MouseButton.LeftButton)
     assert len(told(drill, "throttle").knots) < 40
@@ -341,7 +341,7 @@ def test_the_page_paints_by_day_and_by_night_at_every_size(drill, window, night)
         window.toggle_night()
     for size in ((1000, 640), (1280, 800), (1900, 1000)):
         window.resize(*size)
-        picture = screen.settled(drill)
+        picture = screenshot.settled(drill)
         assert picture.width() >= size[0] - 2
         colours = {picture.pixel(x, y) for x in range(0, picture.width(), 7) for y in range(0, picture.height(), 7)}
         assert len(colours) > 12

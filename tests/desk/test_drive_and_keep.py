@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos, shelf_store
 from oak_sled.core.results import traces
-from oak_sled.desk import screen
-from oak_sled.desk.autosave import Autosave
-from oak_sled.desk.inputpanel import conflicts
-from oak_sled.desk.session import Session
-from oak_sled.desk.window import Window
+from oak_sled.desk.app.window import Window
+from oak_sled.desk.driving.inputpanel import conflicts
+from oak_sled.desk.widgets import screenshot
+from oak_sled.desk.work.recovery import Autosave
+from oak_sled.desk.work.session import Session
 
 
 def key(window, code, down):
@@ -45,7 +45,7 @@ def test_it_is_driven_with_keys_and_kept(qtbot, window):
     fast = window.driver.drive.newest(1.0).column("velocity.x")[-1]
     assert fast > 1.0
     drive(qtbot, window, 0.6, Qt.Key.Key_W, Qt.Key.Key_A)
-    screen.settled(window)
+    screenshot.settled(window)
     qtbot.keyClick(window, Qt.Key.Key_F9)
     assert not session.live_on
     card = session.cards[0]
@@ -130,7 +130,7 @@ def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
     newest = window.driver.drive.newest(1.0)
     first, second = (newest.seen_from(name).column("velocity.x")[-1] for name in ("fan_sled", "fan_sled_2"))
     assert first > 0.2 > 0.0 > second
-    screen.settled(window)
+    screenshot.settled(window)
     window.set_driving(False)
     assert sum(card.run.live for card in window.session.cards) == 1
     kept = window.session.cards[0].run
@@ -142,7 +142,7 @@ def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
 
 def test_keys_are_bound_anew_in_the_panel(qtbot, window):
     window.toggle_inputs()
-    screen.settled(window)
+    screenshot.settled(window)
     box, who = next((box, who) for box, who in window.inputs._boxes if who[1:] == ("throttle", "plus_keys"))
     qtbot.mouseClick(window.inputs, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert window.inputs.asking == who
@@ -184,7 +184,7 @@ def test_cards_are_pinned_starred_renamed_compared_and_deleted(qtbot, window, id
     window.show_comparison(session.cards[1], session.cards[0])
     assert [str(change) for change in window.comparison.settings] == ["fan thrust 620 → 900 N"]
     assert "top_speed" in [known.name for known, _, _ in window.comparison.measured]
-    screen.settled(window)
+    screenshot.settled(window)
     window.hide_comparison()
     session.drop_card(session.cards[0].id)
     assert len(session.cards) == 1
@@ -331,7 +331,7 @@ def test_without_opengl_everything_but_the_3d_view_works(qtbot):
     session.open(demos.load("fan-sled"), (), None)
     qtbot.waitUntil(lambda: bool(session.cards), timeout=60_000)
     assert "plan" in plain.notice.words.text()
-    picture = screen.settled(plain.view)
+    picture = screenshot.settled(plain.view)
     colours = {picture.pixel(x, y) for x in range(0, 740, 4) for y in range(0, 340, 4)}
     assert len(colours) > 20, "plan and side view are drawn"
     plain.close()

@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from oak_sled.core.parts import register
 from oak_sled.core.project import demos
-from oak_sled.desk import folders
-from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.firstsize import DRAWN_FOR
-from oak_sled.desk.header import PAGES
-from oak_sled.desk.session import Session
-from oak_sled.desk.strip import Strip
-from oak_sled.desk.window import Window
+from oak_sled.desk.app.firstsize import DRAWN_FOR
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.window import Window
+from oak_sled.desk.strips.strip import Strip
+from oak_sled.desk.widgets.dialwidget import DialWidget
+from oak_sled.desk.work import folders
+from oak_sled.desk.work.session import Session
 
 
 @pytest.mark.parametrize("name", list(demos.DEMOS))

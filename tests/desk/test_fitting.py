@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu, QPushButton
 
 from oak_sled.core.parts.brake import Brake
-from oak_sled.desk.inputpanel import conflicts
+from oak_sled.desk.driving.inputpanel import conflicts
 
 
 def test_a_brake_that_is_fitted_gets_a_channel_and_a_free_key(window, idle):

@@ -11,8 +11,8 @@ from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.yard import Ground, Wall
-from oak_sled.desk import screen, theme
-from oak_sled.desk.groundsection import spans
+from oak_sled.desk.ground.groundsection import spans
+from oak_sled.desk.widgets import screenshot, theme
 from oak_sled.desk.yardview import freight
 from oak_sled.desk.yardview.camera import Rig
 from oak_sled.desk.yardview.renderer import Scene
@@ -75,7 +75,7 @@ def test_every_kind_of_thing_is_placed_and_met(page, window, idle, kind):
     assert page.subject()[1] == item
     idle()
     assert not window.notice.fault
-    screen.settled(page)
+    screenshot.settled(page)
 
 
 def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
@@ -223,7 +223,7 @@ def test_the_plan_of_the_bench_shows_freight_where_the_run_has_it(window, idle):
     window.show_pane("Plan")
     run_, plan = window.session.run, window.plan
     window.session.set_time(run_.duration)
-    picture = screen.settled(plan)
+    picture = screenshot.settled(plan)
     x, y = (run_.column(f"block.crate_1.position.{axis}")[-1] for axis in "xy")
     assert x > 20.0, "it was pushed on"
     there, before = plan._frame.at(x, y).toPoint(), plan._frame.at(14.0, 0.0).toPoint()

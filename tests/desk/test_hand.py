@@ -14,8 +14,9 @@ from oak_sled.core.yard.block import Block, Material
 from oak_sled.core.yard.craft import Body, Craft
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.yard import Ground
-from oak_sled.desk import program, screen, theme
-from oak_sled.desk.numberpanel import choices_of, words_of
+from oak_sled.desk.app import program
+from oak_sled.desk.drawing.numberpanel import choices_of, words_of
+from oak_sled.desk.widgets import screenshot, theme
 from oak_sled.desk.yardview import craftmesh, freight, hand
 from oak_sled.desk.yardview.camera import Camera, spots_of
 
@@ -184,7 +185,7 @@ def test_the_strips_of_the_desk_are_never_cut_off(window, idle):
     for name in ("fan-sled", "mortar", "shove", "puck", "quay"):
         window.session.open(demos.load(name), (), None)
         idle()
-        screen.settled(window.desk)
+        screenshot.settled(window.desk)
         for strip in window.desk.strips:
             assert strip.minimumSizeHint().height() <= window.desk.height(), (name, strip.name)
 

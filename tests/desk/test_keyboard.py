@@ -8,9 +8,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
 
-from oak_sled.desk import program, screen
-from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.header import PAGES
+from oak_sled.desk.app import program
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.widgets import screenshot
+from oak_sled.desk.widgets.dialwidget import DialWidget
 
 
 def tab(window, back=False):
@@ -82,7 +83,7 @@ def test_the_focus_is_seen_wherever_it_is_and_a_click_hides_it(window, qtbot):
     for _ in range(40):
         widget = tab(window)
         qtbot.waitUntil(ring.isVisible)
-        screen.settled(window)
+        screenshot.settled(window)
         middle = widget.mapTo(window, widget.rect().center())
         assert ring.geometry().contains(middle)
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=QPoint(20, 200))
@@ -130,7 +131,7 @@ def test_picture_traces_ledger_and_cards_tell_what_they_show(window, idle, qtbot
     qtbot.waitUntil(lambda: f"{session.time:.3f} s" in window.traces.cover.accessibleDescription(), timeout=5000)
     assert "speed" in window.traces.cover.accessibleDescription()
     window.show_pane("Ledger")
-    screen.settled(window)
+    screenshot.settled(window)
     assert "fan" in window.ledger.accessibleDescription().lower()
     window.show_pane("Measures")
     assert "top speed" in window.measures.area.accessibleDescription()

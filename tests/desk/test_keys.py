@@ -12,9 +12,9 @@ from PyQt6.QtGui import QAction, QKeyEvent, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QPushButton, QWidget
 
-from oak_sled.desk import keys
-from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.header import PAGES
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.widgets import keys
+from oak_sled.desk.widgets.dialwidget import DialWidget
 
 HERE = Path(keys.__file__).parent
 SIGNS = {"0": Qt.Key.Key_0, "=": Qt.Key.Key_Equal, "-": Qt.Key.Key_Minus, ".": Qt.Key.Key_Period,

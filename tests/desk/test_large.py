@@ -16,8 +16,9 @@ from oak_sled.core.project import demos, memory, shelf, shelf_store
 from oak_sled.core.results import run
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Member, Start, Track
-from oak_sled.desk import jobs as desk_jobs
-from oak_sled.desk import keeper, shelfpane
+from oak_sled.desk.panes import shelfpane
+from oak_sled.desk.work import jobs as desk_jobs
+from oak_sled.desk.work import saving
 
 FAN = demos.load("fan-sled")
 BLOCKS, CARDS, PARTS, CRAFTS = 500, 1000, 40, 8
@@ -69,7 +70,7 @@ def thousand(tmp_path_factory):
 
 
 def test_the_largest_yard_is_edited_undone_saved_and_opened_again(window, idle, largest, tmp_path, monkeypatch):
-    monkeypatch.setattr(keeper, "AUTOSAVE_MS", 10_000_000)  # each would write thirty MB
+    monkeypatch.setattr(saving, "AUTOSAVE_MS", 10_000_000)  # each would write thirty MB
     session = window.session
     session.open(largest, (), None)
     idle()

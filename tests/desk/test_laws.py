@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.project import demos
-from oak_sled.desk.jobs import Worker
+from oak_sled.desk.work.jobs import Worker
 
 
 @pytest.fixture

@@ -10,10 +10,10 @@ from PyQt6.QtTest import QTest
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos, shelf_store
 from oak_sled.core.yard.event import MOST_EVENTS, Event
-from oak_sled.desk import autosave
-from oak_sled.desk.autosave import Autosave
-from oak_sled.desk.session import Session
-from oak_sled.desk.window import Window
+from oak_sled.desk.app.window import Window
+from oak_sled.desk.work import recovery
+from oak_sled.desk.work.recovery import Autosave
+from oak_sled.desk.work.session import Session
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 
@@ -110,7 +110,7 @@ def test_a_second_window_on_a_file_is_told(window, idle, another, tmp_path):
 
 
 def test_the_autosave_fires_in_the_middle_of_steady_editing(qtbot, window, idle, monkeypatch):
-    monkeypatch.setattr("oak_sled.desk.keeper.AUTOSAVE_MS", 150)
+    monkeypatch.setattr("oak_sled.desk.work.saving.AUTOSAVE_MS", 150)
     wrote = window.keeper.auto.yard
     for k in range(400):
         window.session.edit(THRUST, 600.0 + k, card=False)
@@ -122,7 +122,7 @@ def test_the_autosave_fires_in_the_middle_of_steady_editing(qtbot, window, idle,
 
 
 def test_the_autosave_covers_a_drive_that_goes_on(qtbot, window, idle, another, monkeypatch):
-    monkeypatch.setattr("oak_sled.desk.keeper.DRIVE_MS", 100)
+    monkeypatch.setattr("oak_sled.desk.work.saving.DRIVE_MS", 100)
     window.set_driving(True)
     QTest.keyPress(window.view, Qt.Key.Key_W)
     live = window.driver.drive
@@ -239,8 +239,8 @@ def test_a_csv_of_a_drive_is_cancelled_and_leaves_nothing(window, idle, tmp_path
 def test_long_work_shows_progress_and_can_be_cancelled(qtbot, window, idle, monkeypatch, said):
     import threading
 
-    from oak_sled.desk import overlays
-    from oak_sled.desk.background import Task
+    from oak_sled.desk.widgets import overlays
+    from oak_sled.desk.work.background import Task
 
     monkeypatch.setattr(overlays, "SOON_MS", 1)
     window.working._soon.setInterval(1)
@@ -282,7 +282,7 @@ def test_the_panel_of_keys_and_lines_make_room_for_each_other(window):
 
 def test_state_of_a_session_is_found_only_in_its_own_folder(tmp_path, monkeypatch):
     monkeypatch.setenv("OAK_SLED_STATE", str(tmp_path))
-    assert autosave.state_folder() == tmp_path
+    assert recovery.state_folder() == tmp_path
     sessions = tmp_path / "sessions"
     (sessions / "empty").mkdir(parents=True)
     (sessions / "a_file").write_text("x")

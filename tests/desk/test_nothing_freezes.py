@@ -13,10 +13,11 @@ from oak_sled.bench.heavy import heavy_yard
 from oak_sled.core.advice import cost, modes
 from oak_sled.core.geometry import hulls
 from oak_sled.core.project import demos
-from oak_sled.desk import drive, groundpaint
-from oak_sled.desk.drillplan import DrillPlan
-from oak_sled.desk.groundplan import GroundPlan
-from oak_sled.desk.header import PAGES
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.drill.drillplan import DrillPlan
+from oak_sled.desk.driving import drive
+from oak_sled.desk.ground import groundpaint
+from oak_sled.desk.ground.groundplan import GroundPlan
 
 
 @pytest.fixture

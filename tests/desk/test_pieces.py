@@ -15,12 +15,12 @@ from oak_sled.core.geometry import curve
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
-from oak_sled.desk import screen, theme
-from oak_sled.desk.jobs import CANCELLED, Errand, Worker
-from oak_sled.desk.session import Session, with_documents
-from oak_sled.desk.shelfpane import thumbnail
-from oak_sled.desk.strip import Strip
-from oak_sled.desk.traceplot import Line, nice_step
+from oak_sled.desk.panes.shelfpane import thumbnail
+from oak_sled.desk.panes.traceplot import Line, nice_step
+from oak_sled.desk.strips.strip import Strip
+from oak_sled.desk.widgets import screenshot, theme
+from oak_sled.desk.work.jobs import CANCELLED, Errand, Worker
+from oak_sled.desk.work.session import Session, with_documents
 from oak_sled.desk.yardview import arrows, craftmesh, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
@@ -349,7 +349,7 @@ def test_a_refused_preview_keeps_the_last_good_value(session):
 
 
 def test_the_history_is_bounded_and_labelled(qtbot, session, monkeypatch):
-    monkeypatch.setattr("oak_sled.desk.session.MOST_STEPS", 5)
+    monkeypatch.setattr("oak_sled.desk.work.session.MOST_STEPS", 5)
     for k in range(9):
         session.edit("crafts.fan_sled.parts.fan.thrust", 500.0 + k, f"step {k}", card=False)
     assert session.undo_label == "step 8"
@@ -421,7 +421,7 @@ def test_thumbnails_stay_in_their_box(made, qapp):
 
 def test_a_click_on_the_plan_moves_the_cursor(qtbot, window):
     window.show_pane("Plan")
-    screen.settled(window)
+    screenshot.settled(window)
     frame = window.plan._frame
     run_shown = window.session.run
     row = run_shown.at(6.0)
@@ -439,7 +439,7 @@ def test_panes_are_chosen_with_keys(qtbot, window):
     ):
         qtbot.keyClick(window, key, Qt.KeyboardModifier.AltModifier)
         assert window.tabs[name].isChecked()
-        assert not screen.settled(window).isNull()
+        assert not screenshot.settled(window).isNull()
 
 
 def test_the_measures_pane_shows_what_the_run_shows(window, idle):
@@ -449,7 +449,7 @@ def test_the_measures_pane_shows_what_the_run_shows(window, idle):
     assert "stop_distance" not in names
     window.session.edit("crafts.fan_sled.parts.fan.thrust", 500.0)
     idle()
-    assert not screen.settled(window.measures).isNull()
+    assert not screenshot.settled(window.measures).isNull()
 
 
 @pytest.mark.parametrize("which", ["yard", "craft", "ground", "drill", "ticks/s"])

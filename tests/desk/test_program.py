@@ -14,8 +14,8 @@ from PyQt6.QtGui import QImage
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
-from oak_sled.desk import program
-from oak_sled.desk.keeper import state_folder
+from oak_sled.desk.app import program
+from oak_sled.desk.work.saving import state_folder
 
 
 def call(*arguments, folder):

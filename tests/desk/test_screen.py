@@ -13,11 +13,11 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from oak_sled.core.project import demos
-from oak_sled.desk import overlays, screen
-from oak_sled.desk.channelpaint import Pick
-from oak_sled.desk.commands import PANES
-from oak_sled.desk.dialwidget import DialWidget
-from oak_sled.desk.header import PAGES
+from oak_sled.desk.app.commands import PANES
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.drill.channelpaint import Pick
+from oak_sled.desk.widgets import overlays, screenshot
+from oak_sled.desk.widgets.dialwidget import DialWidget
 
 
 def quiet(qtbot, window) -> None:
@@ -36,9 +36,9 @@ def repainted(qtbot, window) -> np.ndarray:
     """The screen after every widget was made to paint itself anew."""
     if not window.session.live_on:
         window.view.refresh()
-    screen.ask_repaint(window)
+    screenshot.ask_repaint(window)
     quiet(qtbot, window)
-    return screen.pixels(window)
+    return screenshot.pixels(window)
 
 
 class Walker:
@@ -53,8 +53,8 @@ class Walker:
         act()
         self.done.append(what)
         quiet(self.qtbot, self.window)
-        shown = screen.pixels(self.window)
-        wrong = screen.stale(shown, repainted(self.qtbot, self.window), self.window)
+        shown = screenshot.pixels(self.window)
+        wrong = screenshot.stale(shown, repainted(self.qtbot, self.window), self.window)
         if wrong:
             self.stale.append(f"{what}: {wrong}")
 

@@ -15,9 +15,9 @@ from oak_sled.core.assembly import ground_shape
 from oak_sled.core.files import yard_json
 from oak_sled.core.results import measures
 from oak_sled.core.study import sensitivity, spread, variants
-from oak_sled.desk import theme
-from oak_sled.desk.dialwidget import DialWidget
 from oak_sled.desk.spread import exports, menus, sensing
+from oak_sled.desk.widgets import theme
+from oak_sled.desk.widgets.dialwidget import DialWidget
 from oak_sled.desk.yardview.renderer import LEVEL, Scene
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"

@@ -11,7 +11,8 @@ from PyQt6.QtTest import QTest
 from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.project import demos
 from oak_sled.core.results import flights
-from oak_sled.desk import program, screen
+from oak_sled.desk.app import program
+from oak_sled.desk.widgets import screenshot
 from oak_sled.desk.yardview import throws
 
 
@@ -217,7 +218,7 @@ def test_the_view_the_plan_and_the_measures_show_a_throw(window, idle, name, tim
     open_demo(window, idle, name)
     window.session.set_time(time)
     window.view.repaint()
-    with_it = screen.settled(window.view)
+    with_it = screenshot.settled(window.view)
     ink = 0
     for x in range(0, with_it.width(), 3):
         for y in range(0, with_it.height(), 3):
@@ -226,7 +227,7 @@ def test_the_view_the_plan_and_the_measures_show_a_throw(window, idle, name, tim
     assert ink > 3, "something vermilion: a trail, a volume, a flash"
     for pane in ("Plan", "Measures"):
         window.show_pane(pane)
-        assert not screen.settled(window.stack.currentWidget()).isNull()
+        assert not screenshot.settled(window.stack.currentWidget()).isNull()
 
 
 def test_the_table_of_the_flung_and_their_traces_stand_side_by_side(window, idle):

@@ -15,10 +15,11 @@ from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.yard import Ground
-from oak_sled.desk import fromfiles, screen
-from oak_sled.desk.fromfiles import MeshQuestion
-from oak_sled.desk.groundsection import mesh_outline, relief_image
-from oak_sled.desk.meshdrawing import MeshDrawing, outline
+from oak_sled.desk.ground.groundsection import mesh_outline, relief_image
+from oak_sled.desk.widgets import screenshot
+from oak_sled.desk.widgets.meshdrawing import MeshDrawing, outline
+from oak_sled.desk.work import importing
+from oak_sled.desk.work.importing import MeshQuestion
 from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.camera import Rig
 from oak_sled.desk.yardview.marks import path_over, second_marks
@@ -137,7 +138,7 @@ def test_gravity_air_and_edges_are_set_beside_the_plan(page, window, idle):
 def test_a_picture_is_laid_moved_and_taken_away(page, window, idle, tmp_path, drag):
     grey = np.round(np.tile(np.linspace(0, 255, 41), (31, 1))).astype(np.uint8)
     Image.fromarray(grey).save(tmp_path / "rise.png")
-    fromfiles.lay_relief(window.session, tmp_path / "rise.png", lambda path: page.plan.choose([path]))
+    importing.lay_relief(window.session, tmp_path / "rise.png", lambda path: page.plan.choose([path]))
     idle()
     assert page.plan.chosen == ["relief"]
     relief = page.session.ground.relief
@@ -166,7 +167,7 @@ def test_a_new_picture_takes_the_place_of_the_old_one(window, idle, tmp_path):
     window.session.choose("ground", "ridges")
     old = window.session.ground.relief
     Image.fromarray(np.zeros((9, 9), np.uint8)).save(tmp_path / "flat.png")
-    fromfiles.lay_relief(window.session, tmp_path / "flat.png")
+    importing.lay_relief(window.session, tmp_path / "flat.png")
     idle()
     new = window.session.ground.relief
     assert (new.x, new.length, new.high, new.columns) == (old.x, old.length, old.high, 9)
@@ -178,10 +179,10 @@ def test_a_file_that_cannot_be_used_is_said_and_nothing_is_lost(page, window, id
     (tmp_path / name).write_text("hello")
     heard, before = said(window), window.session.yard
     if name.endswith("png"):
-        fromfiles.lay_relief(window.session, tmp_path / name)
+        importing.lay_relief(window.session, tmp_path / name)
     else:
         page.place_mesh(tmp_path / name)
-        fromfiles.hull_from(window.session, tmp_path / name)
+        importing.hull_from(window.session, tmp_path / name)
     idle()
     assert window.session.yard is before
     assert heard[0][1]
@@ -199,7 +200,7 @@ def test_a_solid_mesh_is_placed_as_a_loose_thing_with_its_hulls(page, window, id
     assert page.drawing.words()[0] == "3 hulls · +0 % of the mesh's volume"
     page.session.edit(f"{page.path}.blocks.cleat.fit", "hull")
     assert "1 hull ·" in page.drawing.words()[0]
-    picture = screen.settled(page.drawing)
+    picture = screenshot.settled(page.drawing)
     colours = {picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(0, picture.height(), 3)}
     assert len(colours) > 4, "mesh and hulls are drawn"
     idle()
@@ -225,7 +226,7 @@ def test_an_open_mesh_is_placed_as_ground(page, idle, tmp_path):
 
 
 def test_a_craft_takes_its_shape_from_a_mesh(window, idle):
-    fromfiles.hull_from(window.session, DEMO / "cleat.obj", up="+z")
+    importing.hull_from(window.session, DEMO / "cleat.obj", up="+z")
     idle()
     body = window.session.craft.body
     assert (body.shape, body.fit, body.inertia_from) == ("mesh", "hulls", "shape")
@@ -311,7 +312,7 @@ def test_the_section_shows_uneven_ground(page, window, idle):
     plan = page.plan
     plan.line = [(0.0, 0.0), (120.0, 0.0)]
     plan.update()
-    screen.settled(plan)
+    screenshot.settled(plan)
     heights = [high for _, high in plan.section.profile]
     relief = window.session.ground.relief
     row, first = (relief.rows - 1) // 2, round(0.5 * relief.length - relief.x)  # y of 0, x of 0: a point a metre
@@ -337,7 +338,7 @@ def test_twins_run_the_drill_side_by_side(window, idle):
     assert ends["fan_sled"] < -0.5, "it bounces"
     lanes = [float(run.column("position.y")[0]) for run in (session.run, *session.twins)]
     assert len(set(lanes)) == 3
-    screen.settled(window.view)
+    screenshot.settled(window.view)
     # a dial of a twin re-runs it too
     session.edit("crafts.sled_slide.body.mass", 500.0)
     idle()
@@ -379,4 +380,4 @@ def test_the_drawing_of_a_body_without_a_mesh_is_empty(qtbot):
     assert drawing.words() == []
     drawing.show_body(Block(id="crate"))
     assert drawing.words() == []
-    assert not screen.settled(drawing).isNull()
+    assert not screenshot.settled(drawing).isNull()

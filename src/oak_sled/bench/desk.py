@@ -17,9 +17,9 @@ from oak_sled.core.advice import preview as paths
 from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
-from oak_sled.desk import program
-from oak_sled.desk.header import PAGES
-from oak_sled.desk.window import Window
+from oak_sled.desk.app import program
+from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.window import Window
 
 
 def _window() -> tuple[QApplication, Window]:

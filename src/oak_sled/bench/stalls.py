@@ -22,7 +22,8 @@ from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.results import run
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
 from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Track, Yard
-from oak_sled.desk import fromfiles, program
+from oak_sled.desk.app import program
+from oak_sled.desk.work import importing
 
 FELT_MS, DRAGGED_MS = 250.0, 100.0
 """ms that one thing may take, and one step of a drag."""
@@ -108,7 +109,7 @@ def inputs_and_meshes(watch: Watch, folder: Path) -> None:
     (folder / "big.obj").write_text("\n".join(lines), encoding="utf-8")
     (folder / "torus.obj").write_text(torus(100, 90), encoding="utf-8")
     watch.window.show_page("Ground")
-    place = fromfiles.place_mesh
+    place = importing.place_mesh
     watch.tell("a mesh of 24 MB, refused", lambda: place(watch.session, folder / "big.obj", 0.0, 0.0))
     watch.tell("a torus of 18,000 triangles placed", lambda: place(watch.session, folder / "torus.obj", 30.0, 0.0))
 

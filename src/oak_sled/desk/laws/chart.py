@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.advice.laws import Chart, Curve
 from oak_sled.core.base import units
-from oak_sled.desk import assist, theme
-from oak_sled.desk.traceplot import nice_step
+from oak_sled.desk.panes.traceplot import nice_step
+from oak_sled.desk.widgets import accessibility, theme
 
 LEFT, TOP, RIGHT, BOTTOM = 58, 16, 12, 36
 FAMILIES = ("holder", "drive", "impulse", "air", "grip", "tie")
@@ -72,7 +72,7 @@ class LawChart(QWidget):
         self.chart, self.places = chart, places
         self.update()
         if chart is not None:
-            assist.describe(self, f"{chart.place.title} over {chart.quantity}", self.words())
+            accessibility.describe(self, f"{chart.place.title} over {chart.quantity}", self.words())
 
     def words(self) -> str:
         """What it shows, in words: the working point, the slope there, and what the last run used."""

@@ -26,9 +26,10 @@ from oak_sled.core.formulas.language import FUNCTIONS
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.yard import lawbook
 from oak_sled.core.yard.law import Law, Number
-from oak_sled.desk import sessiondial, theme
-from oak_sled.desk.dialwidget import HEIGHT, DialWidget
-from oak_sled.desk.session import Session
+from oak_sled.desk.drawing import sessiondial
+from oak_sled.desk.widgets import theme
+from oak_sled.desk.widgets.dialwidget import HEIGHT, DialWidget
+from oak_sled.desk.work.session import Session
 
 
 class FormulaEditor(QWidget):

@@ -13,11 +13,11 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft, free_name
 from oak_sled.core.yard.law import Law
-from oak_sled.desk import buttons, theme
 from oak_sled.desk.laws.chart import LawChart
 from oak_sled.desk.laws.editor import FormulaEditor
 from oak_sled.desk.laws.rows import LawRow
-from oak_sled.desk.session import Session
+from oak_sled.desk.widgets import buttons, theme
+from oak_sled.desk.work.session import Session
 
 LIST = 188
 """px across of the list of laws."""

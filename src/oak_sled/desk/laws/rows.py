@@ -9,8 +9,8 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from oak_sled.core.advice.laws import Candidate
-from oak_sled.desk import assist, theme
 from oak_sled.desk.laws.chart import pen_of
+from oak_sled.desk.widgets import accessibility, theme
 
 KINDS = {"in force": "in force", "built-in": "built-in", "formula": "formula", "kept": "kept run"}
 
@@ -41,7 +41,7 @@ class LawRow(QWidget):
             says = "the part follows this law from now on: one step, which Undo takes back"
             self._button(row, "use", says, lambda: self.wanted.emit(place))
         row.addStretch(1)
-        assist.describe(self, f"law {candidate.name}", candidate.kind)
+        accessibility.describe(self, f"law {candidate.name}", candidate.kind)
         self.setToolTip(theme.in_tip(f"{candidate.name}: {candidate.kind}"))
 
     def _button(self, row: QHBoxLayout, words: str, tip: str, action: Callable[[], object]) -> None:

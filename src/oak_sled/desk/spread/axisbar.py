@@ -11,8 +11,8 @@ from oak_sled.core.base import document, units
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.study import variants
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
-from oak_sled.desk import assist, theme
-from oak_sled.desk.session import Session
+from oak_sled.desk.widgets import accessibility, theme
+from oak_sled.desk.work.session import Session
 
 
 class AxisBar(QWidget):
@@ -94,7 +94,7 @@ class AxisBar(QWidget):
         entry = QLineEdit(text)
         entry.setFixedWidth(wide)
         entry.setMinimumHeight(24)
-        assist.describe(entry, f"{name}: {field}")
+        accessibility.describe(entry, f"{name}: {field}")
         entry.editingFinished.connect(lambda: self._take(number, field, entry, text))
         self._row.addWidget(entry)
         self.fields[number, field] = entry

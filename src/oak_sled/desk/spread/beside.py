@@ -20,11 +20,11 @@ from oak_sled.core.results.run import Run
 from oak_sled.core.study import variants
 from oak_sled.core.yard.spreads import Spread
 from oak_sled.core.yard.yard import Yard
-from oak_sled.desk import assist, buttons, shapes, theme
-from oak_sled.desk.background import OnProgress
-from oak_sled.desk.session import Session
 from oak_sled.desk.spread.tiles import Tiles
-from oak_sled.desk.still import once_still
+from oak_sled.desk.widgets import accessibility, buttons, glyphs, theme
+from oak_sled.desk.widgets.settling import once_still
+from oak_sled.desk.work.background import OnProgress
+from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.figures import figure
 from oak_sled.desk.yardview.renderer import LEVEL, Figure, Renderer, Scene
@@ -143,7 +143,7 @@ class SideBySide(QWidget):
         metrics = theme.metrics(theme.font(LABEL))
         self._wide = {number: metrics.horizontalAdvance(words) + 8 for number, words in self._short.items()}
         self._offsets, self._tiles = self.offsets(), tiles
-        assist.describe(self, "variants side by side", f"{len(made)} variants of {plan.heading}")
+        accessibility.describe(self, "variants side by side", f"{len(made)} variants of {plan.heading}")
         self._moved_on()
 
     def clear(self) -> None:
@@ -362,7 +362,7 @@ class SideBySide(QWidget):
             if self.is_starred(number):
                 painter.setPen(theme.pen("oak_deep", 1.0))
                 painter.setBrush(theme.colour("oak"))
-                painter.drawPolygon(shapes.star(QPointF(box.left() - 8.0, box.center().y())))
+                painter.drawPolygon(glyphs.star(QPointF(box.left() - 8.0, box.center().y())))
         painter.setPen(theme.colour("soft"))
         head = f"{len(self.made)} variants · t {self.session.time:.2f} s · space plays"
         painter.fillRect(QRectF(8, 8, theme.metrics(font).horizontalAdvance(head) + 16, 20), theme.colour("card", 220))

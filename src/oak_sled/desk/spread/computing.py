@@ -18,12 +18,12 @@ from oak_sled.core.study import sensitivity, spread, variants
 from oak_sled.core.study.sensitivity import Sensitivity
 from oak_sled.core.yard.spreads import Spread, SpreadResults
 from oak_sled.core.yard.yard import Yard
-from oak_sled.desk.background import Background, OnProgress, Task
-from oak_sled.desk.jobs import CANCELLED
-from oak_sled.desk.session import Session
 from oak_sled.desk.spread import beside
 from oak_sled.desk.spread.beside import SideBySide
 from oak_sled.desk.spread.tiles import Tiles
+from oak_sled.desk.work.background import Background, OnProgress, Task
+from oak_sled.desk.work.jobs import CANCELLED
+from oak_sled.desk.work.session import Session
 
 LONG_S = 10.0
 """s from which a spread says how long it takes, and asks."""

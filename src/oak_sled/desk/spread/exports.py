@@ -14,7 +14,7 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import measures
 from oak_sled.core.study import map_picture, spread
 from oak_sled.core.yard.spreads import Spread
-from oak_sled.desk import folders
+from oak_sled.desk.work import folders
 
 if TYPE_CHECKING:
     from oak_sled.desk.spread.page import SpreadPage

@@ -12,7 +12,7 @@ from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.study import maps, variants
 from oak_sled.core.yard.spreads import SpreadAxis
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 
 if TYPE_CHECKING:
     from oak_sled.desk.spread.mapview import SpreadMap

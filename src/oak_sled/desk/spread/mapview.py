@@ -13,9 +13,9 @@ from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import maps, variants
 from oak_sled.core.yard.spreads import Spread
 from oak_sled.core.yard.yard import Yard
-from oak_sled.desk import assist, keys, theme
 from oak_sled.desk.spread import mappaint
 from oak_sled.desk.spread.mappaint import BOTTOM, LEFT, PROFILE
+from oak_sled.desk.widgets import accessibility, keys, theme
 
 TOP, RIGHT = 34, 92
 HELP = (
@@ -81,7 +81,7 @@ class SpreadMap(QWidget):
         return f"{self.known.title}: {done} of {self.plan.variants} variants{at}"
 
     def _tell(self) -> None:
-        assist.describe(self, "map of the spread", self.words(), HELP)
+        accessibility.describe(self, "map of the spread", self.words(), HELP)
 
     # places
 

@@ -14,7 +14,7 @@ from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.study import variants
 from oak_sled.core.yard.spreads import CARD, CRAFT, TICKS, SpreadAxis
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 
 if TYPE_CHECKING:
     from oak_sled.desk.spread.page import SpreadPage

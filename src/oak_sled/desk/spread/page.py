@@ -26,9 +26,6 @@ from oak_sled.core.study import maps, spread, variants
 from oak_sled.core.yard.craft import free_name
 from oak_sled.core.yard.spreads import Scatter, Spread, SpreadAxis, SpreadCard, SpreadResults
 from oak_sled.core.yard.yard import Yard
-from oak_sled.desk import buttons, theme
-from oak_sled.desk.background import Background
-from oak_sled.desk.session import Session
 from oak_sled.desk.spread import exports, menus
 from oak_sled.desk.spread.axisbar import AxisBar
 from oak_sled.desk.spread.beside import SideBySide
@@ -36,6 +33,9 @@ from oak_sled.desk.spread.computing import Answers, SpreadComputing
 from oak_sled.desk.spread.mapview import SpreadMap
 from oak_sled.desk.spread.sensing import SensingPicture
 from oak_sled.desk.spread.tradeoff import TradeOff
+from oak_sled.desk.widgets import buttons, theme
+from oak_sled.desk.work.background import Background
+from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.renderer import Renderer
 
 SIDE = 430

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.results import measures
 from oak_sled.core.study.sensitivity import TELLING, Sensitivity
-from oak_sled.desk import assist, theme
+from oak_sled.desk.widgets import accessibility, theme
 
 NAME, CELL, LINE, HEAD = 120, 99, 19, 56
 FIGURE = 33
@@ -46,7 +46,7 @@ class SensingPicture(QWidget):
         self.rows = found.telling(first)[:40] if found is not None else []
         self.columns = [*first, *(k for k in range(len(names)) if k not in first)]
         self.setMinimumHeight(HEAD + LINE * len(self.rows) + 28 if self.rows else 150)
-        assist.describe(self, "what matters", self.words())
+        accessibility.describe(self, "what matters", self.words())
         self.update()
 
     def sizeHint(self) -> QSize:

@@ -12,7 +12,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import maps
 from oak_sled.core.yard.spreads import Spread
-from oak_sled.desk import assist, theme
+from oak_sled.desk.widgets import accessibility, theme
 
 LEFT, TOP, RIGHT, BOTTOM = 56, 40, 14, 34
 NEAR = 9.0
@@ -47,7 +47,7 @@ class TradeOff(QWidget):
         """Shows two measures, one value a variant. now : the variant that is set, or -1."""
         self.plan, self.known, self.across, self.up, self.less, self.now = plan, known, x, y, less, now
         self.front = maps.unbeaten(x, y, *less) if plan is not None else []
-        assist.describe(self, "trade-off", self.words())
+        accessibility.describe(self, "trade-off", self.words())
         self.update()
 
     def words(self) -> str:

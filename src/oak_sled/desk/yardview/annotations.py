@@ -21,8 +21,8 @@ from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
-from oak_sled.desk.session import Session
+from oak_sled.desk.widgets import theme
+from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import arrows, supports, throws
 from oak_sled.desk.yardview.camera import Camera
 

@@ -7,7 +7,7 @@ import math
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 
 LEAST = 7.0
 """px below which an arrow is not drawn."""

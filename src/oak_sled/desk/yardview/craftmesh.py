@@ -9,7 +9,7 @@ import numpy as np
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.yard.craft import Craft
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.meshes import Fan, Rgb, ball, box, disc, flat, hoop, prism
 
 WIDTH_SHARE = 0.35

@@ -10,7 +10,7 @@ from oak_sled.core.assembly import roster
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk.session import Session
+from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.renderer import Figure
 
 

@@ -17,7 +17,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import MOTION
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.yard import Ground
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import meshes
 
 

@@ -11,7 +11,7 @@ from oak_sled.core.assembly import roster
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.craftmesh import WIDTH_SHARE
 from oak_sled.desk.yardview.meshes import Band
 

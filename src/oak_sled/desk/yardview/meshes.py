@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from oak_sled.core.base.arrays import Floats, Ints
 from oak_sled.core.geometry import ribbon
 from oak_sled.core.yard.yard import Gate, Ground
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 
 Rgb = tuple[float, float, float]
 Fan = tuple[Floats, tuple[float, float, float]]

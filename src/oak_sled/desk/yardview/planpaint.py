@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import freight, throws
 from oak_sled.desk.yardview.camera import box_of
 from oak_sled.desk.yardview.marks import path_of, slide_marks

@@ -29,7 +29,7 @@ from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.yard import Ground
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import craftmesh, freight, looks, meshes
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid

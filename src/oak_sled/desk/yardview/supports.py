@@ -12,7 +12,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import RAY
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.camera import Camera
 
 TURNS = 6

@@ -13,7 +13,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Shot
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import theme
+from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.camera import Camera
 
 BURST_S = 0.35

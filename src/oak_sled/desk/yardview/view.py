@@ -21,9 +21,9 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk import assist, theme
-from oak_sled.desk.session import Session
-from oak_sled.desk.still import once_still
+from oak_sled.desk.widgets import accessibility, theme
+from oak_sled.desk.widgets.settling import once_still
+from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import arrows, freight, meshes
 from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Camera, Rig
@@ -70,7 +70,7 @@ class YardView(QWidget):
         self.setMinimumSize(360, 200)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        assist.describe(self, "yard view")
+        accessibility.describe(self, "yard view")
         self.annotations = Annotations(self, self, session)
         session.run_changed.connect(self.refresh_ahead)
         session.cursor_moved.connect(self.refresh_ahead)
@@ -92,7 +92,7 @@ class YardView(QWidget):
             return
         speed = traces.values(run, "speed")[self.session.row]
         shown = f"{run.job.craft.heading} at {self.session.time:.2f} s, {speed:.3g} m/s"
-        assist.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
+        accessibility.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
 
     def refresh_ahead(self) -> None:
         """Redraws, and begins at once: the renderer works while the rest of the desk is brought up to date."""

@@ -1,0 +1,440 @@
+"""The window: the bench page with its header, views, force desk and shelf, wired to one session.
+
+One file, since it wires what stands elsewhere: short methods, each for one thing that a user asks of the window.
+"""
+
+from __future__ import annotations
+
+from typing import cast
+
+from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QMainWindow,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from oak_sled.core.advice import modes
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import measures, traces
+from oak_sled.core.results.run import Run
+from oak_sled.desk.app import firstsize
+from oak_sled.desk.app.commands import actions_of
+from oak_sled.desk.app.header import PAGES, Header
+from oak_sled.desk.app.menus import Menus
+from oak_sled.desk.app.playbar import PlayBar
+from oak_sled.desk.app.rightpane import RightPane
+from oak_sled.desk.craftpage.buildpage import BuildPage
+from oak_sled.desk.drill.drillpage import DrillPage
+from oak_sled.desk.driving.drive import Driver
+from oak_sled.desk.driving.inputpanel import InputPanel
+from oak_sled.desk.ground.groundpage import GroundPage
+from oak_sled.desk.laws.pane import LawsPane
+from oak_sled.desk.panes.comparison import Comparison
+from oak_sled.desk.panes.ledgerpane import LedgerPane
+from oak_sled.desk.panes.measurespane import MeasuresPane
+from oak_sled.desk.panes.planpane import PlanPane
+from oak_sled.desk.panes.shelfpane import ShelfPane
+from oak_sled.desk.panes.tracepane import TracePane
+from oak_sled.desk.panes.traceplot import members
+from oak_sled.desk.panes.whypane import WhyPane
+from oak_sled.desk.spread import links
+from oak_sled.desk.spread.page import SpreadPage
+from oak_sled.desk.strips.forcedesk import ForceDesk
+from oak_sled.desk.widgets import keys, theme
+from oak_sled.desk.widgets.accessibility import FocusRing
+from oak_sled.desk.widgets.overlays import KeySheet, Notice, Progress, stack
+from oak_sled.desk.work.saving import Keeper
+from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.yardfiles import Filing
+from oak_sled.desk.yardview.camera import box_of
+from oak_sled.desk.yardview.renderer import Renderer
+from oak_sled.desk.yardview.view import YardView
+
+TRACES_EVERY = 3
+"""Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
+
+
+LONG = 20_000
+"""Ticks from which on what is derived from a run takes long enough to be felt."""
+
+
+class Window(QMainWindow):
+    """Builds the bench and wires it; what it shows is the session's. Signals: closing()."""
+
+    closing = pyqtSignal()
+
+    def __init__(self, session: Session, renderer: Renderer | None, no_gl: str = ""):
+        super().__init__()
+        self.session = session
+        self.renderer = renderer
+        self.keeper = Keeper(session, self)
+        self.driver = Driver(session, self)
+        self.setWindowTitle("Oak Sled")
+        self.setMinimumSize(1000, 640)
+        firstsize.fit(self)
+        self.filing = Filing(self, self, session, self.keeper)
+        self.acts = actions_of(self)
+        self.menus = Menus(self, session, self.filing, self.acts)
+        fills = {
+            "yard": self.menus.fill_yard,
+            "craft": self.menus.fill_craft,
+            "ground": self.menus.fill_ground,
+            "drill": self.menus.fill_drill,
+            "ticks/s": self.menus.fill_ticks,
+        }
+        self.header = Header(session, fills, self.menus.fill_menu)
+        self.view = YardView(session, renderer)
+        self.playbar = PlayBar(session, self.view)
+        self.traces = TracePane(session)
+        self.ledger = LedgerPane(session)
+        self.plan = PlanPane(session)
+        self.measures = MeasuresPane(session)
+        self.laws, self.why = LawsPane(session), WhyPane(session)
+        self.desk = ForceDesk(session)
+        self.shelf = ShelfPane(session)
+        self.notice, self.question = Notice(self), Notice(self)
+        self.ground_page, self.drill_page = GroundPage(session), DrillPage(session)
+        self.build_page = BuildPage(session, self.desk)
+        self.spread_page = SpreadPage(session, self.keeper.background, self.question.tell, renderer)
+        self.right = RightPane(session, (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why))
+        self.tabs, self.stack, self.clock = self.right.tabs, self.right.stack, self.right.clock
+        self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
+        self._page = PAGES[0]
+        self._to_restyle: set[GroundPage | DrillPage | BuildPage | SpreadPage] = set()
+        self._lay_out()
+        self.working = Progress(self, self.keeper.background)
+        self.running = Progress(self, session.worker)
+        self._overlays = (self.notice, self.working, self.running)
+        self.focus_ring = FocusRing(self)
+        self._over: QWidget = self.view
+        for overlay in self._overlays:
+            overlay.changed.connect(self._place_overlays)
+        self.inputs = InputPanel(session, self.driver, self.view)
+        self.inputs.hide()
+        self.sheet: KeySheet | None = None
+        self.comparison: Comparison | None = None
+        self._frames = 0
+        self._live_slow = QTimer(self)
+        self._live_slow.setInterval(200)
+        self._live_slow.timeout.connect(self._show_live_slowly)
+        self._wire()
+        if no_gl:
+            session.say(f"{no_gl}; the plan and the side view take the place of the 3D view", True)
+
+    # building
+
+    def _lay_out(self) -> None:
+        page = QWidget()
+        page.setObjectName("page")
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self.question)  # it stays until it is answered: in a row of its own it covers nothing
+        left = QWidget()
+        left_column = QVBoxLayout(left)
+        left_column.setContentsMargins(0, 0, 0, 0)
+        left_column.setSpacing(0)
+        left_column.addWidget(self.view, 1)
+        left_column.addWidget(self.playbar)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setHandleWidth(2)
+        self.split.setChildrenCollapsible(False)
+        self.split.addWidget(left)
+        self.split.addWidget(self.right)
+        self.split.setSizes([770, 510])
+        self.split.setStretchFactor(0, 3)
+        self.split.setStretchFactor(1, 2)
+        bench = QWidget()
+        bench.setObjectName("page")
+        bench_column = QVBoxLayout(bench)
+        bench_column.setContentsMargins(0, 0, 0, 0)
+        bench_column.setSpacing(0)
+        bench_column.addWidget(self.split, 1)
+        bench_column.addWidget(self.desk)
+        bench_column.addWidget(self.shelf)
+        self.pages = QStackedWidget()
+        for one in (bench, *self._other_pages):
+            self.pages.addWidget(one)
+        column.addWidget(self.pages, 1)
+        self.setCentralWidget(page)
+
+    def show_page(self, name: str) -> None:
+        """Shows the bench or one of the pages beside it."""
+        self._page = name
+        self.pages.setCurrentIndex(PAGES.index(name))
+        self._restyle_shown()
+        self.header.show_page(name)
+        self._over = self.view if name == "Bench" else self.pages
+        self._place_overlays()
+
+    def show_pane(self, name: str) -> None:
+        """Shows one of the panes on the right."""
+        self.right.show_pane(name)
+
+    def _foresee(self, run: Run, readings: measures.Readings) -> None:
+        """Derives what will be shown of a run and takes long; in the thread that made it."""
+        modes.of_run(run)
+        if run.ticks <= LONG:
+            return
+        readings.settle()
+        box_of(run)
+        traces.heading(run)
+        known = traces.book(run).keys()
+        for group in list(self.traces.names):
+            for name in members(run, group):
+                if name in known:
+                    traces.values(run, name)
+
+    def _wire(self) -> None:
+        session = self.session
+        session.worker.foresee = self._foresee
+        session.said.connect(self.notice.tell)
+        links.connect(self)
+        session.run_changed.connect(self.right.show_clock)
+        session.cursor_moved.connect(self.right.show_clock)
+        session.live_changed.connect(self._show_live)
+        session.worker.failed.connect(lambda text: session.say(text, True))
+        session.saved_changed.connect(self._show_title)
+        self.header.page_wanted.connect(self.show_page)
+        self.header.drive_wanted.connect(self.set_driving)
+        self.header.run_wanted.connect(lambda: session.keep_run())
+        self.header.hold_wanted.connect(lambda _: self.toggle_hold())
+        self.header.step_wanted.connect(self.step)
+        self.header.check_wanted.connect(self.tick_check)
+        self.header.cautions_wanted.connect(self.show_cautions)
+        self.driver.frame.connect(self._show_frame)
+        self.view.hand.happened.connect(self.driver.happen)
+        self.playbar.speed_wanted.connect(self._set_speed)
+        self.playbar.restart_wanted.connect(self.driver.restart)
+        self.playbar.start_wanted.connect(self.driver.to_start)
+        self.shelf.compared.connect(self.show_comparison)
+        self.shelf.keep_drill_wanted.connect(self.keep_drill)
+        self.shelf.export_wanted.connect(self.filing.ask_csv)
+        self.keeper.drives = self.driver.cards
+        self.keeper.changed_on_disk.connect(self.filing.ask_which)
+
+    # driving
+
+    def fit_next(self) -> None:
+        """The next picture shows the whole path."""
+        self.view.rig.fitted = None
+
+    def set_driving(self, on: bool) -> None:
+        """Begins or ends a live drive."""
+        if on and not self.driver.is_on:
+            self.playbar.set_playing(False)
+            self.view.setFocus()
+            self.view.rig.fitted = None
+            self.driver.start()
+        elif not on and self.driver.is_on:
+            self.driver.stop()
+        self.header.drive.setChecked(self.driver.is_on)
+
+    def toggle_hold(self) -> None:
+        """Holds the drive or the playback, or lets it go on."""
+        if self.driver.is_on:
+            self.driver.pause(not self.driver.paused)
+            self._show_frame()
+            self.header.hold.setChecked(self.driver.paused)
+        else:
+            self.playbar.toggle()
+            self.header.hold.setChecked(False)
+
+    def step(self) -> None:
+        """One tick on: of the drive, which is held for it, or of the playback."""
+        if self.driver.is_on:
+            self.driver.pause(True)
+            self.header.hold.setChecked(True)
+            self.driver.step()
+        else:
+            self.playbar.step(1)
+
+    def _set_speed(self, speed: float) -> None:
+        self.driver.speed = speed
+
+    def _show_live(self, live: bool) -> None:
+        self.inputs.setVisible(live)
+        if not self.notice.fault:
+            self.notice.hide()
+        self.header.hold.setChecked(False)
+        if live:
+            self.inputs.fit_size()
+            self._place_overlays()
+            self._live_slow.start()
+        else:
+            self._live_slow.stop()
+        self.desk.refresh()
+        self.header.refresh()
+        self.measures.refresh()
+        self.view.refresh()
+        self.right.show_clock()
+
+    def _show_frame(self) -> None:
+        self.view.refresh_ahead()
+        self._frames += 1
+        if self.driver.paused:  # no frame follows that would bring the rest up to date
+            self._show_live_slowly()
+        if self.stack.currentWidget() is self.traces and (self.driver.paused or self._frames % TRACES_EVERY == 0):
+            self.traces.show_live()
+        self.right.show_clock()
+
+    def _show_live_slowly(self) -> None:
+        self.desk.show_now()
+        for pane in (self.ledger, self.plan):
+            pane.update()
+
+    def keep_drill(self, card_name: str) -> None:
+        """Keeps the inputs of a drive as a drill."""
+        card = self.session.card(card_name)
+        if card is not None and card.live:
+            name = self.driver.keep_as_drill(card.job.drill)
+            self.session.say(f"kept as drill: {self.session.yard.drill(name).heading}")
+
+    # the rest
+
+    def show_cautions(self) -> None:
+        """Shows the place where cautions are read."""
+        self.show_pane("Measures")
+        self.measures.show_cautions()
+
+    def tick_check(self) -> None:
+        """Runs the tick check and shows it."""
+        self.show_pane("Measures")
+        self.measures.run_check()
+
+    def show_comparison(self, old: Card, new: Card) -> None:
+        """Shows the difference of two cards over the view."""
+        self.hide_comparison()
+        self.comparison = Comparison(old, new, self)
+        self.comparison.closed.connect(self.hide_comparison)
+        self.comparison.move(10, theme.HEADER + 10)
+        self.comparison.raise_()
+        self.comparison.show()
+
+    def hide_comparison(self) -> None:
+        """Closes the comparison."""
+        if self.comparison is not None:
+            self.comparison.hide()
+            self.comparison.deleteLater()
+            self.comparison = None
+
+    def toggle_inputs(self) -> None:
+        """Shows or hides the keys of the craft."""
+        self.inputs.setVisible(not self.inputs.isVisible())
+        self.inputs.fit_size()
+        self._place_overlays()
+
+    def toggle_sheet(self) -> None:
+        """Shows or hides the sheet of all keys."""
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.hide()
+            return
+        if self.sheet is None:
+            self.sheet = KeySheet(list(self.acts.values()), self)
+        self.sheet.move((self.width() - self.sheet.width()) // 2, 60)
+        self.sheet.show()
+        self.sheet.raise_()
+
+    def toggle_night(self) -> None:
+        """Day colours to night colours and back."""
+        theme.use(not theme.is_night())
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Takes the colours of the theme everywhere."""
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setPalette(theme.palette())
+            application.setStyleSheet(theme.sheet())
+        if self.renderer is not None:
+            self.renderer.forget_meshes()
+        self.traces.restyle()
+        self.laws.restyle()
+        self.why.restyle()
+        self._to_restyle = set(self._other_pages)  # pages out of sight when they are shown: all at once is felt
+        self._restyle_shown()
+        self.header.restyle()
+        self.desk.refresh()
+        self.view.refresh()
+        self.right.show_clock()
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+    def _restyle_shown(self) -> None:
+        page = self.pages.currentWidget()
+        for one in [one for one in self._to_restyle if one is page]:
+            self._to_restyle.discard(one)
+            one.restyle()
+
+    def _show_title(self) -> None:
+        mark = "*" if self.session.is_dirty else ""
+        self.setWindowTitle(f"{self.session.yard.title}{mark} · Oak Sled")
+
+    def _place_overlays(self) -> None:
+        """Lines at the foot, one above the other; the panel of keys above them."""
+        taken = stack(self._overlays, self._over, self)
+        foot = taken if self._over is self.view else 0
+        height = self.view.height() - self.inputs.height() - 10 - max(foot - 8, 0)
+        self.inputs.move(self.view.width() - self.inputs.width() - 10, max(0, height))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._place_overlays()
+        self.focus_ring.follow()
+
+    def event(self, event: QEvent | None) -> bool:
+        """A key that the focused widget promises to act on is no shortcut: see `keys`."""
+        overrides = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if overrides and keys.is_promised(QApplication.focusWidget(), cast(QKeyEvent, event)):
+            cast(QKeyEvent, event).accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape that no widget took closes what is open, the uppermost first, or leaves a mode."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.close_something():
+            event.accept()
+            return
+        super().keyPressEvent(event)
+
+    def close_something(self) -> bool:
+        """Closes what lies over the bench, or leaves a mode; False where there was nothing."""
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.hide()
+        elif self.comparison is not None:
+            self.hide_comparison()
+        elif self.notice.isVisible():
+            self.notice.hide()
+        elif self.question.isVisible():
+            self.question.answer_last()
+        elif self.playbar.poke.isChecked():
+            self.playbar.poke.setChecked(False)
+        elif self.inputs.isVisible() and not self.driver.is_on:
+            self.inputs.hide()
+        else:
+            return False
+        return True
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        focus = QApplication.focusWidget()
+        if focus is None or focus.isVisible():  # else it is hidden, and Qt moves the focus without a key
+            self.focus_ring.moved_by_keys()
+        return super().focusNextPrevChild(next)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.driver.stop()
+        self.closing.emit()
+        self.playbar.set_playing(False)
+        self.keeper.close()
+        self.keeper.drop_autosave() if not self.filing.has_work() else self.keeper.autosave()
+        self.measures.close_thread()
+        self.session.worker.close()
+        self.session.loader.close()
+        if event is not None:
+            event.accept()

@@ -1,0 +1,340 @@
+"""The working drawing of a craft: from above, from the left and from the front, to one scale; mounts are dragged on it.
+
+Signals of `BuildPlan`: picked(), moved(part, fields), let_go(label), key_wanted(name).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from oak_sled.core.advice import modes, outlook
+from oak_sled.core.advice.modes import Standing
+from oak_sled.core.base import units
+from oak_sled.core.parts.context import Spot
+from oak_sled.core.parts.register import AnyPart
+from oak_sled.core.parts.swing import Swing
+from oak_sled.core.yard.craft import Craft
+from oak_sled.desk.craftpage import buildpaint
+from oak_sled.desk.drawing.grid import ARROWS, rounded
+from oak_sled.desk.widgets import accessibility, keys, theme
+from oak_sled.desk.work.session import Session
+
+GRID = 0.05
+"""m to which a drag is rounded, unless Alt is held."""
+NEAR_PX = 12.0
+FOOT = 44.0
+"""px below the views, for the words about the whole craft."""
+
+
+@dataclass(frozen=True)
+class View:
+    """One view: the craft axes that go right and up on the paper, their signs, and its box, px."""
+
+    name: str
+    across: int
+    up: int
+    sign: float
+    box: QRectF
+    middle: tuple[float, float]  # m, of the axes across and up, in the middle of the box
+    scale: float  # px a metre
+
+    def at(self, spot: Spot) -> QPointF:
+        """A place of the craft, m from its origin, in px."""
+        x = self.sign * spot[self.across] - self.middle[0]
+        y = spot[self.up] - self.middle[1]
+        return QPointF(self.box.center().x() + x * self.scale, self.box.center().y() - y * self.scale)
+
+    def place(self, px: QPointF, spot: Spot) -> Spot:
+        """The place under a px, at the depth of `spot`, m from the origin."""
+        made = list(spot)
+        made[self.across] = self.sign * ((px.x() - self.box.center().x()) / self.scale + self.middle[0])
+        made[self.up] = (self.box.center().y() - px.y()) / self.scale + self.middle[1]
+        return (made[0], made[1], made[2])
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A mount on the paper: its part, its number (-1: the middle of linked ones), its place, and its view."""
+
+    part: str
+    number: int
+    spot: Spot
+    view: View
+
+
+class BuildPlan(QWidget):
+    """Draws the craft on the bench and takes hold of the mounts of its parts."""
+
+    PROMISED = keys.Keys.of(
+        *keys.ARROWS, *keys.REMOVE, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight, Qt.Key.Key_D, Qt.Key.Key_M
+    )
+
+    picked = pyqtSignal()
+    moved = pyqtSignal(str, object)
+    let_go = pyqtSignal(str)
+    key_wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.chosen = ""
+        self.number = 0
+        """The mount of the selected part that was taken hold of last."""
+        self.zoom = 1.0
+        self._hold: tuple[Mark, View] | None = None
+        self._held_views: list[View] = []
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(420, 340)
+        accessibility.describe(
+            self, "drawing of the craft", keys="Tab of parts: [ and ]; arrows move the selected mount"
+        )
+        session.yard_changed.connect(lambda _: self.update())
+        session.run_changed.connect(self.update)
+
+    # what there is
+
+    @property
+    def craft(self) -> Craft:
+        """The craft on the bench."""
+        return self.session.craft
+
+    def part(self) -> AnyPart | None:
+        """The part that is selected and still there."""
+        return next((part for part in self.craft.parts if part.id == self.chosen), None)
+
+    def choose(self, name: str, number: int = 0) -> None:
+        """Selects a part, or the body where no name is given."""
+        self.chosen, self.number = name, number
+        self.picked.emit()
+        self.update()
+
+    def standing(self) -> Standing | None:
+        """How the craft stands, of the run that is there; None while that is of another craft or of a drive."""
+        run = self.session.run
+        if run is None or run.live or run.job.craft != self.craft:
+            return None
+        return modes.of_run(run)
+
+    # the views
+
+    def views(self) -> list[View]:
+        """From above, from the left and from the front, to one scale."""
+        if self._hold is not None:
+            return self._held_views  # the scale stays while something is dragged
+        return self._laid_out()
+
+    def _laid_out(self) -> list[View]:
+        low, high = self.extent()
+        size = np.maximum(high - low, 0.5)
+        wide, tall = self.width() - 36.0, self.height() - FOOT - 30.0
+        scale = self.zoom * 0.82 * min(wide / float(size[0] + size[1]), tall / float(size[1] + size[2]))
+        left = wide * float(size[0] / (size[0] + size[1]))
+        upper = tall * float(size[1] / (size[1] + size[2]))
+        left, upper = min(max(left, 0.45 * wide), 0.75 * wide), min(max(upper, 0.35 * tall), 0.68 * tall)
+        middle = 0.5 * (low + high)
+        above = QRectF(12, 10, left, upper)
+        side = QRectF(12, above.bottom() + 10, left, tall - upper)
+        front = QRectF(above.right() + 12, side.top(), wide - left, tall - upper)
+        return [
+            View("from above", 0, 1, 1.0, above, (float(middle[0]), float(middle[1])), scale),
+            View("from the left", 0, 2, 1.0, side, (float(middle[0]), float(middle[2])), scale),
+            # seen from the front its left is on the right
+            View("from the front", 1, 2, 1.0, front, (float(middle[1]), float(middle[2])), scale),
+        ]
+
+    def extent(self) -> tuple[np.ndarray, np.ndarray]:
+        """The box of hull, mounts and what is below, m from the origin: lowest and highest corner, shape (3,) each."""
+        half, middle = np.array(self.craft.body.half_extents()), np.array(self.craft.body.middle())
+        spots = [middle - half, middle + half, *(np.array(spot) for part in self.craft.parts for spot in part.mounts())]
+        ground = self.craft.body.centre()[2] - self.craft.stands_above(self.session.ground.gravity)
+        spots.append(np.array([0.0, 0.0, ground - 0.1]))
+        return np.min(spots, axis=0), np.max(spots, axis=0)
+
+    def marks(self) -> list[Mark]:
+        """Every mount in every view; those of the selected part last, so that they lie on top."""
+        found = []
+        parts = sorted(self.craft.parts, key=lambda part: part.id == self.chosen)
+        for view in self.views():
+            for part in parts:
+                spots = part.mounts()
+                found += [Mark(part.id, number, spot, view) for number, spot in enumerate(spots)]
+                if part.id == self.chosen and len(spots) > 1 and hasattr(part, "spread_x"):
+                    found.append(Mark(part.id, -1, (part.x, part.y, part.z), view))
+        return found
+
+    def under(self, at: QPointF) -> Mark | None:
+        """The mount under a px; the nearest one, and of those in one place the one on top."""
+        best, nearest = None, NEAR_PX
+        for mark in self.marks():
+            px = mark.view.at(mark.spot)
+            away = math.hypot(px.x() - at.x(), px.y() - at.y())
+            if mark.view.box.contains(at) and away <= nearest:
+                best, nearest = mark, away
+        return best
+
+    # hand
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        mark = self.under(event.position())
+        if mark is None:
+            self.choose("")
+            return
+        self.choose(mark.part, mark.number)
+        self._held_views = self._laid_out()
+        self._hold = (mark, next(view for view in self._held_views if view.name == mark.view.name))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._hold is None:
+            known = self.under(event.position())
+            self.setCursor(Qt.CursorShape.SizeAllCursor if known else Qt.CursorShape.ArrowCursor)
+            return
+        mark, view = self._hold
+        free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        self._move(mark.part, mark.number, view.place(event.position(), mark.spot), 0.0 if free else GRID)
+
+    def _move(self, name: str, number: int, spot: Spot, step: float) -> None:
+        part = next((one for one in self.craft.parts if one.id == name), None)
+        if part is not None:
+            x, y, z = (rounded(value, step) for value in spot)
+            self.moved.emit(name, part.with_mount(number, (x, y, z)))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        hold, self._hold = self._hold, None
+        if hold is not None:
+            self.let_go.emit(f"move {hold[0].part.replace('_', ' ')}")
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.zoom = min(6.0, max(0.3, self.zoom * 1.15 ** (event.angleDelta().y() / 120.0)))
+            self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.zoom = 1.0
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        key = Qt.Key(event.key())
+        names = ["", *(part.id for part in self.craft.parts)]
+        place = names.index(self.chosen) if self.chosen in names else 0
+        if key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight):
+            step = 1 if key == Qt.Key.Key_BracketRight else -1
+            self.choose(names[(place + step) % len(names)])
+        elif key in ARROWS:
+            self._nudge(*ARROWS[key], up=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.key_wanted.emit("remove")
+        elif key == Qt.Key.Key_D and not event.modifiers():
+            self.key_wanted.emit("duplicate")
+        elif key == Qt.Key.Key_M and not event.modifiers():
+            self.key_wanted.emit("mirror")
+        else:
+            super().keyPressEvent(event)
+
+    def _nudge(self, right: int, up_paper: int, up: bool) -> None:
+        """Moves the selected mount by a step of the grid: ahead and to the left, or up with Shift."""
+        part = self.part()
+        spots = part.mounts() if part is not None else []
+        if part is None or not spots:
+            self.session.say("select a part that has a mount: [ and ] go through them")
+            return
+        number = self.number if self.number < len(spots) else 0
+        x, y, z = (part.x, part.y, part.z) if number < 0 else spots[number]
+        spot = (x + GRID * right, y, z + GRID * up_paper) if up else (x + GRID * right, y + GRID * up_paper, z)
+        self._move(part.id, number, spot, GRID)
+        self.let_go.emit(f"move {part.id.replace('_', ' ')}")
+
+    # picture
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour("paper"))
+        stands, craft, gravity = self.standing(), self.craft, self.session.ground.gravity
+        ground = craft.body.centre()[2] - craft.stands_above(gravity)
+        for view in self.views():
+            painter.save()
+            painter.setClipRect(view.box)
+            buildpaint.paint_paper(painter, view)
+            buildpaint.paint_hull(painter, view, craft)
+            if view.up == 2:
+                buildpaint.paint_ground(painter, view, craft, gravity)
+            buildpaint.paint_lines_of_action(painter, view, craft)
+            buildpaint.paint_supports(painter, view, craft, stands, gravity)
+            for mark in (mark for mark in self.marks() if mark.view.name == view.name):
+                chosen = mark.part == self.chosen
+                buildpaint.paint_mark(painter, view, craft, mark.part, mark.number, chosen, ground)
+            buildpaint.paint_centre(painter, view, craft)
+            painter.restore()
+            buildpaint.paint_frame(painter, view)
+        above, _, front = self.views()
+        card = QRectF(front.box.left(), above.box.top(), front.box.width(), above.box.height())
+        buildpaint.paint_standing(painter, card, self.standing_lines(stands))
+        buildpaint.paint_words(painter, QRectF(16, self.height() - FOOT, self.width() - 32, FOOT), self.words())
+        part = self.part()
+        value = "body" if part is None else f"{part.heading}, mounts {_said(part.mounts())}"
+        accessibility.describe(
+            self, "drawing of the craft", value, "[ and ]: parts; arrows: move; D: duplicate; Delete: remove"
+        )
+
+    def standing_lines(self, stands: Standing | None) -> list[tuple[str, str]]:
+        """How the craft stands and swings, a name and a sentence each."""
+        if not any(part.rays() for part in self.craft.parts):
+            return [("no hover pads or wheels", "fit some, and their loads and swings stand here")]
+        if "z" in self.craft.body.held:
+            return [("its height is held", "let z, roll and pitch move freely (body, held axes): then they carry it")]
+        if stands is None:
+            return [("not known", "it finds no place to stand, or its run is not in yet")]
+        lean = f"roll {math.degrees(stands.roll):.2f}°, pitch {math.degrees(stands.pitch):.2f}°"
+        found = [
+            (f"loads {units.show(min(stands.loads), 'N')} to {units.show(max(stands.loads), 'N')}", f"rests at {lean}")
+        ]
+        for mode in stands.modes:
+            rate = units.show(mode.rate / math.tau, "Hz")
+            words = "grows from tick to tick" if mode.grows else Swing(mode.rate, mode.share).words()
+            found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
+        setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks, self.session.run)
+        tips = setting.tips()
+        if math.isfinite(tips):
+            found.append((f"tips at {units.show(tips, 'g')} sideways", "pushed slowly, with the lean of its springs"))
+        stiffest = min((mode.stiffest for mode in stands.modes), default=math.inf)
+        strongest = min((mode.strongest for mode in stands.modes), default=math.inf)
+        if math.isfinite(stiffest):
+            most = f"springs × {stiffest:.3g}" + (f" or dampers × {strongest:.3g}" if math.isfinite(strongest) else "")
+            found.append((f"at {self.session.yard.ticks} ticks/s it holds up to", most))
+        return found
+
+    def words(self) -> list[str]:
+        """Two lines about the whole craft: masses, weight and swings; channels and their keys."""
+        craft, stands = self.craft, self.standing()
+        hull, load = craft.body.true_mass(), craft.carried_mass()
+        weight = (hull + load) * self.session.ground.gravity * craft.body.gravity_scale
+        first = [f"{units.show(hull, 'kg')} hull"]
+        first += [f"{units.show(load, 'kg')} payload", f"{units.show(hull + load, 'kg')} in all"] if load else []
+        rays = sum(len(part.rays()) for part in craft.parts)
+        first.append(f"weight {units.show(weight, 'N')}" + (f" on {rays} supports" if rays else ""))
+        if stands is not None:
+            first += [f"{mode.name} {units.show(mode.rate / math.tau, 'Hz')}" for mode in stands.modes]
+        keys = [
+            f"{channel.heading} {' '.join((*channel.plus_keys, *channel.minus_keys)) or 'without keys'}"
+            for channel in craft.channels
+        ]
+        held = f"held: {', '.join(craft.body.held)}" if craft.body.held else "free in all axes"
+        return [" · ".join(first), f"keys: {' · '.join(keys) or 'no channels'} · {held} · snap {GRID:g} m, Alt: free"]
+
+
+def _said(spots: list[Spot]) -> str:
+    return "; ".join(f"{x:.2f}, {y:.2f}, {z:.2f} m" for x, y, z in spots) or "none"

@@ -1,0 +1,273 @@
+"""Live driving: keys in, ticks at a fixed rate, frames apart from them."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication, QLineEdit
+
+from oak_sled.core.advice import cautions, cost
+from oak_sled.core.kernel import state
+from oak_sled.core.project import shelf
+from oak_sled.core.project.live import LiveDrive, all_raw_values
+from oak_sled.core.project.shelf import Card
+from oak_sled.core.results import measures
+from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.yard import Drill
+from oak_sled.desk.work.session import Session
+
+FRAME_MS = 16
+WINDOW_S = 16.0
+"""s of a drive that the views look at while it goes on."""
+MOST_CATCH_UP_S = 0.1
+"""A frame that came late makes up for at most this much time; beyond it the drive runs slower, not wilder."""
+MOST_COMPUTED_S = 0.04
+"""s of computing that a frame may take: a heavy ground runs slower, and the window stays quick."""
+BEHIND = 0.9
+"""Share of the speed asked for below which a drive is said to run behind."""
+JUDGED_S = 2.0
+"""s of driving over which its speed is judged."""
+SPEEDS = (1.0, 0.5, 0.25, 0.1)
+
+
+def key_name(key: int) -> str:
+    """The name by which a key stands in a yard file: "W", "Space", "Up"."""
+    return QKeySequence(key).toString(QKeySequence.SequenceFormat.PortableText)
+
+
+class Driver(QObject):
+    """Drives every craft of the drill in one world, each on its own keys. Signals: frame(), held_changed(),
+    stopped()."""
+
+    frame = pyqtSignal()
+    held_changed = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QObject | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.held: set[str] = set()
+        self.speed = 1.0
+        self.paused = False
+        self.drive: LiveDrive | None = None
+        self.frame_s: list[float] = []
+        self._owed = 0.0
+        self._last = 0.0
+        self._tick_s = 0.0
+        self._judged = (0, 0.0)  # ticks and s since the speed was judged last
+        self._told = False
+        self._timer = QTimer(self)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.setInterval(FRAME_MS)
+        self._timer.timeout.connect(self._tick)
+        session.yard_changed.connect(lambda _: self._settings_changed())
+
+    @property
+    def is_on(self) -> bool:
+        """Whether a drive goes on."""
+        return self.drive is not None
+
+    def crafts(self) -> list[Craft]:
+        """The crafts that are driven: those of the drill, the one under test first."""
+        return [one.craft for one in self.session.job().actors]
+
+    def start(self) -> None:
+        """Begins a drive from the start of the drill."""
+        if self.is_on:
+            return
+        self.drive = LiveDrive(self.session.job())
+        self.held.clear()
+        self.paused = False
+        self._owed, self._last = 0.0, time.perf_counter()
+        last = self.session.run
+        self._tick_s = cost.tick_seconds(last) if last is not None else 0.0
+        self._judged, self._told = (0, 0.0), False
+        self.frame_s = []
+        self.session.live_on = True
+        self.session.ghost = None
+        self.session.shown_card = ""  # no card is that of a drive that goes on
+        heavy = tuple(one for one in self.session.warned if one.name == "heavy")
+        self.session.warned = (*cautions.find(self.drive.job), *heavy)  # those of the last run were its own
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+        self._show()
+        self.session.live_changed.emit(True)
+        self.session.shelf_changed.emit()
+        self._timer.start()
+
+    def stop(self) -> None:
+        """Ends the drive, and keeps what was driven on the shelf."""
+        if not self.is_on:
+            return
+        self._timer.stop()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        drive, self.drive = self.drive, None
+        assert drive is not None
+        self.session.live_on = False
+        self.held.clear()
+        self.held_changed.emit()
+        self.session.live_changed.emit(False)
+        if drive.ticks > 0:
+            self._keep(drive)
+        else:
+            self.session.rerun()
+
+    def _keep(self, drive: LiveDrive) -> None:
+        made = self._seen(drive.finish())
+        found = measures.Readings(made)
+        self.session.add_card(shelf.card_of(made, f"drive by hand, {made.duration:.0f} s"))
+        card = self.session.cards[0]
+        self.session.show_run(made, found, cautions.find(made.job, made))
+        self.session.shown_card = card.id
+        self.session.shelf_changed.emit()
+        said = made.message or drive.left_out
+        if said:
+            self.session.say(said, True)
+
+    def _seen(self, made: Run) -> Run:
+        """A run of the drive, looked at from the craft that is selected."""
+        there = [one.craft.id for one in made.job.actors]
+        return made.seen_from(self.session.craft.id) if self.session.craft.id in there else made
+
+    def cards(self) -> tuple[Card, ...]:
+        """What was driven so far, as a card: for the case of a crash."""
+        if self.drive is None or self.drive.ticks == 0:
+            return ()
+        return (shelf.card_of(self.drive.finish(), "drive by hand, cut short by a crash"),)
+
+    def keep_as_drill(self, driven: Drill) -> str:
+        """Puts the inputs of a drive into the yard as a drill and on the bench; the drill's name."""
+        yard = self.session.yard
+        name = free_name("drive", yard.drills)
+        drill = driven.replace(id=name)
+        grown = yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
+        self.session.change(grown, "keep drive as drill")
+        return name
+
+    def restart(self) -> None:
+        """Begins the drive anew."""
+        if self.drive is not None:
+            self.drive.restart()
+        self._owed = 0.0
+        self._show()
+
+    def to_start(self) -> None:
+        """Puts the crafts back to the start and drives on."""
+        if self.drive is not None:
+            self.drive.to_start()
+
+    def happen(self, event: Event) -> None:
+        """An event to the craft on the bench, or to a block, at this moment of the drive."""
+        if self.drive is not None:
+            self.drive.happen(event)
+
+    def step(self) -> None:
+        """One tick, while held."""
+        self._advance(1)
+        self._show()
+
+    def pause(self, on: bool) -> None:
+        """Holds the drive, or lets it go on."""
+        self.paused = on
+        self._last = time.perf_counter()
+
+    def _settings_changed(self) -> None:
+        if not self.is_on:
+            return
+        assert self.drive is not None
+        job = self.session.job()
+        if [one.craft.id for one in job.actors] != [one.craft.id for one in self.drive.job.actors]:
+            self.stop()
+            return
+        self.drive.take(job)
+
+    def _tick(self) -> None:
+        now = time.perf_counter()
+        passed, self._last = now - self._last, now
+        self.frame_s.append(passed)
+        del self.frame_s[:-4000]
+        if self.paused:
+            return
+        rate = self.session.yard.ticks
+        self._owed += min(passed, MOST_CATCH_UP_S) * self.speed * rate
+        due = int(self._owed)
+        self._owed -= due
+        if due:
+            self._advance(min(due, max(1, int(MOST_COMPUTED_S / max(self._tick_s, 1e-9)))))
+            self._show()
+        self._judge(passed)
+        if self.drive is not None and self.drive.status == state.DIVERGED:
+            self.stop()
+
+    def _advance(self, ticks: int) -> None:
+        began = time.perf_counter()
+        assert self.drive is not None
+        self.drive.advance(ticks, all_raw_values(self.drive.job, self.held))
+        self._tick_s += 0.2 * ((time.perf_counter() - began) / ticks - self._tick_s)
+        self._judged = (self._judged[0] + ticks, self._judged[1])
+
+    def _judge(self, passed: float) -> None:
+        """Says once a drive that it runs behind real time, because of what its ticks cost."""
+        ticks, seconds = self._judged[0], self._judged[1] + passed
+        self._judged = (ticks, seconds)
+        if seconds < JUDGED_S:
+            return
+        speed = ticks / self.session.yard.ticks / seconds
+        self._judged = (0, 0.0)
+        if self._told or speed > BEHIND * self.speed or self.drive is None:
+            return
+        if not cost.is_heavy(self.drive.job, self._tick_s):
+            return
+        self._told = True
+        known = next((caution.helps for caution in self.session.warned if caution.name == "heavy"), "")
+        self.session.say(
+            f"this ground costs {1e3 * self._tick_s:.0f} ms a tick; driving runs at {speed:.1g} of real time"
+            + (f"; {known}" if known else "")
+        )
+
+    def _show(self) -> None:
+        if self.drive is None:
+            return
+        newest = self._seen(self.drive.newest(WINDOW_S))
+        self.session.run = newest
+        self.session.time = newest.duration
+        self.frame.emit()
+
+    def bound_keys(self) -> set[str]:
+        """Every key that drives something."""
+        return {key for craft in self.crafts() for c in craft.channels for key in (*c.plus_keys, *c.minus_keys)}
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is None or event.type() not in (
+            QEvent.Type.KeyPress,
+            QEvent.Type.KeyRelease,
+            QEvent.Type.ShortcutOverride,
+            QEvent.Type.ApplicationDeactivate,
+        ):
+            return False
+        if event.type() == QEvent.Type.ApplicationDeactivate:
+            self.held.clear()  # no key stays down behind another window
+            self.held_changed.emit()
+            return False
+        assert isinstance(event, QKeyEvent)
+        if isinstance(QApplication.focusWidget(), QLineEdit):
+            return False
+        name = key_name(event.key())
+        if name not in self.bound_keys() or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        if event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()
+            return True
+        if not event.isAutoRepeat():
+            if event.type() == QEvent.Type.KeyPress:
+                self.held.add(name)
+            else:
+                self.held.discard(name)
+            self.held_changed.emit()
+        return True

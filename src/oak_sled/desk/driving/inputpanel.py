@@ -1,0 +1,147 @@
+"""The input check: every channel live, keys that light as they go down, and keys that fight or do nothing."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from oak_sled.core.tick.rowlayout import HEAD
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.craft import Craft
+from oak_sled.desk.driving.drive import Driver, key_name
+from oak_sled.desk.widgets import accessibility, theme
+from oak_sled.desk.work.session import Session
+
+LINE = 24
+
+
+def conflicts(crafts: list[Craft]) -> list[str]:
+    """Keys that are bound twice, and channels that are bound to nothing, in words."""
+    found = [
+        f"{key} is bound twice: {' and '.join(f'{craft.heading} {channel.heading}' for craft, channel in users)}"
+        for key, users in casting.shared_keys(crafts).items()
+    ]
+    for craft in crafts:
+        for channel in craft.channels:
+            if not channel.plus_keys and not channel.minus_keys:
+                found.append(f"{craft.heading} {channel.heading}: no key")
+    return found
+
+
+class InputPanel(QWidget):
+    """Shows the keys of every craft that is driven. A click on a key asks for another in its place."""
+
+    def __init__(self, session: Session, driver: Driver, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session, self.driver = session, driver
+        self.asking: tuple[str, str, str] | None = None  # craft, channel, "plus_keys" or "minus_keys"
+        self._boxes: list[tuple[QRectF, tuple[str, str, str]]] = []
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        accessibility.describe(self, "keys of the crafts", keys="click a key to bind another")
+        self.setToolTip("click a key to bind another; Escape cancels")
+        session.yard_changed.connect(lambda _: self.fit_size())
+        driver.frame.connect(self.update)
+        driver.held_changed.connect(self.update)
+        self.fit_size()
+
+    def sizeHint(self) -> QSize:
+        crafts = self.driver.crafts()
+        lines = sum(len(craft.channels) + (1 if len(crafts) > 1 else 0) for craft in crafts) + len(conflicts(crafts))
+        return QSize(282, 12 + LINE * max(1, lines))
+
+    def fit_size(self) -> None:
+        """Takes the room its lines need."""
+        self.resize(self.sizeHint())
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        self.asking = next((who for box, who in self._boxes if box.contains(event.position())), None)
+        if self.asking is not None:
+            self.setFocus()
+            self.grabKeyboard()
+        self.update()
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self.asking is None:
+            return
+        craft_id, channel_id, side = self.asking
+        self.asking = None
+        self.releaseKeyboard()
+        if event.key() != Qt.Key.Key_Escape:
+            self.bind(craft_id, channel_id, side, key_name(event.key()))
+        self.update()
+
+    def bind(self, craft_id: str, channel_id: str, side: str, key: str) -> None:
+        """Binds a key to one side of a channel, in the place of what was there."""
+        path = f"crafts.{craft_id}.channels.{channel_id}.{side}"
+        self.session.edit(path, (key,), f"bind {channel_id} to {key}", card=False)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour("card", 232))
+        self._boxes = []
+        crafts = self.driver.crafts()
+        top = 6.0
+        for number, craft in enumerate(crafts):
+            if len(crafts) > 1:
+                painter.setFont(theme.font(theme.SMALL, bold=True))
+                painter.setPen(theme.colour("ink"))
+                painter.drawText(QPointF(10, top + 16), craft.heading)
+                top += LINE
+            for place, channel in enumerate(craft.channels):
+                painter.setFont(theme.font(theme.SMALL))
+                painter.setPen(theme.colour("ink"))
+                painter.drawText(QPointF(10, top + 16), theme.elide(channel.heading, 62, theme.font(theme.SMALL)))
+                self._paint_key(
+                    painter, craft.id, channel.id, "minus_keys", channel.minus_keys, 76, top, channel.two_sided
+                )
+                self._paint_bar(painter, number, place, channel.two_sided, top)
+                self._paint_key(painter, craft.id, channel.id, "plus_keys", channel.plus_keys, 222, top, True)
+                top += LINE
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("warning"))
+        for words in conflicts(crafts):
+            painter.drawText(QPointF(10, top + 15), theme.elide(words, 264, theme.font(10)))
+            top += LINE
+
+    def _paint_bar(self, painter: QPainter, number: int, place: int, two_sided: bool, top: float) -> None:
+        value = 0.0
+        drive = self.driver.drive
+        if drive is not None and number < len(drive.layout.crafts):
+            first = drive.layout.first_of(number) + HEAD
+            value = float(drive.recorder.recent()[-1][first + place])
+        bar = QRectF(136, top + 8, 80, 8)
+        painter.fillRect(bar, theme.colour("shade"))
+        origin = bar.center().x() if two_sided else bar.left()
+        reach = value * (bar.width() / 2 if two_sided else bar.width())
+        painter.fillRect(QRectF(min(origin, origin + reach), bar.top(), abs(reach), 8), theme.family("holder"))
+
+    def _paint_key(
+        self,
+        painter: QPainter,
+        craft_id: str,
+        channel_id: str,
+        side: str,
+        keys: tuple[str, ...],
+        x: float,
+        top: float,
+        used: bool,
+    ) -> None:
+        if not used:
+            return
+        box = QRectF(x, top + 2, 54, 20)
+        who = (craft_id, channel_id, side)
+        self._boxes.append((box, who))
+        down = any(key in self.driver.held for key in keys)
+        painter.setBrush(theme.colour("oak_light") if down else theme.colour("paper"))
+        painter.setPen(theme.pen("warning" if self.asking == who else "rule"))
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("ink") if not down else theme.colour("desk"))
+        words = "key?" if self.asking == who else "/".join(keys) or "—"
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.elide(words, 52, theme.font(10)))

@@ -1,0 +1,294 @@
+"""The ledger at the cursor: every force and torque of the tick, as a share of weight, and their sum."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from oak_sled.core.base import units
+from oak_sled.core.base.units import STANDARD_GRAVITY
+from oak_sled.core.results import energy, traces
+from oak_sled.core.results.run import Run
+from oak_sled.core.results.traces import LedgerRow
+from oak_sled.desk.widgets import accessibility, theme
+from oak_sled.desk.work.session import Session
+
+ROW = 23
+
+
+class LedgerPane(QWidget):
+    """Shows the ledger of the session's run at its cursor, in craft or world axes."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session = session
+        self.craft_axes = True
+        self.shows_energy = False
+        self.block = ""
+        """The watched block whose ledger is shown; empty: that of the craft."""
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 4, 10, 4)
+        bar = QHBoxLayout()
+        self.axes = QPushButton("craft axes")
+        self.axes.setObjectName("quiet")
+        self.axes.setMinimumHeight(24)
+        self.axes.setToolTip("switch between craft axes and world axes")
+        self.axes.clicked.connect(self.switch_axes)
+        self.of = QPushButton("")
+        self.of.setObjectName("quiet")
+        self.of.setMinimumHeight(24)
+        self.of.setToolTip("the body whose ledger is shown: the craft, or a block that the drill watches (Drill page)")
+        self.of.clicked.connect(self.show_bodies)
+        self.kind = QPushButton("energy of a bounce")
+        self.kind.setObjectName("quiet")
+        self.kind.setCheckable(True)
+        self.kind.setMinimumHeight(24)
+        self.kind.setToolTip("what each line gave or took from one top of the path to the next, and what springs hold")
+        self.kind.clicked.connect(self.show_energy)
+        bar.addWidget(self.kind)
+        bar.addStretch(1)
+        bar.addWidget(self.of)
+        bar.addWidget(self.axes)
+        layout.addLayout(bar)
+        layout.addStretch(1)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        session.run_changed.connect(self._name_body)
+        session.cursor_moved.connect(self.update)
+        session.run_changed.connect(self._tell)
+        session.cursor_moved.connect(self._tell)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._tell()
+
+    def _tell(self) -> None:
+        """The lines, for a screen reader; not in every frame of a drive, nor while another pane is shown."""
+        if self.isVisible() and not self.session.live_on:
+            if self.shows_energy:
+                accessibility.describe(self, "energy of a bounce", "; ".join(self.energy_words()))
+                return
+            said = [f"{row.title} {', '.join(_plain(force) for force in row.force)} N" for row in self.rows()]
+            accessibility.describe(self, "ledger", "; ".join(said))
+
+    def switch_axes(self) -> None:
+        """Own axes to world axes and back."""
+        self.craft_axes = not self.craft_axes
+        self._name_body()
+
+    def show_energy(self, whether: bool) -> None:
+        """The energy of the bounce at the cursor in the place of the forces of its tick."""
+        self.shows_energy = whether
+        self.kind.setChecked(whether)
+        self.axes.setVisible(not whether)
+        self._name_body()
+
+    def show_bodies(self) -> None:
+        """The list of bodies that keep a ledger."""
+        run = self.session.run
+        menu = QMenu(self)
+        for name in ("", *(run.layout.watched if run is not None else ())):
+            menu.addAction(theme.in_menu(self._heading(name)), lambda name=name: self.show_body(name))
+        menu.exec(self.of.mapToGlobal(self.of.rect().bottomLeft()))
+        menu.deleteLater()
+
+    def show_body(self, name: str) -> None:
+        """Shows the ledger of a watched block; empty: that of the craft."""
+        self.block = name
+        self._name_body()
+
+    def _heading(self, name: str) -> str:
+        run = self.session.run
+        if name or run is None:
+            return name.replace("_", " ")
+        return run.job.craft.heading
+
+    def _name_body(self) -> None:
+        run = self.session.run
+        if run is not None and self.block not in run.layout.watched:
+            self.block = ""  # another drill, which does not watch it
+        self.of.setText(f"{self._heading(self.block)} ▾")
+        self.of.setVisible(run is not None and bool(run.layout.watched) and not self.shows_energy)
+        self.axes.setText("world axes" if not self.craft_axes else "block axes" if self.block else "craft axes")
+        self._tell()
+        self.update()
+
+    def rows(self) -> tuple[LedgerRow, ...]:
+        """The lines that are shown."""
+        run = self.session.run
+        if run is None or not run.ticks:
+            return ()
+        row = run.ticks if self.session.live_on else max(1, self.session.row)
+        if self.block:
+            return traces.ledger_of_block(run, self.block, row, self.craft_axes)
+        return traces.ledger(run, row, self.craft_axes)
+
+    def mass(self, run: Run) -> float:
+        """kg of the body whose ledger is shown."""
+        return traces.mass_of_block(run, self.block) if self.block else run.job.craft.body.true_mass()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        rows = self.rows()
+        run = self.session.run
+        if run is None or not rows:
+            return
+        painter = QPainter(self)
+        if self.shows_energy:
+            self._paint_energy(painter, run)
+            return
+        width = self.width() - 20
+        columns = [10 + width * share for share in (0.47, 0.62, 0.77, 1.0)]
+        row_time = (run.ticks if self.session.live_on else max(1, self.session.row)) * run.job.dt
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        top = 34.0
+        for text, x in zip(("ahead", "left", "up"), columns[:3], strict=True):
+            words = text if self.craft_axes else {"ahead": "x", "left": "y", "up": "z"}[text]
+            painter.drawText(QRectF(x - 80, top, 80, 16), Qt.AlignmentFlag.AlignRight, f"{words}  N")
+        painter.drawText(QRectF(columns[3] - 90, top, 90, 16), Qt.AlignmentFlag.AlignRight, "yaw  N m")
+        top += 20
+        painter.drawText(QRectF(columns[0] - 150, top - 20, 84, 16), Qt.AlignmentFlag.AlignRight, "of weight")
+        mass = self.mass(run)
+        weight = max(mass * STANDARD_GRAVITY, 1e-9)
+        biggest = max(max(abs(value) for value in row.force[:2]) for row in rows) or 1.0
+        step = min(ROW, (self.height() - top - 66) / max(len(rows), 1))
+        for row in rows:
+            self._paint_row(painter, row, top, step, columns, weight, biggest)
+            top += step
+        painter.setPen(theme.pen("ink"))
+        painter.drawLine(10, int(top + 2), self.width() - 10, int(top + 2))
+        total = [sum(row.force[axis] for row in rows) for axis in range(3)]
+        torque = sum(row.torque[2] for row in rows)
+        summed = LedgerRow("sum", "sum = m a", "", (total[0], total[1], total[2]), (0.0, 0.0, torque))
+        self._paint_row(painter, summed, top + 5, step, columns, weight, 0.0)
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        level = (total[0] ** 2 + total[1] ** 2) ** 0.5
+        text = f"{units.show(level / mass, 'm/s2')} level = {units.show(level / weight, 'g')}"
+        first = " · first tick" if row_time <= run.job.dt * 1.5 else ""
+        text += f" · in the tick that ends at {row_time:.3f} s{first}"
+        painter.drawText(12, int(top + 5 + step + 16), text)
+
+    def _paint_row(
+        self,
+        painter: QPainter,
+        row: LedgerRow,
+        top: float,
+        step: float,
+        columns: list[float],
+        weight: float,
+        biggest: float,
+    ) -> None:
+        ink = theme.family(row.family)
+        base = top + step * 0.68
+        idle = all(abs(value) < 1e-9 for value in (*row.force, *row.torque))
+        if row.family and biggest:
+            painter.fillRect(QRectF(10, top + 3, 4, step - 6), ink)
+        name = theme.font(theme.TEXT, bold=not biggest)
+        painter.setFont(name)
+        painter.setPen(theme.colour("soft" if idle else "ink"))
+        painter.drawText(20, int(base), theme.elide(row.title, columns[0] - 88, name))
+        if idle:
+            return
+        size = (row.force[0] ** 2 + row.force[1] ** 2 + row.force[2] ** 2) ** 0.5
+        if biggest and size > 1e-9:
+            painter.setFont(theme.font(10))
+            painter.setPen(theme.colour("soft"))
+            painter.drawText(
+                QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f}"
+            )
+        painter.setFont(theme.font(theme.TEXT))
+        for value, x in zip(row.force, columns[:3], strict=True):
+            painter.setPen(theme.colour("ink" if abs(value) > 1e-9 else "rule"))
+            painter.drawText(QRectF(x - 66, base - 12, 66, 16), Qt.AlignmentFlag.AlignRight, _plain(value))
+        painter.setPen(theme.colour("ink" if abs(row.torque[2]) > 1e-9 else "rule"))
+        painter.drawText(QRectF(columns[3] - 90, base - 12, 90, 16), Qt.AlignmentFlag.AlignRight, _plain(row.torque[2]))
+
+    # energy
+
+    def energies(self) -> EnergyTable | None:
+        """What each line did in the bounce at the cursor: to the cursor, and over all of it; None without a bounce."""
+        run = self.session.run
+        if run is None or not run.ticks or self.session.live_on:
+            return None
+        row = self.session.row
+        bounce = energy.bounce_at(run, row)
+        if bounce is None:
+            return None
+        whole = energy.shares(run, bounce.first, bounce.last)
+        now = {(one.name, one.kind): one.joules for one in energy.shares(run, bounce.first, row)}
+        lines = [(one, now.get((one.name, one.kind), 0.0)) for one in whole]
+        return EnergyTable(bounce, lines)
+
+    def energy_words(self) -> list[str]:
+        """The same in words."""
+        table = self.energies()
+        if table is None:
+            return ["no bounce at the cursor"]
+        return [f"{share.title} {_joules(share.joules)}" for share, _ in table.lines]
+
+    def _paint_energy(self, painter: QPainter, run: Run) -> None:
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour("soft"))
+        table = self.energies()
+        if table is None:
+            words = (
+                "A drive has no bounces yet: end it first."
+                if self.session.live_on
+                else "No bounce at the cursor: the craft is held at its height, or never rises and falls again."
+            )
+            painter.drawText(QRectF(12, 40, self.width() - 24, 40), Qt.TextFlag.TextWordWrap, words)
+            return
+        bounce, dt = table.bounce, run.job.dt
+        back = f", {100.0 * bounce.rose / bounce.fell:.0f} %" if bounce.fell > 0.0 else ""
+        went = f"fell {units.show(bounce.fell, 'm')}, rose {units.show(bounce.rose, 'm')}{back}"
+        painter.drawText(12, 46, f"bounce from {bounce.first * dt:.3f} to {bounce.last * dt:.3f} s: {went}")
+        width, top = self.width() - 20, 58.0
+        columns = [10 + width * share for share in (0.62, 0.79, 1.0)]
+        for words, x in (("to the cursor", columns[1]), ("whole bounce", columns[2])):
+            painter.drawText(QRectF(x - 100, top, 100, 16), Qt.AlignmentFlag.AlignRight, words)
+        top += 20
+        biggest = max((abs(share.joules) for share, _ in table.lines), default=1.0) or 1.0
+        step = min(ROW, (self.height() - top - 46) / max(len(table.lines), 1))
+        for share, now in table.lines:
+            ink = theme.family(share.family)
+            painter.fillRect(QRectF(10, top + 3, 4, step - 6), ink)
+            painter.setFont(theme.font(theme.TEXT))
+            painter.setPen(theme.colour("ink"))
+            base = top + step * 0.68
+            painter.drawText(20, int(base), theme.elide(share.title, columns[0] - 120, theme.font(theme.TEXT)))
+            # a bar from the middle: right what it gave, left what it took or holds
+            middle, reach = columns[0] - 48.0, 44.0 * share.joules / biggest
+            painter.fillRect(QRectF(middle + min(reach, 0.0), top + 6, abs(reach), step - 12), ink)
+            painter.fillRect(QRectF(middle - 0.5, top + 3, 1, step - 6), theme.colour("rule"))
+            for value, x in ((now, columns[1]), (share.joules, columns[2])):
+                number, unit = units.split(value, "J")
+                theme.number(painter, x, base, number, unit, theme.TEXT, theme.colour("ink"), theme.colour("soft"))
+            top += step
+        painter.setPen(theme.pen("ink"))
+        painter.drawLine(10, int(top + 2), self.width() - 10, int(top + 2))
+        top += 5
+        painter.setFont(theme.font(theme.TEXT, bold=True))
+        painter.drawText(20, int(top + step * 0.68), "change of motion")
+        ends = ((self.session.row, columns[1]), (bounce.last, columns[2]))
+        for row, x in ends:
+            number, unit = units.split(energy.gained(run, bounce.first, row), "J")
+            ink = theme.colour("ink")
+            theme.number(painter, x, top + step * 0.68, number, unit, theme.TEXT, ink, theme.colour("soft"))
+
+
+@dataclass(frozen=True)
+class EnergyTable:
+    """A bounce, and of every line what it did in all of it, and to the cursor, J."""
+
+    bounce: energy.Bounce
+    lines: list[tuple[energy.Share, float]]
+
+
+def _joules(value: float) -> str:
+    return " ".join(units.split(value, "J"))
+
+
+def _plain(value: float) -> str:
+    return "0" if abs(value) < 0.05 else f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"

@@ -1,0 +1,172 @@
+"""The pictures of every main view, made from the demo yards."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from oak_sled.core.project import demos
+from oak_sled.desk.app.program import drag, drive_a_little, finish, make_folder, ready_window, settle, shoot, until
+from oak_sled.desk.app.window import Window
+from oak_sled.desk.drill.channelpaint import Pick
+from oak_sled.desk.widgets.dialwidget import DialWidget
+
+
+def shots(folder: Path) -> int:
+    """Every main view from demo data as a PNG of 1280x800."""
+    make_folder(folder)
+    app, window = ready_window()
+    session = window.session
+    shoot(window, folder, "bench")
+    dial = window.desk.findChild(DialWidget, "dial_runners_side_grip")
+    assert dial is not None
+    drag(dial, -40, app, let_go=False)
+    settle(app, 0.6)
+    shoot(window, folder, "dial-drag")
+    session.commit("runners edge grip")
+    settle(app, 0.6)
+    for pane in ("Ledger", "Measures"):
+        window.show_pane(pane)
+        settle(app, 0.4)
+        shoot(window, folder, pane.lower())
+    window.tick_check()
+    until(app, lambda: window.measures.result is not None)
+    settle(app, 0.3)
+    shoot(window, folder, "tick-check")
+    window.measures.show_measures()
+    window.show_pane("Traces")
+    window.desk.open_strip("runners")
+    settle(app, 0.5)
+    shoot(window, folder, "strip-open")
+    window.desk.open_strip("runners")
+    session.choose("drill", "wall_run")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
+    window.playbar.choose("chase")
+    drive_a_little(app, window)
+    shoot(window, folder, "driving")
+    window.driver.stop()
+    settle(app, 0.4)
+    shoot_quay(app, window, folder)
+    shoot_throws(app, window, folder)
+    shoot_rides(app, window, folder)
+    finish(app, window)
+    return 0
+
+
+def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
+    """The sled among freight, over the ramp, and the page of its ground."""
+    session = window.session
+    session.open(demos.load("quay"), (), None)
+    until(app, lambda: session.run is not None and not session.worker.is_busy)
+    session.set_time(1.55)
+    window.playbar.choose("orbit")
+    settle(app, 0.8)
+    shoot(window, folder, "quay")
+    session.choose("drill", "ramp_jump")
+    until(app, lambda: session.run is not None and session.run.job.drill.id == "ramp_jump")
+    session.set_time(2.35)
+    settle(app, 0.4)
+    window.show_page("Ground")
+    window.ground_page.plan.choose(["blocks.ramp"])
+    settle(app, 0.4)
+    shoot(window, folder, "ground")
+    window.show_page("Bench")
+    shoot_uneven(app, window, folder)
+
+
+def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: float) -> None:
+    """A demo yard on one of its drills, at a moment."""
+    session = window.session
+    session.open(demos.load(name), (), None)
+    until(app, lambda: session.run is not None and not session.worker.is_busy)
+    session.choose("drill", drill)
+    until(app, lambda: session.run is not None and session.run.job.drill.id == drill)
+    settle(app, 0.4)
+    session.set_time(time_s)
+    settle(app, 0.8)
+
+
+def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
+    """Two crafts in one world, and the collision shape of a mesh."""
+    open_yard(app, window, "shunting", "both_push", 2.2)
+    window.playbar.choose("orbit")
+    window.show_pane("Plan")
+    settle(app, 0.8)
+    shoot(window, folder, "shunting")
+    window.show_pane("Traces")
+    open_yard(app, window, "quay", "down_the_gutter", 5.0)
+    window.show_page("Ground")
+    plan = window.ground_page.plan
+    plan.line = [(38.0, -8.0), (38.0, 8.0)]
+    plan.choose(["blocks.cleat"])
+    settle(app, 0.4)
+    shoot(window, folder, "mesh")
+    window.show_page("Bench")
+
+
+def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
+    """A mortar and its wall, and the page of its drill."""
+    open_yard(app, window, "mortar", "breach", 2.35)
+    shoot(window, folder, "mortar")
+    open_yard(app, window, "mortar", "walk_the_fire", 1.6)
+    window.show_page("Drill")
+    window.drill_page.strips.choose(Pick("knot", "swing", 1))
+    settle(app, 0.5)
+    shoot(window, folder, "drill")
+    window.show_page("Bench")
+
+
+def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
+    """A ferry on its pads, its Build page, and a truck on tires."""
+    names = ["speed", "gaps", "loads", "load shares", "forces"]
+    open_yard(app, window, "ferry", "ridges", 4.35)
+    window.traces.set_names(names)
+    window.playbar.choose("orbit")
+    settle(app, 0.8)
+    shoot(window, folder, "ferry")
+    window.show_page("Build")
+    window.build_page.plan.choose("pads")
+    settle(app, 0.6)
+    shoot(window, folder, "build")
+    window.show_page("Bench")
+    shoot_laws(app, window, folder)
+    open_yard(app, window, "ice-truck", "step", 3.0)
+    window.playbar.choose("orbit")
+    window.show_pane("Why")
+    window.desk.open_strip("tires")
+    settle(app, 0.8)
+    shoot(window, folder, "ice-truck")
+    window.desk.open_strip("tires")
+    window.show_pane("Traces")
+    shoot_spread(app, window, folder)
+
+
+def shoot_spread(app: QApplication, window: Window, folder: Path) -> None:
+    """The kept spread of the ferry: as a map, and its variants side by side."""
+    open_yard(app, window, "ferry", "settle", 0.9)
+    page = window.spread_page
+    window.show_page("Spread")
+    page.sense()
+    until(app, lambda: page.computing.sensed is not None and not page.background.is_busy)
+    settle(app, 0.5)
+    shoot(window, folder, "spread")
+    page.turn_over()
+    until(app, lambda: len(page.beside.made) > 0 and not page.background.is_busy)
+    settle(app, 0.8)
+    shoot(window, folder, "side-by-side")
+    page.turn_over()
+    window.show_page("Bench")
+
+
+def shoot_laws(app: QApplication, window: Window, folder: Path) -> None:
+    """The push of a pad over its gap: a law of its own in force, beside the built-in ones and its numbers."""
+    open_yard(app, window, "crate-drop", "soft_landing", 0.36)
+    window.session.choose("craft", "own_law")
+    until(app, lambda: window.session.run is not None and window.session.run.job.craft.id == "own_law")
+    window.session.set_time(0.36)
+    window.playbar.choose("orbit")
+    window.show_pane("Laws")
+    settle(app, 0.8)
+    shoot(window, folder, "laws")
+    window.show_pane("Traces")
