@@ -20,6 +20,9 @@ _SIGNED = {"<": "slt", "<=": "sle", ">": "sgt", ">=": "sge", "==": "eq", "!=": "
 _UNSIGNED = {"<": "ult", "<=": "ule", ">": "ugt", ">=": "uge", "==": "eq", "!=": "ne"}
 _OWN = {"sqrt", "sin", "cos", "exp", "log", "floor", "ceil", "fabs"}
 """Functions that LLVM knows by its own name; the others are those of the C library."""
+PLAIN = 'nounwind "no-builtins"'
+"""Of every function that is written: nothing is thrown, and a loop that clears or copies a few numbers stays one. LLVM
+would make calls of the C library of them: a tenth of a tick."""
 _FIRST_TAG = 8
 """Numbers of metadata before it: nothing, the root and a kind for each cell."""
 
@@ -94,7 +97,7 @@ def door(function: tree.Function) -> str:
     given = cells(function.returns)
     lines = [f"declare {_head(function)} nounwind"]
     parts = ", ".join(f"{cell} %p{k}" for k, cell in enumerate(handed))
-    lines.append(f"define void @door.{function.symbol}({parts}{', ' if parts else ''}ptr %out) nounwind {{")
+    lines.append(f"define void @door.{function.symbol}({parts}{', ' if parts else ''}ptr %out) {PLAIN} {{")
     lines.append(f"  {'%r = ' if given else ''}call {_result(function.returns)} @{function.symbol}({parts})")
     for k, cell in enumerate(given):
         one = "%r"
@@ -113,7 +116,7 @@ def _batch(symbol: str, handed: Sequence[str], results: int) -> list[str]:
     """The lines of a door for many calls in one: arguments block by block, 8 bytes a cell; results one behind
     another."""
     lines = [
-        f"define void @batch.{symbol}(i64 %count, ptr %blocks, ptr %outs) nounwind {{",
+        f"define void @batch.{symbol}(i64 %count, ptr %blocks, ptr %outs) {PLAIN} {{",
         "start:",
         "  br label %next",
         "next:",
@@ -152,14 +155,25 @@ Operands = list[str]
 
 
 def _stands_alone(of: Type, arguments: Sequence[tuple[str, Type]]) -> bool:
-    """Whether no other argument of a unit can lie in the same memory: it is a record, and nothing else holds its kind.
+    """Whether no other argument of a unit can lie in the same memory: it is a record, and no other is of its kind,
+    holds one of its kind, or is held by it.
 
     Told to LLVM, so that a body, a ledger and a part are not read anew after every write to one of them.
     """
     if not isinstance(of, Record) or any(isinstance(one, Bundle) for _, one in arguments):
         return False
-    held = [one.element if isinstance(one, Array) else one for _, one in arguments]
-    return sum(one == of for one in held) == 1
+    others = [one.element if isinstance(one, Array) else one for _, one in arguments]
+    others.remove(of)
+    return not any(_holds(one, of) or _holds(of, one) for one in others if isinstance(one, Record))
+
+
+def _holds(outer: Record, inner: Type) -> bool:
+    """Whether a record is of a kind, or has one of that kind in a field, however deep."""
+    if outer == inner:
+        return True
+    fields = [types.of_field(outer.dtype, name)[0] for name in outer.dtype.names or ()]
+    found = [one.element if isinstance(one, Array) else one for one in fields]
+    return any(_holds(one, inner) for one in found if isinstance(one, Record))
 
 
 def _field_of(place: tree.Expr) -> str:
@@ -199,7 +213,7 @@ class _Writer:
         linkage = "" if self.outside else "internal "
         always = " alwaysinline" if self.function.kernel.always and not self.outside else ""
         head = f"define {linkage}{_result(self.function.returns)} @{self.function.symbol}({', '.join(handed)})"
-        return "\n".join([f"{head}{always} nounwind {{", "entry:", *self.first, *self.lines, "}", ""])
+        return "\n".join([f"{head}{always} {PLAIN} {{", "entry:", *self.first, *self.lines, "}", ""])
 
     # text
 

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 
 OUT_OF_RANGE = "oak_out_of_range"
 """What a checked index calls that lies outside: (line, index, size), and never comes back."""
+TUNING = {"loop_vectorization": True, "slp_vectorization": True, "loop_unrolling": True}
+"""What LLVM is asked for beyond its third level; fast maths is not among it."""
 told_line: list[Callable[[int], str]] = [str]
 """What makes file and line of the number that a checked index hands over."""
 
@@ -53,11 +55,12 @@ def _out_of_range(line: int, index: int, size: int) -> None:
 
 
 def describe() -> str:
-    """What decides what an object is made for: versions, and the family of processors."""
+    """What decides what an object is: versions, what LLVM is asked for, and the family of processors."""
     import llvmlite
     import llvmlite.binding as llvm
 
-    return f"{llvmlite.__version__} {'.'.join(map(str, llvm.llvm_version_info))} {llvm.get_process_triple()}"
+    versions = f"{llvmlite.__version__} {'.'.join(map(str, llvm.llvm_version_info))}"
+    return f"{versions} {sorted(TUNING.items())} {llvm.get_process_triple()}"
 
 
 _pages: list[mmap.mmap] = []
@@ -86,10 +89,7 @@ def registers_cleaner() -> Callable[[], object]:
 
 
 def compile_text(text: str) -> bytes:
-    """The object of a module: optimised to the full, without fast maths, without packing scalars into vectors.
-
-    Packing them (SLP) made the tick half as slow again; loops over rows are still unrolled and vectorised.
-    """
+    """The object of a module: optimised to the full, without fast maths."""
     import llvmlite.binding as llvm
 
     target = _target()
@@ -97,7 +97,8 @@ def compile_text(text: str) -> bytes:
     module.data_layout = str(target.target_data)
     module.verify()
     tuning = llvm.create_pipeline_tuning_options(speed_level=3)
-    tuning.loop_vectorization, tuning.slp_vectorization, tuning.loop_unrolling = True, False, True
+    for name, is_on in TUNING.items():
+        setattr(tuning, name, is_on)
     passes = llvm.create_pass_builder(target, tuning)
     passes.getModulePassManager().run(module, passes)
     made: bytes = target.emit_object(module)
