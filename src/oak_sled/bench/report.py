@@ -107,14 +107,14 @@ def interleaved(count: int, *works: Callable[[], float]) -> list[float]:
 class CLoop:
     """The C loop of the demo craft's slalom, beside the compiled kernel: `ours` where there is no C compiler."""
 
-    def __init__(self) -> None:
+    def __init__(self, level: str = "-O2") -> None:
         job = demo_job()
         ticks = world.check_size(job)
         self._inputs, self.out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
         self.ours, self.other = timed(job, self.out), np.zeros_like(self.out)
         self.missing = ""
         try:
-            self._yardstick: Yardstick | None = Yardstick(job)
+            self._yardstick: Yardstick | None = Yardstick(job, level)
         except RuntimeError as error:
             self._yardstick, self.missing = None, str(error)
 
@@ -146,6 +146,12 @@ def kernel(count: int, loop: CLoop) -> None:
         ours / theirs,
         f"aim 1.0; greatest difference of any number {same:.1g}",
     )
+    harder, own = CLoop("-O3"), CraftInC(demo_job(), "-O3")
+    ours, theirs, as_c = interleaved(count, loop.ours, harder.tick_ns, in_c(demo_job(), own))
+    line("  the same against cc -O3", f"{ours:.0f} ns", f"C loop {theirs:.0f} ns", ours / theirs)
+    line("  the same against its own C99 by cc -O3", f"{ours:.0f} ns", f"as C {as_c:.0f} ns", ours / as_c)
+    harder.close()
+    own.close()
 
 
 def timed(job: Job, into: Floats | None = None) -> Callable[[], float]:
@@ -180,24 +186,29 @@ def truck_job(ticks: int = 240) -> Job:
 
 def handed_over(name: str, job: Job, count: int, aim: str) -> None:
     """A tick of a craft against its own equations as C99, and against that of the sled."""
-    ticks = world.check_size(job)
-    inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
     try:
-        in_c = CraftInC(job)
+        built = CraftInC(job)
     except RuntimeError as error:
         line(name, f"{timed(job)():.0f} ns", f"({error})", None)
         return
-
-    def c() -> float:
-        machine = Machine.of(job)
-        began = time.perf_counter()
-        done = in_c.run(machine, inputs, out)
-        return (time.perf_counter() - began) / done * 1e9
-
-    ours, theirs, sled = interleaved(count, timed(job), c, timed(demo_job()))
+    ours, theirs, sled = interleaved(count, timed(job), in_c(job, built), timed(demo_job()))
     line(name, f"{ours:.0f} ns", f"as C {theirs:.0f} ns", ours / theirs, "aim 1.1")
     line("  the same against the sled", f"{ours:.0f} ns", f"sled {sled:.0f} ns", ours / sled, f"aim {aim}")
-    in_c.close()
+    built.close()
+
+
+def in_c(job: Job, built: CraftInC) -> Callable[[], float]:
+    """What runs a job in its own equations as C, and gives ns a tick of it."""
+    ticks = world.check_size(job)
+    inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
+
+    def once() -> float:
+        machine = Machine.of(job)
+        began = time.perf_counter()
+        done = built.run(machine, inputs, out)
+        return (time.perf_counter() - began) / done * 1e9
+
+    return once
 
 
 def circles(count: int) -> None:

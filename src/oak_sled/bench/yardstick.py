@@ -27,9 +27,9 @@ from oak_sled.core.tick import stopping
 
 
 class Library:
-    """A C source, of the benchmark or as handed over, built with cc -O2. Raises RuntimeError without a compiler."""
+    """A C source, of the benchmark or as handed over, built with cc. Raises RuntimeError without a compiler."""
 
-    def __init__(self, name: str, text: str = ""):
+    def __init__(self, name: str, text: str = "", level: str = "-O2"):
         compiler = shutil.which("cc") or shutil.which("gcc")
         if compiler is None:
             raise RuntimeError("no C compiler here")
@@ -38,7 +38,7 @@ class Library:
         source.write_text(text or (resources.files("oak_sled") / "bench" / name).read_text())
         library = source.with_suffix(".so")
         made = subprocess.run(
-            [compiler, "-O2", "-ffp-contract=off", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"],
+            [compiler, level, "-ffp-contract=off", "-shared", "-fPIC", "-o", str(library), str(source), "-lm"],
             capture_output=True,
             text=True,
         )
@@ -114,9 +114,9 @@ class _Ended(ctypes.Structure):
 class CraftInC:
     """The equations of a job as they are handed over, built with the C compiler. Raises RuntimeError without one."""
 
-    def __init__(self, job: Job):
+    def __init__(self, job: Job, level: str = "-O2"):
         self.job, self._made = job, handover.equations(job)
-        self._library = Library("craft.c", self._made.text)
+        self._library = Library("craft.c", self._made.text, level)
         self._library.loaded.advance.restype = _Ended
 
     def run(self, machine: Machine, inputs: Floats, out: Floats) -> int:
@@ -154,9 +154,9 @@ def _wall(x: float, y: float, heading_deg: float, length: float, width: float, h
 class Yardstick:
     """The C loop, built for one job of the demo craft. Raises RuntimeError where there is no compiler."""
 
-    def __init__(self, job: Job):
+    def __init__(self, job: Job, level: str = "-O2"):
         self.job = job
-        self._library = Library("fan_sled.c")
+        self._library = Library("fan_sled.c", level=level)
         self._run = self._library.loaded.run
         self._run.restype = ctypes.c_int
         self._arrays = world.build(job)
