@@ -563,7 +563,7 @@ def soak(
 @app.command()
 def schema() -> None:
     """JSON Schema of the yard file."""
-    # written from the declarations by scripts/write_format_page.py; a test holds the two together
+    # written from the declarations by scripts/write_pages.py; a test holds the two together
     print(Path(__file__).with_name("yard.schema.json").read_text(encoding="utf-8"), end="")
 
 

@@ -162,7 +162,7 @@ def test_a_yard_round_trips_exactly(yard):
 
 def test_the_schema_file_of_the_package_is_that_of_the_declarations():
     file = Path(oak_sled.__file__).with_name("yard.schema.json")
-    assert file.read_text(encoding="utf-8") == yard_json.schema_text(), "run scripts/write_format_page.py"
+    assert file.read_text(encoding="utf-8") == yard_json.schema_text(), "run scripts/write_pages.py"
 
 
 def test_the_schema_names_units_and_bounds():
@@ -223,7 +223,7 @@ def test_changes_are_told_in_words(yard):
 
 def test_the_page_on_the_format_is_that_of_the_declarations():
     page = Path(__file__).parents[2] / "docs" / "yard-format.md"
-    assert page.read_text(encoding="utf-8") == format_page.page(), "run scripts/write_format_page.py"
+    assert page.read_text(encoding="utf-8") == format_page.page(), "run scripts/write_pages.py"
 
 
 @pytest.mark.parametrize(

@@ -102,4 +102,4 @@ def test_an_output_never_takes_the_place_of_another_file(tmp_path, other):
 
 def test_the_page_on_the_command_line_lists_the_columns_that_there_are():
     page = (Path(__file__).parents[2] / "docs" / "command-line.md").read_text(encoding="utf-8")
-    assert run_table.columns_page() in page, "run scripts/write_format_page.py"
+    assert run_table.columns_page() in page, "run scripts/write_pages.py"

@@ -83,7 +83,7 @@ def reopened(shared_window, qtbot, caplog):
         session = shared_window.session
         session.open(demos.load(name), (), None)
         shared_window.show_page("Bench")
-        qtbot.waitUntil(lambda: not session.worker.is_busy and session.run is not None, timeout=60_000)
+        qtbot.waitUntil(lambda: not session.worker.is_busy and session.shown.run is not None, timeout=60_000)
         return shared_window
 
     yield open_it
@@ -102,7 +102,7 @@ def window(qtbot, renderer, caplog):
     made.activateWindow()
     qtbot.waitUntil(made.isActiveWindow, timeout=10_000)
     session.open(demos.load("fan-sled"), (), None)
-    qtbot.waitUntil(lambda: session.run is not None and len(session.cards) == 1, timeout=60_000)
+    qtbot.waitUntil(lambda: session.shown.run is not None and len(session.shelf.cards) == 1, timeout=60_000)
     yield made
     if not sip.isdeleted(made):  # qtbot has closed it before, and what is still being read may have run its deletion
         made.close()

@@ -46,8 +46,8 @@ def move(widget, at, modifier=Qt.KeyboardModifier.NoModifier):
 
 
 def test_it_opens_with_a_finished_run(window):
-    assert window.session.run.ticks > 1000
-    assert window.session.cards[0].says == "start"
+    assert window.session.shown.run.ticks > 1000
+    assert window.session.shelf.cards[0].says == "start"
     assert not window.session.is_dirty
     assert len(window.desk.strips) == 1 + len(window.session.craft.parts)
     picture = screenshot.settled(window)
@@ -57,19 +57,19 @@ def test_it_opens_with_a_finished_run(window):
 
 def test_a_dragged_dial_re_runs_the_drill_and_makes_one_card(qtbot, window, idle):
     session = window.session
-    before = session.run
+    before = session.shown.run
     dial = find_dial(window, "fan_thrust")
     drag(qtbot, dial, 8, let_go=False)
     assert session.craft.parts[0].thrust > 620.0
-    qtbot.waitUntil(lambda: session.run is not before, timeout=20_000)
-    assert session.ghost is before, "the run before the drag stays as a ghost"
-    assert len(session.cards) == 1, "no card while it is dragged"
+    qtbot.waitUntil(lambda: session.shown.run is not before, timeout=20_000)
+    assert session.shown.ghost is before, "the run before the drag stays as a ghost"
+    assert len(session.shelf.cards) == 1, "no card while it is dragged"
     qtbot.mouseRelease(dial, Qt.MouseButton.LeftButton, pos=QPoint(100, 16))
-    qtbot.waitUntil(lambda: len(session.cards) == 2, timeout=20_000)
+    qtbot.waitUntil(lambda: len(session.shelf.cards) == 2, timeout=20_000)
     thrust = session.craft.parts[0].thrust
-    assert session.cards[0].says == f"fan thrust 620 → {thrust:.0f} N"
-    assert session.run.job.craft.parts[0].thrust == thrust
-    assert traces.values(session.run, "speed").max() > traces.values(before, "speed").max()
+    assert session.shelf.cards[0].says == f"fan thrust 620 → {thrust:.0f} N"
+    assert session.shown.run.job.craft.parts[0].thrust == thrust
+    assert traces.values(session.shown.run, "speed").max() > traces.values(before, "speed").max()
 
 
 def shown_card(window):
@@ -81,21 +81,21 @@ def shown_card(window):
 
 def test_undo_and_redo_take_a_drag_as_one_step_and_no_try_is_lost(qtbot, window, idle):
     session = window.session
-    start = session.cards[0].id
+    start = session.shelf.cards[0].id
     drag(qtbot, find_dial(window, "fan_thrust"), 20)
-    qtbot.waitUntil(lambda: len(session.cards) == 2, timeout=20_000)
-    thrust, tried = session.craft.parts[0].thrust, session.cards[0].id
+    qtbot.waitUntil(lambda: len(session.shelf.cards) == 2, timeout=20_000)
+    thrust, tried = session.craft.parts[0].thrust, session.shelf.cards[0].id
     assert shown_card(window) == tried
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert session.craft.parts[0].thrust == 620.0
     idle()
-    assert [card.id for card in session.cards] == [tried, start], "undo takes no card off the shelf"
+    assert [card.id for card in session.shelf.cards] == [tried, start], "undo takes no card off the shelf"
     assert shown_card(window) == start
-    assert session.run.job == session.cards[1].job
+    assert session.shown.run.job == session.shelf.cards[1].job
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert session.craft.parts[0].thrust == thrust
     idle()
-    assert [card.id for card in session.cards] == [tried, start]
+    assert [card.id for card in session.shelf.cards] == [tried, start]
     assert shown_card(window) == tried
 
 
@@ -110,7 +110,7 @@ def test_undo_goes_back_as_far_as_it_is_bound_to_and_no_further(window, idle, mo
     for mass in range(208, 203, -1):
         session.undo()
         assert session.craft.body.mass == mass
-    assert session.undo_label == ""
+    assert session.history.undo_label == ""
     session.undo()
     assert session.craft.body.mass == 204, "what is older is gone, and nothing else is undone"
     for mass in range(205, 210):
@@ -125,8 +125,8 @@ def test_a_try_that_is_undone_before_its_run_came_in_is_kept_too(window, idle):
     session.undo()
     session.undo()
     idle()
-    assert {card.job.craft.parts[0].thrust for card in session.cards} == {620.0, 700.0, 800.0}
-    assert session.run.job.craft.parts[0].thrust == 620.0
+    assert {card.job.craft.parts[0].thrust for card in session.shelf.cards} == {620.0, 700.0, 800.0}
+    assert session.shown.run.job.craft.parts[0].thrust == 620.0
 
 
 def test_a_try_of_a_yard_that_was_left_gets_on_no_other_shelf(window, idle):
@@ -136,7 +136,7 @@ def test_a_try_of_a_yard_that_was_left_gets_on_no_other_shelf(window, idle):
     assert session.loader.is_busy
     session.open(session.yard.edit("title", "Another"), (), None)
     idle()
-    assert [card.job.craft.parts[0].thrust for card in session.cards] == [800.0]
+    assert [card.job.craft.parts[0].thrust for card in session.shelf.cards] == [800.0]
 
 
 def test_a_card_that_was_removed_comes_back_to_its_place(window, idle):
@@ -144,17 +144,17 @@ def test_a_card_that_was_removed_comes_back_to_its_place(window, idle):
     for thrust in (700.0, 800.0):
         session.edit("crafts.fan_sled.parts.fan.thrust", thrust)
         idle()
-    names = [card.id for card in session.cards]
-    session.drop_card(names[1])
+    names = [card.id for card in session.shelf.cards]
+    session.shelf.drop_card(names[1])
     session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
     idle()
     session.undo()
     session.undo()
     idle()
-    assert [card.id for card in session.cards][1:] == names, "in its old place, behind the newest try"
-    assert not session.removed
+    assert [card.id for card in session.shelf.cards][1:] == names, "in its old place, behind the newest try"
+    assert not session.shelf.removed
     session.redo()
-    assert session.removed == {names[1]}
+    assert session.shelf.removed == {names[1]}
 
 
 def test_shift_drags_finer_and_control_coarser(qtbot, window, idle):
@@ -237,13 +237,13 @@ def test_mute_and_solo_are_a_click(qtbot, window, idle):
     qtbot.mouseClick(strip.buttons["mute"], Qt.MouseButton.LeftButton)
     idle()
     assert session.craft.parts[2].mute
-    assert np.all(session.run.line("air") == 0.0)
+    assert np.all(session.shown.run.line("air") == 0.0)
     qtbot.mouseClick(window.desk.all_on, Qt.MouseButton.LeftButton)
     assert not session.craft.parts[2].mute
     qtbot.mouseClick(window.desk.strip("fan").buttons["solo"], Qt.MouseButton.LeftButton)
     idle()
-    assert np.all(session.run.line("runners") == 0.0)
-    assert np.any(session.run.line("fan") != 0.0)
+    assert np.all(session.shown.run.line("runners") == 0.0)
+    assert np.any(session.shown.run.line("fan") != 0.0)
 
 
 def test_scrubbing_moves_everything_together(qtbot, window):
@@ -251,13 +251,13 @@ def test_scrubbing_moves_everything_together(qtbot, window):
     cover = window.traces.cover
     x = int(window.traces.x_at(5.0))
     qtbot.mousePress(cover, Qt.MouseButton.LeftButton, pos=QPoint(x, 60))
-    assert session.time == pytest.approx(5.0, abs=0.1)
+    assert session.shown.time == pytest.approx(5.0, abs=0.1)
     move(cover, QPoint(int(window.traces.x_at(9.0)), 60))
-    assert session.time == pytest.approx(9.0, abs=0.1)
-    assert window.clock.text() == f"t {session.time:.3f} s"
+    assert session.shown.time == pytest.approx(9.0, abs=0.1)
+    assert window.clock.text() == f"t {session.shown.time:.3f} s"
     screenshot.settled(window)
-    numbers = session.run.record.row(session.row)
-    booked = numbers[session.run.layout.place("fan.force.x")]
+    numbers = session.shown.run.record.row(session.shown.row)
+    booked = numbers[session.shown.run.layout.place("fan.force.x")]
     shown = next(row for row in window.ledger.rows() if row.name == "fan")
     window.ledger.switch_axes()
     world = next(row for row in window.ledger.rows() if row.name == "fan")
@@ -271,21 +271,21 @@ def test_a_second_cursor_gives_the_difference(qtbot, window):
     cover = window.traces.cover
     place = QPoint(int(window.traces.x_at(3.0)), 60)
     qtbot.mousePress(cover, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, place)
-    assert window.session.second_time == pytest.approx(3.0, abs=0.1)
+    assert window.session.shown.second_time == pytest.approx(3.0, abs=0.1)
     screenshot.settled(window)
     qtbot.mouseDClick(cover, Qt.MouseButton.LeftButton, pos=place)
-    assert window.session.second_time is None
+    assert window.session.shown.second_time is None
 
 
 def test_traces_zoom_and_show_all(window):
     pane = window.traces
     pane.zoom(0.25, 6.0)
     first, last = pane.time_span()
-    assert last - first == pytest.approx(0.25 * window.session.run.duration, rel=1e-6)
+    assert last - first == pytest.approx(0.25 * window.session.shown.run.duration, rel=1e-6)
     pane.pan(1.0)
     assert pane.time_span()[0] == pytest.approx(first + 1.0, abs=0.01)
     pane.show_all()
-    assert pane.time_span() == (0.0, window.session.run.duration)
+    assert pane.time_span() == (0.0, window.session.shown.run.duration)
 
 
 def test_traces_can_be_chosen_and_ordered(window):
@@ -298,7 +298,7 @@ def test_traces_can_be_chosen_and_ordered(window):
     assert "speed" not in pane.names
     assert [plot.group for plot in pane.plots] == pane.names
     drawn = pane.plots[pane.names.index("side_g")].lines[0].points[:, 1]
-    wanted = traces.values(window.session.run, "side_g")
+    wanted = traces.values(window.session.shown.run, "side_g")
     assert drawn.max() == pytest.approx(wanted.max())
 
 
@@ -306,22 +306,22 @@ def test_drills_are_chosen_from_the_header_and_bring_their_ground(window, idle):
     window.session.choose("drill", "brake_to_stop")
     idle()
     assert window.session.ground.id == "long_reach"
-    assert window.session.run.job.drill.id == "brake_to_stop"
-    assert window.session.found["stop_distance"] == pytest.approx(25.8, abs=0.5)
+    assert window.session.shown.run.job.drill.id == "brake_to_stop"
+    assert window.session.shown.found["stop_distance"] == pytest.approx(25.8, abs=0.5)
 
 
 def test_playback_runs_and_holds(qtbot, window):
     session = window.session
-    session.set_time(0.0)
+    session.shown.set_time(0.0)
     window.playbar.set_speed(0.5)
     window.playbar.set_playing(True)
-    qtbot.waitUntil(lambda: session.time > 0.2, timeout=10_000)
+    qtbot.waitUntil(lambda: session.shown.time > 0.2, timeout=10_000)
     window.playbar.set_playing(False)
-    at = session.time
+    at = session.shown.time
     window.playbar.step(1)
-    assert session.row == session.run.at(at) + 1
+    assert session.shown.row == session.shown.run.at(at) + 1
     window.playbar.to_start()
-    assert session.time == 0.0
+    assert session.shown.time == 0.0
 
 
 def test_parts_are_fitted_duplicated_and_removed_from_the_desk(window, idle):
@@ -336,7 +336,7 @@ def test_parts_are_fitted_duplicated_and_removed_from_the_desk(window, idle):
     window.desk.duplicate("thruster")
     assert "thruster_2" in [part.id for part in session.craft.parts]
     idle()
-    assert "thruster_2.force.x" in session.run.layout.names
+    assert "thruster_2.force.x" in session.shown.run.layout.names
     window.desk.remove("thruster")
     window.desk.remove("thruster_2")
     idle()
@@ -422,9 +422,9 @@ def test_a_run_that_diverges_is_told_with_its_cause(window, idle):
     window.session.edit("crafts.fan_sled.body.damping_law", "explicit")
     window.session.edit("crafts.fan_sled.body.damping", 1000.0)
     idle()
-    assert window.session.run.message
+    assert window.session.shown.run.message
     assert any("Explicit damping" in text for text in said)
-    assert window.session.warned[-1].name == "diverged"
+    assert window.session.shown.warned[-1].name == "diverged"
     screenshot.settled(window)
 
 

@@ -59,7 +59,7 @@ def drag(qtbot, page, start: QPoint, by: QPoint, modifier=Qt.KeyboardModifier.No
 def test_a_key_opens_it_and_it_draws_three_views(window, qtbot, idle):
     qtbot.keyClick(window, Qt.Key.Key_F5)
     idle()
-    assert window.pages.currentWidget() is window.build_page
+    assert window.page_stack.currentWidget() is window.build_page
     assert [view.name for view in window.build_page.plan.views()] == ["from above", "from the left", "from the front"]
 
 
@@ -275,10 +275,10 @@ def test_a_blank_craft_whose_height_is_held_says_what_to_do(page, window, idle):
     window.session.edit("crafts.ferry.body.held", ("z", "roll", "pitch"))
     idle()
     assert "its height is held" in page.plan.standing_lines(None)[0][0]
-    assert "height_is_held" in [one.name for one in cautions.find(window.session.run.job)]
+    assert "height_is_held" in [one.name for one in cautions.find(window.session.shown.run.job)]
     window.session.edit("crafts.ferry.body.held", ())
     idle()
-    assert "height_is_held" not in [one.name for one in cautions.find(window.session.run.job)]
+    assert "height_is_held" not in [one.name for one in cautions.find(window.session.shown.run.job)]
 
 
 def test_the_mesh_of_a_body_is_turned_and_scaled(page, window, idle):

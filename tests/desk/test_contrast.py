@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES
 from oak_sled.desk.widgets import screenshot, theme
 
 
@@ -141,7 +141,7 @@ def held_to_be_readable(window, monkeypatch):
     assert not poor, "\n".join(sorted(set(poor)))
 
 
-@pytest.mark.parametrize("page", PAGES)
+@pytest.mark.parametrize("page", PAGE_NAMES)
 def test_every_text_can_be_read(shown, qtbot, monkeypatch, page):
     shown.show_page(page)
     qtbot.wait(50)
@@ -160,7 +160,7 @@ def test_every_text_of_a_spread_with_results_can_be_read(reopened, qtbot, monkey
     window.restyle()
 
 
-@pytest.mark.parametrize("page", PAGES)
+@pytest.mark.parametrize("page", PAGE_NAMES)
 def test_every_label_can_be_read(shown, qtbot, monkeypatch, page):
     shown.show_page(page)
     qtbot.wait(50)

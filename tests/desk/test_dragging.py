@@ -59,15 +59,15 @@ def test_strips_are_in_step_while_a_dial_is_dragged(window, qapp, idle):
         assert strip.dials["thrust"].value == thrust
         assert strip.words.text() == "\n".join(strip.part.outlook(session.setting()))
         shown = window.traces.plots[window.traces.names.index("speed")].lines[0].points
-        assert shown[:, 1].max() == traces.values(session.run, "speed").max()
+        assert shown[:, 1].max() == traces.values(session.shown.run, "speed").max()
     session.cancel()
     idle()
 
 
 def test_the_traces_are_told_once_nothing_moves(window, qapp, idle, qtbot):
     session = window.session
-    session.set_time(1.0)
-    speed = traces.values(session.run, "speed")[session.row]
+    session.shown.set_time(1.0)
+    speed = traces.values(session.shown.run, "speed")[session.shown.row]
     qtbot.waitUntil(lambda: f"speed {speed:.4g} m/s" in window.traces.cover.accessibleDescription(), timeout=5000)
     idle()
 
@@ -160,7 +160,7 @@ def test_a_dial_and_a_switch_that_were_moved_and_refused_go_back(window, qapp, i
     dial, was = strip.dials["thrust"], strip.part.thrust
     dial.value = 1.5 * was  # as a drag has it, before the model answers
     strip.buttons["mute"].setChecked(True)
-    session.run_changed.emit()
+    session.shown.run_changed.emit()
     assert dial.value == was
     assert not strip.buttons["mute"].isChecked()
     session.locks ^= {"crafts.fan_sled.parts.fan.thrust"}

@@ -21,7 +21,7 @@ def drill(window, idle):
     window.session.choose("drill", "throttle_pulses")
     idle()
     QTest.keyClick(window, Qt.Key.Key_F4)
-    assert window.pages.currentWidget() is window.drill_page
+    assert window.page_stack.currentWidget() is window.drill_page
     return window.drill_page
 
 
@@ -40,17 +40,17 @@ def told(page, channel):
 
 def test_a_knot_is_dragged_and_the_drill_runs_again(drill, window, idle, drag):
     strips = drill.strips
-    before, at = window.session.run, strips.spot("throttle", 1)
+    before, at = window.session.shown.run, strips.spot("throttle", 1)
     to = QPointF(strips.x_of(1.5), strips.y_of(0, 0.5))
     drag(strips, at, to)
     knot = told(drill, "throttle").knots[1]
     assert (knot.t, knot.value) == (pytest.approx(1.5, abs=0.06), pytest.approx(0.5, abs=0.06))
     assert math.isclose(knot.t / 0.05, round(knot.t / 0.05), abs_tol=1e-6), "on the grid"
-    assert window.session.undo_label == "move a knot"
+    assert window.session.history.undo_label == "move a knot"
     idle()
-    assert window.session.run is not before
-    assert window.session.run.job.drill == window.session.drill
-    assert len(window.session.cards) == 3, "one card for the drag"
+    assert window.session.shown.run is not before
+    assert window.session.shown.run.job.drill == window.session.drill
+    assert len(window.session.shelf.cards) == 3, "one card for the drag"
     window.session.undo()
     assert told(drill, "throttle").knots[1].t == 1.0
     window.session.redo()
@@ -93,7 +93,7 @@ def test_a_double_click_puts_in_a_knot_and_keys_move_and_remove_it(drill):
 
 
 def test_k_puts_a_knot_at_the_cursor(drill, window):
-    window.session.set_time(4.5)
+    window.session.shown.set_time(4.5)
     drill.strips.choose(Pick("track", "throttle"))
     QTest.keyClick(drill.strips, Qt.Key.Key_K)
     assert any(knot.t == 4.5 and knot.value == 1.0 for knot in told(drill, "throttle").knots)
@@ -101,18 +101,18 @@ def test_k_puts_a_knot_at_the_cursor(drill, window):
 
 @pytest.mark.parametrize("stamp", inputs.STAMPS)
 def test_a_stamp_goes_into_the_channel_in_hand_at_the_cursor(drill, window, stamp):
-    window.session.set_time(2.5)
+    window.session.shown.set_time(2.5)
     drill.strips.choose(Pick("track", "brake"))
     QTest.mouseClick(drill.buttons[stamp], Qt.MouseButton.LeftButton)
     made = told(drill, "brake")
     assert made.knots[0].t == 2.5
-    assert window.session.undo_label == f"{stamp} in brake"
+    assert window.session.history.undo_label == f"{stamp} in brake"
 
 
 def test_a_click_into_a_strip_sets_the_cursor(drill, window):
     strips = drill.strips
     QTest.mouseClick(strips, Qt.MouseButton.LeftButton, pos=QPoint(round(strips.x_of(6.3)), round(strips.y_of(2, 0.5))))
-    assert window.session.time == pytest.approx(6.3, abs=0.05)
+    assert window.session.shown.time == pytest.approx(6.3, abs=0.05)
     assert drill.channel() == "brake"
 
 
@@ -141,7 +141,7 @@ def test_a_wave_is_shaped_by_its_crest(drill, drag, shape):
     share = 0.25 if shape == "sine" else made.on_share
     assert made.amplitude == pytest.approx(0.5, abs=0.06)
     assert made.period * share == pytest.approx(2.0, abs=0.1)
-    assert drill.session.undo_label == "shape a wave"
+    assert drill.session.history.undo_label == "shape a wave"
 
 
 def test_the_end_and_where_measures_begin_are_dragged(drill, drag):
@@ -191,9 +191,9 @@ def test_the_start_is_placed_turned_sped_up_and_spun_on_the_plan(drill, window, 
     assert window.session.drill.start.speed == pytest.approx(6.0, abs=0.6)
     drag(plan, plan.marks()["spin"], plan.marks()["start"] + QPointF(-40, 0))
     assert window.session.drill.start.yaw_rate_deg == pytest.approx(90.0, abs=8.0)
-    assert window.session.undo_label == "spin of the start"
+    assert window.session.history.undo_label == "spin of the start"
     idle()
-    run = window.session.run
+    run = window.session.shown.run
     assert run.column("velocity.y")[0] == pytest.approx(window.session.drill.start.speed)
     for _ in range(4):
         window.session.undo()
@@ -218,7 +218,7 @@ def test_a_turned_start_snaps_to_5_degrees_and_not_with_alt(drill, window, idle)
 
 def test_events_are_put_in_moved_aimed_and_removed(puck, window, idle, drag):
     strips, plan = puck.strips, puck.plan
-    window.session.set_time(2.0)
+    window.session.shown.set_time(2.0)
     puck.add_event("poke", "")
     event = window.session.drill.events[-1]
     assert (event.what, event.t, event.target) == ("poke", 2.0, "")
@@ -231,7 +231,7 @@ def test_events_are_put_in_moved_aimed_and_removed(puck, window, idle, drag):
     drag(plan, mark, mark + QPointF(0, -40))
     aimed = window.session.drill.events[-1]
     assert aimed.y > 60.0
-    assert window.session.undo_label == "aim an event"
+    assert window.session.history.undo_label == "aim an event"
     strips.choose(Pick("event", event.id))
     QTest.keyClick(strips, Qt.Key.Key_Left)
     assert window.session.drill.events[-1].t == pytest.approx(aimed.t - 0.05)
@@ -247,7 +247,7 @@ def test_a_pull_is_aimed_on_the_plan_and_the_puck_goes_the_other_way(puck, windo
     assert event.y < -1.0
     assert abs(event.x) < 0.5
     idle()
-    run = window.session.run
+    run = window.session.shown.run
     assert run.column("velocity.y")[run.at(event.t) + 2] > 1.0
 
 
@@ -272,20 +272,20 @@ def test_a_kept_drive_opens_here_and_is_cut_and_smoothed(drill, window, idle):
     assert len(told(drill, "throttle").knots) < 40
     assert inputs.value_at(told(drill, "throttle"), 3.0) == pytest.approx(0.4, abs=0.03)
     idle()
-    window.session.set_time(4.0)
+    window.session.shown.set_time(4.0)
     QTest.mouseClick(drill.buttons["cut after"], Qt.MouseButton.LeftButton)
     assert window.session.drill.duration == pytest.approx(4.0)
     idle()
-    window.session.set_time(1.0)
-    place = window.session.run.column("position.x")[window.session.run.at(1.0)]
+    window.session.shown.set_time(1.0)
+    place = window.session.shown.run.column("position.x")[window.session.shown.run.at(1.0)]
     QTest.mouseClick(drill.buttons["cut before"], Qt.MouseButton.LeftButton)
     assert window.session.drill.duration == pytest.approx(3.0)
     idle()
-    assert window.session.run.column("position.x")[0] == pytest.approx(place, abs=1e-6)
+    assert window.session.shown.run.column("position.x")[0] == pytest.approx(place, abs=1e-6)
 
 
 def test_a_cut_at_the_ends_says_what_to_do(drill, window):
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     before = window.session.drill
     drill.cut(True)
     assert window.session.drill is before
@@ -301,7 +301,7 @@ def test_inputs_go_to_a_file_and_come_back(drill, window, idle, tmp_path):
     drill.files.import_csv(tmp_path / "in.csv")
     idle()
     assert [knot.value for knot in told(drill, "throttle").knots] == [knot.value for knot in old.knots]
-    assert window.session.undo_label == "inputs from in.csv"
+    assert window.session.history.undo_label == "inputs from in.csv"
 
 
 def test_a_file_with_holes_is_taken_and_said_and_a_useless_one_refused(drill, window, idle, tmp_path):
@@ -324,7 +324,7 @@ def test_drills_are_made_duplicated_and_removed(drill, window, idle):
     drill.new_drill()
     idle()
     assert window.session.drill.title == "New drill"
-    assert window.session.run.column("position.x")[-1] > 0.5, "it moves"
+    assert window.session.shown.run.column("position.x")[-1] > 0.5, "it moves"
     drill.duplicate()
     assert len(window.session.yard.drills) == count + 2
     drill.remove_drill()
@@ -354,16 +354,16 @@ def test_a_block_is_hung_and_dropped_by_an_event_of_the_page(window, idle):
     window.show_page("Drill")
     page = window.drill_page
     assert page.targets_of("drop") == ("light", "middling", "heavy")
-    window.session.set_time(2.0)
+    window.session.shown.set_time(2.0)
     page.add_event("drop", "heavy")
     idle()
-    run = window.session.run
+    run = window.session.shown.run
     high = run.column("block.heavy.position.z")
     assert high[run.at(2.0)] == high[0]
     assert high[-1] < high[0] - 2.5
     window.session.undo()
     idle()
-    assert window.session.run.column("block.heavy.position.z")[window.session.run.at(2.0)] < high[0] - 2.5
+    assert window.session.shown.run.column("block.heavy.position.z")[window.session.shown.run.at(2.0)] < high[0] - 2.5
 
 
 CASTS = [(name, one.id) for name in demos.DEMOS for one in demos.load(name).drills if one.cast]

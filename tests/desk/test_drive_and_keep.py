@@ -39,7 +39,7 @@ def drive(qtbot, window, seconds, *keys):
 def test_it_is_driven_with_keys_and_kept(qtbot, window):
     session = window.session
     qtbot.keyClick(window, Qt.Key.Key_F9)
-    assert session.live_on
+    assert session.shown.live_on
     assert window.inputs.isVisible()
     drive(qtbot, window, 1.0, Qt.Key.Key_W)
     fast = window.driver.drive.newest(1.0).column("velocity.x")[-1]
@@ -47,8 +47,8 @@ def test_it_is_driven_with_keys_and_kept(qtbot, window):
     drive(qtbot, window, 0.6, Qt.Key.Key_W, Qt.Key.Key_A)
     screenshot.settled(window)
     qtbot.keyClick(window, Qt.Key.Key_F9)
-    assert not session.live_on
-    card = session.cards[0]
+    assert not session.shown.live_on
+    card = session.shelf.cards[0]
     assert card.run.live
     assert card.says.startswith("drive by hand")
     assert card.run.column("spin.z").max() > 0.05, "A steers to the left"
@@ -107,10 +107,10 @@ def test_a_drive_kept_as_a_drill_repeats_bit_for_bit(qtbot, window, idle):
     drive(qtbot, window, 0.5, Qt.Key.Key_W, Qt.Key.Key_D)
     drive(qtbot, window, 0.3, Qt.Key.Key_Space)
     window.set_driving(False)
-    driven = session.cards[0].run
-    window.keep_drill(session.cards[0].id)
+    driven = session.shelf.cards[0].run
+    window.keep_drill(session.shelf.cards[0].id)
     idle()
-    again = session.run
+    again = session.shown.run
     assert not again.live
     assert again.job.drill.recorded
     rows = min(again.ticks, driven.ticks) + 1
@@ -118,7 +118,7 @@ def test_a_drive_kept_as_a_drill_repeats_bit_for_bit(qtbot, window, idle):
         assert np.array_equal(again.column(name)[:rows], driven.column(name)[:rows])
     session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
     idle()
-    assert session.run.column("position.x")[-1] != again.column("position.x")[-1]
+    assert session.shown.run.column("position.x")[-1] != again.column("position.x")[-1]
 
 
 def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
@@ -132,8 +132,8 @@ def test_a_second_craft_drives_on_keys_of_its_own(qtbot, window):
     assert first > 0.2 > 0.0 > second
     screenshot.settled(window)
     window.set_driving(False)
-    assert sum(card.run.live for card in window.session.cards) == 1
-    kept = window.session.cards[0].run
+    assert sum(card.run.live for card in window.session.shelf.cards) == 1
+    kept = window.session.shelf.cards[0].run
     assert kept.seen_from("fan_sled_2").column("velocity.x").min() < -0.1
     window.driver.keep_as_drill(kept.job.drill)
     member = window.session.drill.cast[0]
@@ -156,8 +156,8 @@ def test_keys_are_bound_anew_in_the_panel(qtbot, window):
 def test_a_blank_yard_drives(qtbot, window):
     window.filing.new_yard()
     session = window.session
-    qtbot.waitUntil(lambda: session.run is not None and len(session.cards) == 1, timeout=20_000)
-    assert session.found["top_speed"] > 5.0
+    qtbot.waitUntil(lambda: session.shown.run is not None and len(session.shelf.cards) == 1, timeout=20_000)
+    assert session.shown.found["top_speed"] > 5.0
     window.set_driving(True)
     drive(qtbot, window, 0.5, Qt.Key.Key_Up)
     assert window.driver.drive.newest(1.0).column("velocity.x")[-1] > 0.3
@@ -171,35 +171,35 @@ def test_cards_are_pinned_starred_renamed_compared_and_deleted(qtbot, window, id
     session = window.session
     session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
     idle()
-    card = window.shelf.cards[session.cards[0].id]
+    card = window.shelf.cards[session.shelf.cards[0].id]
     qtbot.mouseClick(card, Qt.MouseButton.LeftButton, pos=card._pin_box().center().toPoint())
     qtbot.mouseClick(card, Qt.MouseButton.LeftButton, pos=card._star_box().center().toPoint())
-    assert session.cards[0].pinned
-    assert session.cards[0].starred
+    assert session.shelf.cards[0].pinned
+    assert session.shelf.cards[0].starred
     card.ask_name()
     edit = card.findChild(QLineEdit)
     edit.setText("strong fan")
     qtbot.keyClick(edit, Qt.Key.Key_Return)
-    assert session.cards[0].heading == "strong fan"
-    window.show_comparison(session.cards[1], session.cards[0])
+    assert session.shelf.cards[0].heading == "strong fan"
+    window.show_comparison(session.shelf.cards[1], session.shelf.cards[0])
     assert [str(change) for change in window.comparison.settings] == ["fan thrust 620 → 900 N"]
     assert "top_speed" in [known.name for known, _, _ in window.comparison.measured]
     screenshot.settled(window)
     window.hide_comparison()
-    session.drop_card(session.cards[0].id)
-    assert len(session.cards) == 1
+    session.shelf.drop_card(session.shelf.cards[0].id)
+    assert len(session.shelf.cards) == 1
     session.undo()
-    assert session.cards[0].heading == "strong fan"
+    assert session.shelf.cards[0].heading == "strong fan"
 
 
 def test_a_card_loads_its_settings_back(qtbot, window, idle):
     session = window.session
     session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
     idle()
-    first = window.shelf.cards[session.cards[1].id]
+    first = window.shelf.cards[session.shelf.cards[1].id]
     qtbot.mouseClick(first, Qt.MouseButton.LeftButton, pos=QPoint(30, 60))
     assert session.craft.parts[0].thrust == 620.0
-    assert session.run is session.cards[1].run
+    assert session.shown.run is session.shelf.cards[1].run
     session.undo()
     assert session.craft.parts[0].thrust == 900.0
     idle()
@@ -215,7 +215,7 @@ def test_save_and_reopen_give_the_same_yard_shelf_and_runs(qtbot, window, idle, 
     window.set_driving(True)
     drive(qtbot, window, 0.4, Qt.Key.Key_W)
     window.set_driving(False)
-    session.change_card(session.cards[0].id, "pin", pinned=True)
+    session.shelf.change_card(session.shelf.cards[0].id, "pin", pinned=True)
     file = tmp_path / "my.json"
     window.keeper.save(file)
     idle()
@@ -224,8 +224,8 @@ def test_save_and_reopen_give_the_same_yard_shelf_and_runs(qtbot, window, idle, 
     assert told == ""
     assert not lost
     assert yard == session.yard
-    assert [card.heading for card in cards] == [card.heading for card in session.cards]
-    assert [card.run.digest for card in cards] == [card.run.digest for card in session.cards]
+    assert [card.heading for card in cards] == [card.heading for card in session.shelf.cards]
+    assert [card.run.digest for card in cards] == [card.run.digest for card in session.shelf.cards]
     assert cards[0].pinned
     window.keeper.open(file)
     idle()
@@ -303,7 +303,7 @@ def test_unsaved_work_is_recovered_after_a_crash(qtbot, window, idle, renderer):
     other.keeper.background.wait()
     session = other.session
     assert session.craft.parts[0].thrust == 888.0
-    assert len(session.cards) == 2
+    assert len(session.shelf.cards) == 2
     assert session.is_dirty
     assert other.keeper.lost_work() == []
     assert folder.exists(), "it stays on disk until it is saved or discarded"
@@ -317,7 +317,7 @@ def test_pictures_and_csv_are_written(window, idle, tmp_path):
         widget = window.view if name.startswith("view") else window.traces
         assert window.keeper.export_picture(widget, tmp_path / name)
         assert (tmp_path / name).stat().st_size > 2000
-    window.keeper.export_csv(lambda: window.session.run, tmp_path / "run.csv")
+    window.keeper.export_csv(lambda: window.session.shown.run, tmp_path / "run.csv")
     idle()
     assert (tmp_path / "run.csv").read_text().startswith("t [s],fan_sled.position.x [m]")
     assert not window.keeper.export_picture(window.view, Path("/proc/nothing/view.png"))
@@ -329,7 +329,7 @@ def test_without_opengl_everything_but_the_3d_view_works(qtbot):
     qtbot.addWidget(plain)
     plain.show()
     session.open(demos.load("fan-sled"), (), None)
-    qtbot.waitUntil(lambda: bool(session.cards), timeout=60_000)
+    qtbot.waitUntil(lambda: bool(session.shelf.cards), timeout=60_000)
     assert "plan" in plain.notice.words.text()
     picture = screenshot.settled(plain.view)
     colours = {picture.pixel(x, y) for x in range(0, 740, 4) for y in range(0, 340, 4)}
@@ -350,11 +350,11 @@ def test_a_drive_shows_no_card_and_no_finding_of_the_run_before(window, idle):
     session = window.session
     session.edit("crafts.fan_sled.parts.speed_limit.limit", 60.0)
     idle()
-    assert session.shown_card
-    assert "limit_never_acts" in [one.name for one in session.warned]
+    assert session.shelf.shown_card
+    assert "limit_never_acts" in [one.name for one in session.shown.warned]
     window.set_driving(True)
-    assert session.shown_card == ""
-    assert "limit_never_acts" not in [one.name for one in session.warned]
+    assert session.shelf.shown_card == ""
+    assert "limit_never_acts" not in [one.name for one in session.shown.warned]
     assert "limit" not in window.header.cautions.toolTip()
     words = next(one for one in window.desk.strips if one.name == "speed_limit").words.text()
     assert "last run" not in words

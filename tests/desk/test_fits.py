@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 from oak_sled.core.parts import register
 from oak_sled.core.project import demos
 from oak_sled.desk.app.firstsize import DRAWN_FOR
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES
 from oak_sled.desk.app.window import Window
 from oak_sled.desk.strips.strip import Strip
 from oak_sled.desk.widgets.dialwidget import DialWidget
@@ -52,12 +52,12 @@ def test_titles_of_dials_on_opened_strips_are_whole(reopened, qtbot, name):
 
 def test_a_question_covers_nothing(window, qtbot):
     window.question.tell("An earlier session left work that is not saved.", False, (("Recover", lambda: None),))
-    for page in PAGES:
+    for page in PAGE_NAMES:
         window.show_page(page)
         qtbot.wait(20)
         lies = QRect(window.question.mapTo(window, window.question.rect().topLeft()), window.question.size())
         assert lies.height() >= 30
-        for other in (window.header, window.pages.currentWidget()):
+        for other in (window.header, window.page_stack.currentWidget()):
             assert other is not None
             assert not lies.intersects(QRect(other.mapTo(window, other.rect().topLeft()), other.size())), page
     window.question.answer_last()

@@ -17,7 +17,7 @@ from oak_sled.desk.driving.inputpanel import conflicts
 def test_a_brake_that_is_fitted_gets_a_channel_and_a_free_key(window, idle):
     window.filing.new_yard()
     idle()
-    reach = window.session.run.column("position.x")[-1]
+    reach = window.session.shown.run.column("position.x")[-1]
     window.desk.fit(Brake)
     idle()
     craft = window.session.craft
@@ -25,7 +25,7 @@ def test_a_brake_that_is_fitted_gets_a_channel_and_a_free_key(window, idle):
     assert next(part for part in craft.parts if part.kind == "brake").channel == "brake"
     assert channel.plus_keys
     assert not conflicts([craft])
-    assert window.session.run.column("position.x")[-1] == pytest.approx(reach), (
+    assert window.session.shown.run.column("position.x")[-1] == pytest.approx(reach), (
         "a brake that is not held brakes nothing"
     )
 

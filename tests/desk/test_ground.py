@@ -23,15 +23,15 @@ def block(page, name):
 
 
 def test_a_ramp_is_dragged_and_the_drill_runs_again(page, window, idle, drag):
-    before = window.session.run
+    before = window.session.shown.run
     drag(page.plan, page.plan.at(20, -14), page.plan.at(26, -10))
     ramp = block(page, "ramp")
     assert (ramp.x, ramp.y) == (pytest.approx(26, abs=0.4), pytest.approx(-10, abs=0.4))
     assert ramp.x % 0.25 == 0.0, "on the grid"
-    assert window.session.undo_label == "move ramp"
+    assert window.session.history.undo_label == "move ramp"
     idle()
-    assert window.session.run is not before
-    assert window.session.run.job.ground == window.session.ground
+    assert window.session.shown.run is not before
+    assert window.session.shown.run.job.ground == window.session.ground
     window.session.undo()
     assert (block(page, "ramp").x, block(page, "ramp").y) == (20.0, -14.0)
     window.session.redo()
@@ -45,7 +45,7 @@ def test_a_thing_is_turned_and_sized_by_its_handles(page, drag):
     assert block(page, "ramp").heading_deg == pytest.approx(90.0, abs=5.0)
     drag(plan, plan.handles(block(page, "ramp"))["length"], plan.at(20, -7))
     assert block(page, "ramp").length == pytest.approx(14.0, abs=0.7)
-    assert page.session.undo_label == "size ramp"
+    assert page.session.history.undo_label == "size ramp"
 
 
 def test_several_are_moved_aligned_duplicated_and_removed(page):
@@ -84,7 +84,7 @@ def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
     dial.entered.emit(500.0)
     assert block(page, "crate_1").mass == 500.0
     assert page.dials["mass"].value == 500.0
-    assert window.session.undo_label
+    assert window.session.history.undo_label
     page.session.edit(f"{page.path}.blocks.crate_1.moves", "fixed")
     assert "mass" not in page.dials, "a fixed item has no use for a mass"
     assert page.choices["moves"].text() == "moves: fixed"
@@ -111,7 +111,7 @@ def test_a_name_is_typed_and_what_refers_to_it_follows(page, window, idle):
     assert block(page, "mail_crate").mass > 0.0
     assert page.plan.chosen == ["blocks.mail_crate"]
     assert name_edit(page).text() == "mail_crate"
-    assert window.session.undo_label == "rename crate 1"
+    assert window.session.history.undo_label == "rename crate 1"
     edit = name_edit(page)
     edit.selectAll()
     QTest.keyClicks(edit, "float_1")
@@ -176,10 +176,10 @@ def test_a_fault_is_said_and_the_last_good_value_holds(page, window):
 
 def test_the_keys_bring_the_page_and_the_bench(window):
     window.acts["page_Ground"].trigger()
-    assert window.pages.currentWidget() is window.ground_page
+    assert window.page_stack.currentWidget() is window.ground_page
     assert window.header.pages["Ground"].isChecked()
     window.acts["page_Bench"].trigger()
-    assert window.pages.currentWidget() is not window.ground_page
+    assert window.page_stack.currentWidget() is not window.ground_page
 
 
 # freight in the picture
@@ -221,8 +221,8 @@ def test_the_plan_of_the_bench_shows_freight_where_the_run_has_it(window, idle):
     window.session.choose("drill", "push_freight")
     idle()
     window.show_pane("Plan")
-    run_, plan = window.session.run, window.plan
-    window.session.set_time(run_.duration)
+    run_, plan = window.session.shown.run, window.plan
+    window.session.shown.set_time(run_.duration)
     picture = screenshot.settled(plan)
     x, y = (run_.column(f"block.crate_1.position.{axis}")[-1] for axis in "xy")
     assert x > 20.0, "it was pushed on"

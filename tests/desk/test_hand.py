@@ -66,7 +66,7 @@ def test_a_poke_lands_where_the_pointer_is(window, idle):
     idle()
     window.view.fit()
     window.view.repaint()
-    run, view = window.session.run, window.view
+    run, view = window.session.shown.run, window.view
     place = run.columns("block.heavy.position.x", "block.heavy.position.y", "block.heavy.position.z")[0]
     spot = place + [0.0, 0.0, 0.5]  # near its top
     px, _ = view._camera.project(spot)
@@ -87,8 +87,8 @@ def test_a_poke_beyond_what_an_event_holds_is_one_line(window, idle, qtbot):
     session.edit("crafts.fan_sled.body.mass", 1e8)
     idle()
     view.hand.set_poking(True)
-    run = session.run
-    px, _ = view._camera.project(run.columns("position.x", "position.y", "position.z")[session.row])
+    run = session.shown.run
+    px, _ = view._camera.project(run.columns("position.x", "position.y", "position.z")[session.shown.row])
     at = QPointF(*px[0]).toPoint()
     events = session.drill.events
     for live in (False, True):
@@ -103,9 +103,9 @@ def test_a_poke_beyond_what_an_event_holds_is_one_line(window, idle, qtbot):
 
 def test_no_sling_no_pull(window, idle):
     assert window.view.hand.sling() is None
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     window.view.repaint()
-    run = window.session.run
+    run = window.session.shown.run
     px, _ = window.view._camera.project(run.columns("position.x", "position.y", "position.z")[0])
     assert not window.view.hand.press(QPointF(*px[0]), window.view._camera, run, 0)
     assert window.view.hand.words() == ""
@@ -116,15 +116,15 @@ def test_a_mortar_is_fired_live_with_its_key_and_kept_as_a_drill(window, idle, q
     idle()
     window.set_driving(True)
     program.press(window, "Space", True)
-    qtbot.waitUntil(lambda: np.any(window.session.run.column("shot.barrel.1.age") > 0.2), timeout=20_000)
+    qtbot.waitUntil(lambda: np.any(window.session.shown.run.column("shot.barrel.1.age") > 0.2), timeout=20_000)
     window.view.repaint()
     program.press(window, "Space", False)
     window.set_driving(False)
-    kept = window.session.cards[0].run
+    kept = window.session.shelf.cards[0].run
     assert [event.word for event in traces.events(kept)].count("shot") == 1
     window.driver.keep_as_drill(kept.job.drill)
     idle()
-    again = window.session.run
+    again = window.session.shown.run
     assert again.record.row(kept.ticks).tolist() == kept.record.row(kept.ticks).tolist()
 
 
@@ -133,7 +133,7 @@ def test_what_is_said_is_seen_on_every_page(window, page):
     window.show_page(page)
     window.session.say("a word in place", True)
     assert window.notice.isVisible()
-    over = window.view if page == "Bench" else window.pages
+    over = window.view if page == "Bench" else window.page_stack
     corner = over.mapTo(window, over.rect().bottomLeft())
     assert 0 <= corner.y() - window.notice.geometry().bottom() <= 16
     window.show_page("Bench")
@@ -175,10 +175,10 @@ def test_a_barrel_points_where_it_fires(window, azimuth, elevation):
 def test_what_is_framed_is_the_craft_and_all_it_flung(window, idle):
     window.session.open(demos.load("mortar"), (), None)
     idle()
-    spots = spots_of(window.session.run)
+    spots = spots_of(window.session.shown.run)
     assert spots[:, 0].max() > 20.0
     assert spots[:, 2].max() > 4.0
-    assert len(spots) > 2 * (window.session.run.ticks + 1)
+    assert len(spots) > 2 * (window.session.shown.run.ticks + 1)
 
 
 def test_the_strips_of_the_desk_are_never_cut_off(window, idle):
@@ -195,12 +195,12 @@ def test_an_event_of_the_drill_shows_in_the_compare_and_on_the_card(window, idle
     idle()
     window.session.edit("drills.three_cushions.events.let_go.x", -5.5)
     idle()
-    assert "x" in window.session.cards[0].says
+    assert "x" in window.session.shelf.cards[0].says
     window.session.edit(
         "drills.three_cushions.events", (*window.session.drill.events, Event(id="more", what="poke", t=2.0))
     )
     idle()
-    assert len(window.session.cards) == 3
+    assert len(window.session.shelf.cards) == 3
 
 
 def test_escape_means_nothing_while_nothing_is_in_hand(window):
@@ -221,7 +221,7 @@ def test_everything_a_sudden_part_refers_to_is_chosen_on_its_strip(window, idle)
     menu.actions()[2].trigger()
     idle()
     assert window.session.craft.parts[0].spares == ("heavy",)
-    assert flights.of_block(window.session.run, "heavy") is None, "it is passed by"
+    assert flights.of_block(window.session.shown.run, "heavy") is None, "it is passed by"
     strip = next(one for one in window.desk.strips if one.name == "gust")
     assert strip.choices["spares"].text() == "spares: heavy"
 
@@ -240,7 +240,7 @@ def test_a_launcher_is_given_its_blast_its_slots_and_its_goal(window, idle):
         idle()
     part = window.session.craft.parts[0]
     assert (part.blast, part.in_flight, part.material) == ("", 12, "snow")
-    assert len(window.session.run.layout.shots) == 12
+    assert len(window.session.shown.run.layout.shots) == 12
 
 
 def test_the_curve_of_a_sling_stands_on_the_open_strip_too(window, idle):
@@ -280,15 +280,15 @@ def test_the_ledger_of_a_watched_block_follows_the_cursor_and_goes_with_the_dril
     idle()
     assert pane.of.isVisible()
     pane.show_body(block.id)
-    run = session.run
+    run = session.shown.run
     pushed = np.abs(run.column(f"block.{block.id}.contacts.force.x")).argmax()
-    session.set_time(pushed * run.job.dt)
+    session.shown.set_time(pushed * run.job.dt)
     shown = {row.name: row.force for row in pane.rows()}
     assert tuple(shown) == ("pushes", "gravity", "air", "contacts")
     if pane.craft_axes:
         pane.switch_axes()
         shown = {row.name: row.force for row in pane.rows()}
-    assert shown["contacts"][0] == pytest.approx(run.column(f"block.{block.id}.contacts.force.x")[session.row])
+    assert shown["contacts"][0] == pytest.approx(run.column(f"block.{block.id}.contacts.force.x")[session.shown.row])
     assert pane.mass(run) == block.mass
     session.choose("drill", "head_on")
     idle()

@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
 
 from oak_sled.desk.app import program
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES
 from oak_sled.desk.widgets import screenshot
 from oak_sled.desk.widgets.dialwidget import DialWidget
 
@@ -37,7 +37,7 @@ def name_of(widget):
     return widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
 
 
-@pytest.mark.parametrize("page", PAGES)
+@pytest.mark.parametrize("page", PAGE_NAMES)
 def test_tab_reaches_every_control_of_a_page_and_each_has_a_name(window, idle, page):
     window.show_page(page)
     idle()
@@ -121,14 +121,14 @@ def test_a_dial_tells_its_value_and_the_keys_that_change_it(window, idle):
 def test_picture_traces_ledger_and_cards_tell_what_they_show(window, idle, qtbot):
     session = window.session
     window.traces.cover.setFocus()
-    session.set_time(4.0)
-    before = session.row
+    session.shown.set_time(4.0)
+    before = session.shown.row
     QTest.keyClick(window.traces.cover, Qt.Key.Key_Right)
-    assert session.row == before + 1
+    assert session.shown.row == before + 1
     QTest.keyClick(window.traces.cover, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
-    assert session.row == before - 9
+    assert session.shown.row == before - 9
     # told once nothing moves
-    qtbot.waitUntil(lambda: f"{session.time:.3f} s" in window.traces.cover.accessibleDescription(), timeout=5000)
+    qtbot.waitUntil(lambda: f"{session.shown.time:.3f} s" in window.traces.cover.accessibleDescription(), timeout=5000)
     assert "speed" in window.traces.cover.accessibleDescription()
     window.show_pane("Ledger")
     screenshot.settled(window)
@@ -152,9 +152,9 @@ def test_a_dial_is_typed_a_run_kept_and_undone_without_a_pointer(window, idle):
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     idle()
     assert dial.value == 900.0
-    assert len(session.cards) == 2
+    assert len(session.shelf.cards) == 2
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     idle()
     assert dial.value == 620.0
     assert "Undid" in window.notice.words.text()
-    assert len(session.cards) == 2
+    assert len(session.shelf.cards) == 2

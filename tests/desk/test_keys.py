@@ -12,11 +12,13 @@ from PyQt6.QtGui import QAction, QKeyEvent, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QPushButton, QWidget
 
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app import commands
+from oak_sled.desk.app.commands import COMMANDS, GROUPS
+from oak_sled.desk.app.places import PAGE_NAMES, PAGES, PANES
 from oak_sled.desk.widgets import keys
 from oak_sled.desk.widgets.dialwidget import DialWidget
 
-HERE = Path(keys.__file__).parent
+HERE = Path(keys.__file__).parents[1]
 SIGNS = {"0": Qt.Key.Key_0, "=": Qt.Key.Key_Equal, "-": Qt.Key.Key_Minus, ".": Qt.Key.Key_Period,
          "(": Qt.Key.Key_ParenLeft}  # fmt: skip
 
@@ -59,7 +61,7 @@ def test_a_focused_widget_keeps_every_key_that_it_promises(window, idle, monkeyp
     tried = Counter()
     window.session.keep_run("a card")
     idle()
-    for page in PAGES:
+    for page in PAGE_NAMES:
         window.show_page(page)
         idle()
         for kind in promising(window):
@@ -84,14 +86,13 @@ def test_a_focused_widget_keeps_every_key_that_it_promises(window, idle, monkeyp
 @pytest.mark.parametrize("sign", ["-", ".", "5"])
 def test_a_sign_reaches_a_dial_and_no_command(window, idle, sign):
     dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
-    scale, time = window.view.scale if hasattr(window.view, "scale") else None, window.session.time
+    scale, time = window.view.scale(), window.session.shown.time
     dial.setFocus()
     QTest.keyClick(dial, SIGNS.get(sign, Qt.Key(ord(sign))))
     assert dial._edit is not None, "it opens its entry"
     assert dial._edit.text() == sign
-    assert window.session.time == time
-    if scale is not None:
-        assert window.view.scale == scale
+    assert window.session.shown.time == time
+    assert window.view.scale() == scale
     QTest.keyClick(dial._edit, Qt.Key.Key_Escape)
     assert dial._edit is None
 
@@ -101,7 +102,7 @@ def test_space_on_a_focused_button_presses_it_and_plays_nothing(window, idle):
     button.setFocus()
     QTest.keyClick(button, Qt.Key.Key_Space)
     assert window.stack.currentWidget() is window.ledger
-    assert not window.playbar.playing if hasattr(window.playbar, "playing") else True
+    assert not window.playbar.is_playing
 
 
 def test_p_and_f2_belong_to_a_card_that_has_the_focus(window, idle):
@@ -112,11 +113,11 @@ def test_p_and_f2_belong_to_a_card_that_has_the_focus(window, idle):
     QTest.keyClick(card, Qt.Key.Key_P)
     idle()
     assert not window.playbar.poke.isChecked()
-    assert any(one.pinned for one in window.session.cards)
+    assert any(one.pinned for one in window.session.shelf.cards)
     card = next(one for one in window.shelf.findChildren(QWidget) if hasattr(one, "pin_wanted") and one.isVisible())
     card.setFocus()
     QTest.keyClick(card, Qt.Key.Key_F2)
-    assert window.pages.currentIndex() == 0, "the page stays"
+    assert window.page_stack.currentIndex() == 0, "the page stays"
 
 
 def test_no_two_shortcuts_are_the_same(window):
@@ -151,7 +152,7 @@ def test_escape_closes_what_is_open_one_after_another(window, idle):
 
 def test_escape_drops_the_drag_of_a_dial(window, idle):
     dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
-    before, undo = window.session.craft, window.session.undo_label if hasattr(window.session, "undo_label") else ""
+    before, undo = window.session.craft, window.session.history.undo_label
     value = dial.value
     start = QPointF(dial.width() / 2.0, 24.0).toPoint()
     QTest.mousePress(dial, Qt.MouseButton.LeftButton, pos=start)
@@ -163,7 +164,7 @@ def test_escape_drops_the_drag_of_a_dial(window, idle):
     idle()
     assert window.session.craft == before
     assert dial.value == pytest.approx(value)
-    assert undo == (window.session.undo_label if hasattr(window.session, "undo_label") else "")
+    assert undo == window.session.history.undo_label
 
 
 def test_every_kind_of_qt_widget_that_takes_keys_keeps_them(qtbot):
@@ -185,7 +186,7 @@ def test_the_count_of_cautions_opens_where_they_are_read_and_a_remedy_is_one_ste
 
     window.session.open(demos.load("ferry").edit("crafts.ferry.body.held", ("z", "roll", "pitch")), (), None)
     idle()
-    names = {caution.name for caution in window.session.warned}
+    names = {caution.name for caution in window.session.shown.warned}
     assert "height_is_held" in names
     window.show_pane("Traces")
     QTest.mouseClick(window.header.cautions, Qt.MouseButton.LeftButton)
@@ -197,7 +198,46 @@ def test_the_count_of_cautions_opens_where_they_are_read_and_a_remedy_is_one_ste
     QTest.mouseClick(free, Qt.MouseButton.LeftButton)
     idle()
     assert window.session.craft.body.held == ()
-    assert "height_is_held" not in {caution.name for caution in window.session.warned}
+    assert "height_is_held" not in {caution.name for caution in window.session.shown.warned}
     window.session.undo()
     idle()
     assert set(window.session.craft.body.held) == {"z", "roll", "pitch"}
+
+
+def test_every_page_pane_and_command_has_a_name_and_a_key_of_its_own(window):
+    """Declared once each; that of another would be an ambiguous shortcut, and nothing would happen."""
+    declared = [*PAGES, *PANES]
+    for group in (PAGES, PANES, COMMANDS):
+        names = [one.name for one in group]
+        assert len(set(names)) == len(names)
+    assert all(one.name and one.key and one.says for one in declared)
+    taken = [one.key for one in COMMANDS if one.key]
+    assert len({QKeySequence(key).toString() for key in taken}) == len(taken)
+    assert not [key for key in taken if QKeySequence(key).isEmpty()], "a key that Qt knows by no name"
+    assert {one.key for one in declared} <= set(taken), "each page and pane is a command"
+    assert set(window.acts) == {one.name for one in COMMANDS}
+    assert {one.group for one in COMMANDS} - {""} == set(GROUPS)
+
+
+@pytest.mark.parametrize("name", [one.name for one in PAGES])
+def test_a_page_is_shown_by_its_command_and_by_its_button(window, idle, name):
+    window.acts[f"page_{name}"].trigger()
+    assert window.page_stack.currentWidget() is window.pages[name]
+    assert window.header.pages[name].isChecked()
+    window.show_page("Bench")
+    window.header.pages[name].click()
+    assert window.page_stack.currentWidget() is window.pages[name]
+
+
+@pytest.mark.parametrize("name", [one.name for one in PANES])
+def test_a_pane_is_shown_by_its_command_and_by_its_button(window, idle, name):
+    window.acts[f"pane_{name}"].trigger()
+    assert window.stack.currentWidget() is window.right.panes[name]
+    window.show_pane("Ledger")
+    window.tabs[name].click()
+    assert window.stack.currentWidget() is window.right.panes[name]
+
+
+def test_the_page_on_commands_is_what_is_declared():
+    written = (HERE.parents[2] / "docs" / "commands.md").read_text(encoding="utf-8")
+    assert written == commands.page(), "run scripts/write_pages.py"

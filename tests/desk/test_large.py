@@ -74,10 +74,10 @@ def test_the_largest_yard_is_edited_undone_saved_and_opened_again(window, idle, 
     session = window.session
     session.open(largest, (), None)
     idle()
-    assert (len(session.run.job.actors), len(session.run.layout.blocks)) == (CRAFTS, BLOCKS)
+    assert (len(session.shown.run.job.actors), len(session.shown.run.layout.blocks)) == (CRAFTS, BLOCKS)
     for page in ("Ground", "Drill", "Build", "Bench"):
         window.show_page(page)
-        window.pages.currentWidget().repaint()
+        window.page_stack.currentWidget().repaint()
     assert not session.edit("title", "x" * 81), "beyond its bound: said, and nothing is lost"
     changed = (
         (f"{session.craft_path}.parts.fan_3.thrust", 12.0),
@@ -142,16 +142,16 @@ def test_a_thousand_cards_are_opened_starred_dropped_saved_and_walked_through(wi
     session, pane = window.session, window.shelf
     window.keeper.open(thousand)
     idle()
-    assert len(session.cards) == CARDS
+    assert len(session.shelf.cards) == CARDS
     wide = pane.width() // shelfpane.STEP + 2 * shelfpane.BESIDE + 3
     assert len(pane.cards) <= wide, "widgets for what is in sight, and some beside it"
     assert pane.readout.lines[0] == f"{CARDS} runs"
-    names = [card.id for card in session.cards]
+    names = [card.id for card in session.shelf.cards]
     for name in names[:50]:
-        session.change_card(name, "star run", starred=True)
+        session.shelf.change_card(name, "star run", starred=True)
     for name in names[100:200]:
-        session.drop_card(name)
-    assert sum(card.starred for card in session.cards) == 50
+        session.shelf.drop_card(name)
+    assert sum(card.starred for card in session.shelf.cards) == 50
     along = pane.area.horizontalScrollBar()
     along.setValue(along.maximum())
     assert names[-1] in pane.cards
@@ -169,7 +169,7 @@ def test_a_thousand_cards_are_opened_starred_dropped_saved_and_walked_through(wi
     idle()
     assert len(shelf_store.load_all(tmp_path / "again.json").cards) == CARDS - 100
     session.undo()
-    assert len(session.cards) == CARDS - 99
+    assert len(session.shelf.cards) == CARDS - 99
 
 
 # runs that take long
@@ -185,7 +185,7 @@ def test_a_long_run_is_told_of_and_cancelled_by_its_button(window, idle, qtbot):
     session = window.session
     session.open(FAN, (), None)
     idle()
-    shown, cards = session.run, len(session.cards)
+    shown, cards = session.shown.run, len(session.shelf.cards)
     session.take_seen_drill(long_yard(7200.0).drill("slalom"), "a long drill")
     qtbot.waitUntil(lambda: window.running.isVisible(), timeout=60_000)
     assert "running the drill" in window.running.text()
@@ -194,12 +194,12 @@ def test_a_long_run_is_told_of_and_cancelled_by_its_button(window, idle, qtbot):
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     idle()
     assert "was cancelled" in window.notice.words.text()
-    assert session.run is shown, "what was there stays"
-    assert len(session.cards) == cards
+    assert session.shown.run is shown, "what was there stays"
+    assert len(session.shelf.cards) == cards
     assert not window.running.isVisible()
     session.undo()
     idle()
-    assert session.run.job.drill == session.drill
+    assert session.shown.run.job.drill == session.drill
 
 
 def test_a_run_that_takes_long_is_given_up_for_a_newer_one(window, idle, monkeypatch):
@@ -214,8 +214,8 @@ def test_a_run_that_takes_long_is_given_up_for_a_newer_one(window, idle, monkeyp
     idle()
     assert stopped
     assert stopped[0][0] < stopped[0][1], "it was not at its end"
-    assert session.run.job.drill.duration == 3.0
-    assert session.cards[0].says.startswith("duration")
+    assert session.shown.run.job.drill.duration == 3.0
+    assert session.shelf.cards[0].says.startswith("duration")
 
 
 def test_a_window_closes_in_the_middle_of_a_run(window, idle, qtbot):
@@ -233,7 +233,7 @@ def test_the_shelf_says_what_runs_take_and_old_ones_go(window, idle, monkeypatch
     session.open(FAN, (), None)
     idle()
     budget = memory.BUDGET
-    monkeypatch.setattr(budget, "most", 3 * session.run.nbytes)
+    monkeypatch.setattr(budget, "most", 3 * session.shown.run.nbytes)
     for k in range(6):
         session.edit("crafts.fan_sled.body.mass", 210.0 + k)
         idle()
@@ -243,11 +243,11 @@ def test_the_shelf_says_what_runs_take_and_old_ones_go(window, idle, monkeypatch
     assert count == "7 runs"
     assert int(ready.split()[0]) < 7
     assert taken.endswith(f"of {budget.most / 1e6:.0f} MB")
-    oldest = session.cards[-1]
+    oldest = session.shelf.cards[-1]
     assert oldest.kept.ready is None
     session.look_at(oldest.id)
     idle()
-    assert session.run.digest == oldest.kept.digest
+    assert session.shown.run.digest == oldest.kept.digest
     assert not oldest.kept.differs
 
 
@@ -258,7 +258,7 @@ def test_a_ghost_that_does_not_fit_is_left_out_and_said(window, idle, monkeypatc
     monkeypatch.setattr(memory.BUDGET, "most", 1000)
     session.edit("crafts.fan_sled.body.mass", 222.0)
     idle()
-    assert session.ghost is None
+    assert session.shown.ghost is None
     assert "too long to be drawn beside" in window.notice.words.text()
 
 
@@ -276,5 +276,5 @@ def test_runs_that_are_ended_leave_their_twins_sound(window, idle, qtbot):
         session.worker.cancel()
         session.undo()
         idle()
-        assert [one.digest for one in session.twins] == [run.execute(job).digest for job in session.twin_jobs()]
-    assert session.run.digest == run.execute(session.job()).digest
+        assert [one.digest for one in session.shown.twins] == [run.execute(job).digest for job in session.twin_jobs()]
+    assert session.shown.run.digest == run.execute(session.job()).digest

@@ -58,14 +58,14 @@ def test_no_words_of_it_widen_the_pane(pane, window, idle):
 def test_a_law_is_taken_over_by_one_click_and_undone(pane, window, idle):
     assert [one.kind for one in pane.candidates].count("in force") == 1
     assert pane.candidates[0].name == "spring"
-    before = window.session.run
+    before = window.session.shown.run
     row = pane.rows[place_of(pane, "cushion")]
     QTest.mouseClick(row.buttons["use"], Qt.MouseButton.LeftButton)
     idle()
     assert pads(window).law == "cushion"
     assert pane.candidates[0].name == "cushion"
-    assert window.session.run is not before
-    assert window.session.undo_label == "Pads: cushion"
+    assert window.session.shown.run is not before
+    assert window.session.history.undo_label == "Pads: cushion"
     window.session.undo()
     idle()
     assert pads(window).law == "spring"
@@ -74,8 +74,8 @@ def test_a_law_is_taken_over_by_one_click_and_undone(pane, window, idle):
 
 def test_the_chart_follows_the_cursor_and_says_what_stands_there(pane, window):
     for time in (1.0, 4.0):
-        window.session.set_time(time)
-        run, row = window.session.run, window.session.row
+        window.session.shown.set_time(time)
+        run, row = window.session.shown.run, window.session.shown.row
         gaps = [run.column(f"pads.{k}.gap")[row] for k in range(1, 5)]
         assert sorted(pane.chart.chart.points[:, 0]) == pytest.approx(sorted(g for g in gaps if g < pads(window).reach))
     low, high = pane.chart.chart.used
@@ -111,24 +111,24 @@ def test_a_formula_is_written_and_the_drill_follows_every_key(pane, window, idle
     assert pane.editor.text.text() == law.text
     QTest.mouseClick(pane.rows[place_of(pane, "own law")].buttons["use"], Qt.MouseButton.LeftButton)
     idle()
-    same = window.session.run
+    same = window.session.shown.run
     assert pads(window).formula == "own_law"
     assert window.desk.strip("pads").dials["stiffness"].idle
-    steps = window.session.undo_label
+    steps = window.session.history.undo_label
     type_into(pane.editor.text, "20 [kN/m] * (reach - gap) + 3600 [N s/m] * closing", and_return=False)
     idle()
-    assert window.session.run is not same, "it runs while it is typed"
-    assert window.session.undo_label == steps, "and is no step yet"
+    assert window.session.shown.run is not same, "it runs while it is typed"
+    assert window.session.history.undo_label == steps, "and is no step yet"
     QTest.keyClick(pane.editor.text, Qt.Key.Key_Return)
     idle()
     assert not said, "nothing is said, not even of compiling it"
-    assert window.session.undo_label == "formula own law"
-    ride = window.session.found["ride_gap"]
+    assert window.session.history.undo_label == "formula own law"
+    ride = window.session.shown.found["ride_gap"]
     window.session.undo()
     idle()
     assert window.session.craft.laws[-1].text == law.text
     assert pane.editor.name.text() == "own_law"
-    assert window.session.found["ride_gap"] > ride, "softer springs sag more"
+    assert window.session.shown.found["ride_gap"] > ride, "softer springs sag more"
 
 
 def test_a_wrong_formula_is_said_at_its_column_and_the_last_good_one_stays(pane, window, idle):
@@ -155,7 +155,7 @@ def test_a_text_that_breaks_off_is_one_step_and_is_kept_to_be_mended(pane, windo
     QTest.keyClicks(pane.editor.text, " + ")
     window.view.setFocus()
     assert not window.session.is_previewing, "what could be read is a step"
-    assert window.session.undo_label == "formula own law"
+    assert window.session.history.undo_label == "formula own law"
     assert window.session.craft.laws[-1].text.strip() == "20 [kN/m] * (reach - gap)"
     window.session.edit("crafts.ferry.parts.fan.thrust", 6500.0)
     idle()
@@ -177,7 +177,7 @@ def test_numbers_are_written_dragged_changed_and_named_in_formulas(pane, window,
     type_into(editor.text, "stiff * (reach - gap) + 3600 [N s/m] * closing")
     pane.take_over(place_of(pane, "own law"))
     idle()
-    before = window.session.found["ride_gap"]
+    before = window.session.shown.found["ride_gap"]
     dial = editor.dials["stiff"]
     assert dial.dial.unit == "kN/m"
     assert dial.dial.slider == (0.0, 60.0)
@@ -185,7 +185,7 @@ def test_numbers_are_written_dragged_changed_and_named_in_formulas(pane, window,
     idle()
     number = window.session.craft.numbers[-1]
     assert number.value > 30.0
-    assert window.session.found["ride_gap"] > before
+    assert window.session.shown.found["ride_gap"] > before
     editor.write_number(number)
     type_into(editor.entry, f"spring = {number.value} kN/m")
     assert window.session.craft.laws[-1].text.startswith("spring * (reach")
@@ -205,12 +205,12 @@ def test_a_formula_is_renamed_and_removed_and_what_follows_it_stays_right(pane, 
     pane.add_formula()
     pane.take_over(place_of(pane, "own law"))
     idle()
-    run = window.session.run
+    run = window.session.shown.run
     type_into(pane.editor.name, "Soft Ride")
     assert pads(window).formula == "soft_ride"
     assert pane.editor.law.id == "soft_ride"
     idle()
-    assert np.array_equal(window.session.run.column("position.z"), run.column("position.z"))
+    assert np.array_equal(window.session.shown.run.column("position.z"), run.column("position.z"))
     QTest.mouseClick(pane.editor.buttons["remove"], Qt.MouseButton.LeftButton)
     idle()
     assert pads(window).formula == ""
@@ -227,14 +227,14 @@ def test_the_law_of_a_kept_run_is_drawn_and_taken_with_its_formula_and_numbers(p
     type_into(pane.editor.text, "stiff * (reach - gap)")
     pane.take_over(place_of(pane, "own law"))
     idle()
-    card = window.session.cards[0]
-    window.session.change_card(card.id, "star", starred=True)
-    kept = window.session.run
+    card = window.session.shelf.cards[0]
+    window.session.shelf.change_card(card.id, "star", starred=True)
+    kept = window.session.shown.run
     built_in = demos.load("ferry").craft()
     bare = window.session.yard.edit_all(
         [(f"crafts.ferry.{name}", getattr(built_in, name)) for name in ("parts", "laws", "numbers")]
     )
-    window.session.open(bare, window.session.cards, None)
+    window.session.open(bare, window.session.shelf.cards, None)
     idle()
     pane.choose("pads", "pad_push")
     place = next(k for k, one in enumerate(pane.candidates) if one.kind == "kept")
@@ -242,7 +242,7 @@ def test_the_law_of_a_kept_run_is_drawn_and_taken_with_its_formula_and_numbers(p
     idle()
     assert pads(window).formula == "own_law"
     assert window.session.craft.numbers[-1].id == "stiff"
-    assert window.session.run.digest == kept.digest
+    assert window.session.shown.run.digest == kept.digest
 
 
 def test_the_words_under_a_formula_end_within_the_editor_at_any_width(pane):
@@ -299,13 +299,13 @@ def test_the_ledger_says_where_the_energy_of_a_bounce_goes(reopened, idle):
     window.show_pane("Ledger")
     pane = window.ledger
     QTest.mouseClick(pane.kind, Qt.MouseButton.LeftButton)
-    window.session.set_time(0.5)
+    window.session.shown.set_time(0.5)
     table = pane.energies()
     whole = {share.kind: share.joules for share, _ in table.lines}
     assert whole["lost"] < 0.0 < whole["work"]
     assert "springs" in pane.accessibleDescription()
     held = [next(now for share, now in table.lines if share.kind == "held")]
-    window.session.set_time(table.bounce.lowest * window.session.run.job.dt)
+    window.session.shown.set_time(table.bounce.lowest * window.session.shown.run.job.dt)
     held.append(next(now for share, now in pane.energies().lines if share.kind == "held"))
     assert held[1] < held[0], "most is held at the lowest point"
     QTest.mouseClick(pane.kind, Qt.MouseButton.LeftButton)
@@ -318,7 +318,7 @@ def test_the_ledger_paints_nothing_under_its_buttons(reopened, idle):
     window = reopened("crate-drop")
     idle()
     window.show_pane("Ledger")
-    window.session.set_time(0.5)
+    window.session.shown.set_time(0.5)
     pane = window.ledger
     for width in (1280, 1000):
         window.resize(width, 700)

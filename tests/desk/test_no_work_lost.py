@@ -137,7 +137,7 @@ def test_the_autosave_covers_a_drive_that_goes_on(qtbot, window, idle, another, 
     assert other.filing.offer_recovery()
     answer(other, "Recover")
     other.keeper.background.wait()
-    card = other.session.cards[0]
+    card = other.session.shelf.cards[0]
     assert card.live
     assert "cut short" in card.says
     assert card.run.ticks > 20
@@ -198,7 +198,7 @@ def test_work_that_is_recovered_in_part_stays_on_disk(window, idle, another, tmp
     answer(other, "Recover")
     other.keeper.background.wait()
     assert other.session.craft.parts[0].thrust == 700.0
-    assert len(other.session.cards) == 1
+    assert len(other.session.shelf.cards) == 1
     assert card.exists()
 
 
@@ -210,7 +210,7 @@ def test_more_pokes_than_a_drill_holds_lose_no_drive(window, idle, said):
         window.driver.step()
     window.set_driving(False)
     idle()
-    card = window.session.cards[0]
+    card = window.session.shelf.cards[0]
     assert card.live
     assert card.run.ticks >= MOST_EVENTS + 20, "the record is whole"
     assert len(card.job.drill.events) == MOST_EVENTS
@@ -230,7 +230,7 @@ def test_a_csv_of_a_drive_is_cancelled_and_leaves_nothing(window, idle, tmp_path
         raise RuntimeError("cancelled")
 
     with pytest.raises(RuntimeError):
-        run_table.save(window.session.run, tmp_path / "run.csv", cancelling)
+        run_table.save(window.session.shown.run, tmp_path / "run.csv", cancelling)
     assert told
     assert list(tmp_path.glob("*.csv*")) == []
     assert list(tmp_path.glob(".*.part")) == []

@@ -13,7 +13,7 @@ from oak_sled.bench.heavy import heavy_yard
 from oak_sled.core.advice import cost, modes
 from oak_sled.core.geometry import hulls
 from oak_sled.core.project import demos
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES
 from oak_sled.desk.drill.drillplan import DrillPlan
 from oak_sled.desk.driving import drive
 from oak_sled.desk.ground import groundpaint
@@ -38,7 +38,7 @@ def test_a_paint_asks_for_the_extent_once_a_change(heavy, idle, monkeypatch, pag
     plan.repaint()
     assert len(calls) <= 1
     for k in range(5):
-        heavy.session.set_time(1.0 + k)
+        heavy.session.shown.set_time(1.0 + k)
         plan.repaint()
     assert len(calls) <= 1, "scrubbing changes no extent"
     calls.clear()
@@ -56,7 +56,7 @@ def test_what_lies_on_the_ground_is_drawn_once_a_change(heavy, idle, monkeypatch
     heavy.drill_page.plan.repaint()
     first = len(drawn)
     for k in range(4):
-        heavy.session.set_time(1.0 + k)
+        heavy.session.shown.set_time(1.0 + k)
         heavy.drill_page.plan.repaint()
     assert len(drawn) == first
 
@@ -99,7 +99,7 @@ def test_a_heavy_ground_is_a_caution_and_told_of_while_it_is_driven(window, idle
     monkeypatch.setattr(drive, "BEHIND", 100.0)
     window.session.open(demos.load("quay"), (), None)
     idle()
-    (caution,) = [one for one in window.session.warned if one.name == "heavy"]
+    (caution,) = [one for one in window.session.shown.warned if one.name == "heavy"]
     assert re.fullmatch(r"this ground costs \d+ ms a tick; driving runs at [\d.]+ of real time", caution.says)
     assert "fewer than 120 ticks/s" in caution.helps
     assert caution.says in window.header.cautions.toolTip()
@@ -142,7 +142,7 @@ def test_a_demo_opens_and_dials_move_without_heavy_work_in_the_window(window, id
         window.filing.show_demo(name)
         idle()
         assert window.session.yard == demos.load(name)
-        for page in PAGES:
+        for page in PAGE_NAMES:
             window.show_page(page)
             idle()
         window.show_page("Bench")

@@ -54,28 +54,28 @@ def part(session, name):
 def test_a_drill_brings_the_craft_that_it_names(window, session, idle):
     choose(window, idle, "roll_over")
     assert session.craft.id == "high_freight"
-    assert session.run.job.craft.id == "high_freight"
-    assert abs(session.run.column("rotation.x")).max() > 0.4, "it tips"
+    assert session.shown.run.job.craft.id == "high_freight"
+    assert abs(session.shown.run.column("rotation.x")).max() > 0.4, "it tips"
     session.choose("craft", "low_freight")
     idle()
-    assert session.run.job.drill.id == "roll_over"
-    assert session.run.job.craft.id == "low_freight", "and another may take its place"
+    assert session.shown.run.job.drill.id == "roll_over"
+    assert session.shown.run.job.craft.id == "low_freight", "and another may take its place"
 
 
 def test_the_open_strip_of_tires_shows_every_wheel_at_the_cursor(window, session, opened, idle):
     choose(window, idle, "step")
     drawing = opened("tires").tires
-    session.set_time(3.0)
+    session.shown.set_time(3.0)
     assert len(drawing.wheels) == 4
-    row = session.row
-    for wheel, name in zip(drawing.wheels, session.run.layout.own.tires, strict=True):
-        assert wheel.load == session.run.column(f"{name}.force")[row]
-        assert wheel.slip_deg == pytest.approx(np.degrees(abs(session.run.column(f"{name}.slip_angle")[row])))
+    row = session.shown.row
+    for wheel, name in zip(drawing.wheels, session.shown.run.layout.own.tires, strict=True):
+        assert wheel.load == session.shown.run.column(f"{name}.force")[row]
+        assert wheel.slip_deg == pytest.approx(np.degrees(abs(session.shown.run.column(f"{name}.slip_angle")[row])))
     outer = [wheel.load for wheel in drawing.wheels if "right" in wheel.word]
     assert min(outer) > max(wheel.load for wheel in drawing.wheels if "left" in wheel.word), "it turns to the left"
     said = drawing.accessibleDescription()
     assert "front left" in said
-    session.set_time(0.5)
+    session.shown.set_time(0.5)
     assert drawing.accessibleDescription() != said
     assert len(drawing.visited) > 100
     on_curve = np.interp(drawing.visited[:, 0], grips.SLIPS_DEG, drawing.curve)
@@ -86,18 +86,18 @@ def test_the_open_strip_of_tires_shows_every_wheel_at_the_cursor(window, session
 def test_a_knot_is_dragged_while_the_drill_re_runs_and_undone(window, session, opened, idle, drag):
     choose(window, idle, "pull")
     editor = opened("drive").editors[0]
-    before, slow = part(session, "drive").curve, session.found["time_to_10"]
+    before, slow = part(session, "drive").curve, session.shown.found["time_to_10"]
     start = editor.place_of(*editor.points[1])
     drag(editor, start, start + QPointF(0, 40))
     idle()
     lowered = part(session, "drive").curve[1]
     assert lowered.share < before[1].share - 0.2
-    assert session.found["time_to_10"] > slow
+    assert session.shown.found["time_to_10"] > slow
     assert editor.points[1][1] == lowered.share
     window.acts["undo"].trigger()
     idle()
     assert part(session, "drive").curve == before
-    assert session.found["time_to_10"] == slow
+    assert session.shown.found["time_to_10"] == slow
 
 
 def test_knots_are_added_removed_typed_and_pasted(window, session, opened, idle):
@@ -157,8 +157,8 @@ def test_the_curve_of_a_damper_is_dragged_and_shows_where_each_wheel_reads_it(wi
     low, high = editor.used
     assert 0.0 <= low <= min(editor.marks)
     assert max(editor.marks) <= high
-    marks, digest = editor.marks, session.run.digest
-    session.set_time(session.run.job.drill.event_time + 0.3)
+    marks, digest = editor.marks, session.shown.run.digest
+    session.shown.set_time(session.shown.run.job.drill.event_time + 0.3)
     assert editor.marks != marks
     x, y = editor.points[1]
     start, end = (editor.place_of(x, share).toPoint() for share in (y, 0.4))
@@ -168,28 +168,28 @@ def test_the_curve_of_a_damper_is_dragged_and_shows_where_each_wheel_reads_it(wi
     idle()
     bent = part(session, wheels.id).damper_curve
     assert bent[1].share == pytest.approx(0.4, abs=0.02)
-    assert session.run.digest != digest
+    assert session.shown.run.digest != digest
     window.acts["undo"].trigger()
     idle()
-    assert session.run.digest == digest
+    assert session.shown.run.digest == digest
 
 
 def test_why_follows_the_cursor_and_a_jump_is_a_place_to_go_to(window, session, idle):
     choose(window, idle, "drift")
     window.show_pane("Why")
     shown = window.why.list
-    session.set_time(3.0)
+    session.shown.set_time(3.0)
     first = shown.words()
     assert [answer.name for answer in shown.answers] == ["roll", "yaw", "speed"]
     assert any("rear tires sideways" in words for words in first)
-    session.set_time(0.5)
+    session.shown.set_time(0.5)
     assert shown.words() != first
     assert len(shown.jumps) > 2
     QTest.mouseClick(shown, Qt.MouseButton.LeftButton, pos=shown.place_of(1).center().toPoint())
-    assert session.row == shown.jumps[1].row
+    assert session.shown.row == shown.jumps[1].row
     QTest.keyClick(shown, Qt.Key.Key_Down)
     QTest.keyClick(shown, Qt.Key.Key_Return)
-    assert session.row == shown.jumps[2].row
+    assert session.shown.row == shown.jumps[2].row
     assert shown.jumps[2].cause in shown.accessibleDescription()
     window.show_pane("Traces")
 
@@ -197,7 +197,7 @@ def test_why_follows_the_cursor_and_a_jump_is_a_place_to_go_to(window, session, 
 def test_traces_of_all_wheels_stand_over_each_other(window, session, idle):
     window.traces.set_names(["grip used", "slip angles"])
     choose(window, idle, "drift")
-    used = traces.values(session.run, "tire.wheels.2.used")
+    used = traces.values(session.shown.run, "tire.wheels.2.used")
     assert 95.0 < used.max() < 100.1
     names = [line for plot in window.traces.plots for line in plot.lines]
     assert len(names) == 8
@@ -205,7 +205,7 @@ def test_traces_of_all_wheels_stand_over_each_other(window, session, idle):
 
 def test_tires_leave_marks_only_where_they_slide_and_wheels_show_their_turn(window, session, idle):
     choose(window, idle, "handbrake_turn")
-    run = session.run
+    run = session.shown.run
     found = marks.tire_marks(run, run.ticks, run.ticks)
     assert len(found) >= 2
     slid = run.column("wheels.2.slip") > 1.0
@@ -223,10 +223,10 @@ def test_tires_leave_marks_only_where_they_slide_and_wheels_show_their_turn(wind
 def test_one_switch_mutes_every_aid_and_the_truck_slides_without(window, session, idle):
     choose(window, idle, "brake_in_turn")
     assert session.craft.id == "aided"
-    calm = session.found["peak_slip"]
+    calm = session.shown.found["peak_slip"]
     window.desk.toggle_aids()
     idle()
-    assert session.found["peak_slip"] > 2.0 * calm
+    assert session.shown.found["peak_slip"] > 2.0 * calm
     assert {one.id for one in session.craft.parts if one.mute} == {"yaw_damper", "slower", "counter", "limit"}
 
 
@@ -255,8 +255,8 @@ def test_it_is_driven_by_keys_turns_and_stops(window, session, idle, qtbot):
     window.set_driving(False)
     idle()
     assert fast > 9.0
-    assert np.abs(traces.values(session.run, "heading")).max() > 5.0
-    assert traces.values(session.run, "speed")[-1] < 1.0
+    assert np.abs(traces.values(session.shown.run, "heading")).max() > 5.0
+    assert traces.values(session.shown.run, "speed")[-1] < 1.0
 
 
 def test_a_curve_is_shared_bent_for_all_and_made_its_own_again(window, session, opened, idle):

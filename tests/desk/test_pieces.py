@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QLineEdit, QMenu
 
-from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.jobs import Job, with_documents
 from oak_sled.core.geometry import curve
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run, traces
@@ -20,7 +20,7 @@ from oak_sled.desk.panes.traceplot import Line, nice_step
 from oak_sled.desk.strips.strip import Strip
 from oak_sled.desk.widgets import screenshot, theme
 from oak_sled.desk.work.jobs import CANCELLED, Errand, Worker
-from oak_sled.desk.work.session import Session, with_documents
+from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import arrows, craftmesh, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
@@ -337,7 +337,7 @@ def test_a_cancelled_drag_leaves_no_trace(qtbot, session):
     assert session.preview("crafts.fan_sled.parts.fan.thrust", 800.0)
     session.cancel()
     assert session.yard == before
-    assert session.undo_label == ""
+    assert session.history.undo_label == ""
 
 
 def test_a_refused_preview_keeps_the_last_good_value(session):
@@ -352,11 +352,11 @@ def test_the_history_is_bounded_and_labelled(qtbot, session, monkeypatch):
     monkeypatch.setattr("oak_sled.desk.work.session.MOST_STEPS", 5)
     for k in range(9):
         session.edit("crafts.fan_sled.parts.fan.thrust", 500.0 + k, f"step {k}", card=False)
-    assert session.undo_label == "step 8"
+    assert session.history.undo_label == "step 8"
     for _ in range(20):
         session.undo()
     assert session.craft.parts[0].thrust == 503.0
-    assert session.redo_label == "step 4"
+    assert session.history.redo_label == "step 4"
     qtbot.waitUntil(lambda: not session.worker.is_busy, timeout=20_000)
 
 
@@ -364,7 +364,7 @@ def test_a_new_edit_ends_what_could_be_brought_again(qtbot, session):
     session.edit("ticks", 60)
     session.undo()
     session.edit("ticks", 240)
-    assert session.redo_label == ""
+    assert session.history.redo_label == ""
     qtbot.waitUntil(lambda: not session.worker.is_busy, timeout=20_000)
 
 
@@ -423,11 +423,11 @@ def test_a_click_on_the_plan_moves_the_cursor(qtbot, window):
     window.show_pane("Plan")
     screenshot.settled(window)
     frame = window.plan._frame
-    run_shown = window.session.run
+    run_shown = window.session.shown.run
     row = run_shown.at(6.0)
     at = frame.at(run_shown.column("position.x")[row], run_shown.column("position.y")[row])
     qtbot.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at.toPoint())
-    assert window.session.time == pytest.approx(6.0, abs=0.3)
+    assert window.session.shown.time == pytest.approx(6.0, abs=0.3)
 
 
 def test_panes_are_chosen_with_keys(qtbot, window):
@@ -468,7 +468,7 @@ def test_a_choice_in_the_header_is_taken(window, idle):
     next(action for action in menu.actions() if action.text().startswith("60 ")).trigger()
     idle()
     assert window.session.yard.ticks == 60
-    assert window.session.run.job.ticks == 60
+    assert window.session.shown.run.job.ticks == 60
     menu = QMenu()
     window.header.choosers["ground"].fill(menu)
     next(action for action in menu.actions() if action.text() == "edges: wall").trigger()
@@ -510,7 +510,7 @@ def test_held_axes_are_set_on_the_body_strip(window, idle):
     next(action for action in menu.actions() if action.text() == "yaw").trigger()
     idle()
     assert "yaw" in window.session.craft.body.held
-    assert np.ptp(window.session.run.column("spin.z")) == 0.0
+    assert np.ptp(window.session.shown.run.column("spin.z")) == 0.0
 
 
 def test_a_part_is_renamed_in_place(qtbot, window, idle):
@@ -588,4 +588,4 @@ def test_leaving_unsaved_work_asks_in_place(qtbot, window, idle):
     window.filing.new_yard()
     qtbot.mouseClick(buttons["Discard them"], Qt.MouseButton.LeftButton)
     assert window.session.craft.id == "craft"
-    qtbot.waitUntil(lambda: bool(window.session.cards), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(window.session.shelf.cards), timeout=20_000)

@@ -60,7 +60,7 @@ def test_the_program_opens_a_file_and_keeps_going_when_it_is_damaged(qtbot, rend
         qtbot.addWidget(window)
         window.keeper.background.wait()
         assert window.session.yard.title == title
-        qtbot.waitUntil(lambda window=window: bool(window.session.cards), timeout=30_000)
+        qtbot.waitUntil(lambda window=window: bool(window.session.shelf.cards), timeout=30_000)
         window.close()
 
 
@@ -131,7 +131,7 @@ window.session.said.connect(lambda text, fault: said.append(text))
 timer = QTimer()
 timer.timeout.connect(lambda: answered.__setitem__(0, answered[0] + 1))
 timer.start(20)
-program.until(app, lambda: window.session.run is not None)
+program.until(app, lambda: window.session.shown.run is not None)
 until_run = answered[0]
 program.until(app, PROGRAM.is_ready, 120.0)
 

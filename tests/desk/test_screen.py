@@ -13,8 +13,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from oak_sled.core.project import demos
-from oak_sled.desk.app.commands import PANES
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES, PANE_NAMES
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.widgets import overlays, screenshot
 from oak_sled.desk.widgets.dialwidget import DialWidget
@@ -25,7 +24,7 @@ def quiet(qtbot, window) -> None:
     view, session = window.view, window.session
     qtbot.waitUntil(lambda: not session.worker.is_busy, timeout=60_000)
     still = lambda: not view._still.isActive() and not view._stale and not view._begun  # noqa: E731
-    if view.isVisible() and not session.live_on:
+    if view.isVisible() and not session.shown.live_on:
         qtbot.waitUntil(still, timeout=20_000)
     for _ in range(3):
         QTest.qWait(8)  # the server is another process: it has no signal to wait for
@@ -34,7 +33,7 @@ def quiet(qtbot, window) -> None:
 
 def repainted(qtbot, window) -> np.ndarray:
     """The screen after every widget was made to paint itself anew."""
-    if not window.session.live_on:
+    if not window.session.shown.live_on:
         window.view.refresh()
     screenshot.ask_repaint(window)
     quiet(qtbot, window)
@@ -93,12 +92,12 @@ def choose_drill(window, name: str):
 def test_every_pane_page_and_dial_of_the_bench(window, walk):
     session = window.session
     walk("start", lambda: None)
-    walk("scrub", lambda: session.set_time(3.1))
-    walk("second cursor", lambda: session.set_second_time(2.0))
-    walk("scrub on", lambda: session.set_time(6.4))
-    for pane in PANES:
+    walk("scrub", lambda: session.shown.set_time(3.1))
+    walk("second cursor", lambda: session.shown.set_second_time(2.0))
+    walk("scrub on", lambda: session.shown.set_time(6.4))
+    for pane in PANE_NAMES:
         walk(f"pane {pane}", lambda pane=pane: window.show_pane(pane))
-        walk(f"scrub on {pane}", lambda: session.set_time(session.time + 0.7))
+        walk(f"scrub on {pane}", lambda: session.shown.set_time(session.shown.time + 0.7))
     window.show_pane("Traces")
     walk("drag a dial, held", lambda: drag_dial(window, "dial_fan_thrust", 40, let_go=False))
     walk("let the dial go", lambda: session.commit("fan thrust"))
@@ -108,13 +107,13 @@ def test_every_pane_page_and_dial_of_the_bench(window, walk):
     walk("redo", session.redo)
     walk("mute", lambda: session.edit("crafts.fan_sled.parts.fan.mute", True))
     walk("open a strip", lambda: window.desk.open_strip("runners"))
-    walk("scrub with the strip open", lambda: session.set_time(1.5))
+    walk("scrub with the strip open", lambda: session.shown.set_time(1.5))
     walk("close the strip", lambda: window.desk.open_strip("runners"))
-    walk("pin a card", lambda: session.change_card(session.cards[-1].id, "pin", pinned=True))
-    walk("load a card", lambda: session.look_at(session.cards[-1].id))
-    walk("compare", lambda: window.show_comparison(session.cards[-1], session.cards[0]))
+    walk("pin a card", lambda: session.shelf.change_card(session.shelf.cards[-1].id, "pin", pinned=True))
+    walk("load a card", lambda: session.look_at(session.shelf.cards[-1].id))
+    walk("compare", lambda: window.show_comparison(session.shelf.cards[-1], session.shelf.cards[0]))
     walk("close the comparison", window.hide_comparison)
-    walk("drop a card", lambda: session.drop_card(session.cards[0].id))
+    walk("drop a card", lambda: session.shelf.drop_card(session.shelf.cards[0].id))
     walk("zoom the traces", lambda: window.traces.zoom(0.4, 2.0))
     walk("pan the traces", lambda: window.traces.pan(0.5))
     walk("the whole run", window.traces.show_all)
@@ -126,7 +125,7 @@ def test_every_pane_page_and_dial_of_the_bench(window, walk):
     walk("inputs and a line", lambda: session.say("a line at the foot of the view"))
     walk("inputs away", window.toggle_inputs)
     walk("night colours", window.toggle_night)
-    walk("scrub at night", lambda: session.set_time(4.0))
+    walk("scrub at night", lambda: session.shown.set_time(4.0))
     walk("day colours", window.toggle_night)
     assert len(walk.done) >= 40
 
@@ -137,7 +136,7 @@ def test_every_demo_drill_camera_and_page(window, walk):
         walk(f"open {name}", open_demo(window, name))
         for drill in session.yard.drills[:8]:
             walk(f"{name}: {drill.id}", choose_drill(window, drill.id))
-        for page in PAGES:
+        for page in PAGE_NAMES:
             walk(f"{name}: page {page}", lambda page=page: window.show_page(page))
         window.show_page("Bench")
     for camera in ("chase", "side", "top", "ride", "orbit"):
@@ -168,13 +167,13 @@ def test_driving_working_on_the_pages_and_resizing(qtbot, window, walk):
     QTest.keyRelease(window.view, Qt.Key.Key_W)
     walk("one tick", window.step)
     walk("stop", lambda: window.set_driving(False))
-    walk("keep the drive as a drill", lambda: window.keep_drill(session.cards[0].id))
+    walk("keep the drive as a drill", lambda: window.keep_drill(session.shelf.cards[0].id))
     walk("the drill page", lambda: window.show_page("Drill"))
     strips = window.drill_page.strips
     walk("pick a track", lambda: strips.choose(Pick("track", session.craft.channels[0].id)))
     walk("add a knot", lambda: strips.put_knot(session.craft.channels[0].id, 0.5, 0.5))
     walk("undo the knot", session.undo)
-    walk("scrub on the page", lambda: session.set_time(1.0))
+    walk("scrub on the page", lambda: session.shown.set_time(1.0))
     walk("zoom the strips", lambda: setattr(strips, "span", (0.0, 1.0)) or strips.update())
     walk("the quay", open_demo(window, "quay"))
     walk("the ground page", lambda: window.show_page("Ground"))
@@ -201,10 +200,10 @@ def test_driving_working_on_the_pages_and_resizing(qtbot, window, walk):
 def test_no_curve_of_another_yard_is_left_while_the_new_one_runs(window, idle, monkeypatch):
     monkeypatch.setattr(window.session.worker, "ask", lambda *_, **__: None)
     window.session.open(demos.load("quay"), (), None)
-    assert window.session.run is None
+    assert window.session.shown.run is None
     assert not any(plot.lines or plot.ghosts for plot in window.traces.plots)
     monkeypatch.undo()
-    window.session.rerun()
+    window.session.runs.rerun()
     idle()
     assert len(window.traces.plots[0].lines[0].points) > 1
 
@@ -213,6 +212,6 @@ def test_choosing_what_is_there_already_changes_nothing_on_the_screen(window, wa
     session = window.session
     session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
     quiet(walk.qtbot, window)
-    assert session.ghost is not None
+    assert session.shown.ghost is not None
     walk("choose the drill that is there", choose_drill(window, session.drill.id))
-    assert session.ghost is not None
+    assert session.shown.ghost is not None

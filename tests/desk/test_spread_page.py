@@ -83,7 +83,7 @@ def test_a_right_click_on_a_dial_begins_a_spread(window, page, computed, monkeyp
     dial.contextMenuEvent(_menu_event(dial))
     assert chosen
     computed()
-    assert window.pages.currentWidget() is page
+    assert window.page_stack.currentWidget() is page
     assert [axis.path for axis in page.plan.axes] == [THRUST]
     assert spread.is_current(window.session.yard, page.plan)
     assert np.isfinite(page.values()[:, 0, page.plan.measures.index("top_speed")]).all()
@@ -115,16 +115,18 @@ def test_every_colour_is_what_a_run_of_that_variant_shows(page, window, computed
 def test_a_click_takes_a_variant_as_one_edit_with_a_card_and_undo_gives_it_back(page, window, computed, idle):
     begun(page, computed)
     session, plan = window.session, page.plan
-    before, cards = session.yard, len(session.cards)
+    before, cards = session.yard, len(session.shelf.cards)
     number = plan.variants - 1
     QTest.mouseClick(page.map, Qt.MouseButton.LeftButton, pos=page.map.place_of(number).toPoint())
     idle()
     thrust, grip = plan.values_of(number)
     parts = {part.id: part for part in session.craft.parts}
     assert (parts["fan"].thrust, parts["runners"].side_grip) == (thrust, grip)
-    assert len(session.cards) == cards + 1
+    assert len(session.shelf.cards) == cards + 1
     name = plan.measures.index("top_speed")
-    assert measures.measure("top_speed").read(session.run) == pytest.approx(page.values()[number, 0, name], rel=1e-12)
+    assert measures.measure("top_speed").read(session.shown.run) == pytest.approx(
+        page.values()[number, 0, name], rel=1e-12
+    )
     assert page.map.now == pytest.approx((plan.shape[0] - 1.0, plan.shape[1] - 1.0))
     assert page.map.fresh, "what the varied dials are decides no result"
     window.acts["undo"].trigger()
@@ -376,9 +378,9 @@ def test_variants_stand_side_by_side_at_the_cursor(page, window, computed, qtbot
     numbers = [number for number, _ in page.beside.made]
     assert 0 in numbers
     assert page.plan.variants - 1 in numbers
-    window.session.set_time(1.0)
+    window.session.shown.set_time(1.0)
     first = page.beside.spots()
-    window.session.set_time(3.0)
+    window.session.shown.set_time(3.0)
     assert np.linalg.norm(page.beside.spots() - first, axis=1).min() > 0.5, "all move"
     assert len({tuple(np.round(spot, 3)) for spot in first}) == len(numbers)
     page.beside.repaint()
@@ -428,13 +430,13 @@ def test_cards_of_the_shelf_are_spread_beside_one_another(page, window, computed
     session = window.session
     for thrust in (450.0, 640.0, 800.0):
         session.edit(THRUST, thrust, f"thrust {thrust:g}")
-        qtbot.waitUntil(lambda: not session.worker.is_busy and session._to_card is None, timeout=20_000)
+        qtbot.waitUntil(lambda: not session.worker.is_busy and session.runs.to_card is None, timeout=20_000)
     menu = QMenu()
     menus.fill_which(page, menu)
-    assert pick(menu, "new: cards of the shelf") == f"new: cards of the shelf ({len(session.cards)})"
+    assert pick(menu, "new: cards of the shelf") == f"new: cards of the shelf ({len(session.shelf.cards)})"
     computed()
     titles = [card.title for card in page.plan.cards]
-    assert titles[-3:] == [card.heading for card in session.cards[2::-1]], "the oldest first"
+    assert titles[-3:] == [card.heading for card in session.shelf.cards[2::-1]], "the oldest first"
     speeds = page.values()[-3:, 0, page.plan.measures.index("top_speed")]
     assert speeds[0] < speeds[1] < speeds[2]
     assert page.map.now == (float(page.plan.variants - 1),), "the last one is on the bench"
@@ -455,20 +457,20 @@ def test_a_variant_that_is_followed_is_starred_and_taken(page, window, computed,
     spot = dict(page.beside._spots)[numbers[1]]
     QTest.mouseClick(page.beside, Qt.MouseButton.LeftButton, pos=spot.toPoint())
     assert page.beside.hands.isVisible()
-    before, yard = len(window.session.cards), window.session.yard
+    before, yard = len(window.session.shelf.cards), window.session.yard
     QTest.mouseClick(page.beside.star_button, Qt.MouseButton.LeftButton)
-    card = window.session.cards[0]
-    assert len(window.session.cards) == before + 1
+    card = window.session.shelf.cards[0]
+    assert len(window.session.shelf.cards) == before + 1
     assert card.starred
     assert card.heading == variants.words_of(yard, page.plan, numbers[1])
     assert card.job.craft.parts[0].thrust == page.plan.values_of(numbers[1])[0]
     assert window.session.yard == yard, "the bench stays as it is"
     assert page.beside.star_button.text() == "take the star off"
     QTest.mouseClick(page.beside.star_button, Qt.MouseButton.LeftButton)
-    assert not window.session.cards[0].starred
+    assert not window.session.shelf.cards[0].starred
     window.session.undo()
     window.session.undo()
-    assert len(window.session.cards) == before
+    assert len(window.session.shelf.cards) == before
     assert page.beside.star_button.text() == "star it"
     QTest.mouseClick(page.beside.take_button, Qt.MouseButton.LeftButton)
     computed()
@@ -486,16 +488,16 @@ def test_a_variant_that_is_followed_is_starred_and_taken(page, window, computed,
 )
 def test_a_dial_beside_a_drawing_is_varied_and_locked_too(window, page, computed, monkeypatch, where, dial, path):
     window.show_page(where)
-    found = window.pages.currentWidget().findChildren(DialWidget)
+    found = window.page_stack.currentWidget().findChildren(DialWidget)
     widget = next(one for one in found if one.path == path)
     monkeypatch.setattr(QMenu, "exec", lambda menu, *_: pick(menu, "Vary this in a spread"))
     widget.contextMenuEvent(_menu_event(widget))
     computed()
-    assert window.pages.currentWidget() is page
+    assert window.page_stack.currentWidget() is page
     assert [axis.path for axis in page.plan.axes] == [path]
     assert spread.is_current(window.session.yard, page.plan)
     window.show_page(where)
-    widget = next(one for one in window.pages.currentWidget().findChildren(DialWidget) if one.path == path)
+    widget = next(one for one in window.page_stack.currentWidget().findChildren(DialWidget) if one.path == path)
     monkeypatch.setattr(QMenu, "exec", lambda menu, *_: pick(menu, "Lock"))
     widget.contextMenuEvent(_menu_event(widget))
     before = widget.value
@@ -512,7 +514,7 @@ def test_each_of_many_crafts_is_drawn_where_it_stands_and_turned_as_it_is(page, 
     begun(page, computed)
     page.beside_button.click()
     qtbot.waitUntil(lambda: len(page.beside.made) > 0, timeout=20_000)
-    window.session.set_time(2.0)
+    window.session.shown.set_time(2.0)
     view = page.beside
     camera = view.camera(view.spots())
     figures = view.figures()
@@ -548,7 +550,7 @@ def test_variants_on_uneven_ground_stand_on_pieces_of_it(reopened, idle, qtbot):
     qtbot.waitUntil(lambda: len(page.beside.made) > 0, timeout=60_000)
     view, ground = page.beside, page.beside.made[0][1].job.ground
     for moment in (1.0, 4.0):
-        window.session.set_time(moment)
+        window.session.shown.set_time(moment)
         spots = view.spots() - view._offsets
         corners = view._tiles.vertices(spots, view._offsets).reshape(len(spots), -1, 9)
         for spot, offset, piece in zip(spots, view._offsets, corners, strict=True):

@@ -28,7 +28,7 @@ def open_demo(window, idle, name, drill=""):
 
 def craft_at(window):
     """Where the craft is in the view, px, at the start."""
-    run = window.session.run
+    run = window.session.shown.run
     px, _ = window.view._camera.project(run.columns("position.x", "position.y", "position.z")[0])
     return QPointF(*px[0]).toPoint()
 
@@ -44,7 +44,7 @@ def pulled(window, start, by, let_go=True):
 
 def test_the_puck_is_pulled_back_in_the_view_and_the_drill_follows(window, idle):
     open_demo(window, idle, "puck")
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     window.view.repaint()
     before = window.session.drill.events[0]
     pulled(window, craft_at(window), QPoint(-60, 10), let_go=False)
@@ -56,9 +56,9 @@ def test_the_puck_is_pulled_back_in_the_view_and_the_drill_follows(window, idle)
     assert event != before, "the drill is re-run while it is pulled"
     idle()
     QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, craft_at(window))
-    assert window.session.undo_label == "pull the sling"
+    assert window.session.history.undo_label == "pull the sling"
     idle()
-    run = window.session.run
+    run = window.session.shown.run
     row = run.at(event.t) + 2
     way = -np.array([event.x, event.y]) / math.hypot(event.x, event.y)
     went = run.columns("velocity.x", "velocity.y")[row]
@@ -69,13 +69,13 @@ def test_the_puck_is_pulled_back_in_the_view_and_the_drill_follows(window, idle)
 
 def test_the_preview_while_pulling_is_the_path_of_the_run(window, idle):
     open_demo(window, idle, "puck")
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     window.view.repaint()
     pulled(window, craft_at(window), QPoint(-50, 14), let_go=False)
     seen = window.view.hand.path
     window.view.hand.release(window.view._camera)
     idle()
-    run = window.session.run
+    run = window.session.shown.run
     row = run.at(window.session.drill.events[0].t)
     ran = run.columns("position.x", "position.y", "position.z")[row:]
     count = min(len(seen), len(ran))
@@ -84,7 +84,7 @@ def test_the_preview_while_pulling_is_the_path_of_the_run(window, idle):
 
 def test_escape_lets_go_without_a_push(window, idle):
     open_demo(window, idle, "puck")
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     window.view.repaint()
     before = window.session.yard
     pulled(window, craft_at(window), QPoint(-60, 10), let_go=False)
@@ -95,13 +95,13 @@ def test_escape_lets_go_without_a_push(window, idle):
 
 def test_a_pull_past_the_cap_is_said(window, idle):
     open_demo(window, idle, "puck")
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     window.view.repaint()
     pulled(window, craft_at(window), QPoint(-160, 60), let_go=False)
     assert "past its cap" in window.view.hand.words()
     window.view.hand.release(window.view._camera)
     idle()
-    assert any(caution.name == "pull_past_cap" for caution in window.session.warned)
+    assert any(caution.name == "pull_past_cap" for caution in window.session.shown.warned)
 
 
 def test_a_drag_beside_the_craft_turns_the_view_as_ever(window, idle):
@@ -115,11 +115,11 @@ def test_a_drag_beside_the_craft_turns_the_view_as_ever(window, idle):
 
 def test_a_block_is_poked_by_a_drag_and_by_a_click(window, idle):
     open_demo(window, idle, "shove")
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     QTest.keyClick(window, Qt.Key.Key_P)
     assert window.playbar.poke.isChecked()
     window.view.repaint()
-    run = window.session.run
+    run = window.session.shown.run
     px, _ = window.view._camera.project(
         run.columns("block.light.position.x", "block.light.position.y", "block.light.position.z")[0]
     )
@@ -128,9 +128,9 @@ def test_a_block_is_poked_by_a_drag_and_by_a_click(window, idle):
     event = window.session.drill.events[-1]
     assert (event.what, event.target) == ("poke", "light")
     assert math.hypot(event.x, event.y) > 20.0
-    assert window.session.undo_label == "poke light"
+    assert window.session.history.undo_label == "poke light"
     idle()
-    flight = flights.of_block(window.session.run, "light")
+    flight = flights.of_block(window.session.shown.run, "light")
     assert flight.start < 0.1
     window.session.undo()
     idle()
@@ -152,39 +152,42 @@ def test_a_poke_into_nothing_says_what_to_do(window, idle):
 def test_a_live_drive_is_slung_and_poked_and_kept_as_it_was(window, idle, qtbot):
     open_demo(window, idle, "puck")
     window.set_driving(True)
-    qtbot.waitUntil(lambda: window.session.run.ticks > 10, timeout=10_000)
+    qtbot.waitUntil(lambda: window.session.shown.run.ticks > 10, timeout=10_000)
     window.view.repaint()
     camera = window.view._camera
-    place = window.session.run.columns("position.x", "position.y", "position.z")[-1]
+    place = window.session.shown.run.columns("position.x", "position.y", "position.z")[-1]
     px, _ = camera.project(place)
     at = QPointF(*px[0]).toPoint()
     pulled(window, at, QPoint(-200, 60))
     qtbot.waitUntil(
-        lambda: np.max(np.abs(window.session.run.record.row(window.session.run.ticks)[7:9])) > 0.8, timeout=20_000
+        lambda: np.max(np.abs((run := window.session.shown.run).record.row(run.ticks)[7:9])) > 0.8,
+        timeout=20_000,
     )
     window.set_driving(False)
-    kept = window.session.cards[0].run
+    kept = window.session.shelf.cards[0].run
     assert [event.what for event in kept.job.drill.events] == ["hold", "release"]
     name = window.driver.keep_as_drill(kept.job.drill)
     idle()
     assert window.session.yard.bench.drill == name
-    assert window.session.run.record.row(kept.ticks).tolist() == kept.record.row(kept.ticks).tolist(), "bit for bit"
+    assert window.session.shown.run.record.row(kept.ticks).tolist() == kept.record.row(kept.ticks).tolist(), (
+        "bit for bit"
+    )
 
 
 def test_an_impulse_is_charged_with_its_key(window, idle, qtbot):
     open_demo(window, idle, "puck")
     window.set_driving(True)
     program.press(window, "Space", True)
-    qtbot.waitUntil(lambda: window.session.run.duration > 0.6, timeout=10_000)
-    assert np.all(window.session.run.column("velocity.x") == 0.0)
+    qtbot.waitUntil(lambda: window.session.shown.run.duration > 0.6, timeout=10_000)
+    assert np.all(window.session.shown.run.column("velocity.x") == 0.0)
     program.press(window, "Space", False)
-    qtbot.waitUntil(lambda: abs(window.session.run.column("velocity.x")[-1]) > 0.5, timeout=10_000)
+    qtbot.waitUntil(lambda: abs(window.session.shown.run.column("velocity.x")[-1]) > 0.5, timeout=10_000)
     window.set_driving(False)
 
 
 def test_shots_their_trails_and_bursts_are_there_to_be_drawn(window, idle):
     open_demo(window, idle, "mortar")
-    run = window.session.run
+    run = window.session.shown.run
     half = run.at(1.0)
     flying = throws.flights(run, half)
     assert len(flying) == 3
@@ -216,7 +219,7 @@ def test_a_volume_is_drawn_as_far_as_it_reaches(volume):
 @pytest.mark.parametrize(("name", "time"), [("mortar", 1.0), ("mortar", 2.2), ("shove", 0.6), ("puck", 0.6)])
 def test_the_view_the_plan_and_the_measures_show_a_throw(window, idle, name, time):
     open_demo(window, idle, name)
-    window.session.set_time(time)
+    window.session.shown.set_time(time)
     window.view.repaint()
     with_it = screenshot.settled(window.view)
     ink = 0
@@ -245,7 +248,7 @@ def test_the_view_frames_what_is_flung(window, idle):
     window.session.open(demos.load("mortar"), (), None)
     idle()
     window.view.repaint()
-    run = window.session.run
+    run = window.session.shown.run
     px, depth = window.view._camera.project(
         run.columns("block.snow_1_5.position.x", "block.snow_1_5.position.y", "block.snow_1_5.position.z")[0]
     )
@@ -256,7 +259,7 @@ def test_the_view_frames_what_is_flung(window, idle):
 
 def test_the_hand_paints_over_the_picture_that_is_there(window, idle):
     open_demo(window, idle, "puck")
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     window.view.repaint()
     pulled(window, craft_at(window), QPoint(-60, 10), let_go=False)
     picture = QImage(window.view.size(), QImage.Format.Format_ARGB32)

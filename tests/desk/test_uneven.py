@@ -51,7 +51,7 @@ def test_a_patch_is_placed_dragged_and_tuned(page, window, idle, drag):
     page.dials["grip"].let_go.emit()
     assert page.session.ground.patches[0].grip == 0.3
     idle()
-    assert window.session.run.job.ground.patches[0].grip == 0.3
+    assert window.session.shown.run.job.ground.patches[0].grip == 0.3
     QTest.keyClick(page.plan, Qt.Key.Key_D)
     assert len(page.session.ground.patches) == 2
     QTest.keyClick(page.plan, Qt.Key.Key_Delete)
@@ -64,11 +64,11 @@ def test_the_start_of_the_drill_is_dragged_and_turned(page, window, idle, drag):
     drag(plan, plan.at(before.x, before.y), plan.at(before.x - 3.0, before.y + 5.0))
     after = session.drill.start
     assert (after.x, after.y) == (pytest.approx(before.x - 3.0, abs=0.5), pytest.approx(before.y + 5.0, abs=0.5))
-    assert session.undo_label == "move the start"
+    assert session.history.undo_label == "move the start"
     drag(plan, plan._start_marks()["start_turn"], plan.at(after.x, after.y + 8.0))
     assert session.drill.start.heading_deg == pytest.approx(90.0, abs=5.0)
     idle()
-    assert session.run.record.row(0)[1] == pytest.approx(session.drill.start.y, abs=0.2)
+    assert session.shown.run.record.row(0)[1] == pytest.approx(session.drill.start.y, abs=0.2)
     session.undo()
     session.undo()
     assert session.drill.start == before
@@ -92,7 +92,7 @@ def test_materials_and_pairs_are_added_and_tuned(page, window, idle):
     page.dials[f"pairs.{pair.id}.bounce"].let_go.emit()
     assert page.session.ground.pairs[-1].bounce == 0.5
     idle()
-    assert window.session.run.job.ground == page.session.ground
+    assert window.session.shown.run.job.ground == page.session.ground
 
 
 def test_layers_are_added_and_what_two_of_them_do_is_chosen(page, window, idle):
@@ -115,7 +115,7 @@ def test_layers_are_added_and_what_two_of_them_do_is_chosen(page, window, idle):
     assert page.session.ground.blocks[0].layer == "layer"
     assert page.choices["layer"].text() == "layer: layer"
     idle()
-    assert f"block.{crate.id}.inside" in window.session.run.layout.names
+    assert f"block.{crate.id}.inside" in window.session.shown.run.layout.names
     for _ in range(4):
         page.session.undo()
     assert page.session.ground.layers == ()
@@ -129,7 +129,7 @@ def test_gravity_air_and_edges_are_set_beside_the_plan(page, window, idle):
         assert getattr(page.session.ground, name) == value
     assert page.choices["edges"].text().startswith("edges:")
     idle()
-    assert window.session.run.job.ground.gravity == 3.7
+    assert window.session.shown.run.job.ground.gravity == 3.7
 
 
 # files
@@ -152,7 +152,7 @@ def test_a_picture_is_laid_moved_and_taken_away(page, window, idle, tmp_path, dr
     QTest.mouseClick(plan, Qt.MouseButton.LeftButton, pos=edge.toPoint())
     assert plan.chosen == ["relief"], "taken in hand by its edge"
     idle()
-    assert window.session.run.job.ground.relief == page.session.ground.relief
+    assert window.session.shown.run.job.ground.relief == page.session.ground.relief
     heard = said(window)
     page.duplicate()
     assert heard[0][1]
@@ -204,7 +204,7 @@ def test_a_solid_mesh_is_placed_as_a_loose_thing_with_its_hulls(page, window, id
     colours = {picture.pixel(x, y) for x in range(0, picture.width(), 3) for y in range(0, picture.height(), 3)}
     assert len(colours) > 4, "mesh and hulls are drawn"
     idle()
-    assert "block.cleat.position.x" in window.session.run.layout.names
+    assert "block.cleat.position.x" in window.session.shown.run.layout.names
     window.session.undo()
     window.session.undo()
     assert "cleat" not in [one.id for one in page.session.ground.blocks]
@@ -231,7 +231,7 @@ def test_a_craft_takes_its_shape_from_a_mesh(window, idle):
     body = window.session.craft.body
     assert (body.shape, body.fit, body.inertia_from) == ("mesh", "hulls", "shape")
     idle()
-    assert window.session.run.job.craft.body == body
+    assert window.session.shown.run.job.craft.body == body
     window.desk.open_strip("body")
     strip = window.desk.strip("body")
     assert strip.drawing is not None
@@ -256,7 +256,7 @@ def test_the_question_of_units_and_axes(window):
 
 def test_uneven_ground_is_drawn(window, idle):
     idle()
-    renderer, made = window.renderer, window.session.run
+    renderer, made = window.renderer, window.session.shown.run
     if renderer is None:
         pytest.skip("no OpenGL 3.3 here")
     grey = np.round(np.tile(np.linspace(0, 1, 33) ** 2, (33, 1)) * 65535).astype("<u2")
@@ -296,7 +296,7 @@ def test_a_leap_is_drawn_through_the_air(window, idle):
     window.session.open(demos.load("quay"), (), None)
     window.session.choose("drill", "ramp_jump")
     idle()
-    made = window.session.run
+    made = window.session.shown.run
     path = path_over(made, 0, made.ticks)
     assert path.shape[1] == 3
     assert path[:, 2].max() > 1.0
@@ -328,24 +328,24 @@ def test_twins_run_the_drill_side_by_side(window, idle):
     session.open(demos.load("quay"), (), None)
     session.choose("drill", "head_on")
     idle()
-    assert [twin.job.craft.id for twin in session.twins] == ["sled_slide", "sled_dead"]
-    assert [twin.job.drill.id for twin in session.twins] == ["head_on", "head_on"]
-    session.set_time(3.0)
+    assert [twin.job.craft.id for twin in session.shown.twins] == ["sled_slide", "sled_dead"]
+    assert [twin.job.drill.id for twin in session.shown.twins] == ["head_on", "head_on"]
+    session.shown.set_time(3.0)
     shown = {run.job.craft.id: row for run, row in window.view.twins()}
-    assert shown == {"sled_slide": session.row, "sled_dead": session.row}
-    ends = {run.job.craft.id: float(run.column("velocity.x")[-1]) for run in (session.run, *session.twins)}
+    assert shown == {"sled_slide": session.shown.row, "sled_dead": session.shown.row}
+    ends = {run.job.craft.id: float(run.column("velocity.x")[-1]) for run in (session.shown.run, *session.shown.twins)}
     assert ends["sled_dead"] == pytest.approx(0.0, abs=0.01)
     assert ends["fan_sled"] < -0.5, "it bounces"
-    lanes = [float(run.column("position.y")[0]) for run in (session.run, *session.twins)]
+    lanes = [float(run.column("position.y")[0]) for run in (session.shown.run, *session.shown.twins)]
     assert len(set(lanes)) == 3
     screenshot.settled(window.view)
     # a dial of a twin re-runs it too
     session.edit("crafts.sled_slide.body.mass", 500.0)
     idle()
-    assert session.twins[0].job.craft.body.mass == 500.0
+    assert session.shown.twins[0].job.craft.body.mass == 500.0
     session.choose("drill", "push_freight")
     idle()
-    assert session.twins == ()
+    assert session.shown.twins == ()
 
 
 def test_a_craft_that_is_removed_is_nobodys_twin(window, idle):
@@ -353,7 +353,7 @@ def test_a_craft_that_is_removed_is_nobodys_twin(window, idle):
     session.open(demos.load("quay"), (), None)
     session.choose("drill", "head_on")
     idle()
-    old = session.shown_card
+    old = session.shelf.shown_card
     session.choose("craft", "sled_dead")
     idle()
     window.menus.remove_craft()

@@ -18,7 +18,7 @@ from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.desk.app import program
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES
 from oak_sled.desk.app.window import Window
 
 
@@ -36,11 +36,11 @@ def dial_to_picture(count: int, c_tick_ns: Callable[[], float]) -> None:
     session.change(yard.replace(bench=yard.bench.replace(drill="straight_pull", ground="long_reach")), "bench")
     sled = _dragged(app, window, c_tick_ns, "crafts.fan_sled.parts.fan.thrust", 500.0, count)
     session.open(demos.load("ferry").edit("ticks", 240).edit("drills.ridges.duration", 10.0), (), None)
-    program.until(app, lambda: session.run is not None and not session.worker.is_busy)
+    program.until(app, lambda: session.shown.run is not None and not session.worker.is_busy)
     session.choose("drill", "ridges")
     ferry = _dragged(app, window, c_tick_ns, "crafts.ferry.parts.fan.thrust", 6000.0, count)
     session.open(demos.load("ice-truck").edit("ticks", 240).edit("drills.circle.duration", 10.0), (), None)
-    program.until(app, lambda: session.run is not None and not session.worker.is_busy)
+    program.until(app, lambda: session.shown.run is not None and not session.worker.is_busy)
     truck = _dragged(app, window, c_tick_ns, "crafts.truck.parts.tires.side_grip", 0.9, count)
     for name, (whole, computed, bare, c_tick, worlds), aims in (
         ("dial to picture, 10 s at 240 ticks/s", sled, ("18000", "3500")),
@@ -106,9 +106,9 @@ def preview(count: int) -> None:
     app, window = program.ready_window("demo:puck")
     view, hand = window.view, window.view.hand
     view.fit()
-    window.session.set_time(0.0)
+    window.session.shown.set_time(0.0)
     program.settle(app, 1.0)
-    run_, camera = window.session.run, view._camera
+    run_, camera = window.session.shown.run, view._camera
     assert run_ is not None
     assert camera is not None
     px, _ = camera.project(run_.columns("position.x", "position.y", "position.z")[0])
@@ -190,7 +190,7 @@ def side_by_side(count: int) -> None:
     times = []
     for place in range(count):
         began = time.perf_counter()
-        session.set_time(session.run.duration * place / count if session.run is not None else 0.0)
+        session.shown.set_time(session.shown.run.duration * place / count if session.shown.run is not None else 0.0)
         app.processEvents()
         times.append(time.perf_counter() - began)
     rate = 1.0 / float(np.median(times))
@@ -209,16 +209,16 @@ def paints() -> None:
     app, window = program.ready_window()
     session = window.session
     session.open(heavy.heavy_yard(), (), None)
-    program.until(app, lambda: session.run is not None and not session.worker.is_busy, 120.0)
+    program.until(app, lambda: session.shown.run is not None and not session.worker.is_busy, 120.0)
     picture = QImage(window.size(), QImage.Format.Format_RGB32)
     picture.fill(0)
     blank = _blank_ms(picture)
-    for page in PAGES:
+    for page in PAGE_NAMES:
         window.show_page(page)
         program.settle(app, 0.6)
         scrubbed: list[float] = []
         for k in range(5):
-            session.set_time(20.0 + k)
+            session.shown.set_time(20.0 + k)
             app.processEvents()
             scrubbed += _each_widget(window)
         session.edit(f"grounds.{session.ground.id}.blocks.block_7.x", 500.0, card=False)

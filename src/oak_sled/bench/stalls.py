@@ -142,9 +142,9 @@ def many_cards(watch: Watch, folder: Path) -> None:
     shelf_store.save_all(yard, tuple(cards), file)
     watch.window.show_page("Bench")
     watch.tell(f"{CARDS} cards: opened", lambda: watch.window.keeper.open(file))
-    names = [card.id for card in session.cards]
-    watch.tell("  one starred", lambda: session.change_card(names[3], "star run", starred=True))
-    watch.tell("  one dropped", lambda: session.drop_card(names[5]))
+    names = [card.id for card in session.shelf.cards]
+    watch.tell("  one starred", lambda: session.shelf.change_card(names[3], "star run", starred=True))
+    watch.tell("  one dropped", lambda: session.shelf.drop_card(names[5]))
     along = watch.window.shelf.area.horizontalScrollBar()
     if along is not None:
         watch.tell("  looked through to the end", lambda: along.setValue(along.maximum()))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import math
 from dataclasses import dataclass, replace
+from typing import Any
 
 from oak_sled.core.assembly import starts
 from oak_sled.core.base import document
@@ -105,3 +106,27 @@ def twin_jobs(yard: Yard) -> tuple[Job, ...]:
         alone = drill.replace(craft="", cast=(), twins=(), start=start)
         found.append(Job(yard.craft(name), yard.ground(), alone, yard.ticks, yard.integrator))
     return tuple(found)
+
+
+def with_documents(yard: Yard, job: Job) -> Yard:
+    """The yard with the documents of a job in the place of its own of the same names, and on the bench."""
+
+    def placed(items: tuple[Any, ...], item: Any) -> tuple[Any, ...]:
+        if item.id in [old.id for old in items]:
+            return tuple(item if old.id == item.id else old for old in items)
+        return (*items, item)
+
+    crafts = yard.crafts
+    for one in (*job.others, job.craft):
+        crafts = placed(crafts, one)
+    there = [craft.id for craft in crafts]
+    drill = job.drill.replace(twins=tuple(name for name in job.drill.twins if name in there))
+    bench = yard.bench.replace(craft=job.craft.id, ground=job.ground.id, drill=job.drill.id)
+    return yard.without(
+        ticks=job.ticks,
+        integrator=job.integrator,
+        crafts=crafts,
+        grounds=placed(yard.grounds, job.ground),
+        drills=placed(yard.drills, drill),
+        bench=bench,
+    )

@@ -16,7 +16,7 @@ _HEAD = """# The yard file
 
 A yard is one JSON file, written in the order below with one value a line, so that it diffs well under
 version control. `oak-sled schema` prints its JSON Schema. This page is made from the declarations by
-`scripts/write_format_page.py`.
+`scripts/write_pages.py`.
 
 Every number stands in its SI unit (angles in degrees, as the names ending in `_deg` say). It may also be
 given as text with a unit, such as `"0.62 kN"`. Members of a list are found by their `id`, and a path such

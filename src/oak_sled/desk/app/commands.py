@@ -1,70 +1,192 @@
-"""The commands of the window: what each is called, its keys, and what it does."""
+"""The commands of the window: each declared once, with what it is called, its key, its group in the menu, and what it
+does. The menu, the sheet of keys and docs/commands.md come from here."""
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Callable
-from typing import Any
+from dataclasses import dataclass
+from functools import partial
+from typing import Protocol
 
 from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMainWindow, QWidget
 
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGES, PANES
+from oak_sled.desk.app.playbar import PlayBar
+from oak_sled.desk.driving.drive import Driver
+from oak_sled.desk.panes.tracepane import TracePane
+from oak_sled.desk.strips.forcedesk import ForceDesk
+from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.yardfiles import Filing
 from oak_sled.desk.yardview.camera import NAMES
-
-PANES = ("Traces", "Ledger", "Plan", "Measures", "Laws", "Why")
-"""The pages of the right pane."""
+from oak_sled.desk.yardview.view import YardView
 
 
-def actions_of(window: Any) -> dict[str, QAction]:
-    """Every command with its keys, by name; each is added to the window, which has what they do."""
+class Host(Protocol):
+    """What commands ask of the window."""
 
-    def action(words: str, keys: str, do: Callable[[], object]) -> QAction:
-        made = QAction(words, window)
-        if keys:
-            made.setShortcut(QKeySequence(keys))
-        made.triggered.connect(lambda _=False: do())
+    session: Session
+    filing: Filing
+    driver: Driver
+
+    @property
+    def playbar(self) -> PlayBar:
+        """The bar below the yard view."""
+
+    @property
+    def view(self) -> YardView:
+        """The yard view."""
+
+    @property
+    def desk(self) -> ForceDesk:
+        """The force desk."""
+
+    @property
+    def traces(self) -> TracePane:
+        """The traces."""
+
+    def set_driving(self, on: bool) -> None:
+        """Begins or ends a drive."""
+
+    def tick_check(self) -> None:
+        """Runs the tick check."""
+
+    def toggle_hold(self) -> None:
+        """Holds what runs, or lets it go on."""
+
+    def step(self) -> None:
+        """One tick on."""
+
+    def toggle_inputs(self) -> None:
+        """The keys of the craft."""
+
+    def toggle_night(self) -> None:
+        """Day and night colours."""
+
+    def toggle_sheet(self) -> None:
+        """The sheet of all keys."""
+
+    def show_page(self, name: str) -> None:
+        """Shows a page."""
+
+    def show_pane(self, name: str) -> None:
+        """Shows a pane."""
+
+    def close(self) -> bool:
+        """Closes the window."""
+
+
+@dataclass(frozen=True)
+class Command:
+    """A command. group : the group of the menu it stands in, "" for none."""
+
+    name: str
+    words: str
+    key: str
+    do: Callable[[Host], object]
+    group: str = ""
+
+
+def _ask_picture(host: Host, of: QWidget, name: str) -> None:
+    host.filing.ask_picture(of, name)
+
+
+GROUPS = ("yard", "history", "run", "export", "program")
+"""Groups of the menu, from above."""
+OWN = (
+    Command("new", "New yard", "Ctrl+N", lambda host: host.filing.new_yard(), "yard"),
+    Command("open", "Open...", "Ctrl+O", lambda host: host.filing.ask_open(), "yard"),
+    Command("save", "Save", "Ctrl+S", lambda host: host.filing.save(), "yard"),
+    Command("save_as", "Save as...", "Ctrl+Shift+S", lambda host: host.filing.ask_save(), "yard"),
+    Command("undo", "Undo", "Ctrl+Z", lambda host: host.session.undo(), "history"),
+    Command("redo", "Redo", "Ctrl+Shift+Z", lambda host: host.session.redo(), "history"),
+    Command("drive", "Drive or stop", "F9", lambda host: host.set_driving(not host.session.shown.live_on), "run"),
+    Command("run", "Run drill", "Ctrl+Return", lambda host: host.session.keep_run(), "run"),
+    Command("check", "Tick check", "Ctrl+T", lambda host: host.tick_check(), "run"),
+    Command("part", "Fit a part", "Ctrl+P", lambda host: host.desk.show_parts(), "run"),
+    Command("keys", "Keys of the craft", "F8", lambda host: host.toggle_inputs(), "run"),
+    Command("hold", "Play or pause", "Space", lambda host: host.toggle_hold()),
+    Command("step", "Step one tick forward", ".", lambda host: host.step()),
+    Command("back", "Step one tick back", ",", lambda host: host.playbar.step(-1)),
+    Command("start", "Back to the start", "Home", lambda host: host.playbar.to_start()),
+    Command("restart", "Restart the drive", "Ctrl+R", lambda host: host.driver.restart()),
+    Command("fit", "Fit the path", "Ctrl+0", lambda host: host.playbar.fit()),
+    Command("longer", "Longer arrows", "+", lambda host: host.view.set_scale(1.25)),
+    Command("shorter", "Shorter arrows", "-", lambda host: host.view.set_scale(0.8)),
+    Command("poke", "Poke bodies in the view", "P", lambda host: host.playbar.poke.toggle()),
+    Command("next_craft", "Select the next craft of the drill", "F7", lambda host: host.session.select_next()),
+    Command("csv", "Export run as CSV...", "Ctrl+E", lambda host: host.filing.ask_csv(""), "export"),
+    Command(
+        "view_png", "Picture of the view...", "", lambda host: host.filing.ask_picture(host.view, "view"), "export"
+    ),
+    Command(
+        "trace_png",
+        "Picture of the traces...",
+        "",
+        lambda host: host.filing.ask_picture(host.traces, "traces"),
+        "export",
+    ),
+    Command("night", "Night colours", "Ctrl+D", lambda host: host.toggle_night(), "program"),
+    Command("help", "All keys", "F1", lambda host: host.toggle_sheet(), "program"),
+    Command("quit", "Quit", "Ctrl+Q", lambda host: host.close(), "program"),
+)
+
+
+def _camera(name: str, host: Host) -> None:
+    host.playbar.choose(name)
+
+
+def _page(name: str, host: Host) -> None:
+    host.show_page(name)
+
+
+def _pane(name: str, host: Host) -> None:
+    host.show_pane(name)
+
+
+COMMANDS: tuple[Command, ...] = (
+    *OWN,
+    *(Command(f"camera_{k}", f"Camera: {k}", f"Ctrl+{at + 1}", partial(_camera, k)) for at, k in enumerate(NAMES)),
+    *(Command(f"page_{one.name}", f"Page: {one.name}", one.key, partial(_page, one.name)) for one in PAGES),
+    *(Command(f"pane_{one.name}", f"Pane: {one.name}", one.key, partial(_pane, one.name)) for one in PANES),
+)
+"""Every command, those of pages, panes and cameras among them."""
+
+
+def actions_of(host: Host, window: QMainWindow) -> dict[str, QAction]:
+    """Every command as an action of the window, by name."""
+    found = {}
+    for command in COMMANDS:
+        made = QAction(command.words, window)
+        if command.key:
+            made.setShortcut(QKeySequence(command.key))
+        made.triggered.connect(partial(_do, command, host))
         window.addAction(made)
-        return made
-
-    acts = {
-        "new": action("New yard", "Ctrl+N", window.filing.new_yard),
-        "open": action("Open...", "Ctrl+O", window.filing.ask_open),
-        "save": action("Save", "Ctrl+S", window.filing.save),
-        "save_as": action("Save as...", "Ctrl+Shift+S", window.filing.ask_save),
-        "undo": action("Undo", "Ctrl+Z", window.session.undo),
-        "redo": action("Redo", "Ctrl+Shift+Z", window.session.redo),
-        "drive": action("Drive or stop", "F9", lambda: window.set_driving(not window.session.live_on)),
-        "run": action("Run drill", "Ctrl+Return", lambda: window.session.keep_run()),
-        "check": action("Tick check", "Ctrl+T", window.tick_check),
-        "hold": action("Play or pause", "Space", window.toggle_hold),
-        "step": action("Step one tick forward", ".", window.step),
-        "back": action("Step one tick back", ",", lambda: window.playbar.step(-1)),
-        "start": action("Back to the start", "Home", lambda: window.playbar.to_start()),
-        "restart": action("Restart the drive", "Ctrl+R", window.driver.restart),
-        "part": action("Fit a part", "Ctrl+P", lambda: window.desk.show_parts()),
-        "fit": action("Fit the path", "Ctrl+0", lambda: window.playbar.fit()),
-        "longer": action("Longer arrows", "+", lambda: window.view.set_scale(1.25)),
-        "shorter": action("Shorter arrows", "-", lambda: window.view.set_scale(0.8)),
-        "poke": action("Poke bodies in the view", "P", lambda: window.playbar.poke.toggle()),
-        "keys": action("Keys of the craft", "F8", window.toggle_inputs),
-        "next_craft": action("Select the next craft of the drill", "F7", window.session.select_next),
-        "csv": action("Export run as CSV...", "Ctrl+E", lambda: window.filing.ask_csv("")),
-        "view_png": action("Picture of the view...", "", lambda: window.filing.ask_picture(window.view, "view")),
-        "trace_png": action("Picture of the traces...", "", lambda: window.filing.ask_picture(window.traces, "traces")),
-        "night": action("Night colours", "Ctrl+D", window.toggle_night),
-        "help": action("All keys", "F1", window.toggle_sheet),
-        "quit": action("Quit", "Ctrl+Q", window.close),
-    }
-    for place, name in enumerate(NAMES):
-        acts[f"camera_{name}"] = action(
-            f"Camera: {name}", f"Ctrl+{place + 1}", functools.partial(_choose_camera, window, name)
-        )
-    for place, name in enumerate(PAGES):
-        acts[f"page_{name}"] = action(f"Page: {name}", f"F{place + 2}", functools.partial(window.show_page, name))
-    for place, name in enumerate(PANES):
-        acts[f"pane_{name}"] = action(f"Pane: {name}", f"Alt+{place + 1}", functools.partial(window.show_pane, name))
-    return acts
+        found[command.name] = made
+    return found
 
 
-def _choose_camera(window: Any, name: str) -> None:
-    window.playbar.choose(name)  # it is made after the commands
+def _do(command: Command, host: Host, _checked: bool = False) -> None:
+    command.do(host)
+
+
+def page() -> str:
+    """docs/commands.md: pages, panes, and every command with its key."""
+    lines = [
+        "# Pages, panes and commands",
+        "",
+        "Written from the declarations in `desk/app/places.py` and `desk/app/commands.py` by `scripts/write_pages.py`.",
+        "",
+        "| page | key | what it is for |",
+        "| --- | --- | --- |",
+        *(f"| {one.name} | {one.key} | {one.says} |" for one in PAGES),
+        "",
+        "| pane of the bench | key | what it shows |",
+        "| --- | --- | --- |",
+        *(f"| {one.name} | {one.key} | {one.says} |" for one in PANES),
+        "",
+        "| command | key |",
+        "| --- | --- |",
+        *(f"| {one.words} | {one.key or '-'} |" for one in COMMANDS if not one.words.startswith(("Page:", "Pane:"))),
+    ]
+    return "\n".join(lines) + "\n"

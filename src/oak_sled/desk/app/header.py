@@ -8,11 +8,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QWidget
 
+from oak_sled.desk.app.places import PAGES
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.session import Session
 
-PAGES = ("Bench", "Ground", "Drill", "Build", "Spread")
-"""The bench, and the pages beside it."""
 NARROW = 1180
 """px below which the names of what is on the bench need the room of a button."""
 
@@ -106,15 +105,16 @@ class Header(QWidget):
                 row.addSpacing(8)
         row.addSpacing(4)
         self.pages: dict[str, QPushButton] = {}
-        for name in PAGES:
-            button = QPushButton(name)
+        for page in PAGES:
+            button = QPushButton(page.name)
+            button.setToolTip(f"{page.says} ({page.key})")
             button.setObjectName("quiet")
             button.setCheckable(True)
             button.setMinimumHeight(28)
-            button.clicked.connect(lambda _, name=name: self.page_wanted.emit(name))
-            self.pages[name] = button
+            button.clicked.connect(lambda _, name=page.name: self.page_wanted.emit(name))
+            self.pages[page.name] = button
             row.addWidget(button)
-        self.show_page(PAGES[0])
+        self.show_page(PAGES[0].name)
         row.addStretch(1)
         self.drive = self._button(
             "Drive", "go", "drive it with the keyboard; again: stop, and keep the drive as a run (F9)"
@@ -147,9 +147,9 @@ class Header(QWidget):
         self.more.setMenu(menu)
         row.addWidget(self.more)
         session.yard_changed.connect(lambda previewing: None if previewing else self.refresh())
-        session.run_changed.connect(self.refresh)
+        session.shown.run_changed.connect(self.refresh)
         session.saved_changed.connect(self.refresh)
-        session.live_changed.connect(self._show_live)
+        session.shown.live_changed.connect(self._show_live)
         self.refresh()
 
     def _button(self, words: str, kind: str, tip: str) -> QPushButton:
@@ -183,8 +183,8 @@ class Header(QWidget):
         self.choosers["ground"].show_text(session.ground.heading)
         self.choosers["drill"].show_text(session.drill.heading)
         self.choosers["ticks/s"].show_text(str(session.yard.ticks))
-        count = len(session.warned)
-        tip = "\n".join(str(caution) for caution in session.warned) or "nothing found"
+        count = len(session.shown.warned)
+        tip = "\n".join(str(caution) for caution in session.shown.warned) or "nothing found"
         self.cautions.setToolTip(theme.in_tip(tip))
         words = f"{count} caution{'s' if count != 1 else ''}" if count else "no cautions"
         if words == self.cautions.text():

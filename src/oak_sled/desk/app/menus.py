@@ -11,6 +11,7 @@ from oak_sled.core.project import blank, demos
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.craft import Craft, free_name
 from oak_sled.core.yard.yard import TICK_RATES
+from oak_sled.desk.app.commands import COMMANDS, GROUPS
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work import folders, importing
 from oak_sled.desk.work.session import Session
@@ -103,20 +104,14 @@ class Menus:
 
     def fill_menu(self, menu: QMenu) -> None:
         menu.clear()
-        undo, redo = self.session.undo_label, self.session.redo_label
+        undo, redo = self.session.history.undo_label, self.session.history.redo_label
         self.acts["undo"].setText(f"Undo: {undo}" if undo else "Undo")
         self.acts["redo"].setText(f"Redo: {redo}" if redo else "Redo")
         self.acts["undo"].setEnabled(True)
-        groups = (
-            ("new", "open", "save", "save_as"),
-            ("undo", "redo"),
-            ("drive", "run", "check", "part", "keys"),
-            ("csv", "view_png", "trace_png"),
-            ("night", "help", "quit"),
-        )
-        for names in groups:
-            for name in names:
-                menu.addAction(self.acts[name])
+        for group in GROUPS:
+            for command in COMMANDS:
+                if command.group == group:
+                    menu.addAction(self.acts[command.name])
             menu.addSeparator()
 
     def bench_craft(self, crafts: tuple[Craft, ...], name: str, label: str) -> None:

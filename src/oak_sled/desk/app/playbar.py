@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 from oak_sled.core.base import units
 from oak_sled.desk.driving.drive import SPEEDS
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.shown import Shown
 from oak_sled.desk.yardview.camera import NAMES
 from oak_sled.desk.yardview.view import YardView
 
@@ -27,9 +27,9 @@ class PlayBar(QWidget):
     restart_wanted = pyqtSignal()
     start_wanted = pyqtSignal()
 
-    def __init__(self, session: Session, view: YardView, parent: QWidget | None = None):
+    def __init__(self, shown: Shown, view: YardView, parent: QWidget | None = None):
         super().__init__(parent)
-        self.session, self.view = session, view
+        self.shown, self.view = shown, view
         self.speed = 1.0
         self._began = (0.0, 0.0)
         self.setFixedHeight(30)
@@ -68,8 +68,8 @@ class PlayBar(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(16)
         self._timer.timeout.connect(self._tick)
-        session.live_changed.connect(self._show_live)
-        session.run_changed.connect(self.show_state)
+        shown.live_changed.connect(self._show_live)
+        shown.run_changed.connect(self.show_state)
         self.show_state()
 
     def _button(self, words: str, tip: str, action: Callable[[], object] | None) -> QPushButton:
@@ -146,13 +146,13 @@ class PlayBar(QWidget):
 
     def set_playing(self, on: bool) -> None:
         """Plays or holds."""
-        run = self.session.run
-        if run is None or self.session.live_on:
+        run = self.shown.run
+        if run is None or self.shown.live_on:
             on = False
         if on and run is not None:
-            if self.session.time >= run.duration - 1e-9:
-                self.session.set_time(0.0)
-            self._began = (time.perf_counter(), self.session.time)
+            if self.shown.time >= run.duration - 1e-9:
+                self.shown.set_time(0.0)
+            self._began = (time.perf_counter(), self.shown.time)
             self._timer.start()
         else:
             self._timer.stop()
@@ -165,28 +165,28 @@ class PlayBar(QWidget):
         return self._timer.isActive()
 
     def _tick(self) -> None:
-        run = self.session.run
+        run = self.shown.run
         if run is None:
             return
         began, at = self._began
         now = at + (time.perf_counter() - began) * self.speed
-        self.session.set_time(now)
+        self.shown.set_time(now)
         if now >= run.duration:
             self.set_playing(False)
 
     def step(self, ticks: int) -> None:
         """Moves the cursor by ticks."""
-        if self.session.run is not None and not self.session.live_on:
+        if self.shown.run is not None and not self.shown.live_on:
             self.set_playing(False)
-            self.session.set_time((self.session.row + ticks) * self.session.run.job.dt)
+            self.shown.set_time((self.shown.row + ticks) * self.shown.run.job.dt)
 
     def to_start(self) -> None:
         """Cursor, or the driven craft, back to the start."""
-        if self.session.live_on:
+        if self.shown.live_on:
             self.start_wanted.emit()
             return
         self.set_playing(False)
-        self.session.set_time(0.0)
+        self.shown.set_time(0.0)
 
     def next_speed(self) -> None:
         """Real time, then slower, then real time again."""
@@ -197,7 +197,7 @@ class PlayBar(QWidget):
         self.speed = speed
         self.slow.setText("real time" if speed == 1.0 else f"slow 1/{round(1 / speed)}")
         if self.is_playing:
-            self._began = (time.perf_counter(), self.session.time)
+            self._began = (time.perf_counter(), self.shown.time)
         self.speed_wanted.emit(speed)
 
     def _show_live(self, live: bool) -> None:

@@ -72,13 +72,13 @@ class Compiling(QObject):
         self._rest: Errand | None = None
         self.compiling.connect(self._say)
         PROGRAM.on_progress = self.compiling.emit
-        session.run_changed.connect(self._compile_the_rest)
+        session.shown.run_changed.connect(self._compile_the_rest)
 
     def _say(self, unit: str, done: int, of: int) -> None:
         self.session.say(f"compiling the physics once: {done + 1} of {of}")
 
     def _compile_the_rest(self) -> None:
-        self.session.run_changed.disconnect(self._compile_the_rest)
+        self.session.shown.run_changed.disconnect(self._compile_the_rest)
         self._rest = Errand(lambda _: warmup.compile_all(), self)
         self._rest.answered.connect(self.close)
         self._rest.start()
@@ -190,7 +190,7 @@ def ready_window(where: str = "demo:fan-sled") -> tuple[QApplication, Window]:
     window = build(where)
     window.resize(1280, 800)
     window.show()
-    until(app, lambda: window.session.run is not None and bool(window.session.cards))
+    until(app, lambda: window.session.shown.run is not None and bool(window.session.shelf.cards))
     settle(app)
     return app, window
 
@@ -234,7 +234,10 @@ def tour(folder: Path) -> int:
         press(window, key, False)
     window.set_driving(False)
     session.choose("drill", "slalom")
-    until(app, lambda: session.run is not None and session.run.job.drill.id == "slalom" and not session.run.live)
+    until(
+        app,
+        lambda: (run := session.shown.run) is not None and run.job.drill.id == "slalom" and not run.live,
+    )
     session.keep_run()
     until(app, lambda: not session.worker.is_busy)
     dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
@@ -246,9 +249,9 @@ def tour(folder: Path) -> int:
     until(app, lambda: not session.worker.is_busy)
     settle(app)
     shoot(window, folder, "4-kept")
-    print(f"\n{session.craft.heading} · {session.drill.heading}: {session.cards[0].heading}")
+    print(f"\n{session.craft.heading} · {session.drill.heading}: {session.shelf.cards[0].heading}")
     for known in measures.MEASURES:
-        value = session.found.get(known.name)
+        value = session.shown.found.get(known.name)
         if value is not None:
             print(f"{known.title:<22} {value:>10.4g} {known.unit}")
     print(f"\npictures are in {folder.resolve()}")

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from oak_sled.desk.app.commands import PANES
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.shown import Shown
 
 
 class RightPane(QWidget):
     """The panes beside the view, one at a time. tabs : the button of each, by its name; stack : the panes."""
 
-    def __init__(self, session: Session, panes: Sequence[QWidget]):
+    def __init__(self, shown: Shown, panes: Mapping[str, QWidget]):
         super().__init__()
-        self.session = session
+        self.shown = shown
         self.setObjectName("page")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -25,7 +24,7 @@ class RightPane(QWidget):
         bar.setContentsMargins(8, 2, 10, 0)
         self.tabs: dict[str, QPushButton] = {}
         self.stack = QStackedWidget()
-        for name, pane in zip(PANES, panes, strict=True):
+        for name, pane in panes.items():
             button = QPushButton(name)
             button.setObjectName("quiet")
             button.setCheckable(True)
@@ -40,18 +39,19 @@ class RightPane(QWidget):
         bar.addWidget(self.clock)
         column.addLayout(bar)
         column.addWidget(self.stack, 1)
-        self.show_pane("Traces")
+        self.panes = panes
+        self.show_pane(next(iter(panes)))
 
     def show_pane(self, name: str) -> None:
         """Shows one of the panes."""
-        self.stack.setCurrentIndex(PANES.index(name))
+        self.stack.setCurrentWidget(self.panes[name])
         for other, button in self.tabs.items():
             button.setChecked(other == name)
 
     def show_clock(self) -> None:
         """The time of the cursor, and whose pictures these are where a run has several crafts."""
-        run = self.session.run
-        time = run.duration if run is not None and self.session.live_on else self.session.time
+        run = self.shown.run
+        time = run.duration if run is not None and self.shown.live_on else self.shown.time
         who = ""
         if run is not None and len(run.job.actors) > 1:  # what traces, ledger, plan and measures are of
             who = f"{theme.elide(run.job.craft.heading, 150, self.clock.font())} · "

@@ -35,7 +35,7 @@ def probe() -> None:
         from oak_sled.desk.app import program
 
         app, window = program.opened("")
-    program.until(app, lambda: window.session.run is not None)
+    program.until(app, lambda: window.session.shown.run is not None)
     app.processEvents()
     print("ready", flush=True)
     program.finish(app, window)

@@ -5,14 +5,13 @@ One file, since it wires what stands elsewhere: short methods, each for one thin
 
 from __future__ import annotations
 
-from typing import cast
+from typing import TypeVar, cast
 
 from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QMainWindow,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -23,11 +22,11 @@ from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.app import firstsize
+from oak_sled.desk.app.benchpage import BenchPage
 from oak_sled.desk.app.commands import actions_of
-from oak_sled.desk.app.header import PAGES, Header
+from oak_sled.desk.app.header import Header
 from oak_sled.desk.app.menus import Menus
-from oak_sled.desk.app.playbar import PlayBar
-from oak_sled.desk.app.rightpane import RightPane
+from oak_sled.desk.app.places import PAGES
 from oak_sled.desk.craftpage.buildpage import BuildPage
 from oak_sled.desk.drill.drillpage import DrillPage
 from oak_sled.desk.driving.drive import Driver
@@ -38,13 +37,11 @@ from oak_sled.desk.panes.comparison import Comparison
 from oak_sled.desk.panes.ledgerpane import LedgerPane
 from oak_sled.desk.panes.measurespane import MeasuresPane
 from oak_sled.desk.panes.planpane import PlanPane
-from oak_sled.desk.panes.shelfpane import ShelfPane
 from oak_sled.desk.panes.tracepane import TracePane
 from oak_sled.desk.panes.traceplot import members
 from oak_sled.desk.panes.whypane import WhyPane
 from oak_sled.desk.spread import links
 from oak_sled.desk.spread.page import SpreadPage
-from oak_sled.desk.strips.forcedesk import ForceDesk
 from oak_sled.desk.widgets import keys, theme
 from oak_sled.desk.widgets.accessibility import FocusRing
 from oak_sled.desk.widgets.overlays import KeySheet, Notice, Progress, stack
@@ -53,11 +50,12 @@ from oak_sled.desk.work.session import Session
 from oak_sled.desk.work.yardfiles import Filing
 from oak_sled.desk.yardview.camera import box_of
 from oak_sled.desk.yardview.renderer import Renderer
-from oak_sled.desk.yardview.view import YardView
 
 TRACES_EVERY = 3
 """Frames of a live drive for each redraw of the traces: the eye needs the craft more often than the curves."""
 
+
+W = TypeVar("W", bound=QWidget)
 
 LONG = 20_000
 """Ticks from which on what is derived from a run takes long enough to be felt."""
@@ -78,7 +76,17 @@ class Window(QMainWindow):
         self.setMinimumSize(1000, 640)
         firstsize.fit(self)
         self.filing = Filing(self, self, session, self.keeper)
-        self.acts = actions_of(self)
+        self.notice, self.question = Notice(self), Notice(self)
+        self.bench = BenchPage(session, renderer)
+        self.view, self.playbar, self.split = self.bench.view, self.bench.playbar, self.bench.split
+        self.desk, self.shelf, self.right = self.bench.desk, self.bench.shelf, self.bench.right
+        self.tabs, self.stack, self.clock = self.right.tabs, self.right.stack, self.right.clock
+        self.traces, self.ledger, self.plan = self._pane(TracePane), self._pane(LedgerPane), self._pane(PlanPane)
+        self.measures, self.laws, self.why = self._pane(MeasuresPane), self._pane(LawsPane), self._pane(WhyPane)
+        self.pages = {page.name: page.make(self) for page in PAGES}
+        self.ground_page, self.drill_page = self._page(GroundPage), self._page(DrillPage)
+        self.build_page, self.spread_page = self._page(BuildPage), self._page(SpreadPage)
+        self.acts = actions_of(self, self)
         self.menus = Menus(self, session, self.filing, self.acts)
         fills = {
             "yard": self.menus.fill_yard,
@@ -88,24 +96,7 @@ class Window(QMainWindow):
             "ticks/s": self.menus.fill_ticks,
         }
         self.header = Header(session, fills, self.menus.fill_menu)
-        self.view = YardView(session, renderer)
-        self.playbar = PlayBar(session, self.view)
-        self.traces = TracePane(session)
-        self.ledger = LedgerPane(session)
-        self.plan = PlanPane(session)
-        self.measures = MeasuresPane(session)
-        self.laws, self.why = LawsPane(session), WhyPane(session)
-        self.desk = ForceDesk(session)
-        self.shelf = ShelfPane(session)
-        self.notice, self.question = Notice(self), Notice(self)
-        self.ground_page, self.drill_page = GroundPage(session), DrillPage(session)
-        self.build_page = BuildPage(session, self.desk)
-        self.spread_page = SpreadPage(session, self.keeper.background, self.question.tell, renderer)
-        self.right = RightPane(session, (self.traces, self.ledger, self.plan, self.measures, self.laws, self.why))
-        self.tabs, self.stack, self.clock = self.right.tabs, self.right.stack, self.right.clock
-        self._other_pages = (self.ground_page, self.drill_page, self.build_page, self.spread_page)
-        self._page = PAGES[0]
-        self._to_restyle: set[GroundPage | DrillPage | BuildPage | SpreadPage] = set()
+        self._to_restyle: set[str] = set()
         self._lay_out()
         self.working = Progress(self, self.keeper.background)
         self.running = Progress(self, session.worker)
@@ -136,41 +127,24 @@ class Window(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.header)
         column.addWidget(self.question)  # it stays until it is answered: in a row of its own it covers nothing
-        left = QWidget()
-        left_column = QVBoxLayout(left)
-        left_column.setContentsMargins(0, 0, 0, 0)
-        left_column.setSpacing(0)
-        left_column.addWidget(self.view, 1)
-        left_column.addWidget(self.playbar)
-        self.split = QSplitter(Qt.Orientation.Horizontal)
-        self.split.setHandleWidth(2)
-        self.split.setChildrenCollapsible(False)
-        self.split.addWidget(left)
-        self.split.addWidget(self.right)
-        self.split.setSizes([770, 510])
-        self.split.setStretchFactor(0, 3)
-        self.split.setStretchFactor(1, 2)
-        bench = QWidget()
-        bench.setObjectName("page")
-        bench_column = QVBoxLayout(bench)
-        bench_column.setContentsMargins(0, 0, 0, 0)
-        bench_column.setSpacing(0)
-        bench_column.addWidget(self.split, 1)
-        bench_column.addWidget(self.desk)
-        bench_column.addWidget(self.shelf)
-        self.pages = QStackedWidget()
-        for one in (bench, *self._other_pages):
-            self.pages.addWidget(one)
-        column.addWidget(self.pages, 1)
+        self.page_stack = QStackedWidget()
+        for one in self.pages.values():
+            self.page_stack.addWidget(one)
+        column.addWidget(self.page_stack, 1)
         self.setCentralWidget(page)
+
+    def _pane(self, kind: type[W]) -> W:
+        return next(one for one in self.right.panes.values() if isinstance(one, kind))
+
+    def _page(self, kind: type[W]) -> W:
+        return next(one for one in self.pages.values() if isinstance(one, kind))
 
     def show_page(self, name: str) -> None:
         """Shows the bench or one of the pages beside it."""
-        self._page = name
-        self.pages.setCurrentIndex(PAGES.index(name))
+        self.page_stack.setCurrentWidget(self.pages[name])
         self._restyle_shown()
         self.header.show_page(name)
-        self._over = self.view if name == "Bench" else self.pages
+        self._over = self.view if self.pages[name] is self.bench else self.page_stack
         self._place_overlays()
 
     def show_pane(self, name: str) -> None:
@@ -196,9 +170,9 @@ class Window(QMainWindow):
         session.worker.foresee = self._foresee
         session.said.connect(self.notice.tell)
         links.connect(self)
-        session.run_changed.connect(self.right.show_clock)
-        session.cursor_moved.connect(self.right.show_clock)
-        session.live_changed.connect(self._show_live)
+        session.shown.run_changed.connect(self.right.show_clock)
+        session.shown.cursor_moved.connect(self.right.show_clock)
+        session.shown.live_changed.connect(self._show_live)
         session.worker.failed.connect(lambda text: session.say(text, True))
         session.saved_changed.connect(self._show_title)
         self.header.page_wanted.connect(self.show_page)
@@ -291,7 +265,7 @@ class Window(QMainWindow):
 
     def keep_drill(self, card_name: str) -> None:
         """Keeps the inputs of a drive as a drill."""
-        card = self.session.card(card_name)
+        card = self.session.shelf.card(card_name)
         if card is not None and card.live:
             name = self.driver.keep_as_drill(card.job.drill)
             self.session.say(f"kept as drill: {self.session.yard.drill(name).heading}")
@@ -354,10 +328,9 @@ class Window(QMainWindow):
             application.setStyleSheet(theme.sheet())
         if self.renderer is not None:
             self.renderer.forget_meshes()
-        self.traces.restyle()
-        self.laws.restyle()
-        self.why.restyle()
-        self._to_restyle = set(self._other_pages)  # pages out of sight when they are shown: all at once is felt
+        for pane in self.right.panes.values():
+            _restyle(pane)
+        self._to_restyle = set(self.pages)  # pages out of sight when they are shown: all at once is felt
         self._restyle_shown()
         self.header.restyle()
         self.desk.refresh()
@@ -367,10 +340,10 @@ class Window(QMainWindow):
             widget.update()
 
     def _restyle_shown(self) -> None:
-        page = self.pages.currentWidget()
-        for one in [one for one in self._to_restyle if one is page]:
-            self._to_restyle.discard(one)
-            one.restyle()
+        shown = self.page_stack.currentWidget()
+        for name in [name for name in self._to_restyle if self.pages[name] is shown]:
+            self._to_restyle.discard(name)
+            _restyle(self.pages[name])
 
     def _show_title(self) -> None:
         mark = "*" if self.session.is_dirty else ""
@@ -438,3 +411,10 @@ class Window(QMainWindow):
         self.session.loader.close()
         if event is not None:
             event.accept()
+
+
+def _restyle(place: QWidget) -> None:
+    """Tells a page or a pane that the colours changed, if it keeps some."""
+    restyle = getattr(place, "restyle", None)
+    if restyle is not None:
+        restyle()

@@ -43,7 +43,7 @@ class BuildPage(DrawingPage):
         self.plan.moved.connect(self._preview)
         self.plan.let_go.connect(session.commit)
         self.plan.key_wanted.connect(lambda name: getattr(self, name)())
-        session.run_changed.connect(lambda: self._show_outlook() if self.isVisible() else None)
+        session.shown.run_changed.connect(lambda: self._show_outlook() if self.isVisible() else None)
 
     def _bar(self) -> QHBoxLayout:
         bar = self.empty_bar()
@@ -325,7 +325,7 @@ class BuildPage(DrawingPage):
         """What the numbers of the selection mean on this craft, from its last run."""
         if self.outlook is None:
             return
-        run, session = self.session.run, self.session
+        run, session = self.session.shown.run, self.session
         fresh = run if run is not None and run.job.craft.id == self.craft.id else None
         setting = outlook.at_once(self.craft, session.ground, session.yard.ticks, fresh, session.stood())
         part = self.plan.part()

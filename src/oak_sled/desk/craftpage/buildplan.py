@@ -96,7 +96,7 @@ class BuildPlan(QWidget):
             self, "drawing of the craft", keys="Tab of parts: [ and ]; arrows move the selected mount"
         )
         session.yard_changed.connect(lambda _: self.update())
-        session.run_changed.connect(self.update)
+        session.shown.run_changed.connect(self.update)
 
     # what there is
 
@@ -117,7 +117,7 @@ class BuildPlan(QWidget):
 
     def standing(self) -> Standing | None:
         """How the craft stands, of the run that is there; None while that is of another craft or of a drive."""
-        run = self.session.run
+        run = self.session.shown.run
         if run is None or run.live or run.job.craft != self.craft:
             return None
         return modes.of_run(run)
@@ -306,7 +306,7 @@ class BuildPlan(QWidget):
             rate = units.show(mode.rate / math.tau, "Hz")
             words = "grows from tick to tick" if mode.grows else Swing(mode.rate, mode.share).words()
             found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
-        setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks, self.session.run)
+        setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks, self.session.shown.run)
         tips = setting.tips()
         if math.isfinite(tips):
             found.append((f"tips at {units.show(tips, 'g')} sideways", "pushed slowly, with the lean of its springs"))

@@ -212,8 +212,8 @@ class ChannelPainter:
 
     def paint_made(self, painter: QPainter, number: int, channel: Channel) -> None:
         """What the channel made of it in the run: dead zone, exponent, rise and return."""
-        run = self.session.run
-        if run is None or channel.id not in run.layout.channels or self.session.live_on:
+        run = self.session.shown.run
+        if run is None or channel.id not in run.layout.channels or self.session.shown.live_on:
             return
         pen = QPen(theme.colour("oak"), 1.4)
         first, last = self.strips.seen()
@@ -299,7 +299,7 @@ class ChannelPainter:
                 taken[at.y()] = box.right() + 4
 
     def paint_cursor(self, painter: QPainter) -> None:
-        x = self.strips.x_of(self.session.time)
+        x = self.strips.x_of(self.session.shown.time)
         if LEFT <= x <= self.widget.width() - RIGHT:
             painter.setPen(QPen(theme.colour("oak_deep"), 1.2))
             painter.drawLine(QPointF(x, LANE - 4), QPointF(x, self.widget.height() - AXIS))

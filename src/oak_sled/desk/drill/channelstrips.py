@@ -65,8 +65,8 @@ class ChannelStrips(QWidget):
         )
         session.yard_changed.connect(lambda _: self.update())
         session.yard_changed.connect(lambda _: self.fit())
-        session.run_changed.connect(self.update)
-        session.cursor_moved.connect(self.update)
+        session.shown.run_changed.connect(self.update)
+        session.shown.cursor_moved.connect(self.update)
 
     # what there is
 
@@ -215,7 +215,7 @@ class ChannelStrips(QWidget):
             return
         what = self.under(at)
         if what == "strip" or (not what and at.x() > LEFT):
-            self.session.set_time(max(self.t_at(at.x()), 0.0))
+            self.session.shown.set_time(max(self.t_at(at.x()), 0.0))
             what = "cursor"
         self._hold = (what, at, self.drill) if what else None
 
@@ -231,7 +231,7 @@ class ChannelStrips(QWidget):
             self._held_span, self._hold = self.span, (what, at, drill)
             self.update()
         elif what == "cursor":
-            self.session.set_time(max(self.t_at(at.x()), 0.0))
+            self.session.shown.set_time(max(self.t_at(at.x()), 0.0))
         elif (at - start).manhattanLength() >= 3 or self.session.is_previewing:
             self._drag(what, at, drill, free)
 
@@ -310,8 +310,8 @@ class ChannelStrips(QWidget):
         elif way is not None and self.chosen.what in ("knot", "event"):
             self._step(*way)
         elif event.key() == Qt.Key.Key_K and self.chosen.what in ("knot", "track"):
-            value = inputs.value_at(inputs.track_of(self.drill, self.chosen.name), self.session.time)
-            self.put_knot(self.chosen.name, round(self.session.time, 3), value)
+            value = inputs.value_at(inputs.track_of(self.drill, self.chosen.name), self.session.shown.time)
+            self.put_knot(self.chosen.name, round(self.session.shown.time, 3), value)
         else:
             super().keyPressEvent(event)
 
@@ -357,7 +357,7 @@ class ChannelStrips(QWidget):
 
     def _drawing(self) -> QImage:
         """All but the cursor: redrawn only when something of it changed, since a cursor is scrubbed."""
-        sources = (self.drill, self.session.craft, self.session.run, self.session.live_on)
+        sources = (self.drill, self.session.craft, self.session.shown.run, self.session.shown.live_on)
         ratio = self.devicePixelRatioF()
         key = (*map(id, sources), self.seen(), self.chosen, self.size(), ratio, theme.is_night())
         if key != self._drawn_key:

@@ -61,8 +61,8 @@ class DrillFiles:
     def export_csv(self, file: Path) -> bool:
         """Writes the inputs of this drill."""
         run = (
-            self.session.run
-            if self.session.run is not None and self.session.run.job.drill == self.session.drill
+            self.session.shown.run
+            if self.session.shown.run is not None and self.session.shown.run.job.drill == self.session.drill
             else None
         )
         try:

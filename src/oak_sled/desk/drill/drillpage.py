@@ -128,7 +128,7 @@ class DrillPage(DrawingPage):
         if channel is None:
             self.session.say("this craft has no channels", True)
             return
-        made = inputs.stamped(inputs.track_of(self.drill, channel.id), what, round(self.session.time, 3), channel)
+        made = inputs.stamped(inputs.track_of(self.drill, channel.id), what, round(self.session.shown.time, 3), channel)
         self._change(inputs.with_track(self.drill, made), f"{what} in {channel.heading}")
         self.strips.choose(Pick("track", channel.id))
 
@@ -147,13 +147,13 @@ class DrillPage(DrawingPage):
             block = next((one for one in self.session.ground.blocks if one.id == target), None)
             x = 3.0 * (block.mass if block is not None else self.session.craft.body.true_mass())
         name = free_name(f"{what}_{target}"[:36].rstrip("_") or what, self.drill.events)
-        new = Event(id=name, what=what, t=round(self.session.time, 3), target=target, x=round(x, 1))
+        new = Event(id=name, what=what, t=round(self.session.shown.time, 3), target=target, x=round(x, 1))
         self._change(self.drill.replace(events=(*self.drill.events, new)), new.heading)
         self.strips.choose(Pick("event", name))
 
     def cut(self, before: bool) -> None:
         """Leaves out what lies before the cursor, or behind it."""
-        run, t = self.session.run, self.session.time
+        run, t = self.session.shown.run, self.session.shown.time
         if run is None or run.job.drill != self.session.drill:
             self.session.say("the drill is still being run: try again in a moment")
             return
@@ -174,7 +174,7 @@ class DrillPage(DrawingPage):
             ),
             "cut before the cursor" if before else "cut after the cursor",
         )
-        self.session.set_time(0.0 if before else made.duration)
+        self.session.shown.set_time(0.0 if before else made.duration)
 
     def smooth(self) -> None:
         """Takes the jitter out of the selected channel, else out of all."""

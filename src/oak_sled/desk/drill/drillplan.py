@@ -39,19 +39,19 @@ class DrillPlan(GroundPlan):
         self.setToolTip(
             "drag: place, heading (round), speed (arrow tip), spin (arc), pulls and pokes · Alt: off the grid"
         )
-        session.run_changed.connect(self.update)
-        session.cursor_moved.connect(self.update)
+        session.shown.run_changed.connect(self.update)
+        session.shown.cursor_moved.connect(self.update)
 
     def box(self) -> QRectF:
         return QRectF(self.rect())
 
     def _sources(self) -> tuple[object, ...]:
-        return self.session.seen_drill.start, self.session.run
+        return self.session.seen_drill.start, self.session.shown.run
 
     def _extent(self) -> tuple[float, float, float, float]:
         """The path and the start, with room round them."""
         spots = [(self.session.seen_drill.start.x, self.session.seen_drill.start.y)]
-        run = self.session.run
+        run = self.session.shown.run
         if run is not None and run.ticks:
             spots += [tuple(corner[:2]) for corner in box_of(run)]
         low, high = np.min(spots, axis=0), np.max(spots, axis=0)
@@ -86,7 +86,7 @@ class DrillPlan(GroundPlan):
 
     def base_of(self, event: Event) -> tuple[tuple[float, float], float]:
         """Where the vector of an event begins, m, and the m it is drawn for each m of pull or N s of a poke."""
-        run, mass = self.session.run, self.session.craft.body.true_mass()
+        run, mass = self.session.shown.run, self.session.craft.body.true_mass()
         place = (self.session.seen_drill.start.x, self.session.seen_drill.start.y)
         block = next((one for one in self.ground.blocks if one.id == event.target), None)
         if event.what == "poke" and block is not None:
@@ -180,14 +180,14 @@ class DrillPlan(GroundPlan):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawImage(0, 0, self.base_layer(set()))
         self.words = []
-        run = self.session.run
-        if run is not None and run.ticks and not self.session.live_on:
+        run = self.session.shown.run
+        if run is not None and run.ticks and not self.session.shown.live_on:
             place = path_of(run, 0, run.ticks)
             painter.setPen(QPen(theme.colour("oak"), 1.8))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(self.line_of(place))
             painter.setBrush(theme.colour("oak"))
-            now = run.own_row(self.session.row)
+            now = run.own_row(self.session.shown.row)
             painter.drawEllipse(self.at(float(now[0]), float(now[1])), 3.5, 3.5)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.family("impulse"), 1.2))

@@ -82,21 +82,21 @@ class Driver(QObject):
         self.held.clear()
         self.paused = False
         self._owed, self._last = 0.0, time.perf_counter()
-        last = self.session.run
+        last = self.session.shown.run
         self._tick_s = cost.tick_seconds(last) if last is not None else 0.0
         self._judged, self._told = (0, 0.0), False
         self.frame_s = []
-        self.session.live_on = True
-        self.session.ghost = None
-        self.session.shown_card = ""  # no card is that of a drive that goes on
-        heavy = tuple(one for one in self.session.warned if one.name == "heavy")
-        self.session.warned = (*cautions.find(self.drive.job), *heavy)  # those of the last run were its own
+        self.session.shown.live_on = True
+        self.session.shown.ghost = None
+        self.session.shelf.shown_card = ""  # no card is that of a drive that goes on
+        heavy = tuple(one for one in self.session.shown.warned if one.name == "heavy")
+        self.session.shown.warned = (*cautions.find(self.drive.job), *heavy)  # those of the last run were its own
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
         self._show()
-        self.session.live_changed.emit(True)
-        self.session.shelf_changed.emit()
+        self.session.shown.live_changed.emit(True)
+        self.session.shelf.changed.emit()
         self._timer.start()
 
     def stop(self) -> None:
@@ -109,23 +109,23 @@ class Driver(QObject):
             application.removeEventFilter(self)
         drive, self.drive = self.drive, None
         assert drive is not None
-        self.session.live_on = False
+        self.session.shown.live_on = False
         self.held.clear()
         self.held_changed.emit()
-        self.session.live_changed.emit(False)
+        self.session.shown.live_changed.emit(False)
         if drive.ticks > 0:
             self._keep(drive)
         else:
-            self.session.rerun()
+            self.session.runs.rerun()
 
     def _keep(self, drive: LiveDrive) -> None:
         made = self._seen(drive.finish())
         found = measures.Readings(made)
-        self.session.add_card(shelf.card_of(made, f"drive by hand, {made.duration:.0f} s"))
-        card = self.session.cards[0]
+        self.session.shelf.add(shelf.card_of(made, f"drive by hand, {made.duration:.0f} s"))
+        card = self.session.shelf.cards[0]
         self.session.show_run(made, found, cautions.find(made.job, made))
-        self.session.shown_card = card.id
-        self.session.shelf_changed.emit()
+        self.session.shelf.shown_card = card.id
+        self.session.shelf.changed.emit()
         said = made.message or drive.left_out
         if said:
             self.session.say(said, True)
@@ -225,7 +225,7 @@ class Driver(QObject):
         if not cost.is_heavy(self.drive.job, self._tick_s):
             return
         self._told = True
-        known = next((caution.helps for caution in self.session.warned if caution.name == "heavy"), "")
+        known = next((caution.helps for caution in self.session.shown.warned if caution.name == "heavy"), "")
         self.session.say(
             f"this ground costs {1e3 * self._tick_s:.0f} ms a tick; driving runs at {speed:.1g} of real time"
             + (f"; {known}" if known else "")
@@ -235,8 +235,8 @@ class Driver(QObject):
         if self.drive is None:
             return
         newest = self._seen(self.drive.newest(WINDOW_S))
-        self.session.run = newest
-        self.session.time = newest.duration
+        self.session.shown.run = newest
+        self.session.shown.time = newest.duration
         self.frame.emit()
 
     def bound_keys(self) -> set[str]:

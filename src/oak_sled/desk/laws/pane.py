@@ -82,11 +82,11 @@ class LawsPane(QWidget):
         column.addWidget(self.editor)
         self.rows: list[LawRow] = []
         self.chart.picked.connect(self.pick)
-        session.run_changed.connect(self.refresh)
+        session.shown.run_changed.connect(self.refresh)
         session.yard_changed.connect(lambda previewing: self.refresh())
-        session.cursor_moved.connect(self.show_now)
-        session.shelf_changed.connect(self.refresh)
-        session.live_changed.connect(lambda live: self.refresh())
+        session.shown.cursor_moved.connect(self.show_now)
+        session.shelf.changed.connect(self.refresh)
+        session.shown.live_changed.connect(lambda live: self.refresh())
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self.refresh()
@@ -112,12 +112,12 @@ class LawsPane(QWidget):
 
     def run(self) -> Run | None:
         """The run of the craft on the bench, if that is what is shown."""
-        run = self.session.run
-        return run if run is not None and run.job.craft.id == self.craft.id and not self.session.live_on else None
+        run = self.session.shown.run
+        return run if run is not None and run.job.craft.id == self.craft.id and not self.session.shown.live_on else None
 
     def kept(self) -> list[tuple[str, Craft]]:
         """The crafts of the cards that are pinned or starred, or shown: what each card is called, and its craft."""
-        cards = [card for card in self.session.cards if card.pinned or card.starred]
+        cards = [card for card in self.session.shelf.cards if card.pinned or card.starred]
         found = []
         for card in cards:
             every = {one.id: one for one in (card.job.craft, *card.job.others)}
@@ -163,7 +163,7 @@ class LawsPane(QWidget):
         places = [k for k, one in enumerate(self.candidates) if k == 0 or (one.kind, one.name) not in self.hidden]
         shown = [self.candidates[k] for k in places]
         chart = laws.chart(
-            self.craft, part, place, self.quantity, shown, self.session.setting(), self.run(), self.session.row
+            self.craft, part, place, self.quantity, shown, self.session.setting(), self.run(), self.session.shown.row
         )
         self.chart.show_chart(chart, places)
         said = self.chart.words()

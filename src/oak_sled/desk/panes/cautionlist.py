@@ -28,7 +28,7 @@ class CautionList(QWidget):
 
     def refresh(self) -> None:
         """Takes the cautions of the session, where they are others than before."""
-        warned = tuple(self.session.warned)
+        warned = tuple(self.session.shown.warned)
         if warned == self.shown:
             return
         self.shown, self.buttons = warned, []

@@ -14,17 +14,17 @@ from oak_sled.core.results import energy, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.results.traces import LedgerRow
 from oak_sled.desk.widgets import accessibility, theme
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.shown import Shown
 
 ROW = 23
 
 
 class LedgerPane(QWidget):
-    """Shows the ledger of the session's run at its cursor, in craft or world axes."""
+    """Shows the ledger of the run shown at its cursor, in craft or world axes."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None):
+    def __init__(self, shown: Shown, parent: QWidget | None = None):
         super().__init__(parent)
-        self.session = session
+        self.shown = shown
         self.craft_axes = True
         self.shows_energy = False
         self.block = ""
@@ -55,17 +55,17 @@ class LedgerPane(QWidget):
         layout.addLayout(bar)
         layout.addStretch(1)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        session.run_changed.connect(self._name_body)
-        session.cursor_moved.connect(self.update)
-        session.run_changed.connect(self._tell)
-        session.cursor_moved.connect(self._tell)
+        shown.run_changed.connect(self._name_body)
+        shown.cursor_moved.connect(self.update)
+        shown.run_changed.connect(self._tell)
+        shown.cursor_moved.connect(self._tell)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._tell()
 
     def _tell(self) -> None:
         """The lines, for a screen reader; not in every frame of a drive, nor while another pane is shown."""
-        if self.isVisible() and not self.session.live_on:
+        if self.isVisible() and not self.shown.live_on:
             if self.shows_energy:
                 accessibility.describe(self, "energy of a bounce", "; ".join(self.energy_words()))
                 return
@@ -86,7 +86,7 @@ class LedgerPane(QWidget):
 
     def show_bodies(self) -> None:
         """The list of bodies that keep a ledger."""
-        run = self.session.run
+        run = self.shown.run
         menu = QMenu(self)
         for name in ("", *(run.layout.watched if run is not None else ())):
             menu.addAction(theme.in_menu(self._heading(name)), lambda name=name: self.show_body(name))
@@ -99,13 +99,13 @@ class LedgerPane(QWidget):
         self._name_body()
 
     def _heading(self, name: str) -> str:
-        run = self.session.run
+        run = self.shown.run
         if name or run is None:
             return name.replace("_", " ")
         return run.job.craft.heading
 
     def _name_body(self) -> None:
-        run = self.session.run
+        run = self.shown.run
         if run is not None and self.block not in run.layout.watched:
             self.block = ""  # another drill, which does not watch it
         self.of.setText(f"{self._heading(self.block)} ▾")
@@ -116,10 +116,10 @@ class LedgerPane(QWidget):
 
     def rows(self) -> tuple[LedgerRow, ...]:
         """The lines that are shown."""
-        run = self.session.run
+        run = self.shown.run
         if run is None or not run.ticks:
             return ()
-        row = run.ticks if self.session.live_on else max(1, self.session.row)
+        row = run.ticks if self.shown.live_on else max(1, self.shown.row)
         if self.block:
             return traces.ledger_of_block(run, self.block, row, self.craft_axes)
         return traces.ledger(run, row, self.craft_axes)
@@ -130,7 +130,7 @@ class LedgerPane(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         rows = self.rows()
-        run = self.session.run
+        run = self.shown.run
         if run is None or not rows:
             return
         painter = QPainter(self)
@@ -139,7 +139,7 @@ class LedgerPane(QWidget):
             return
         width = self.width() - 20
         columns = [10 + width * share for share in (0.47, 0.62, 0.77, 1.0)]
-        row_time = (run.ticks if self.session.live_on else max(1, self.session.row)) * run.job.dt
+        row_time = (run.ticks if self.shown.live_on else max(1, self.shown.row)) * run.job.dt
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour("soft"))
         top = 34.0
@@ -209,10 +209,10 @@ class LedgerPane(QWidget):
 
     def energies(self) -> EnergyTable | None:
         """What each line did in the bounce at the cursor: to the cursor, and over all of it; None without a bounce."""
-        run = self.session.run
-        if run is None or not run.ticks or self.session.live_on:
+        run = self.shown.run
+        if run is None or not run.ticks or self.shown.live_on:
             return None
-        row = self.session.row
+        row = self.shown.row
         bounce = energy.bounce_at(run, row)
         if bounce is None:
             return None
@@ -235,7 +235,7 @@ class LedgerPane(QWidget):
         if table is None:
             words = (
                 "A drive has no bounces yet: end it first."
-                if self.session.live_on
+                if self.shown.live_on
                 else "No bounce at the cursor: the craft is held at its height, or never rises and falls again."
             )
             painter.drawText(QRectF(12, 40, self.width() - 24, 40), Qt.TextFlag.TextWordWrap, words)
@@ -271,7 +271,7 @@ class LedgerPane(QWidget):
         top += 5
         painter.setFont(theme.font(theme.TEXT, bold=True))
         painter.drawText(20, int(top + step * 0.68), "change of motion")
-        ends = ((self.session.row, columns[1]), (bounce.last, columns[2]))
+        ends = ((self.shown.row, columns[1]), (bounce.last, columns[2]))
         for row, x in ends:
             number, unit = units.split(energy.gained(run, bounce.first, row), "J")
             ink = theme.colour("ink")

@@ -82,7 +82,7 @@ class MeasuresPane(QWidget):
         layout.addWidget(self.area, 1)
         self.checking = False
         self.show_measures()
-        session.run_changed.connect(self.refresh)
+        session.shown.run_changed.connect(self.refresh)
 
     def show_measures(self) -> None:
         """Shows the measures of the run."""
@@ -93,7 +93,7 @@ class MeasuresPane(QWidget):
         """Takes the measures of the run shown."""
         self.back.setChecked(not self.checking)
         self.check.setChecked(self.checking)
-        self.cautions.setVisible(not self.checking and bool(self.session.warned))
+        self.cautions.setVisible(not self.checking and bool(self.session.shown.warned))
         if self.isVisible():  # measures are read when they are looked at: a drag waits for none
             self._tell_values()
             self.cautions.refresh()
@@ -115,12 +115,12 @@ class MeasuresPane(QWidget):
         """The measures this run shows, without those of the table above them."""
         table = measures.OF_BLOCKS if self.flung() else {}
         shown = [known for known in measures.MEASURES if known.name not in table]
-        return [known for known in shown if self.session.found.get(known.name) is not None]
+        return [known for known in shown if self.session.shown.found.get(known.name) is not None]
 
     def flung(self) -> tuple[flights.Flight, ...]:
         """The flights of the craft and of the watched blocks."""
-        run = self.session.run
-        return flights.all_of(run) if run is not None and run.ticks and not self.session.live_on else ()
+        run = self.session.shown.run
+        return flights.all_of(run) if run is not None and run.ticks and not self.session.shown.live_on else ()
 
     def run_check(self) -> None:
         """Runs the tick check in its own thread, with progress."""
@@ -148,9 +148,9 @@ class MeasuresPane(QWidget):
             self._errand.cancel()
 
     def _tell_values(self) -> None:
-        if self.session.live_on or self.session.run is None:
+        if self.session.shown.live_on or self.session.shown.run is None:
             return
-        found = self.session.found
+        found = self.session.shown.found
         said = [f"{known.title} {found[known.name]:.4g} {known.unit}".strip() for known in self.shown()]
         accessibility.describe(self.area, "measures", "; ".join(said))
 
@@ -203,15 +203,19 @@ class _Table(QWidget):
 
     def _paint_measures(self, painter: QPainter) -> None:
         session = self.pane.session
-        if session.run is None:
+        if session.shown.run is None:
             return
         width = self.width()
-        before = measures.read_all(session.ghost) if session.ghost is not None and session.ghost.ticks else {}
+        before = (
+            measures.read_all(session.shown.ghost)
+            if session.shown.ghost is not None and session.shown.ghost.ticks
+            else {}
+        )
         top = self._paint_targets(painter, 6.0, width)
         top = self._paint_flung(painter, top, width)
         top = self._heading(painter, top, "measures", "of the run before" if before else "")
         for known in self.pane.shown():
-            value = session.found[known.name]
+            value = session.shown.found[known.name]
             assert value is not None
             painter.setFont(theme.font(theme.TEXT))
             painter.setPen(theme.colour("ink"))
@@ -252,7 +256,7 @@ class _Table(QWidget):
 
     def _paint_targets(self, painter: QPainter, top: float, width: float) -> float:
         session = self.pane.session
-        verdicts = measures.judge(session.drill, session.found)
+        verdicts = measures.judge(session.drill, session.shown.found)
         if not verdicts:
             return top
         top = self._heading(painter, top, "targets of this drill")

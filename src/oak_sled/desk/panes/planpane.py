@@ -9,16 +9,17 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import accessibility
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.cards import Shelf
+from oak_sled.desk.work.shown import Shown
 from oak_sled.desk.yardview.planpaint import Frame, paint_plan, paint_side
 
 
 class PlanPane(QWidget):
     """The plan of the run shown; wheel zooms, drag moves, a click on the path sets the cursor."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None):
+    def __init__(self, shown: Shown, shelf: Shelf, parent: QWidget | None = None):
         super().__init__(parent)
-        self.session = session
+        self.shown, self.shelf = shown, shelf
         self.zoom, self.shift = 1.0, QPointF(0, 0)
         self._press: QPointF | None = None
         self._moved = False
@@ -26,23 +27,23 @@ class PlanPane(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         accessibility.describe(self, "plan of the run")
         self.setToolTip("wheel: zoom · drag: move · click on the path: cursor · double click: all of it")
-        session.run_changed.connect(self.update)
-        session.cursor_moved.connect(self.update)
-        session.shelf_changed.connect(self.update)
+        shown.run_changed.connect(self.update)
+        shown.cursor_moved.connect(self.update)
+        shelf.changed.connect(self.update)
 
     def ghosts(self, run: Run) -> list[Run]:
         """The run before, and pinned ones, on the same ground."""
-        found = [] if self.session.ghost is None or self.session.live_on else [self.session.ghost]
-        found += self.session.pinned_runs()
+        found = [] if self.shown.ghost is None or self.shown.live_on else [self.shown.ghost]
+        found += self.shelf.pinned_runs()
         return [g for g in found if g is not run and g.ticks and g.job.ground.id == run.job.ground.id][:6]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        run = self.session.run
+        run = self.shown.run
         if run is None or not run.ticks:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        row = run.ticks if self.session.live_on else self.session.row
+        row = run.ticks if self.shown.live_on else self.shown.row
         split = self.height() * 0.8
         self._frame = paint_plan(
             painter,
@@ -52,7 +53,7 @@ class PlanPane(QWidget):
             self.ghosts(run),
             self.zoom,
             self.shift,
-            () if self.session.live_on else self.session.twins,
+            () if self.shown.live_on else self.shown.twins,
             tuple(run.seen_from(one.craft.id) for one in run.job.actors if one.craft.id != run.job.craft.id),
         )
         paint_side(painter, QRectF(0, split, self.width(), self.height() - split), run, row)
@@ -81,14 +82,14 @@ class PlanPane(QWidget):
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        run, frame = self.session.run, self._frame
-        if event is not None and not self._moved and run is not None and frame is not None and not self.session.live_on:
+        run, frame = self.shown.run, self._frame
+        if event is not None and not self._moved and run is not None and frame is not None and not self.shown.live_on:
             x = frame.middle[0] + (event.position().x() - frame.centre.x()) / frame.scale
             y = frame.middle[1] - (event.position().y() - frame.centre.y()) / frame.scale
             away = np.hypot(run.column("position.x") - x, run.column("position.y") - y)
             row = int(np.argmin(away))
             if away[row] * frame.scale < 40:
-                self.session.set_time(row * run.job.dt)
+                self.shown.set_time(row * run.job.dt)
         self._press = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

@@ -208,8 +208,8 @@ class Readout(QWidget):
 
     def tell(self) -> None:
         """Says it as it is now."""
-        count = len(self.session.cards)
-        ready = sum(card.kept.ready is not None for card in self.session.cards)
+        count = len(self.session.shelf.cards)
+        ready = sum(card.kept.ready is not None for card in self.session.shelf.cards)
         taken = f"{BUDGET.taken() / 1e6:.0f} of {BUDGET.most / 1e6:.0f} MB"
         lines = (f"{count} run{'s' if count != 1 else ''}", f"{ready} in memory", taken) if count else ()
         if lines != self.lines:
@@ -255,13 +255,13 @@ class ShelfPane(QWidget):
         along = self.area.horizontalScrollBar()
         assert along is not None
         along.valueChanged.connect(self._fill)
-        session.shelf_changed.connect(self.refresh)
-        session.run_changed.connect(self.mark)
+        session.shelf.changed.connect(self.refresh)
+        session.shown.run_changed.connect(self.mark)
         self.refresh()
 
     def refresh(self) -> None:
         """Brings the cards in step with the shelf; widgets of cards that stay are kept."""
-        wanted = {card.id: card for card in self.session.cards}
+        wanted = {card.id: card for card in self.session.shelf.cards}
         for name in [name for name in self.cards if name not in wanted]:
             self._drop(name)
         self.inner.setFixedWidth(max(1, 2 * MARGIN_X + STEP * len(wanted)))
@@ -279,12 +279,12 @@ class ShelfPane(QWidget):
         along = self.area.horizontalScrollBar()
         first = (along.value() if along is not None else 0) // STEP
         last = first + self.width() // STEP
-        near = self.session.cards[max(0, first - BESIDE) : last + BESIDE + 1]
+        near = self.session.shelf.cards[max(0, first - BESIDE) : last + BESIDE + 1]
         names = {card.id for card in near}
         for name in [name for name, widget in self.cards.items() if name not in names and not widget.hasFocus()]:
             self._drop(name)
         before: QWidget | None = None
-        for place, card in enumerate(self.session.cards):
+        for place, card in enumerate(self.session.shelf.cards):
             if card.id in names:
                 widget = self.cards.get(card.id) or self._new(card)
                 widget.move(MARGIN_X + STEP * place, MARGIN_Y)
@@ -304,7 +304,7 @@ class ShelfPane(QWidget):
 
     def step_from(self, name: str, by: int) -> None:
         """Gives the focus to the card beside another."""
-        names = [card.id for card in self.session.cards]
+        names = [card.id for card in self.session.shelf.cards]
         if name in names and 0 <= (place := names.index(name) + by) < len(names):
             self.area.ensureVisible(MARGIN_X + STEP * place + CARD.width() // 2, 0, CARD.width(), 0)
             self._fill()
@@ -313,7 +313,7 @@ class ShelfPane(QWidget):
     def mark(self) -> None:
         """Marks the card whose run is shown."""
         for widget in self.cards.values():
-            shown = widget.card.id == self.session.shown_card and self.session.run is not None
+            shown = widget.card.id == self.session.shelf.shown_card and self.session.shown.run is not None
             state = (shown, widget.card.kept.differs, widget.card.unreadable)
             if state != widget.state:
                 widget.shown, widget.state = shown, state
@@ -326,18 +326,18 @@ class ShelfPane(QWidget):
         widget.picked.connect(self.session.look_at)
         widget.pin_wanted.connect(lambda name: self._flip(name, "pinned", "pin"))
         widget.star_wanted.connect(lambda name: self._flip(name, "starred", "star"))
-        widget.renamed.connect(lambda name, text: self.session.change_card(name, "rename run", title=text))
+        widget.renamed.connect(lambda name, text: self.session.shelf.change_card(name, "rename run", title=text))
         widget.menu_wanted.connect(self.show_menu)
         return widget
 
     def _flip(self, name: str, field: str, label: str) -> None:
-        card = self.session.card(name)
+        card = self.session.shelf.card(name)
         if card is not None:
-            self.session.change_card(name, label, **{field: not getattr(card, field)})
+            self.session.shelf.change_card(name, label, **{field: not getattr(card, field)})
 
     def show_menu(self, name: str, place: QPoint) -> None:
         """What can be done with a card."""
-        card = self.session.card(name)
+        card = self.session.shelf.card(name)
         if card is None:
             return
         menu = QMenu(self)
@@ -347,21 +347,21 @@ class ShelfPane(QWidget):
         )
         menu.addAction("Remove the star" if card.starred else "Star", lambda: self._flip(name, "starred", "star"))
         menu.addAction("Rename...", self.cards[name].ask_name)
-        now = self.session.card(self.session.shown_card)
+        now = self.session.shelf.card(self.session.shelf.shown_card)
         if now is not None and now.id != name:
             menu.addAction(f"Compare with {now.heading}", lambda: self.compared.emit(card, now))
         if card.live:
             menu.addAction("Keep its inputs as a drill", lambda: self.keep_drill_wanted.emit(name))
         menu.addAction("Export as CSV...", lambda: self.export_wanted.emit(name))
         menu.addSeparator()
-        menu.addAction("Delete", lambda: self.session.drop_card(name))
+        menu.addAction("Delete", lambda: self.session.shelf.drop_card(name))
         menu.exec(place)
         menu.deleteLater()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour("paper"))
-        if not self.session.cards:
+        if not self.session.shelf.cards:
             painter.setFont(theme.font(theme.TEXT))
             painter.setPen(theme.colour("soft"))
             words = "every run is kept here: turn a dial, run the drill, or drive"

@@ -15,7 +15,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.desk.panes.traceplot import RIGHT, Plot, members, nice_step, told_apart, trace_colour
 from oak_sled.desk.widgets import accessibility, keys, theme
 from oak_sled.desk.widgets.settling import once_still
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.shown import Shown
 
 _EVENT_FAMILIES = {
     "hit": "impulse",
@@ -33,7 +33,7 @@ KEYS = "left and right move the cursor by a tick, with Shift by ten"
 class Pane(Protocol):
     """What lies below: the plots, their times and their places."""
 
-    session: Session
+    shown: Shown
     names: list[str]
     plots: list[Plot]
 
@@ -74,34 +74,34 @@ class Cover(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         accessibility.describe(self, "traces", keys=KEYS)
         self._still = once_still(self, self._tell)  # not for every run of a drag: it is read out at its end
-        pane.session.cursor_moved.connect(self._still.start)
-        pane.session.run_changed.connect(self._still.start)
+        pane.shown.cursor_moved.connect(self._still.start)
+        pane.shown.run_changed.connect(self._still.start)
         self.setToolTip(
             "drag: cursor · Shift-drag: second cursor · right-drag: pan · wheel: zoom · double click: whole run"
         )
 
     def _tell(self) -> None:
         """What the traces are at the cursor, for a screen reader; not in every frame of a drive."""
-        session = self.pane.session
-        run = session.run
-        if run is None or session.live_on:
+        shown = self.pane.shown
+        run = shown.run
+        if run is None or shown.live_on:
             return
-        shown = [
-            f"{known.title} {traces.values(run, name)[session.row]:.4g} {known.unit}".strip()
+        told = [
+            f"{known.title} {traces.values(run, name)[shown.row]:.4g} {known.unit}".strip()
             for name in self.pane.names
             if (known := traces.book(run).get(name)) is not None
         ]
-        value = f"{session.time:.3f} s: {', '.join(shown)}"
+        value = f"{shown.time:.3f} s: {', '.join(told)}"
         accessibility.describe(self, "traces", value, KEYS)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         ticks = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-        session = self.pane.session
-        if event is None or event.key() not in ticks or session.run is None or session.live_on:
+        shown = self.pane.shown
+        if event is None or event.key() not in ticks or shown.run is None or shown.live_on:
             super().keyPressEvent(event)
             return
         many = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        session.set_time(session.time + many * ticks[Qt.Key(event.key())] * session.run.job.dt)
+        shown.set_time(shown.time + many * ticks[Qt.Key(event.key())] * shown.run.job.dt)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -126,7 +126,7 @@ class Cover(QWidget):
         self._pan = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.pane.session.set_second_time(None)
+        self.pane.shown.set_second_time(None)
         self.pane.show_all()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -135,22 +135,22 @@ class Cover(QWidget):
             event.accept()
 
     def _place(self, at: QPointF) -> None:
-        session = self.pane.session
-        if session.live_on or session.run is None:
+        shown = self.pane.shown
+        if shown.live_on or shown.run is None:
             return
         time = self.pane.time_at(at.x())
         if self._second:
-            session.set_second_time(min(max(time, 0.0), session.run.duration))
+            shown.set_second_time(min(max(time, 0.0), shown.run.duration))
         else:
-            session.set_time(time)
+            shown.set_time(time)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        run = self.pane.session.run
+        run = self.pane.shown.run
         if run is None or not run.ticks:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        row = run.ticks if self.pane.session.live_on else self.pane.session.row
+        row = run.ticks if self.pane.shown.live_on else self.pane.shown.row
         for plot in self.pane.plots:
             names, box = members(run, plot.group), plot.box()
             self._paint_strip(painter, plot, run, names, box)
@@ -185,7 +185,7 @@ class Cover(QWidget):
     def _paint_values(self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF) -> None:
         """What its traces are at the cursor."""
         right = float(self.width() - 6)
-        second = self.pane.session.second_time
+        second = self.pane.shown.second_time
         names = names[: max(1, int((box.height() + 6) / 11.5))]  # as many as can be read
         step = min(16.0, (box.height() + 4) / max(len(names), 1))
         top = box.center().y() - step * len(names) / 2 + step * 0.78
@@ -226,7 +226,7 @@ class Cover(QWidget):
     def _paint_events(self, painter: QPainter, run: Run) -> None:
         band = self.pane.band()
         base = band.bottom() + 6
-        if not self.pane.session.live_on:
+        if not self.pane.shown.live_on:
             for event in traces.events(run):
                 x = self.pane.x_at(event.row * run.job.dt)
                 if band.left() <= x <= band.right():
@@ -247,20 +247,20 @@ class Cover(QWidget):
         painter.drawText(QPointF(band.right() + 8, base + 17), "s")
 
     def _paint_cursors(self, painter: QPainter, run: Run) -> None:
-        session = self.pane.session
-        if session.live_on:
+        shown = self.pane.shown
+        if shown.live_on:
             return
         band = self.pane.band()
-        x = self.pane.x_at(session.time)
+        x = self.pane.x_at(shown.time)
         if band.left() - 1 <= x <= band.right() + 1:
             painter.setPen(theme.pen("warning", 1.2))
             painter.drawLine(QPointF(x, 2), QPointF(x, band.bottom() + 4))
-        if session.second_time is not None:
-            x = self.pane.x_at(session.second_time)
+        if shown.second_time is not None:
+            x = self.pane.x_at(shown.second_time)
             painter.setPen(theme.pen("oak_deep", 1.2))
             painter.drawLine(QPointF(x, 2), QPointF(x, band.bottom() + 4))
             painter.setFont(theme.font(10))
-            text = f"Δt {session.time - session.second_time:+.3f} s"
+            text = f"Δt {shown.time - shown.second_time:+.3f} s"
             painter.drawText(QRectF(x - 60, band.bottom() + 19, 120, 14), Qt.AlignmentFlag.AlignCenter, text)
 
 

@@ -26,7 +26,8 @@ from oak_sled.desk.panes.traceplot import (
     without_spikes,
 )
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.cards import Shelf
+from oak_sled.desk.work.shown import Shown
 
 
 def _has(run: Run, name: str) -> bool:
@@ -38,9 +39,9 @@ class TracePane(QWidget):
 
     names_changed = pyqtSignal()
 
-    def __init__(self, session: Session, parent: QWidget | None = None):
+    def __init__(self, shown: Shown, shelf: Shelf, parent: QWidget | None = None):
         super().__init__(parent)
-        self.session = session
+        self.shown, self.shelf = shown, shelf
         self.names: list[str] = list(DEFAULT)
         self._watched: tuple[str, ...] = ()
         self.span: tuple[float, float] | None = None  # zoomed stretch of time, s; None: all
@@ -71,9 +72,9 @@ class TracePane(QWidget):
             row.addWidget(button)
         self.plots: list[Plot] = []
         self._rebuild()
-        session.run_changed.connect(self.show_run)
-        session.cursor_moved.connect(self.cover.update)
-        session.shelf_changed.connect(self.show_run)
+        shown.run_changed.connect(self.show_run)
+        shown.cursor_moved.connect(self.cover.update)
+        shelf.changed.connect(self.show_run)
 
     def resizeEvent(self, event: object) -> None:
         self.cover.setGeometry(self.canvas.geometry())
@@ -118,7 +119,7 @@ class TracePane(QWidget):
 
     def show_chooser(self) -> None:
         """The list of all traces; those that are shown are ticked."""
-        run = self.session.run
+        run = self.shown.run
         if run is None:
             return
         menu = QMenu(self)
@@ -152,16 +153,16 @@ class TracePane(QWidget):
 
     def ghost_runs(self, run: Run) -> list[Run]:
         """What is drawn behind: the run before, and pinned ones."""
-        found = [] if self.session.ghost is None else [self.session.ghost]
-        found += self.session.pinned_runs()
-        return [ghost for ghost in found if ghost is not run and ghost.ticks][:4] if not self.session.live_on else []
+        found = [] if self.shown.ghost is None else [self.shown.ghost]
+        found += self.shelf.pinned_runs()
+        return [ghost for ghost in found if ghost is not run and ghost.ticks][:4] if not self.shown.live_on else []
 
     def time_span(self) -> tuple[float, float]:
         """The stretch of time in view, s."""
-        run = self.session.run
+        run = self.shown.run
         if run is None:
             return (0.0, 1.0)
-        if self.session.live_on:
+        if self.shown.live_on:
             return (-LIVE_WINDOW_S, 0.0)
         if self.span is not None:
             return self.span
@@ -169,7 +170,7 @@ class TracePane(QWidget):
 
     def show_run(self) -> None:
         """Draws the curves of the run and its ghosts."""
-        run = self.session.run
+        run = self.shown.run
         if run is None or not run.ticks:
             for plot in self.plots:  # lines of another yard must not outlive it
                 plot.clear_lines()
@@ -195,7 +196,7 @@ class TracePane(QWidget):
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
         names = members(run, plot.group)
         self._show_ghosts(plot, ghosts if len(names) == 1 else [], names)
-        live = self.session.live_on
+        live = self.shown.live_on
         times = run.t - run.duration if live else run.t  # live, time runs back from now, so that no range moves
         most = MOST_DRAWN_LIVE if live else MOST_DRAWN
         lines: list[Line] = []
@@ -258,15 +259,15 @@ class TracePane(QWidget):
 
     def zoom(self, factor: float, about: float) -> None:
         """Shows a shorter or longer stretch of time around a moment."""
-        run = self.session.run
-        if run is None or self.session.live_on:
+        run = self.shown.run
+        if run is None or self.shown.live_on:
             return
         first, last = self.time_span()
         first, last = about - (about - first) * factor, about + (last - about) * factor
         self._set_span(first, last)
 
     def _set_span(self, first: float, last: float) -> None:
-        run = self.session.run
+        run = self.shown.run
         assert run is not None
         least = 4.0 * run.job.dt
         if last - first >= run.duration:

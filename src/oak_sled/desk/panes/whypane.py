@@ -11,7 +11,7 @@ from oak_sled.core.results import rolling, why
 from oak_sled.core.results.rolling import Jump
 from oak_sled.core.results.why import Answer, Reason
 from oak_sled.desk.widgets import accessibility, keys, theme
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.shown import Shown
 
 TITLES = {"roll": "Roll", "yaw": "Yaw", "speed": "Speed"}
 SHOWN = 4
@@ -23,12 +23,12 @@ JUMP_WORDS = "Largest jumps of the force of a tire in one tick"
 
 
 class WhyPane(QWidget):
-    """Shows the answers of the session's run at its cursor."""
+    """Shows the answers of the run shown at its cursor."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None):
+    def __init__(self, shown: Shown, parent: QWidget | None = None):
         super().__init__(parent)
-        self.session = session
-        self.list = WhyList(session)
+        self.shown = shown
+        self.list = WhyList(shown)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.area.setWidget(self.list)
@@ -46,16 +46,16 @@ class WhyList(QWidget):
 
     PROMISED = keys.Keys.of(Qt.Key.Key_Up, Qt.Key.Key_Down, *keys.RETURN)
 
-    def __init__(self, session: Session):
+    def __init__(self, shown: Shown):
         super().__init__()
-        self.session = session
+        self.shown = shown
         self.answers: tuple[Answer, ...] = ()
         self.jumps: tuple[Jump, ...] = ()
         self.chosen = -1
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        session.run_changed.connect(self._take)
-        session.cursor_moved.connect(self._take)
+        shown.run_changed.connect(self._take)
+        shown.cursor_moved.connect(self._take)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._take()
@@ -63,11 +63,11 @@ class WhyList(QWidget):
     def _take(self) -> None:
         if not self.isVisible():
             return
-        run = self.session.run
+        run = self.shown.run
         there = run is not None and run.ticks > 0
-        row = (run.ticks if self.session.live_on else self.session.row) if run is not None else 0
+        row = (run.ticks if self.shown.live_on else self.shown.row) if run is not None else 0
         self.answers = why.answers(run, row) if there and run is not None else ()
-        live = self.session.live_on
+        live = self.shown.live_on
         self.jumps = rolling.jumps(run) if there and run is not None and not live else ()
         self.chosen = min(self.chosen, len(self.jumps) - 1)
         self.setMinimumHeight(self.sizeHint().height())
@@ -120,10 +120,10 @@ class WhyList(QWidget):
 
     def go_to(self, number: int) -> None:
         """Moves the cursor of every view to a jump."""
-        run = self.session.run
+        run = self.shown.run
         if run is not None and 0 <= number < len(self.jumps):
             self.chosen = number
-            self.session.set_time(self.jumps[number].row * run.job.dt)
+            self.shown.set_time(self.jumps[number].row * run.job.dt)
 
     # painting
 
@@ -202,7 +202,7 @@ class WhyList(QWidget):
 
 
 def _when(of: WhyList, jump: Jump) -> str:
-    run = of.session.run
+    run = of.shown.run
     return f"{jump.row * run.job.dt:.3f} s" if run is not None else ""
 
 

@@ -96,8 +96,8 @@ class SideBySide(QWidget):
             "a click follows one, which can then be starred, or its settings taken"
         )
         self.hands = self._hands()
-        session.cursor_moved.connect(self._moved_on)
-        session.shelf_changed.connect(self._moved_on)
+        session.shown.cursor_moved.connect(self._moved_on)
+        session.shelf.changed.connect(self._moved_on)
 
     def _hands(self) -> QWidget:
         """What can be done with the variant that is followed."""
@@ -120,11 +120,11 @@ class SideBySide(QWidget):
         made = self.run_of(number)
         if made is None:
             return
-        card = next((one for one in self.session.cards if one.job == made.job), None)
+        card = next((one for one in self.session.shelf.cards if one.job == made.job), None)
         if card is not None:
-            self.session.change_card(card.id, "star run", starred=not card.starred)
+            self.session.shelf.change_card(card.id, "star run", starred=not card.starred)
         else:
-            self.session.keep_card(card_of(made, self.words(number)).changed(starred=True), "star variant")
+            self.session.shelf.keep_card(card_of(made, self.words(number)).changed(starred=True), "star variant")
 
     def run_of(self, number: int) -> Run | None:
         """The run of a variant that is shown."""
@@ -133,7 +133,7 @@ class SideBySide(QWidget):
     def is_starred(self, number: int) -> bool:
         """Whether a starred card of the shelf is of the settings of a variant."""
         made = self.run_of(number)
-        return made is not None and any(card.starred and card.job == made.job for card in self.session.cards)
+        return made is not None and any(card.starred and card.job == made.job for card in self.session.shelf.cards)
 
     def show_runs(self, yard: Yard, plan: Spread, made: list[tuple[int, Run]], tiles: Tiles | None) -> None:
         """Shows runs of variants, each with its number, on pieces of their ground where that is uneven."""
@@ -192,7 +192,7 @@ class SideBySide(QWidget):
 
     def spots(self) -> Floats:
         """Where each variant is drawn at the cursor, m, shape (n, 3)."""
-        rows = [made.at(self.session.time) for _, made in self.made]
+        rows = [made.at(self.session.shown.time) for _, made in self.made]
         places = np.array([made.place_at(row) for (_, made), row in zip(self.made, rows, strict=True)])
         return np.asarray(places + self._offsets)
 
@@ -313,7 +313,7 @@ class SideBySide(QWidget):
         light, found = theme.rgb("oak_light"), []
         for (number, made), offset in zip(self.made, self._offsets, strict=True):
             paint = (*light, 0.55) if number == self.chosen else (0.0, 0.0, 0.0, 0.0)
-            one = figure(made, made.at(self.session.time), paint)
+            one = figure(made, made.at(self.session.shown.time), paint)
             loads = tuple((place + offset, size) for place, size in one.loads)
             found.append(replace(one, origin=one.origin + offset, loads=loads))
         return found
@@ -364,7 +364,7 @@ class SideBySide(QWidget):
                 painter.setBrush(theme.colour("oak"))
                 painter.drawPolygon(glyphs.star(QPointF(box.left() - 8.0, box.center().y())))
         painter.setPen(theme.colour("soft"))
-        head = f"{len(self.made)} variants · t {self.session.time:.2f} s · space plays"
+        head = f"{len(self.made)} variants · t {self.session.shown.time:.2f} s · space plays"
         painter.fillRect(QRectF(8, 8, theme.metrics(font).horizontalAdvance(head) + 16, 20), theme.colour("card", 220))
         painter.drawText(QPointF(16, 22), head)
 

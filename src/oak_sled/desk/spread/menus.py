@@ -56,8 +56,8 @@ def fill_which(page: SpreadPage, menu: QMenu) -> None:
         others.append(("new: craft against craft", SpreadAxis(path=CRAFT, listed=crafts)))
     for words, axis in others:
         menu.addAction(words, functools.partial(page.begin_with, axis))
-    starred = [card for card in page.session.cards if card.starred]
-    for words, cards in (("new: cards of the shelf", page.session.cards), ("new: starred cards", starred)):
+    starred = [card for card in page.session.shelf.cards if card.starred]
+    for words, cards in (("new: cards of the shelf", page.session.shelf.cards), ("new: starred cards", starred)):
         if len(cards) > 1:
             menu.addAction(f"{words} ({len(cards)})", functools.partial(_begin_with_cards, page, cards))
 

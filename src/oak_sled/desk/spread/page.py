@@ -71,7 +71,7 @@ class SpreadPage(QWidget):
         self._lay_out()
         self.computing.changed.connect(lambda: self.refresh() if self.isVisible() else None)
         session.yard_changed.connect(lambda _: self.refresh() if self.isVisible() else None)
-        session.run_changed.connect(lambda: self.refresh() if self.isVisible() else None)
+        session.shown.run_changed.connect(lambda: self.refresh() if self.isVisible() else None)
         background.changed.connect(self._show_buttons)
 
     # building

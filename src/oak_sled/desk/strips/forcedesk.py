@@ -66,8 +66,8 @@ class ForceDesk(QWidget):
         self.lane.addWidget(self.end)
         self.lane.addStretch(0)
         session.yard_changed.connect(self._settings_changed)
-        session.run_changed.connect(self.refresh)
-        session.cursor_moved.connect(self.show_now)
+        session.shown.run_changed.connect(self.refresh)
+        session.shown.cursor_moved.connect(self.show_now)
         self.refresh()
 
     def _settings_changed(self, previewing: bool) -> None:
@@ -102,7 +102,7 @@ class ForceDesk(QWidget):
         if not fits:
             self._rebuild(wanted, names)
         setting = self.session.setting()
-        cautions = {caution.where: caution for caution in reversed(self.session.warned)}
+        cautions = {caution.where: caution for caution in reversed(self.session.shown.warned)}
         prefix = self.session.craft_path
         locks = {path.removeprefix(prefix + ".") for path in self.session.locks if path.startswith(prefix)}
         for strip, part in zip(self.strips, wanted, strict=True):
@@ -232,14 +232,14 @@ class ForceDesk(QWidget):
 
     def show_now(self) -> None:
         """Shows what every part does at the cursor."""
-        run = self.session.run
+        run = self.session.shown.run
         if run is None or run.job.craft.id != self.session.craft.id or not run.ticks:
             return
-        numbers = run.own_row(max(1, self.session.row))
+        numbers = run.own_row(max(1, self.session.shown.row))
         weight = self.session.setting().weight or run.job.craft.body.true_mass() * STANDARD_GRAVITY
         slip = (
-            float(traces.values(run, "slip_angle")[self.session.row])
-            if not run.live or not self.session.live_on
+            float(traces.values(run, "slip_angle")[self.session.shown.row])
+            if not run.live or not self.session.shown.live_on
             else 0.0
         )
         for strip in self.strips:
@@ -254,18 +254,18 @@ class ForceDesk(QWidget):
             for editor in strip.editors:
                 self._show_reads(editor, strip)
             if strip.tires is not None and isinstance(part, Part):
-                seen = np.zeros((0, 2)) if self.session.live_on else grips.visited(run, part)
+                seen = np.zeros((0, 2)) if self.session.shown.live_on else grips.visited(run, part)
                 curve = grips.side_curve(part, self.session.ground.grip)
                 strip.tires.show_grips(curve, grips.wheels_now(run, numbers, part), seen)
                 accessibility.describe(strip.tires, "grip of each wheel", strip.tires.words())
 
     def _show_reads(self, editor: CurveEditor, strip: Strip) -> None:
         """Shows on a curve where it is read at the cursor, and what the run used of it."""
-        run, session = self.session.run, self.session
+        run, session = self.session.shown.run, self.session
         fitted = next((one for one in run.job.craft.parts if one.id == strip.name), None) if run is not None else None
         if run is not None and isinstance(fitted, Part) and type(fitted) is type(strip.part):
-            used = None if session.live_on else curvereads.used(run, fitted, editor.field)
-            editor.show_reads(curvereads.now(run, fitted, editor.field, session.row), used)
+            used = None if session.shown.live_on else curvereads.used(run, fitted, editor.field)
+            editor.show_reads(curvereads.now(run, fitted, editor.field, session.shown.row), used)
 
     # parts
 

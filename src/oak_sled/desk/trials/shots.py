@@ -41,7 +41,7 @@ def shots(folder: Path) -> int:
     shoot(window, folder, "strip-open")
     window.desk.open_strip("runners")
     session.choose("drill", "wall_run")
-    until(app, lambda: session.run is not None and session.run.job.drill.id == "wall_run")
+    until(app, lambda: session.shown.run is not None and session.shown.run.job.drill.id == "wall_run")
     window.playbar.choose("chase")
     drive_a_little(app, window)
     shoot(window, folder, "driving")
@@ -58,14 +58,14 @@ def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
     """The sled among freight, over the ramp, and the page of its ground."""
     session = window.session
     session.open(demos.load("quay"), (), None)
-    until(app, lambda: session.run is not None and not session.worker.is_busy)
-    session.set_time(1.55)
+    until(app, lambda: session.shown.run is not None and not session.worker.is_busy)
+    session.shown.set_time(1.55)
     window.playbar.choose("orbit")
     settle(app, 0.8)
     shoot(window, folder, "quay")
     session.choose("drill", "ramp_jump")
-    until(app, lambda: session.run is not None and session.run.job.drill.id == "ramp_jump")
-    session.set_time(2.35)
+    until(app, lambda: session.shown.run is not None and session.shown.run.job.drill.id == "ramp_jump")
+    session.shown.set_time(2.35)
     settle(app, 0.4)
     window.show_page("Ground")
     window.ground_page.plan.choose(["blocks.ramp"])
@@ -79,11 +79,11 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
     """A demo yard on one of its drills, at a moment."""
     session = window.session
     session.open(demos.load(name), (), None)
-    until(app, lambda: session.run is not None and not session.worker.is_busy)
+    until(app, lambda: session.shown.run is not None and not session.worker.is_busy)
     session.choose("drill", drill)
-    until(app, lambda: session.run is not None and session.run.job.drill.id == drill)
+    until(app, lambda: session.shown.run is not None and session.shown.run.job.drill.id == drill)
     settle(app, 0.4)
-    session.set_time(time_s)
+    session.shown.set_time(time_s)
     settle(app, 0.8)
 
 
@@ -163,8 +163,8 @@ def shoot_laws(app: QApplication, window: Window, folder: Path) -> None:
     """The push of a pad over its gap: a law of its own in force, beside the built-in ones and its numbers."""
     open_yard(app, window, "crate-drop", "soft_landing", 0.36)
     window.session.choose("craft", "own_law")
-    until(app, lambda: window.session.run is not None and window.session.run.job.craft.id == "own_law")
-    window.session.set_time(0.36)
+    until(app, lambda: window.session.shown.run is not None and window.session.shown.run.job.craft.id == "own_law")
+    window.session.shown.set_time(0.36)
     window.playbar.choose("orbit")
     window.show_pane("Laws")
     settle(app, 0.8)

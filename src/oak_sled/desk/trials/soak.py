@@ -31,8 +31,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QMenu, QWidget
 from oak_sled.core.project import demos
 from oak_sled.core.project.memory import BUDGET
 from oak_sled.desk.app import program
-from oak_sled.desk.app.commands import PANES
-from oak_sled.desk.app.header import PAGES
+from oak_sled.desk.app.places import PAGE_NAMES, PANE_NAMES
 from oak_sled.desk.app.window import Window
 from oak_sled.desk.widgets import overlays, screenshot
 from oak_sled.desk.widgets.dialwidget import DialWidget
@@ -201,10 +200,10 @@ class Soak:
 
     def _page_or_pane(self) -> str:
         if self.random.random() < 0.5:
-            name = self.random.choice(PAGES)
+            name = self.random.choice(PAGE_NAMES)
             self.window.show_page(name)
         else:
-            name = self.random.choice(PANES)
+            name = self.random.choice(PANE_NAMES)
             self.window.show_pane(name)
         return f"show {name}"
 
@@ -275,10 +274,10 @@ class Soak:
         return "undo and redo"
 
     def _scrub(self) -> str:
-        run = self.window.session.run
+        run = self.window.session.shown.run
         longest = run.duration if run is not None else 0.0
         for _ in range(5):
-            self.window.session.set_time(self.random.uniform(0.0, longest))
+            self.window.session.shown.set_time(self.random.uniform(0.0, longest))
             self._go_on(0.02)
         return "scrub"
 
@@ -303,8 +302,8 @@ class Soak:
         return "save"
 
     def _csv(self) -> str:
-        run = self.window.session.run
-        if run is not None and not self.window.session.live_on:
+        run = self.window.session.shown.run
+        if run is not None and not self.window.session.shown.live_on:
             self.window.keeper.export_csv(lambda: run, self.folder / "run.csv")
         return "export CSV"
 
@@ -345,7 +344,7 @@ class Soak:
             self.window.session.cancel()
         if not self.window.isVisible():
             self.window.show()
-        if not self.window.session.live_on and self.random.random() < 0.2:
+        if not self.window.session.shown.live_on and self.random.random() < 0.2:
             self._compare(what)
 
     def _compare(self, what: str) -> None:

@@ -64,7 +64,7 @@ class Keeper(QObject):
         self._auto_failed = False
         BUDGET.to_disk = lambda record: records.put_by(record, state_folder() / "runs")
         session.saved_changed.connect(self._changed)
-        session.live_changed.connect(self._live_changed)
+        session.shown.live_changed.connect(self._live_changed)
 
     def _changed(self) -> None:
         # a timer that runs is left alone: steady editing must not put the autosave off
@@ -129,7 +129,7 @@ class Keeper(QObject):
         """
         session, state = self.session, self.session.state
         same = session.file is not None and session.file.resolve() == path.resolve()
-        seen, gone = self._stamp if same and not over else "", frozenset(session.removed)
+        seen, gone = self._stamp if same and not over else "", frozenset(session.shelf.removed)
 
         def work(on_progress: Callable[[int, int], None]) -> str:
             if seen and shelf_store.stamp_of(path) not in ("", seen):
@@ -229,8 +229,8 @@ class Keeper(QObject):
     def _autosave_beside(self) -> None:
         """Puts the work by in a thread, and again after a while if a drive goes on."""
         session = self.session
-        drives = self.drives() if session.live_on else ()
-        if session.live_on:
+        drives = self.drives() if session.shown.live_on else ()
+        if session.shown.live_on:
             self._timer.start(DRIVE_MS)
         if self.background.is_busy:
             self._timer.start(AUTOSAVE_MS)
@@ -250,12 +250,12 @@ class Keeper(QObject):
 
     def autosave(self) -> None:
         """Puts the work by at once: the program is about to end, or may."""
-        drives = self.drives() if self.session.live_on else ()
+        drives = self.drives() if self.session.shown.live_on else ()
         if not (self.session.is_dirty or drives):
             return
         try:
             session = self.session
-            self.auto.write(session.yard, session.cards, drives, session.file, self._stamp)
+            self.auto.write(session.yard, session.shelf.cards, drives, session.file, self._stamp)
             self._auto_good()
         except Refused as refused:
             self._auto_bad(refused)

@@ -118,7 +118,7 @@ class Filing:
 
     def ask_csv(self, card_name: str) -> None:
         """Asks where a run goes as CSV: that of a card, or the one shown."""
-        card, run = self.session.card(card_name), self.session.run
+        card, run = self.session.shelf.card(card_name), self.session.shown.run
         if card is None and run is None:
             return
         where = folders.suggested(self.session, ".csv", "run")

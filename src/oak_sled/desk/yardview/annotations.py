@@ -22,7 +22,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.work.session import Session
+from oak_sled.desk.work.shown import Shown
 from oak_sled.desk.yardview import arrows, supports, throws
 from oak_sled.desk.yardview.camera import Camera
 
@@ -62,8 +62,8 @@ class Canvas(Protocol):
 class Annotations:
     """Draws over the picture of a yard view."""
 
-    def __init__(self, widget: QWidget, view: Canvas, session: Session):
-        self.widget, self.view, self.session = widget, view, session
+    def __init__(self, widget: QWidget, view: Canvas, shown: Shown):
+        self.widget, self.view, self.shown = widget, view, shown
         self._seen: tuple[Run, int, list[supports.Ray]] | None = None
 
     def overlay(self, painter: QPainter, run: Run, row: int) -> None:
@@ -83,7 +83,7 @@ class Annotations:
                 labels.block(QRectF(child.geometry()))
         if "support" not in self.view.hidden:
             supports.paint(painter, run, run.own_row(row), camera, self._rays(run, row))
-        throws.paint(painter, run, row, camera, self.session.live_on or not self.view._smooth_next)
+        throws.paint(painter, run, row, camera, self.shown.live_on or not self.view._smooth_next)
         self.paint_arrows(painter, run, row, camera, labels)
         named = [(one, at, "ink", "") for one, at in self.view.others()]
         named += [(one, at, "good", "twin: ") for one, at in self.view.twins()]
@@ -226,7 +226,7 @@ class Annotations:
         steady = {
             part.EVENT for part in run.job.craft.parts if part.FLASH or (part.FAMILY == "impulse" and not part.LAUNCHES)
         }
-        if not self.session.live_on or run.ticks < 4000:
+        if not self.shown.live_on or run.ticks < 4000:
             for event in traces.events(run):
                 age = now - event.row * run.job.dt
                 if 0.0 <= age < FLASH_S and event.word not in steady:

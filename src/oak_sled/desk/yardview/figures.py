@@ -16,8 +16,8 @@ from oak_sled.desk.yardview.renderer import Figure
 
 def ghosts(session: Session, run: Run) -> list[Run]:
     """The kept runs that are drawn beside a run on the same ground: the ghost and what is pinned, six at most."""
-    found = [] if session.ghost is None or session.live_on else [session.ghost]
-    found += session.pinned_runs()
+    found = [] if session.shown.ghost is None or session.shown.live_on else [session.shown.ghost]
+    found += session.shelf.pinned_runs()
     same = [ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks]
     return same[:6]
 

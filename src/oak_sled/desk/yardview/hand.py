@@ -89,14 +89,14 @@ class Hand(QObject):
             return False
         mass = run.job.craft.body.true_mass()
         self.grip = Grip("sling", sling.id, mass, place, np.zeros(3), at, np.zeros(3))
-        if self.session.live_on:
+        if self.session.shown.live_on:
             self.happened.emit(Event(id="hold", what="hold", target=sling.id))
         return True
 
     def _held_at(self, run: Run, row: int) -> Floats:
         """The row in which the sling releases: the pose the craft is pulled from."""
         event = self._release()
-        if self.session.live_on or event is None:
+        if self.session.shown.live_on or event is None:
             return np.asarray(run.own_row(row))
         return np.asarray(run.own_row(run.at(event.t)))
 
@@ -118,7 +118,7 @@ class Hand(QObject):
         sling = self.sling()
         if grip.what == "sling" and sling is not None:
             x, y, z = (float(value) for value in grip.vector)
-            row = self._held_at(run, run.ticks if self.session.live_on else self.session.row)
+            row = self._held_at(run, run.ticks if self.session.shown.live_on else self.session.shown.row)
             self.path = preview.sling_path(run.job, sling, row[:7], (x, y, z))
         return True
 
@@ -128,7 +128,7 @@ class Hand(QObject):
         if grip is None or not self.aim(at, camera, run):
             return
         self.changed.emit()
-        if self.session.live_on:
+        if self.session.shown.live_on:
             return
         if grip.what == "sling":
             self._preview_event("release", grip.target, grip.vector, np.zeros(3))
@@ -144,9 +144,9 @@ class Hand(QObject):
             away = camera.target - camera.eye
             away[2] = 0.0
             grip.vector = away / max(float(np.linalg.norm(away)), 1e-9)
-            if not self.session.live_on:
+            if not self.session.shown.live_on:
                 self._preview_event("poke", grip.target, grip.vector * POKE_SPEED * grip.mass, grip.local)
-        if self.session.live_on:
+        if self.session.shown.live_on:
             made = self._made(grip)
             if made is not None:
                 self.happened.emit(made)
@@ -161,7 +161,7 @@ class Hand(QObject):
         self._event = ""
         if grip is None:
             return
-        if self.session.live_on and grip.what == "sling":
+        if self.session.shown.live_on and grip.what == "sling":
             self.happened.emit(Event(id="release", what="release", target=grip.target))
         else:
             self.session.cancel()
@@ -195,7 +195,7 @@ class Hand(QObject):
             made = made.replace(id=old.id, t=old.t)
             events = tuple(made if one.id == old.id else one for one in drill.events)
         else:
-            made = made.replace(id=free_name(what, drill.events), t=round(self.session.time, 3))
+            made = made.replace(id=free_name(what, drill.events), t=round(self.session.shown.time, 3))
             events = (*drill.events, made)
         self._event = made.id
         self.session.preview(f"drills.{drill.id}.events", events)

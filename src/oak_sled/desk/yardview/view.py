@@ -71,10 +71,10 @@ class YardView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         accessibility.describe(self, "yard view")
-        self.annotations = Annotations(self, self, session)
-        session.run_changed.connect(self.refresh_ahead)
-        session.cursor_moved.connect(self.refresh_ahead)
-        session.shelf_changed.connect(self.refresh)
+        self.annotations = Annotations(self, self, session.shown)
+        session.shown.run_changed.connect(self.refresh_ahead)
+        session.shown.cursor_moved.connect(self.refresh_ahead)
+        session.shelf.changed.connect(self.refresh)
 
     def sizeHint(self) -> QSize:
         return QSize(760, 400)
@@ -87,17 +87,17 @@ class YardView(QWidget):
 
     def _tell(self) -> None:
         """What stands in the picture, for a screen reader, once nothing moves."""
-        run = self.session.run
-        if run is None or not run.ticks or self.session.live_on:
+        run = self.session.shown.run
+        if run is None or not run.ticks or self.session.shown.live_on:
             return
-        speed = traces.values(run, "speed")[self.session.row]
-        shown = f"{run.job.craft.heading} at {self.session.time:.2f} s, {speed:.3g} m/s"
+        speed = traces.values(run, "speed")[self.session.shown.row]
+        shown = f"{run.job.craft.heading} at {self.session.shown.time:.2f} s, {speed:.3g} m/s"
         accessibility.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
 
     def refresh_ahead(self) -> None:
         """Redraws, and begins at once: the renderer works while the rest of the desk is brought up to date."""
         self.refresh()
-        run = self.session.run
+        run = self.session.shown.run
         self._look_at_throws(run)
         if self.renderer is not None and run is not None and len(run.record) and self.isVisible():
             self._begin(run, self._row(run))
@@ -108,11 +108,11 @@ class YardView(QWidget):
         self.update()
 
     def _row(self, run: Run) -> int:
-        return run.ticks if self.session.live_on else self.session.row
+        return run.ticks if self.session.shown.live_on else self.session.shown.row
 
     def _look_at_throws(self, run: Run | None) -> None:
         """Frames what another drill flings, where the craft itself hardly goes anywhere."""
-        if run is None or self.session.live_on or self._seen_drill == (run.job.drill.id, run.job.ground.id):
+        if run is None or self.session.shown.live_on or self._seen_drill == (run.job.drill.id, run.job.ground.id):
             return
         self._seen_drill = (run.job.drill.id, run.job.ground.id)
         stays = float(np.max(np.ptp(run.columns("position.x", "position.y"), axis=0))) < 3.0
@@ -120,7 +120,7 @@ class YardView(QWidget):
             self.rig.fit(run)
 
     def _draw_clean(self) -> None:
-        if self.session.live_on:
+        if self.session.shown.live_on:
             return
         self._stale, self._smooth_next = True, True
         self._tell()
@@ -136,15 +136,15 @@ class YardView(QWidget):
 
     def fit(self) -> None:
         """Frames the whole path, wherever the craft is."""
-        if self.session.run is not None:
-            self.rig.fit(self.session.run)
+        if self.session.shown.run is not None:
+            self.rig.fit(self.session.shown.run)
             self.refresh()
 
     def scale(self) -> float:
         """m of arrow for each kN."""
         if self.m_per_kn is not None:
             return self.m_per_kn
-        run = self.session.run
+        run = self.session.shown.run
         if run is None:
             return 2.0
         weight = run.job.craft.body.true_mass() * 9.81
@@ -166,7 +166,7 @@ class YardView(QWidget):
                 self.switched_units ^= {name}
                 self.update()
                 return
-        run = self.session.run
+        run = self.session.shown.run
         seen = self._camera is not None and run is not None and run.ticks > 0
         if seen and event.button() == Qt.MouseButton.LeftButton:
             assert self._camera is not None
@@ -183,7 +183,7 @@ class YardView(QWidget):
             super().keyPressEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        run = self.session.run
+        run = self.session.shown.run
         if event is not None and self.hand.grip is not None and self._camera is not None and run is not None:
             self.hand.move(event.position(), self._camera, run)
             return
@@ -200,10 +200,10 @@ class YardView(QWidget):
         self.refresh()
 
     def _heading(self) -> float:
-        run = self.session.run
+        run = self.session.shown.run
         if run is None:
             return 0.0
-        axes = traces.rotation(run.own_row(self.session.row)[3:7])
+        axes = traces.rotation(run.own_row(self.session.shown.row)[3:7])
         return math.atan2(axes[1, 0], axes[0, 0])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -254,7 +254,7 @@ class YardView(QWidget):
     # picture
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        run = self.session.run
+        run = self.session.shown.run
         painter = QPainter(self)
         if run is None or not len(run.record):
             painter.fillRect(self.rect(), theme.colour("sky_low"))
@@ -333,11 +333,11 @@ class YardView(QWidget):
         wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
         oak = theme.rgb("oak")
         scene.bands += meshes.patches(run.job.ground)
-        scene.bands += slide_bands(run, row if self.session.live_on else run.ticks, row, wide)
+        scene.bands += slide_bands(run, row if self.session.shown.live_on else run.ticks, row, wide)
         pale = theme.rgb("ghost")
         for ghost in ghosts(self.session, run):
             scene.bands.append(Band(path_over(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
-            at = ghost.at(self.session.time)
+            at = ghost.at(self.session.shown.time)
             scene.figures.append(figure(ghost, at, (*pale, 0.75)))
         place = path_over(run, 0, row)
         scene.bands.append(Band(place, 0.13 * wide, (*oak, 0.95)))
@@ -359,7 +359,7 @@ class YardView(QWidget):
 
     def others(self) -> list[tuple[Run, int]]:
         """The other crafts in the world of the run, each with the row it is at."""
-        run = self.session.run
+        run = self.session.shown.run
         if run is None:
             return []
         names = [one.craft.id for one in run.job.actors if one.craft.id != run.job.craft.id]
@@ -368,9 +368,9 @@ class YardView(QWidget):
     def twins(self) -> list[tuple[Run, int]]:
         """The twins, which run the drill each in a world of its own, each with the row it is at."""
         session = self.session
-        if session.live_on:
+        if session.shown.live_on:
             return []
-        return [(twin, twin.at(session.time)) for twin in session.twins if len(twin.record)]
+        return [(twin, twin.at(session.shown.time)) for twin in session.shown.twins if len(twin.record)]
 
     # overlay
 

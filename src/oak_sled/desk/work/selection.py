@@ -1,0 +1,86 @@
+"""What is on the bench: the craft, drill and ground of the open yard that are selected, and what they mean together."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject
+
+from oak_sled.core.advice import outlook
+from oak_sled.core.assembly import jobs
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.context import Setting
+from oak_sled.core.results.run import Run
+from oak_sled.core.yard import casting
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import Drill, Ground, Yard
+from oak_sled.desk.work.jobs import Worker
+from oak_sled.desk.work.shown import Shown
+
+
+class Selection(QObject):
+    """The open yard, seen from what of it is on the bench. Signals: none."""
+
+    def __init__(self, yard: Yard, parent: QObject | None = None):
+        super().__init__(parent)
+        self.yard = yard
+        self.shown = Shown(self)
+        self.worker = Worker(self)
+        self._set_by: tuple[object, ...] = (None, None, None, None)
+        self._setting: Setting | None = None
+        self._seen_key: tuple[Drill, str] | None = None
+        self._seen = yard.drill()
+
+    @property
+    def craft(self) -> Craft:
+        """The craft on the bench."""
+        return self.yard.craft()
+
+    @property
+    def drill(self) -> Drill:
+        """The drill on the bench."""
+        return self.yard.drill()
+
+    @property
+    def seen_drill(self) -> Drill:
+        """The drill on the bench as the selected craft sees it: with its own start and tracks."""
+        key = (self.drill, self.craft.id)
+        if self._seen_key != key:
+            self._seen_key, self._seen = key, casting.seen_from(*key)
+        return self._seen
+
+    @property
+    def ground(self) -> Ground:
+        """The ground on the bench."""
+        return self.yard.ground()
+
+    @property
+    def craft_path(self) -> str:
+        """The path of the craft on the bench."""
+        return f"crafts.{self.yard.bench.craft}"
+
+    def job(self) -> Job:
+        """What is on the bench, as a job."""
+        return jobs.job_of(self.yard)
+
+    def cast(self) -> tuple[str, ...]:
+        """Ids of the crafts that are in the world of the drill, the craft under test first."""
+        return tuple(one.craft.id for one in self.job().actors)
+
+    def twin_jobs(self) -> tuple[Job, ...]:
+        """What the crafts that run the drill too are to do."""
+        return jobs.twin_jobs(self.yard)
+
+    def setting(self) -> Setting:
+        """The craft as numbers for outlooks, with the ranges of the run shown; a drive that goes on has none yet."""
+        run = self.shown.run if self.shown.run is not None and self.shown.run.job.craft.id == self.craft.id else None
+        if self.shown.live_on:
+            run = None
+        given = (self.craft, self.ground, self.yard.ticks, run)
+        if not all(one is other for one, other in zip(given, self._set_by, strict=True)):
+            self._set_by, self._setting = given, outlook.at_once(*given, self.stood())
+        assert self._setting is not None
+        return self._setting
+
+    def stood(self) -> Run | None:
+        """The last run that came in of the craft on the bench: how it stands has been found in the worker."""
+        last = self.worker.last_run
+        return last if last is not None and last.job.craft.id == self.craft.id else None
