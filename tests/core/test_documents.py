@@ -163,6 +163,7 @@ def test_a_yard_round_trips_exactly(yard):
 def test_the_schema_file_of_the_package_is_that_of_the_declarations():
     file = Path(oak_sled.__file__).with_name("yard.schema.json")
     assert file.read_text(encoding="utf-8") == yard_json.schema_text(), "run scripts/write_pages.py"
+    assert "oak_sled" not in file.read_text(encoding="utf-8"), "two kinds of one name are told apart by their modules"
 
 
 def test_the_schema_names_units_and_bounds():

@@ -29,7 +29,7 @@ from oak_sled.core.advice import cautions
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.context import Pack
-from oak_sled.core.parts.slipcurve import Knot as GripKnot
+from oak_sled.core.parts.slipcurve import GripKnot
 from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.turnslower import TurnSlower

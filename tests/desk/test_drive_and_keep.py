@@ -13,10 +13,11 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core.files import yard_json
-from oak_sled.core.project import demos, shelf_store
+from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.results import traces
 from oak_sled.desk.app.window import Window
 from oak_sled.desk.driving.inputpanel import conflicts
+from oak_sled.desk.panes import shelfpane
 from oak_sled.desk.widgets import screenshot
 from oak_sled.desk.work.recovery import Autosave
 from oak_sled.desk.work.session import Session
@@ -373,3 +374,20 @@ def test_an_edit_while_a_file_is_read_is_not_thrown_away(window, idle, tmp_path)
     window.keeper.open(file)
     idle()
     assert session.yard.title == demos.load("quay").title
+
+
+def test_a_card_that_goes_with_the_focus_in_it_takes_no_other_along(window, idle):
+    """What hides with the focus hands it on, the shelf scrolls there, and fills anew in the middle of its emptying."""
+    session, made = window.session, window.session.shown.run
+    for k in range(60):
+        session.shelf.add(shelf.card_of(made, f"try {k}"))
+    along = window.shelf.area.horizontalScrollBar()
+    for place in (0, 25, 59):
+        session.undo()
+        along.setValue(place * shelfpane.STEP)
+        window.shelf.cards[session.shelf.cards[place].id].setFocus()
+        along.setValue(along.maximum() if place < 30 else 0)
+        window.repaint()
+    session.open(demos.load("puck"), (), None)
+    idle()
+    assert list(window.shelf.cards) == [card.id for card in session.shelf.cards]

@@ -43,7 +43,7 @@ def page() -> str:
             _section(document, f"Part: {document.TITLE.lower()} (`{document.model_fields['kind'].default}`)")
         )
         if document is runner.Runner:
-            sections.append(_section(runner.Knot, "Knot of a grip curve"))
+            sections.append(_section(runner.GripKnot, "Knot of a grip curve"))
     last: tuple[type[BaseModel], ...] = (yard.Ground, yard.Wall, block.Block, block.Material, block.Pair)
     last += (layer.Layer, layer.LayerPair, joint.Joint, yard.Gate, terrain.Patch, terrain.Relief)
     last += (yard.Drill, yard.Start, yard.Member, yard.Track, yard.Knot, event.Event, yard.Target)

@@ -25,7 +25,7 @@ from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEPS_A_RADIAN, Knot
+from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEPS_A_RADIAN, GripKnot
 
 Law = Literal["share", "linear", "curve"]
 SHARE, LINEAR, CURVE = range(3)
@@ -136,7 +136,7 @@ class Runner(Part):
         slider=(0.5, 40.0),
         scale="log",
     )
-    curve: tuple[Knot, ...] = Field(
+    curve: tuple[GripKnot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle"
     )
     curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")

@@ -15,7 +15,7 @@ SAMPLES = 181
 STEPS_A_RADIAN = 2.0 * 180.0 / math.pi
 
 
-class Knot(Frozen):
+class GripKnot(Frozen):
     """A point of a grip curve: share of the side grip at a slip angle."""
 
     slip_deg: float = dial(0.0, "°", "slip angle", low=0.0, high=90.0)
@@ -23,7 +23,7 @@ class Knot(Frozen):
 
 
 DEFAULT_CURVE = tuple(
-    Knot(slip_deg=slip, grip=grip) for slip, grip in ((0, 0), (4, 0.72), (8, 1.0), (14, 0.94), (30, 0.8), (90, 0.7))
+    GripKnot(slip_deg=slip, grip=grip) for slip, grip in ((0, 0), (4, 0.72), (8, 1.0), (14, 0.94), (30, 0.8), (90, 0.7))
 )
 
 

@@ -239,6 +239,8 @@ class ShelfPane(QWidget):
         self.session = session
         self.cards: dict[str, CardWidget] = {}
         self._was_empty = True
+        self._filling = False
+        """While widgets come and go: one that hides with the focus in it hands that on, and the shelf would scroll."""
         self.setFixedHeight(theme.SHELF)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -262,8 +264,7 @@ class ShelfPane(QWidget):
     def refresh(self) -> None:
         """Brings the cards in step with the shelf; widgets of cards that stay are kept."""
         wanted = {card.id: card for card in self.session.shelf.cards}
-        for name in [name for name in self.cards if name not in wanted]:
-            self._drop(name)
+        self._drop([name for name in self.cards if name not in wanted])
         self.inner.setFixedWidth(max(1, 2 * MARGIN_X + STEP * len(wanted)))
         for name, widget in self.cards.items():
             widget.show_card(wanted[name])
@@ -276,13 +277,14 @@ class ShelfPane(QWidget):
 
     def _fill(self) -> None:
         """Gives widgets to the cards in sight and some beside them: a shelf may hold a thousand."""
+        if self._filling:
+            return
         along = self.area.horizontalScrollBar()
         first = (along.value() if along is not None else 0) // STEP
         last = first + self.width() // STEP
         near = self.session.shelf.cards[max(0, first - BESIDE) : last + BESIDE + 1]
         names = {card.id for card in near}
-        for name in [name for name, widget in self.cards.items() if name not in names and not widget.hasFocus()]:
-            self._drop(name)
+        self._drop([name for name, widget in self.cards.items() if name not in names and not widget.hasFocus()])
         before: QWidget | None = None
         for place, card in enumerate(self.session.shelf.cards):
             if card.id in names:
@@ -293,10 +295,13 @@ class ShelfPane(QWidget):
                     QWidget.setTabOrder(before, widget)
                 before = widget
 
-    def _drop(self, name: str) -> None:
-        widget = self.cards.pop(name)
-        widget.hide()
-        widget.deleteLater()
+    def _drop(self, names: list[str]) -> None:
+        self._filling = True
+        for name in names:
+            widget = self.cards.pop(name)
+            widget.hide()
+            widget.deleteLater()
+        self._filling = False
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -26,7 +26,7 @@ from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, Knot
+from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, GripKnot
 from oak_sled.core.parts.speedcurve import MOST_IN_TABLE
 from oak_sled.core.parts.wheels import rolling, slip, tirecurve
 from oak_sled.core.parts.wheels.onwheels import MOST_WHEELS, WHEELS, OnWheels
@@ -136,7 +136,7 @@ class Tire(OnWheels):
     share: float = dial(
         0.5, "1/tick", "share of side speed taken a tick, in the share law", low=0.0, high=1.0, title="side share"
     )
-    curve: tuple[Knot, ...] = Field(
+    curve: tuple[GripKnot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip angle"
     )
     curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
