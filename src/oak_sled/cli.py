@@ -199,6 +199,20 @@ def demos() -> None:
         print(f"demo:{name}  {says}")
 
 
+@app.command("measures")
+def list_measures(
+    as_json: Annotated[bool, typer.Option("--json", help="print them as JSON, with every field")] = False,
+) -> None:
+    """List what a run is judged by: name, unit and definition."""
+    from oak_sled.core.results import measures
+
+    if as_json:
+        print(json.dumps(measures.declared(), indent=1, ensure_ascii=False))
+        return
+    for one in measures.MEASURES:
+        print(f"{one.name}\t{one.unit or '-'}\t{one.title}: {one.says}")
+
+
 @app.command("list")
 def list_yard(yard: YardArgument) -> None:
     """Crafts, grounds, drills and dials (path, value, unit) of a yard."""

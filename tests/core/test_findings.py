@@ -100,12 +100,12 @@ def test_measures_of_a_steady_circle(make, planar):
 def test_energy_put_in_is_what_the_craft_gains(make, planar):
     made = make.run([PUSH], body=planar, seconds=3.0, inputs=FULL)
     gained = traces.energy(made)[-1] - traces.energy(made)[0]
-    assert measures.drive_energy(made) == pytest.approx(gained, rel=1e-9)
+    assert measures.measure("drive_energy").read(made) == pytest.approx(gained, rel=1e-9)
 
 
 def test_halving_time_of_exact_damping(make, planar):
     made = make.run(body={**planar, "damping": 0.7}, seconds=5.0, speed=9.0)
-    assert measures.halving_time(made) == pytest.approx(np.log(2) / 0.7, abs=1.5 / 120)
+    assert measures.measure("halving_time").read(made) == pytest.approx(np.log(2) / 0.7, abs=1.5 / 120)
 
 
 def test_yaw_response_of_a_damped_turn(make, planar):
@@ -118,8 +118,8 @@ def test_yaw_response_of_a_damped_turn(make, planar):
         inputs={"steer": [(1.0, 1)]},
         drill={"event_time": 1.0},
     )
-    assert measures.yaw_response(made) == pytest.approx(np.log(10) / 2.0, rel=0.02)
-    assert measures.yaw_overshoot(made) == pytest.approx(0.0, abs=0.1)
+    assert measures.measure("yaw_response").read(made) == pytest.approx(np.log(10) / 2.0, rel=0.02)
+    assert measures.measure("yaw_overshoot").read(made) == pytest.approx(0.0, abs=0.1)
 
 
 def test_what_a_run_does_not_show_is_none(make, planar):

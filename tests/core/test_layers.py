@@ -92,7 +92,7 @@ def test_what_only_reports_is_recorded_on_both_sides_and_pushes_nobody():
         assert times[0] == pytest.approx((6.0 - half) / 8.0, abs=0.02), name
         assert times[-1] == pytest.approx((6.0 + half) / 8.0, abs=0.02), name
     assert [event.source for event in traces.events(made) if event.word == "report"] == ["sled", "crate"]
-    assert measures.reports(made) == 2.0
+    assert measures.measure("reports").read(made) == 2.0
 
 
 def test_what_lies_in_a_zone_is_reported_as_long_as_it_lies_there():

@@ -26,7 +26,7 @@ FLAT = {"mass": 100.0, "held": ("z", "roll", "pitch")}
 
 def test_standing_and_leaning_are_no_hits(make):
     made = make.run(body={"mass": 100.0}, ground={"floor": True}, seconds=2.0)
-    assert measures.hardest_hit(made) is None
+    assert measures.measure("hardest_hit").read(made) is None
 
 
 @pytest.mark.parametrize("ticks", [60, 240])
@@ -37,7 +37,7 @@ def test_the_hardest_hit_is_the_change_of_momentum(make, ticks):
     made = make.run(
         [bumper], body=body, ground={"walls": (wall,), "floor": True, "friction": 0.0}, speed=4.0, ticks=ticks
     )
-    assert measures.hardest_hit(made) == pytest.approx(100.0 * 4.0 * 1.5, rel=1e-2)
+    assert measures.measure("hardest_hit").read(made) == pytest.approx(100.0 * 4.0 * 1.5, rel=1e-2)
 
 
 def test_wrapped_ground_bends_no_measure(make):
@@ -54,15 +54,15 @@ def test_the_distance_is_that_of_the_places(make):
     made = make.run([Brake(id="brake", timing="always", bite=0.3)], body=FLAT, speed=10.0, seconds=5.0)
     places = made.columns("position.x", "position.y", "position.z")
     walked = float(np.sum(np.linalg.norm(np.diff(places, axis=0), axis=1)))
-    assert measures.distance(made) == pytest.approx(walked, rel=1e-12)
+    assert measures.measure("distance").read(made) == pytest.approx(walked, rel=1e-12)
 
 
 @pytest.mark.parametrize("ticks", [60, 480])
 def test_a_stop_ends_at_rest_and_not_at_a_threshold(make, ticks):
     """v / a and v2 / 2a for dry friction."""
     made = make.run([Brake(id="brake", timing="always", bite=0.3)], body=FLAT, speed=10.0, seconds=5.0, ticks=ticks)
-    assert measures.stop_time(made) == pytest.approx(10.0 / (0.3 * G), abs=1.5 / ticks)
-    assert measures.stop_distance(made) == pytest.approx(100.0 / (0.6 * G), rel=0.6 / ticks)
+    assert measures.measure("stop_time").read(made) == pytest.approx(10.0 / (0.3 * G), abs=1.5 / ticks)
+    assert measures.measure("stop_distance").read(made) == pytest.approx(100.0 / (0.6 * G), rel=0.6 / ticks)
 
 
 def test_the_tick_check_looks_at_blocks_too(make):
@@ -105,7 +105,7 @@ def test_a_steady_push_is_no_hit_however_long_a_tick_is(make, ticks):
     made = make.run([push], body=FLAT, ground={"blocks": (block,), "floor": True}, seconds=6.0, ticks=ticks)
     touched = made.line("contact")[-ticks:, 0]
     assert np.mean(touched) < -50.0, "it pushes to the end"
-    first = measures.hardest_hit(made)
+    first = measures.measure("hardest_hit").read(made)
     speed = float(made.column("velocity.x")[int(np.argmax(np.abs(np.diff(made.column("velocity.x")))))])
     each = 1.0 / (1.0 / 100.0 + 1.0 / 200.0)
     assert first == pytest.approx(each * speed, rel=0.3), "the first touch alone"
@@ -117,8 +117,8 @@ def test_a_craft_that_rocks_back_has_stopped_when_it_turned_round(ticks):
     tire = TIRE.replace(along_law="brush", law="brush", along_grip=0.5, rolling=0.0)
     brakes = BRAKES.replace(torque=2e5, rise_s=0.0)
     made = go(FOUR, tire, brakes, inputs={"brake": [(0, 1)]}, speed=12.0, seconds=6.0, ticks=ticks)
-    assert measures.stop_time(made) == pytest.approx(12.0 / (0.5 * G), rel=1e-2)
-    assert measures.stop_distance(made) == pytest.approx(12.0**2 / (2.0 * 0.5 * G), rel=2e-2)
+    assert measures.measure("stop_time").read(made) == pytest.approx(12.0 / (0.5 * G), rel=1e-2)
+    assert measures.measure("stop_distance").read(made) == pytest.approx(12.0**2 / (2.0 * 0.5 * G), rel=2e-2)
 
 
 @pytest.mark.parametrize("ticks", [60, 240])
@@ -126,7 +126,7 @@ def test_what_drives_by_its_wheels_puts_energy_in(ticks):
     made = go(FOUR, TIRE.replace(rolling=0.0), DRIVE, inputs={"throttle": [(0, 0.3)]}, seconds=6.0, ticks=ticks)
     wheels = sum(0.5 * 1.2 * made.column(f"wheels.{k}.turn")[-1] ** 2 for k in (1, 2, 3, 4))
     gained = traces.energy(made)[-1] - traces.energy(made)[0] + wheels
-    put_in = measures.drive_energy(made)
+    put_in = measures.measure("drive_energy").read(made)
     assert gained < put_in < 1.05 * gained, "and a little is lost to slip"
 
 
@@ -149,6 +149,6 @@ def test_peaks_of_a_truck_that_sways_and_falls_do_not_follow_the_tick_rate(drill
     found = []
     for ticks in (60, 120, 240):
         made = run.execute(replace(jobs.job_of(yard, yard.drill(drill)), ticks=ticks))
-        found.append([measures.peak_side_g(made), measures.largest_roll(made)])
+        found.append([measures.measure("peak_side_g").read(made), measures.measure("largest_roll").read(made)])
     assert np.ptp([one[0] for one in found]) < 0.12 * max(one[0] for one in found) + 0.01
     assert np.ptp([one[1] for one in found]) < 0.02 * max(one[1] for one in found) + 0.05

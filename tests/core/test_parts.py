@@ -316,7 +316,7 @@ def test_a_wall_met_head_on(make, planar, response, after):
         [Bumper(id="bumper", response=response)], body=planar, ground={"walls": (wall,)}, seconds=3.0, speed=5.0
     )
     assert made.column("velocity.x")[-1] == pytest.approx(after, abs=1e-9)
-    assert measures.hits(made) == 1
+    assert measures.measure("hits").read(made) == 1
     assert np.any(made.line("bumper")[:, 0] < 0.0), "the impulse stands on the bumper's line"
 
 
@@ -356,7 +356,7 @@ def test_world_edges(make, planar, edges):
         assert x[-1] == pytest.approx(60.0)
     elif edges == "wrap":
         assert np.abs(x).max() <= 20.0
-        assert measures.distance(made) == pytest.approx(60.0), "distances do not feel the wrap"
+        assert measures.measure("distance").read(made) == pytest.approx(60.0), "distances do not feel the wrap"
     elif edges == "wall":
         assert x.max() < 20.0
         assert made.column("velocity.x")[-1] == pytest.approx(-0.05 * 10.0), "as a hull bounces off a wall"
@@ -369,8 +369,8 @@ def test_world_edges(make, planar, edges):
 def test_gates_count_what_is_passed_and_missed(make, planar):
     gates = (Gate(id="a", x=5.0), Gate(id="b", x=10.0, y=8.0), Gate(id="c", x=15.0))
     made = make.run(body=planar, ground={"gates": gates}, seconds=5.0, speed=5.0, drill={"end": "last_gate"})
-    assert measures.gates_passed(made) == 2
-    assert measures.gates_missed(made) == 1
+    assert measures.measure("gates_passed").read(made) == 2
+    assert measures.measure("gates_missed").read(made) == 1
     assert made.status == 1
     assert made.duration == pytest.approx(3.0, abs=0.02)
 
@@ -453,8 +453,8 @@ def test_the_outlook_says_what_the_run_shows(make, planar):
     top, ninety = approach(
         setting.thrust - setting.friction, setting.square_drag, setting.linear_drag, setting.damping, setting.mass
     )
-    assert measures.top_speed(made) == pytest.approx(top, rel=1e-3)
-    assert measures.time_to_90(made) == pytest.approx(ninety, rel=0.01)
+    assert measures.measure("top_speed").read(made) == pytest.approx(top, rel=1e-3)
+    assert measures.measure("time_to_90").read(made) == pytest.approx(ninety, rel=0.01)
     assert f"{top:.1f}" in " ".join(parts[0].outlook(setting))
 
 
@@ -463,7 +463,7 @@ def test_the_brake_outlook_is_v2_over_2a(make, planar):
     made = make.run([brake], body=planar, seconds=8.0, speed=15.0, inputs={"brake": 1.0}, drill={"end": "stopped"})
     setting = replace(setting_of(made.job.craft, made.job.ground, 120), last_speed=15.0)
     words = brake.outlook(setting)[0]
-    assert f"{measures.stop_distance(made):.0f}" in words
+    assert f"{measures.measure('stop_distance').read(made):.0f}" in words
 
 
 # the fin
@@ -507,7 +507,7 @@ def test_the_measures_count_a_hit_as_the_kernel_does(make, planar, bounce, push)
     aside = Thruster(id="push", thrust=push, azimuth_deg=90.0, frame="world", timing="always")
     body = {**planar, "held": ("z", "roll", "pitch", "yaw")}
     made = make.run([aside, bumper], body=body, ground={"walls": (wall,)}, seconds=8.0, speed=10.0, heading_deg=25.0)
-    along, hits = made.column("velocity.x"), measures.hits(made)
+    along, hits = made.column("velocity.x"), measures.measure("hits").read(made)
     assert hits >= (1 if bounce < 0.1 else 3)
     assert along[-1] == pytest.approx(0.8**hits * along[0], rel=1e-9)
 

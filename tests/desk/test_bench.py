@@ -100,9 +100,9 @@ def test_undo_and_redo_take_a_drag_as_one_step_and_no_try_is_lost(qtbot, window,
 
 
 def test_undo_goes_back_as_far_as_it_is_bound_to_and_no_further(window, idle, monkeypatch):
-    from oak_sled.desk.work import session as sessions
+    from oak_sled.desk.work import history
 
-    monkeypatch.setattr(sessions, "MOST_STEPS", 5)
+    monkeypatch.setattr(history, "MOST_STEPS", 5)
     session, path = window.session, "crafts.fan_sled.body.mass"
     for mass in range(201, 210):
         assert session.edit(path, float(mass), card=False)

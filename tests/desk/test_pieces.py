@@ -327,7 +327,7 @@ def test_an_errand_reports_and_can_be_cancelled(qtbot):
 def session(qtbot):
     made = Session(demos.load("fan-sled"))
     made.open(made.yard, (), None)
-    qtbot.waitUntil(lambda: bool(made.cards), timeout=30_000)
+    qtbot.waitUntil(lambda: bool(made.shelf.cards), timeout=30_000)
     yield made
     made.worker.close()
 
@@ -349,7 +349,7 @@ def test_a_refused_preview_keeps_the_last_good_value(session):
 
 
 def test_the_history_is_bounded_and_labelled(qtbot, session, monkeypatch):
-    monkeypatch.setattr("oak_sled.desk.work.session.MOST_STEPS", 5)
+    monkeypatch.setattr("oak_sled.desk.work.history.MOST_STEPS", 5)
     for k in range(9):
         session.edit("crafts.fan_sled.parts.fan.thrust", 500.0 + k, f"step {k}", card=False)
     assert session.history.undo_label == "step 8"

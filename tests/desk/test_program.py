@@ -122,7 +122,7 @@ def test_the_window_stays_usable_while_the_kernel_compiles(tmp_path):
 import json
 from PyQt6.QtCore import QTimer
 from oak_sled.core.compiler.kernel import PROGRAM
-from oak_sled.desk import program
+from oak_sled.desk.app import program
 app = program.application()
 window = program.build()
 window.show()

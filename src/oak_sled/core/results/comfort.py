@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Neck
 from oak_sled.core.results import traces
+from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
 Complex = NDArray[np.complex128]
@@ -109,6 +110,16 @@ def weighted(run: Run) -> dict[str, Floats] | None:
     return run.analysis.once("comfort", lambda: _weighted(run))
 
 
+@measured(
+    "ride comfort (head)",
+    "m/s2",
+    "weighted acceleration of the head follower: below 0.315 not uncomfortable, above 2 extremely so; vibration up to "
+    "a tenth of the tick rate counts",
+    formula="root mean square of the acceleration weighted by W_d and W_k",
+    shows="a head follower",
+    source="ISO 2631-1",
+    better="low",
+)
 def comfort(run: Run) -> float | None:
     """The root of the mean square of all three directions together, m/s2 (ISO 2631-1, section 6.5, k = 1)."""
     found = weighted(run)
@@ -117,7 +128,32 @@ def comfort(run: Run) -> float | None:
     return math.sqrt(sum(float(np.mean(found[axis] ** 2)) for axis in "xyz"))
 
 
+@measured(
+    "motion sickness dose",
+    "m/s1.5",
+    "of the head follower, over the whole run",
+    formula="sqrt(integral of a_w^2 dt), weighted by W_f",
+    shows="a head follower",
+    source="ISO 2631-1, section 9",
+    better="low",
+)
 def sickness(run: Run) -> float | None:
     """Motion sickness dose value of the run, m/s1.5: the root of the integral of the square over time (section 9)."""
     found = weighted(run)
     return None if found is None else math.sqrt(float(np.sum(found["sick"] ** 2)) * run.job.dt)
+
+
+@measured(
+    "peak jerk",
+    "m/s3",
+    "greatest change of acceleration a tick, horizontal, hits included",
+    formula="max |a(k) - a(k-1)| times the tick rate",
+    shows="three ticks",
+    better="low",
+)
+def peak_jerk(run: Run) -> float | None:
+    """Greatest change of acceleration in a tick over the tick, level, hits included."""
+    pull = traces.acceleration(run)[1:, :2]
+    if len(pull) < 2:
+        return None
+    return float(np.max(np.linalg.norm(np.diff(pull, axis=0), axis=1)) * run.job.ticks)

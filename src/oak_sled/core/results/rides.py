@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
 STILL = 1e-3
@@ -29,11 +30,26 @@ def _last_second(run: Run) -> Floats | None:
     return None if gap is None else gap[-min(len(gap), run.job.ticks + 1) :]
 
 
+@measured(
+    "ride height",
+    "m",
+    "mean gap of all rays in the last second",
+    formula="mean of gaps",
+    shows="a part with rays: hover pads or wheels",
+)
 def ride_gap(run: Run) -> float | None:
     last = _last_second(run)
     return None if last is None else float(np.mean(last))
 
 
+@measured(
+    "ride height ripple",
+    "m",
+    "greatest less least mean gap in the last second",
+    formula="max - min of the mean gap",
+    shows="a part with rays: hover pads or wheels",
+    better="low",
+)
 def gap_ripple(run: Run) -> float | None:
     last = _last_second(run)
     return None if last is None else float(np.ptp(last))
@@ -49,7 +65,15 @@ def _after_event(run: Run) -> tuple[Floats, float] | None:
     return (moved, most) if most > STILL else None
 
 
-def settles_in(run: Run) -> float | None:
+@measured(
+    "ride height settling time",
+    "s",
+    "from the event until the mean gap stays within 2 % of its greatest change",
+    formula="t of the last |gap - gap_end| > 2 % - t of the event",
+    shows="a part with rays: hover pads or wheels, and a change of the gap",
+    better="low",
+)
+def gap_settling(run: Run) -> float | None:
     found = _after_event(run)
     if found is None:
         return None
@@ -58,6 +82,14 @@ def settles_in(run: Run) -> float | None:
     return float((outside[-1] + 1) * run.job.dt) if len(outside) and outside[-1] + 1 < len(moved) else None
 
 
+@measured(
+    "bounces",
+    "",
+    "times the mean gap swings back past where it ends",
+    formula="upward crossings of gap_end",
+    shows="a part with rays: hover pads or wheels, and a change of the gap",
+    better="low",
+)
 def bounces(run: Run) -> float | None:
     """Every time the gap comes back through its last value from below, as long as the bounce is larger than SETTLED."""
     found = _after_event(run)
@@ -73,6 +105,13 @@ def bounces(run: Run) -> float | None:
     return float(count)
 
 
+@measured(
+    "least load share",
+    "%",
+    "least share of the load on any ray while one carries",
+    formula="100 min F_i / sum F",
+    shows="a part with rays: hover pads or wheels that carries",
+)
 def least_load(run: Run) -> float | None:
     """Rows in which no ray carries anything do not count: it flies, and tips over nothing."""
     names = run.layout.own.rays
@@ -86,6 +125,14 @@ def least_load(run: Run) -> float | None:
     return float(100.0 * share.min())
 
 
+@measured(
+    "greatest load",
+    "N",
+    "greatest load on any ray",
+    formula="max F_i",
+    shows="a part with rays: hover pads or wheels",
+    better="low",
+)
 def greatest_load(run: Run) -> float | None:
     names = run.layout.own.rays
     return float(max(run.column(f"{name}.force").max() for name in names)) if names else None

@@ -11,6 +11,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
+from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
 TURNS_FROM, TURNS_SHARE = 0.05, 0.7
@@ -33,6 +34,14 @@ def steered(run: Run) -> tuple[Floats, float] | None:
     return front - rear, places[0] - places[1]
 
 
+@measured(
+    "understeer gradient",
+    "°/g",
+    "steering angle beyond that of the circle, over lateral g, from the event on",
+    formula="least squares through 0 of (delta - L r / v) over a_y / g",
+    shows="tires at two ends, and a steady turn",
+    source="ISO 4138",
+)
 def understeer(run: Run) -> float | None:
     """Degrees of steering for each g beyond what the circle itself asks for, by least squares through 0: above 0 it
     runs wide as it gets faster, below 0 it turns in (ISO 4138, from the angles of the wheels)."""
@@ -66,6 +75,14 @@ def jumps_of(run: Run, name: str) -> Floats:
     return np.asarray(changed)
 
 
+@measured(
+    "largest jump of force",
+    "N",
+    "greatest change of the force of a tire in a tick",
+    formula="max |F(k) - F(k-1)|",
+    shows="a tire",
+    better="low",
+)
 def force_jump(run: Run) -> float | None:
     """The greatest of them."""
     if not run.layout.own.tires or run.ticks < 3:

@@ -60,7 +60,7 @@ class Heart:
         self.action = "start"
         self.stalls: list[tuple[float, str]] = []
         self._last, self._used = time.perf_counter(), time.thread_time()
-        self._where = ""
+        self._where: Counter[str] = Counter()
         self._main = threading.get_ident()
         self._ended = threading.Event()
         self._timer = QTimer()
@@ -74,17 +74,22 @@ class Heart:
         """The loop answers."""
         used = time.thread_time()  # of the window's thread, which is where this is called
         if used - self._used > STALL_S:
-            self.stalls.append((used - self._used, f"{self.action}: {self._where or 'unknown'}"))
-        self._last, self._used, self._where = time.perf_counter(), used, ""
+            places = "; ".join(
+                f"{count} of {self._where.total()} in {place}" for place, count in self._where.most_common(3)
+            )
+            self.stalls.append((used - self._used, f"{self.action}: {places or 'unknown'}"))
+        self._last, self._used = time.perf_counter(), used
+        self._where.clear()
 
     def skip(self) -> None:
         """What passed since the last beat was the test's own work."""
-        self._last, self._used, self._where = time.perf_counter(), time.thread_time(), ""
+        self._last, self._used = time.perf_counter(), time.thread_time()
+        self._where.clear()
 
     def _listen(self) -> None:
         while not self._ended.wait(0.02):
-            if time.perf_counter() - self._last > 0.8 * STALL_S and not self._where:
-                self._where = _place_of(self._main)
+            if time.perf_counter() - self._last > 0.2 * STALL_S:
+                self._where[_place_of(self._main)] += 1
 
     def close(self) -> None:
         """Ends the thread."""
