@@ -25,9 +25,9 @@ from oak_sled.core.project import blank, demos
 from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder
-from oak_sled.core.results.rows import Sealed
 from oak_sled.core.study import tickcheck
 from oak_sled.core.tick import rowlayout
+from oak_sled.core.tick.rows import Sealed
 from oak_sled.core.yard.yard import Target
 
 PUSH = Thruster(id="push", channel="throttle", thrust=300.0)

@@ -12,11 +12,12 @@ from scipy.integrate import solve_ivp
 from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.contact import broad, rays
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.results import run
-from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.results.run import Run
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.craft import Body, Craft
 from oak_sled.core.yard.yard import Drill, Ground, Member, Start

@@ -11,12 +11,12 @@ import trimesh
 from oak_sled.core.advice import cautions
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.contact import broad, rays
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
-from oak_sled.core.results.run import Machine
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.craft import Body, Craft
 from oak_sled.core.yard.yard import Drill, Ground, Start

@@ -18,7 +18,7 @@ from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record
-from oak_sled.core.results.rows import Sealed
+from oak_sled.core.tick.rows import Sealed
 
 
 def job_of(yard, drill="brake_to_stop", **edits):

@@ -12,11 +12,11 @@ from oak_sled.core.kernel import state
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Record, Watched
-from oak_sled.core.results.rows import Kept, NotKept
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Batch, Bench
 from oak_sled.core.study.stencil import Stencil
 from oak_sled.core.tick import loop
+from oak_sled.core.tick.rows import Kept, NotKept
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
 
 TICKS = 60

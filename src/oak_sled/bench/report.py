@@ -24,6 +24,7 @@ from oak_sled.bench.yardstick import CraftInC, Yardstick
 from oak_sled.core.advice import laws
 from oak_sled.core.assembly import jobs, tracks, world
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.formulas import made
 from oak_sled.core.formulas.code import MOST_GIVEN
@@ -39,11 +40,10 @@ from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
-from oak_sled.core.results.rows import Rows
-from oak_sled.core.results.run import Machine
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Bench
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.tick.rows import Rows
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.law import Law
 from oak_sled.core.yard.spreads import Spread, SpreadAxis

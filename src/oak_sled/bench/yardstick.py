@@ -15,6 +15,7 @@ import numpy as np
 
 from oak_sled.core.assembly import roster, world
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.entry import cells_of
@@ -22,7 +23,6 @@ from oak_sled.core.contact import solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
 from oak_sled.core.parts.context import Pack
-from oak_sled.core.results.run import Machine
 from oak_sled.core.tick import stopping
 
 

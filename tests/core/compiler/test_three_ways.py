@@ -17,13 +17,13 @@ import pytest
 
 from oak_sled.bench import yardstick
 from oak_sled.core.assembly import jobs, tracks
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.compiler import kernel, machine, plain, types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.files import handover
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
-from oak_sled.core.results.run import Machine
 from oak_sled.core.tick import stopping
 
 CC = shutil.which("cc") or shutil.which("gcc")

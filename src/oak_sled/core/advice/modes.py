@@ -16,11 +16,12 @@ import numpy as np
 
 from oak_sled.core.assembly import roster
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.results.record import Layout
-from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import RAY
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.yard import Drill, Ground
@@ -114,10 +115,7 @@ def _at_rest(part: AnyPart) -> AnyPart | None:
 
 def _bare(ground: Ground) -> Ground:
     """The level part of a ground with nothing on it."""
-    return ground.replace(
-        walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open", floor=True,
-        wind_speed=0.0,
-    )  # fmt: skip
+    return ground.bare().replace(floor=True, wind_speed=0.0)
 
 
 def _standing(craft: Craft, ground: Ground, ticks: int, integrator: str) -> Standing | None:
@@ -139,11 +137,7 @@ class _Table:
         held = job.craft.body.held
         self.free = [place for place, name in enumerate(("z", "roll", "pitch")) if name not in held]
         self._machine = Machine.of(self.job)
-        self._solids = self._machine.scene.solids.copy()
-        self._nows = self._machine.nows.copy()
-        self._supports = self._machine.world.supports.copy()
-        self._joints = self._machine.scene.joints.copy()
-        self._counts = self._machine.scene.counts.copy()
+        self._start = self._machine.save()
         self._inputs = np.zeros((1, len(job.craft.channels)))
         self._riders = roster.riders(self.job)
         self._warm = math.ceil(FOLLOWS / job.dt) if any(part.is_unsprung() for part in job.craft.parts) else 0
@@ -154,14 +148,14 @@ class _Table:
     def after(self, state: Floats) -> Floats:
         """The state a tick later, shape (6,)."""
         machine = self._machine
-        machine.nows[:], machine.world.supports[:] = self._nows, self._supports
+        machine.load(self._start)
         moves = np.concatenate([state[3:], np.zeros(3)])
         for back in range(self._warm, 0, -1):
             self._put(state - back * self.job.dt * moves)
             machine.advance(self._inputs, self._row)
-            kept = machine.nows["memory"].copy()
-            machine.nows[:] = self._nows
-            machine.nows["memory"], machine.nows["time"] = kept, self.job.dt
+            memory, supports = machine.nows["memory"].copy(), machine.world.supports.copy()
+            machine.load(self._start)
+            machine.nows["memory"], machine.nows["time"], machine.world.supports[:] = memory, self.job.dt, supports
         self._put(state)
         machine.advance(self._inputs, self._row)
         row = self._row[0]
@@ -173,8 +167,6 @@ class _Table:
         """Has the craft, and what it carries, move as a state says."""
         machine = self._machine
         solids = machine.scene.solids
-        solids[:] = self._solids
-        machine.scene.joints[:], machine.scene.counts[:] = self._joints, self._counts
         body = solids[1]
         height, roll, pitch = state[:3]
         body["position"][2] = height
@@ -191,7 +183,7 @@ class _Table:
     def rest(self) -> tuple[float, float, float] | None:
         """Height, roll and pitch at which a tick moves nothing, by Newton's method; None where it finds none."""
         place = np.zeros(6)
-        place[0] = self._solids[1]["position"][2]
+        place[0] = self._start.arrays["scene.solids"][1]["position"][2]
         speeds = [3 + one for one in self.free]
         for _ in range(30):
             now = self.after(place)[speeds]

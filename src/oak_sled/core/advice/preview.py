@@ -13,6 +13,7 @@ import numpy as np
 
 from oak_sled.core.assembly import ground_shape, roster, world
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import records
 from oak_sled.core.kernel import spatial, state
@@ -20,7 +21,7 @@ from oak_sled.core.kernel.state import COLLIDE
 from oak_sled.core.parts import shots
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
-from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.results.run import Run
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.yard import Ground

@@ -12,11 +12,12 @@ from collections.abc import Mapping
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel.state import FIXED_LINES
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
-from oak_sled.core.results.run import Machine, Run
+from oak_sled.core.results.run import Run
 from oak_sled.core.tick import step
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.yard import Drill, Ground, Start
@@ -34,15 +35,10 @@ class Probe:
     """
 
     def __init__(self, craft: Craft, ground: Ground, ticks: int = 240):
-        bare = ground.replace(
-            walls=(), gates=(), blocks=(), joints=(), patches=(), relief=None, tilt_deg=0.0, edges="open"
-        )
         drill = Drill(id="probe", ground=ground.id, craft=craft.id, start=Start(), duration=1.0)
         self.craft = craft
-        self._machine = Machine.of(Job(craft, bare, drill, ticks))
-        self._body = self._machine.scene.solids[1].copy()
-        self._now = self._machine.nows.copy()
-        self._supports = self._machine.world.supports.copy()
+        self._machine = Machine.of(Job(craft, ground.bare(), drill, ticks))
+        self._start = self._machine.save()
 
     def lines(
         self,
@@ -56,8 +52,7 @@ class Probe:
         velocity : m/s. spin : rad/s. channels : shaped values by name, 0 where none is given.
         """
         machine = self._machine
-        machine.scene.solids[1], machine.nows[:] = self._body, self._now
-        machine.world.supports[:] = self._supports
+        machine.load(self._start)
         body, now = machine.scene.solids[1], machine.nows[0]
         body["velocity"], body["spin"] = velocity, spin
         for number, channel in enumerate(self.craft.channels):

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.c99 import File
 from oak_sled.core.compiler.kernel import PROGRAM, Kernel
@@ -20,7 +21,6 @@ from oak_sled.core.contact import rays, records, stage
 from oak_sled.core.formulas import machine as machine_of_formulas
 from oak_sled.core.kernel import state, surface
 from oak_sled.core.parts import register
-from oak_sled.core.results.run import Machine
 from oak_sled.core.tick import loop, rowlayout, stopping
 
 _NAMES: dict[Type, str] = {

@@ -21,7 +21,7 @@ from oak_sled.core.base import disk
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.results.record import Layout, Record
-from oak_sled.core.results.rows import Block
+from oak_sled.core.tick.rows import Block
 
 _LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(force|torque))\.[xyz]")
 """Columns that records of earlier versions do not have."""

@@ -8,10 +8,11 @@ import numpy as np
 
 from oak_sled.core.assembly import scenes, world
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import state
 from oak_sled.core.results.record import Layout, Record, Recorder
-from oak_sled.core.results.run import Machine, Run, explain_divergence, stopped_at_nonsense
+from oak_sled.core.results.run import Run, explain_divergence, stopped_at_nonsense
 from oak_sled.core.yard.craft import Channel, Craft
 from oak_sled.core.yard.event import MOST_EVENTS, Event
 from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track

@@ -26,7 +26,7 @@ from oak_sled.core.project import card_json
 from oak_sled.core.project.card_reader import CardReader, json_of
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.record import Record
-from oak_sled.core.results.rows import Sealed
+from oak_sled.core.tick.rows import Sealed
 from oak_sled.core.yard.yard import Yard
 
 OnProgress = Callable[[int, int], None]

@@ -16,8 +16,8 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.kernel import state
-from oak_sled.core.results.rows import Block, Rows, Sealed
 from oak_sled.core.tick import rowlayout
+from oak_sled.core.tick.rows import Block, Rows, Sealed
 
 BLOCK = 7200
 """Rows in a sealed block: a minute at the default tick rate."""

@@ -9,20 +9,16 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.assembly import roster, scenes, templates, tracks, world
+from oak_sled.core.assembly import roster, tracks, world
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats, Records
-from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import common
-from oak_sled.core.parts.shots import Sudden
 from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Layout, Record
-from oak_sled.core.results.rows import Block, Rows
-from oak_sled.core.tick import loop, rowlayout, stopping
-
-_NO_ROWS = np.zeros(0, np.int64)
+from oak_sled.core.tick.rows import Block, Rows
 
 
 @dataclass(frozen=True)
@@ -167,71 +163,6 @@ class Run:
         for place in range(self.layout.width):
             seal.update(np.ascontiguousarray(self.record.column(place)).tobytes())
         return seal.hexdigest()[:16]
-
-
-@dataclass
-class Machine:
-    """The arrays of a job under way: what stays, the bodies, the memory of shots and knockbacks, and the crafts."""
-
-    world: state.World
-    scene: Scene
-    sudden: Sudden
-    nows: Records
-
-    @classmethod
-    def of(cls, job: Job) -> Machine:
-        """Everything at its start."""
-        arrays, scene = world.build(job), templates.scene_of(job)
-        nows = world.begin(arrays, scene.solids, job)
-        made = cls(arrays, scene, scenes.sudden_of(job, scene), nows)
-        made.connect(job)
-        return made
-
-    def connect(self, job: Job) -> None:
-        """Gives the records the addresses of what only some runs need."""
-        scenes.connect(self.world, self.scene, self.sudden, self.nows, job)
-
-    def first_row(self, row: Floats) -> None:
-        """Writes the state as it is into a row, shape (width,)."""
-        own = self._own_width
-        rowlayout.first_row(self.world, self.scene, self.nows, row[:own], row[own:])
-
-    def advance(self, inputs: Floats, out: Floats, substeps: int = 1) -> tuple[int, int]:
-        """Runs ticks. inputs : shape (ticks, channels); out : shape (ticks, width). Returns status and ticks done."""
-        own = self._own_width
-        if out.shape[1] == own:
-            return self.write(inputs, Rows(out, out[:, own:], _NO_ROWS), substeps)
-        rows = Rows(np.empty((len(out), own)), np.empty((len(out), out.shape[1] - own)), np.empty(len(out), np.int64))
-        status, done = self.write(inputs, rows, substeps)
-        out[:done, :own], out[:done, own:] = rows.crafts[:done], rows.beside[rows.which[:done]]
-        return status, done
-
-    def record(self, inputs: Floats, rows: Rows, substeps: int = 1) -> tuple[int, int]:
-        """Writes the state as it is into the first of `rows`, and runs ticks into the others. inputs : shape (ticks,
-        channels). Returns status and ticks done."""
-        rowlayout.first_row(self.world, self.scene, self.nows, rows.crafts[0], rows.beside[0])
-        status, done = self.write(inputs, Rows(rows.crafts[1:], rows.beside[1:], rows.which[1:]), substeps)
-        rows.which[1 : done + 1] += 1  # behind that of the start
-        return status, done
-
-    def write(self, inputs: Floats, rows: Rows, substeps: int = 1) -> tuple[int, int]:
-        """Runs ticks into all of `rows`. inputs : shape (ticks, channels). Returns status and ticks done; raises
-        `Stopped` where it is ended from outside."""
-        registers_cleaner()()
-        given = (self.world, self.scene, self.sudden, self.nows, inputs, rows.crafts, rows.beside, rows.which, substeps)
-        status, done = loop.advance(*given, stopping.word())
-        if status == state.STOPPED:
-            raise stopping.Stopped
-        return int(status), int(done)
-
-    @cached_property
-    def _own_width(self) -> int:
-        """Numbers of the crafts in a row."""
-        pairs = zip(self.world.crafts, self.nows, strict=True)
-        return sum(
-            rowlayout.craft_width(now["parts"], now["channel_count"], craft["rays"], craft["tires"])
-            for craft, now in pairs
-        )
 
 
 def execute(job: Job) -> Run:

@@ -20,10 +20,10 @@ from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.kernel import state
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout, Record
-from oak_sled.core.results.rows import Kept, Rows
 from oak_sled.core.results.run import Run
 from oak_sled.core.study.stencil import Seat, Stencil
 from oak_sled.core.tick import loop, stopping
+from oak_sled.core.tick.rows import Kept, Rows
 
 
 class Bench:

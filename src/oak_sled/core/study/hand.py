@@ -17,10 +17,10 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import run
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.results.record import Record, Watched
-from oak_sled.core.results.rows import NotKept
 from oak_sled.core.study import variants
 from oak_sled.core.study.batch import Batch, Bench
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.tick.rows import NotKept
 from oak_sled.core.yard.spreads import Spread
 from oak_sled.core.yard.yard import Yard
 

@@ -14,9 +14,9 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Record, Watched
-from oak_sled.core.results.rows import NotKept
 from oak_sled.core.study.batch import Batch
 from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.tick.rows import NotKept
 
 LONG = 100_000
 """Ticks from which on a run is not kept whole."""

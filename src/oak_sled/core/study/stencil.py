@@ -12,10 +12,10 @@ import numpy as np
 
 from oak_sled.core.assembly import roster, scenes, templates, tracks, world
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
-from oak_sled.core.results.run import Machine
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.yard import Drill
 

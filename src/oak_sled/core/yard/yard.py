@@ -68,6 +68,10 @@ class Gate(Frozen):
     width: float = dial(4.0, "m", "distance of its poles", low=0.1, high=1e3)
 
 
+OF_SURFACES = ("materials", "pairs", "layers", "layer_pairs")
+"""Lists of a ground that say what surfaces and layers are, and put nothing on it."""
+
+
 class Ground(Frozen):
     """A place to test on: level ice with walls, gates, air and edges."""
 
@@ -102,6 +106,12 @@ class Ground(Frozen):
     )
     patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="stretches that are otherwise")
     relief: Relief | None = Field(None, description="uneven ground from a picture")
+
+    def bare(self) -> Self:
+        """The level part of it with nothing on it, open at its edges: the same air, gravity and surface."""
+        fields = type(self).model_fields.items()
+        empty = {name: of.default for name, of in fields if of.default in ((), None) and name not in OF_SURFACES}
+        return self.replace(**empty, tilt_deg=0.0, edges="open")
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
