@@ -7,6 +7,7 @@ from scipy.optimize import minimize
 from oak_sled.core.contact import broad, closest, manifold, records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
 
 G = 9.80665
 HALF = (0.25, 0.25, 0.25)
@@ -14,7 +15,7 @@ HALF = (0.25, 0.25, 0.25)
 
 def run(scene, seconds, hz=120, gravity=G):
     out = np.zeros((round(seconds * hz), len(scene.solids), 13))
-    solver.run_alone(scene, gravity, 1.0 / hz, len(out), out)
+    solver.run_alone(scene, still_air(gravity)[0], 1.0 / hz, len(out), out)
     return out
 
 

@@ -11,6 +11,7 @@ from scipy.optimize import brentq
 from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts.runner import slip_angle
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
@@ -26,7 +27,7 @@ def materials(friction, bounce=0.0):
 def run(scene, seconds, ticks):
     """Position, attitude, velocity and spin of every body after each tick, shape (ticks, bodies, 13)."""
     out = np.zeros((int(seconds * ticks), len(scene.solids), 13))
-    solver.run_alone(scene, G, 1.0 / ticks, len(out), out)
+    solver.run_alone(scene, still_air(G)[0], 1.0 / ticks, len(out), out)
     return out
 
 
@@ -130,7 +131,7 @@ def test_a_row_of_balls_passes_a_blow_on(count):
     row[0].position = (-0.5, 0.0, 5.0)
     scene = scenery.scene(row, plane=False, materials=materials(0.0, 1.0))
     out = np.zeros((90, count + 1, 13))
-    solver.run_alone(scene, 0.0, 1.0 / 60, 90, out)
+    solver.run_alone(scene, still_air(0.0)[0], 1.0 / 60, 90, out)
     assert out[-1, 1:-1, 7] == pytest.approx(np.zeros(count - 1), abs=1e-9)
     assert out[-1, -1, 7] == pytest.approx(2.0, abs=1e-9)
 

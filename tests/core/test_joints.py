@@ -10,6 +10,7 @@ import pytest
 from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.results import traces
 
 G = 9.80665
@@ -41,7 +42,7 @@ def chain(bodies, link, ticks, seconds, hung=True, gravity=G, collide=True):
         joint["at_a"], joint["at_b"] = (-link / 2.0, 0.0, 0.0), (link / 2.0, 0.0, 0.0)
     scene = scenery.with_joints(scene, joints)
     out = np.zeros((int(seconds * ticks), len(scene.solids), 13))
-    solver.run_alone(scene, gravity, 1.0 / ticks, len(out), out)
+    solver.run_alone(scene, still_air(gravity)[0], 1.0 / ticks, len(out), out)
     return out[:, 1:]
 
 
@@ -112,7 +113,7 @@ def test_a_beam_that_is_jammed_against_a_post_comes_to_rest(ticks):
     joints[0]["a"], joints[0]["at_a"], joints[0]["at_b"], joints[0]["part"] = 1, (0.0, -2.5, 0.0), hinge, -1
     scene = scenery.with_joints(scenery.scene([beam, post], plane=False), joints)
     out = np.zeros((4 * ticks, 3, 13))
-    solver.run_alone(scene, 0.0, 1.0 / ticks, len(out), out)
+    solver.run_alone(scene, still_air(0.0)[0], 1.0 / ticks, len(out), out)
     assert np.abs(out[:, 1, 10:13]).max() < 2.0 * 2.7
     assert np.abs(out[-1, 1, 10:13]).max() < 0.3
     assert np.linalg.norm(out[-1, 1, :3] - hinge) == pytest.approx(2.5, abs=0.02)
@@ -128,7 +129,7 @@ def test_two_joints_on_one_beam_share_its_weight():
     scene = scenery.with_joints(scenery.scene([beam], plane=False), joints)
     scene.solids["spin"][1] = (1.0, 0.0, 0.0)  # it swings about the line between them, and never falls asleep
     out = np.zeros((20 * 120, 2, 13))
-    solver.run_alone(scene, G, 1.0 / 120, len(out), out)
+    solver.run_alone(scene, still_air(G)[0], 1.0 / 120, len(out), out)
     assert np.abs(out[:, 1, 0]).max() < 1e-6
     assert np.linalg.norm(out[:, 1, 1:3] - [0.0, HIGH[2] + 0.1], axis=1) == pytest.approx(np.full(2400, 0.1), abs=1e-6)
     pulls = scene.joints["impulse"][:, 2] * 120

@@ -8,6 +8,7 @@ import pytest
 from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.results import traces
 
@@ -20,7 +21,7 @@ def test_what_spins_in_its_place_does_not_sleep(ticks):
     ball = Solid([shapes.ball(0.2)], 5.0, shapes.ball_inertia(5.0, 0.2), position=(0.0, 0.0, 0.2), spin=(0.0, 0.0, 3.0))
     scene = scenery.scene([ball], materials=np.full((1, 1, 2), [0.0, 0.0]))
     out = np.zeros((4 * ticks, 2, 13))
-    solver.run_alone(scene, G, 1.0 / ticks, len(out), out)
+    solver.run_alone(scene, still_air(G)[0], 1.0 / ticks, len(out), out)
     assert scene.solids["asleep"][1] == 0
     assert out[-1, 1, 12] == pytest.approx(3.0, rel=1e-9)
 
@@ -38,7 +39,7 @@ def test_what_hangs_on_a_joint_of_a_body_that_moves_does_not_sleep():
         scenery.scene([heavy, bob], materials=np.full((1, 1, 2), [0.9, 0.0]), layers=layers), joints
     )
     out = np.zeros((4 * 120, 3, 13))
-    solver.run_alone(scene, G, 1.0 / 120, len(out), out)
+    solver.run_alone(scene, still_air(G)[0], 1.0 / 120, len(out), out)
     swings = np.linalg.norm(out[-120:, 2, 7:10], axis=1).max() > 0.5
     assert swings
     assert scene.solids["asleep"][1:].tolist() == [0, 0]

@@ -21,6 +21,7 @@ from oak_sled.core.files import mesh_file, picture, yard_json
 from oak_sled.core.geometry import hulls, shapes, terrain
 from oak_sled.core.geometry.terrain import Mesh, Patch, Relief, mesh_of, pack, unpack
 from oak_sled.core.kernel import surface
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
@@ -134,7 +135,7 @@ def test_a_box_on_a_slope_of_a_relief_stays_or_slides(angle, moves):
     pairs = np.full((1, 1, 2), [0.3, 0.0])
     scene = scenery.scene([solid], plane=False, triangles=relief.triangles(), materials=pairs)
     out = np.zeros((240, 2, 13))
-    solver.run_alone(scene, G, 1 / 120, 240, out)
+    solver.run_alone(scene, still_air(G)[0], 1 / 120, 240, out)
     speed = float(np.linalg.norm(out[-1, 1, 7:10]))
     if moves:
         assert speed == pytest.approx(2.0 * G * (math.sin(tilt) - 0.3 * math.cos(tilt)), rel=0.01)
@@ -149,7 +150,7 @@ def test_a_ball_comes_to_rest_in_a_hollow():
     ball = scenery.Solid([shapes.ball(0.3)], 5.0, shapes.ball_inertia(5.0, 0.3), position=(2.4, 0.6, 2.0))
     scene = scenery.scene([ball], plane=False, triangles=bowl.triangles(), materials=np.full((1, 1, 2), [0.6, 0.0]))
     out = np.zeros((1800, 3, 13))
-    solver.run_alone(scene, G, 1 / 60, 1800, out)
+    solver.run_alone(scene, still_air(G)[0], 1 / 60, 1800, out)
     assert out[:, 1, 2].min() > 0.25, "never through"
     far = np.hypot(out[:, 1, 0], out[:, 1, 1])
     assert far[-600:].max() < far[:600].max(), "rolling to and fro takes no energy from nowhere"

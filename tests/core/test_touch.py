@@ -12,6 +12,7 @@ from oak_sled.core.advice import modes
 from oak_sled.core.contact import scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
 
 RADIUS, FRICTION, BOUNCE = 0.2, 0.3, 0.5
 
@@ -27,7 +28,7 @@ def struck(ticks, start, aside, speed, masses):
     ]
     scene = scenery.scene(balls, plane=False, materials=np.full((1, 1, 2), [FRICTION, BOUNCE]))
     out = np.zeros((int(0.6 * ticks), 3, 13))
-    solver.run_alone(scene, 0.0, 1.0 / ticks, len(out), out)
+    solver.run_alone(scene, still_air(0.0)[0], 1.0 / ticks, len(out), out)
     return out[-1, 1:, 7:10]
 
 

@@ -15,6 +15,7 @@ from oak_sled.bench.yardstick import HeapInC
 from oak_sled.core.assembly import jobs, tracks
 from oak_sled.core.contact import records, solver
 from oak_sled.core.kernel import body, spatial
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts import runner
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
@@ -336,7 +337,7 @@ def test_a_heap_of_balls_falls_as_it_does_in_c():
     for run_heap in (in_c.run, solver.run_alone):
         scene = heap.ball_scene(made)
         out = np.zeros((300, len(scene.solids), 13))
-        run_heap(scene, 9.81, 1.0 / 60, 300, out)
+        run_heap(scene, still_air(9.81)[0], 1.0 / 60, 300, out)
         rows.append(out)
     in_c.close()
     assert np.array_equal(*rows)

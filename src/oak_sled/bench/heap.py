@@ -15,6 +15,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
 
@@ -48,7 +49,7 @@ def dropped(count: int) -> tuple[float, float]:
     ticks = int(SECONDS * RATE)
     out = np.zeros((ticks, len(scene.solids), 13))
     began = time.perf_counter()
-    solver.run_alone(scene, 9.81, 1.0 / RATE, ticks, out)
+    solver.run_alone(scene, still_air(9.81)[0], 1.0 / RATE, ticks, out)
     return (time.perf_counter() - began) / ticks * 1e3, float(scene.counts[records.SOLVED]) / ticks
 
 
@@ -103,7 +104,7 @@ def ball_heap(rounds: int, blocks_ms: float, count: int = 200) -> None:
             scene = ball_scene(dropped_balls)
             made[place] = np.zeros((ticks, len(scene.solids), 13))
             began = time.perf_counter()
-            run_heap(scene, 9.81, 1.0 / RATE, ticks, made[place])
+            run_heap(scene, still_air(9.81)[0], 1.0 / RATE, ticks, made[place])
             took[place].append((time.perf_counter() - began) / ticks * 1e3)
             solved = float(scene.counts[records.SOLVED]) / ticks
     heap_in_c.close()

@@ -22,6 +22,7 @@ from oak_sled.core.compiler.entry import cells_of
 from oak_sled.core.contact import solver
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.files import handover
+from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.tick import stopping
 
@@ -61,11 +62,11 @@ class HeapInC:
 
     @staticmethod
     def _given(scene: Scene) -> tuple[Any, ...]:
-        return (scene, 0.0, 0.0, 0, np.zeros((1, 1, 13)))
+        return (scene, still_air(0.0)[0], 0.0, 0, np.zeros((1, 1, 13)))
 
-    def run(self, scene: Scene, gravity: float, dt: float, ticks: int, out: Floats) -> None:
+    def run(self, scene: Scene, ground: np.void, dt: float, ticks: int, out: Floats) -> None:
         """The same as `solver.run_alone`."""
-        cells, _keep = handed(scene, gravity, dt, ticks, out)
+        cells, _keep = handed(scene, ground, dt, ticks, out)
         self._run(*cells)
 
     def close(self) -> None:

@@ -199,7 +199,7 @@ class _Table:
             except np.linalg.LinAlgError:
                 return None
             most = np.abs(move).max()
-            place[self.free] += move * min(1.0, 0.1 / most) if most > 0.0 else 0.0
+            place[self.free] += move * (0.1 / most if most > 0.1 else 1.0)
             if most < 1e-14:
                 break
         height, roll, pitch = (float(number) for number in place[:3])
@@ -270,7 +270,7 @@ class _Table:
                 slope[:, column] = (self.after(ahead)[speeds] - now) / STEPS[one]
             move = np.linalg.lstsq(slope, -now, rcond=None)[0]
             most = np.abs(move).max()
-            place[held] += move * min(1.0, 0.1 / most) if most > 0.0 else 0.0
+            place[held] += move * (0.1 / most if most > 0.1 else 1.0)
 
     def _found(self) -> tuple[Floats, Floats]:
         """Of the last tick: the points under the rays from the centre of mass, m, shape (rays, 3), and their loads, N,

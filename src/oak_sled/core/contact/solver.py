@@ -44,7 +44,7 @@ from oak_sled.core.contact.records import (
     VELOCITY_ROUNDS,
 )
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.kernel import environment, spatial, surface
 
 EMPTY = -1
 JOINTS_AGREE = 1e-10
@@ -445,10 +445,10 @@ def end_of_island(scene, first):
 
 
 @compiled
-def speed_up(scene, gravity, density, wind, dt):
+def speed_up(scene, ground, dt):
     """Gravity and the drag of the air on every body that belongs to no craft; driven ones take the speed of their path.
 
-    density : kg/m3 of the air; wind : m/s. Drag 1/2 rho Cd A v2 against the air, implicit, so that it never reverses.
+    Drag 1/2 rho Cd A v2 against the air, implicit, so that it never reverses.
     """
     solids = scene.solids
     for k in range(scene.counts[ACTIVE]):
@@ -457,10 +457,11 @@ def speed_up(scene, gravity, density, wind, dt):
             continue
         one.time += dt
         if one.kind == FREE and one.asleep == 0:
+            pull = environment.gravity_at(ground, one.position[0], one.position[1], one.position[2])
             for i in range(3):
-                one.gained[i] = 0.0
-            one.gained[2] = -gravity * one.gravity_scale * dt
+                one.gained[i] = pull[i] * one.gravity_scale * dt + 0.0
             if one.air > 0.0:
+                wind, density = environment.air_at(ground, one.position[0], one.position[1], one.position[2])
                 v = minus(pairs.triple(one.velocity), wind)
                 taken = dt * density * one.air * spatial.length(v) / one.mass
                 for i in range(3):
@@ -476,7 +477,7 @@ def speed_up(scene, gravity, density, wind, dt):
                 ahead *= one.time / one.ramp
             for i in range(3):
                 one.velocity[i] = (one.home[i] + one.sway[i] * ahead - one.position[i]) / dt
-    watch.book_forces(scene, gravity, dt)
+    watch.book_forces(scene, ground, dt)
 
 
 @compiled
@@ -685,14 +686,14 @@ def move_all(scene, dt):
 
 
 @compiled
-def run_alone(scene, gravity, dt, ticks, out):
+def run_alone(scene, ground, dt, ticks, out):
     """Ticks of a scene without a craft: a heap that falls, a stack that stands.
 
     out : shape (ticks, solids, 13): position, attitude, velocity and spin of every solid after each tick.
     """
     broad.seek_neighbours(scene, dt)
     for k in range(ticks):
-        speed_up(scene, gravity, 0.0, (0.0, 0.0, 0.0), dt)
+        speed_up(scene, ground, dt)
         solve_contacts(scene, dt)
         move_all(scene, dt)
         for s in range(scene.solids.shape[0]):

@@ -29,8 +29,7 @@ def collide(crafts, scene, supports, ground, nows):
     for c in range(crafts.shape[0]):
         put_in(solids[crafts[c].body], nows[c])
     watch.book_pushes(scene)
-    wind = (ground.wind[0], ground.wind[1], ground.wind[2])
-    solver.speed_up(scene, ground.gravity, ground.air_density, wind, dt)
+    solver.speed_up(scene, ground, dt)
     broad.sweep(scene, dt)
     if scene.counts[FOUND] == 0 and scene.counts[BEFORE] == 0 and scene.joints.shape[0] == 0:
         for c in range(crafts.shape[0]):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.contact.records import AIR, BOOKED, FREE, PUSHES, WEIGHT
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 
 
 @compiled
@@ -31,16 +31,18 @@ def book(scene, line):
 
 
 @compiled
-def book_forces(scene, gravity, dt):
+def book_forces(scene, ground, dt):
     """Books gravity, and what else forces gave as drag of the air."""
     book(scene, AIR)
     for w in range(scene.watched.shape[0]):
         watched = scene.watched[w]
         one = scene.solids[watched.solid]
         if one.kind == FREE and one.asleep == 0:
-            weight = -one.mass * gravity * one.gravity_scale * dt
-            watched.lines[WEIGHT, 2] += weight
-            watched.lines[AIR, 2] -= weight
+            pull = environment.gravity_at(ground, one.position[0], one.position[1], one.position[2])
+            for i in range(3):
+                weight = one.mass * pull[i] * one.gravity_scale * dt
+                watched.lines[WEIGHT, i] += weight
+                watched.lines[AIR, i] -= weight
 
 
 @compiled

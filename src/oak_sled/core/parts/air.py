@@ -15,7 +15,7 @@ from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
@@ -158,19 +158,16 @@ def law_drag(part, given):
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books the drag of the air on its ledger line; returns 0."""
-    against = (
-        body.velocity[0] - ground.wind[0],
-        body.velocity[1] - ground.wind[1],
-        body.velocity[2] - ground.wind[2],
-    )
+    wind, density = environment.air_at(ground, body.position[0], body.position[1], body.position[2])
+    against = (body.velocity[0] - wind[0], body.velocity[1] - wind[1], body.velocity[2] - wind[2])
     speed = spatial.length(against)
     v = spatial.to_craft(body.axes, against)
     if part.formula.at != 0:
-        drag = drag_of(part, speed, ground.air_density)
+        drag = drag_of(part, speed, density)
         size = -gain * drag / max(speed, 1e-9)
         book(part, p, body, now, (size * against[0], size * against[1], size * against[2]))
         return 0.0
-    strength, viscous = gain * ground.air_density * speed, gain * part.viscous
+    strength, viscous = gain * density * speed, gain * part.viscous
     force = spatial.to_world(
         body.axes,
         (

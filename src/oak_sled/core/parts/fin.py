@@ -9,7 +9,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts.common import Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
@@ -64,10 +64,12 @@ def act(part, gain, p, body, ground, supports, now):
     """Books the side force of the fin on its ledger line; returns how near it is to its stall, 0 to 1."""
     lever = spatial.to_world(body.axes, part.point)
     swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
+    place = spatial.plus((body.position[0], body.position[1], body.position[2]), lever)
+    wind, density = environment.air_at(ground, place[0], place[1], place[2])
     against = (
-        body.velocity[0] + swing[0] - ground.wind[0],
-        body.velocity[1] + swing[1] - ground.wind[1],
-        body.velocity[2] + swing[2] - ground.wind[2],
+        body.velocity[0] + swing[0] - wind[0],
+        body.velocity[1] + swing[1] - wind[1],
+        body.velocity[2] + swing[2] - wind[2],
     )
     v = spatial.to_craft(body.axes, against)
     square = v[0] * v[0] + v[1] * v[1]
@@ -75,7 +77,7 @@ def act(part, gain, p, body, ground, supports, now):
         return 0.0
     slip = math.atan2(v[1], abs(v[0]))
     felt = min(max(slip, -part.stall), part.stall)
-    size = -0.5 * gain * ground.air_density * square * part.area * part.slope * math.sin(felt)
+    size = -0.5 * gain * density * square * part.area * part.slope * math.sin(felt)
     force = spatial.to_world(body.axes, (0.0, size, 0.0))
     body_module.book_at(now, p, body, lever, force)
     return abs(felt) / part.stall

@@ -10,6 +10,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import environment
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
@@ -67,7 +68,9 @@ def act(part, gain, p, body, ground, supports, now):
     """Books the force on its ledger line; returns 1 while it acts."""
     if (part.acts == 1 and now.on_ground == 0.0) or (part.acts == 2 and now.on_ground > 0.0):
         return 0.0
-    body_module.book(now, p, (0.0, 0.0, gain * part.share * part.scale * body.mass * ground.gravity))
+    pull = environment.gravity_at(ground, body.position[0], body.position[1], body.position[2])
+    size = -gain * part.share * part.scale * body.mass
+    body_module.book(now, p, (size * pull[0], size * pull[1], size * pull[2]))
     return 1.0
 
 

@@ -17,7 +17,7 @@ from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
 from oak_sled.core.contact import pushes, watch
 from oak_sled.core.contact.records import COLLIDES, FOUND, FREE, PARKED, STALE, TOUCHING
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import CRAFT, GROUND, NOW
 from oak_sled.core.parts import knockbacks, push
 
@@ -165,7 +165,7 @@ def park(scene, s):
 
 
 @compiled
-def pull_of(part, ground, velocity, spin, age, line, closing):
+def pull_of(part, ground, place, velocity, spin, age, line, closing):
     """m/s2 of a shot in flight, gravity apart: drag, lift of its spin, thrust while it burns, and steering.
 
     line : m to what it homes on, closing : m/s of that against the shot; zeros for none. Drag 1/2 rho Cd A v2;
@@ -173,11 +173,12 @@ def pull_of(part, ground, velocity, spin, age, line, closing):
     text on sports ballistics); steering across the line of sight, N Vc (rate of the line) (Zarchan, Tactical and
     Strategic Missile Guidance, chapter 2).
     """
-    v = (velocity[0] - ground.wind[0], velocity[1] - ground.wind[1], velocity[2] - ground.wind[2])
+    wind, density = environment.air_at(ground, place[0], place[1], place[2])
+    v = (velocity[0] - wind[0], velocity[1] - wind[1], velocity[2] - wind[2])
     speed = spatial.length(v)
-    drag = part.drag * ground.air_density * speed / part.mass
+    drag = part.drag * density * speed / part.mass
     turned = spatial.cross(spin, v)
-    lift = part.spin_lift * ground.air_density / part.mass
+    lift = part.spin_lift * density / part.mass
     x, y, z = lift * turned[0] - drag * v[0], lift * turned[1] - drag * v[1], lift * turned[2] - drag * v[2]
     own = spatial.length(velocity)
     if part.thrust > 0.0 and age < part.burn and own > 0.0:
@@ -252,7 +253,8 @@ def fly(parts, ground, scene, sudden, dt):
         velocity = (shot.velocity[0], shot.velocity[1], shot.velocity[2])
         spin = (shot.spin[0], shot.spin[1], shot.spin[2])
         if shot.asleep == 0:
-            pull = pull_of(part, ground, velocity, spin, shot.age, line, closing)
+            place = (shot.position[0], shot.position[1], shot.position[2])
+            pull = pull_of(part, ground, place, velocity, spin, shot.age, line, closing)
             for i in range(3):
                 shot.velocity[i] += dt * pull[i]
         for i in range(3):
@@ -297,9 +299,12 @@ def path(part, ground, start, spin, dt, floor, out):
     for k in range(out.shape[0]):
         if age >= part.lifetime - 0.5 * dt:
             return k
-        pull = pull_of(part, ground, (u, v, w), spin, age, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
+        pull = pull_of(part, ground, (x, y, z), (u, v, w), spin, age, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
         u, v, w = u + dt * pull[0], v + dt * pull[1], w + dt * pull[2]
-        w -= ground.gravity * part.gravity_scale * dt
+        falls = environment.gravity_at(ground, x, y, z)
+        u = u + falls[0] * part.gravity_scale * dt
+        v = v + falls[1] * part.gravity_scale * dt
+        w = w + falls[2] * part.gravity_scale * dt
         x, y, z = x + dt * u, y + dt * v, z + dt * w
         age += dt
         out[k, 0], out[k, 1], out[k, 2] = x, y, z

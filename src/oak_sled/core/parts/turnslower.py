@@ -10,6 +10,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.kernel import body as body_module
+from oak_sled.core.kernel import environment
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
@@ -70,10 +71,11 @@ def act(part, gain, p, body, ground, supports, now):
     rate = abs(body.spin[2])
     if now.on_ground == 0.0 or rate < 1e-6 or now.speed < 1e-6:
         return 0.0
-    past = now.speed - part.most_g * ground.gravity / rate  # m/s faster than this turn may be
+    gravity = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])
+    past = now.speed - part.most_g * gravity / rate  # m/s faster than this turn may be
     if past <= 0.0:
         return 0.0
-    most = gain * part.strength * steered * body.mass * ground.gravity
+    most = gain * part.strength * steered * body.mass * gravity
     size = min(most, body.mass * past / now.dt)
     share = -size / now.speed
     body_module.book(now, p, (share * body.velocity[0], share * body.velocity[1], share * body.velocity[2]))

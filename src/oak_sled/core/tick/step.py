@@ -14,7 +14,7 @@ import math
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
 from oak_sled.core.contact import pushes, rays, stage
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import (
     CAST,
     COLLIDE,
@@ -224,7 +224,8 @@ def stand(craft, body, ground, supports, now):
         if foot.gap <= runner.TOUCH:
             touching += 1.0
     now.on_ground = 1.0 if touching > 0.0 else 0.0
-    weight = max(body.mass * ground.gravity * craft.gravity_scale, 0.0)
+    gravity = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])
+    weight = max(body.mass * gravity * craft.gravity_scale, 0.0)
     now.load = weight * now.on_ground
     if touching == 0.0:
         return
@@ -279,7 +280,9 @@ def push_parts(craft, parts, body, ground, supports, now):
 def weigh(craft, body, ground, now):
     """Gravity, booked before the parts, since dry friction holds against it."""
     if now.held != WEIGHTLESS:
-        now.lines[now.parts + GRAVITY, 2] = -body.mass * ground.gravity * craft.gravity_scale
+        pull = environment.gravity_at(ground, body.position[0], body.position[1], body.position[2])
+        for i in range(3):
+            now.lines[now.parts + GRAVITY, i] = body.mass * pull[i] * craft.gravity_scale + 0.0
 
 
 @compiled

@@ -20,7 +20,7 @@ from oak_sled.core.formulas import machine
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts import dryfriction, speedcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
@@ -584,7 +584,10 @@ def strut(part, gain, p, foot, support, ground, now):
     squeeze = part.travel + part.radius - support.gap
     push, extra = 0.0, 0.0
     if part.unsprung > 0.0:
-        weight, first = -part.unsprung * ground.gravity * support.way[2], 1 if now.time == 0.0 else 0
+        pull = environment.gravity_at(ground, support.point[0], support.point[1], support.point[2])
+        weight, first = 0.0, 1 if now.time == 0.0 else 0
+        for i in range(3):
+            weight += part.unsprung * pull[i] * support.way[i]
         push, tread = hub(part, gain, now.memory[p], foot, squeeze, -support.rate, weight, first, now.dt)
         extra = tread - push
     else:
