@@ -46,7 +46,6 @@ def application() -> QApplication:
     theme.load_fonts()
     made.setFont(theme.font())
     made.setPalette(theme.palette())
-    made.setStyleSheet(theme.sheet())
     return made
 
 

@@ -73,6 +73,7 @@ class Window(QMainWindow):
         self.keeper = Keeper(session, self)
         self.driver = Driver(session, self)
         self.setWindowTitle("Oak Sled")
+        self.setStyleSheet(theme.sheet())
         self.setMinimumSize(1000, 640)
         firstsize.fit(self)
         self.filing = Filing(self, self, session, self.keeper)
@@ -325,7 +326,7 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.setPalette(theme.palette())
-            application.setStyleSheet(theme.sheet())
+        self.setStyleSheet(theme.sheet())  # of the window: one of the application takes four times as long to change
         if self.renderer is not None:
             self.renderer.forget_meshes()
         for pane in self.right.panes.values():

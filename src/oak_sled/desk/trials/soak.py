@@ -151,6 +151,7 @@ class Soak:
         self.memory: list[float] = []
         self.stale: list[str] = []
         self.done: Counter[str] = Counter()
+        app.setCursorFlashTime(0)  # a caret that is there at one moment and not at the next is not stale
         self._hook = sys.excepthook
         sys.excepthook = self._catch
         self._closing = True
@@ -358,12 +359,15 @@ class Soak:
         self._go_on(0.1)
         if not self._is_idle() or QApplication.activePopupWidget() is not None:
             return
+        timed = self._timed()
         picture, shown = screenshot.on_screen(self.window), screenshot.pixels(self.window)
         self.heart.skip()
         self.window.view.refresh()
         screenshot.ask_repaint(self.window)
         program.until(self.app, self._is_idle, 20.0)
         self._go_on(0.1)
+        if self._timed() != timed:  # a line that was said went away meanwhile, as it should
+            return
         wrong = screenshot.stale(shown, screenshot.pixels(self.window), self.window)
         self.heart.skip()
         if wrong:
@@ -372,6 +376,10 @@ class Soak:
                 number = len(self.stale)
                 picture.save(str(self.pictures / f"stale-{number}.png"))
                 screenshot.on_screen(self.window).save(str(self.pictures / f"stale-{number}-true.png"))
+
+    def _timed(self) -> tuple[bool, ...]:
+        """Which lines are seen that go by themselves after a while."""
+        return tuple(one.isVisible() for one in self.window.findChildren(overlays.Notice))
 
     def rest(self) -> None:
         """Puts the bench back to one known state, and reads the memory."""
