@@ -4,11 +4,13 @@ from pathlib import Path
 
 from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.files.format_page import page
+from oak_sled.core.parts import caution
 from oak_sled.core.results import measures
 from oak_sled.desk.app import commands
 
 ROOT = Path(__file__).parents[1]
 ROOT.joinpath("docs/yard-format.md").write_text(page(), encoding="utf-8")
+ROOT.joinpath("docs/cautions.md").write_text(caution.page(), encoding="utf-8")
 ROOT.joinpath("docs/measures.md").write_text(measures.page(), encoding="utf-8")
 ROOT.joinpath("docs/commands.md").write_text(commands.page(), encoding="utf-8")
 ROOT.joinpath("src/oak_sled/yard.schema.json").write_text(yard_json.schema_text(), encoding="utf-8")

@@ -42,6 +42,16 @@ def test_demos_and_list():
     assert any(line.startswith("drill\tslalom") for line in lines)
 
 
+@pytest.mark.parametrize("command", ["measures", "cautions"])
+def test_what_is_declared_is_listed_in_lines_and_as_json(command):
+    lines = call(command).stdout.splitlines()
+    data = json.loads(call(command, "--json").stdout)
+    assert [line.split("\t")[0] for line in lines] == [one["name"] for one in data]
+    assert all(len(line.split("\t")) == 3 for line in lines)
+    page = (Path(__file__).parents[1] / "docs" / f"{command}.md").read_text(encoding="utf-8")
+    assert all(f"`{one['name']}`" in page for one in data)
+
+
 def test_run_writes_csv_that_round_trips_and_json(tmp_path):
     out, data = tmp_path / "run.csv", tmp_path / "run.json"
     told = call(

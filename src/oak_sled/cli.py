@@ -213,6 +213,22 @@ def list_measures(
         print(f"{one.name}\t{one.unit or '-'}\t{one.title}: {one.says}")
 
 
+@app.command("cautions")
+def list_cautions(
+    as_json: Annotated[bool, typer.Option("--json", help="print them as JSON")] = False,
+) -> None:
+    """List every caution: name, condition and remedy."""
+    import dataclasses
+
+    from oak_sled.core.parts import caution
+
+    if as_json:
+        print(json.dumps([dataclasses.asdict(one) for one in caution.KINDS], indent=1, ensure_ascii=False))
+        return
+    for one in caution.KINDS:
+        print(f"{one.name}\t{one.when}\t{one.helps}")
+
+
 @app.command("list")
 def list_yard(yard: YardArgument) -> None:
     """Crafts, grounds, drills and dials (path, value, unit) of a yard."""
