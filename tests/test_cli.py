@@ -287,7 +287,7 @@ def test_a_target_of_a_watched_block_may_ask_for_a_measure_that_blocks_have():
 
 def test_a_misspelt_command_is_told_of_the_one_that_is_near():
     told = call("rnu", "demo:fan-sled", status=2).stderr
-    assert "rnu: is no command and no file (did you mean run?" in told
+    assert "rnu: no such command or file (did you mean run?" in told
     assert len(told.splitlines()) == 1
 
 

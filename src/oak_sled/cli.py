@@ -37,7 +37,8 @@ def complete_yard(begun: str) -> list[str]:
 
 YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME", autocompletion=complete_yard)]
 SetOption = Annotated[
-    list[str] | None, typer.Option("--set", help="PATH=VALUE, with units if you like", metavar="PATH=VALUE")
+    list[str] | None,
+    typer.Option("--set", help="set a parameter, e.g. PATH=0.9kN (repeatable)", metavar="PATH=VALUE"),
 ]
 
 
@@ -104,7 +105,7 @@ def _refuse_misspelt(arguments: list[str], known: set[str]) -> None:
     word = arguments[0] if arguments else "open"
     is_yard = word.startswith("demo:") or "/" in word or "." in word or Path(word).exists()
     if not is_yard and word != "open" and difflib.get_close_matches(word, known, n=1):
-        raise refuse(word, "is no command and no file", close_match(word, sorted(known)))
+        raise refuse(word, "no such command or file", close_match(word, sorted(known)))
 
 
 def load_yard(where: str) -> Any:
@@ -183,7 +184,7 @@ def warm() -> None:
 
 @app.command("open")
 def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAME")] = "") -> int:
-    """Opens the desktop program."""
+    """Open the desktop program."""
     from oak_sled.desk.app import start
 
     signal.set_wakeup_fd(-1)  # a window ends its runs by itself
@@ -192,7 +193,7 @@ def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAM
 
 @app.command()
 def demos() -> None:
-    """The shipped demo yards, a line each."""
+    """List the demo yards."""
     from oak_sled.core.project.demos import DEMOS
 
     for name, says in DEMOS.items():
@@ -231,7 +232,7 @@ def list_cautions(
 
 @app.command("list")
 def list_yard(yard: YardArgument) -> None:
-    """Crafts, grounds, drills and dials (path, value, unit) of a yard."""
+    """List crafts, grounds, drills and dials (path, value, unit) of a yard."""
     from oak_sled.core.base import document
 
     found = load_yard(yard)
@@ -386,18 +387,18 @@ def spread(
     vary: Annotated[
         list[str],
         typer.Option(
-            help="a dial over a stretch (:log for even factors), or values of a dial, a choice, craft, ticks or card",
+            help="sweep over a range (:log for logarithmic steps), or values of a dial, a choice, craft, ticks or card",
             metavar="PATH=LO:HI:N|a,b,c",
         ),
     ],
-    measure: Annotated[list[str], typer.Option(help="a measure; may be given again")],
-    scatter: Annotated[int, typer.Option(help="disturbed runs of each variant", min=0, max=200)] = 0,
-    seed: Annotated[int, typer.Option(help="of the disturbances", min=0)] = 1,
-    threads: Annotated[int, typer.Option(help="threads; 0 for one a core", min=0, max=256)] = 0,
+    measure: Annotated[list[str], typer.Option(help="measure to report (repeatable)")],
+    scatter: Annotated[int, typer.Option(help="randomised repeats per variant", min=0, max=200)] = 0,
+    seed: Annotated[int, typer.Option(help="random seed", min=0)] = 1,
+    threads: Annotated[int, typer.Option(help="threads; 0: one per core", min=0, max=256)] = 0,
     on: Annotated[
         str,
         typer.Option(
-            help="have it run by the workers of a Dask scheduler, which is trusted: it may run any code here",
+            help="run on the Dask cluster at this address; it is trusted: it may run any code here",
             metavar="tcp|tls://HOST:PORT",
         ),
     ] = "",
@@ -491,7 +492,7 @@ def sensitivity(
     yard: YardArgument,
     drill: Annotated[str, typer.Option(help="the drill")],
     craft: Annotated[str, typer.Option(help="the craft")] = "",
-    threads: Annotated[int, typer.Option(help="threads; 0 for one a core", min=0, max=256)] = 0,
+    threads: Annotated[int, typer.Option(help="threads; 0: one per core", min=0, max=256)] = 0,
     csv: Annotated[str | None, typer.Option(help="write the table to this CSV file")] = None,
 ) -> None:
     """Prints how much every measure answers to every dial of a craft, in % for each %."""
@@ -599,12 +600,12 @@ def schema() -> None:
 
 @app.command("compile")
 def compile_kernel() -> None:
-    """Compiles the kernel ahead, as the set-up does; nothing to do where it has been compiled."""
+    """Compile the simulation kernel in advance, as the set-up does."""
     from oak_sled.core.compiler.kernel import PROGRAM
     from oak_sled.core.project import warmup
 
     if PROGRAM.is_ready():
-        print("kernel: compiled before")
+        print("kernel: already compiled")
         return
 
     def say(symbol: str, done: int, of: int) -> None:

@@ -95,7 +95,7 @@ def test_what_is_no_yard_file_is_refused_at_once(tmp_path, make):
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ('{"title": "a", "title": "b"}', "stands twice"),
+        ('{"title": "a", "title": "b"}', "duplicate key"),
         ('{"ticks": ' + "9" * 5000 + "}", "5000 digits"),
         ('{"ticks": NaN}', "at 'ticks'"),
         ('{"a": [[1, Infinity]]}', "in 'a'"),

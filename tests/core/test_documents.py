@@ -98,7 +98,7 @@ def broken(change):
         (lambda d: d["crafts"][0]["parts"][0].update(kind="rocket"), "crafts.fan_sled.parts.fan", "not a kind of part"),
         (lambda d: d["crafts"][0]["parts"][0].update(thrust="3 m"), "crafts.fan_sled.parts.fan", "give it in N"),
         (lambda d: d["crafts"][0]["body"].update(mass=0), "crafts.fan_sled.body.mass", "at least 0.001"),
-        (lambda d: d["crafts"][0]["body"].update(weight=3), "crafts.fan_sled.body.weight", "not known here"),
+        (lambda d: d["crafts"][0]["body"].update(weight=3), "crafts.fan_sled.body.weight", "unknown field"),
         (lambda d: d["drills"][0].update(ground="nowhere"), "drills.slalom.ground", "there is no"),
         (lambda d: d["crafts"].append(d["crafts"][0]), "crafts.fan_sled", "stands twice"),
         (lambda d: d.pop("bench"), "bench", "is missing"),

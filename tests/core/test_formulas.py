@@ -347,7 +347,7 @@ def test_numbers_are_dials_and_formulas_follow_them():
     assert after.craft("spring").numbers[0].value == 6.0
     assert after.craft("spring").working_parts[0].push_at(0.2) == pytest.approx(6000.0)
     assert yard_json.loads(yard_json.dumps(after), "again") == after
-    with pytest.raises(Refused, match="kg is not a unit of this number"):
+    with pytest.raises(Refused, match="kg is no unit of this quantity"):
         yard.edit("crafts.spring.numbers.k.value", "3 kg")
     with pytest.raises(Refused, match="means something else in formulas"):
         yard.edit("crafts.spring.numbers", (Number(id="gap", value=1.0),))

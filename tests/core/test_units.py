@@ -33,7 +33,7 @@ from oak_sled.core.base.faults import Refused
 )
 def test_entries(text, unit, value):
     if value is None:
-        with pytest.raises(Refused, match="is not a unit of this number"):
+        with pytest.raises(Refused, match="is no unit of this quantity"):
             units.read(text, unit)
     else:
         assert units.read(text, unit) == pytest.approx(value, rel=1e-12)

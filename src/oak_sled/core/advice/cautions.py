@@ -82,7 +82,7 @@ def _standing(run: Run) -> Iterator[Caution]:
         yield Caution(
             "stands_nowhere",
             "body",
-            "on level ground its supports find no place at which it stands: it tips, sinks or never settles",
+            "no equilibrium on level ground: it tips, sinks or never settles",
             "supports on all sides of the centre of mass, with springs that carry its weight",
         )
         return
@@ -91,7 +91,7 @@ def _standing(run: Run) -> Iterator[Caution]:
             yield Caution(
                 "mode_grows",
                 "body",
-                f"its {mode.name} grows from tick to tick at {run.job.ticks} ticks/s",
+                f"unstable in {mode.name} at {run.job.ticks} ticks/s",
                 mode.would_hold(),
             )
 
@@ -107,14 +107,14 @@ def _rays(run: Run) -> Iterator[Caution]:
             yield Caution(
                 "starts_in_the_ground",
                 f"parts.{part.id}",
-                "a mount of it starts inside the ground or a body, and is pushed out at once",
+                "a mount starts inside the ground or a body, and is pushed out in the first tick",
                 "a higher start, or a higher mount",
             )
         elif all(float(gap.min()) >= ray.reach for gap, ray in zip(gaps, rays, strict=True)):
             yield Caution(
                 "finds_no_ground",
                 f"parts.{part.id}",
-                f"none of its rays of {show(rays[0].reach, 'm')} found anything in this run",
+                f"none of its rays of {show(rays[0].reach, 'm')} hit anything in this run",
                 "a longer reach, a lower start, or ground below",
             )
 
@@ -132,7 +132,7 @@ def _formulas(run: Run) -> Iterator[Caution]:
         yield Caution(
             "formula_not_finite",
             f"parts.{fault.part}.{law.place.field}",
-            f"formula {fault.law}: column {step.column}: no finite number at {at}; counted as 0 ({fault.times} times)",
+            f"formula {fault.law}: column {step.column}: not finite at {at}; counted as 0 ({fault.times} times)",
             "keep divisors off 0 and roots and logs above it: max(x, 0.01 [m])",
         )
 
@@ -142,7 +142,7 @@ def _held_level(job: Job) -> Iterator[Caution]:
         yield Caution(
             "held_level",
             "body",
-            "height is held, so that uneven ground does not carry it",
+            "height is held: uneven ground does not carry it",
             "free z, roll and pitch: take them out of the body's held axes",
             _freed(job.craft),
         )
@@ -155,7 +155,7 @@ def _held_height(craft: Craft) -> Iterator[Caution]:
         yield Caution(
             "height_is_held",
             "body",
-            f"its height is held, so that its {carriers[0].heading.lower()} cannot carry it",
+            f"its height is held: its {carriers[0].heading.lower()} cannot carry it",
             "z, roll and pitch free (Build page, body, held axes)",
             _freed(craft),
         )
@@ -185,8 +185,8 @@ def _lost(run: Run) -> Iterator[Caution]:
         yield Caution(
             "contacts_lost",
             "",
-            f"{run.lost_contacts} contact points or neighbours found no room and did not act",
-            "fewer bodies that lie in one another, or coarser shapes",
+            f"{run.lost_contacts} contacts or neighbours exceeded their buffer and were dropped",
+            "fewer overlapping bodies, or coarser shapes",
         )
 
 
@@ -196,7 +196,7 @@ def _overlap(run: Run) -> Iterator[Caution]:
         yield Caution(
             "overlap",
             "",
-            f"{one} and {other} start {show(depth, 'm')} into each other, and are pushed apart",
+            f"{one} and {other} overlap by {show(depth, 'm')} at the start, and are pushed apart",
             "move one of them, on the plan of the ground",
         )
 
@@ -220,7 +220,7 @@ def _damping(job: Job) -> Iterator[Caution]:
             yield Caution(
                 "tick_dependent_damping",
                 f"body.{name}",
-                f"{words} as a share per tick changes with the tick rate ({number:g} at {job.ticks} ticks/s)",
+                f"{words} as a share per tick depends on the tick rate ({number:g} at {job.ticks} ticks/s)",
                 same,
                 _exact(job) if math.isfinite(rate) else None,
             )
@@ -228,7 +228,7 @@ def _damping(job: Job) -> Iterator[Caution]:
             yield Caution(
                 "overshooting_damping",
                 f"body.{name}",
-                f"explicit {words} of {number:g} 1/s turns motion round at {job.ticks} ticks/s",
+                f"explicit {words} of {number:g} 1/s reverses the velocity every tick at {job.ticks} ticks/s",
                 f"keep it below {1.0 / job.dt:g} 1/s, or use the exact law",
                 _exact(job),
             )
@@ -266,7 +266,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
         yield Caution(
             "nothing_below",
             "body.held",
-            "upward motion is free and the ground has no floor, so it falls through",
+            "z is free and there is no ground below: it falls",
             "hold z, or give the ground its floor",
             Remedy("hold z", (("body.held", (*body.held, "z")),)),
         )
@@ -280,11 +280,11 @@ def _deaf_drill(job: Job) -> Iterator[Caution]:
             yield Caution(
                 "no_such_channel",
                 "",
-                f"the drill tells a channel {track.channel!r}, which this craft does not have",
+                f"the drill has inputs for channel {track.channel!r}, which this craft lacks",
                 f"channels here: {', '.join(names) or 'none'}",
             )
     for name in names:
         if name not in used:
             yield Caution(
-                "unused_channel", "", f"no part listens to channel {name!r}", "fit a part to it, or remove it"
+                "unused_channel", "", f"no part listens to channel {name!r}", "add a part to it, or remove it"
             )

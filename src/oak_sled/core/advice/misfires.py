@@ -43,7 +43,7 @@ def _events(job: Job) -> Iterator[Caution]:
         if part is None:
             yield _no_target(event.heading, "part", event.target, list(parts))
         elif event.what not in part.OBEYS and event.what != "trigger":
-            yield Caution("not_a_sling", "", f"{event.what} is for a sling, and {event.target} is none", "fit a sling")
+            yield Caution("not_a_sling", "", f"{event.what} is for a sling, and {event.target} is none", "add a sling")
 
 
 def _no_target(heading: str, what: str, name: str, known: list[str]) -> Caution:

@@ -1,6 +1,6 @@
 """The one declaration of a tunable number.
 
-`dial(620.0, "N", "push at full channel", low=0, high=1e7, slider=(10, 5000), scale="log")` stands
+`dial(620.0, "N", "force at full input", low=0, high=1e7, slider=(10, 5000), scale="log")` stands
 at the field of a document. From it come validation, the JSON Schema, the dial on the desk,
 `--set` on the command line, the table in the docs and the text of an error.
 """

@@ -37,7 +37,7 @@ def words(error: OSError) -> str:
 
 def refusal(path: Path, error: OSError) -> Refused:
     """The refusal of a file that cannot be written."""
-    return refuse(str(path), f"cannot be written: {words(error)}", "a folder with room that you may write to")
+    return refuse(str(path), f"cannot be written: {words(error)}", "a writable folder with free space")
 
 
 def write_whole(path: Path, content: bytes) -> None:

@@ -8,6 +8,7 @@ Files that declare documents do without `from __future__ import annotations`: an
 for every class that inherits them, which made the start of the program longer.
 """
 
+import difflib
 import re
 import weakref
 from collections.abc import Iterator, Sequence
@@ -152,6 +153,16 @@ def faults_of(error: ValidationError, where: str = "", data: Any = None) -> list
     return [_fault(item, where, data) for item in found]
 
 
+def _meant(name: str) -> str:
+    """The field of any document that a name is near, as a question; else where fields are listed."""
+    kinds, known = [Frozen], set()
+    for kind in kinds:
+        kinds += kind.__subclasses__()
+        known |= set(kind.model_fields)
+    near = difflib.get_close_matches(name, sorted(known), n=1)
+    return f"did you mean {near[0]}?" if near else "remove it; `oak-sled schema` lists every field"
+
+
 def _fault(item: Any, where: str, data: Any) -> Fault:
     path = _path_of(item["loc"], data)
     place = ".".join(piece for piece in (where, path) if piece) or "yard"
@@ -162,7 +173,7 @@ def _fault(item: Any, where: str, data: Any) -> Fault:
     if kind in ("greater_than_equal", "less_than_equal"):
         bound = context.get("ge", context.get("le"))
         word = "at least" if "ge" in context else "at most"
-        return Fault(place, f"{shown} is out of bounds", f"{word} {bound:g}")
+        return Fault(place, f"must be {word} {bound:g}, got {shown}")
     if kind == "finite_number":
         return Fault(place, f"{shown} is not a finite number", "a finite number")
     if kind == "too_short" and isinstance(value, list | tuple):
@@ -170,7 +181,7 @@ def _fault(item: Any, where: str, data: Any) -> Fault:
         has = f"only {len(value)} of at least {least} entries are there" if value else "it is an empty list"
         return Fault(place, has, f"at least {least} entr{'y' if least == 1 else 'ies'}")
     if kind == "extra_forbidden":
-        return Fault(place, "this name is not known here", "remove it, or see `oak-sled schema`")
+        return Fault(place, "unknown field", _meant(str(item["loc"][-1])))
     if kind == "missing":
         return Fault(place, "is missing", "give it a value")
     if kind == "union_tag_invalid":

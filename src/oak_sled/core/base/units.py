@@ -79,7 +79,7 @@ def parse_unit(text: str) -> Unit:
             raise refuse("unit", f"{piece!r} is not a unit", "for example N, kN, m/s, km/h, g, deg, 1/s")
         power = {"²": 2, "³": 3}.get(match[2] or "", 0) or int((match[2] or "1").replace("−", "-")[:6])
         if abs(power) > 9:
-            raise refuse("unit", f"{piece[:20]!r} has a power beyond any unit", "a power from -9 to 9")
+            raise refuse("unit", f"{piece[:20]!r} has too large an exponent", "a power from -9 to 9")
         unit_factor, exponents = _UNITS[match[1]]
         factor *= unit_factor ** (sign * power)
         dimension = [have + sign * power * more for have, more in zip(dimension, exponents, strict=True)]
@@ -150,7 +150,7 @@ class _Sum:
             return math.pi
         if token[0].isdigit() or token[0] == ".":
             return float(token)
-        raise refuse("entry", f"{token!r} stands where a number should", "a number, pi or a bracket")
+        raise refuse("entry", f"expected a number, got {token!r}", "a number, pi or a bracket")
 
 
 def read(text: str, unit: str, *, mass: float | None = None) -> float:
@@ -176,7 +176,7 @@ def read(text: str, unit: str, *, mass: float | None = None) -> float:
         return value * given.factor / wanted.factor
     if mass is not None and typed == "g" and wanted.dimension == _UNITS["N"][1]:
         return value * given.factor * mass / wanted.factor
-    raise refuse("entry", f"{typed} is not a unit of this number", f"give it in {unit or 'plain numbers'}")
+    raise refuse("entry", f"{typed} is no unit of this quantity", f"give it in {unit or 'plain numbers'}")
 
 
 def _with_points(body: str, text: str) -> str:

@@ -34,7 +34,7 @@ def read(file: Path, **settings: Any) -> Relief:
             if max(wide, high) > MOST_PIXELS:
                 raise refuse(where, f"{wide} x {high} pixels are too many", f"at most {MOST_PIXELS} a side")
             if min(wide, high) < LEAST_PIXELS:
-                raise refuse(where, f"{wide} x {high} pixels are no ground", f"at least {LEAST_PIXELS} a side")
+                raise refuse(where, f"{wide} x {high} pixels are too few", f"at least {LEAST_PIXELS} a side")
             deep = picture.mode in ("I", "I;16", "I;16B")
             grey = np.asarray(picture if deep else picture.convert("L"), dtype=np.float32)
     except UnidentifiedImageError:

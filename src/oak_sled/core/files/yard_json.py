@@ -127,7 +127,7 @@ def parse(content: str | bytes, where: str) -> Any:
 
 def _decoded(content: bytes, where: str) -> str:
     if content.startswith(b"\xef\xbb\xbf"):
-        raise refuse(where, "begins with a byte order mark", "UTF-8 without one: save it again so")
+        raise refuse(where, "begins with a byte order mark", "save it as UTF-8 without BOM")
     try:
         return content.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -156,7 +156,7 @@ class _Strict(json.JSONDecoder):
             twice = next(name for name in names if names.count(name) > 1)
             inside = made.get("id")
             place = f"{self.where}, in {inside!r}" if isinstance(inside, str) else self.where
-            raise refuse(place, f"the name {twice!r} stands twice in one object", "each name once")
+            raise refuse(place, f"duplicate key {twice!r}", "each key once")
         for name, value in pairs:
             if not _is_text(name) or (isinstance(value, str) and not _is_text(value)):
                 place = f"{self.where}, at {name.encode(errors='replace').decode()!r}"
@@ -170,7 +170,7 @@ class _Strict(json.JSONDecoder):
 
     @staticmethod
     def _constant(name: str) -> Any:
-        return _Wrong(f"{name} stands where a number should")
+        return _Wrong(f"expected a number, got {name}")
 
     @staticmethod
     def _whole(text: str) -> Any:

@@ -52,17 +52,17 @@ class Patch(Frozen):
     """A stretch of the ground that is otherwise than the rest: swept, snowed over, rutted."""
 
     id: str = name_field("its name")
-    title: str = Field("", max_length=60, description="what it is called")
+    title: str = Field("", max_length=60, description="display name")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
-    heading_deg: float = dial(0.0, "°", "turn about the upright", low=-360.0, high=360.0)
+    heading_deg: float = dial(0.0, "°", "heading", low=-360.0, high=360.0)
     length: float = dial(12.0, "m", "along it", low=0.1, high=1e5, slider=(1.0, 60.0))
     width: float = dial(8.0, "m", "across it", low=0.1, high=1e5, slider=(1.0, 60.0))
-    grip: float = dial(0.5, "", "times the grip of runners and the friction of what slides", low=0.0, high=10.0,
+    grip: float = dial(0.5, "", "factor on grip and friction", low=0.0, high=10.0,
                        slider=(0.0, 2.0), main=True)  # fmt: skip
-    glide: float = dial(1.0, "", "times the forward resistance of runners", low=0.0, high=100.0, slider=(0.0, 10.0),
+    glide: float = dial(1.0, "", "factor on sliding resistance", low=0.0, high=100.0, slider=(0.0, 10.0),
                         main=True, title="glide loss")  # fmt: skip
-    roughness: float = dial(0.0, "", "share by which bumps swing the load of a runner", low=0.0, high=3.0,
+    roughness: float = dial(0.0, "", "load variation by bumps", low=0.0, high=3.0,
                             slider=(0.0, 1.0), main=True)  # fmt: skip
 
     @property

@@ -39,7 +39,7 @@ class AirDrag(Part):
     """F = -1/2 rho Cd A |v| v for each craft axis, and -c v; v against the air. A formula takes the place of both."""
 
     TITLE: ClassVar[str] = "Air drag"
-    EXPLAINS: ClassVar[str] = "resists with speed, differently by axis"
+    EXPLAINS: ClassVar[str] = "drag that grows with speed, by axis"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (MOUNT_ACTS,)
     FAMILY: ClassVar[Family] = "air"
     GROUP: ClassVar[Group] = "air"
@@ -50,11 +50,11 @@ class AirDrag(Part):
     side_area: float = dial(2.5, "m2", "area seen from the side", low=0.0, high=1e5, slider=(0.0, 10.0), main=True)
     top_area: float = dial(3.5, "m2", "area seen from above", low=0.0, high=1e5, slider=(0.0, 20.0))
     drag_figure: float = dial(
-        1.0, "", "drag coefficient Cd", low=0.0, high=100.0, slider=(0.0, 3.0), main=True, title="drag figure"
+        1.0, "", "drag coefficient Cd", low=0.0, high=100.0, slider=(0.0, 3.0), main=True, title="drag coefficient"
     )
     viscous: float = dial(0.0, "N s/m", "linear drag", low=0.0, high=1e6, slider=(0.0, 200.0), title="linear drag")
-    formula: str = Field("", max_length=60, description="the formula of its drag; empty: areas and linear drag")
-    at_point: bool = Field(False, description="act at the centre of pressure, with the torque that follows")
+    formula: str = Field("", max_length=60, description="formula for its drag; empty: areas and linear drag")
+    at_point: bool = Field(False, description="act at the centre of pressure, with the resulting torque")
     x: float = dial(0.0, "m", "centre of pressure, forward", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "centre of pressure, left", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(0.0, "m", "centre of pressure, up", low=-1e3, high=1e3, slider=(-3.0, 3.0))

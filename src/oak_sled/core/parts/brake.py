@@ -34,10 +34,12 @@ class Brake(Part):
     channel: str = Field("", description="the channel that presses it; empty: always on")
     timing: Literal["while_held", "always"] = Field("while_held", description="when it acts")
     bite: float = dial(
-        0.4, "", "friction force as a share of the load", low=0.0, high=20.0, slider=(0.0, 1.5), main=True
+        0.4, "", "friction coefficient", low=0.0, high=20.0, slider=(0.0, 1.5), main=True, title="friction"
     )
-    acts: Literal["against_motion", "along_craft"] = Field("against_motion", description="the direction it resists")
-    at_point: bool = Field(False, description="act at the mount, with the torque that follows")
+    acts: Literal["against_motion", "along_craft"] = Field(
+        "against_motion", description="direction in which it resists"
+    )
+    at_point: bool = Field(False, description="act at the mount, with the resulting torque")
     x: float = dial(0.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "mount, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(-0.4, "m", "mount, above the origin", low=-1e3, high=1e3, slider=(-2.0, 0.0))
@@ -62,7 +64,7 @@ class Brake(Part):
             yield self.caution(
                 "always_on",
                 "channel",
-                "it acts while held, but no channel holds it, so it brakes all the time",
+                "it acts while held, and has no channel: it always brakes",
                 "give it a channel, or let it act always",
                 "let it act always",
                 {"timing": "always"},

@@ -20,26 +20,33 @@ class Bumper(Part):
     """The wall response of a craft: slide along, bounce off, or stop dead."""
 
     TITLE: ClassVar[str] = "Bumper"
-    EXPLAINS: ClassVar[str] = "how it answers a wall: slide, bounce, stop"
+    EXPLAINS: ClassVar[str] = "response to walls: slide along, bounce, or stop"
     FAMILY: ClassVar[Family] = "impulse"
     GROUP: ClassVar[Group] = "ground"
     STAGE: ClassVar[float] = 6
     ANSWERS_WALLS: ClassVar[bool] = True
 
     kind: Literal["bumper"] = "bumper"
-    response: Response = Field("slide", description="what a wall does to the craft")
+    response: Response = Field("slide", description="response to a wall")
     keep_along: float = dial(
         0.85,
         "",
-        "share of the speed along the wall that is kept at a hit",
+        "share of the tangential speed kept at a hit",
         low=0.0,
         high=1.0,
         main=True,
-        title="keep along",
+        title="speed kept",
     )
-    bounce: float = dial(0.1, "", "share of the speed into the wall that comes back", low=0.0, high=1.0, main=True)
+    bounce: float = dial(0.1, "", "coefficient of restitution", low=0.0, high=1.0, main=True, title="restitution")
     scrape: float = dial(
-        0.05, "", "friction while it leans on the wall", low=0.0, high=5.0, slider=(0.0, 1.0), main=True
+        0.05,
+        "",
+        "friction coefficient while sliding along the wall",
+        low=0.0,
+        high=5.0,
+        slider=(0.0, 1.0),
+        main=True,
+        title="wall friction",
     )
 
     def record(self, pack: Pack) -> dict[str, Any]:

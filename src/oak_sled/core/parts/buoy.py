@@ -24,22 +24,29 @@ class Buoy(Part):
     """
 
     TITLE: ClassVar[str] = "Buoy"
-    EXPLAINS: ClassVar[str] = "hold up to a height, like a spring with damping"
+    EXPLAINS: ClassVar[str] = "floats at a height, by a spring with damping"
     FAMILY: ClassVar[Family] = "support"
     GROUP: ClassVar[Group] = "ground"
     SHOWS: ClassVar[Shown] = "up"
 
     kind: Literal["buoy"] = "buoy"
     height: float = dial(
-        1.0, "m", "height above level 0 below which it pushes", low=-1e4, high=1e4, slider=(-2.0, 10.0), main=True
+        1.0,
+        "m",
+        "water level: it pushes below this height",
+        low=-1e4,
+        high=1e4,
+        slider=(-2.0, 10.0),
+        main=True,
+        title="water level",
     )
     stiffness: float = dial(
-        6000.0, "N/m", "force for each metre below it", low=0.0, high=1e9, slider=(10.0, 1e5), scale="log", main=True
+        6000.0, "N/m", "force per metre of depth", low=0.0, high=1e9, slider=(10.0, 1e5), scale="log", main=True
     )
     damping: float = dial(
         1500.0,
         "N s/m",
-        "force against rising and sinking",
+        "vertical damping",
         low=0.0,
         high=1e8,
         slider=(1.0, 1e4),
@@ -47,7 +54,7 @@ class Buoy(Part):
         main=True,
     )
     most: float = dial(
-        20000.0, "N", "greatest force", low=0.0, high=1e9, slider=(100.0, 1e6), scale="log", title="at most"
+        20000.0, "N", "maximum force", low=0.0, high=1e9, slider=(100.0, 1e6), scale="log", title="maximum force"
     )
     x: float = dial(0.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "mount, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))

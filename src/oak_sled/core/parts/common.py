@@ -31,7 +31,7 @@ HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
 Group = Literal["push and turn", "ground", "wheels", "air", "mass", "sudden pushes", "limits and holders"]
-TOO_LARGE = "A smaller number there, or more ticks/s, would hold."
+TOO_LARGE = "Try a smaller number there, or more ticks/s."
 """What is said of a run that diverged for no reason that is known better."""
 
 
@@ -147,9 +147,9 @@ class Part(Frozen):
     _laws: Mapping[str, Written] = PrivateAttr(default_factory=dict)
 
     id: str = name_field("the name by which paths refer to this part")
-    title: str = Field("", max_length=60, description="what the strip is headed with; empty for the kind's own name")
+    title: str = Field("", max_length=60, description="display name; empty: that of its kind")
     trim: float = dial(1.0, "", "gain on everything this part does", low=0.0, high=10.0, slider=(0.0, 2.0))
-    mute: bool = Field(False, description="as if it were not fitted")
+    mute: bool = Field(False, description="off, as if it were not fitted")
     solo: bool = Field(False, description="only this one and gravity (and other solos)")
     aid: bool = Field(False, description="marks a part that departs from physics on purpose")
 
@@ -276,7 +276,7 @@ class Part(Frozen):
             yield self.caution(
                 "too_stiff_for_the_tick",
                 "stiffness" if limit.by_spring else damper,
-                f"spring and damper overshoot in a tick of {show(setting.dt, 's')}, and the bounce grows",
+                f"spring and damper overshoot in a tick of {show(setting.dt, 's')}, and is unstable",
                 f"below {show(spring, 'N/m')} or {show(most, 'N s/m')} {each}, or more ticks/s",
             )
 

@@ -24,16 +24,22 @@ class Fin(Part):
     """
 
     TITLE: ClassVar[str] = "Fin"
-    EXPLAINS: ClassVar[str] = "turn the nose into the motion, by the air"
+    EXPLAINS: ClassVar[str] = "a vertical panel that turns the nose into the airflow"
     FAMILY: ClassVar[Family] = "air"
     GROUP: ClassVar[Group] = "air"
 
     kind: Literal["fin"] = "fin"
     area: float = dial(0.8, "m2", "area of the panel", low=0.0, high=1e4, slider=(0.0, 5.0), main=True)
     lift_slope: float = dial(
-        2.5, "1/rad", "side force coefficient for each radian of slip", low=0.0, high=20.0, slider=(0.0, 7.0), main=True
+        2.5,
+        "1/rad",
+        "lift slope: side force coefficient per radian of slip",
+        low=0.0,
+        high=20.0,
+        slider=(0.0, 7.0),
+        main=True,
     )
-    stall_deg: float = dial(18.0, "°", "slip past which it gives no more", low=0.0, high=90.0, main=True)
+    stall_deg: float = dial(18.0, "°", "slip angle above which the force stays constant", low=0.0, high=90.0, main=True)
     x: float = dial(-1.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "mount, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(0.3, "m", "mount, above the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))

@@ -23,7 +23,7 @@ class Head(Part):
     """x'' = -k/m (x - s) - c/m (x' - s') in each direction, s the place at which it is mounted."""
 
     TITLE: ClassVar[str] = "Head follower"
-    EXPLAINS: ClassVar[str] = "the head of a rider on a spring and a damper, for measures of comfort; pushes nothing"
+    EXPLAINS: ClassVar[str] = "a rider's head on a spring and a damper, for comfort measures; applies no force"
     FAMILY: ClassVar[Family] = "holder"
     GROUP: ClassVar[Group] = "mass"
 
@@ -58,7 +58,7 @@ class Head(Part):
             yield self.caution(
                 "faster_than_the_tick",
                 "stiffness",
-                f"it nods at {show(rate, 'Hz')}, which {case.ticks:.0f} ticks/s do not show",
+                f"it oscillates at {show(rate, 'Hz')}, too fast for {case.ticks:.0f} ticks/s",
                 f"below {show(0.1 * case.ticks, 'Hz')}, or more ticks/s",
             )
 

@@ -64,35 +64,37 @@ class Impulse(Part):
 
     kind: Literal["impulse"] = "impulse"
     channel: str = Field("", description="the channel that fires it; empty: only an event does")
-    fires: Fires = Field("on_press", description="when it is given")
-    way: Way = Field("impulse", description="an impulse, which a heavy craft feels less, or a change of speed")
+    fires: Fires = Field("on_press", description="when it fires")
+    way: Way = Field("impulse", description="an impulse (mass counts), or a change of speed")
     size: float = dial(
-        600.0, "N s", "the push, at full charge", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
+        600.0, "N s", "impulse at full charge", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
         unit_by=("way", UNITS),
     )  # fmt: skip
     lasts: float = dial(
-        0.0, "s", "given evenly over this time; 0: in one tick", low=0.0, high=10.0, slider=(0.0, 1.0), main=True
+        0.0, "s", "duration; 0: one tick", low=0.0, high=10.0, slider=(0.0, 1.0), main=True, title="duration"
     )
     charge_s: float = dial(
-        0.8, "s", "time to full charge", low=0.0, high=60.0, slider=(0.05, 3.0), main=True, title="charges in"
+        0.8, "s", "time to full charge", low=0.0, high=60.0, slider=(0.05, 3.0), main=True, title="charge time"
     )
-    least_share: float = dial(0.2, "", "share that a mere tap gives", low=0.0, high=1.0, title="least share")
+    least_share: float = dial(0.2, "", "minimum charge", low=0.0, high=1.0, title="minimum charge")
     charge_curve: float = dial(
-        1.0, "", "1: grows evenly; above: slow at first", low=0.1, high=8.0, slider=(0.5, 4.0), title="charge curve"
+        1.0, "", "1: linear; above: slow start", low=0.1, high=8.0, slider=(0.5, 4.0), title="charge curve"
     )
     cool_down: float = dial(
-        0.5, "s", "pause before it can be given again", low=0.0, high=600.0, slider=(0.0, 5.0), title="cool-down"
+        0.5, "s", "cool-down before it can fire again", low=0.0, high=600.0, slider=(0.0, 5.0), title="cool-down"
     )
-    gate: push.Gate = Field("always", description="when it is allowed at all")
-    gate_speed: float = dial(5.0, "m/s", "the speed of the gate", low=0.0, high=1e4, slider=(0.0, 40.0))
+    gate: push.Gate = Field("always", description="condition under which it may act")
+    gate_speed: float = dial(5.0, "m/s", "speed at which the condition changes", low=0.0, high=1e4, slider=(0.0, 40.0))
     grace_s: float = dial(
-        0.0, "s", "gate on the ground: still open so long after leaving it", low=0.0, high=10.0, slider=(0.0, 0.5),
+        0.0, "s", "grace time after leaving the ground", low=0.0, high=10.0, slider=(0.0, 0.5),
         title="grace",
     )  # fmt: skip
-    frame: push.Frame = Field("craft", description="the axes its direction is given in")
+    frame: push.Frame = Field("craft", description="frame of its direction")
     azimuth_deg: float = dial(0.0, "°", "direction: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "direction: 90 straight up", low=-90.0, high=90.0)
-    at_point: bool = Field(False, description="at its mount, with the turn that follows, or at the centre of mass")
+    at_point: bool = Field(
+        False, description="act at the mount, with the resulting spin, instead of at the centre of mass"
+    )
     x: float = dial(0.0, "m", "mount, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "mount, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(0.0, "m", "mount, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))

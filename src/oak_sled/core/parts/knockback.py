@@ -65,7 +65,7 @@ class Knockback(Part):
     """Finds whose centre of mass is in its volume and pushes them: which way, how hard, how often."""
 
     TITLE: ClassVar[str] = "Knockback"
-    EXPLAINS: ClassVar[str] = "pushes whoever is in a box, ball or cone: push, lift, fling, fall-off, pauses"
+    EXPLAINS: ClassVar[str] = "pushes bodies in a box, ball or cone: strength, elevation, spin, fall-off, cool-down"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
         (("width", "height"), "volume", ("box",), "only a box has a width and a height"),
         (("angle_deg",), "volume", ("cone",), "only a cone has an angle"),
@@ -81,63 +81,70 @@ class Knockback(Part):
 
     kind: Literal["knockback"] = "knockback"
     channel: str = Field("", description="the channel that sets it off; empty: an event or a shot does")
-    timing: Timing = Field("on_press", description="open while held, for a time after a press, or where a shot bursts")
-    way: Way = Field("impulse", description="mass counts for an impulse and a force, not for the other two")
+    timing: Timing = Field(
+        "on_press", description="active while held, for a time after a press, or where a shot bursts"
+    )
+    way: Way = Field("impulse", description="what its size is; mass counts for an impulse and a force only")
     size: float = dial(
-        400.0, "N s", "how hard", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log", main=True,
+        400.0, "N s", "strength", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log", main=True,
         unit_by=("way", UNITS), title="push",
     )  # fmt: skip
     lift_deg: float = dial(
         15.0,
         "°",
-        "lifts the push above its direction",
+        "elevation added to its direction",
         low=-90.0,
         high=90.0,
         slider=(-10.0, 80.0),
         main=True,
-        title="lift",
+        title="elevation",
     )
     fling_deg: float = dial(
-        0.0, "°/s", "spin given with it; a second of it where the push is a force", low=-1e5, high=1e5,
-        slider=(-2000.0, 2000.0), main=True, title="fling",
+        0.0, "°/s", "spin given with it; per second for a force", low=-1e5, high=1e5,
+        slider=(-2000.0, 2000.0), main=True, title="spin",
     )  # fmt: skip
-    fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="head over heels, or about the upright")
-    reach: float = dial(5.0, "m", "how far it reaches", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log")
-    volume: Volume = Field("cone", description="the shape of the volume in which bodies are pushed")
+    fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="about the pitch axis, or about the yaw axis")
+    reach: float = dial(5.0, "m", "range", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log", title="range")
+    volume: Volume = Field("cone", description="shape of the volume of effect")
     angle_deg: float = dial(
-        30.0, "°", "of a cone: half its angle", low=0.5, high=180.0, slider=(2.0, 90.0), title="half angle"
+        30.0, "°", "half angle of a cone", low=0.5, high=180.0, slider=(2.0, 90.0), title="half angle"
     )
-    width: float = dial(2.0, "m", "of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
-    height: float = dial(2.0, "m", "of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
-    direction: Direction = Field("from_source", description="away from the source, as it faces, or a fixed way")
-    fixed_deg: float = dial(0.0, "°", "heading of a fixed way", low=-360.0, high=360.0)
-    level: bool = Field(True, description="takes the rise out of the direction first, so that lift is all of it")
+    width: float = dial(2.0, "m", "width of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
+    height: float = dial(2.0, "m", "width of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
+    direction: Direction = Field("from_source", description="away from the source, as it faces, or a fixed heading")
+    fixed_deg: float = dial(0.0, "°", "heading of the fixed direction", low=-360.0, high=360.0, title="fixed heading")
+    level: bool = Field(True, description="project the direction onto the horizontal before the elevation is added")
     above: float = dial(
         0.0,
         "m",
-        "above the centre of mass of the bodies it pushes; makes them topple",
+        "height of the push above the centre of mass of what it hits; makes it topple",
         low=-1e3,
         high=1e3,
         slider=(-1.0, 1.0),
+        title="push height",
     )
-    fall_off: FallOff = Field("none", description="with the distance, down to nothing at the reach")
-    lasts: float = dial(
-        0.2, "s", "how long it is open, or a force lasts, after it is set off", low=0.0, high=60.0, slider=(0.0, 3.0)
+    fall_off: FallOff = Field("none", description="fall-off with distance, to 0 at the range")
+    lasts: float = dial(0.2, "s", "duration after the trigger", low=0.0, high=60.0, slider=(0.0, 3.0), title="duration")
+    swell: float = dial(0.0, "s", "of a force: rise time", low=0.0, high=60.0, slider=(0.0, 1.0), title="rise time")
+    fade: float = dial(
+        0.0, "s", "of a force: fall time at the end", low=0.0, high=60.0, slider=(0.0, 1.0), title="fall time"
     )
-    swell: float = dial(0.0, "s", "of a force: time to rise", low=0.0, high=60.0, slider=(0.0, 1.0))
-    fade: float = dial(0.0, "s", "of a force: time to fall at the end", low=0.0, high=60.0, slider=(0.0, 1.0))
     cool_down: float = dial(
-        0.5, "s", "pause before it can be set off again", low=0.0, high=600.0, slider=(0.0, 5.0), title="cool-down"
+        0.5,
+        "s",
+        "cool-down before it can be triggered again",
+        low=0.0,
+        high=600.0,
+        slider=(0.0, 5.0),
+        title="cool-down",
     )
-    repeats: Literal["once", "after_pause"] = Field("once", description="how often it hits one body each time it opens")
-    pause: float = dial(0.3, "s", "between two hits of one body", low=0.0, high=60.0, slider=(0.0, 3.0))
-    reaction: float = dial(0.0, "", "share of the push that the craft feels back; 1 keeps momentum", low=0.0, high=2.0)
+    repeats: Literal["once", "after_pause"] = Field("once", description="hits on one body per trigger")
+    pause: float = dial(0.3, "s", "interval between two hits on one body", low=0.0, high=60.0, slider=(0.0, 3.0))
+    reaction: float = dial(0.0, "", "factor on the reaction on the craft; 1 conserves momentum", low=0.0, high=2.0)
     spares: tuple[str, ...] = Field(
-        (), max_length=100, description="blocks that it passes by", json_schema_extra={"names": "block"}
+        (), max_length=100, description="blocks that it spares", json_schema_extra={"names": "block"}
     )
-    layer: str = reference(
-        "layer", "pushes bodies of layers that collide with this one; empty: with the layer of its craft"
-    )
+    layer: str = reference("layer", "collision layer of its volume; empty: that of its craft")
     azimuth_deg: float = dial(0.0, "°", "where it faces: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "where it faces: 90 straight up", low=-90.0, high=90.0)
     x: float = dial(0.0, "m", "source, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -213,7 +220,7 @@ class Knockback(Part):
             yield self.caution(
                 "same_spot",
                 "direction",
-                "a body stood on the very spot of the source, so that no way leads away: it went as the source faces",
+                "a body stood at the very source, where no direction leads away: it was pushed as the source faces",
                 "move the source, or push as it faces",
             )
 

@@ -62,7 +62,7 @@ class Launcher(Part):
     """Fires shots that fly through air, wind and gravity, and hit what stands in their way."""
 
     TITLE: ClassVar[str] = "Launcher"
-    EXPLAINS: ClassVar[str] = "fires shots: speed, spread, rate, recoil; drag, spin, burn and homing of the shot"
+    EXPLAINS: ClassVar[str] = "fires shots: speed, dispersion, rate, recoil; drag, spin, thrust and homing of the shot"
     FAMILY: ClassVar[Family] = "impulse"
     GROUP: ClassVar[Group] = "sudden pushes"
     EVENT: ClassVar[str] = "shot"
@@ -71,10 +71,10 @@ class Launcher(Part):
     channel: str = Field("", description="the channel that fires it; empty: only an event does")
     fires: Fires = Field("while_held", description="at its rate while held, or once a press")
     muzzle_speed: float = dial(
-        40.0, "m/s", "speed of a shot against the muzzle", low=0.1, high=5e3, slider=(2.0, 400.0), scale="log",
+        40.0, "m/s", "speed of a shot relative to the muzzle", low=0.1, high=5e3, slider=(2.0, 400.0), scale="log",
         main=True, title="muzzle speed",
     )  # fmt: skip
-    rate: float = dial(2.0, "1/s", "shots a second, at most", low=0.01, high=200.0, slider=(0.2, 20.0), scale="log")
+    rate: float = dial(2.0, "1/s", "maximum rate of fire", low=0.01, high=200.0, slider=(0.2, 20.0), scale="log")
     elevation_deg: float = dial(
         10.0, "°", "direction: 90 straight up", low=-90.0, high=90.0, main=True, title="elevation"
     )
@@ -82,19 +82,19 @@ class Launcher(Part):
     spread_deg: float = dial(
         0.0,
         "°",
-        "half the angle of the cone in which shots leave",
+        "half angle of the cone of dispersion",
         low=0.0,
         high=90.0,
         slider=(0.0, 15.0),
-        title="spread",
+        title="dispersion",
     )
-    recoil: float = dial(1.0, "", "share of the recoil that the craft feels; 1 keeps momentum", low=0.0, high=2.0)
-    seed: int = Field(1, ge=0, le=2**31, description="of the spread: the same seed scatters the same way")
+    recoil: float = dial(1.0, "", "factor on the recoil; 1 conserves momentum", low=0.0, high=2.0)
+    seed: int = Field(1, ge=0, le=2**31, description="random seed of the dispersion")
     swing_channel: str = Field("", description="the channel that swings the muzzle; empty: none")
-    swing_deg: float = dial(0.0, "°", "swing to the left at full channel", low=-180.0, high=180.0)
+    swing_deg: float = dial(0.0, "°", "traverse to the left at full input", low=-180.0, high=180.0, title="traverse")
     tilt_channel: str = Field("", description="the channel that raises the muzzle; empty: none")
-    tilt_deg: float = dial(0.0, "°", "rise at full channel", low=-90.0, high=90.0)
-    frame: push.Frame = Field("craft", description="the axes its direction is given in")
+    tilt_deg: float = dial(0.0, "°", "elevation at full input", low=-90.0, high=90.0)
+    frame: push.Frame = Field("craft", description="frame of its direction")
     x: float = dial(1.0, "m", "muzzle, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "muzzle, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(0.5, "m", "muzzle, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -102,49 +102,59 @@ class Launcher(Part):
         8.0, "kg", "mass of a shot", low=1e-4, high=1e5, slider=(0.01, 200.0), scale="log", main=True, title="shot mass"
     )
     shot_size: float = dial(
-        0.25, "m", "its diameter", low=0.02, high=10.0, slider=(0.04, 1.5), scale="log", title="shot size"
+        0.25, "m", "its diameter", low=0.02, high=10.0, slider=(0.04, 1.5), scale="log", title="shot diameter"
     )
     shot_drag: float = dial(
         0.45, "", "its drag coefficient Cd", low=0.0, high=50.0, slider=(0.0, 2.0), title="shot drag"
     )
-    gravity_scale: float = dial(1.0, "", "share of gravity that it feels", low=-10.0, high=10.0, slider=(0.0, 2.0))
+    gravity_scale: float = dial(1.0, "", "factor on gravity", low=-10.0, high=10.0, slider=(0.0, 2.0))
     backspin: float = dial(
-        0.0, "rad/s", "spin about the level axis across its way; lifts it where it has spin lift",
+        0.0, "rad/s", "backspin; gives lift with spin lift",
         low=-1e4, high=1e4, slider=(-300.0, 300.0),
     )  # fmt: skip
     side_spin: float = dial(
         0.0,
         "rad/s",
-        "spin that bends its way to the left",
+        "sidespin; curves the flight to the left",
         low=-1e4,
         high=1e4,
         slider=(-300.0, 300.0),
-        title="side spin",
+        title="sidespin",
     )
     spin_lift: float = dial(
         0.0,
         "",
-        "lift figure of its spin: 1 for a smooth ball in the linear range",
+        "lift coefficient of its spin: 1 for a smooth ball in the linear range",
         low=0.0,
         high=50.0,
         slider=(0.0, 2.0),
+        title="lift coefficient",
     )
     shot_thrust: float = dial(
-        0.0, "N", "its own thrust while it burns", low=0.0, high=1e6, slider=(0.0, 2000.0), title="shot thrust"
+        0.0, "N", "thrust while it burns", low=0.0, high=1e6, slider=(0.0, 2000.0), title="shot thrust"
     )
-    burn_s: float = dial(1.0, "s", "how long it burns", low=0.0, high=600.0, slider=(0.0, 10.0), title="burns for")
+    burn_s: float = dial(1.0, "s", "burn time", low=0.0, high=600.0, slider=(0.0, 10.0), title="burn time")
     homing: float = dial(
-        0.0, "", "steering: turns so many times as fast as the line to its goal; 3 to 5 hits, 0 is none",
-        low=0.0, high=50.0, slider=(0.0, 8.0),
+        0.0, "", "navigation constant of proportional navigation; 3 to 5 hits, 0: none",
+        low=0.0, high=50.0, slider=(0.0, 8.0), title="homing constant",
     )  # fmt: skip
     homing_limit: float = dial(
-        200.0, "m/s2", "hardest turn", low=0.0, high=1e5, slider=(5.0, 1000.0), scale="log", title="hardest turn"
+        200.0,
+        "m/s2",
+        "maximum lateral acceleration",
+        low=0.0,
+        high=1e5,
+        slider=(5.0, 1000.0),
+        scale="log",
+        title="homing limit",
     )
-    homes_on: str = reference("block", "the block it homes on; empty: the loose one nearest its course")
-    lifetime: float = dial(8.0, "s", "how long a shot lasts", low=0.05, high=600.0, slider=(0.5, 30.0))
-    on_hit: OnHit = Field("goes_on", description="what a shot does at a hit: bounce and fly on, or burst")
-    blast: str = Field("", max_length=60, description="the knockback of this craft that a burst sets off; empty: none")
-    in_flight: int = Field(8, ge=1, le=64, description="shots in flight at most; one more takes the oldest away")
+    homes_on: str = reference("block", "target block; empty: the dynamic one nearest its course")
+    lifetime: float = dial(8.0, "s", "lifetime of a shot", low=0.05, high=600.0, slider=(0.5, 30.0))
+    on_hit: OnHit = Field("goes_on", description="at a hit: bounce and fly on, or burst")
+    blast: str = Field("", max_length=60, description="knockback of this craft that a burst triggers; empty: none")
+    in_flight: int = Field(
+        8, ge=1, le=64, description="maximum number of shots in flight; a new one replaces the oldest"
+    )
     material: str = reference("material", "the material of a shot; empty: timber")
     layer: str = reference("layer", "the collision layer of its shots; empty: bodies")
 

@@ -32,7 +32,7 @@ class LayerPair(Frozen):
     id: str = name_field("its name")
     one: str = reference("layer", "a layer", ...)
     other: str = reference("layer", "the other layer, or the same", ...)
-    then: Response = Field("pass", description="they collide, only report each other, or pass unnoticed")
+    then: Response = Field("pass", description="collide, only report overlaps, or ignore each other")
 
     @field_validator("then", mode="before")
     @classmethod

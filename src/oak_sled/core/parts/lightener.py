@@ -24,17 +24,17 @@ class Lightener(Part):
     """A force upward at the centre of mass: its share times the weight of the craft."""
 
     TITLE: ClassVar[str] = "Counter-gravity"
-    EXPLAINS: ClassVar[str] = "take a share of the weight away, always, on the ground or in the air"
+    EXPLAINS: ClassVar[str] = "cancels a share of the weight, always, on the ground or in the air"
     FAMILY: ClassVar[Family] = "gravity"
     GROUP: ClassVar[Group] = "mass"
     SHOWS: ClassVar[Shown] = "up"
 
     kind: Literal["lightener"] = "lightener"
     share: float = dial(
-        0.5, "", "share of the weight that it takes; below 0 it presses down", low=-10.0, high=10.0,
+        0.5, "", "share of the weight that it cancels; negative: presses down", low=-10.0, high=10.0,
         slider=(-1.0, 1.5), main=True,
     )  # fmt: skip
-    acts: Acts = Field("always", description="always, only while something carries the craft, or only in the air")
+    acts: Acts = Field("always", description="when it acts: always, on the ground, or in the air")
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
 
     def record(self, pack: Pack) -> dict[str, Any]:
@@ -58,7 +58,7 @@ class Lightener(Part):
             yield self.caution(
                 "lighter_than_nothing",
                 "share",
-                f"it takes {100.0 * self.trim * self.share:.0f} % of the weight, so the craft rises for ever",
+                f"it takes {100.0 * self.trim * self.share:.0f} % of the weight, so the craft rises forever",
                 "at most 1",
             )
 

@@ -28,7 +28,7 @@ class Limiter(Part):
     """Keeps a speed under a limit, last of all in the tick."""
 
     TITLE: ClassVar[str] = "Speed limit"
-    EXPLAINS: ClassVar[str] = "keep a speed under a number"
+    EXPLAINS: ClassVar[str] = "keeps a speed below a limit"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = ((("knee",), "style", ("soft", "fade"), "a hard limit has no knee"),)
     FAMILY: ClassVar[Family] = "holder"
     GROUP: ClassVar[Group] = "limits and holders"
@@ -41,14 +41,14 @@ class Limiter(Part):
 
     kind: Literal["limiter"] = "limiter"
     limits: Limits = Field("total", description="the speed it limits")
-    style: Style = Field("hard", description="cut the vector off, drag it back past a knee, or fade the thrust")
+    style: Style = Field("hard", description="clamp the speed, add drag above a knee, or reduce the thrust")
     limit: float = dial(
         25.0, "m/s", "the limit", low=0.0, high=1e5, slider=(0.0, 60.0), main=True, unit_by=("limits", RATE_UNITS)
     )
     knee: float = dial(
         2.0,
         "m/s",
-        "soft and fade: how far below the limit it begins",
+        "soft and fade: distance below the limit at which it begins",
         low=0.0,
         high=1e5,
         slider=(0.0, 20.0),
@@ -56,7 +56,7 @@ class Limiter(Part):
         unit_by=("limits", RATE_UNITS),
     )
     rate: float = dial(
-        4.0, "1/s", "soft: how fast the excess is taken", low=0.0, high=1e4, slider=(0.1, 30.0), scale="log"
+        4.0, "1/s", "soft: rate at which the excess is removed", low=0.0, high=1e4, slider=(0.1, 30.0), scale="log"
     )
 
     def record(self, pack: Pack) -> dict[str, Any]:

@@ -88,7 +88,7 @@ class Pad(Part):
     """
 
     TITLE: ClassVar[str] = "Hover pads"
-    EXPLAINS: ClassVar[str] = "float over the ground on rays: spring, cushion or on/off, with damping"
+    EXPLAINS: ClassVar[str] = "hover over the ground on rays: spring, cushion or on/off, with damping"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
         (("progression",), "law", ("progressive",), "of the progressive law"),
         (("band",), "law", ("on_off",), "of the law on and off"),
@@ -99,17 +99,17 @@ class Pad(Part):
     PLACES: ClassVar[tuple[Place, ...]] = (PUSH,)
 
     kind: Literal["pad"] = "pad"
-    law: Law = Field("spring", description="how the force follows the gap")
+    law: Law = Field("spring", description="law of force over gap")
     stiffness: float = dial(
-        8000.0, "N/m", "force of a pad for each metre of compression, in the spring and the progressive law", low=0.0,
+        8000.0, "N/m", "stiffness of each pad (spring and progressive law)", low=0.0,
         high=1e8, slider=(100.0, 1e5), scale="log", main=True,
     )  # fmt: skip
     damping: float = dial(
-        1200.0, "N s/m", "force of a pad against the change of its gap", low=0.0, high=1e7, slider=(10.0, 1e4),
+        1200.0, "N s/m", "damping of each pad", low=0.0, high=1e7, slider=(10.0, 1e4),
         scale="log", main=True,
     )  # fmt: skip
     reach: float = dial(
-        1.0, "m", "gap at which a pad begins to push: the length of its ray", low=0.01, high=1e3, slider=(0.1, 4.0),
+        1.0, "m", "length of its ray: gap at which a pad begins to push", low=0.01, high=1e3, slider=(0.1, 4.0),
         main=True,
     )  # fmt: skip
     progression: float = dial(
@@ -120,31 +120,28 @@ class Pad(Part):
         slider=(10.0, 1e5), scale="log",
     )  # fmt: skip
     band: float = dial(
-        0.05, "m", "on and off: it goes off this far above the gap at which it goes on", low=0.0, high=10.0,
-        slider=(0.0, 0.5),
+        0.05, "m", "on and off: hysteresis of the gap", low=0.0, high=10.0,
+        slider=(0.0, 0.5), title="hysteresis",
     )  # fmt: skip
-    formula: str = Field("", max_length=60, description="the formula of its push; empty: the law and the damper")
+    formula: str = Field("", max_length=60, description="formula for its force; empty: the law and the damper")
     most: float = dial(
-        0.0, "N", "greatest force of a pad; 0: no limit", low=0.0, high=1e8, slider=(0.0, 50000.0), title="at most"
+        0.0, "N", "maximum force of a pad; 0: no limit", low=0.0, high=1e8, slider=(0.0, 50000.0), title="maximum force"
     )
-    aim: Aim = Field("craft", description="where its rays point: down in craft axes, in world axes, or to the ground")
-    along: Along = Field("ray", description="the direction of its force: against its ray, or along the surface normal")
+    aim: Aim = Field("craft", description="direction of its rays: down in craft axes, in world axes, or to the ground")
+    along: Along = Field("ray", description="direction of its force: against the ray, or along the surface normal")
     damping_from: DampingFrom = Field(
-        "point_speed", description="the speed of the mount along the ray, or the change of the gap since the last tick"
+        "point_speed",
+        description="rate for damping: speed of the mount along the ray, or change of the gap since the last tick",
     )
-    on_miss: OnMiss = Field(
-        "forget", description="the gap before the ray found nothing: forgotten, or compared with at the next touch"
-    )
-    slope_limit_deg: float = dial(
-        90.0, "°", "it does not stand on what is steeper", low=0.0, high=90.0, title="slope limit"
-    )
+    on_miss: OnMiss = Field("forget", description="after a miss: reset the last gap, or keep it")
+    slope_limit_deg: float = dial(90.0, "°", "steepest slope it stands on", low=0.0, high=90.0, title="slope limit")
     pulls: bool = Field(False, description="whether the damper may pull the craft down")
-    layer: str = reference("layer", "its rays find what this layer collides with; empty: its craft's")
+    layer: str = reference("layer", "collision layer of its rays; empty: that of its craft")
     x: float = dial(0.0, "m", "middle of the pads, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "middle of the pads, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(-0.2, "m", "mount of the pads, above the origin", low=-1e3, high=1e3, slider=(-2.0, 1.0))
-    spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
-    spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_x: float = dial(0.0, "m", "half the wheelbase", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_y: float = dial(0.0, "m", "half the track width", low=0.0, high=1e3, slider=(0.0, 3.0))
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
@@ -315,7 +312,7 @@ class Pad(Part):
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.trim <= 0.0 or setting.rays == 0:
-            return ("pushes nothing",)
+            return ("applies no force",)
         load = setting.carried / setting.rays
         gap = self.rest_gap(load / self.trim)
         first = f"rides at {show(gap, 'm')}: {show(self.reach - gap, 'm')} of sag"
@@ -332,7 +329,7 @@ class Pad(Part):
             yield self.caution(
                 "never_still",
                 "law",
-                "a force that is only on or off has no gap at which it equals the weight: it goes up and down for ever",
+                "a force that is only on or off never equals the weight: it oscillates forever",
                 "a spring with damping",
             )
         else:
@@ -341,8 +338,8 @@ class Pad(Part):
             yield self.caution(
                 "damper_spike",
                 "on_miss",
-                "at the first touch after a flight the gap is compared with that of before, within one tick: a jolt",
-                "forget the gap, or take the speed of the point",
+                "after a miss the damper compares the gap with the last one, in one tick: a jolt",
+                "reset the gap after a miss, or damp by point speed",
                 "forget the gap",
                 {"on_miss": "forget"},
             )
@@ -361,7 +358,7 @@ class Pad(Part):
             yield self.caution(
                 "cannot_carry",
                 "reach",
-                f"at no gap its pads push more than {show(most, 'N')}: they cannot carry {show(alone, 'N')} of weight",
+                f"its pads give at most {show(most, 'N')}: they cannot carry {show(alone, 'N')} of weight",
                 "a stiffer spring, or a longer reach",
             )
             return
@@ -373,7 +370,7 @@ class Pad(Part):
             yield self.caution(
                 "bounces_on",
                 "damping",
-                f"with {100.0 * share:.0f} % of critical damping it bounces on for long",
+                f"with {100.0 * share:.0f} % of critical damping it takes long to settle",
                 f"{show(settles, 'N s/m')} a pad settles in a few bounces",
                 f"set the damping to {show(settles, 'N s/m')}",
                 {"damping": float(f"{settles / max(self.trim, 1e-9):.3g}")},

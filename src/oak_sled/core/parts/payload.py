@@ -47,23 +47,23 @@ class Payload(Part):
 
     kind: Literal["payload"] = "payload"
     mass: float = dial(100.0, "kg", "its mass", low=0.01, high=1e6, slider=(1.0, 5000.0), scale="log", main=True)
-    size: float = dial(0.4, "m", "its diameter", low=0.02, high=20.0, slider=(0.1, 3.0))
+    size: float = dial(0.4, "m", "its diameter", low=0.02, high=20.0, slider=(0.1, 3.0), title="diameter")
     channel: str = Field("", description="the channel that moves it from here to there; empty: it stays")
     rate: float = dial(
-        0.5, "m/s", "how fast it is moved at full channel", low=0.0, high=100.0, slider=(0.05, 5.0), scale="log",
+        0.5, "m/s", "speed at full input", low=0.0, high=100.0, slider=(0.05, 5.0), scale="log",
         main=True,
     )  # fmt: skip
     start_share: float = dial(
-        0.0, "", "where on its line it starts: 0 here, 1 there", low=0.0, high=1.0, title="starts at"
+        0.0, "", "position at the start: 0 here, 1 there", low=0.0, high=1.0, title="start position"
     )
-    fill_channel: str = Field("", description="the channel that fills it, and empties it backward; empty: it stays")
+    fill_channel: str = Field("", description="channel that fills and empties it; empty: none")
     fill_rate: float = dial(
-        0.0, "kg/s", "what it takes on at full channel", low=0.0, high=1e6, slider=(0.0, 100.0), title="fill rate"
+        0.0, "kg/s", "mass flow at full input", low=0.0, high=1e6, slider=(0.0, 100.0), title="fill rate"
     )
     full_mass: float = dial(
         0.0,
         "kg",
-        "its mass when it is full; 0: as it starts",
+        "mass when full; 0: as at the start",
         low=0.0,
         high=1e6,
         slider=(0.0, 5000.0),
@@ -134,16 +134,19 @@ class Payload(Part):
             yield self.caution(
                 "payload_far_heavier",
                 "mass",
-                "it weighs more than twenty times its craft, which then hangs on it",
+                "it is more than twenty times heavier than its craft",
                 "a lighter payload, or a heavier craft",
             )
         if self.fill_channel and (self.fill_rate == 0.0 or self.full_mass <= self.mass):
             yield self.caution(
-                "never_fills", "full_mass", "a channel fills it, but it takes nothing on", "a rate, and more when full"
+                "never_fills",
+                "full_mass",
+                "a channel fills it, but it takes nothing on",
+                "a rate, and more when full",
             )
         if self.channel and (self.way() == 0.0 or self.rate == 0.0):
             yield self.caution(
-                "goes_nowhere", "to_z", "a channel moves it, but here and there are one place, or its rate is 0",
+                "goes_nowhere", "to_z", "a channel moves it, but both ends are one place, or its rate is 0",
                 "another place there",
             )  # fmt: skip
 

@@ -43,18 +43,22 @@ class Push(Part):
 
     channel: str = Field("", description="the channel that drives it; empty: always full")
     timing: Timing = Field("while_held", description="when it acts")
-    window: float = dial(0.5, "s", "how long it acts after a trigger", low=0.0, high=60.0, slider=(0.02, 3.0))
-    swell: float = dial(0.0, "s", "time to rise inside the window", low=0.0, high=60.0, slider=(0.0, 1.0))
-    fade: float = dial(0.0, "s", "time to fall at the end of the window", low=0.0, high=60.0, slider=(0.0, 1.0))
-    gate: Gate = Field("always", description="when it is allowed to act at all")
-    gate_speed: float = dial(5.0, "m/s", "the speed of the gate", low=0.0, high=1e4, slider=(0.0, 40.0))
+    window: float = dial(0.5, "s", "duration after a trigger", low=0.0, high=60.0, slider=(0.02, 3.0))
+    swell: float = dial(
+        0.0, "s", "rise time within the window", low=0.0, high=60.0, slider=(0.0, 1.0), title="rise time"
+    )
+    fade: float = dial(
+        0.0, "s", "fall time at the end of the window", low=0.0, high=60.0, slider=(0.0, 1.0), title="fall time"
+    )
+    gate: Gate = Field("always", description="condition under which it may act")
+    gate_speed: float = dial(5.0, "m/s", "speed at which the condition changes", low=0.0, high=1e4, slider=(0.0, 40.0))
     grace_s: float = dial(
-        0.0, "s", "gate on the ground: still open so long after leaving it", low=0.0, high=10.0, slider=(0.0, 0.5),
+        0.0, "s", "grace time after leaving the ground", low=0.0, high=10.0, slider=(0.0, 0.5),
         title="grace",
     )  # fmt: skip
-    air_share: float = dial(1.0, "", "share of it left while nothing carries the craft", low=0.0, high=1.0)
-    frame: Frame = Field("craft", description="the axes its direction is given in")
-    on_release: Release = Field("coast", description="a speed aim with no input: let it coast, or bring it to a stop")
+    air_share: float = dial(1.0, "", "factor while the craft is in the air", low=0.0, high=1.0)
+    frame: Frame = Field("craft", description="frame of its direction")
+    on_release: Release = Field("coast", description="speed aim without input: coast, or stop")
 
     def _waits_for_channel(self) -> bool:
         """Whether it does nothing at all while its channel rests."""
@@ -87,7 +91,7 @@ class Push(Part):
             yield self.caution(
                 "always_on",
                 "channel",
-                "it acts while held, but no channel holds it, so it is full on all the time",
+                "it acts while held, and has no channel: it is always on",
                 "give it a channel, or let it act always",
             )
         once = getattr(self, "way", "") in ("impulse", "speed_change", "spin_impulse", "spin_change")

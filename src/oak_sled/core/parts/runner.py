@@ -65,7 +65,7 @@ RECORD = np.dtype(
 
 GRIP = Place(
     "grip_share",
-    "share of the side grip",
+    "factor on the lateral friction coefficient",
     "",
     "formula",
     (
@@ -86,7 +86,7 @@ class Runner(Part):
     """One, two or four linked runners on the ground."""
 
     TITLE: ClassVar[str] = "Runners"
-    EXPLAINS: ClassVar[str] = "glide forward, bite sideways, slide and catch"
+    EXPLAINS: ClassVar[str] = "slide forward, grip sideways, break loose and recover"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
         (("share",), "law", ("share",), "of the share law"),
         (("stiffness",), "law", ("linear",), "of the linear law"),
@@ -105,69 +105,78 @@ class Runner(Part):
     PLACES: ClassVar[tuple[Place, ...]] = (GRIP,)
 
     kind: Literal["runner"] = "runner"
-    law: Law = Field("curve", description="how side force follows side slip")
+    law: Law = Field("curve", description="law of lateral force over slip")
     side_grip: float = dial(
         0.6,
         "",
-        "greatest side force as a share of the load",
+        "lateral friction coefficient",
         low=0.0,
         high=10.0,
         slider=(0.0, 1.5),
         main=True,
-        title="edge grip",
+        title="lateral friction",
     )
     glide: float = dial(
         0.02,
         "",
-        "forward resistance as a share of the load",
+        "sliding resistance coefficient",
         low=0.0,
         high=5.0,
         slider=(0.0, 0.2),
         main=True,
-        title="glide loss",
+        title="resistance",
     )
-    share: float = dial(0.3, "1/tick", "share of side speed taken a tick, in the share law", low=0.0, high=1.0)
+    share: float = dial(
+        0.3, "1/tick", "share of lateral speed cancelled per tick (share law)", low=0.0, high=1.0, title="share a tick"
+    )
     stiffness: float = dial(
         6.0,
         "1/rad",
-        "side force over load and slip angle, in the linear law",
+        "cornering stiffness per load (linear law)",
         low=0.0,
         high=1e3,
         slider=(0.5, 40.0),
         scale="log",
+        title="cornering stiffness",
     )
     curve: tuple[GripKnot, ...] = Field(
-        DEFAULT_CURVE, min_length=2, max_length=64, description="the curve law, by slip angle"
+        DEFAULT_CURVE, min_length=2, max_length=64, description="grip over slip angle (curve law)"
     )
-    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
-    formula: str = Field("", max_length=60, description="the formula of its grip over slip; empty: the law")
+    formula: str = Field("", max_length=60, description="formula for grip over slip; empty: the law")
     slides_past_deg: float = dial(
-        14.0, "°", "slip angle at which it breaks loose", low=0.0, high=90.0, title="slides past"
+        14.0, "°", "slip angle above which it slides", low=0.0, high=90.0, title="slide angle"
     )
     bites_at_deg: float = dial(
         8.0,
         "°",
-        "slip angle below which it grips again",
+        "slip angle below which it stops sliding",
         low=0.0,
         high=90.0,
         slider=(0.0, 30.0),
         main=True,
-        title="bites again at",
+        title="grip angle",
     )
-    slide_grip: float = dial(
-        0.7, "", "share of the side grip left while sliding", low=0.0, high=2.0, title="grip sliding"
-    )
+    slide_grip: float = dial(0.7, "", "factor on lateral grip while sliding", low=0.0, high=2.0, title="sliding grip")
     blend_s: float = dial(
-        0.15, "s", "time over which grip comes and goes", low=0.0, high=10.0, slider=(0.0, 1.0), title="blend"
+        0.15,
+        "s",
+        "transition time between gripping and sliding",
+        low=0.0,
+        high=10.0,
+        slider=(0.0, 1.0),
+        title="blend time",
     )
     steer_channel: str = Field("", description="the channel that turns the runners; empty: they stay straight")
-    steer_deg: float = dial(0.0, "°", "turn of the runners at full channel", low=-90.0, high=90.0, slider=(-40.0, 40.0))
+    steer_deg: float = dial(
+        0.0, "°", "steering angle at full input", low=-90.0, high=90.0, slider=(-40.0, 40.0), title="steering angle"
+    )
     x: float = dial(0.0, "m", "middle of the runners, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "middle of the runners, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(-0.4, "m", "foot of the runners, above the origin", low=-1e3, high=1e3, slider=(-2.0, 0.0))
-    spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
-    spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_x: float = dial(0.0, "m", "half the wheelbase", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_y: float = dial(0.0, "m", "half the track width", low=0.0, high=1e3, slider=(0.0, 3.0))
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

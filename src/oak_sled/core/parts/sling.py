@@ -33,19 +33,28 @@ class Sling(Part):
     PULLED: ClassVar[bool] = True
 
     kind: Literal["sling"] = "sling"
-    way: Way = Field("impulse", description="an impulse, which a heavy craft feels less, or a change of speed")
+    way: Way = Field("impulse", description="an impulse (mass counts), or a change of speed")
     size: float = dial(
-        600.0, "N s", "the push at a full pull", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
-        unit_by=("way", UNITS),
+        600.0, "N s", "impulse at a full pull", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
+        unit_by=("way", UNITS), title="impulse",
     )  # fmt: skip
     cap: float = dial(
-        4.0, "m", "a pull past this gives nothing more", low=0.01, high=1e3, slider=(0.5, 20.0), main=True, title="cap"
+        4.0,
+        "m",
+        "pull at which the impulse is greatest",
+        low=0.01,
+        high=1e3,
+        slider=(0.5, 20.0),
+        main=True,
+        title="full pull",
     )
     curve: float = dial(
-        1.0, "", "1: grows evenly with the pull; above: slow at first", low=0.1, high=8.0, slider=(0.5, 4.0), main=True
+        1.0, "", "1: linear; above: slow start", low=0.1, high=8.0, slider=(0.5, 4.0), main=True, title="response"
     )
-    lift_deg: float = dial(0.0, "°", "lifts the push above the pull's line", low=-90.0, high=90.0, slider=(-10.0, 80.0))
-    hold: Hold = Field("in_place", description="the craft until it is released: loose, held in place, or weightless")
+    lift_deg: float = dial(
+        0.0, "°", "elevation added to the launch", low=-90.0, high=90.0, slider=(-10.0, 80.0), title="elevation"
+    )
+    hold: Hold = Field("in_place", description="craft before release: free, held in place, or weightless")
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {

@@ -19,7 +19,7 @@ class GripKnot(Frozen):
     """A point of a grip curve: share of the side grip at a slip angle."""
 
     slip_deg: float = dial(0.0, "°", "slip angle", low=0.0, high=90.0)
-    grip: float = dial(0.0, "", "share of the side grip", low=0.0, high=3.0)
+    grip: float = dial(0.0, "", "factor on the lateral friction coefficient", low=0.0, high=3.0)
 
 
 DEFAULT_CURVE = tuple(

@@ -94,7 +94,7 @@ class Thruster(push.Push):
     thrust: float = dial(
         DECLARED_THRUST,
         "N",
-        "push at full channel",
+        "force at full input",
         low=0.0,
         high=1e7,
         slider=(10.0, 10000.0),
@@ -103,13 +103,13 @@ class Thruster(push.Push):
         unit_by=("way", UNITS),
     )
     curve: tuple[SpeedKnot, ...] = Field(
-        FLAT, min_length=1, max_length=64, description="the share of it that is left, by the speed along it"
+        FLAT, min_length=1, max_length=64, description="factor on it over the speed along it"
     )
-    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
-    formula: str = Field("", max_length=60, description="the formula of the share that is left; empty: the curve")
+    formula: str = Field("", max_length=60, description="formula for that factor; empty: the curve")
     reverse_share: float = dial(
-        0.4, "", "share of it when the channel is negative", low=0.0, high=1.0, main=True, title="reverse share"
+        0.4, "", "factor at negative input", low=0.0, high=1.0, main=True, title="reverse share"
     )
     azimuth_deg: float = dial(0.0, "°", "direction of the push: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "direction of the push: 90 straight up", low=-90.0, high=90.0)
@@ -117,7 +117,7 @@ class Thruster(push.Push):
     vane_deg: float = dial(
         0.0,
         "°",
-        "turn of the thrust line at full channel; a thruster behind the centre then yaws left",
+        "turn of the thrust line at full input; behind the centre of mass it yaws the craft left",
         low=-90.0,
         high=90.0,
         slider=(-45.0, 45.0),
@@ -125,13 +125,13 @@ class Thruster(push.Push):
         title="vane angle",
     )
     at_point: bool = Field(
-        False, description="act at the mount, with the torque that follows, or at the centre of mass"
+        False, description="act at the mount, with the resulting torque, instead of at the centre of mass"
     )
     x: float = dial(0.0, "m", "mount, forward of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "mount, left of the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(0.0, "m", "mount, above the craft's origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     aim_limit: float = dial(
-        2000.0, "N", "greatest force of a speed aim", low=0.0, high=1e7, slider=(10.0, 20000.0), scale="log"
+        2000.0, "N", "maximum force of a speed aim", low=0.0, high=1e7, slider=(10.0, 20000.0), scale="log"
     )
 
     @model_validator(mode="after")

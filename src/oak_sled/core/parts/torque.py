@@ -42,7 +42,7 @@ class Torque(push.Push):
     """Turns the craft about roll, pitch or yaw."""
 
     TITLE: ClassVar[str] = "Torque"
-    EXPLAINS: ClassVar[str] = "turn without a push: rudder, gyro, steering aid"
+    EXPLAINS: ClassVar[str] = "torque about roll, pitch or yaw: rudder, gyro, steering aid"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (*push.TIMED, (("aim_limit",), "way", ("spin_aim",), "it aims at no spin"))
     FAMILY: ClassVar[Family] = "drive"
     GROUP: ClassVar[Group] = "push and turn"
@@ -54,27 +54,28 @@ class Torque(push.Push):
     turn: float = dial(
         300.0,
         "N m",
-        "turn at full channel, positive to the left for yaw",
+        "torque at full input; positive yaw is to the left",
         low=-1e7,
         high=1e7,
         slider=(0.0, 2000.0),
         main=True,
         unit_by=("way", UNITS),
+        title="torque",
     )
     axis: Axis = Field("yaw", description="the axis it turns about")
     builds_by: float = dial(
         0.0,
         "m/s",
-        "forward speed at which it has its full effect; 0: full at standstill",
+        "forward speed at which it reaches full effect; 0: full at standstill",
         low=0.0,
         high=1e4,
         slider=(0.0, 20.0),
         main=True,
-        title="builds by",
+        title="full effect at",
     )
-    flips_in_reverse: bool = Field(False, description="turns the other way while the craft runs backward")
+    flips_in_reverse: bool = Field(False, description="reverse it while the craft moves backward")
     aim_limit: float = dial(
-        500.0, "N m", "greatest torque of a spin aim", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log"
+        500.0, "N m", "maximum torque of a spin aim", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log"
     )
 
     def record(self, pack: Pack) -> dict[str, Any]:

@@ -23,7 +23,7 @@ class TurnSlower(Part):
     asks for at this speed is past a limit; it never takes more speed than what is past it."""
 
     TITLE: ClassVar[str] = "Slower in turns"
-    EXPLAINS: ClassVar[str] = "aid: take speed off in turns past a side acceleration"
+    EXPLAINS: ClassVar[str] = "aid: slows down in turns above a lateral acceleration"
     FAMILY: ClassVar[Family] = "holder"
     GROUP: ClassVar[Group] = "limits and holders"
     CHANNEL_GUESS: ClassVar[str] = "steer"
@@ -32,11 +32,11 @@ class TurnSlower(Part):
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     channel: str = Field("", description="the channel that steers; empty: it acts in every turn")
     most_g: float = dial(
-        0.3, "g", "side acceleration past which it slows the craft", low=0.0, high=100.0, slider=(0.0, 1.5), main=True,
-        title="from",
+        0.3, "g", "lateral g above which it slows the craft", low=0.0, high=100.0, slider=(0.0, 1.5), main=True,
+        title="from lateral g",
     )  # fmt: skip
     strength: float = dial(
-        0.3, "", "greatest force as a share of the weight", low=0.0, high=100.0, slider=(0.0, 1.0), main=True
+        0.3, "", "maximum force as a share of the weight", low=0.0, high=100.0, slider=(0.0, 1.0), main=True
     )
 
     def record(self, pack: Pack) -> dict[str, Any]:

@@ -26,23 +26,23 @@ class Upright(Part):
     that closes it, w the spin without what of it turns about that direction. Yaw stays free."""
 
     TITLE: ClassVar[str] = "Upright holder"
-    EXPLAINS: ClassVar[str] = "turn back to upright, or to the ground's normal, like a spring with damping"
+    EXPLAINS: ClassVar[str] = "turns back to upright, or to the ground normal, by a spring with damping"
     FAMILY: ClassVar[Family] = "holder"
     GROUP: ClassVar[Group] = "limits and holders"
     SHOWS: ClassVar[Shown] = "roll"
 
     kind: Literal["upright"] = "upright"
-    toward: Toward = Field("upright", description="upright in the world, or the mean normal of what carries the craft")
+    toward: Toward = Field("upright", description="world up, or the mean normal of the ground below")
     stiffness: float = dial(
-        2000.0, "N m/rad", "torque for each radian of lean", low=0.0, high=1e8, slider=(10.0, 1e5), scale="log",
+        2000.0, "N m/rad", "torque per radian of lean", low=0.0, high=1e8, slider=(10.0, 1e5), scale="log",
         main=True,
     )  # fmt: skip
     damping: float = dial(
-        300.0, "N m s/rad", "torque against rolling and pitching", low=0.0, high=1e7, slider=(1.0, 1e4), scale="log",
+        300.0, "N m s/rad", "damping of roll and pitch", low=0.0, high=1e7, slider=(1.0, 1e4), scale="log",
         main=True,
     )  # fmt: skip
     most: float = dial(
-        0.0, "N m", "greatest torque; 0: no limit", low=0.0, high=1e8, slider=(0.0, 1e4), title="at most"
+        0.0, "N m", "maximum torque; 0: no limit", low=0.0, high=1e8, slider=(0.0, 1e4), title="maximum torque"
     )
 
     def record(self, pack: Pack) -> dict[str, Any]:
@@ -73,7 +73,7 @@ class Upright(Part):
             yield self.caution(
                 "too_stiff_for_the_tick",
                 "stiffness" if limit.by_spring else "damping",
-                f"its torque overshoots in a tick of {show(dt, 's')}, and the swing grows",
+                f"its torque overshoots in a tick of {show(dt, 's')}, and is unstable",
                 f"below {show(limit.spring, 'N m/rad')}, or {show(limit.damper, 'N m s/rad')}",
             )
 

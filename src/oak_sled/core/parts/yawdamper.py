@@ -21,7 +21,7 @@ class YawDamper(Part):
     never turns the craft the other way in a tick."""
 
     TITLE: ClassVar[str] = "Yaw damper"
-    EXPLAINS: ClassVar[str] = "aid: a torque against yawing faster than a rate"
+    EXPLAINS: ClassVar[str] = "aid: damps yaw above a rate"
     FAMILY: ClassVar[Family] = "holder"
     GROUP: ClassVar[Group] = "limits and holders"
     SHOWS: ClassVar[Shown] = "yaw"
@@ -29,17 +29,17 @@ class YawDamper(Part):
     kind: Literal["yaw_damper"] = "yaw_damper"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     damping: float = dial(
-        2000.0, "N m s/rad", "torque for each rad/s past the free rate", low=0.0, high=1e8, slider=(10.0, 1e5),
+        2000.0, "N m s/rad", "torque per rad/s above the free rate", low=0.0, high=1e8, slider=(10.0, 1e5),
         scale="log", main=True,
     )  # fmt: skip
     free_deg: float = dial(
-        40.0, "°/s", "yaw rate up to which it does nothing", low=0.0, high=1e4, slider=(0.0, 120.0), main=True,
+        40.0, "°/s", "yaw rate below which it does not act", low=0.0, high=1e4, slider=(0.0, 120.0), main=True,
         title="free rate",
     )  # fmt: skip
     most: float = dial(
-        0.0, "N m", "greatest torque; 0: no limit", low=0.0, high=1e8, slider=(0.0, 2e4), title="at most"
+        0.0, "N m", "maximum torque; 0: no limit", low=0.0, high=1e8, slider=(0.0, 2e4), title="maximum torque"
     )
-    on_ground: bool = Field(True, description="acts only while something carries the craft")
+    on_ground: bool = Field(True, description="act only on the ground")
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {

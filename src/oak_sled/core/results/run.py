@@ -235,11 +235,11 @@ def out_of_proportion(job: Job) -> str:
     size = max(body.half_extents())
     far = max(abs(body.centre_x), abs(body.centre_y), abs(body.centre_z))
     if far > 20.0 * size:
-        return f"Its centre of mass lies {far:g} m off a body of {2 * size:g} m; within the body it would hold."
+        return f"Its centre of mass lies {far:g} m off a body of {2 * size:g} m; try a place within the body."
     for part in job.craft.parts:
         far = max((abs(getattr(part, axis, 0.0)) for axis in "xyz"), default=0.0)
         if far > 50.0 * size:
-            return f"{part.heading} is mounted {far:g} m off a body of {2 * size:g} m; nearer to it it would hold."
+            return f"{part.heading} is mounted {far:g} m off a body of {2 * size:g} m; try a place nearer to it."
     return ""
 
 
@@ -253,7 +253,7 @@ def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -
     tick = f"tick {last} ({last * job.dt:.3f} s)"
     cause = out_of_proportion(job) or divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
     if lost:
-        return f"diverged at {tick}: {lost} is no finite number from there on. {cause}"
+        return f"diverged at {tick}: {lost} became NaN or infinite. {cause}"
     return f"diverged at {tick}: {culprit} grew without bound. {cause}"
 
 
@@ -283,8 +283,8 @@ def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> st
     if culprit == "damping":
         worst = max(body.damping, body.spin_damping)
         return (
-            f"Explicit damping of {worst:g} 1/s turns motion round in a tick of {job.dt:.4g} s; below "
-            f"{2.0 / job.dt:g} 1/s it holds, and the exact law holds at any number."
+            f"Explicit damping of {worst:g} 1/s reverses the velocity in a tick of {job.dt:.4g} s; below "
+            f"{2.0 / job.dt:g} 1/s it is stable, and the exact law is at any rate."
         )
     if part is None:
         return common.TOO_LARGE

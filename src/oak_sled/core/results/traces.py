@@ -153,17 +153,17 @@ def _limit_share(run: Run) -> Floats:
 _MOTION: tuple[tuple[Trace, Callable[[Run], Floats]], ...] = (
     (Trace("speed", "speed", "m/s"), _speed),
     (Trace("forward_speed", "forward speed", "m/s"), _forward),
-    (Trace("rolled", "way along the heading", "m"), _rolled),
+    (Trace("rolled", "distance along the heading", "m"), _rolled),
     (Trace("side_speed", "side speed", "m/s"), _side),
-    (Trace("slip_angle", "side slip", "°"), _slip),
+    (Trace("slip_angle", "sideslip", "°"), _slip),
     (Trace("forward_g", "forward g", "g"), _forward_g),
-    (Trace("side_g", "side g", "g"), _side_g),
+    (Trace("side_g", "lateral g", "g"), _side_g),
     (Trace("yaw_rate", "yaw rate", "°/s"), _yaw_rate),
     (Trace("heading", "heading", "°"), _heading_angle),
-    (Trace("x", "place x", "m"), lambda run: run.column("position.x")),
-    (Trace("y", "place y", "m"), lambda run: run.column("position.y")),
+    (Trace("x", "position x", "m"), lambda run: run.column("position.x")),
+    (Trace("y", "position y", "m"), lambda run: run.column("position.y")),
     (Trace("height", "height", "m"), lambda run: run.column("position.z")),
-    (Trace("rise_speed", "rise speed", "m/s"), lambda run: run.column("velocity.z")),
+    (Trace("rise_speed", "vertical speed", "m/s"), lambda run: run.column("velocity.z")),
     (Trace("limit", "limit acting", ""), _limit_share),
 )
 

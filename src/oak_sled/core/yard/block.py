@@ -24,8 +24,8 @@ class Material(Frozen):
 
     id: str = name_field("the name by which blocks and grounds refer to it")
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
-    bounce: float = dial(0.05, "", "share of the speed into it that comes back", low=0.0, high=1.0, main=True)
-    look: Look = Field("timber", description="how a block of it is drawn")
+    bounce: float = dial(0.05, "", "coefficient of restitution", low=0.0, high=1.0, main=True)
+    look: Look = Field("timber", description="appearance")
 
 
 class Pair(Frozen):
@@ -35,59 +35,61 @@ class Pair(Frozen):
     one: str = reference("material", "a material", ...)
     other: str = reference("material", "the other material", ...)
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
-    bounce: float = dial(0.05, "", "share of the speed that comes back", low=0.0, high=1.0, main=True)
+    bounce: float = dial(0.05, "", "coefficient of restitution", low=0.0, high=1.0, main=True)
 
 
 class Block(Frozen):
     """A body on the ground: freight that is pushed about, a ramp that stands, a ram that goes to and fro."""
 
     id: str = name_field("its name")
-    title: str = Field("", max_length=60, description="what it is called")
-    shape: BlockShape = Field("box", description="its shape; a capsule lies along, a cylinder stands upright")
-    mesh: Mesh | None = Field(None, description="of a mesh: its triangles, drawn out to its length, width and height")
+    title: str = Field("", max_length=60, description="display name")
+    shape: BlockShape = Field(
+        "box", description="its shape; a capsule lies along its length, a cylinder stands upright"
+    )
+    mesh: Mesh | None = Field(None, description="triangles of the shape mesh, scaled to length, width and height")
     fit: BlockFit = Field("hull", description="the collision shape of a mesh; its triangles only where it is static")
-    pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
+    pieces: int = Field(6, ge=1, le=16, description="maximum number of convex pieces of a mesh")
     moves: Moves = Field(
-        "free", description="dynamic, static, kinematic (moved on a path), or a trigger that only reports"
+        "free", description="dynamic, static, kinematic (moved on a path), or trigger (reports overlaps)"
     )
     material: str = reference("material", "its material; empty: sawn timber")
     layer: str = reference("layer", "the collision layer; empty: bodies")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5, slider=(-60.0, 60.0))
-    z: float = dial(0.0, "m", "of its underside above the ground, before it is tilted", low=-1e3, high=1e4)
-    heading_deg: float = dial(0.0, "°", "turn about the upright", low=-360.0, high=360.0)
+    z: float = dial(0.0, "m", "height of its underside, before it is tilted", low=-1e3, high=1e4)
+    heading_deg: float = dial(0.0, "°", "heading", low=-360.0, high=360.0)
     pitch_deg: float = dial(0.0, "°", "nose down", low=-360.0, high=360.0)
     roll_deg: float = dial(0.0, "°", "right side down", low=-360.0, high=360.0)
     length: float = dial(1.0, "m", "along it (diameter of a ball, a cylinder)", low=0.02, high=1e4, slider=(0.1, 10.0))
     width: float = dial(1.0, "m", "across it (diameter of a capsule)", low=0.02, high=1e4, slider=(0.1, 10.0))
     height: float = dial(1.0, "m", "upward", low=0.02, high=1e4, slider=(0.1, 10.0))
     mass: float = dial(120.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 2000.0), scale="log", main=True)
-    speed_x: float = dial(0.0, "m/s", "of a loose block: start speed, east", low=-1e3, high=1e3, slider=(-20.0, 20.0))
-    speed_y: float = dial(0.0, "m/s", "of a loose block: start speed, north", low=-1e3, high=1e3, slider=(-20.0, 20.0))
-    speed_z: float = dial(0.0, "m/s", "of a loose block: start speed, up", low=-1e3, high=1e3, slider=(-20.0, 20.0))
-    spin_x_deg: float = dial(0.0, "°/s", "of a loose block at the start, about east", low=-1e5, high=1e5)
-    spin_y_deg: float = dial(0.0, "°/s", "of a loose block at the start, about north", low=-1e5, high=1e5)
-    spin_z_deg: float = dial(0.0, "°/s", "of a loose block at the start, about the upright", low=-1e5, high=1e5)
+    speed_x: float = dial(0.0, "m/s", "of a dynamic block: start speed, east", low=-1e3, high=1e3, slider=(-20.0, 20.0))
+    speed_y: float = dial(
+        0.0, "m/s", "of a dynamic block: start speed, north", low=-1e3, high=1e3, slider=(-20.0, 20.0)
+    )
+    speed_z: float = dial(0.0, "m/s", "of a dynamic block: start speed, up", low=-1e3, high=1e3, slider=(-20.0, 20.0))
+    spin_x_deg: float = dial(0.0, "°/s", "of a dynamic block: start spin about east", low=-1e5, high=1e5)
+    spin_y_deg: float = dial(0.0, "°/s", "of a dynamic block: start spin about north", low=-1e5, high=1e5)
+    spin_z_deg: float = dial(0.0, "°/s", "of a dynamic block: start spin about the vertical", low=-1e5, high=1e5)
     drag_figure: float = dial(
         0.0,
         "",
-        "air drag Cd of a loose block, on a quarter of its surface; 0 is none",
+        "drag coefficient Cd of a dynamic block, on a quarter of its surface; 0: none",
         low=0.0,
         high=50.0,
         slider=(0.0, 2.0),
     )
     belt_x: float = dial(0.0, "m/s", "belt speed of its surface, along it", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     belt_y: float = dial(0.0, "m/s", "belt speed of its surface, to the left", low=-1e3, high=1e3, slider=(-5.0, 5.0))
-    rests: bool = Field(False, description="it stays as it was put until something touches it, even in the air")
-    sway_x: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
-    sway_y: float = dial(0.0, "m", "of a driven block: how far it goes to either side", low=-1e3, high=1e3)
-    sway_z: float = dial(0.0, "m", "of a driven block: how far it goes up and down", low=-1e3, high=1e3)
-    period: float = dial(4.0, "s", "of a driven block: once to and fro", low=0.1, high=1e4, slider=(0.5, 20.0))
+    rests: bool = Field(False, description="starts asleep, even in the air")
+    sway_x: float = dial(0.0, "m", "amplitude of a kinematic block", low=-1e3, high=1e3)
+    sway_y: float = dial(0.0, "m", "amplitude of a kinematic block", low=-1e3, high=1e3)
+    sway_z: float = dial(0.0, "m", "vertical amplitude of a kinematic block", low=-1e3, high=1e3)
+    period: float = dial(4.0, "s", "time of one cycle of a kinematic block", low=0.1, high=1e4, slider=(0.5, 20.0))
 
-    phase_deg: float = dial(0.0, "°", "of a driven block: where in its period it begins", low=-360.0, high=360.0)
-    ramp_s: float = dial(
-        0.0, "s", "of a driven block: time over which it takes up its motion", low=0.0, high=1e3, slider=(0.0, 10.0)
-    )
+    phase_deg: float = dial(0.0, "°", "phase of a kinematic block at the start", low=-360.0, high=360.0)
+    ramp_s: float = dial(0.0, "s", "ramp-up time of a kinematic block", low=0.0, high=1e3, slider=(0.0, 10.0))
 
     @model_validator(mode="after")
     def _shaped(self) -> Self:

@@ -41,7 +41,7 @@ class Body(Frozen):
     mass_from: Literal["given", "density"] = Field("given", description="mass as given, or shape times density")
     mass: float = dial(200.0, "kg", "mass", low=1e-3, high=1e8, slider=(1.0, 5000.0), scale="log", main=True)
     density: float = dial(500.0, "kg/m3", "density of the shape", low=1e-3, high=1e5, slider=(1.0, 8000.0), scale="log")
-    shape: Shape = Field("box", description="the shape that mass, inertia and hull are taken from")
+    shape: Shape = Field("box", description="shape for mass, inertia and collision")
     length: float = dial(2.4, "m", "along the craft (diameter of a ball)", low=0.01, high=1e3, slider=(0.1, 10.0))
     width: float = dial(1.4, "m", "across the craft", low=0.01, high=1e3, slider=(0.1, 10.0))
     height: float = dial(0.5, "m", "upward (length of an upright cylinder)", low=0.01, high=1e3, slider=(0.1, 10.0))
@@ -54,9 +54,9 @@ class Body(Frozen):
     shape_z: float = dial(
         0.0, "m", "middle of the shape, above the craft's origin", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
-    mesh: Mesh | None = Field(None, description="of the shape mesh: its triangles, drawn out to the size of the body")
+    mesh: Mesh | None = Field(None, description="triangles of the shape mesh, scaled to the size of the body")
     fit: hulls.Fit = Field("hull", description="the collision shape of a mesh")
-    pieces: int = Field(6, ge=1, le=16, description="hulls at most, where a mesh is taken apart")
+    pieces: int = Field(6, ge=1, le=16, description="maximum number of convex pieces of a mesh")
     inertia_from: Literal["shape", "given"] = Field("shape", description="inertia from the shape, or as given")
     roll_inertia: float = dial(
         50.0, "kg m2", "about the forward axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
@@ -65,21 +65,21 @@ class Body(Frozen):
         120.0, "kg m2", "about the left axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
     )
     yaw_inertia: float = dial(
-        150.0, "kg m2", "about the upright axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
+        150.0, "kg m2", "about the vertical axis", low=1e-6, high=1e10, slider=(1.0, 1e4), scale="log"
     )
     centre_x: float = dial(
-        0.0, "m", "centre of mass, forward of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+        0.0, "m", "centre of mass, forward of the middle of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
     centre_y: float = dial(
-        0.0, "m", "centre of mass, left of that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+        0.0, "m", "centre of mass, left of the middle of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
-    centre_z: float = dial(0.0, "m", "centre of mass, above that of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0))
+    centre_z: float = dial(
+        0.0, "m", "centre of mass, above the middle of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
+    )
     layer: str = reference("layer", "the collision layer; empty: bodies")
-    gravity_scale: float = dial(1.0, "", "share of gravity it feels", low=-10.0, high=10.0, slider=(0.0, 3.0))
-    held: tuple[Axis, ...] = Field(
-        (), max_length=6, description="axes of the world along or about which it cannot move"
-    )
-    damping_law: DampingLaw = Field("exact", description="the law of both dampings")
+    gravity_scale: float = dial(1.0, "", "factor on gravity", low=-10.0, high=10.0, slider=(0.0, 3.0))
+    held: tuple[Axis, ...] = Field((), max_length=6, description="world axes along or about which it cannot move")
+    damping_law: DampingLaw = Field("exact", description="law of both kinds of damping")
     damping: float = dial(
         0.0,
         "1/s",
@@ -106,7 +106,7 @@ class Body(Frozen):
     def _possible(self) -> Self:
         for name in ("damping", "spin_damping"):
             if self.damping_law == "per_tick" and getattr(self, name) > 1.0:
-                raise ValueError(f"{name}: a share per tick above 1 turns motion round (0 to 1 in the per_tick law)")
+                raise ValueError(f"{name}: a share per tick above 1 reverses the velocity (0 to 1 in the per_tick law)")
         if self.shape == "mesh":
             if self.mesh is None:
                 raise ValueError("mesh: a body of this shape needs one (a mesh from a file)")
@@ -217,17 +217,19 @@ class Channel(Frozen):
     """A control input: its keys, and how a raw key becomes a value."""
 
     id: str = name_field("the name by which parts and drills refer to this channel")
-    title: str = Field("", max_length=60, description="what it is called on the desk")
+    title: str = Field("", max_length=60, description="display name")
     two_sided: bool = Field(True, description="-1 to 1, or 0 to 1")
     plus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it up")
     minus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it down")
-    dead_zone: float = dial(0.0, "", "input that counts as none", low=0.0, high=0.95, slider=(0.0, 0.5))
+    dead_zone: float = dial(0.0, "", "dead zone: input below it counts as 0", low=0.0, high=0.95, slider=(0.0, 0.5))
     exponent: float = dial(
         1.0, "", "response: above 1 is finer near the middle", low=0.1, high=10.0, slider=(0.3, 4.0), scale="log"
     )
-    rise: float = dial(8.0, "1/s", "how fast it grows", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True)
+    rise: float = dial(
+        8.0, "1/s", "rate at which it rises", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
+    )
     fall: float = dial(
-        8.0, "1/s", "how fast it returns", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
+        8.0, "1/s", "rate at which it returns to 0", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
     )
 
     @property
@@ -240,7 +242,7 @@ class Craft(Frozen):
     """What moves: a body, its channels, and the parts in the order in which they act."""
 
     id: str = name_field("the name by which paths refer to this craft")
-    title: str = Field("", max_length=60, description="what it is called")
+    title: str = Field("", max_length=60, description="display name")
     body: Body = Field(default_factory=Body, description="the rigid body")
     channels: tuple[Channel, ...] = Field((), max_length=16, description="control inputs")
     parts: tuple[AnyPart, ...] = Field((), max_length=64, description="what acts on it")

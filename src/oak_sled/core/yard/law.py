@@ -13,7 +13,7 @@ class Number(Frozen):
     """A number of a craft that its formulas may name; it is a dial like any other."""
 
     id: str = name_field("the name by which formulas refer to it")
-    unit: str = Field("", max_length=30, description="what it is counted in, such as N/m; empty: a plain number")
+    unit: str = Field("", max_length=30, description="unit, such as N/m; empty: none")
     value: float = dial(
         1.0, "", "its value", low=-1e12, high=1e12, slider=(0.0, 10.0), main=True, own_unit="unit", title="value"
     )

@@ -19,7 +19,7 @@ MOST_CARDS = 200
 
 
 class SpreadAxis(Frozen):
-    """What is varied: a dial over a stretch, or a list of values of a dial or a choice."""
+    """What is varied: a dial over a range, or a list of values of a dial or a choice."""
 
     path: str = Field(
         max_length=200, description="what is varied: the path of a dial or a choice, craft, ticks, or card"
@@ -39,9 +39,9 @@ class SpreadAxis(Frozen):
                 raise ValueError("listed: a value stands twice (each value once)")
             return self
         if self.count > 1 and self.low >= self.high:
-            raise ValueError(f"low: {self.low:g} is not below {self.high:g}, the last (a stretch from low to high)")
+            raise ValueError(f"low: {self.low:g} must be less than high, {self.high:g}")
         if self.scale == "log" and self.low <= 0.0:
-            raise ValueError(f"low: {self.low:g} has no logarithm (more than 0, or even steps)")
+            raise ValueError(f"low: a logarithmic range needs a low above 0, got {self.low:g}")
         return self
 
     @functools.cached_property
@@ -70,9 +70,9 @@ class SpreadCard(Frozen):
 class Scatter(Frozen):
     """How far each variant is disturbed, again and again, to tell what holds from what only works once."""
 
-    repeats: int = Field(0, ge=0, le=200, description="disturbed runs of each variant beside the undisturbed; 0: none")
-    seed: int = Field(1, ge=0, le=2**31 - 1, description="of the disturbances: the same seed, the same disturbances")
-    late_ms: float = dial(60.0, "ms", "inputs come up to so much later", low=0.0, high=2000.0, title="inputs late")
+    repeats: int = Field(0, ge=0, le=200, description="randomised repeats per variant; 0: none")
+    seed: int = Field(1, ge=0, le=2**31 - 1, description="random seed of the disturbances")
+    late_ms: float = dial(60.0, "ms", "maximum input delay", low=0.0, high=2000.0, title="inputs late")
     friction: float = dial(0.05, "", "the friction of the ground is off by up to this share", low=0.0, high=0.9)
     mass: float = dial(0.03, "", "the mass of the craft is off by up to this share", low=0.0, high=0.9)
     place: float = dial(0.1, "m", "it starts off by up to this, along and across", low=0.0, high=100.0)
@@ -97,7 +97,7 @@ class Spread(Frozen):
     """A grid of variants of a drill, and the measures that are read from each."""
 
     id: str = name_field("the name by which it is referred to")
-    title: str = Field("", max_length=60, description="what it is called")
+    title: str = Field("", max_length=60, description="display name")
     drill: str = Field("", max_length=60, description="the drill that every variant runs; empty: that on the bench")
     craft: str = Field("", max_length=60, description="the craft that runs it; empty: as the drill says")
     axes: tuple[SpreadAxis, ...] = Field(min_length=1, max_length=2, description="what is varied")

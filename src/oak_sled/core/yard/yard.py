@@ -64,8 +64,8 @@ class Gate(Frozen):
     id: str = name_field("its name")
     x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
     y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
-    heading_deg: float = dial(0.0, "°", "direction in which it is passed", low=-360.0, high=360.0)
-    width: float = dial(4.0, "m", "distance of its poles", low=0.1, high=1e3)
+    heading_deg: float = dial(0.0, "°", "heading in which it is passed", low=-360.0, high=360.0)
+    width: float = dial(4.0, "m", "distance between its poles", low=0.1, high=1e3)
 
 
 OF_SURFACES = ("materials", "pairs", "layers", "layer_pairs")
@@ -76,35 +76,35 @@ class Ground(Frozen):
     """A place to test on: level ice with walls, gates, air and edges."""
 
     id: str = name_field("the name by which drills refer to this ground")
-    title: str = Field("", max_length=60, description="what it is called")
+    title: str = Field("", max_length=60, description="display name")
     gravity: float = dial(9.80665, "m/s2", "gravity", low=0.0, high=1e3, slider=(0.0, 30.0))
     air_density: float = dial(1.34, "kg/m3", "density of the air", low=0.0, high=1e3, slider=(0.0, 2.0))
     wind_speed: float = dial(0.0, "m/s", "speed of the wind", low=0.0, high=300.0, slider=(0.0, 30.0))
     wind_to_deg: float = dial(0.0, "°", "direction the wind blows to", low=-360.0, high=360.0)
-    grip: float = dial(1.0, "", "scale on all grip and sliding resistance", low=0.0, high=10.0, slider=(0.0, 2.0))
-    edges: Literal["open", "wrap", "wall", "return"] = Field("open", description="what happens at the edge")
+    grip: float = dial(1.0, "", "factor on all grip and sliding resistance", low=0.0, high=10.0, slider=(0.0, 2.0))
+    edges: Literal["open", "wrap", "wall", "return"] = Field("open", description="behaviour at the edge")
     length: float = dial(400.0, "m", "size from west edge to east edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
     width: float = dial(200.0, "m", "size from south edge to north edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
     middle_x: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
     middle_y: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
     walls: tuple[Wall, ...] = Field((), max_length=500, description="walls")
     gates: tuple[Gate, ...] = Field((), max_length=500, description="gates in the order in which they are passed")
-    floor: bool = Field(True, description="whether the ground carries a craft whose height is free")
+    floor: bool = Field(True, description="whether the ground is solid for crafts with free height")
     tilt_deg: float = dial(0.0, "°", "slope of the ground, about its middle", low=0.0, high=55.0, slider=(0.0, 30.0))
-    rises_to_deg: float = dial(0.0, "°", "of a sloping ground: heading in which it rises", low=-360.0, high=360.0)
-    friction: float = dial(0.08, "", "friction of the bare ground", low=0.0, high=10.0, slider=(0.0, 1.5))
-    bounce: float = dial(0.0, "", "share of the speed into the ground that comes back", low=0.0, high=1.0)
+    rises_to_deg: float = dial(0.0, "°", "heading in which a sloping ground rises", low=-360.0, high=360.0)
+    friction: float = dial(0.08, "", "friction coefficient of the ground", low=0.0, high=10.0, slider=(0.0, 1.5))
+    bounce: float = dial(0.0, "", "coefficient of restitution of the ground", low=0.0, high=1.0)
     materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
-    pairs: tuple[Pair, ...] = Field((), max_length=500, description="materials that do something else together")
-    blocks: tuple[Block, ...] = Field((), max_length=900, description="what stands and lies on it")
+    pairs: tuple[Pair, ...] = Field((), max_length=500, description="material pair overrides")
+    blocks: tuple[Block, ...] = Field((), max_length=900, description="bodies on it")
     joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
     layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
     layer_pairs: tuple[LayerPair, ...] = Field(
         (),
         max_length=500,
-        description="pairs of layers that only report each other or ignore each other; all others collide",
+        description="layer pairs that only report or ignore each other; all others collide",
     )
-    patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="stretches that are otherwise")
+    patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="surface patches")
     relief: Relief | None = Field(None, description="uneven ground from a picture")
 
     def bare(self) -> Self:
@@ -186,7 +186,7 @@ class Start(Frozen):
 
     x: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
     y: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
-    height: float = dial(0.0, "m", "above standing on the ground", low=0.0, high=1e5, slider=(0.0, 50.0))
+    height: float = dial(0.0, "m", "height above standing on the ground", low=0.0, high=1e5, slider=(0.0, 50.0))
     heading_deg: float = dial(0.0, "°", "heading, 0 along x, positive to the left", low=-360.0, high=360.0)
     roll_deg: float = dial(0.0, "°", "roll, positive to the right side down", low=-180.0, high=180.0)
     pitch_deg: float = dial(0.0, "°", "pitch, positive with the nose down", low=-180.0, high=180.0)
@@ -195,7 +195,7 @@ class Start(Frozen):
     rise_speed: float = dial(0.0, "m/s", "speed upward", low=-1e4, high=1e4, slider=(-20.0, 20.0))
     roll_rate_deg: float = dial(0.0, "°/s", "spin about the forward axis", low=-1e5, high=1e5)
     pitch_rate_deg: float = dial(0.0, "°/s", "spin about the left axis", low=-1e5, high=1e5)
-    yaw_rate_deg: float = dial(0.0, "°/s", "spin about the upright axis", low=-1e5, high=1e5)
+    yaw_rate_deg: float = dial(0.0, "°/s", "spin about the vertical axis", low=-1e5, high=1e5)
 
 
 class Knot(Frozen):
@@ -229,33 +229,27 @@ class Track(Frozen):
 
     channel: str = Field(description="the channel it drives")
     shape: Literal["steps", "ramps", "sine", "pulses", "aim", "pace"] = Field(
-        "steps", description="how values run over time"
+        "steps", description="how values vary over time"
     )
     knots: tuple[Knot, ...] = Field((), max_length=MOST_KNOTS, description="values at times")
     amplitude: float = dial(1.0, "", "of a sine or of pulses", low=-1.0, high=1.0)
-    on_share: float = dial(0.3, "", "of pulses: share of the period that they are on", low=0.0, high=1.0)
+    on_share: float = dial(0.3, "", "duty cycle of pulses", low=0.0, high=1.0)
     period: float = dial(2.0, "s", "of a sine or of pulses", low=0.02, high=1e4, slider=(0.2, 10.0), scale="log")
-    gain: float = dial(
-        2.0, "1/rad", "of the driver: steering for each radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0)
-    )
-    lead: float = dial(
-        0.5, "s", "of the driver: steering against each rad/s of yaw", low=0.0, high=100.0, slider=(0.0, 3.0)
-    )
+    gain: float = dial(2.0, "1/rad", "driver: steering per radian off the gate", low=0.0, high=100.0, slider=(0.0, 8.0))
+    lead: float = dial(0.5, "s", "driver: steering against yaw rate, per rad/s", low=0.0, high=100.0, slider=(0.0, 3.0))
 
     sight: float = dial(
         12.0,
         "m",
-        "of the driver: how far before a gate the aim moves on to the next",
+        "driver: distance before a gate at which it aims at the next",
         low=0.0,
         high=1e3,
         slider=(0.0, 40.0),
     )
 
-    pace: float = dial(
-        10.0, "m/s", "of the driver: the forward speed at a value of 1", low=0.0, high=1e4, slider=(0.0, 40.0)
-    )
+    pace: float = dial(10.0, "m/s", "driver: forward speed at a value of 1", low=0.0, high=1e4, slider=(0.0, 40.0))
     pace_gain: float = dial(
-        0.5, "s/m", "of the driver: input for each m/s too slow", low=0.0, high=100.0, slider=(0.0, 2.0),
+        0.5, "s/m", "driver: input per m/s below the wanted speed", low=0.0, high=100.0, slider=(0.0, 2.0),
         title="pace gain",
     )  # fmt: skip
 
@@ -309,8 +303,8 @@ class Member(Frozen):
     """A craft that takes part in a drill beside the craft under test, in the same world."""
 
     id: str = name_field("the craft")
-    start: Start = Field(default_factory=Start, description="where and how it begins")
-    tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs of its channels over time")
+    start: Start = Field(default_factory=Start, description="its start")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs over time")
 
     @model_validator(mode="after")
     def _once(self) -> Self:
@@ -347,32 +341,34 @@ class Drill(Frozen):
     """A scripted manoeuvre: start, channels over time, end condition, ground and targets."""
 
     id: str = name_field("its name")
-    title: str = Field("", max_length=80, description="what it is called")
-    ground: str = Field("", description="the ground it runs on; empty: whichever is chosen")
-    craft: str = Field("", description="the craft under test; empty: whichever is chosen")
-    start: Start = Field(default_factory=Start, description="where and how the craft under test begins")
-    tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs of its channels over time")
-    cast: tuple[Member, ...] = Field((), max_length=7, description="crafts that take part too, in the same world")
-    duration: float = dial(10.0, "s", "longest time", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
-    events: tuple[Event, ...] = Field((), max_length=MOST_EVENTS, description="moments at which something happens")
-    end: End = Field("time", description="what ends it sooner")
+    title: str = Field("", max_length=80, description="display name")
+    ground: str = Field("", description="ground; empty: the selected one")
+    craft: str = Field("", description="craft under test; empty: the selected one")
+    start: Start = Field(default_factory=Start, description="start of the craft under test")
+    tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs over time")
+    cast: tuple[Member, ...] = Field((), max_length=7, description="other crafts in the same world")
+    duration: float = dial(10.0, "s", "maximum duration", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
+    events: tuple[Event, ...] = Field((), max_length=MOST_EVENTS, description="events")
+    end: End = Field("time", description="end condition")
     end_value: float = dial(
-        0.0, "", "the distance, or the time not before which stopped counts", low=0.0, high=1e6, slider=(0.0, 200.0),
+        0.0, "", 'distance, or earliest time at which "stopped" ends it', low=0.0, high=1e6, slider=(0.0, 200.0),
         unit_by=("end", {"distance": "m", "stopped": "s"}),
     )  # fmt: skip
     event_time: float = dial(
         0.0,
         "s",
-        "when measuring begins (the step, the brake, the release)",
+        "time at which measuring begins (the step, the brake, the release)",
         low=0.0,
         high=1e5,
         slider=(0.0, 30.0),
     )
-    twins: tuple[str, ...] = Field((), max_length=6, description="crafts that run the drill too, each in its own world")
+    twins: tuple[str, ...] = Field(
+        (), max_length=6, description="twins: crafts that run the drill too, each in its own world"
+    )
     twin_gap: float = dial(
         0.0,
         "m",
-        "how far aside of the start twins begin, left and right in turn",
+        "lateral spacing of twins, left and right in turn",
         low=0.0,
         high=1e3,
         slider=(0.0, 20.0),
@@ -380,11 +376,11 @@ class Drill(Frozen):
     watch: tuple[str, ...] = Field(
         (),
         max_length=12,
-        description="blocks whose flight is measured, side by side, and whose ledger is kept",
+        description="blocks whose flight is measured and whose ledger is kept",
         json_schema_extra={"names": "block"},
     )
     recorded: bool = Field(False, description="kept from a live drive")
-    targets: tuple[Target, ...] = Field((), max_length=50, description="bands its measures should lie in")
+    targets: tuple[Target, ...] = Field((), max_length=50, description="targets: ranges for measures")
 
     @model_validator(mode="after")
     def _once(self) -> Self:

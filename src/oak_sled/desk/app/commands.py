@@ -103,7 +103,7 @@ OWN = (
     Command("drive", "Drive or stop", "F9", lambda host: host.set_driving(not host.session.shown.live_on), "run"),
     Command("run", "Run drill", "Ctrl+Return", lambda host: host.session.keep_run(), "run"),
     Command("check", "Tick check", "Ctrl+T", lambda host: host.tick_check(), "run"),
-    Command("part", "Fit a part", "Ctrl+P", lambda host: host.desk.show_parts(), "run"),
+    Command("part", "Add a part", "Ctrl+P", lambda host: host.desk.show_parts(), "run"),
     Command("keys", "Keys of the craft", "F8", lambda host: host.toggle_inputs(), "run"),
     Command("hold", "Play or pause", "Space", lambda host: host.toggle_hold()),
     Command("step", "Step one tick forward", ".", lambda host: host.step()),

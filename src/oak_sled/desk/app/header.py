@@ -117,7 +117,7 @@ class Header(QWidget):
         self.show_page(PAGES[0].name)
         row.addStretch(1)
         self.drive = self._button(
-            "Drive", "go", "drive it with the keyboard; again: stop, and keep the drive as a run (F9)"
+            "Drive", "go", "drive it with the keyboard; press again to stop and keep the run (F9)"
         )
         self.drive.setCheckable(True)
         self.drive.clicked.connect(self.drive_wanted)

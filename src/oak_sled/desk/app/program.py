@@ -206,7 +206,7 @@ def shoot(window: Window, folder: Path, name: str) -> None:
     """A picture of the whole window, as it stands on the screen."""
     file = folder / f"{name}.png"
     if not screenshot.on_screen(window).save(str(file), "PNG"):
-        raise refuse(str(file), "cannot be written", "a folder with room that you may write to")
+        raise refuse(str(file), "cannot be written", "a writable folder with free space")
     print(f"wrote {file}")
 
 

@@ -47,9 +47,9 @@ class BuildPage(DrawingPage):
 
     def _bar(self) -> QHBoxLayout:
         bar = self.empty_bar()
-        self.add_button = QPushButton("fit a part")
+        self.add_button = QPushButton("add a part")
         self.add_button.setObjectName("plain")
-        self.add_button.setToolTip("fit a new part to the craft")
+        self.add_button.setToolTip("add a part to the craft")
         menu = QMenu(self.add_button)
         partmenu.fill(menu, self.fit)
         self.add_button.setMenu(menu)

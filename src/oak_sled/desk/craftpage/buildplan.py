@@ -304,7 +304,7 @@ class BuildPlan(QWidget):
         ]
         for mode in stands.modes:
             rate = units.show(mode.rate / math.tau, "Hz")
-            words = "grows from tick to tick" if mode.grows else Swing(mode.rate, mode.share).words()
+            words = "unstable at this tick rate" if mode.grows else Swing(mode.rate, mode.share).words()
             found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
         setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks, self.session.shown.run)
         tips = setting.tips()

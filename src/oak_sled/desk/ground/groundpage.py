@@ -43,9 +43,9 @@ _KIND_OF = {"blocks": "block", "walls": "wall", "gates": "gate", "patches": "pat
 SAYS = {
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
-    "ram": "kinematic: moves to and fro, and is not pushed",
+    "ram": "kinematic: moves back and forth, cannot be pushed",
     "patch": "an area with its own grip, glide or roughness",
-    "trigger": "reports bodies that enter it, and pushes nothing",
+    "trigger": "reports bodies that enter it, applies no force",
 }
 
 

@@ -80,7 +80,7 @@ class ForceDesk(QWidget):
         box = QVBoxLayout(column)
         box.setContentsMargins(2, 4, 2, 4)
         box.setSpacing(4)
-        self.add_button = buttons.on_desk("fit a\npart", "fit a part to this craft (Ctrl+P)", self.show_parts)
+        self.add_button = buttons.on_desk("add a\npart", "add a part to this craft (Ctrl+P)", self.show_parts)
         self.all_on = buttons.on_desk("all on", "clear every mute and solo", self.clear_mutes)
         self.aids = buttons.on_desk("aids", "mute or unmute every part marked as an aid", self.toggle_aids)
         for button in (self.add_button, self.all_on, self.aids):
@@ -297,7 +297,7 @@ class ForceDesk(QWidget):
         for axis, middle in zip("xyz", craft.body.middle(), strict=True):
             if middle and axis in kind.model_fields:
                 settings[axis] = settings.get(axis, kind.model_fields[axis].default) + middle
-        self._place(craft, kind(**settings), f"fit {kind.TITLE.lower()}")
+        self._place(craft, kind(**settings), f"add {kind.TITLE.lower()}")
 
     def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
         """Whether a craft has the one part that answers walls, and this kind is another; says so."""

@@ -229,7 +229,7 @@ class Strip(QWidget):
             self.buttons[name].clicked.connect(
                 lambda checked, name=name: self.entered.emit(f"{self.path}.{name}", checked)
             )
-        self.buttons["mute"].setToolTip("as if it were not fitted")
+        self.buttons["mute"].setToolTip("off, as if it were not fitted")
         self.buttons["solo"].setToolTip("only this one and gravity")
         if self.is_open:
             self._button(row, "part", "rename, duplicate, remove...")

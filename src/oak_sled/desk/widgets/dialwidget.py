@@ -252,10 +252,10 @@ class DialWidget(QWidget):
             value = units.read(edit.text(), self.dial.unit, mass=self.mass)
             if not self.dial.low <= value <= self.dial.high:
                 bounds = f"{self.dial.low:g} to {self.dial.high:g} {self.dial.unit}"
-                raise refuse(self.path, f"{value:g} {self.dial.unit} is out of bounds", bounds)
+                raise refuse(self.path, f"must be {bounds}, got {value:g} {self.dial.unit}".rstrip())
         except Refused as refused:
             fault = refused.faults[0]
-            text = f"{fault.what} ({fault.right})"
+            text = f"{fault.what} ({fault.right})" if fault.right else fault.what
             edit.setProperty("wrong", True)
             edit.setStyleSheet(edit.styleSheet())  # the sheet is read anew for the property
             QToolTip.showText(edit.mapToGlobal(edit.rect().bottomLeft()), theme.in_tip(text), edit)

@@ -26,15 +26,15 @@ class Bar(Part):
     """
 
     TITLE: ClassVar[str] = "Anti-roll bar"
-    EXPLAINS: ClassVar[str] = "resist roll by the difference of a left and a right spring"
+    EXPLAINS: ClassVar[str] = "resists roll, by the difference of a left and a right spring"
     FAMILY: ClassVar[Family] = "tie"
     GROUP: ClassVar[Group] = "wheels"
     SHOWS: ClassVar[Shown] = "roll"
 
     kind: Literal["bar"] = "bar"
-    joins: str = Field("", max_length=60, description="the wheels or pads whose left and right ones it joins")
+    joins: str = Field("", max_length=60, description="wheels or pads that it joins left to right")
     stiffness: float = dial(
-        10000.0, "N/m", "force at each end for a metre of difference", low=0.0, high=1e8, slider=(100.0, 2e5),
+        10000.0, "N/m", "force at each end per metre of difference", low=0.0, high=1e8, slider=(100.0, 2e5),
         scale="log", main=True,
     )  # fmt: skip
 

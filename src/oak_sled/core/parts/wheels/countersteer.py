@@ -29,14 +29,23 @@ class CounterSteer(OnWheels):
 
     kind: Literal["counter_steer"] = "counter_steer"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
-    on: Which = Field("front", description="which of them: at one end, on one side, or at one corner")
+    on: Which = Field("front", description="which wheels: all, at one end, on one side, or at one corner")
     share: float = dial(
         0.6, "", "share of the side slip that it steers", low=0.0, high=2.0, slider=(0.0, 1.0), main=True
     )
     most_deg: float = dial(
-        25.0, "°", "largest angle that it adds", low=0.0, high=90.0, slider=(0.0, 45.0), main=True, title="at most"
+        25.0,
+        "°",
+        "largest angle that it adds",
+        low=0.0,
+        high=90.0,
+        slider=(0.0, 45.0),
+        main=True,
+        title="maximum angle",
     )
-    from_deg: float = dial(3.0, "°", "side slip up to which it does nothing", low=0.0, high=90.0, slider=(0.0, 15.0))
+    from_deg: float = dial(
+        3.0, "°", "sideslip below which it does not act", low=0.0, high=90.0, slider=(0.0, 15.0), title="from angle"
+    )
     from_speed: float = dial(3.0, "m/s", "forward speed below which it does nothing", low=0.1, high=100.0,
                              slider=(0.5, 10.0))  # fmt: skip
 
@@ -56,7 +65,7 @@ class CounterSteer(OnWheels):
         if self.share <= 0.0:
             return ("adds nothing",)
         full = self.from_deg + self.most_deg / (self.share * max(self.trim, 1e-9))
-        return (f"adds its {show(self.most_deg, '°')} from {show(full, '°')} of side slip",)
+        return (f"adds its {show(self.most_deg, '°')} from {show(full, '°')} of sideslip",)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.without_wheels(case)

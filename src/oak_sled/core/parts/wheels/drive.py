@@ -63,24 +63,30 @@ class Drive(OnWheels):
     kind: Literal["drive"] = "drive"
     channel: str = Field("", description="the channel that drives; empty: none")
     torque: float = dial(
-        1500.0, "N m", "on all its wheels together at full channel", low=0.0, high=1e8, slider=(10.0, 2e4),
+        1500.0, "N m", "total torque on its wheels at full input", low=0.0, high=1e8, slider=(10.0, 2e4),
         scale="log", main=True,
     )  # fmt: skip
     curve: tuple[SpeedKnot, ...] = Field(
         (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=12.0, share=0.9), SpeedKnot(speed=40.0, share=0.0)),
-        min_length=1, max_length=64, description="share of that torque, by the speed at which its wheels turn",
+        min_length=1, max_length=64, description="factor on the torque over wheel speed",
     )  # fmt: skip
-    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     reverse_share: float = dial(
-        0.5, "", "share of the torque backward", low=0.0, high=10.0, slider=(0.0, 1.0), title="reverse"
+        0.5, "", "factor on the torque in reverse", low=0.0, high=10.0, slider=(0.0, 1.0), title="reverse"
     )
     coast: float = dial(
-        0.0, "N m", "against the turning of its wheels without throttle", low=0.0, high=1e8, slider=(0.0, 1000.0),
+        0.0, "N m", "engine braking torque without input", low=0.0, high=1e8, slider=(0.0, 1000.0),
         title="engine braking",
     )  # fmt: skip
     lock: float = dial(
-        0.0, "", "of the differential: 0 open, 1 locked", low=0.0, high=1.0, main=True, title="differential lock"
+        0.0,
+        "",
+        "locking share of the differential: 0 open, 1 locked",
+        low=0.0,
+        high=1.0,
+        main=True,
+        title="differential lock",
     )
 
     @model_validator(mode="after")

@@ -29,7 +29,7 @@ class HoldDown(OnWheels):
     """
 
     TITLE: ClassVar[str] = "Hold-down"
-    EXPLAINS: ClassVar[str] = "aid: pull the craft down where a wheel hangs just above the ground"
+    EXPLAINS: ClassVar[str] = "aid: pulls the craft down while a wheel is just above the ground"
     FAMILY: ClassVar[Family] = "holder"
     STAGE: ClassVar[float] = 3.45
     SHOWS: ClassVar[Shown] = "up"
@@ -39,11 +39,11 @@ class HoldDown(OnWheels):
     kind: Literal["hold_down"] = "hold_down"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     pull: float = dial(
-        2000.0, "N", "greatest pull of a wheel, just before it lets go", low=0.0, high=1e7, slider=(10.0, 20000.0),
+        2000.0, "N", "maximum pull of each wheel", low=0.0, high=1e7, slider=(10.0, 20000.0),
         scale="log", main=True,
     )  # fmt: skip
     reach: float = dial(
-        0.2, "m", "how far below full droop a wheel still pulls the craft down", low=0.001, high=10.0,
+        0.2, "m", "range below full droop within which it pulls", low=0.001, high=10.0,
         slider=(0.01, 0.5), main=True,
     )  # fmt: skip
 

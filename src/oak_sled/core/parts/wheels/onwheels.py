@@ -23,7 +23,7 @@ class OnWheels(Part):
     GROUP: ClassVar[Group] = "wheels"
 
     wheels: str = Field("", max_length=60, description="the part whose wheels they are; empty: all wheels of the craft")
-    on: Which = Field("all", description="which of them: at one end, on one side, or at one corner")
+    on: Which = Field("all", description="which wheels: all, at one end, on one side, or at one corner")
 
     def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
         own = [one for one in wheels if self.wheels in ("", one.part)]
@@ -59,7 +59,7 @@ class OnWheels(Part):
                 "wheels_without_tires",
                 "wheels",
                 f"{case.parts[bare[0]].heading.lower()} have no tires, or not all: torque moves nothing without",
-                "fit tires to them",
+                "add tires to them",
             )
 
     def without_wheels(self, case: Case) -> Iterator[Caution]:

@@ -61,19 +61,19 @@ class Steering(OnWheels):
 
     kind: Literal["steering"] = "steering"
     on: Literal["all", "front", "rear", "left", "right", "front_left", "front_right", "rear_left", "rear_right"] = (
-        Field("front", description="which of them: at one end, on one side, or at one corner")
+        Field("front", description="which wheels: all, at one end, on one side, or at one corner")
     )
     channel: str = Field("", description="the channel that turns them; empty: they stay straight")
     most_deg: float = dial(
-        32.0, "°", "turn at full channel, from standstill", low=-90.0, high=90.0, slider=(0.0, 45.0), main=True,
-        title="largest angle",
+        32.0, "°", "maximum steering angle, at standstill", low=-90.0, high=90.0, slider=(0.0, 45.0), main=True,
+        title="maximum angle",
     )  # fmt: skip
     rate_deg: float = dial(
-        120.0, "°/s", "fastest turn away from straight", low=0.1, high=1e5, slider=(10.0, 1000.0), scale="log",
+        120.0, "°/s", "steering rate", low=0.1, high=1e5, slider=(10.0, 1000.0), scale="log",
         main=True, title="steering rate",
     )  # fmt: skip
     return_rate_deg: float = dial(
-        240.0, "°/s", "fastest turn back", low=0.1, high=1e5, slider=(10.0, 1000.0), scale="log", title="return rate"
+        240.0, "°/s", "return rate", low=0.1, high=1e5, slider=(10.0, 1000.0), scale="log", title="return rate"
     )
     ackermann: float = dial(
         1.0, "", "1: each wheel along its own circle, 0: all parallel", low=-1.0, high=2.0, slider=(0.0, 1.0),
@@ -81,10 +81,10 @@ class Steering(OnWheels):
     )  # fmt: skip
     limit: tuple[SpeedKnot, ...] = Field(
         (SpeedKnot(speed=0.0, share=1.0),), min_length=1, max_length=64,
-        description="share of the largest angle, by forward speed",
+        description="factor on the maximum angle over forward speed",
     )  # fmt: skip
 
-    limit_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    limit_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     limit_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
 
     @model_validator(mode="after")

@@ -82,7 +82,7 @@ OVER_RATIO = CurveField(
 
 SIDE = Place(
     "tire_side",
-    "share of the side grip",
+    "factor on the lateral friction coefficient",
     "",
     "formula",
     (Quantity("slip", "rad", "slip angle"),),
@@ -126,65 +126,80 @@ class Tire(OnWheels):
         "", max_length=60, description="the formula of the share of its grip along; empty: the law"
     )
     side_grip: float = dial(
-        0.9, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
-        title="side grip",
+        0.9, "", "lateral friction coefficient", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
+        title="lateral friction",
     )  # fmt: skip
     stiffness: float = dial(
         12.0, "1/rad", "side force over load and slip angle, at no slip", low=0.1, high=1e3, slider=(1.0, 40.0),
         scale="log", main=True, title="cornering stiffness",
     )  # fmt: skip
     share: float = dial(
-        0.5, "1/tick", "share of side speed taken a tick, in the share law", low=0.0, high=1.0, title="side share"
+        0.5, "1/tick", "share of lateral speed cancelled per tick (share law)", low=0.0, high=1.0, title="lateral share"
     )
     curve: tuple[GripKnot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip angle"
     )
-    curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     relaxation: float = dial(
         0.3, "m", "way rolled until a slip angle has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
-        title="side relaxation",
+        title="lateral relaxation",
     )  # fmt: skip
     along_law: Law = Field("sine_arctangent", description="how the force along the wheel follows the slip ratio")
     along_grip: float = dial(
         0.95, "", "greatest force along the wheel as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5),
-        main=True, title="grip along",
+        main=True, title="longitudinal friction",
     )  # fmt: skip
     along_stiffness: float = dial(
         14.0, "", "force along over load and slip ratio, at no slip", low=0.1, high=1e3, slider=(1.0, 40.0),
-        scale="log", title="stiffness along",
+        scale="log", title="longitudinal stiffness",
     )  # fmt: skip
     along_share: float = dial(
-        0.5, "1/tick", "share of the slip speed taken a tick, in the share law", low=0.0, high=1.0, title="share along"
+        0.5,
+        "1/tick",
+        "share of the slip speed taken a tick, in the share law",
+        low=0.0,
+        high=1.0,
+        title="longitudinal share",
     )
     along_curve: tuple[SlipKnot, ...] = Field(
         ALONG_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip ratio"
     )
-    along_curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    along_curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     along_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     along_relaxation: float = dial(
         0.1, "m", "way rolled until a slip ratio has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
-        title="relaxation along",
+        title="longitudinal relaxation",
     )  # fmt: skip
-    factor: float = dial(1.4, "", "shape of the sine of arctangent: below 1 it has no peak", low=0.5, high=2.0)
+    factor: float = dial(
+        1.4, "", "shape of the sine of arctangent: below 1 it has no peak", low=0.5, high=2.0, title="shape factor"
+    )
     curvature: float = dial(0.0, "", "curvature of the sine of arctangent about its peak", low=-10.0, high=1.0)
     nominal_load: float = dial(
         4000.0, "N", "load at which the grip is what is set", low=1.0, high=1e8, slider=(100.0, 2e4), scale="log"
     )
-    load_loss: float = dial(0.0, "", "share of the grip lost at twice that load", low=0.0, high=1.0, slider=(0.0, 0.4))
+    load_loss: float = dial(
+        0.0,
+        "",
+        "share of the grip lost at twice that load",
+        low=0.0,
+        high=1.0,
+        slider=(0.0, 0.4),
+        title="load sensitivity",
+    )
     slides_past_deg: float = dial(
-        20.0, "°", "slip at which the second set of grip begins", low=0.0, high=90.0, title="slides past"
+        20.0, "°", "slip at which the second set of grip begins", low=0.0, high=90.0, title="slide angle"
     )
     grips_below_deg: float = dial(
-        10.0, "°", "slip below which the first set is back", low=0.0, high=90.0, title="grips below"
+        10.0, "°", "slip below which the first set is back", low=0.0, high=90.0, title="grip angle"
     )
     slide_grip: float = dial(
         1.0, "", "share of the grip that the second set has", low=0.0, high=2.0, slider=(0.2, 1.2), main=True,
-        title="grip while sliding",
+        title="sliding grip",
     )  # fmt: skip
     slide_slip: float = dial(
         1.0, "", "share of the slip at which the second set gives its most", low=0.1, high=10.0, slider=(0.5, 3.0),
-        title="slip while sliding",
+        title="sliding slip",
     )  # fmt: skip
     blend_s: float = dial(
         0.2, "s", "time from one set to the other", low=0.0, high=10.0, slider=(0.0, 1.0), title="blend time"
@@ -197,11 +212,13 @@ class Tire(OnWheels):
         8.0, "s", "until a mark that it left on the ground is half gone", low=0.01, high=1e6, slider=(0.5, 120.0),
         scale="log", title="marks fade in",
     )  # fmt: skip
-    rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
+    rolling: float = dial(
+        0.015, "", "rolling resistance coefficient", low=0.0, high=5.0, slider=(0.0, 0.2), title="rolling resistance"
+    )
     acts: Acts = Field("contact", description="where and which way the side force acts on the craft")
     acts_height: float = dial(
         0.3, "m", "above the ground, where the side force acts at a height: less roll", low=0.0, high=20.0,
-        slider=(0.0, 1.0), title="acts at",
+        slider=(0.0, 1.0), title="force height",
     )  # fmt: skip
 
     @model_validator(mode="after")
@@ -386,7 +403,7 @@ class Tire(OnWheels):
             if (written := self.formula_of(place)) is not None and (slip := wrong_slip(written)) is not None:
                 at = show(math.degrees(slip), "°") if place is SIDE else f"{slip:.3g}"
                 name = getattr(self, place.field)
-                says = f"the formula {name} is no finite number at a slip of {at}; it counts as 0 there"
+                says = f"the formula {name} is not finite at a slip of {at}; it counts as 0 there"
                 yield self.caution("formula_not_finite", place.field, says, "a formula that holds at every slip")
         if self.law == "share" and self.share > 0.0 and not self.formula:
             yield self.caution(

@@ -71,7 +71,7 @@ SPRING = Place(
     "spring_formula",
     (
         Quantity("squeeze", "m", "compression from full droop", "spring"),
-        Quantity("travel", "m", "from full droop to the bump stop"),
+        Quantity("travel", "m", "travel from full droop to the bump stop"),
     ),
     replaces=("stiffness", "progression", "preload", "bump_stop"),
 )
@@ -83,7 +83,7 @@ DAMPER = Place(
     (
         Quantity("closing", "m/s", "speed of compression", "damper"),
         Quantity("squeeze", "m", "compression from full droop", "spring"),
-        Quantity("travel", "m", "from full droop to the bump stop"),
+        Quantity("travel", "m", "travel from full droop to the bump stop"),
     ),
     replaces=("bump", "rebound"),
 )
@@ -122,60 +122,62 @@ class Wheel(Part):
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (OVER_STRUT_SPEED,)
 
     kind: Literal["wheel"] = "wheel"
-    finds: Finds = Field(
-        "ray", description="what looks for the ground: a ray below the hub, or a sphere as large as the wheel"
-    )
+    finds: Finds = Field("ray", description="ground detection: a ray below the hub, or a sphere as large as the wheel")
     stiffness: float = dial(
         20000.0, "N/m", "spring rate of a wheel", low=0.0, high=1e8, slider=(500.0, 3e5), scale="log", main=True
     )
     bump: float = dial(
-        1500.0, "N s/m", "damping of a wheel while its spring is compressed", low=0.0, high=1e7, slider=(10.0, 2e4),
+        1500.0, "N s/m", "compression damping of each wheel", low=0.0, high=1e7, slider=(10.0, 2e4),
         scale="log", main=True,
     )  # fmt: skip
     rebound: float = dial(
-        2500.0, "N s/m", "damping of a wheel while its spring extends", low=0.0, high=1e7, slider=(10.0, 2e4),
+        2500.0, "N s/m", "rebound damping of each wheel", low=0.0, high=1e7, slider=(10.0, 2e4),
         scale="log", main=True,
     )  # fmt: skip
     damper_curve: tuple[SpeedKnot, ...] = Field(
-        speedcurve.FLAT, min_length=1, max_length=64, description="share of that damping, by the speed of the strut"
+        speedcurve.FLAT, min_length=1, max_length=64, description="factor on damping over the speed of the strut"
     )
-    damper_curve_straight: bool = Field(False, description="straight lines join its knots, in place of a smooth curve")
+    damper_curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
     damper_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
-    travel: float = dial(0.3, "m", "from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0))
-    preload: float = dial(0.0, "N", "force of a spring at full droop", low=0.0, high=1e7, slider=(0.0, 10000.0))
+    travel: float = dial(0.3, "m", "travel from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0))
+    preload: float = dial(0.0, "N", "spring force at full droop", low=0.0, high=1e7, slider=(0.0, 10000.0))
     progression: float = dial(
-        0.0, "", "1 doubles the force of the spring at full travel", low=0.0, high=100.0, slider=(0.0, 3.0)
+        0.0, "", "progressive spring: 1 doubles the force at full travel", low=0.0, high=100.0, slider=(0.0, 3.0)
     )
     bump_stop: float = dial(
-        200000.0, "N/m", "spring rate past the travel", low=0.0, high=1e9, slider=(1000.0, 1e6), scale="log",
+        200000.0, "N/m", "spring rate of the bump stop", low=0.0, high=1e9, slider=(1000.0, 1e6), scale="log",
         title="bump stop",
     )  # fmt: skip
     radius: float = dial(0.4, "m", "of the wheel", low=0.02, high=20.0, slider=(0.1, 1.5), title="wheel radius")
     unsprung: float = dial(
-        0.0, "kg", "mass of a wheel and its hub, beside that of the body; 0: they weigh nothing, and the tire is rigid",
+        0.0, "kg", "unsprung mass of each wheel, in addition to the body; 0: massless wheel, rigid tire",
         low=0.0, high=1e6, slider=(0.0, 100.0), title="unsprung mass",
     )  # fmt: skip
     tire_stiffness: float = dial(
-        200000.0, "N/m", "of the tire below an unsprung mass", low=1.0, high=1e9, slider=(1e4, 1e6), scale="log",
+        200000.0, "N/m", "radial tire stiffness, with unsprung mass", low=1.0, high=1e9, slider=(1e4, 1e6), scale="log",
         title="tire stiffness",
     )  # fmt: skip
     side_grip: float = dial(
-        0.9, "", "greatest side force as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
-        title="side grip",
+        0.9, "", "lateral friction coefficient", low=0.0, high=10.0, slider=(0.0, 1.5), main=True,
+        title="lateral friction",
     )  # fmt: skip
-    rolling: float = dial(0.015, "", "rolling resistance as a share of the load", low=0.0, high=5.0, slider=(0.0, 0.2))
+    rolling: float = dial(
+        0.015, "", "rolling resistance coefficient", low=0.0, high=5.0, slider=(0.0, 0.2), title="rolling resistance"
+    )
     steer_channel: str = Field("", description="the channel that turns the wheels; empty: they stay straight")
-    steer_deg: float = dial(0.0, "°", "turn of the wheels at full channel", low=-90.0, high=90.0, slider=(-45.0, 45.0))
-    spring_formula: str = Field("", max_length=60, description="the formula of its spring; empty: rate and preload")
-    damper_formula: str = Field("", max_length=60, description="the formula of its damper; empty: bump and rebound")
-    layer: str = reference("layer", "it stands on what this layer collides with; empty: its craft's")
+    steer_deg: float = dial(
+        0.0, "°", "steering angle at full input", low=-90.0, high=90.0, slider=(-45.0, 45.0), title="steering angle"
+    )
+    spring_formula: str = Field("", max_length=60, description="formula for its spring; empty: rate and preload")
+    damper_formula: str = Field("", max_length=60, description="formula for its damper; empty: bump and rebound")
+    layer: str = reference("layer", "collision layer of its rays; empty: that of its craft")
     x: float = dial(0.0, "m", "middle of the wheels, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     y: float = dial(0.0, "m", "middle of the wheels, left of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
     z: float = dial(
         -0.5, "m", "hubs of the wheels at full droop, above the origin", low=-1e3, high=1e3, slider=(-2.0, 1.0)
     )
-    spread_x: float = dial(0.0, "m", "half the distance of front and rear", low=0.0, high=1e3, slider=(0.0, 3.0))
-    spread_y: float = dial(0.0, "m", "half the distance of left and right", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_x: float = dial(0.0, "m", "half the wheelbase", low=0.0, high=1e3, slider=(0.0, 3.0))
+    spread_y: float = dial(0.0, "m", "half the track width", low=0.0, high=1e3, slider=(0.0, 3.0))
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

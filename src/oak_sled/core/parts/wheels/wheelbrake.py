@@ -42,7 +42,7 @@ class WheelBrake(OnWheels):
     kind: Literal["wheel_brake"] = "wheel_brake"
     channel: str = Field("", description="the channel that presses it; empty: always on")
     torque: float = dial(
-        4000.0, "N m", "on all its wheels together at full channel", low=0.0, high=1e8, slider=(10.0, 4e4),
+        4000.0, "N m", "total torque on its wheels at full input", low=0.0, high=1e8, slider=(10.0, 4e4),
         scale="log", main=True,
     )  # fmt: skip
     balance: float = dial(
