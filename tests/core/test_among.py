@@ -74,8 +74,8 @@ def test_a_free_craft_rests_on_its_hull(make):
 
 def test_a_free_craft_slides_to_its_stop(make):
     made = make.run(body=BOX, ground={**FLOOR, "friction": 0.4}, speed=5.0, seconds=5.0)
-    rub = math.sqrt(0.4 * 0.3)  # the ground and the hull
-    assert made.column("position.x")[-1] == pytest.approx(25.0 / (2 * rub * G), rel=1e-2)
+    friction = math.sqrt(0.4 * 0.3)  # the ground and the hull
+    assert made.column("position.x")[-1] == pytest.approx(25.0 / (2 * friction * G), rel=1e-2)
 
 
 def test_a_push_below_friction_does_not_move_it(make):

@@ -142,8 +142,8 @@ def test_a_window_pushes_with_its_profile(make, planar):
 
 
 def test_on_release_and_always(make, planar):
-    let_go = Thruster(id="a", channel="throttle", thrust=1.0, way="speed_change", timing="on_release")
-    made = make.run([let_go], body=planar, seconds=2.0, inputs={"throttle": [(0.5, 1), (1, 0)]})
+    released = Thruster(id="a", channel="throttle", thrust=1.0, way="speed_change", timing="on_release")
+    made = make.run([released], body=planar, seconds=2.0, inputs={"throttle": [(0.5, 1), (1, 0)]})
     v = made.column("velocity.x")
     assert v[made.at(0.9)] == 0.0
     assert v[-1] == pytest.approx(1.0)

@@ -199,16 +199,16 @@ def test_left_ground_is_past_the_edge_too(make, planar):
 @pytest.mark.parametrize("curve", [1.0, 2.0])
 def test_a_sling_pushes_against_the_pull_up_to_its_cap(make, pull, share, curve):
     part = Sling(id="band", size=800.0, cap=4.0, curve=curve)
-    let_go = event("release", target="band", x=-pull * 0.6, y=-pull * 0.8)
-    made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, drill={"events": (let_go,)})
+    released = event("release", target="band", x=-pull * 0.6, y=-pull * 0.8)
+    made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, drill={"events": (released,)})
     assert velocity(made) == pytest.approx(8.0 * share**curve * np.array([0.6, 0.8, 0.0]), rel=1e-12)
     assert part.share(pull) == pytest.approx(share**curve)
 
 
 def test_a_sling_lifts_above_the_pull(make):
     part = Sling(id="band", way="speed_change", size=10.0, cap=1.0, lift_deg=30.0)
-    let_go = event("release", target="band", x=-5.0)
-    made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, drill={"events": (let_go,)})
+    released = event("release", target="band", x=-5.0)
+    made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, drill={"events": (released,)})
     assert velocity(made) == pytest.approx([10 * math.cos(math.pi / 6), 0.0, 5.0])
 
 

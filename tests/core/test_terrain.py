@@ -654,9 +654,9 @@ def test_the_length_of_packed_text_is_bounded():
 @pytest.mark.parametrize("ticks", [60, 240])
 @pytest.mark.parametrize(("tilt", "to"), [(8.0, 0.0), (20.0, 130.0), (35.0, -75.0)])
 def test_a_box_slides_down_a_sloping_ground_as_the_closed_form_says(tilt, to, ticks):
-    rub = 0.1
-    slope = Ground(id="g", tilt_deg=tilt, rises_to_deg=to, friction=rub)
-    pair = Pair(id="on", one="timber", other="ground", friction=rub, bounce=0.0)
+    friction = 0.1
+    slope = Ground(id="g", tilt_deg=tilt, rises_to_deg=to, friction=friction)
+    pair = Pair(id="on", one="timber", other="ground", friction=friction, bounce=0.0)
     height = slope.slope().height(4.0, 3.0)
     # turned so that its length lies up the slope, and pitched with it
     crate = Block(
@@ -668,7 +668,7 @@ def test_a_box_slides_down_a_sloping_ground_as_the_closed_form_says(tilt, to, ti
     )  # fmt: skip
     speed = np.linalg.norm(made.columns(*(f"block.crate.velocity.{axis}" for axis in "xyz"))[-1])
     angle = math.radians(tilt)
-    expected = 3.0 * 9.80665 * (math.sin(angle) - rub * math.cos(angle))
+    expected = 3.0 * 9.80665 * (math.sin(angle) - friction * math.cos(angle))
     assert speed == pytest.approx(expected, rel=1e-4), "friction points against the slip, whatever the heading"
     place = (
         made.columns(*(f"block.crate.position.{axis}" for axis in "xyz"))[-1]

@@ -41,8 +41,8 @@ def by_impulse_laws(aside, speed, masses):
     push = -(1.0 + BOUNCE) * closing / each
     slip = velocity - closing * normal
     size = float(np.linalg.norm(slip))
-    rub = min(FRICTION * push, size / (each * (1.0 + 1.0 / 0.4)))
-    impulse = push * normal - rub * slip / max(size, 1e-12)
+    friction = min(FRICTION * push, size / (each * (1.0 + 1.0 / 0.4)))
+    impulse = push * normal - friction * slip / max(size, 1e-12)
     return np.array([velocity + impulse / masses[0], -impulse / masses[1]])
 
 

@@ -19,12 +19,12 @@ def find_dial(window, name):
     return dial
 
 
-def drag(qtbot, widget, by, modifier=Qt.KeyboardModifier.NoModifier, let_go=True):
+def drag(qtbot, widget, by, modifier=Qt.KeyboardModifier.NoModifier, released=True):
     start = QPoint(widget.width() // 2, widget.height() // 2)
     qtbot.mousePress(widget, Qt.MouseButton.LeftButton, modifier, start)
     for step in range(1, 6):
         move(widget, start + QPoint(by * step // 5, 0), modifier)
-    if let_go:
+    if released:
         qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, modifier, start + QPoint(by, 0))
 
 
@@ -59,7 +59,7 @@ def test_a_dragged_dial_re_runs_the_drill_and_makes_one_card(qtbot, window, idle
     session = window.session
     before = session.shown.run
     dial = find_dial(window, "fan_thrust")
-    drag(qtbot, dial, 8, let_go=False)
+    drag(qtbot, dial, 8, released=False)
     assert session.craft.parts[0].thrust > 620.0
     qtbot.waitUntil(lambda: session.shown.run is not before, timeout=20_000)
     assert session.shown.ghost is before, "the run before the drag stays as a ghost"

@@ -70,7 +70,7 @@ def test_numbers_of_a_knot_are_typed(drill, window):
     assert told(drill, "throttle").knots[2].value == 0.25
     assert drill.dials["value"].value == 0.25
     drill.dials["t"].moved.emit(2.2)
-    drill.dials["t"].let_go.emit()
+    drill.dials["t"].released.emit()
     assert told(drill, "throttle").knots[2].t == pytest.approx(2.2)
     drill.dials["value"].entered.emit(7.0)
     assert told(drill, "throttle").knots[2].value == 0.25, "refused: the last good value holds"
@@ -241,7 +241,7 @@ def test_events_are_put_in_moved_aimed_and_removed(puck, window, idle, drag):
 
 def test_a_pull_is_aimed_on_the_plan_and_the_puck_goes_the_other_way(puck, window, idle, drag):
     plan = puck.plan
-    mark, at = plan.marks()["event let_go"], plan.marks()["start"]
+    mark, at = plan.marks()["event released"], plan.marks()["start"]
     drag(plan, mark, at + QPointF(0, 30))
     event = window.session.drill.events[0]
     assert event.y < -1.0

@@ -90,7 +90,7 @@ def test_the_numbers_beside_change_what_is_in_hand(page, window, idle):
     assert page.choices["moves"].text() == "moves: fixed"
     page.plan.choose([])
     page.dials["friction"].moved.emit(0.3)
-    page.dials["friction"].let_go.emit()
+    page.dials["friction"].released.emit()
     assert window.session.ground.friction == 0.3
     idle()
 
@@ -135,7 +135,7 @@ def test_the_section_of_a_slope_follows_its_dial(page, idle):
     page.plan.choose([])
     for tilt in (10.0, 20.0):
         page.dials["tilt_deg"].moved.emit(tilt)
-        page.dials["tilt_deg"].let_go.emit()
+        page.dials["tilt_deg"].released.emit()
         idle()
         page.plan.repaint()
         (ax, ay), (bx, by) = page.plan.line

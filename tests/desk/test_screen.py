@@ -68,13 +68,13 @@ def walk(qtbot, window, monkeypatch):
     assert not made.stale, "stale on the screen after:\n" + "\n".join(made.stale)
 
 
-def drag_dial(window, name: str, by: int, let_go: bool = True) -> None:
+def drag_dial(window, name: str, by: int, released: bool = True) -> None:
     dial = window.desk.findChild(DialWidget, name)
     at = QPoint(dial.width() // 2, dial.height() // 2)
     QTest.mousePress(dial, Qt.MouseButton.LeftButton, pos=at)
     for k in range(1, 5):
         QTest.mouseMove(dial, at + QPoint(by * k // 4, 0))
-    if let_go:
+    if released:
         QTest.mouseRelease(dial, Qt.MouseButton.LeftButton, pos=at + QPoint(by, 0))
 
 
@@ -99,7 +99,7 @@ def test_every_pane_page_and_dial_of_the_bench(window, walk):
         walk(f"pane {pane}", lambda pane=pane: window.show_pane(pane))
         walk(f"scrub on {pane}", lambda: session.shown.set_time(session.shown.time + 0.7))
     window.show_pane("Traces")
-    walk("drag a dial, held", lambda: drag_dial(window, "dial_fan_thrust", 40, let_go=False))
+    walk("drag a dial, held", lambda: drag_dial(window, "dial_fan_thrust", 40, released=False))
     walk("let the dial go", lambda: session.commit("fan thrust"))
     walk("another dial", lambda: drag_dial(window, "dial_runners_side_grip", -30))
     walk("undo", session.undo)

@@ -33,12 +33,12 @@ def craft_at(window):
     return QPointF(*px[0]).toPoint()
 
 
-def pulled(window, start, by, let_go=True):
+def pulled(window, start, by, released=True):
     """Drags in the view from one px by so many."""
     QTest.mousePress(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for k in range(1, 9):
         QTest.mouseMove(window.view, start + QPoint(by.x() * k // 8, by.y() * k // 8))
-    if let_go:
+    if released:
         QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + by)
 
 
@@ -47,7 +47,7 @@ def test_the_puck_is_pulled_back_in_the_view_and_the_drill_follows(window, idle)
     window.session.shown.set_time(0.0)
     window.view.repaint()
     before = window.session.drill.events[0]
-    pulled(window, craft_at(window), QPoint(-60, 10), let_go=False)
+    pulled(window, craft_at(window), QPoint(-60, 10), released=False)
     hand = window.view.hand
     assert hand.grip is not None
     assert len(hand.path) > 100
@@ -71,7 +71,7 @@ def test_the_preview_while_pulling_is_the_path_of_the_run(window, idle):
     open_demo(window, idle, "puck")
     window.session.shown.set_time(0.0)
     window.view.repaint()
-    pulled(window, craft_at(window), QPoint(-50, 14), let_go=False)
+    pulled(window, craft_at(window), QPoint(-50, 14), released=False)
     seen = window.view.hand.path
     window.view.hand.release(window.view._camera)
     idle()
@@ -87,7 +87,7 @@ def test_escape_lets_go_without_a_push(window, idle):
     window.session.shown.set_time(0.0)
     window.view.repaint()
     before = window.session.yard
-    pulled(window, craft_at(window), QPoint(-60, 10), let_go=False)
+    pulled(window, craft_at(window), QPoint(-60, 10), released=False)
     QTest.keyClick(window.view, Qt.Key.Key_Escape)
     assert window.view.hand.grip is None
     assert window.session.yard == before
@@ -97,7 +97,7 @@ def test_a_pull_past_the_cap_is_said(window, idle):
     open_demo(window, idle, "puck")
     window.session.shown.set_time(0.0)
     window.view.repaint()
-    pulled(window, craft_at(window), QPoint(-160, 60), let_go=False)
+    pulled(window, craft_at(window), QPoint(-160, 60), released=False)
     assert "past its cap" in window.view.hand.words()
     window.view.hand.release(window.view._camera)
     idle()
@@ -261,7 +261,7 @@ def test_the_hand_paints_over_the_picture_that_is_there(window, idle):
     open_demo(window, idle, "puck")
     window.session.shown.set_time(0.0)
     window.view.repaint()
-    pulled(window, craft_at(window), QPoint(-60, 10), let_go=False)
+    pulled(window, craft_at(window), QPoint(-60, 10), released=False)
     picture = QImage(window.view.size(), QImage.Format.Format_ARGB32)
     picture.fill(0)
     painter = QPainter(picture)

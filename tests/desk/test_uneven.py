@@ -48,7 +48,7 @@ def test_a_patch_is_placed_dragged_and_tuned(page, window, idle, drag):
     assert moved.y > patch.y
     assert "grip" in page.dials
     page.dials["grip"].moved.emit(0.3)
-    page.dials["grip"].let_go.emit()
+    page.dials["grip"].released.emit()
     assert page.session.ground.patches[0].grip == 0.3
     idle()
     assert window.session.shown.run.job.ground.patches[0].grip == 0.3
@@ -80,7 +80,7 @@ def test_materials_and_pairs_are_added_and_tuned(page, window, idle):
     page.add_material()
     assert len(page.session.ground.materials) == count + 1
     page.dials["materials.material.friction"].moved.emit(0.9)
-    page.dials["materials.material.friction"].let_go.emit()
+    page.dials["materials.material.friction"].released.emit()
     assert page.session.ground.materials[-1].friction == 0.9
     page.add_pair("material", "ground")
     pair = page.session.ground.pairs[-1]
@@ -89,7 +89,7 @@ def test_materials_and_pairs_are_added_and_tuned(page, window, idle):
     page.add_pair("ground", "material")
     assert heard == [("ground on material is set already", True)]
     page.dials[f"pairs.{pair.id}.bounce"].moved.emit(0.5)
-    page.dials[f"pairs.{pair.id}.bounce"].let_go.emit()
+    page.dials[f"pairs.{pair.id}.bounce"].released.emit()
     assert page.session.ground.pairs[-1].bounce == 0.5
     idle()
     assert window.session.shown.run.job.ground == page.session.ground
@@ -125,7 +125,7 @@ def test_gravity_air_and_edges_are_set_beside_the_plan(page, window, idle):
     page.plan.choose([])
     for name, value in (("gravity", 3.7), ("air_density", 0.9), ("wind_speed", 8.0)):
         page.dials[name].moved.emit(value)
-        page.dials[name].let_go.emit()
+        page.dials[name].released.emit()
         assert getattr(page.session.ground, name) == value
     assert page.choices["edges"].text().startswith("edges:")
     idle()

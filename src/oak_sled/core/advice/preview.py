@@ -46,8 +46,8 @@ def sling_path(
     if ground.blocks:
         ground = ground.replace(blocks=())
     x, y, z = pull
-    let_go = Event(id="let_go", what="release", target=sling.id, x=x, y=y, z=z)
-    drill = job.drill.replace(events=(let_go,), tracks=(), twins=(), targets=(), end="time", duration=seconds)
+    released = Event(id="released", what="release", target=sling.id, x=x, y=y, z=z)
+    drill = job.drill.replace(events=(released,), tracks=(), twins=(), targets=(), end="time", duration=seconds)
     made = replace(job, craft=craft, ground=ground, drill=drill.replace(cast=()), others=())
     machine = Machine.of(made)
     put(machine, at)

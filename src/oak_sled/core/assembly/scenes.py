@@ -242,9 +242,9 @@ def materials(ground: Ground) -> tuple[list[str], Floats]:
         *ground.materials,
     ]
     names = [one.id for one in known]
-    rub = np.array([one.friction for one in known])
+    friction = np.array([one.friction for one in known])
     back = np.array([one.bounce for one in known])
-    pairs = np.stack([np.sqrt(np.outer(rub, rub)), np.maximum.outer(back, back)], axis=2)
+    pairs = np.stack([np.sqrt(np.outer(friction, friction)), np.maximum.outer(back, back)], axis=2)
     for pair in ground.pairs:
         a, b = names.index(pair.one), names.index(pair.other)
         pairs[a, b] = pairs[b, a] = (pair.friction, pair.bounce)

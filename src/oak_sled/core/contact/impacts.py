@@ -126,7 +126,7 @@ def share(scene, first, last, fast):
             change = total - contact.event[0]
             way, across = 0.0, 0.0
             if not fast:
-                way, across = rub(solids, contact, total)
+                way, across = friction_impulse(solids, contact, total)
             if change != 0.0 or way != 0.0 or across != 0.0:
                 pairs.apply(solids, contact, change, way, across)
                 contact.event[0] += change
@@ -141,7 +141,7 @@ def share(scene, first, last, fast):
 
 
 @compiled
-def rub(solids, contact, push):
+def friction_impulse(solids, contact, push):
     """N s along and across the surface that friction gives more in a hit that has pushed by `push` N s so far."""
     one, other = solids[contact.a], solids[contact.b]
     la, lb = pairs.triple(contact.lever_a), pairs.triple(contact.lever_b)

@@ -62,7 +62,7 @@ def collide_pair(scene, s, t, dt):
                     report(scene, s, t)
                     return
                 continue
-            write(scene, s, t, p, q, found, nx, ny, nz, scene.pieces[p].rub * scene.pieces[q].rub)
+            write(scene, s, t, p, q, found, nx, ny, nz, scene.pieces[p].friction_scale * scene.pieces[q].friction_scale)
 
 
 @compiled
@@ -97,7 +97,7 @@ def collide_plane(scene, s, dt):
         found = manifold.stand_on_plane(
             scene.pieces[p], one, scene.corners, scene.faces, scene.outline, scene.work, margin
         )
-        write(scene, s, GROUND, p, 0, found, 0.0, 0.0, 1.0, scene.pieces[p].rub)
+        write(scene, s, GROUND, p, 0, found, 0.0, 0.0, 1.0, scene.pieces[p].friction_scale)
 
 
 @compiled
@@ -147,7 +147,7 @@ def collide_triangles(scene, s, dt, since):
                         scene.work, margin, 8 + triangle.sharp,
                     )  # fmt: skip
                     found = leave_out_shared(scene, since, p, found, nx, ny, nz, min(SAME, 0.1 * one.reach))
-                    write(scene, s, GROUND, p, 1 + number, found, nx, ny, nz, piece.rub)
+                    write(scene, s, GROUND, p, 1 + number, found, nx, ny, nz, piece.friction_scale)
 
 
 @compiled
@@ -265,7 +265,7 @@ def report_ground(scene, one, since):
 
 
 @compiled
-def write(scene, a, b, p, key, found, nx, ny, nz, rub):
+def write(scene, a, b, p, key, found, nx, ny, nz, friction_scale):
     """Puts the points found into the list of contacts, and wakes what is met in motion."""
     solids, work = scene.solids, scene.work
     for k in range(found):
@@ -279,7 +279,7 @@ def write(scene, a, b, p, key, found, nx, ny, nz, rub):
         for i in range(3):
             contact.point[i] = work[manifold.FOUND + k, i]
         contact.gap = work[manifold.GAPS + k, 0]
-        contact.friction = rub
+        contact.friction = friction_scale
         if contact.gap < TOUCHING:
             if solids[b].kind == FREE and solids[a].asleep == 0:
                 wake(scene, b)

@@ -26,7 +26,7 @@ def cast_all(crafts, scene, supports, nows):
     for c in range(crafts.shape[0]):
         first = crafts[c].first_support + crafts[c].supports
         last = first + crafts[c].rays
-        seen = look_round(scene, crafts[c].body)
+        seen = collect_supports(scene, crafts[c].body)
         for k in range(first, last):
             cast(scene, crafts[c].body, supports[k], nows[c], seen)
             if supports[k].axle.radius > 0.0:
@@ -34,7 +34,7 @@ def cast_all(crafts, scene, supports, nows):
 
 
 @compiled
-def look_round(scene, b):
+def collect_supports(scene, b):
     """Writes the bodies that rays of a body may see, and how many: neighbours within a ball that holds all its rays."""
     body, count = scene.solids[b], 0
     wide = body.ball + body.feel  # from its centre of mass, which need not be the middle of its hull

@@ -122,7 +122,7 @@ PIECE = np.dtype(
         ("part", "i8"),  # of the craft's runner that it stands for; -1: none
         ("row", "i8"),  # on which side of it
         ("long", "i8"),  # 1: it has a foot at either end
-        ("rub", "f8"),  # times the friction of its solid
+        ("friction_scale", "f8"),  # times the friction of its solid
         ("centre", "f8", (3,)),
         ("axis", "f8", (3,)),
         ("half", "f8"),  # m, of a cylinder's core
@@ -178,7 +178,7 @@ CONTACT = np.dtype(
         ("belt_way", "f8"),  # m/s by which the surfaces themselves move along and across
         ("belt_across", "f8"),
         ("target", "f8"),  # m/s along the normal that it is held to at least
-        ("mass", "f8"),  # kg felt along the normal
+        ("mass", "f8"),  # effective mass along the normal, kg
         ("mass_way", "f8"),
         ("mass_across", "f8"),
         ("give", "f8", (3,)),  # 1/kg, the same three turned over

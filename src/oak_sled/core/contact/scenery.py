@@ -107,7 +107,11 @@ def scene(
         start=np.zeros(3),
     )
     made.grid["plane"] = int(plane)
-    made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["rub"] = 1, 3, 1.0  # the current triangle
+    made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["friction_scale"] = (
+        1,
+        3,
+        1.0,
+    )  # the current triangle
     made.faces[0]["count"] = 3
     cursor = [1, 3, 1, 3]
     known: dict[int, np.void] = {}  # solids of one shape share their pieces
@@ -170,7 +174,11 @@ def _fill_pieces(made: Scene, row: np.void, pieces: Sequence[Piece], cursor: lis
 def _fill_piece(made: Scene, target: np.void, piece: Piece, cursor: list[int]) -> None:
     corner, face, outline = cursor[1:]
     target["part"], target["row"], target["long"] = piece.part, piece.row, int(len(piece.corners) > 1)
-    target["rub"], target["radius"], target["centre"] = piece.rub, piece.radius, piece.corners.mean(axis=0)
+    target["friction_scale"], target["radius"], target["centre"] = (
+        piece.friction_scale,
+        piece.radius,
+        piece.corners.mean(axis=0),
+    )
     if piece.cylinder is not None:
         radius, half = piece.cylinder
         inset = min(ROUNDING, 0.1 * min(radius, half))

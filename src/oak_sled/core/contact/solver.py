@@ -207,12 +207,12 @@ def prepare(scene, dt):
         contact.from_way = crosswise(contact, 1, one, other, n, t)
         contact.from_across = crosswise(contact, 2, one, other, n, u)
         pair = scene.pairs[one.material, other.material]
-        rub, back = pair[0], pair[1]
+        friction, back = pair[0], pair[1]
         if contact.b == GROUND and scene.patches.shape[0] > 0:
-            rub *= surface.grip_at(scene.patches, scene.patches.shape[0], contact.point[0], contact.point[1])
+            friction *= surface.grip_at(scene.patches, scene.patches.shape[0], contact.point[0], contact.point[1])
         if one.craft >= 0 and other.kind == FIXED and abs(n[2]) < UPRIGHT and scene.answer[one.craft, 0] >= 0.0:
-            rub, back = scene.answer[one.craft, 3], scene.answer[one.craft, 2]
-        contact.friction, contact.bounce = rub * contact.friction, back
+            friction, back = scene.answer[one.craft, 3], scene.answer[one.craft, 2]
+        contact.friction, contact.bounce = friction * contact.friction, back
         contact.approach = pairs.speed_along(one, other, la, lb, n)
         belt_a = spatial.to_world(one.axes, pairs.triple(one.belt))
         belt = minus(belt_a, spatial.to_world(other.axes, pairs.triple(other.belt)))
@@ -614,7 +614,7 @@ def solve_islands(scene, dt):
             if wide >= ACCELERATED and not held and turn < most - 1:
                 accelerate(scene, first, wide, squares / before if before > 0.0 else 2.0)
             before = squares
-        for j in range(first, last):  # what does not push does not rub
+        for j in range(first, last):  # no friction where there is no push
             contact = contacts[turns[j]]
             if contact.push == 0.0 and (contact.drag_way != 0.0 or contact.drag_across != 0.0):
                 pairs.apply(scene.solids, contact, 0.0, -contact.drag_way, -contact.drag_across)

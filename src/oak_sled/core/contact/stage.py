@@ -54,12 +54,12 @@ def touch_nothing(craft, supports, now):
     now.leaning, now.in_wall = 0.0, 0.0
     now.clear_for += now.dt
     if craft.free[2] == 1.0:
-        let_go(craft, supports)
+        release(craft, supports)
         sum_up(craft, supports, now)
 
 
 @compiled
-def let_go(craft, supports):
+def release(craft, supports):
     """Nothing carries a craft any more; what carried nothing before is left as it is."""
     for k in range(craft.first_support, craft.first_support + craft.supports):
         if supports[k].below >= 0:
@@ -165,7 +165,7 @@ def collect_supports(craft, scene, supports, now):
     free = craft.free[2] == 1.0
     first, hulls = craft.first_support, 0
     if free:
-        let_go(craft, supports)
+        release(craft, supports)
     leans = 0.0
     total, x, y, z = 0.0, 0.0, 0.0, 0.0
     for c in range(scene.counts[FOUND]):

@@ -25,7 +25,7 @@ class Piece:
     radius: float = 0.0
     faces: tuple[Floats, ...] = ()
     cylinder: tuple[float, float] | None = None  # radius and half length; corners hold its middle and its axis
-    rub: float = 1.0  # times the friction of its solid
+    friction_scale: float = 1.0  # times the friction of its solid
     normals: Floats = field(default_factory=lambda: np.zeros((0, 3)))  # outward, a row a face
     part: int = -1  # the runner that it stands for, and on which side
     row: int = 0
@@ -48,7 +48,7 @@ class Piece:
 
     def rod_of(self, part: int, row: int) -> Piece:
         """The piece without friction, as the rod of a runner that has its own."""
-        return replace(self, rub=0.0, part=part, row=row)
+        return replace(self, friction_scale=0.0, part=part, row=row)
 
 
 def ball(radius: float) -> Piece:

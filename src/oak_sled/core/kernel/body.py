@@ -119,7 +119,7 @@ def turned_freely(q, momentum, inverse, dt):
 
 
 @compiled
-def foresee(body, now):
+def predict_velocity(body, now):
     """Writes the velocity and spin that the lines booked so far, gravity among them, would leave after this tick.
 
     Dry friction asks for it: it holds against what pushes now, not only against what moves already.
@@ -183,7 +183,7 @@ def add_at_support(now, p, body, support, force):
 
 @compiled
 def effective_mass(body, lever, way):
-    """The mass felt at a point when it is pushed along the unit vector `way`, kg.
+    """The effective mass at a point when it is pushed along the unit vector `way`, kg.
 
     lever : from the centre of mass to the point, m, world axes. Held turning counts as stiff.
     """

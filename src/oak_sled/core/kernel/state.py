@@ -118,7 +118,7 @@ SUPPORT = np.dtype(
         ("rate", "f8"),  # m/s by which its gap grows, by the velocity of its mount along it
         ("before", "f8"),  # m, the gap of the tick before; -1 where it found nothing
         ("force", "f8", (3,)),  # N that its part gives the craft there, world axes
-        ("rub", "f8", (3,)),  # what dry friction gave in the tick before, over the load: see `dryfriction`
+        ("last_friction", "f8", (3,)),  # what dry friction gave in the tick before, over the load: see `dryfriction`
         ("axle", AXLE),
     ]
 )

@@ -78,8 +78,8 @@ MOUNT_ACTS: ActsIf = (("x", "y", "z"), "at_point", (True,), "it acts at the cent
 class Kind:
     """A kind of part: its document, its packed record, and the units of its equations.
 
-    act : among the forces, `register.ACT`; None: it books nothing there. rub : dry friction of what it carries by
-    springs, behind all forces, in the same form; it reads the foreseen velocity. foresees : whether `act` reads the
+    act : among the forces, `register.ACT`; None: it books nothing there. dry_friction : that of what it carries by
+    springs, behind all forces, in the same form; it reads the predicted velocity. predicts : whether `act` reads the
     velocity that the lines booked before it would leave. others : on other bodies than the craft, before the forces,
     `register.OTHERS`. limit : on the speeds that came of the forces, `register.LIMIT`. fade : on the lines of the
     forces, `register.FADE`. laws : by the name of a place, the law as `act` has it, on its own: `register.OF_LAW`.
@@ -88,8 +88,8 @@ class Kind:
     document: "type[Part]"
     record: np.dtype[Any]
     act: Kernel | None = None
-    rub: Kernel | None = None
-    foresees: bool = False
+    dry_friction: Kernel | None = None
+    predicts: bool = False
     others: Kernel | None = None
     limit: Kernel | None = None
     fade: Kernel | None = None

@@ -1,8 +1,8 @@
 """Dry friction at several points of a craft: what each of them gives so that it comes to rest, and stays.
 
-Each point goes on from what it gave in the tick before (`support.rub`): the speed that is foreseen has in it what acted
-then and is not booked yet now, this friction and what balances its torque (springs, contacts); a point adds what would
-stop its share of what is left. What stands therefore stands, whatever pushes it, at every tick rate; of what slides, no
+Each point goes on from what it gave in the tick before (`support.last_friction`): the predicted speed contains what
+acted then and is not booked yet now, this friction and what balances its torque (springs, contacts); a point adds
+what would stop its share of what is left. What stands therefore stands, whatever pushes it, at every tick rate; of what slides, no
 more is taken than stops it.
 """
 
@@ -34,9 +34,13 @@ def found_lever(support, body):
 
 
 @compiled
-def add_felt(total, support, lever):
+def add_pending(total, support, lever):
     """A sum of forces and torques, N and N m, with what friction gave at a support in the tick before."""
-    f = (support.load * support.rub[0], support.load * support.rub[1], support.load * support.rub[2])
+    f = (
+        support.load * support.last_friction[0],
+        support.load * support.last_friction[1],
+        support.load * support.last_friction[2],
+    )
     t = spatial.cross(lever, f)
     return (total[0] + f[0], total[1] + f[1], total[2] + f[2], total[3] + t[0], total[4] + t[1], total[5] + t[2])
 
@@ -71,8 +75,8 @@ def add_line(total, now, k):
 
 
 @compiled
-def add_foreseen(total, body, now):
-    """Adds to the foreseen velocity and spin what a sum of forces and torques, N and N m, gives in a tick."""
+def add_predicted(total, body, now):
+    """Adds to the predicted velocity and spin what a sum of forces and torques, N and N m, gives in a tick."""
     turned = spatial.times(body.inverse_inertia, (total[3], total[4], total[5]))
     for i in range(3):
         now.next_velocity[i] += now.dt * total[i] / body.mass
@@ -102,9 +106,9 @@ def mass_of_all(support, body, lever, way, sprung):
 def holding(support, way, mass, slip, dt):
     """N along the unit vector `way` that would bring a point to rest after this tick.
 
-    mass : kg by which it answers. slip : m/s along `way` that is foreseen, with the friction of the tick before.
+    mass : kg by which it answers. slip : m/s along `way` that is predicted, with the friction of the tick before.
     """
-    before = support.rub[0] * way[0] + support.rub[1] * way[1] + support.rub[2] * way[2]
+    before = support.last_friction[0] * way[0] + support.last_friction[1] * way[1] + support.last_friction[2] * way[2]
     return support.load * before - mass * slip / dt
 
 
@@ -113,4 +117,4 @@ def keep(support, force):
     """Keeps what friction gives at a support, N, world axes, over its load: where a load moves from foot to foot, as it
     may among more than three of them, friction moves with it."""
     for i in range(3):
-        support.rub[i] = force[i] / support.load if support.load > 0.0 else 0.0
+        support.last_friction[i] = force[i] / support.load if support.load > 0.0 else 0.0

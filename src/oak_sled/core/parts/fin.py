@@ -82,11 +82,11 @@ def act(part, gain, p, body, ground, supports, now):
     if square == 0.0 or part.stall == 0.0:
         return 0.0
     slip = math.atan2(v[1], abs(v[0]))
-    felt = min(max(slip, -part.stall), part.stall)
-    size = -0.5 * gain * density * square * part.area * part.slope * math.sin(felt)
+    effective = min(max(slip, -part.stall), part.stall)
+    size = -0.5 * gain * density * square * part.area * part.slope * math.sin(effective)
     force = spatial.to_world(body.axes, (0.0, size, 0.0))
     body_module.book_at(now, p, body, lever, force)
-    return abs(felt) / part.stall
+    return abs(effective) / part.stall
 
 
 KIND = Kind(Fin, RECORD, act)

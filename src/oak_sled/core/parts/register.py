@@ -86,9 +86,9 @@ _FRONT = np.dtype(
         ("kind", "i8"),
         ("gain", "f8"),  # trim, mute and solo in one number
         ("drives", "f8"),  # 1 if it counts as thrust
-        ("foresees", "i8"),  # 1 if it reads the velocity that the lines before it would leave
+        ("predicts", "i8"),  # 1 if it reads the velocity that the lines before it would leave
         ("act", "i8"),  # the address of its equation among the forces; 0: it has none there
-        ("rub", "i8"),  # likewise: its dry friction, behind all of them
+        ("dry_friction", "i8"),  # likewise: its dry friction, behind all of them
         ("others", "i8"),  # likewise: on other things than the craft
         ("limit", "i8"),  # likewise: on the speeds
         ("fade", "i8"),  # likewise: on the lines of the forces
@@ -142,14 +142,19 @@ def law_address(kind: int, place: str) -> int:
 
 def equations(kind: Kind) -> tuple[tuple[str, Kernel | None, Address], ...]:
     """The equations of a kind that act on its craft: the field of its row, the unit, what it takes."""
-    return ("act", kind.act, ACT), ("rub", kind.rub, ACT), ("limit", kind.limit, LIMIT), ("fade", kind.fade, FADE)
+    return (
+        ("act", kind.act, ACT),
+        ("dry_friction", kind.dry_friction, ACT),
+        ("limit", kind.limit, LIMIT),
+        ("fade", kind.fade, FADE),
+    )
 
 
 @functools.cache
 def addresses(number: int) -> dict[str, int]:
     """The addresses of the equations of a kind, compiled if need be, as fields of its row."""
     kind, own = KINDS[number], Record(KINDS[number].record)
-    found = {"foresees": int(kind.foresees)}
+    found = {"predicts": int(kind.predicts)}
     for name, equation, declared in equations(kind):
         if equation is not None:
             found[name] = equation.address(tuple(own if one is None else one for one in declared.takes))

@@ -464,14 +464,14 @@ def act(part, gain, p, body, ground, supports, now):
     ahead, left = ways(part, body, now)
     weights, most = 0.0, 0.0
     middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
-    standing, felt = 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    standing, pending = 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     for k in range(part.first_support, part.last_support):
         if supports[k].load > 0.0:
             standing += supports[k].load
-            felt = dryfriction.add_felt(felt, supports[k], dryfriction.foot_lever(supports[k], body))
+            pending = dryfriction.add_pending(pending, supports[k], dryfriction.foot_lever(supports[k], body))
     if dryfriction.leans(body):
-        felt = dryfriction.not_booked_yet(p, now)
-    dryfriction.add_foreseen(felt, body, now)
+        pending = dryfriction.not_booked_yet(p, now)
+    dryfriction.add_predicted(pending, body, now)
     for foot in range(part.columns * part.rows):
         support = supports[part.first_support + foot]
         if support.load <= 0.0:
@@ -492,18 +492,18 @@ def act(part, gain, p, body, ground, supports, now):
         drag, bite, sliding = foot_force(
             part, gain, p, foot, lever, ahead, left, support, load, share, grip, glide, body, now
         )
-        rub = (
+        friction = (
             drag * ahead[0] + bite * left[0],
             drag * ahead[1] + bite * left[1],
             drag * ahead[2] + bite * left[2],
         )
-        dryfriction.keep(support, rub)
+        dryfriction.keep(support, friction)
         if support.below < 0:
             shake = 0.0  # what holds it level takes the bumps
         force = (
-            rub[0] + gain * shake * now.up[0],
-            rub[1] + gain * shake * now.up[1],
-            rub[2] + gain * shake * now.up[2],
+            friction[0] + gain * shake * now.up[0],
+            friction[1] + gain * shake * now.up[1],
+            friction[2] + gain * shake * now.up[2],
         )
         most = max(most, sliding)
         torque = spatial.cross(lever, force)
@@ -522,4 +522,4 @@ def act(part, gain, p, body, ground, supports, now):
     return most
 
 
-KIND = Kind(Runner, RECORD, act, foresees=True, laws={GRIP.name: law_grip})
+KIND = Kind(Runner, RECORD, act, predicts=True, laws={GRIP.name: law_grip})

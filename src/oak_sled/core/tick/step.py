@@ -254,7 +254,7 @@ def clear(body, now):
 def push_parts(craft, parts, body, ground, supports, now):
     """Every part books its force. Its gain (trim, mute and solo in one number) stands before its caps.
 
-    Dry friction (runners, brakes, then what wheels rub) stands behind the rest, since it answers what the rest pushes.
+    Dry friction (runners, brakes, then wheels) comes last, since it answers what the rest pushes.
     """
     first = craft.first_part
     for p in range(now.parts):
@@ -262,14 +262,14 @@ def push_parts(craft, parts, body, ground, supports, now):
         now.activity[p] = 0.0
         if part.gain == 0.0 or part.act == 0:
             continue
-        if part.foresees == 1:
-            body_module.foresee(body, now)
+        if part.predicts == 1:
+            body_module.predict_velocity(body, now)
         now.activity[p] = register.ACT(part.act, part.own, part.gain, p, body, ground, supports, now)
     for p in range(now.parts):
         part = parts[first + p]
-        if part.gain != 0.0 and part.rub != 0:
-            body_module.foresee(body, now)
-            now.activity[p] = register.ACT(part.rub, part.own, part.gain, p, body, ground, supports, now)
+        if part.gain != 0.0 and part.dry_friction != 0:
+            body_module.predict_velocity(body, now)
+            now.activity[p] = register.ACT(part.dry_friction, part.own, part.gain, p, body, ground, supports, now)
     for p in range(craft.first_limiter, now.parts):
         part = parts[first + p]
         if part.gain > 0.0:

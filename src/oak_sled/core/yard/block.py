@@ -20,7 +20,7 @@ Moves = Literal["free", "fixed", "driven", "trigger"]
 
 
 class Material(Frozen):
-    """How a surface rubs and bounces; two in contact rub by the root of their product and bounce by the livelier."""
+    """Friction and restitution of a surface; of two in contact, the root of the product and the greater of both."""
 
     id: str = name_field("the name by which blocks and grounds refer to it")
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
@@ -97,7 +97,7 @@ class Block(Frozen):
             if self.mesh is None:
                 raise ValueError("mesh: a block of this shape needs one (a mesh from a file)")
             if self.fit == "triangles" and self.moves != "fixed":
-                raise ValueError("fit: only a fixed block can be felt as triangles (moves fixed, or fit hulls)")
+                raise ValueError("fit: only static blocks can use triangle collision (moves fixed, or fit hulls)")
             if self.fit != "triangles":
                 self.fitted()
         return self
@@ -109,11 +109,11 @@ class Block(Frozen):
 
     @property
     def is_laid(self) -> bool:
-        """Whether it is a part of the ground: a mesh that is felt as its triangles."""
+        """Whether it is a part of the ground: a mesh that collides as its triangles."""
         return self.shape == "mesh" and self.fit == "triangles"
 
     def fitted(self) -> hulls.Fitted:
-        """What is felt of its mesh; raises ValueError when that spans no volume."""
+        """The collision shape of its mesh; raises ValueError when that spans no volume."""
         assert self.mesh is not None
         try:
             return hulls.fitted(self.mesh, self.fit, self.pieces, self.half_extents())

@@ -143,7 +143,7 @@ class Body(Frozen):
         return self.mass if self.mass_from == "given" else self.density * self.volume()
 
     def fitted(self) -> hulls.Fitted:
-        """What is felt of its mesh; raises ValueError when that spans no volume."""
+        """The collision shape of its mesh; raises ValueError when that spans no volume."""
         assert self.mesh is not None
         try:
             return hulls.fitted(self.mesh, self.fit, self.pieces, self.half_extents())

@@ -172,14 +172,14 @@ def point(widget: QWidget, kind: QEvent.Type, at: QPoint, buttons: Qt.MouseButto
     QApplication.sendEvent(widget, QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, none))
 
 
-def drag(widget: QWidget, by: int, app: QApplication, steps: int = 12, let_go: bool = True) -> None:
+def drag(widget: QWidget, by: int, app: QApplication, steps: int = 12, released: bool = True) -> None:
     """Drags a widget sideways with the left button, in steps."""
     start = QPoint(widget.width() // 2, widget.height() // 2)
     point(widget, QEvent.Type.MouseButtonPress, start, Qt.MouseButton.LeftButton)
     for step in range(1, steps + 1):
         point(widget, QEvent.Type.MouseMove, start + QPoint(by * step // steps, 0), Qt.MouseButton.LeftButton)
         settle(app, 0.03)
-    if let_go:
+    if released:
         point(widget, QEvent.Type.MouseButtonRelease, start + QPoint(by, 0), Qt.MouseButton.NoButton)
 
 
@@ -241,7 +241,7 @@ def tour(folder: Path) -> int:
     until(app, lambda: not session.worker.is_busy)
     dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
     assert dial is not None
-    drag(dial, 20, app, let_go=False)
+    drag(dial, 20, app, released=False)
     settle(app)
     shoot(window, folder, "3-dial-dragged")
     session.commit("fan thrust")

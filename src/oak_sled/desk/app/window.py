@@ -152,7 +152,7 @@ class Window(QMainWindow):
         """Shows one of the panes on the right."""
         self.right.show_pane(name)
 
-    def _foresee(self, run: Run, readings: measures.Readings) -> None:
+    def _prepare_shown(self, run: Run, readings: measures.Readings) -> None:
         """Derives what will be shown of a run and takes long; in the thread that made it."""
         modes.of_run(run)
         if run.ticks <= LONG:
@@ -168,7 +168,7 @@ class Window(QMainWindow):
 
     def _wire(self) -> None:
         session = self.session
-        session.worker.foresee = self._foresee
+        session.worker.prepare = self._prepare_shown
         session.said.connect(self.notice.tell)
         links.connect(self)
         session.shown.run_changed.connect(self.right.show_clock)

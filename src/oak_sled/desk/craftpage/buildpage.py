@@ -41,7 +41,7 @@ class BuildPage(DrawingPage):
         """The channel whose numbers are shown; "": those of the selected part, or of the body."""
         self.plan.picked.connect(self._picked)
         self.plan.moved.connect(self._preview)
-        self.plan.let_go.connect(session.commit)
+        self.plan.released.connect(session.commit)
         self.plan.key_wanted.connect(lambda name: getattr(self, name)())
         session.shown.run_changed.connect(lambda: self._show_outlook() if self.isVisible() else None)
 

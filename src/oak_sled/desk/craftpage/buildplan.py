@@ -1,6 +1,6 @@
 """The working drawing of a craft: from above, from the left and from the front, to one scale; mounts are dragged on it.
 
-Signals of `BuildPlan`: picked(), moved(part, fields), let_go(label), key_wanted(name).
+Signals of `BuildPlan`: picked(), moved(part, fields), released(label), key_wanted(name).
 """
 
 from __future__ import annotations
@@ -77,7 +77,7 @@ class BuildPlan(QWidget):
 
     picked = pyqtSignal()
     moved = pyqtSignal(str, object)
-    let_go = pyqtSignal(str)
+    released = pyqtSignal(str)
     key_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None):
@@ -212,7 +212,7 @@ class BuildPlan(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         hold, self._hold = self._hold, None
         if hold is not None:
-            self.let_go.emit(f"move {hold[0].part.replace('_', ' ')}")
+            self.released.emit(f"move {hold[0].part.replace('_', ' ')}")
         self.update()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -255,7 +255,7 @@ class BuildPlan(QWidget):
         x, y, z = (part.x, part.y, part.z) if number < 0 else spots[number]
         spot = (x + GRID * right, y, z + GRID * up_paper) if up else (x + GRID * right, y + GRID * up_paper, z)
         self._move(part.id, number, spot, GRID)
-        self.let_go.emit(f"move {part.id.replace('_', ' ')}")
+        self.released.emit(f"move {part.id.replace('_', ' ')}")
 
     # picture
 

@@ -22,7 +22,7 @@ def dial_at(session: Session, declared: Dial, value: float, path: str, label: st
 
     widget.locked = own() in session.locks
     widget.moved.connect(lambda value: session.preview(path, value))
-    widget.let_go.connect(lambda: session.commit(label))
+    widget.released.connect(lambda: session.commit(label))
     widget.entered.connect(lambda value: session.edit(path, value))
     widget.refused.connect(lambda text: session.say(text, True))
     widget.vary_wanted.connect(lambda: session.vary_wanted.emit(own()))

@@ -1,6 +1,6 @@
 """The channels of a drill over time: a strip each, on which knots are dragged, and a lane of events above them.
 
-Signals of `ChannelStrips`: picked(), previewed(path, value), let_go(label). Paths are below the drill.
+Signals of `ChannelStrips`: picked(), previewed(path, value), released(label). Paths are below the drill.
 """
 
 from __future__ import annotations
@@ -43,7 +43,7 @@ class ChannelStrips(QWidget):
 
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)
-    let_go = pyqtSignal(str)
+    released = pyqtSignal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
@@ -260,7 +260,7 @@ class ChannelStrips(QWidget):
             "crest": "shape a wave",
         }
         if hold is not None and hold[0] in words:
-            self.let_go.emit(words[hold[0]])
+            self.released.emit(words[hold[0]])
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -287,7 +287,7 @@ class ChannelStrips(QWidget):
         place = int(np.searchsorted(track.times, t, side="right"))
         knots = (*track.knots[:place], Knot(t=t, value=value), *track.knots[place:])
         self.previewed.emit("tracks", inputs.with_track(self.drill, track.replace(knots=knots)).tracks)
-        self.let_go.emit("add a knot")
+        self.released.emit("add a knot")
         self.choose(Pick("knot", channel, place))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -319,7 +319,7 @@ class ChannelStrips(QWidget):
         if self.chosen.what == "event":
             now = next(one for one in self.drill.events if one.id == self.chosen.name)
             self.previewed.emit(f"events.{now.id}.t", max(round(now.t + along * T_STEP, 6), 0.0))
-            self.let_go.emit("move an event")
+            self.released.emit("move an event")
             return
         knot = self.knot()
         if knot is None:
@@ -329,22 +329,22 @@ class ChannelStrips(QWidget):
         value = min(max(round(knot.value + up * V_STEP, 6), low), 1.0)
         moved = _with_knot(track, self.chosen.number, max(round(knot.t + along * T_STEP, 6), 0.0), value)
         self.previewed.emit("tracks", inputs.with_track(self.drill, moved).tracks)
-        self.let_go.emit("move a knot")
+        self.released.emit("move a knot")
 
     def remove(self) -> None:
         """Removes the selection: a knot, an event, or the whole track of a channel."""
         drill = self.drill
         if self.chosen.what == "event":
             self.previewed.emit("events", tuple(one for one in drill.events if one.id != self.chosen.name))
-            self.let_go.emit("remove an event")
+            self.released.emit("remove an event")
         elif self.knot() is not None:
             track = inputs.track_of(drill, self.chosen.name)
             knots = tuple(knot for k, knot in enumerate(track.knots) if k != self.chosen.number)
             self.previewed.emit("tracks", inputs.with_track(drill, track.replace(knots=knots)).tracks)
-            self.let_go.emit("remove a knot")
+            self.released.emit("remove a knot")
         elif self.chosen.what == "track":
             self.previewed.emit("tracks", tuple(one for one in drill.tracks if one.channel != self.chosen.name))
-            self.let_go.emit(f"clear {self.chosen.name}")
+            self.released.emit(f"clear {self.chosen.name}")
         self.choose(Pick(""))
 
     # picture

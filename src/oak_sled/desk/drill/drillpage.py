@@ -53,7 +53,7 @@ class DrillPage(DrawingPage):
         self.lay_out(self._bar(), split)
         for part in (self.strips, self.plan):
             part.previewed.connect(self._preview)
-            part.let_go.connect(session.commit)
+            part.released.connect(session.commit)
         self.strips.picked.connect(self.refresh)
         self.strips.fit()
 

@@ -163,7 +163,7 @@ class DrillPlan(GroundPlan):
                 "spin": "spin of the start",
                 "speed": "speed of the start",
             }
-            self.let_go.emit(words.get(hold[0], "aim an event"))
+            self.released.emit(words.get(hold[0], "aim an event"))
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -59,7 +59,7 @@ class GroundPage(DrawingPage):
         self.drawing: MeshDrawing | None = None
         self.plan.picked.connect(self.refresh)
         self.plan.previewed.connect(self._preview)
-        self.plan.let_go.connect(session.commit)
+        self.plan.released.connect(session.commit)
         self.plan.start_moved.connect(lambda start: session.preview(f"drills.{session.yard.bench.drill}.start", start))
         self.plan.key_wanted.connect(lambda name: self.duplicate() if name == "duplicate" else self.remove())
 
@@ -340,12 +340,12 @@ class GroundPage(DrawingPage):
         """What two materials do together, from what they do now."""
         ground = self.session.ground
         names, now = scenes.materials(ground)
-        rub, back = now[names.index(one), names.index(other)]
+        friction, back = now[names.index(one), names.index(other)]
         if any({pair.one, pair.other} == {one, other} for pair in ground.pairs):
             self.session.say(f"{one} on {other} is set already", True)
             return
         name = free_name(f"{one}_{other}"[:36], ground.pairs)
-        new = Pair(id=name, one=one, other=other, friction=float(rub), bounce=float(back))
+        new = Pair(id=name, one=one, other=other, friction=float(friction), bounce=float(back))
         self._change(ground.replace(pairs=(*ground.pairs, new)), f"set {one} on {other}")
 
 

@@ -1,6 +1,6 @@
 """The working drawing of a ground: objects are picked, dragged, turned and sized; a section shows them from the side.
 
-Signals of `GroundPlan`: picked(), previewed(path, item), let_go(label), said(text).
+Signals of `GroundPlan`: picked(), previewed(path, item), released(label), said(text).
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ class GroundPlan(PlanFrame):
 
     picked = pyqtSignal()
     previewed = pyqtSignal(str, object)
-    let_go = pyqtSignal(str)
+    released = pyqtSignal(str)
     start_moved = pyqtSignal(object)
     key_wanted = pyqtSignal(str)
 
@@ -228,10 +228,10 @@ class GroundPlan(PlanFrame):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         hold, self._hold = self._hold, None
         if hold is not None and hold[0].startswith("start"):
-            self.let_go.emit("move the start" if hold[0] == "start" else "turn the start")
+            self.released.emit("move the start" if hold[0] == "start" else "turn the start")
         elif hold is not None and hold[2]:
             word = {"move": "move", "turn": "turn"}.get(hold[0], "size")
-            self.let_go.emit(f"{word} {' and '.join(path.split('.')[-1].replace('_', ' ') for path in hold[2])}")
+            self.released.emit(f"{word} {' and '.join(path.split('.')[-1].replace('_', ' ') for path in hold[2])}")
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -252,7 +252,7 @@ class GroundPlan(PlanFrame):
         if way is not None and self.in_hand():
             for path, item in self.in_hand():
                 self.previewed.emit(path, item.replace(x=item.x + GRID * way[0], y=item.y + GRID * way[1]))
-            self.let_go.emit("move by a step")
+            self.released.emit("move by a step")
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.key_wanted.emit("remove")
         elif event.key() == Qt.Key.Key_D and not event.modifiers():

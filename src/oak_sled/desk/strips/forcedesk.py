@@ -160,7 +160,7 @@ class ForceDesk(QWidget):
             name = "body" if isinstance(part, Body) else part.id
             strip = Strip(part, name == self.open_name, names)
             strip.moved.connect(lambda path, value: self.session.preview(self._path(path), value))
-            strip.let_go.connect(lambda path: self.session.commit(_label(path)))
+            strip.released.connect(lambda path: self.session.commit(_label(path)))
             strip.entered.connect(self._enter)
             strip.bent.connect(functools.partial(self._bend, strip.name))
             strip.sharing.connect(functools.partial(self._share, strip.name))

@@ -37,14 +37,14 @@ EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels"
 
 
 class Strip(QWidget):
-    """A strip. Signals, each with the path below the craft: moved(path, value), let_go(path),
+    """A strip. Signals, each with the path below the craft: moved(path, value), released(path),
     entered(path, value), chosen(name) when its head is clicked, opened(name), said(text),
     lock_toggled(path), menu_wanted(name, global point), bent(field, points, done) while a
     curve is bent and after, sharing(field, act) where its points are to be shared ("share"), its own again ("own") or
     those of a shared curve (its name)."""
 
     moved = pyqtSignal(str, object)
-    let_go = pyqtSignal(str)
+    released = pyqtSignal(str)
     entered = pyqtSignal(str, object)
     bent = pyqtSignal(object, object, bool)
     sharing = pyqtSignal(object, str)
@@ -146,7 +146,7 @@ class Strip(QWidget):
         editor = CurveEditor(field)
         editor.setObjectName(f"curve_{self.name}_{field.name}")
         editor.moved.connect(lambda points: self.bent.emit(field, points, False))
-        editor.let_go.connect(lambda: self.let_go.emit(f"{self.path}.{field.name}"))
+        editor.released.connect(lambda: self.released.emit(f"{self.path}.{field.name}"))
         editor.entered.connect(lambda points: self.bent.emit(field, points, True))
         editor.sharing.connect(lambda act: self.sharing.emit(field, act))
         editor.refused.connect(self.said)
@@ -159,7 +159,7 @@ class Strip(QWidget):
         widget = DialWidget(declared, getattr(self.part, name), path)
         widget.setObjectName(f"dial_{self.name}_{name}")
         widget.moved.connect(lambda value: self.moved.emit(path, value))
-        widget.let_go.connect(lambda: self.let_go.emit(path))
+        widget.released.connect(lambda: self.released.emit(path))
         widget.entered.connect(lambda value: self.entered.emit(path, value))
         widget.refused.connect(self.said)
         widget.lock_toggled.connect(lambda: self.lock_toggled.emit(path))

@@ -21,7 +21,7 @@ def shots(folder: Path) -> int:
     shoot(window, folder, "bench")
     dial = window.desk.findChild(DialWidget, "dial_runners_side_grip")
     assert dial is not None
-    drag(dial, -40, app, let_go=False)
+    drag(dial, -40, app, released=False)
     settle(app, 0.6)
     shoot(window, folder, "dial-drag")
     session.commit("runners edge grip")

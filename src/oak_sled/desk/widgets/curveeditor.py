@@ -33,14 +33,14 @@ HELP = (
 
 
 class CurveEditor(QWidget):
-    """A curve with its knots. Signals: moved(points) while a knot is dragged, let_go() after, entered(points) for one
+    """A curve with its knots. Signals: moved(points) while a knot is dragged, released() after, entered(points) for one
     step, refused(text), sharing(act) when it is to be shared ("share"), its own again ("own"), straight
     or smooth ("straight", "smooth"), or that of a name."""
 
     PROMISED = keys.Keys.of(*keys.ARROWS, *keys.RETURN, Qt.Key.Key_Delete, Qt.Key.Key_Insert)
 
     moved = pyqtSignal(object)
-    let_go = pyqtSignal()
+    released = pyqtSignal()
     entered = pyqtSignal(object)
     refused = pyqtSignal(str)
     sharing = pyqtSignal(str)
@@ -159,7 +159,7 @@ class CurveEditor(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._dragged:
             self._dragged = False
-            self.let_go.emit()
+            self.released.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self.knot_at(event.position()) < 0:

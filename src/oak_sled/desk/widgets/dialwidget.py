@@ -67,7 +67,7 @@ class Entry(QLineEdit):
 
 
 class DialWidget(QWidget):
-    """Signals: moved(value) while it is dragged, let_go() after, entered(value) for one step,
+    """Signals: moved(value) while it is dragged, released() after, entered(value) for one step,
     refused(text) for an entry that was not taken, lock_toggled()."""
 
     PROMISED = keys.Keys.of(
@@ -75,7 +75,7 @@ class DialWidget(QWidget):
     )
 
     moved = pyqtSignal(float)
-    let_go = pyqtSignal()
+    released = pyqtSignal()
     entered = pyqtSignal(float)
     refused = pyqtSignal(str)
     vary_wanted = pyqtSignal()
@@ -168,7 +168,7 @@ class DialWidget(QWidget):
         was, self._press = self._dragging, None
         self._dragging = False
         if was:
-            self.let_go.emit()
+            self.released.emit()
         elif not self.locked and event.position().y() < _TRACK - 4 and event.position().x() > self.width() * 0.5:
             self.type_in()
 
@@ -206,7 +206,7 @@ class DialWidget(QWidget):
         self._press, self._dragging, self.value = None, False, self._before
         self.update()
         self.moved.emit(self.value)
-        self.let_go.emit()
+        self.released.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()

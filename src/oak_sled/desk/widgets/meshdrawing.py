@@ -1,4 +1,4 @@
-"""A body of a mesh as a working drawing: the mesh filled, what is felt of it in line over it, and what it weighs."""
+"""A body of a mesh as a working drawing: the mesh filled, its collision shape in line over it, and what it weighs."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class MeshDrawing(QWidget):
             self.update()
 
     def words(self) -> list[str]:
-        """What is felt, and what it weighs."""
+        """The collision shape, and mass and centre."""
         body = self.body
         if body is None or body.mesh is None:
             return []

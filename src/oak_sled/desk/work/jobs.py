@@ -79,7 +79,7 @@ class Worker(QObject):
         self._beside: tuple[Job, ...] = ()
         self._heavy: tuple[object, tuple[Caution, ...]] = (None, ())
         self._last: Result | None = None
-        self.foresee: Callable[[Run, measures.Readings], None] | None = None
+        self.prepare: Callable[[Run, measures.Readings], None] | None = None
         """Derives from a run, in the thread of the worker, what the window is going to show of it and takes long."""
         self._repeaters: list[Repeater] = []
         """Of the craft under test and its twins, in order; the worker's own."""
@@ -163,8 +163,8 @@ class Worker(QObject):
             warned = cautions.find(job, made) + self._told_of_cost(job, made)  # while those beside still run
             others = tuple(one.result() for one in beside)
             readings = measures.Readings(made)
-            if self.foresee is not None:
-                self.foresee(made, readings)
+            if self.prepare is not None:
+                self.prepare(made, readings)
             answer: object = Result(number, job, made, readings, warned, others)
         except (Refused, Stopped) as ended:
             answer = ended

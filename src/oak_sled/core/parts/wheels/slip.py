@@ -90,7 +90,7 @@ def roll(part, axle, load, grip, rolling, motion, mass_along, mass_side, dt):
     contact over the surface, along and to its left; what all else adds to that in the tick, and what the tires of its
     part would add if they pushed as in the last one. mass_along, mass_side : kg that its forces move.
 
-    The tick is foreseen from the forces of the last one, so that what stands stays, whatever it is thought to weigh.
+    The tick is predicted from the forces of the last one, so that what stands stays, whatever it is thought to weigh.
     """
     along, side = motion[0], motion[1]
     loose, fades = axle.sliding, max(1.0 - part.fades * (load / part.nominal - 1.0), 0.1)

@@ -482,12 +482,12 @@ def act(part, gain, p, body, ground, supports, now):
     for k in range(part.first_of_all, part.last_of_all):
         if supports[k].below >= 0 and supports[k].axle.tired == 1:
             total += max(supports[k].load, 0.0)
-    felt = as_before(p, body, now)
+    pending = as_before(p, body, now)
     for i in range(6):
         now.lines[p, i] = 0.0
     for k in range(part.count):
         support = supports[part.wheels[k]]
-        weight, lever = turn_wheel(part, gain, p, total, felt, support, body, ground, now)
+        weight, lever = turn_wheel(part, gain, p, total, pending, support, body, ground, now)
         x, y, z, weights = x + weight * lever[0], y + weight * lever[1], z + weight * lever[2], weights + weight
         if weight > 0.0 and support.axle.loose == 1.0:
             sliding = 1.0
@@ -501,9 +501,9 @@ def act(part, gain, p, body, ground, supports, now):
 
 
 @compiled
-def turn_wheel(part, gain, p, total, felt, support, body, ground, now):
+def turn_wheel(part, gain, p, total, pending, support, body, ground, now):
     """Turns one wheel and adds what its tire pushes to ledger line p; returns the size of that, N, and where it acts, m
-    from the centre of mass, world axes. total : N on all tires of the craft. felt : see `as_before`."""
+    from the centre of mass, world axes. total : N on all tires of the craft. pending : see `as_before`."""
     axle, before = support.axle, support.axle.turn
     ahead, left = rolling.ways(support, axle.steer, body)
     force, torque, weight = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0
@@ -514,7 +514,7 @@ def turn_wheel(part, gain, p, total, felt, support, body, ground, now):
     )
     if support.below >= 0 and support.load > 0.0:
         share = support.load / total
-        along, side = wheel_force(part, gain, share, felt, lever, ahead, left, support, body, ground, now)
+        along, side = wheel_force(part, gain, share, pending, lever, ahead, left, support, body, ground, now)
         weight, out = abs(along) + abs(side), left
         if part.acts == CRAFT_AXIS:
             _, out = rolling.ways(support, 0.0, body)
@@ -548,15 +548,15 @@ def as_before(p, body, now):
 
 
 @compiled
-def wheel_force(part, gain, share, felt, lever, ahead, left, support, body, ground, now):
-    """N along a wheel and to its left. share : of the load on all tires, by which it answers for the craft. felt : see
-    `as_before`."""
+def wheel_force(part, gain, share, pending, lever, ahead, left, support, body, ground, now):
+    """N along a wheel and to its left. share : of the load on all tires, by which it answers for the craft. pending :
+    see `as_before`."""
     axle, dt = support.axle, now.dt
     u = speed_over(support, body.velocity, body.spin, lever)
     u_next = speed_over(support, now.next_velocity, now.next_spin, lever)
     along, side = spatial.dot(u, ahead), spatial.dot(u, left)
-    again = spatial.cross((felt[3], felt[4], felt[5]), lever)
-    again = (felt[0] + again[0], felt[1] + again[1], felt[2] + again[2])
+    again = spatial.cross((pending[3], pending[4], pending[5]), lever)
+    again = (pending[0] + again[0], pending[1] + again[1], pending[2] + again[2])
     motion = (
         along,
         side,
@@ -584,4 +584,4 @@ def speed_over(support, velocity, spin, lever):
     )
 
 
-KIND = Kind(Tire, RECORD, act, laws={SIDE.name: law_side, ALONG.name: law_along}, foresees=True)
+KIND = Kind(Tire, RECORD, act, laws={SIDE.name: law_side, ALONG.name: law_along}, predicts=True)

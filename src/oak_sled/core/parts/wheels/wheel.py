@@ -554,7 +554,7 @@ def law_damper(part, given):
 
 
 @compiled
-def rub(part, gain, share, grip, lever, support, body, now):
+def contact_friction(part, gain, share, grip, lever, support, body, now):
     """Rolling resistance along a wheel and side force to its left, N, its ways, and whether it slides sideways.
 
     Both are dry friction: never more than stops the wheel's own share of the craft in this tick, counted with what the
@@ -601,7 +601,7 @@ def strut(part, gain, p, foot, support, ground, now):
 
 @unit
 def act(part, gain, p, body, ground, supports, now):
-    """Books what the struts of all wheels push on its ledger line; what they rub comes behind all parts."""
+    """Books what the struts of all wheels push on its ledger line; their friction comes behind all parts."""
     x, y, z, weights = 0.0, 0.0, 0.0, 0.0
     for i in range(6):
         now.lines[p, i] = 0.0
@@ -638,16 +638,16 @@ def act(part, gain, p, body, ground, supports, now):
 
 
 @unit
-def rub_all(part, gain, p, body, ground, supports, now):
+def friction_of_all(part, gain, p, body, ground, supports, now):
     """Adds the friction of all wheels without tires to the ledger line of their struts; returns 1 while one of them
     slides sideways."""
-    standing, sliding, felt = 0.0, 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    standing, sliding, pending = 0.0, 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     for k in range(part.first_of_all, part.last_of_all):
         if supports[k].below >= 0:
             standing += max(supports[k].load, 0.0)
             if k >= part.first_ray and supports[k].axle.tired == 0:
-                felt = dryfriction.add_felt(felt, supports[k], dryfriction.found_lever(supports[k], body))
-    dryfriction.add_foreseen(felt, body, now)
+                pending = dryfriction.add_pending(pending, supports[k], dryfriction.found_lever(supports[k], body))
+    dryfriction.add_predicted(pending, body, now)
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
         if support.below < 0 or support.load <= 0.0 or support.axle.tired == 1:
@@ -655,7 +655,9 @@ def rub_all(part, gain, p, body, ground, supports, now):
             continue
         grip, _ = rolling.surface_at(ground, support)
         lever = dryfriction.found_lever(support, body)
-        drag, bite, ahead, left, slides = rub(part, gain, support.load / standing, grip, lever, support, body, now)
+        drag, bite, ahead, left, slides = contact_friction(
+            part, gain, support.load / standing, grip, lever, support, body, now
+        )
         if slides:
             sliding = 1.0
         force = (
@@ -668,4 +670,4 @@ def rub_all(part, gain, p, body, ground, supports, now):
     return sliding
 
 
-KIND = Kind(Wheel, RECORD, act, rub=rub_all, laws={SPRING.name: law_spring, DAMPER.name: law_damper})
+KIND = Kind(Wheel, RECORD, act, dry_friction=friction_of_all, laws={SPRING.name: law_spring, DAMPER.name: law_damper})
