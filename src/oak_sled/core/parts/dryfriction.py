@@ -2,8 +2,8 @@
 
 Each point goes on from what it gave in the tick before (`support.last_friction`): the predicted speed contains what
 acted then and is not booked yet now, this friction and what balances its torque (springs, contacts); a point adds
-what would stop its share of what is left. What stands therefore stands, whatever pushes it, at every tick rate; of what slides, no
-more is taken than stops it.
+what would stop its share of what is left. What stands therefore stands, whatever pushes it, at every tick rate; of what
+slides, no more is taken than stops it.
 """
 
 from __future__ import annotations
