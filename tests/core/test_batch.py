@@ -12,7 +12,7 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.study import batch
-from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.study.variantbuild import VariantBuild
 
 TICKS = 60
 
@@ -41,8 +41,8 @@ def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
     yard = short(name)
     drill = yard.drill()
     job = jobs.job_of(yard, drill)
-    stencil = Stencil(job)
-    bench = batch.Bench(stencil)
+    build = VariantBuild(job)
+    bench = batch.Bench(build)
     craft = job.craft
     patched = tried = 0
     for part in craft.parts:
@@ -52,7 +52,7 @@ def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
                 continue
             other = jobs.job_of(made, made.drill(drill.id), craft.id)
             tried += 1
-            patched += stencil.fits(other)
+            patched += build.fits(other)
             assert bench.execute(other).digest == run.execute(other).digest, (part.id, dial.name)
     assert bench.execute(job).digest == run.execute(job).digest, "nothing is left of the runs before"
     assert patched > 0.4 * tried, "most dials are patched"
@@ -62,7 +62,7 @@ def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
 def test_every_start_of_a_drill_gives_the_same_bits_both_ways(name):
     yard = short(name)
     drill = yard.drill()
-    bench = batch.Bench(Stencil(jobs.job_of(yard, drill)))
+    bench = batch.Bench(VariantBuild(jobs.job_of(yard, drill)))
     for dial in dials(drill.start):
         made = nudged(yard, f"drills.{drill.id}.start.{dial.name}", dial, drill.start)
         if made is not None:
@@ -72,21 +72,21 @@ def test_every_start_of_a_drill_gives_the_same_bits_both_ways(name):
 
 def test_numbers_of_body_ground_and_ticks_are_built_anew_and_so_right():
     yard = short("fan-sled")
-    stencil = Stencil(jobs.job_of(yard))
-    bench = batch.Bench(stencil)
+    build = VariantBuild(jobs.job_of(yard))
+    bench = batch.Bench(build)
     for path, value in (
         ("crafts.fan_sled.body.mass", 300.0), ("ticks", 90), (f"grounds.{yard.bench.ground}.grip", 0.7),
         (f"drills.{yard.bench.drill}.duration", 0.7), ("integrator", "explicit"),
     ):  # fmt: skip
         other = jobs.job_of(yard.edit(path, value))
-        assert not stencil.fits(other), path
+        assert not build.fits(other), path
         assert bench.execute(other).digest == run.execute(other).digest, path
 
 
 def test_a_late_input_is_that_of_before_so_many_ticks_later(make):
     push = Thruster(id="push", channel="throttle", thrust=300.0)
     job = make.job([push], ticks=120, seconds=2.0, inputs={"throttle": [(0.0, 0.0), (0.5, 1.0), (1.0, 0.0)]})
-    bench = batch.Bench(Stencil(job))
+    bench = batch.Bench(VariantBuild(job))
     prompt = bench.execute(job).column("velocity.x").copy()
     late = bench.execute(job, late=batch.late_ticks(0.1, job)).column("velocity.x").copy()
     assert batch.late_ticks(0.1, job) == 12
@@ -101,7 +101,7 @@ def test_a_run_that_diverges_leaves_nothing_behind():
     yard = short("crate-drop")
     craft = yard.bench.craft
     job = jobs.job_of(yard)
-    bench = batch.Bench(Stencil(job))
+    bench = batch.Bench(VariantBuild(job))
     pad = next(part for part in job.craft.parts if part.kind == "pad")
     wild = jobs.job_of(yard.edit(f"crafts.{craft}.parts.{pad.id}.stiffness", 1e8))
     assert bench.execute(wild).status == run.execute(wild).status

@@ -11,7 +11,7 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.thruster import SHARE_LEFT, Thruster
 from oak_sled.core.parts.wheels.wheel import OVER_STRUT_SPEED, Wheel
-from oak_sled.core.project import demos, sharing
+from oak_sled.core.project import curvesharing, demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.craft import Body, Craft
 from oak_sled.core.yard.law import Law
@@ -123,7 +123,7 @@ def test_a_damper_and_a_thrust_share_a_curve_and_the_wheels_are_counted():
     curve = SharedCurve(id="calm", over="speed", points=[{"x": 0.0, "y": 1.0}, {"x": 1.0, "y": 0.5}])
     parts = (Thruster(id="fan", curve_of="calm"), FOUR.replace(damper_curve_of="calm"))
     craft = Craft(id="craft", body=BODY, channels=(), parts=parts, curves=(curve,))
-    assert sharing.touched(craft, "calm") == "4 wheels: fan, wheels"
+    assert curvesharing.touched(craft, "calm") == "4 wheels: fan, wheels"
     assert craft.working_parts[1].damper_curve == knots((0.0, 1.0), (1.0, 0.5))
 
 

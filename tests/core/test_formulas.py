@@ -13,7 +13,7 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
 from oak_sled.core.compiler.kernel import PROGRAM
 from oak_sled.core.files import yard_json
-from oak_sled.core.formulas import code, language, machine, made
+from oak_sled.core.formulas import code, language, lawunits, machine
 from oak_sled.core.formulas.language import FormulaError
 from oak_sled.core.parts.register import PLACES
 from oak_sled.core.project import demos
@@ -109,7 +109,7 @@ RIGHT = [
 @pytest.mark.parametrize(("text", "wanted"), RIGHT)
 def test_what_a_formula_is_worth(text, wanted):
     steps = code.code_of(read(text), list(QUANTITIES))
-    found = made.evaluated(steps, (0.3, -0.5, 0.1), {"stiff": 1000.0, "damp": 40.0, "share": 0.25})
+    found = lawunits.evaluated(steps, (0.3, -0.5, 0.1), {"stiff": 1000.0, "damp": 40.0, "share": 0.25})
     assert found == pytest.approx(wanted, rel=1e-12)
 
 
@@ -192,10 +192,10 @@ def test_interpreted_compiled_and_plain_agree_to_the_bit(seed):
     text = grown(rng, 3)
     formula = language.read(text, {"a": "", "b": ""}, {"k": ""}, "")
     steps = code.code_of(formula, ["a", "b"])
-    interpreted, compiled = made.record_of(steps, {"k": 0.7}), made.record_of(steps, {"k": 0.7})
-    interpreted["at"] = made.interpreter()
-    made.compile_unit(steps)
-    compiled["at"] = made.address_of(steps)
+    interpreted, compiled = lawunits.record_of(steps, {"k": 0.7}), lawunits.record_of(steps, {"k": 0.7})
+    interpreted["at"] = lawunits.interpreter()
+    lawunits.compile_unit(steps)
+    compiled["at"] = lawunits.address_of(steps)
     assert compiled["at"] != interpreted["at"]
     for _ in range(12):
         a, b = rng.uniform(-2, 2), rng.uniform(-2, 2)
@@ -215,12 +215,12 @@ def test_interpreted_compiled_and_plain_agree_to_the_bit(seed):
 def test_a_constant_or_a_number_that_changes_compiles_nothing():
     one = code.code_of(read("3 [kN/m] * gap * share + 5 [N]"), list(QUANTITIES))
     other = code.code_of(read("4 [kN/m] * gap * share + 6 [N]"), list(QUANTITIES))
-    made.compile_unit(one)
+    lawunits.compile_unit(one)
     before = list(PROGRAM.compiled_anew)
-    assert made.is_compiled(other)
-    made.compile_unit(other)
+    assert lawunits.is_compiled(other)
+    lawunits.compile_unit(other)
     assert PROGRAM.compiled_anew == before
-    assert made.evaluated(other, (0.5, 0, 0), {"share": 0.5}) == 1006.0
+    assert lawunits.evaluated(other, (0.5, 0, 0), {"share": 0.5}) == 1006.0
 
 
 # parts that follow a formula

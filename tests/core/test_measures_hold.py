@@ -16,7 +16,7 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.results.record import Layout
-from oak_sled.core.study import lean, tickcheck
+from oak_sled.core.study import longruns, tickcheck
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.yard import Wall
 
@@ -75,7 +75,7 @@ def test_the_tick_check_looks_at_blocks_too(make):
 
     names = tickcheck.moving(Layout.of(job))
     assert {"block.ball.position.z", "block.ball.velocity.z", "position.x"} <= set(names)
-    coarse, fine = (lean.told(replace(job, substeps=n), names).columns for n in (1, 2))
+    coarse, fine = (longruns.told(replace(job, substeps=n), names).columns for n in (1, 2))
     gap = 0.5 * G * 0.5 / 120 / 2.0  # half a tick of the fall
     assert tickcheck.difference(coarse, fine) == pytest.approx(gap, rel=0.1)
     assert tickcheck.difference(coarse, coarse) == 0.0
@@ -87,11 +87,11 @@ def test_the_tick_check_looks_at_blocks_too(make):
 @pytest.mark.parametrize("name", ["fan-sled", "ice-truck", "ferry", "mortar", "hopper"])
 def test_measures_of_a_long_run_are_those_of_its_whole_record(name, monkeypatch):
     """Only the columns are kept that measures read; where the run at few ticks did not ask for one, all of them."""
-    monkeypatch.setattr(lean, "LONG", 10)
+    monkeypatch.setattr(longruns, "LONG", 10)
     yard = demos.load(name)
     job = jobs.job_of(yard)
     names = tickcheck.moving(Layout.of(job))
-    made, told = run.execute(job), lean.told(job, names)
+    made, told = run.execute(job), longruns.told(job, names)
     assert told.found == measures.read_all(made)
     assert np.array_equal(told.columns, made.columns(*names))
     assert told.diverged == made.is_diverged

@@ -10,7 +10,7 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import yard_json
 from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.parts.wheels.tire import OVER_RATIO, SIDE_CURVE
-from oak_sled.core.project import demos, sharing
+from oak_sled.core.project import curvesharing, demos
 from oak_sled.core.results import run
 
 
@@ -38,34 +38,34 @@ def digest(yard):
 
 
 def both_share(yard):
-    made = sharing.shared(yard, yard.craft("truck"), part(yard, "front"), SIDE_CURVE)
+    made = curvesharing.shared(yard, yard.craft("truck"), part(yard, "front"), SIDE_CURVE)
     name = part(made, "front").curve_of
-    return sharing.taken(made, made.craft("truck"), part(made, "rear"), SIDE_CURVE, name), name
+    return curvesharing.taken(made, made.craft("truck"), part(made, "rear"), SIDE_CURVE, name), name
 
 
 def test_sharing_a_curve_changes_no_bit_and_says_who_follows_it(yard):
     made, name = both_share(yard)
     assert digest(made) == digest(yard)
     craft = made.craft("truck")
-    assert sharing.touched(craft, name) == "4 wheels: front tires, rear tires"
-    assert sharing.path_of(craft, part(made, "rear"), SIDE_CURVE) == f"curves.{name}.points"
+    assert curvesharing.touched(craft, name) == "4 wheels: front tires, rear tires"
+    assert curvesharing.path_of(craft, part(made, "rear"), SIDE_CURVE) == f"curves.{name}.points"
 
 
 def test_an_edit_of_a_shared_curve_is_one_of_all_that_follow_it(yard):
     made, _ = both_share(yard)
     craft, points = made.craft("truck"), ((0.0, 0.0), (6.0, 0.8), (20.0, 0.5), (90.0, 0.4))
-    path = sharing.path_of(craft, part(made, "front"), SIDE_CURVE)
-    bent = made.edit(f"crafts.truck.{path}", sharing.edited(craft, part(made, "front"), SIDE_CURVE, points))
+    path = curvesharing.path_of(craft, part(made, "front"), SIDE_CURVE)
+    bent = made.edit(f"crafts.truck.{path}", curvesharing.edited(craft, part(made, "front"), SIDE_CURVE, points))
     for end in ("front", "rear"):
         assert SIDE_CURVE.points(working(bent, end)) == points
     alone = yard.edit("crafts.truck.parts.front.curve", SIDE_CURVE.knots(points))
     apart = alone.edit("crafts.truck.parts.rear.curve", SIDE_CURVE.knots(points))
     assert digest(bent) == digest(apart) != digest(alone)
-    own = sharing.own(bent, bent.craft("truck"), part(bent, "rear"), SIDE_CURVE)
+    own = curvesharing.own(bent, bent.craft("truck"), part(bent, "rear"), SIDE_CURVE)
     assert part(own, "rear").curve_of == ""
     assert SIDE_CURVE.points(part(own, "rear")) == points, "its own is as it was when it was shared"
     assert digest(own) == digest(bent)
-    last = sharing.own(own, own.craft("truck"), part(own, "front"), SIDE_CURVE)
+    last = curvesharing.own(own, own.craft("truck"), part(own, "front"), SIDE_CURVE)
     assert last.craft("truck").curves == (), "a curve that none follows goes"
 
 
@@ -98,14 +98,14 @@ def test_what_does_not_fit_is_refused_at_its_place(yard, path, value, says):
 
 def test_a_part_may_share_each_of_its_curves(yard):
     made = yard.edit("crafts.truck.parts.front.along_law", "curve")
-    one = sharing.shared(made, made.craft("truck"), part(made, "front"), OVER_RATIO)
+    one = curvesharing.shared(made, made.craft("truck"), part(made, "front"), OVER_RATIO)
     assert part(one, "front").along_curve_of
     assert np.isclose(OVER_RATIO.points(working(one, "front")), OVER_RATIO.points(part(made, "front"))).all()
 
 
 def test_knots_are_joined_by_straight_lines_or_smoothly_for_all_that_share_them(yard):
     made, _ = both_share(yard)
-    lines = sharing.joined(made, made.craft("truck"), part(made, "rear"), SIDE_CURVE, True)
+    lines = curvesharing.joined(made, made.craft("truck"), part(made, "rear"), SIDE_CURVE, True)
     assert lines.craft("truck").curves[0].straight
     assert all(working(lines, end).curve_straight for end in ("front", "rear"))
     assert digest(lines) != digest(made)
@@ -114,8 +114,8 @@ def test_knots_are_joined_by_straight_lines_or_smoothly_for_all_that_share_them(
     n = np.tan(angle) / scale
     found = most * n * float(tirecurve.read(shape, np.array([n]))[0])
     assert found == pytest.approx(0.5 * (0.72 + 1.0), abs=4e-3), "half way between the knots at 4 and 8 degrees"
-    own = sharing.own(lines, lines.craft("truck"), part(lines, "front"), SIDE_CURVE)
+    own = curvesharing.own(lines, lines.craft("truck"), part(lines, "front"), SIDE_CURVE)
     assert part(own, "front").curve_straight
-    alone = sharing.joined(yard, yard.craft("truck"), part(yard, "front"), SIDE_CURVE, True)
+    alone = curvesharing.joined(yard, yard.craft("truck"), part(yard, "front"), SIDE_CURVE, True)
     assert part(alone, "front").curve_straight
     assert not part(alone, "rear").curve_straight

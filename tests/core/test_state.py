@@ -16,7 +16,7 @@ DRILLS = [(name, drill.id) for name in demos.DEMOS for drill in demos.load(name)
 
 
 def arrays_of(machine):
-    named = {**machine.world._asdict(), **machine.scene._asdict(), **machine.sudden._asdict()}
+    named = {**machine.world._asdict(), **machine.scene._asdict(), **machine.shot_memory._asdict()}
     return {name: array for name, array in named.items() if name in STAYS}
 
 

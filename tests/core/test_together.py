@@ -14,7 +14,7 @@ from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Record, Watched
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Batch, Bench
-from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick import loop
 from oak_sled.core.tick.rows import Kept, NotKept
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
@@ -33,14 +33,14 @@ def test_all_columns_of_every_drill_are_those_of_runs_by_themselves(name):
     yard = short(name)
     for drill in yard.drills:
         job = jobs.job_of(yard, drill)
-        stencil = Stencil(job)
+        build = VariantBuild(job)
         faster = yard.edit(f"drills.{drill.id}.start.speed", drill.start.speed + 0.5)
         moved = jobs.job_of(faster, faster.drill(drill.id))
         for ledger in (False, True):
-            layout = stencil.layout if ledger else stencil.layout.without_ledger()
-            batch, bench = Batch(stencil, range(layout.width), ledger), Bench(stencil)
+            layout = build.layout if ledger else build.layout.without_ledger()
+            batch, bench = Batch(build, range(layout.width), ledger), Bench(build)
             asked = [(job, 0), (moved, 0), (job, 3), (job, 0)]
-            assert stencil.fits(moved)
+            assert build.fits(moved)
             together = batch.execute(asked)
             for (one, late), made in zip(asked, together, strict=True):
                 alone = bench.execute(one, late, ledger)
@@ -137,8 +137,8 @@ def test_what_is_no_number_ends_a_run_of_which_only_some_is_kept():
     job = jobs.job_of(yard)
     pad = next(part for part in job.craft.parts if part.kind == "pad")
     wild = jobs.job_of(yard.edit(f"crafts.{job.craft.id}.parts.{pad.id}.stiffness", 1e8))
-    stencil = Stencil(job)
-    assert stencil.fits(wild)
-    made = Batch(stencil, [0, 2], False).execute([(job, 0), (wild, 0), (job, 0)])
+    build = VariantBuild(job)
+    assert build.fits(wild)
+    made = Batch(build, [0, 2], False).execute([(job, 0), (wild, 0), (job, 0)])
     assert [one.status for one in made] == [run.execute(one).status for one in (job, wild, job)]
     assert made[0].record.column(2).tolist() == made[2].record.column(2).tolist(), "nothing is left of the one before"

@@ -55,10 +55,10 @@ def test_the_lines_of_a_watched_block_sum_to_what_it_does(name, drill):
 
 
 def one_inertia(made, block):
-    from oak_sled.core.assembly import roster, scenes
+    from oak_sled.core.assembly import bodynames, scenes
 
     scene = scenes.build(made.job)
-    return scene.solids[roster.solid_number(made.job, block)]["inertia"]
+    return scene.solids[bodynames.solid_number(made.job, block)]["inertia"]
 
 
 def test_a_block_that_falls_books_its_weight_and_the_drag_of_the_air_and_nothing_else():

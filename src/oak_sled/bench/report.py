@@ -26,7 +26,7 @@ from oak_sled.core.assembly import jobs, tracks, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.formulas import made
+from oak_sled.core.formulas import lawunits
 from oak_sled.core.formulas.code import MOST_GIVEN
 from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Relief
@@ -42,7 +42,7 @@ from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout
 from oak_sled.core.study import spread, variants
 from oak_sled.core.study.batch import Bench
-from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick.rows import Rows
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.law import Law
@@ -239,7 +239,7 @@ def grids(title: str, yard: Yard, drill: str, paths: tuple[tuple[str, float, flo
     axes = tuple(SpreadAxis(path=path, low=low, high=high, count=side) for path, low, high in paths)
     plan = Spread(id="grid", drill=drill, axes=axes, measures=("top_speed",))
     job = jobs.job_of(yard, yard.drill(drill))
-    hands = Bench(Stencil(job))
+    hands = Bench(VariantBuild(job))
     hands.execute(job)
     first: list[float] = []
 
@@ -289,7 +289,7 @@ def formulas(count: int) -> None:
     def of(part: Pad, interpreted: bool) -> Callable[[], float]:
         own = laws.record_of(written, part)
         if interpreted:
-            own["formula"]["at"] = made.interpreter()
+            own["formula"]["at"] = lawunits.interpreter()
 
         def once() -> float:
             began = time.perf_counter()
@@ -299,7 +299,7 @@ def formulas(count: int) -> None:
         once()
         return once
 
-    made.compile_unit(steps)
+    lawunits.compile_unit(steps)
     follows = written.parts[0]
     assert isinstance(follows, Pad)
     built_in, interpreted, compiled = interleaved(count, of(pad, False), of(follows, True), of(follows, False))

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.assembly import roster, world
+from oak_sled.core.assembly import bodynames, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
@@ -128,7 +128,7 @@ class CraftInC:
         given = (
             machine.world,
             machine.scene,
-            machine.sudden,
+            machine.shot_memory,
             machine.nows,
             inputs,
             out,
@@ -161,7 +161,7 @@ class Yardstick:
         self._run = self._library.loaded.run
         self._run.restype = ctypes.c_int
         self._arrays = world.build(job)
-        self._walls = np.array([_wall(*one) for one in roster.walls_of(job.ground)]).reshape(-1, 8)
+        self._walls = np.array([_wall(*one) for one in bodynames.walls_of(job.ground)]).reshape(-1, 8)
         self._setup = self._pack()
         # the very records of the kernel, all doubles, so that both see the same numbers
         self._gates = np.ascontiguousarray(self._arrays.gates).view(np.float64)

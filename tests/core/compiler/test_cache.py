@@ -316,9 +316,7 @@ print(json.dumps([bare, PROGRAM.compiled_anew[len(bare):]]))
     done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     bare, more = json.loads(done.stdout)
-    assert not [
-        symbol for symbol in bare if symbol.startswith(("parts.", "contact.solver.p", "contact.broad", "sudden.shots"))
-    ]
+    assert not [symbol for symbol in bare if symbol.startswith(("parts.", "contact.solver.p", "contact.broad"))]
     kinds = {symbol.split(".")[1] for symbol in more if symbol.startswith("parts.")}
     assert {"thruster", "runner", "brake"} <= kinds
     assert not kinds & {"launcher", "knockback", "fin", "sling"}

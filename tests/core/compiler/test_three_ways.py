@@ -389,7 +389,7 @@ def test_demo_crafts_in_c_give_the_same_rows(name, drill, libraries):
     library.first_row.restype = None
     library.first_row(*cells)
     then = (ours.crafts[1:], ours.beside[1:], ours.which[1:])
-    cells, _keep = yardstick.handed(arrays, scene, machine.sudden, nows, told, *then, 1, stopping.word())
+    cells, _keep = yardstick.handed(arrays, scene, machine.shot_memory, nows, told, *then, 1, stopping.word())
     library.advance.restype = Ended
     ended = library.advance(*cells)
     assert (ended.status, ended.done) == (made.status, made.ticks)

@@ -12,7 +12,7 @@ from oak_sled.core.advice import misfires, modes, outlook
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.units import show
-from oak_sled.core.formulas import made
+from oak_sled.core.formulas import lawunits
 from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.common import Case
 from oak_sled.core.parts.context import Setting
@@ -125,7 +125,7 @@ def _formulas(run: Run) -> Iterator[Caution]:
         if fault.craft != run.job.craft.id:
             continue
         law = run.job.craft.written[fault.law]
-        step = made.first_wrong(law.code, fault.given, law.numbers)
+        step = lawunits.first_wrong(law.code, fault.given, law.numbers)
         at = ", ".join(
             f"{one.name} {show(value, one.unit)}" for one, value in zip(law.place.quantities, fault.given, strict=False)
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField
@@ -15,7 +15,7 @@ from oak_sled.core.results.run import Run
 def reads(run: Run, part: Part, field: CurveField) -> Floats:
     """The x at which a curve was read in each row, >= 0, in the unit of the field, shape (rows, n): one for each of
     linked ones, NaN where it did nothing. A curve over the speed of its craft is read alike by all."""
-    found = part.curve_reads(field, run, roster.wheel_names(run.job.craft, part))
+    found = part.curve_reads(field, run, bodynames.wheel_names(run.job.craft, part))
     if found is None and field.x == "speed":
         found = traces.values(run, "forward_speed")
     if found is None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.wheels import tirecurve
@@ -46,10 +46,10 @@ def side_curve(part: AnyPart, grip: float) -> Floats:
 def wheels_now(run: Run, numbers: Floats, part: AnyPart) -> list[WheelGrip]:
     """The wheels of a part in a recorded row. numbers : the own row of its craft, shape (n,)."""
     craft, place = run.job.craft, run.layout.own_place
-    names, words = roster.ray_names(craft), traces.ray_words(craft)
-    spots = {names[one.ray]: one.at for one in roster.wheels(craft)}
+    names, words = bodynames.ray_names(craft), traces.ray_words(craft)
+    spots = {names[one.ray]: one.at for one in bodynames.wheels(craft)}
     found = []
-    for name in roster.wheel_names(craft, part):
+    for name in bodynames.wheel_names(craft, part):
         owner, _, number = name.rpartition(".")
         slip, along, side, most_along, most_side, load = (
             float(numbers[place(f"{name}.{what}")])
@@ -77,7 +77,7 @@ def visited(run: Run, part: AnyPart) -> Floats:
 
 def _visited(run: Run, part: AnyPart) -> Floats:
     found = []
-    for name in roster.wheel_names(run.job.craft, part):
+    for name in bodynames.wheel_names(run.job.craft, part):
         load = run.column(f"{name}.force")
         stands = load > 1.0
         slip = np.degrees(np.abs(run.column(f"{name}.slip_angle")[stands]))

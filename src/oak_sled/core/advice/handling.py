@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.parts.context import Handling, WheelAt
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.wheels import tirecurve
@@ -24,13 +24,13 @@ SAME = 0.01
 def of(craft: Craft, ground: Ground, centre_height: float) -> Handling | None:
     """How a craft corners on the bare surface of a ground; None without tires at two ends. centre_height : m, of its
     centre of mass over what its wheels stand on."""
-    own = roster.wheels(craft)
+    own = bodynames.wheels(craft)
     fitted = [part for part in craft.working_parts if craft.gain_of(part) > 0.0]
     tires = {ray: part for part in fitted for ray in part.grips(own)}
     wheels = [one for one in own if one.ray in tires]
     if len(wheels) < len(own) or len({one.at[0] for one in wheels}) < 2:
         return None
-    ends = roster.front_and_rear(wheels)
+    ends = bodynames.front_and_rear(wheels)
     places = [float(np.mean([one.at[0] for one in end])) for end in ends]
     base = places[0] - places[1]
     mass, centre = _mass_and_centre(craft)

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.formulas import made, reading
+from oak_sled.core.formulas import lawunits, parsed
 from oak_sled.core.formulas.code import MOST_GIVEN
 from oak_sled.core.formulas.language import FormulaError
 from oak_sled.core.formulas.place import Place
@@ -142,7 +142,7 @@ def follows(craft: Craft, law: str) -> list[Part]:
 def fault_in(craft: Craft, place: Place, text: str) -> FormulaError | None:
     """What is wrong with a text as a formula of a craft at a place; None where nothing is."""
     try:
-        reading.code_of(text, place, tuple((one.id, one.unit) for one in craft.numbers))
+        parsed.code_of(text, place, tuple((one.id, one.unit) for one in craft.numbers))
     except FormulaError as error:
         return error
     return None
@@ -215,7 +215,7 @@ def _middle(points: Floats) -> tuple[float, float] | None:
 
 def record_of(craft: Craft, part: Part) -> np.void:
     """The record of a part of a craft, as its equation has it."""
-    formulas = {law: made.record_of(written.code, written.numbers) for law, written in craft.written.items()}
+    formulas = {law: lawunits.record_of(written.code, written.numbers) for law, written in craft.written.items()}
     pack = Pack(tuple(channel.id for channel in craft.channels), craft.body.centre(), formulas=formulas)
     own: np.void = np.zeros(1, register.kind_of(part).record)[0]
     for name, value in craft.at_work(part).record(pack).items():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.parts.caution import Caution
@@ -51,7 +51,7 @@ def _no_target(heading: str, what: str, name: str, known: list[str]) -> Caution:
 
 
 def _watched(job: Job) -> Iterator[Caution]:
-    blocks = [one.id for one in roster.moving(job.ground)]
+    blocks = [one.id for one in bodynames.moving(job.ground)]
     for name in job.drill.watch:
         if name not in blocks:
             yield _no_target(f"watch {name}", "loose block", name, blocks)

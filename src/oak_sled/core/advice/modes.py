@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
@@ -81,7 +81,7 @@ def standing(job: Job) -> Standing | None:
 
 def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "semi_implicit") -> Standing | None:
     """How a craft stands alone on the level part of a ground: see `standing`."""
-    if not roster.ray_names(craft) or "z" in craft.body.held or ground.gravity * craft.body.gravity_scale <= 0.0:
+    if not bodynames.ray_names(craft) or "z" in craft.body.held or ground.gravity * craft.body.gravity_scale <= 0.0:
         return None
     # dry friction holds a craft that hardly moves, and would pass for damping
     smooth = tuple([one for part in craft.parts if (one := _at_rest(part)) is not None])
@@ -139,11 +139,11 @@ class _Table:
         self._machine = Machine.of(self.job)
         self._start = self._machine.save()
         self._inputs = np.zeros((1, len(job.craft.channels)))
-        self._riders = roster.riders(self.job)
+        self._riders = bodynames.riders(self.job)
         self._warm = math.ceil(FOLLOWS / job.dt) if any(part.is_unsprung() for part in job.craft.parts) else 0
         layout = Layout.of(self.job)
         self._row = np.empty((1, layout.width))
-        self._first_ray = layout.place(f"{roster.ray_names(job.craft)[0]}.gap")
+        self._first_ray = layout.place(f"{bodynames.ray_names(job.craft)[0]}.gap")
 
     def after(self, state: Floats) -> Floats:
         """The state a tick later, shape (6,)."""
@@ -209,7 +209,7 @@ class _Table:
     def loads(self, rest: tuple[float, float, float]) -> tuple[float, ...]:
         """N on every ray where it stands."""
         self.after(np.array([*rest, 0.0, 0.0, 0.0]))
-        count = len(roster.ray_names(self.job.craft))
+        count = len(bodynames.ray_names(self.job.craft))
         return tuple(float(self._row[0, self._first_ray + RAY * k + 2]) for k in range(count))
 
     def tips(self, rest: tuple[float, float, float]) -> float | None:
@@ -275,7 +275,7 @@ class _Table:
     def _found(self) -> tuple[Floats, Floats]:
         """Of the last tick: the points under the rays from the centre of mass, m, shape (rays, 3), and their loads, N,
         shape (rays,)."""
-        count = len(roster.ray_names(self.job.craft))
+        count = len(bodynames.ray_names(self.job.craft))
         rays = self._row[0, self._first_ray : self._first_ray + RAY * count].reshape(count, RAY)
         return rays[:, 3:6] - self._row[0, 0:3], np.maximum(rays[:, 2], 0.0)
 

@@ -11,7 +11,7 @@ from functools import partial
 import numpy as np
 
 from oak_sled.core.advice import handling, modes
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.units import show
 from oak_sled.core.parts.common import Part
@@ -50,7 +50,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     rays = sum(len(part.rays()) for part in fitted)
     stands = sum(part.contact_count() for part in fitted) + rays
 
-    wheels, tired = roster.wheels(craft), set(roster.tired(craft))
+    wheels, tired = bodynames.wheels(craft), set(bodynames.tired(craft))
     own_wheels = {part.id: {one.ray for one in wheels if one.part == part.id} for part in fitted}
     covered = frozenset(name for name, rays_of in own_wheels.items() if rays_of and rays_of <= tired)
 

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.assembly import ground_shape, roster, world
+from oak_sled.core.assembly import bodynames, ground_shape, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
@@ -41,7 +41,7 @@ def sling_path(
     walls if its height is held; else through the air until it is down to the ground again. Loose blocks are left out.
     """
     craft, ground = job.craft, job.ground
-    if roster.launchers(craft):
+    if bodynames.launchers(craft):
         craft = craft.replace(parts=tuple(part for part in craft.parts if part.shot() is None))
     if ground.blocks:
         ground = ground.replace(blocks=())

@@ -8,13 +8,13 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.assembly import scenes, templates, world
+from oak_sled.core.assembly import scenecache, scenes, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.kernel import state
-from oak_sled.core.parts.shots import Sudden
+from oak_sled.core.parts.shots import ShotMemory
 from oak_sled.core.tick import loop, rowlayout, stopping
 from oak_sled.core.tick.rows import Rows
 
@@ -23,7 +23,7 @@ STAYS = {
     *("triangles", "grid", "grid_first", "grid_items", "grid_top", "block_top", "pairs", "layers", "answer", "patches"),
     *("recorded", "counted", "slots", "start"),
 }
-"""Arrays of `World`, `Scene` and `Sudden` that no tick writes to."""
+"""Arrays of `World`, `Scene` and `ShotMemory` that no tick writes to."""
 _NO_ROWS = np.zeros(0, np.int64)
 
 
@@ -44,15 +44,15 @@ class Machine:
 
     world: state.World
     scene: Scene
-    sudden: Sudden
+    shot_memory: ShotMemory
     nows: Records
 
     @classmethod
     def of(cls, job: Job) -> Machine:
         """Everything at its start."""
-        arrays, scene = world.build(job), templates.scene_of(job)
+        arrays, scene = world.build(job), scenecache.scene_of(job)
         nows = world.begin(arrays, scene.solids, job)
-        made = cls(arrays, scene, scenes.sudden_of(job, scene), nows)
+        made = cls(arrays, scene, scenes.shot_memory_of(job, scene), nows)
         made.connect(job)
         return made
 
@@ -71,7 +71,7 @@ class Machine:
 
     def _moving(self) -> Iterator[tuple[str, np.ndarray]]:
         """Every array that a tick may change, by name."""
-        for group, of in (("world", self.world), ("scene", self.scene), ("sudden", self.sudden)):
+        for group, of in (("world", self.world), ("scene", self.scene), ("shot_memory", self.shot_memory)):
             for name, array in zip(of._fields, of, strict=True):
                 if name not in STAYS:
                     yield f"{group}.{name}", array
@@ -79,7 +79,7 @@ class Machine:
 
     def connect(self, job: Job) -> None:
         """Gives the records the addresses of what only some runs need."""
-        scenes.connect(self.world, self.scene, self.sudden, self.nows, job)
+        scenes.connect(self.world, self.scene, self.shot_memory, self.nows, job)
 
     def first_row(self, row: Floats) -> None:
         """Writes the state as it is into a row, shape (width,)."""
@@ -108,7 +108,17 @@ class Machine:
         """Runs ticks into all of `rows`. inputs : shape (ticks, channels). Returns status and ticks done; raises
         `Stopped` where it is ended from outside."""
         registers_cleaner()()
-        given = (self.world, self.scene, self.sudden, self.nows, inputs, rows.crafts, rows.beside, rows.which, substeps)
+        given = (
+            self.world,
+            self.scene,
+            self.shot_memory,
+            self.nows,
+            inputs,
+            rows.crafts,
+            rows.beside,
+            rows.which,
+            substeps,
+        )
         status, done = loop.advance(*given, stopping.word())
         if status == state.STOPPED:
             raise stopping.Stopped

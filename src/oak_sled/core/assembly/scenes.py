@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.assembly import ground_shape, roster
+from oak_sled.core.assembly import bodynames, ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler import types
@@ -22,7 +22,7 @@ from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CAST, COLLIDE, FLY, GROUND, LAND, OTHERS, PUSH_BACK, World
 from oak_sled.core.parts import knockbacks, layer, register, shots
 from oak_sled.core.parts.context import Pack, Shot
-from oak_sled.core.parts.shots import NOTES, Sudden
+from oak_sled.core.parts.shots import NOTES, ShotMemory
 from oak_sled.core.yard.block import TIMBER, Block, Material
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.yard import Ground
@@ -38,10 +38,10 @@ def can_collide(job: Job) -> bool:
     if (
         ground.blocks
         or ground.joints
-        or roster.walls_of(ground)
+        or bodynames.walls_of(ground)
         or len(job.actors) > 1
-        or any(roster.launchers(one.craft) for one in job.actors)
-        or roster.riders(job)
+        or any(bodynames.launchers(one.craft) for one in job.actors)
+        or bodynames.riders(job)
     ):
         return True
     carries = ground.floor or ground.relief is not None
@@ -52,29 +52,29 @@ def build(job: Job) -> Scene:
     """All bodies of a job: the ground, crafts, walls, blocks, and shots in their slots."""
     names, pairs = materials(job.ground)
     ground = job.ground
-    solids = [_wall(*wall) for wall in roster.walls_of(ground)]
+    solids = [_wall(*wall) for wall in bodynames.walls_of(ground)]
     for solid, wall in zip(solids, ground.walls, strict=False):
-        solid.layer = roster.layer_number(ground, wall.layer, layer.GROUND)
+        solid.layer = bodynames.layer_number(ground, wall.layer, layer.GROUND)
     for solid in solids[len(ground.walls) :]:
         solid.layer = 0
-    solids += [replace(_solid(one, names), layer=roster.layer_number(ground, one.layer)) for one in ground.blocks]
+    solids += [replace(_solid(one, names), layer=bodynames.layer_number(ground, one.layer)) for one in ground.blocks]
     for one in job.actors:
         for shot in filter(None, (part.shot() for part in one.craft.parts)):
-            solids += [replace(_shot(shot, names), layer=roster.layer_number(ground, shot.layer))] * shot.in_flight
-    solids += [_carried(job, one) for one in roster.riders(job)]
+            solids += [replace(_shot(shot, names), layer=bodynames.layer_number(ground, shot.layer))] * shot.in_flight
+    solids += [_carried(job, one) for one in bodynames.riders(job)]
     made = scenery.scene(
         solids,
         plane=job.ground.is_level,
         triangles=ground_shape.laid_on(job.ground),
         materials=pairs,
         crafts=[
-            replace(_hull(one.craft), layer=roster.layer_number(ground, one.craft.body.layer)) for one in job.actors
+            replace(_hull(one.craft), layer=bodynames.layer_number(ground, one.craft.body.layer)) for one in job.actors
         ],
         patches=ground_shape.patch_rows(job.ground),
         layers=layer.table(ground.layers, ground.layer_pairs)[1],
         reports=[
             *range(1, 1 + len(job.actors)),
-            *range(roster.first_block(job), roster.first_block(job) + len(ground.blocks)),
+            *range(bodynames.first_block(job), bodynames.first_block(job) + len(ground.blocks)),
         ],
     )
     for who, one in enumerate(job.actors):
@@ -83,13 +83,17 @@ def build(job: Job) -> Scene:
             made.answer[who] = list(bumper.record(Pack((), one.craft.body.centre())).values())
         made.solids[1 + who]["feel"] = feel_of(one.craft)
         first = sum(len(before.craft.parts) for before in job.actors[:who])
-        for part in roster.launchers(one.craft):
-            rows = made.solids[roster.first_slot(job, who, part.id) :][: roster.in_flight(part)]
+        for part in bodynames.launchers(one.craft):
+            rows = made.solids[bodynames.first_slot(job, who, part.id) :][: bodynames.in_flight(part)]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
     made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made))
     for event in job.drill.events:
-        number = roster.solid_number(job, event.target)
-        if event.what == "drop" and number >= roster.first_block(job) and made.solids[number]["kind"] == records.FREE:
+        number = bodynames.solid_number(job, event.target)
+        if (
+            event.what == "drop"
+            and number >= bodynames.first_block(job)
+            and made.solids[number]["kind"] == records.FREE
+        ):
             made.solids[number]["kind"], made.solids[number]["inverse_mass"] = records.HUNG, 0.0
             made.solids[number]["inverse_inertia"] = 0.0
     recorded, counted, slots = _in_rows(made, len(job.actors))
@@ -115,16 +119,16 @@ def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
 
 
 def _watched(job: Job, scene: Scene) -> Records:
-    rows = np.zeros(len(roster.watched(job)), records.WATCHED)
-    for row, name in zip(rows, roster.watched(job), strict=True):
-        row["solid"] = roster.solid_number(job, name)
+    rows = np.zeros(len(bodynames.watched(job)), records.WATCHED)
+    for row, name in zip(rows, bodynames.watched(job), strict=True):
+        row["solid"] = bodynames.solid_number(job, name)
         row["velocity"], row["spin"] = (scene.solids[row["solid"]][one] for one in ("velocity", "spin"))
     return rows
 
 
 def _joints(job: Job, scene: Scene) -> Records:
     """The joints of the ground whose bodies are there, as the bodies stand at the start."""
-    found, riders = roster.joints_of(job), roster.riders(job)
+    found, riders = bodynames.joints_of(job), bodynames.riders(job)
     rows = np.zeros(len(found) + len(riders), records.JOINT)
     rows["part"] = -1
     for rider in riders:
@@ -141,7 +145,7 @@ def _joints(job: Job, scene: Scene) -> Records:
 def place_riders(job: Job, scene: Scene) -> None:
     """Puts the bodies that crafts carry where they start, and joins them. scene : that of the job, but for where its
     crafts start."""
-    for rider in roster.riders(job):
+    for rider in bodynames.riders(job):
         solid, row = _carried(job, rider), scene.solids[rider.solid]
         scenery.put(row, solid)
         solver.refresh_all(scene.solids[rider.solid : rider.solid + 1])
@@ -172,11 +176,11 @@ def _hull(craft: Craft) -> Solid:
     )
 
 
-def sudden_of(job: Job, scene: Scene) -> Sudden:
+def shot_memory_of(job: Job, scene: Scene) -> ShotMemory:
     """What shots and knockbacks of a job remember, before anything has happened."""
     owned = [(one.craft, part) for one in job.actors for part in one.craft.parts]
     parts, solids = max(1, len(owned)), len(scene.solids)
-    made = Sudden(
+    made = ShotMemory(
         last=np.full((parts, solids), knockbacks.NEVER),
         rounds=np.zeros((parts, solids)),
         spared=np.zeros((parts, solids), np.int64),
@@ -184,15 +188,15 @@ def sudden_of(job: Job, scene: Scene) -> Sudden:
         course=np.zeros((solids, 3)),
     )
     for place, (_, part) in enumerate(owned):
-        found = [roster.solid_number(job, name) for name in part.spared()]
+        found = [bodynames.solid_number(job, name) for name in part.spared()]
         made.spared[place, [number for number in found if number >= 0]] = 1
     return made
 
 
-def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job) -> None:
+def connect(arrays: World, scene: Scene, shot_memory: ShotMemory, nows: Records, job: Job) -> None:
     """Writes into the records of a run where the units are that only some runs need: contacts, shots, knockbacks."""
     crafts, parts = types.of_value(arrays.crafts), types.of_value(arrays.parts)
-    world_of, others = types.of_value(scene), (types.of_value(scene), types.of_value(sudden))
+    world_of, others = types.of_value(scene), (types.of_value(scene), types.of_value(shot_memory))
     now, supports = types.of_value(nows), types.of_value(arrays.supports)
     place = 0
     for one in job.actors:
@@ -203,10 +207,10 @@ def connect(arrays: World, scene: Scene, sudden: Sudden, nows: Records, job: Job
                 arrays.parts[place]["others"] = kind.others.address(taken)
                 arrays.calls[OTHERS] = 1
             place += 1
-    if any(roster.launchers(one.craft) for one in job.actors):
+    if any(bodynames.launchers(one.craft) for one in job.actors):
         arrays.calls[FLY] = shots.fly.address((parts, types.Record(GROUND), *others, types.FLOAT))
         arrays.calls[LAND] = shots.land.address((crafts, parts, *others, now))
-    if any(roster.ray_names(one.craft) for one in job.actors):
+    if any(bodynames.ray_names(one.craft) for one in job.actors):
         below = (crafts, world_of, supports, now)
         arrays.calls[CAST] = rays.cast_all.address(below)
         if job.ground.blocks or len(job.actors) > 1:
@@ -319,7 +323,7 @@ def _shot(shot: Shot, names: list[str]) -> Solid:
     )
 
 
-def _carried(job: Job, rider: roster.Rider) -> Solid:
+def _carried(job: Job, rider: bodynames.Rider) -> Solid:
     """A body that a part carries, where its craft starts and moving with it."""
     craft, start = job.actors[rider.who].craft, job.starts[rider.who]
     carried = rider.carried
@@ -338,7 +342,7 @@ def _carried(job: Job, rider: roster.Rider) -> Solid:
         gravity_scale=craft.body.gravity_scale,
         velocity=start[7:10] + np.cross(start[10:13], lever),
         spin=start[10:13],
-        layer=roster.layer_number(job.ground, craft.body.layer),
+        layer=bodynames.layer_number(job.ground, craft.body.layer),
     )
 
 

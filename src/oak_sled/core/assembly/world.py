@@ -8,11 +8,11 @@ from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core.assembly import ground_shape, roster
+from oak_sled.core.assembly import bodynames, ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.faults import refuse
-from oak_sled.core.formulas import made
+from oak_sled.core.formulas import lawunits
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.kernel import spatial, state, surface
 from oak_sled.core.kernel.surface import MOST_PATCHES
@@ -72,12 +72,12 @@ def build(job: Job) -> state.World:
 def compile_laws(job: Job) -> None:
     """Compiles the formulas that a job follows, each into a unit of its own; runs built before go on interpreting."""
     for code in _followed(job):
-        made.compile_unit(code)
+        lawunits.compile_unit(code)
 
 
 def interprets(job: Job) -> bool:
     """Whether a job that is built now follows a formula that is not compiled."""
-    return not all(made.is_compiled(code) for code in _followed(job))
+    return not all(lawunits.is_compiled(code) for code in _followed(job))
 
 
 def _followed(job: Job) -> Iterator[Code]:
@@ -104,7 +104,7 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
             if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
                 row["part"] = -1
         else:
-            row["solid"] = roster.solid_number(job, event.target) if event.target else 1 + who
+            row["solid"] = bodynames.solid_number(job, event.target) if event.target else 1 + who
         row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
     return rows
 
@@ -151,7 +151,7 @@ def pack_of(job: Job, who: int) -> Pack:
     first = sum(_support_count(one.craft) for one in job.actors[:who])
     feet = _feet(craft)
     ray, rays = first + len(feet) + state.HULL_SUPPORTS, {}
-    wheels = roster.wheels(craft, ray)
+    wheels = bodynames.wheels(craft, ray)
     for part in craft.parts:
         if part.rays():
             rays[part.id] = ray
@@ -159,9 +159,9 @@ def pack_of(job: Job, who: int) -> Pack:
     return Pack(
         tuple(channel.id for channel in craft.channels),
         craft.body.centre(),
-        bodies=roster.solid_numbers(job),
-        shots={part.id: roster.first_slot(job, who, part.id) for part in roster.launchers(craft)},
-        layers={name: place for place, name in enumerate(roster.layer_names(ground))},
+        bodies=bodynames.solid_numbers(job),
+        shots={part.id: bodynames.first_slot(job, who, part.id) for part in bodynames.launchers(craft)},
+        layers={name: place for place, name in enumerate(bodynames.layer_names(ground))},
         own_layer=craft.body.layer,
         blasts={part.id: place for place, part in enumerate(craft.parts) if part.BURSTS},
         supports={craft.parts[part].id: first + row for row, (part, number, _) in enumerate(feet) if number == 0},
@@ -170,10 +170,10 @@ def pack_of(job: Job, who: int) -> Pack:
         ray_counts={part.id: len(part.rays()) for part in craft.parts},
         two_sided=frozenset(part.id for part in craft.parts if len({one.at[1] for one in part.rays()}) == 2),
         last_ray=ray,
-        joints={one.part.id: one.joint for one in roster.riders(job) if one.who == who},
+        joints={one.part.id: one.joint for one in bodynames.riders(job) if one.who == who},
         gravity_scale=craft.body.gravity_scale,
         wheels=wheels,
-        formulas={name: made.record_of(one.code, one.numbers) for name, one in craft.written.items()},
+        formulas={name: lawunits.record_of(one.code, one.numbers) for name, one in craft.written.items()},
     )
 
 
@@ -188,7 +188,7 @@ def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
 
 
 def _support_count(craft: Craft) -> int:
-    return len(_feet(craft)) + state.HULL_SUPPORTS + len(roster.ray_names(craft))
+    return len(_feet(craft)) + state.HULL_SUPPORTS + len(bodynames.ray_names(craft))
 
 
 def _supports(craft: Craft, ground: Ground) -> Records:
@@ -201,7 +201,7 @@ def _supports(craft: Craft, ground: Ground) -> Records:
     for row, (place, number, at) in zip(rows, feet, strict=False):
         row["part"], row["foot"], row["at"] = place, number, np.array(at) - centre
     place = len(feet) + state.HULL_SUPPORTS
-    tired = {place + ray: inertia for ray, inertia in roster.tired(craft).items()}
+    tired = {place + ray: inertia for ray, inertia in bodynames.tired(craft).items()}
     for number, part in enumerate(craft.parts):
         for foot, ray in enumerate(part.rays()):
             row = rows[place]
@@ -210,7 +210,7 @@ def _supports(craft: Craft, ground: Ground) -> Records:
             row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
             row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
             row["radius"] = ray.radius
-            row["layer"] = roster.layer_number(ground, ray.layer or craft.body.layer)
+            row["layer"] = bodynames.layer_number(ground, ray.layer or craft.body.layer)
             row["muted"] = int(craft.gain_of(part) == 0.0)
             place += 1
     _look_farther(craft, rows, len(feet) + state.HULL_SUPPORTS)
@@ -221,7 +221,7 @@ def _look_farther(craft: Craft, rows: Records, first: int) -> None:
     """Lengthens the rays by which wheels hold their craft down. first : the row of the first ray."""
     for part in craft.parts:
         if craft.gain_of(part) > 0.0:
-            for row, more in part.looks_farther(roster.wheels(craft, first)).items():
+            for row, more in part.looks_farther(bodynames.wheels(craft, first)).items():
                 more = max(more, float(rows[row]["axle"]["farther"]))
                 rows[row]["reach"] += more - rows[row]["axle"]["farther"]
                 rows[row]["gap"], rows[row]["axle"]["farther"] = rows[row]["reach"], more
@@ -237,7 +237,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         pace = next((track for track in one.tracks if track.shape == "pace" and track.channel in names), None)
         bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and craft.gain_of(item) > 0.0]
         soloed = any(item.solo for item in craft.parts)
-        feet, rays = len(_feet(craft)), len(roster.ray_names(craft))
+        feet, rays = len(_feet(craft)), len(bodynames.ray_names(craft))
         found.append(
             {
                 "body": 1 + who,
@@ -250,7 +250,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "feet": feet,
                 "supports": feet + state.HULL_SUPPORTS,
                 "rays": rays,
-                "tires": len(roster.tired(craft)),
+                "tires": len(bodynames.tired(craft)),
                 "inertia": body.inertia_matrix(),
                 "free": [0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
                 "free_spin": [0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
@@ -356,13 +356,13 @@ def check_size(job: Job) -> int:
         rowlayout.craft_width(
             len(one.craft.parts),
             len(one.craft.channels),
-            len(roster.ray_names(one.craft)),
-            len(roster.tired(one.craft)),
+            len(bodynames.ray_names(one.craft)),
+            len(bodynames.tired(one.craft)),
         )
-        + rowlayout.SHOT * len(roster.shot_names(one.craft))
+        + rowlayout.SHOT * len(bodynames.shot_names(one.craft))
         for one in job.actors
     )
-    row += rowlayout.MOTION * (len(roster.moving(job.ground)) + len(roster.riders(job)))
+    row += rowlayout.MOTION * (len(bodynames.moving(job.ground)) + len(bodynames.riders(job)))
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",

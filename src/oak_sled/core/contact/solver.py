@@ -15,7 +15,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import broad, impacts, islands, joints, jointstate, pairs, sleep, ties, watch
+from oak_sled.core.contact import blockledger, broad, impacts, islands, joints, jointstate, pairs, sleep, ties
 from oak_sled.core.contact.records import (
     ACTIVE,
     BEFORE,
@@ -477,7 +477,7 @@ def speed_up(scene, ground, dt):
                 ahead *= one.time / one.ramp
             for i in range(3):
                 one.velocity[i] = (one.home[i] + one.sway[i] * ahead - one.position[i]) / dt
-    watch.book_forces(scene, ground, dt)
+    blockledger.book_forces(scene, ground, dt)
 
 
 @compiled
@@ -677,12 +677,12 @@ def solve(scene, dt):
 def move_all(scene, dt):
     """Moves every body that is no craft's, and lets what is at rest fall asleep."""
     sleep.rest(scene, dt)
-    watch.book(scene, CONTACTS)
+    blockledger.book(scene, CONTACTS)
     for k in range(scene.counts[ACTIVE]):
         one = scene.solids[scene.active[k]]
         if one.asleep == 0 and one.craft < 0:
             move(one, dt)
-    watch.mark(scene)
+    blockledger.mark(scene)
 
 
 @compiled

@@ -10,7 +10,7 @@ import math
 
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
-from oak_sled.core.contact import broad, solver, watch
+from oak_sled.core.contact import blockledger, broad, solver
 from oak_sled.core.contact.records import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, WALLS
@@ -28,7 +28,7 @@ def collide(crafts, scene, supports, ground, nows):
         broad.seek_neighbours(scene, dt)  # bodies are active from the first tick on
     for c in range(crafts.shape[0]):
         put_in(solids[crafts[c].body], nows[c])
-    watch.book_pushes(scene)
+    blockledger.book_pushes(scene)
     solver.speed_up(scene, ground, dt)
     broad.sweep(scene, dt)
     if scene.counts[FOUND] == 0 and scene.counts[BEFORE] == 0 and scene.joints.shape[0] == 0:

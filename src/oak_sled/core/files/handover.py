@@ -65,7 +65,7 @@ def equations(job: Job) -> Equations:
     row = np.zeros((1, 8))
     inputs = np.zeros((1, sum(len(one.craft.channels) for one in job.actors)))
     world, scene, nows = machine.world, machine.scene, machine.nows
-    given = (world, scene, machine.sudden, nows, inputs, row, row, np.zeros(1, np.int64), 1, stopping.word())
+    given = (world, scene, machine.shot_memory, nows, inputs, row, row, np.zeros(1, np.int64), 1, stopping.word())
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")
     begun = (world, scene, nows, row[0], row[0])
     file.add(_read(rowlayout.first_row, tuple(types.of_value(one) for one in begun)), "first_row")

@@ -15,11 +15,11 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import Kernel
+from oak_sled.core.formulas.parsed import Written
 from oak_sled.core.formulas.place import Place
-from oak_sled.core.formulas.reading import Written
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts.caution import Caution, Remedy
-from oak_sled.core.parts.context import Carried, Neck, Pack, Ray, Setting, Shot, Spot, WheelAt
+from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.swing import overshoot
 
@@ -30,7 +30,7 @@ Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """How a craft that is pulled back is held until it is released."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
-Group = Literal["push and turn", "ground", "wheels", "air", "mass", "sudden pushes", "limits and holders"]
+Group = Literal["push and turn", "ground", "wheels", "air", "mass", "shot_memory pushes", "limits and holders"]
 TOO_LARGE = "Try a smaller number there, or more ticks/s."
 """What is said of a run that diverged for no reason that is known better."""
 
@@ -296,7 +296,7 @@ class Part(Frozen):
         """The body that it carries; None for none."""
         return None
 
-    def neck(self) -> Neck | None:
+    def neck(self) -> HeadModel | None:
         """The head of a rider whose motion is followed; None for none."""
         return None
 

@@ -198,7 +198,7 @@ class Ray:
 
 
 @dataclass(frozen=True)
-class Neck:
+class HeadModel:
     """The head of one who rides along: where it is mounted, m from the origin, craft axes, and the stiffness (1/s2) and
     the damping (1/s) that hold it there, over its mass."""
 

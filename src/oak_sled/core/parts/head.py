@@ -13,7 +13,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
-from oak_sled.core.parts.context import Neck, Pack, Setting
+from oak_sled.core.parts.context import HeadModel, Pack, Setting
 from oak_sled.core.parts.swing import Swing
 
 RECORD = np.dtype([("mass", "f8")])
@@ -42,8 +42,8 @@ class Head(Part):
     def record(self, pack: Pack) -> dict[str, Any]:
         return {"mass": self.mass}
 
-    def neck(self) -> Neck:
-        return Neck((self.x, self.y, self.z), self.stiffness / self.mass, self.damping / self.mass)
+    def neck(self) -> HeadModel:
+        return HeadModel((self.x, self.y, self.z), self.stiffness / self.mass, self.damping / self.mass)
 
     def summary(self) -> str:
         return "for the measures of comfort"

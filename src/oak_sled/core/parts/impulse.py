@@ -1,4 +1,4 @@
-"""Impulse: a sudden push, once a press, a release or a charge."""
+"""Impulse: a shot_memory push, once a press, a release or a charge."""
 
 import math
 from collections.abc import Iterator
@@ -57,7 +57,7 @@ class Impulse(Part):
         (("charge_s", "least_share", "charge_curve"), "fires", ("on_charge",), "it is not charged up"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "sudden pushes"
+    GROUP: ClassVar[Group] = "shot_memory pushes"
     EVENT: ClassVar[str] = "push"
     EVENT_FROM: ClassVar[float] = 0.5
     LAUNCHES: ClassVar[bool] = True

@@ -74,7 +74,7 @@ class Knockback(Part):
         (("swell", "fade"), "way", ("force", "acceleration"), "it is given at once"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "sudden pushes"
+    GROUP: ClassVar[Group] = "shot_memory pushes"
     EVENT: ClassVar[str] = "blow"
     EVENT_FLASHES: ClassVar[bool] = False
     BURSTS: ClassVar[bool] = True
@@ -279,9 +279,9 @@ def act(part, gain, p, body, ground, supports, now):
 
 
 @unit
-def act_on_others(crafts, parts, c, p, scene, sudden, nows):
+def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
     """Pushes whoever is in its volume in this tick."""
-    knockbacks.blow(crafts, parts, c, p, scene, sudden, nows)
+    knockbacks.blow(crafts, parts, c, p, scene, shot_memory, nows)
 
 
 KIND = Kind(Knockback, RECORD, act, others=act_on_others)

@@ -75,11 +75,11 @@ def end_round(memory, notes):
 
 
 @compiled
-def blow(crafts, parts, c, p, scene, sudden, nows):
+def blow(crafts, parts, c, p, scene, shot_memory, nows):
     """Knockback `p` of craft `c` in this tick: whoever is in its volume is pushed; the craft feels its share."""
     k, now, body = crafts[c].first_part + p, nows[c], scene.solids[crafts[c].body]
     part = parts[k].knockback
-    level = openness(part, p, sudden.notes[k], now)
+    level = openness(part, p, shot_memory.notes[k], now)
     if level <= 0.0:
         return
     flat = math.cos(part.elevation)
@@ -87,7 +87,7 @@ def blow(crafts, parts, c, p, scene, sudden, nows):
     facing = spatial.to_world(body.axes, local)
     lever = spatial.to_world(body.axes, part.point)
     origin = (body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2])
-    back = reach_out(crafts[c].body, parts, k, scene, sudden, origin, facing, level, True, now.memory[p], nows)
+    back = reach_out(crafts[c].body, parts, k, scene, shot_memory, origin, facing, level, True, now.memory[p], nows)
     torque = spatial.cross(lever, back)
     for i in range(3):
         now.reaction[p, i] = part.reaction * back[i] / now.dt
@@ -95,15 +95,15 @@ def blow(crafts, parts, c, p, scene, sudden, nows):
 
 
 @unit
-def burst(crafts, parts, c, p, scene, sudden, at, facing, nows):
+def burst(crafts, parts, c, p, scene, shot_memory, at, facing, nows):
     """Knockback `p` of craft `c` at once round a point where a shot of it hit; its own craft feels nothing of it."""
     k, memory = crafts[c].first_part + p, nows[c].memory[p]
     memory[2] += 1.0
     memory[3] = 0.0
-    sudden.notes[k, ROUNDS] += 1.0
-    reach_out(crafts[c].body, parts, k, scene, sudden, at, facing, 1.0, False, memory, nows)
+    shot_memory.notes[k, ROUNDS] += 1.0
+    reach_out(crafts[c].body, parts, k, scene, shot_memory, at, facing, 1.0, False, memory, nows)
     if memory[3] == 0.0:
-        sudden.notes[k, FOUND_NONE] += 1.0
+        shot_memory.notes[k, FOUND_NONE] += 1.0
     nows[c].activity[p] = 1.0
 
 
@@ -142,13 +142,13 @@ def way_of(part, away, size, facing, notes):
 
 
 @compiled
-def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memory, nows):
+def reach_out(own, parts, k, scene, shot_memory, origin, facing, level, lasting, memory, nows):
     """Pushes every body in the volume but the body `own`; returns the sum of what came back, N s.
 
     lasting : a force acts for this tick of many; else for its whole time at once.
     """
     part, gain, now = parts[k].knockback, parts[k].gain, nows[0]
-    solids, notes = scene.solids, sudden.notes[k]
+    solids, notes = scene.solids, shot_memory.notes[k]
     left = (0.0, 1.0, 0.0)
     size = math.sqrt(facing[0] * facing[0] + facing[1] * facing[1])
     if size > 1e-9:
@@ -157,7 +157,7 @@ def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memo
     x, y, z = 0.0, 0.0, 0.0
     for s in range(1, solids.shape[0]):
         solid = solids[s]
-        if s == own or solid.kind != FREE or solid.shot > 0 or sudden.spared[k, s] == 1:
+        if s == own or solid.kind != FREE or solid.shot > 0 or shot_memory.spared[k, s] == 1:
             continue
         if scene.layers[part.layer, solid.layer] != COLLIDES:
             continue
@@ -167,10 +167,10 @@ def reach_out(own, parts, k, scene, sudden, origin, facing, level, lasting, memo
             continue
         memory[3] += 1.0
         steady = part.way == FORCE or part.way == ACCELERATION
-        rests = part.again == 0 or now.time - sudden.last[k, s] < part.pause - 0.5 * now.dt
-        if not steady and rests and sudden.rounds[k, s] == memory[2]:
+        rests = part.again == 0 or now.time - shot_memory.last[k, s] < part.pause - 0.5 * now.dt
+        if not steady and rests and shot_memory.rounds[k, s] == memory[2]:
             continue
-        sudden.rounds[k, s], sudden.last[k, s] = memory[2], now.time
+        shot_memory.rounds[k, s], shot_memory.last[k, s] = memory[2], now.time
         notes[HITS] += 1.0
         way = way_of(part, away, distance, facing, notes)
         weaker = max(1.0 - distance / part.reach, 0.0)

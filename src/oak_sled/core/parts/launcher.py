@@ -64,7 +64,7 @@ class Launcher(Part):
     TITLE: ClassVar[str] = "Launcher"
     EXPLAINS: ClassVar[str] = "fires shots: speed, dispersion, rate, recoil; drag, spin, thrust and homing of the shot"
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "sudden pushes"
+    GROUP: ClassVar[Group] = "shot_memory pushes"
     EVENT: ClassVar[str] = "shot"
 
     kind: Literal["launcher"] = "launcher"
@@ -275,10 +275,10 @@ def act(part, gain, p, body, ground, supports, now):
 
 
 @unit
-def act_on_others(crafts, parts, c, p, scene, sudden, nows):
+def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
     """Fires a shot if it is time."""
     k = crafts[c].first_part + p
-    shots.fire(parts[k].launcher, k, p, parts[k].gain, scene, sudden, scene.solids[crafts[c].body], nows[c])
+    shots.fire(parts[k].launcher, k, p, parts[k].gain, scene, shot_memory, scene.solids[crafts[c].body], nows[c])
 
 
 KIND = Kind(Launcher, RECORD, act, others=act_on_others)

@@ -181,7 +181,7 @@ def fill(part, p, body, now):
 
 
 @unit
-def act_on_others(crafts, parts, c, p, scene, sudden, nows):
+def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
     """Moves the point at which the craft holds it, by its channel, and lets go where an event says so."""
     part, now = parts[crafts[c].first_part + p].payload, nows[c]
     if part.joint < 0:

@@ -114,8 +114,8 @@ ACT = Address((None, FLOAT, INT, _BODY, Record(state.GROUND), Array(Record(state
 """act(own, gain, p, body, ground, supports, now): books a force on ledger line p of its craft; returns the activity, 0
 to 1. gain : trim, mute and solo in one number, to be counted before any cap."""
 OTHERS = Address((Array(Record(state.CRAFT), (None,)), _PARTS, INT, INT, None, None, Array(_NOW, (None,))), NOTHING)
-"""act_on_others(crafts, parts, c, p, scene, sudden, nows): part p of craft c pushes other bodies; what its craft feels
-goes to `now.reaction`."""
+"""act_on_others(crafts, parts, c, p, scene, shot_memory, nows): part p of craft c pushes other bodies; what its craft
+feels goes to `now.reaction`."""
 LIMIT = Address((None, FLOAT, INT, _BODY, _NOW), FLOAT)
 """act(own, gain, p, body, now): changes speeds and books that; returns 1 if it did."""
 FADE = Address((None, FLOAT, _PARTS, INT, INT, _BODY, _NOW), FLOAT)

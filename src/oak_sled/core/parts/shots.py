@@ -15,7 +15,7 @@ import numpy as np
 from oak_sled.core.base.arrays import Floats, Ints
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
-from oak_sled.core.contact import pushes, watch
+from oak_sled.core.contact import blockledger, pushes
 from oak_sled.core.contact.records import COLLIDES, FOUND, FREE, PARKED, STALE, TOUCHING
 from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import CRAFT, GROUND, NOW
@@ -26,7 +26,7 @@ FIRED, RECYCLED = 0, 1
 NOTES = 4
 
 
-class Sudden(NamedTuple):
+class ShotMemory(NamedTuple):
     """What shots and knockbacks remember, a row a part of all crafts.
 
     last, rounds : shape (parts, solids), time in s and number of the knockback that hit a solid last; spared : 1 for
@@ -106,7 +106,7 @@ def scattered(part, way, number):
 
 
 @compiled
-def fire(part, k, p, gain, scene, sudden, body, now):
+def fire(part, k, p, gain, scene, shot_memory, body, now):
     """Fires a shot if it is time; the recoil goes to `now.reaction`, so that momentum is kept.
 
     The shot was carried along before, so that it leaves with the speed of the muzzle and the muzzle speed on top.
@@ -121,7 +121,7 @@ def fire(part, k, p, gain, scene, sudden, body, now):
     lever = spatial.to_world(body.axes, part.point)
     swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
     speed = part.muzzle * gain
-    slot = free_slot(part, scene.solids, sudden.notes[k])
+    slot = free_slot(part, scene.solids, shot_memory.notes[k])
     shot = scene.solids[slot]
     left, up = across(way)
     for i in range(3):
@@ -137,7 +137,7 @@ def fire(part, k, p, gain, scene, sudden, body, now):
         shot.attitude[i] = 0.0
     shot.age = 0.0
     pushes.set_free(scene, slot)
-    sudden.notes[k, FIRED] += 1.0
+    shot_memory.notes[k, FIRED] += 1.0
 
 
 @compiled
@@ -224,7 +224,7 @@ def goal(part, scene, shot):
 
 
 @unit
-def fly(parts, ground, scene, sudden, dt):
+def fly(parts, ground, scene, shot_memory, dt):
     """Every shot in flight through one tick of air, thrust and steering; the spent ones are parked."""
     solids = scene.solids
     for s in range(1, solids.shape[0]):
@@ -258,12 +258,12 @@ def fly(parts, ground, scene, sudden, dt):
             for i in range(3):
                 shot.velocity[i] += dt * pull[i]
         for i in range(3):
-            sudden.course[s, i] = shot.velocity[i]
+            shot_memory.course[s, i] = shot.velocity[i]
         shot.age += dt
 
 
 @unit
-def land(crafts, parts, scene, sudden, nows):
+def land(crafts, parts, scene, shot_memory, nows):
     """What shots do that met something in this tick: they go on as they bounced, vanish, or burst."""
     solids = scene.solids
     for c in range(scene.counts[FOUND]):
@@ -279,13 +279,13 @@ def land(crafts, parts, scene, sudden, nows):
             if part.on_hit == 0:
                 continue
             if part.blast >= 0 and parts[crafts[c].first_part + part.blast].gain > 0.0:
-                course = (sudden.course[s, 0], sudden.course[s, 1], sudden.course[s, 2])
+                course = (shot_memory.course[s, 0], shot_memory.course[s, 1], shot_memory.course[s, 2])
                 speed = max(spatial.length(course), 1e-9)
                 facing = (course[0] / speed, course[1] / speed, course[2] / speed)
                 at = (contact.point[0], contact.point[1], contact.point[2])
-                knockbacks.burst(crafts, parts, c, part.blast, scene, sudden, at, facing, nows)
+                knockbacks.burst(crafts, parts, c, part.blast, scene, shot_memory, at, facing, nows)
             park(scene, s)
-    watch.book_pushes(scene)
+    blockledger.book_pushes(scene)
 
 
 @compiled

@@ -63,7 +63,7 @@ class LiveDrive:
         self._events: list[Event] = []
 
     def happen(self, event: Event) -> None:
-        """Something sudden at this moment: it happens in the next tick, and is kept with the inputs."""
+        """Something shot_memory at this moment: it happens in the next tick, and is kept with the inputs."""
         event = event.replace(id=f"event_{len(self._events) + 1}", t=self.ticks * self.job.dt)
         self._events.append(event)
         rows = world.event_rows([event], self.job)
@@ -127,9 +127,9 @@ class LiveDrive:
         fresh.scene = scenes.carried_on(fresh.scene, old.scene, len(job.actors))
         fresh.nows = old.nows
         fresh.nows["parts"] = [len(one.craft.parts) for one in job.actors]
-        if old.sudden.last.shape == fresh.sudden.last.shape and before.actors:
+        if old.shot_memory.last.shape == fresh.shot_memory.last.shape and before.actors:
             for name in ("last", "rounds", "notes", "course"):
-                getattr(fresh.sudden, name)[...] = getattr(old.sudden, name)
+                getattr(fresh.shot_memory, name)[...] = getattr(old.shot_memory, name)
         fresh.connect(job)
         self._machine = fresh
 

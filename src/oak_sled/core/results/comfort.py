@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.parts.context import Neck
+from oak_sled.core.parts.context import HeadModel
 from oak_sled.core.results import traces
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
@@ -24,7 +24,7 @@ LEAST_S = 2.0
 """s of a run below which a spectrum says nothing."""
 
 
-def head_of(run: Run) -> Neck | None:
+def head_of(run: Run) -> HeadModel | None:
     """The head of one who rides along on the craft of a run; None for none, or a muted one."""
     craft = run.job.craft
     necks = (part.neck() for part in craft.parts if craft.gain_of(part) > 0.0)
@@ -43,7 +43,7 @@ def seat_acceleration(run: Run) -> Floats:
     return np.asarray(np.einsum("kji,kj->ki", frames[1:], change))
 
 
-def transfer(head: Neck, frequencies: Floats) -> Complex:
+def transfer(head: HeadModel, frequencies: Floats) -> Complex:
     """Acceleration of a head over that of its mount at each frequency, Hz."""
     s = 2j * math.pi * frequencies
     return np.asarray((head.damper * s + head.spring) / (s * s + head.damper * s + head.spring))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.assembly import roster, scenes
+from oak_sled.core.assembly import bodynames, scenes
 from oak_sled.core.results import traces
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.motion import HIT_S
@@ -157,7 +157,7 @@ def largest_pitch(run: Run) -> float | None:
 )
 def blocks_moved(run: Run) -> float | None:
     """Of the blocks that are loose."""
-    loose = [one.id for one in roster.moving(run.job.ground) if one.moves == "free"]
+    loose = [one.id for one in bodynames.moving(run.job.ground) if one.moves == "free"]
     if not loose or not run.layout.blocks:
         return None
     moved = 0

@@ -11,7 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
@@ -78,15 +78,15 @@ class Layout:
                     one.craft.id,
                     tuple(c.id for c in one.craft.channels),
                     tuple(p.id for p in one.craft.parts),
-                    roster.shot_names(one.craft),
-                    roster.ray_names(one.craft),
-                    roster.tire_names(one.craft),
+                    bodynames.shot_names(one.craft),
+                    bodynames.ray_names(one.craft),
+                    bodynames.tire_names(one.craft),
                 )
                 for one in job.actors
             ),
-            (*(one.id for one in roster.moving(job.ground)), *roster.rider_names(job)),
-            roster.reporters(job),
-            roster.watched(job),
+            (*(one.id for one in bodynames.moving(job.ground)), *bodynames.rider_names(job)),
+            bodynames.reporters(job),
+            bodynames.watched(job),
             job.who,
         )
 

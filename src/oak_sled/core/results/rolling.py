@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
@@ -25,10 +25,10 @@ def steered(run: Run) -> tuple[Floats, float] | None:
     """The mean angle of the front wheels less that of the rear, rad, shape (rows,), and m between them; None without
     tires at two ends."""
     craft = run.job.craft
-    ends = roster.front_and_rear(one for one in roster.wheels(craft) if one.ray in roster.tired(craft))
+    ends = bodynames.front_and_rear(one for one in bodynames.wheels(craft) if one.ray in bodynames.tired(craft))
     if not all(ends):
         return None
-    names = roster.ray_names(craft)
+    names = bodynames.ray_names(craft)
     front, rear = (np.mean([run.column(f"{names[one.ray]}.steer") for one in end], axis=0) for end in ends)
     places = [float(np.mean([one.at[0] for one in end])) for end in ends]
     return front - rear, places[0] - places[1]

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from oak_sled.core.assembly import roster, tracks, world
+from oak_sled.core.assembly import bodynames, tracks, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats, Records
@@ -55,8 +55,8 @@ class Run:
     (came to its time), ENDED (its end condition) or DIVERGED. message : a sentence for a run that diverged, else empty.
     first_tick : the tick of row 0, for the newest stretch of a long live drive. overlap : m by which two bodies start
     in each other, and which, if any do. notes : counts of shots and knockbacks, shape (parts of all crafts, 4), see
-    `sudden.shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not
-    run here. lost_contacts : contact points and neighbours that found no room. faults : formulas that
+    `shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not run
+    here. lost_contacts : contact points and neighbours that found no room. faults : formulas that
     were no finite number somewhere. analysis : results derived from it.
     """
 
@@ -193,7 +193,7 @@ def told_of(job: Job, machine: Machine, record: Record, status: int, seconds: fl
     """A run that `machine` has done, with all that its arrays tell beside its record."""
     return Run(
         job, record, status, message,
-        overlap=_overlap(job, machine.scene), notes=machine.sudden.notes, seconds=seconds,
+        overlap=_overlap(job, machine.scene), notes=machine.shot_memory.notes, seconds=seconds,
         lost_contacts=int(machine.scene.counts[LOST]), faults=faults_of(job, machine.world.parts),
     )  # fmt: skip
 
@@ -202,7 +202,7 @@ def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
     depth, one, other = scene.start
     if depth == 0.0:
         return None
-    names = roster.solid_names(job)
+    names = bodynames.solid_names(job)
     return float(depth), names[int(one)], names[int(other)]
 
 

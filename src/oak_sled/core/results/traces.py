@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
@@ -225,7 +225,7 @@ TIRE_TRACES = {
 def _of_tires(craft: Craft) -> Iterator[Trace]:
     words = ray_words(craft)
     headings = {part.id: part.heading.lower() for part in craft.parts}
-    for name in roster.tire_names(craft):
+    for name in bodynames.tire_names(craft):
         owner, _, number = name.rpartition(".")
         short = words[owner][int(number) - 1]
         for what, (title, unit) in TIRE_TRACES.items():
@@ -235,7 +235,7 @@ def _of_tires(craft: Craft) -> Iterator[Trace]:
 
 def of_tires(craft: Craft, what: str) -> list[str]:
     """The traces of all wheels with tires of a craft that show one of TIRE_TRACES."""
-    return [f"tire.{name}.{what}" for name in roster.tire_names(craft)]
+    return [f"tire.{name}.{what}" for name in bodynames.tire_names(craft)]
 
 
 def of_rays(craft: Craft, what: str) -> list[str]:
@@ -351,7 +351,7 @@ def of_tire(run: Run, name: str, what: str) -> Floats:
 
 def _on_wheels(run: Run, part: Part, shown: str) -> Floats:
     """What a part asks of its wheels: the sum of the torques, or the angle of the wheel that turns most."""
-    names = roster.wheel_names(run.job.craft, part)
+    names = bodynames.wheel_names(run.job.craft, part)
     if not names:
         return np.zeros(run.ticks + 1)
     alone = part.asks(run.column(f"{part.id}.activity"))
@@ -372,7 +372,7 @@ def asked_of_wheels(run: Run, numbers: Floats, part: Part) -> float:
     if alone is not None:
         return float(alone)
     found = [
-        float(numbers[run.layout.own_place(f"{name}.{shown}")]) for name in roster.wheel_names(run.job.craft, part)
+        float(numbers[run.layout.own_place(f"{name}.{shown}")]) for name in bodynames.wheel_names(run.job.craft, part)
     ]
     if shown != "steer":
         return sum(found)

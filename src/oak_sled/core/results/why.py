@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.parts.common import Part
@@ -120,7 +120,7 @@ def _lines(run: Run, row: int) -> list[_Push]:
         force, torque = axes.T @ np.array(line.force), axes.T @ np.array(line.torque)
         part = next((one for one in run.job.craft.parts if one.id == line.name), None)
         title = line.title.lower()
-        if part is not None and part.SLIDES and roster.wheel_names(run.job.craft, part):
+        if part is not None and part.SLIDES and bodynames.wheel_names(run.job.craft, part):
             own = _tires(run, before, numbers, part)
             found += own
             force = force - np.sum([push.force for push in own], axis=0)
@@ -134,9 +134,9 @@ def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]
     """What the tires of a part push to the side and along, each end as one. before, numbers : the own rows of the craft
     at the start and the end of the tick."""
     axes, craft, place = traces.rotation(before[3:7]), run.job.craft, run.layout.own_place
-    names, found = roster.ray_names(craft), []
-    wheels = roster.wheel_names(craft, part)
-    for end, at_end in zip(("front", "rear"), roster.front_and_rear(roster.wheels(craft)), strict=True):
+    names, found = bodynames.ray_names(craft), []
+    wheels = bodynames.wheel_names(craft, part)
+    for end, at_end in zip(("front", "rear"), bodynames.front_and_rear(bodynames.wheels(craft)), strict=True):
         own = [names[one.ray] for one in at_end if names[one.ray] in wheels]
         for what, word in (("side", "sideways"), ("along", "along")):
             forces, levers = [], []

@@ -1,6 +1,6 @@
 """Many runs of jobs that differ in a few numbers, one after another in the same arrays or several in one call.
 
-See `stencil`: a job that fits is patched into arrays that are there, any other is built anew, so that every job is
+See `variantbuild`: a job that fits is patched into arrays that are there, any other is built anew, so that every job is
 answered.
 """
 
@@ -21,7 +21,7 @@ from oak_sled.core.kernel import state
 from oak_sled.core.results import run
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.run import Run
-from oak_sled.core.study.stencil import Seat, Stencil
+from oak_sled.core.study.variantbuild import Seat, VariantBuild
 from oak_sled.core.tick import loop, stopping
 from oak_sled.core.tick.rows import Kept, Rows
 
@@ -29,23 +29,23 @@ from oak_sled.core.tick.rows import Kept, Rows
 class Bench:
     """Arrays of its own to run jobs in, one after another: one for each thread."""
 
-    def __init__(self, stencil: Stencil):
-        self.stencil = stencil
-        self._seat = Seat(stencil)
+    def __init__(self, build: VariantBuild):
+        self.build = build
+        self._seat = Seat(build)
         self._rooms: dict[bool, tuple[Layout, Rows]] = {}
 
     def _room(self, ledger: bool) -> tuple[Layout, Rows]:
         """Where runs are recorded, with the ledgers of crafts or without."""
         if ledger not in self._rooms:
-            layout = self.stencil.layout if ledger else self.stencil.layout.without_ledger()
-            self._rooms[ledger] = layout, layout.room(self.stencil.ticks + 1)
+            layout = self.build.layout if ledger else self.build.layout.without_ledger()
+            self._rooms[ledger] = layout, layout.room(self.build.ticks + 1)
         return self._rooms[ledger]
 
     def run_to_keep(self, job: Job) -> Run:
-        """The run of a job that fits the stencil, in rows of its own: it stays as it is when the next one begins."""
+        """The run of a job that fits the build, in rows of its own: it stays as it is when the next one begins."""
         self._seat.make_ready(job)
-        inputs = _inputs_of(self.stencil, job, 0)
-        made = run.executed(job, self._seat.machine, inputs, None, self.stencil.layout)
+        inputs = _inputs_of(self.build, job, 0)
+        made = run.executed(job, self._seat.machine, inputs, None, self.build.layout)
         return made if made.notes is None else dataclasses.replace(made, notes=made.notes.copy())
 
     def execute(self, job: Job, late: int = 0, ledger: bool = True) -> Run:
@@ -55,48 +55,48 @@ class Bench:
         late : ticks by which every input comes later, as on a slow machine. ledger : whether the ledgers of crafts are
         wanted; without them a run takes less time.
         """
-        if not self.stencil.fits(job):
+        if not self.build.fits(job):
             return run.execute(job) if not late else run.executed(job, run.Machine.of(job), _later(job, late))
         self._seat.make_ready(job)
         layout, rows = self._room(ledger)
-        return run.executed(job, self._seat.machine, _inputs_of(self.stencil, job, late), rows, layout)
+        return run.executed(job, self._seat.machine, _inputs_of(self.build, job, late), rows, layout)
 
 
 class Batch:
     """Arrays for several runs that one call of the kernel does, one after another, and of whose rows only the columns
     that are read afterwards are kept: one for each thread.
 
-    places : the columns, counted through the rows of the stencil's layout, with the ledgers of crafts or without.
+    places : the columns, counted through the rows of the build's layout, with the ledgers of crafts or without.
     """
 
     SEATS = 4
 
-    def __init__(self, stencil: Stencil, places: Iterable[int], ledger: bool):
-        self.stencil, self.places, self.ledger = stencil, sorted(places), ledger
-        self._layout = stencil.layout if ledger else stencil.layout.without_ledger()
+    def __init__(self, build: VariantBuild, places: Iterable[int], ledger: bool):
+        self.build, self.places, self.ledger = build, sorted(places), ledger
+        self._layout = build.layout if ledger else build.layout.without_ledger()
         own = self._layout.first_block_column
         row, beside = np.zeros(own), np.zeros(self._layout.width - own)
         kept = np.array(self.places, np.int64)
         self._seats: list[Seat] = []
         for _ in range(self.SEATS):
-            self._seats.append(Seat(stencil, self._seats[0] if self._seats else None))
-        self._inputs = [stencil.inputs.copy() for _ in self._seats]
-        self._outs = [np.zeros((stencil.ticks + 1, len(kept))) for _ in self._seats]
+            self._seats.append(Seat(build, self._seats[0] if self._seats else None))
+        self._inputs = [build.inputs.copy() for _ in self._seats]
+        self._outs = [np.zeros((build.ticks + 1, len(kept))) for _ in self._seats]
         self._calls = [
             loop.advance_keeping.prepared(
-                one.machine.world, one.machine.scene, one.machine.sudden, one.machine.nows, inputs, row, beside, kept,
-                out, stencil.job.substeps, stopping.word(),
+                one.machine.world, one.machine.scene, one.machine.shot_memory, one.machine.nows, inputs, row, beside,
+                kept, out, build.job.substeps, stopping.word(),
             )
             for one, inputs, out in zip(self._seats, self._inputs, self._outs, strict=True)
         ]  # fmt: skip
 
     def execute(self, jobs: Sequence[tuple[Job, int]]) -> list[Run]:
-        """The runs of at most SEATS jobs that fit the stencil, each with the ticks by which its inputs come late. Their
+        """The runs of at most SEATS jobs that fit the build, each with the ticks by which its inputs come late. Their
         rows are those of the next runs as soon as these begin; what was not kept of them raises `NotKept`."""
         seats = self._seats[: len(jobs)]
         for seat, inputs, (job, late) in zip(seats, self._inputs, jobs, strict=False):
             seat.make_ready(job)
-            np.copyto(inputs, _inputs_of(self.stencil, job, late))
+            np.copyto(inputs, _inputs_of(self.build, job, late))
         registers_cleaner()()
         began = time.perf_counter()
         told = loop.advance_keeping.together(self._calls[: len(jobs)])
@@ -122,7 +122,7 @@ class Repeater:
     def execute(self, job: Job) -> Run:
         """The same as `run.execute`, to the bit."""
         bench = self._bench
-        if bench is not None and bench.stencil.fits(job):
+        if bench is not None and bench.build.fits(job):
             return bench.run_to_keep(job)
         # formulas are compiled while they stand: arrays that were kept would go on interpreting them
         self._missed = None
@@ -133,12 +133,12 @@ class Repeater:
     def prepare(self) -> None:
         """Keeps the arrays of the last job where they were not those of one before; takes as long as to build them."""
         if self._missed is not None:
-            self._bench, self._missed = Bench(Stencil(self._missed)), None
+            self._bench, self._missed = Bench(VariantBuild(self._missed)), None
 
 
-def _inputs_of(stencil: Stencil, job: Job, late: int) -> Floats:
+def _inputs_of(build: VariantBuild, job: Job, late: int) -> Floats:
     """The inputs of a job that fits, shape (ticks, channels), each so many ticks later."""
-    return stencil.inputs if not late and stencil.has_tracks_of(job) else _later(job, late)
+    return build.inputs if not late and build.has_tracks_of(job) else _later(job, late)
 
 
 def _later(job: Job, late: int) -> Floats:

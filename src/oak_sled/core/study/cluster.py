@@ -29,8 +29,8 @@ from oak_sled.core.base.faults import Refused, one_line, refuse
 from oak_sled.core.compiler.kernel import kernel_sources
 from oak_sled.core.files import yard_json
 from oak_sled.core.study import spread, variants
-from oak_sled.core.study.hand import Hand, Stencils
 from oak_sled.core.study.spread import Found, Gathered
+from oak_sled.core.study.variantrunner import Hand, Stencils
 from oak_sled.core.yard.spreads import Spread, SpreadResults
 from oak_sled.core.yard.yard import Yard
 

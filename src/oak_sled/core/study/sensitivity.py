@@ -17,7 +17,7 @@ from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench
-from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick import stopping
 from oak_sled.core.tick.stopping import Leash
 from oak_sled.core.yard.yard import Yard
@@ -118,7 +118,7 @@ def compute(
     with the dials done, and how many there are."""
     yard = yard.replace(spreads=())
     job = job_of(yard, yard.drill(drill or yard.bench.drill), craft)
-    stencil = Stencil(job)
+    build = VariantBuild(job)
     base_run = run.execute(job)
     wanted = names or tuple(name for name in measures.names_of(base_run) if name.partition("@")[0] not in SLOW)
     base = _read(base_run, wanted)
@@ -130,7 +130,7 @@ def compute(
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
         shared = (slopes, left, lock, done, progress, cancelled)
-        given = (yard, job, stencil, paths, kept, base[shown], *shared)
+        given = (yard, job, build, paths, kept, base[shown], *shared)
         hands = [pool.submit(_held, stopping.lent(), *given) for _ in range(count)]
         for hand in hands:
             hand.result()
@@ -145,7 +145,7 @@ def _held(leash: Leash, *given: Any) -> None:
 def _lend(
     yard: Yard,
     job: Job,
-    stencil: Stencil,
+    build: VariantBuild,
     paths: list[tuple[str, float]],
     names: tuple[str, ...],
     base: Floats,
@@ -157,7 +157,7 @@ def _lend(
     cancelled: Callable[[], bool],
 ) -> None:
     """One thread: takes dials until none is left. slopes : see `Sensitivity`, shape (4, dials, measures)."""
-    bench = Bench(stencil)
+    bench = Bench(build)
 
     def moved(path: str, value: float, share: float) -> Floats | None:
         """The measures with a dial moved; None where it is at a bound."""

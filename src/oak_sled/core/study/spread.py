@@ -23,7 +23,7 @@ from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.measures import Measure
 from oak_sled.core.study import variants
-from oak_sled.core.study.hand import MISSING, REFUSED, WILD, Hand, Stencils
+from oak_sled.core.study.variantrunner import MISSING, REFUSED, WILD, Hand, Stencils
 from oak_sled.core.tick import stopping
 from oak_sled.core.tick.stopping import Leash, Stopped
 from oak_sled.core.yard.spreads import CARD, CRAFT, Spread, SpreadAxis, SpreadResults

@@ -12,8 +12,8 @@ from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import measures
 from oak_sled.core.results.record import Layout
-from oak_sled.core.study import lean
-from oak_sled.core.study.lean import Told
+from oak_sled.core.study import longruns
+from oak_sled.core.study.longruns import Told
 
 RATES = (30, 60, 120, 240)
 TOLERANCE = 1e-3
@@ -46,11 +46,11 @@ def reference(job: Job, tolerance: float = TOLERANCE) -> Reference:
     """
     base = replace(job, integrator="semi_implicit")
     names = moving(Layout.of(job))
-    coarse = lean.told(replace(base, substeps=8), names)
+    coarse = longruns.told(replace(base, substeps=8), names)
     substeps, error = 8, np.inf
     while substeps < _MOST_SUBSTEPS:
         substeps *= 2
-        fine = lean.told(replace(base, substeps=substeps), names)
+        fine = longruns.told(replace(base, substeps=substeps), names)
         before, error = error, difference(coarse.columns, fine.columns)
         coarse = fine
         if error <= tolerance or (substeps > 32 and error > 0.8 * before):
@@ -121,7 +121,7 @@ def check(job: Job, rates: tuple[int, ...] = RATES, on_progress: Callable[[int, 
     runs: list[Told] = []
     messages = []
     for place, rate in enumerate(rates):
-        made = lean.told(replace(job, ticks=rate))
+        made = longruns.told(replace(job, ticks=rate))
         runs.append(made)
         if made.diverged:
             messages.append(f"{rate} ticks/s: {made.message}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import watch
+from oak_sled.core.contact import blockledger
 from oak_sled.core.contact.records import ACTIVE
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel.state import COLLIDE, DIVERGED, ENDED, RUNNING, STOPPED
@@ -63,14 +63,14 @@ def is_still(world, scene):
 
 
 @compiled
-def tick_into(world, scene, sudden, nows, raw, row, substeps, no_ledger):
+def tick_into(world, scene, shot_memory, nows, raw, row, substeps, no_ledger):
     """One tick in its substeps, and the crafts into `row`; (whether nothing beside them can have changed, whether a
     number is out of bounds). raw : shape (channels,)."""
     crafts, bodies = world.crafts, scene.solids
-    watch.clear(scene)
+    blockledger.clear(scene)
     still, wild = True, False
     for s in range(substeps):
-        step.tick(world, scene, sudden, nows, raw)
+        step.tick(world, scene, shot_memory, nows, raw)
         if no_ledger:
             finite = rowlayout.write_without_ledger(crafts, bodies, nows, world.supports, row)
             wild = wild or not finite
@@ -106,10 +106,10 @@ def is_stopped(word, done):
 
 
 @compiled
-def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps, word):
+def advance(world, scene, shot_memory, nows, inputs, out, beside, which, substeps, word):
     """Runs as many ticks as `out` has rows, or fewer when the drill ends.
 
-    nows : a record of NOW for every craft, changed in place, as the bodies of `scene` and what `sudden` remembers are.
+    nows : a record of NOW for every craft, changed in place, as the bodies of `scene` and `shot_memory` are.
     inputs : shape (ticks, channels), raw channel values of all crafts. out : shape (ticks, width), the crafts, written
     row by row: without their ledgers where it has no room for them. beside : shape (ticks, width), what is beside them,
     a row only where something of it may have changed. which : shape (ticks,), the row of `beside` that holds for each
@@ -121,7 +121,7 @@ def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps, wo
     for k in range(out.shape[0]):
         if is_stopped(word, k):
             return STOPPED, k
-        still, wild = tick_into(world, scene, sudden, nows, inputs[k], out[k], substeps, no_ledger)
+        still, wild = tick_into(world, scene, shot_memory, nows, inputs[k], out[k], substeps, no_ledger)
         if beside.shape[1] > 0:
             if last < 0 or not still:
                 last += 1
@@ -135,7 +135,7 @@ def advance(world, scene, sudden, nows, inputs, out, beside, which, substeps, wo
 
 
 @compiled
-def advance_keeping(world, scene, sudden, nows, inputs, row, beside, kept, out, substeps, word):
+def advance_keeping(world, scene, shot_memory, nows, inputs, row, beside, kept, out, substeps, word):
     """Runs a drill from its start and keeps only some columns of its rows: what a run is measured by.
 
     inputs : shape (ticks, channels). row, beside : shape (width,), room for one row: of the crafts, without their
@@ -150,7 +150,7 @@ def advance_keeping(world, scene, sudden, nows, inputs, row, beside, kept, out, 
     for k in range(inputs.shape[0]):
         if is_stopped(word, k):
             return STOPPED, k
-        still, wild = tick_into(world, scene, sudden, nows, inputs[k], row, substeps, no_ledger)
+        still, wild = tick_into(world, scene, shot_memory, nows, inputs[k], row, substeps, no_ledger)
         wild = wild or not rowlayout.is_finite(row)
         if beside.shape[0] > 0 and not (still and k > 0):
             rowlayout.write_others(scene, nows[0].nominal_dt, beside)

@@ -39,11 +39,11 @@ EXACT, IMPLICIT, EXPLICIT = range(3)
 
 
 @inlined
-def tick(world, scene, sudden, nows, raw):
+def tick(world, scene, shot_memory, nows, raw):
     """Moves every body by one tick (or one substep).
 
-    nows : a record of NOW for every craft. raw : channel inputs of all crafts, shape (channels,). sudden : see
-    `shots.Sudden`.
+    nows : a record of NOW for every craft. raw : channel inputs of all crafts, shape (channels,). shot_memory : see
+    `shots.ShotMemory`.
 
     Axes and inertia of a craft are in step with its attitude, at the start as at the end.
     """
@@ -59,9 +59,9 @@ def tick(world, scene, sudden, nows, raw):
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[OTHERS] != 0:
-        act_on_others(crafts, world.parts, scene, sudden, nows)
+        act_on_others(crafts, world.parts, scene, shot_memory, nows)
     if world.calls[FLY] != 0:
-        shots.FLYING(world.calls[FLY], world.parts, ground, scene, sudden, nows[0].dt)
+        shots.FLYING(world.calls[FLY], world.parts, ground, scene, shot_memory, nows[0].dt)
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
         body = bodies[craft.body]
@@ -77,7 +77,7 @@ def tick(world, scene, sudden, nows, raw):
         for c in range(crafts.shape[0]):
             hold(crafts[c], bodies[crafts[c].body], nows[c])
     if world.calls[LAND] != 0:
-        shots.LANDING(world.calls[LAND], crafts, world.parts, scene, sudden, nows)
+        shots.LANDING(world.calls[LAND], crafts, world.parts, scene, shot_memory, nows)
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
         body = bodies[craft.body]
@@ -114,7 +114,7 @@ def begin(body, now):
 
 
 @unit
-def act_on_others(crafts, parts, scene, sudden, nows):
+def act_on_others(crafts, parts, scene, shot_memory, nows):
     """What parts do to other bodies than their craft: shots leave, and knockbacks act."""
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
@@ -125,7 +125,7 @@ def act_on_others(crafts, parts, scene, sudden, nows):
             for i in range(6):
                 now.reaction[p, i] = 0.0
             if part.gain != 0.0:
-                register.OTHERS(part.others, crafts, parts, c, p, scene, sudden, nows)
+                register.OTHERS(part.others, crafts, parts, c, p, scene, shot_memory, nows)
 
 
 @compiled

@@ -15,11 +15,11 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
 from oak_sled.core.base.faults import Refused, close_match
-from oak_sled.core.formulas import reading
+from oak_sled.core.formulas import parsed
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.formulas.language import FormulaError
+from oak_sled.core.formulas.parsed import RESERVED, Written
 from oak_sled.core.formulas.place import Place
-from oak_sled.core.formulas.reading import RESERVED, Written
 from oak_sled.core.geometry import hulls, shapes
 from oak_sled.core.geometry.terrain import Mesh
 from oak_sled.core.parts.common import Part
@@ -323,7 +323,7 @@ class Craft(Frozen):
                 f"laws.{law.id}.place: there is no law {law.place!r} ({close_match(law.place, list(PLACES))})"
             )
         try:
-            return reading.code_of(law.text, place, tuple((one.id, one.unit) for one in self.numbers))
+            return parsed.code_of(law.text, place, tuple((one.id, one.unit) for one in self.numbers))
         except FormulaError as error:
             raise ValueError(f"laws.{law.id}.text: {error}") from None
 

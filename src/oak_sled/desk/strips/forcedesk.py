@@ -14,7 +14,7 @@ from oak_sled.core.advice import curvereads, grips, probe
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
-from oak_sled.core.project import sharing
+from oak_sled.core.project import curvesharing
 from oak_sled.core.results import traces
 from oak_sled.core.yard.craft import Body, Channel, Craft, free_name
 from oak_sled.desk.strips import partmenu
@@ -118,26 +118,26 @@ class ForceDesk(QWidget):
         """A curve of a part is bent, in itself or for all that share it."""
         craft, session = self.session.craft, self.session
         part = next(part for part in craft.parts if part.id == name)
-        path = f"{session.craft_path}.{sharing.path_of(craft, part, field)}"
-        value, shared = sharing.edited(craft, part, field, points), getattr(part, field.shared)
+        path = f"{session.craft_path}.{curvesharing.path_of(craft, part, field)}"
+        value, shared = curvesharing.edited(craft, part, field, points), getattr(part, field.shared)
         if not done:
             session.preview(path, value)
         elif session.edit(path, value) and shared:
-            session.say(f"{shared.replace('_', ' ')} is changed for {sharing.touched(craft, shared)}")
+            session.say(f"{shared.replace('_', ' ')} is changed for {curvesharing.touched(craft, shared)}")
 
     def _share(self, name: str, field: CurveField, act: str) -> None:
         """A curve of a part is shared, made its own, or exchanged for a shared one."""
         yard, craft = self.session.yard, self.session.craft
         part = next(part for part in craft.parts if part.id == name)
         if act == "share":
-            self.session.attempt(lambda: sharing.shared(yard, craft, part, field), "share a curve")
+            self.session.attempt(lambda: curvesharing.shared(yard, craft, part, field), "share a curve")
         elif act in ("straight", "smooth"):
             lines = act == "straight"
-            self.session.attempt(lambda: sharing.joined(yard, craft, part, field, lines), f"{act} curve")
+            self.session.attempt(lambda: curvesharing.joined(yard, craft, part, field, lines), f"{act} curve")
         elif act == "own":
-            self.session.attempt(lambda: sharing.own(yard, craft, part, field), "own curve")
+            self.session.attempt(lambda: curvesharing.own(yard, craft, part, field), "own curve")
         else:
-            self.session.attempt(lambda: sharing.taken(yard, craft, part, field, act), "follow a curve")
+            self.session.attempt(lambda: curvesharing.taken(yard, craft, part, field, act), "follow a curve")
 
     def _show_sharing(self, strip: Strip) -> None:
         """Says on every curve of a strip whose it is."""
@@ -147,8 +147,8 @@ class ForceDesk(QWidget):
             if part is not None:
                 name = getattr(part, editor.field.shared)
                 known = tuple(one.id for one in craft.curves if one.over == editor.field.x)
-                editor.show_sharing(name, sharing.touched(craft, name) if name else "", known)
-                editor.show_others(sharing.beside(craft, strip.name, editor.field))
+                editor.show_sharing(name, curvesharing.touched(craft, name) if name else "", known)
+                editor.show_others(curvesharing.beside(craft, strip.name, editor.field))
 
     def _rebuild(self, wanted: list[Body | Part], names: Names) -> None:
         for strip in self.strips:

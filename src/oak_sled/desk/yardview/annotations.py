@@ -16,7 +16,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
@@ -139,7 +139,7 @@ class Annotations:
         for part in run.job.craft.parts:
             if part.FAMILY in self.view.hidden or part.rays():
                 continue
-            wheels = roster.wheel_names(run.job.craft, part) if part.SLIDES else ()
+            wheels = bodynames.wheel_names(run.job.craft, part) if part.SLIDES else ()
             if wheels:
                 yield from self.of_tires(run, numbers, wheels)
                 continue

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
@@ -69,7 +69,7 @@ def loads_of(run: Run, row: int) -> tuple[tuple[Floats, float], ...]:
 def _carried(run: Run) -> list[tuple[int, float]]:
     """Of every body that the craft of a run carries: where its place stands in a row, and its diameter, m."""
     found = []
-    for rider, name in zip(roster.riders(run.job), roster.rider_names(run.job), strict=True):
+    for rider, name in zip(bodynames.riders(run.job), bodynames.rider_names(run.job), strict=True):
         if rider.who == run.job.who:
             found.append((run.layout.place(f"block.{name}.position.x"), rider.carried.size))
     return found

@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from oak_sled.core.assembly import ground_shape, roster
+from oak_sled.core.assembly import bodynames, ground_shape
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
@@ -120,7 +120,7 @@ class Freight:
     """All moving blocks of a ground as one mesh, whose vertices know their block."""
 
     def __init__(self, ground: Ground):
-        self.blocks = roster.moving(ground)
+        self.blocks = bodynames.moving(ground)
         made = [template(one, look_of(one, ground)) for one in self.blocks]
         for mesh, one in zip(made, self.blocks, strict=True):
             mesh[:, :3] -= one.centre()  # a run tells where the centre of mass is
@@ -140,6 +140,6 @@ class Freight:
 def places(run: Run, row: int) -> Floats:
     """Where the moving blocks of the ground of a run are at a row, shape (blocks, 7)."""
     layout = run.layout
-    count = len(roster.moving(run.job.ground)) if layout.blocks else 0  # what crafts carry stands behind them
+    count = len(bodynames.moving(run.job.ground)) if layout.blocks else 0  # what crafts carry stands behind them
     first = layout.first_block_column
     return run.record.row(row)[first : first + MOTION * count].reshape(count, MOTION)[:, :7]

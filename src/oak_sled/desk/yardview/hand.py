@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from oak_sled.core.advice import preview
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base import document, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused
@@ -215,7 +215,7 @@ class Hand(QObject):
                 body.true_mass(),
             )
         ]
-        for one, place in zip(roster.moving(run.job.ground), freight.places(run, row), strict=False):
+        for one, place in zip(bodynames.moving(run.job.ground), freight.places(run, row), strict=False):
             if one.moves == "free" and run.layout.blocks:
                 bodies.append(
                     (one.id, place[:3], place[3:7], np.array(one.half_extents()), -np.array(one.centre()), one.mass)

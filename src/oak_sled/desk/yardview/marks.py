@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
@@ -104,7 +104,9 @@ def tire_marks(run: Run, last: int, now: int) -> list[TireMark]:
     ages = np.maximum(now - np.arange(0, last + 1, step), 0) * run.job.dt
     wheels = {one.id: one for one in run.job.craft.parts if one.looks() == "wheels"}
     craft = run.job.craft
-    fades = {name: part.marks_fade_s for part in craft.parts if part.SLIDES for name in roster.wheel_names(craft, part)}
+    fades = {
+        name: part.marks_fade_s for part in craft.parts if part.SLIDES for name in bodynames.wheel_names(craft, part)
+    }
     for name in run.layout.own.tires:
         sliding = (run.column(f"{name}.slip")[rows] > SLIDES_FROM) & (run.column(f"{name}.force")[rows] > 0.0)
         if np.any(sliding):

@@ -17,8 +17,8 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.formulas.code import Code
+from oak_sled.core.formulas.parsed import Written
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.formulas.reading import Written
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import slipcurve

@@ -1,11 +1,11 @@
-"""Slow and plain twins of the kernels of sudden pushes and of the solver's fast paths, on random cases."""
+"""Slow and plain twins of the kernels of shot_memory pushes and of the solver's fast paths, on random cases."""
 
 import math
 
 import numpy as np
 import pytest
 
-from oak_sled.core.assembly import roster, scenes, world
+from oak_sled.core.assembly import bodynames, scenes, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import broad, closest, pairs, pushes, records, scenery, solver
 from oak_sled.core.geometry import shapes
@@ -426,7 +426,7 @@ def test_a_parked_shot_is_met_by_nobody():
     ground = Ground(id="g", blocks=(Block(id="b", x=0.0, z=3.0),))
     job = Job(craft, ground, Drill(id="d"), 60)
     scene = scenes.build(job)
-    first = roster.first_slot(job, 0, "gun")
+    first = bodynames.first_slot(job, 0, "gun")
     scene.solids["position"][first:] = scene.solids["position"][2]
     broad.sweep(scene, 1 / 60)
     pairs = {(int(c["a"]), int(c["b"])) for c in scene.contacts[: scene.counts[0]]}

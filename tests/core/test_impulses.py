@@ -1,4 +1,4 @@
-"""Sudden pushes: impulses, slings, shots, blows and their events, against closed forms and invariants."""
+"""ShotMemory pushes: impulses, slings, shots, blows and their events, against closed forms and invariants."""
 
 import math
 
@@ -7,7 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import preview
-from oak_sled.core.assembly import roster, scenes
+from oak_sled.core.assembly import bodynames, scenes
 from oak_sled.core.parts import launcher, shots
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
@@ -587,12 +587,12 @@ def test_a_run_with_spread_and_bursts_is_the_same_every_time(make):
 def test_where_the_shots_stand_among_the_solids(make):
     parts = [Launcher(**{**LAUNCH, "id": "one"}, in_flight=2), Launcher(**{**LAUNCH, "id": "two"}, in_flight=3)]
     job = make.job(parts, ground={"blocks": (Block(id="b", x=9.0),), "edges": "wall"})
-    assert roster.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
+    assert bodynames.shot_names(job.craft) == ("one.1", "one.2", "two.1", "two.2", "two.3")
     scene = scenes.build(job)
-    first = roster.first_slot(job, 0, "two")
+    first = bodynames.first_slot(job, 0, "two")
     assert list(scene.solids["shot"][first:]) == [2, 2, 2]
     assert len(scene.solids) == first + 3
-    assert roster.solid_names(job)[first] == "a shot of two"
+    assert bodynames.solid_names(job)[first] == "a shot of two"
 
 
 def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):

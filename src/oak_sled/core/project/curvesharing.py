@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from oak_sled.core.assembly import roster
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.document import member
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
@@ -20,7 +20,7 @@ def followers(craft: Craft, name: str) -> list[tuple[Part, CurveField]]:
 def touched(craft: Craft, name: str) -> str:
     """Who follows a shared curve, in words, wheels counted."""
     found = followers(craft, name)
-    known = roster.wheels(craft)
+    known = bodynames.wheels(craft)
     wheels = sum(len(part.wheels_of(known)) or sum(one.part == part.id for one in known) for part, _ in found)
     parts = ", ".join(part.heading.lower() for part, _ in found) or "no part"
     return f"{wheels} wheels: {parts}" if wheels else parts

@@ -19,7 +19,7 @@ from oak_sled.core.results.measures import Measure
 from oak_sled.core.results.record import Record, Watched
 from oak_sled.core.study import variants
 from oak_sled.core.study.batch import Batch, Bench
-from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick.rows import NotKept
 from oak_sled.core.yard.spreads import Spread
 from oak_sled.core.yard.yard import Yard
@@ -32,15 +32,15 @@ class Stencils:
     """The stencils of the threads: one for each craft and tick rate of the plan."""
 
     def __init__(self) -> None:
-        self._made: dict[tuple[Any, ...], Stencil] = {}
+        self._made: dict[tuple[Any, ...], VariantBuild] = {}
         self._lock = threading.Lock()
 
-    def of(self, job: Job) -> tuple[tuple[Any, ...], Stencil]:
-        """The stencil for a job, and its key."""
+    def of(self, job: Job) -> tuple[tuple[Any, ...], VariantBuild]:
+        """The build for a job, and its key."""
         key = (job.craft.id, job.ticks)
         with self._lock:
             if key not in self._made:
-                self._made[key] = Stencil(job)
+                self._made[key] = VariantBuild(job)
             return key, self._made[key]
 
 
@@ -73,9 +73,9 @@ class Hand:
             except Refused:
                 states[place] = REFUSED
                 continue
-            key, stencil = self._lent.of(job)
+            key, build = self._lent.of(job)
             if key not in self._benches:
-                self._benches[key] = Bench(stencil)
+                self._benches[key] = Bench(build)
             for repeat in range(values.shape[1]):
                 one = _Waiting(
                     *variants.disturbed(job, self.plan.scatter, repeat), values[place, repeat], states[place, repeat:]
@@ -90,12 +90,12 @@ class Hand:
 
     def _run_some(self, key: tuple[Any, ...], waiting: list[_Waiting]) -> None:
         """Does one run of those that wait, or as many as fit into one call."""
-        batch, stencil = self._batches.get(key), self._benches[key].stencil
-        if batch is None or not stencil.fits(waiting[0].job):
+        batch, build = self._batches.get(key), self._benches[key].build
+        if batch is None or not build.fits(waiting[0].job):
             self._run_alone(key, waiting.pop(0))
             return
         together = [waiting.pop(0)]
-        while waiting and len(together) < batch.SEATS and stencil.fits(waiting[0].job):
+        while waiting and len(together) < batch.SEATS and build.fits(waiting[0].job):
             together.append(waiting.pop(0))
         for one, made in zip(together, batch.execute([(one.job, one.late) for one in together]), strict=True):
             try:
@@ -116,11 +116,11 @@ class Hand:
             self._ledger = True
             self._run_alone(key, one)
             return
-        if bench.stencil.fits(one.job) and not made.is_diverged:
+        if bench.build.fits(one.job) and not made.is_diverged:
             old = self._batches.get(key)
             known = set(old.places) if old is not None and old.ledger == self._ledger else set()
             if old is None or not known >= watched.read:
-                self._batches[key] = Batch(bench.stencil, known | watched.read, self._ledger)
+                self._batches[key] = Batch(bench.build, known | watched.read, self._ledger)
 
     def _measured(self, made: run.Run, one: _Waiting) -> list[float]:
         read = _read(made, self._wanted)

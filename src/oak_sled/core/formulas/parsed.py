@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.formulas import code, language, made
+from oak_sled.core.formulas import code, language, lawunits
 from oak_sled.core.formulas.code import Code
 from oak_sled.core.formulas.place import Place
 
@@ -28,11 +28,11 @@ class Written:
 
     def value(self, *given: float) -> float:
         """Its value at quantities in the order of the place, from the kernel; may be inf or NaN."""
-        return made.evaluated(self.code, given, self.numbers)
+        return lawunits.evaluated(self.code, given, self.numbers)
 
     def over(self, xs: Floats) -> Floats:
         """What a run counts it as at each of many values of its only quantity, shape of `xs`."""
-        found = made.evaluated_over(self.code, xs, self.numbers)
+        found = lawunits.evaluated_over(self.code, xs, self.numbers)
         return np.where(np.isfinite(found), found, 0.0)
 
     def finite(self, *given: float) -> float:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from oak_sled.core.assembly import scenes, templates
+from oak_sled.core.assembly import scenecache, scenes
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base import document
 from oak_sled.core.base.faults import Refused
@@ -39,8 +39,8 @@ def test_after_any_edit_a_kept_scene_is_as_one_built_anew(name):
     job = job_of(yard)
     for number, (path, edited) in enumerate(edits_of(yard, job)):
         if number % (31 if ".blocks." in path else 3) == 0:
-            templates.scene_of(job)  # it is the last that was kept
-            assert_equal(templates.scene_of(job_of(edited)), scenes.build(job_of(edited)))
+            scenecache.scene_of(job)  # it is the last that was kept
+            assert_equal(scenecache.scene_of(job_of(edited)), scenes.build(job_of(edited)))
 
 
 @pytest.mark.parametrize("name", ["shunting", "mortar", "ferry"])
@@ -48,14 +48,14 @@ def test_a_run_leaves_what_was_kept_as_it_was(name):
     job = job_of(demos.load(name))
     first = run.execute(job)
     assert run.execute(job).digest == first.digest
-    assert_equal(templates.scene_of(job), scenes.build(job))
+    assert_equal(scenecache.scene_of(job), scenes.build(job))
 
 
 def test_two_runs_share_no_array_that_they_write():
     job = job_of(demos.load("quay"))
-    one, other = templates.scene_of(job), templates.scene_of(job)
+    one, other = scenecache.scene_of(job), scenecache.scene_of(job)
     for name, array in one._asdict().items():
-        assert name in templates.SHARED or not np.shares_memory(array, getattr(other, name)), name
+        assert name in scenecache.SHARED or not np.shares_memory(array, getattr(other, name)), name
 
 
 def test_what_an_event_drops_hangs_and_other_events_build_nothing_anew():
@@ -65,5 +65,5 @@ def test_what_an_event_drops_hangs_and_other_events_build_nothing_anew():
     poke, drop = (Event(id="one", what=what, target=crate, t=1.0) for what in ("poke", "drop"))
     jobs = [job_of(yard.edit(f"drills.{drill.id}.events", events)) for events in ((), (poke,), (drop,))]
     for job in jobs:
-        assert_equal(templates.scene_of(job), scenes.build(job))
-    assert templates.key_of(jobs[0]) == templates.key_of(jobs[1]) != templates.key_of(jobs[2])
+        assert_equal(scenecache.scene_of(job), scenes.build(job))
+    assert scenecache.key_of(jobs[0]) == scenecache.key_of(jobs[1]) != scenecache.key_of(jobs[2])

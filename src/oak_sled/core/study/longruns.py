@@ -15,7 +15,7 @@ from oak_sled.core.results import measures, run
 from oak_sled.core.results.analysis import Analysis
 from oak_sled.core.results.record import Record, Watched
 from oak_sled.core.study.batch import Batch
-from oak_sled.core.study.stencil import Stencil
+from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick.rows import NotKept
 
 LONG = 100_000
@@ -41,7 +41,7 @@ def told(job: Job, names: Sequence[str] = ()) -> Told:
         return _of(made, names)
     read = _read(job, names)
     try:
-        (made,) = Batch(Stencil(job), read, ledger=True).execute([(job, 0)])
+        (made,) = Batch(VariantBuild(job), read, ledger=True).execute([(job, 0)])
         return _of(made, names)
     except NotKept:
         return _of(run.execute(job), names)

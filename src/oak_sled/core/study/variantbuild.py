@@ -1,16 +1,16 @@
 """What jobs are built into when they differ in a few numbers: arrays are copied and patched, not built anew.
 
 What a job is built into hardly changes from one variant to the next: most dials are a number in the record of a part.
-`Stencil` keeps the arrays of one job as they are at its start; a `Seat` has those of a like job by copying them and
-packing again only the parts that differ, and the start. What else differs (a mass, a mount, a block) does not fit and
-is built anew; a test holds both ways together to the bit, for the dials of every demo.
+`VariantBuild` keeps the arrays of one job as they are at its start; a `Seat` has those of a like job by copying them
+and packing again only the parts that differ, and the start. What else differs (a mass, a mount, a block) does not fit
+and is built anew; a test holds both ways together to the bit, for the dials of every demo.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.assembly import roster, scenes, templates, tracks, world
+from oak_sled.core.assembly import bodynames, scenecache, scenes, tracks, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.kernel import state
@@ -26,7 +26,7 @@ UNREAD = ("contacts", "before")
 of the one before."""
 
 
-class Stencil:
+class VariantBuild:
     """The arrays of a job at its start, from which those of like jobs are made; shared by threads, never run itself."""
 
     def __init__(self, job: Job):
@@ -38,7 +38,7 @@ class Stencil:
         self.inputs = tracks.inputs(job, self.ticks)
         self.supports = world.build(job).supports
         """Before the crafts are put where they start."""
-        self.placed = bool(job.ground.joints or roster.riders(job))
+        self.placed = bool(job.ground.joints or bodynames.riders(job))
         """Whether joints of the scene depend on where its crafts start."""
 
     def has_tracks_of(self, job: Job) -> bool:
@@ -98,28 +98,28 @@ def _built_alike(a: Part, b: Part, one: Craft, other: Craft) -> bool:
 
 
 class Seat:
-    """The arrays of one run at a time, made from a stencil. beside : one whose runs never happen at the same time, to
+    """The arrays of one run at a time, made from a build. beside : one whose runs never happen at the same time, to
     share with it what no run reads of the one before."""
 
-    def __init__(self, stencil: Stencil, beside: Seat | None = None):
-        self._stencil = stencil
-        start = stencil.start
-        scene = templates.copied(start.scene)
+    def __init__(self, build: VariantBuild, beside: Seat | None = None):
+        self._stencil = build
+        start = build.start
+        scene = scenecache.copied(start.scene)
         if beside is not None:
             scene = scene._replace(**{name: getattr(beside.machine.scene, name) for name in UNREAD})
         self.machine: Machine = Machine(
             start.world._replace(**{name: getattr(start.world, name).copy() for name in COPIED}),
             scene,
-            start.sudden._replace(**{name: array.copy() for name, array in start.sudden._asdict().items()}),
+            start.shot_memory._replace(**{name: array.copy() for name, array in start.shot_memory._asdict().items()}),
             start.nows.copy(),
         )
-        shared = [*templates.SHARED, *UNREAD, *(name for name in state.World._fields if name not in COPIED)]
+        shared = [*scenecache.SHARED, *UNREAD, *(name for name in state.World._fields if name not in COPIED)]
         self._pairs = [
             (_bytes_of(getattr(mine, name)), _bytes_of(getattr(first, name)))
             for mine, first in (
                 (self.machine.world, start.world),
                 (self.machine.scene, start.scene),
-                (self.machine.sudden, start.sudden),
+                (self.machine.shot_memory, start.shot_memory),
             )
             for name in mine._fields
             if name not in shared
@@ -127,7 +127,7 @@ class Seat:
         self._pairs.append((_bytes_of(self.machine.nows), _bytes_of(start.nows)))
 
     def make_ready(self, job: Job) -> None:
-        """Everything as it is at the start of a job that fits the stencil."""
+        """Everything as it is at the start of a job that fits the build."""
         self._reset()
         self._patch(job)
 
@@ -137,7 +137,7 @@ class Seat:
             np.copyto(mine, start)
 
     def _patch(self, job: Job) -> None:
-        """Packs what differs from the job of the stencil."""
+        """Packs what differs from the job of the build."""
         base, arrays, row = self._stencil.job, self.machine.world, 0
         stands = False  # whether a part differs that decides how high its craft stands
         for who, (new, old) in enumerate(zip(job.actors, base.actors, strict=True)):

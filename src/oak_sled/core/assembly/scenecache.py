@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from oak_sled.core.assembly import roster, scenes
+from oak_sled.core.assembly import bodynames, scenes
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.parts.context import Pack
@@ -61,7 +61,7 @@ def copied(scene: Scene) -> Scene:
 
 def key_of(job: Job) -> tuple[Any, ...]:
     """All that `scenes.build` reads of a job, as values that can be compared."""
-    placed = [start.tobytes() for start in job.starts] if job.ground.joints or roster.riders(job) else []
+    placed = [start.tobytes() for start in job.starts] if job.ground.joints or bodynames.riders(job) else []
     crafts = [_seen(job, who) for who in range(len(job.actors))]
     drops = [event.target for event in job.drill.events if event.what == "drop"]  # what hangs until then
     return (job.ground, drops, job.drill.watch, placed, crafts)
