@@ -62,9 +62,10 @@ class Maker:
         inputs=None,
         drill=None,
         integrator="semi_implicit",
+        channels=None,
         **start,
     ):
-        channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("throttle", "steer", "brake"))
+        channels = channels or tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("throttle", "steer", "brake"))
         craft = Craft(id="craft", body=Body(**(body or {})), channels=channels, parts=tuple(parts))
         tracks = tuple(Track(channel=name, knots=self.knots(value)) for name, value in (inputs or {}).items())
         made = Drill(id="drill", start=Start(**start), tracks=tracks, duration=seconds, **(drill or {}))

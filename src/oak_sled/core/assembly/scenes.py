@@ -19,7 +19,7 @@ from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import CAST, COLLIDE, FLY, GROUND, LAND, OTHERS, PUSH_BACK, World
+from oak_sled.core.kernel.state import CAST, COLLIDE, COMMAND, FLY, GROUND, LAND, OTHERS, PUSH_BACK, World
 from oak_sled.core.parts import knockbacks, layer, register, shots
 from oak_sled.core.parts.context import Pack, Shot
 from oak_sled.core.parts.shots import NOTES, ShotMemory
@@ -202,6 +202,8 @@ def connect(arrays: World, scene: Scene, shot_memory: ShotMemory, nows: Records,
     for one in job.actors:
         for part in one.craft.parts:
             kind = register.kind_of(part)
+            if kind.command is not None:
+                arrays.calls[COMMAND] = 1
             if kind.others is not None:
                 taken = (crafts, parts, types.INT, types.INT, *others, now)
                 arrays.parts[place]["others"] = kind.others.address(taken)

@@ -20,7 +20,7 @@ from oak_sled.core.parts import register
 from oak_sled.core.parts.common import HOLDS, Part
 from oak_sled.core.parts.context import AIMS, Pack
 from oak_sled.core.tick import rowlayout
-from oak_sled.core.yard.craft import Craft, DampingLaw
+from oak_sled.core.yard.craft import Craft, DampingLaw, Stays
 from oak_sled.core.yard.event import Event, What
 from oak_sled.core.yard.yard import End, Ground
 
@@ -65,7 +65,7 @@ def build(job: Job) -> state.World:
         gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
         events=event_rows(job.drill.events, job),
         supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
-        calls=np.zeros(6, np.int64),
+        calls=np.zeros(1 + state.COMMAND, np.int64),
     )
 
 
@@ -283,6 +283,10 @@ def _channel(channel: Any) -> dict[str, Any]:
         "rise": channel.rise,
         "fall": channel.fall,
         "low": -1.0 if channel.two_sided else 0.0,
+        "least_input": channel.least_input,
+        "stays": get_args(Stays).index(channel.stays),
+        "notches": float(channel.notches),
+        "start": 0.0 if channel.stays == "no" else max(channel.start, -1.0 if channel.two_sided else 0.0),
     }
 
 
@@ -322,6 +326,9 @@ def begin(world: state.World, bodies: Records, job: Job) -> Records:
         now["points"] = body["position"]
         now["up"] = (0.0, 0.0, 1.0)
         now["held"] = first_hold(job, who)
+        first, count = craft["first_channel"], craft["channels"]
+        for name in ("shaped", "channels", "before"):
+            now[name][:count] = world.channels["start"][first : first + count]
         first = craft["first_support"] + craft["supports"]
         roll_on(world.supports[first : first + craft["rays"]], body)
         # it begins at rest on the ground

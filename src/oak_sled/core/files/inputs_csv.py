@@ -109,8 +109,8 @@ def _read(lines: Iterator[str], craft: Craft, where: str) -> Inputs:
     times = found.moments(notes)
     tracks = []
     for place, name in columns.items():
-        two_sided = next(channel.two_sided for channel in craft.channels if channel.id == name)
-        tracks.append(_track(name, found.values[place], times, found.lines, -1.0 if two_sided else 0.0, notes))
+        least = next(channel.least_input for channel in craft.channels if channel.id == name)
+        tracks.append(_track(name, found.values[place], times, found.lines, least, notes))
     step = float(np.median(np.diff(times))) if len(times) > 1 else 0.05
     return Inputs(tuple(tracks), min(max(times[-1] + step, 0.05), LATEST), tuple(notes))
 

@@ -135,8 +135,16 @@ CHANNEL = np.dtype(
         ("rise", "f8"),
         ("fall", "f8"),
         ("low", "f8"),
+        ("least_input", "f8"),
+        ("stays", "i8"),  # RETURNS, LEVER, TOGGLE or SELECTOR
+        ("notches", "f8"),
+        ("start", "f8"),
     ]
 )
+RETURNS, LEVER, TOGGLE, SELECTOR = range(4)
+"""What a channel does without input: it returns to 0, or stays where it is."""
+PRESSED = 0.5
+"""Input past which a toggle or a selector counts as pressed."""
 
 GROUND = np.dtype(
     [
@@ -176,9 +184,9 @@ EVENT = np.dtype(
     ]
 )
 
-OTHERS, FLY, COLLIDE, LAND, CAST, PUSH_BACK = range(6)
-"""Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, where shots hit, rays, and what
-the bodies below feel of them."""
+OTHERS, FLY, COLLIDE, LAND, CAST, PUSH_BACK, COMMAND = range(7)
+"""Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, where shots hit, rays, what the
+bodies below feel of them, and controllers."""
 
 LOOSE, IN_PLACE, WEIGHTLESS = range(3)
 """How a sling holds the craft: not at all, where it is, or floating."""
@@ -217,8 +225,14 @@ NOW = np.dtype(
         ("turning", "f8", (3, 3)),  # 1/(kg m2), inverse of the inertia in craft axes, of a body that turns freely
         ("parts", "i8"),  # how many of the rows below are in use
         ("channel_count", "i8"),
-        ("channels", "f8", (MOST_CHANNELS,)),
+        ("channels", "f8", (MOST_CHANNELS,)),  # what parts read: the shaped input, or what a controller commands
         ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
+        ("shaped", "f8", (MOST_CHANNELS,)),  # the shaped input
+        (
+            "pressed",
+            "f8",
+            (MOST_CHANNELS,),
+        ),  # -1, 0 or 1: how a toggle or a selector was pressed last tick
         ("memory", "f8", (MOST_PARTS, MEMORY)),
         ("activity", "f8", (MOST_PARTS,)),
         ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part

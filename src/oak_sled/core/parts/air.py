@@ -180,4 +180,4 @@ def act(part, gain, p, body, ground, supports, now):
     return 0.0
 
 
-KIND = Kind(AirDrag, RECORD, act, laws={DRAG.name: law_drag})
+KIND = Kind(AirDrag, RECORD, act=act, laws={DRAG.name: law_drag})

@@ -138,4 +138,4 @@ def act(part, gain, p, body, ground, supports, now):
     return press
 
 
-KIND = Kind(Brake, RECORD, act, predicts=True)
+KIND = Kind(Brake, RECORD, act=act, predicts=True)

@@ -97,4 +97,4 @@ def act(part, gain, p, body, ground, supports, now):
     return size / part.most if part.most > 0.0 else 0.0
 
 
-KIND = Kind(Buoy, RECORD, act)
+KIND = Kind(Buoy, RECORD, act=act)

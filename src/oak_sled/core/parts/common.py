@@ -78,7 +78,8 @@ MOUNT_ACTS: ActsIf = (("x", "y", "z"), "at_point", (True,), "it acts at the cent
 class Kind:
     """A kind of part: its document, its packed record, and the units of its equations.
 
-    act : among the forces, `register.ACT`; None: it books nothing there. dry_friction : that of what it carries by
+    command : of a controller, on the channels, before all others, `register.COMMAND`. act : among the forces,
+    `register.ACT`; None: it books nothing there. dry_friction : that of what it carries by
     springs, behind all forces, in the same form; it reads the predicted velocity. predicts : whether `act` reads the
     velocity that the lines booked before it would leave. others : on other bodies than the craft, before the forces,
     `register.OTHERS`. limit : on the speeds that came of the forces, `register.LIMIT`. fade : on the lines of the
@@ -87,6 +88,7 @@ class Kind:
 
     document: "type[Part]"
     record: np.dtype[Any]
+    command: Kernel | None = None
     act: Kernel | None = None
     dry_friction: Kernel | None = None
     predicts: bool = False

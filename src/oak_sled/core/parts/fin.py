@@ -89,4 +89,4 @@ def act(part, gain, p, body, ground, supports, now):
     return abs(effective) / part.stall
 
 
-KIND = Kind(Fin, RECORD, act)
+KIND = Kind(Fin, RECORD, act=act)

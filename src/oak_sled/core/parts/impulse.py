@@ -215,4 +215,4 @@ def act(part, gain, p, body, ground, supports, now):
     return memory[2]
 
 
-KIND = Kind(Impulse, RECORD, act)
+KIND = Kind(Impulse, RECORD, act=act)

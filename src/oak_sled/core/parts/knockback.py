@@ -284,4 +284,4 @@ def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
     knockbacks.blow(crafts, parts, c, p, scene, shot_memory, nows)
 
 
-KIND = Kind(Knockback, RECORD, act, others=act_on_others)
+KIND = Kind(Knockback, RECORD, act=act, others=act_on_others)

@@ -281,4 +281,4 @@ def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
     shots.fire(parts[k].launcher, k, p, parts[k].gain, scene, shot_memory, scene.solids[crafts[c].body], nows[c])
 
 
-KIND = Kind(Launcher, RECORD, act, others=act_on_others)
+KIND = Kind(Launcher, RECORD, act=act, others=act_on_others)

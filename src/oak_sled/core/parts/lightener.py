@@ -74,4 +74,4 @@ def act(part, gain, p, body, ground, supports, now):
     return 1.0
 
 
-KIND = Kind(Lightener, RECORD, act)
+KIND = Kind(Lightener, RECORD, act=act)

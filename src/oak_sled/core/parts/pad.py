@@ -477,4 +477,4 @@ def act(part, gain, p, body, ground, supports, now):
     return pushing / part.rays
 
 
-KIND = Kind(Pad, RECORD, act, laws={PUSH.name: law_push})
+KIND = Kind(Pad, RECORD, act=act, laws={PUSH.name: law_push})

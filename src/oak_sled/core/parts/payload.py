@@ -214,4 +214,4 @@ def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
         joint.at_a[i], joint.drive[i] = place(part, share, i), drive[i]
 
 
-KIND = Kind(Payload, RECORD, act, others=act_on_others)
+KIND = Kind(Payload, RECORD, act=act, others=act_on_others)

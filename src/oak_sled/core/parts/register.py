@@ -89,6 +89,7 @@ _FRONT = np.dtype(
         ("predicts", "i8"),  # 1 if it reads the velocity that the lines before it would leave
         ("act", "i8"),  # the address of its equation among the forces; 0: it has none there
         ("dry_friction", "i8"),  # likewise: its dry friction, behind all of them
+        ("command", "i8"),  # likewise: on its channels, before all of them
         ("others", "i8"),  # likewise: on other things than the craft
         ("limit", "i8"),  # likewise: on the speeds
         ("fade", "i8"),  # likewise: on the lines of the forces
@@ -116,6 +117,8 @@ to 1. gain : trim, mute and solo in one number, to be counted before any cap."""
 OTHERS = Address((Array(Record(state.CRAFT), (None,)), _PARTS, INT, INT, None, None, Array(_NOW, (None,))), NOTHING)
 """act_on_others(crafts, parts, c, p, scene, shot_memory, nows): part p of craft c pushes other bodies; what its craft
 feels goes to `now.reaction`."""
+COMMAND = Address((None, FLOAT, INT, _BODY, _NOW), NOTHING)
+"""command(own, gain, p, body, now): a controller: writes `now.channels` from the state at the start of the tick."""
 LIMIT = Address((None, FLOAT, INT, _BODY, _NOW), FLOAT)
 """act(own, gain, p, body, now): changes speeds and books that; returns 1 if it did."""
 FADE = Address((None, FLOAT, _PARTS, INT, INT, _BODY, _NOW), FLOAT)
@@ -143,6 +146,7 @@ def law_address(kind: int, place: str) -> int:
 def equations(kind: Kind) -> tuple[tuple[str, Kernel | None, Address], ...]:
     """The equations of a kind that act on its craft: the field of its row, the unit, what it takes."""
     return (
+        ("command", kind.command, COMMAND),
         ("act", kind.act, ACT),
         ("dry_friction", kind.dry_friction, ACT),
         ("limit", kind.limit, LIMIT),

@@ -522,4 +522,4 @@ def act(part, gain, p, body, ground, supports, now):
     return most
 
 
-KIND = Kind(Runner, RECORD, act, predicts=True, laws={GRIP.name: law_grip})
+KIND = Kind(Runner, RECORD, act=act, predicts=True, laws={GRIP.name: law_grip})

@@ -122,4 +122,4 @@ def act(part, gain, p, body, ground, supports, now):
     return share
 
 
-KIND = Kind(Sling, RECORD, act)
+KIND = Kind(Sling, RECORD, act=act)

@@ -383,4 +383,4 @@ def thrust_line(part, body, now):
     return push.aimed(part, (part.flat * math.cos(azimuth), part.flat * math.sin(azimuth), part.steep), body, now)
 
 
-KIND = Kind(Thruster, RECORD, act, laws={OVER_SPEED.name: law_over_speed})
+KIND = Kind(Thruster, RECORD, act=act, laws={OVER_SPEED.name: law_over_speed})

@@ -158,4 +158,4 @@ def authority(part, now):
     return share
 
 
-KIND = Kind(Torque, RECORD, act)
+KIND = Kind(Torque, RECORD, act=act)

@@ -82,4 +82,4 @@ def act(part, gain, p, body, ground, supports, now):
     return size / most if most > 0.0 else 0.0
 
 
-KIND = Kind(TurnSlower, RECORD, act)
+KIND = Kind(TurnSlower, RECORD, act=act)

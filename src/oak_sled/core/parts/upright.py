@@ -107,4 +107,4 @@ def act(part, gain, p, body, ground, supports, now):
     return min(size / part.most, 1.0) if part.most < 1e299 else (1.0 if size > 0.0 else 0.0)
 
 
-KIND = Kind(Upright, RECORD, act)
+KIND = Kind(Upright, RECORD, act=act)

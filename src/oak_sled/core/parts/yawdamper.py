@@ -76,4 +76,4 @@ def act(part, gain, p, body, ground, supports, now):
     return 1.0
 
 
-KIND = Kind(YawDamper, RECORD, act)
+KIND = Kind(YawDamper, RECORD, act=act)

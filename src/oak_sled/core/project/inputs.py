@@ -67,7 +67,7 @@ def stamped(track: Track, what: str, time: float, channel: Channel) -> Track:
     if shape == "ramps" and track.shape == "steps":
         kept = _flanked(kept)
     knots = sorted([*kept, *added], key=lambda pair: pair[0])
-    low = -1.0 if channel.two_sided else 0.0
+    low = channel.least_input
     return track.replace(shape=shape, knots=tuple(Knot(t=t, value=max(value, low)) for t, value in knots))
 
 

@@ -27,7 +27,7 @@ def raw_value(channel: Channel, held: frozenset[str] | set[str]) -> float:
     up = any(key in held for key in channel.plus_keys)
     down = any(key in held for key in channel.minus_keys)
     value = float(up) - float(down)
-    return value if channel.two_sided else max(value, 0.0)
+    return max(value, channel.least_input)
 
 
 def raw_values(craft: Craft, held: frozenset[str] | set[str]) -> Floats:

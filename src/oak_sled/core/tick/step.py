@@ -18,6 +18,7 @@ from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import (
     CAST,
     COLLIDE,
+    COMMAND,
     DAMPING,
     EDGE,
     FIXED_LINES,
@@ -27,8 +28,12 @@ from oak_sled.core.kernel.state import (
     IN_PLACE,
     INTEGRATOR,
     LAND,
+    LEVER,
     OTHERS,
+    PRESSED,
     PUSH_BACK,
+    RETURNS,
+    TOGGLE,
     WEIGHTLESS,
 )
 from oak_sled.core.parts import register, runner, shots
@@ -56,6 +61,8 @@ def tick(world, scene, shot_memory, nows, raw):
             read_motion(bodies[crafts[c].body], nows[c])
     for c in range(crafts.shape[0]):
         shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
+    if world.calls[COMMAND] != 0:
+        command_channels(crafts, world.parts, scene, nows)  # 1b
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[OTHERS] != 0:
@@ -151,7 +158,7 @@ def start_momentum(body, now):
 
 @unit
 def shape_channels(craft, channels, gates, body, now, raw):
-    """Raw input -> dead zone -> response exponent -> rise and return rates -> value."""
+    """Raw input -> dead zone -> response exponent -> rise and return rates, or what stays -> value."""
     dt = now.dt
     for c in range(craft.channels):
         setting = channels[craft.first_channel + c]
@@ -160,7 +167,7 @@ def shape_channels(craft, channels, gates, body, now, raw):
             wanted = steer_for_gate(craft, gates, body, now)
         elif craft.pace_channel == c:
             wanted = craft.pace_gain * (wanted * craft.pace - now.forward)
-        wanted = min(max(wanted, setting.low), 1.0)
+        wanted = min(max(wanted, setting.least_input), 1.0)
         size = abs(wanted)
         if size <= setting.dead_zone:
             size = 0.0
@@ -169,12 +176,47 @@ def shape_channels(craft, channels, gates, body, now, raw):
         if setting.exponent != 1.0:
             size = size**setting.exponent
         wanted = size if wanted >= 0.0 else -size
-        value = now.channels[c]
-        now.before[c] = value
-        if value * wanted < 0.0:
-            wanted = 0.0  # it returns through zero before it rises on the other side
-        step = dt * (setting.rise if abs(wanted) > abs(value) else setting.fall)
-        now.channels[c] = value + min(max(wanted - value, -step), step)
+        now.before[c] = now.channels[c]
+        if setting.stays == RETURNS:
+            value = now.shaped[c]
+            if value * wanted < 0.0:
+                wanted = 0.0  # it returns through zero before it rises on the other side
+            step = dt * (setting.rise if abs(wanted) > abs(value) else setting.fall)
+            now.shaped[c] = value + min(max(wanted - value, -step), step)
+        else:
+            now.shaped[c] = stay(setting, now, c, wanted)
+        now.channels[c] = now.shaped[c]
+
+
+@compiled
+def stay(setting, now, c, wanted):
+    """The value of a channel that stays where it is: input moves a lever at its rate, a press steps the others."""
+    value = now.shaped[c]
+    if setting.stays == LEVER:
+        return min(max(value + now.dt * setting.rise * wanted, setting.low), 1.0)
+    pressed = 1.0 if wanted > PRESSED else -1.0 if wanted < -PRESSED else 0.0
+    is_new = pressed != 0.0 and pressed != now.pressed[c]
+    now.pressed[c] = pressed
+    if not is_new:
+        return value
+    if setting.stays == TOGGLE:
+        end = 1.0 if pressed > 0.0 else setting.low
+        return 0.0 if value == end else end
+    step = (1.0 - setting.low) / (setting.notches - 1.0)
+    notch = math.floor((value - setting.low) / step + 0.5) + pressed
+    return setting.low + step * min(max(notch, 0.0), setting.notches - 1.0)
+
+
+@compiled
+def command_channels(crafts, parts, scene, nows):
+    """Controllers, from the state at the start of the tick: they write what parts read of the channels."""
+    for c in range(crafts.shape[0]):
+        craft, now = crafts[c], nows[c]
+        body = scene.solids[craft.body]
+        for p in range(craft.parts):
+            part = parts[craft.first_part + p]
+            if part.command != 0 and part.gain != 0.0:
+                register.COMMAND(part.command, part.own, part.gain, p, body, now)
 
 
 @compiled

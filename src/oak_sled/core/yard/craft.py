@@ -213,6 +213,10 @@ class Body(Frozen):
         return 0.5 * self.length, 0.5 * self.width, 0.5 * self.height
 
 
+Stays = Literal["no", "lever", "toggle", "selector"]
+"""What a channel does without input."""
+
+
 class Channel(Frozen):
     """A control input: its keys, and how a raw key becomes a value."""
 
@@ -231,6 +235,14 @@ class Channel(Frozen):
     fall: float = dial(
         8.0, "1/s", "rate at which it returns to 0", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
     )
+    stays: Stays = Field("no", description="without input: returns to 0, or stays: a lever, a toggle, a selector")
+    notches: int = Field(3, ge=2, le=24, description="positions of a selector")
+    start: float = dial(0.0, "", "value at the start of a lever, toggle or selector", low=-1.0, high=1.0)
+
+    @property
+    def least_input(self) -> float:
+        """The least raw input it takes: what stays is moved back by input the other way."""
+        return -1.0 if self.two_sided or self.stays != "no" else 0.0
 
     @property
     def heading(self) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import get_args
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
@@ -10,7 +11,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.yard import channels
-from oak_sled.core.yard.craft import Channel, Craft
+from oak_sled.core.yard.craft import Channel, Craft, Stays
 from oak_sled.desk.drawing.numberpanel import NumberPanel
 from oak_sled.desk.driving.drive import key_name
 from oak_sled.desk.work.session import Session
@@ -88,7 +89,7 @@ def show_channel(
     users = [part.heading for part in craft.parts if channel.id in part.channels_used()]
     numbers.add_note(f"moves {', '.join(users)}" if users else "no part listens to it yet")
     for side, words in SIDES.items():
-        if side == "plus_keys" or channel.two_sided:
+        if side == "plus_keys" or channel.least_input < 0.0:
             button = KeyButton(words, getattr(channel, side))
             button.setProperty("side", side)
             button.pressed_key.connect(
@@ -98,6 +99,9 @@ def show_channel(
             )
             numbers.add(button)
     numbers.add_choice(path, "two_sided", (True, False), "-1 to 1, or 0 to 1")
+    numbers.add_choice(path, "stays", get_args(Stays), "without input: returns to 0, or stays where it is")
+    if channel.stays == "selector":
+        numbers.add_choice(path, "notches", (2, 3, 4, 5, 6, 7, 8, 10, 12), "positions of the selector")
     numbers.add_dials(channel, path)
 
     def remove() -> None:

@@ -238,7 +238,7 @@ class BuildPage(DrawingPage):
         keys: tuple[object, ...] = ()
         if isinstance(item, Channel):
             users = [part.heading for part in self.craft.parts if item.id in part.channels_used()]
-            keys = (item.plus_keys, item.minus_keys, item.two_sided, *users)
+            keys = (item.plus_keys, item.minus_keys, item.two_sided, item.stays, *users)
         look = (path, type(item), names, getattr(item, "shape", ""), keys)
         if look != self._shown:
             self._shown = look

@@ -170,7 +170,7 @@ class ChannelPainter:
             int(Qt.TextFlag.TextWordWrap),
             SHAPE_WORDS[track.shape] if told else "no input",
         )
-        for value in (1.0, -1.0) if channel.two_sided else (1.0,):
+        for value in (1.0, -1.0) if channel.least_input < 0.0 else (1.0,):
             painter.drawText(
                 QRectF(LEFT - 30, self.strips.y_of(number, value) - 8, 24, 16),
                 Qt.AlignmentFlag.AlignRight,
@@ -205,7 +205,7 @@ class ChannelPainter:
         """Values of a channel over time as a line in px."""
         first, last = self.strips.seen()
         box = self.strips.strip(number).adjusted(0, PAD, 0, -PAD)
-        low = -1.0 if self.strips.channels[number].two_sided else 0.0
+        low = self.strips.channels[number].least_input
         x = LEFT + (times - first) / (last - first) * (self.widget.width() - LEFT - RIGHT)
         y = box.bottom() - (values - low) / (1.0 - low) * box.height()
         return QPolygonF(map(QPointF, x.tolist(), y.tolist()))

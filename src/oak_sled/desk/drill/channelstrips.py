@@ -123,13 +123,13 @@ class ChannelStrips(QWidget):
     def y_of(self, number: int, value: float) -> float:
         """A value of a channel in px."""
         box = self.strip(number).adjusted(0, PAD, 0, -PAD)
-        low = -1.0 if self.channels[number].two_sided else 0.0
+        low = self.channels[number].least_input
         return box.bottom() - (value - low) / (1.0 - low) * box.height()
 
     def value_at(self, number: int, y: float) -> float:
         """The value of a channel under a px."""
         box = self.strip(number).adjusted(0, PAD, 0, -PAD)
-        low = -1.0 if self.channels[number].two_sided else 0.0
+        low = self.channels[number].least_input
         return min(max(low + (box.bottom() - y) / box.height() * (1.0 - low), low), 1.0)
 
     def spot(self, channel: str, number: int) -> QPointF:
@@ -325,7 +325,7 @@ class ChannelStrips(QWidget):
         if knot is None:
             return
         track = inputs.track_of(self.drill, self.chosen.name)
-        low = -1.0 if next(one for one in self.channels if one.id == self.chosen.name).two_sided else 0.0
+        low = next(one for one in self.channels if one.id == self.chosen.name).least_input
         value = min(max(round(knot.value + up * V_STEP, 6), low), 1.0)
         moved = _with_knot(track, self.chosen.number, max(round(knot.t + along * T_STEP, 6), 0.0), value)
         self.previewed.emit("tracks", inputs.with_track(self.drill, moved).tracks)

@@ -179,7 +179,7 @@ class DrillPage(DrawingPage):
     def smooth(self) -> None:
         """Takes the jitter out of the selected channel, else out of all."""
         drill, pick = self.drill, self.strips.chosen
-        sides = {one.id: one.two_sided for one in self.session.craft.channels}
+        sides = {one.id: one.least_input < 0.0 for one in self.session.craft.channels}
         for track in self.drill.tracks:
             if pick.what in ("knot", "track") and track.channel != pick.name:
                 continue

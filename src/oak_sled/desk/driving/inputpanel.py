@@ -98,7 +98,7 @@ class InputPanel(QWidget):
                 painter.setPen(theme.colour("ink"))
                 painter.drawText(QPointF(10, top + 16), theme.elide(channel.heading, 62, theme.font(theme.SMALL)))
                 self._paint_key(
-                    painter, craft.id, channel.id, "minus_keys", channel.minus_keys, 76, top, channel.two_sided
+                    painter, craft.id, channel.id, "minus_keys", channel.minus_keys, 76, top, channel.least_input < 0.0
                 )
                 self._paint_bar(painter, number, place, channel.two_sided, top)
                 self._paint_key(painter, craft.id, channel.id, "plus_keys", channel.plus_keys, 222, top, True)

@@ -85,4 +85,4 @@ def act(part, gain, p, body, ground, supports, now):
     return acting / part.pairs if part.pairs > 0 else 0.0
 
 
-KIND = Kind(Bar, RECORD, act)
+KIND = Kind(Bar, RECORD, act=act)

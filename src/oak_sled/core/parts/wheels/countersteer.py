@@ -84,4 +84,4 @@ def act(part, gain, p, body, ground, supports, now):
     return turn / part.most if part.most > 0.0 else 0.0
 
 
-KIND = Kind(CounterSteer, RECORD, act)
+KIND = Kind(CounterSteer, RECORD, act=act)

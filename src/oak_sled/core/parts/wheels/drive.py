@@ -177,4 +177,4 @@ def bind(part, supports, dt):
         axle.binding, axle.bound = part.binding, mean
 
 
-KIND = Kind(Drive, RECORD, act)
+KIND = Kind(Drive, RECORD, act=act)

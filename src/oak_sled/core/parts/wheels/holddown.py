@@ -90,4 +90,4 @@ def act(part, gain, p, body, ground, supports, now):
     return hangs
 
 
-KIND = Kind(HoldDown, RECORD, act)
+KIND = Kind(HoldDown, RECORD, act=act)

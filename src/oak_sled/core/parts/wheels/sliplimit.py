@@ -61,5 +61,5 @@ def act(part, gain, p, body, ground, supports, now):
     return 0.0
 
 
-KIND = Kind(SlipLimit, RECORD, act)
+KIND = Kind(SlipLimit, RECORD, act=act)
 """Its limits act where the wheels turn: see `slip.spin`."""

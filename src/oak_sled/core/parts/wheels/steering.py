@@ -175,4 +175,4 @@ def angle_of(part, k, turn):
     return same + part.ackermann * (own - same)
 
 
-KIND = Kind(Steering, RECORD, act)
+KIND = Kind(Steering, RECORD, act=act)

@@ -584,4 +584,4 @@ def speed_over(support, velocity, spin, lever):
     )
 
 
-KIND = Kind(Tire, RECORD, act, laws={SIDE.name: law_side, ALONG.name: law_along}, predicts=True)
+KIND = Kind(Tire, RECORD, act=act, laws={SIDE.name: law_side, ALONG.name: law_along}, predicts=True)

@@ -670,4 +670,6 @@ def friction_of_all(part, gain, p, body, ground, supports, now):
     return sliding
 
 
-KIND = Kind(Wheel, RECORD, act, dry_friction=friction_of_all, laws={SPRING.name: law_spring, DAMPER.name: law_damper})
+KIND = Kind(
+    Wheel, RECORD, act=act, dry_friction=friction_of_all, laws={SPRING.name: law_spring, DAMPER.name: law_damper}
+)

@@ -112,4 +112,4 @@ def act(part, gain, p, body, ground, supports, now):
     return level
 
 
-KIND = Kind(WheelBrake, RECORD, act)
+KIND = Kind(WheelBrake, RECORD, act=act)
