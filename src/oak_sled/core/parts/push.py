@@ -17,6 +17,9 @@ Frame = Literal["craft", "world", "level_heading"]
 Release = Literal["coast", "stop"]
 
 HELD, ALWAYS, PRESS, RELEASE, WINDOW = range(5)
+AS_FORCE, AS_ACCELERATION, AS_IMPULSE, AS_CHANGE, AS_AIM = range(5)
+"""Ways of pushing, as documents list them: a force or torque, an acceleration, an impulse, a change of speed or spin,
+and an aim for it."""
 GATE_ALWAYS, GATE_GROUND, GATE_AIR, GATE_BELOW, GATE_ABOVE, GATE_LEANING = range(6)
 CRAFT, WORLD, LEVEL = range(3)
 
@@ -236,3 +239,23 @@ def aimed(push, frame_vector, body, now):
         a[1, 0] * x + a[1, 1] * y + a[1, 2] * z,
         a[2, 0] * x + a[2, 1] * y + a[2, 2] * z,
     )
+
+
+@compiled
+def size_of(part, gain, level, share, number, inertia, motion, now):
+    """Force or torque of a pusher, N or N m, by its way of pushing.
+
+    share : of `number` that is asked for; inertia : kg or kg m2 along or about its line; motion : m/s or rad/s there.
+    """
+    if part.way == AS_FORCE:
+        return gain * share * number
+    if part.way == AS_ACCELERATION:
+        return gain * share * number * inertia
+    if part.way == AS_IMPULSE:
+        return gain * share * number / once_dt(part, now)
+    if part.way == AS_CHANGE:
+        return gain * share * number * inertia / once_dt(part, now)
+    if level == 0.0 and (part.stop_on_release == 0 or not allowed(part, now)):
+        return 0.0
+    wanted = inertia * (share * number - motion) / now.dt
+    return min(max(min(gain, 1.0) * wanted, -gain * part.aim_limit), gain * part.aim_limit)

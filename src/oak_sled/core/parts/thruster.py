@@ -27,7 +27,6 @@ from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 Way = Literal["force", "acceleration", "impulse", "speed_change", "speed_aim"]
 UNITS = {"force": "N", "acceleration": "m/s2", "impulse": "N s", "speed_change": "m/s", "speed_aim": "m/s"}
 DECLARED_THRUST = 600.0
-FORCE, ACCELERATION, IMPULSE, SPEED_CHANGE, SPEED_AIM = range(5)
 
 RECORD = np.dtype(
     [
@@ -332,24 +331,10 @@ def act(part, gain, p, body, ground, supports, now):
     level = push.level(part, p, now)
     share = level if level >= 0.0 else level * part.reverse
     direction = thrust_line(part, body, now)
+    along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
     if part.formula.at != 0 or part.bends == 1:
-        along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
-        left = left_of(part, along, level)
-        gain *= left
-    mass = body.mass
-    size = 0.0
-    if part.way == FORCE:
-        size = gain * share * part.thrust
-    elif part.way == ACCELERATION:
-        size = gain * share * part.thrust * mass
-    elif part.way == IMPULSE:
-        size = gain * share * part.thrust / push.once_dt(part, now)
-    elif part.way == SPEED_CHANGE:
-        size = gain * share * part.thrust * mass / push.once_dt(part, now)
-    elif level != 0.0 or (part.stop_on_release == 1 and push.allowed(part, now)):
-        along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
-        wanted = mass * (share * part.thrust - along) / now.dt
-        size = min(max(min(gain, 1.0) * wanted, -gain * part.aim_limit), gain * part.aim_limit)
+        gain *= left_of(part, along, level)
+    size = push.size_of(part, gain, level, share, part.thrust, body.mass, along, now)
     force = (size * direction[0], size * direction[1], size * direction[2])
     if part.at_point == 1:
         body_module.book_at(now, p, body, spatial.to_world(body.axes, part.point), force)

@@ -22,7 +22,6 @@ UNITS = {
     "spin_change": "rad/s",
     "spin_aim": "rad/s",
 }
-TORQUE, ACCELERATION, IMPULSE, SPIN_CHANGE, SPIN_AIM = range(5)
 Axis = Literal["roll", "pitch", "yaw"]
 
 RECORD = np.dtype(
@@ -129,19 +128,8 @@ def act(part, gain, p, body, ground, supports, now):
         unit = (0.0, 0.0, 1.0)
     axis = push.aimed(part, unit, body, now)
     inertia = spatial.dot(axis, spatial.times(now.inertia, axis))
-    size = 0.0
-    if part.way == TORQUE:
-        size = gain * share * part.turn
-    elif part.way == ACCELERATION:
-        size = gain * share * part.turn * inertia
-    elif part.way == IMPULSE:
-        size = gain * share * part.turn / push.once_dt(part, now)
-    elif part.way == SPIN_CHANGE:
-        size = gain * share * part.turn * inertia / push.once_dt(part, now)
-    elif level != 0.0 or (part.stop_on_release == 1 and push.allowed(part, now)):
-        about = axis[0] * body.spin[0] + axis[1] * body.spin[1] + axis[2] * body.spin[2]
-        wanted = inertia * (share * part.turn - about) / now.dt
-        size = min(max(min(gain, 1.0) * wanted, -gain * part.aim_limit), gain * part.aim_limit)
+    about = axis[0] * body.spin[0] + axis[1] * body.spin[1] + axis[2] * body.spin[2]
+    size = push.size_of(part, gain, level, share, part.turn, inertia, about, now)
     for i in range(3):
         now.lines[p, 3 + i] = size * axis[i]
     return abs(level)
