@@ -13,7 +13,8 @@ from PIL import Image
 from oak_sled.core.files import mesh_file, picture, yard_json
 from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Target, Track
+from oak_sled.core.yard.drill import Drill, Knot, Start, Target, Track
+from oak_sled.core.yard.ground import Ground
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
 

@@ -16,9 +16,13 @@ from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.yard.block import Block, Material
-from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Start, Target, Track
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Bench, Drill, Ground, Knot, Start, Target, Track, Wall, Yard
+from oak_sled.core.yard.ground import Ground, Wall
+from oak_sled.core.yard.yard import Bench, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
 SNOW = Material(id="snow", friction=0.55, bounce=0.0, look="snow")

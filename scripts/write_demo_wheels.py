@@ -33,8 +33,12 @@ from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Channel, Craft
-from oak_sled.core.yard.yard import Bench, Drill, Gate, Ground, Knot, Patch, Start, Target, Track, Wall, Yard
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Start, Target, Track
+from oak_sled.core.yard.ground import Gate, Ground, Wall
+from oak_sled.core.yard.yard import Bench, Patch, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
 

@@ -7,8 +7,11 @@ import pytest
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
-from oak_sled.core.yard.craft import Body, Channel, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Start, Track
+from oak_sled.core.yard.ground import Ground
 
 LONG_FIRST = (
     "desk/test_program.py",

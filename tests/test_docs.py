@@ -13,9 +13,10 @@ from oak_sled.core.files import inputs_csv, mesh_counts, mesh_file, picture, yar
 from oak_sled.core.formulas import code, language
 from oak_sled.core.geometry import terrain
 from oak_sled.core.project import memory
-from oak_sled.core.yard import event, spreads
-from oak_sled.core.yard import yard as yards
+from oak_sled.core.yard import drill, event, spreads
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Yard
 
 ROOT = Path(__file__).parent.parent
 PAGE = (ROOT / "docs" / "physics.md").read_text(encoding="utf-8")
@@ -73,21 +74,20 @@ SAID = [
     (f"{inputs_csv.MOST_ROWS:,} rows, {inputs_csv.MOST_LINE // 1_000_000} MB a line", "inputs as CSV"),
     (f"{inputs_csv.LATEST:,.0f} s", "inputs as CSV"),
     (f"{cache.MOST_BYTES // 1_000_000} MB", "compiled kernel |"),
-    (", ".join(str(bound(yards.Yard, one)) for one in ("crafts", "grounds", "drills", "spreads")), "crafts, grounds"),
+    (", ".join(str(bound(Yard, one)) for one in ("crafts", "grounds", "drills", "spreads")), "crafts, grounds"),
     (
         ", ".join(str(bound(Craft, one)) for one in ("parts", "channels", "numbers", "laws", "curves")),
         "parts, channels, named",
     ),
     (
         ", ".join(
-            str(bound(yards.Ground, one))
-            for one in ("blocks", "walls", "gates", "joints", "layers", "materials", "patches")
+            str(bound(Ground, one)) for one in ("blocks", "walls", "gates", "joints", "layers", "materials", "patches")
         ),
         "blocks, walls, gates",
     ),
-    (f"{1 + bound(yards.Drill, 'cast')}; {bound(yards.Drill, 'twins')}", "crafts in one world"),
+    (f"{1 + bound(drill.Drill, 'cast')}; {bound(drill.Drill, 'twins')}", "crafts in one world"),
     (
-        f"{yards.MOST_KNOTS:,}; {event.MOST_EVENTS}; {bound(yards.Drill, 'watch')}; {bound(yards.Drill, 'targets')}",
+        f"{drill.MOST_KNOTS:,}; {event.MOST_EVENTS}; {bound(drill.Drill, 'watch')}; {bound(drill.Drill, 'targets')}",
         "knots of an input",
     ),
     (f"{spreads.MOST_VARIANTS:,} runs of {bound(spreads.Spread, 'measures')} measures", "a spread"),

@@ -12,8 +12,11 @@ from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Body, Channel, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Start, Track
+from oak_sled.core.yard.ground import Ground
 
 GRAVITY = 9.80665
 MASS, BASE, TRACK = 1500.0, 2.6, 1.5

@@ -16,7 +16,7 @@ from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.yard.block import Block, Material, Pair
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Ground, Wall
+from oak_sled.core.yard.ground import Ground, Wall
 
 G = 9.80665
 FLOOR = {"floor": True, "friction": 0.3}

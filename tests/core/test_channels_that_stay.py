@@ -17,7 +17,7 @@ from oak_sled.core.parts.thruster import RECORD, Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
 from oak_sled.core.results.record import Layout
-from oak_sled.core.yard.craft import Channel
+from oak_sled.core.yard.channel import Channel
 
 TICKS = 120
 

@@ -13,10 +13,12 @@ from oak_sled.core.parts.thruster import SHARE_LEFT, Thruster
 from oak_sled.core.parts.wheels.wheel import OVER_STRUT_SPEED, Wheel
 from oak_sled.core.project import curvesharing, demos
 from oak_sled.core.results import run
-from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.law import Law
 from oak_sled.core.yard.sharedcurve import SharedCurve
-from oak_sled.core.yard.yard import Drill, Ground, Start
 
 FOUR = Wheel(id="wheels", spread_x=1.2, spread_y=0.7, stiffness=24000.0, bump=2000.0, rebound=3000.0, travel=0.3)
 BODY = Body(mass=800.0, length=3.0, width=1.4, height=0.8, held=())

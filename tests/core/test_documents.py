@@ -18,9 +18,11 @@ from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.project import blank, demos
 from oak_sled.core.project.shelf import says, words_of
-from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Knot, Track
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import FORMAT, Knot, Track
+from oak_sled.core.yard.yard import FORMAT
 
 
 def test_an_edit_makes_a_new_yard_and_leaves_the_old(yard):
@@ -45,7 +47,7 @@ def test_edits_take_units(yard):
     [
         ("crafts.fan_sled.parts.fan.thrust", -1.0, "at least 0"),
         ("crafts.fan_sled.parts.fan.thrust", float("nan"), "finite"),
-        ("crafts.fan_sled.parts.fan.thrust", "900 m", "not a unit of this number"),
+        ("crafts.fan_sled.parts.fan.thrust", "900 m", "no unit of this quantity"),
         ("crafts.fan_sled.parts.fin.thrust", 1.0, "did you mean fan"),
         ("crafts.fan_sled.parts.fan.thrst", 1.0, "did you mean thrust"),
         ("crafts.fan_sled.parts.fan.way", "shove", "is not a choice"),

@@ -28,7 +28,7 @@ from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder
 from oak_sled.core.study import tickcheck
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.tick.rows import Sealed
-from oak_sled.core.yard.yard import Target
+from oak_sled.core.yard.drill import Target
 
 PUSH = Thruster(id="push", channel="throttle", thrust=300.0)
 FULL = {"throttle": 1.0}

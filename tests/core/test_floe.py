@@ -8,7 +8,7 @@ import pytest
 from oak_sled.core.assembly import jobs
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
-from oak_sled.core.yard.yard import Knot, Track
+from oak_sled.core.yard.drill import Knot, Track
 
 
 def go(drill, **edits):

@@ -14,7 +14,9 @@ from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.results import measures, rolling, run, traces, why
-from oak_sled.core.yard.yard import Gate, Ground, Knot, Patch, Track
+from oak_sled.core.yard.drill import Knot, Track
+from oak_sled.core.yard.ground import Gate, Ground
+from oak_sled.core.yard.yard import Patch
 
 HOLD = Thruster(id="push", way="speed_aim", thrust=12.0, aim_limit=20000.0, channel="throttle")
 

@@ -15,8 +15,10 @@ from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.upright import Upright
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 SPACE = Ground(id="space", gravity=0.0, floor=False)
 ICE = Ground(id="ice")

@@ -598,7 +598,7 @@ def test_where_the_shots_stand_among_the_solids(make):
 def test_a_live_drive_takes_changed_settings_of_blows_and_of_the_ground(make):
     from dataclasses import replace
 
-    from oak_sled.core.yard.yard import Wall
+    from oak_sled.core.yard.ground import Wall
 
     box = Block(id="b", x=4.0, z=-0.25, mass=50.0)
     job = make.job([Knockback(**BLOW, channel="throttle", cool_down=0.0)], body=STILL,

@@ -20,9 +20,12 @@ from oak_sled.core.parts.sling import Sling
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Track
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Drill, Ground, Knot, Track
+from oak_sled.core.yard.ground import Ground
 
 SEEDS = range(12)
 SPACE = {"gravity": 0.0, "air_density": 0.0, "floor": False}

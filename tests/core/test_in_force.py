@@ -16,7 +16,7 @@ from oak_sled.core.files import yard_json
 from oak_sled.core.parts import register
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
-from oak_sled.core.yard.craft import Body
+from oak_sled.core.yard.body import Body
 
 DEMOS = tuple(demos.DEMOS)
 

@@ -11,9 +11,9 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import inputs_csv
 from oak_sled.core.project import demos, inputs
 from oak_sled.core.results import run
-from oak_sled.core.yard.craft import Channel
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.drill import Drill, Knot, Track
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Drill, Knot, Track
 
 BOTH = Channel(id="steer")
 ONE = Channel(id="brake", two_sided=False)

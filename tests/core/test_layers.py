@@ -15,9 +15,13 @@ from oak_sled.core.parts.layer import Layer, LayerPair
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Member, Start, Target
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Bench, Drill, Ground, Member, Start, Target, Wall, Yard
+from oak_sled.core.yard.ground import Ground, Wall
+from oak_sled.core.yard.yard import Bench, Yard
 
 FLAT = {"held": ("z", "roll", "pitch")}
 GHOST = Layer(id="ghost")

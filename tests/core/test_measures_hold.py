@@ -18,7 +18,7 @@ from oak_sled.core.results import measures, run, traces
 from oak_sled.core.results.record import Layout
 from oak_sled.core.study import longruns, tickcheck
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Wall
+from oak_sled.core.yard.ground import Wall
 
 G = 9.80665
 FLAT = {"mass": 100.0, "held": ("z", "roll", "pitch")}

@@ -15,7 +15,7 @@ from oak_sled.core.files import records
 from oak_sled.core.project import demos, memory, shelf
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.yard import weight
-from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Target, Track
+from oak_sled.core.yard.drill import MOST_KNOTS, Knot, Target, Track
 
 YARD = demos.load("fan-sled")
 

@@ -16,8 +16,11 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.bar import Bar
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
-from oak_sled.core.yard.craft import Body, Channel, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 ICE = Ground(id="ice")
 GRAVITY = 9.80665

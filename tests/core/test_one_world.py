@@ -26,10 +26,14 @@ from oak_sled.core.project.live import LiveDrive, all_raw_values
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Member, Start, Track
 from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.ground import Ground, Wall
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.yard import FORMAT, Bench, Drill, Ground, Knot, Member, Start, Track, Wall, Yard
+from oak_sled.core.yard.yard import FORMAT, Bench, Yard
 
 G = 9.80665
 OLD = Path(__file__).with_name("format_1")

@@ -19,8 +19,10 @@ from oak_sled.core.parts.pad import Pad
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Member, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Member, Start
+from oak_sled.core.yard.ground import Ground
 
 MASS, GRAVITY = 200.0, 9.80665
 GROUND = Ground(id="ice")

@@ -22,7 +22,7 @@ from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run, traces
 from oak_sled.core.study import tickcheck
-from oak_sled.core.yard.yard import Gate, Wall
+from oak_sled.core.yard.ground import Gate, Wall
 
 G = 9.80665
 ALL_DRILLS = [drill.id for drill in demos.load("fan-sled").drills]

@@ -18,9 +18,12 @@ from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive, raw_values
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Body, Channel, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Start, Track
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Drill, Ground, Knot, Start, Track
+from oak_sled.core.yard.ground import Ground
 
 SPACE, ICE = Ground(id="space", gravity=0.0, floor=False), Ground(id="ice")
 MASS, GRAVITY = 200.0, 9.80665

@@ -10,8 +10,10 @@ from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 OFFSET = (0.4, -0.2, 0.7)
 IRON = demos.load("quay").ground("gutter").blocks[1].mesh

@@ -18,8 +18,10 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 ICE = Ground(id="ice")
 FOUR = Wheel(

@@ -11,7 +11,7 @@ from oak_sled.core.advice import outlook
 from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 
 RATES = (30, 60, 120, 240, 480)
 SKIDS = Runner(id="skids", glide=0.02, side_grip=0.9, spread_x=1.0, spread_y=0.6, z=-0.4)

@@ -28,8 +28,10 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block, Pair
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 G = 9.80665
 RUNNERS = Runner(id="runners", z=-0.4, spread_x=0.8, spread_y=0.5, side_grip=0.6, glide=0.02)

@@ -40,7 +40,8 @@ from oak_sled.core.parts.wheels.tire import RECORD
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.results import traces
-from oak_sled.core.yard.yard import Ground, Patch
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Patch
 
 # the laws
 

@@ -17,7 +17,7 @@ from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.results import traces
 from oak_sled.core.study import tickcheck
-from oak_sled.core.yard.yard import Wall
+from oak_sled.core.yard.ground import Wall
 
 G = 9.80665
 

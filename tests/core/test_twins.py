@@ -21,8 +21,9 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import run
 from oak_sled.core.tick import loop
-from oak_sled.core.yard.craft import Channel
-from oak_sled.core.yard.yard import Gate, Knot, Track
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.drill import Knot, Track
+from oak_sled.core.yard.ground import Gate
 
 SEEDS = range(12)
 

@@ -18,8 +18,10 @@ from oak_sled.core.parts.wheels.wheel import Wheel
 from oak_sled.core.results import run, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 MASS, GRAVITY = 800.0, 9.80665
 ICE = Ground(id="ice")

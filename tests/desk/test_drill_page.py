@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from oak_sled.core.project import demos, inputs
-from oak_sled.core.yard.yard import Knot, Track
+from oak_sled.core.yard.drill import Knot, Track
 from oak_sled.desk.drill.channelpaint import MOST_SEEN, Pick
 from oak_sled.desk.drill.drillpage import SHAPES
 from oak_sled.desk.widgets import screenshot

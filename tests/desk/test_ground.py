@@ -10,7 +10,7 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Ground, Wall
+from oak_sled.core.yard.ground import Ground, Wall
 from oak_sled.desk.ground.groundsection import spans
 from oak_sled.desk.widgets import screenshot, theme
 from oak_sled.desk.yardview import freight

@@ -11,9 +11,10 @@ from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.project import demos
 from oak_sled.core.results import flights, traces
 from oak_sled.core.yard.block import Block, Material
-from oak_sled.core.yard.craft import Body, Craft
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.app import program
 from oak_sled.desk.drawing.numberpanel import choices_of, words_of
 from oak_sled.desk.widgets import screenshot, theme

@@ -15,7 +15,7 @@ from oak_sled.core.assembly import jobs
 from oak_sled.core.project import demos, memory, shelf, shelf_store
 from oak_sled.core.results import run
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Member, Start, Track
+from oak_sled.core.yard.drill import MOST_KNOTS, Knot, Member, Start, Track
 from oak_sled.desk.panes import shelfpane
 from oak_sled.desk.work import jobs as desk_jobs
 from oak_sled.desk.work import saving

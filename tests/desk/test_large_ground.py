@@ -12,7 +12,7 @@ from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Ground, Wall
+from oak_sled.core.yard.ground import Ground, Wall
 from oak_sled.desk.yardview import looks, uneven
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.renderer import Scene

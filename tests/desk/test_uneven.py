@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QDialogButtonBox
 from oak_sled.core.geometry.terrain import Relief, pack
 from oak_sled.core.project import demos
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.ground.groundsection import mesh_outline, relief_image
 from oak_sled.desk.widgets import screenshot
 from oak_sled.desk.widgets.meshdrawing import MeshDrawing, outline

@@ -45,9 +45,11 @@ from oak_sled.core.study.batch import Bench
 from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick.rows import Rows
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.drill import Member
+from oak_sled.core.yard.ground import Wall
 from oak_sled.core.yard.law import Law
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
-from oak_sled.core.yard.yard import Member, Wall, Yard
+from oak_sled.core.yard.yard import Yard
 
 
 def print_all(quick: bool, window: bool) -> None:

@@ -20,8 +20,9 @@ from oak_sled.bench.lines import line
 from oak_sled.core.assembly import jobs
 from oak_sled.core.project import demos, shelf, shelf_store
 from oak_sled.core.results import run
+from oak_sled.core.yard.drill import MOST_KNOTS, Knot, Track
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
-from oak_sled.core.yard.yard import MOST_KNOTS, Knot, Track, Yard
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.app import program
 from oak_sled.desk.work import importing
 

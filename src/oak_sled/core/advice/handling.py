@@ -14,7 +14,7 @@ from oak_sled.core.parts.context import Handling, WheelAt
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.wheels import tirecurve
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 
 ROUNDS = 40
 SAME = 0.01

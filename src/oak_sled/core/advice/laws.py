@@ -23,7 +23,8 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.swing import overshoot
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.naming import free_name
 
 SAMPLES = 241
 """Points of a curve."""

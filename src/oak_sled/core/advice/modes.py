@@ -24,7 +24,8 @@ from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import RAY
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Drill, Ground
+from oak_sled.core.yard.drill import Drill
+from oak_sled.core.yard.ground import Ground
 
 NAMES = ("bounce", "roll", "pitch")
 LEAN = math.radians(35.0)

@@ -19,8 +19,9 @@ from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.thruster import approach
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.ground import Ground
 
 
 def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:

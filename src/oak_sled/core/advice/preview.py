@@ -24,7 +24,7 @@ from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 
 LOOK_AHEAD_S = 6.0
 """s of a preview, at most."""

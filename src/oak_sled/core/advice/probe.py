@@ -20,7 +20,8 @@ from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick import step
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
 
 SPEED = 10.0
 """m/s at which a grip curve is taken."""

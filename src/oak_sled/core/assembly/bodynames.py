@@ -13,8 +13,8 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Carried, WheelAt
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.yard import Ground
 
 EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""

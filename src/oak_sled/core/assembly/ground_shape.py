@@ -16,7 +16,7 @@ from oak_sled.core.geometry import hulls
 from oak_sled.core.geometry.terrain import Relief, Slope
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 
 
 def patch_rows(ground: Ground) -> Records:

@@ -11,7 +11,9 @@ from oak_sled.core.assembly import starts
 from oak_sled.core.base import document
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Drill, Ground, Start, Track, Yard
+from oak_sled.core.yard.drill import Drill, Start, Track
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Yard
 
 
 @dataclass(frozen=True)

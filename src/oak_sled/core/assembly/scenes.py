@@ -25,7 +25,7 @@ from oak_sled.core.parts.context import Pack, Shot
 from oak_sled.core.parts.shots import NOTES, ShotMemory
 from oak_sled.core.yard.block import TIMBER, Block, Material
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 
 TALLEST = 100.0
 """m of height of a wall in a scene: a far taller box would be near everything."""

@@ -9,8 +9,10 @@ import numpy as np
 
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Ground, Start
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Start
+from oak_sled.core.yard.ground import Ground
 
 
 def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:

@@ -6,7 +6,7 @@ import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.yard.yard import Track
+from oak_sled.core.yard.drill import Track
 
 
 def inputs(job: Job, ticks: int) -> Floats:

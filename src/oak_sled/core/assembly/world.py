@@ -20,9 +20,12 @@ from oak_sled.core.parts import register
 from oak_sled.core.parts.common import HOLDS, Part
 from oak_sled.core.parts.context import AIMS, Pack
 from oak_sled.core.tick import rowlayout
-from oak_sled.core.yard.craft import Craft, DampingLaw, Stays
+from oak_sled.core.yard.body import DampingLaw
+from oak_sled.core.yard.channel import Stays
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import End
 from oak_sled.core.yard.event import Event, What
-from oak_sled.core.yard.yard import End, Ground
+from oak_sled.core.yard.ground import Ground
 
 _END_KINDS = get_args(End)
 _EDGES = ("open", "wrap", "wall", "return")

@@ -10,7 +10,7 @@ from pydantic.fields import FieldInfo
 from oak_sled.core.base import dial
 from oak_sled.core.geometry import terrain
 from oak_sled.core.parts import layer, register, runner
-from oak_sled.core.yard import block, craft, event, joint, law, yard
+from oak_sled.core.yard import block, body, channel, craft, drill, event, ground, joint, law, yard
 
 _HEAD = """# The yard file
 
@@ -35,7 +35,7 @@ def page() -> str:
     """The page as Markdown."""
     sections = [_HEAD]
     first: tuple[type[BaseModel], ...] = (
-        yard.Yard, yard.Bench, craft.Craft, craft.Body, craft.Channel, law.Number, law.Law,
+        yard.Yard, yard.Bench, craft.Craft, body.Body, channel.Channel, law.Number, law.Law,
     )  # fmt: skip
     sections += [_section(model, model.__name__) for model in first]
     for document in (kind.document for kind in register.KINDS):
@@ -44,9 +44,9 @@ def page() -> str:
         )
         if document is runner.Runner:
             sections.append(_section(runner.GripKnot, "Knot of a grip curve"))
-    last: tuple[type[BaseModel], ...] = (yard.Ground, yard.Wall, block.Block, block.Material, block.Pair)
-    last += (layer.Layer, layer.LayerPair, joint.Joint, yard.Gate, terrain.Patch, terrain.Relief)
-    last += (yard.Drill, yard.Start, yard.Member, yard.Track, yard.Knot, event.Event, yard.Target)
+    last: tuple[type[BaseModel], ...] = (ground.Ground, ground.Wall, block.Block, block.Material, block.Pair)
+    last += (layer.Layer, layer.LayerPair, joint.Joint, ground.Gate, terrain.Patch, terrain.Relief)
+    last += (drill.Drill, drill.Start, drill.Member, drill.Track, drill.Knot, event.Event, drill.Target)
     sections += [_section(model, model.__name__) for model in last]
     return "\n".join(sections)
 

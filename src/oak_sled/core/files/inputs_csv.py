@@ -22,7 +22,7 @@ from oak_sled.core.base import disk
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track
+from oak_sled.core.yard.drill import MOST_KNOTS, Drill, Knot, Track
 
 MOST_ROWS = MOST_KNOTS
 MOST_LINE = 1_000_000

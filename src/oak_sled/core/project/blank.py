@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.yard import yard
-from oak_sled.core.yard.craft import Body, Channel, Craft
-from oak_sled.core.yard.yard import Yard
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Track
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Bench, Yard
 
 
 def bare_craft(name: str, title: str) -> Craft:
@@ -34,15 +37,15 @@ def bare_craft(name: str, title: str) -> Craft:
 def blank_yard() -> Yard:
     """A yard with one bare craft on open ice, and two drills."""
     craft = bare_craft("craft", "New craft")
-    full = yard.Track(channel="throttle", knots=(yard.Knot(t=0.0, value=1.0),))
-    turn = yard.Track(channel="steer", knots=(yard.Knot(t=3.0, value=1.0), yard.Knot(t=5.0, value=0.0)))
+    full = Track(channel="throttle", knots=(Knot(t=0.0, value=1.0),))
+    turn = Track(channel="steer", knots=(Knot(t=3.0, value=1.0), Knot(t=5.0, value=0.0)))
     return Yard(
         title="New yard",
-        bench=yard.Bench(craft="craft", ground="open_ice", drill="straight_pull"),
+        bench=Bench(craft="craft", ground="open_ice", drill="straight_pull"),
         crafts=(craft,),
-        grounds=(yard.Ground(id="open_ice", title="Open ice"),),
+        grounds=(Ground(id="open_ice", title="Open ice"),),
         drills=(
-            yard.Drill(id="straight_pull", title="Straight pull", tracks=(full,), duration=10.0),
-            yard.Drill(id="pull_and_turn", title="Pull and turn", tracks=(full, turn), duration=10.0, event_time=3.0),
+            Drill(id="straight_pull", title="Straight pull", tracks=(full,), duration=10.0),
+            Drill(id="pull_and_turn", title="Pull and turn", tracks=(full, turn), duration=10.0, event_time=3.0),
         ),
     )

@@ -22,7 +22,8 @@ from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Drill, Ground
+from oak_sled.core.yard.drill import Drill
+from oak_sled.core.yard.ground import Ground
 
 MOST_CARD_BYTES = 64_000_000
 

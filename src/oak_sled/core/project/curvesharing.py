@@ -8,7 +8,8 @@ from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.document import member
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
-from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.yard import Yard
 
 

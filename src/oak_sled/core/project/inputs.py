@@ -10,8 +10,8 @@ from oak_sled.core.assembly import tracks
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Channel
-from oak_sled.core.yard.yard import Drill, Knot, Start, Track
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.drill import Drill, Knot, Start, Track
 
 STAMPS = ("step", "ramp", "hold", "pulse")
 """What can be put into a track at a moment."""

@@ -13,9 +13,10 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import state
 from oak_sled.core.results.record import Layout, Record, Recorder
 from oak_sled.core.results.run import Run, explain_divergence, stopped_at_nonsense
-from oak_sled.core.yard.craft import Channel, Craft
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.core.yard.event import MOST_EVENTS, Event
-from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track
 
 LONGEST_S = 7200.0
 """A drive that is kept as a drill is at most this long."""

@@ -15,7 +15,7 @@ from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.results import comfort, flights, launches, meetings, motion, rides, rolling
 from oak_sled.core.results.measure import Measure, declared_in
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.yard import Drill, Target
+from oak_sled.core.yard.drill import Drill, Target
 
 MEASURES = declared_in(motion, meetings, launches, rides, rolling, comfort)
 _BY_NAME = {known.name: known for known in MEASURES}

@@ -14,8 +14,8 @@ import numpy as np
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import measures
 from oak_sled.core.study import spread
+from oak_sled.core.yard.drill import Drill, Target
 from oak_sled.core.yard.spreads import Spread
-from oak_sled.core.yard.yard import Drill, Target
 
 DARKEST, LIGHTEST = 18.0, 90.0
 """Lightness L* of the ends of the scale."""

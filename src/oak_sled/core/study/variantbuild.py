@@ -17,7 +17,7 @@ from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Drill
+from oak_sled.core.yard.drill import Drill
 
 COPIED = ("crafts", "parts", "channels", "events", "supports", "drill")
 """Arrays of a world that a run or a patch writes into."""

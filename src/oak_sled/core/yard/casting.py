@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from oak_sled.core.yard.craft import Channel, Craft
-from oak_sled.core.yard.yard import Drill, Member
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Member
 
 GAP = 1.5
 """m between the sides of crafts that are put beside one another."""

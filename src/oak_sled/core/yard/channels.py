@@ -6,8 +6,11 @@ from typing import Any
 
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.yard import renaming
-from oak_sled.core.yard.craft import Channel, Craft, free_name
-from oak_sled.core.yard.yard import Drill, Track, Yard
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Track
+from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.yard import Yard
 
 
 def with_channel(yard: Yard, craft: Craft) -> tuple[Yard, str]:

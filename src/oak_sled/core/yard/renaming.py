@@ -7,8 +7,10 @@ from typing import Any
 
 from oak_sled.core.base import document
 from oak_sled.core.base.faults import refuse
+from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Drill, Ground, Yard
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Yard
 
 KINDS = {"blocks": "block", "materials": "material", "layers": "layer"}
 """The fields of a ground whose members are named elsewhere, and as what; see `document.reference`."""

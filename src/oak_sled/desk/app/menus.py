@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from oak_sled.core.project import blank, demos
 from oak_sled.core.yard import casting
-from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.yard import TICK_RATES
 from oak_sled.desk.app.commands import COMMANDS, GROUPS
 from oak_sled.desk.widgets import theme

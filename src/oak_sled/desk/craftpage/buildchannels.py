@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.yard import channels
-from oak_sled.core.yard.craft import Channel, Craft, Stays
+from oak_sled.core.yard.channel import Channel, Stays
+from oak_sled.core.yard.craft import Craft
 from oak_sled.desk.drawing.numberpanel import NumberPanel
 from oak_sled.desk.driving.drive import key_name
 from oak_sled.desk.work.session import Session

@@ -12,7 +12,10 @@ from oak_sled.core.geometry.terrain import Direction
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.yard import channels
-from oak_sled.core.yard.craft import Body, Channel, Craft, free_name
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.craftpage.buildchannels import show_channel
 from oak_sled.desk.craftpage.buildplan import BuildPlan
 from oak_sled.desk.drawing.drawingpage import DrawingPage

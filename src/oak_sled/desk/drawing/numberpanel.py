@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, 
 from oak_sled.core.base import document
 from oak_sled.core.base.dial import Dial, dials
 from oak_sled.core.parts.common import Part
-from oak_sled.core.yard.craft import Body
+from oak_sled.core.yard.body import Body
 from oak_sled.desk.drawing import sessiondial
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.dialwidget import DialWidget

@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.assembly import tracks
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.project import inputs
-from oak_sled.core.yard.craft import Channel
-from oak_sled.core.yard.yard import Drill, Knot, Track
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.drill import Drill, Knot, Track
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.session import Session
 

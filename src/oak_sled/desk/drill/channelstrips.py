@@ -13,8 +13,8 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.project import inputs
-from oak_sled.core.yard.craft import Channel
-from oak_sled.core.yard.yard import MOST_KNOTS, Drill, Knot, Track
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.drill import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.desk.drawing.grid import ARROWS
 from oak_sled.desk.drill.channelpaint import (
     AXIS,

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 from oak_sled.core.base.dial import dials
 from oak_sled.core.project import inputs
 from oak_sled.core.yard import casting
-from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.drill import Drill, End, Track
 from oak_sled.core.yard.event import SAYS, Event, What
-from oak_sled.core.yard.yard import Drill, End, Track
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips

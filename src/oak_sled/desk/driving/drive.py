@@ -15,9 +15,10 @@ from oak_sled.core.project.live import LiveDrive, all_raw_values
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.event import Event
-from oak_sled.core.yard.yard import Drill
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.work.session import Session
 
 FRAME_MS = 16

@@ -14,9 +14,9 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.parts.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
 from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import BUILT_IN, TIMBER, Block, Material, Pair
-from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.yard import Gate, Ground, Wall
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drawing.numberpanel import choices_of
 from oak_sled.desk.ground.groundplan import GroundPlan, item_fields

@@ -11,8 +11,8 @@ from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
 from oak_sled.core.base import units
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.yard import Gate, Ground
 from oak_sled.desk.ground.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.planpaint import BLOCK_INKS

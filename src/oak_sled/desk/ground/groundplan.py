@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.yard import Gate, Ground, Wall
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.ground import groundpaint
 from oak_sled.desk.ground.groundsection import SECTION, Item, Section, heading_of, size_of

@@ -14,8 +14,8 @@ from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.yard import Gate, Ground, Wall
 from oak_sled.desk.widgets import theme
 
 Item = Block | Wall | Gate | Patch | Relief | Joint

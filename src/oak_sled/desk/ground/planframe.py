@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.ground.groundsection import SECTION, Item, size_of
 
 

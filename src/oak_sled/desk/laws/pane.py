@@ -11,8 +11,9 @@ from oak_sled.core.advice.laws import Candidate
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Craft, free_name
+from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.law import Law
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.laws.chart import LawChart
 from oak_sled.desk.laws.editor import FormulaEditor
 from oak_sled.desk.laws.rows import LawRow

@@ -23,7 +23,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import measures
 from oak_sled.core.study import maps, spread, variants
-from oak_sled.core.yard.craft import free_name
+from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.spreads import Scatter, Spread, SpreadAxis, SpreadCard, SpreadResults
 from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.spread import exports, menus

@@ -7,7 +7,7 @@ import numpy as np
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.widgets import theme
 
 MOST_HEIGHTS = 4000

@@ -16,7 +16,10 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.project import curvesharing
 from oak_sled.core.results import traces
-from oak_sled.core.yard.craft import Body, Channel, Craft, free_name
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.strips import partmenu
 from oak_sled.desk.strips.meter import show_meter
 from oak_sled.desk.strips.references import Names

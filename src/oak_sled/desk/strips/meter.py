@@ -13,7 +13,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import Body
+from oak_sled.core.yard.body import Body
 from oak_sled.desk.widgets import theme
 
 

@@ -8,8 +8,9 @@ from typing import Any
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.layer import BUILT_IN_LAYERS
 from oak_sled.core.yard.block import BUILT_IN
-from oak_sled.core.yard.craft import Body, Craft
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.ground import Ground
 
 COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(range(1, 9))}
 """Whole numbers that a part is given by choice."""

@@ -17,7 +17,7 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.yard.block import TIMBER
-from oak_sled.core.yard.craft import Body
+from oak_sled.core.yard.body import Body
 from oak_sled.desk.strips.gripcurve import GripCurve
 from oak_sled.desk.strips.meter import Meter
 from oak_sled.desk.strips.references import Names

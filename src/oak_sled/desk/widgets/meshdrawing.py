@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body
+from oak_sled.core.yard.body import Body
 from oak_sled.desk.widgets import theme
 
 VIEWS = ((0, 1, "from above"), (0, 2, "from the right"))

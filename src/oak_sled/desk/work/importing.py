@@ -21,7 +21,8 @@ from oak_sled.core.files import mesh_file, picture
 from oak_sled.core.geometry import hulls
 from oak_sled.core.geometry.terrain import Direction, LengthUnit, Mesh, Relief
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.craft import Body, free_name
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.work.session import Session
 
 SIDES = ("length", "width", "height")

@@ -11,7 +11,9 @@ from oak_sled.core.parts.context import Setting
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Drill, Ground, Yard
+from oak_sled.core.yard.drill import Drill
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.work.jobs import Worker
 from oak_sled.desk.work.shown import Shown
 

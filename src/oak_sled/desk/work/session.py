@@ -25,7 +25,8 @@ from oak_sled.core.project.memory import BUDGET
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard import casting
-from oak_sled.core.yard.yard import Drill, Yard
+from oak_sled.core.yard.drill import Drill
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.work.background import Background, Task
 from oak_sled.desk.work.cards import Shelf
 from oak_sled.desk.work.history import History, Step

@@ -16,7 +16,7 @@ from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import MOTION
 from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import meshes
 

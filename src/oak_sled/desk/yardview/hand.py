@@ -20,8 +20,8 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.craft import free_name
 from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import arrows, freight

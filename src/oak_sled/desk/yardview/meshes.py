@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from oak_sled.core.base.arrays import Floats, Ints
 from oak_sled.core.geometry import ribbon
-from oak_sled.core.yard.yard import Gate, Ground
+from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.desk.widgets import theme
 
 Rgb = tuple[float, float, float]

@@ -28,7 +28,7 @@ from PyQt6.QtGui import QImage
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import craftmesh, freight, looks, meshes
 from oak_sled.desk.yardview.camera import Camera

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.base.arrays import Floats, Ints
-from oak_sled.core.yard.yard import Ground
+from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.looks import CONE
 

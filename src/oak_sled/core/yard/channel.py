@@ -1,0 +1,44 @@
+"""The document of a channel: keys, and how raw input becomes a value."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen, name_field
+
+Stays = Literal["no", "lever", "toggle", "selector"]
+"""What a channel does without input."""
+
+
+class Channel(Frozen):
+    """A control input: its keys, and how a raw key becomes a value."""
+
+    id: str = name_field("the name by which parts and drills refer to this channel")
+    title: str = Field("", max_length=60, description="display name")
+    two_sided: bool = Field(True, description="-1 to 1, or 0 to 1")
+    plus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it up")
+    minus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it down")
+    dead_zone: float = dial(0.0, "", "dead zone: input below it counts as 0", low=0.0, high=0.95, slider=(0.0, 0.5))
+    exponent: float = dial(
+        1.0, "", "response: above 1 is finer near the middle", low=0.1, high=10.0, slider=(0.3, 4.0), scale="log"
+    )
+    rise: float = dial(
+        8.0, "1/s", "rate at which it rises", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
+    )
+    fall: float = dial(
+        8.0, "1/s", "rate at which it returns to 0", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
+    )
+    stays: Stays = Field("no", description="without input: returns to 0, or stays: a lever, a toggle, a selector")
+    notches: int = Field(3, ge=2, le=24, description="positions of a selector")
+    start: float = dial(0.0, "", "value at the start of a lever, toggle or selector", low=-1.0, high=1.0)
+
+    @property
+    def least_input(self) -> float:
+        """The least raw input it takes: what stays is moved back by input the other way."""
+        return -1.0 if self.two_sided or self.stays != "no" else 0.0
+
+    @property
+    def heading(self) -> str:
+        """What it is called on the desk."""
+        return self.title or self.id.replace("_", " ")

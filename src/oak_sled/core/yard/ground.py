@@ -1,0 +1,157 @@
+"""The document of a ground: surface, air and gravity, walls, gates, and the bodies on it."""
+
+from collections.abc import Collection
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen, name_field, reference
+from oak_sled.core.base.faults import close_match
+from oak_sled.core.geometry import terrain
+from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.kernel.surface import MOST_PATCHES
+from oak_sled.core.parts import layer
+from oak_sled.core.parts.layer import Layer, LayerPair
+from oak_sled.core.yard.block import BUILT_IN, Block, Material, Pair
+from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.naming import unique
+
+FAR = 2.0
+"""Half the side of a sloping plane, as a share of the length and width of its ground: it goes on past the edges."""
+
+
+class Wall(Frozen):
+    """An upright box that no craft passes."""
+
+    id: str = name_field("its name")
+    layer: str = reference("layer", "the collision layer; empty: ground")
+    x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    heading_deg: float = dial(0.0, "°", "direction of its length", low=-360.0, high=360.0)
+    length: float = dial(10.0, "m", "length", low=0.01, high=1e5)
+    width: float = dial(0.8, "m", "thickness", low=0.01, high=1e4)
+    height: float = dial(1.0, "m", "height above the ground", low=0.01, high=1e4)
+
+
+class Gate(Frozen):
+    """A line between two poles, passed in the direction of its heading."""
+
+    id: str = name_field("its name")
+    x: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    y: float = dial(0.0, "m", "middle", low=-1e5, high=1e5)
+    heading_deg: float = dial(0.0, "°", "heading in which it is passed", low=-360.0, high=360.0)
+    width: float = dial(4.0, "m", "distance between its poles", low=0.1, high=1e3)
+
+
+OF_SURFACES = ("materials", "pairs", "layers", "layer_pairs")
+"""Lists of a ground that say what surfaces and layers are, and put nothing on it."""
+
+
+class Ground(Frozen):
+    """A place to test on: level ice with walls, gates, air and edges."""
+
+    id: str = name_field("the name by which drills refer to this ground")
+    title: str = Field("", max_length=60, description="display name")
+    gravity: float = dial(9.80665, "m/s2", "gravity", low=0.0, high=1e3, slider=(0.0, 30.0))
+    air_density: float = dial(1.34, "kg/m3", "density of the air", low=0.0, high=1e3, slider=(0.0, 2.0))
+    wind_speed: float = dial(0.0, "m/s", "speed of the wind", low=0.0, high=300.0, slider=(0.0, 30.0))
+    wind_to_deg: float = dial(0.0, "°", "direction the wind blows to", low=-360.0, high=360.0)
+    grip: float = dial(1.0, "", "factor on all grip and sliding resistance", low=0.0, high=10.0, slider=(0.0, 2.0))
+    edges: Literal["open", "wrap", "wall", "return"] = Field("open", description="behaviour at the edge")
+    length: float = dial(400.0, "m", "size from west edge to east edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
+    width: float = dial(200.0, "m", "size from south edge to north edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
+    middle_x: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
+    middle_y: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
+    walls: tuple[Wall, ...] = Field((), max_length=500, description="walls")
+    gates: tuple[Gate, ...] = Field((), max_length=500, description="gates in the order in which they are passed")
+    floor: bool = Field(True, description="whether the ground is solid for crafts with free height")
+    tilt_deg: float = dial(0.0, "°", "slope of the ground, about its middle", low=0.0, high=55.0, slider=(0.0, 30.0))
+    rises_to_deg: float = dial(0.0, "°", "heading in which a sloping ground rises", low=-360.0, high=360.0)
+    friction: float = dial(0.08, "", "friction coefficient of the ground", low=0.0, high=10.0, slider=(0.0, 1.5))
+    bounce: float = dial(0.0, "", "coefficient of restitution of the ground", low=0.0, high=1.0)
+    materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
+    pairs: tuple[Pair, ...] = Field((), max_length=500, description="material pair overrides")
+    blocks: tuple[Block, ...] = Field((), max_length=900, description="bodies on it")
+    joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
+    layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
+    layer_pairs: tuple[LayerPair, ...] = Field(
+        (),
+        max_length=500,
+        description="layer pairs that only report or ignore each other; all others collide",
+    )
+    patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="surface patches")
+    relief: Relief | None = Field(None, description="uneven ground from a picture")
+
+    def bare(self) -> Self:
+        """The level part of it with nothing on it, open at its edges: the same air, gravity and surface."""
+        fields = type(self).model_fields.items()
+        empty = {name: of.default for name, of in fields if of.default in ((), None) and name not in OF_SURFACES}
+        return self.replace(**empty, tilt_deg=0.0, edges="open")
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        if self.is_known_whole():
+            return self
+        unique("walls", self.walls)
+        unique("gates", self.gates)
+        unique("materials", self.materials)
+        unique("pairs", self.pairs)
+        unique("blocks", self.blocks)
+        unique("patches", self.patches)
+        unique("joints", self.joints)
+        unique("layers", self.layers)
+        unique("layer_pairs", self.layer_pairs)
+        layered = [(f"blocks.{one.id}.layer", one.layer) for one in self.blocks if one.layer]
+        layered += [(f"walls.{one.id}.layer", one.layer) for one in self.walls if one.layer]
+        layer.check(self.layers, self.layer_pairs, layered)
+        if self.is_tilted and self.edges == "wrap":
+            raise ValueError("edges: a ground that slopes cannot wrap (open, wall or return, or tilt_deg 0)")
+        own = [material.id for material in self.materials]
+        for name in set(own) & set(BUILT_IN):
+            raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")
+        names = [*BUILT_IN, *own]
+        used = [(f"blocks.{one.id}.material", one.material) for one in self.blocks if one.material]
+        used += [(f"pairs.{pair.id}", name) for pair in self.pairs for name in (pair.one, pair.other)]
+        for where, name in used:
+            if name not in names:
+                raise ValueError(f"{where}: there is no material {name!r} ({close_match(name, names)})")
+        return self.found_whole()
+
+    @property
+    def heading(self) -> str:
+        """What the ground is called."""
+        return self.title or self.id.replace("_", " ")
+
+    @property
+    def is_tilted(self) -> bool:
+        """Whether its surface is a sloping plane."""
+        return self.floor and self.tilt_deg > 0.0
+
+    @property
+    def is_level(self) -> bool:
+        """Whether its surface is the level plane at height 0."""
+        return self.floor and self.tilt_deg == 0.0
+
+    def slope(self) -> terrain.Slope | None:
+        """Its sloping plane; None where it has none."""
+        if not self.is_tilted:
+            return None
+        far = FAR * (self.length + self.width)
+        return terrain.Slope(self.middle_x, self.middle_y, far, self.tilt_deg, self.rises_to_deg)
+
+    def with_whole_joints(self, crafts: Collection[str]) -> Self:
+        """The ground without the joints whose bodies are no longer there. crafts : ids of those of the yard."""
+        there = {"", *crafts, *(block.id for block in self.blocks)}
+        left = tuple(joint for joint in self.joints if joint.one in there and joint.other in there)
+        return self if left == self.joints else self.replace(joints=left)
+
+    def edges_at(self) -> tuple[float, float, float, float]:
+        """(least x, least y, greatest x, greatest y), m."""
+        half_length, half_width = 0.5 * self.length, 0.5 * self.width
+        return (
+            self.middle_x - half_length,
+            self.middle_y - half_width,
+            self.middle_x + half_length,
+            self.middle_y + half_width,
+        )
