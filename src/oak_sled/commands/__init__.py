@@ -1,0 +1,1 @@
+"""The commands of the command line, by what they are about."""

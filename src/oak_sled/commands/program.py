@@ -1,0 +1,83 @@
+"""Commands about the program: the window, the benchmark, pictures, the soak test, the kernel."""
+
+from __future__ import annotations
+
+import signal
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from oak_sled.commands.shared import (
+    app,
+    warm,
+)
+
+
+@app.command("open")
+def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAME")] = "") -> int:
+    """Open the desktop program."""
+    from oak_sled.desk.app import start
+
+    signal.set_wakeup_fd(-1)  # a window ends its runs by itself
+    return start.run(yard)
+
+
+@app.command()
+def bench(
+    quick: Annotated[bool, typer.Option(help="shorter, for a look")] = False,
+    no_window: Annotated[bool, typer.Option("--no-window", help="leave out what needs the window")] = False,
+) -> None:
+    """Run the benchmark: each figure a ratio against something measured in the same run."""
+    from oak_sled.bench import report
+
+    warm()
+    report.print_all(quick=quick, window=not no_window)
+
+
+@app.command()
+def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) -> int:
+    """Write every main view from demo data as a 1280x800 PNG."""
+    from oak_sled.desk.trials import shots as pictures
+
+    return pictures.shots(Path(folder))
+
+
+@app.command()
+def tour(folder: Annotated[str, typer.Argument(help="where the pictures go")] = "demo-pictures") -> int:
+    """Take the window through the demo by itself and print the measures (as `make demo` does without a display)."""
+    from oak_sled.desk.app import program
+
+    return program.tour(Path(folder))
+
+
+@app.command()
+def soak(
+    minutes: Annotated[float, typer.Option(min=0.05, max=10000.0, help="how long")] = 30.0,
+    actions: Annotated[int, typer.Option(min=0, help="how many actions, in the place of minutes")] = 0,
+    seed: Annotated[int, typer.Option(help="of the order of the actions")] = 1,
+    pictures: Annotated[str, typer.Option(help="folder for pictures of stale pixels")] = "",
+) -> int:
+    """Use the window at random: tracebacks, stalls, growth of memory, stale pixels; exit status 1 if there were any."""
+    from oak_sled.desk.trials import soak as test
+
+    return test.soak(minutes, seed, Path(pictures) if pictures else None, actions)
+
+
+@app.command("compile")
+def compile_kernel() -> None:
+    """Compile the simulation kernel in advance, as the set-up does."""
+    from oak_sled.core.compiler.kernel import PROGRAM
+    from oak_sled.core.project import warmup
+
+    if PROGRAM.is_ready():
+        print("kernel: already compiled")
+        return
+
+    def say(symbol: str, done: int, of: int) -> None:
+        if not symbol.startswith("door."):
+            print(f"kernel: {symbol.rpartition('.')[0]}", flush=True)
+
+    PROGRAM.on_progress = say
+    seconds = warmup.compile_all()
+    print(f"kernel: compiled in {seconds:.1f} s of computing")

@@ -1,0 +1,129 @@
+"""What every command shares: the application, how a yard is named and changed, and where output goes."""
+
+from __future__ import annotations
+
+import re
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from oak_sled import terminal
+from oak_sled.core.base.faults import Fault, Refused, refuse
+
+app = typer.Typer(
+    help="Oak Sled: a test bench for force-driven movement in games.",
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+)
+
+
+def complete_yard(begun: str) -> list[str]:
+    """Demo yards and yard files that begin so, for the completion of a shell."""
+    from oak_sled.core.project.demos import DEMOS
+
+    folder = Path(begun).parent
+    files = [str(one) for one in sorted(folder.glob("*")) if one.is_dir() or one.suffix == ".json"]
+    return [one for one in (*(f"demo:{name}" for name in DEMOS), *files) if one.startswith(begun)]
+
+
+YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME", autocompletion=complete_yard)]
+
+
+SetOption = Annotated[
+    list[str] | None,
+    typer.Option("--set", help="set a parameter, e.g. PATH=0.9kN (repeatable)", metavar="PATH=VALUE"),
+]
+
+
+def load_yard(where: str) -> Any:
+    """The yard that an argument names."""
+    from oak_sled.core.project import demos
+
+    notices: list[str] = []
+    yard = demos.open_yard(where, notices.append)
+    for line in notices:
+        print(f"oak-sled: {where}: {line}", file=sys.stderr)
+    return yard
+
+
+def with_sets(yard: Any, sets: list[str] | None) -> Any:
+    """The yard with every --set applied; all faults are said together."""
+    faults: list[Fault] = []
+    changes: list[tuple[str, Any]] = []
+    for entry in sets or []:
+        path, equals, value = entry.partition("=")
+        try:
+            if not equals:
+                raise refuse(
+                    f"--set {entry}", "has no value", "PATH=VALUE, such as crafts.fan_sled.parts.fan.thrust=900"
+                )
+            changes.append((path.strip(), _setting(yard, path.strip(), value.strip())))
+        except Refused as refused:
+            faults.extend(refused.faults)
+    try:
+        yard = yard.edit_all(changes) if changes else yard
+    except Refused as refused:
+        faults.extend(refused.faults)
+    if faults:
+        raise Refused(faults)
+    return yard
+
+
+def _setting(yard: Any, path: str, text: str) -> Any:
+    """A value as it is written on the command line: a number with its unit, a word, true or false, or a list."""
+    if text in ("true", "false"):
+        return text == "true"
+    if text.startswith("["):
+        from oak_sled.core.files import yard_json
+
+        try:
+            return yard_json.parse(text, path)
+        except Refused as refused:
+            what = refused.faults[0].what
+            raise refuse(
+                path, f"{text[:60]} is not a list: {what}", 'a list as JSON has it, such as ["z","roll"]'
+            ) from None
+    from oak_sled.core.base import document
+
+    return text if document.dial_at(yard, path) is None else document.read_at(yard, path, text)
+
+
+def read_rates(text: str) -> list[int]:
+    """Tick rates, "120" or "60,120,240"; empty: none is asked for. Raises `Refused`."""
+    rates = []
+    for word in text.split(",") if text else []:
+        if not re.fullmatch("[0-9]{1,6}", word.strip()):
+            raise refuse("--ticks", f"{word.strip()!r} is not a tick rate", "20 to 2000, or several such as 60,120,240")
+        rates.append(int(word))
+    return rates
+
+
+def warm() -> None:
+    """Has the kernel say so where it has to be compiled."""
+    from oak_sled.core.compiler.kernel import PROGRAM
+
+    def say(symbol: str, done: int, of: int) -> None:
+        PROGRAM.on_progress = None
+        print("oak-sled: first run: compiling the simulation kernel (some seconds)...", file=sys.stderr, flush=True)
+
+    PROGRAM.on_progress = say
+
+
+def check_outputs(yard: str, outputs: dict[str, str | None]) -> None:
+    """Refuses what cannot be written, or would take the place of the yard or of another output, before anything is
+    computed. outputs : files by their options."""
+    from oak_sled.core.base import disk
+
+    given = None if yard.startswith("demo:") or yard == terminal.STREAM else Path(yard)
+    files = {option: None if file is None else terminal.path_of(file) for option, file in outputs.items()}
+    disk.check_outputs(files, {"the yard": given})
+
+
+def asked_job(yard: Any, craft: str, drill: str, ticks: int) -> Any:
+    from oak_sled.core.assembly.jobs import job_of
+
+    if ticks:
+        yard = yard.edit("ticks", ticks)
+    return job_of(yard, yard.drill(drill) if drill else None, craft)
