@@ -94,9 +94,9 @@ def test_what_a_mesh_names_beside_it_comes_through_the_same_door(tmp_path, besid
 
 
 OWN = {
-    "core/files/disk.py": "the door itself",
-    "core/files/private_folder.py": "a door with more checks: compiled code",
-    "desk/autosave.py": "locks, of which nothing is read",
+    "core/base/disk.py": "the door itself",
+    "core/base/private_folder.py": "a door with more checks: compiled code",
+    "desk/work/recovery.py": "locks, of which nothing is read",
     "core/project/demos.py": "demos are part of the program",
     "core/compiler/source.py": "sources of the kernel, which are run",
     "core/compiler/machine.py": "the system says what the processor has",
