@@ -207,11 +207,11 @@ def test_a_heavy_ground_says_what_costs_most():
     assert cost.is_heavy(job, 3.0 * job.dt)
     loose = sum(one.moves == "free" for one in job.ground.blocks)
     what, saved = cost.heaviest(job, cost.tick_seconds(made))
-    assert what == f"{loose} loose blocks"
+    assert what == f"{loose} dynamic blocks"
     assert saved > 0.0
     told = cost.caution_of(job, 2.0 * job.dt)
     assert "17 ms a tick; driving runs at 0.5 of real time" in told.says
-    assert "loose blocks" in told.helps
+    assert "dynamic blocks" in told.helps
     assert "fewer than 120 ticks/s" in told.helps
 
 

@@ -146,7 +146,7 @@ def test_a_poke_into_nothing_says_what_to_do(window, idle):
     before = window.session.yard
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=QPoint(window.view.width() - 20, 20))
     assert window.session.yard == before
-    assert "press on the craft or a loose block" in window.notice.words.text()
+    assert "press on the craft or a dynamic block" in window.notice.words.text()
 
 
 def test_a_live_drive_is_slung_and_poked_and_kept_as_it_was(window, idle, qtbot):

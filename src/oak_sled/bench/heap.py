@@ -1,4 +1,4 @@
-"""The figures of the contact solver: a heap of loose blocks, and the drills of the quay."""
+"""The figures of the contact solver: a heap of dynamic blocks, and the drills of the quay."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ def heaps(rounds: int) -> float:
     at_200 = float(times[SIZES.index(200)])
     real = 1000.0 / RATE
     line(
-        "200 loose blocks in a heap, a tick",
+        "200 dynamic blocks in a heap, a tick",
         f"{at_200:.1f} ms",
         f"real time {real:.1f} ms",
         at_200 / real,
@@ -156,7 +156,7 @@ def mortar() -> None:
         f"{median:.0f} ms",
         f"drill of {drill.duration:.1f} s",
         median / (drill.duration * 1e3),
-        f"aim 150 ms; 95 % under {tail:.0f} ms; {loose} loose blocks, {min(hits)} to {max(hits)} hits",
+        f"aim 150 ms; 95 % under {tail:.0f} ms; {loose} dynamic blocks, {min(hits)} to {max(hits)} hits",
     )
 
 

@@ -54,4 +54,4 @@ def _watched(job: Job) -> Iterator[Caution]:
     blocks = [one.id for one in bodynames.moving(job.ground)]
     for name in job.drill.watch:
         if name not in blocks:
-            yield _no_target(f"watch {name}", "loose block", name, blocks)
+            yield _no_target(f"watch {name}", "dynamic block", name, blocks)

@@ -170,7 +170,7 @@ def joints_of(job: Job) -> list[tuple[Joint, int, int]]:
 
 
 def watched(job: Job) -> tuple[str, ...]:
-    """The loose blocks whose ledger a run of the job keeps: those that its drill watches."""
+    """The dynamic blocks whose ledger a run of the job keeps: those that its drill watches."""
     loose = [one.id for one in moving(job.ground) if one.moves == "free"]
     return tuple(name for name in dict.fromkeys(job.drill.watch) if name in loose)
 

@@ -200,7 +200,7 @@ class Knockback(Part):
                 "nobody_to_push",
                 "",
                 "no dynamic body here, and a knockback never pushes its own craft",
-                "place a loose block on the ground",
+                "place a dynamic block on the ground",
             )
         for name in self.spares:
             if name not in case.others:

@@ -27,7 +27,7 @@ class SpreadAxis(Frozen):
     low: float = Field(0.0, ge=-1e12, le=1e12, allow_inf_nan=False, description="its first value, in the dial's unit")
     high: float = Field(1.0, ge=-1e12, le=1e12, allow_inf_nan=False, description="its last value")
     count: int = Field(9, ge=1, le=MOST_VALUES, description="how many values")
-    scale: Literal["linear", "log"] = Field("linear", description="even steps, or even factors")
+    scale: Literal["linear", "log"] = Field("linear", description="linear or logarithmic steps")
     listed: tuple[FiniteFloat | str, ...] = Field(
         (), max_length=MOST_VALUES, description="the values one by one, if any"
     )

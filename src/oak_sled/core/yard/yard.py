@@ -104,7 +104,7 @@ class Yard(Frozen):
                 if name not in known and (name or side == "one"):
                     raise ValueError(f"{where}.{side}: there is no body {name!r} ({close_match(name, known)})")
             if not loose.get(joint.one, True):
-                raise ValueError(f"{where}.one: {joint.one!r} does not move (a loose block or a craft)")
+                raise ValueError(f"{where}.one: {joint.one!r} does not move (a dynamic block or a craft)")
 
     def _must_tell(self, where: str, member: Member) -> None:
         channels = [channel.id for channel in self.craft(member.id).channels]

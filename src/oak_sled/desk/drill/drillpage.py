@@ -360,7 +360,7 @@ class DrillPage(DrawingPage):
         numbers.add_note(END_SAYS[item.end])
         wanted = {"duration", "event_time", *(("end_value",) if item.end in ("distance", "stopped") else ())}
         numbers.add_dials(item, path, lambda name: name in wanted)
-        watch = numbers.add_button("", "loose blocks whose flight is measured, side by side")
+        watch = numbers.add_button("", "dynamic blocks whose flight is measured, side by side")
         menu = QMenu(watch)
         menu.aboutToShow.connect(lambda: self._fill_watch(menu))
         watch.setMenu(menu)

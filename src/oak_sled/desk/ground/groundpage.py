@@ -72,7 +72,7 @@ class GroundPage(DrawingPage):
         for name in KINDS:
             menu.addAction(f"{name}: {SAYS[name]}" if name in SAYS else name, lambda name=name: self.add(name))
         menu.addAction(
-            "joint: a ball joint for the loose block that is selected, to a second one or the world", self.add_joint
+            "joint: a ball joint for the dynamic block that is selected, to a second one or the world", self.add_joint
         )
         menu.addSeparator()
         menu.addAction("relief from a grey picture (PNG)...", self.ask_relief)
@@ -118,7 +118,7 @@ class GroundPage(DrawingPage):
         self.plan.choose([f"{field}.{new.id}"])
 
     def add_joint(self) -> None:
-        """Holds the selected loose block to the second one that is selected, or to the world."""
+        """Holds the selected dynamic block to the second one that is selected, or to the world."""
         ground = self.session.ground
         blocks = [item for _, item in self.plan.in_hand() if isinstance(item, Block)]
         loose = [block for block in blocks if block.moves == "free"]

@@ -75,10 +75,10 @@ class AxisBar(QWidget):
             self._word(units.pretty(unit), soft=True)
         self._word("in", soft=True)
         self._entry(number, "count", str(axis.count), 40, name)
-        scale = QPushButton("even factors" if axis.scale == "log" else "even steps")
+        scale = QPushButton("logarithmic" if axis.scale == "log" else "linear")
         scale.setObjectName("quiet")
         scale.setMinimumHeight(24)
-        scale.setToolTip("even steps, or even factors")
+        scale.setToolTip("linear or logarithmic steps")
         other = "linear" if axis.scale == "log" else "log"
         scale.clicked.connect(lambda _=False: self.edited.emit(number, {"scale": other}))
         self._row.addWidget(scale)

@@ -19,7 +19,7 @@ COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(ra
 @dataclass(frozen=True)
 class Names:
     """What a part may refer to by name: channels, knockbacks, what stands on rays, and formulas (with their places) of
-    its craft; loose blocks, materials and layers here."""
+    its craft; dynamic blocks, materials and layers here."""
 
     channels: tuple[str, ...] = ()
     blasts: tuple[str, ...] = ()

@@ -66,7 +66,7 @@ def _shape_of(mesh: Mesh) -> dict[str, Any]:
 
 
 def place_mesh(session: Session, file: Path, x: float, y: float, then: Then = str, **settings: Any) -> None:
-    """Places a closed mesh as a loose block, an open one as ground. It is read beside the window, with its hulls."""
+    """Places a closed mesh as a dynamic block, an open one as ground. It is read beside the window, with its hulls."""
 
     def work() -> Block:
         with _named(file):

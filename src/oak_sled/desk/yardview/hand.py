@@ -78,7 +78,7 @@ class Hand(QObject):
         if self.poking:
             self.grip = self._touched(at, camera, run, row)
             if self.grip is None:
-                self.session.say("poke: press on the craft or a loose block, and drag to set direction and strength")
+                self.session.say("poke: press on the craft or a dynamic block, and drag to set direction and strength")
             return self.grip is not None
         sling = self.sling()
         if sling is None:
