@@ -60,7 +60,7 @@ def heaviest(job: Job, tick_s: float) -> tuple[str, float]:
 def _without(job: Job) -> Iterator[tuple[str, Job]]:
     """Each thing that may cost much, in words, and the job without it."""
     ground = job.ground
-    for moves, words in (("free", "loose"), ("driven", "driven"), ("fixed", "fixed")):
+    for moves, words in (("free", "dynamic"), ("driven", "kinematic"), ("fixed", "static")):
         left = tuple(one for one in ground.blocks if one.moves != moves)
         count = len(ground.blocks) - len(left)
         if count:
