@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
 
 from oak_sled.core.advice import cautions
@@ -334,3 +335,45 @@ def shapes_of_a_wedge():
     corners = np.array([[0, 0, 0], [2, 0, 0], [2, 1, 0], [0, 1, 0], [2, 0, 0.5], [2, 1, 0.5]], float)
     faces = [[0, 2, 1], [0, 3, 2], [1, 2, 5], [1, 5, 4], [0, 4, 5], [0, 5, 3], [0, 1, 4], [3, 5, 2]]
     return corners, np.array(faces)
+
+
+def test_a_channel_is_made_a_toggle_and_then_a_selector_on_the_page(page, window, idle):
+    name = page.craft.channels[0].id
+    page.choose_channel(name)
+
+    def choose(field, words):
+        button = page.numbers.choices[field]
+        next(action for action in button.menu().actions() if action.text() == words).trigger()
+        idle()
+        return next(channel for channel in page.craft.channels if channel.id == name)
+
+    assert choose("stays", "toggle").stays == "toggle"
+    assert "notches" not in page.numbers.choices
+    assert choose("stays", "selector").stays == "selector"
+    assert choose("notches", "5").notches == 5
+    assert page.numbers.choices["notches"].isVisible()
+    window.acts["undo"].trigger()
+    idle()
+    assert next(channel for channel in page.craft.channels if channel.id == name).notches == 3
+
+
+def test_a_toggle_that_is_driven_stays_on_after_the_key_is_up(page, window, idle, qtbot):
+    craft = page.craft
+    toggle = craft.channels[0].replace(stays="toggle", two_sided=False, plus_keys=("W",), minus_keys=())
+    window.session.edit(f"crafts.{craft.id}.channels.{toggle.id}", toggle)
+    idle()
+    window.show_page("Bench")
+    window.set_driving(True)
+    qtbot.waitUntil(lambda: window.session.shown.run.ticks > 5, timeout=10_000)
+    column = f"channel.{toggle.id}"
+    QTest.keyPress(window.view, Qt.Key.Key_W)
+    qtbot.waitUntil(lambda: window.session.shown.run.column(column)[-1] == 1.0, timeout=10_000)
+    QTest.keyRelease(window.view, Qt.Key.Key_W)
+    ticks = window.session.shown.run.ticks
+    qtbot.waitUntil(lambda: window.session.shown.run.ticks > ticks + 20, timeout=10_000)
+    assert window.session.shown.run.column(column)[-1] == 1.0
+    QTest.keyPress(window.view, Qt.Key.Key_W)
+    qtbot.waitUntil(lambda: window.session.shown.run.column(column)[-1] == 0.0, timeout=10_000)
+    QTest.keyRelease(window.view, Qt.Key.Key_W)
+    window.set_driving(False)
+    idle()
