@@ -17,7 +17,7 @@ RECORD = np.dtype([("area", "f8"), ("slope", "f8"), ("stall", "f8"), ("point", "
 
 
 class Fin(Part):
-    """Side force of a thin panel, 1/2 rho v2 A a sin(b), with b the side slip of the air at its mount.
+    """Side force of a thin panel, 1/2 rho v2 A a sin(b), with b the sideslip of the air at its mount.
 
     Past the stall angle the force stays where it was at that angle (flat-plate behaviour; Hoerner,
     Fluid-Dynamic Lift, chapter 3, shows the lift of low-aspect panels flatten like this).

@@ -156,7 +156,7 @@ def peak_slip(run: Run) -> float:
     shows="a run of more than 1 s",
 )
 def held_slip(run: Run) -> float | None:
-    """The greatest side slip that is kept up for a second: the greatest of the least in every second."""
+    """The greatest sideslip that is kept up for a second: the greatest of the least in every second."""
     slips, count = np.abs(traces.values(run, "slip_angle")), int(run.job.ticks)
     if len(slips) <= count:
         return None
@@ -188,7 +188,7 @@ def slide_share(run: Run) -> float | None:
     better="low",
 )
 def regain_time(run: Run) -> float | None:
-    """From the event to the last moment with more than 5 degrees of side slip."""
+    """From the event to the last moment with more than 5 degrees of sideslip."""
     start = _event_row(run)
     slipping = np.flatnonzero(np.abs(traces.values(run, "slip_angle")[start:]) > 5.0)
     if not len(slipping) or slipping[-1] + start >= run.ticks:

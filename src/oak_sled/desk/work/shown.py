@@ -75,7 +75,7 @@ class Shown(QObject):
 
 
 def _resting_time(run: Run) -> float:
-    """A moment worth looking at first: the largest side slip, else the middle."""
+    """A moment worth looking at first: the largest sideslip, else the middle."""
     slip = abs(traces.values(run, "slip_angle"))
     row = int(slip.argmax()) if slip.max() > 3.0 else run.ticks // 2
     return row * run.job.dt

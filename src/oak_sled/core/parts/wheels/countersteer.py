@@ -19,7 +19,7 @@ RECORD = np.dtype([WHEELS, ("count", "i8"), ("share", "f8"), ("most", "f8"), ("f
 
 
 class CounterSteer(OnWheels):
-    """Adds share x the side slip of the craft past a threshold to the angle of its wheels, up to a largest angle."""
+    """Adds share x the sideslip of the craft past a threshold to the angle of its wheels, up to a largest angle."""
 
     TITLE: ClassVar[str] = "Counter-steer"
     EXPLAINS: ClassVar[str] = "aid: turn the wheels toward where the craft slides"
@@ -31,7 +31,7 @@ class CounterSteer(OnWheels):
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     on: Which = Field("front", description="which wheels: all, at one end, on one side, or at one corner")
     share: float = dial(
-        0.6, "", "share of the side slip that it steers", low=0.0, high=2.0, slider=(0.0, 1.0), main=True
+        0.6, "", "share of the sideslip that it steers", low=0.0, high=2.0, slider=(0.0, 1.0), main=True
     )
     most_deg: float = dial(
         25.0,
