@@ -55,7 +55,7 @@ class Watch:
         return worst * 1e3
 
     def is_busy(self) -> bool:
-        """Whether anything is computed, read or written."""
+        """True if anything is computed, read or written."""
         session = self.session
         return session.worker.is_busy or session.loader.is_busy or session.background.is_busy
 

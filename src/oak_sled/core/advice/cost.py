@@ -23,7 +23,7 @@ def tick_seconds(made: Run) -> float:
 
 
 def is_heavy(job: Job, tick_s: float) -> bool:
-    """Whether driving such ticks falls behind real time, or nearly."""
+    """True if driving such ticks falls behind real time, or nearly."""
     return tick_s > HEAVY * job.dt
 
 

@@ -44,7 +44,7 @@ class Candidate:
     part: Part
 
     def is_of(self, part: Part) -> bool:
-        """Whether a part is as this would make it."""
+        """True if a part is as this would make it."""
         return all(getattr(part, name) == value for name, value in self.fields.items())
 
 

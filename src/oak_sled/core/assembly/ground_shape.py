@@ -45,7 +45,7 @@ def _laid(relief: Relief | None, slope: Slope | None, meshes: tuple[Block, ...])
 
 
 def is_uneven(ground: Ground) -> bool:
-    """Whether it slopes, or has a relief, or meshes that are ground."""
+    """True if it slopes, or has a relief, or meshes that are ground."""
     return ground.is_tilted or ground.relief is not None or any(one.is_laid for one in ground.blocks)
 
 

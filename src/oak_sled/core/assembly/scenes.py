@@ -33,7 +33,7 @@ KINDS = {"free": records.FREE, "fixed": records.FIXED, "driven": records.DRIVEN,
 
 
 def can_collide(job: Job) -> bool:
-    """Whether anything can be met in a job: other bodies, or ground by a craft whose height is free."""
+    """True if anything can be met in a job: other bodies, or ground by a craft whose height is free."""
     ground = job.ground
     if (
         ground.blocks

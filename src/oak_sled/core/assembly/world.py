@@ -79,7 +79,7 @@ def compile_laws(job: Job) -> None:
 
 
 def interprets(job: Job) -> bool:
-    """Whether a job that is built now follows a formula that is not compiled."""
+    """True if a job that is built now follows a formula that is not compiled."""
     return not all(lawunits.is_compiled(code) for code in _followed(job))
 
 
@@ -113,7 +113,7 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
 
 
 def _obeys(part: Part, what: str) -> bool:
-    """Whether a part does anything at an event; a trigger of one that does not wait for it is kept for it."""
+    """True if a part does anything at an event; a trigger of one that does not wait for it is kept for it."""
     return what == "trigger" or what in part.OBEYS
 
 

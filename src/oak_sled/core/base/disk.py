@@ -67,7 +67,7 @@ def written(path: Path) -> Iterator[BinaryIO]:
 
 
 def _is_regular(path: Path) -> bool:
-    """Whether a path is a regular file, or would become one."""
+    """True if a path is a regular file, or would become one."""
     if not str(path) or str(path) == ".":
         raise refuse("file", "its name is empty", "the name of a file to write")
     if _STREAM.match(str(path)):
@@ -115,7 +115,7 @@ def check_outputs(outputs: Mapping[str, Path | None], inputs: Mapping[str, Path 
 
 
 def is_same_file(one: Path, other: Path) -> bool:
-    """Whether two paths lead to one file, that is there or not: through links, and by another name of it."""
+    """True if two paths lead to one file, that is there or not: through links, and by another name of it."""
     try:
         return one.samefile(other)
     except OSError:

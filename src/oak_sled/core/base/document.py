@@ -124,7 +124,7 @@ class Frozen(BaseModel):
         return read
 
     def is_known_whole(self) -> bool:
-        """Whether `found_whole` was said of this very document: a validator of the whole need not look again at what
+        """True if `found_whole` was said of this very document: a validator of the whole need not look again at what
         another document takes over as it is."""
         return _WHOLE.get(id(self)) is self
 

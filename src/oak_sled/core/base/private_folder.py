@@ -106,7 +106,7 @@ class PrivateFolder:
             os.close(handle)
 
     def fallen(self) -> bool:
-        """Whether a program fell while it had a mark here."""
+        """True if a program fell while it had a mark here."""
         with self._entered() as folder:
             return any(name.startswith(_MARK) and _is_free(name, folder) for name in os.listdir(folder))
 
@@ -128,7 +128,7 @@ def _check(found: os.stat_result, path: Path) -> None:
 
 
 def _is_free(name: str, folder: int) -> bool:
-    """Whether nobody holds the lock of a mark."""
+    """True if nobody holds the lock of a mark."""
     try:
         handle = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=folder)
     except OSError:

@@ -65,7 +65,7 @@ class Entry:
         self._scalars = [isinstance(one, Scalar) for one in given]
         """Which arguments are handed over as they are."""
         self._plain = isinstance(gives, Tuple) and all(one in (types.FLOAT, types.INT) for one in gives.items)
-        """Whether it gives back a flat tuple of numbers."""
+        """True if it gives back a flat tuple of numbers."""
         self._out: Any = ctypes.c_int64 * max(1, len(self._kinds))
         self._floats: Any = ctypes.c_double * max(1, len(self._kinds))
 

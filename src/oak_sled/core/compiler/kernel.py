@@ -40,7 +40,7 @@ class Kernel(Source):
     """A function of the kernel that Python can call."""
 
     quiet = False
-    """Whether nobody need be told that it is compiled."""
+    """True if nobody need be told that it is compiled."""
 
     def __init__(self, function: Callable[..., Any], always: bool = False, is_unit: bool = False):
         super().__init__(function, always, is_unit)
@@ -134,7 +134,7 @@ class Program:
         self._lock = threading.RLock()
 
     def is_ready(self) -> bool:
-        """Whether `mark_ready` was called for these sources on this machine."""
+        """True if `mark_ready` was called for these sources on this machine."""
         return self.cache.index(f"ready-{self.made_of[:32]}") is not None
 
     def mark_ready(self) -> None:

@@ -155,7 +155,7 @@ Operands = list[str]
 
 
 def _stands_alone(of: Type, arguments: Sequence[tuple[str, Type]]) -> bool:
-    """Whether no other argument of a unit can lie in the same memory: it is a record, and no other is of its kind,
+    """True if no other argument of a unit can lie in the same memory: it is a record, and no other is of its kind,
     holds one of its kind, or is held by it.
 
     Told to LLVM, so that a body, a ledger and a part are not read anew after every write to one of them.
@@ -168,7 +168,7 @@ def _stands_alone(of: Type, arguments: Sequence[tuple[str, Type]]) -> bool:
 
 
 def _holds(outer: Record, inner: Type) -> bool:
-    """Whether a record is of a kind, or has one of that kind in a field, however deep."""
+    """True if a record is of a kind, or has one of that kind in a field, however deep."""
     if outer == inner:
         return True
     fields = [types.of_field(outer.dtype, name)[0] for name in outer.dtype.names or ()]

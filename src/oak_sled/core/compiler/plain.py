@@ -25,7 +25,7 @@ _state = {"on": False}
 
 
 def is_on() -> bool:
-    """Whether kernel functions run as plain Python now."""
+    """True if kernel functions run as plain Python now."""
     return _state["on"]
 
 

@@ -630,7 +630,7 @@ def _inner(value: tree.Expr) -> list[tree.Expr]:
 
 
 def _calls(value: tree.Expr) -> bool:
-    """Whether an expression calls a function of the kernel."""
+    """True if an expression calls a function of the kernel."""
     if isinstance(value, tree.Call | tree.CallAt):
         return True
     return any(_calls(one) for one in _inner(value))

@@ -59,19 +59,19 @@ def sort(order, solids):
 
 @compiled
 def may_move(solid):
-    """Whether it is or can become a body that is pushed."""
+    """True if it is or can become a body that is pushed."""
     return solid.kind == FREE or solid.kind == HUNG
 
 
 @compiled
 def is_met(solid):
-    """Whether anything can touch it at all."""
+    """True if anything can touch it at all."""
     return solid.pieces > 0 and solid.kind != PARKED
 
 
 @compiled
 def overlap(a_low, a_high, b_low, b_high):
-    """Whether two boxes overlap."""
+    """True if two boxes overlap."""
     for i in range(3):  # noqa: SIM110 - the language of the kernel has no any()
         if a_low[i] > b_high[i] or b_low[i] > a_high[i]:
             return False
@@ -80,7 +80,7 @@ def overlap(a_low, a_high, b_low, b_high):
 
 @compiled
 def leaves(solid):
-    """Whether the box of this tick reaches out of the one for which its neighbours are known."""
+    """True if the box of this tick reaches out of the one for which its neighbours are known."""
     for i in range(3):
         if solid.low[i] - solid.feel < solid.near_low[i] or solid.high[i] + solid.feel > solid.near_high[i]:
             return True
@@ -222,7 +222,7 @@ def sweep(scene, dt):
 
 @compiled
 def hangs_by_joint(scene, s, t):
-    """Whether two bodies hang together by a joint: they do not touch each other."""
+    """True if two bodies hang together by a joint: they do not touch each other."""
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         if (joint.a == s and joint.b == t) or (joint.a == t and joint.b == s):
@@ -232,5 +232,5 @@ def hangs_by_joint(scene, s, t):
 
 @compiled
 def young(solid):
-    """Whether it is a shot that has hardly left the muzzle: it does not touch the craft that fired it."""
+    """True if it is a shot that has hardly left the muzzle: it does not touch the craft that fired it."""
     return solid.shot > 0 and solid.age < CLEAR_OF_MUZZLE

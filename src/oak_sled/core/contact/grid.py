@@ -180,7 +180,7 @@ def cells_under(scene, west, south, east, north):
 
 @compiled
 def all_lies_below(scene, west, south, east, north, low):
-    """Whether all triangles that a box from above reaches lie below a height, by the blocks of their cells, m."""
+    """True if all triangles that a box from above reaches lie below a height, by the blocks of their cells, m."""
     first_x, last_x, first_y, last_y = cells_under(scene, west, south, east, north)
     for j in range(first_y >> BLOCK_BITS, (last_y >> BLOCK_BITS) + 1):
         for i in range(first_x >> BLOCK_BITS, (last_x >> BLOCK_BITS) + 1):

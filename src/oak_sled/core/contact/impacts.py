@@ -31,7 +31,7 @@ def touches_after(contact, dt):
 
 @compiled
 def is_blow(contact, speed):
-    """Whether a contact that closes at `speed` m/s along the normal at the end of the tick hits, not only presses."""
+    """True if a contact that closes at `speed` m/s along the normal at the end of the tick hits, not only presses."""
     at_touch = speed - 0.5 * contact.gained
     near = contact.fast == 0 and contact.gap <= TOUCHING
     return near and -at_touch > max(BOUNCING, abs(contact.gained))

@@ -79,7 +79,7 @@ def sink(scene, start, count):
 
 @compiled
 def is_lower(contacts, one, other):
-    """Whether a contact comes before another: by island, by height, then by number."""
+    """True if a contact comes before another: by island, by height, then by number."""
     p, q = contacts[one], contacts[other]
     if p.island != q.island:
         return p.island < q.island

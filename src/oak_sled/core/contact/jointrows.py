@@ -85,7 +85,7 @@ def lay_rows(scene, j, island):
 
 @compiled
 def shares_body(one, other):
-    """Whether two joints hold the same body."""
+    """True if two joints hold the same body."""
     if one.tie_a >= 0 and (one.tie_a == other.tie_a or one.tie_a == other.tie_b):
         return True
     return one.tie_b >= 0 and (one.tie_b == other.tie_a or one.tie_b == other.tie_b)

@@ -146,7 +146,7 @@ def step(scene, island, dt):
 
 @compiled
 def is_calmed(scene, island):
-    """Whether the rest of the tick of an island is done with friction."""
+    """True if the rest of the tick of an island is done with friction."""
     for j in range(scene.joints.shape[0]):  # noqa: SIM110 - the language of the kernel has no any()
         if scene.joints[j].island == island and scene.joints[j].calmed == 1:
             return True
@@ -309,7 +309,7 @@ def solve_alone(scene, island, dt):
 
 @compiled
 def any_of(scene, island):
-    """Whether an island has joints."""
+    """True if an island has joints."""
     for j in range(scene.joints.shape[0]):  # noqa: SIM110 - the language of the kernel has no any()
         if ties.is_of(scene, scene.joints[j], island):
             return True

@@ -43,7 +43,7 @@ def weigh(scene, when):
 
 @compiled
 def is_lifted(scene, island):
-    """Whether last tick's impulses gave the bodies of an island energy."""
+    """True if last tick's impulses gave the bodies of an island energy."""
     return scene.energy[island, 1] > scene.energy[island, 0]
 
 

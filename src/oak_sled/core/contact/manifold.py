@@ -242,7 +242,7 @@ def touch(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, mar
 
 @compiled
 def stands_out(piece, faces, outline, edges, work):
-    """Whether the nearest point of a triangle, in row 17, lies only on edges that stand out."""
+    """True if the nearest point of a triangle, in row 17, lies only on edges that stand out."""
     first = faces[piece.first_face].first
     n = faces[piece.first_face].normal
     bit = 1

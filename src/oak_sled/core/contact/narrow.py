@@ -67,7 +67,7 @@ def collide_pair(scene, s, t, dt):
 
 @compiled
 def is_overlapped(scene, found):
-    """Whether one of the points found lies inside the other piece."""
+    """True if one of the points found lies inside the other piece."""
     for k in range(found):  # noqa: SIM110 - the language of the kernel has no any()
         if scene.work[manifold.GAPS + k, 0] <= 0.0:
             return True
@@ -152,7 +152,7 @@ def collide_triangles(scene, s, dt, since):
 
 @compiled
 def hangs_over(scene, one, dt):
-    """Whether all triangles round a solid lie below it: its box, wider by no less than `reach_of` the ground, holds all
+    """True if all triangles round a solid lie below it: its box, wider by no less than `reach_of` the ground, holds all
     of its pieces with their margins."""
     low, high, v = one.low, one.high, one.velocity
     margin = MARGIN + dt * (abs(v[0]) + abs(v[1]) + abs(v[2]) + FASTEST_TURNING)
@@ -201,7 +201,7 @@ def height_over(low, triangle):
 
 @compiled
 def beyond_face(scene, piece, solid, triangle, margin):
-    """Whether a triangle of the ground lies farther than `margin` beyond one of the faces of a piece, so that they do
+    """True if a triangle of the ground lies farther than `margin` beyond one of the faces of a piece, so that they do
     not touch: quickly told, where most triangles near a wide hull do not."""
     c, place = triangle.corners, (solid.position[0], solid.position[1], solid.position[2])
     a = spatial.to_craft(solid.axes, (c[0, 0] - place[0], c[0, 1] - place[1], c[0, 2] - place[2]))

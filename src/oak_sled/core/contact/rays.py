@@ -169,7 +169,7 @@ def touched(scene, layer, origin, way, reach, radius, seen):
 
 @compiled
 def passes_near(solid, origin, way, reach, radius):
-    """Whether a ray of that radius comes into the ball round a solid, and into the box round one that never moves."""
+    """True if a ray of that radius comes into the ball round a solid, and into the box round one that never moves."""
     if solid.kind == FIXED:
         for i in range(3):
             end = origin[i] + reach * way[i]

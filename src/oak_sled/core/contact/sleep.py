@@ -21,7 +21,7 @@ from oak_sled.core.kernel import spatial
 
 @compiled
 def is_slow(one):
-    """Whether a body is slow, and has been no faster or slower since it was first: what is accelerated slides on."""
+    """True if a body is slow, and has been no faster or slower since it was first: what is accelerated slides on."""
     if (
         spatial.length(pairs.triple(one.velocity)) >= SLEEP_SPEED
         or spatial.length(pairs.triple(one.spin)) >= SLEEP_SPIN

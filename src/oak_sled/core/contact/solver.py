@@ -95,7 +95,7 @@ def index_contacts(table, before, count):
 
 @compiled
 def is_same(one, other):
-    """Whether two contacts are between the same pieces of the same bodies."""
+    """True if two contacts are between the same pieces of the same bodies."""
     return one.a == other.a and one.b == other.b and one.piece == other.piece and one.key == other.key
 
 
@@ -286,7 +286,7 @@ def push_both(one, other, contact, along, way, across):
 
 @compiled
 def is_idle(contact):
-    """Whether a contact gives nothing so far: of many that are near, only some press."""
+    """True if a contact gives nothing so far: of many that are near, only some press."""
     return contact.push == 0.0 and contact.drag_way == 0.0 and contact.drag_across == 0.0
 
 
@@ -368,7 +368,7 @@ def part(scene, dt):
 
 @compiled
 def is_ball(scene, s):
-    """Whether a body is one ball about its centre of mass."""
+    """True if a body is one ball about its centre of mass."""
     solid = scene.solids[s]
     if s == GROUND or solid.pieces != 1:
         return False
@@ -578,7 +578,7 @@ def accelerate(scene, first, count, share):
 
 @compiled
 def stands(scene, first, last):
-    """Whether no body of an island moves faster than a stack that settles."""
+    """True if no body of an island moves faster than a stack that settles."""
     for j in range(first, last):
         contact = scene.contacts[scene.turns[j]]
         for side in range(2):

@@ -53,7 +53,7 @@ def at_edge(o, d, p, q, radius):
 
 @compiled
 def is_left_of(p, q, n, x):
-    """Whether x lies on the inner side of the edge from p to q of a face with normal n, anticlockwise from outside."""
+    """True if x lies on the inner side of the edge from p to q of a face with normal n, anticlockwise from outside."""
     return spatial.dot(spatial.cross(minus(q, p), minus(x, p)), n) >= -1e-12
 
 

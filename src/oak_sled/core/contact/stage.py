@@ -144,7 +144,7 @@ def wall_impulses(craft, scene):
 
 @compiled
 def is_wall(scene, contact, body):
-    """Whether a contact of a craft is with an upright face of something that never moves."""
+    """True if a contact of a craft is with an upright face of something that never moves."""
     if contact.a != body or contact.b == GROUND or abs(contact.normal[2]) > UPRIGHT:
         return False
     return scene.solids[contact.b].kind == FIXED
@@ -200,7 +200,7 @@ def collect_supports(craft, scene, supports, now):
 
 @compiled
 def touches(contact, now):
-    """Whether something upright is touched: pushed in this tick, or since a tick in which it was."""
+    """True if something upright is touched: pushed in this tick, or since a tick in which it was."""
     if contact.fast == 1:
         return False
     return contact.push > 0.0 or (now.leaning == 1.0 and contact.gap <= TOUCHING)

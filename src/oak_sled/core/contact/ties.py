@@ -37,14 +37,14 @@ def clear_torques(scene):
 
 @compiled
 def holds(scene, joint):
-    """Whether a joint holds: not where it holds a body to itself, nor where all sleeps that it holds."""
+    """True if a joint holds: not where it holds a body to itself, nor where all sleeps that it holds."""
     one, other = scene.solids[joint.a], scene.solids[joint.b]
     return joint.a != joint.b and ((one.kind == FREE and one.asleep == 0) or (other.kind == FREE and other.asleep == 0))
 
 
 @compiled
 def is_near(lever, other):
-    """Whether a lever of the tick before is where it may be expected: no event has turned its body since."""
+    """True if a lever of the tick before is where it may be expected: no event has turned its body since."""
     away, size = 0.0, 0.0
     for i in range(3):
         away += (lever[i] - other[i]) ** 2
@@ -177,7 +177,7 @@ def add_stiffness(m, lever, impulse, scale):
 
 @compiled
 def is_tied(scene, s):
-    """Whether a body is in an island with contacts that has joints."""
+    """True if a body is in an island with contacts that has joints."""
     island = islands.find(scene.roots, s)
     for j in range(scene.joints.shape[0]):
         if scene.joints[j].island == island:
@@ -187,7 +187,7 @@ def is_tied(scene, s):
 
 @compiled
 def is_in(scene, s, island):
-    """Whether a body is in an island."""
+    """True if a body is in an island."""
     while scene.roots[s] != s:
         s = scene.roots[s]
     return s == island
@@ -195,7 +195,7 @@ def is_in(scene, s, island):
 
 @compiled
 def is_of(scene, joint, island):
-    """Whether a joint holds bodies of an island."""
+    """True if a joint holds bodies of an island."""
     return joint.island == island and holds(scene, joint)
 
 
@@ -224,7 +224,7 @@ def end_of(solid, ties, k, lever, dt):
 
 @compiled
 def is_ball(solid):
-    """Whether a body has the same inertia about every axis."""
+    """True if a body has the same inertia about every axis."""
     b = solid.inertia
     return b[0, 0] == b[1, 1] and b[1, 1] == b[2, 2] and b[0, 1] == 0.0 and b[0, 2] == 0.0 and b[1, 2] == 0.0
 

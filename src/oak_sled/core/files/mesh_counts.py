@@ -89,7 +89,7 @@ def _line(content: bytes, place: int) -> int:
 
 
 def _is_binary_stl(content: bytes) -> bool:
-    """Whether the length is that which the count in the head says: text may begin with the same word."""
+    """True if the length is that which the count in the head says: text may begin with the same word."""
     if len(content) < _STL_HEAD:
         return False
     (count,) = struct.unpack_from("<I", content, _STL_HEAD - 4)

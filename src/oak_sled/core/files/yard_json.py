@@ -58,7 +58,7 @@ def _name_of(key: Any, value: Any) -> str:
 
 
 def _is_text(text: str) -> bool:
-    """Whether a text is of whole characters: JSON can name half of one, which no file can hold."""
+    """True if a text is of whole characters: JSON can name half of one, which no file can hold."""
     try:
         text.encode()
     except UnicodeEncodeError:

@@ -53,7 +53,7 @@ def interpreter() -> int:
 
 
 def is_compiled(made: Code) -> bool:
-    """Whether it has a unit of its own."""
+    """True if it has a unit of its own."""
     return made.shape in _compiled
 
 

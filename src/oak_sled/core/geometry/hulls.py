@@ -59,7 +59,7 @@ def bulk(triangles: Floats) -> Bulk:
 
 
 def is_closed(mesh: Mesh) -> bool:
-    """Whether its triangles go along every edge as often one way as the other."""
+    """True if its triangles go along every edge as often one way as the other."""
     corners, faces = _merged(mesh)
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     there = edges[:, 0] * len(corners) + edges[:, 1]

@@ -65,7 +65,7 @@ class Case:
         return 1.0 / self.setting.dt
 
     def sets_off(self, name: str) -> bool:
-        """Whether an event or another part sets off the part of that name."""
+        """True if an event or another part sets off the part of that name."""
         return name in self.triggered or any(name in part.sets_off() for part in self.parts.values())
 
 
@@ -117,30 +117,30 @@ class Part(Frozen):
     """The word that marks the moment its activity rises past EVENT_FROM; empty: none."""
     EVENT_FROM: ClassVar[float] = 0.0
     EVENT_FLASHES: ClassVar[bool] = True
-    """Whether that word stands over the yard view for a moment; not for what FLASH shows as long as it lasts."""
+    """True if that word stands over the yard view for a moment; not for what FLASH shows as long as it lasts."""
     FLASH: ClassVar[str] = ""
     """The word that stands over the yard view while its activity is past EVENT_FROM; empty: none."""
     LIMITS: ClassVar[bool] = False
-    """Whether it is a limit: how long it acted is a trace and a measure, and it pushes nothing by itself."""
+    """True if it is a limit: how long it acted is a trace and a measure, and it pushes nothing by itself."""
     SLIDES: ClassVar[bool] = False
-    """Whether its activity is how far it slides, so that it leaves marks."""
+    """True if its activity is how far it slides, so that it leaves marks."""
     LAUNCHES: ClassVar[bool] = False
-    """Whether a push of it begins a flight of its craft."""
+    """True if a push of it begins a flight of its craft."""
     ANSWERS_WALLS: ClassVar[bool] = False
-    """Whether what upright walls push is booked on its line: one such part a craft."""
+    """True if what upright walls push is booked on its line: one such part a craft."""
     OBEYS: ClassVar[tuple[str, ...]] = ("trigger",)
     """The events of a drill that it obeys."""
     PULLED: ClassVar[bool] = False
-    """Whether its craft is pulled back and released: by its events hold and release, and by hand in the yard view."""
+    """True if its craft is pulled back and released: by its events hold and release, and by hand in the yard view."""
     CURVES: ClassVar[Literal["", "slip", "wheels"]] = ""
     """What its open strip draws: its side force over the slip angle of its craft (see `probe.grip_curve`), or that of
     each of its wheels with a friction circle (see `grips`)."""
     BURSTS: ClassVar[bool] = False
-    """Whether a shot that bursts can set it off."""
+    """True if a shot that bursts can set it off."""
     CHANNEL_GUESS: ClassVar[str] = ""
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
-    """Whether that channel is added to a craft that lacks it, since without one the part would always be full on."""
+    """True if that channel is added to a craft that lacks it, since without one the part would always be full on."""
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = ()
     """Its fields that are curves, each beside one that may name a shared curve of the craft in its place."""
     PLACES: ClassVar[tuple[Place, ...]] = ()
@@ -283,7 +283,7 @@ class Part(Frozen):
             )
 
     def is_triggered(self) -> bool:
-        """Whether an event of a drill that triggers it does something, as it is set."""
+        """True if an event of a drill that triggers it does something, as it is set."""
         return False
 
     def sets_off(self) -> tuple[str, ...]:
@@ -413,7 +413,7 @@ class Part(Frozen):
         return 0.0
 
     def is_unsprung(self) -> bool:
-        """Whether what it stands on has a mass of its own, which follows its craft within a few ticks."""
+        """True if what it stands on has a mass of its own, which follows its craft within a few ticks."""
         return False
 
     def skids(self) -> list[tuple[int, Piece]]:

@@ -47,7 +47,7 @@ def add_pending(total, support, lever):
 
 @compiled
 def leans(body):
-    """Whether a craft may roll or pitch, so that what carries it answers the torque of friction."""
+    """True if a craft may roll or pitch, so that what carries it answers the torque of friction."""
     return body.free_spin[0] + body.free_spin[1] > 0.0
 
 

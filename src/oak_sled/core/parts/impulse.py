@@ -178,7 +178,7 @@ def strength(part, p, now):
 
 @compiled
 def left_by_it(part, memory, now):
-    """Whether it is this impulse that took the craft off the ground: the time of grace is for an edge, not for a second
+    """True if it is this impulse that took the craft off the ground: the time of grace is for an edge, not for a second
     leap. memory 4: one more than the s at which it was given last; 0: never."""
     if part.gate != push.GATE_GROUND or now.on_ground > 0.0 or memory[4] == 0.0:
         return False

@@ -109,7 +109,7 @@ def burst(crafts, parts, c, p, scene, shot_memory, at, facing, nows):
 
 @compiled
 def is_inside(part, away, facing, left, up, size):
-    """Whether a centre of mass, at `away` m from the source, is in the volume."""
+    """True if a centre of mass, at `away` m from the source, is in the volume."""
     if part.volume == BALL:
         return size <= part.reach
     ahead = spatial.dot(away, facing)

@@ -64,7 +64,7 @@ class Push(Part):
     on_release: Release = Field("coast", description="speed aim without input: coast, or stop")
 
     def _waits_for_channel(self) -> bool:
-        """Whether it does nothing at all while its channel rests."""
+        """True if it does nothing at all while its channel rests."""
         return bool(self.channel) and self.timing == "while_held"
 
     def channels_used(self) -> tuple[str, ...]:
@@ -139,7 +139,7 @@ def read_input(channel, p, now):
 
 @compiled
 def allowed(push, now):
-    """Whether the gate of `push` is open in this tick."""
+    """True if the gate of `push` is open in this tick."""
     if push.gate == GATE_GROUND:
         return now.on_ground > 0.0 or now.aloft <= push.grace
     if push.gate == GATE_AIR:

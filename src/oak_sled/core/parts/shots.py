@@ -52,7 +52,7 @@ def dice(seed, number):
 
 @compiled
 def wants_to_fire(part, p, now):
-    """Whether it fires in this tick: at its rate while held, once a press, or when an event says so.
+    """True if it fires in this tick: at its rate while held, once a press, or when an event says so.
 
     Memory 0 is the time at which it is loaded again, so that the rate does not depend on the tick.
     """

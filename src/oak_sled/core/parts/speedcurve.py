@@ -30,7 +30,7 @@ FLAT = (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=1.0, share=1.0))
 
 
 def is_flat(knots: tuple[SpeedKnot, ...]) -> bool:
-    """Whether it is the whole at every speed."""
+    """True if it is the whole at every speed."""
     return all(knot.share == 1.0 for knot in knots)
 
 

@@ -142,7 +142,7 @@ class Thruster(push.Push):
         return () if self.formula else (SHARE_LEFT,)
 
     def bends(self) -> bool:
-        """Whether its thrust changes with speed."""
+        """True if its thrust changes with speed."""
         return bool(self.formula) or not speedcurve.is_flat(self.curve)
 
     def record(self, pack: Pack) -> dict[str, Any]:

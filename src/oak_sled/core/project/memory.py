@@ -82,7 +82,7 @@ class Budget:
         return sum(self._sizes().values())
 
     def fits(self, runs: Iterable[Run], more: int = 0) -> bool:
-        """Whether so many runs, and `more` bytes, may be drawn at once."""
+        """True if so many runs, and `more` bytes, may be drawn at once."""
         return sum({id(made.record): made.nbytes for made in runs}.values()) + more <= self.most
 
     def _sizes(self) -> dict[int, int]:

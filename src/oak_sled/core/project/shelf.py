@@ -40,9 +40,9 @@ class Kept:
         self._made, self._again, self._digest = made, again, digest
         self._lock = threading.Lock()
         self.differs = False
-        """Whether running it again gave another result than was kept."""
+        """True if running it again gave another result than was kept."""
         self.unreadable = False
-        """Whether it was asked for once and could not be had."""
+        """True if it was asked for once and could not be had."""
         self.readings: measures.Readings | None = None
         """What reads its measures as they are asked for, and holds the run as long as not all of them were."""
         self.size = 0
@@ -132,7 +132,7 @@ class Card:
 
     @property
     def unreadable(self) -> bool:
-        """Whether its run was asked for and could not be had."""
+        """True if its run was asked for and could not be had."""
         return self.kept.unreadable
 
     @property

@@ -185,7 +185,7 @@ def _is_there(folder: Path, card: Card) -> bool:
 
 
 def _can_be_had(card: Card) -> bool:
-    """Whether a card can be written to another folder: a damaged record must not keep the yard from being saved.
+    """True if a card can be written to another folder: a damaged record must not keep the yard from being saved.
 
     It stays where it is, and its card says that it cannot be read.
     """

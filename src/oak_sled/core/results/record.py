@@ -34,7 +34,7 @@ class CraftColumns:
     rays: tuple[str, ...] = ()
     tires: tuple[str, ...] = ()
     ledger: bool = True
-    """Whether its ledger stands there."""
+    """True if its ledger stands there."""
 
     @cached_property
     def units(self) -> dict[str, str]:

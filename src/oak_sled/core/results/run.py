@@ -102,7 +102,7 @@ class Run:
 
     @property
     def is_diverged(self) -> bool:
-        """Whether it ended since a number was out of bounds."""
+        """True if it ended since a number was out of bounds."""
         return self.status == state.DIVERGED
 
     @property
@@ -207,7 +207,7 @@ def _overlap(job: Job, scene: Scene) -> tuple[float, str, str] | None:
 
 
 def _is_finite(rows: Floats) -> bool:
-    """Whether no number is NaN or infinite. Their sum tells in a fifth of the time that looking at each takes; no
+    """True if no number is NaN or infinite. Their sum tells in a fifth of the time that looking at each takes; no
     product of vectors, since the library for those has threads of its own, which stand in the way of ours."""
     with np.errstate(all="ignore"):
         return bool(np.isfinite(rows.sum()) or np.isfinite(rows).all())

@@ -98,7 +98,7 @@ def paths_of(job: Job) -> list[tuple[str, float]]:
 
 
 def _unlike(one: float, other: float) -> bool:
-    """Whether two answers contradict each other; NaN contradicts nothing."""
+    """True if two answers contradict each other; NaN contradicts nothing."""
     if np.isnan(one) or np.isnan(other):
         return False
     least, most = sorted((abs(one), abs(other)))

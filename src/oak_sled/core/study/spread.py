@@ -112,7 +112,7 @@ class Gathered:
 
     @property
     def shows_something(self) -> bool:
-        """Whether a run shows any of the measures."""
+        """True if a run shows any of the measures."""
         return bool(np.isfinite(self.values).any())
 
     def close(self) -> None:
@@ -275,7 +275,7 @@ def arrays_of(plan: Spread) -> Floats:
 
 
 def is_current(yard: Yard, plan: Spread) -> bool:
-    """Whether its results are those of the yard as it is now, whatever the varied dials are."""
+    """True if its results are those of the yard as it is now, whatever the varied dials are."""
     return plan.results is not None and plan.results.made_of == digest_of(yard, plan)
 
 

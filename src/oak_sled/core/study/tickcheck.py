@@ -33,7 +33,7 @@ class Reference:
 
     @property
     def settled(self) -> bool:
-        """Whether the error came below the tolerance."""
+        """True if the error came below the tolerance."""
         return self.error <= TOLERANCE
 
 
@@ -85,12 +85,12 @@ class TickCheck:
 
     @property
     def reference_diverged(self) -> bool:
-        """Whether even the reference diverged: it shows no measure."""
+        """True if even the reference diverged: it shows no measure."""
         return all(value is None for value in self.reference.values())
 
     @property
     def settled(self) -> bool:
-        """Whether the error of the reference came below the tolerance."""
+        """True if the error of the reference came below the tolerance."""
         return self.error <= TOLERANCE
 
     @property

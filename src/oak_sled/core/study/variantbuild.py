@@ -39,14 +39,14 @@ class VariantBuild:
         self.supports = world.build(job).supports
         """Before the crafts are put where they start."""
         self.placed = bool(job.ground.joints or bodynames.riders(job))
-        """Whether joints of the scene depend on where its crafts start."""
+        """True if joints of the scene depend on where its crafts start."""
 
     def has_tracks_of(self, job: Job) -> bool:
-        """Whether a job that fits has the inputs of this one."""
+        """True if a job that fits has the inputs of this one."""
         return all(one.tracks == two.tracks for one, two in zip(job.actors, self.job.actors, strict=True))
 
     def fits(self, job: Job) -> bool:
-        """Whether a job differs from this one only in numbers of parts, in where crafts start, and in tracks."""
+        """True if a job differs from this one only in numbers of parts, in where crafts start, and in tracks."""
         mine = self.job
         if (job.ticks, job.integrator, job.substeps) != (mine.ticks, mine.integrator, mine.substeps):
             return False
@@ -60,14 +60,14 @@ class VariantBuild:
 
 
 def _same_drill(one: Drill, other: Drill) -> bool:
-    """Whether two drills differ at most in where crafts start and what their channels get."""
+    """True if two drills differ at most in where crafts start and what their channels get."""
     kept = [name for name in type(one).model_fields if name not in ("start", "tracks", "cast")]
     members = [[member.id for member in drill.cast] for drill in (one, other)]
     return members[0] == members[1] and all(getattr(one, name) == getattr(other, name) for name in kept)
 
 
 def _alike(one: Craft, other: Craft) -> bool:
-    """Whether two crafts differ at most in numbers of parts that nothing but their own records are built from."""
+    """True if two crafts differ at most in numbers of parts that nothing but their own records are built from."""
     if one is other:
         return True
     for name in ("id", "body", "channels", "laws", "numbers", "curves"):
@@ -81,7 +81,7 @@ def _alike(one: Craft, other: Craft) -> bool:
 
 
 def _built_alike(a: Part, b: Part, one: Craft, other: Craft) -> bool:
-    """Whether two parts differ in nothing that stands outside of their own records."""
+    """True if two parts differ in nothing that stands outside of their own records."""
     if type(a) is not type(b) or a.id != b.id or a.ANSWERS_WALLS:
         return False
     if (one.gain_of(a) > 0.0) != (other.gain_of(b) > 0.0) or a.solo != b.solo:

@@ -220,7 +220,7 @@ def check(yard: Yard, plan: Spread) -> list[Measure]:
 
 
 def _is_bound(yard: Yard, path: str) -> bool:
-    """Whether a dial of a part does nothing as the part is set."""
+    """True if a dial of a part does nothing as the part is set."""
     pieces = path.split(".")
     if len(pieces) != 5 or pieces[0] != "crafts" or pieces[2] != "parts":
         return False

@@ -14,7 +14,7 @@ HAIR = 1e-9
 
 @compiled
 def is_due(events, first):
-    """Whether the next event happens in this tick. first : NOW of the first craft, which counts the events."""
+    """True if the next event happens in this tick. first : NOW of the first craft, which counts the events."""
     return first.next_event < events.shape[0] and events[first.next_event].time <= first.time + HAIR
 
 

@@ -17,7 +17,7 @@ WILD = 1e5
 
 @compiled
 def ended(drill, ground, gates, body, now):
-    """Whether the end condition of the drill is met, for the craft under test."""
+    """True if the end condition of the drill is met, for the craft under test."""
     if drill.end_kind == 1:
         return now.moved >= drill.end_value
     if drill.end_kind == 2:
@@ -34,14 +34,14 @@ def ended(drill, ground, gates, body, now):
 
 @compiled
 def is_outside(ground, body):
-    """Whether it is past the edge of the ground."""
+    """True if it is past the edge of the ground."""
     x, y = body.position[0], body.position[1]
     return x < ground.low[0] or x > ground.high[0] or y < ground.low[1] or y > ground.high[1]
 
 
 @compiled
 def is_wild(body):
-    """Whether a number is out of bounds: not finite, or faster than anything means."""
+    """True if a number is out of bounds: not finite, or faster than anything means."""
     total = 0.0
     for i in range(3):
         total += abs(body.velocity[i]) + abs(body.spin[i]) + 1e-3 * abs(body.position[i])
@@ -50,7 +50,7 @@ def is_wild(body):
 
 @compiled
 def is_still(world, scene):
-    """Whether nothing that stands in a row beside the crafts can have changed in this tick: all of it sleeps, none of
+    """True if nothing that stands in a row beside the crafts can have changed in this tick: all of it sleeps, none of
     it tells how many are in it, is a shot, or is watched."""
     if world.calls[COLLIDE] == 0:
         return False
@@ -84,7 +84,7 @@ def tick_into(world, scene, shot_memory, nows, raw, row, substeps, no_ledger):
 
 @compiled
 def is_over(world, scene, nows):
-    """Whether the drill ends with the tick that was done."""
+    """True if the drill ends with the tick that was done."""
     body = scene.solids[world.crafts[0].body]
     step.read_motion(body, nows[0])
     return ended(world.drill[0], world.ground[0], world.gates.shape[0], body, nows[0])
@@ -99,7 +99,7 @@ def begin(world, scene, nows):
 
 @unit
 def is_stopped(word, done):
-    """Whether a run is to end; `done` ticks of it are: see `stopping`. A unit, so that it is asked anew each time: what
+    """True if a run is to end; `done` ticks of it are: see `stopping`. A unit, so that it is asked anew each time: what
     a loop reads by itself may be taken for what nobody else writes."""
     word[1] = done
     return word[0] != 0

@@ -252,7 +252,7 @@ def keep(row, beside, kept, into):
 
 @compiled
 def is_finite(row):
-    """Whether no number of a row is NaN or infinite; four sums, since one waits for itself."""
+    """True if no number of a row is NaN or infinite; four sums, since one waits for itself."""
     a, b, c, d = 0.0, 0.0, 0.0, 0.0
     fours = 4 * (row.shape[0] // 4)
     for k in range(0, fours, 4):

@@ -74,7 +74,7 @@ class Rows:
 
     @property
     def has_beside(self) -> bool:
-        """Whether there is anything beside the crafts."""
+        """True if there is anything beside the crafts."""
         return self.beside.shape[1] > 0
 
     def __len__(self) -> int:

@@ -49,7 +49,7 @@ class Leash:
 
     @property
     def is_stopped(self) -> bool:
-        """Whether `stop` was called."""
+        """True if `stop` was called."""
         return bool(self.word[STOP])
 
     @property

@@ -109,7 +109,7 @@ class Block(Frozen):
 
     @property
     def is_laid(self) -> bool:
-        """Whether it is a part of the ground: a mesh that collides as its triangles."""
+        """True if it is a part of the ground: a mesh that collides as its triangles."""
         return self.shape == "mesh" and self.fit == "triangles"
 
     def fitted(self) -> hulls.Fitted:

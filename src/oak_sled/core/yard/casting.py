@@ -37,7 +37,7 @@ def shared_keys(crafts: Iterable[Craft]) -> dict[str, list[tuple[Craft, Channel]
 
 
 def is_member(drill: Drill, craft: str) -> bool:
-    """Whether a craft is one of the cast beside the craft under test."""
+    """True if a craft is one of the cast beside the craft under test."""
     return any(member.id == craft for member in drill.cast)
 
 

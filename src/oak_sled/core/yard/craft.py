@@ -192,7 +192,7 @@ class Craft(Frozen):
         return part.trim
 
     def can_leave_ground(self) -> bool:
-        """Whether its height is free, so that what carries it is what it touches."""
+        """True if its height is free, so that what carries it is what it touches."""
         return "z" not in self.body.held
 
     def feet(self) -> list[tuple[float, float, float]]:

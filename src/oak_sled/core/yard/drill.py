@@ -106,7 +106,7 @@ class Track(Frozen):
         return self
 
     def __eq__(self, other: object) -> bool:
-        """Whether it says the same. Of very many knots the arrays are compared: one by one they take half a second."""
+        """True if it says the same. Of very many knots the arrays are compared: one by one they take half a second."""
         if self is other or type(other) is not Track:
             return self is other
         if self.knots is not other.knots and min(len(self.knots), len(other.knots)) > MANY:

@@ -48,7 +48,7 @@ class Event(Frozen):
 
     @property
     def aims_at_block(self) -> bool:
-        """Whether its target is a block of the ground; else it is a part of the craft."""
+        """True if its target is a block of the ground; else it is a part of the craft."""
         return self.what in ("drop", "poke")
 
     @property

@@ -125,12 +125,12 @@ class Ground(Frozen):
 
     @property
     def is_tilted(self) -> bool:
-        """Whether its surface is a sloping plane."""
+        """True if its surface is a sloping plane."""
         return self.floor and self.tilt_deg > 0.0
 
     @property
     def is_level(self) -> bool:
-        """Whether its surface is the level plane at height 0."""
+        """True if its surface is the level plane at height 0."""
         return self.floor and self.tilt_deg == 0.0
 
     def slope(self) -> terrain.Slope | None:

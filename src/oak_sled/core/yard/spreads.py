@@ -55,7 +55,7 @@ class SpreadAxis(Frozen):
 
     @property
     def is_range(self) -> bool:
-        """Whether its values are numbers of a stretch, between which others lie."""
+        """True if its values are numbers of a stretch, between which others lie."""
         return not self.listed
 
 

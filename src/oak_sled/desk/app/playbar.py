@@ -161,7 +161,7 @@ class PlayBar(QWidget):
 
     @property
     def is_playing(self) -> bool:
-        """Whether playback goes on."""
+        """True if playback goes on."""
         return self._timer.isActive()
 
     def _tick(self) -> None:

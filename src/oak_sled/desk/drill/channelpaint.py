@@ -90,7 +90,7 @@ class Lanes(Protocol):
         """The numbers of the knots in sight."""
 
     def knots_show(self, track: Track) -> bool:
-        """Whether there is room for the knots of a track."""
+        """True if there is room for the knots of a track."""
 
 
 class ChannelPainter:
@@ -226,7 +226,7 @@ class ChannelPainter:
             painter.drawPolyline(self.points(number, times, values))
 
     def is_dense(self, count: int) -> bool:
-        """Whether so many values in sight are more than there are pixels for."""
+        """True if so many values in sight are more than there are pixels for."""
         return count > 2 * self.widget.width()
 
     def paint_dense(self, painter: QPainter, number: int, times: Floats, values: Floats, pen: QPen) -> None:

@@ -200,7 +200,7 @@ class ChannelStrips(QWidget):
         return range(int(np.searchsorted(track.times, first)), int(np.searchsorted(track.times, last, side="right")))
 
     def knots_show(self, track: Track) -> bool:
-        """Whether there is room for the knots of a track."""
+        """True if there is room for the knots of a track."""
         return len(self.knots_seen(track)) <= MOST_SEEN
 
     # hand

@@ -68,7 +68,7 @@ class Driver(QObject):
 
     @property
     def is_on(self) -> bool:
-        """Whether a drive goes on."""
+        """True if a drive goes on."""
         return self.drive is not None
 
     def crafts(self) -> list[Craft]:

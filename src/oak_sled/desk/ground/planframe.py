@@ -35,7 +35,7 @@ class PlanFrame(QWidget):
         raise NotImplementedError
 
     def is_held(self) -> bool:
-        """Whether something is dragged."""
+        """True if something is dragged."""
         raise NotImplementedError
 
     def box(self) -> QRectF:

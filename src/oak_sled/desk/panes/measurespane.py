@@ -139,7 +139,7 @@ class MeasuresPane(QWidget):
 
     @property
     def is_checking(self) -> bool:
-        """Whether a tick check is under way."""
+        """True if a tick check is under way."""
         return self._errand is not None
 
     def stop_check(self) -> None:

@@ -200,7 +200,7 @@ def without_spikes(drawn: list[Floats]) -> tuple[float, float]:
 
 
 def told_apart(name: str) -> bool:
-    """Whether the lines of a strip are of one kind, and differ by their place in it."""
+    """True if the lines of a strip are of one kind, and differ by their place in it."""
     return name == "channels" or name.startswith("launch ") or name in RAY_GROUPS or name in TIRE_GROUPS
 
 

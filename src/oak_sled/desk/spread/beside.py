@@ -131,7 +131,7 @@ class SideBySide(QWidget):
         return next((made for other, made in self.made if other == number), None)
 
     def is_starred(self, number: int) -> bool:
-        """Whether a starred card of the shelf is of the settings of a variant."""
+        """True if a starred card of the shelf is of the settings of a variant."""
         made = self.run_of(number)
         return made is not None and any(card.starred and card.job == made.job for card in self.session.shelf.cards)
 

@@ -43,7 +43,7 @@ class SpreadMap(QWidget):
         self.met: np.ndarray | None = None
         self.now: tuple[float, ...] | None = None
         self.fresh = True
-        """Whether the values are of the yard as it is."""
+        """True if the values are of the yard as it is."""
         self.chosen = -1
         self.line: tuple[tuple[float, float], tuple[float, float]] | None = None
         self._pressed: QPointF | None = None
@@ -91,7 +91,7 @@ class SpreadMap(QWidget):
         return QRectF(LEFT, TOP, max(self.width() - LEFT - RIGHT, 40), max(self.height() - TOP - BOTTOM - foot, 40))
 
     def flat(self) -> bool:
-        """Whether it is a map, over two dials."""
+        """True if it is a map, over two dials."""
         return self.plan is not None and len(self.plan.axes) == 2
 
     def shape(self) -> tuple[int, int]:

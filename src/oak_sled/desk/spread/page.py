@@ -66,7 +66,7 @@ class SpreadPage(QWidget):
         self.chosen = ""
         self.measure = 0
         self.less: dict[str, bool] = {}
-        """Whether less of a measure is better, where the user said so."""
+        """True if less of a measure is better, where the user said so."""
         self.computing = SpreadComputing(session, background, ask, self)
         self._lay_out()
         self.computing.changed.connect(lambda: self.refresh() if self.isVisible() else None)
@@ -225,7 +225,7 @@ class SpreadPage(QWidget):
         self.trade.show_measures(plan, known, x, y, less, number)
 
     def is_less_better(self, name: str) -> bool:
-        """Whether less of a measure is better: as the user said, as a target says, or less."""
+        """True if less of a measure is better: as the user said, as a target says, or less."""
         if name in self.less:
             return self.less[name]
         target = next((one for one in self.session.drill.targets if one.measure == name), None)

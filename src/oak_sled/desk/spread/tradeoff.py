@@ -32,7 +32,7 @@ class TradeOff(QWidget):
         self.across: Floats = np.zeros(0)
         self.up: Floats = np.zeros(0)
         self.less = (True, True)
-        """Whether less of each measure is better."""
+        """True if less of each measure is better."""
         self.front: list[int] = []
         self.now = -1
         self.chosen = -1

@@ -303,7 +303,7 @@ class ForceDesk(QWidget):
         self._place(craft, kind(**settings), f"add {kind.TITLE.lower()}")
 
     def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
-        """Whether a craft has the one part that answers walls, and this kind is another; says so."""
+        """True if a craft has the one part that answers walls, and this kind is another; says so."""
         has = kind.ANSWERS_WALLS and any(part.ANSWERS_WALLS for part in craft.parts)
         if has:
             self.session.say(f"this craft has a {kind.TITLE.lower()} already: one answers every wall", True)

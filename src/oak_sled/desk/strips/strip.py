@@ -266,7 +266,7 @@ class Strip(QWidget):
     # showing
 
     def fits(self, part: Frozen, is_open: bool, names: Names) -> bool:
-        """Whether this strip can show `part` as it is built."""
+        """True if this strip can show `part` as it is built."""
         drawn = isinstance(part, Body) and is_open and part.shape == "mesh"
         if drawn != (self.drawing is not None):
             return False
@@ -297,7 +297,7 @@ class Strip(QWidget):
             self.update(0, 0, self.width(), HEAD)
 
     def _shows(self, part: Part) -> bool:
-        """Whether the numbers and switches stand as those of `part`: one that was moved and refused does not."""
+        """True if the numbers and switches stand as those of `part`: one that was moved and refused does not."""
         if any(widget.value != getattr(part, name) for name, widget in self.dials.items()):
             return False
         return all(self.buttons[name].isChecked() == getattr(part, name) for name in ("mute", "solo"))

@@ -29,7 +29,7 @@ class Keys:
         return cls(frozenset(keys), text)
 
     def has(self, key: int, text: str) -> bool:
-        """Whether a key press is among them."""
+        """True if a key press is among them."""
         return key in {int(one) for one in self.keys} or bool(text and text in self.text)
 
 
@@ -57,7 +57,7 @@ def promised_by(widget: QWidget | None) -> Iterable[Keys]:
 
 
 def is_promised(widget: QWidget | None, event: QKeyEvent) -> bool:
-    """Whether a key press belongs to the focused widget, whatever shortcut has the same key."""
+    """True if a key press belongs to the focused widget, whatever shortcut has the same key."""
     held = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
     if held != Qt.KeyboardModifier.NoModifier:
         return False

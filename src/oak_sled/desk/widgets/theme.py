@@ -109,7 +109,7 @@ def use(night: bool) -> None:
 
 
 def is_night() -> bool:
-    """Whether the night variant is in use."""
+    """True if the night variant is in use."""
     return _palette is NIGHT
 
 

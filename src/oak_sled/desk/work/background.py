@@ -44,7 +44,7 @@ class Background(QObject):
 
     @property
     def is_busy(self) -> bool:
-        """Whether work goes on."""
+        """True if work goes on."""
         return self._task is not None
 
     @property

@@ -209,7 +209,7 @@ class Worker(QObject):
 
     @property
     def is_busy(self) -> bool:
-        """Whether a run is under way or waits."""
+        """True if a run is under way or waits."""
         return self._busy or self._waiting is not None
 
     def close(self) -> None:
@@ -257,7 +257,7 @@ class Loader(QObject):
 
     @property
     def is_busy(self) -> bool:
-        """Whether a run is on its way."""
+        """True if a run is on its way."""
         return bool(self._asked) or self._making > 0
 
     def make(self, job: Job, says: str) -> None:

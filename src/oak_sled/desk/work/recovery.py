@@ -47,7 +47,7 @@ class Lock:
 
     @property
     def is_held(self) -> bool:
-        """Whether it was free, and is ours."""
+        """True if it was free, and is ours."""
         return self._handle >= 0
 
     def release(self) -> None:

@@ -21,7 +21,7 @@ class Bench(Protocol):
 
     @property
     def is_previewing(self) -> bool:
-        """Whether a drag goes on."""
+        """True if a drag goes on."""
 
     def job(self) -> Job:
         """What is to be run."""
@@ -66,7 +66,7 @@ class Requests(QObject):
             self.loader.make(job, says)
 
     def is_stale(self, result: Result) -> bool:
-        """Whether the bench has moved on meanwhile."""
+        """True if the bench has moved on meanwhile."""
         return result.job != self.bench.job() or self.shown.live_on
 
     def put_by(self, result: Result, cards: Shelf, add: Callable[[Card], None]) -> None:

@@ -99,7 +99,7 @@ class Session(Selection):
 
     @property
     def is_dirty(self) -> bool:
-        """Whether there is something to save."""
+        """True if there is something to save."""
         return self._saved is None or self._saved.yard != self.yard or self._saved.cards is not self.shelf.cards
 
     @property
@@ -115,7 +115,7 @@ class Session(Selection):
 
     @property
     def is_previewing(self) -> bool:
-        """Whether a drag goes on."""
+        """True if a drag goes on."""
         return self._base is not None
 
     def say(self, text: str, fault: bool = False) -> None:

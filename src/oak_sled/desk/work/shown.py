@@ -28,11 +28,11 @@ class Shown(QObject):
         self.found: Mapping[str, float | None] = {}
         self.warned: tuple[Caution, ...] = ()
         self.live_on = False
-        """Whether a drive goes on: then `run` is its newest stretch."""
+        """True if a drive goes on: then `run` is its newest stretch."""
         self.time = 0.0
         self.second_time: float | None = None
         self.follow_end = True
-        """Whether the next run is looked at first where it is worth looking at, not where the cursor stood."""
+        """True if the next run is looked at first where it is worth looking at, not where the cursor stood."""
 
     def begin_anew(self) -> None:
         """Another yard is open."""

@@ -74,7 +74,7 @@ class Hand(QObject):
     # hand
 
     def press(self, at: QPointF, camera: Camera, run: Run, row: int) -> bool:
-        """Whether the pointer grabs something at a px."""
+        """True if the pointer grabs something at a px."""
         if self.poking:
             self.grip = self._touched(at, camera, run, row)
             if self.grip is None:

@@ -107,7 +107,7 @@ def balls_round(vertices: Floats) -> Floats:
 
 
 def is_veil(balls: Floats, eye: Floats, subject: tuple[float, float, float, float]) -> bool:
-    """Whether anything in balls, shape (n, 4), may be a veil before a subject: what the program finds of a pixel, with
+    """True if anything in balls, shape (n, 4), may be a veil before a subject: what the program finds of a pixel, with
     room for all of a ball. subject : its place and radius, m."""
     way = np.array(subject[:3]) - eye
     far = float(np.linalg.norm(way))

@@ -270,7 +270,7 @@ class Tire(OnWheels):
         return np.where(loads > 0.0, np.degrees(found) if field is SIDE_CURVE else found, np.nan)
 
     def keeps_stiffness(self) -> bool:
-        """Whether less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""
+        """True if less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""
         return self.law not in ("share", "curve") and not self.formula
 
     def record(self, pack: Pack) -> dict[str, Any]:
