@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import functools
 import math
+import threading
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -32,11 +32,33 @@ def patch_rows(ground: Ground) -> Records:
 
 def laid_on(ground: Ground) -> Laid | None:
     """The triangles of its slope, its relief and the meshes that are ground; None when it has none of them."""
-    meshes = tuple(one for one in ground.blocks if one.is_laid)
-    return _laid(ground.relief, ground.slope(), meshes) if is_uneven(ground) else None
+    if not is_uneven(ground):
+        return None
+    key = _made_of(ground)
+    with _LAYING:  # of two threads that ask for one ground, the second waits for the first
+        made = _LAID.pop(key, None) or _laid(*key)
+        _LAID[key] = made  # the newest last
+        while len(_LAID) > MOST_LAID:
+            del _LAID[next(iter(_LAID))]
+    return made
 
 
-@functools.lru_cache(maxsize=8)
+def is_ready(ground: Ground) -> bool:
+    """True if its triangles are there already: to lay those of a large relief takes a good part of a second."""
+    return not is_uneven(ground) or _made_of(ground) in _LAID
+
+
+_MadeOf = tuple["Relief | None", "Slope | None", "tuple[Block, ...]"]
+MOST_LAID = 8
+"""Grounds whose triangles are kept."""
+_LAID: dict[_MadeOf, Laid] = {}
+_LAYING = threading.Lock()
+
+
+def _made_of(ground: Ground) -> _MadeOf:
+    return ground.relief, ground.slope(), tuple(one for one in ground.blocks if one.is_laid)
+
+
 def _laid(relief: Relief | None, slope: Slope | None, meshes: tuple[Block, ...]) -> Laid:
     found = [] if relief is None else [relief.triangles()]
     found += [] if slope is None else [slope.triangles()]

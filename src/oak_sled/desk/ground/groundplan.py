@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from oak_sled.core.assembly import ground_shape
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.block import Block
@@ -22,6 +23,7 @@ from oak_sled.desk.ground import groundpaint
 from oak_sled.desk.ground.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.ground.planframe import PlanFrame
 from oak_sled.desk.widgets import keys, theme
+from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.planpaint import turned_rectangle
 
@@ -50,6 +52,7 @@ class GroundPlan(PlanFrame):
         self._base = QImage()
         self._base_key: tuple[object, ...] = ()
         self._base_ground: object = None
+        self._laying: object = None
         self.words: list[QRectF] = []
         """Where the words of marks stand in the last paint, px."""
         self._hold: tuple[str, QPointF, dict[str, Item]] | None = None
@@ -288,8 +291,17 @@ class GroundPlan(PlanFrame):
             painter.setFont(theme.font(theme.SMALL, bold=True))
             self._write(painter, end, word, ((7, -5), (7, 18), (-18, -5)))
         painter.restore()
+        self._lay_beside()
         below = QRectF(0, self.height() - SECTION, self.width(), SECTION)
         self.section.paint(painter, below, self.ground, [item for _, item in self.objects()], self.line)
+
+    def _lay_beside(self) -> None:
+        """Has the triangles of uneven ground laid beside the window, for the section, and draws it then."""
+        ground = self.ground
+        if ground is not self._laying and not ground_shape.is_ready(ground):
+            self._laying = ground
+            show = lambda _: self.update()  # noqa: E731
+            self.session.background.add(Task("ground", lambda _: ground_shape.laid_on(ground), show, show, quiet=True))
 
     def base_layer(self, chosen: set[str]) -> QImage:
         """The grid and what lies on the ground, in px; redrawn only when one of them changed."""

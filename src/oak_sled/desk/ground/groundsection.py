@@ -153,7 +153,8 @@ class Section:
         if self._key == key:
             return
         found: list[tuple[float, float]] = []
-        if ground_shape.is_uneven(ground):
+        ready = ground_shape.is_ready(ground)
+        if ready and ground_shape.is_uneven(ground):
             along = np.linspace(0.0, 1.0, max(2, wide // 2))
             high = ground_shape.heights_at(ground, ax + along * (bx - ax), ay + along * (by - ay))
             there = np.isfinite(high)
@@ -163,7 +164,7 @@ class Section:
         x, y = ax + shares * (bx - ax), ay + shares * (by - ay)
         every = [(item, *spans(item, x, y)) for item in objects]
         self.cut = [one for one in every if np.any(np.isfinite(one[2]))]
-        self._key, self.profile = key, found
+        self._key, self.profile = key if ready else (), found
 
     def _paint_profile(self, painter: QPainter, left: float, right: float, foot: float, tall: float) -> None:
         """The uneven ground along the section, filled down to the level."""

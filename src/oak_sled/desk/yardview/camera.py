@@ -169,9 +169,8 @@ def lagged_heading(run: Run, row: int, lag_s: float) -> float:
     """The heading, rad, seen through a first-order lag: a weighted mean over the time before `row`."""
     back = int(4.0 * lag_s * run.job.ticks)
     first = max(0, row - back)
-    q = np.stack([run.column(f"rotation.{axis}")[first : row + 1] for axis in "wxyz"], axis=1)
-    w, x, y, z = q.T
-    angles = np.unwrap(np.arctan2(2.0 * (x * y + w * z), 1.0 - 2.0 * (y * y + z * z)))
+    ways = traces.heading(run)[first : row + 1]  # kept with the run: a long one is not read anew for every picture
+    angles = np.unwrap(np.arctan2(ways[:, 1], ways[:, 0]))
     if lag_s <= 0.0 or len(angles) < 2:
         return float(angles[-1])
     ages = np.arange(len(angles))[::-1] * run.job.dt
