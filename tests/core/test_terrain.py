@@ -439,7 +439,7 @@ def test_a_capsule_craft_rolls(make):
     ("settings", "words"),
     [
         ({"shape": "mesh"}, "needs one"),
-        ({"shape": "mesh", "mesh": closed(), "fit": "triangles"}, "only a fixed block"),
+        ({"shape": "mesh", "mesh": closed(), "fit": "triangles"}, "only static blocks"),
         ({"shape": "mesh", "mesh": mesh_of(np.eye(3), np.array([[0, 1, 2]]))}, "no volume"),
     ],
 )
@@ -553,7 +553,7 @@ def test_a_picture_becomes_a_relief(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("size", "words"), [((1, 5), "1 x 5 pixels are no ground"), ((5000, 3), "5000 x 3 pixels are too many")]
+    ("size", "words"), [((1, 5), "1 x 5 pixels are too few"), ((5000, 3), "5000 x 3 pixels are too many")]
 )
 def test_a_picture_of_a_wrong_size_is_refused(tmp_path, size, words):
     Image.new("L", size).save(tmp_path / "p.png")
