@@ -9,17 +9,17 @@ import math
 from pathlib import Path
 
 import numpy as np
-from oak_sled.core.parts.wheels.speedcurve import SpeedKnot
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.geometry import terrain
-from oak_sled.core.geometry.terrain import Relief
+from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.parts.air import AirDrag
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.head import Head
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.parts.turnslower import TurnSlower
@@ -38,7 +38,7 @@ from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Start, Target, Track
 from oak_sled.core.yard.ground import Gate, Ground, Wall
-from oak_sled.core.yard.yard import Bench, Patch, Yard
+from oak_sled.core.yard.yard import Bench, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
 

@@ -57,7 +57,7 @@ def test_the_installed_command_is_its_own_and_lists_the_demos(installed):
 
 
 def test_the_installed_program_opens_a_demo_and_draws_its_run(installed):
-    code = "import gc; from oak_sled.desk import start; start.probe(); print('sweeps', gc.isenabled())"
+    code = "import gc; from oak_sled.desk.app import start; start.probe(); print('sweeps', gc.isenabled())"
     said = run(installed, installed / "bin" / "python", "-c", code)
     assert "ready" in said
     assert "sweeps True" in said, "only while it starts nothing is swept up"

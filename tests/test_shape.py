@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import importlib
+import importlib.util
 import re
 import subprocess
 import sys
@@ -72,3 +74,28 @@ def test_a_file_over_400_lines_says_why():
         text = file.read_text(encoding="utf-8")
         if len(text.splitlines()) > 400:
             assert "One file, " in ast.get_docstring(ast.parse(text)), file
+
+
+@pytest.mark.parametrize("script", sorted((ROOT / "scripts").glob("*.py")), ids=lambda script: script.name)
+def test_what_a_script_takes_from_the_program_is_there(script):
+    for node in ast.parse(script.read_text(encoding="utf-8")).body:
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("oak_sled"):
+            module = importlib.import_module(node.module)
+            for one in node.names:
+                assert hasattr(module, one.name) or importlib.util.find_spec(f"{node.module}.{one.name}"), one.name
+
+
+def test_a_name_is_imported_from_where_it_is_made():
+    """A name that a module only imports is asked of its own module: else it breaks when that one no longer needs it."""
+    made = {}
+    for file in (ROOT / "src").rglob("*.py"):
+        module = ".".join(file.relative_to(ROOT / "src").with_suffix("").parts).removesuffix(".__init__")
+        tree = ast.parse(file.read_text(encoding="utf-8"))
+        made[module] = {alias.asname or alias.name: node.module for node in tree.body
+                        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("oak_sled")
+                        for alias in node.names}  # fmt: skip
+    for file in [*(ROOT / "src").rglob("*.py"), *(ROOT / "tests").rglob("*.py"), *(ROOT / "scripts").glob("*.py")]:
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.ImportFrom) and node.module in made:
+                passed_on = [alias.name for alias in node.names if alias.name in made[node.module]]
+                assert not passed_on, f"{file.name}: {passed_on} of {node.module}"

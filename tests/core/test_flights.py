@@ -248,7 +248,7 @@ def test_what_only_a_run_shows(make):
         "found no body 1 times out of 1.*craft itself", said(make, [near], "found_nobody", run_it=True, **fired)[0]
     )
     spot = Knockback(id="k", reach=9.0, volume="ball", x=5.0, z=0.25)
-    assert "very spot" in said(make, [spot], "same_spot", run_it=True, **fired)[0]
+    assert "very source" in said(make, [spot], "same_spot", run_it=True, **fired)[0]
     gun = Launcher(**GUN, rate=20.0, in_flight=2)
     assert "took the place" in said(make, [gun], "shots_taken_away", run_it=True, inputs={"throttle": 1.0})[0]
     assert said(make, [Knockback(id="k", reach=9.0, z=0.2)], "found_nobody", run_it=True, **fired) == []

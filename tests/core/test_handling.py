@@ -10,13 +10,13 @@ import pytest
 from on_tires import BODY, BRAKES, DRIVE, FOUR, FRONT, GRAVITY, ICE, MASS, STEERING, TIRE, go, job, speed
 
 from oak_sled.core.advice import outlook
+from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.results import measures, rolling, run, traces, why
 from oak_sled.core.yard.drill import Knot, Track
 from oak_sled.core.yard.ground import Gate, Ground
-from oak_sled.core.yard.yard import Patch
 
 HOLD = Thruster(id="push", way="speed_aim", thrust=12.0, aim_limit=20000.0, channel="throttle")
 

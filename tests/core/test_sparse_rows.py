@@ -11,7 +11,8 @@ from oak_sled.core.assembly import jobs, tracks, world
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.project import demos
 from oak_sled.core.results import measures, run
-from oak_sled.core.results.record import Layout, Record, Rows
+from oak_sled.core.results.record import Layout, Record
+from oak_sled.core.tick.rows import Rows
 from oak_sled.core.yard.block import Block
 
 

@@ -26,6 +26,7 @@ from on_tires import (
 from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import cautions
+from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import speedcurve
 from oak_sled.core.parts.context import Pack
@@ -41,7 +42,6 @@ from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.results import traces
 from oak_sled.core.yard.ground import Ground
-from oak_sled.core.yard.yard import Patch
 
 # the laws
 

@@ -241,7 +241,7 @@ def test_events_are_put_in_moved_aimed_and_removed(puck, window, idle, drag):
 
 def test_a_pull_is_aimed_on_the_plan_and_the_puck_goes_the_other_way(puck, window, idle, drag):
     plan = puck.plan
-    mark, at = plan.marks()["event released"], plan.marks()["start"]
+    mark, at = plan.marks()["event let_go"], plan.marks()["start"]
     drag(plan, mark, at + QPointF(0, 30))
     event = window.session.drill.events[0]
     assert event.y < -1.0

@@ -194,7 +194,7 @@ def test_the_strips_of_the_desk_are_never_cut_off(window, idle):
 def test_an_event_of_the_drill_shows_in_the_compare_and_on_the_card(window, idle):
     window.session.open(demos.load("puck"), (), None)
     idle()
-    window.session.edit("drills.three_cushions.events.released.x", -5.5)
+    window.session.edit("drills.three_cushions.events.let_go.x", -5.5)
     idle()
     assert "x" in window.session.shelf.cards[0].says
     window.session.edit(

@@ -23,11 +23,11 @@ from oak_sled.desk.work.jobs import CANCELLED, Errand, Worker
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import arrows, craftmesh, meshes
 from oak_sled.desk.yardview.camera import Camera, Rig, lagged_heading
+from oak_sled.desk.yardview.figures import figure
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.planpaint import Frame
 from oak_sled.desk.yardview.renderer import Figure, Renderer, Scene
-from oak_sled.desk.yardview.view import figure
 
 
 @pytest.fixture(scope="module")

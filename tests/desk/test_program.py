@@ -15,7 +15,7 @@ from PyQt6.QtGui import QImage
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
 from oak_sled.desk.app import program
-from oak_sled.desk.work.saving import state_folder
+from oak_sled.desk.work.recovery import state_folder
 
 
 def call(*arguments, folder):

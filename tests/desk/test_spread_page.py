@@ -175,7 +175,7 @@ def test_axes_are_typed_in_place_and_a_stretch_upside_down_is_said(page, window,
     high.setText("100")
     high.editingFinished.emit()
     assert said[-1][1]
-    assert "not below" in said[-1][0]
+    assert "less than" in said[-1][0]
     assert page.plan.axes[0].low == 500.0
     count = page.axes.fields[0, "count"]
     count.setText("many")

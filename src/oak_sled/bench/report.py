@@ -437,7 +437,7 @@ def start(count: int) -> None:
     With bytecode in place, as set-up and an installed package have it.
     """
     compileall.compile_dir(str(Path(__file__).parents[1]), quiet=1)
-    probe = "from oak_sled.desk import start; start.probe()"
+    probe = "from oak_sled.desk.app import start; start.probe()"
     libraries = "numpy, pydantic, PyQt6.QtWidgets, pyqtgraph, moderngl, llvmlite.binding"
     bare = f"import {libraries}; print('ready', flush=True)"
 

@@ -333,7 +333,8 @@ def act(part, gain, p, body, ground, supports, now):
     direction = thrust_line(part, body, now)
     along = direction[0] * body.velocity[0] + direction[1] * body.velocity[1] + direction[2] * body.velocity[2]
     if part.formula.at != 0 or part.bends == 1:
-        gain *= left_of(part, along, level)
+        left = left_of(part, along, level)
+        gain *= left
     size = push.size_of(part, gain, level, share, part.thrust, body.mass, along, now)
     force = (size * direction[0], size * direction[1], size * direction[2])
     if part.at_point == 1:

@@ -11,7 +11,7 @@ import numpy as np
 
 from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.measure import Measure
 from oak_sled.core.study import maps
 from oak_sled.core.yard.spreads import Spread, SpreadAxis
 

@@ -21,7 +21,7 @@ from oak_sled.core.assembly import world
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.results import measures, run
-from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.measure import Measure
 from oak_sled.core.study import variants
 from oak_sled.core.study.variantrunner import MISSING, REFUSED, WILD, Hand, Stencils
 from oak_sled.core.tick import stopping
@@ -52,12 +52,12 @@ by any thread, one at a time."""
 
 def digest_of(yard: Yard, plan: Spread) -> str:
     """A fingerprint of all that decides the results of a spread: not of what the varied dials are now. Raises `Refused`
-    where the yard has no more what it varies."""
+    where the yard has no more what it varies.
+
+    What is as declared is left out, so that a field that documents get later leaves kept results as they were.
+    """
     bare = plan.replace(results=None, title="", id="spread")
-    left_out = (
-        None if plan.cards else {"cards"}
-    )  # spreads that were kept before there were any are still what they were
-    seal = hashlib.sha256(bare.model_dump_json(exclude=left_out).encode())
+    seal = hashlib.sha256(bare.model_dump_json(exclude_defaults=True).encode())
     first = plan.values_of(0)
     crafts = next((axis.values for axis in plan.axes if axis.path in (CRAFT, CARD)), ("",))
     for name in crafts:
@@ -65,7 +65,7 @@ def digest_of(yard: Yard, plan: Spread) -> str:
         values = [name if axis.path in (CRAFT, CARD) else value for axis, value in pairs]
         job = variants.job_for(yard, plan, values)
         for one in (job.craft, *job.others, job.ground, job.drill):
-            seal.update(one.model_dump_json().encode())
+            seal.update(one.model_dump_json(exclude_defaults=True).encode())
         seal.update(f"{job.ticks} {job.integrator}".encode())
     return seal.hexdigest()[:32]
 

@@ -15,7 +15,7 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.results import run
-from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.measure import Measure
 from oak_sled.core.results.record import Record, Watched
 from oak_sled.core.study import variants
 from oak_sled.core.study.batch import Batch, Bench

@@ -15,7 +15,7 @@ from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import Fault, Refused, refuse
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results import measures
-from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.measure import Measure
 from oak_sled.core.study.batch import late_ticks
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.spreads import CARD, CRAFT, MOST_CARDS, TICKS, Scatter, Spread, SpreadAxis, SpreadCard

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.results import flights, measures
-from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.measure import Measure
 from oak_sled.core.study import tickcheck
 from oak_sled.core.study.tickcheck import TickCheck
 from oak_sled.desk.panes.cautionlist import CautionList

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results.measures import Measure
+from oak_sled.core.results.measure import Measure
 from oak_sled.core.study import maps
 from oak_sled.core.yard.spreads import Spread
 from oak_sled.desk.widgets import accessibility, theme
