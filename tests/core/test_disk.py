@@ -204,7 +204,7 @@ import sys
 from pathlib import Path
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run
-from oak_sled.core.files import shelf_store
+from oak_sled.core.project import shelf_store
 from oak_sled.core.assembly.jobs import Job
 yard = demos.load("fan-sled")
 drill = yard.drill("brake_to_stop")

@@ -409,8 +409,8 @@ def test_a_spread_is_saved_reopened_exported_and_removed(page, window, computed,
     kept = window.session.yard.spreads
     for write in (exports.write_csv, exports.write_picture):
         write(page, Path("/dev/full"))
-        assert said[-1] == ("/dev/full: cannot be written: no space left on device (a folder with room that you may "
-                            "write to)", True)  # fmt: skip
+        assert said[-1] == ("/dev/full: cannot be written: no space left on device (a writable folder with free "
+                            "space)", True)  # fmt: skip
     assert window.session.yard.spreads == kept
     page.remove()
     assert page.plan is None
