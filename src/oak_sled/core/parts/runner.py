@@ -78,7 +78,7 @@ GRIP = Place(
 
 
 SIDE_CURVE = CurveField(
-    "curve", "share of the edge grip over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS
+    "curve", "factor on lateral friction over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS
 )
 
 

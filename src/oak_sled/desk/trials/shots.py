@@ -24,7 +24,7 @@ def shots(folder: Path) -> int:
     drag(dial, -40, app, released=False)
     settle(app, 0.6)
     shoot(window, folder, "dial-drag")
-    session.commit("runners edge grip")
+    session.commit("runners lateral friction")
     settle(app, 0.6)
     for pane in ("Ledger", "Measures"):
         window.show_pane(pane)

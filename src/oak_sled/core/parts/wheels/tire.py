@@ -148,11 +148,11 @@ class Tire(OnWheels):
     along_law: Law = Field("sine_arctangent", description="how the force along the wheel follows the slip ratio")
     along_grip: float = dial(
         0.95, "", "greatest force along the wheel as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5),
-        main=True, title="longitudinal friction",
+        main=True, title="friction along",
     )  # fmt: skip
     along_stiffness: float = dial(
         14.0, "", "force along over load and slip ratio, at no slip", low=0.1, high=1e3, slider=(1.0, 40.0),
-        scale="log", title="longitudinal stiffness",
+        scale="log", title="stiffness along",
     )  # fmt: skip
     along_share: float = dial(
         0.5,
@@ -160,7 +160,7 @@ class Tire(OnWheels):
         "share of the slip speed taken a tick, in the share law",
         low=0.0,
         high=1.0,
-        title="longitudinal share",
+        title="share along",
     )
     along_curve: tuple[SlipKnot, ...] = Field(
         ALONG_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip ratio"
@@ -169,7 +169,7 @@ class Tire(OnWheels):
     along_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
     along_relaxation: float = dial(
         0.1, "m", "way rolled until a slip ratio has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
-        title="longitudinal relaxation",
+        title="relaxation along",
     )  # fmt: skip
     factor: float = dial(
         1.4, "", "shape of the sine of arctangent: below 1 it has no peak", low=0.5, high=2.0, title="shape factor"
