@@ -7,7 +7,7 @@ import pytest
 
 from oak_sled.core.assembly import bodynames, scenes, world
 from oak_sled.core.assembly.jobs import Job
-from oak_sled.core.contact import broad, closest, pairs, pushes, records, scenery, solver
+from oak_sled.core.contact import broad, closest, contactrows, pairs, pushes, records, scenery, solver
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.environment import still_air
@@ -18,7 +18,7 @@ from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.results import run, traces
+from oak_sled.core.results import ledger, run
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
@@ -132,7 +132,8 @@ def test_a_blow_gives_everybody_what_its_slow_twin_says(make, seed):
 )
 @pytest.mark.parametrize("ticks", [60, 120, 500])
 def test_a_force_with_a_profile_gives_its_area_at_any_tick_rate(make, profile, whole, ticks):
-    part = Knockback(id="blow", way="force", size=90.0, lasts=0.5, swell=profile[0], fade=profile[1], volume="ball",
+    part = Knockback(id="blow", way="force", size=90.0, lasts=0.5, rise_time=profile[0], fall_time=profile[1],
+                     volume="ball",
                      reach=50.0, lift_deg=0.0)  # fmt: skip
     made = make.run([part], body=STILL, ground={**SPACE, "blocks": (Block(id="b", x=5.0, z=0.0, mass=30.0),)},
                     ticks=ticks, seconds=1.0, drill={"events": (Event(id="e", target="blow", t=0.1),)})  # fmt: skip
@@ -274,7 +275,7 @@ def test_the_ledger_closes_for_random_sudden_craft(seed):
     )
     drill = Drill(id="d", tracks=tracks, events=drill_events, duration=2.0)
     made = run.execute(Job(craft, Ground(id="g", blocks=blocks, friction=0.4), drill, int(pick(60, 120, 240))))
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
     assert made.digest == run.execute(made.job).digest
 
 
@@ -357,11 +358,11 @@ def test_the_arms_of_a_contact_are_what_an_impulse_does(seed):
     one, other = scene.solids[1], scene.solids[2]
     way = random.normal(size=3)
     way /= np.linalg.norm(way)
-    felt = solver.lay_arms(contact, 0, one, other, tuple(way))
+    felt = contactrows.lay_arms(contact, 0, one, other, tuple(way))
     before = pairs.speed_along(one, other, tuple(contact["lever_a"]), tuple(contact["lever_b"]), tuple(way))
     gap = tuple(one["velocity"] - other["velocity"])
     spins = tuple(one["spin"]), tuple(other["spin"])
-    assert solver.relative_speed(contact, 0, tuple(way), gap, *spins) == pytest.approx(before)
+    assert contactrows.relative_speed(contact, 0, tuple(way), gap, *spins) == pytest.approx(before)
     pairs.push(one, tuple(contact["lever_a"]), tuple(way), 3.0)
     pairs.push(other, tuple(contact["lever_b"]), tuple(way), -3.0)
     after = pairs.speed_along(one, other, tuple(contact["lever_a"]), tuple(contact["lever_b"]), tuple(way))

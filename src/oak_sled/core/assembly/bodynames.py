@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import records
@@ -15,6 +15,9 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.tie import Between, Tie
+
+Bound = TypeVar("Bound", bound=Between)
 
 EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""
@@ -160,12 +163,21 @@ def rider_names(job: Job) -> tuple[str, ...]:
 
 def joints_of(job: Job) -> list[tuple[Joint, int, int]]:
     """The joints of the ground whose bodies are there, with their numbers."""
+    return _between(job, job.ground.joints)
+
+
+def ties_of(job: Job) -> list[tuple[Tie, int, int]]:
+    """The ties of the ground whose bodies are there, with their numbers."""
+    return _between(job, job.ground.ties)
+
+
+def _between(job: Job, ties: Sequence[Bound]) -> list[tuple[Bound, int, int]]:
     found = []
-    for joint in job.ground.joints:
-        a = solid_number(job, joint.one)
-        b = solid_number(job, joint.other) if joint.other else records.GROUND
+    for one in ties:
+        a = solid_number(job, one.one)
+        b = solid_number(job, one.other) if one.other else records.GROUND
         if a > 0 and b >= 0:
-            found.append((joint, a, b))
+            found.append((one, a, b))
     return found
 
 

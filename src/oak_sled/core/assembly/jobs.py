@@ -10,6 +10,7 @@ from typing import Any
 from oak_sled.core.assembly import starts
 from oak_sled.core.base import document
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Start, Track
 from oak_sled.core.yard.ground import Ground
@@ -55,6 +56,11 @@ class Job:
         lead = next((one for one in known.values() if one.id not in members), None)
         found = [Actor(lead, self.drill.start, self.drill.tracks)] if lead is not None else []
         return (*found, *(Actor(known[one.id], one.start, one.tracks) for one in members.values()))
+
+    @functools.cached_property
+    def channels(self) -> tuple[Channel, ...]:
+        """The channels of all crafts, one after another."""
+        return tuple(channel for one in self.actors for channel in one.craft.channels)
 
     @functools.cached_property
     def starts(self) -> tuple[Floats, ...]:

@@ -61,7 +61,8 @@ def copied(scene: Scene) -> Scene:
 
 def key_of(job: Job) -> tuple[Any, ...]:
     """All that `scenes.build` reads of a job, as values that can be compared."""
-    placed = [start.tobytes() for start in job.starts] if job.ground.joints or bodynames.riders(job) else []
+    tied = job.ground.joints or job.ground.ties or bodynames.riders(job)
+    placed = [start.tobytes() for start in job.starts] if tied else []
     crafts = [_seen(job, who) for who in range(len(job.actors))]
     drops = [event.target for event in job.drill.events if event.what == "drop"]  # what hangs until then
     return (job.ground, drops, job.drill.watch, placed, crafts)

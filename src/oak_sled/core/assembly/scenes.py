@@ -13,7 +13,7 @@ from oak_sled.core.assembly import bodynames, ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import rays, records, scenery, solver, stage
+from oak_sled.core.contact import linkkind, loosebodies, rays, records, scenery, stage
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
@@ -38,6 +38,7 @@ def can_collide(job: Job) -> bool:
     if (
         ground.blocks
         or ground.joints
+        or ground.ties
         or bodynames.walls_of(ground)
         or len(job.actors) > 1
         or any(bodynames.launchers(one.craft) for one in job.actors)
@@ -86,7 +87,7 @@ def build(job: Job) -> Scene:
         for part in bodynames.launchers(one.craft):
             rows = made.solids[bodynames.first_slot(job, who, part.id) :][: bodynames.in_flight(part)]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
-    made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made))
+    made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made), links=_links(job, made))
     for event in job.drill.events:
         number = bodynames.solid_number(job, event.target)
         if (
@@ -142,14 +143,31 @@ def _joints(job: Job, scene: Scene) -> Records:
     return rows
 
 
+def _links(job: Job, scene: Scene) -> Records:
+    """The ties of the ground whose bodies are there, as the bodies stand at the start."""
+    found = bodynames.ties_of(job)
+    rows = linkkind.room(len(found))
+    for row, (tie, a, b) in zip(rows, found, strict=True):
+        ends = (tie.x, tie.y, tie.z), (tie.end_x, tie.end_y, tie.end_z)
+        own = tie.numbers(math.dist(*ends))
+        own |= {
+            name: world_point(job, scene, k, at) for name, k, at in zip(("at_a", "at_b"), (a, b), ends, strict=True)
+        }
+        linkkind.fill(row, tie.ROWS, (a, b), own)
+        shown = tie.at_start(math.dist(*ends))
+        row["shown"][: len(tie.ROWS.shows)] = [shown.get(one.name, 0.0) for one in tie.ROWS.shows]
+    return rows
+
+
 def place_riders(job: Job, scene: Scene) -> None:
     """Puts the bodies that crafts carry where they start, and joins them. scene : that of the job, but for where its
     crafts start."""
     for rider in bodynames.riders(job):
         solid, row = _carried(job, rider), scene.solids[rider.solid]
         scenery.put(row, solid)
-        solver.refresh_all(scene.solids[rider.solid : rider.solid + 1])
+        loosebodies.refresh_all(scene.solids[rider.solid : rider.solid + 1])
     scene.joints[:] = scenery.with_joints(scene, _joints(job, scene)).joints
+    scene.links[:] = _links(job, scene)
     scene.watched[:] = _watched(job, scene)
 
 
@@ -217,6 +235,8 @@ def connect(arrays: World, scene: Scene, shot_memory: ShotMemory, nows: Records,
         arrays.calls[CAST] = rays.cast_all.address(below)
         if job.ground.blocks or len(job.actors) > 1:
             arrays.calls[PUSH_BACK] = rays.push_back.address(below)
+    for row, (tie, _, _) in zip(scene.links, bodynames.ties_of(job), strict=True):
+        linkkind.connect(row, tie.ROWS, scene)
     if can_collide(job):
         arrays.calls[COLLIDE] = stage.collide.address((crafts, world_of, supports, types.Record(GROUND), now))
 
@@ -233,7 +253,7 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
     fresh.solids["inverse_mass"][loose] *= (old.solids["mass"][loose] / fresh.solids["mass"][loose])[:, None]
     for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "rest_motion", "time"):
         fresh.solids[name][1:] = old.solids[name][1:]
-    solver.refresh_all(fresh.solids[1 + crafts :])
+    loosebodies.refresh_all(fresh.solids[1 + crafts :])
     for name in ("velocity", "spin"):
         fresh.watched[name] = fresh.solids[name][fresh.watched["solid"]]
     return fresh
@@ -242,18 +262,18 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
 def materials(ground: Ground) -> tuple[list[str], Floats]:
     """Names of all materials (ground, hull, timber first), and friction and bounce of every pair, shape (m, m, 2)."""
     known = [
-        Material(id="ground", friction=ground.friction, bounce=ground.bounce),
-        Material(id="hull", friction=0.3, bounce=0.05),
+        Material(id="ground", friction=ground.friction, restitution=ground.restitution),
+        Material(id="hull", friction=0.3, restitution=0.05),
         Material(id=TIMBER),
         *ground.materials,
     ]
     names = [one.id for one in known]
     friction = np.array([one.friction for one in known])
-    back = np.array([one.bounce for one in known])
+    back = np.array([one.restitution for one in known])
     pairs = np.stack([np.sqrt(np.outer(friction, friction)), np.maximum.outer(back, back)], axis=2)
     for pair in ground.pairs:
         a, b = names.index(pair.one), names.index(pair.other)
-        pairs[a, b] = pairs[b, a] = (pair.friction, pair.bounce)
+        pairs[a, b] = pairs[b, a] = (pair.friction, pair.restitution)
     return names, pairs
 
 
@@ -304,7 +324,7 @@ def _solid(one: Block, names: list[str]) -> Solid:
         period=one.period,
         phase=math.radians(one.phase_deg),
         ramp=one.ramp_s,
-        air=0.5 * one.drag_figure * one.mean_area(),
+        air=0.5 * one.drag_coefficient * one.mean_area(),
         belt=(one.belt_x, one.belt_y, 0.0),
         velocity=(one.speed_x, one.speed_y, one.speed_z) if one.moves == "free" else (0.0, 0.0, 0.0),
         spin=np.radians([one.spin_x_deg, one.spin_y_deg, one.spin_z_deg]) if one.moves == "free" else (0.0, 0.0, 0.0),

@@ -10,6 +10,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames, ground_shape
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.formulas import lawunits
@@ -21,7 +22,7 @@ from oak_sled.core.parts.common import HOLDS, Part
 from oak_sled.core.parts.context import AIMS, Pack
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.yard.body import DampingLaw
-from oak_sled.core.yard.channel import Stays
+from oak_sled.core.yard.channel import Stays, Takes
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import End
 from oak_sled.core.yard.event import Event, What
@@ -244,6 +245,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         found.append(
             {
                 "body": 1 + who,
+                "lead": who,
                 "first_part": part,
                 "parts": len(craft.parts),
                 "first_limiter": sum(item.STAGE < 7 for item in craft.parts),
@@ -287,6 +289,7 @@ def _channel(channel: Any) -> dict[str, Any]:
         "fall": channel.fall,
         "low": -1.0 if channel.two_sided else 0.0,
         "least_input": channel.least_input,
+        "takes": get_args(Takes).index(channel.takes),
         "stays": get_args(Stays).index(channel.stays),
         "notches": float(channel.notches),
         "start": 0.0 if channel.stays == "no" else max(channel.start, -1.0 if channel.two_sided else 0.0),
@@ -376,7 +379,7 @@ def check_size(job: Job) -> int:
     if ticks * row > 200_000_000:
         raise refuse(
             f"drills.{job.drill.id}.duration",
-            f"{job.drill.duration:g} s at {job.ticks} ticks/s records {ticks * row * 8 / 1e9:.1f} GB",
+            f"{units.plain(job.drill.duration, 's')} at {job.ticks} ticks/s records {ticks * row * 8 / 1e9:.1f} GB",
             "a shorter drill or fewer ticks/s",
         )
     return ticks

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.contact.linkkind import HOLDS
 from oak_sled.core.contact.records import FOUND, FREE
 
 FEW = 80
@@ -28,6 +29,8 @@ def divide(scene):
         roots[contacts[k].a], roots[contacts[k].b] = contacts[k].a, contacts[k].b
     for j in range(scene.joints.shape[0]):
         roots[scene.joints[j].a], roots[scene.joints[j].b] = scene.joints[j].a, scene.joints[j].b
+    for k in range(scene.links.shape[0]):
+        roots[scene.links[k].a], roots[scene.links[k].b] = scene.links[k].a, scene.links[k].b
     for k in range(count):
         contact = contacts[k]
         if solids[contact.b].kind == FREE:
@@ -36,9 +39,26 @@ def divide(scene):
         joint = scene.joints[j]
         if solids[joint.b].kind == FREE:
             roots[find(roots, joint.a)] = find(roots, joint.b)
+    join_links(scene)
     for k in range(count):
         contacts[k].island = find(roots, contacts[k].a)
     put_in_order(scene, count)
+
+
+@compiled
+def join_links(scene):
+    """Has the two bodies of each link that acts be of one group. Their roots are their own before."""
+    for k in range(scene.links.shape[0]):
+        link = scene.links[k]
+        if is_of_both(scene, link):
+            scene.roots[find(scene.roots, link.a)] = find(scene.roots, link.b)
+
+
+@compiled
+def is_of_both(scene, link):
+    """True if a link acts in this tick on two bodies that are free."""
+    both = scene.solids[link.a].kind == FREE and scene.solids[link.b].kind == FREE
+    return link.state == HOLDS and link.acts == 1 and both
 
 
 @compiled
@@ -85,3 +105,13 @@ def is_lower(contacts, one, other):
         return p.island < q.island
     a, b = p.point[2], q.point[2]
     return a < b or (a == b and one < other)
+
+
+@compiled
+def end_of_island(scene, first):
+    """Behind the last contact, in the order, of the island whose contacts begin at `first`."""
+    contacts, turns = scene.contacts, scene.turns
+    last = first + 1
+    while last < scene.counts[FOUND] and contacts[turns[last]].island == contacts[turns[first]].island:
+        last += 1
+    return last

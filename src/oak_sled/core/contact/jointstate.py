@@ -48,6 +48,23 @@ def is_lifted(scene, island):
 
 
 @compiled
+def drop_guesses(scene):
+    """Takes back last tick's impulses where bodies with joints would have more energy with them than without: rounds
+    that begin so would not be done before it is there. From nothing they only take energy."""
+    if scene.joints.shape[0] == 0:
+        return
+    weigh(scene, 1)
+    for k in range(scene.counts[FOUND]):
+        contact = scene.contacts[k]
+        if contact.push != 0.0 and is_lifted(scene, contact.island):
+            pairs.apply(scene.solids, contact, -contact.push, -contact.drag_way, -contact.drag_across)
+            contact.push, contact.drag_way, contact.drag_across = 0.0, 0.0, 0.0
+    for j in range(scene.joints.shape[0]):
+        if ties.holds(scene, scene.joints[j]) and is_lifted(scene, scene.joints[j].island):
+            drop_guess(scene, j)
+
+
+@compiled
 def drop_guess(scene, j):
     """Takes last tick's impulse of a joint back."""
     joint = scene.joints[j]

@@ -237,7 +237,7 @@ def touch(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, mar
     else:
         depth, nx, ny, nz = parting(piece_a, solid_a, piece_b, solid_b, corners, faces, work)
         gap = -depth
-    return points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, gap, nx, ny, nz)
+    return points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, (margin, gap), (nx, ny, nz))
 
 
 @compiled
@@ -267,8 +267,11 @@ def along_face(piece_a, solid_a, piece_b, corners, outline, faces, face):
 
 
 @compiled
-def points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, margin, gap, nx, ny, nz):
-    """The points of a contact whose normal is known; see `touch`."""
+def points(piece_a, solid_a, piece_b, solid_b, corners, faces, outline, work, gaps, normal):
+    """The points of a contact whose normal is known; see `touch`. gaps : m within which a point counts, and between the
+    nearest points."""
+    margin, gap = gaps
+    nx, ny, nz = normal
     count_a, flat_a, round_a = outline_of(piece_a, solid_a, corners, faces, outline, (-nx, -ny, -nz), work, POLYGON)
     count_b, flat_b, round_b = outline_of(piece_b, solid_b, corners, faces, outline, (nx, ny, nz), work, OTHER)
     found = 0

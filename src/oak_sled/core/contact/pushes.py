@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.contact import narrow, pairs, solver
+from oak_sled.core.contact import loosebodies, narrow, pairs
 from oak_sled.core.contact.records import FREE, STALE
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import POKE
@@ -18,7 +18,7 @@ def set_free(scene, s):
         body.inverse_mass[i] = 1.0 / body.mass
     body.asleep, body.still = 0, 0.0
     scene.counts[STALE] = 1
-    solver.refresh(body)
+    loosebodies.refresh(body)
 
 
 @compiled

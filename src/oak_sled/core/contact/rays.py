@@ -52,7 +52,7 @@ def collect_supports(scene, b):
 def ask_nothing(axle):
     """Nothing is asked of a wheel yet in this tick."""
     axle.steer, axle.drive, axle.brake, axle.grip = 0.0, 0.0, 0.0, 1.0
-    axle.most_spin, axle.most_lock, axle.binding = 0.0, 0.0, 0.0
+    axle.spin_limit, axle.lock_limit, axle.binding = 0.0, 0.0, 0.0
 
 
 @compiled

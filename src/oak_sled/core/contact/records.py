@@ -289,6 +289,7 @@ class Scene(NamedTuple):
     pairs: Floats  # friction and bounce of two materials, shape (m, m, 2)
     layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records
+    links: Records  # see `linkkind.LINK`
     ties: Records  # the bodies that joints hold
     energy: Floats  # J of motion of an island before last tick's impulses and with them, by its root
     tie_rows: Floats  # the rows of all joints, shape (3 n, 3 n), and their factors

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats, Ints, Records
-from oak_sled.core.contact import records, solver
+from oak_sled.core.contact import linkkind, loosebodies, records
 from oak_sled.core.contact.grid import Laid, lay
+from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.contact.manifold import SCRATCH
 from oak_sled.core.contact.records import CYLINDER, FREE, POINTS, Scene
 from oak_sled.core.geometry.shapes import ROUNDING, Piece
@@ -82,6 +84,7 @@ def scene(
         pairs=np.tile([0.5, 0.0], (1, 1, 1)) if materials is None else np.ascontiguousarray(materials, dtype=float),
         layers=np.zeros((2, 2), np.int64) if layers is None else layers,
         joints=np.zeros(0, records.JOINT),
+        links=linkkind.room(0),
         ties=np.zeros(0, records.TIE),
         energy=np.zeros((len(every), 2)),
         tie_rows=np.zeros((0, 0)),
@@ -117,7 +120,7 @@ def scene(
     known: dict[int, np.void] = {}  # solids of one shape share their pieces
     for number, solid in enumerate(every):
         _fill(made, made.solids[number], solid, cursor, known)
-    solver.refresh_all(made.solids)
+    loosebodies.refresh_all(made.solids)
     made.solids["craft"] = made.solids["owner"] = -1
     made.solids["craft"][1 : 1 + len(crafts)] = np.arange(len(crafts))
     watched = slice(1, None) if reports is None else reports
@@ -149,7 +152,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
 
 
 def put(row: np.void, solid: Solid) -> None:
-    """Writes where a solid is and how it moves into its row; `solver.refresh_all` brings what follows from it."""
+    """Writes where a solid is and how it moves into its row; `loosebodies.refresh_all` brings what follows from it."""
     row["position"], row["velocity"], row["spin"] = solid.position, solid.velocity, solid.spin
     row["attitude"] = np.asarray(solid.attitude) / np.linalg.norm(solid.attitude)
     row["home"] = solid.position
@@ -207,6 +210,18 @@ def with_joints(made: Scene, joints: Records) -> Scene:
     for joint in joints:
         joint["tie_a"], joint["tie_b"] = places.get(int(joint["a"]), -1), places.get(int(joint["b"]), -1)
     return made._replace(joints=joints, ties=ties, tie_rows=np.zeros((count, count)), tie_right=np.zeros(count))
+
+
+def with_links(made: Scene, found: Sequence[tuple[LinkKind, tuple[int, int], dict[str, Any]]], spare: int = 0) -> Scene:
+    """A scene with links between its bodies, each a kind, two bodies and the fields of that kind; `spare` records are
+    left free for links that appear in a run."""
+    rows = linkkind.room(len(found) + spare)
+    for row, (kind, bodies, own) in zip(rows, found, strict=False):
+        linkkind.fill(row, kind, bodies, own)
+    made = made._replace(links=rows)
+    for row, (kind, _, _) in zip(rows, found, strict=False):
+        linkkind.connect(row, kind, made)
+    return made
 
 
 def _with_triangles(made: Scene, laid: Laid) -> Scene:

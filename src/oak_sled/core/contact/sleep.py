@@ -62,6 +62,10 @@ def rest(scene, dt):
         joint = scene.joints[j]
         if solids[joint.a].kind == FREE and solids[joint.b].kind == FREE:
             roots[islands.find(roots, joint.a)] = islands.find(roots, joint.b)
+    for k in range(scene.links.shape[0]):
+        link = scene.links[k]
+        if islands.is_of_both(scene, link):
+            roots[islands.find(roots, link.a)] = islands.find(roots, link.b)
     for k in range(count):  # the least rest of a group is that of all
         s = active[k]
         if solids[s].kind == FREE:

@@ -21,12 +21,6 @@ STEPS, CLOSE = 64, 1e-10
 
 
 @compiled
-def minus(a, b):
-    """a - b."""
-    return (a[0] - b[0], a[1] - b[1], a[2] - b[2])
-
-
-@compiled
 def along(o, d, t):
     """o + t d."""
     return (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
@@ -36,14 +30,14 @@ def along(o, d, t):
 def at_edge(o, d, p, q, radius):
     """Where a sphere touches the edge from p to q: how far it goes, FAR for never, and the point of the edge."""
     t, at = sight.through_ball(o, d, p[0], p[1], p[2], radius), 0.0
-    rod = minus(q, p)
+    rod = spatial.minus(q, p)
     long = spatial.length(rod)
     other = sight.through_ball(o, d, q[0], q[1], q[2], radius)
     if other < t:
         t, at = other, 1.0
     if long > 1e-12:
         axis = (rod[0] / long, rod[1] / long, rod[2] / long)
-        out = minus(o, p)
+        out = spatial.minus(o, p)
         side = sight.through_side(out, d, axis, radius)
         place = spatial.dot(out, axis) + side * spatial.dot(d, axis)
         if side < t and 0.0 <= place <= long:
@@ -54,7 +48,7 @@ def at_edge(o, d, p, q, radius):
 @compiled
 def is_left_of(p, q, n, x):
     """True if x lies on the inner side of the edge from p to q of a face with normal n, anticlockwise from outside."""
-    return spatial.dot(spatial.cross(minus(q, p), minus(x, p)), n) >= -1e-12
+    return spatial.dot(spatial.cross(spatial.minus(q, p), spatial.minus(x, p)), n) >= -1e-12
 
 
 @compiled
@@ -64,12 +58,12 @@ def at_triangle(triangle, o, d, radius):
     b = (triangle.corners[1, 0], triangle.corners[1, 1], triangle.corners[1, 2])
     c = (triangle.corners[2, 0], triangle.corners[2, 1], triangle.corners[2, 2])
     n = (triangle.normal[0], triangle.normal[1], triangle.normal[2])
-    ahead, away = spatial.dot(d, n), spatial.dot(minus(o, a), n)
+    ahead, away = spatial.dot(d, n), spatial.dot(spatial.minus(o, a), n)
     if ahead >= 0.0 or away < -radius:
         return FAR, a
     t = max((away - radius) / -ahead, 0.0)
     middle = along(o, d, t)
-    x = along(middle, n, -spatial.dot(minus(middle, a), n))
+    x = along(middle, n, -spatial.dot(spatial.minus(middle, a), n))
     if is_left_of(a, b, n, x) and is_left_of(b, c, n, x) and is_left_of(c, a, n, x):
         return t, x
     found, point = at_edge(o, d, a, b, radius)
@@ -92,13 +86,13 @@ def at_faces(scene, piece, o, d, radius):
         n = (face.normal[0], face.normal[1], face.normal[2])
         first = scene.outline[face.first]
         a = (first[0], first[1], first[2])
-        away, ahead = spatial.dot(minus(o, a), n), spatial.dot(d, n)
+        away, ahead = spatial.dot(spatial.minus(o, a), n), spatial.dot(d, n)
         if away > 0.0:
             inside = 0
         if ahead < 0.0 and away >= 0.0:
             t = max((away - radius) / -ahead, 0.0)
             middle = along(o, d, t)
-            x = along(middle, n, -spatial.dot(minus(middle, a), n))
+            x = along(middle, n, -spatial.dot(spatial.minus(middle, a), n))
             within = 1
             for k in range(face.count):
                 p = scene.outline[face.first + k]
@@ -125,7 +119,7 @@ def at_cylinder(piece, o, d, radius, reach):
     t, x = 0.0, o
     for _ in range(STEPS):
         middle = along(o, d, t)
-        out = minus(middle, (piece.centre[0], piece.centre[1], piece.centre[2]))
+        out = spatial.minus(middle, (piece.centre[0], piece.centre[1], piece.centre[2]))
         up = spatial.dot(out, axis)
         flat = along(out, axis, -up)
         size = spatial.length(flat)
@@ -137,7 +131,7 @@ def at_cylinder(piece, o, d, radius, reach):
             piece.centre[1] + held * axis[1] + share * flat[1],
             piece.centre[2] + held * axis[2] + share * flat[2],
         )
-        way_out = minus(middle, x)
+        way_out = spatial.minus(middle, x)
         size = spatial.length(way_out)
         apart, rate = size - radius, spatial.dot(d, way_out)
         if apart <= CLOSE:
@@ -162,7 +156,7 @@ def at_round(scene, piece, o, d, radius):
 @compiled
 def at_pieces(scene, solid, origin, way, reach, radius):
     """Where a sphere touches a solid first: how far it goes, FAR for never, and the point, world axes."""
-    o = spatial.to_craft(solid.axes, minus(origin, (solid.position[0], solid.position[1], solid.position[2])))
+    o = spatial.to_craft(solid.axes, spatial.minus(origin, (solid.position[0], solid.position[1], solid.position[2])))
     d = spatial.to_craft(solid.axes, way)
     found, point = FAR, o
     for k in range(solid.first_piece, solid.first_piece + solid.pieces):
@@ -183,7 +177,7 @@ def at_pieces(scene, solid, origin, way, reach, radius):
 @compiled
 def normal_at(middle, point, way):
     """The unit normal from what a sphere touches toward its middle; against its way where the middle is on it."""
-    out = minus(middle, point)
+    out = spatial.minus(middle, point)
     size = spatial.length(out)
     if size < 1e-9:
         return (-way[0], -way[1], -way[2])

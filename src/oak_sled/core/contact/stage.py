@@ -10,7 +10,7 @@ import math
 
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
-from oak_sled.core.contact import blockledger, broad, solver
+from oak_sled.core.contact import blockledger, broad, loosebodies, rowkinds, solver
 from oak_sled.core.contact.records import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, WALLS
@@ -29,13 +29,13 @@ def collide(crafts, scene, supports, ground, nows):
     for c in range(crafts.shape[0]):
         put_in(solids[crafts[c].body], nows[c])
     blockledger.book_pushes(scene)
-    solver.speed_up(scene, ground, dt)
+    loosebodies.speed_up(scene, ground, dt)
     broad.sweep(scene, dt)
-    if scene.counts[FOUND] == 0 and scene.counts[BEFORE] == 0 and scene.joints.shape[0] == 0:
+    if scene.counts[BEFORE] == 0 and not rowkinds.are_any(scene):
         for c in range(crafts.shape[0]):
             touch_nothing(crafts[c], supports, nows[c])
         if scene.counts[ACTIVE] > crafts.shape[0]:
-            solver.move_all(scene, dt)
+            loosebodies.move_all(scene, dt)
         return
     solver.solve(scene, dt)
     if nows[0].time == 0.0:
@@ -45,7 +45,7 @@ def collide(crafts, scene, supports, ground, nows):
         collect_supports(craft, scene, supports, now)
         respond_to_wall(c, craft, scene, now)
         take_out(craft, scene, now)
-    solver.move_all(scene, dt)
+    loosebodies.move_all(scene, dt)
 
 
 @compiled

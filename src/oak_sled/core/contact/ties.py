@@ -201,7 +201,7 @@ def is_of(scene, joint, island):
 
 @compiled
 def end_of(solid, ties, k, lever, dt):
-    """A lever after the tick, m, as its body will have turned with the spin that it has: see `solver.move` and
+    """A lever after the tick, m, as its body will have turned with the spin that it has: see `loosebodies.move` and
     `body.turn_freely`."""
     v = pairs.triple(lever)
     if solid.kind != FREE:
@@ -213,7 +213,7 @@ def end_of(solid, ties, k, lever, dt):
         q = (solid.attitude[0], solid.attitude[1], solid.attitude[2], solid.attitude[3])
         return rotated(body_module.turned_freely(q, momentum, ties[k].own_inverse, dt), own)
     if solid.craft < 0 and not is_ball(solid):
-        # as `solver.move` has it: with the spin in the middle of the tick, for the angular momentum that it has now
+        # as `loosebodies.move`: with the spin in the middle of the tick, for the angular momentum that it has now
         momentum = spatial.times(solid.inertia, spatial.to_craft(solid.axes, w))
         half = turned_by(-0.5 * dt * w[0], -0.5 * dt * w[1], -0.5 * dt * w[2])
         there = spatial.to_craft(solid.axes, rotated(half, spatial.to_world(solid.axes, momentum)))

@@ -12,6 +12,12 @@ from oak_sled.core.compiler.kernel import compiled
 
 
 @compiled
+def minus(a, b):
+    """a - b."""
+    return (a[0] - b[0], a[1] - b[1], a[2] - b[2])
+
+
+@compiled
 def cross(a, b):
     """a x b."""
     return (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])

@@ -1,0 +1,120 @@
+"""What a kind of link is made of, and the record of a link: see `links`, and `rope` for a kind."""
+
+from __future__ import annotations
+
+import functools
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from oak_sled.core.base.arrays import Records
+from oak_sled.core.compiler import types
+from oak_sled.core.compiler.kernel import Address, Kernel
+from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
+
+ROOM, HOLDS, BROKEN = range(3)
+"""States of a link: a free record, one that holds, and one that has broken and stays so."""
+OWN_NUMBERS = 64
+"""Numbers of 8 bytes that a kind may keep in a link."""
+SHOWN = 4
+"""Numbers that a link may show in each tick."""
+
+_OWN = np.dtype([("numbers", "f8", (OWN_NUMBERS,))])  # all of them: what no field names is not copied
+_FRONT = np.dtype(
+    [
+        ("state", "i8"),  # ROOM, HOLDS or BROKEN
+        ("acts", "i8"),  # 1 where it acts in this tick
+        ("a", "i8"),  # its bodies; a is one that may move
+        ("b", "i8"),
+        ("island", "i8"),  # a body of the group that is solved together
+        ("leads", "i8"),  # 1 for the first link of an island without contacts
+        ("reach", "i8"),  # the addresses of what its kind does: see `LinkKind`
+        ("prepare", "i8"),
+        ("solve", "i8"),
+        ("correct", "i8"),
+        ("finish", "i8"),
+        ("shows", "i8"),  # how many of these numbers stand in a recorded row
+        ("shown", "f8", (SHOWN,)),
+    ]
+)
+_FIELDS: dict[str, Any] = dict(_FRONT.fields or {})
+_LAID_OUT: Any = {
+    "names": [*_FIELDS, "own"],
+    "formats": [*(field[0] for field in _FIELDS.values()), _OWN],
+    "offsets": [*(field[1] for field in _FIELDS.values()), _FRONT.itemsize],
+    "itemsize": _FRONT.itemsize + 8 * OWN_NUMBERS,
+}
+LINK = np.dtype(_LAID_OUT)
+"""A link: what every one has, and behind it, as `own`, the record of its kind."""
+
+REACH = Address((None, Record(LINK), None, FLOAT), INT)
+"""reach(own, link, scene, dt): 1 if the link can act in this tick, from the motion that forces gave its bodies."""
+PREPARE = Address((None, Record(LINK), None, FLOAT), NOTHING)
+"""prepare, finish(own, link, scene, dt)."""
+SOLVE = Address((None, Record(LINK), None, FLOAT), FLOAT)
+"""solve, correct(own, link, scene, dt): one round; the largest speed that it changed, m/s."""
+
+
+class Shown(NamedTuple):
+    """A number that a link shows in each tick, by its place in `link.shown`: name of its column, unit, title."""
+
+    name: str
+    unit: str
+    title: str
+
+
+class LinkKind(NamedTuple):
+    """A kind of link: its record, and its units of (own, link, scene, dt).
+
+    reach : whether it can act in this tick. prepare : directions and masses, before the rounds; it gives the first
+    guess too. solve : one round, at velocity level. correct : one round of the shift of places. finish : after rounds,
+    what it shows, and whether it breaks. shows : what it shows, at most SHOWN.
+    """
+
+    name: str
+    record: np.dtype[Any]
+    reach: Kernel
+    prepare: Kernel
+    solve: Kernel
+    correct: Kernel
+    finish: Kernel
+    shows: tuple[Shown, ...] = ()
+
+
+STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", SOLVE), ("finish", PREPARE))
+
+
+def fill(row: np.void, kind: LinkKind, bodies: tuple[int, int], own: dict[str, Any]) -> None:
+    """Writes a link that holds into its record; its addresses come with `connect`. own : the fields of its kind."""
+    row["state"], (row["a"], row["b"]), row["shows"] = HOLDS, bodies, len(kind.shows)
+    record = own_of(row, kind)
+    for name, value in own.items():
+        record[name] = value
+
+
+def own_of(row: np.void, kind: LinkKind) -> np.void:
+    """The record of the kind of a link, in its place."""
+    if kind.record.itemsize > 8 * OWN_NUMBERS:
+        raise ValueError(f"{kind.name} keeps {kind.record.itemsize // 8} numbers (at most {OWN_NUMBERS})")
+    whole = np.dtype(
+        {"names": ["own"], "formats": [kind.record], "offsets": [_FRONT.itemsize], "itemsize": LINK.itemsize}
+    )
+    found: np.void = row.view(whole)["own"]
+    return found
+
+
+def connect(row: np.void, kind: LinkKind, scene: Any) -> None:
+    """Writes the addresses of the units of its kind into a link, compiled if need be. scene : the `Scene` it is in."""
+    for name, address in _addresses(kind, types.of_value(scene)).items():
+        row[name] = address
+
+
+@functools.cache
+def _addresses(kind: LinkKind, scene: types.Type) -> dict[str, int]:
+    given = (Record(kind.record), Record(LINK), scene, FLOAT)
+    return {name: getattr(kind, name).address(given) for name, _ in STAGES}
+
+
+def room(count: int) -> Records:
+    """Free records of links, shape (count,)."""
+    return np.zeros(count, LINK)

@@ -1,0 +1,31 @@
+"""The document of a rope."""
+
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from oak_sled.core.base.dial import dial
+from oak_sled.core.contact import rope
+from oak_sled.core.contact.linkkind import LinkKind
+from oak_sled.core.yard.tie import Tie
+
+
+class Rope(Tie):
+    """A rope without mass: it keeps its ends from being farther apart than its length, and only pulls."""
+
+    kind: Literal["rope"] = Field("rope", description="the kind of tie")
+    length: float = dial(
+        0.0, "m", "length; 0: the distance of its ends at the start", low=0.0, high=1e5, slider=(0.0, 60.0)
+    )
+    breaks_at: float = dial(0.0, "N", "tension at which it breaks; 0: never", low=0.0, high=1e9, slider=(0.0, 50_000.0))
+
+    TITLE: ClassVar[str] = "rope"
+    ROWS: ClassVar[LinkKind] = rope.KIND
+
+    def numbers(self, apart: float) -> dict[str, Any]:
+        """The fields of its record but its ends."""
+        return {"length": self.length if self.length > 0.0 else apart, "breaks": self.breaks_at}
+
+    def at_start(self, apart: float) -> dict[str, float]:
+        """What it shows before the first tick."""
+        return {"length": apart}

@@ -1,0 +1,50 @@
+"""What every document of a tie has: two bodies, and where it is fixed to them."""
+
+from typing import Any, ClassVar, Self
+
+from pydantic import model_validator
+
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.document import Frozen, name_field, reference
+from oak_sled.core.contact.linkkind import LinkKind
+
+
+class Between(Frozen):
+    """Two bodies, or a body and the world."""
+
+    id: str = name_field("its name")
+    one: str = reference("block", "a dynamic block, or a craft", ...)
+    other: str = reference("block", "body it is attached to: a block or a craft; empty: the world")
+
+    @model_validator(mode="after")
+    def _of_two(self) -> Self:
+        if self.one == self.other:
+            raise ValueError(f"other: {self.one!r} is held to itself (another body, or empty for the world)")
+        return self
+
+    @property
+    def heading(self) -> str:
+        """What it is called."""
+        return self.id.replace("_", " ")
+
+
+class Tie(Between):
+    """A tie between two points. Its kind declares `kind`, its own dials, `ROWS`, `TITLE` and `numbers`."""
+
+    x: float = dial(0.0, "m", "its end on the first body, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    y: float = dial(0.0, "m", "its end on the first body, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    z: float = dial(1.0, "m", "height of that end above the level ground", low=-1e3, high=1e4, slider=(0.0, 10.0))
+    end_x: float = dial(1.0, "m", "its other end, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    end_y: float = dial(0.0, "m", "its other end, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    end_z: float = dial(1.0, "m", "height of its other end", low=-1e3, high=1e4, slider=(0.0, 10.0))
+
+    TITLE: ClassVar[str] = "tie"
+    ROWS: ClassVar[LinkKind]
+
+    def numbers(self, apart: float) -> dict[str, Any]:
+        """The fields of its record but `at_a` and `at_b`, SI. apart : m between its ends at the start."""
+        raise NotImplementedError
+
+    def at_start(self, apart: float) -> dict[str, float]:
+        """What it shows before the first tick, by the names of its columns; the others are 0."""
+        return {}

@@ -1,0 +1,232 @@
+"""A rope between two bodies: it pulls and never pushes, keeps its length, momentum and energy, and breaks."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from scipy.special import ellipk
+
+from oak_sled.core.assembly import jobs, tracks, world
+from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.compiler import plain
+from oak_sled.core.contact import links, rope, scenery, solver
+from oak_sled.core.contact.linkkind import BROKEN, HOLDS, ROOM
+from oak_sled.core.contact.records import LOST
+from oak_sled.core.contact.scenery import Solid
+from oak_sled.core.files import run_table
+from oak_sled.core.geometry import shapes
+from oak_sled.core.kernel.environment import still_air
+from oak_sled.core.project import demos
+from oak_sled.core.results import ledger, run, traces
+from oak_sled.core.results.record import Layout
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.rope import Rope
+
+G = 9.80665
+RATES = (30, 60, 120, 240, 480)
+HIGH = np.array([0.0, 0.0, 500.0])
+
+
+def ball(place, mass=5.0, radius=0.2, velocity=(0.0, 0.0, 0.0)):
+    return Solid(
+        [shapes.ball(radius)], mass, shapes.ball_inertia(mass, radius), position=tuple(place), velocity=velocity
+    )
+
+
+def roped(solids, ropes, spare=0):
+    """A scene of solids far above the ground. ropes : (a, b, end on a, end on b, length, breaking load)."""
+    scene = scenery.scene(solids, plane=False)
+    found = [
+        (rope.KIND, (a, b), {"at_a": at_a, "at_b": at_b, "length": length, "breaks": breaks})
+        for a, b, at_a, at_b, length, breaks in ropes
+    ]
+    return scenery.with_links(scene, found, spare)
+
+
+def moved(scene, ticks, seconds, gravity=G):
+    """Position, attitude, velocity and spin of every solid after each tick, shape (ticks, n, 13)."""
+    out = np.zeros((round(seconds * ticks), len(scene.solids), 13))
+    solver.run_alone(scene, still_air(gravity)[0], 1.0 / ticks, len(out), out)
+    return out
+
+
+NONE = (0.0, 0.0, 0.0)
+
+
+def pendulum(ticks, seconds, length=2.0, degrees=60.0):
+    angle = math.radians(degrees)
+    place = HIGH + [length * math.sin(angle), 0.0, -length * math.cos(angle)]
+    scene = roped([ball(place)], [(1, 0, NONE, tuple(HIGH), length, 0.0)])
+    return scene, moved(scene, ticks, seconds)[:, 1]
+
+
+@pytest.mark.parametrize("ticks", [120, 240, 480])
+def test_a_pendulum_has_the_period_of_the_elliptic_integral(ticks):
+    period = 4.0 * math.sqrt(2.0 / G) * ellipk(math.sin(math.radians(30.0)) ** 2)
+    _, made = pendulum(ticks, 10.0)
+    x = made[:, 0]
+    down = np.flatnonzero((x[1:] <= 0.0) & (x[:-1] > 0.0))
+    times = (down + x[down] / (x[down] - x[down + 1])) / ticks
+    found = np.diff(times).mean()
+    assert found == pytest.approx(period, rel=1e-3)
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_pendulum_keeps_its_length_and_its_height(ticks):
+    """The method is of second order: what it swings higher is bounded by that of a tick, and does not grow."""
+    _, made = pendulum(ticks, 30.0)
+    assert np.linalg.norm(made[:, :3] - HIGH, axis=1).max() < 2.0 + 1e-9
+    tops = made[:, 2] - HIGH[2]
+    assert tops.max() < -1.0 + 4.0 / ticks
+    assert tops[-10 * ticks :].max() > -1.0 - 4.0 / ticks
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_two_free_balls_keep_their_momenta(ticks):
+    pair = [ball(HIGH, 2.0, velocity=(0.0, 3.0, 1.0)), ball(HIGH + [1.5, 0.0, 0.0], 7.0, velocity=(0.0, -2.0, 0.5))]
+    made = moved(
+        roped(pair, [(1, 2, (0.1, 0.0, 0.0), (-0.1, 0.05, 0.0), math.hypot(1.3, 0.05), 0.0)]), ticks, 4.0, gravity=0.0
+    )[:, 1:]
+    mass = np.array([2.0, 7.0])
+    linear = np.einsum("k,tki->ti", mass, made[:, :, 7:10])
+    inertia = 0.4 * mass * 0.2**2
+    angular = np.einsum("k,tki->ti", mass, np.cross(made[:, :, :3] - HIGH, made[:, :, 7:10]))
+    angular += np.einsum("k,tki->ti", inertia, made[:, :, 10:13])
+    assert np.abs(linear - linear[0]).max() < 1e-9
+    assert np.abs(angular - angular[0]).max() < 1e-9 * np.linalg.norm(angular[0])
+
+
+def test_a_slack_rope_changes_no_bit():
+    free = moved(roped([ball(HIGH)], []), 120, 0.5)
+    slack = moved(roped([ball(HIGH)], [(1, 0, NONE, tuple(HIGH), 50.0, 0.0)]), 120, 0.5)
+    assert free.tobytes() == slack.tobytes()
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_fall_into_a_rope_stops_at_its_length_and_does_not_bounce(ticks):
+    made = moved(roped([ball(HIGH)], [(1, 0, NONE, tuple(HIGH), 3.0, 0.0)]), ticks, 3.0)[:, 1]
+    assert made[:, 2].min() > HIGH[2] - 3.0 - 1e-9
+    assert np.ptp(made[-ticks:, 2]) < 1e-9
+    assert made[-1, 2] == pytest.approx(HIGH[2] - 3.0, abs=1e-9)
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_what_hangs_still_shows_its_weight_as_tension(ticks):
+    scene = roped([ball(HIGH - [0.0, 0.0, 2.0])], [(1, 0, NONE, tuple(HIGH), 2.0, 0.0)])
+    moved(scene, ticks, 0.4)
+    assert scene.links["shown"][0, 0] == pytest.approx(5.0 * G, rel=1e-9)
+    assert scene.links["shown"][0, 1] == pytest.approx(2.0, abs=1e-9)
+
+
+def test_it_breaks_past_its_load_and_stays_broken():
+    holds = roped([ball(HIGH - [0.0, 0.0, 2.0])], [(1, 0, NONE, tuple(HIGH), 2.0, 5.0 * G + 0.1)])
+    moved(holds, 120, 1.0)
+    assert holds.links["state"][0] == HOLDS
+    breaks = roped([ball(HIGH - [0.0, 0.0, 2.0])], [(1, 0, NONE, tuple(HIGH), 2.0, 5.0 * G - 0.1)])
+    made = moved(breaks, 120, 1.0)[:, 1]
+    assert breaks.links["state"][0] == BROKEN
+    assert breaks.links["shown"][0, 2] == 1.0
+    assert made[-1, 2] < HIGH[2] - 5.0
+
+
+def test_two_ropes_in_a_row_carry_both_weights():
+    below = [ball(HIGH - [0.0, 0.0, 1.0], 3.0), ball(HIGH - [0.0, 0.0, 2.0], 40.0)]
+    scene = roped(below, [(1, 0, NONE, tuple(HIGH), 1.0, 0.0), (2, 1, NONE, NONE, 1.0, 0.0)])
+    made = moved(scene, 60, 2.0)
+    assert scene.links["shown"][:, 0] == pytest.approx([43.0 * G, 40.0 * G], rel=1e-6)
+    assert np.abs(made[:, 1:, 2] - [HIGH[2] - 1.0, HIGH[2] - 2.0]).max() < 1e-6
+
+
+def test_a_rope_wakes_what_it_pulls():
+    """A crate that sleeps on the ground is drawn by another that leaves."""
+    half = (0.3, 0.3, 0.3)
+    crate = Solid([shapes.box(half)], 10.0, shapes.box_inertia(10.0, half), position=(0.0, 0.0, 0.3), asleep=True)
+    tug = Solid(
+        [shapes.box(half)], 50.0, shapes.box_inertia(50.0, half), position=(2.0, 0.0, 0.3), velocity=(6.0, 0.0, 0.0)
+    )
+    scene = scenery.scene([crate, tug], plane=True)
+    own = {"at_a": (0.3, 0.0, 0.0), "at_b": (-0.3, 0.0, 0.0), "length": 2.0, "breaks": 0.0}
+    scene = scenery.with_links(scene, [(rope.KIND, (1, 2), own)])
+    made = moved(scene, 120, 1.0)
+    assert np.array_equal(made[10, 1, :3], (0.0, 0.0, 0.3))
+    assert made[-1, 1, 0] > 0.3
+
+
+def test_links_appear_and_vanish_and_what_finds_no_room_is_counted():
+    scene = roped([ball(HIGH - [0.0, 0.0, 2.0])], [(1, 0, NONE, tuple(HIGH), 2.0, 0.0)], spare=1)
+    assert list(scene.links["state"]) == [HOLDS, ROOM]
+    assert links.add(scene, 0) == 1
+    assert links.add(scene, 0) == -1
+    assert scene.counts[LOST] == 1
+    moved(scene, 120, 0.2)
+    assert scene.links["shown"][:, 0].sum() == pytest.approx(5.0 * G, rel=1e-6)
+    links.remove(scene, 0)
+    moved(scene, 120, 0.2)
+    assert scene.links["shown"][1, 0] == pytest.approx(5.0 * G, rel=1e-6)
+
+
+def test_python_and_machine_code_give_the_same_bits():
+    compiled = pendulum(60, 0.5)[1]
+    with plain.python():
+        assert pendulum(60, 0.5)[1].tobytes() == compiled.tobytes()
+
+
+# documents
+
+CRATE = Block(id="crate", x=-4.0, length=0.8, width=0.8, height=0.8, mass=60.0)
+TOW = Rope(id="tow", one="fan_sled", other="crate", x=-1.0, z=0.4, end_x=-3.6, end_z=0.4)
+
+
+def towing(**changes):
+    yard = demos.load("fan-sled")
+    ground = yard.ground(yard.bench.ground)
+    drill = yard.drills[0]
+    tied = ground.replace(blocks=(CRATE,), ties=(TOW.replace(**changes),), joints=(), walls=(), gates=())
+    yard = yard.replace(
+        grounds=tuple(tied if one.id == ground.id else one for one in yard.grounds),
+        drills=(drill.replace(ground="", start=drill.start.replace(x=0.0, y=0.0)),),
+    )
+    return yard, run.execute(jobs.job_of(yard, yard.drills[0]))
+
+
+def test_a_craft_tows_a_crate_and_its_ledger_closes():
+    _, made = towing()
+    tension, apart = traces.values(made, "tie.tow.tension"), traces.values(made, "tie.tow.length")
+    assert tension.max() > 10.0
+    assert apart.max() < 2.6 + 1e-3
+    assert max(ledger.ledger_gap(made)) < 1e-9
+    assert "tie.tow.tension [N]" in run_table.labels(made)
+
+
+def test_a_towed_run_goes_on_from_any_tick_to_the_bit():
+    yard, _ = towing()
+    job = jobs.job_of(yard, yard.drills[0])
+    inputs = tracks.inputs(job, world.check_size(job))[:240]
+    width = Layout.of(job).width
+    whole, rest = np.empty((240, width)), np.empty((140, width))
+    machine = Machine.of(job)
+    machine.advance(inputs, whole)
+    first = Machine.of(job)
+    first.advance(inputs[:100], np.empty((100, width)))
+    other = Machine.of(job)
+    other.load(first.save())
+    other.advance(inputs[100:], rest)
+    assert rest.tobytes() == whole[100:].tobytes()
+    assert not other.save().differs(machine.save())
+
+
+def test_ties_that_lose_a_body_go_with_it_and_bad_ones_are_refused():
+    yard, _ = towing()
+    ground = yard.ground(yard.bench.ground)
+    bare = ground.replace(blocks=())
+    left = yard.without(grounds=tuple(bare if one.id == bare.id else one for one in yard.grounds))
+    assert left.ground(bare.id).ties == ()
+    with pytest.raises(Refused, match=r"there is no body 'crat'.*crate"):
+        yard.edit(f"grounds.{ground.id}.ties.tow.other", "crat")
+    with pytest.raises(Refused, match="held to itself"):
+        yard.edit(f"grounds.{ground.id}.ties.tow.other", "fan_sled")
+    with pytest.raises(Refused, match="breaks_at"):
+        yard.edit(f"grounds.{ground.id}.ties.tow.breaks_at", -5.0)
