@@ -11,12 +11,12 @@ typedef struct {
     double mass, inertia[3], half[3], reach, hull_centre[3], foot, contacts, spin_damping;
     double gravity, air_density, wind[3], grip;
     double thrust, reverse, vane, fan_point[3];
-    double turn, builds_by;
-    double side_grip, curve[SAMPLES], glide, slides_past, bites_at, slide_grip, blend_rate;
+    double turn, full_effect_speed;
+    double side_grip, curve[SAMPLES], glide, slides_past, grips_below, slide_grip, blend_rate;
     double runner_point[3], spread_x, spread_y;
     double area[3], viscous, air_point[3];
     double bite, brake_point[3];
-    double keep_along, bounce, scrape;
+    double tangential_share, restitution, wall_friction;
     double limit, knee, rate;
     double rise[CHANNELS], fall[CHANNELS], low[CHANNELS];
     double driver_gain, driver_damping, driver_sight;
@@ -28,7 +28,7 @@ typedef struct { double x, y, cos, sin, half_width; } Gate;
 
 typedef struct {
     double position[3], q[4], v[3], w[3], axes[3][3], inertia[3][3], inverse[3][3], momentum[3], next_v[3], next_w[3];
-    double channels[CHANNELS], before[CHANNELS], slide[4], loose[4], rub[4][2];
+    double channels[CHANNELS], inputs[CHANNELS], before[CHANNELS], slide[4], loose[4], rub[4][2];
     double lines[LINES][6], points[PARTS][3], activity[PARTS];
     double heading_x, heading_y, speed, forward, side, load, in_wall, next_gate, gates_missed, moved, time;
 } Now;
@@ -95,6 +95,7 @@ static void shape(const Setup *s, const Gate *gates, Now *n, const double *raw) 
     for (int c = 0; c < CHANNELS; c++) {
         double wanted = c == 1 ? steer(s, gates, n) : raw[c];
         wanted = clamp(wanted, s->low[c], 1.0);
+        n->inputs[c] = wanted;
         double value = n->channels[c];
         n->before[c] = value;
         if (value * wanted < 0) wanted = 0;
@@ -144,7 +145,7 @@ static void push(const Setup *s, Now *n) {
     at_point(n, FAN, s->fan_point);
     n->activity[FAN] = fabs(level);
     /* rudder */
-    double some = fabs(n->forward) / s->builds_by;
+    double some = fabs(n->forward) / s->full_effect_speed;
     double authority = some < 1 ? some : 1;
     if (n->forward < 0) authority = -authority;
     for (int i = 0; i < 3; i++) n->lines[RUDDER][3 + i] = n->channels[1] * authority * s->turn * n->axes[i][2];
@@ -188,7 +189,7 @@ static void push(const Setup *s, Now *n) {
         double crawl = 0.25 - fabs(along) - fabs(side);
         double slip = atan2(fabs(side), fabs(along) + (crawl > 0 ? crawl : 0));
         if (slip > s->slides_past) n->loose[foot] = 1;
-        else if (slip < s->bites_at) n->loose[foot] = 0;
+        else if (slip < s->grips_below) n->loose[foot] = 0;
         double step = s->blend_rate * s->dt;
         n->slide[foot] += clamp(n->loose[foot] - n->slide[foot], -step, step);
         if (n->slide[foot] > most) most = n->slide[foot];
@@ -359,10 +360,12 @@ int run(const Setup *s, const Wall *walls, const Gate *gates, const double *star
         memcpy(row + 10, now.w, sizeof now.w);
         row[13] = now.load; row[14] = now.in_wall; row[15] = now.next_gate; row[16] = now.gates_missed;
         row[17] = now.load > 0.0; row[18] = 0.0;
-        memcpy(row + HEAD, now.channels, sizeof now.channels);
-        memcpy(row + HEAD + CHANNELS, now.lines, sizeof now.lines);
-        memcpy(row + HEAD + CHANNELS + LINES * 6, now.points, sizeof now.points);
-        memcpy(row + HEAD + CHANNELS + LINES * 6 + PARTS * 3, now.activity, sizeof now.activity);
+        row += HEAD;
+        memcpy(row, now.channels, sizeof now.channels);
+        memcpy(row + CHANNELS, now.inputs, sizeof now.inputs);
+        memcpy(row + 2 * CHANNELS, now.lines, sizeof now.lines);
+        memcpy(row + 2 * CHANNELS + LINES * 6, now.points, sizeof now.points);
+        memcpy(row + 2 * CHANNELS + LINES * 6 + PARTS * 3, now.activity, sizeof now.activity);
         if (!(fabs(now.v[0]) + fabs(now.v[1]) < 1e5)) return k + 1;
         read_motion(&now);
         if (now.next_gate >= s->gates) return k + 1;

@@ -25,11 +25,12 @@ MEMORY = 8
 RUNNING, ENDED, DIVERGED, STOPPED = 0, 1, 2, 3
 """Status codes of the kernel."""
 
-BUMPER = np.dtype([("wall_response", "i8"), ("keep_along", "f8"), ("bounce", "f8"), ("scrape", "f8")])
+BUMPER = np.dtype([("wall_response", "i8"), ("tangential_share", "f8"), ("restitution", "f8"), ("wall_friction", "f8")])
 
 CRAFT = np.dtype(
     [
         ("body", "i8"),  # its rigid body among those of the scene
+        ("lead", "i8"),  # the row of the first body of its craft, which has the channels; its own row for that one
         ("first_part", "i8"),  # its stretch of the parts, channels and supports
         ("parts", "i8"),
         ("first_limiter", "i8"),  # where limiters begin among its parts
@@ -60,7 +61,9 @@ CRAFT = np.dtype(
         ("start", "f8", (13,)),  # position, attitude, velocity, spin
     ]
 )
-"""What a craft is: which body, which stretches of the arrays, and what stays as it is during a run."""
+"""What a body of a craft is: which body of the scene, which stretches of the arrays, and what stays as it is during a
+run. A craft is a list of bodies, a record each, one after another: each has its own NOW and ledger, and the parts that
+are on it. Channels, driver and gates belong to the craft, whose first body leads."""
 
 AXLE = np.dtype(
     [
@@ -71,8 +74,8 @@ AXLE = np.dtype(
         ("brake", "f8"),  # N m at most
         ("grip", "f8"),  # share of its grip that is left
         ("farther", "f8"),  # m past full droop that its ray looks for the ground, for what holds the craft down
-        ("most_spin", "f8"),  # slip ratio past which drive is taken back; 0: never
-        ("most_lock", "f8"),  # likewise of the brake
+        ("spin_limit", "f8"),  # slip ratio past which drive is taken back; 0: never
+        ("lock_limit", "f8"),  # likewise of the brake
         ("binding", "f8"),  # N m s/rad by which a differential holds it to `bound`
         ("bound", "f8"),  # rad/s
         ("turn", "f8"),  # rad/s, positive while it rolls forward
@@ -136,6 +139,7 @@ CHANNEL = np.dtype(
         ("fall", "f8"),
         ("low", "f8"),
         ("least_input", "f8"),
+        ("takes", "i8"),  # LEVEL, INCREMENT or NOTCH: what its raw input is
         ("stays", "i8"),  # RETURNS, LEVER, TOGGLE or SELECTOR
         ("notches", "f8"),
         ("start", "f8"),
@@ -143,6 +147,8 @@ CHANNEL = np.dtype(
 )
 RETURNS, LEVER, TOGGLE, SELECTOR = range(4)
 """What a channel does without input: it returns to 0, or stays where it is."""
+LEVEL, INCREMENT, NOTCH = range(3)
+"""What the raw input of a channel is: how far it is pushed, how far it was moved in the tick, or steps."""
 PRESSED = 0.5
 """Input past which a toggle or a selector counts as pressed."""
 
@@ -228,6 +234,7 @@ NOW = np.dtype(
         ("channels", "f8", (MOST_CHANNELS,)),  # what parts read: the shaped input, or what a controller commands
         ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
         ("shaped", "f8", (MOST_CHANNELS,)),  # the shaped input
+        ("raw", "f8", (MOST_CHANNELS,)),  # the input as it was given
         (
             "pressed",
             "f8",
@@ -246,13 +253,16 @@ NOW = np.dtype(
         ("points", "f8", (MOST_PARTS, 3)),  # m, where each part acts
     ]
 )
-"""What a craft does in this moment beside the motion of its body: channels, memory of parts, the ledger."""
+"""What a body of a craft does in this moment beside its motion: memory of its parts, the ledger, and the channels of
+the craft as its parts read them."""
 
 
 class World(NamedTuple):
-    """All that stays as it is during a run, and the supports. crafts : a row a craft; ground, drill : one record each;
-    parts and channels : of all crafts, one after another; events in order of time. calls : addresses of units that
-    only some runs need, see OTHERS; 0: not needed."""
+    """All that stays as it is during a run, and the supports.
+
+    crafts : a row a body of a craft. ground, drill : one record each. parts, channels : of all crafts, one after
+    another. events : in order of time. calls : addresses of units that only some runs need, see OTHERS; 0: not needed.
+    """
 
     crafts: Records
     ground: Records

@@ -1,4 +1,4 @@
-"""A live drive: the same tick as a drill, fed with keys, recorded without end."""
+"""A live drive: the same tick as a drill, fed by sources of input, recorded without end."""
 
 from __future__ import annotations
 
@@ -9,36 +9,17 @@ import numpy as np
 from oak_sled.core.assembly import scenes, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import state
 from oak_sled.core.results.record import Layout, Record, Recorder
 from oak_sled.core.results.run import Run, explain_divergence, stopped_at_nonsense
-from oak_sled.core.yard.channel import Channel
-from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import MOST_KNOTS, Drill, Knot, Track
 from oak_sled.core.yard.event import MOST_EVENTS, Event
 
 LONGEST_S = 7200.0
 """A drive that is kept as a drill is at most this long."""
 _CHUNK = 600
-
-
-def raw_value(channel: Channel, held: frozenset[str] | set[str]) -> float:
-    """The raw value that held keys give a channel; opposing keys cancel."""
-    up = any(key in held for key in channel.plus_keys)
-    down = any(key in held for key in channel.minus_keys)
-    value = float(up) - float(down)
-    return max(value, channel.least_input)
-
-
-def raw_values(craft: Craft, held: frozenset[str] | set[str]) -> Floats:
-    """The raw values of all channels, shape (channels,)."""
-    return np.array([raw_value(channel, held) for channel in craft.channels], dtype=np.float64)
-
-
-def all_raw_values(job: Job, held: frozenset[str] | set[str]) -> Floats:
-    """The raw values of the channels of every craft of a job, shape (channels,)."""
-    return np.concatenate([raw_values(one.craft, held) for one in job.actors])
 
 
 class LiveDrive:
@@ -59,8 +40,6 @@ class LiveDrive:
         self._machine.first_row(self.recorder.room(1)[0])
         self.status, self._lost = state.RUNNING, ""
         self._stop_at_nonsense(self.recorder.recent(), 1)
-        self._changes: list[tuple[int, int, float]] = []
-        self._raw = np.zeros(sum(len(one.craft.channels) for one in self.job.actors))
         self._events: list[Event] = []
 
     def happen(self, event: Event) -> None:
@@ -86,19 +65,17 @@ class LiveDrive:
         self._machine = fresh
 
     def advance(self, ticks: int, raw: Floats) -> None:
-        """Drives on by `ticks` with these raw values of the channels of all crafts, shape (channels,)."""
-        if self.status == state.DIVERGED:
-            return
-        for channel in np.flatnonzero(raw != self._raw):
-            self._changes.append((self.ticks, int(channel), float(raw[channel])))
-        self._raw = raw.copy()
-        while ticks > 0 and self.status != state.DIVERGED:
-            count = min(ticks, _CHUNK)
-            rows = self.recorder.room(count)
-            self.status, done = self._machine.advance(np.tile(raw, (count, 1)), rows)
-            self.recorder.give_back(count - done)
-            self._stop_at_nonsense(rows[:done], 0)
-            ticks -= count
+        """Drives on by `ticks` with these raw values of the channels of all crafts: shape (ticks, channels), or
+        (channels,) for the same in all of them."""
+        values = np.broadcast_to(raw, (ticks, len(self.job.channels)))
+        done = 0
+        while done < ticks and self.status != state.DIVERGED:
+            given = np.ascontiguousarray(values[done : done + _CHUNK])
+            rows = self.recorder.room(len(given))
+            self.status, ran = self._machine.advance(given, rows)
+            self.recorder.give_back(len(given) - ran)
+            self._stop_at_nonsense(rows[:ran], 0)
+            done += len(given)
 
     def _stop_at_nonsense(self, rows: Floats, least: int) -> None:
         """Ends the drive before the first of its newest rows that is not finite; at least `least` of them stay."""
@@ -156,31 +133,41 @@ class LiveDrive:
         wrong = []
         if len(self._events) > MOST_EVENTS:
             wrong.append(f"{len(self._events)} pokes and pulls, of which a drill holds the first {MOST_EVENTS}")
-        places = [place for _, place, _ in self._changes]
-        if places and max(places.count(place) for place in set(places)) > MOST_KNOTS:
+        if any(len(knots) > MOST_KNOTS for knots in self._knots()):
             wrong.append(f"over {MOST_KNOTS} changes of a channel, of which a drill holds so many")
         if self.ticks * self.job.dt > LONGEST_S:
-            wrong.append(f"{self.ticks * self.job.dt:.0f} s, of which a drill holds the first {LONGEST_S:.0f}")
+            wrong.append(
+                f"{units.fixed(self.ticks * self.job.dt, 's', 0)}, of which a drill holds the first {LONGEST_S:.0f}"
+            )
         return f"The drive is kept whole, but not all of its inputs: {'; '.join(wrong)}." if wrong else ""
 
+    def _knots(self) -> list[list[tuple[int, float]]]:
+        """Where the raw input of each channel changed: the tick, and what it was from then on."""
+        record, found = self.recorder.finish(), []
+        for who, one in enumerate(self.layout.crafts):
+            for channel in one.channels:
+                column = record.column(self.layout.first_of(who) + one.names.index(f"input.{channel}"))[1:]
+                ticks = np.flatnonzero(np.diff(column, prepend=0.0))
+                found.append(list(zip(ticks.tolist(), column[ticks].tolist(), strict=True)))
+        return found
+
     def recorded_drill(self) -> Drill:
-        """The inputs as a drill: a knot wherever a channel changed."""
-        dt, number = self.job.dt, 0
+        """The inputs as a drill: a knot wherever the raw input of a channel changed."""
+        dt, found = self.job.dt, iter(self._knots())
         tracks: list[tuple[Track, ...]] = []
         for one in self.job.actors:
             own = []
-            for channel in one.craft.channels:
-                knots = tuple(Knot(t=tick * dt, value=value) for tick, place, value in self._changes if place == number)
+            for channel, changes in zip(one.craft.channels, found, strict=False):
+                knots = tuple(Knot(t=tick * dt, value=value) for tick, value in changes[:MOST_KNOTS])
                 if knots:
-                    own.append(Track(channel=channel.id, shape="steps", knots=knots[:MOST_KNOTS]))
-                number += 1
+                    own.append(Track(channel=channel.id, shape="steps", knots=knots))
             tracks.append(tuple(own))
         seconds = min(max(self.ticks * dt, 0.05), LONGEST_S)
         old = self.job.drill
         inputs = {one.craft.id: found for one, found in zip(self.job.actors, tracks, strict=True)}
         return Drill(
             id="drive",
-            title=f"Drive, {seconds:.0f} s",
+            title=f"Drive, {units.fixed(seconds, 's', 0)}",
             ground=self.job.ground.id,
             craft=old.craft,
             start=old.start,

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
+from oak_sled.core.base.arrays import Floats, Ints
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import blockledger
 from oak_sled.core.contact.records import ACTIVE
@@ -54,7 +57,7 @@ def is_still(world, scene):
     it tells how many are in it, is a shot, or is watched."""
     if world.calls[COLLIDE] == 0:
         return False
-    if scene.counted.shape[0] + scene.slots.shape[0] + scene.watched.shape[0] > 0:
+    if scene.counted.shape[0] + scene.slots.shape[0] + scene.watched.shape[0] + scene.links.shape[0] > 0:
         return False
     for k in range(scene.counts[ACTIVE]):  # noqa: SIM110 - the language of the kernel has no all()
         if scene.solids[scene.active[k]].craft < 0:
@@ -134,15 +137,25 @@ def advance(world, scene, shot_memory, nows, inputs, out, beside, which, substep
     return RUNNING, out.shape[0]
 
 
+class Room(NamedTuple):
+    """Where `advance_keeping` writes. row, beside : shape (width,), room for one row: of the crafts, without their
+    ledgers where it has no room for them, and of what is beside them. kept : shape (n,), the columns that are kept,
+    counted through both. out : shape (ticks + 1, n), the first for the start."""
+
+    row: Floats
+    beside: Floats
+    kept: Ints
+    out: Floats
+
+
 @compiled
-def advance_keeping(world, scene, shot_memory, nows, inputs, row, beside, kept, out, substeps, word):
+def advance_keeping(world, scene, shot_memory, nows, inputs, room, substeps, word):
     """Runs a drill from its start and keeps only some columns of its rows: what a run is measured by.
 
-    inputs : shape (ticks, channels). row, beside : shape (width,), room for one row: of the crafts, without their
-    ledgers where it has no room for them, and of what is beside them. kept : shape (n,), the columns that are kept,
-    counted through both. out : shape (ticks + 1, n), the first for the start. word : see `stopping`. Returns (status,
-    ticks done); a row with a number that is not finite ends it as diverged.
+    inputs : shape (ticks, channels). room : see `Room`. word : see `stopping`. Returns (status, ticks done); a row with
+    a number that is not finite ends it as diverged.
     """
+    row, beside, kept, out = room.row, room.beside, room.kept, room.out
     rowlayout.first_row(world, scene, nows, row, beside)
     rowlayout.keep(row, beside, kept, out[0])
     begin(world, scene, nows)

@@ -1,9 +1,9 @@
 """A recorded row: what stands in it, in which order, and how the kernel writes it.
 
-Craft by craft: the head, its channels, its ledger lines, the points where its parts act, their activity, its rays, and
-its wheels with tires; rows without the ledger leave out lines, points and activity. Behind the crafts: the motion of
-every block that moves, how many bodies are in each that reports, the shots, and the ledgers of the blocks that are
-watched. `results/record.py` names the columns of a run by what stands here.
+Craft by craft: the head, its channels, their raw inputs, its ledger lines, the points where its parts act, their
+activity, its rays, and its wheels with tires; rows without the ledger leave out lines, points and activity. Behind the
+crafts: the motion of every block that moves, how many bodies are in each that reports, the shots, the ledgers of the
+blocks that are watched, and what ties show. `results/record.py` names the columns of a run by what stands here.
 """
 
 from __future__ import annotations
@@ -72,7 +72,7 @@ def craft_columns(
 ) -> dict[str, str]:
     """The name of every column of a craft but its shots, with its unit, in the order of `write_row`; without the ledger
     in that of `write_without_ledger`."""
-    found = HEAD_UNITS | {f"channel.{name}": "" for name in channels}
+    found = HEAD_UNITS | {f"{what}.{name}": "" for what in ("channel", "input") for name in channels}
     if ledger:
         found |= _each((*parts, *FIXED_LINES), LINE_UNITS)
         found |= _each(parts, POINT_UNITS)
@@ -87,12 +87,12 @@ def _each(owners: tuple[str, ...], units: dict[str, str]) -> dict[str, str]:
 
 def craft_width(parts: int, channels: int, rays: int = 0, tires: int = 0) -> int:
     """Numbers of a craft in a row, without its shots: the length of `craft_columns`."""
-    return HEAD + channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
+    return HEAD + 2 * channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
 
 
 @compiled
 def write_head(body, now, row, place):
-    """Writes the head of a craft and its channels into `row` from `place` on; the place behind them."""
+    """Writes the head of a craft, its channels and their inputs into `row` from `place` on; the place behind them."""
     for i in range(3):
         row[place + i] = body.position[i]
         row[place + 7 + i] = body.velocity[i]
@@ -108,7 +108,8 @@ def write_head(body, now, row, place):
     place += HEAD
     for c in range(now.channel_count):
         row[place + c] = now.channels[c]
-    return place + now.channel_count
+        row[place + now.channel_count + c] = now.raw[c]
+    return place + 2 * now.channel_count
 
 
 @unit
@@ -162,7 +163,7 @@ def write_tire(axle, row, place):
 @compiled
 def width_of(craft, now):
     """Numbers of a craft in a row."""
-    own = now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1)
+    own = 2 * now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1)
     return HEAD + own + craft.rays * RAY + craft.tires * TIRE
 
 
@@ -202,7 +203,7 @@ def whole_width(crafts, nows):
 def write_others(scene, dt, row):
     """Writes what moves beside the crafts into `row`: position, attitude, velocity and spin of every loose or driven
     body, how many are in each that reports (crafts too), where each shot is and how long it has flown (-1: not in
-    flight), and the ledgers of the blocks that are watched, N and N m over the tick of `dt`."""
+    flight), the ledgers of the blocks that are watched, N and N m over the tick of `dt`, and what links show."""
     solids, place = scene.solids, 0
     for k in range(scene.recorded.shape[0]):
         one = solids[scene.recorded[k]]
@@ -227,6 +228,10 @@ def write_others(scene, dt, row):
             for i in range(6):
                 row[place + i] = scene.watched[w].lines[k, i] / dt
             place += 6
+    for k in range(scene.links.shape[0]):
+        for i in range(scene.links[k].shows):
+            row[place + i] = scene.links[k].shown[i]
+        place += scene.links[k].shows
 
 
 @compiled

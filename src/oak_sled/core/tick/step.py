@@ -28,7 +28,9 @@ from oak_sled.core.kernel.state import (
     IN_PLACE,
     INTEGRATOR,
     LAND,
+    LEVEL,
     LEVER,
+    NOTCH,
     OTHERS,
     PRESSED,
     PUSH_BACK,
@@ -36,7 +38,7 @@ from oak_sled.core.kernel.state import (
     TOGGLE,
     WEIGHTLESS,
 )
-from oak_sled.core.parts import register, runner, shots
+from oak_sled.core.parts import register, runnerforce, shots
 from oak_sled.core.tick import events
 
 FIXED = len(FIXED_LINES)
@@ -47,8 +49,8 @@ EXACT, IMPLICIT, EXPLICIT = range(3)
 def tick(world, scene, shot_memory, nows, raw):
     """Moves every body by one tick (or one substep).
 
-    nows : a record of NOW for every craft. raw : channel inputs of all crafts, shape (channels,). shot_memory : see
-    `shots.ShotMemory`.
+    nows : a record of NOW for every body of a craft. raw : channel inputs of all crafts, shape (channels,).
+    shot_memory : see `shots.ShotMemory`.
 
     Axes and inertia of a craft are in step with its attitude, at the start as at the end.
     """
@@ -60,9 +62,13 @@ def tick(world, scene, shot_memory, nows, raw):
         for c in range(crafts.shape[0]):
             read_motion(bodies[crafts[c].body], nows[c])
     for c in range(crafts.shape[0]):
-        shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
+        if crafts[c].lead == c:
+            shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
     if world.calls[COMMAND] != 0:
         command_channels(crafts, world.parts, scene, nows)  # 1b
+    for c in range(crafts.shape[0]):
+        if crafts[c].lead != c:
+            take_channels(nows[crafts[c].lead], nows[c])
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[OTHERS] != 0:
@@ -167,7 +173,14 @@ def shape_channels(craft, channels, gates, body, now, raw):
             wanted = steer_for_gate(craft, gates, body, now)
         elif craft.pace_channel == c:
             wanted = craft.pace_gain * (wanted * craft.pace - now.forward)
+        now.before[c] = now.channels[c]
+        if setting.takes != LEVEL:
+            now.raw[c] = wanted
+            now.shaped[c] = moved_by(setting, now, c, wanted)
+            now.channels[c] = now.shaped[c]
+            continue
         wanted = min(max(wanted, setting.least_input), 1.0)
+        now.raw[c] = wanted
         size = abs(wanted)
         if size <= setting.dead_zone:
             size = 0.0
@@ -176,7 +189,6 @@ def shape_channels(craft, channels, gates, body, now, raw):
         if setting.exponent != 1.0:
             size = size**setting.exponent
         wanted = size if wanted >= 0.0 else -size
-        now.before[c] = now.channels[c]
         if setting.stays == RETURNS:
             value = now.shaped[c]
             if value * wanted < 0.0:
@@ -186,6 +198,13 @@ def shape_channels(craft, channels, gates, body, now, raw):
         else:
             now.shaped[c] = stay(setting, now, c, wanted)
         now.channels[c] = now.shaped[c]
+
+
+@compiled
+def take_channels(lead, now):
+    """The channels of a craft, for the parts that are on another of its bodies than the first."""
+    for c in range(lead.channel_count):
+        now.channels[c], now.before[c] = lead.channels[c], lead.before[c]
 
 
 @compiled
@@ -205,6 +224,25 @@ def stay(setting, now, c, wanted):
     step = (1.0 - setting.low) / (setting.notches - 1.0)
     notch = math.floor((value - setting.low) / step + 0.5) + pressed
     return setting.low + step * min(max(notch, 0.0), setting.notches - 1.0)
+
+
+@compiled
+def moved_by(setting, now, c, moved):
+    """The value of a channel whose input moves it: all of an increment at once, or so many steps."""
+    value = now.shaped[c]
+    if setting.takes == NOTCH and setting.stays == TOGGLE:
+        end = 1.0 if moved > 0.0 else setting.low
+        if math.floor(0.5 * (abs(moved) + 0.5)) == math.floor(0.5 * (abs(moved) + 1.5)):  # an even number of them
+            return value
+        return 0.0 if value == end else end
+    if moved == 0.0:
+        if setting.stays == RETURNS:
+            step = now.dt * setting.fall
+            return value - min(max(value, -step), step)
+        return value
+    if setting.takes == NOTCH:
+        moved *= (1.0 - setting.low) / (setting.notches - 1.0)
+    return min(max(value + moved, setting.low), 1.0)
 
 
 @compiled
@@ -263,7 +301,7 @@ def stand(craft, body, ground, supports, now):
         for i in range(3):
             foot.point[i] = body.position[i] + lever[i]
         foot.gap = foot.point[2]
-        if foot.gap <= runner.TOUCH:
+        if foot.gap <= runnerforce.TOUCH:
             touching += 1.0
     now.on_ground = 1.0 if touching > 0.0 else 0.0
     gravity = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])
@@ -272,7 +310,7 @@ def stand(craft, body, ground, supports, now):
     if touching == 0.0:
         return
     for k in range(craft.first_support, last):
-        if supports[k].gap <= runner.TOUCH:
+        if supports[k].gap <= runnerforce.TOUCH:
             supports[k].load = weight / touching
 
 

@@ -9,10 +9,12 @@ from oak_sled.core.base.document import Frozen, name_field
 
 Stays = Literal["no", "lever", "toggle", "selector"]
 """What a channel does without input."""
+Takes = Literal["level", "increment", "notch"]
+"""What its raw input is."""
 
 
 class Channel(Frozen):
-    """A control input: its keys, and how a raw key becomes a value."""
+    """A control input: its keys, and how raw input becomes a value."""
 
     id: str = name_field("the name by which parts and drills refer to this channel")
     title: str = Field("", max_length=60, description="display name")
@@ -30,13 +32,21 @@ class Channel(Frozen):
         8.0, "1/s", "rate at which it returns to 0", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
     )
     stays: Stays = Field("no", description="without input: returns to 0, or stays: a lever, a toggle, a selector")
-    notches: int = Field(3, ge=2, le=24, description="positions of a selector")
+    takes: Takes = Field(
+        "level", description="raw input: how far it is pushed, how far it was moved in the tick, or notches"
+    )
+    notches: int = Field(3, ge=2, le=24, description="positions of a selector, or notches from end to end")
     start: float = dial(0.0, "", "value at the start of a lever, toggle or selector", low=-1.0, high=1.0)
 
     @property
     def least_input(self) -> float:
         """The least raw input it takes: what stays is moved back by input the other way."""
         return -1.0 if self.two_sided or self.stays != "no" else 0.0
+
+    @property
+    def step(self) -> float:
+        """How far a notch moves it."""
+        return (2.0 if self.two_sided else 1.0) / (self.notches - 1)
 
     @property
     def heading(self) -> str:

@@ -1,4 +1,4 @@
-"""Live driving: keys in, ticks at a fixed rate, frames apart from them."""
+"""Live driving: input in, ticks at a fixed rate, frames apart from them."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core.advice import cautions, cost
+from oak_sled.core.base import units
 from oak_sled.core.kernel import state
 from oak_sled.core.project import shelf
-from oak_sled.core.project.live import LiveDrive, all_raw_values
+from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.project.shelf import Card
+from oak_sled.core.project.sources import Hand, Keys
 from oak_sled.core.results import measures
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
@@ -50,7 +52,8 @@ class Driver(QObject):
     def __init__(self, session: Session, parent: QObject | None = None):
         super().__init__(parent)
         self.session = session
-        self.held: set[str] = set()
+        self.keys = Keys()
+        self.hand = Hand([self.keys])
         self.speed = 1.0
         self.paused = False
         self.drive: LiveDrive | None = None
@@ -67,6 +70,11 @@ class Driver(QObject):
         session.yard_changed.connect(lambda _: self._settings_changed())
 
     @property
+    def held(self) -> set[str]:
+        """The names of the keys that are down."""
+        return self.keys.held
+
+    @property
     def is_on(self) -> bool:
         """True if a drive goes on."""
         return self.drive is not None
@@ -80,7 +88,7 @@ class Driver(QObject):
         if self.is_on:
             return
         self.drive = LiveDrive(self.session.job())
-        self.held.clear()
+        self.hand.release()
         self.paused = False
         self._owed, self._last = 0.0, time.perf_counter()
         last = self.session.shown.run
@@ -111,7 +119,7 @@ class Driver(QObject):
         drive, self.drive = self.drive, None
         assert drive is not None
         self.session.shown.live_on = False
-        self.held.clear()
+        self.hand.release()
         self.held_changed.emit()
         self.session.shown.live_changed.emit(False)
         if drive.ticks > 0:
@@ -122,7 +130,7 @@ class Driver(QObject):
     def _keep(self, drive: LiveDrive) -> None:
         made = self._seen(drive.finish())
         found = measures.Readings(made)
-        self.session.shelf.add(shelf.card_of(made, f"drive by hand, {made.duration:.0f} s"))
+        self.session.shelf.add(shelf.card_of(made, f"drive by hand, {units.fixed(made.duration, 's', 0)}"))
         card = self.session.shelf.cards[0]
         self.session.show_run(made, found, cautions.find(made.job, made))
         self.session.shelf.shown_card = card.id
@@ -209,7 +217,8 @@ class Driver(QObject):
     def _advance(self, ticks: int) -> None:
         began = time.perf_counter()
         assert self.drive is not None
-        self.drive.advance(ticks, all_raw_values(self.drive.job, self.held))
+        job = self.drive.job
+        self.drive.advance(ticks, self.hand.values(job.channels, ticks, job.dt))
         self._tick_s += 0.2 * ((time.perf_counter() - began) / ticks - self._tick_s)
         self._judged = (self._judged[0] + ticks, self._judged[1])
 
@@ -253,7 +262,7 @@ class Driver(QObject):
         ):
             return False
         if event.type() == QEvent.Type.ApplicationDeactivate:
-            self.held.clear()  # no key stays down behind another window
+            self.hand.release()  # no key stays down behind another window
             self.held_changed.emit()
             return False
         assert isinstance(event, QKeyEvent)
@@ -267,8 +276,8 @@ class Driver(QObject):
             return True
         if not event.isAutoRepeat():
             if event.type() == QEvent.Type.KeyPress:
-                self.held.add(name)
+                self.keys.held.add(name)
             else:
-                self.held.discard(name)
+                self.keys.held.discard(name)
             self.held_changed.emit()
         return True
