@@ -1,12 +1,12 @@
 """Hover pad: pushes its craft off the ground by a force that depends on the gap a ray finds.
 
-One file, as every kind of part is: its document, record, equation, closed forms and cautions.
+Its document, equation, closed forms and cautions; record and laws stand in `padlaws`, its force in `padforce`.
 """
 
 import functools
 import math
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Literal, get_args
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -15,52 +15,18 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import show
-from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.formulas import machine
-from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial
+from oak_sled.core.parts import padforce, padlaws
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
+from oak_sled.core.parts.padlaws import RECORD, PadLaw
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
 
-Law = Literal["spring", "progressive", "cushion", "on_off"]
-SPRING, PROGRESSIVE, CUSHION, ON_OFF = range(4)
 DampingFrom = Literal["point_speed", "gap_change"]
 Along = Literal["ray", "normal"]
 OnMiss = Literal["forget", "hold"]
-LAW_WORDS: dict[str, str] = {
-    "spring": "spring", "progressive": "progressive spring", "cushion": "cushion", "on_off": "on and off"
-}  # fmt: skip
-NEAREST = 1e-3
-"""m, the least gap that the cushion law counts with: it grows without bound toward 0."""
-
-RECORD = np.dtype(
-    [
-        ("law", "i8"),
-        ("stiffness", "f8"),
-        ("progression", "f8"),
-        ("lift", "f8"),
-        ("band", "f8"),
-        ("reach", "f8"),
-        ("damping", "f8"),
-        ("from_gap", "i8"),
-        ("holds", "i8"),
-        ("along_normal", "i8"),
-        ("pulls", "i8"),
-        ("most", "f8"),
-        ("first_ray", "i8"),
-        ("rays", "i8"),
-        ("first_of_all", "i8"),  # of the rays of the craft, and behind the last of them
-        ("last_of_all", "i8"),
-        ("least_rise", "f8"),  # upward part of a normal below which it does not stand on it
-        ("formula", FORMULA),
-    ]
-)
-
 
 PUSH = Place(
     "pad_push",
@@ -84,22 +50,24 @@ class Pad(Part):
 
     spring k x; progressive k x (1 + b x / L); cushion N (L / g - 1), as of a pressure that grows as the gap closes;
     on and off: N below the reach, until the gap is wider than that by the band. A formula takes the place of law and
-    damper.
+    damper. The laws stand in `padlaws`.
     """
 
     TITLE: ClassVar[str] = "Hover pads"
     EXPLAINS: ClassVar[str] = "hover over the ground on rays: spring, cushion or on/off, with damping"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
-        (("progression",), "law", ("progressive",), "of the progressive law"),
-        (("band",), "law", ("on_off",), "of the law on and off"),
+        (("progression",), "law", padlaws.uses("progression"), "of the progressive law"),
+        (("band",), "law", padlaws.uses("band"), "of the law on and off"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "support"
     GROUP: ClassVar[Group] = "ground"
     SHOWS: ClassVar[Shown] = "up"
     PLACES: ClassVar[tuple[Place, ...]] = (PUSH,)
 
+    WAS: ClassVar[Mapping[str, str]] = {"most": "max_force"}
+
     kind: Literal["pad"] = "pad"
-    law: Law = Field("spring", description="law of force over gap")
+    law: padlaws.Name = Field("spring", description="law of force over gap")
     stiffness: float = dial(
         8000.0, "N/m", "stiffness of each pad (spring and progressive law)", low=0.0,
         high=1e8, slider=(100.0, 1e5), scale="log", main=True,
@@ -124,7 +92,7 @@ class Pad(Part):
         slider=(0.0, 0.5), title="hysteresis",
     )  # fmt: skip
     formula: str = Field("", max_length=60, description="formula for its force; empty: the law and the damper")
-    most: float = dial(
+    max_force: float = dial(
         0.0, "N", "maximum force of a pad; 0: no limit", low=0.0, high=1e8, slider=(0.0, 50000.0), title="maximum force"
     )
     aim: Aim = Field("craft", description="direction of its rays: down in craft axes, in world axes, or to the ground")
@@ -143,9 +111,14 @@ class Pad(Part):
     spread_x: float = dial(0.0, "m", "half the wheelbase", low=0.0, high=1e3, slider=(0.0, 3.0))
     spread_y: float = dial(0.0, "m", "half the track width", low=0.0, high=1e3, slider=(0.0, 3.0))
 
+    @property
+    def chosen(self) -> PadLaw:
+        """The law that it follows where no formula takes its place."""
+        return padlaws.BY_NAME[self.law]
+
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
-            "law": get_args(Law).index(self.law),
+            "law": self.chosen.address,
             "stiffness": self.stiffness,
             "progression": self.progression,
             "lift": self.lift,
@@ -156,7 +129,7 @@ class Pad(Part):
             "holds": int(self.on_miss == "hold"),
             "along_normal": int(self.along == "normal"),
             "pulls": int(self.pulls),
-            "most": self.most if self.most > 0.0 else 1e300,
+            "most": self.max_force if self.max_force > 0.0 else 1e300,
             "first_ray": pack.rays.get(self.id, 0),
             "rays": self.count(),
             "first_of_all": min(pack.rays.values(), default=0),
@@ -178,7 +151,7 @@ class Pad(Part):
     @functools.cached_property
     def rays_found(self) -> tuple[Ray, ...]:
         """See `rays`: asked dozens of times a run, and found once."""
-        reach = self.reach + (self.band if self.law == "on_off" and not self.formula else 0.0)
+        reach = self.reach + (self.band if not self.chosen.stands and not self.formula else 0.0)
         return tuple([Ray(spot, self.aim, reach, self.layer) for spot in corners(self)])
 
     @classmethod
@@ -193,55 +166,33 @@ class Pad(Part):
         written = self.formula_of(PUSH)
         if written is not None:
             force = max(written.finite(gap, 0.0, self.reach, 0.0, 1.0 / self.count()), 0.0)
-            return min(force, self.most) if self.most > 0.0 else force
-        force = {
-            "spring": self.stiffness * squeeze,
-            "progressive": self.stiffness * squeeze * (1.0 + self.progression * squeeze / self.reach),
-            "cushion": self.lift * (self.reach / max(gap, NEAREST) - 1.0),
-            "on_off": self.lift,
-        }[self.law]
-        return min(force, self.most) if self.most > 0.0 else force
+            return min(force, self.max_force) if self.max_force > 0.0 else force
+        force = self.chosen.at(self, gap)
+        return min(force, self.max_force) if self.max_force > 0.0 else force
 
     def rest_gap(self, load: float) -> float:
         if load <= 0.0:
             return self.reach
         if self.formula_of(PUSH) is not None:
             return crossing(self.push_at, load, np.linspace(self.reach, 0.0, 65)) or 0.0
-        if self.law == "cushion":
-            return self.reach * self.lift / (load + self.lift) if self.lift > 0.0 else 0.0
-        if self.law == "on_off":
-            return self.reach
-        if self.stiffness <= 0.0:
-            return 0.0
-        squeeze = load / self.stiffness
-        if self.law == "progressive" and self.progression > 0.0:
-            bend = self.progression / self.reach
-            squeeze = (math.sqrt(1.0 + 4.0 * bend * squeeze) - 1.0) / (2.0 * bend)
-        return max(self.reach - squeeze, 0.0)
+        if self.chosen.rest is not None:
+            return self.chosen.rest(self, load)
+        return crossing(self.push_at, load, np.linspace(self.reach, 0.0, 65)) or 0.0
 
     def stored(self, gap: float) -> float:
         squeeze = self.reach - gap
         if squeeze <= 0.0:
             return 0.0
-        if self.formula_of(PUSH) is None and self.most == 0.0:
-            bend = self.progression / self.reach if self.law == "progressive" else 0.0
-            if self.law in ("spring", "progressive"):
-                return self.stiffness * squeeze**2 * (0.5 + bend * squeeze / 3.0)
-            if self.law == "cushion":
-                near = max(gap, NEAREST)
-                return self.lift * (self.reach * math.log(self.reach / near) - self.reach + near)
+        if self.formula_of(PUSH) is None and self.max_force == 0.0 and self.chosen.stored is not None:
+            return self.chosen.stored(self, gap)
         return area(self.push_at, gap, self.reach - 1e-12)
 
     def slope_at(self, gap: float) -> float:
         """N/m by which the force of a pad grows as the gap closes."""
-        if self.formula_of(PUSH) is not None:
-            step = 1e-4 * self.reach
-            return (self.push_at(gap - step) - self.push_at(gap + step)) / (2.0 * step)
-        if self.law == "cushion":
-            return self.lift * self.reach / max(gap, NEAREST) ** 2
-        if self.law == "progressive":
-            return self.stiffness * (1.0 + 2.0 * self.progression * (self.reach - gap) / self.reach)
-        return self.stiffness if self.law == "spring" else 0.0
+        if self.formula_of(PUSH) is None and self.chosen.slope is not None:
+            return self.chosen.slope(self, gap)
+        step = 1e-4 * self.reach
+        return (self.push_at(gap - step) - self.push_at(gap + step)) / (2.0 * step)
 
     def springs(self, load: float) -> tuple[float, float]:
         gap = self.rest_gap(load / self.trim if self.trim > 0.0 else 0.0)
@@ -256,16 +207,10 @@ class Pad(Part):
         return (up - down) / 2e-3
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
-        return [(LAW_WORDS[law], {"law": law, "formula": ""}) for law in get_args(Law)]
+        return [(law.words, {"law": law.name, "formula": ""}) for law in padlaws.LAWS]
 
     def written_as(self, place: Place) -> str:
-        stiff, damped = f"{self.stiffness:.6g} [N/m]", f" + {self.damping:.6g} [N s/m] * closing"
-        return {
-            "spring": f"{stiff} * (reach - gap)",
-            "progressive": f"{stiff} * (reach - gap) * (1 + {self.progression:g} * (reach - gap) / reach)",
-            "cushion": f"{self.lift:.6g} [N] * (reach / max(gap, 1 [mm]) - 1)",
-            "on_off": f"{self.lift:.6g} [N]",
-        }[self.law] + damped
+        return f"{self.chosen.text(self)} + {self.damping:.6g} [N s/m] * closing"
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         fixed = {"reach": self.reach}
@@ -307,7 +252,7 @@ class Pad(Part):
 
     def summary(self) -> str:
         linked = self.count()
-        law = f"formula {self.formula}".replace("_", " ") if self.formula else LAW_WORDS[self.law]
+        law = f"formula {self.formula}".replace("_", " ") if self.formula else self.chosen.words
         return f"{f'{linked} linked' if linked > 1 else 'one'} · {law}"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
@@ -316,7 +261,7 @@ class Pad(Part):
         load = setting.carried / setting.rays
         gap = self.rest_gap(load / self.trim)
         first = f"rides at {show(gap, 'm')}: {show(self.reach - gap, 'm')} of sag"
-        if self.law == "on_off" and not self.formula:
+        if not self.chosen.stands and not self.formula:
             return (f"{show(self.count() * self.lift * self.trim, 'N')} while on", "no gap at which it stands still")
         if setting.spring <= 0.0:
             return (first, "no spring")
@@ -325,7 +270,7 @@ class Pad(Part):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         setting = case.setting
-        if self.law == "on_off" and not self.formula:
+        if not self.chosen.stands and not self.formula:
             yield self.caution(
                 "never_still",
                 "law",
@@ -378,103 +323,4 @@ class Pad(Part):
         yield from self.too_stiff(setting, "damping", "a pad")
 
 
-@compiled
-def push_of(part, memory, foot, gap):
-    """N of a pad that is still, before its gain and its cap. memory : 4 to 7 keep which pads are on, in that law."""
-    squeeze = part.reach - gap
-    if part.law == ON_OFF:
-        if squeeze > 0.0:
-            memory[4 + foot] = 1.0
-        elif squeeze < -part.band:
-            memory[4 + foot] = 0.0
-        return memory[4 + foot] * part.lift
-    if squeeze <= 0.0:
-        return 0.0
-    if part.law == CUSHION:
-        return part.lift * (part.reach / max(gap, NEAREST) - 1.0)
-    force = part.stiffness * squeeze
-    if part.law == PROGRESSIVE:
-        force *= 1.0 + part.progression * squeeze / part.reach
-    return force
-
-
-@compiled
-def closing_speed(part, memory, foot, support, dt):
-    """m/s by which the gap closes, as the damper sees it. memory : 0 to 3 keep one more than the last gap, m."""
-    last = support.before
-    if part.holds == 1 and last < 0.0:
-        last = memory[foot] - 1.0
-    memory[foot] = 1.0 + support.gap
-    if part.from_gap == 0:
-        return -support.rate
-    return (last - support.gap) / dt if last >= 0.0 else 0.0
-
-
-@compiled
-def pushed(part, push, closing, gap, speed, load_share):
-    """N of a pad before its gain and its cap: what its law pushes while it is still, with the damper; or the formula of
-    the user."""
-    if part.formula.at != 0:
-        if gap >= part.reach:
-            return 0.0
-        part.formula.given[0], part.formula.given[1] = gap, closing
-        part.formula.given[3], part.formula.given[4] = speed, load_share
-        return machine.value_of(part.formula)
-    return push + part.damping * closing if gap < part.reach else push
-
-
-@unit
-def law_push(part, given):
-    """The push of a pad at the quantities of its place: see PUSH."""
-    gap = given[0]
-    push = part.lift if gap < part.reach else 0.0
-    if part.law != ON_OFF:
-        push = push_of(part, given, 0, gap)
-    return pushed(part, push, given[1], gap, given[3], given[4])
-
-
-@unit
-def act(part, gain, p, body, ground, supports, now):
-    """Books the forces of all pads on its ledger line; returns the share of them that push."""
-    x, y, z, weights, pushing = 0.0, 0.0, 0.0, 0.0, 0.0
-    for i in range(6):
-        now.lines[p, i] = 0.0
-    total, even = 0.0, 1.0 / (part.last_of_all - part.first_of_all)
-    if part.formula.at != 0:
-        for k in range(part.first_of_all, part.last_of_all):
-            total += max(supports[k].loaded, 0.0)
-    for foot in range(part.rays):
-        support = supports[part.first_ray + foot]
-        if support.normal[2] < part.least_rise:
-            support.below, support.gap = -1, support.reach
-        if support.below < 0:
-            now.memory[p, 4 + foot] = 0.0
-            continue
-        push = push_of(part, now.memory[p], foot, support.gap)
-        closing = closing_speed(part, now.memory[p], foot, support, now.dt)
-        load_share = max(support.loaded, 0.0) / total if total > 0.0 else even
-        push = pushed(part, push, closing, support.gap, now.speed, load_share)
-        push = min(gain * push, part.most)
-        if part.pulls == 0:
-            push = max(push, 0.0)
-        if push == 0.0:
-            continue
-        way = (-support.way[0], -support.way[1], -support.way[2])
-        if part.along_normal == 1:
-            way = (support.normal[0], support.normal[1], support.normal[2])
-        force = (push * way[0], push * way[1], push * way[2])
-        body_module.add_at_support(now, p, body, support, force)
-        support.load += push
-        size = abs(push)
-        mount = spatial.to_world(body.axes, (support.at[0], support.at[1], support.at[2]))
-        x, y, z = x + size * mount[0], y + size * mount[1], z + size * mount[2]
-        weights += size
-        pushing += 1.0
-    if weights > 0.0:  # shown at the mounts, weighed by their forces
-        now.points[p, 0] = body.position[0] + x / weights
-        now.points[p, 1] = body.position[1] + y / weights
-        now.points[p, 2] = body.position[2] + z / weights
-    return pushing / part.rays
-
-
-KIND = Kind(Pad, RECORD, act=act, laws={PUSH.name: law_push})
+KIND = Kind(Pad, RECORD, act=padforce.act, laws={PUSH.name: padforce.law_push})
