@@ -8,9 +8,11 @@ dial is refused with both units named.
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from oak_sled.core.base.faults import refuse
@@ -170,7 +172,7 @@ def read(text: str, unit: str, *, mass: float | None = None) -> float:
     if not math.isfinite(value):
         raise refuse("entry", f"{text.strip()!r} is not a finite number", "a finite number")
     if not typed:
-        return value
+        return _in_use.taken(value, unit)
     wanted, given = parse_unit(unit), parse_unit(typed)
     if given.dimension == wanted.dimension:
         return value * given.factor / wanted.factor
@@ -209,7 +211,53 @@ def significant(value: float, digits: int = 3) -> str:
     return text
 
 
-def fixed(value: float, places: int) -> str:
+class Display:
+    """The units in which quantities are shown and typed; this one is SI with degrees, as they are declared.
+
+    Another display overrides both methods; every number with a unit, on the screen and in messages, goes through them.
+    """
+
+    def shown(self, value: float, unit: str) -> tuple[float, str]:
+        """A quantity in a declared unit as the number and the unit that stand on the screen."""
+        return value, unit
+
+    def taken(self, value: float, unit: str) -> float:
+        """A number typed without a unit for a quantity of a declared unit, in that unit."""
+        return value
+
+
+_in_use = Display()
+
+
+@contextlib.contextmanager
+def using(display: Display) -> Iterator[None]:
+    """Shows and takes numbers by another display meanwhile."""
+    global _in_use  # one for the whole program: what is on the screen is in one set of units
+    before, _in_use = _in_use, display
+    try:
+        yield
+    finally:
+        _in_use = before
+
+
+def fixed(value: float, unit: str, places: int, sign: bool = False) -> str:
+    """A quantity with its unit and so many decimals, for a sentence: "1.250 s", "12.5°". sign : always, also +."""
+    value, unit = _in_use.shown(value, unit)
+    return _beside(f"{value:{'+' if sign else ''}.{places}f}", unit)
+
+
+def plain(value: float, unit: str, digits: int = 6, sign: bool = False) -> str:
+    """A quantity with its unit and no more digits than it has, for a sentence: "0.25 m"."""
+    value, unit = _in_use.shown(value, unit)
+    return _beside(f"{value:{'+' if sign else ''}.{digits}g}", unit)
+
+
+def _beside(number: str, unit: str) -> str:
+    """A number and its unit, with a space but before degrees."""
+    return f"{number}{unit}" if unit.startswith("°") else f"{number} {unit}".rstrip()
+
+
+def decimals(value: float, places: int) -> str:
     """`value` with so many decimals; 0 has no sign."""
     text = f"{value:.{places}f}"
     return text.lstrip("-") if float(text) == 0.0 else text
@@ -246,7 +294,13 @@ def told(value: float | None, unit: str, digits: int = 5) -> str:
     """A reading in a table of text: noise is 0, and — where there is none."""
     if value is None:
         return "—"
-    return f"{0.0 if abs(value) < floor_of(unit) else value:.{digits}g}"
+    value, _ = _in_use.shown(0.0 if abs(value) < floor_of(unit) else value, unit)
+    return f"{value:.{digits}g}"
+
+
+def name_of(unit: str) -> str:
+    """The unit in which quantities of a declared unit are shown: above a column of `told` numbers."""
+    return _in_use.shown(0.0, unit)[1]
 
 
 def reading(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
@@ -256,6 +310,7 @@ def reading(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
 
 def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
     """Number and unit apart, with a sensible prefix: (1310.0, "N") gives ("1.31", "kN")."""
+    value, unit = _in_use.shown(value, unit)
     if abs(value) < 1e-9:
         value = 0.0  # what is left of a difference of floats
     if unit in _PREFIXED and abs(value) >= 1000.0:

@@ -120,7 +120,7 @@ class PlayBar(QWidget):
             labels.triggered.connect(self._flip_labels)
         menu.addSeparator()
         for lag in LAGS:
-            action = menu.addAction(f"camera lag {lag:g} s")
+            action = menu.addAction(f"camera lag {units.plain(lag, 's')}")
             if action is not None:
                 action.setCheckable(True)
                 action.setChecked(self.view.rig.lag_s == lag)

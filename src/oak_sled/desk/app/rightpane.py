@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from oak_sled.core.base import units
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
 
@@ -55,4 +56,4 @@ class RightPane(QWidget):
         who = ""
         if run is not None and len(run.job.actors) > 1:  # what traces, ledger, plan and measures are of
             who = f"{theme.elide(run.job.craft.heading, 150, self.clock.font())} · "
-        self.clock.setText(f"{who}t {time:.3f} s")
+        self.clock.setText(f"{who}t {units.fixed(time, 's', 3)}")

@@ -58,7 +58,9 @@ def paint_paper(painter: QPainter, view: Sheet) -> None:
     foot = box.bottomRight() - QPointF(gap + 10.0, 10.0)
     painter.drawLine(foot, foot + QPointF(gap, 0.0))
     painter.setFont(theme.font(10))
-    painter.drawText(QRectF(foot.x() - 20, foot.y() - 17, gap + 40, 14), Qt.AlignmentFlag.AlignCenter, f"{step:g} m")
+    painter.drawText(
+        QRectF(foot.x() - 20, foot.y() - 17, gap + 40, 14), Qt.AlignmentFlag.AlignCenter, units.plain(step, "m")
+    )
 
 
 def paint_frame(painter: QPainter, view: Sheet) -> None:
@@ -167,7 +169,7 @@ def paint_mark(
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if chosen and number == 0 and view.up == 1:
         x, y, z = part.mounts()[0]
-        words = f"{part.heading} · x {x:.2f} y {y:.2f} z {z:.2f} m"
+        words = f"{part.heading} · x {x:.2f} y {y:.2f} z {units.fixed(z, 'm', 2)}"
         painter.setFont(theme.font(theme.SMALL))
         width = painter.fontMetrics().horizontalAdvance(words) + 12
         box = QRectF(at.x() + 12, at.y() - 30, width, 20)

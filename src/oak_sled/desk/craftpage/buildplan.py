@@ -298,7 +298,8 @@ class BuildPlan(QWidget):
             return [("its height is held", "let z, roll and pitch move freely (body, held axes): then they carry it")]
         if stands is None:
             return [("not known", "it finds no place to stand, or its run is not in yet")]
-        lean = f"roll {math.degrees(stands.roll):.2f}°, pitch {math.degrees(stands.pitch):.2f}°"
+        roll, pitch = (units.fixed(math.degrees(angle), "°", 2) for angle in (stands.roll, stands.pitch))
+        lean = f"roll {roll}, pitch {pitch}"
         found = [
             (f"loads {units.show(min(stands.loads), 'N')} to {units.show(max(stands.loads), 'N')}", f"rests at {lean}")
         ]
@@ -333,8 +334,11 @@ class BuildPlan(QWidget):
             for channel in craft.channels
         ]
         held = f"held: {', '.join(craft.body.held)}" if craft.body.held else "free in all axes"
-        return [" · ".join(first), f"keys: {' · '.join(keys) or 'no channels'} · {held} · snap {GRID:g} m, Alt: free"]
+        return [
+            " · ".join(first),
+            f"keys: {' · '.join(keys) or 'no channels'} · {held} · snap {units.plain(GRID, 'm')}, Alt: free",
+        ]
 
 
 def _said(spots: list[Spot]) -> str:
-    return "; ".join(f"{x:.2f}, {y:.2f}, {z:.2f} m" for x, y, z in spots) or "none"
+    return "; ".join(f"{x:.2f}, {y:.2f}, {units.fixed(z, 'm', 2)}" for x, y, z in spots) or "none"

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.assembly import tracks
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.project import inputs
 from oak_sled.core.yard.channel import Channel
@@ -114,7 +115,9 @@ class ChannelPainter:
                 continue  # the mark stands there
             painter.setPen(theme.colour("soft"))
             painter.drawText(
-                QRectF(x - 30, self.widget.height() - AXIS + 6, 60, 16), Qt.AlignmentFlag.AlignCenter, f"{k * step:g} s"
+                QRectF(x - 30, self.widget.height() - AXIS + 6, 60, 16),
+                Qt.AlignmentFlag.AlignCenter,
+                units.plain(k * step, "s"),
             )
         end = self.strips.x_of(self.strips.drill.duration)
         painter.fillRect(
@@ -125,7 +128,7 @@ class ChannelPainter:
         painter.setBrush(theme.colour("card"))
         painter.drawRect(QRectF(end - 5, self.widget.height() - AXIS + 3, 10, 10))
         painter.setPen(theme.colour("ink"))
-        words = f"end {self.strips.drill.duration:g} s"
+        words = f"end {units.plain(self.strips.drill.duration, 's')}"
         painter.drawText(QRectF(end - 84, LANE - 18, 78, 16), Qt.AlignmentFlag.AlignRight, words)
         self.paint_legend(painter, end - 96)
         at = self.strips.from_mark()
@@ -262,7 +265,7 @@ class ChannelPainter:
         knot = self.strips.knot()
         if knot is not None and self.strips.chosen.name == name:
             at = self.strips.spot(name, self.strips.chosen.number)
-            words = f"{knot.t:g} s · {knot.value:g}"
+            words = f"{units.plain(knot.t, 's')} · {knot.value:g}"
             painter.setFont(theme.font(10))
             wide = painter.fontMetrics().horizontalAdvance(words) + 8
             right = at.x() + 10 + wide < self.widget.width() - RIGHT

@@ -246,7 +246,7 @@ class DrillPlan(GroundPlan):
         painter.drawRect(QRectF(tip.x() - 4.5, tip.y() - 4.5, 9, 9))
         painter.setPen(ink)
         painter.setFont(theme.font(theme.SMALL))
-        words = f"start · {units.show(speed, 'm/s')} · {start.heading_deg:g}°"
+        words = f"start · {units.show(speed, 'm/s')} · {units.plain(start.heading_deg, '°')}"
         if start.yaw_rate_deg:
-            words += f" · {start.yaw_rate_deg:g}°/s"
+            words += f" · {units.plain(start.yaw_rate_deg, '°/s')}"
         painter.drawText(at + QPointF(-30, 48), words)

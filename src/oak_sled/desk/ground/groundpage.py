@@ -17,6 +17,8 @@ from oak_sled.core.yard.block import BUILT_IN, TIMBER, Block, Material, Pair
 from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.tie import Between, Tie
+from oak_sled.core.yard.ties import TIES
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drawing.numberpanel import choices_of
 from oak_sled.desk.ground.groundplan import GroundPlan, item_fields
@@ -39,7 +41,7 @@ KINDS: dict[str, Item] = {
     "wall": Wall(id="wall", length=10.0),
     "gate": Gate(id="gate"),
 }
-_KIND_OF = {"blocks": "block", "walls": "wall", "gates": "gate", "patches": "patch", "joints": "joint"}
+_KIND_OF = {"blocks": "block", "walls": "wall", "gates": "gate", "patches": "patch", "joints": "joint", "ties": "tie"}
 SAYS = {
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
@@ -74,6 +76,9 @@ class GroundPage(DrawingPage):
         menu.addAction(
             "joint: a ball joint for the dynamic block that is selected, to a second one or the world", self.add_joint
         )
+        for tie in TIES:
+            says = f"{tie.TITLE}: from the dynamic block that is selected to a second one, or to the world"
+            menu.addAction(says, lambda tie=tie: self.add_tie(tie))
         menu.addSeparator()
         menu.addAction("relief from a grey picture (PNG)...", self.ask_relief)
         menu.addAction("mesh from a file (OBJ, STL, glTF)...", self.ask_mesh)
@@ -117,15 +122,37 @@ class GroundPage(DrawingPage):
         self._change(ground.replace(**{field: (*getattr(ground, field), new)}), f"place {name}")
         self.plan.choose([f"{field}.{new.id}"])
 
-    def add_joint(self) -> None:
-        """Holds the selected dynamic block to the second one that is selected, or to the world."""
-        ground = self.session.ground
+    def _two_blocks(self, what: str) -> tuple[Block, Block | None] | None:
+        """The selected dynamic block, and the second one that is selected; None, and said, where there is none."""
         blocks = [item for _, item in self.plan.in_hand() if isinstance(item, Block)]
         loose = [block for block in blocks if block.moves == "free"]
         if not loose:
-            self.session.say("a joint holds a dynamic block: select it first, and then what it is joined to", True)
+            self.session.say(f"a {what} holds a dynamic block: select it first, and then what it is tied to", True)
+            return None
+        return loose[0], next((block for block in blocks if block is not loose[0]), None)
+
+    def add_tie(self, kind: type[Tie]) -> None:
+        """Ties the selected dynamic block to the second one that is selected, or to a place 3 m above it."""
+        ground, two = self.session.ground, self._two_blocks(kind.TITLE)
+        if two is None:
             return
-        one, other = loose[0], next((block for block in blocks if block is not loose[0]), None)
+        one, other = two
+        x, y, z = one.x, one.y, one.z + one.height
+        end = (x, y, z + 3.0) if other is None else (other.x, other.y, other.z + other.height)
+        new = kind(
+            id=free_name(kind.TITLE, ground.ties), one=one.id, other="" if other is None else other.id,
+            x=round(x, 2), y=round(y, 2), z=round(z, 2),
+            end_x=round(end[0], 2), end_y=round(end[1], 2), end_z=round(end[2], 2),
+        )  # fmt: skip
+        self._change(ground.replace(ties=(*ground.ties, new)), f"place {kind.TITLE}")
+        self.plan.choose([f"ties.{new.id}"])
+
+    def add_joint(self) -> None:
+        """Holds the selected dynamic block to the second one that is selected, or to the world."""
+        ground, two = self.session.ground, self._two_blocks("joint")
+        if two is None:
+            return
+        one, other = two
         x, y = (one.x, one.y) if other is None else (0.5 * (one.x + other.x), 0.5 * (one.y + other.y))
         new = Joint(
             id=free_name("joint", ground.joints), one=one.id, other="" if other is None else other.id,
@@ -227,9 +254,11 @@ class GroundPage(DrawingPage):
         for name, options, says in choices_of(item):
             if name == "rests" and getattr(item, "moves", "") != "free":
                 continue  # only what is loose can rest
+            if isinstance(item, Tie) and name == "kind":
+                continue
             if name != "fit" or getattr(item, "shape", "") == "mesh":
                 self.numbers.add_choice(path, name, options, says)
-        if isinstance(item, Joint):
+        if isinstance(item, Between):
             loose = tuple(block.id for block in self.session.ground.blocks if block.moves == "free")
             crafts = tuple(craft.id for craft in self.session.yard.crafts)
             every = tuple(block.id for block in self.session.ground.blocks)
@@ -345,7 +374,7 @@ class GroundPage(DrawingPage):
             self.session.say(f"{one} on {other} is set already", True)
             return
         name = free_name(f"{one}_{other}"[:36], ground.pairs)
-        new = Pair(id=name, one=one, other=other, friction=float(friction), bounce=float(back))
+        new = Pair(id=name, one=one, other=other, friction=float(friction), restitution=float(back))
         self._change(ground.replace(pairs=(*ground.pairs, new)), f"set {one} on {other}")
 
 

@@ -13,6 +13,7 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.ground.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.planpaint import BLOCK_INKS
@@ -51,7 +52,7 @@ def paint_grid(painter: QPainter, plan: Plan) -> None:
     foot = QPointF(14, box.bottom() - 14)
     painter.drawLine(foot, foot + QPointF(step * scale, 0))
     painter.setFont(theme.font(10))
-    painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
+    painter.drawText(foot + QPointF(4, -5), units.plain(step, "m"))
 
 
 def paint_thing(painter: QPainter, plan: Plan, item: Item, chosen: bool) -> None:
@@ -77,6 +78,9 @@ def paint_thing(painter: QPainter, plan: Plan, item: Item, chosen: bool) -> None
         return
     if isinstance(item, Joint):
         paint_joint(painter, plan, item, chosen)
+        return
+    if isinstance(item, Tie):
+        paint_tie(painter, plan, item, chosen)
         return
     painter.setBrush(theme.colour("saw_ice"))
     if isinstance(item, Block):
@@ -120,6 +124,16 @@ def paint_joint(painter: QPainter, plan: Plan, joint: Joint, chosen: bool) -> No
     painter.drawEllipse(at, 1.5, 1.5)
 
 
+def paint_tie(painter: QPainter, plan: Plan, tie: Tie, chosen: bool) -> None:
+    """A line between its ends, in the ink of ties, with a knot at each."""
+    ends = plan.at(tie.x, tie.y), plan.at(tie.end_x, tie.end_y)
+    painter.setPen(QPen(theme.family("tie"), 3.0 if chosen else 2.0))
+    painter.drawLine(*ends)
+    painter.setBrush(theme.family("tie"))
+    for end in ends:
+        painter.drawEllipse(end, 3.0, 3.0)
+
+
 def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
     """Where the selected object is turned and sized, and its size in words."""
     found = plan.handles(item)
@@ -133,10 +147,14 @@ def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
         else:
             painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
     length, width = size_of(item)
-    words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {math.degrees(heading_of(item)):g}°"
+    words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {units.plain(math.degrees(heading_of(item)), '°')}"
     if isinstance(item, Joint):
         held = item.other.replace("_", " ") or "the world"
         words = f"{item.one.replace('_', ' ')} to {held} · {units.show(item.z, 'm')} up"
+    if isinstance(item, Tie):
+        held = item.other.replace("_", " ") or "the world"
+        apart = math.dist((item.x, item.y, item.z), (item.end_x, item.end_y, item.end_z))
+        words = f"{item.TITLE}: {item.one.replace('_', ' ')} to {held} · {units.show(apart, 'm')}"
     box = plan.outline(item).boundingRect()
     painter.setFont(theme.font(theme.SMALL))
     wide = painter.fontMetrics().horizontalAdvance(words) + 10

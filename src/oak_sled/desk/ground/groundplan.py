@@ -18,6 +18,8 @@ from oak_sled.core.yard import casting
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.ties import TIES
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.ground import groundpaint
 from oak_sled.desk.ground.groundsection import SECTION, Item, Section, heading_of, size_of
@@ -27,7 +29,10 @@ from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.planpaint import turned_rectangle
 
-LISTS: dict[type, str] = {Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"}
+LISTS: dict[type, str] = {
+    **{Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"},
+    **dict.fromkeys(TIES, "ties"),
+}
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
 
@@ -77,6 +82,7 @@ class GroundPlan(PlanFrame):
         found += [(f"gates.{one.id}", one) for one in self.ground.gates]
         found += [(f"blocks.{one.id}", one) for one in self.ground.blocks]
         found += [(f"joints.{one.id}", one) for one in self.ground.joints]
+        found += [(f"ties.{one.id}", one) for one in self.ground.ties]
         return found
 
     def in_hand(self) -> list[tuple[str, Item]]:
@@ -104,6 +110,8 @@ class GroundPlan(PlanFrame):
         """Where an object is turned and sized, px."""
         if isinstance(item, Joint):
             return {}
+        if isinstance(item, Tie):
+            return {"end": self.at(item.end_x, item.end_y)}
         length, width = size_of(item)
         turn = heading_of(item)
         cos, sin = math.cos(turn), math.sin(turn)
@@ -215,7 +223,9 @@ class GroundPlan(PlanFrame):
         step = 0.0 if free else GRID
         for path, item in held.items():
             if what == "move":
-                fields = {"x": rounded(item.x + x1 - x0, step), "y": rounded(item.y + y1 - y0, step)}
+                fields = _moved(item, x1 - x0, y1 - y0, step)
+            elif what == "end":
+                fields = {"end_x": rounded(x1, step), "end_y": rounded(y1, step)}
             elif what == "turn":
                 angle = math.degrees(math.atan2(y1 - item.y, x1 - item.x))
                 fields = {"heading_deg": rounded(angle, 0.0 if free else 5.0)}
@@ -254,7 +264,7 @@ class GroundPlan(PlanFrame):
         way = ARROWS.get(Qt.Key(event.key()))
         if way is not None and self.in_hand():
             for path, item in self.in_hand():
-                self.previewed.emit(path, item.replace(x=item.x + GRID * way[0], y=item.y + GRID * way[1]))
+                self.previewed.emit(path, item.replace(**_moved(item, GRID * way[0], GRID * way[1])))
             self.released.emit("move by a step")
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.key_wanted.emit("remove")
@@ -367,6 +377,15 @@ class GroundPlan(PlanFrame):
         box = next((one for one in boxes if not any(one.intersects(other) for other in self.words)), boxes[-1])
         self.words.append(box)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
+
+
+def _moved(item: Item, dx: float, dy: float, step: float = 0.0) -> dict[str, float]:
+    """The fields of an object that is moved, rounded to `step` m (0: as it is): a tie goes with both ends."""
+    fields = {"x": rounded(item.x + dx, step), "y": rounded(item.y + dy, step)}
+    if isinstance(item, Tie):
+        dx, dy = fields["x"] - item.x, fields["y"] - item.y
+        fields |= {"end_x": item.end_x + dx, "end_y": item.end_y + dy}
+    return fields
 
 
 def item_fields(item: Any) -> str:

@@ -16,11 +16,12 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.widgets import theme
 
-Item = Block | Wall | Gate | Patch | Relief | Joint
+Item = Block | Wall | Gate | Patch | Relief | Joint | Tie
 JOINT_SIZE = 0.4
-"""m of the mark of a joint from above."""
+"""m of the mark of a joint, or of the end of a tie, from above."""
 Line = list[tuple[float, float]]
 SECTION = 96
 """px of height of a section."""
@@ -30,7 +31,7 @@ def size_of(item: Item) -> tuple[float, float]:
     """Length and width of an object from above, m."""
     if isinstance(item, Gate):
         return 0.4, item.width
-    if isinstance(item, Joint):
+    if isinstance(item, Joint | Tie):
         return JOINT_SIZE, JOINT_SIZE
     if isinstance(item, Block):
         half = item.half_extents()
@@ -40,13 +41,13 @@ def size_of(item: Item) -> tuple[float, float]:
 
 def heading_of(item: Item) -> float:
     """rad; a relief lies along the axes."""
-    return 0.0 if isinstance(item, Relief | Joint) else math.radians(item.heading_deg)
+    return 0.0 if isinstance(item, Relief | Joint | Tie) else math.radians(item.heading_deg)
 
 
 def spans(item: Item, x: Floats, y: Floats) -> tuple[Floats, Floats]:
     """Underside and top of an object over points, m, each shape (n,); NaN beside it. Tilts are left out."""
     nowhere = np.full(len(x), np.nan)
-    if isinstance(item, Gate | Patch | Relief | Joint) or (isinstance(item, Block) and item.is_laid):
+    if isinstance(item, Gate | Patch | Relief | Joint | Tie) or (isinstance(item, Block) and item.is_laid):
         return nowhere, nowhere
     turn = heading_of(item)
     dx, dy = x - item.x, y - item.y

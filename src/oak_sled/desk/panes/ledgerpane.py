@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from oak_sled.core.base import units
 from oak_sled.core.base.units import STANDARD_GRAVITY
-from oak_sled.core.results import energy, traces
+from oak_sled.core.results import energy, ledger
+from oak_sled.core.results.ledger import LedgerRow
 from oak_sled.core.results.run import Run
-from oak_sled.core.results.traces import LedgerRow
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.work.shown import Shown
 
@@ -121,12 +121,12 @@ class LedgerPane(QWidget):
             return ()
         row = run.ticks if self.shown.live_on else max(1, self.shown.row)
         if self.block:
-            return traces.ledger_of_block(run, self.block, row, self.craft_axes)
-        return traces.ledger(run, row, self.craft_axes)
+            return ledger.ledger_of_block(run, self.block, row, self.craft_axes)
+        return ledger.ledger(run, row, self.craft_axes)
 
     def mass(self, run: Run) -> float:
         """kg of the body whose ledger is shown."""
-        return traces.mass_of_block(run, self.block) if self.block else run.job.craft.body.true_mass()
+        return ledger.mass_of_block(run, self.block) if self.block else run.job.craft.body.true_mass()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         rows = self.rows()
@@ -167,7 +167,7 @@ class LedgerPane(QWidget):
         level = (total[0] ** 2 + total[1] ** 2) ** 0.5
         text = f"{units.show(level / mass, 'm/s2')} level = {units.show(level / weight, 'g')}"
         first = " · first tick" if row_time <= run.job.dt * 1.5 else ""
-        text += f" · in the tick that ends at {row_time:.3f} s{first}"
+        text += f" · in the tick that ends at {units.fixed(row_time, 's', 3)}{first}"
         painter.drawText(12, int(top + 5 + step + 16), text)
 
     def _paint_row(
@@ -243,7 +243,9 @@ class LedgerPane(QWidget):
         bounce, dt = table.bounce, run.job.dt
         back = f", {100.0 * bounce.rose / bounce.fell:.0f} %" if bounce.fell > 0.0 else ""
         went = f"fell {units.show(bounce.fell, 'm')}, rose {units.show(bounce.rose, 'm')}{back}"
-        painter.drawText(12, 46, f"bounce from {bounce.first * dt:.3f} to {bounce.last * dt:.3f} s: {went}")
+        painter.drawText(
+            12, 46, f"bounce from {bounce.first * dt:.3f} to {units.fixed(bounce.last * dt, 's', 3)}: {went}"
+        )
         width, top = self.width() - 20, 58.0
         columns = [10 + width * share for share in (0.62, 0.79, 1.0)]
         for words, x in (("to the cursor", columns[1]), ("whole bounce", columns[2])):

@@ -151,7 +151,10 @@ class MeasuresPane(QWidget):
         if self.session.shown.live_on or self.session.shown.run is None:
             return
         found = self.session.shown.found
-        said = [f"{known.title} {found[known.name]:.4g} {known.unit}".strip() for known in self.shown()]
+        values = [(known, found[known.name]) for known in self.shown()]
+        said = [
+            f"{known.title} {'none' if value is None else units.plain(value, known.unit, 4)}" for known, value in values
+        ]
         accessibility.describe(self.area, "measures", "; ".join(said))
 
     def _tell(self, done: int, of: int) -> None:

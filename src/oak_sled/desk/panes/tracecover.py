@@ -10,7 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEve
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
-from oak_sled.core.results import traces
+from oak_sled.core.results import moments, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.panes.traceplot import RIGHT, Plot, members, nice_step, told_apart, trace_colour
 from oak_sled.desk.widgets import accessibility, keys, theme
@@ -87,11 +87,11 @@ class Cover(QWidget):
         if run is None or shown.live_on:
             return
         told = [
-            f"{known.title} {traces.values(run, name)[shown.row]:.4g} {known.unit}".strip()
+            f"{known.title} {units.plain(float(traces.values(run, name)[shown.row]), known.unit, 4)}"
             for name in self.pane.names
             if (known := traces.book(run).get(name)) is not None
         ]
-        value = f"{shown.time:.3f} s: {', '.join(told)}"
+        value = f"{units.fixed(shown.time, 's', 3)}: {', '.join(told)}"
         accessibility.describe(self, "traces", value, KEYS)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -195,7 +195,7 @@ class Cover(QWidget):
             size = max(abs(plot.range[0]), abs(plot.range[1]))
             number, unit = units.reading(units.settled(value, size), trace.unit)
             if plot.group == "channels":
-                number = units.fixed(value, 2)
+                number = units.decimals(value, 2)
             ink = theme.readable(trace_colour(run, name, place if told_apart(plot.group) else -1))
             base = top + step * place
             if len(names) == 1:
@@ -227,7 +227,7 @@ class Cover(QWidget):
         band = self.pane.band()
         base = band.bottom() + 6
         if not self.pane.shown.live_on:
-            for event in traces.events(run):
+            for event in moments.events(run):
                 x = self.pane.x_at(event.row * run.job.dt)
                 if band.left() <= x <= band.right():
                     painter.fillRect(QRectF(x - 1.5, base - 3, 3, 7), theme.family(_EVENT_FAMILIES.get(event.word, "")))
@@ -260,7 +260,7 @@ class Cover(QWidget):
             painter.setPen(theme.pen("oak_deep", 1.2))
             painter.drawLine(QPointF(x, 2), QPointF(x, band.bottom() + 4))
             painter.setFont(theme.font(10))
-            text = f"Δt {shown.time - shown.second_time:+.3f} s"
+            text = f"Δt {units.fixed(shown.time - shown.second_time, 's', 3, sign=True)}"
             painter.drawText(QRectF(x - 60, band.bottom() + 19, 120, 14), Qt.AlignmentFlag.AlignCenter, text)
 
 

@@ -203,7 +203,7 @@ class WhyList(QWidget):
 
 def _when(of: WhyList, jump: Jump) -> str:
     run = of.shown.run
-    return f"{jump.row * run.job.dt:.3f} s" if run is not None else ""
+    return units.fixed(jump.row * run.job.dt, "s", 3) if run is not None else ""
 
 
 def _amount(answer: Answer, amount: float) -> str:

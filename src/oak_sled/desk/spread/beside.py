@@ -364,7 +364,7 @@ class SideBySide(QWidget):
                 painter.setBrush(theme.colour("oak"))
                 painter.drawPolygon(glyphs.star(QPointF(box.left() - 8.0, box.center().y())))
         painter.setPen(theme.colour("soft"))
-        head = f"{len(self.made)} variants · t {self.session.shown.time:.2f} s · space plays"
+        head = f"{len(self.made)} variants · t {units.fixed(self.session.shown.time, 's', 2)} · space plays"
         painter.fillRect(QRectF(8, 8, theme.metrics(font).horizontalAdvance(head) + 16, 20), theme.colour("card", 220))
         painter.drawText(QPointF(16, 22), head)
 

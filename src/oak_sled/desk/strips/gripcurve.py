@@ -55,7 +55,7 @@ class GripCurve(QWidget):
         dashed = theme.pen("desk_soft", 1)
         dashed.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(dashed)
-        for slip in (self.part.bites_at_deg, self.part.slides_past_deg):
+        for slip in (self.part.grips_below_deg, self.part.slides_past_deg):
             painter.drawLine(at(slip, 0.0), at(slip, most))
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("desk_soft"))

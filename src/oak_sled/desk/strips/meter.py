@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.common import Part
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
 from oak_sled.desk.widgets import theme
@@ -78,7 +78,7 @@ def show_meter(meter: Meter, part: Part | Body, name: str, run: Run, numbers: Fl
         return
     place = run.layout.own_place(f"{name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]
-    heading = traces.rotation(numbers[3:7])[:, 0]
+    heading = rotations.rotation(numbers[3:7])[:, 0]
     size = float(math.sqrt(float(force @ force)))
     if shown == "roll":
         about = float(torque @ heading)

@@ -39,7 +39,8 @@ class TireDrawing(QWidget):
     def words(self) -> str:
         """What it shows, for a screen reader."""
         return "; ".join(
-            f"{one.word} {units.show(one.load, 'N')}, {one.slip_deg:.1f}°, {100 * _used(one):.0f} % of its grip"
+            f"{one.word} {units.show(one.load, 'N')}, {units.fixed(one.slip_deg, '°', 1)}, "
+            f"{100 * _used(one):.0f} % of its grip"
             for one in self.wheels
         )
 

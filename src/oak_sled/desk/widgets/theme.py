@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import html
+import itertools
 from importlib import resources
 
 from PyQt6.QtCore import QRect, Qt
@@ -203,20 +204,22 @@ def metrics(chosen: QFont) -> QFontMetrics:
     return _METRICS[key]
 
 
-_ADVANCES: dict[tuple[int, bool], dict[str, float]] = {}
+_ADVANCES: dict[tuple[int, bool], dict[tuple[str, str], float]] = {}
 
 
 def width(text: str, chosen: QFont) -> float:
-    """px that a text takes in a font: the sum of its letters, each of which is measured once."""
+    """px that a text takes in a font: the sum of its letters, each measured once before each that follows it, since
+    some pairs stand closer."""
     key = (chosen.pixelSize(), chosen.bold())
     known = _ADVANCES.get(key)
     if known is None:
         known = _ADVANCES[key] = {}
     taken = 0.0
-    for letter in text:
-        wide = known.get(letter)
+    for pair in itertools.pairwise((*text, "")):
+        wide = known.get(pair)
         if wide is None:
-            wide = known[letter] = QFontMetricsF(chosen).horizontalAdvance(letter)
+            measured = QFontMetricsF(chosen)
+            wide = known[pair] = measured.horizontalAdvance("".join(pair)) - measured.horizontalAdvance(pair[1])
         taken += wide
     return taken
 

@@ -273,6 +273,7 @@ class Loader(QObject):
         try:
             with self._leash:
                 made = run.execute(job)
+                modes.of_run(made)  # which the window asks for when its card is looked at
             self._done.emit(shelf.card_of(made, says), epoch)
         except Stopped:  # the window closes
             self._done.emit(None, epoch)

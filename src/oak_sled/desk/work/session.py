@@ -15,7 +15,7 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from oak_sled.core.advice import cautions
+from oak_sled.core.advice import cautions, modes
 from oak_sled.core.assembly import jobs
 from oak_sled.core.base import document
 from oak_sled.core.base.faults import Refused
@@ -294,8 +294,11 @@ class Session(Selection):
         self.runs.keep_late()
         self._looked_at = card.id
         made = card.kept.ready
-        if made is not None:
+        if made is not None and modes.is_found(made):
             self._show_card(card, made)
+        elif made is not None:  # read for its measures or an export: how its craft stands is found in the worker
+            self.worker.forget()
+            self.loader.ask(card)
         elif card.live:
             self.worker.forget()
             self.say("reading the drive from its file...")

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import moments, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
@@ -164,7 +164,7 @@ class Annotations:
         self, run: Run, numbers: Floats, wheels: tuple[str, ...]
     ) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
         """The same for what each tire pushes along and to its left, at its contact."""
-        axes, words = traces.rotation(numbers[3:7]), traces.ray_words(run.job.craft)
+        axes, words = rotations.rotation(numbers[3:7]), traces.ray_words(run.job.craft)
         for name in wheels:
             place = run.layout.own_place
             owner, _, number = name.rpartition(".")
@@ -227,7 +227,7 @@ class Annotations:
             part.EVENT for part in run.job.craft.parts if part.FLASH or (part.FAMILY == "impulse" and not part.LAUNCHES)
         }
         if not self.shown.live_on or run.ticks < 4000:
-            for event in traces.events(run):
+            for event in moments.events(run):
                 age = now - event.row * run.job.dt
                 if 0.0 <= age < FLASH_S and event.word not in steady:
                     words.append((event.word.upper(), "impulse" if event.word != "gate" else "grip"))

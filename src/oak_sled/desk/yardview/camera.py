@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import flights, traces
+from oak_sled.core.results import flights, rotations, traces
 from oak_sled.core.results.run import Run
 
 NAMES = ("chase", "side", "top", "ride", "orbit")
@@ -121,7 +121,7 @@ class Rig:
         if self.name == "top":
             return Camera(position + up * (6.0 * size + 8.0), position, np.array([1.0, 0.0, 0.0]), width, height)
         if self.name == "ride":
-            axes = traces.rotation(run.own_row(row)[3:7])
+            axes = rotations.rotation(run.own_row(row)[3:7])
             forward, craft_up = axes[:, 0], axes[:, 2]
             eye = position + forward * 0.18 * size + craft_up * (0.42 * size)
             return Camera(eye, eye + forward * 8.0 - craft_up * 0.9, craft_up, width, height, 62.0)

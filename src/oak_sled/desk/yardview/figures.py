@@ -8,7 +8,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.renderer import Figure
@@ -25,7 +25,7 @@ def ghosts(session: Session, run: Run) -> list[Run]:
 def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
     """The craft of a run at a row; its fans turn with their thrust."""
     numbers = run.own_row(row)
-    axes = traces.rotation(numbers[3:7])
+    axes = rotations.rotation(numbers[3:7])
     origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
     fan = next((part.id for part in run.job.craft.parts if part.looks() == "fan"), None)
     turn = 0.0

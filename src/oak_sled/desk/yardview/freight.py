@@ -12,7 +12,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames, ground_shape
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import MOTION
 from oak_sled.core.yard.block import Block
@@ -28,7 +28,7 @@ def still_mesh(ground: Ground) -> list[Floats]:
         if one.moves not in ("fixed", "trigger") or one.is_laid:
             continue
         made = template(one, look_of(one, ground))
-        axes = traces.rotation(np.array(one.attitude()))
+        axes = rotations.rotation(np.array(one.attitude()))
         made[:, :3] = made[:, :3] @ axes.T + one.middle()
         made[:, 3:6] = made[:, 3:6] @ axes.T
         pieces.append(made)
@@ -130,7 +130,7 @@ class Freight:
 
     def placed(self, places: Floats) -> Floats:
         """The mesh with its blocks at `places`, shape (blocks, 7): position and attitude; shape (n, 9)."""
-        axes = traces.rotations(places[:, 3:7])[self.owner]
+        axes = rotations.rotations(places[:, 3:7])[self.owner]
         out = self.vertices.copy()
         out[:, :3] = np.einsum("nij,nj->ni", axes, self.vertices[:, :3]) + places[self.owner, :3]
         out[:, 3:6] = np.einsum("nij,nj->ni", axes, self.vertices[:, 3:6])

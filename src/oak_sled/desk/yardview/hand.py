@@ -18,7 +18,7 @@ from oak_sled.core.base import document, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.register import AnyPart
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.naming import free_name
@@ -223,7 +223,7 @@ class Hand(QObject):
         best: Grip | None = None
         nearest = math.inf
         for name, centre, attitude, half, middle, mass in bodies:
-            axes = traces.rotation(attitude)
+            axes = rotations.rotation(attitude)
             far = _enters(axes.T @ (eye - centre) - middle, axes.T @ way, half)
             if far < nearest:
                 nearest = far

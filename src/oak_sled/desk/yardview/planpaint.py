@@ -8,8 +8,9 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import freight, throws
@@ -139,7 +140,7 @@ def _paint_grid(painter: QPainter, box: QRectF, frame: Frame) -> None:
     for x in (0.0, step * frame.scale):
         painter.drawLine(foot + QPointF(x, -3), foot + QPointF(x, 3))
     painter.setFont(theme.font(10))
-    painter.drawText(foot + QPointF(4, -5), f"{step:g} m")
+    painter.drawText(foot + QPointF(4, -5), units.plain(step, "m"))
 
 
 def turned_rectangle(centre: QPointF, half_length: float, half_width: float, angle: float) -> QPolygonF:
@@ -166,7 +167,7 @@ def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
     for one in run.job.ground.blocks:
         x, y, angle = one.x, one.y, math.radians(one.heading_deg)
         if one.id in places:
-            axes = traces.rotation(places[one.id][3:7])
+            axes = rotations.rotation(places[one.id][3:7])
             middle = places[one.id][:3] - axes @ one.centre()
             x, y, angle = float(middle[0]), float(middle[1]), math.atan2(axes[1, 0], axes[0, 0])
         ink = BLOCK_INKS.get(one.moves)
@@ -181,7 +182,7 @@ def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
 
 def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
     numbers = run.own_row(row)
-    axes = traces.rotation(numbers[3:7])
+    axes = rotations.rotation(numbers[3:7])
     angle = math.atan2(axes[1, 0], axes[0, 0])
     half = run.job.craft.body.half_extents()
     length = max(2 * half[0], 9.0 / frame.scale)
@@ -210,7 +211,7 @@ def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     painter.drawLine(box.topLeft(), box.topRight())
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour("soft"))
-    painter.drawText(QPointF(box.left() + 12, box.top() + 15), f"from the side · height {z[row]:.2f} m")
+    painter.drawText(QPointF(box.left() + 12, box.top() + 15), f"from the side · height {units.fixed(z[row], 'm', 2)}")
     painter.setPen(theme.pen("ink", 1.2))
     ground = frame.at(0.0, 0.0).y()
     painter.drawLine(QPointF(box.left(), ground), QPointF(box.right(), ground))

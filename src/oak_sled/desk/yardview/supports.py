@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rowlayout import RAY
 from oak_sled.desk.widgets import theme
@@ -26,7 +26,7 @@ Ray = tuple[str, bool, Floats, Floats, float]
 def seen(run: Run, numbers: Floats) -> list[Ray]:
     """Every ray in a recorded row. numbers : the own row of a craft, shape (n,)."""
     found: list[Ray] = []
-    axes, craft = traces.rotation(numbers[3:7]), run.job.craft
+    axes, craft = rotations.rotation(numbers[3:7]), run.job.craft
     centre, words = np.array(craft.body.centre()), traces.ray_words(craft)
     for part in craft.parts:
         for number, (ray, word) in enumerate(zip(part.rays(), words.get(part.id, ()), strict=True), start=1):
@@ -64,7 +64,7 @@ def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera, rays: li
 def _paint_masts(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
     """A line from where a payload starts to where it is held now."""
     craft = run.job.craft
-    axes, centre = traces.rotation(numbers[3:7]), np.array(craft.body.centre())
+    axes, centre = rotations.rotation(numbers[3:7]), np.array(craft.body.centre())
     for part in craft.parts:
         if part.carried() is None or not part.way():
             continue

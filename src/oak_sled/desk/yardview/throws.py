@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from oak_sled.core.advice import preview
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Shot
-from oak_sled.core.results import traces
+from oak_sled.core.results import moments, rotations
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.camera import Camera
@@ -43,7 +43,7 @@ def bursts(run: Run, row: int) -> list[tuple[Floats, float, float]]:
     if not run.layout.shots:
         return found
     parts = {part.id: part for part in run.job.craft.parts}
-    for event in traces.events(run):
+    for event in moments.events(run):
         ago = (row - event.row) * run.job.dt
         if event.word != "burst" or not 0.0 <= ago < BURST_S:
             continue
@@ -94,7 +94,7 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, moving: bool) -
 
 def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
     numbers = run.own_row(row)
-    axes, position = traces.rotation(numbers[3:7]), numbers[:3]
+    axes, position = rotations.rotation(numbers[3:7]), numbers[:3]
     centre = np.array(run.job.craft.body.centre())
     for part in run.job.craft.parts:
         lines = [] if part.mute else part.outline()

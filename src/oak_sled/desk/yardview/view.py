@@ -19,7 +19,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.results import flights, traces
+from oak_sled.core.base import units
+from oak_sled.core.results import flights, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.settling import once_still
@@ -91,7 +92,9 @@ class YardView(QWidget):
         if run is None or not run.ticks or self.session.shown.live_on:
             return
         speed = traces.values(run, "speed")[self.session.shown.row]
-        shown = f"{run.job.craft.heading} at {self.session.shown.time:.2f} s, {speed:.3g} m/s"
+        shown = (
+            f"{run.job.craft.heading} at {units.fixed(self.session.shown.time, 's', 2)}, {units.plain(speed, 'm/s', 3)}"
+        )
         accessibility.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
 
     def refresh_ahead(self) -> None:
@@ -203,7 +206,7 @@ class YardView(QWidget):
         run = self.session.shown.run
         if run is None:
             return 0.0
-        axes = traces.rotation(run.own_row(self.session.shown.row)[3:7])
+        axes = rotations.rotation(run.own_row(self.session.shown.row)[3:7])
         return math.atan2(axes[1, 0], axes[0, 0])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
