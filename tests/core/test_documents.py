@@ -52,7 +52,7 @@ def test_edits_take_units(yard):
         ("crafts.fan_sled.parts.fan.thrst", 1.0, "did you mean thrust"),
         ("crafts.fan_sled.parts.fan.way", "shove", "is not a choice"),
         ("crafts.fan_sled.parts.fan.channel", "throtle", "did you mean throttle"),
-        ("crafts.fan_sled.parts.runners.bites_at_deg", 20.0, "at most 14"),
+        ("crafts.fan_sled.parts.runners.grips_below_deg", 20.0, "at most 14"),
         ("crafts.fan_sled.body.damping_law", "per_tick", "0 to 1"),
         ("ticks", 7, "at least 20"),
         ("bench.drill", "slalm", "did you mean slalom"),
@@ -221,7 +221,7 @@ def test_changes_are_told_in_words(yard):
     assert says(job(yard), job(yard)) == "same settings again"
     without = yard.edit("crafts.fan_sled", yard.craft().without_part("air"))
     assert says(job(yard), job(without)) == "air fitted → none"
-    assert words_of("parts.runners.bites_at_deg") == "runners bites at"
+    assert words_of("parts.runners.grips_below_deg") == "runners grips below"
 
 
 def test_the_page_on_the_format_is_that_of_the_declarations():

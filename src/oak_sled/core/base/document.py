@@ -11,9 +11,9 @@ for every class that inherits them, which made the start of the program longer.
 import difflib
 import re
 import weakref
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
-from typing import Any, Self, get_args
+from typing import Any, ClassVar, Self, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, model_validator
 
@@ -96,6 +96,9 @@ class Frozen(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", validate_default=False, defer_build=True)
 
+    WAS: ClassVar[Mapping[str, str]] = {}
+    """Fields that had another name in an older format of the yard file, by that name: see `renamed_data`."""
+
     @model_validator(mode="before")
     @classmethod
     def _read_units(cls, data: Any, info: ValidationInfo) -> Any:
@@ -159,6 +162,8 @@ def _meant(name: str) -> str:
     for kind in kinds:
         kinds += kind.__subclasses__()
         known |= set(kind.model_fields)
+        if name in was(kind):
+            return f"did you mean {was(kind)[name]}?"
     near = difflib.get_close_matches(name, sorted(known), n=1)
     return f"did you mean {near[0]}?" if near else "remove it; `oak-sled schema` lists every field"
 
@@ -254,7 +259,8 @@ def _step(document: Any, piece: str, where: str) -> Any:
     if isinstance(document, BaseModel) and piece in type(document).model_fields:
         return getattr(document, piece)
     known = list(type(document).model_fields) if isinstance(document, BaseModel) else []
-    raise refuse(where, f"there is no {piece!r}", close_match(piece, known))
+    now = was(type(document)).get(piece) if isinstance(document, Frozen) else None
+    raise refuse(where, f"there is no {piece!r}", f"it is called {now} now" if now else close_match(piece, known))
 
 
 def get(document: Any, path: str) -> Any:
@@ -323,7 +329,7 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]], where: s
             whole = [value for pieces, value, _ in group if not pieces]
             deeper = [one for one in group if one[0]]
             new = whole[-1] if whole else old
-            made[piece] = _edit_all(new, deeper, _join(where, piece)) if deeper else new
+            made[piece] = _edit_all(new, deeper, joined(where, piece)) if deeper else new
         except Refused as refused:
             faults.extend(refused.faults)
     found: Any = None
@@ -354,30 +360,27 @@ def all_dials(document: Any, path: str = "") -> Iterator[tuple[str, Dial, float]
     if isinstance(document, tuple):
         for position, item in enumerate(document):
             if isinstance(item, BaseModel):
-                yield from all_dials(item, _join(path, getattr(item, "id", str(position))))
+                yield from all_dials(item, joined(path, getattr(item, "id", str(position))))
     elif isinstance(document, BaseModel):
         for declared in dial_module.dials(document):
-            yield _join(path, declared.name), declared, getattr(document, declared.name)
+            yield joined(path, declared.name), declared, getattr(document, declared.name)
         for name in type(document).model_fields:
             inner = getattr(document, name)
             if isinstance(inner, BaseModel | tuple):
-                yield from all_dials(inner, _join(path, name))
+                yield from all_dials(inner, joined(path, name))
 
 
-def references(document: Any, what: str, path: str = "") -> Iterator[tuple[str, BaseModel, str]]:
-    """Every field below `document` that holds names of `what` (see `reference`), as (path, owner, field)."""
-    if isinstance(document, tuple):
-        for position, item in enumerate(document):
-            yield from references(item, what, _join(path, getattr(item, "id", str(position))))
-    elif isinstance(document, BaseModel):
-        for name, field in type(document).model_fields.items():
-            extra = field.json_schema_extra
-            if isinstance(extra, dict) and extra.get("names") == what:
-                yield _join(path, name), document, name
-            yield from references(getattr(document, name), what, _join(path, name))
+@cache
+def was(model: type[Frozen]) -> Mapping[str, str]:
+    """The fields of a document that had another name before, by that name: its own and those of its bases."""
+    found: dict[str, str] = {}
+    for base in reversed(model.__mro__):
+        found.update(base.__dict__.get("WAS", {}))
+    return found
 
 
-def _join(path: str, name: str) -> str:
+def joined(path: str, name: str) -> str:
+    """The path of a field below a path."""
     return f"{path}.{name}" if path else name
 
 
@@ -388,9 +391,9 @@ def differences(old: Any, new: Any, path: str = "") -> Iterator[tuple[str, Any, 
     if isinstance(old, tuple) and isinstance(new, tuple) and all(hasattr(item, "id") for item in old + new):
         names = {item.id: item for item in old}, {item.id: item for item in new}
         for name in list(names[0]) + [name for name in names[1] if name not in names[0]]:
-            yield from differences(names[0].get(name), names[1].get(name), _join(path, name))
+            yield from differences(names[0].get(name), names[1].get(name), joined(path, name))
     elif isinstance(old, BaseModel) and type(old) is type(new):
         for name in type(old).model_fields:
-            yield from differences(getattr(old, name), getattr(new, name), _join(path, name))
+            yield from differences(getattr(old, name), getattr(new, name), joined(path, name))
     else:
         yield path, old, new

@@ -10,7 +10,7 @@ from pydantic.fields import FieldInfo
 from oak_sled.core.base import dial
 from oak_sled.core.geometry import terrain
 from oak_sled.core.parts import layer, register, runner
-from oak_sled.core.yard import block, body, channel, craft, drill, event, ground, joint, law, yard
+from oak_sled.core.yard import block, body, channel, craft, drill, event, ground, joint, law, ties, yard
 
 _HEAD = """# The yard file
 
@@ -45,7 +45,7 @@ def page() -> str:
         if document is runner.Runner:
             sections.append(_section(runner.GripKnot, "Knot of a grip curve"))
     last: tuple[type[BaseModel], ...] = (ground.Ground, ground.Wall, block.Block, block.Material, block.Pair)
-    last += (layer.Layer, layer.LayerPair, joint.Joint, ground.Gate, terrain.Patch, terrain.Relief)
+    last += (layer.Layer, layer.LayerPair, joint.Joint, *ties.TIES, ground.Gate, terrain.Patch, terrain.Relief)
     last += (drill.Drill, drill.Start, drill.Member, drill.Track, drill.Knot, event.Event, drill.Target)
     sections += [_section(model, model.__name__) for model in last]
     return "\n".join(sections)

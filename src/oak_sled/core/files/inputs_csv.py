@@ -18,7 +18,7 @@ from typing import BinaryIO
 import numpy as np
 
 from oak_sled.core.assembly import tracks
-from oak_sled.core.base import disk
+from oak_sled.core.base import disk, units
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
@@ -162,7 +162,8 @@ class _Numbers:
             raise refuse(self.where, "no row has a time", f"seconds from 0 to {LATEST:g} in the column t [s]")
         if self._wrong:
             notes.append(
-                f"{_lines(self._wrong)}: no time that can be used, left out (0 to {LATEST:g} s would be right)"
+                f"{_lines(self._wrong)}: no time that can be used, left out "
+                f"(0 to {units.plain(LATEST, 's')} would be right)"
             )
         if self._back:
             notes.append(f"{_lines(self._back)}: the time jumps back or stands, left out (times must rise)")
@@ -171,7 +172,8 @@ class _Numbers:
             usual = float(np.median(steps))
             for k in np.flatnonzero(steps > GAP * usual)[:5]:
                 notes.append(
-                    f"line {self.lines[k + 1]}: a gap of {steps[k]:.3g} s (usual {usual:.3g} s), "
+                    f"line {self.lines[k + 1]}: a gap of {units.plain(steps[k], 's', 3)} "
+                    f"(usual {units.plain(usual, 's', 3)}), "
                     "over which the last value holds"
                 )
         return self.times

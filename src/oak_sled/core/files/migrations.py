@@ -6,12 +6,19 @@ which run a drill each in a world of its own, stand a `twin_gap` apart.
 
 Format 2 (to 3): a sprung wheel said itself how it holds its craft down (`reach_below`, `hold_down`). In format 3 a part
 does that, an aid with a switch of its own.
+
+Format 3 (to 4): fields have the standard terms of the field for their names, such as `drag_coefficient`; every document
+says what they were called before (`Frozen.WAS`).
 """
 
 from __future__ import annotations
 
 import math
 from typing import Any
+
+from oak_sled.core.base import renames
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.yard import FORMAT, Yard
 
 Data = dict[str, Any]
 _MOST_CAST = 7
@@ -24,14 +31,36 @@ def migrate(data: Data, number: int) -> Data:
     by the validation that follows."""
     if number < 2:
         data = _cast_of_lanes(data)
-    crafts = [_with_hold_downs(one) if isinstance(one, dict) else one for one in _list(data.get("crafts"))]
-    return {**data, "format": 3, **({"crafts": crafts} if isinstance(data.get("crafts"), list) else {})}
+    if number < 3 and isinstance(data.get("crafts"), list):
+        crafts = [_with_hold_downs(one) if isinstance(one, dict) else one for one in data["crafts"]]
+        data = {**data, "crafts": crafts}
+    renamed: Data = renames.renamed_data(Yard, _with_new_paths(data))
+    return {**renamed, "format": FORMAT}
+
+
+def _with_new_paths(data: Data) -> Data:
+    """What spreads vary, by the names that fields have now."""
+    if not isinstance(data.get("spreads"), list):
+        return data
+    spreads = []
+    for one in data["spreads"]:
+        axes = one.get("axes") if isinstance(one, dict) else None
+        if isinstance(axes, list):
+            one = {**one, "axes": [_with_new_path(axis, data) for axis in axes]}
+        spreads.append(one)
+    return {**data, "spreads": spreads}
+
+
+def _with_new_path(axis: Any, data: Data) -> Any:
+    if not isinstance(axis, dict) or not isinstance(axis.get("path"), str):
+        return axis
+    return {**axis, "path": renames.renamed_path(Yard, data, axis["path"])}
 
 
 def migrate_card(craft: Data, drill: Data) -> tuple[Data, Data]:
     """The craft and the drill of a kept run of an older format, or of the present one: the lane of the craft becomes a
-    part of its start, and what its wheels hold down a part of its own."""
-    craft = _with_hold_downs(craft)
+    part of its start, what its wheels hold down a part of its own, and fields have the names of now."""
+    craft = renames.renamed_data(Craft, _with_hold_downs(craft))
     lane = _number(craft.get("lane"))
     if "lane" not in craft and "beside" not in craft:
         return craft, drill

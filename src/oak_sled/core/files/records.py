@@ -23,7 +23,7 @@ from oak_sled.core.base.faults import refuse
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.tick.rows import Block
 
-_LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(force|torque))\.[xyz]")
+_LATER = re.compile(r"block\..*\.(velocity|spin|(pushes|gravity|air|contacts)\.(force|torque))\.[xyz]|(.*/)?input\..*")
 """Columns that records of earlier versions do not have."""
 CHUNK = 7200
 """Rows of a group."""

@@ -19,6 +19,7 @@ from oak_sled.core.kernel.state import FIXED_LINES
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.tick.rowlayout import HEAD_NAMES
+from oak_sled.core.yard.ties import TIES
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -106,6 +107,7 @@ def columns_page() -> str:
         ("CRAFT.", {k: u for k, u in rowlayout.HEAD_UNITS.items() if k not in rowlayout.MOTION_UNITS},
          "load on the ground; the others count, or are 1 for yes"),
         ("CRAFT.channel.", {"NAME": ""}, "value of a channel"),
+        ("CRAFT.input.", {"NAME": ""}, "raw input of a channel, as it was given in the tick"),
         ("CRAFT.LINE.", rowlayout.LINE_UNITS,
          "a line of the ledger, world axes, torque about the centre of mass; LINE is a part or one of "
          + ", ".join(f"`{name.replace(' ', '_')}`" for name in FIXED_LINES)),
@@ -120,6 +122,7 @@ def columns_page() -> str:
         ("CRAFT.shot.PART.N.", rowlayout.SHOT_UNITS, "a shot; age -1: not in flight"),
         ("block.NAME.LINE.", rowlayout.LINE_UNITS,
          "ledger of a watched block; LINE is " + ", ".join(f"`{name}`" for name in rowlayout.BLOCK_LINES)),
+        *(("tie.NAME.", {one.name: one.unit for one in tie.ROWS.shows}, f"a {tie.TITLE}") for tie in TIES),
     )  # fmt: skip
     lines = ["| column | unit | meaning |", "| --- | --- | --- |"]
     for owner, units, says in groups:

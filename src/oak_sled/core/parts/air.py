@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
@@ -31,7 +32,7 @@ DRAG = Place(
         Quantity("speed", "m/s", "through the air", "damper"),
         Quantity("density", "kg/m3", "of the air"),
     ),
-    replaces=("front_area", "side_area", "top_area", "drag_figure", "viscous"),
+    replaces=("front_area", "side_area", "top_area", "drag_coefficient", "viscous"),
 )
 
 
@@ -45,11 +46,13 @@ class AirDrag(Part):
     GROUP: ClassVar[Group] = "air"
     PLACES: ClassVar[tuple[Place, ...]] = (DRAG,)
 
+    WAS: ClassVar[Mapping[str, str]] = {"drag_figure": "drag_coefficient"}
+
     kind: Literal["air_drag"] = "air_drag"
     front_area: float = dial(1.2, "m2", "area seen from the front", low=0.0, high=1e5, slider=(0.0, 6.0), main=True)
     side_area: float = dial(2.5, "m2", "area seen from the side", low=0.0, high=1e5, slider=(0.0, 10.0), main=True)
     top_area: float = dial(3.5, "m2", "area seen from above", low=0.0, high=1e5, slider=(0.0, 20.0))
-    drag_figure: float = dial(
+    drag_coefficient: float = dial(
         1.0, "", "drag coefficient Cd", low=0.0, high=100.0, slider=(0.0, 3.0), main=True, title="drag coefficient"
     )
     viscous: float = dial(0.0, "N s/m", "linear drag", low=0.0, high=1e6, slider=(0.0, 200.0), title="linear drag")
@@ -62,7 +65,7 @@ class AirDrag(Part):
     def record(self, pack: Pack) -> dict[str, Any]:
         areas = (self.front_area, self.side_area, self.top_area)
         return {
-            "area": tuple(0.5 * self.drag_figure * area for area in areas),
+            "area": tuple(0.5 * self.drag_coefficient * area for area in areas),
             "viscous": self.viscous,
             "at_point": int(self.at_point),
             "point": pack.point(self.x, self.y, self.z),
@@ -78,11 +81,15 @@ class AirDrag(Part):
         both = ("as set", {"formula": ""})
         if self.viscous == 0.0:
             return [both]
-        return [both, ("quadratic", {"formula": "", "viscous": 0.0}), ("linear", {"formula": "", "drag_figure": 0.0})]
+        return [
+            both,
+            ("quadratic", {"formula": "", "viscous": 0.0}),
+            ("linear", {"formula": "", "drag_coefficient": 0.0}),
+        ]
 
     def written_as(self, place: Place) -> str:
         linear = f" + {self.viscous:.6g} [N s/m] * speed" if self.viscous else ""
-        return f"{0.5 * self.drag_figure * self.front_area:.6g} [m2] * density * speed^2{linear}"
+        return f"{0.5 * self.drag_coefficient * self.front_area:.6g} [m2] * density * speed^2{linear}"
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         return {} if setting is None else {"speed": setting.last_speed or 10.0, "density": setting.air_density}
@@ -103,7 +110,7 @@ class AirDrag(Part):
             return super().blew_up(speed, air_density, mass, ticks)
         need = max(1, math.ceil(slope / (2.0 * mass)), ticks * 2)
         return (
-            f"Drag of {slope:.3g} N per m/s on {mass:g} kg overshoots in one tick; "
+            f"Drag of {units.plain(slope, 'N', 3)} per m/s on {units.plain(mass, 'kg')} overshoots in one tick; "
             f"at least {need} ticks/s would hold, or a smaller drag."
         )
 
@@ -113,7 +120,7 @@ class AirDrag(Part):
     def drag_factors(self, air_density: float) -> tuple[float, float]:
         if self.formula_of(DRAG) is not None:
             return (0.0, 0.0)
-        square = 0.5 * air_density * self.drag_figure * self.front_area * self.trim
+        square = 0.5 * air_density * self.drag_coefficient * self.front_area * self.trim
         return (square, self.viscous * self.trim)
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
@@ -123,7 +130,7 @@ class AirDrag(Part):
         square, linear = self.drag_factors(setting.air_density)
         speed = setting.last_speed or 10.0
         first = f"{show(square * speed**2 + linear * speed, 'N')} at {show(speed, 'm/s')} ahead"
-        sideways = 0.5 * setting.air_density * self.drag_figure * self.side_area * self.trim * 25.0
+        sideways = 0.5 * setting.air_density * self.drag_coefficient * self.side_area * self.trim * 25.0
         if square > 0.0 and linear == 0.0 and setting.thrust > 0.0:
             equal = (setting.thrust / square) ** 0.5
             return (first, f"equals full thrust at {show(equal, 'm/s')}")

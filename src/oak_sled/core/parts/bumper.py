@@ -1,6 +1,7 @@
 """Bumper: how a craft answers a wall. Without one it slides along."""
 
 import math
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 from pydantic import Field
@@ -26,9 +27,15 @@ class Bumper(Part):
     STAGE: ClassVar[float] = 6
     ANSWERS_WALLS: ClassVar[bool] = True
 
+    WAS: ClassVar[Mapping[str, str]] = {
+        "keep_along": "tangential_share",
+        "bounce": "restitution",
+        "scrape": "wall_friction",
+    }
+
     kind: Literal["bumper"] = "bumper"
     response: Response = Field("slide", description="response to a wall")
-    keep_along: float = dial(
+    tangential_share: float = dial(
         0.85,
         "",
         "share of the tangential speed kept at a hit",
@@ -37,8 +44,8 @@ class Bumper(Part):
         main=True,
         title="speed kept",
     )
-    bounce: float = dial(0.1, "", "coefficient of restitution", low=0.0, high=1.0, main=True, title="restitution")
-    scrape: float = dial(
+    restitution: float = dial(0.1, "", "coefficient of restitution", low=0.0, high=1.0, main=True, title="restitution")
+    wall_friction: float = dial(
         0.05,
         "",
         "friction coefficient while sliding along the wall",
@@ -52,9 +59,9 @@ class Bumper(Part):
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
             "wall_response": get_args(Response).index(self.response),
-            "keep_along": self.keep_along,
-            "bounce": self.bounce if self.response == "bounce" else 0.0,
-            "scrape": self.scrape,
+            "tangential_share": self.tangential_share,
+            "restitution": self.restitution if self.response == "bounce" else 0.0,
+            "wall_friction": self.wall_friction,
         }
 
     def summary(self) -> str:
@@ -64,8 +71,10 @@ class Bumper(Part):
         if self.response == "stop":
             return ("loses all speed at any wall",)
         along, into = math.cos(math.radians(30.0)), math.sin(math.radians(30.0))
-        kept = math.hypot(along * self.keep_along, into * (self.bounce if self.response == "bounce" else 0.0))
-        head_on = self.bounce if self.response == "bounce" else 0.0
+        kept = math.hypot(
+            along * self.tangential_share, into * (self.restitution if self.response == "bounce" else 0.0)
+        )
+        head_on = self.restitution if self.response == "bounce" else 0.0
         return (f"graze at 30°: loses {100 * (1 - kept):.0f} %", f"head on: {100 * head_on:.0f} % comes back")
 
 

@@ -1,6 +1,7 @@
 """Buoy: a force that brings its mount up to a height, like a spring with damping."""
 
 import math
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -29,6 +30,8 @@ class Buoy(Part):
     GROUP: ClassVar[Group] = "ground"
     SHOWS: ClassVar[Shown] = "up"
 
+    WAS: ClassVar[Mapping[str, str]] = {"most": "max_force"}
+
     kind: Literal["buoy"] = "buoy"
     height: float = dial(
         1.0,
@@ -53,7 +56,7 @@ class Buoy(Part):
         scale="log",
         main=True,
     )
-    most: float = dial(
+    max_force: float = dial(
         20000.0, "N", "maximum force", low=0.0, high=1e9, slider=(100.0, 1e6), scale="log", title="maximum force"
     )
     x: float = dial(0.0, "m", "mount, forward of the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
@@ -65,7 +68,7 @@ class Buoy(Part):
             "height": self.height,
             "stiffness": self.stiffness,
             "damping": self.damping,
-            "most": self.most,
+            "most": self.max_force,
             "point": pack.point(self.x, self.y, self.z),
         }
 
@@ -73,7 +76,7 @@ class Buoy(Part):
         return "pushes up · at its mount"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        stiffness, most = self.stiffness * self.trim, min(self.most, 1e300)
+        stiffness, most = self.stiffness * self.trim, min(self.max_force, 1e300)
         if stiffness == 0.0 or setting.weight > most:
             return (f"{show(most, 'N')} at most: less than the weight of {show(setting.weight, 'N')}",)
         rests = self.height - setting.weight / stiffness

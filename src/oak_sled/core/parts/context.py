@@ -10,6 +10,7 @@ from typing import Literal, get_args
 
 import numpy as np
 
+from oak_sled.core.base import units
 from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.parts.layer import BODIES
 
@@ -27,7 +28,7 @@ class Handling:
 
     base: float
     understeer: float
-    most_g: float
+    limit_g: float
     first: str
 
     def critical_speed(self, gravity: float) -> float:
@@ -42,7 +43,7 @@ class Handling:
         """The steering angle, rad, that asks for the most that its tires can hold at a speed, m/s."""
         if speed <= 0.0:
             return 0.5 * math.pi
-        return self.base * self.most_g * gravity / speed**2 + self.understeer * self.most_g
+        return self.base * self.limit_g * gravity / speed**2 + self.understeer * self.limit_g
 
     def words(self, gravity: float) -> str:
         """Its character."""
@@ -50,8 +51,10 @@ class Handling:
         if abs(degrees) < 0.05:
             return "neutral"
         if degrees > 0.0:
-            return f"understeers {degrees:.2f}°/g, characteristic {self.characteristic_speed(gravity):.1f} m/s"
-        return f"oversteers {-degrees:.2f}°/g, critical {self.critical_speed(gravity):.1f} m/s"
+            speed = units.fixed(self.characteristic_speed(gravity), "m/s", 1)
+            return f"understeers {units.fixed(degrees, '°/g', 2)}, characteristic {speed}"
+        speed = units.fixed(self.critical_speed(gravity), "m/s", 1)
+        return f"oversteers {units.fixed(-degrees, '°/g', 2)}, critical {speed}"
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,7 @@
 """Impulse: a shot_memory push, once a press, a release or a charge."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -54,13 +54,15 @@ class Impulse(Part):
     EXPLAINS: ClassVar[str] = "one impulse: on press, on release, or charged while held"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
         *push.GATED, MOUNT_ACTS,
-        (("charge_s", "least_share", "charge_curve"), "fires", ("on_charge",), "it is not charged up"),
+        (("charge_s", "minimum_charge", "charge_curve"), "fires", ("on_charge",), "it is not charged up"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
     GROUP: ClassVar[Group] = "shot_memory pushes"
     EVENT: ClassVar[str] = "push"
     EVENT_FROM: ClassVar[float] = 0.5
     LAUNCHES: ClassVar[bool] = True
+
+    WAS: ClassVar[Mapping[str, str]] = {"least_share": "minimum_charge"}
 
     kind: Literal["impulse"] = "impulse"
     channel: str = Field("", description="the channel that fires it; empty: only an event does")
@@ -76,7 +78,7 @@ class Impulse(Part):
     charge_s: float = dial(
         0.8, "s", "time to full charge", low=0.0, high=60.0, slider=(0.05, 3.0), main=True, title="charge time"
     )
-    least_share: float = dial(0.2, "", "minimum charge", low=0.0, high=1.0, title="minimum charge")
+    minimum_charge: float = dial(0.2, "", "minimum charge", low=0.0, high=1.0, title="minimum charge")
     charge_curve: float = dial(
         1.0, "", "1: linear; above: slow start", low=0.1, high=8.0, slider=(0.5, 4.0), title="charge curve"
     )
@@ -109,7 +111,7 @@ class Impulse(Part):
             "size": self.size,
             "lasts": self.lasts,
             "charge": self.charge_s,
-            "least": self.least_share,
+            "least": self.minimum_charge,
             "curve": self.charge_curve,
             "cool_down": self.cool_down,
             "gate": get_args(push.Gate).index(self.gate),
@@ -139,7 +141,7 @@ class Impulse(Part):
         gained = self.trim * self.size / (setting.mass if self.way == "impulse" else 1.0)
         first = f"{show(gained, 'm/s')} a push"
         if self.fires == "on_charge":
-            first += f", {show(gained * self.least_share, 'm/s')} for a tap"
+            first += f", {show(gained * self.minimum_charge, 'm/s')} for a tap"
         if self.lasts > 0.0:
             return (first, f"{show(gained / self.lasts / STANDARD_GRAVITY, 'g')} for {show(self.lasts, 's')}")
         high = (gained * math.sin(math.radians(self.elevation_deg))) ** 2 / (2.0 * STANDARD_GRAVITY)

@@ -1,12 +1,13 @@
 """Knockback: pushes whoever is in a volume in front, or round the spot where a shot bursts."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
@@ -46,8 +47,8 @@ RECORD = np.dtype(
         ("way", "i8"),
         ("size", "f8"),
         ("lasts", "f8"),
-        ("swell", "f8"),
-        ("fade", "f8"),
+        ("rise_time", "f8"),
+        ("fall_time", "f8"),
         ("above", "f8"),
         ("fling", "f8"),
         ("twirls", "i8"),
@@ -71,13 +72,20 @@ class Knockback(Part):
         (("angle_deg",), "volume", ("cone",), "only a cone has an angle"),
         (("fixed_deg",), "direction", ("fixed",), "its direction is not fixed"),
         (("pause",), "repeats", ("after_pause",), "it hits each body once"),
-        (("swell", "fade"), "way", ("force", "acceleration"), "it is given at once"),
+        (("rise_time", "fall_time"), "way", ("force", "acceleration"), "it is given at once"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
     GROUP: ClassVar[Group] = "shot_memory pushes"
     EVENT: ClassVar[str] = "blow"
     EVENT_FLASHES: ClassVar[bool] = False
     BURSTS: ClassVar[bool] = True
+
+    WAS: ClassVar[Mapping[str, str]] = {
+        "swell": "rise_time",
+        "fade": "fall_time",
+        "fling_deg": "spin_rate_deg",
+        "fling_axis": "spin_axis",
+    }
 
     kind: Literal["knockback"] = "knockback"
     channel: str = Field("", description="the channel that sets it off; empty: an event or a shot does")
@@ -99,18 +107,18 @@ class Knockback(Part):
         main=True,
         title="elevation",
     )
-    fling_deg: float = dial(
+    spin_rate_deg: float = dial(
         0.0, "°/s", "spin given with it; per second for a force", low=-1e5, high=1e5,
         slider=(-2000.0, 2000.0), main=True, title="spin",
     )  # fmt: skip
-    fling_axis: Literal["tumble", "twirl"] = Field("tumble", description="about the pitch axis, or about the yaw axis")
+    spin_axis: Literal["tumble", "twirl"] = Field("tumble", description="about the pitch axis, or about the yaw axis")
     reach: float = dial(5.0, "m", "range", low=0.05, high=1e4, slider=(0.5, 40.0), scale="log", title="range")
     volume: Volume = Field("cone", description="shape of the volume of effect")
     angle_deg: float = dial(
         30.0, "°", "half angle of a cone", low=0.5, high=180.0, slider=(2.0, 90.0), title="half angle"
     )
     width: float = dial(2.0, "m", "width of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
-    height: float = dial(2.0, "m", "width of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
+    height: float = dial(2.0, "m", "height of a box", low=0.01, high=1e4, slider=(0.2, 20.0))
     direction: Direction = Field("from_source", description="away from the source, as it faces, or a fixed heading")
     fixed_deg: float = dial(0.0, "°", "heading of the fixed direction", low=-360.0, high=360.0, title="fixed heading")
     level: bool = Field(True, description="project the direction onto the horizontal before the elevation is added")
@@ -125,8 +133,8 @@ class Knockback(Part):
     )
     fall_off: FallOff = Field("none", description="fall-off with distance, to 0 at the range")
     lasts: float = dial(0.2, "s", "duration after the trigger", low=0.0, high=60.0, slider=(0.0, 3.0), title="duration")
-    swell: float = dial(0.0, "s", "of a force: rise time", low=0.0, high=60.0, slider=(0.0, 1.0), title="rise time")
-    fade: float = dial(
+    rise_time: float = dial(0.0, "s", "of a force: rise time", low=0.0, high=60.0, slider=(0.0, 1.0), title="rise time")
+    fall_time: float = dial(
         0.0, "s", "of a force: fall time at the end", low=0.0, high=60.0, slider=(0.0, 1.0), title="fall time"
     )
     cool_down: float = dial(
@@ -170,11 +178,11 @@ class Knockback(Part):
             "way": get_args(Way).index(self.way),
             "size": self.size,
             "lasts": self.lasts,
-            "swell": self.swell,
-            "fade": self.fade,
+            "rise_time": self.rise_time,
+            "fall_time": self.fall_time,
             "above": self.above,
-            "fling": math.radians(self.fling_deg),
-            "twirls": int(self.fling_axis == "twirl"),
+            "fling": math.radians(self.spin_rate_deg),
+            "twirls": int(self.spin_axis == "twirl"),
             "fall_off": get_args(FallOff).index(self.fall_off),
             "cool_down": self.cool_down,
             "again": int(self.repeats == "after_pause"),
@@ -253,7 +261,7 @@ class Knockback(Part):
 
     def summary(self) -> str:
         words = {"while_held": "while held", "on_press": "once a press", "on_hit": "where a shot bursts"}
-        return f"{self.volume} of {self.reach:g} m · {words[self.timing]}"
+        return f"{self.volume} of {units.plain(self.reach, 'm')} · {words[self.timing]}"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         lasts = self.lasts if self.timing != "while_held" else 1.0

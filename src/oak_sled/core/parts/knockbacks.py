@@ -49,10 +49,10 @@ def openness(part, p, notes, now):
         end_round(memory, notes)
         return 0.0
     profile, middle = 1.0, since + 0.5 * now.dt
-    if part.swell > 0.0:
-        profile = min(profile, middle / part.swell)
-    if part.fade > 0.0:
-        profile = min(profile, (part.lasts - middle) / part.fade)
+    if part.rise_time > 0.0:
+        profile = min(profile, middle / part.rise_time)
+    if part.fall_time > 0.0:
+        profile = min(profile, (part.lasts - middle) / part.fall_time)
     return max(profile, 0.0)
 
 
@@ -87,7 +87,7 @@ def blow(crafts, parts, c, p, scene, shot_memory, nows):
     facing = spatial.to_world(body.axes, local)
     lever = spatial.to_world(body.axes, part.point)
     origin = (body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2])
-    back = reach_out(crafts[c].body, parts, k, scene, shot_memory, origin, facing, level, True, now.memory[p], nows)
+    back = reach_out(crafts[c].body, parts, k, scene, shot_memory, (origin, facing), (level, True), now.memory[p], nows)
     torque = spatial.cross(lever, back)
     for i in range(3):
         now.reaction[p, i] = part.reaction * back[i] / now.dt
@@ -101,7 +101,7 @@ def burst(crafts, parts, c, p, scene, shot_memory, at, facing, nows):
     memory[2] += 1.0
     memory[3] = 0.0
     shot_memory.notes[k, ROUNDS] += 1.0
-    reach_out(crafts[c].body, parts, k, scene, shot_memory, at, facing, 1.0, False, memory, nows)
+    reach_out(crafts[c].body, parts, k, scene, shot_memory, (at, facing), (1.0, False), memory, nows)
     if memory[3] == 0.0:
         shot_memory.notes[k, FOUND_NONE] += 1.0
     nows[c].activity[p] = 1.0
@@ -142,11 +142,14 @@ def way_of(part, away, size, facing, notes):
 
 
 @compiled
-def reach_out(own, parts, k, scene, shot_memory, origin, facing, level, lasting, memory, nows):
+def reach_out(own, parts, k, scene, shot_memory, ray, strength, memory, nows):
     """Pushes every body in the volume but the body `own`; returns the sum of what came back, N s.
 
-    lasting : a force acts for this tick of many; else for its whole time at once.
+    ray : where it begins, m, and the unit vector that it faces. strength : the share of a force that acts in this tick,
+    and whether that is one of many; else it acts for its whole time at once.
     """
+    origin, facing = ray
+    level, lasting = strength
     part, gain, now = parts[k].knockback, parts[k].gain, nows[0]
     solids, notes = scene.solids, shot_memory.notes[k]
     left = (0.0, 1.0, 0.0)

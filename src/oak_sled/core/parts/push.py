@@ -1,10 +1,11 @@
 """When and where a part pushes: timing, gates and frames, shared by thrusters and torques."""
 
-from collections.abc import Iterator
-from typing import Any, Literal, get_args
+from collections.abc import Iterator, Mapping
+from typing import Any, ClassVar, Literal, get_args
 
 from pydantic import Field
 
+from oak_sled.core.base import units
 from oak_sled.core.base.dial import dial
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.parts.caution import Caution
@@ -27,8 +28,8 @@ FIELDS = [
     ("channel", "i8"),
     ("timing", "i8"),
     ("window", "f8"),
-    ("swell", "f8"),
-    ("fade", "f8"),
+    ("rise_time", "f8"),
+    ("fall_time", "f8"),
     ("gate", "i8"),
     ("gate_speed", "f8"),
     ("grace", "f8"),
@@ -45,12 +46,14 @@ class Push(Part):
     """A part that pushes or turns: on which channel, when, and in whose axes."""
 
     channel: str = Field("", description="the channel that drives it; empty: always full")
+    WAS: ClassVar[Mapping[str, str]] = {"swell": "rise_time", "fade": "fall_time"}
+
     timing: Timing = Field("while_held", description="when it acts")
     window: float = dial(0.5, "s", "duration after a trigger", low=0.0, high=60.0, slider=(0.02, 3.0))
-    swell: float = dial(
+    rise_time: float = dial(
         0.0, "s", "rise time within the window", low=0.0, high=60.0, slider=(0.0, 1.0), title="rise time"
     )
-    fade: float = dial(
+    fall_time: float = dial(
         0.0, "s", "fall time at the end of the window", low=0.0, high=60.0, slider=(0.0, 1.0), title="fall time"
     )
     gate: Gate = Field("always", description="condition under which it may act")
@@ -76,8 +79,8 @@ class Push(Part):
             "channel": pack.channel(self.channel),
             "timing": get_args(Timing).index(self.timing),
             "window": self.window,
-            "swell": self.swell,
-            "fade": self.fade,
+            "rise_time": self.rise_time,
+            "fall_time": self.fall_time,
             "gate": get_args(Gate).index(self.gate),
             "gate_speed": self.gate_speed,
             "grace": self.grace_s,
@@ -113,14 +116,14 @@ class Push(Part):
             "always": "always",
             "on_press": "once a press",
             "on_release": "once a release",
-            "window": f"{self.window:g} s a press",
+            "window": f"{units.plain(self.window, 's')} a press",
         }[self.timing]
         gate = {
             "always": "",
             "on_ground": ", on ground",
             "in_air": ", in the air",
-            "below_speed": f", below {self.gate_speed:g} m/s",
-            "above_speed": f", above {self.gate_speed:g} m/s",
+            "below_speed": f", below {units.plain(self.gate_speed, 'm/s')}",
+            "above_speed": f", above {units.plain(self.gate_speed, 'm/s')}",
             "leaning": ", leaning on a wall",
         }[self.gate]
         return words + gate
@@ -158,7 +161,7 @@ GATED: tuple[ActsIf, ...] = (
     (("grace_s",), "gate", ("on_ground",), "its gate is not the ground"),
 )
 TIMED: tuple[ActsIf, ...] = (
-    (("window", "swell", "fade"), "timing", ("window",), "it acts in no window"),
+    (("window", "rise_time", "fall_time"), "timing", ("window",), "it acts in no window"),
     *GATED,
 )
 
@@ -210,10 +213,10 @@ def window_level(push, p, now, pressed, value):
         return 0.0
     profile = 1.0
     middle = since + 0.5 * dt
-    if push.swell > 0.0:
-        profile = min(profile, middle / push.swell)
-    if push.fade > 0.0:
-        profile = min(profile, (push.window - middle) / push.fade)
+    if push.rise_time > 0.0:
+        profile = min(profile, middle / push.rise_time)
+    if push.fall_time > 0.0:
+        profile = min(profile, (push.window - middle) / push.fall_time)
     return memory[1] * max(profile, 0.0)
 
 

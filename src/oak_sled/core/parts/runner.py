@@ -1,6 +1,6 @@
 """Runner: glides forward and bites sideways, slides past a slip angle and bites again below another.
 
-One file, as every kind of part is: its document, record, equation, closed forms and cautions.
+Its document, closed forms and cautions; record and equations stand in `runnerforce`.
 """
 
 import math
@@ -10,57 +10,25 @@ from typing import Any, ClassVar, Literal, Self, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
-from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.formulas import machine
-from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
-from oak_sled.core.kernel import spatial, surface
-from oak_sled.core.parts import dryfriction, slipcurve
+from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, SAMPLES, STEPS_A_RADIAN, GripKnot
+from oak_sled.core.parts.runnerforce import CREEP, RECORD, act, law_grip
+from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, GripKnot
 
 Law = Literal["share", "linear", "curve"]
-SHARE, LINEAR, CURVE = range(3)
 LAW_WORDS: dict[str, str] = {"share": "share a tick", "linear": "linear in slip", "curve": "curve over slip"}
-CREEP = 0.25
-"""m/s below which a slip angle loses its meaning, and the edge holds like dry friction more and more."""
 SKID = 0.05
 """m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""
-TOUCH = 0.02
-"""m above the ground within which a runner still carries load."""
-
-RECORD = np.dtype(
-    [
-        ("law", "i8"),
-        ("side_grip", "f8"),
-        ("share", "f8"),
-        ("stiffness", "f8"),
-        ("curve", "f8", (SAMPLES,)),
-        ("glide", "f8"),
-        ("slides_past", "f8"),
-        ("bites_at", "f8"),
-        ("slide_grip", "f8"),
-        ("blend_rate", "f8"),
-        ("steer_channel", "i8"),
-        ("steer", "f8"),
-        ("point", "f8", (3,)),
-        ("spread_x", "f8"),
-        ("spread_y", "f8"),
-        ("columns", "i8"),
-        ("rows", "i8"),
-        ("first_support", "i8"),  # of its feet
-        ("last_support", "i8"),  # behind those of the last runner of the craft
-        ("formula", FORMULA),
-    ]
-)
 
 
 GRIP = Place(
@@ -103,6 +71,8 @@ class Runner(Part):
     CURVES: ClassVar[Literal["", "slip", "wheels"]] = "slip"
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SIDE_CURVE,)
     PLACES: ClassVar[tuple[Place, ...]] = (GRIP,)
+
+    WAS: ClassVar[Mapping[str, str]] = {"bites_at_deg": "grips_below_deg"}
 
     kind: Literal["runner"] = "runner"
     law: Law = Field("curve", description="law of lateral force over slip")
@@ -148,7 +118,7 @@ class Runner(Part):
     slides_past_deg: float = dial(
         14.0, "°", "slip angle above which it slides", low=0.0, high=90.0, title="slide angle"
     )
-    bites_at_deg: float = dial(
+    grips_below_deg: float = dial(
         8.0,
         "°",
         "slip angle below which it stops sliding",
@@ -183,9 +153,9 @@ class Runner(Part):
         slips = [knot.slip_deg for knot in self.curve]
         if any(later <= sooner for sooner, later in zip(slips, slips[1:], strict=False)):
             raise ValueError("curve: slip angles must rise from knot to knot (order the knots by slip_deg)")
-        if self.bites_at_deg > self.slides_past_deg:
+        if self.grips_below_deg > self.slides_past_deg:
             raise ValueError(
-                f"bites_at_deg: {self.bites_at_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
+                f"grips_below_deg: {self.grips_below_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
             )
         return self
 
@@ -205,7 +175,7 @@ class Runner(Part):
             "curve": self.sampled_curve(),
             "glide": self.glide,
             "slides_past": math.radians(self.slides_past_deg),
-            "bites_at": math.radians(self.bites_at_deg),
+            "grips_below": math.radians(self.grips_below_deg),
             "slide_grip": self.slide_grip,
             "blend_rate": 1.0 / self.blend_s if self.blend_s > 1e-4 else 1e4,
             "steer_channel": pack.channel(self.steer_channel),
@@ -320,206 +290,11 @@ class Runner(Part):
         if setting.last_speed > 0.0 and side > 0.0:
             radius = setting.last_speed**2 / (side * STANDARD_GRAVITY)
             first += f": {show(radius, 'm')} radius at top speed"
-        return (first, f"slides past {self.slides_past_deg:g}°, bites below {self.bites_at_deg:g}°")
-
-
-@compiled
-def slide_share(part, slip, memory, foot, dt):
-    """How far a foot slides, 0 to 1, after `dt` at this slip angle.
-
-    It breaks loose past one angle and grips again below a smaller one (memory 4 to 7 keeps which),
-    and the share (memory 0 to 3) follows over the blend time, so that grip does not jump in a tick.
-    """
-    if slip > part.slides_past:
-        memory[4 + foot] = 1.0
-    elif slip < part.bites_at:
-        memory[4 + foot] = 0.0
-    step = part.blend_rate * dt
-    change = memory[4 + foot] - memory[foot]
-    memory[foot] += min(max(change, -step), step)
-    return memory[foot]
-
-
-@compiled
-def side_force(part, gain, slip, along, side, stops, load, now):
-    """The wanted side force without its cap: by formula, share of side speed, stiffness or curve; >= 0, N.
-
-    along, side : m/s of the foot. stops : kg/s, what its side speed takes to be stopped in this tick.
-    """
-    if part.formula.at != 0:
-        share = by_formula(part, slip, math.hypot(along, side), load)
-        return gain * part.side_grip * load * share
-    if part.law == SHARE:
-        # the share of a nominal tick, spread over substeps so that n of them take the same
-        taken = min(gain * part.share, 1.0)
-        if now.dt != now.nominal_dt:
-            taken = 1.0 - (1.0 - taken) ** (now.dt / now.nominal_dt)
-        return taken * stops * abs(side)
-    if part.law == LINEAR:
-        return gain * part.stiffness * load * slip
-    return gain * part.side_grip * load * curve_at(part, slip)
-
-
-@compiled
-def by_formula(part, slip, speed, load):
-    """Share of the side grip by the formula of the user, at a slip angle (rad), a speed (m/s) and a load (N)."""
-    part.formula.given[0], part.formula.given[1], part.formula.given[2] = slip, speed, load
-    share = machine.value_of(part.formula)
-    return max(share, 0.0)
-
-
-@compiled
-def curve_at(part, slip):
-    """Share of the side grip by the curve, at a slip angle, rad."""
-    place = slip * STEPS_A_RADIAN
-    low = min(int(place), SAMPLES - 2)
-    rest = place - low
-    return part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest
-
-
-@unit
-def law_grip(part, given):
-    """The share of the side grip at the quantities of its place: see GRIP."""
-    if part.formula.at != 0:
-        return by_formula(part, given[0], given[1], given[2])
-    if part.law == LINEAR:
-        return min(part.stiffness * given[0] / max(part.side_grip, 1e-9), 1.0)
-    return curve_at(part, given[0])
-
-
-@compiled
-def slip_angle(along, side):
-    """The angle of the motion to the runner, rad: at standstill, where it has none, it goes to 0."""
-    along, side = abs(along), abs(side)
-    if along + side >= CREEP:
-        return math.atan2(side, along)
-    return math.atan2(side, along + CREEP - (along + side))
-
-
-@compiled
-def foot_force(part, gain, p, foot, lever, ahead, left, support, load, share, grip, glide, body, now):
-    """Force of one foot along `ahead` and along `left`, N, and how far it slides.
-
-    A foot never takes more than would stop its own share of the craft in this tick, counted with what the parts before
-    it push and with the friction of the tick before (`now.next_velocity`, see `dryfriction`).
-    """
-    below = (support.velocity[0], support.velocity[1], support.velocity[2])
-    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    v = (body.velocity[0] - below[0], body.velocity[1] - below[1], body.velocity[2] - below[2])
-    u = (v[0] + swing[0], v[1] + swing[1], v[2] + swing[2])
-    along, side = spatial.dot(u, ahead), spatial.dot(u, left)
-    later = spatial.cross((now.next_spin[0], now.next_spin[1], now.next_spin[2]), lever)
-    v = (now.next_velocity[0] - below[0], now.next_velocity[1] - below[1], now.next_velocity[2] - below[2])
-    n = (v[0] + later[0], v[1] + later[1], v[2] + later[2])
-    along_next, side_next = spatial.dot(n, ahead), spatial.dot(n, left)
-    slip = slip_angle(along, side)
-    sliding = slide_share(part, slip, now.memory[p], foot, now.dt)
-    left_grip = grip * (1.0 - sliding * (1.0 - part.slide_grip))
-    mass_side = share * dryfriction.mass_of_all(support, body, lever, left, False)
-    mass_along = share * dryfriction.mass_of_all(support, body, lever, ahead, False)
-    wanted = side_force(part, gain, slip, along, side, mass_side / now.dt, load, now)
-    bite = wanted * left_grip
-    most_bite = gain * part.side_grip * load * left_grip
-    if part.law != SHARE or part.formula.at != 0:
-        # a slip angle means little near standstill: there the edge holds like dry friction
-        stick = 1.0 - (abs(along) + abs(side)) / CREEP
-        most = min(max(bite, stick * most_bite), most_bite)
-        holds = dryfriction.holding(support, left, mass_side, side_next, now.dt)
-        bite = min(max(holds, -most), most)
-    else:
-        bite = min(bite, most_bite)
-        bite = -bite if side > 0.0 else bite
-    most = gain * part.glide * load * glide
-    holds = dryfriction.holding(support, ahead, mass_along, along_next, now.dt)
-    return min(max(holds, -most), most), bite, sliding
-
-
-@compiled
-def ways(part, body, now):
-    """Along the runners and to their left, unit, on the ground that carries the craft."""
-    x, y = now.heading_x, now.heading_y
-    if part.steer_channel >= 0:
-        turn = part.steer * now.channels[part.steer_channel]
-        cos, sin = math.cos(turn), math.sin(turn)
-        x, y = x * cos - y * sin, y * cos + x * sin
-    up = (now.up[0], now.up[1], now.up[2])
-    if up[2] == 1.0:
-        return (x, y, 0.0), (-y, x, 0.0)
-    into = x * up[0] + y * up[1]
-    ahead = (x - into * up[0], y - into * up[1], -into * up[2])
-    size = spatial.length(ahead)
-    if size < 1e-9:
-        return (x, y, 0.0), (-y, x, 0.0)
-    ahead = (ahead[0] / size, ahead[1] / size, ahead[2] / size)
-    return ahead, spatial.cross(up, ahead)
-
-
-@unit
-def act(part, gain, p, body, ground, supports, now):
-    """Books the forces of all feet of runner `p` on its ledger line; returns the largest slide share.
-
-    Each foot carries what its support says. Of what has to be stopped, a foot answers for one part in as many as there
-    are loaded feet from this runner on: those before it have taken theirs.
-    """
-    ahead, left = ways(part, body, now)
-    weights, most = 0.0, 0.0
-    middle_x, middle_y, middle_z = 0.0, 0.0, 0.0
-    standing, pending = 0.0, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
-    for k in range(part.first_support, part.last_support):
-        if supports[k].load > 0.0:
-            standing += supports[k].load
-            pending = dryfriction.add_pending(pending, supports[k], dryfriction.foot_lever(supports[k], body))
-    if dryfriction.leans(body):
-        pending = dryfriction.not_booked_yet(p, now)
-    dryfriction.add_predicted(pending, body, now)
-    for foot in range(part.columns * part.rows):
-        support = supports[part.first_support + foot]
-        if support.load <= 0.0:
-            dryfriction.keep(support, (0.0, 0.0, 0.0))
-            continue
-        lever = dryfriction.foot_lever(support, body)
-        load = support.load
-        grip, glide, shake = ground.grip, ground.grip, 0.0
-        if ground.patch_count > 0:
-            x, y = body.position[0] + lever[0], body.position[1] + lever[1]
-            k = surface.under(ground.patches, ground.patch_count, x, y)
-            if k >= 0:
-                patch = ground.patches[k]
-                grip, glide = grip * patch.grip, glide * patch.glide
-                shake = load * patch.roughness * surface.bump(x, y)
-                load = max(load + shake, 0.0)
-        share = support.load / standing
-        drag, bite, sliding = foot_force(
-            part, gain, p, foot, lever, ahead, left, support, load, share, grip, glide, body, now
+        return (
+            first,
+            f"slides past {units.plain(self.slides_past_deg, '°')}, "
+            f"grips below {units.plain(self.grips_below_deg, '°')}",
         )
-        friction = (
-            drag * ahead[0] + bite * left[0],
-            drag * ahead[1] + bite * left[1],
-            drag * ahead[2] + bite * left[2],
-        )
-        dryfriction.keep(support, friction)
-        if support.below < 0:
-            shake = 0.0  # what holds it level takes the bumps
-        force = (
-            friction[0] + gain * shake * now.up[0],
-            friction[1] + gain * shake * now.up[1],
-            friction[2] + gain * shake * now.up[2],
-        )
-        most = max(most, sliding)
-        torque = spatial.cross(lever, force)
-        for i in range(3):
-            now.lines[p, i] += force[i]
-            now.lines[p, 3 + i] += torque[i]
-        size = math.sqrt(drag * drag + bite * bite) + 1e-9
-        weights += size
-        middle_x += size * lever[0]
-        middle_y += size * lever[1]
-        middle_z += size * lever[2]
-    if weights > 0.0:  # shown where the forces act, weighed by their size
-        now.points[p, 0] += middle_x / weights
-        now.points[p, 1] += middle_y / weights
-        now.points[p, 2] += middle_z / weights
-    return most
 
 
 KIND = Kind(Runner, RECORD, act=act, predicts=True, laws={GRIP.name: law_grip})

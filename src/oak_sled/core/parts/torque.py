@@ -1,6 +1,7 @@
 """Torque: turns the craft about one of its axes without pushing it, in any of five ways."""
 
 import math
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -30,7 +31,7 @@ RECORD = np.dtype(
         ("way", "i8"),
         ("turn", "f8"),
         ("axis", "i8"),
-        ("builds_by", "f8"),
+        ("full_effect_speed", "f8"),
         ("flips", "i8"),
         ("aim_limit", "f8"),
     ]
@@ -48,6 +49,8 @@ class Torque(push.Push):
     SHOWS: ClassVar[Shown] = "yaw"
     CHANNEL_GUESS: ClassVar[str] = "steer"
 
+    WAS: ClassVar[Mapping[str, str]] = {"builds_by": "full_effect_speed"}
+
     kind: Literal["torque"] = "torque"
     way: Way = Field("torque", description="what the number is: a torque, a spin acceleration, an impulse...")
     turn: float = dial(
@@ -62,7 +65,7 @@ class Torque(push.Push):
         title="torque",
     )
     axis: Axis = Field("yaw", description="the axis it turns about")
-    builds_by: float = dial(
+    full_effect_speed: float = dial(
         0.0,
         "m/s",
         "forward speed at which it reaches full effect; 0: full at standstill",
@@ -83,7 +86,7 @@ class Torque(push.Push):
             "way": get_args(Way).index(self.way),
             "turn": self.turn,
             "axis": get_args(Axis).index(self.axis),
-            "builds_by": self.builds_by,
+            "full_effect_speed": self.full_effect_speed,
             "flips": int(self.flips_in_reverse),
             "aim_limit": self.aim_limit,
         }
@@ -139,8 +142,8 @@ def act(part, gain, p, body, ground, supports, now):
 def authority(part, now):
     """Share of its effect at this forward speed: grows from standstill, may flip in reverse."""
     share = 1.0
-    if part.builds_by > 0.0:
-        share = min(abs(now.forward) / part.builds_by, 1.0)
+    if part.full_effect_speed > 0.0:
+        share = min(abs(now.forward) / part.full_effect_speed, 1.0)
     if part.flips == 1 and now.forward < 0.0:
         share = -share
     return share

@@ -1,6 +1,6 @@
 """Slower in turns: takes speed off while a craft is steered, so that it does not run out of grip or tip; an aid."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -15,7 +15,7 @@ from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 
-RECORD = np.dtype([("channel", "i8"), ("most_g", "f8"), ("strength", "f8")])
+RECORD = np.dtype([("channel", "i8"), ("limit_g", "f8"), ("strength", "f8")])
 
 
 class TurnSlower(Part):
@@ -28,10 +28,12 @@ class TurnSlower(Part):
     GROUP: ClassVar[Group] = "limits and holders"
     CHANNEL_GUESS: ClassVar[str] = "steer"
 
+    WAS: ClassVar[Mapping[str, str]] = {"most_g": "limit_g"}
+
     kind: Literal["turn_slower"] = "turn_slower"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     channel: str = Field("", description="the channel that steers; empty: it acts in every turn")
-    most_g: float = dial(
+    limit_g: float = dial(
         0.3, "g", "lateral g above which it slows the craft", low=0.0, high=100.0, slider=(0.0, 1.5), main=True,
         title="from lateral g",
     )  # fmt: skip
@@ -40,7 +42,7 @@ class TurnSlower(Part):
     )
 
     def record(self, pack: Pack) -> dict[str, Any]:
-        return {"channel": pack.channel(self.channel), "most_g": self.most_g, "strength": self.strength}
+        return {"channel": pack.channel(self.channel), "limit_g": self.limit_g, "strength": self.strength}
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
@@ -49,14 +51,14 @@ class TurnSlower(Part):
         return "while steered" if self.channel else "in every turn"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        return (f"slows by up to {show(self.trim * self.strength, 'g')} past {show(self.most_g, 'g')} to the side",)
+        return (f"slows by up to {show(self.trim * self.strength, 'g')} past {show(self.limit_g, 'g')} to the side",)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         grip = case.setting.side_grip / max(case.setting.weight, 1e-9)
-        if 0.0 < grip < self.most_g:
+        if 0.0 < grip < self.limit_g:
             yield self.caution(
                 "beyond_the_grip",
-                "most_g",
+                "limit_g",
                 f"its tires slide at {show(grip, 'g')}, before it acts",
                 f"below {show(grip, 'g')}",
             )
@@ -72,7 +74,7 @@ def act(part, gain, p, body, ground, supports, now):
     if now.on_ground == 0.0 or rate < 1e-6 or now.speed < 1e-6:
         return 0.0
     gravity = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])
-    past = now.speed - part.most_g * gravity / rate  # m/s faster than this turn may be
+    past = now.speed - part.limit_g * gravity / rate  # m/s faster than this turn may be
     if past <= 0.0:
         return 0.0
     most = gain * part.strength * steered * body.mass * gravity

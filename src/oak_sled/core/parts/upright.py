@@ -1,7 +1,7 @@
 """Upright holder: a torque that turns the craft's up toward upright, or toward the normal of what carries it."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -31,6 +31,8 @@ class Upright(Part):
     GROUP: ClassVar[Group] = "limits and holders"
     SHOWS: ClassVar[Shown] = "roll"
 
+    WAS: ClassVar[Mapping[str, str]] = {"most": "max_torque"}
+
     kind: Literal["upright"] = "upright"
     toward: Toward = Field("upright", description="world up, or the mean normal of the ground below")
     stiffness: float = dial(
@@ -41,7 +43,7 @@ class Upright(Part):
         300.0, "N m s/rad", "damping of roll and pitch", low=0.0, high=1e7, slider=(1.0, 1e4), scale="log",
         main=True,
     )  # fmt: skip
-    most: float = dial(
+    max_torque: float = dial(
         0.0, "N m", "maximum torque; 0: no limit", low=0.0, high=1e8, slider=(0.0, 1e4), title="maximum torque"
     )
 
@@ -50,7 +52,7 @@ class Upright(Part):
             "toward": get_args(Toward).index(self.toward),
             "stiffness": self.stiffness,
             "damping": self.damping,
-            "most": self.most if self.most > 0.0 else 1e300,
+            "most": self.max_torque if self.max_torque > 0.0 else 1e300,
         }
 
     def summary(self) -> str:

@@ -1,6 +1,7 @@
 """Yaw damper: a torque against turning faster than a craft is asked to; an aid."""
 
 import math
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -26,6 +27,8 @@ class YawDamper(Part):
     GROUP: ClassVar[Group] = "limits and holders"
     SHOWS: ClassVar[Shown] = "yaw"
 
+    WAS: ClassVar[Mapping[str, str]] = {"most": "max_torque"}
+
     kind: Literal["yaw_damper"] = "yaw_damper"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     damping: float = dial(
@@ -36,7 +39,7 @@ class YawDamper(Part):
         40.0, "°/s", "yaw rate below which it does not act", low=0.0, high=1e4, slider=(0.0, 120.0), main=True,
         title="free rate",
     )  # fmt: skip
-    most: float = dial(
+    max_torque: float = dial(
         0.0, "N m", "maximum torque; 0: no limit", low=0.0, high=1e8, slider=(0.0, 2e4), title="maximum torque"
     )
     on_ground: bool = Field(True, description="act only on the ground")
@@ -45,7 +48,7 @@ class YawDamper(Part):
         return {
             "damping": self.damping,
             "free": math.radians(self.free_deg),
-            "most": self.most if self.most > 0.0 else 1e300,
+            "most": self.max_torque if self.max_torque > 0.0 else 1e300,
             "ground": int(self.on_ground),
         }
 

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
-from oak_sled.core.base import disk, document
+from oak_sled.core.base import disk, document, renames
 from oak_sled.core.base.document import Frozen
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.files import migrations, records, yard_json
@@ -55,11 +55,11 @@ class CardReader:
         craft, drill = migrations.migrate_card(data.craft, data.drill)
         job = Job(
             self.document(Craft, craft, "craft"),
-            self.document(Ground, data.ground, "ground"),
+            self.document(Ground, renames.renamed_data(Ground, data.ground), "ground"),
             self.document(Drill, drill, "drill"),
             data.ticks,
             data.integrator,
-            others=tuple(self.document(Craft, one, "others") for one in data.others),
+            others=tuple(self.document(Craft, renames.renamed_data(Craft, one), "others") for one in data.others),
         )
         kept = self._live(entry.id, job, data) if data.live else Kept(None, partial(run.execute, job), data.digest)
         if data.found is not None and data.trail is not None and data.seconds is not None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from oak_sled.core.assembly import tracks
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.drill import Drill, Knot, Start, Track
@@ -160,7 +160,7 @@ def trimmed(drill: Drill, run: Run, first: float, last: float) -> Drill:
 def start_at(run: Run, row: int) -> Start:
     """A start with the place, heading, speeds and spin of a run at a row."""
     numbers = run.own_row(row)
-    axes = traces.rotation(numbers[3:7])
+    axes = rotations.rotation(numbers[3:7])
     heading = math.atan2(axes[1, 0], axes[0, 0])
     cos, sin = math.cos(heading), math.sin(heading)
     craft = run.job.craft

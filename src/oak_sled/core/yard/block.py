@@ -1,7 +1,8 @@
 """Documents of what stands and lies on a ground: blocks of every shape, and the materials they are of."""
 
 import math
-from typing import Literal, Self
+from collections.abc import Mapping
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -22,24 +23,30 @@ Moves = Literal["free", "fixed", "driven", "trigger"]
 class Material(Frozen):
     """Friction and restitution of a surface; of two in contact, the root of the product and the greater of both."""
 
+    WAS: ClassVar[Mapping[str, str]] = {"bounce": "restitution"}
+
     id: str = name_field("the name by which blocks and grounds refer to it")
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
-    bounce: float = dial(0.05, "", "coefficient of restitution", low=0.0, high=1.0, main=True)
+    restitution: float = dial(0.05, "", "coefficient of restitution", low=0.0, high=1.0, main=True)
     look: Look = Field("timber", description="appearance")
 
 
 class Pair(Frozen):
     """What two materials do together, where it is not what each does alone."""
 
+    WAS: ClassVar[Mapping[str, str]] = {"bounce": "restitution"}
+
     id: str = name_field("its name")
     one: str = reference("material", "a material", ...)
     other: str = reference("material", "the other material", ...)
     friction: float = dial(0.35, "", "friction", low=0.0, high=10.0, slider=(0.0, 1.5), main=True)
-    bounce: float = dial(0.05, "", "coefficient of restitution", low=0.0, high=1.0, main=True)
+    restitution: float = dial(0.05, "", "coefficient of restitution", low=0.0, high=1.0, main=True)
 
 
 class Block(Frozen):
     """A body on the ground: freight that is pushed about, a ramp that stands, a ram that goes to and fro."""
+
+    WAS: ClassVar[Mapping[str, str]] = {"drag_figure": "drag_coefficient"}
 
     id: str = name_field("its name")
     title: str = Field("", max_length=60, description="display name")
@@ -72,7 +79,7 @@ class Block(Frozen):
     spin_x_deg: float = dial(0.0, "°/s", "of a dynamic block: start spin about east", low=-1e5, high=1e5)
     spin_y_deg: float = dial(0.0, "°/s", "of a dynamic block: start spin about north", low=-1e5, high=1e5)
     spin_z_deg: float = dial(0.0, "°/s", "of a dynamic block: start spin about the vertical", low=-1e5, high=1e5)
-    drag_figure: float = dial(
+    drag_coefficient: float = dial(
         0.0,
         "",
         "drag coefficient Cd of a dynamic block, on a quarter of its surface; 0: none",

@@ -6,6 +6,7 @@ from typing import Literal, Self, get_args
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, reference
@@ -101,7 +102,10 @@ class Body(Frozen):
                 raise ValueError("mesh: a body of this shape needs one (a mesh from a file)")
             self.fitted()
         if self.shape == "capsule" and self.width > self.length:
-            raise ValueError(f"width: {self.width:g} m is past its length (at most {self.length:g} m, then a ball)")
+            raise ValueError(
+                f"width: {units.plain(self.width, 'm')} is past its length "
+                f"(at most {units.plain(self.length, 'm')}, then a ball)"
+            )
         a, b, c = np.linalg.eigvalsh(self.inertia_matrix())
         if a + b < c * (1 - 1e-9) or b + c < a * (1 - 1e-9) or c + a < b * (1 - 1e-9):
             raise ValueError("inertia: no body can have it (each must be at most the sum of the other two)")

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
+from oak_sled.core.base import units
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.yard.event import MOST_EVENTS, Event
@@ -46,7 +47,10 @@ class Knot(Frozen):
     """A channel value at a time."""
 
     t: float = dial(0.0, "s", "time from the start", low=0.0, high=1e5, slider=(0.0, 20.0))
-    value: float = dial(0.0, "", "raw channel value", low=-1.0, high=1.0)
+    value: float = dial(
+        0.0, "", "raw channel value; a level counts from -1 to 1, increments and notches as they are",
+        low=-1e4, high=1e4, slider=(-1.0, 1.0),
+    )  # fmt: skip
 
 
 class _Told:
@@ -102,7 +106,9 @@ class Track(Frozen):
         back = np.flatnonzero(np.diff(self.times) < 0.0)
         if len(back):
             sooner, later = self.times[back[0] : back[0] + 2].tolist()
-            raise ValueError(f"knots: {later:g} s comes after {sooner:g} s (order the knots by time)")
+            raise ValueError(
+                f"knots: {units.plain(later, 's')} comes after {units.plain(sooner, 's')} (order the knots by time)"
+            )
         return self
 
     def __eq__(self, other: object) -> bool:

@@ -1,7 +1,7 @@
 """The document of a ground: surface, air and gravity, walls, gates, and the bodies on it."""
 
-from collections.abc import Collection
-from typing import Literal, Self
+from collections.abc import Collection, Mapping
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -16,6 +16,8 @@ from oak_sled.core.parts.layer import Layer, LayerPair
 from oak_sled.core.yard.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import unique
+from oak_sled.core.yard.tie import Between
+from oak_sled.core.yard.ties import AnyTie
 
 FAR = 2.0
 """Half the side of a sloping plane, as a share of the length and width of its ground: it goes on past the edges."""
@@ -51,6 +53,8 @@ OF_SURFACES = ("materials", "pairs", "layers", "layer_pairs")
 class Ground(Frozen):
     """A place to test on: level ice with walls, gates, air and edges."""
 
+    WAS: ClassVar[Mapping[str, str]] = {"bounce": "restitution"}
+
     id: str = name_field("the name by which drills refer to this ground")
     title: str = Field("", max_length=60, description="display name")
     gravity: float = dial(9.80665, "m/s2", "gravity", low=0.0, high=1e3, slider=(0.0, 30.0))
@@ -69,11 +73,12 @@ class Ground(Frozen):
     tilt_deg: float = dial(0.0, "°", "slope of the ground, about its middle", low=0.0, high=55.0, slider=(0.0, 30.0))
     rises_to_deg: float = dial(0.0, "°", "heading in which a sloping ground rises", low=-360.0, high=360.0)
     friction: float = dial(0.08, "", "friction coefficient of the ground", low=0.0, high=10.0, slider=(0.0, 1.5))
-    bounce: float = dial(0.0, "", "coefficient of restitution of the ground", low=0.0, high=1.0)
+    restitution: float = dial(0.0, "", "coefficient of restitution of the ground", low=0.0, high=1.0)
     materials: tuple[Material, ...] = Field((), max_length=60, description="materials of blocks")
     pairs: tuple[Pair, ...] = Field((), max_length=500, description="material pair overrides")
     blocks: tuple[Block, ...] = Field((), max_length=900, description="bodies on it")
     joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
+    ties: tuple[AnyTie, ...] = Field((), max_length=100, description="ropes between bodies")
     layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
     layer_pairs: tuple[LayerPair, ...] = Field(
         (),
@@ -100,6 +105,7 @@ class Ground(Frozen):
         unique("blocks", self.blocks)
         unique("patches", self.patches)
         unique("joints", self.joints)
+        unique("ties", self.ties)
         unique("layers", self.layers)
         unique("layer_pairs", self.layer_pairs)
         layered = [(f"blocks.{one.id}.layer", one.layer) for one in self.blocks if one.layer]
@@ -140,11 +146,15 @@ class Ground(Frozen):
         far = FAR * (self.length + self.width)
         return terrain.Slope(self.middle_x, self.middle_y, far, self.tilt_deg, self.rises_to_deg)
 
-    def with_whole_joints(self, crafts: Collection[str]) -> Self:
-        """The ground without the joints whose bodies are no longer there. crafts : ids of those of the yard."""
+    def with_whole_ties(self, crafts: Collection[str]) -> Self:
+        """The ground without the joints and ties whose bodies are gone. crafts : ids of those of the yard."""
         there = {"", *crafts, *(block.id for block in self.blocks)}
-        left = tuple(joint for joint in self.joints if joint.one in there and joint.other in there)
-        return self if left == self.joints else self.replace(joints=left)
+
+        def left(ties: tuple[Between, ...]) -> tuple[Between, ...]:
+            return tuple(tie for tie in ties if tie.one in there and tie.other in there)
+
+        joints, ties = left(self.joints), left(self.ties)
+        return self if (joints, ties) == (self.joints, self.ties) else self.replace(joints=joints, ties=ties)
 
     def edges_at(self) -> tuple[float, float, float, float]:
         """(least x, least y, greatest x, greatest y), m."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from oak_sled.core.base import document
+from oak_sled.core.base import renames
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.event import Event
@@ -56,15 +56,15 @@ def in_spreads(yard: Yard, old: str, new: str) -> list[tuple[str, Any]]:
 
 def _named(yard: Yard, ground: Ground, what: str, elsewhere: bool) -> Iterator[tuple[str, Any, str]]:
     """What may name a thing of a ground: (path, owner, field). elsewhere : another ground has one of that name."""
-    yield from document.references(ground, what, f"grounds.{ground.id}")
+    yield from renames.references(ground, what, f"grounds.{ground.id}")
     if not elsewhere:
-        yield from document.references(yard.crafts, what, "crafts")
+        yield from renames.references(yard.crafts, what, "crafts")
     for drill in yard.drills:
         if drill.ground == ground.id or not (drill.ground or elsewhere):
             yield from _of_drill(drill, what)
 
 
 def _of_drill(drill: Drill, what: str) -> Iterator[tuple[str, Any, str]]:
-    for found in document.references(drill, what, f"drills.{drill.id}"):
+    for found in renames.references(drill, what, f"drills.{drill.id}"):
         if not isinstance(found[1], Event) or found[1].aims_at_block:
             yield found

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from typing import Any, Literal, Self
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from oak_sled.core.base import document
@@ -10,17 +11,29 @@ from oak_sled.core.base.document import Frozen
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.parts.layer import BUILT_IN_LAYERS
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.drill import Drill, Member
+from oak_sled.core.yard.drill import Drill, Member, Track
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.spreads import Spread
 
-FORMAT = 3
+FORMAT = 4
 """The number of the yard format this program writes. A greater one is refused."""
 
 TICK_RATES = (30, 60, 120, 240, 480, 960)
 """Ticks per second the desk offers; any from 20 to 2000 is allowed."""
+
+
+def _must_take(where: str, tracks: tuple[Track, ...], craft: Craft) -> None:
+    """Raises ValueError where a track gives a channel of the craft more than a level can be."""
+    levels = {channel.id for channel in craft.channels if channel.takes == "level"}
+    for number, track in enumerate(tracks):
+        if track.channel in levels and len(track.knots) and np.abs(track.values).max() > 1.0:
+            knot = int(np.argmax(np.abs(track.values) > 1.0))
+            raise ValueError(
+                f"{where}.tracks.{number}.knots.{knot}.value: must be from -1 to 1, got {track.values[knot]:g} "
+                f"(channel {track.channel!r} of {craft.id} takes a level)"
+            )
 
 
 def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Iterable[Ground]) -> list[str] | None:
@@ -74,6 +87,7 @@ class Yard(Frozen):
                 self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)
             if drill.craft:
                 self._must_exist(f"drills.{drill.id}.craft", drill.craft, self.crafts)
+            _must_take(f"drills.{drill.id}", drill.tracks, self.craft(self.craft_for(drill)))
             for member in drill.cast:
                 self._must_exist(f"drills.{drill.id}.cast", member.id, self.crafts)
                 self._must_tell(f"drills.{drill.id}.cast.{member.id}", member)
@@ -98,13 +112,13 @@ class Yard(Frozen):
     def _must_hold(self, ground: Ground) -> None:
         loose = {block.id: block.moves == "free" for block in ground.blocks}
         known = [*loose, *(craft.id for craft in self.crafts)]
-        for joint in ground.joints:
-            where = f"grounds.{ground.id}.joints.{joint.id}"
-            for side, name in (("one", joint.one), ("other", joint.other)):
+        for field, tie in [*(("joints", one) for one in ground.joints), *(("ties", one) for one in ground.ties)]:
+            where = f"grounds.{ground.id}.{field}.{tie.id}"
+            for side, name in (("one", tie.one), ("other", tie.other)):
                 if name not in known and (name or side == "one"):
                     raise ValueError(f"{where}.{side}: there is no body {name!r} ({close_match(name, known)})")
-            if not loose.get(joint.one, True):
-                raise ValueError(f"{where}.one: {joint.one!r} does not move (a dynamic block or a craft)")
+            if not loose.get(tie.one, True):
+                raise ValueError(f"{where}.one: {tie.one!r} does not move (a dynamic block or a craft)")
 
     def _must_tell(self, where: str, member: Member) -> None:
         channels = [channel.id for channel in self.craft(member.id).channels]
@@ -113,13 +127,14 @@ class Yard(Frozen):
                 raise ValueError(
                     f"{where}: {member.id} has no channel {track.channel!r} ({close_match(track.channel, channels)})"
                 )
+        _must_take(where, member.tracks, self.craft(member.id))
 
     def without(self, **changes: Any) -> Self:
-        """`replace`, where crafts or grounds lose something: events that were aimed at it, and joints that held it, go
+        """`replace`, where crafts or grounds lose something: events that were aimed at it, and what tied it, goes
         with it."""
         crafts, grounds = changes.get("crafts", self.crafts), changes.pop("grounds", self.grounds)
         names = {craft.id for craft in crafts}
-        grounds = tuple(ground.with_whole_joints(names) for ground in grounds)
+        grounds = tuple(ground.with_whole_ties(names) for ground in grounds)
         drills = []
         for drill in changes.pop("drills", self.drills):
             aims = {event.id: _targets(event, drill, crafts, grounds) for event in drill.events}

@@ -1,7 +1,7 @@
 """Counter-steer: turns wheels toward where the craft slides; an aid."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -27,13 +27,15 @@ class CounterSteer(OnWheels):
     STAGE: ClassVar[float] = 3.1
     SHOWS: ClassVar[Shown] = "steer"
 
+    WAS: ClassVar[Mapping[str, str]] = {"most_deg": "max_angle_deg"}
+
     kind: Literal["counter_steer"] = "counter_steer"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
     on: Which = Field("front", description="which wheels: all, at one end, on one side, or at one corner")
     share: float = dial(
         0.6, "", "share of the sideslip that it steers", low=0.0, high=2.0, slider=(0.0, 1.0), main=True
     )
-    most_deg: float = dial(
+    max_angle_deg: float = dial(
         25.0,
         "°",
         "largest angle that it adds",
@@ -53,7 +55,7 @@ class CounterSteer(OnWheels):
         return {
             **self.wheels_record(pack),
             "share": self.share,
-            "most": math.radians(self.most_deg),
+            "most": math.radians(self.max_angle_deg),
             "from_slip": math.radians(self.from_deg),
             "from_speed": self.from_speed,
         }
@@ -64,8 +66,8 @@ class CounterSteer(OnWheels):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         if self.share <= 0.0:
             return ("adds nothing",)
-        full = self.from_deg + self.most_deg / (self.share * max(self.trim, 1e-9))
-        return (f"adds its {show(self.most_deg, '°')} from {show(full, '°')} of sideslip",)
+        full = self.from_deg + self.max_angle_deg / (self.share * max(self.trim, 1e-9))
+        return (f"adds its {show(self.max_angle_deg, '°')} from {show(full, '°')} of sideslip",)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.without_wheels(case)

@@ -38,14 +38,14 @@ def spin(axle, along, push, slope, brake, dt):
     resists = axle.inertia + dt * (slope + axle.binding)
     bare = axle.inertia * axle.turn + dt * (axle.binding * axle.bound - push)
     driven = bare + dt * axle.drive
-    if axle.most_spin > 0.0 and axle.drive != 0.0:
+    if axle.spin_limit > 0.0 and axle.drive != 0.0:
         way = 1.0 if axle.drive > 0.0 else -1.0
-        most = (max(way * along, 0.0) * (1.0 + axle.most_spin) + SPINNING) / axle.radius
+        most = (max(way * along, 0.0) * (1.0 + axle.spin_limit) + SPINNING) / axle.radius
         if way * driven / resists > most:
             driven = way * max(most * resists, way * bare)
     least = 0.0
-    if axle.most_lock > 0.0:
-        least = max(abs(along) * (1.0 - axle.most_lock) - SPINNING, 0.0) / axle.radius * resists
+    if axle.lock_limit > 0.0:
+        least = max(abs(along) * (1.0 - axle.lock_limit) - SPINNING, 0.0) / axle.radius * resists
     if driven > 0.0:
         return max(driven - dt * brake, min(driven, least if along > 0.0 else 0.0)) / resists
     return min(driven + dt * brake, max(driven, -least if along < 0.0 else 0.0)) / resists

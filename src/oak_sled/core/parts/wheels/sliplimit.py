@@ -1,6 +1,6 @@
 """Slip limit: takes drive or brake torque back where wheels would spin or lock; an aid."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -13,7 +13,7 @@ from oak_sled.core.parts.common import Case, Family, Kind
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.wheels.onwheels import WHEELS, OnWheels
 
-RECORD = np.dtype([WHEELS, ("count", "i8"), ("most_spin", "f8"), ("most_lock", "f8")])
+RECORD = np.dtype([WHEELS, ("count", "i8"), ("spin_limit", "f8"), ("lock_limit", "f8")])
 
 
 class SlipLimit(OnWheels):
@@ -25,26 +25,28 @@ class SlipLimit(OnWheels):
     FAMILY: ClassVar[Family] = "holder"
     STAGE: ClassVar[float] = 3.4
 
+    WAS: ClassVar[Mapping[str, str]] = {"most_spin": "spin_limit", "most_lock": "lock_limit"}
+
     kind: Literal["slip_limit"] = "slip_limit"
     aid: bool = Field(True, description="marks a part that departs from physics on purpose")
-    most_spin: float = dial(
+    spin_limit: float = dial(
         0.12, "", "slip ratio past which drive torque is taken back; 0: never", low=0.0, high=10.0, slider=(0.0, 0.5),
         main=True, title="traction limit",
     )  # fmt: skip
-    most_lock: float = dial(
+    lock_limit: float = dial(
         0.12, "", "slip ratio past which brakes let go; 0: never", low=0.0, high=1.0, slider=(0.0, 0.5), main=True,
         title="lock limit",
     )  # fmt: skip
 
     def record(self, pack: Pack) -> dict[str, Any]:
-        return {**self.wheels_record(pack), "most_spin": self.most_spin, "most_lock": self.most_lock}
+        return {**self.wheels_record(pack), "spin_limit": self.spin_limit, "lock_limit": self.lock_limit}
 
     def summary(self) -> str:
         return self.where()
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        spins = f"turn at most {100.0 * self.most_spin:.0f} % too fast" if self.most_spin > 0.0 else "may spin"
-        locks = f"at most {100.0 * self.most_lock:.0f} % too slow" if self.most_lock > 0.0 else "may lock"
+        spins = f"turn at most {100.0 * self.spin_limit:.0f} % too fast" if self.spin_limit > 0.0 else "may spin"
+        locks = f"at most {100.0 * self.lock_limit:.0f} % too slow" if self.lock_limit > 0.0 else "may lock"
         return (f"its wheels {spins}, {locks}",)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
@@ -57,7 +59,7 @@ def act(part, gain, p, body, ground, supports, now):
     """Tells its wheels how far they may slip; returns 0. Its gain does not matter beyond on and off."""
     for k in range(part.count):
         axle = supports[part.wheels[k]].axle
-        axle.most_spin, axle.most_lock = part.most_spin, part.most_lock
+        axle.spin_limit, axle.lock_limit = part.spin_limit, part.lock_limit
     return 0.0
 
 

@@ -1,7 +1,7 @@
 """Steering: turns wheels by a channel, with rates, a limit over speed, and the angles of a common turn centre."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -59,12 +59,14 @@ class Steering(OnWheels):
     CHANNEL_GUESS: ClassVar[str] = "steer"
     MAKES_CHANNEL: ClassVar[bool] = True
 
+    WAS: ClassVar[Mapping[str, str]] = {"most_deg": "max_angle_deg"}
+
     kind: Literal["steering"] = "steering"
     on: Literal["all", "front", "rear", "left", "right", "front_left", "front_right", "rear_left", "rear_right"] = (
         Field("front", description="which wheels: all, at one end, on one side, or at one corner")
     )
     channel: str = Field("", description="the channel that turns them; empty: they stay straight")
-    most_deg: float = dial(
+    max_angle_deg: float = dial(
         32.0, "°", "maximum steering angle, at standstill", low=-90.0, high=90.0, slider=(0.0, 45.0), main=True,
         title="maximum angle",
     )  # fmt: skip
@@ -104,7 +106,7 @@ class Steering(OnWheels):
             "left": [*(one.at[1] - middle for one in own), *spare],
             "base": max((abs(x) for x in ahead), default=1.0) or 1.0,
             "channel": pack.channel(self.channel),
-            "most": math.radians(self.most_deg),
+            "most": math.radians(self.max_angle_deg),
             "rate": math.radians(self.rate_deg),
             "return_rate": math.radians(self.return_rate_deg),
             "ackermann": self.ackermann,
@@ -127,7 +129,7 @@ class Steering(OnWheels):
         return self.where()
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        most, speed = abs(self.most_deg) * self.trim, setting.last_speed
+        most, speed = abs(self.max_angle_deg) * self.trim, setting.last_speed
         lines = [f"over in {show(most / self.rate_deg, 's')}, back in {show(most / self.return_rate_deg, 's')}"]
         left = most * speedcurve.share_at(self.limit, speed, self.limit_straight)
         if setting.handling is not None and speed > 0.0:

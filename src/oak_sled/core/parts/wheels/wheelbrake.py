@@ -1,6 +1,6 @@
 """Wheel brake: torque against the turning of wheels, with a balance; as a handbrake it may also lower their grip."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -39,6 +39,8 @@ class WheelBrake(OnWheels):
     CHANNEL_GUESS: ClassVar[str] = "brake"
     MAKES_CHANNEL: ClassVar[bool] = True
 
+    WAS: ClassVar[Mapping[str, str]] = {"grip_left": "grip_kept"}
+
     kind: Literal["wheel_brake"] = "wheel_brake"
     channel: str = Field("", description="the channel that presses it; empty: always on")
     torque: float = dial(
@@ -49,7 +51,7 @@ class WheelBrake(OnWheels):
         0.6, "", "share of it on the front wheels, where it acts on both ends", low=0.0, high=1.0, main=True,
         title="front share",
     )  # fmt: skip
-    grip_left: float = dial(
+    grip_kept: float = dial(
         1.0, "", "share of their grip that its wheels keep while it is pulled", low=0.0, high=1.0, title="grip left"
     )
     rise_s: float = dial(0.05, "s", "until it acts in full", low=0.0, high=10.0, slider=(0.0, 1.0), title="rise time")
@@ -64,7 +66,7 @@ class WheelBrake(OnWheels):
             "channel": pack.channel(self.channel),
             "rise": 1.0 / max(self.rise_s, 1e-4),
             "recovery": 1.0 / max(self.recovery_s, 1e-4),
-            "grip": self.grip_left,
+            "grip": self.grip_kept,
         }
 
     def _torques(self, spots: list[tuple[float, float, float]]) -> list[float]:
@@ -84,7 +86,7 @@ class WheelBrake(OnWheels):
         return (self.channel,) if self.channel else ()
 
     def summary(self) -> str:
-        return f"{self.where()}" + (" · lowers their grip" if self.grip_left < 1.0 else "")
+        return f"{self.where()}" + (" · lowers their grip" if self.grip_kept < 1.0 else "")
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         return (f"{show(self.trim * self.torque, 'N m')} on its wheels",)
