@@ -11,6 +11,7 @@ import numpy as np
 from oak_sled.core.advice import misfires, modes, outlook
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import units
 from oak_sled.core.base.units import show
 from oak_sled.core.formulas import lawunits
 from oak_sled.core.parts.caution import Caution, Remedy
@@ -216,7 +217,11 @@ def _damping(job: Job) -> Iterator[Caution]:
         rate = outlook.rate_of(body.damping_law, number, job.dt)
         words = name.replace("_", " ")
         if body.damping_law == "per_tick":
-            same = f"exact law at {rate:.3g} 1/s is the same here" if math.isfinite(rate) else "use the exact law"
+            same = (
+                f"exact law at {units.plain(rate, '1/s', 3)} is the same here"
+                if math.isfinite(rate)
+                else "use the exact law"
+            )
             yield Caution(
                 "tick_dependent_damping",
                 f"body.{name}",
@@ -228,8 +233,9 @@ def _damping(job: Job) -> Iterator[Caution]:
             yield Caution(
                 "overshooting_damping",
                 f"body.{name}",
-                f"explicit {words} of {number:g} 1/s reverses the velocity every tick at {job.ticks} ticks/s",
-                f"keep it below {1.0 / job.dt:g} 1/s, or use the exact law",
+                f"explicit {words} of {units.plain(number, '1/s')} reverses the velocity every tick "
+                f"at {job.ticks} ticks/s",
+                f"keep it below {units.plain(1.0 / job.dt, '1/s')}, or use the exact law",
                 _exact(job),
             )
 

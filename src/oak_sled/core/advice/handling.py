@@ -73,7 +73,7 @@ def _most_g(end: list[WheelAt], tires: dict[int, AnyPart], grip: float, weight: 
     track = max(one.at[1] for one in end) - min(one.at[1] for one in end)
     part = tires[end[0].ray]
     gives = part.side_grip * part.side_shape()[1] * grip * part.trim
-    loaded, loss = weight / _each(end) / part.nominal_load, part.load_loss
+    loaded, loss = weight / _each(end) / part.nominal_load, part.load_sensitivity
     found = 0.0
     for _ in range(ROUNDS):
         moved = min(found * height / track, 0.5) if track > 0.0 else 0.0

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import units
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.parts.caution import Caution
 
@@ -24,8 +25,8 @@ def _events(job: Job) -> Iterator[Caution]:
     for event in job.drill.events:
         if event.t >= job.drill.duration:
             yield Caution(
-                "event_too_late", "", f"{event.heading} at {event.t:g} s comes after the drill's end",
-                f"before {job.drill.duration:g} s, or a longer drill",
+                "event_too_late", "", f"{event.heading} at {units.plain(event.t, 's')} comes after the drill's end",
+                f"before {units.plain(job.drill.duration, 's')}, or a longer drill",
             )  # fmt: skip
         if event.aims_at_block:
             if event.target and event.target not in bodies:

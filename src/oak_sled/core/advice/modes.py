@@ -331,3 +331,8 @@ def _attitude(roll: float, pitch: float) -> tuple[float, float, float, float]:
 def of_run(run: Run) -> Standing | None:
     """How the craft of a run stands, found once a run and kept with it."""
     return run.analysis.once("standing", lambda: standing(run.job))
+
+
+def is_found(run: Run) -> bool:
+    """True if `of_run` has its answer at once."""
+    return run.live or run.analysis.knows("standing")

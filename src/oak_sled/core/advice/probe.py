@@ -16,7 +16,7 @@ from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel.state import FIXED_LINES
 from oak_sled.core.parts.common import Part
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick import step
 from oak_sled.core.yard.craft import Craft
@@ -97,7 +97,7 @@ def _grip_curve(craft: Craft, ground: Ground, ticks: int) -> Floats:
 def grip_used(run: Run, numbers: Floats, part: Part) -> float:
     """Side force over load of a runner, the load shared by the feet. numbers : the own row of a craft, shape (n,)."""
     place = run.layout.own_place(f"{part.id}.force.x")
-    force, heading = numbers[place : place + 3], traces.rotation(numbers[3:7])[:, 0]
+    force, heading = numbers[place : place + 3], rotations.rotation(numbers[3:7])[:, 0]
     feet = sum(one.contact_count() for one in run.job.craft.parts)
     load = float(numbers[run.layout.own_place("load")]) * part.contact_count() / max(feet, 1)
     left = float(force[1] * heading[0] - force[0] * heading[1])

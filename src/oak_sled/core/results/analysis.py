@@ -26,6 +26,10 @@ class Analysis:
                     self._found[key] = compute()
         return cast("T", self._found[key])
 
+    def knows(self, key: Hashable) -> bool:
+        """True if the result of that key is there."""
+        return key in self._found
+
     @property
     def nbytes(self) -> int:
         """Bytes of the arrays among them that are nobody else's."""

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import HeadModel
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations, traces
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
@@ -35,7 +35,7 @@ def seat_acceleration(run: Run) -> Floats:
     """m/s2 of the place where the head is mounted, without gravity, craft axes, shape (ticks, 3)."""
     velocity = run.columns("velocity.x", "velocity.y", "velocity.z")
     head = head_of(run)
-    frames = traces.rotations(run.columns(*(f"rotation.{axis}" for axis in "wxyz")))
+    frames = rotations.rotations(run.columns(*(f"rotation.{axis}" for axis in "wxyz")))
     if head is not None:
         lever = frames @ (np.array(head.at) - np.array(run.job.craft.body.centre()))
         velocity = velocity + np.cross(run.columns("spin.x", "spin.y", "spin.z"), lever)

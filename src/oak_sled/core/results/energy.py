@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.results import traces
+from oak_sled.core.results import ledger
 from oak_sled.core.results.run import Run
 
 LEAST_RISE = 2e-3
@@ -82,10 +82,10 @@ def shares(run: Run, first: int, last: int) -> tuple[Share, ...]:
     found = []
     parts = {part.id: part for part in run.job.craft.working_parts}
     for name in run.layout.lines:
-        done = traces.work(run, name, first, last)
+        done = ledger.work(run, name, first, last)
         if abs(done) < 1e-9:
             continue
-        title, family = traces.title_of(run, name)
+        title, family = ledger.title_of(run, name)
         part = parts.get(name)
         if part is None or not part.rays():
             found.append(Share(name, title, family, "work", done))
@@ -98,7 +98,7 @@ def shares(run: Run, first: int, last: int) -> tuple[Share, ...]:
 
 def gained(run: Run, first: int, last: int) -> float:
     """J by which the motion of the craft grew between two rows."""
-    energy = run.analysis.once("energy", lambda: traces.energy(run))
+    energy = run.analysis.once("energy", lambda: ledger.energy(run))
     return float(energy[last] - energy[first])
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from oak_sled.core.base import units
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.results import comfort, flights, launches, meetings, motion, rides, rolling
 from oak_sled.core.results.measure import Measure, declared_in
@@ -172,7 +173,7 @@ class Verdict:
             wanted = f"at least {low:g}"
         else:
             wanted = f"at most {high:g}"
-        value = "not shown by this run" if self.value is None else f"{self.value:.4g} {asked.unit}".strip()
+        value = "not shown by this run" if self.value is None else units.plain(self.value, asked.unit, 4)
         return f"{asked.title} {value}, wanted {wanted}"
 
 

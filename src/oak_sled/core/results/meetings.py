@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.assembly import bodynames, scenes
-from oak_sled.core.results import traces
+from oak_sled.core.results import ledger, moments, traces
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.motion import HIT_S
 from oak_sled.core.results.run import Run
@@ -17,7 +17,7 @@ MOVED = 0.25
 
 @measured("hits", "", "number of hits against walls and bodies", better="low", ledger=True)
 def hits(run: Run) -> float:
-    return float(sum(event.word == "hit" for event in traces.events(run)))
+    return float(sum(event.word == "hit" for event in moments.events(run)))
 
 
 @measured(
@@ -60,7 +60,7 @@ def hardest_hit(run: Run) -> float | None:
 )
 def speed_kept(run: Run) -> float | None:
     """Speed half a second after the first hit, as a share of the speed before it."""
-    first = next((event.row for event in traces.events(run) if event.word == "hit"), None)
+    first = next((event.row for event in moments.events(run) if event.word == "hit"), None)
     if first is None:
         return None
     speed = traces.values(run, "speed")
@@ -79,7 +79,7 @@ def speed_kept(run: Run) -> float | None:
 def drive_energy(run: Run) -> float:
     """The work of all parts that drive, of those that drive wheels by the torque on the wheels that they turn."""
     drives = [part for part in run.job.craft.parts if part.FAMILY == "drive"]
-    pushed = sum(traces.work(run, part.id) for part in drives)
+    pushed = sum(ledger.work(run, part.id) for part in drives)
     if all(part.shows() != "drive" for part in drives):
         return pushed
     turned = 0.0
@@ -178,4 +178,4 @@ def reports(run: Run) -> float | None:
     """Times that something came into a trigger, or into what only reports it."""
     if not run.layout.triggers:
         return None
-    return float(sum(event.word == "report" for event in traces.events(run)))
+    return float(sum(event.word == "report" for event in moments.events(run)))

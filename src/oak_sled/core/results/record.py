@@ -15,6 +15,7 @@ from oak_sled.core.assembly import bodynames
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
+from oak_sled.core.contact.linkkind import Shown
 from oak_sled.core.kernel import state
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.tick.rows import Block, Rows, Sealed
@@ -54,10 +55,11 @@ class CraftColumns:
 
 @dataclass(frozen=True)
 class Layout:
-    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, shots, and ledgers.
+    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, shots, ledgers, and
+    ties.
 
     triggers : the bodies that report what is in them, as block.NAME or craft.NAME. watched : the blocks whose ledger
-    is kept.
+    is kept. ties : their names, and what each shows.
 
     who : the craft whose columns have the bare names, such as "position.x"; those of the others begin with the id of
     their craft and a slash.
@@ -67,6 +69,7 @@ class Layout:
     blocks: tuple[str, ...] = ()
     triggers: tuple[str, ...] = ()
     watched: tuple[str, ...] = ()
+    ties: tuple[tuple[str, tuple[Shown, ...]], ...] = ()
     who: int = 0
 
     @classmethod
@@ -87,6 +90,7 @@ class Layout:
             (*(one.id for one in bodynames.moving(job.ground)), *bodynames.rider_names(job)),
             bodynames.reporters(job),
             bodynames.watched(job),
+            tuple((tie.id, tie.ROWS.shows) for tie, _, _ in bodynames.ties_of(job)),
             job.who,
         )
 
@@ -149,6 +153,7 @@ class Layout:
         for who, one in enumerate(self.crafts):
             found += self._seen(who, one.shot_columns)
         found += [name for one in self.watched for name in block_columns(one)]
+        found += [f"tie.{name}.{one.name}" for name, shows in self.ties for one in shows]
         return tuple(found)
 
     def _seen(self, who: int, names: tuple[str, ...]) -> Iterable[str]:
@@ -175,6 +180,7 @@ class Layout:
         for name in self.watched:
             for line in rowlayout.BLOCK_LINES:
                 found += [_label(f"block.{name}.{line}", what, unit) for what, unit in rowlayout.LINE_UNITS.items()]
+        found += [_label(f"tie.{name}", one.name, one.unit) for name, shows in self.ties for one in shows]
         return tuple(found)
 
     @cached_property

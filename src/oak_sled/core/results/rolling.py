@@ -175,7 +175,7 @@ def _grip_words(run: Run, row: int) -> str:
     """Which change of grip it was: of a part that was set off or let go in the tick, or of the surface."""
     for part in run.job.craft.parts:
         level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
-        if getattr(part, "grip_left", 1.0) < 1.0 and level[0] != level[1]:
+        if getattr(part, "grip_kept", 1.0) < 1.0 and level[0] != level[1]:
             return f"{part.heading.lower()} {'pulled' if level[1] > level[0] else 'released'}"
         blends = int(getattr(part, "blend_s", 0.0) * run.job.ticks) + 1
         if part.SLIDES and np.ptp(run.column(f"{part.id}.activity")[max(row - blends, 0) : row + 1]) > 0.0:

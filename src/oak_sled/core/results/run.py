@@ -12,6 +12,7 @@ import numpy as np
 from oak_sled.core.assembly import bodynames, tracks, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.kernel import state
@@ -158,9 +159,11 @@ class Run:
 
     @cached_property
     def digest(self) -> str:
-        """A fingerprint of every recorded bit."""
+        """A fingerprint of every recorded bit, but of the inputs that were given."""
         seal = hashlib.sha256()
-        for place in range(self.layout.width):
+        for place, name in enumerate(self.layout.names):
+            if name.rpartition("/")[2].startswith("input."):
+                continue
             seal.update(np.ascontiguousarray(self.record.column(place)).tobytes())
         return seal.hexdigest()[:16]
 
@@ -235,11 +238,11 @@ def out_of_proportion(job: Job) -> str:
     size = max(body.half_extents())
     far = max(abs(body.centre_x), abs(body.centre_y), abs(body.centre_z))
     if far > 20.0 * size:
-        return f"Its centre of mass lies {far:g} m off a body of {2 * size:g} m; try a place within the body."
+        return f"Its centre of mass lies {_off(far, size)}; try a place within the body."
     for part in job.craft.parts:
         far = max((abs(getattr(part, axis, 0.0)) for axis in "xyz"), default=0.0)
         if far > 50.0 * size:
-            return f"{part.heading} is mounted {far:g} m off a body of {2 * size:g} m; try a place nearer to it."
+            return f"{part.heading} is mounted {_off(far, size)}; try a place nearer to it."
     return ""
 
 
@@ -250,7 +253,7 @@ def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -
     """
     last = len(rows) - 1
     culprit = thrown_by(layout, rows) or lost.rpartition(".")[0].rpartition(".")[0] or lost
-    tick = f"tick {last} ({last * job.dt:.3f} s)"
+    tick = f"tick {last} ({units.fixed(last * job.dt, 's', 3)})"
     cause = out_of_proportion(job) or divergence_cause(job, culprit, rows[0 : max(1, last - 1)], layout)
     if lost:
         return f"diverged at {tick}: {lost} became NaN or infinite. {cause}"
@@ -283,8 +286,9 @@ def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> st
     if culprit == "damping":
         worst = max(body.damping, body.spin_damping)
         return (
-            f"Explicit damping of {worst:g} 1/s reverses the velocity in a tick of {job.dt:.4g} s; below "
-            f"{2.0 / job.dt:g} 1/s it is stable, and the exact law is at any rate."
+            f"Explicit damping of {units.plain(worst, '1/s')} reverses the velocity in a tick "
+            f"of {units.plain(job.dt, 's', 4)}; below "
+            f"{units.plain(2.0 / job.dt, '1/s')} it is stable, and the exact law is at any rate."
         )
     if part is None:
         return common.TOO_LARGE
@@ -292,3 +296,8 @@ def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> st
     early = rows[: max(2, len(rows) // 2), start : start + 3]
     speed = float(np.nanmax(np.linalg.norm(early, axis=1))) if len(early) else 0.0
     return str(part.blew_up(speed, job.ground.air_density, body.true_mass(), job.ticks))
+
+
+def _off(far: float, size: float) -> str:
+    """How far something lies off a body, and how large that is, in words; m and half its size, m."""
+    return f"{units.plain(far, 'm')} off a body of {units.plain(2 * size, 'm')}"

@@ -11,18 +11,16 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.base.units import STANDARD_GRAVITY
-from oak_sled.core.contact import stage
 from oak_sled.core.parts.common import SHOWN_UNITS, Part
 from oak_sled.core.results.run import Run
-from oak_sled.core.tick.rowlayout import BLOCK_LINES
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.tie import Tie
 
 SLOW = 0.5
 """m/s under which a slip angle means nothing and is shown as 0."""
@@ -76,6 +74,11 @@ def _left(run: Run, vectors: Floats) -> Floats:
 def velocity(run: Run) -> Floats:
     """m/s, world axes, shape (rows, 3)."""
     return _kept(run, "velocity", lambda run: run.columns("velocity.x", "velocity.y", "velocity.z"))
+
+
+def spin(run: Run) -> Floats:
+    """rad/s, world axes, shape (rows, 3)."""
+    return _kept(run, "spin", lambda run: run.columns("spin.x", "spin.y", "spin.z"))
 
 
 def _speed(run: Run) -> Floats:
@@ -247,7 +250,12 @@ def book(run: Run) -> dict[str, Trace]:
     """Every trace of a run by name; made once a run."""
     job = run.job
     return run.analysis.once(
-        "traces", lambda: _of_craft(job.craft) | {one.name: one for one in of_blocks(job.drill.watch)}
+        "traces",
+        lambda: (
+            _of_craft(job.craft)
+            | {one.name: one for one in of_blocks(job.drill.watch)}
+            | {one.name: one for one in of_ties(job.ground.ties)}
+        ),
     )
 
 
@@ -280,6 +288,15 @@ def of_blocks(names: Iterable[str]) -> tuple[Trace, ...]:
         found.append(Trace(f"block.{name}.height", f"{words}: height", "m", "impulse"))
         found.append(Trace(f"block.{name}.distance", f"{words}: distance", "m", "impulse"))
     return tuple(found)
+
+
+def of_ties(ties: Iterable[Tie]) -> tuple[Trace, ...]:
+    """The traces of ties: what each kind shows."""
+    return tuple(
+        Trace(f"tie.{tie.id}.{one.name}", f"{tie.heading}: {one.title}", one.unit, "tie")
+        for tie in ties
+        for one in tie.ROWS.shows
+    )
 
 
 def describe(run: Run, name: str) -> Trace:
@@ -316,6 +333,8 @@ def _compute(run: Run, name: str) -> Floats:
         return of_tire(run, *rest.rsplit(".", 1))
     if head == "block" and rest.rpartition(".")[0] in run.layout.blocks:
         return _of_block(run, *rest.rsplit(".", 1))
+    if head == "tie" and name in run.layout.names:
+        return run.column(name)
     raise refuse("trace", f"there is no {name!r}", close_match(name, book(run)))
 
 
@@ -403,216 +422,3 @@ def _part_force(run: Run, part_id: str) -> Floats:
     if len(signed) > 1:
         signed[0] = signed[1]
     return signed
-
-
-@dataclass(frozen=True)
-class Event:
-    """A rule that fired: when, what in a short word, and on which ledger line."""
-
-    row: int
-    word: str
-    source: str
-
-
-def events(run: Run) -> tuple[Event, ...]:
-    """Hits, slides, limits and gates, in order of time: what leaves a tick on the time axis."""
-    return run.analysis.once("events", lambda: _events(run))
-
-
-def _events(run: Run) -> tuple[Event, ...]:
-    found: list[Event] = []
-    # a craft that leans on a wall touches it again and again: one hit, until it has been clear for a while
-    apart = int(stage.APART * run.job.ticks)
-    touched = np.flatnonzero(run.column("in_wall") > 0.5)
-    fresh = np.diff(touched, prepend=-apart - 1) > apart + 1  # so many whole ticks clear between two touches
-    found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
-    for part in run.job.craft.parts:
-        if part.EVENT:
-            lasting = run.column(f"{part.id}.activity") > part.EVENT_FROM
-            found += [Event(row, part.EVENT, part.id) for row in _rises(lasting)]
-    if run.job.ground.gates:
-        missed, gate = run.column("gates_missed"), run.column("next_gate")
-        for row in np.flatnonzero(np.diff(gate) > 0) + 1:
-            found.append(Event(int(row), "gate missed" if missed[row] > missed[row - 1] else "gate", "gates"))
-    if run.job.ground.edges == "return":
-        for row in np.flatnonzero(np.any(run.line("edge")[:, :3] != 0.0, axis=1)):
-            found.append(Event(int(row), "edge", "edge"))
-    for name in run.layout.triggers:
-        held = run.column(f"{name}.inside")
-        found += [Event(int(row), "report", name.partition(".")[2]) for row in np.flatnonzero(np.diff(held) > 0) + 1]
-    for name in run.layout.shots:
-        ages = run.column(f"shot.{name}.age")
-        ended = np.flatnonzero((ages[1:] < 0.0) & (ages[:-1] > 0.0)) + 1
-        part = next(one for one in run.job.craft.parts if one.id == name.rpartition(".")[0])
-        lasted = getattr(part, "lifetime", 0.0) - 1.5 * run.job.dt
-        found += [Event(int(row), "burst", part.id) for row in ended if ages[row - 1] < lasted]
-    if run.layout.blocks or run.layout.triggers or np.any(run.column("on_ground") == 0.0):
-        found += _flights(run)
-    return tuple(sorted(found, key=lambda event: event.row))
-
-
-SHORT_HOP = 0.1
-"""s off the ground below which it is a bump and no flight."""
-
-
-def _flights(run: Run) -> list[Event]:
-    """Where a craft leaves the ground, and where it lands."""
-    up = np.concatenate([[0.0], (run.column("on_ground")[1:] == 0.0).astype(float), [0.0]])
-    begins, ends = np.flatnonzero(np.diff(up) > 0), np.flatnonzero(np.diff(up) < 0)
-    found = []
-    for begin, end in zip(begins, ends, strict=True):
-        if (end - begin) * run.job.dt >= SHORT_HOP:
-            found.append(Event(int(begin), "lift-off", "contact"))
-            if end < run.ticks:
-                found.append(Event(int(end), "lands", "contact"))
-    return found
-
-
-def _rises(on: NDArray[np.bool_]) -> list[int]:
-    return [int(row) for row in np.flatnonzero(on[1:] & ~on[:-1]) + 1]
-
-
-_BLOCK_LINES = {
-    "pushes": ("pushes of crafts and shots", "impulse"),
-    "gravity": ("gravity", "gravity"),
-    "air": ("air drag", "air"),
-    "contacts": ("contacts and joints", "support"),
-}
-
-
-@dataclass(frozen=True)
-class LedgerRow:
-    """A line of the ledger at one moment. force N and torque N m about the centre of mass, in the axes asked for."""
-
-    name: str
-    title: str
-    family: str
-    force: tuple[float, float, float]
-    torque: tuple[float, float, float]
-
-
-_FIXED = {
-    "gravity": ("gravity", "gravity"),
-    "damping": ("damping", "holder"),
-    "held axes": ("held axes", "holder"),
-    "walls": ("walls", "impulse"),
-    "edge": ("edge", "impulse"),
-    "integrator": ("integrator", "holder"),
-    "contact": ("contact", "support"),
-    "poke": ("poke", "impulse"),
-}
-
-
-def title_of(run: Run, name: str) -> tuple[str, str]:
-    """What a ledger line is called, and its family."""
-    part = next((part for part in run.job.craft.parts if part.id == name), None)
-    return _FIXED[name] if part is None else (part.heading, part.FAMILY)
-
-
-def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
-    """What was booked in the tick that ended at `row`: every line, in the order in which they act."""
-    numbers = run.own_row(row)
-    axes = np.eye(3)
-    if craft_axes:
-        axes = rotation(numbers[3:7]).T
-    found = []
-    for name in run.layout.lines:
-        place = run.layout.own_place(f"{name}.force.x")
-        force, torque = axes @ numbers[place : place + 3], axes @ numbers[place + 3 : place + 6]
-        title, family = title_of(run, name)
-        found.append(LedgerRow(name, title, family, tuple(force), tuple(torque)))
-    return tuple(found)
-
-
-def ledger_of_block(run: Run, name: str, row: int, own_axes: bool) -> tuple[LedgerRow, ...]:
-    """The same for a block that the drill watches, about its centre of mass, in its own axes or those of the world."""
-    numbers, place = run.record.row(row), run.layout.place
-    axes = np.eye(3)
-    if own_axes:
-        first = place(f"block.{name}.rotation.w")
-        axes = rotation(numbers[first : first + 4]).T
-    found = []
-    for line in BLOCK_LINES:
-        first = place(f"block.{name}.{line}.force.x")
-        force, torque = axes @ numbers[first : first + 3], axes @ numbers[first + 3 : first + 6]
-        found.append(LedgerRow(line, _BLOCK_LINES[line][0], _BLOCK_LINES[line][1], tuple(force), tuple(torque)))
-    return tuple(found)
-
-
-def mass_of_block(run: Run, name: str) -> float:
-    """kg of a block of the ground of a run."""
-    return next(one.mass for one in run.job.ground.blocks if one.id == name)
-
-
-def rotation(q: Floats) -> Floats:
-    """The rotation matrix of a unit quaternion (w, x, y, z), craft to world, shape (3, 3)."""
-    w, x, y, z = map(float, q)  # arithmetic on the numbers of an array takes five times as long
-    return np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
-            [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
-            [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
-        ]
-    )
-
-
-def rotations(attitudes: Floats) -> Floats:
-    """The same for many: attitudes of shape (n, 4), matrices of shape (n, 3, 3)."""
-    w, x, y, z = attitudes.T
-    rows = (
-        (1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)),
-        (2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)),
-        (2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)),
-    )
-    return np.stack([np.stack(row, axis=1) for row in rows], axis=1)
-
-
-def ledger_gap(run: Run) -> tuple[float, float]:
-    """How far the ledger is from closing: the worst tick, linear and angular, relative to its largest line.
-
-    Sum of forces against mass x change of velocity; sum of torques against change of angular momentum.
-    """
-    dt = run.job.dt
-    lines = [run.line(name)[1:] for name in run.layout.lines]
-    total = np.sum(lines, axis=0)
-    largest = np.max(np.abs(np.stack(lines)), axis=(0, 2))
-    mass = run.job.craft.body.true_mass()
-    moved = np.diff(velocity(run), axis=0) * mass / dt
-    momentum = angular_momentum(run)
-    turned = np.diff(momentum, axis=0) / dt
-    # what floats can tell apart, when velocities are divided by a short tick
-    floor = 1e-3 * (mass + np.max(np.abs(momentum), initial=0.0)) + 1e-12
-    scale = np.maximum(largest, floor)
-    linear = np.max(np.abs(total[:, :3] - moved), axis=1) / scale
-    angular = np.max(np.abs(total[:, 3:] - turned), axis=1) / scale
-    return float(np.max(linear, initial=0.0)), float(np.max(angular, initial=0.0))
-
-
-def angular_momentum(run: Run) -> Floats:
-    """N m s about the centre of mass, world axes, shape (rows, 3): R I R^T w from the recorded state."""
-    inertia = run.job.craft.body.inertia_matrix()
-    spins = run.columns("spin.x", "spin.y", "spin.z")
-    attitudes = run.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z")
-    matrices = np.array([rotation(q) for q in attitudes])
-    craft_spin = np.einsum("nji,nj->ni", matrices, spins)
-    return np.einsum("nij,nj->ni", matrices, craft_spin @ inertia.T)
-
-
-def energy(run: Run) -> Floats:
-    """J of motion: translation and rotation, shape (rows,)."""
-    mass = run.job.craft.body.true_mass()
-    spins = run.columns("spin.x", "spin.y", "spin.z")
-    turning = 0.5 * np.sum(spins * angular_momentum(run), axis=1)
-    return 0.5 * mass * np.sum(velocity(run) ** 2, axis=1) + turning
-
-
-def work(run: Run, name: str, first: int = 0, last: int | None = None) -> float:
-    """J that a ledger line put into the craft between two rows, else in the whole run: force times mean velocity and
-    torque times mean spin, summed over the ticks."""
-    last = run.ticks if last is None else last
-    booked = run.line(name)[first + 1 : last + 1]
-    v = velocity(run)[first : last + 1]
-    w = _kept(run, "spin", lambda run: run.columns("spin.x", "spin.y", "spin.z"))[first : last + 1]
-    moved = np.einsum("ij,ij->", booked[:, :3], v[1:] + v[:-1])
-    turned = np.einsum("ij,ij->", booked[:, 3:], w[1:] + w[:-1])
-    return float(0.5 * run.job.dt * (moved + turned))

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from oak_sled.core.assembly import bodynames
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.parts.common import Part
-from oak_sled.core.results import traces
+from oak_sled.core.results import ledger, rotations, traces
 from oak_sled.core.results.run import Run
 
 LEAST = 1e-3
@@ -62,7 +63,7 @@ def answers(run: Run, row: int) -> tuple[Answer, ...]:
     row = max(row, 1)
     numbers = run.own_row(row)
     pushes = _lines(run, row)
-    axes = traces.rotation(numbers[3:7])
+    axes = rotations.rotation(numbers[3:7])
     lean = math.degrees(math.asin(max(-1.0, min(1.0, float(axes[2, 1])))))
     rate = float(traces.values(run, "yaw_rate")[row])
     velocity = axes.T @ numbers[7:10]
@@ -99,7 +100,7 @@ def _height(push: _Push) -> str:
     if abs(side) < 1.0 or abs(high) < 1e-3:
         return ""
     where = "above" if high > 0.0 else "below"
-    return f"{show(abs(side), 'N')} x {abs(high):.2f} m {where} the centre of mass"
+    return f"{show(abs(side), 'N')} x {units.fixed(abs(high), 'm', 2)} {where} the centre of mass"
 
 
 def _ahead(push: _Push) -> str:
@@ -108,15 +109,15 @@ def _ahead(push: _Push) -> str:
     if abs(side) < 1.0 or abs(ahead) < 1e-3:
         return ""
     where = "before" if ahead > 0.0 else "behind"
-    return f"{show(abs(side), 'N')} x {abs(ahead):.2f} m {where} the centre of mass"
+    return f"{show(abs(side), 'N')} x {units.fixed(abs(ahead), 'm', 2)} {where} the centre of mass"
 
 
 def _lines(run: Run, row: int) -> list[_Push]:
     """Every line of the ledger as one push; that of tires by end and direction, and what is left of it. A tick pushes
     where the craft is at its start."""
     found, before, numbers = [], run.own_row(row - 1), run.own_row(row)
-    axes = traces.rotation(before[3:7])
-    for line in traces.ledger(run, row, craft_axes=False):
+    axes = rotations.rotation(before[3:7])
+    for line in ledger.ledger(run, row, craft_axes=False):
         force, torque = axes.T @ np.array(line.force), axes.T @ np.array(line.torque)
         part = next((one for one in run.job.craft.parts if one.id == line.name), None)
         title = line.title.lower()
@@ -133,7 +134,7 @@ def _lines(run: Run, row: int) -> list[_Push]:
 def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]:
     """What the tires of a part push to the side and along, each end as one. before, numbers : the own rows of the craft
     at the start and the end of the tick."""
-    axes, craft, place = traces.rotation(before[3:7]), run.job.craft, run.layout.own_place
+    axes, craft, place = rotations.rotation(before[3:7]), run.job.craft, run.layout.own_place
     names, found = bodynames.ray_names(craft), []
     wheels = bodynames.wheel_names(craft, part)
     for end, at_end in zip(("front", "rear"), bodynames.front_and_rear(bodynames.wheels(craft)), strict=True):

@@ -84,8 +84,8 @@ class Batch:
         self._outs = [np.zeros((build.ticks + 1, len(kept))) for _ in self._seats]
         self._calls = [
             loop.advance_keeping.prepared(
-                one.machine.world, one.machine.scene, one.machine.shot_memory, one.machine.nows, inputs, row, beside,
-                kept, out, build.job.substeps, stopping.word(),
+                one.machine.world, one.machine.scene, one.machine.shot_memory, one.machine.nows, inputs,
+                loop.Room(row, beside, kept, out), build.job.substeps, stopping.word(),
             )
             for one, inputs, out in zip(self._seats, self._inputs, self._outs, strict=True)
         ]  # fmt: skip

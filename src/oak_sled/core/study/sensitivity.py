@@ -6,8 +6,7 @@ import os
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -126,46 +125,53 @@ def compute(
     kept = tuple(wanted[place] for place in shown)
     paths = paths_of(job)
     slopes = np.full((4, len(paths), len(kept)), np.nan)
-    left, lock, done = iter(range(len(paths))), threading.Lock(), [0]
+    search = _Search(
+        yard, job, build, paths, kept, base[shown], slopes, progress, cancelled, iter(range(len(paths))), [0]
+    )
     count = threads or os.cpu_count() or 1
     with ThreadPoolExecutor(count) as pool:
-        shared = (slopes, left, lock, done, progress, cancelled)
-        given = (yard, job, build, paths, kept, base[shown], *shared)
-        hands = [pool.submit(_held, stopping.lent(), *given) for _ in range(count)]
+        hands = [pool.submit(_held, stopping.lent(), search) for _ in range(count)]
         for hand in hands:
             hand.result()
     return Sensitivity(tuple(path for path, _ in paths), kept, base[shown], *slopes)
 
 
-def _held(leash: Leash, *given: Any) -> None:
+def _held(leash: Leash, search: _Search) -> None:
     with leash:
-        _lend(*given)
+        _lend(search)
 
 
-def _lend(
-    yard: Yard,
-    job: Job,
-    build: VariantBuild,
-    paths: list[tuple[str, float]],
-    names: tuple[str, ...],
-    base: Floats,
-    slopes: Floats,
-    left: Iterator[int],
-    lock: threading.Lock,
-    done: list[int],
-    progress: Callable[[int, int], None],
-    cancelled: Callable[[], bool],
-) -> None:
-    """One thread: takes dials until none is left. slopes : see `Sensitivity`, shape (4, dials, measures)."""
-    bench = Bench(build)
+@dataclass(frozen=True)
+class _Search:
+    """What the threads of a search share. slopes : see `Sensitivity`, shape (4, dials, measures)."""
+
+    yard: Yard
+    job: Job
+    build: VariantBuild
+    paths: list[tuple[str, float]]
+    names: tuple[str, ...]
+    base: Floats
+    slopes: Floats
+    progress: Callable[[int, int], None]
+    cancelled: Callable[[], bool]
+    left: Iterator[int]
+    done: list[int]
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+
+def _lend(search: _Search) -> None:
+    """One thread: takes dials until none is left."""
+    bench, names, base, slopes, paths = (
+        Bench(search.build), search.names, search.base, search.slopes, search.paths
+    )  # fmt: skip
 
     def moved(path: str, value: float, share: float) -> Floats | None:
         """The measures with a dial moved; None where it is at a bound."""
         try:
-            made = yard.edit(path, (1.0 + share) * value)
+            made = search.yard.edit(path, (1.0 + share) * value)
         except Refused:
             return None
-        return _read(bench.execute(job_of(made, made.drill(job.drill.id), job.craft.id)), names)
+        return _read(bench.execute(job_of(made, made.drill(search.job.drill.id), search.job.craft.id)), names)
 
     def answer(path: str, value: float, step: float) -> tuple[Floats, Floats, Floats]:
         """% for each %: to both sides, below and above; at a bound the other side tells."""
@@ -178,17 +184,17 @@ def _lend(
             return (below if high is None else above), below, above
         return 0.5 * (below + above), below, above
 
-    while not cancelled():
-        with lock:
-            number = next(left, None)
+    while not search.cancelled():
+        with search.lock:
+            number = next(search.left, None)
         if number is None:
             return
         slopes[:3, number] = answer(*paths[number], STEP)
         if np.nanmax(np.abs(slopes[0, number]), initial=0.0) >= TELLING:
             slopes[3, number] = answer(*paths[number], SMALL)[0]
-        with lock:
-            done[0] += 1
-            progress(done[0], len(paths))
+        with search.lock:
+            search.done[0] += 1
+            search.progress(search.done[0], len(paths))
 
 
 def _read(made: run.Run, names: tuple[str, ...]) -> Floats:

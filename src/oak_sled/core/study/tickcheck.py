@@ -152,6 +152,7 @@ def table(result: TickCheck) -> str:
         lines.append(f"{name:<15}{cells}{share:>10} {measures.known(name).unit}")
     if not result.reference_diverged:
         lines.append(
-            f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, settled to {result.error:.2g} m"
+            f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, "
+            f"settled to {units.plain(result.error, 'm', 2)}"
         )
     return "\n".join([*lines, *result.messages])
