@@ -25,8 +25,8 @@ from oak_sled.core.yard.ground import Ground, Wall
 from oak_sled.core.yard.yard import Bench, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
-SNOW = Material(id="snow", friction=0.55, bounce=0.0, look="snow")
-IRON = Material(id="iron", friction=0.4, bounce=0.1, look="iron")
+SNOW = Material(id="snow", friction=0.55, restitution=0.0, look="snow")
+IRON = Material(id="iron", friction=0.4, restitution=0.1, look="iron")
 
 
 def fires(*times: float, target: str) -> tuple[Event, ...]:
@@ -80,7 +80,7 @@ def mortar() -> Yard:
             ),
             Knockback(
                 id="charge", title="Charge", timing="on_hit", volume="ball", reach=2.6, size=1100.0, lift_deg=25.0,
-                level=False, fall_off="linear", fling_deg=120.0,
+                level=False, fall_off="linear", spin_rate_deg=120.0,
             ),
         ),
     )  # fmt: skip
@@ -121,13 +121,13 @@ def shove() -> Yard:
     body = Body(mass=700.0, length=2.2, width=1.5, height=1.0)
     channels = (channel("gust", ("Space",)), channel("slam", ("W",)))
     gust = Knockback(
-        id="gust", title="Gust", channel="gust", timing="on_press", way="force", size=4600.0, lasts=0.35, swell=0.08,
-        fade=0.12, volume="cone", reach=12.0, angle_deg=32.0, direction="facing", lift_deg=22.0, fling_deg=1400.0,
-        fall_off="linear", x=1.1, z=0.1, cool_down=1.0,
+        id="gust", title="Gust", channel="gust", timing="on_press", way="force", size=4600.0, lasts=0.35,
+        rise_time=0.08, fall_time=0.12, volume="cone", reach=12.0, angle_deg=32.0, direction="facing", lift_deg=22.0,
+        spin_rate_deg=1400.0, fall_off="linear", x=1.1, z=0.1, cool_down=1.0,
     )  # fmt: skip
     slam = Knockback(
         id="slam", title="Slam", channel="slam", timing="on_press", way="speed_change", size=6.0, lasts=0.1,
-        volume="box", reach=8.0, width=9.0, height=3.0, direction="from_source", lift_deg=35.0, fling_deg=200.0,
+        volume="box", reach=8.0, width=9.0, height=3.0, direction="from_source", lift_deg=35.0, spin_rate_deg=200.0,
         x=1.1, z=0.1, cool_down=1.0,
     )  # fmt: skip
     craft = Craft(id="blower", title="Gust blower", body=body, channels=channels, parts=(gust, slam))
@@ -197,7 +197,9 @@ def puck() -> Yard:
             ),
             AirDrag(id="air", title="Air", front_area=0.6, side_area=0.6, top_area=1.1),
             Brake(id="sole", title="Sole", bite=0.06, z=-0.25),
-            Bumper(id="rim", title="Rim", response="bounce", bounce=0.85, keep_along=1.0, scrape=0.02),
+            Bumper(
+                id="rim", title="Rim", response="bounce", restitution=0.85, tangential_share=1.0, wall_friction=0.02
+            ),
         ),
     )  # fmt: skip
     pen = Ground(

@@ -76,16 +76,18 @@ ENGINE = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 0.85
 def truck_parts(driven: str) -> tuple[Part, ...]:
     """What is fitted to an ice truck that drives the wheels of that end, or all."""
     return (
-        AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_figure=0.8),
+        AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_coefficient=0.8),
         Bar(id="bar", title="Anti-roll bars", joins="wheels", stiffness=14000.0),
-        Steering(id="steering", channel="steer", most_deg=34.0, rate_deg=130.0, return_rate_deg=220.0, limit=LIMIT),
+        Steering(
+            id="steering", channel="steer", max_angle_deg=34.0, rate_deg=130.0, return_rate_deg=220.0, limit=LIMIT
+        ),
         Drive(
             id="drive", channel="throttle", on=driven, torque=2600.0, curve=ENGINE, coast=140.0, lock=0.35,
             reverse_share=0.5,
         ),
         WheelBrake(id="brakes", title="Brakes", channel="brake", torque=5200.0, balance=0.62, rise_s=0.08),
         WheelBrake(
-            id="handbrake", title="Handbrake", channel="handbrake", on="rear", torque=3800.0, grip_left=0.65,
+            id="handbrake", title="Handbrake", channel="handbrake", on="rear", torque=3800.0, grip_kept=0.65,
             rise_s=0.05, recovery_s=0.35,
         ),
         Wheel(
@@ -95,7 +97,7 @@ def truck_parts(driven: str) -> tuple[Part, ...]:
         Tire(
             id="tires", title="Studded tires", side_grip=1.0, stiffness=11.0, along_grip=1.05, along_stiffness=13.0,
             factor=1.45, curvature=-0.2, slide_grip=0.85, slides_past_deg=14.0, grips_below_deg=8.0, blend_s=0.25,
-            load_loss=0.06, nominal_load=4000.0, inertia=1.4, rolling=0.02,
+            load_sensitivity=0.06, nominal_load=4000.0, inertia=1.4, rolling=0.02,
         ),
         Bumper(id="bumper", title="Bumper"),
     )  # fmt: skip
@@ -110,7 +112,7 @@ def aided() -> Craft:
     """The truck with every aid that there is, each on its own switch."""
     aids = (
         YawDamper(id="yaw_damper", title="Yaw damper", damping=6000.0, free_deg=45.0),
-        TurnSlower(id="slower", title="Slower in turns", channel="steer", most_g=0.4, strength=0.4),
+        TurnSlower(id="slower", title="Slower in turns", channel="steer", limit_g=0.4, strength=0.4),
         CounterSteer(id="counter", title="Counter-steer", share=0.8),
         SlipLimit(id="limit", title="Slip limit"),
     )
@@ -120,7 +122,7 @@ def aided() -> Craft:
 
 def drifter() -> Craft:
     """The truck that drives its rear wheels, and steers against its slides by itself."""
-    counter = CounterSteer(id="counter", title="Counter-steer", share=1.2, most_deg=35.0)
+    counter = CounterSteer(id="counter", title="Counter-steer", share=1.2, max_angle_deg=35.0)
     parts = sorted((*truck_parts("rear"), counter), key=lambda part: part.STAGE)
     return Craft(
         id="drifter", title="Rear drive, counter-steered", body=TRUCK_BODY, channels=TRUCK_CHANNELS, parts=tuple(parts)
@@ -138,9 +140,9 @@ def plain() -> Craft:
     body = TRUCK_BODY.replace(held=("z", "roll", "pitch"))
     parts = (
         Thruster(id="drive", title="Drive", channel="throttle", thrust=6000.0, gate="on_ground", reverse_share=0.6),
-        AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_figure=0.8),
+        AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_coefficient=0.8),
         Torque(
-            id="turn", title="Turn", channel="steer", turn=5200.0, builds_by=8.0, flips_in_reverse=True,
+            id="turn", title="Turn", channel="steer", turn=5200.0, full_effect_speed=8.0, flips_in_reverse=True,
         ),
         Runner(id="grip", title="Grip", side_grip=0.95, glide=0.02, spread_x=1.35, spread_y=0.85, z=-0.85),
         Bumper(id="bumper", title="Bumper"),
@@ -481,7 +483,7 @@ BLOWER_BODY = Body(mass=2600.0, length=4.6, width=1.7, height=1.2, held=(), cent
 def blower_parts(slower: bool) -> tuple[Part, ...]:
     """What is fitted to a snow blower, with or without the aid that slows it in turns."""
     parts = (
-        AirDrag(id="air", title="Air", front_area=4.0, side_area=8.0, top_area=8.0, drag_figure=1.0),
+        AirDrag(id="air", title="Air", front_area=4.0, side_area=8.0, top_area=8.0, drag_coefficient=1.0),
         Bar(id="bar", title="Anti-roll bars", joins="wheels", stiffness=30000.0),
         Payload(
             id="hopper", title="Hopper", mass=150.0, full_mass=1500.0, fill_channel="blower", fill_rate=60.0, size=1.1,
@@ -489,7 +491,7 @@ def blower_parts(slower: bool) -> tuple[Part, ...]:
         ),
         Head(id="driver", title="Driver's head", x=1.3, y=0.0, z=1.2),
         Steering(
-            id="steering", title="Rear steering", channel="steer", on="rear", most_deg=34.0, rate_deg=60.0,
+            id="steering", title="Rear steering", channel="steer", on="rear", max_angle_deg=34.0, rate_deg=60.0,
             return_rate_deg=90.0,
         ),
         Drive(
@@ -503,11 +505,11 @@ def blower_parts(slower: bool) -> tuple[Part, ...]:
         ),
         Tire(
             id="tires", title="Chained tires", side_grip=0.9, stiffness=9.0, along_grip=1.0, along_stiffness=11.0,
-            factor=1.3, nominal_load=9000.0, load_loss=0.05, inertia=5.0, rolling=0.03,
+            factor=1.3, nominal_load=9000.0, load_sensitivity=0.05, inertia=5.0, rolling=0.03,
         ),
         Bumper(id="bumper", title="Bumper"),
     )  # fmt: skip
-    slow = TurnSlower(id="slower", title="Slower in turns", channel="steer", most_g=0.16, strength=0.5)
+    slow = TurnSlower(id="slower", title="Slower in turns", channel="steer", limit_g=0.16, strength=0.5)
     return tuple(sorted((*parts, slow) if slower else parts, key=lambda part: part.STAGE))
 
 

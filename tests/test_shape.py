@@ -56,7 +56,8 @@ def test_nothing_else_compiles():
 def test_each_kernel_is_compiled_for_one_set_of_types(demo_job):
     from dataclasses import replace
 
-    from oak_sled.core.project.live import LiveDrive, raw_values
+    from oak_sled.core.project.live import LiveDrive
+    from oak_sled.core.project.sources import held_values
     from oak_sled.core.results import run
     from oak_sled.core.tick import loop, rowlayout
 
@@ -64,7 +65,7 @@ def test_each_kernel_is_compiled_for_one_set_of_types(demo_job):
     run.execute(replace(demo_job, substeps=2, integrator="explicit"))
     run.execute(replace(demo_job, craft=demo_job.craft.replace(parts=())))
     live = LiveDrive(demo_job)
-    live.advance(3, raw_values(demo_job.craft, {"W"}))
+    live.advance(3, held_values(demo_job.craft.channels, {"W"}))
     for kernel in (loop.advance, rowlayout.first_row):
         assert len(kernel.entries) == 1, kernel.entries
 

@@ -12,8 +12,9 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
-from oak_sled.core.project.live import LiveDrive, raw_values
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
+from oak_sled.core.results import measures, moments, rotations, run
 from oak_sled.core.yard.block import Block, Material, Pair
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.ground import Ground, Wall
@@ -54,7 +55,7 @@ def test_angular_momentum_is_what_was_booked(quay, drill):
     made = run.execute(job_of(quay, drill))
     inertia = made.job.craft.body.inertia_matrix()
     spins = made.columns("spin.x", "spin.y", "spin.z")
-    axes = [traces.rotation(made.record.row(k)[3:7]) for k in range(made.ticks + 1)]
+    axes = [rotations.rotation(made.record.row(k)[3:7]) for k in range(made.ticks + 1)]
     momentum = np.array([a @ inertia @ a.T @ w for a, w in zip(axes, spins, strict=True)])
     booked = sum(made.line(name)[1:, 3:] for name in made.layout.lines) / made.job.ticks
     assert np.max(np.abs(np.diff(momentum, axis=0) - booked)) < 1e-7 * np.max(np.abs(momentum))
@@ -67,7 +68,7 @@ def test_a_free_craft_rests_on_its_hull(make):
     assert made.column("load")[-1] == pytest.approx(100.0 * G, rel=1e-3)
     assert made.column("on_ground")[0] == 0.0
     assert made.column("on_ground")[-1] == 1.0
-    words = [event.word for event in traces.events(made)]
+    words = [event.word for event in moments.events(made)]
     assert words == ["lift-off", "lands"]
     assert measures.measure("air_time").read(made) == pytest.approx(math.sqrt(2 * 0.5 / G), abs=0.03)
 
@@ -97,7 +98,7 @@ def test_a_high_push_tips_it_over_and_a_low_one_does_not(make):
 
 def test_it_leaves_the_ground_on_a_ramp_and_lands(quay):
     made = run.execute(job_of(quay, "ramp_jump"))
-    words = [event.word for event in traces.events(made)]
+    words = [event.word for event in moments.events(made)]
     assert "lift-off" in words
     assert "lands" in words
     assert "report" in words, "the landing gate saw it"
@@ -112,7 +113,7 @@ def test_it_leaves_the_ground_on_a_ramp_and_lands(quay):
 )
 def test_walls_answer_a_free_craft_as_its_bumper_says(make, response, least, most):
     ground = {**FLOOR, "friction": 0.0, "walls": (Wall(id="wall", x=10, y=0, heading_deg=90, length=20),)}
-    bumper = Bumper(id="bumper", response=response, bounce=0.25)
+    bumper = Bumper(id="bumper", response=response, restitution=0.25)
     made = make.run([bumper], body=BOX, ground=ground, speed=10.0, seconds=2.0)
     assert least < -made.column("velocity.x")[-1] < most
     assert made.column("position.x").max() < 10.0 - 0.4 - 1.0 + 0.02
@@ -122,7 +123,7 @@ def test_walls_answer_a_free_craft_as_its_bumper_says(make, response, least, mos
 def test_a_craft_pressed_to_a_wall_slides_along_and_does_not_stick(make):
     ground = {**FLOOR, "friction": 0.0, "walls": (Wall(id="wall", x=0, y=3, length=200),)}
     push = Thruster(id="push", thrust=400.0, azimuth_deg=60.0)
-    bumper = Bumper(id="bumper", response="slide", scrape=0.0, keep_along=1.0)
+    bumper = Bumper(id="bumper", response="slide", wall_friction=0.0, tangential_share=1.0)
     body = {**BOX, "held": ("yaw",)}
     made = make.run([push, bumper], body=body, ground=ground, speed=3.0, seconds=4.0)
     along = 3.0 + 400.0 * math.cos(math.radians(60.0)) / 100.0 * 4.0
@@ -144,7 +145,7 @@ def test_leaning_opens_the_gate_of_a_part(make):
 
 def test_momentum_goes_over_to_a_block_and_none_is_lost(make):
     crate = Block(id="crate", x=5.0, length=1.0, width=1.0, height=0.5, mass=50.0, material="slick")
-    slick = Material(id="slick", friction=0.0, bounce=0.0)
+    slick = Material(id="slick", friction=0.0, restitution=0.0)
     ground = {"floor": True, "friction": 0.0, "materials": (slick,), "blocks": (crate,)}
     made = make.run(body=BOX, ground=ground, speed=3.0, seconds=3.0, ticks=240)
     crate_speed = np.diff(made.column("block.crate.position.x"))[-1] * 240
@@ -182,7 +183,7 @@ def test_runs_among_things_are_the_same_bit_for_bit(quay):
 def test_a_drive_among_things_is_re_run_bit_for_bit(quay):
     live = LiveDrive(job_of(quay, "topple_stack"))
     for keys in ({"W"}, {"W", "A"}, {"W"}, set()):
-        live.advance(60, raw_values(live.job.craft, keys))
+        live.advance(60, held_values(live.job.craft.channels, keys))
     made = live.finish()
     again = run.execute(made.job)
     assert again.digest == made.digest
@@ -192,14 +193,14 @@ def test_a_drive_among_things_is_re_run_bit_for_bit(quay):
 def test_settings_change_in_mid_drive_and_the_freight_stays_where_it_is(quay):
     job = job_of(quay, "topple_stack")
     live = LiveDrive(job)
-    live.advance(240, raw_values(job.craft, {"W"}))
+    live.advance(240, held_values(job.craft.channels, {"W"}))
     before = live.newest(1.0).column("block.stack_1.position.x")[-1]
     craft = job.craft.replace(body=job.craft.body.replace(mass=300.0))
     live.take(Job(craft, job.ground, job.drill, job.ticks, job.integrator))
-    live.advance(1, raw_values(craft, {"W"}))
+    live.advance(1, held_values(craft.channels, {"W"}))
     assert live.newest(1.0).column("block.stack_1.position.x")[-1] == pytest.approx(before, abs=0.2)
     live.to_start()
-    live.advance(1, raw_values(craft, set()))
+    live.advance(1, held_values(craft.channels, set()))
     assert live.newest(1.0).column("block.stack_1.position.x")[-1] == pytest.approx(40.0, abs=0.01)
 
 
@@ -218,8 +219,11 @@ def test_materials_meet_by_root_and_livelier_or_as_their_pair_says():
     ground = Ground(
         id="ground",
         friction=0.16,
-        materials=(Material(id="felt", friction=0.81, bounce=0.0), Material(id="rubber", friction=0.49, bounce=0.8)),
-        pairs=(Pair(id="odd", one="felt", other="rubber", friction=2.0, bounce=0.1),),
+        materials=(
+            Material(id="felt", friction=0.81, restitution=0.0),
+            Material(id="rubber", friction=0.49, restitution=0.8),
+        ),
+        pairs=(Pair(id="odd", one="felt", other="rubber", friction=2.0, restitution=0.1),),
     )
     names, pairs = scenes.materials(ground)
     felt, rubber = names.index("felt"), names.index("rubber")
@@ -248,9 +252,9 @@ def test_bad_things_are_refused_with_their_place(fields, said):
 
 def test_an_attitude_turns_heading_then_pitch_then_roll():
     one = Block(id="a", heading_deg=90.0, pitch_deg=30.0)
-    nose = traces.rotation(np.array(one.attitude())) @ [1.0, 0.0, 0.0]
+    nose = rotations.rotation(np.array(one.attitude())) @ [1.0, 0.0, 0.0]
     assert nose == pytest.approx([0.0, math.cos(math.radians(30)), -math.sin(math.radians(30))], abs=1e-12)
-    rolled = traces.rotation(np.array(Block(id="a", roll_deg=40.0).attitude())) @ [0.0, 1.0, 0.0]
+    rolled = rotations.rotation(np.array(Block(id="a", roll_deg=40.0).attitude())) @ [0.0, 1.0, 0.0]
     assert rolled == pytest.approx([0.0, math.cos(math.radians(40)), math.sin(math.radians(40))], abs=1e-12)
 
 
@@ -292,7 +296,7 @@ def test_a_loose_ramp_on_end_falls_to_the_side_its_weight_is_on(make):
         one = Block(id="w", shape="wedge", x=9.0, z=0.9, length=2.0, width=1.0, height=0.6, pitch_deg=pitch, mass=60.0)
         made = make.run(body=BOX, ground={**FLOOR, "blocks": (one,)}, seconds=3.0)
         q = np.array([made.column(f"block.w.rotation.{name}")[-1] for name in "wxyz"])
-        up = traces.rotation(q)[2, 2]
+        up = rotations.rotation(q)[2, 2]
         assert (abs(up) > 0.9 and up < 0.0) == falls or (not falls and up > 0.5)
 
 

@@ -15,7 +15,8 @@ from oak_sled.core.contact.records import SOLID
 from oak_sled.core.kernel.state import COMMAND, NOW
 from oak_sled.core.parts.thruster import RECORD, Thruster
 from oak_sled.core.project import demos
-from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
 from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.channel import Channel
 
@@ -82,14 +83,14 @@ def test_it_begins_where_it_is_put_and_a_drive_goes_on_from_there(make, stays):
     assert np.all(values(make, channel.replace(stays="no"), []) == 0.0), "what returns begins at rest"
     job = make.job([Thruster(id="push", channel="lever", thrust=1.0)], channels=(channel,), ticks=TICKS)
     drive = LiveDrive(job)
-    drive.advance(30, raw_values(job.craft, set()))
+    drive.advance(30, held_values(job.craft.channels, set()))
     assert drive.finish().column("channel.lever")[-1] == 1.0
 
 
 def test_keys_take_what_stays_back_though_it_is_one_sided():
     keys = {"plus_keys": ("W",), "minus_keys": ("S",)}
-    assert raw_value(Channel(id="a", two_sided=False, **keys), {"S"}) == 0.0
-    assert raw_value(Channel(id="a", two_sided=False, stays="lever", **keys), {"S"}) == -1.0
+    assert held_values([Channel(id="a", two_sided=False, **keys)], {"S"})[0] == 0.0
+    assert held_values([Channel(id="a", two_sided=False, stays="lever", **keys)], {"S"})[0] == -1.0
 
 
 def test_a_selector_has_two_notches_or_more():

@@ -11,7 +11,7 @@ from scipy.integrate import solve_ivp
 from oak_sled.core.advice import cautions
 from oak_sled.core.parts.head import Head
 from oak_sled.core.parts.thruster import Thruster
-from oak_sled.core.results import comfort, measures, traces
+from oak_sled.core.results import comfort, measures, rotations
 
 TABLE_WK = {
     0.5: 0.418,
@@ -116,7 +116,7 @@ def test_a_head_pushes_nothing_and_a_short_run_says_nothing(make):
 def test_many_attitudes_turn_as_each_by_itself():
     attitudes = np.random.default_rng(6).normal(size=(40, 4))
     attitudes /= np.linalg.norm(attitudes, axis=1, keepdims=True)
-    together = traces.rotations(attitudes)
-    assert together.tolist() == [traces.rotation(one).tolist() for one in attitudes]
+    together = rotations.rotations(attitudes)
+    assert together.tolist() == [rotations.rotation(one).tolist() for one in attitudes]
     assert np.einsum("kij,klj->kil", together, together) == pytest.approx(np.tile(np.eye(3), (40, 1, 1)), abs=1e-12)
-    assert traces.rotations(attitudes[:0]).shape == (0, 3, 3)
+    assert rotations.rotations(attitudes[:0]).shape == (0, 3, 3)

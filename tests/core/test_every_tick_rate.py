@@ -12,7 +12,7 @@ from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
-from oak_sled.core.parts.runner import slip_angle
+from oak_sled.core.parts.runnerforce import slip_angle
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 

@@ -61,12 +61,12 @@ def test_every_column_has_the_unit_of_its_quantity(name, drill_id):
     made = short_run(name, drill_id)
     bare = {
         *(name for name in rowlayout.HEAD_UNITS if not rowlayout.HEAD_UNITS[name]), "slip_ratio", "slip", "activity",
-        "inside",
+        "inside", "broken",
     }  # fmt: skip
     for label in run_table.labels(made):
         if not label.endswith("]"):
             last = label.rpartition(".")[2]
-            assert last in bare or ".channel." in label or ".rotation." in label, label
+            assert last in bare or any(f".{kind}." in label for kind in ("channel", "input", "rotation")), label
     for craft in made.layout.crafts:
         assert len(craft.names) == rowlayout.craft_width(
             len(craft.parts), len(craft.channels), len(craft.rays), len(craft.tires)

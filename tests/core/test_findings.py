@@ -22,8 +22,9 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project import blank, demos
-from oak_sled.core.project.live import LiveDrive, raw_value, raw_values
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
+from oak_sled.core.results import ledger, measures, run, traces
 from oak_sled.core.results.record import BLOCK, Layout, Record, Recorder
 from oak_sled.core.study import tickcheck
 from oak_sled.core.tick import rowlayout
@@ -55,7 +56,7 @@ def names(job, made=None):
         ([PUSH], {}, "unused_channel"),
         ([PUSH, Brake(id="brake")], {}, "always_on"),
         ([PUSH.replace(channel="")], {}, "always_on"),
-        ([AirDrag(id="air", front_area=1e5, drag_figure=100.0), PUSH.replace(thrust=1e6)], {}, "diverged"),
+        ([AirDrag(id="air", front_area=1e5, drag_coefficient=100.0), PUSH.replace(thrust=1e6)], {}, "diverged"),
     ],
 )
 def test_each_caution_is_given_where_it_belongs(make, planar, parts, body, name):
@@ -99,7 +100,7 @@ def test_measures_of_a_steady_circle(make, planar):
 
 def test_energy_put_in_is_what_the_craft_gains(make, planar):
     made = make.run([PUSH], body=planar, seconds=3.0, inputs=FULL)
-    gained = traces.energy(made)[-1] - traces.energy(made)[0]
+    gained = ledger.energy(made)[-1] - ledger.energy(made)[0]
     assert measures.measure("drive_energy").read(made) == pytest.approx(gained, rel=1e-9)
 
 
@@ -176,7 +177,7 @@ def test_a_live_drive_is_the_drill_of_its_inputs(yard):
     keys = ["W", "A", "D", "S", "Space"]
     for _ in range(60):
         held = {key for key in keys if random.random() < 0.4}
-        live.advance(int(random.integers(1, 40)), raw_values(live.job.craft, held))
+        live.advance(int(random.integers(1, 40)), held_values(live.job.craft.channels, held))
     driven = live.finish()
     again = run.execute(driven.job)
     assert again.digest == driven.digest, "bit for bit"
@@ -188,7 +189,7 @@ def test_a_drive_that_leaves_the_numbers_ends_with_its_part_and_tick(yard):
     live = LiveDrive(jobs.Job(craft, yard.ground_of(drill), drill))
     rows = live.recorder.recent()
     live._machine.scene.solids["position"][1, 0] = np.nan  # what a law that is wrong would leave behind
-    live.advance(30, raw_values(craft, {"W"}))
+    live.advance(30, held_values(craft.channels, {"W"}))
     assert live.status == state.DIVERGED
     made = live.finish()
     assert np.isfinite(np.concatenate(list(made.record.chunks(100)))).all()
@@ -217,20 +218,20 @@ def test_a_heavy_ground_says_what_costs_most():
 
 def test_opposing_keys_cancel(yard):
     throttle = yard.craft().channels[0]
-    assert raw_value(throttle, {"W"}) == 1.0
-    assert raw_value(throttle, {"W", "S"}) == 0.0
-    assert raw_value(yard.craft().channels[2], {"Space"}) == 1.0
-    assert raw_value(throttle, {"Q"}) == 0.0
+    assert held_values([throttle], {"W"})[0] == 1.0
+    assert held_values([throttle], {"W", "S"})[0] == 0.0
+    assert held_values([yard.craft().channels[2]], {"Space"})[0] == 1.0
+    assert held_values([throttle], {"Q"})[0] == 0.0
 
 
 def test_settings_change_in_mid_drive_and_other_parts_begin_anew(yard):
     drill = yard.drill("straight_pull")
     live = LiveDrive(jobs.Job(yard.craft(), yard.ground_of(drill), drill))
-    live.advance(120, raw_values(yard.craft(), {"W"}))
+    live.advance(120, held_values(yard.craft().channels, {"W"}))
     at = live.ticks
     stronger = yard.edit("crafts.fan_sled.parts.fan.thrust", 2000.0)
     live.take(jobs.Job(stronger.craft(), yard.ground_of(drill), drill))
-    live.advance(1, raw_values(yard.craft(), {"W"}))
+    live.advance(1, held_values(yard.craft().channels, {"W"}))
     assert live.ticks == at + 1
     assert live.recorder.recent()[-1][live.layout.place("fan.force.x")] > 1500.0
     live.take(jobs.Job(yard.craft().without_part("air"), yard.ground_of(drill), drill))
@@ -351,7 +352,7 @@ def test_a_divergence_is_laid_to_what_drove_it_not_to_the_drag_that_held_against
 def test_a_divergence_of_a_mild_drag_is_not_laid_to_it():
     mild = AirDrag(id="air").blew_up(30.0, 1.3, 500.0, 60)
     assert "overshoots" not in mild
-    strong = AirDrag(id="air", front_area=1e5, drag_figure=100.0).blew_up(30.0, 1.3, 500.0, 60)
+    strong = AirDrag(id="air", front_area=1e5, drag_coefficient=100.0).blew_up(30.0, 1.3, 500.0, 60)
     assert "overshoots" in strong
 
 

@@ -17,7 +17,7 @@ from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.limiter import Limiter
 from oak_sled.core.parts.sling import Sling
 from oak_sled.core.project import demos
-from oak_sled.core.results import flights, measures, run, traces
+from oak_sled.core.results import flights, ledger, measures, moments, run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.event import Event
 
@@ -56,14 +56,14 @@ def test_the_demos_meet_their_targets_without_a_caution(made, name, drill):
 
 @pytest.mark.parametrize(("name", "drill"), ALL)
 def test_the_ledger_closes_over_the_demos(made, name, drill):
-    assert max(traces.ledger_gap(made[name, drill])) < 1e-9
+    assert max(ledger.ledger_gap(made[name, drill])) < 1e-9
 
 
 def test_the_wall_of_the_mortar_has_sixty_blocks_that_stand_until_they_are_hit(made):
     found = made["mortar", "breach"]
     assert sum(one.moves == "free" for one in found.job.ground.blocks) >= 60
-    assert sum(event.word == "burst" for event in traces.events(found)) >= 3
-    first = next(event.row for event in traces.events(found) if event.word == "burst")
+    assert sum(event.word == "burst" for event in moments.events(found)) >= 3
+    first = next(event.row for event in moments.events(found) if event.word == "burst")
     names = found.layout.blocks
     spots = np.stack([found.columns(*(f"block.{name}.position.{axis}" for axis in "xyz")) for name in names])
     assert np.max(np.abs(spots[:, first - 2] - spots[:, 0])) < 5e-3
@@ -100,7 +100,7 @@ def test_the_flight_of_a_thrown_block_against_closed_forms(make):
 def test_turns_are_counted_in_whole_turns(make):
     block = Block(id="box", x=5.0, z=2.0, mass=50.0)
     part = Knockback(
-        id="k", way="speed_change", size=1.0, fling_deg=360.0, reach=20.0, volume="ball", fling_axis="twirl"
+        id="k", way="speed_change", size=1.0, spin_rate_deg=360.0, reach=20.0, volume="ball", spin_axis="twirl"
     )
     found = make.run([part], body=STILL, ground={"gravity": 0.0, "floor": False, "blocks": (block,)}, seconds=3.2,
                      drill={"events": (trigger("k"),), "watch": ("box",)})  # fmt: skip

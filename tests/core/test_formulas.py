@@ -276,7 +276,7 @@ def test_a_formula_of_the_built_in_law_moves_the_craft_alike(name, craft, part, 
     if place == "drag":
         # the built-in law has an area a side: with equal ones it is the same in every direction
         fields = {"side_area": old.front_area, "top_area": old.front_area, "viscous": 0.0}
-        numbers = (Number(id="cda", unit="m2", value=old.drag_figure * old.front_area),)
+        numbers = (Number(id="cda", unit="m2", value=old.drag_coefficient * old.front_area),)
     if place == "grip_share":
         fields = {"law": "linear", "stiffness": 6.0, "side_grip": 0.6}
     built_in = yard.edit_all(

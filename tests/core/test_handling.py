@@ -14,7 +14,7 @@ from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
-from oak_sled.core.results import measures, rolling, run, traces, why
+from oak_sled.core.results import measures, rolling, rotations, run, traces, why
 from oak_sled.core.yard.drill import Knot, Track
 from oak_sled.core.yard.ground import Gate, Ground
 
@@ -33,7 +33,9 @@ def tires_of(front, rear, **fields):
 def test_the_understeer_that_is_foretold_is_what_a_run_measures(front, rear):
     tires = tires_of(front, rear, law="linear")
     inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (20, 1)]}
-    made = go(FOUR, *tires, STEERING.replace(most_deg=3.0), HOLD, speed=12.0, seconds=20.0, ticks=240, inputs=inputs)
+    made = go(
+        FOUR, *tires, STEERING.replace(max_angle_deg=3.0), HOLD, speed=12.0, seconds=20.0, ticks=240, inputs=inputs
+    )
     told = outlook.setting_of(made.job.craft, ICE, 240).handling
     assert math.degrees(told.understeer) == pytest.approx(math.degrees(1.0 / front - 1.0 / rear), rel=1e-6, abs=1e-9)
     assert measures.measure("understeer").read(made) == pytest.approx(math.degrees(told.understeer), abs=0.13)
@@ -58,25 +60,29 @@ def test_past_its_critical_speed_a_craft_that_oversteers_turns_in_by_itself():
 @pytest.mark.parametrize("loss", [0.0, 0.15])
 @pytest.mark.parametrize("law", ["brush", "sine_arctangent"])
 def test_the_skidpan_g_that_is_foretold_is_what_a_run_reaches(law, loss):
-    tire = TIRE.replace(law=law, load_loss=loss, nominal_load=MASS * GRAVITY / 4.0, rolling=0.0, side_grip=0.6)
+    tire = TIRE.replace(law=law, load_sensitivity=loss, nominal_load=MASS * GRAVITY / 4.0, rolling=0.0, side_grip=0.6)
     inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (2, 0.1), (16, 0.7)]}
-    made = go(FOUR, tire, STEERING.replace(most_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240, inputs=inputs)
+    made = go(
+        FOUR, tire, STEERING.replace(max_angle_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240, inputs=inputs
+    )
     told = outlook.setting_of(made.job.craft, ICE, 240).handling
-    assert measures.measure("held_side_g").read(made) == pytest.approx(told.most_g, rel=4e-2)
+    assert measures.measure("held_side_g").read(made) == pytest.approx(told.limit_g, rel=4e-2)
 
 
 def test_what_a_craft_carries_counts_where_it_is():
     """A load before the front wheels, which carry more than all of it: with load sensitivity they slide first."""
-    tire = TIRE.replace(law="brush", load_loss=0.4, nominal_load=MASS * GRAVITY / 4.0, rolling=0.0, side_grip=0.6)
+    tire = TIRE.replace(
+        law="brush", load_sensitivity=0.4, nominal_load=MASS * GRAVITY / 4.0, rolling=0.0, side_grip=0.6
+    )
     freight = Payload(id="freight", mass=500.0, x=1.4, z=0.0)
     inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (2, 0.1), (16, 0.6)]}
-    made = go(freight, FOUR, tire, STEERING.replace(most_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240,
+    made = go(freight, FOUR, tire, STEERING.replace(max_angle_deg=16.0), HOLD, speed=12.0, seconds=16.0, ticks=240,
               inputs=inputs)  # fmt: skip
     bare = outlook.setting_of(job(FOUR, tire, STEERING).craft, ICE, 240).handling
     told = outlook.setting_of(made.job.craft, ICE, 240).handling
     assert (bare.first, told.first) == ("all", "front")
-    assert told.most_g < 0.93 * bare.most_g
-    assert measures.measure("held_side_g").read(made) == pytest.approx(told.most_g, rel=4e-2)
+    assert told.limit_g < 0.93 * bare.limit_g
+    assert measures.measure("held_side_g").read(made) == pytest.approx(told.limit_g, rel=4e-2)
 
 
 def test_with_tires_the_friction_of_the_wheels_counts_no_more():
@@ -93,7 +99,7 @@ def test_what_is_told_of_a_turn_sums_to_all_that_was_booked():
     row = 300
     found = {one.name: one for one in why.answers(made, row)}
     lines = sum(made.line(name)[row] for name in made.layout.lines)
-    booked = traces.rotation(made.own_row(row - 1)[3:7]).T @ lines[3:]
+    booked = rotations.rotation(made.own_row(row - 1)[3:7]).T @ lines[3:]
     assert found["yaw"].total == pytest.approx(-booked[2], rel=1e-9)
     assert found["roll"].total == pytest.approx(booked[0], rel=1e-9)
     assert sum(one.amount for one in found["yaw"].reasons) == pytest.approx(found["yaw"].total, abs=5.0)
@@ -105,7 +111,7 @@ def test_what_is_told_of_a_turn_sums_to_all_that_was_booked():
 
 
 def test_jumps_of_force_are_told_with_their_cause():
-    hand = WheelBrake(id="hand", title="Handbrake", channel="brake", on="rear", torque=6000.0, grip_left=0.4)
+    hand = WheelBrake(id="hand", title="Handbrake", channel="brake", on="rear", torque=6000.0, grip_kept=0.4)
     inputs = {"brake": [(0, 0), (1, 0), (1.001, 1)]}
     found = rolling.jumps(go(FOUR, TIRE, hand, speed=15.0, seconds=2.0, inputs=inputs))
     pressed = [one for one in found if one.wheel.startswith("rear") and 120 <= one.row <= 140]
@@ -146,7 +152,7 @@ def test_the_largest_steer_that_holds_is_where_sliding_begins(share, slides):
     told = outlook.setting_of(job(FOUR, tire).craft, ICE, 240).handling
     holds = math.degrees(told.largest_steer(12.0, GRAVITY))
     inputs = {"throttle": [(0, 1)], "steer": [(0, 0), (4, 1)]}
-    made = go(FOUR, tire, STEERING.replace(most_deg=share * holds), HOLD, speed=12.0, seconds=9.0, ticks=240,
+    made = go(FOUR, tire, STEERING.replace(max_angle_deg=share * holds), HOLD, speed=12.0, seconds=9.0, ticks=240,
               inputs=inputs)  # fmt: skip
     slips = np.max([made.column(f"wheels.{k}.slip")[1200:] for k in FRONT], axis=0)
     assert (np.max(slips) > 1.0) == slides

@@ -69,7 +69,7 @@ def test_it_follows_the_normal_of_a_slope_that_carries_it():
 
 
 def test_its_cap_holds_after_its_gain():
-    made = go(Upright(id="holder", stiffness=1e5, damping=0.0, most=50.0, trim=4.0), roll_deg=60.0)
+    made = go(Upright(id="holder", stiffness=1e5, damping=0.0, max_torque=50.0, trim=4.0), roll_deg=60.0)
     torque = np.linalg.norm(made.line("holder")[:, 3:], axis=1)
     assert torque.max() == pytest.approx(50.0, rel=1e-9)
 

@@ -16,7 +16,7 @@ from oak_sled.core.parts.sling import Sling
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project.live import LiveDrive
-from oak_sled.core.results import run, traces
+from oak_sled.core.results import ledger, run
 from oak_sled.core.yard.block import Block, Material
 from oak_sled.core.yard.event import Event
 
@@ -56,7 +56,7 @@ def test_an_impulse_gives_its_size_over_the_mass_at_any_tick_rate(make, ticks, l
     part = Impulse(id="kick", size=500.0, channel="throttle", lasts=lasts)
     made = make.run([part], body=SLED, ground=SPACE, ticks=ticks, seconds=1.0, inputs={"throttle": [(0.2, 1.0)]})
     assert velocity(made)[0] == pytest.approx(5.0, rel=1e-12)
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_a_change_of_speed_does_not_count_the_mass(make):
@@ -70,7 +70,7 @@ def test_a_change_of_speed_does_not_count_the_mass(make):
 
 @pytest.mark.parametrize(("held", "share"), [(0.0, 0.2), (0.5, 0.6), (1.0, 1.0), (2.0, 1.0)])
 def test_a_charge_grows_while_it_is_held_and_is_given_at_the_release(make, held, share):
-    part = Impulse(id="kick", fires="on_charge", size=500.0, channel="throttle", charge_s=1.0, least_share=0.2)
+    part = Impulse(id="kick", fires="on_charge", size=500.0, channel="throttle", charge_s=1.0, minimum_charge=0.2)
     told = {"throttle": [(0.1, 1.0), (0.1 + max(held, 1 / 120), 0.0)]}
     made = make.run([part], body=SLED, ground=SPACE, seconds=3.0, inputs=told)
     row = made.at(0.1 + held - 0.05)
@@ -80,7 +80,7 @@ def test_a_charge_grows_while_it_is_held_and_is_given_at_the_release(make, held,
 
 def test_a_charge_curve_above_one_is_slow_at_first(make):
     part = Impulse(
-        id="kick", fires="on_charge", size=500.0, channel="throttle", charge_s=1.0, least_share=0.0, charge_curve=2.0
+        id="kick", fires="on_charge", size=500.0, channel="throttle", charge_s=1.0, minimum_charge=0.0, charge_curve=2.0
     )
     made = make.run([part], body=SLED, ground=SPACE, seconds=1.0, inputs={"throttle": [(0.0, 1.0), (0.5, 0.0)]})
     assert velocity(made)[0] == pytest.approx(5.0 * 0.25, rel=0.02)
@@ -110,7 +110,7 @@ def test_a_push_beside_the_centre_turns_the_craft(make):
     made = make.run([part], body=SLED, ground=SPACE, seconds=0.5, inputs={"throttle": 1.0})
     inertia = 100.0 / 12.0 * (2.0**2 + 1.0**2)
     assert made.column("spin.z")[-1] == pytest.approx(-0.5 * 100.0 / inertia)
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 # events
@@ -137,9 +137,9 @@ def test_a_poke_gives_its_impulse_at_its_point(make):
     made = make.run([], body=SLED, ground=SPACE, seconds=1.0, drill={"events": (poke,)})
     assert velocity(made) == pytest.approx([0.5, 0.0, 0.2])
     moment = np.cross([0.0, 0.4, 0.0], [50.0, 0.0, 20.0])
-    assert traces.angular_momentum(made)[-1] == pytest.approx(moment, abs=1e-9)
+    assert ledger.angular_momentum(made)[-1] == pytest.approx(moment, abs=1e-9)
     assert made.line("poke")[made.at(0.1) + 1, 0] == pytest.approx(50.0 * 120)
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_a_poke_moves_a_block_and_a_dropped_one_falls(make):
@@ -226,7 +226,7 @@ def test_how_a_sling_holds_until_it_lets_go(make, hold):
         assert run_on == pytest.approx(made.column("position.x")[0] + 1.0)
         assert fallen == pytest.approx(0.0 if hold == "weightless" else 0.5 * G, rel=0.02, abs=1e-12)
     assert made.column("velocity.z")[-1] < -5.0, "and then it falls"
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_a_sling_can_take_hold_again(make):
@@ -264,9 +264,9 @@ def test_recoil_keeps_linear_and_angular_momentum(make):
     assert np.linalg.norm(total) < 1e-9 * 5.0 * 50.0
     # about the place of the craft at the shot: what the shot takes along from the muzzle, and the spin left behind
     lever = np.array([1.0, 0.7, 0.5])
-    turn = np.cross(lever, 5.0 * u) + traces.angular_momentum(made)[-1]
+    turn = np.cross(lever, 5.0 * u) + ledger.angular_momentum(made)[-1]
     assert np.linalg.norm(turn) < 1e-9 * np.linalg.norm(np.cross(lever, 5.0 * u))
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_a_shot_leaves_with_the_speed_of_the_craft_on_top(make):
@@ -391,7 +391,7 @@ def test_a_shot_knocks_a_block_over_and_momentum_goes_with_it(make):
     part = Launcher(**{**LAUNCH, "muzzle_speed": 20.0}, recoil=0.0, z=5.5 - 0.25, material="ice")
     made = make.run([part], body={**SLED, "held": ("x", "y", "z", "roll", "pitch", "yaw")}, seconds=1.0,
                     ground={**SPACE, "floor": False, "blocks": (block,),
-                            "materials": (Material(id="ice", bounce=0.5),)},
+                            "materials": (Material(id="ice", restitution=0.5),)},
                     drill={"events": (event(target="gun", t=0.0),)})  # fmt: skip
     flown, _ = shot(made)
     after = 5.0 * (flown[-1] - flown[-2]) * 120 + 20.0 * speed_of(made, "box")[-1]
@@ -467,12 +467,12 @@ def test_fall_off_with_the_distance(make, fall_off, share):
 
 
 def test_fling_turns_head_over_heels_along_the_push(make):
-    made = blown(make, Knockback(**BLOW, fling_deg=180.0), [Block(id="b", x=4.0, z=-0.25, mass=50.0)])
+    made = blown(make, Knockback(**BLOW, spin_rate_deg=180.0), [Block(id="b", x=4.0, z=-0.25, mass=50.0)])
     turned = made.columns(*(f"block.b.rotation.{axis}" for axis in "wxyz"))[-1]
     angle = 2.0 * math.degrees(math.acos(min(1.0, abs(turned[0]))))
     assert angle == pytest.approx(180.0 * (made.duration - 0.1), abs=2.0)
     assert turned[2] * turned[0] > 0.0, "its top goes along the push"
-    twirl = blown(make, Knockback(**BLOW, fling_deg=90.0, fling_axis="twirl"), [Block(id="b", x=4.0, z=-0.25)])
+    twirl = blown(make, Knockback(**BLOW, spin_rate_deg=90.0, spin_axis="twirl"), [Block(id="b", x=4.0, z=-0.25)])
     assert abs(twirl.column("block.b.rotation.z")[-1]) > 0.1 > abs(twirl.column("block.b.rotation.y")[-1])
 
 
@@ -511,7 +511,7 @@ def test_a_gust_pushes_while_it_is_held_and_with_its_profile(make):
     given = {**SPACE, "floor": False, "blocks": (Block(id="b", x=4.0, z=-0.25, mass=50.0),)}
     made = make.run([part], body=STILL, ground=given, seconds=1.0, inputs={"throttle": [(0.0, 1.0), (0.5, 0.0)]})
     assert speed_of(made, "b")[-1, 0] == pytest.approx(100.0 * 0.5 / 50.0, rel=0.02)
-    shaped = Knockback(**{**BLOW, "size": 100.0}, way="force", lasts=0.5, swell=0.25, fade=0.25)
+    shaped = Knockback(**{**BLOW, "size": 100.0}, way="force", lasts=0.5, rise_time=0.25, fall_time=0.25)
     made = blown(make, shaped, [Block(id="b", x=4.0, z=-0.25, mass=50.0)])
     assert speed_of(made, "b")[-1, 0] == pytest.approx(100.0 * 0.25 / 50.0, rel=1e-6)
 
@@ -528,7 +528,7 @@ def test_the_craft_feels_its_share_of_the_push(make):
     given = {**SPACE, "floor": False, "blocks": (Block(id="b", x=4.0, z=-0.25, mass=50.0),)}
     made = make.run([part], body=SLED, ground=given, seconds=1.0, drill={"events": (event(target="blow"),)})
     assert 100.0 * velocity(made) + 50.0 * speed_of(made, "b")[-1] == pytest.approx([0.0, 0.0, 0.0], abs=1e-9)
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_a_burst_blows_round_the_spot_where_the_shot_hit(make):

@@ -143,7 +143,7 @@ def test_noise_of_floats_reads_0_on_the_screen_and_leaves_as_it_is():
 
 @pytest.mark.parametrize("text", ["0.0004", "-0.0", "-0.004"])
 def test_no_number_is_minus_nothing(text):
-    assert not units.fixed(float(text), 2).startswith("-")
+    assert not units.decimals(float(text), 2).startswith("-")
 
 
 # the schema takes what the program takes

@@ -11,7 +11,7 @@ from oak_sled.core.contact import records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
-from oak_sled.core.results import traces
+from oak_sled.core.results import rotations
 
 G = 9.80665
 RATES = (30, 60, 120, 240, 480)
@@ -82,7 +82,7 @@ def momentum(made, is_box, radius):
         inertia = np.array(shapes.box_inertia(mass, HALF) if is_box else shapes.ball_inertia(mass, radius))
         total += mass * np.cross(made[:, k, :3] - HIGH, made[:, k, 7:10])
         for t, row in enumerate(made[:, k]):
-            axes = traces.rotation(row[3:7])
+            axes = rotations.rotation(row[3:7])
             total[t] += axes @ inertia @ axes.T @ row[10:13]
     return total
 

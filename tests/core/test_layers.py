@@ -13,7 +13,7 @@ from oak_sled.core.parts.knockback import Knockback
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.layer import Layer, LayerPair
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.results import measures, moments, run
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
@@ -95,7 +95,7 @@ def test_what_only_reports_is_recorded_on_both_sides_and_pushes_nobody():
         times = np.flatnonzero(made.column(name) == 1.0) / 120
         assert times[0] == pytest.approx((6.0 - half) / 8.0, abs=0.02), name
         assert times[-1] == pytest.approx((6.0 + half) / 8.0, abs=0.02), name
-    assert [event.source for event in traces.events(made) if event.word == "report"] == ["sled", "crate"]
+    assert [event.source for event in moments.events(made) if event.word == "report"] == ["sled", "crate"]
     assert measures.measure("reports").read(made) == 2.0
 
 

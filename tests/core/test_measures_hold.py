@@ -14,7 +14,7 @@ from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.results import ledger, measures, run, traces
 from oak_sled.core.results.record import Layout
 from oak_sled.core.study import longruns, tickcheck
 from oak_sled.core.yard.block import Block
@@ -32,7 +32,7 @@ def test_standing_and_leaning_are_no_hits(make):
 @pytest.mark.parametrize("ticks", [60, 240])
 def test_the_hardest_hit_is_the_change_of_momentum(make, ticks):
     wall = Wall(id="wall", x=6.0, length=30.0, width=1.0, heading_deg=90.0)
-    bumper = Bumper(id="bumper", response="bounce", bounce=0.5)
+    bumper = Bumper(id="bumper", response="bounce", restitution=0.5)
     body = {"mass": 100.0, "held": ("roll", "pitch", "yaw")}
     made = make.run(
         [bumper], body=body, ground={"walls": (wall,), "floor": True, "friction": 0.0}, speed=4.0, ticks=ticks
@@ -125,7 +125,7 @@ def test_a_craft_that_rocks_back_has_stopped_when_it_turned_round(ticks):
 def test_what_drives_by_its_wheels_puts_energy_in(ticks):
     made = go(FOUR, TIRE.replace(rolling=0.0), DRIVE, inputs={"throttle": [(0, 0.3)]}, seconds=6.0, ticks=ticks)
     wheels = sum(0.5 * 1.2 * made.column(f"wheels.{k}.turn")[-1] ** 2 for k in (1, 2, 3, 4))
-    gained = traces.energy(made)[-1] - traces.energy(made)[0] + wheels
+    gained = ledger.energy(made)[-1] - ledger.energy(made)[0] + wheels
     put_in = measures.measure("drive_energy").read(made)
     assert gained < put_in < 1.05 * gained, "and a little is lost to slip"
 
@@ -136,7 +136,7 @@ def test_understeer_of_a_steady_circle_is_that_of_the_single_track_model():
         TIRE.replace(id="front", on="front", stiffness=9.0, law="linear", rolling=0.0),
         TIRE.replace(id="rear", on="rear", stiffness=13.0, law="linear", rolling=0.0),
     )
-    made = go(FOUR, *tires, STEERING.replace(most_deg=3.0), speed=12.0, seconds=12.0, ticks=240,
+    made = go(FOUR, *tires, STEERING.replace(max_angle_deg=3.0), speed=12.0, seconds=12.0, ticks=240,
               inputs={"steer": [(0, 0), (0.3, 1)]})  # fmt: skip
     true = math.degrees(1.0 / 9.0 - 1.0 / 13.0)
     assert measures.measure("understeer").read(made) == pytest.approx(true, abs=0.2)

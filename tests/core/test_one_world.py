@@ -22,8 +22,9 @@ from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
-from oak_sled.core.project.live import LiveDrive, all_raw_values
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
+from oak_sled.core.results import ledger, measures, rotations, run, traces
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
@@ -81,7 +82,7 @@ def test_what_is_far_away_changes_no_bit(name, number):
 
 def test_an_idle_block_does_not_change_a_slide_along_a_wall(make):
     wall = Wall(id="wall", x=0, y=3, length=200)
-    parts = [Thruster(id="push", thrust=400.0, azimuth_deg=60.0), Bumper(id="bumper", scrape=0.1)]
+    parts = [Thruster(id="push", thrust=400.0, azimuth_deg=60.0), Bumper(id="bumper", wall_friction=0.1)]
     ends = []
     for blocks in ((), (Block(id="far", x=100.0, y=100.0),)):
         made = make.run(parts, body={"mass": 100.0, **FLAT}, ground={"walls": (wall,), "blocks": blocks}, speed=3.0)
@@ -103,7 +104,7 @@ def test_two_crafts_collide_and_keep_their_momentum(bounce):
     assert np.abs(total - total[0]).max() < 1e-9 * 300.0 * 6.0
     assert made.column("velocity.x")[-1] < 5.5, "they met"
     for seen in (made, second):
-        assert max(traces.ledger_gap(seen)) < 1e-9
+        assert max(ledger.ledger_gap(seen)) < 1e-9
     gained = second.line("contact")[:, :3].sum(axis=0) + made.line("contact")[:, :3].sum(axis=0)
     assert np.abs(gained).max() < 1e-6
 
@@ -140,7 +141,7 @@ def test_each_craft_is_driven_on_its_own_keys_and_the_drive_runs_again():
     job = two(one, other, {"friction": 0.0}, cast={"start": Start(x=4.0)})
     live = LiveDrive(job)
     for held, ticks in (({"W"}, 90), ({"W", "I"}, 30), (set(), 40)):
-        live.advance(ticks, all_raw_values(live.job, held))
+        live.advance(ticks, held_values(live.job.channels, held))
     driven = live.finish()
     assert driven.seen_from("other").column("velocity.x")[-1] > 0.5, "it was shoved, and drove"
     again = run.execute(driven.job)
@@ -162,7 +163,7 @@ def test_a_blow_on_another_craft_stands_in_its_ledger():
     second = made.seen_from("other")
     assert second.column("velocity.x")[-1] == pytest.approx(200.0 / 50.0)
     assert second.line("poke")[:, 0].sum() / 120 == pytest.approx(200.0)
-    assert max(traces.ledger_gap(second)) < 1e-9
+    assert max(ledger.ledger_gap(second)) < 1e-9
 
 
 def test_a_shot_homes_on_a_moving_craft_and_is_felt_there():
@@ -294,7 +295,11 @@ def test_every_demo_of_format_1_opens_as_it_is_today(file):
     yard = yard_json.of(data, str(file))
     now = demos.load(file.stem.replace("_", "-"))
     assert yard.format == FORMAT
-    assert yard == now
+    grounds, drills = {one.id for one in yard.grounds}, {one.id for one in yard.drills}
+    assert yard == now.replace(  # what a demo got since is not in its old file
+        grounds=tuple(one for one in now.grounds if one.id in grounds),
+        drills=tuple(one for one in now.drills if one.id in drills),
+    )
     assert yard_json.told_of(json.loads(yard_json.dumps(yard))) == ""
 
 
@@ -377,7 +382,8 @@ def test_two_bodies_on_a_joint_keep_their_momentum_and_stay_together(make, heavy
     for name, side in (("a", 0.75), ("b", -0.75)):
         places = made.columns(*(f"block.{name}.position.{axis}" for axis in "xyz"))
         turned = [
-            traces.rotation(q) @ [side, 0.0, 0.0] for q in made.columns(*(f"block.{name}.rotation.{a}" for a in "wxyz"))
+            rotations.rotation(q) @ [side, 0.0, 0.0]
+            for q in made.columns(*(f"block.{name}.rotation.{a}" for a in "wxyz"))
         ]
         ends.append(places + turned)
     assert np.abs(ends[0] - ends[1]).max() < 2e-3
@@ -386,7 +392,7 @@ def test_two_bodies_on_a_joint_keep_their_momentum_and_stay_together(make, heavy
 def test_a_craft_hangs_on_a_joint_and_its_ledger_closes(make):
     pin = Joint(id="pin", one="craft", z=6.0)
     made = make.run(body={"mass": 50.0}, ground={"joints": (pin,)}, height=3.0, x=2.0, seconds=3.0)
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
     away = made.columns("position.x", "position.y", "position.z") - [0.0, 0.0, 6.0]
     assert np.ptp(np.linalg.norm(away, axis=1)) < 2e-3
     assert made.column("position.z").min() > 2.0, "it does not fall"
@@ -446,7 +452,7 @@ def test_a_start_takes_any_attitude(make):
 
     wanted = Rotation.from_euler("ZYX", [30.0, -20.0, 50.0], degrees=True).as_matrix()
     q = made.columns(*(f"rotation.{a}" for a in "wxyz"))[0]
-    assert traces.rotation(q) == pytest.approx(wanted, abs=1e-12)
+    assert rotations.rotation(q) == pytest.approx(wanted, abs=1e-12)
 
 
 def test_the_outlook_counts_the_weight_once_for_two_runners(make):
@@ -474,7 +480,7 @@ def test_a_block_starts_with_its_speed_and_spin(make):
 
 
 def test_a_falling_ball_reaches_the_terminal_speed_of_its_drag(make):
-    ball = Block(id="b", shape="ball", length=0.5, width=0.5, height=0.5, mass=2.0, z=4000.0, drag_figure=0.47)
+    ball = Block(id="b", shape="ball", length=0.5, width=0.5, height=0.5, mass=2.0, z=4000.0, drag_coefficient=0.47)
     ground = {"floor": False, "air_density": 1.3, "wind_speed": 4.0, "blocks": (ball,)}
     made = make.run(body=STILL, ground=ground, seconds=40.0, x=50.0)
     terminal = math.sqrt(2.0 * 2.0 * G / (1.3 * 0.47 * math.pi * 0.25**2))

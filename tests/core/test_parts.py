@@ -20,7 +20,7 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster, approach
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project import demos
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.results import ledger, measures, moments, run, traces
 from oak_sled.core.study import tickcheck
 from oak_sled.core.yard.ground import Gate, Wall
 
@@ -33,7 +33,7 @@ ALL_DRILLS = [drill.id for drill in demos.load("fan-sled").drills]
 def test_the_ledger_closes_in_every_drill(yard, drill, integrator):
     chosen = yard.drill(drill)
     made = run.execute(jobs.Job(yard.craft(), yard.ground_of(chosen), chosen, 120, integrator))
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 @pytest.mark.parametrize("seed", range(8))
@@ -84,7 +84,7 @@ def test_the_ledger_closes_for_random_craft(make, seed):
         seconds=4.0,
     )
     assert made.status != 2, made.message
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
     for axis in held:
         name = f"position.{axis}" if axis in "xyz" else {"roll": "spin.x", "pitch": "spin.y", "yaw": "spin.z"}[axis]
         assert np.ptp(made.column(name)) < 1e-9
@@ -135,7 +135,9 @@ def test_an_impulse_that_is_held_grows_with_the_tick_rate(make, planar):
 
 
 def test_a_window_pushes_with_its_profile(make, planar):
-    part = Thruster(id="boost", channel="throttle", thrust=100.0, timing="window", window=1.0, swell=0.25, fade=0.25)
+    part = Thruster(
+        id="boost", channel="throttle", thrust=100.0, timing="window", window=1.0, rise_time=0.25, fall_time=0.25
+    )
     made = make.run([part], body=planar, seconds=3.0, inputs={"throttle": [(0.5, 1), (0.6, 0)]})
     # the area under a trapezoid of 1 s with ramps of 0.25 s
     assert made.column("velocity.x")[-1] == pytest.approx(0.75, rel=1e-3)
@@ -222,7 +224,7 @@ def test_the_curve_law_peaks_where_it_was_drawn():
 
 
 def test_grip_is_lost_past_one_angle_and_comes_back_below_another(make, planar):
-    part = Runner(id="skid", glide=0.0, z=-0.25, slides_past_deg=14.0, bites_at_deg=6.0, blend_s=0.05)
+    part = Runner(id="skid", glide=0.0, z=-0.25, slides_past_deg=14.0, grips_below_deg=6.0, blend_s=0.05)
     made = make.run([part], body=planar, seconds=6.0, speed=12.0, side_speed=5.0)
     sliding = made.column("skid.activity")
     slip = np.abs(traces.values(made, "slip_angle"))
@@ -324,7 +326,7 @@ def test_a_graze_slides_on_and_nothing_sticks(make, planar):
     wall = Wall(id="wall", x=20.0, y=4.0, length=200.0, width=1.0)
     parts = [
         Thruster(id="push", channel="throttle", thrust=200.0),
-        Bumper(id="bumper", response="slide", keep_along=1.0, scrape=0.0),
+        Bumper(id="bumper", response="slide", tangential_share=1.0, wall_friction=0.0),
     ]
     made = make.run(
         parts,
@@ -362,8 +364,8 @@ def test_world_edges(make, planar, edges):
         assert made.column("velocity.x")[-1] == pytest.approx(-0.05 * 10.0), "as a hull bounces off a wall"
     else:
         assert x[-1] == pytest.approx(0.0)
-        assert any(event.word == "edge" for event in traces.events(made))
-    assert max(traces.ledger_gap(made)) < 1e-9
+        assert any(event.word == "edge" for event in moments.events(made))
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_gates_count_what_is_passed_and_missed(make, planar):
@@ -427,7 +429,7 @@ def test_shares_per_tick_keep_their_meaning_on_substeps(make, planar):
 
 def test_a_run_that_diverges_stops_and_names_the_cause(make, planar):
     made = make.run(
-        [AirDrag(id="air", front_area=1e5, drag_figure=100.0)], body=planar, ticks=60, speed=30.0, side_speed=2.0
+        [AirDrag(id="air", front_area=1e5, drag_coefficient=100.0)], body=planar, ticks=60, speed=30.0, side_speed=2.0
     )
     assert made.status == 2
     assert made.ticks < 60
@@ -490,7 +492,7 @@ def test_a_fin_behind_turns_the_nose_into_the_motion(make, planar):
 def test_scraping_along_a_wall_is_one_hit(make, planar):
     """The share that is lost at a hit is lost once, not at every touch of a craft that rattles along."""
     wall = Wall(id="wall", x=60.0, y=6.0, length=200.0, width=1.0)
-    bumper = Bumper(id="bumper", response="bounce", bounce=0.02, keep_along=0.8, scrape=0.0)
+    bumper = Bumper(id="bumper", response="bounce", restitution=0.02, tangential_share=0.8, wall_friction=0.0)
     push = Thruster(id="push", thrust=1500.0, azimuth_deg=90.0, frame="world", timing="always")
     body = {**planar, "held": ("z", "roll", "pitch", "yaw")}
     made = make.run([push, bumper], body=body, ground={"walls": (wall,)}, seconds=6.0, speed=10.0, heading_deg=25.0)
@@ -503,7 +505,7 @@ def test_scraping_along_a_wall_is_one_hit(make, planar):
 def test_the_measures_count_a_hit_as_the_kernel_does(make, planar, bounce, push):
     """Each hit, and none of the scraping between, takes the share of the bumper: 0.8 to the power of the hits."""
     wall = Wall(id="wall", x=60.0, y=6.0, length=400.0, width=1.0)
-    bumper = Bumper(id="bumper", response="bounce", bounce=bounce, keep_along=0.8, scrape=0.0)
+    bumper = Bumper(id="bumper", response="bounce", restitution=bounce, tangential_share=0.8, wall_friction=0.0)
     aside = Thruster(id="push", thrust=push, azimuth_deg=90.0, frame="world", timing="always")
     body = {**planar, "held": ("z", "roll", "pitch", "yaw")}
     made = make.run([aside, bumper], body=body, ground={"walls": (wall,)}, seconds=8.0, speed=10.0, heading_deg=25.0)
@@ -529,7 +531,7 @@ def test_a_buoy_carries_its_body_where_its_outlook_says(make):
 
 def test_a_buoy_bobs_as_a_damped_oscillator(make):
     stiffness, damping = 2000.0, 60.0
-    made = afloat(make, 4.0, 4.0, height=5.0, stiffness=stiffness, damping=damping, most=1e6)
+    made = afloat(make, 4.0, 4.0, height=5.0, stiffness=stiffness, damping=damping, max_force=1e6)
     start, rests = made.column("position.z")[0], 5.0 - 100.0 * G / stiffness
     decay = damping / 200.0
     turn = math.sqrt(stiffness / 100.0 - decay**2)
@@ -540,7 +542,7 @@ def test_a_buoy_bobs_as_a_damped_oscillator(make):
 
 
 def test_a_buoy_pushes_no_more_than_its_greatest_and_nothing_above_its_height(make):
-    sunk = afloat(make, 0.05, 1.0, height=50.0, most=700.0, damping=0.0)
+    sunk = afloat(make, 0.05, 1.0, height=50.0, max_force=700.0, damping=0.0)
     assert sunk.column("float.force.z")[1:] == pytest.approx(np.full(sunk.ticks, 700.0))
     above = afloat(make, 0.3, 9.0, height=5.0)
     assert not above.column("float.force.z").any()

@@ -15,7 +15,8 @@ from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
 from oak_sled.core.project import demos
-from oak_sled.core.project.live import LiveDrive, raw_values
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
 from oak_sled.core.results import run
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
@@ -178,14 +179,14 @@ def test_a_drive_is_the_drill_of_its_inputs_and_goes_on_through_an_edit(name):
     job = jobs.job_of(yard)
     drive = LiveDrive(job)
     for ticks, keys in ((90, {"W"}), (60, {"W", "A", "Right", "Up"}), (40, set())):
-        drive.advance(ticks, raw_values(job.craft, keys))
+        drive.advance(ticks, held_values(job.craft.channels, keys))
     kept = drive.finish()
     again = run.execute(kept.job)
     assert again.digest == kept.digest
     stands = next(part for part in job.craft.parts if part.rays())
     parts = tuple(p.replace(stiffness=1.05 * p.stiffness) if p is stands else p for p in job.craft.parts)
     drive.take(replace(job, craft=job.craft.replace(parts=parts)))
-    drive.advance(60, raw_values(job.craft, {"W"}))
+    drive.advance(60, held_values(job.craft.channels, {"W"}))
     height = drive.finish().column("position.z")
     steps = np.abs(np.diff(height))
     assert len(height) == 251

@@ -21,7 +21,8 @@ from oak_sled.core.base import document, units
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos, shelf, shelf_store
-from oak_sled.core.project.live import LiveDrive, raw_values
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
 from oak_sled.core.results import run
 from oak_sled.core.study import variants
 from oak_sled.core.yard.spreads import Spread
@@ -112,7 +113,7 @@ def kept(tmp_path_factory):
     drill = yard.drill("brake_to_stop")
     job = Job(yard.craft(), yard.ground_of(drill), drill, yard.ticks, yard.integrator)
     live = LiveDrive(job)
-    live.advance(90, raw_values(job.craft, {"W"}))
+    live.advance(90, held_values(job.craft.channels, {"W"}))
     cards = (shelf.card_of(live.finish(), "drive"), shelf.card_of(run.execute(job), "drill"))
     file = tmp_path_factory.mktemp("kept") / "yard.json"
     shelf_store.save_all(yard, cards, file)

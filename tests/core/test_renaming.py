@@ -3,7 +3,7 @@
 import pytest
 
 from oak_sled.core.assembly.jobs import job_of
-from oak_sled.core.base import document
+from oak_sled.core.base import renames
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
@@ -29,7 +29,7 @@ def test_no_document_names_what_was_renamed(name, ground, field, old):
     assert after.ground(ground) != yard.ground(ground)
     left = [
         path
-        for path, owner, held in document.references(after, renaming.KINDS.get(field, ""))
+        for path, owner, held in renames.references(after, renaming.KINDS.get(field, ""))
         if (not isinstance(owner, Event) or owner.aims_at_block)
         and (getattr(owner, held) == old or (isinstance(getattr(owner, held), tuple) and old in getattr(owner, held)))
     ]

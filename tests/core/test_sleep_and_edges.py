@@ -10,7 +10,7 @@ from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.results import traces
+from oak_sled.core.results import ledger
 
 G = 9.80665
 
@@ -58,4 +58,4 @@ def test_an_edge_that_sends_back_takes_the_spin_away_too(make):
     assert made.column("spin.z")[row] == 0.0
     assert made.line("edge")[row, 5] < 0.0
     assert made.column("position.x")[row] == made.column("position.x")[0]
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9

@@ -15,7 +15,8 @@ from oak_sled.core.base import disk
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.files import records, run_table, yard_json
 from oak_sled.core.project import demos, shelf, shelf_store
-from oak_sled.core.project.live import LiveDrive, raw_values
+from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.sources import held_values
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.tick.rows import Sealed
@@ -35,7 +36,7 @@ def cards(yard):
     other = job_of(yard.edit("crafts.fan_sled.parts.brake.bite", 0.5))
     second = shelf.card_of(run.execute(other), shelf.says(first.run.job, other))
     live = LiveDrive(job_of(yard, "straight_pull"))
-    live.advance(150, raw_values(yard.craft(), {"W", "A"}))
+    live.advance(150, held_values(yard.craft().channels, {"W", "A"}))
     third = shelf.card_of(live.finish(), "drive by hand, 1 s")
     return (third, second, first)
 

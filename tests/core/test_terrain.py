@@ -26,7 +26,7 @@ from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.project import demos
-from oak_sled.core.results import run, traces
+from oak_sled.core.results import ledger, run
 from oak_sled.core.yard.block import Block, Pair
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
@@ -292,7 +292,7 @@ def test_a_rough_patch_swings_the_load_of_a_free_craft_and_keeps_its_ledger(make
     for patches in ((), (patch,)):
         ground = {"floor": True, "patches": patches}
         made = make.run([RUNNERS], body=BOX, ground=ground, speed=10.0, seconds=4.0)
-        assert max(traces.ledger_gap(made)) < 1e-9
+        assert max(ledger.ledger_gap(made)) < 1e-9
         ends[len(patches)] = float(np.std(made.line("contact")[90:240, 2])) / (100.0 * G)
     assert ends[0] < 0.01
     assert 0.05 < ends[1] < 0.8
@@ -611,7 +611,7 @@ def test_drills_on_uneven_ground_keep_their_ledger_and_are_the_same_again(drill)
     told = quay.drill(drill)
     job = Job(quay.craft(), quay.ground_of(told), told, quay.ticks)
     made = run.execute(job)
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
     assert run.execute(job).digest == made.digest
     foot = made.column("position.z") - made.job.craft.foot_depth()
     under = [ground_shape.height_at(job.ground, *made.record.row(k)[:2]) or 0.0 for k in range(0, made.ticks, 40)]
@@ -658,7 +658,7 @@ def test_the_length_of_packed_text_is_bounded():
 def test_a_box_slides_down_a_sloping_ground_as_the_closed_form_says(tilt, to, ticks):
     friction = 0.1
     slope = Ground(id="g", tilt_deg=tilt, rises_to_deg=to, friction=friction)
-    pair = Pair(id="on", one="timber", other="ground", friction=friction, bounce=0.0)
+    pair = Pair(id="on", one="timber", other="ground", friction=friction, restitution=0.0)
     height = slope.slope().height(4.0, 3.0)
     # turned so that its length lies up the slope, and pitched with it
     crate = Block(
@@ -686,7 +686,7 @@ def test_a_box_held_by_friction_stands_on_a_sloping_ground(ticks):
     slope = Ground(id="g", tilt_deg=17.0, rises_to_deg=40.0, friction=1.0)
     lift = 0.5 / math.cos(math.radians(17.0)) - 0.5
     crate = Block(id="crate", z=lift, heading_deg=40.0, pitch_deg=-17.0)
-    pair = Pair(id="on", one="timber", other="ground", friction=1.0, bounce=0.0)
+    pair = Pair(id="on", one="timber", other="ground", friction=1.0, restitution=0.0)
     made = run.execute(
         Job(Craft(id="c", body=Body(held=("x", "y", "z", "roll", "pitch", "yaw"))),
             slope.replace(blocks=(crate,), pairs=(pair,)), Drill(id="d", start=Start(x=-50.0), duration=10.0), ticks)

@@ -37,7 +37,7 @@ from oak_sled.core.parts.turnslower import TurnSlower
 from oak_sled.core.parts.wheels import slip, tirecurve
 from oak_sled.core.parts.wheels.countersteer import CounterSteer
 from oak_sled.core.parts.wheels.sliplimit import SlipLimit
-from oak_sled.core.parts.wheels.tire import RECORD
+from oak_sled.core.parts.wheels.tireforce import RECORD
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.yawdamper import YawDamper
 from oak_sled.core.results import traces
@@ -142,7 +142,7 @@ def test_side_force_builds_up_over_the_relaxation_length():
 
 
 def test_grip_fades_with_the_load():
-    tire = TIRE.replace(law="linear", load_loss=0.2, nominal_load=2000.0)
+    tire = TIRE.replace(law="linear", load_sensitivity=0.2, nominal_load=2000.0)
     (_, light), _ = held(tire, 2000.0, 20.0, 20.0, 0.0)
     (_, heavy), _ = held(tire, 4000.0, 20.0, 20.0, 0.0)
     assert heavy / light == pytest.approx(2.0 * 0.8, rel=1e-3)
@@ -273,7 +273,7 @@ def test_a_steady_circle_is_that_of_the_single_track_model(front, rear, v):
     )
     hold = Thruster(id="push", way="speed_aim", thrust=v, aim_limit=20000.0, channel="throttle")
     lean = math.radians(0.6)
-    made = go(FOUR, *tires, STEERING.replace(most_deg=0.6), hold, speed=v, seconds=14.0, ticks=240,
+    made = go(FOUR, *tires, STEERING.replace(max_angle_deg=0.6), hold, speed=v, seconds=14.0, ticks=240,
               inputs={"throttle": [(0, 1)], "steer": [(0, 0), (0.5, 0), (1.5, 1)]})  # fmt: skip
     rate, moves = made.column("spin.z")[-1], speed(made)[-1]
     gradient = 1.0 / front - 1.0 / rear
@@ -286,7 +286,7 @@ def test_it_tips_where_half_its_track_over_its_height_says():
     wheels = FOUR.replace(stiffness=2.5e6, bump=4e4, rebound=4e4, travel=0.1, z=-0.7)
     tire = TIRE.replace(law="linear", side_grip=3.0, stiffness=20.0, along_grip=3.0, inertia=0.1)
     hold = Thruster(id="push", way="speed_aim", thrust=14.0, aim_limit=20000.0, channel="throttle")
-    made = go(wheels, tire, STEERING.replace(most_deg=12.0), hold, speed=14.0, seconds=20.0, ticks=240,
+    made = go(wheels, tire, STEERING.replace(max_angle_deg=12.0), hold, speed=14.0, seconds=20.0, ticks=240,
               inputs={"throttle": [(0, 1)], "steer": [(0, 0), (20, 1)]})  # fmt: skip
     inner = made.column("wheels.1.force") + made.column("wheels.2.force")
     lifts = int(np.argmax(inner[240:] <= 0.0)) + 240
@@ -335,7 +335,9 @@ def test_drive_brakes_and_steering_act_on_the_wheels_that_are_chosen():
 
 def test_each_wheel_points_along_its_own_circle():
     """The axes of all wheels meet in one point: cot(left) - cot(right) = track / base."""
-    made = go(FOUR, TIRE, STEERING.replace(most_deg=30.0, rate_deg=1000.0), seconds=1.0, inputs={"steer": [(0, 1)]})
+    made = go(
+        FOUR, TIRE, STEERING.replace(max_angle_deg=30.0, rate_deg=1000.0), seconds=1.0, inputs={"steer": [(0, 1)]}
+    )
     left, right = made.column("wheels.1.steer")[-1], made.column("wheels.3.steer")[-1]
     assert 1.0 / math.tan(right) - 1.0 / math.tan(left) == pytest.approx(TRACK / BASE, rel=1e-9)
     same = go(FOUR, TIRE, STEERING.replace(ackermann=0.0), seconds=1.0, inputs={"steer": [(0, 1)]})
@@ -344,7 +346,7 @@ def test_each_wheel_points_along_its_own_circle():
 
 def test_steering_turns_at_its_rates_and_less_at_speed():
     steering = STEERING.replace(
-        most_deg=30.0, rate_deg=60.0, return_rate_deg=120.0, ackermann=0.0,
+        max_angle_deg=30.0, rate_deg=60.0, return_rate_deg=120.0, ackermann=0.0,
         limit=(SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=20.0, share=0.2)),
     )  # fmt: skip
     made = go(FOUR, TIRE, steering, seconds=2.0, inputs={"steer": [(0, 1), (1, 1), (1.001, 0)]})
@@ -360,7 +362,7 @@ def test_steering_turns_at_its_rates_and_less_at_speed():
 
 
 def test_a_handbrake_lets_the_tail_go_and_gives_its_grip_back_over_its_recovery():
-    hand = WheelBrake(id="hand", channel="brake", on="rear", torque=6000.0, grip_left=0.4, recovery_s=0.5)
+    hand = WheelBrake(id="hand", channel="brake", on="rear", torque=6000.0, grip_kept=0.4, recovery_s=0.5)
     steer = [(0, 0), (0.5, 0), (0.8, 0.1)]
     pulls = [(0, 0), (1, 0), (1.01, 1), (1.6, 1), (1.61, 0)]
 
@@ -408,7 +410,7 @@ def test_a_yaw_damper_holds_the_rate_and_slower_in_turns_the_side_acceleration()
                 inputs=inputs)  # fmt: skip
     assert np.max(free.column("spin.z")) > math.radians(40.0)
     assert np.max(damped.column("spin.z")) < math.radians(30.0)
-    slower = go(FOUR, TIRE, STEERING, TurnSlower(id="slower", most_g=0.3, strength=2.0), speed=14.0, seconds=4.0,
+    slower = go(FOUR, TIRE, STEERING, TurnSlower(id="slower", limit_g=0.3, strength=2.0), speed=14.0, seconds=4.0,
                 inputs=inputs)  # fmt: skip
     asked = slower.column("spin.z") * speed(slower) / GRAVITY
     assert np.max(asked[240:]) < 0.32

@@ -15,7 +15,7 @@ from oak_sled.core.parts.brake import Brake
 from oak_sled.core.parts.bumper import Bumper
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.torque import Torque
-from oak_sled.core.results import traces
+from oak_sled.core.results import ledger, moments, rotations, traces
 from oak_sled.core.study import tickcheck
 from oak_sled.core.yard.ground import Wall
 
@@ -126,8 +126,8 @@ def spinning_box(make, ticks=120, integrator="semi_implicit"):
 
 def test_free_rotation_keeps_energy_and_momentum(make):
     made = spinning_box(make)
-    energy = traces.energy(made)
-    momentum = traces.angular_momentum(made)
+    energy = ledger.energy(made)
+    momentum = ledger.angular_momentum(made)
     assert np.ptp(energy) < 1e-3 * energy[0]
     assert np.max(np.linalg.norm(momentum - momentum[0], axis=1)) < 1e-3 * np.linalg.norm(momentum[0])
     middle = craft_spin(made)[:, 1]
@@ -137,7 +137,7 @@ def test_free_rotation_keeps_energy_and_momentum(make):
 def craft_spin(made):
     spins = made.columns("spin.x", "spin.y", "spin.z")
     attitudes = made.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z")
-    return np.array([traces.rotation(q).T @ w for q, w in zip(attitudes, spins, strict=True)])
+    return np.array([rotations.rotation(q).T @ w for q, w in zip(attitudes, spins, strict=True)])
 
 
 def test_free_rotation_follows_the_elliptic_solution(make):
@@ -165,12 +165,12 @@ def test_free_rotation_follows_the_elliptic_solution(make):
 def test_explicit_euler_shows_what_goes_wrong_with_it(make):
     """It makes angular momentum out of nothing, and the ledger says how much."""
     made = spinning_box(make, ticks=60, integrator="explicit")
-    momentum = np.linalg.norm(traces.angular_momentum(made), axis=1)
-    kept = np.linalg.norm(traces.angular_momentum(spinning_box(make, ticks=60)), axis=1)
+    momentum = np.linalg.norm(ledger.angular_momentum(made), axis=1)
+    kept = np.linalg.norm(ledger.angular_momentum(spinning_box(make, ticks=60)), axis=1)
     assert np.ptp(momentum) > 0.05 * momentum[0]
     assert np.ptp(kept) < 1e-9 * kept[0]
     assert np.max(np.abs(made.line("integrator"))) > 0.0
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
 
 
 def test_sliding_stop_takes_v2_over_2_mu_g(make, planar):
@@ -195,21 +195,21 @@ def test_a_bounce_returns_its_share_of_the_speed(make, bounce):
     wall = Wall(id="wall", x=10.0, length=50.0, width=1.0, heading_deg=90.0)
     body = {"mass": 50.0, "held": ("z", "roll", "pitch")}
     made = make.run(
-        [Bumper(id="bumper", response="bounce", bounce=bounce, keep_along=1.0)],
+        [Bumper(id="bumper", response="bounce", restitution=bounce, tangential_share=1.0)],
         body=body,
         ground={"walls": (wall,)},
         seconds=3.0,
         speed=6.0,
     )
     assert made.column("velocity.x")[-1] == pytest.approx(-6.0 * bounce, abs=1e-9)
-    energy = traces.energy(made)
+    energy = ledger.energy(made)
     assert np.all(np.diff(energy) <= 1e-9 * energy[0]), "a wall never gives energy"
 
 
 def test_a_bounce_off_the_centre_turns_and_gives_no_energy(make, yard):
     wall = Wall(id="wall", x=6.0, y=1.0, length=2.0, width=1.0, heading_deg=90.0)
     made = make.run(
-        [Bumper(id="bumper", response="bounce", bounce=1.0, keep_along=1.0, scrape=0.0)],
+        [Bumper(id="bumper", response="bounce", restitution=1.0, tangential_share=1.0, wall_friction=0.0)],
         body={"mass": 50.0, "held": ("z", "roll", "pitch")},
         ground={"walls": (wall,)},
         seconds=3.0,
@@ -217,7 +217,7 @@ def test_a_bounce_off_the_centre_turns_and_gives_no_energy(make, yard):
         heading_deg=8.0,
         yaw_rate_deg=20.0,
     )
-    energy = traces.energy(made)
+    energy = ledger.energy(made)
     assert np.max(np.abs(np.diff(made.column("spin.z")))) > 0.1
     assert np.all(np.diff(energy) <= 1e-9 * energy[0])
 
@@ -238,7 +238,15 @@ def test_random_scenes_of_walls_never_gain_energy(make, seed):
     )
     walls = tuple(wall for wall in walls if math.hypot(wall.x, wall.y) > 7.0)
     made = make.run(
-        [Bumper(id="bumper", response="bounce", bounce=float(random.uniform(0, 1)), keep_along=1.0, scrape=0.1)],
+        [
+            Bumper(
+                id="bumper",
+                response="bounce",
+                restitution=float(random.uniform(0, 1)),
+                tangential_share=1.0,
+                wall_friction=0.1,
+            )
+        ],
         body={"mass": 80.0, "held": ("z", "roll", "pitch"), "shape": "ball" if seed % 2 else "box", "length": 1.5},
         ground={"walls": walls, "edges": "wall", "length": 40.0, "width": 40.0},
         seconds=20.0,
@@ -246,10 +254,10 @@ def test_random_scenes_of_walls_never_gain_energy(make, seed):
         heading_deg=float(random.uniform(-180, 180)),
         yaw_rate_deg=100.0,
     )
-    energy = traces.energy(made)
-    assert traces.events(made), "something must be hit"
+    energy = ledger.energy(made)
+    assert moments.events(made), "something must be hit"
     assert np.all(np.diff(energy) <= 1e-9 * energy[0])
-    assert max(traces.ledger_gap(made)) < 1e-9
+    assert max(ledger.ledger_gap(made)) < 1e-9
     assert np.max(np.abs(made.columns("position.x", "position.y"))) < 20.0
 
 

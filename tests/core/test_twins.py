@@ -16,7 +16,7 @@ from oak_sled.core.assembly import jobs, tracks
 from oak_sled.core.contact import records, solver
 from oak_sled.core.kernel import body, spatial
 from oak_sled.core.kernel.environment import still_air
-from oak_sled.core.parts import runner
+from oak_sled.core.parts import runnerforce
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import run
@@ -157,15 +157,15 @@ def test_tracks_over_time(track, wanted):
 
 
 def test_the_slide_share_follows_its_flag():
-    part = np.zeros(1, runner.RECORD)
-    part["slides_past"], part["bites_at"], part["blend_rate"] = 0.3, 0.1, 4.0
+    part = np.zeros(1, runnerforce.RECORD)
+    part["slides_past"], part["grips_below"], part["blend_rate"] = 0.3, 0.1, 4.0
     memory, loose, share = np.zeros(8), False, 0.0
     random = np.random.default_rng(0)
     for slip in np.abs(np.cumsum(random.normal(size=300) * 0.05)) % 0.5:
         loose = True if slip > 0.3 else False if slip < 0.1 else loose
         goal = 1.0 if loose else 0.0
         share += max(-0.04, min(0.04, goal - share))
-        assert runner.slide_share(part[0], slip, memory, 0, 0.01) == pytest.approx(share, abs=1e-12)
+        assert runnerforce.slide_share(part[0], slip, memory, 0, 0.01) == pytest.approx(share, abs=1e-12)
 
 
 def test_the_force_of_four_feet_is_that_of_each(make, planar):

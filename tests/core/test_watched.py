@@ -8,8 +8,8 @@ import pytest
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.files import run_table
 from oak_sled.core.project import demos
-from oak_sled.core.results import run, traces
-from oak_sled.core.results.traces import rotation
+from oak_sled.core.results import ledger, run
+from oak_sled.core.results.rotations import rotation
 from oak_sled.core.tick.rowlayout import BLOCK_LINES
 
 
@@ -65,14 +65,14 @@ def test_a_block_that_falls_books_its_weight_and_the_drag_of_the_air_and_nothing
     yard = demos.load("quay")
     drill = yard.drill("push_freight").replace(duration=0.8)
     ground = yard.ground_of(drill)
-    block = next(one for one in ground.blocks if one.moves == "free").replace(z=40.0, drag_figure=1.5, rests=False)
+    block = next(one for one in ground.blocks if one.moves == "free").replace(z=40.0, drag_coefficient=1.5, rests=False)
     made = run.execute(
         Job(yard.craft(), ground.replace(blocks=(block,)), drill.replace(watch=(block.id,), targets=()), yard.ticks)
     )
     weight = line(made, block.id, "gravity")[1:, 2]
     assert weight == pytest.approx(np.full(len(weight), -block.mass * ground.gravity))
     air, v = line(made, block.id, "air")[1:], motion(made, block.id)[0]
-    after = 0.5 * ground.air_density * block.drag_figure * block.mean_area() * np.linalg.norm(v[:-1], axis=1)
+    after = 0.5 * ground.air_density * block.drag_coefficient * block.mean_area() * np.linalg.norm(v[:-1], axis=1)
     later = v[1:, 2]  # the drag is implicit: it answers the speed at the end of the tick
     assert air[:, 2] == pytest.approx(-after * later, rel=1e-6, abs=1e-9)
     for other in ("pushes", "contacts"):
@@ -133,4 +133,4 @@ def test_the_ledger_of_a_block_stands_in_the_csv_with_units():
     assert f"block.{block}.gravity.torque.z [N m]" in names
     read = np.array([float(row.split(",")[place]) for row in rows])
     assert np.array_equal(read, line(made, block, "contacts")[:, 0])
-    assert traces.ledger_of_block(made, block, 5, own_axes=False)[1].force[2] < 0.0
+    assert ledger.ledger_of_block(made, block, 5, own_axes=False)[1].force[2] < 0.0

@@ -15,7 +15,7 @@ from oak_sled.core.parts.torque import Torque
 from oak_sled.core.parts.wheels.bar import Bar
 from oak_sled.core.parts.wheels.holddown import HoldDown
 from oak_sled.core.parts.wheels.wheel import Wheel
-from oak_sled.core.results import run, traces
+from oak_sled.core.results import ledger, run, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
@@ -264,4 +264,4 @@ def test_a_heavy_wheel_in_the_air_moves_with_its_craft_and_lands():
     assert off.any()
     assert made.column("wheels.1.force")[off].max() == 0.0
     assert made.column("wheels.1.force")[-1] == pytest.approx((MASS / 4.0 + 30.0) * GRAVITY, rel=1e-3)
-    assert traces.ledger_gap(made)[0] < 1e-9
+    assert ledger.ledger_gap(made)[0] < 1e-9

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos, shelf, shelf_store
-from oak_sled.core.results import traces
+from oak_sled.core.results import ledger
 from oak_sled.desk.app.window import Window
 from oak_sled.desk.driving.inputpanel import conflicts
 from oak_sled.desk.panes import shelfpane
@@ -53,7 +53,7 @@ def test_it_is_driven_with_keys_and_kept(qtbot, window):
     assert card.run.live
     assert card.says.startswith("drive by hand")
     assert card.run.column("spin.z").max() > 0.05, "A steers to the left"
-    assert max(traces.ledger_gap(card.run)) < 1e-9
+    assert max(ledger.ledger_gap(card.run)) < 1e-9
 
 
 def test_opposing_keys_cancel_and_any_combination_works(qtbot, window):

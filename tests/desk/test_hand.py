@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 
 from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.project import demos
-from oak_sled.core.results import flights, traces
+from oak_sled.core.results import flights, moments
 from oak_sled.core.yard.block import Block, Material
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
@@ -122,7 +122,7 @@ def test_a_mortar_is_fired_live_with_its_key_and_kept_as_a_drill(window, idle, q
     program.press(window, "Space", False)
     window.set_driving(False)
     kept = window.session.shelf.cards[0].run
-    assert [event.word for event in traces.events(kept)].count("shot") == 1
+    assert [event.word for event in moments.events(kept)].count("shot") == 1
     window.driver.keep_as_drill(kept.job.drill)
     idle()
     again = window.session.shown.run

@@ -157,6 +157,41 @@ def test_a_demo_opens_and_dials_move_without_heavy_work_in_the_window(window, id
     assert not any(here for _, here in threads)
 
 
+def stiffness_of(card):
+    return next(part.stiffness for part in card.job.craft.parts if part.id == "pads")
+
+
+@pytest.mark.parametrize("had_by", ["made late", "read for something else"])
+def test_how_a_craft_stands_is_found_beside_the_window_when_its_card_is_clicked(window, idle, monkeypatch, had_by):
+    here = []
+    old = modes._standing
+    monkeypatch.setattr(
+        modes,
+        "_standing",
+        lambda *rest: here.append(threading.current_thread() is threading.main_thread()) or old(*rest),
+    )
+    session = window.session
+    window.filing.show_demo("ferry")
+    idle()
+    path = f"{session.craft_path}.parts.pads.stiffness"
+    for stiffness in (21000.0, 22000.0, 23000.0):  # the first two are left before their runs came in
+        session.edit(path, stiffness)
+    idle()
+    card = next(one for one in session.shelf.cards if stiffness_of(one) == 21000.0)
+    if had_by == "read for something else":
+        card.kept.release()
+        assert card.kept.load() is card.kept.ready
+    modes._STANDS.clear()
+    here.clear()
+    session.look_at(card.id)
+    idle()
+    window.show_page("Build")
+    window.repaint()
+    assert session.shown.run is card.kept.ready
+    assert modes.of_run(session.shown.run) is not None
+    assert here == ([] if had_by == "made late" else [False])
+
+
 def test_an_edit_made_while_a_demo_is_read_is_kept(window, idle):
     window.filing.show_demo("puck")
     assert window.session.edit("crafts.fan_sled.body.mass", 250.0)

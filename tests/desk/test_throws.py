@@ -196,9 +196,9 @@ def test_shots_their_trails_and_bursts_are_there_to_be_drawn(window, idle):
     done = throws.flights(run, run.ticks)
     assert len(done) == 3
     assert not any(still for _, _, still in done)
-    from oak_sled.core.results import traces
+    from oak_sled.core.results import moments
 
-    row = next(event.row for event in traces.events(run) if event.word == "burst")
+    row = next(event.row for event in moments.events(run) if event.word == "burst")
     ((place, reach, ago),) = throws.bursts(run, row)
     assert place[0] > 20.0
     assert (reach, ago) == (run.job.craft.parts[1].reach, 0.0)

@@ -88,9 +88,9 @@ def test_materials_and_pairs_are_added_and_tuned(page, window, idle):
     heard = said(window)
     page.add_pair("ground", "material")
     assert heard == [("ground on material is set already", True)]
-    page.dials[f"pairs.{pair.id}.bounce"].moved.emit(0.5)
-    page.dials[f"pairs.{pair.id}.bounce"].released.emit()
-    assert page.session.ground.pairs[-1].bounce == 0.5
+    page.dials[f"pairs.{pair.id}.restitution"].moved.emit(0.5)
+    page.dials[f"pairs.{pair.id}.restitution"].released.emit()
+    assert page.session.ground.pairs[-1].restitution == 0.5
     idle()
     assert window.session.shown.run.job.ground == page.session.ground
 

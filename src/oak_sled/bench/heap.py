@@ -17,7 +17,7 @@ from oak_sled.core.contact.records import Scene
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
-from oak_sled.core.results import run, traces
+from oak_sled.core.results import moments, run
 
 RATE, SECONDS = 60, 5.0
 SIZES = (25, 50, 100, 200, 400)
@@ -147,7 +147,7 @@ def mortar() -> None:
         began = time.perf_counter()
         made = run.execute(Job(craft, yard.ground_of(drill), drill, yard.ticks))
         took.append((time.perf_counter() - began) * 1e3)
-        hits.append(sum(event.word == "burst" for event in traces.events(made)))
+        hits.append(sum(event.word == "burst" for event in moments.events(made)))
     took, hits = took[1:], hits[1:]
     loose = sum(one.moves == "free" for one in yard.ground_of(drill).blocks)
     median, tail = np.percentile(took, [50, 95])

@@ -218,7 +218,7 @@ def circles(count: int) -> None:
     yard = demos.load("ice-truck")
     axes = (
         SpreadAxis(path="drills.circle.start.speed", low=3.0, high=14.0, count=count),
-        SpreadAxis(path="crafts.truck.parts.steering.most_deg", low=4.0, high=34.0, count=count),
+        SpreadAxis(path="crafts.truck.parts.steering.max_angle_deg", low=4.0, high=34.0, count=count),
     )
     plan = Spread(id="circles", drill="circle", axes=axes, measures=("held_side_g",))
     job = jobs.job_of(yard, yard.drill("circle"))

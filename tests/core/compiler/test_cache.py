@@ -318,5 +318,5 @@ print(json.dumps([bare, PROGRAM.compiled_anew[len(bare):]]))
     bare, more = json.loads(done.stdout)
     assert not [symbol for symbol in bare if symbol.startswith(("parts.", "contact.solver.p", "contact.broad"))]
     kinds = {symbol.split(".")[1] for symbol in more if symbol.startswith("parts.")}
-    assert {"thruster", "runner", "brake"} <= kinds
+    assert {"thruster", "runnerforce", "brake"} <= kinds
     assert not kinds & {"launcher", "knockback", "fin", "sling"}
