@@ -112,7 +112,7 @@ def grounds() -> list[Ground]:
 
 
 def drills() -> list[Drill]:
-    """What is driven there."""
+    """Drills that are driven there."""
     full = Track(channel="throttle", knots=(Knot(t=0.0, value=1.0),))
     half = Track(channel="throttle", knots=(Knot(t=0.0, value=0.6),))
     return [

@@ -74,7 +74,7 @@ ENGINE = tuple(SpeedKnot(speed=speed, share=share) for speed, share in ((0, 0.85
 
 
 def truck_parts(driven: str) -> tuple[Part, ...]:
-    """What is fitted to an ice truck that drives the wheels of that end, or all."""
+    """Parts that are fitted to an ice truck that drives the wheels of that end, or all."""
     return (
         AirDrag(id="air", title="Air", front_area=3.0, side_area=6.5, top_area=8.0, drag_coefficient=0.8),
         Bar(id="bar", title="Anti-roll bars", joins="wheels", stiffness=14000.0),
@@ -368,7 +368,7 @@ def braking_drills() -> tuple[Drill, ...]:
 
 
 def limit_drills() -> tuple[Drill, ...]:
-    """What finds the limits: sine with dwell, lift-off, a ramp, and roll-over."""
+    """Drills that find the limits: sine with dwell, lift-off, a ramp, and roll-over."""
     return (
         drill(
             "sine_dwell",
@@ -446,7 +446,7 @@ def limit_drills() -> tuple[Drill, ...]:
 
 
 def truck_drills() -> tuple[Drill, ...]:
-    """What the ice truck is put through."""
+    """Drills of the ice truck."""
     return (*turning_drills(), *braking_drills(), *limit_drills())
 
 
@@ -481,7 +481,7 @@ BLOWER_BODY = Body(mass=2600.0, length=4.6, width=1.7, height=1.2, held=(), cent
 
 
 def blower_parts(slower: bool) -> tuple[Part, ...]:
-    """What is fitted to a snow blower, with or without the aid that slows it in turns."""
+    """Parts that are fitted to a snow blower, with or without the aid that slows it in turns."""
     parts = (
         AirDrag(id="air", title="Air", front_area=4.0, side_area=8.0, top_area=8.0, drag_coefficient=1.0),
         Bar(id="bar", title="Anti-roll bars", joins="wheels", stiffness=30000.0),
@@ -554,7 +554,7 @@ def turns_high(name: str, title: str, **more: object) -> Drill:
 
 
 def blower_drills() -> tuple[Drill, ...]:
-    """What the snow blower is put through."""
+    """Drills of the snow blower."""
     return (
         blows(
             "clear",

@@ -86,6 +86,18 @@ def test_what_a_script_takes_from_the_program_is_there(script):
                 assert hasattr(module, one.name) or importlib.util.find_spec(f"{node.module}.{one.name}"), one.name
 
 
+def test_a_docstring_opens_with_its_subject():
+    asks = ("What ", "Where ", "Whether ", "Whose ", "How ", "Which ", "Who ", "Why ", "When ")
+    found = []
+    for file in [*(ROOT / "src").rglob("*.py"), *(ROOT / "scripts").glob("*.py")]:
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+            for one in node.body if isinstance(getattr(node, "body", None), list) else ():
+                text = one.value.value if isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant) else ""
+                if isinstance(text, str) and text.strip().startswith(asks):
+                    found.append(f"{file.name} line {one.lineno}: {text.strip().splitlines()[0]}")
+    assert not found, "say what it is or does"
+
+
 def test_a_name_is_imported_from_where_it_is_made():
     """A name that a module only imports is asked of its own module: else it breaks when that one no longer needs it."""
     made = {}

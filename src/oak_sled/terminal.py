@@ -1,4 +1,4 @@
-"""What every command of the command line shares: exit statuses, where output goes, and progress on a terminal."""
+"""Shared by every command of the command line: exit statuses, where output goes, and progress on a terminal."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How a figure is printed."""
+"""Format of a printed figure."""
 
 from __future__ import annotations
 

@@ -157,8 +157,8 @@ def kernel(count: int, loop: CLoop) -> None:
 
 
 def timed(job: Job, into: Floats | None = None) -> Callable[[], float]:
-    """What runs a job once, and gives ns a tick of it. into : where its rows go, shape (ticks, width), of a job
-    with nothing beside its crafts."""
+    """A function that runs a job once and gives ns a tick of it. into : where its rows go, shape (ticks, width), of a
+    job with nothing beside its crafts."""
     most = world.check_size(job)
     inputs = tracks.inputs(job, most)
     whole = Layout.of(job).room(most)
@@ -200,7 +200,7 @@ def handed_over(name: str, job: Job, count: int, aim: str) -> None:
 
 
 def in_c(job: Job, built: CraftInC) -> Callable[[], float]:
-    """What runs a job in its own equations as C, and gives ns a tick of it."""
+    """A function that runs a job in its own equations as C and gives ns a tick of it."""
     ticks = world.check_size(job)
     inputs, out = tracks.inputs(job, ticks), np.zeros((ticks, Layout.of(job).width))
 

@@ -1,4 +1,4 @@
-"""How long the window's own thread is held by the heaviest things that a user can ask of it.
+"""Measures how long the heaviest things that a user can ask for hold the window's own thread.
 
 Counted is the computing of that thread between two turns of its loop, by its own clock: what other threads and other
 programs take of the machine is not.

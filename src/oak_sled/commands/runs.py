@@ -69,7 +69,7 @@ def run(
 
 
 def _summary(made: Any) -> dict[str, Any]:
-    """What is written about a run as JSON."""
+    """The summary of a run as JSON."""
     from oak_sled.core.advice import cautions
     from oak_sled.core.results import measures
 

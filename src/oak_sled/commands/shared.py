@@ -1,4 +1,4 @@
-"""What every command shares: the application, how a yard is named and changed, and where output goes."""
+"""Shared by every command: the application, how a yard is named and changed, and where output goes."""
 
 from __future__ import annotations
 

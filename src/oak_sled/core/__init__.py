@@ -1,1 +1,1 @@
-"""What computes: documents, compiled physics, runs, measures. Knows nothing of any screen."""
+"""The part that computes: documents, compiled physics, runs, measures. Knows nothing of any screen."""

@@ -1,1 +1,1 @@
-"""What it means: outlook, cautions, probe, previews."""
+"""Advice, or what numbers mean: outlook, cautions, probe, previews."""

@@ -43,7 +43,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
 
 
 def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
-    """What every part says of itself; a muted one says nothing."""
+    """Cautions of every part; a muted one has none."""
     others = [*(one.id for one in job.ground.blocks), *(one.craft.id for one in job.actors if one.craft != job.craft)]
     events = job.drill.events
     case = Case(
@@ -73,7 +73,7 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
 
 
 def _standing(run: Run) -> Iterator[Caution]:
-    """What is amiss with how its craft stands on its rays, from the real kernel linearised at rest."""
+    """Cautions about the stand of its craft on its rays, from the real kernel linearised at rest."""
     craft = run.job.craft
     weight = run.job.ground.gravity * craft.body.gravity_scale
     if "z" in craft.body.held or weight <= 0.0 or not any(part.rays() for part in craft.parts):
@@ -98,7 +98,7 @@ def _standing(run: Run) -> Iterator[Caution]:
 
 
 def _rays(run: Run) -> Iterator[Caution]:
-    """What the rays of its craft found in a run: they start in something, or nothing all the while."""
+    """Cautions about rays that start inside something, or found nothing in the whole run."""
     for part in run.job.craft.parts:
         rays = part.rays()
         if not rays or run.job.craft.gain_of(part) == 0.0 or not run.ticks:

@@ -1,4 +1,4 @@
-"""What a tick costs beside its own time, and what of a job costs most: driving keeps real time only below it."""
+"""The cost of a tick against its own time, and its largest share: driving keeps real time only below 1."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def is_heavy(job: Job, tick_s: float) -> bool:
 
 
 def caution_of(job: Job, tick_s: float) -> Caution:
-    """What is said of a heavy job: the cost of a tick, the speed of driving, and what costs most."""
+    """The caution about a heavy job: the cost of a tick, the speed of driving, and what costs most."""
     speed = min(1.0, job.dt / tick_s)
     what, saved = heaviest(job, tick_s)
     most = f"{1e3 * saved:.0f} ms of it for {what}: fewer of them, or " if what else ""
@@ -41,7 +41,7 @@ def caution_of(job: Job, tick_s: float) -> Caution:
 
 
 def heaviest(job: Job, tick_s: float) -> tuple[str, float]:
-    """What of a job costs most, and s a tick that it costs; ("", 0) where nothing stands out.
+    """The costliest thing of a job, and its s a tick; ("", 0) where nothing stands out.
 
     Found by leaving each thing out and running a short stretch from the start.
     """

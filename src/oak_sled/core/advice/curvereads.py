@@ -1,4 +1,4 @@
-"""Where the curves of parts were read in a run: which stretch of a curve is in use at all."""
+"""The stretch of a curve of a part that a run used."""
 
 from __future__ import annotations
 

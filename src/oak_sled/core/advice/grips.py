@@ -1,4 +1,4 @@
-"""What the tires of a part can give, and what they gave in a run: for the picture on its open strip."""
+"""The grip that tires of a part can give, and what they gave in a run: for the picture on its open strip."""
 
 from __future__ import annotations
 

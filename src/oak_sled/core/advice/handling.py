@@ -1,4 +1,4 @@
-"""How a craft on tires corners, in closed form: its understeer, the speeds that follow from it, and where it slides or
+"""Cornering of a craft on tires, in closed form: its understeer, the speeds that follow from it, and where it slides or
 tips, from the loads of its wheels at rest and the laws of their tires.
 
 The single-track model (ISO 8855; Milliken and Milliken, Race Car Vehicle Dynamics, chapter 5): with c the cornering
@@ -22,7 +22,7 @@ SAME = 0.01
 
 
 def of(craft: Craft, ground: Ground, centre_height: float) -> Handling | None:
-    """How a craft corners on the bare surface of a ground; None without tires at two ends. centre_height : m, of its
+    """Cornering of a craft on the bare surface of a ground; None without tires at two ends. centre_height : m, of its
     centre of mass over what its wheels stand on."""
     own = bodynames.wheels(craft)
     fitted = [part for part in craft.working_parts if craft.gain_of(part) > 0.0]
@@ -85,5 +85,5 @@ def _most_g(end: list[WheelAt], tires: dict[int, AnyPart], grip: float, weight: 
 
 
 def _each(end: list[WheelAt]) -> float:
-    """How many wheels share the load of a side."""
+    """Number of wheels that share the load of a side."""
     return max(0.5 * len(end), 1.0) if len({one.at[1] for one in end}) > 1 else float(len(end))

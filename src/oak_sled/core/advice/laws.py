@@ -141,7 +141,7 @@ def follows(craft: Craft, law: str) -> list[Part]:
 
 
 def fault_in(craft: Craft, place: Place, text: str) -> FormulaError | None:
-    """What is wrong with a text as a formula of a craft at a place; None where nothing is."""
+    """The error of a text as a formula of a craft at a place; None if it has none."""
     try:
         parsed.code_of(text, place, tuple((one.id, one.unit) for one in craft.numbers))
     except FormulaError as error:
@@ -186,7 +186,7 @@ def chart(
 
 
 def _kept(run: Run, part: Part, place: Place) -> Mapping[str, Floats]:
-    """What a run made of the quantities of a place; found once a run."""
+    """The values that the quantities of a place took in a run; found once a run."""
     found: Mapping[str, Floats] = run.analysis.once(("law", part.id, place.name), lambda: part.used(place, run))
     return found
 

@@ -1,4 +1,5 @@
-"""How a craft stands on its rays: ride height, the load on each, and its bounce, pitch and roll, from the real kernel.
+"""The stand of a craft on its rays: ride height, the load on each, and its bounce, pitch and roll, from the real
+kernel.
 
 The craft is put on level ground and let go for single ticks. Where it stands still follows by Newton's method from the
 velocities that a tick gives it; its modes are the eigenvalues of the tick itself, linearised there by central
@@ -50,7 +51,7 @@ class Mode:
     strongest: float
 
     def would_hold(self) -> str:
-        """What would keep it from growing, in words: weaker springs or dampers where less of them helps."""
+        """The remedy that keeps it from growing, in words: weaker springs or dampers where less of them helps."""
         less = [(self.stiffest, "springs"), (self.strongest, "dampers")]
         times = [f"{factor:.2g} times the {name}" for factor, name in less if 0.0 < factor < 1.0]
         return " or ".join([*times, "more ticks/s"])
@@ -75,13 +76,13 @@ class Standing:
 
 
 def standing(job: Job) -> Standing | None:
-    """How the craft that a job looks at stands alone on the level part of its ground, its channels at rest; None where
-    it has no rays, is held at its height, or finds no place at which it stands."""
+    """The stand of the craft that a job looks at, alone on the level part of its ground, its channels at rest; None
+    where it has no rays, is held at its height, or finds no place at which it stands."""
     return standing_of(job.craft, job.ground, job.ticks, job.integrator)
 
 
 def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "semi_implicit") -> Standing | None:
-    """How a craft stands alone on the level part of a ground: see `standing`."""
+    """The stand of a craft alone on the level part of a ground: see `standing`."""
     if not bodynames.ray_names(craft) or "z" in craft.body.held or ground.gravity * craft.body.gravity_scale <= 0.0:
         return None
     # dry friction holds a craft that hardly moves, and would pass for damping
@@ -98,14 +99,14 @@ def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "sem
 
 
 _STANDS: collections.deque[tuple[object, Standing | None]] = collections.deque(maxlen=8)
-"""How crafts without friction stood last: what only rubs changes nothing of it, so that a drag of a grip finds it
+"""The last stands of crafts without friction: what only rubs changes nothing of it, so that a drag of a grip finds it
 here."""
 _RESTS: collections.deque[tuple[AnyPart, AnyPart | None]] = collections.deque(maxlen=64)
 """Parts that were asked last what is left of them where nothing slides."""
 
 
 def _at_rest(part: AnyPart) -> AnyPart | None:
-    """What is left of a part where nothing slides, asked once of each."""
+    """A part without its friction, asked once of each."""
     for known, rest in tuple(_RESTS):
         if known is part:
             return rest
@@ -120,7 +121,7 @@ def _bare(ground: Ground) -> Ground:
 
 
 def _standing(craft: Craft, ground: Ground, ticks: int, integrator: str) -> Standing | None:
-    """How a craft without friction stands on bare ground."""
+    """The stand of a craft without friction on bare ground."""
     drill = Drill(id="stand", ground=ground.id, craft=craft.id, duration=1.0)
     table = _Table(Job(craft, ground, drill, ticks, integrator))
     rest = table.rest()
@@ -329,7 +330,7 @@ def _attitude(roll: float, pitch: float) -> tuple[float, float, float, float]:
 
 
 def of_run(run: Run) -> Standing | None:
-    """How the craft of a run stands, found once a run and kept with it."""
+    """The stand of the craft of a run, found once a run and kept with it."""
     return run.analysis.once("standing", lambda: standing(run.job))
 
 

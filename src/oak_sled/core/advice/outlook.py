@@ -197,7 +197,7 @@ def converted(body: Body, law: str, dt: float) -> Body:
 
 
 def body_outlook(body: Body, setting: Setting) -> tuple[str, ...]:
-    """What mass and damping mean: weight, half-lives, glide distance; how it swings on its supports."""
+    """The outlook of mass and damping: weight, half-lives, glide distance; how it swings on its supports."""
     if setting.modes:
         swings = " · ".join(
             f"{name} {show(rate / math.tau, 'Hz')}, {100.0 * share:.0f} %" for name, rate, share in setting.modes
@@ -219,7 +219,8 @@ def body_outlook(body: Body, setting: Setting) -> tuple[str, ...]:
 
 
 def coast_words(setting: Setting) -> str:
-    """Where it stops by friction and drag alone: closed form of v' = -(k v2 + F) / m from the last speed."""
+    """The distance in which it stops by friction and drag alone: closed form of v' = -(k v2 + F) / m from the last
+    speed."""
     speed = setting.last_speed
     if speed <= 0.0:
         return f"weighs {show(setting.weight, 'N')}"

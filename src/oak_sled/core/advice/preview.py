@@ -35,7 +35,7 @@ STRIDE = 6
 def sling_path(
     job: Job, sling: Part, at: Floats, pull: tuple[float, float, float], seconds: float = LOOK_AHEAD_S
 ) -> Floats:
-    """Where a sling that is released now throws the craft, m, world axes, shape (rows, 3).
+    """The path on which a sling that is released now throws the craft, m, world axes, shape (rows, 3).
 
     at : the pose the craft is held in, position and attitude (the front of a recorded row). The craft goes alone: off
     walls if its height is held; else through the air until it is down to the ground again. Loose blocks are left out.
@@ -92,7 +92,7 @@ def put(machine: Machine, at: Floats) -> None:
 
 
 def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
-    """Where the next shot of launcher `part` would fly without its spread, m, world axes, shape (rows, 3).
+    """The path of the next shot of launcher `part` without its spread, m, world axes, shape (rows, 3).
 
     at : what the craft does. It ends at the level ground, or with the shot's lifetime.
     """
@@ -119,7 +119,7 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
 
 
 class Moment(NamedTuple):
-    """What a craft does at a moment: the record of its body, and that of NOW with its channels."""
+    """The state of a craft at a moment: the record of its body, and that of NOW with its channels."""
 
     body: np.void
     now: np.void

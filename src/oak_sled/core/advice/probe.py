@@ -1,4 +1,4 @@
-"""What the parts of a craft push at a chosen state: their real equations called once, with nothing moved.
+"""Forces of the parts of a craft at a chosen state: their real equations called once, with nothing moved.
 
 For working points, curves and previews of a number, and for the tests that hold closed forms to the equations.
 """

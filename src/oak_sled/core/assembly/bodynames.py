@@ -157,7 +157,7 @@ def riders(job: Job) -> list[Rider]:
 
 
 def rider_names(job: Job) -> tuple[str, ...]:
-    """What the bodies that parts carry are called in a record."""
+    """Names in a record of the bodies that parts carry."""
     return tuple(f"{job.actors[one.who].craft.id}_{one.part.id}" for one in riders(job))
 
 
@@ -188,7 +188,7 @@ def watched(job: Job) -> tuple[str, ...]:
 
 
 def solid_names(job: Job) -> list[str]:
-    """What the bodies of a job are called, in their order."""
+    """Names of the bodies of a job, in their order."""
     walls = [wall.id.replace("_", " ") for wall in job.ground.walls]
     edges = ["the edge"] * (len(walls_of(job.ground)) - len(walls))
     shots = [

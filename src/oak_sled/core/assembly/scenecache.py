@@ -69,7 +69,7 @@ def key_of(job: Job) -> tuple[Any, ...]:
 
 
 def _seen(job: Job, who: int) -> tuple[Any, ...]:
-    """What a scene is built from of an actor: its body, and of each part what stands in the scene."""
+    """The share of an actor that its scene is built from: its body, and of each part what stands in the scene."""
     craft = job.actors[who].craft
     parts = []
     for part in craft.parts:

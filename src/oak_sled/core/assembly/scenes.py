@@ -109,7 +109,7 @@ def feel_of(craft: Craft) -> float:
 
 
 def _in_rows(scene: Scene, crafts: int) -> tuple[Ints, Ints, Ints]:
-    """Which solids stand in a recorded row: those that move, those that report what is in them, and shots."""
+    """The solids of a recorded row: those that move, those that report what is in them, and shots."""
     solids, number = scene.solids, np.arange(len(scene.solids))
     moves = np.isin(solids["kind"], (records.FREE, records.DRIVEN, records.HUNG)) & (number > crafts)
     reports = ((solids["kind"] == records.TRIGGER) | (solids["reports"] == 1)) & (number > 0)
@@ -195,7 +195,7 @@ def _hull(craft: Craft) -> Solid:
 
 
 def shot_memory_of(job: Job, scene: Scene) -> ShotMemory:
-    """What shots and knockbacks of a job remember, before anything has happened."""
+    """Memory of the shots and knockbacks of a job before anything has happened."""
     owned = [(one.craft, part) for one in job.actors for part in one.craft.parts]
     parts, solids = max(1, len(owned)), len(scene.solids)
     made = ShotMemory(

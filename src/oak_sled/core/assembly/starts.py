@@ -1,4 +1,4 @@
-"""Where a craft begins: its pose and motion from a start and the ground below it."""
+"""The start of a craft: its pose and motion from a document and the ground below it."""
 
 from __future__ import annotations
 

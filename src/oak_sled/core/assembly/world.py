@@ -119,7 +119,7 @@ def _obeys(part: Part, what: str) -> bool:
 
 
 def first_hold(job: Job, who: int) -> int:
-    """How a sling holds a craft from the start: until the first event that lets it go."""
+    """The hold of a sling on its craft from the start: until the first event that releases it."""
     craft = job.actors[who].craft
     slings = {part.id: part for part in craft.parts if part.PULLED and not part.mute}
     for event in sorted(job.drill.events, key=lambda event: event.t):
@@ -150,7 +150,7 @@ def pack_part(row: np.void, craft: Craft, works: Part, pack: Pack) -> None:
 
 
 def pack_of(job: Job, who: int) -> Pack:
-    """What the parts of an actor ask for while they are packed."""
+    """The answers that the parts of an actor need while they are packed."""
     craft, ground = job.actors[who].craft, job.ground
     first = sum(_support_count(one.craft) for one in job.actors[:who])
     feet = _feet(craft)

@@ -1,1 +1,1 @@
-"""What everything stands on: faults, units, documents, files, arrays."""
+"""The base of everything: faults, units, documents, files, arrays."""

@@ -31,7 +31,7 @@ PIECE = 1 << 22
 
 
 def words(error: OSError) -> str:
-    """What the system says of a failure, in lower case."""
+    """The message of the system for a failure, in lower case."""
     return (error.strerror or str(error)).lower()
 
 

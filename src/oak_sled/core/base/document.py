@@ -45,7 +45,7 @@ _WANTED = {
     "string_too_long": "a text as short as is allowed",
     "too_short": "a list with at least one entry",
 }
-"""What would be right, by the kind of fault; the words of the library are no user's."""
+"""The right input, by the kind of fault; the words of the library are no user's."""
 
 
 FROM_FILE = "file"
@@ -264,7 +264,7 @@ def _step(document: Any, piece: str, where: str) -> Any:
 
 
 def get(document: Any, path: str) -> Any:
-    """What stands at `path` below `document`; raises `Refused` when nothing does."""
+    """The value at `path` below `document`; raises `Refused` when nothing does."""
     for piece in path.split("."):
         document = _step(document, piece, path)
     return document
@@ -349,7 +349,7 @@ def _edit_all(document: Any, changes: list[tuple[list[str], Any, str]], where: s
 
 
 def _place_of(items: tuple[Any, ...], piece: str) -> int:
-    """Where in a list the member stands that a piece of a path names: by its id, or by its position."""
+    """The index in a list of the member that a piece of a path names: by its id, or by its position."""
     if not hasattr(items[0], "id"):
         return int(piece)
     return next(place for place, item in enumerate(items) if item.id == piece)
@@ -385,7 +385,7 @@ def joined(path: str, name: str) -> str:
 
 
 def differences(old: Any, new: Any, path: str = "") -> Iterator[tuple[str, Any, Any]]:
-    """Where two documents differ, as (path, old, new); what only one has gives None for the other."""
+    """The differences of two documents, as (path, old, new); what only one has gives None for the other."""
     if old == new:
         return
     if isinstance(old, tuple) and isinstance(new, tuple) and all(hasattr(item, "id") for item in old + new):

@@ -505,7 +505,7 @@ def _bare(text: str) -> str:
 
 
 def _writing(value: tree.Expr) -> int:
-    """How many calls of an expression write to memory."""
+    """Number of calls in an expression that write to memory."""
     own = isinstance(value, tree.CallAt) or (isinstance(value, tree.Call) and value.function.writes)
     total = int(own)
     for name in value.__slots__:

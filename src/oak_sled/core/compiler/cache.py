@@ -55,7 +55,7 @@ class Cache:
         self._write(f"{name}.o", content)
 
     def index(self, name: str) -> dict[str, Any] | None:
-        """What was written about a function of the kernel, or None."""
+        """The entry of a function of the kernel, or None."""
         content = self._read(f"{name}.json")
         if content is None:
             return None
@@ -136,11 +136,11 @@ class Cache:
 
 
 def _sealed(raw: bytes) -> bytes | None:
-    """What a seal holds, or None where it is not whole."""
+    """The content of a seal, or None if it is not whole."""
     content = raw[_SEAL:]
     return content if hashlib.sha256(content).digest() == raw[:_SEAL] else None
 
 
 def default_folder() -> Path:
-    """Where compiled kernels are kept: OAK_SLED_CACHE, or the cache of the desktop."""
+    """The folder of compiled kernels: OAK_SLED_CACHE, or the cache of the desktop."""
     return Path(os.environ.get("OAK_SLED_CACHE") or platformdirs.user_cache_dir("oak-sled")) / "kernel"

@@ -1,4 +1,4 @@
-"""How Python calls compiled code: arguments cell by cell, results out of memory, types looked up quickly."""
+"""Calls of compiled code from Python: arguments cell by cell, results out of memory, types looked up quickly."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ _IN_RECORD = _place_in(tuple(_RECORDS))
 
 
 def address_of(value: np.ndarray | np.void) -> int:
-    """Where the numbers of an array or a record lie."""
+    """The address of the numbers of an array or a record."""
     at = _IN_ARRAY if isinstance(value, np.ndarray) else _IN_RECORD
     return _told(value) if at < 0 else _held_at(value, at)
 
@@ -63,7 +63,7 @@ class Entry:
         self.given, self.gives = given, gives
         self._kinds = types.cells(gives)
         self._scalars = [isinstance(one, Scalar) for one in given]
-        """Which arguments are handed over as they are."""
+        """True for arguments that are handed over as they are."""
         self._plain = isinstance(gives, Tuple) and all(one in (types.FLOAT, types.INT) for one in gives.items)
         """True if it gives back a flat tuple of numbers."""
         self._out: Any = ctypes.c_int64 * max(1, len(self._kinds))

@@ -82,7 +82,7 @@ class Kernel(Source):
         return entry
 
     def address(self, given: tuple[Type, ...]) -> int:
-        """Where the unit for these types lies in this process, compiled if need be; raises `Refused`."""
+        """The address of the unit for these types in this process, compiled if need be; raises `Refused`."""
         return PROGRAM.address(self, given)
 
 
@@ -119,7 +119,8 @@ OnProgress = Callable[[str, int, int], None]
 
 
 class Program:
-    """What is compiled and loaded in this process. `sources`: the files that decide what a kernel function is."""
+    """The code that is compiled and loaded in this process. `sources`: the files that decide what a kernel function
+    is."""
 
     def __init__(self, sources: Callable[[], Iterable[Path]], cache: Cache | None = None):
         self._sources = sources
@@ -138,7 +139,7 @@ class Program:
         return self.cache.index(f"ready-{self.made_of[:32]}") is not None
 
     def mark_ready(self) -> None:
-        """What a run needs has been compiled."""
+        """Notes that all a run needs has been compiled."""
         self.cache.keep_index(f"ready-{self.made_of[:32]}", {})
 
     @functools.cached_property
@@ -325,8 +326,8 @@ def kernel_sources() -> list[Path]:
 
 
 def _stamp() -> str:
-    """What tells whether a file of the core was edited, without reading any; "" while one was edited this moment, since
-    times of files are coarse."""
+    """A stamp that changes when a file of the core is edited, without reading any; "" while one was edited this moment,
+    since times of files are coarse."""
     seal, newest = hashlib.sha256(f"{machine.describe()} {CHECKED}".encode()), 0.0
     for file in sorted((PACKAGE / "core").rglob("*.py")):
         found = file.stat()

@@ -382,7 +382,7 @@ class _Writer:
         return made
 
     def load(self, place: str, of: tree.Field | tree.Element) -> Operands:
-        """What lies at a place: a number, or the address itself of a record or an array of known sizes."""
+        """Loads from a place: a number, or the address itself of a record or an array of known sizes."""
         if isinstance(of.type, Record | Array):
             return [place]
         cell = cells(of.type)[0]
@@ -400,7 +400,7 @@ class _Writer:
         return self.load(place, of)
 
     def place(self, of: tree.Field | tree.Element) -> str:
-        """Where a field or an element lies."""
+        """The address of a field or an element."""
         if isinstance(of, tree.Element):
             return self.element(of, self.value(of.owner))
         (owner,) = self.value(of.owner)

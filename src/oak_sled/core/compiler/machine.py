@@ -19,11 +19,11 @@ if TYPE_CHECKING:
     import llvmlite.binding as llvm
 
 OUT_OF_RANGE = "oak_out_of_range"
-"""What a checked index calls that lies outside: (line, index, size), and never comes back."""
+"""The handler of a checked index that lies outside: takes (line, index, size) and never returns."""
 TUNING = {"loop_vectorization": True, "slp_vectorization": True, "loop_unrolling": True}
-"""What LLVM is asked for beyond its third level; fast maths is not among it."""
+"""Options of LLVM beyond its third level; fast maths is not among them."""
 told_line: list[Callable[[int], str]] = [str]
-"""What makes file and line of the number that a checked index hands over."""
+"""The function that makes file and line of the number that a checked index hands over."""
 
 
 @functools.cache
@@ -55,7 +55,7 @@ def _out_of_range(line: int, index: int, size: int) -> None:
 
 
 def describe() -> str:
-    """What decides what an object is: versions, what LLVM is asked for, and the family of processors."""
+    """Everything that an object depends on: versions, options of LLVM, and the family of processors."""
     import llvmlite
     import llvmlite.binding as llvm
 
@@ -68,7 +68,7 @@ _pages: list[mmap.mmap] = []
 
 @functools.cache
 def registers_cleaner() -> Callable[[], object]:
-    """What clears the upper halves of this thread's vector registers.
+    """A function that clears the upper halves of this thread's vector registers.
 
     Libraries that draw text and pictures leave them in use, and a new thread begins with those of the thread that made
     it. Until they are cleared, every instruction that works on their lower halves waits for the upper: a tick took one

@@ -81,7 +81,7 @@ class Rows:
 
 
 def seen(value: Any) -> Any:
-    """What the kernel sees of a value: records and arrays of records by their fields."""
+    """A value as the kernel sees it: records and arrays of records by their fields."""
     if isinstance(value, tuple) and hasattr(value, "_fields"):
         return type(value)(*(seen(item) for item in value))
     if isinstance(value, np.void):

@@ -95,14 +95,14 @@ def in_package(file: str) -> str:
 
 
 def told_line(number: int) -> str:
-    """What `Source.line_of` made a number of."""
+    """File and line of a number that `Source.line_of` made."""
     file = next((one for one in _files if _number_of(one) == number // _LINES), "a file of the kernel")
     return f"{file} line {number % _LINES}"
 
 
 @dataclass(frozen=True)
 class Declared:
-    """What units take and give that are called by their address.
+    """Arguments and result of units that are called by their address.
 
     takes : a type an argument; None: a record, an array or a bundle of any kind, which whoever writes the address
     answers for. gives : the type of the result.

@@ -21,7 +21,7 @@ class Const:
 
 @dataclass(slots=True)
 class Name:
-    """What a name of the function holds."""
+    """The value of a name of the function."""
 
     type: Type
     name: str

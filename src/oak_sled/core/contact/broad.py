@@ -100,7 +100,7 @@ def widen(solid):
 
 @unit
 def seek_neighbours(scene, dt):
-    """Which bodies are active, and for each body all that can come near it for a while, both in their order.
+    """Lists the active bodies, and for each body all that can come near it for a while, both in their order.
 
     What is far away changes neither, so that it changes no bit of what the solver does.
     """

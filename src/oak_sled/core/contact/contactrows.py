@@ -29,7 +29,7 @@ KNOWN = 0.0009
 
 @compiled
 def index_contacts(table, before, count):
-    """Where the contacts of each pair of pieces begin among those of the tick before; open addressing."""
+    """Indexes the first contact of each pair of pieces among those of the tick before; open addressing."""
     size = table.shape[0]
     for k in range(size):
         table[k] = EMPTY
@@ -132,7 +132,7 @@ def crosswise(contact, k, one, other, normal, way):
 
 @unit
 def prepare(scene, dt):
-    """What each contact needs for the rounds: directions, masses, first guesses."""
+    """Prepares each contact for the rounds: directions, masses, first guesses."""
     solids, contacts = scene.solids, scene.contacts
     for k in range(scene.counts[FOUND]):
         contact = contacts[k]

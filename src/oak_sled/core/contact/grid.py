@@ -123,7 +123,7 @@ def _fitted(low: Floats, high: Floats) -> tuple[Floats, Floats, Ints, Ints, Ints
 
 
 def _cells(low: Floats, high: Floats) -> tuple[Floats, Floats]:
-    """Where the cells begin and how large they are, m: those of the lattice on which most triangles lie, else squares.
+    """Origin and size of the cells, m: those of the lattice on which most triangles lie, else squares.
 
     low, high : the boxes of the triangles from above, shape (n, 2).
     """

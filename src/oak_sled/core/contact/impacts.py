@@ -51,7 +51,7 @@ def parting(speed, gained):
 
 @unit
 def blow(scene, dt):
-    """What approaches fast is answered first: what is kept from passing in this tick keeps the speed it has at the
+    """Answers fast approaches first: what is kept from passing in this tick keeps the speed it has at the
     touch, without what its forces would give it behind that; what touches and bounces parts again."""
     solids, contacts, count = scene.solids, scene.contacts, scene.counts[FOUND]
     busy = False

@@ -111,7 +111,7 @@ def weigh_pulls(scene):
 
 @compiled
 def look_ahead(scene, island, dt):
-    """Where the points of the joints of an island will be after the tick, with the spins as they are now."""
+    """Computes where the points of the joints of an island will be after the tick, with the spins as they are now."""
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         if not ties.is_of(scene, joint, island):

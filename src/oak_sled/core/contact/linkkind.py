@@ -1,4 +1,4 @@
-"""What a kind of link is made of, and the record of a link: see `links`, and `rope` for a kind."""
+"""The declaration of a kind of link, and the record of a link: see `links`, and `rope` for a kind."""
 
 from __future__ import annotations
 

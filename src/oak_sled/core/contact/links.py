@@ -74,7 +74,7 @@ def any_of(scene, island):
 
 @compiled
 def prepare(scene, dt):
-    """What each link needs for the rounds, and what it gave in the tick before as its first guess."""
+    """Prepares each link for the rounds, with the impulse of the tick before as its first guess."""
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if acts(link):
@@ -120,7 +120,7 @@ def correct(scene, island, dt):
 
 @compiled
 def finish(scene, dt):
-    """What each link shows of this tick, and whether it breaks."""
+    """Writes what each link shows of this tick, and breaks it if it must."""
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if link.state == HOLDS and not sleeps(scene, link):

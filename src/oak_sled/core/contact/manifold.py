@@ -1,4 +1,4 @@
-"""Where two pieces touch: a normal, and up to four points with their gap.
+"""The contact of two pieces: a normal, and up to four points with their gap.
 
 The normal comes from the closest points of the cores, or, when the cores overlap, from the face along which they
 part soonest (separating axes over faces; Ericson, section 5.2.1). Faces that lie flat on each other are clipped against

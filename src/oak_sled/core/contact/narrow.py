@@ -185,7 +185,7 @@ def bounds_of(piece, solid, corners, margin):
 
 @compiled
 def far_of(piece, solid, corners, axis, sign):
-    """How far a piece reaches along an axis of the world, or against it, m."""
+    """The extent of a piece along an axis of the world, or against it, m."""
     way = (sign if axis == 0 else 0.0, sign if axis == 1 else 0.0, sign if axis == 2 else 0.0)
     point = closest.support(piece, solid, corners, way)
     return point[0] if axis == 0 else (point[1] if axis == 1 else point[2])

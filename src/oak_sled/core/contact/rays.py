@@ -14,7 +14,7 @@ from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import CONTACT
 
 AIM_CRAFT, AIM_WORLD, AIM_GROUND = range(3)
-"""Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
+"""Directions of a ray: down in craft axes, down in world axes, or against the normal of what carries the craft."""
 FAR = sight.FAR
 
 
@@ -105,7 +105,7 @@ def cast(scene, b, support, now, seen):
 
 @compiled
 def nearest(scene, layer, origin, way, reach, seen):
-    """What a ray meets first within `reach` m: the distance (m), the body (-1: none), and the normal there.
+    """The first hit of a ray within `reach` m: the distance (m), the body (-1: none), and the normal there.
 
     layer : it sees what this layer collides with. origin : m, way : unit vector, world axes. seen : how many bodies of
     `scene.sighted` it may meet.
@@ -138,7 +138,7 @@ def nearest(scene, layer, origin, way, reach, seen):
 
 @compiled
 def touched(scene, layer, origin, way, reach, radius, seen):
-    """What a sphere that is swept along a ray touches first: the gap from the mount to its far side (m), the body (-1:
+    """The first hit of a sphere swept along a ray: the gap from the mount to its far side (m), the body (-1:
     none), the point, and the normal there. reach : of its far side. The rest is as for `nearest`."""
     found, below, point = reach - radius, -1, origin
     nx, ny, nz = -way[0], -way[1], -way[2]
@@ -184,7 +184,8 @@ def passes_near(solid, origin, way, reach, radius):
 
 @compiled
 def through_pieces(scene, solid, origin, way, reach):
-    """Where a ray meets the pieces of a solid first: the distance (m), FAR for nowhere, and the normal, world axes."""
+    """The first hit of a ray on the pieces of a solid: the distance (m), FAR for nowhere, and the normal, world
+    axes."""
     out = (origin[0] - solid.position[0], origin[1] - solid.position[1], origin[2] - solid.position[2])
     o, d = spatial.to_craft(solid.axes, out), spatial.to_craft(solid.axes, way)
     found, x, y, z = FAR, 0.0, 0.0, 0.0
@@ -204,7 +205,7 @@ def through_pieces(scene, solid, origin, way, reach):
 
 @unit
 def push_back(crafts, scene, supports, nows):
-    """What the bodies below feel of the forces that rays gave their crafts: the same, the other way."""
+    """Pushes the bodies below with the forces that rays gave their crafts, the other way."""
     for c in range(crafts.shape[0]):
         first = crafts[c].first_support + crafts[c].supports
         for k in range(first, first + crafts[c].rays):

@@ -15,12 +15,12 @@ import numpy as np
 from oak_sled.core.base.arrays import Floats, Ints, Records
 
 FREE, FIXED, DRIVEN, TRIGGER, HUNG, PARKED = range(6)
-"""How a solid moves: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be
+"""Motions of a solid: as it is pushed; not at all; as told, pushing others; what only reports; what waits to be
 dropped, fixed until then; and a shot that is not in flight, which nothing collides with."""
 POINTS, CYLINDER = range(2)
 GROUND = 0
 COLLIDES, REPORTS, PASSES = range(3)
-"""What bodies of two layers do: collide, only report each other, or pass unnoticed."""
+"""Answers of two layers to each other: collide, only report each other, or pass unnoticed."""
 
 SLOP = 1e-3
 """m of overlap that is left alone, so that what rests keeps touching."""

@@ -58,7 +58,7 @@ def lay(own, link, scene):
 
 @compiled
 def end_of(solid, lever, dt):
-    """Where an end of it is after the tick, m, as its body moves and turns now."""
+    """Position of an end after the tick, m, as its body moves and turns now."""
     turned = pairs.triple(lever)
     if solid.kind == FREE:
         turned = ties.rotated(ties.turned_by(dt * solid.spin[0], dt * solid.spin[1], dt * solid.spin[2]), turned)
@@ -97,7 +97,7 @@ def prepare(own, link, scene, dt):
 
 @compiled
 def given(solid, lever, n):
-    """What a body gives way along its line to an impulse there, 1/kg."""
+    """The speed that an impulse of 1 N s along its line gives a body there, 1/kg."""
     if solid.kind != FREE:
         return 0.0
     arm = spatial.cross(lever, n)

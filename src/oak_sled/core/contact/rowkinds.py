@@ -1,4 +1,4 @@
-"""What makes rows of the solver, at each stage of a tick: contacts, ball joints, and links of every kind.
+"""The kinds of solver rows, at each stage of a tick: contacts, ball joints, and links of every kind.
 
 Contacts and joints have arrays of their own, and are solved as groups; all other kinds are links, a file each.
 """

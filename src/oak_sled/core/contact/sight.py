@@ -34,7 +34,7 @@ def through_triangle(triangle, origin, way):
 
 @compiled
 def through_faces(scene, piece, o, d):
-    """Where a ray enters a convex solid of flat faces; 0 where it begins in it."""
+    """Distance at which a ray enters a convex solid of flat faces; 0 if it begins in it."""
     enters, leaves = -FAR, FAR
     x, y, z = -d[0], -d[1], -d[2]
     for f in range(piece.first_face, piece.first_face + piece.faces):
@@ -59,7 +59,7 @@ def through_faces(scene, piece, o, d):
 
 @compiled
 def through_ball(o, d, x, y, z, radius):
-    """Where a ray enters a ball round a point; 0 where it begins in it, FAR where it misses."""
+    """Distance at which a ray enters a ball round a point; 0 if it begins in it, FAR if it misses."""
     p = (o[0] - x, o[1] - y, o[2] - z)
     b, c = spatial.dot(p, d), spatial.dot(p, p) - radius * radius
     if c <= 0.0:
@@ -101,7 +101,8 @@ def through_round(scene, piece, o, d, wide):
 
 @compiled
 def through_side(p, d, axis, radius):
-    """Where a ray enters an endless cylinder round an axis through 0; 0 where it begins in it, FAR where it misses."""
+    """Distance at which a ray enters an endless cylinder round an axis through 0; 0 if it begins in it, FAR if it
+    misses."""
     up, ahead = spatial.dot(p, axis), spatial.dot(d, axis)
     q = (p[0] - up * axis[0], p[1] - up * axis[1], p[2] - up * axis[2])
     e = (d[0] - ahead * axis[0], d[1] - ahead * axis[1], d[2] - ahead * axis[2])
@@ -116,7 +117,7 @@ def through_side(p, d, axis, radius):
 
 @compiled
 def through_cylinder(piece, o, d):
-    """Where a ray enters a cylinder: its side between the ends, or one of the ends."""
+    """Distance at which a ray enters a cylinder: its side between the ends, or one of the ends."""
     axis = (piece.axis[0], piece.axis[1], piece.axis[2])
     p = (o[0] - piece.centre[0], o[1] - piece.centre[1], o[2] - piece.centre[2])
     up, ahead = spatial.dot(p, axis), spatial.dot(d, axis)

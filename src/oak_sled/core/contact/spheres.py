@@ -28,7 +28,7 @@ def along(o, d, t):
 
 @compiled
 def at_edge(o, d, p, q, radius):
-    """Where a sphere touches the edge from p to q: how far it goes, FAR for never, and the point of the edge."""
+    """Contact of a sphere with the edge from p to q: the distance it goes, FAR for never, and the point of the edge."""
     t, at = sight.through_ball(o, d, p[0], p[1], p[2], radius), 0.0
     rod = spatial.minus(q, p)
     long = spatial.length(rod)
@@ -53,7 +53,7 @@ def is_left_of(p, q, n, x):
 
 @compiled
 def at_triangle(triangle, o, d, radius):
-    """Where a sphere touches a triangle from its front: how far it goes, FAR for never, and the point."""
+    """Contact of a sphere with the front of a triangle: the distance it goes, FAR for never, and the point."""
     a = (triangle.corners[0, 0], triangle.corners[0, 1], triangle.corners[0, 2])
     b = (triangle.corners[1, 0], triangle.corners[1, 1], triangle.corners[1, 2])
     c = (triangle.corners[2, 0], triangle.corners[2, 1], triangle.corners[2, 2])
@@ -78,8 +78,8 @@ def at_triangle(triangle, o, d, radius):
 
 @compiled
 def at_faces(scene, piece, o, d, radius):
-    """Where a sphere touches a hull of flat faces: how far it goes, FAR for never, and the point; 0 and its own middle
-    where it begins in it."""
+    """Contact of a sphere with a hull of flat faces: the distance it goes, FAR for never, and the point; 0 and its own
+    middle where it begins in it."""
     found, point, inside = FAR, o, 1
     for f in range(piece.first_face, piece.first_face + piece.faces):
         face = scene.faces[f]
@@ -114,7 +114,7 @@ def at_faces(scene, piece, o, d, radius):
 
 @compiled
 def at_cylinder(piece, o, d, radius, reach):
-    """Where a sphere touches a cylinder: how far it goes, FAR for never, and the point."""
+    """Contact of a sphere with a cylinder: the distance it goes, FAR for never, and the point."""
     axis = (piece.axis[0], piece.axis[1], piece.axis[2])
     t, x = 0.0, o
     for _ in range(STEPS):
@@ -146,7 +146,7 @@ def at_cylinder(piece, o, d, radius, reach):
 
 @compiled
 def at_round(scene, piece, o, d, radius):
-    """Where a sphere touches a ball or a rod: how far it goes, FAR for never, and the point."""
+    """Contact of a sphere with a ball or a rod: the distance it goes, FAR for never, and the point."""
     t, n = sight.through_round(scene, piece, o, d, radius)
     if t >= FAR:
         return FAR, o
@@ -155,7 +155,7 @@ def at_round(scene, piece, o, d, radius):
 
 @compiled
 def at_pieces(scene, solid, origin, way, reach, radius):
-    """Where a sphere touches a solid first: how far it goes, FAR for never, and the point, world axes."""
+    """First contact of a sphere with a solid: the distance it goes, FAR for never, and the point, world axes."""
     o = spatial.to_craft(solid.axes, spatial.minus(origin, (solid.position[0], solid.position[1], solid.position[2])))
     d = spatial.to_craft(solid.axes, way)
     found, point = FAR, o

@@ -68,7 +68,7 @@ def release(craft, supports):
 
 @compiled
 def put_in(body, now):
-    """What the forces of this tick gave a craft, and its speeds before the contacts."""
+    """Puts in what the forces of this tick gave a craft, and its speeds before the contacts."""
     for i in range(3):
         body.gained[i] = body.velocity[i] - now.start_velocity[i]
         body.gained_spin[i] = body.spin[i] - now.start_spin[i]
@@ -152,7 +152,7 @@ def is_wall(scene, contact, body):
 
 @compiled
 def note_penetration(scene):
-    """Which two solids start farthest into one another."""
+    """Notes the two solids that start farthest into one another."""
     for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]
         if -contact.gap > max(scene.start[0], OVERLAP):
@@ -161,7 +161,7 @@ def note_penetration(scene):
 
 @compiled
 def collect_supports(craft, scene, supports, now):
-    """What carries a craft and what it leans on, from the contacts of this tick, and where they act on it."""
+    """Collects from the contacts of this tick what carries a craft, what it leans on, and where they act on it."""
     free = craft.free[2] == 1.0
     first, hulls = craft.first_support, 0
     if free:

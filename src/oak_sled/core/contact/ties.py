@@ -133,7 +133,7 @@ def turn_tie(tie, solid, turned):
 
 @compiled
 def stiffen(scene, k, dt):
-    """What a body turns for a torque, with the stiffness of its pulled joints: (1 + I^-1 S)^-1 I^-1, where S = 1/4 dt
+    """The turn of a body for a torque, with the stiffness of its pulled joints: (1 + I^-1 S)^-1 I^-1, where S = 1/4 dt
     sum of (r P) 1 - r P, for the levers r and the impulses P on it. Clears nothing else."""
     tie = scene.ties[k]
     solid, m = scene.solids[tie.solid], tie.stiffness

@@ -36,7 +36,7 @@ _HEAD = re.compile(r"^\s*(?P<name>[^\[\]]*?)\s*(\[(?P<unit>[^\]]*)\])?\s*$")
 
 @dataclass(frozen=True)
 class Inputs:
-    """What stood in a file: tracks, how long it lasts (s), and what was not right in it, a sentence each."""
+    """The content of a file: tracks, how long it lasts (s), and its errors, a sentence each."""
 
     tracks: tuple[Track, ...]
     duration: float
@@ -131,7 +131,8 @@ def _rows(lines: Iterator[str], where: str) -> Iterator[list[str]]:
 
 
 class _Numbers:
-    """What the rows say at times that go on: the times, the lines they stand on, and the columns that are wanted."""
+    """The numbers of the rows whose times go on: the times, the lines they stand on, and the columns that are
+    wanted."""
 
     def __init__(self, where: str, time_column: int, columns: Iterable[int]):
         self.where, self.time_column = where, time_column
@@ -180,7 +181,7 @@ class _Numbers:
 
 
 def _columns(head: list[str], craft: Craft, where: str, notes: list[str]) -> tuple[int, dict[int, str]]:
-    """Which column is the time, and which ones are channels of the craft."""
+    """Finds the column of the time, and those that are channels of the craft."""
     known = [channel.id for channel in craft.channels]
     time_column = -1
     found: dict[int, str] = {}

@@ -1,4 +1,4 @@
-"""What a mesh file asks for, counted before anything is made of it.
+"""Counts what a mesh file asks for, before anything is made of it.
 
 A few lines of glTF can name one buffer a million times, and a reader that believes them takes gigabytes: here its JSON
 is read alone, and what it describes is counted (Khronos glTF 2.0, sections 3.5 scenes, 3.6 binary data, 3.7 geometry).
@@ -65,7 +65,7 @@ def _bound(where: str, what: str, count: int, most: int) -> None:
 
 
 def _lines(content: bytes, word: bytes) -> int:
-    """How many lines begin with a word."""
+    """Number of lines that begin with a word."""
     return len(re.findall(rb"(?:^|[\r\n])[ \t]*" + word + rb"[ \t]", content))
 
 

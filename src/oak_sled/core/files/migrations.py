@@ -39,7 +39,7 @@ def migrate(data: Data, number: int) -> Data:
 
 
 def _with_new_paths(data: Data) -> Data:
-    """What spreads vary, by the names that fields have now."""
+    """Spreads with the paths that they vary by the names that fields have now."""
     if not isinstance(data.get("spreads"), list):
         return data
     spreads = []

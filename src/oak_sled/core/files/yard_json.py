@@ -53,7 +53,7 @@ def unwritable(data: Any, path: str = "") -> str:
 
 
 def _name_of(key: Any, value: Any) -> str:
-    """What stands at a place in a list is called by its id."""
+    """The name of a member of a list: its id."""
     return str(value["id"]) if isinstance(key, int) and isinstance(value, dict) and "id" in value else str(key)
 
 
@@ -108,7 +108,7 @@ def _kind(data: Any) -> str:
 
 
 def parse(content: str | bytes, where: str) -> Any:
-    """What JSON says; raises `Refused` with the place of what is wrong.
+    """The values of a JSON text; raises `Refused` with the place of the error.
 
     Stricter than the standard asks: a name that stands twice in an object, NaN and Infinity, and numbers beyond any
     float are refused, since reading them would drop or bend something in silence.
@@ -218,12 +218,12 @@ def _unknown_measures(yard: Yard) -> Iterator[Fault]:
 
 
 def read(path: Path) -> Any:
-    """What a yard file says, as JSON has it; raises `Refused` when there is none or it is no JSON."""
+    """The values of a yard file, as JSON has them; raises `Refused` when there is none or it is no JSON."""
     return parse(disk.read_whole(path, MOST_BYTES, "a yard file as this program writes it"), str(path))
 
 
 def read_stdin() -> Any:
-    """What a yard on standard input says, as JSON has it; raises `Refused`."""
+    """The values of a yard on standard input, as JSON has them; raises `Refused`."""
     content = sys.stdin.buffer.read(MOST_BYTES + 1)
     if len(content) > MOST_BYTES:
         raise refuse("standard input", "is too large", f"at most {MOST_BYTES // 1_000_000} MB")

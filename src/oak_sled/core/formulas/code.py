@@ -22,8 +22,8 @@ LARGEST_POWER = 8
     SIN, COS, TAN, ATAN, ATAN2, LESS, MOST, MORE, LEAST, EQUAL, OTHER, AND, OR, NOT, CHOOSE, CLAMP, SMOOTHSTEP, TABLE,
     DATA,
 ) = range(35)  # fmt: skip
-"""What a step does. WHOLE_POWER, PUSH and TABLE carry a number: the exponent, the value, how many knots; the knots of a
-table follow it as DATA, x before y."""
+"""Operations of a step. WHOLE_POWER, PUSH and TABLE carry a number: the exponent, the value, the number of knots; the
+knots of a table follow it as DATA, x before y."""
 
 _OF_ONE = {"negate": NEGATE, "not": NOT, "abs": ABS, "sqrt": SQRT, "exp": EXP, "log": LOG, "sin": SIN, "cos": COS,
            "tan": TAN, "atan": ATAN}  # fmt: skip
@@ -57,7 +57,7 @@ class Code:
 
     @property
     def shape(self) -> tuple[tuple[int, int], ...]:
-        """What its compiled unit depends on: the operations and what they point at, not the constants."""
+        """The key of its compiled unit: the operations and what they point at, not the constants."""
         fixed = (GIVEN, NUMBER, WHOLE_POWER, TABLE)
         return tuple((one.op, int(one.value) if one.op in fixed else 0) for one in self.steps)
 

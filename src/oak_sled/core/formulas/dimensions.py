@@ -45,7 +45,7 @@ def times(one: Dimension, other: Dimension, power: Fraction | int = 1) -> Dimens
 
 
 def words(dimension: Dimension) -> str:
-    """What a dimension is called: the unit that has it."""
+    """The name of a dimension: the unit that has it."""
     if dimension == PLAIN:
         return "a plain number"
     for name in _NAMED:

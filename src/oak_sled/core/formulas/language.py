@@ -65,7 +65,7 @@ _COMPARED = ("<=", ">=", "==", "!=", "<", ">")
 
 
 class FormulaError(ValueError):
-    """What is wrong with a formula. column : counted from 1. what, right : as in every fault."""
+    """An error in a formula. column : counted from 1. what, right : as in every fault."""
 
     def __init__(self, column: int, what: str, right: str):
         super().__init__(f"column {column}: {what} ({right})")

@@ -43,7 +43,7 @@ class Unit(Kernel):
 
 
 def address_of(made: Code) -> int:
-    """Where the value of a formula comes from: its own unit if that is compiled, else the interpreter."""
+    """The address that computes a formula: its own unit if that is compiled, else the interpreter."""
     return _compiled.get(made.shape) or interpreter()
 
 

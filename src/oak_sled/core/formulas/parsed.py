@@ -31,7 +31,7 @@ class Written:
         return lawunits.evaluated(self.code, given, self.numbers)
 
     def over(self, xs: Floats) -> Floats:
-        """What a run counts it as at each of many values of its only quantity, shape of `xs`."""
+        """Its value, as a run counts it, at each of many values of its only quantity, shape of `xs`."""
         found = lawunits.evaluated_over(self.code, xs, self.numbers)
         return np.where(np.isfinite(found), found, 0.0)
 

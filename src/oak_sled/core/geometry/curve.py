@@ -55,7 +55,7 @@ def _end(near: float, next_: float, rise: float, next_rise: float) -> float:
 
 
 def drawn_points(count: int, most: int) -> tuple[int, int]:
-    """How many points are drawn of `count`, at most about `most`, and how many of them share a least and a greatest."""
+    """Number of points drawn of `count`, at most about `most`, and how many of them share a least and a greatest."""
     if count <= most:
         return count, 1
     stretch = math.ceil(count / (most // 2))

@@ -1,4 +1,4 @@
-"""What a solver can hold of a mesh: a box, a ball, its convex hull or several; and what mass it has.
+"""Stand-ins of a mesh in the solver: a box, a ball, its convex hull or several; and its mass.
 
 Mass, centre and inertia come from the signed volume of the tetrahedra under each triangle (Tonon, J. Math. Stat. 1,
 2005). A mesh is taken apart by cuts across its axes, each where the hulls of the two halves leave the least room empty.
@@ -181,7 +181,7 @@ class _Part:
         return _Part(_side(self.triangles, axis, at, above), self.nodes[far >= -1e-9], self.cell)
 
     def _cuts(self, axis: int, low: float, span: float) -> list[float]:
-        """Where to cut for trial: at shares of the extent, and where a shape of few levels has its steps."""
+        """Places of trial cuts: at shares of the extent, and where a shape of few levels has its steps."""
         if span <= 0.0:
             return []
         levels = np.unique(np.round(self.triangles[:, :, axis], 6))

@@ -67,7 +67,7 @@ class Patch(Frozen):
 
     @property
     def heading(self) -> str:
-        """What it is called."""
+        """Display name."""
         return self.title or self.id.replace("_", " ")
 
 

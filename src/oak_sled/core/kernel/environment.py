@@ -1,4 +1,4 @@
-"""What surrounds a place: air, gravity, and what one swims in. Whatever asks for wind, weight or "up" asks here.
+"""The environment of a place: air, gravity, and fluid. Whatever asks for wind, weight or "up" asks here.
 
 Today the air of a ground is the same everywhere, gravity points down, and there is no fluid; a place is asked all the
 same, so that what changes from place to place needs an edit here only.

@@ -61,9 +61,9 @@ CRAFT = np.dtype(
         ("start", "f8", (13,)),  # position, attitude, velocity, spin
     ]
 )
-"""What a body of a craft is: which body of the scene, which stretches of the arrays, and what stays as it is during a
-run. A craft is a list of bodies, a record each, one after another: each has its own NOW and ledger, and the parts that
-are on it. Channels, driver and gates belong to the craft, whose first body leads."""
+"""A body of a craft as it is set: its body of the scene, which stretches of the arrays, and what stays as it is during
+a run. A craft is a list of bodies, a record each, one after another: each has its own NOW and ledger, and the parts
+that are on it. Channels, driver and gates belong to the craft, whose first body leads."""
 
 AXLE = np.dtype(
     [
@@ -97,7 +97,7 @@ AXLE = np.dtype(
 )
 """A wheel at the end of a ray: what is asked of it in a tick, how it turns, and what its tire gives."""
 AXLE_KEEPS = ("turn", "slip_along", "slip_side", "loose", "sliding", "slope", "rest")
-"""What of it is a state, kept from tick to tick."""
+"""The fields that are state, kept from tick to tick."""
 
 SUPPORT = np.dtype(
     [
@@ -146,9 +146,9 @@ CHANNEL = np.dtype(
     ]
 )
 RETURNS, LEVER, TOGGLE, SELECTOR = range(4)
-"""What a channel does without input: it returns to 0, or stays where it is."""
+"""Behaviour of a channel without input: it returns to 0, or stays where it is."""
 LEVEL, INCREMENT, NOTCH = range(3)
-"""What the raw input of a channel is: how far it is pushed, how far it was moved in the tick, or steps."""
+"""Kinds of raw input of a channel: how far it is pushed, how far it was moved in the tick, or steps."""
 PRESSED = 0.5
 """Input past which a toggle or a selector counts as pressed."""
 
@@ -176,7 +176,7 @@ DRILL = np.dtype(
 )
 
 TRIGGER, HOLD, RELEASE, DROP, PUSHED = range(5)
-"""What an event does: fires a part, lets a sling hold the craft, lets it go, lets a block fall, pokes a body."""
+"""Kinds of events: fire a part, let a sling hold the craft, release it, drop a block, poke a body."""
 
 EVENT = np.dtype(
     [
@@ -195,7 +195,7 @@ OTHERS, FLY, COLLIDE, LAND, CAST, PUSH_BACK, COMMAND = range(7)
 bodies below feel of them, and controllers."""
 
 LOOSE, IN_PLACE, WEIGHTLESS = range(3)
-"""How a sling holds the craft: not at all, where it is, or floating."""
+"""Holds of a sling on its craft: none, where it is, or floating."""
 
 NOW = np.dtype(
     [
@@ -253,7 +253,7 @@ NOW = np.dtype(
         ("points", "f8", (MOST_PARTS, 3)),  # m, where each part acts
     ]
 )
-"""What a body of a craft does in this moment beside its motion: memory of its parts, the ledger, and the channels of
+"""A body of a craft in this moment, beside its motion: memory of its parts, the ledger, and the channels of
 the craft as its parts read them."""
 
 

@@ -38,7 +38,7 @@ def under(patches, count, x, y):
 
 @compiled
 def grip_at(patches, count, x, y):
-    """What a point has of the grip of bare ground."""
+    """Share of the grip of bare ground at a point."""
     k = under(patches, count, x, y)
     return 1.0 if k < 0 else patches[k].grip
 

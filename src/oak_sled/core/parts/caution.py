@@ -8,7 +8,7 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Remedy:
-    """What mends a finding in one step. words : of the button that does it. changes : paths below the craft, and the
+    """A remedy in one step. words : of the button that does it. changes : paths below the craft, and the
     values that they take."""
 
     words: str

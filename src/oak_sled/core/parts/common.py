@@ -1,4 +1,4 @@
-"""What every part has, and what the parts ask of the craft they are fitted to.
+"""The base of every part, and what parts ask of the craft they are fitted to.
 
 One file, since all that a kind of part may override stands in one class.
 """
@@ -28,16 +28,16 @@ SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "bra
 """The units of what is no force, N."""
 Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
-"""How a craft that is pulled back is held until it is released."""
+"""Holds of a craft that is pulled back until it is released."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
 Group = Literal["push and turn", "ground", "wheels", "air", "mass", "shot_memory pushes", "limits and holders"]
 TOO_LARGE = "Try a smaller number there, or more ticks/s."
-"""What is said of a run that diverged for no reason that is known better."""
+"""Message for a run that diverged for no better known reason."""
 
 
 @dataclass(frozen=True)
 class Case:
-    """What a part may ask for when it looks for cautions about itself: see `Part.cautions`.
+    """The answers that a part needs to find cautions about itself: see `Part.cautions`.
 
     parts : those of its craft, by name. held : axes of the body that are held. others : the names of the blocks and of
     the other crafts. dynamic_others : whether one of them can be pushed. uneven : whether the ground is not level.
@@ -107,12 +107,12 @@ class Part(Frozen):
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = ()
     """Numbers that act only while one of its choices has one of some values."""
     GROUP: ClassVar[Group]
-    """Where it stands in the list of what can be fitted."""
+    """Group in the list of parts that can be fitted."""
     STAGE: ClassVar[float] = 3
     """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
     SHOWS: ClassVar[Shown] = "ahead"
-    """What its trace and the meter of its strip show: force ahead, to the left or up (N), torque in yaw or roll (N m),
-    or what it asks of its wheels: drive, brakes (N m) or their turn (degrees, the first of them)."""
+    """Quantity of its trace and of the meter of its strip: force ahead, to the left or up (N), torque in yaw or roll (N
+    m), or what it asks of its wheels: drive, brakes (N m) or their turn (degrees, the first of them)."""
     EVENT: ClassVar[str] = ""
     """The word that marks the moment its activity rises past EVENT_FROM; empty: none."""
     EVENT_FROM: ClassVar[float] = 0.0
@@ -133,7 +133,7 @@ class Part(Frozen):
     PULLED: ClassVar[bool] = False
     """True if its craft is pulled back and released: by its events hold and release, and by hand in the yard view."""
     CURVES: ClassVar[Literal["", "slip", "wheels"]] = ""
-    """What its open strip draws: its side force over the slip angle of its craft (see `probe.grip_curve`), or that of
+    """Picture on its open strip: its side force over the slip angle of its craft (see `probe.grip_curve`), or that of
     each of its wheels with a friction circle (see `grips`)."""
     BURSTS: ClassVar[bool] = False
     """True if a shot that bursts can set it off."""
@@ -157,7 +157,7 @@ class Part(Frozen):
 
     @property
     def heading(self) -> str:
-        """What the strip is headed with."""
+        """Title of its strip."""
         return self.title or self.id.replace("_", " ").capitalize()
 
     def working(self, laws: Mapping[str, Written]) -> Self:
@@ -177,7 +177,8 @@ class Part(Frozen):
         return [("built-in", {place.field: ""})]
 
     def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
-        """What a run made of the quantities of a place, each of shape (rows, ...), NaN where the law did not act."""
+        """Values that the quantities of a place took in a run, each of shape (rows, ...), NaN where the law did not
+        act."""
         return {}
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
@@ -209,7 +210,7 @@ class Part(Frozen):
         return (0.0, 1.0)
 
     def law_scale(self, place: Place, setting: Setting) -> float:
-        """What turns the value of a law into N on the craft: how many there are, and their gain."""
+        """Factor from the value of a law to N on the craft: their number times their gain."""
         return self.trim
 
     @classmethod
@@ -234,7 +235,7 @@ class Part(Frozen):
         raise NotImplementedError
 
     def cautions(self, case: Case) -> Iterator[Caution]:
-        """What is amiss with its numbers, on this craft and in its last run."""
+        """Cautions about its numbers, on this craft and in its last run."""
         return iter(())
 
     def caution(
@@ -307,7 +308,7 @@ class Part(Frozen):
         return ()
 
     def looks(self) -> str:
-        """What is drawn of it on its craft: fan, barrel, pads or block; empty: nothing."""
+        """Shape drawn on its craft: fan, barrel, pads or block; empty: nothing."""
         return ""
 
     def outline(self) -> list[Floats]:
@@ -319,7 +320,7 @@ class Part(Frozen):
         return "loose"
 
     def feet(self) -> list[tuple[float, float, float]]:
-        """Where it stands on the ground, craft axes, m from the origin; each is a support."""
+        """Points where it stands on the ground, craft axes, m from the origin; each is a support."""
         return []
 
     def rays(self) -> list[Ray]:
@@ -327,7 +328,7 @@ class Part(Frozen):
         return []
 
     def mounts(self) -> list[Spot]:
-        """Where it is mounted, m from the origin, craft axes; empty for what acts at the centre of mass."""
+        """Mounts, m from the origin, craft axes; empty for what acts at the centre of mass."""
         if "x" not in self.__dict__ or not getattr(self, "at_point", True):
             return []
         if "spread_x" in self.__dict__:
@@ -351,7 +352,7 @@ class Part(Frozen):
         return found
 
     def apart(self) -> list[dict[str, Any]]:
-        """What tells linked ones apart where each becomes a part of its own: id, title, place; empty for a single."""
+        """Fields that tell linked ones apart once each is a part of its own: id, title, place; empty for a single."""
         if "spread_x" not in self.__dict__ or len(spots := corners(self)) == 1:
             return []
         return [
@@ -384,7 +385,7 @@ class Part(Frozen):
         return {}
 
     def asks(self, activity: Any) -> Any:
-        """What it alone asks of its wheels at an activity (or at each of many), in the unit of what it shows; None
+        """Its own demand on its wheels at an activity (or at each of many), in the unit of what it shows; None
         where that is read from its wheels."""
         return None
 
@@ -393,7 +394,7 @@ class Part(Frozen):
         return []
 
     def ray_words(self) -> list[str]:
-        """What each of its rays is called: where its mount is among them; "" for a single one."""
+        """Name of each of its rays: the position of its mount among them; "" for a single one."""
         return words_of([ray.at for ray in self.rays()])
 
     def lifts(self, weight: float) -> float:
@@ -421,8 +422,8 @@ class Part(Frozen):
         return []
 
     def blew_up(self, speed: float, air_density: float, mass: float, ticks: int) -> str:
-        """Why a run may have diverged by it, and what would hold. speed : m/s before that. mass : kg, of the craft.
-        ticks : a second."""
+        """The reason why a run may have diverged by it, and the remedy. speed : m/s before that. mass : kg, of the
+        craft. ticks : a second."""
         if self.FAMILY == "drive":
             return "Its push is beyond any sense for this mass; a smaller number, or damping and drag, would hold."
         return TOO_LARGE
@@ -457,7 +458,7 @@ class Part(Frozen):
         return 0.0
 
     def contact_count(self) -> int:
-        """How many points of the ground it stands on."""
+        """Number of points of the ground it stands on."""
         return len(self.feet())
 
 
@@ -469,7 +470,7 @@ def corners(part: Any) -> list[Spot]:
 
 
 def words_of(spots: Sequence[Spot]) -> list[str]:
-    """Where each of several places is among them: front or rear, left or right; "" where it is the only one."""
+    """Position words of each of several places: front or rear, left or right; "" where it is the only one."""
     wide, long = len({y for _, y, _ in spots}) > 1, len({x for x, _, _ in spots}) > 1
     middle = [sum(spot[axis] for spot in spots) / max(len(spots), 1) for axis in (0, 1)]
     found = []

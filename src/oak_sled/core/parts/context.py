@@ -1,4 +1,4 @@
-"""What parts are told of what surrounds them, and the small records by which they answer."""
+"""Records that tell parts of their surroundings, and those by which they answer."""
 
 from __future__ import annotations
 
@@ -18,12 +18,12 @@ Spot = tuple[float, float, float]
 NO_FORMULA = np.zeros(1, FORMULA)[0]
 Aim = Literal["craft", "world", "ground"]
 AIMS = get_args(Aim)
-"""Where a ray points: down in craft axes, down in world axes, or against the normal of what carries the craft."""
+"""Directions of a ray: down in craft axes, down in world axes, or against the normal of what carries the craft."""
 
 
 @dataclass(frozen=True)
 class Handling:
-    """How a craft on tires corners: m between its ends, rad of steering for each g beyond what the circle asks for
+    """Cornering of a craft on tires: m between its ends, rad of steering for each g beyond what the circle asks for
     (above 0: it understeers), g at which an end slides, and which: "front", "rear", or "all" wheels at once."""
 
     base: float
@@ -121,7 +121,7 @@ class WheelAt:
 
 @dataclass(frozen=True)
 class Pack:
-    """What a part may ask for while it is packed into its record: names by number, points from the centre.
+    """The answers a part needs while it is packed into its record: names by number, points from the centre.
 
     bodies : the bodies of the job by name. shots : where the shots of a part begin among them. layers : the layers of
     the ground; own_layer : the name of that of the craft. blasts : the parts of the craft that a burst can set off.

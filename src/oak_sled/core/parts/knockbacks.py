@@ -21,7 +21,7 @@ NEVER = -1e9
 
 @compiled
 def openness(part, p, notes, now):
-    """How far the volume is open in this tick, 0 to 1; counts its rounds.
+    """Share to which the volume is open in this tick, 0 to 1; counts its rounds.
 
     Memory 0: one more than the s it has been open, 0 while closed; 1: s until it can open again; 2: number of the
     round; 3: which bodies it found in it.

@@ -27,7 +27,7 @@ class Layer(Frozen):
 
 
 class LayerPair(Frozen):
-    """What bodies of two layers do where they overlap."""
+    """Answer of the bodies of two layers where they overlap."""
 
     id: str = name_field("its name")
     one: str = reference("layer", "a layer", ...)

@@ -75,7 +75,7 @@ class Limiter(Part):
         return f"{self.style} · {'whole speed' if self.limits == 'total' else self.limits}"
 
     def binds(self) -> str:
-        """Which directions it binds."""
+        """Directions that it limits."""
         return {
             "total": "binds every direction, falling too",
             "horizontal": "binds level motion, not falling",

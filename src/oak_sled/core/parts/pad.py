@@ -142,7 +142,7 @@ class Pad(Part):
         return "pads"
 
     def count(self) -> int:
-        """How many pads there are."""
+        """Number of pads."""
         return len(corners(self))
 
     def rays(self) -> list[Ray]:

@@ -71,7 +71,7 @@ class PadLaw(NamedTuple):
 
     @property
     def address(self) -> int:
-        """Where its push lies, compiled if need be."""
+        """Address of its push, compiled if need be."""
         return self.push.address(_TAKES)
 
     def at(self, pad: Any, gap: float) -> float:

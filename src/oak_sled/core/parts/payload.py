@@ -153,7 +153,7 @@ class Payload(Part):
 
 @compiled
 def place(part, share, axis):
-    """Where on its line it is, m along one craft axis from the centre of mass of the craft alone."""
+    """Position on its line, m along one craft axis from the centre of mass of the craft alone."""
     return part.near[axis] + share * (part.far[axis] - part.near[axis])
 
 

@@ -1,4 +1,4 @@
-"""When and where a part pushes: timing, gates and frames, shared by thrusters and torques."""
+"""Time and direction of a push: timing, gates and frames, shared by thrusters and torques."""
 
 from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal, get_args
@@ -110,7 +110,7 @@ class Push(Part):
             )
 
     def timing_words(self) -> str:
-        """When it acts, for a summary line."""
+        """The times when it acts, for a summary line."""
         words = {
             "while_held": "while held",
             "always": "always",
@@ -131,7 +131,7 @@ class Push(Part):
 
 @compiled
 def read_input(channel, p, now):
-    """What drives part `p` in this tick: whether an event of the drill triggers it, and the values of its channel now
+    """The drive of part `p` in this tick: whether an event of the drill triggers it, and the values of its channel now
     and in the tick before (0 where it has none). The trigger is used up."""
     triggered = now.trigger[p] > 0.0
     now.trigger[p] = 0.0
@@ -174,7 +174,7 @@ def in_reach(push, gain, now):
 
 @compiled
 def level(push, p, now):
-    """How much of its number part `p` pushes in this tick, -1 to 1.
+    """Share of its number that part `p` pushes in this tick, -1 to 1.
 
     Memory 0 is one more than the seconds since a window was opened, 0 while none is open; memory 1
     is the sign of the press that opened it.

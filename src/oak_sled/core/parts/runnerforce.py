@@ -1,4 +1,4 @@
-"""What runners give their craft in a tick: the equations of `runner`."""
+"""Forces of runners on their craft in a tick: the equations of `runner`."""
 
 import math
 
@@ -44,7 +44,7 @@ RECORD = np.dtype(
 
 @compiled
 def slide_share(part, slip, memory, foot, dt):
-    """How far a foot slides, 0 to 1, after `dt` at this slip angle.
+    """Share to which a foot slides, 0 to 1, after `dt` at this slip angle.
 
     It breaks loose past one angle and grips again below a smaller one (memory 4 to 7 keeps which),
     and the share (memory 0 to 3) follows over the blend time, so that grip does not jump in a tick.

@@ -1,4 +1,4 @@
-"""Where a law reaches a value, for closed forms of laws that are formulas."""
+"""Search for the place where a law reaches a value, for closed forms of laws that are formulas."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from oak_sled.core.base.arrays import Floats
 
 
 def crossing(push: Callable[[float], float], load: float, places: Sequence[float] | Floats) -> float | None:
-    """Where `push` first reaches a load on the way through some places; None where it never does."""
+    """The place where `push` first reaches a load on the way through some places; None if it never does."""
     before = float(places[0])
     for after in places[1:]:
         if push(float(after)) >= load:

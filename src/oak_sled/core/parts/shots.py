@@ -27,7 +27,7 @@ NOTES = 4
 
 
 class ShotMemory(NamedTuple):
-    """What shots and knockbacks remember, a row a part of all crafts.
+    """Memory of shots and knockbacks, a row a part of all crafts.
 
     last, rounds : shape (parts, solids), time in s and number of the knockback that hit a solid last; spared : 1 for
     those it passes by; notes : counts, see FIRED and `knockbacks.FOUND_NONE`; course : m/s of every shot before the
@@ -264,7 +264,7 @@ def fly(parts, ground, scene, shot_memory, dt):
 
 @unit
 def land(crafts, parts, scene, shot_memory, nows):
-    """What shots do that met something in this tick: they go on as they bounced, vanish, or burst."""
+    """Ends or goes on with the shots that met something in this tick: they bounce, vanish, or burst."""
     solids = scene.solids
     for c in range(scene.counts[FOUND]):
         contact = scene.contacts[c]

@@ -18,7 +18,7 @@ class Swing(NamedTuple):
         return cls(math.sqrt(spring / mass), damper / (2.0 * math.sqrt(spring * mass)))
 
     def words(self) -> str:
-        """How often it bounces, and the time until that has died to 2 %."""
+        """The bounce in words: its frequency, and the time until it has died to 2 %."""
         if self.share <= 0.0:
             return "without end"
         if self.share >= 1.0:
@@ -38,7 +38,7 @@ class Limit(NamedTuple):
 
 
 def overshoot(spring: float, damper: float, mass: float, dt: float) -> Limit | None:
-    """What would hold where spring and damper make a bounce grow from tick to tick; None where they do not.
+    """The remedy where spring and damper make a bounce grow from tick to tick; None where they do not.
 
     Semi-implicit Euler of m x'' = -k x - c x' is stable while k dt2 + 2 c dt < 4 m (its characteristic polynomial, by
     Jury's test).

@@ -275,7 +275,7 @@ class Thruster(push.Push):
 
 
 def top_speed_words(force: float, setting: Setting) -> str:
-    """Where drag equals thrust: root of k v2 + c v + friction = F, and the time to 90 % of it.
+    """Speed at which drag equals thrust: root of k v2 + c v + friction = F, and the time to 90 % of it.
 
     The time is the closed form of v' = (F - k v2 - c v) / m from rest (partial fractions).
     """
@@ -295,7 +295,7 @@ FASTEST = 1000.0
 
 
 def written_top_speed_words(force: Callable[[float], float], setting: Setting) -> str:
-    """Where what resists first equals the push, N over speed, with formulas on either side: by search."""
+    """Speed at which what resists first equals the push, N over speed, with formulas on either side: by search."""
 
     def lacks(speed: float) -> float:
         resists = setting.friction + setting.square_drag * speed**2

@@ -1,1 +1,1 @@
-"""What was tried: shelf, live drive, inputs, demos."""
+"""The project of a user: shelf, live drive, inputs, demos."""

@@ -1,4 +1,4 @@
-"""What a user begins with: a bare craft, and a yard to drive it in."""
+"""Blank documents to begin with: a bare craft, and a yard to drive it in."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What stands in the files of the shelf beside the documents: the entry of a card in the index, and its own file.
+"""The files of the shelf beside the documents: the entry of a card in the index, and its own file.
 
 Both are read whole or refused: a card that was taken in is one that can be shown.
 """
@@ -30,7 +30,7 @@ _Model = TypeVar("_Model", bound=BaseModel)
 
 
 class _Stored(BaseModel):
-    """What lies in a file of the shelf: other names beside the known ones are of a newer version, and are let be."""
+    """A file of the shelf: other names beside the known ones are of a newer version, and are let be."""
 
     model_config = ConfigDict(strict=True, extra="ignore", frozen=True)
 
@@ -90,7 +90,7 @@ def _checked(model: type[_Model], data: Any, where: str) -> _Model:
 
 
 def data_of(card: Card) -> dict[str, Any]:
-    """What goes into the file of a card."""
+    """The content of the file of a card."""
     job = card.job
     return {
         "craft": job.craft.model_dump(mode="json"),
@@ -114,7 +114,7 @@ def _finite(value: float | None) -> float | None:
 
 
 def index_entry_of(card: Card) -> dict[str, Any]:
-    """What stands of a card in the index."""
+    """The entry of a card in the index."""
     return {
         "id": card.id,
         "title": card.title[:MOST_TEXT],

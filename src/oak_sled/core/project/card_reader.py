@@ -29,7 +29,7 @@ MOST_CARD_BYTES = 64_000_000
 
 
 def json_of(file: Path) -> Any:
-    """What a file of the shelf says; raises `Refused`."""
+    """The values of a file of the shelf; raises `Refused`."""
     content = disk.read_whole(file, MOST_CARD_BYTES, "a file of the shelf")
     return yard_json.parse(content, file.name)
 

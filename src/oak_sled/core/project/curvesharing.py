@@ -19,7 +19,7 @@ def followers(craft: Craft, name: str) -> list[tuple[Part, CurveField]]:
 
 
 def touched(craft: Craft, name: str) -> str:
-    """Who follows a shared curve, in words, wheels counted."""
+    """The parts that follow a shared curve, in words, wheels counted."""
     found = followers(craft, name)
     known = bodynames.wheels(craft)
     wheels = sum(len(part.wheels_of(known)) or sum(one.part == part.id for one in known) for part, _ in found)
@@ -46,13 +46,14 @@ def beside(craft: Craft, name: str, field: CurveField) -> tuple[tuple[str, Point
 
 
 def path_of(craft: Craft, part: Part, field: CurveField) -> str:
-    """Where the points of a curve are edited, below the craft: in the part, or in the curve that it shares."""
+    """The path at which the points of a curve are edited, below the craft: in the part, or in the curve that it
+    shares."""
     name = getattr(part, field.shared)
     return f"curves.{name}.points" if name else f"parts.{part.id}.{field.name}"
 
 
 def edited(craft: Craft, part: Part, field: CurveField, points: Points) -> tuple[dict[str, float], ...]:
-    """What an edit writes there."""
+    """The value that an edit writes there."""
     if getattr(part, field.shared):
         return tuple({"x": x, "y": y} for x, y in sorted(points))
     return field.knots(points)

@@ -14,13 +14,13 @@ from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.drill import Drill, Knot, Start, Track
 
 STAMPS = ("step", "ramp", "hold", "pulse")
-"""What can be put into a track at a moment."""
+"""Waveforms that can be put into a track at a moment."""
 STAMP_S = 0.5
 """s that a ramp takes and a pulse lasts when it is put in."""
 FINE_S = 1.0 / 120.0
 """s between the samples a track is smoothed at."""
 CLOSE_ENOUGH = 0.01
-"""How far the knots of a smoothed track may lie from what they stand for."""
+"""Largest distance of the knots of a smoothed track from what they stand for."""
 
 
 def track_of(drill: Drill, channel: str) -> Track:

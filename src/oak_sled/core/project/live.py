@@ -129,7 +129,7 @@ class LiveDrive:
 
     @property
     def left_out(self) -> str:
-        """What of the inputs is more than a drill holds, in a sentence, or ""; the record has all of it."""
+        """The inputs that are more than a drill holds, in a sentence, or ""; the record has all of them."""
         wrong = []
         if len(self._events) > MOST_EVENTS:
             wrong.append(f"{len(self._events)} pokes and pulls, of which a drill holds the first {MOST_EVENTS}")
@@ -142,7 +142,7 @@ class LiveDrive:
         return f"The drive is kept whole, but not all of its inputs: {'; '.join(wrong)}." if wrong else ""
 
     def _knots(self) -> list[list[tuple[int, float]]]:
-        """Where the raw input of each channel changed: the tick, and what it was from then on."""
+        """The changes of the raw input of each channel: the tick, and the value from then on."""
         record, found = self.recorder.finish(), []
         for who, one in enumerate(self.layout.crafts):
             for channel in one.channels:

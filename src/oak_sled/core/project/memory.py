@@ -1,4 +1,4 @@
-"""How much memory the runs of cards may take together, whoever holds the cards: the shelf, or the history of it.
+"""The memory that the runs of cards may take together, whoever holds the cards: the shelf, or the history of it.
 
 Those that were not looked at for longest go first: a drill is run again when it is wanted, a drive is put on disk and
 read from there. What is in sight is let be and not counted.
@@ -25,7 +25,7 @@ Runs = Callable[[], Iterable[Run]]
 
 
 class Holder(Protocol):
-    """What holds a run in memory, and can let it go."""
+    """A holder of a run in memory that can release it."""
 
     @property
     def ready(self) -> Run | None:
@@ -71,7 +71,7 @@ class Budget:
                 del self._held[key]
 
     def holders(self) -> list[tuple[Holder, Run]]:
-        """Who holds a run, the one that was not used for longest first."""
+        """The holders of runs, the one that was not used for longest first."""
         with self._lock:
             found = [one() for one in list(self._held.values())]
         runs = [(holder, holder.ready) for holder in found if holder is not None]

@@ -44,7 +44,7 @@ class Kept:
         self.unreadable = False
         """True if it was asked for once and could not be had."""
         self.readings: measures.Readings | None = None
-        """What reads its measures as they are asked for, and holds the run as long as not all of them were."""
+        """Reads its measures as they are asked for, and holds the run as long as not all of them were."""
         self.size = 0
         """Bytes that the run took when it was last in memory; 0 while that is not known."""
         if made is not None:
@@ -127,7 +127,7 @@ class Card:
 
     @property
     def heading(self) -> str:
-        """What stands on the card."""
+        """Title of the card."""
         return self.title or self.says
 
     @property
@@ -189,7 +189,7 @@ class Change:
 
 
 def changes(old: Job, new: Job) -> tuple[Change, ...]:
-    """What differs in settings between two jobs, in words a card can show."""
+    """The settings that differ between two jobs, in words a card can show."""
     found = []
     if old.ticks != new.ticks:
         found.append(Change("ticks/s", str(old.ticks), str(new.ticks)))

@@ -65,7 +65,7 @@ def _runs_name(name: str) -> str:
 
 
 def _folders_of(file: Path) -> Iterator[Path]:
-    """Where the runs of a yard may lie: in its folder, or beside the link by which earlier versions saved it."""
+    """Folders where the runs of a yard may lie: its own, or beside the link by which earlier versions saved it."""
     yield folder_of(file)
     if file.is_symlink():
         yield file.with_name(f"{file.name}.runs")
@@ -301,7 +301,7 @@ def _index_of(folder: Path, stamp: str) -> Path | None:
 
 
 def _count_of(index: Path) -> int:
-    """How many times the shelf had been saved when this index was; 0 where it does not say."""
+    """Number of times the shelf had been saved when this index was; 0 if it does not say."""
     try:
         count = json_of(index).get("count", 0)
     except (Refused, AttributeError):

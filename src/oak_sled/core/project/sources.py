@@ -27,7 +27,7 @@ from oak_sled.core.kernel.state import PRESSED
 from oak_sled.core.yard.channel import Channel
 
 Kind = Literal["level", "increment", "notch"]
-"""What the values of a control are."""
+"""The kind of the values of a control."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class Source(Protocol):
     name: str
 
     def kind(self, control: str) -> Kind:
-        """What the values of a control are."""
+        """The kind of the values of a control."""
 
     def value(self, control: str) -> float:
         """A level as it is now; of the others, all since `taken` was called last."""

@@ -1,1 +1,1 @@
-"""What came out: record, run, traces, measures, flights."""
+"""Results: record, run, traces, measures, flights."""

@@ -1,4 +1,4 @@
-"""What is derived from a run, kept beside it: each result is computed once, whichever thread asks first."""
+"""Everything derived from a run, kept beside it: each result is computed once, whichever thread asks first."""
 
 from __future__ import annotations
 

@@ -55,7 +55,7 @@ def _second_order(s: Complex, frequency: float, q: float) -> Complex:
 
 
 def weight_wk(frequencies: Floats) -> Complex:
-    """What a seated person feels of vertical vibration (ISO 2631-1, annex A, Wk)."""
+    """Weight of vertical vibration as a seated person feels it (ISO 2631-1, annex A, Wk)."""
     return _weight(frequencies, (0.4, 100.0), 12.5, (12.5, 0.63), ((2.37, 0.91), (3.35, 0.91)))
 
 
@@ -65,7 +65,7 @@ def weight_wd(frequencies: Floats) -> Complex:
 
 
 def weight_wf(frequencies: Floats) -> Complex:
-    """What makes people sick of slow vertical motion (Wf)."""
+    """Weight of slow vertical motion by which it makes people sick (Wf)."""
     return _weight(frequencies, (0.08, 0.63), math.inf, (0.25, 0.86), ((0.0625, 0.80), (0.1, 0.80)))
 
 

@@ -1,4 +1,4 @@
-"""Where the energy of a bounce goes: what each ledger line gave or took, and of springs what they hold.
+"""The energy of a bounce: what each ledger line gave or took, and of springs what they hold.
 
 A bounce lasts from one top of the path to the next. The work of a line over a stretch is the sum, tick by tick, of its
 force times the mean velocity and its torque times the mean spin; for the lines together that is what the motion gained,
@@ -32,8 +32,8 @@ class Bounce:
 
 @dataclass(frozen=True)
 class Share:
-    """What a ledger line did over a stretch, J: the energy of motion that it gave the craft, or took where it is below
-    0. kind : "work"; "held" for what springs hold of it, "lost" for what is gone of it as heat."""
+    """The work of a ledger line over a stretch, J: the energy of motion that it gave the craft, or took where it is
+    below 0. kind : "work"; "held" for what springs hold of it, "lost" for what is gone of it as heat."""
 
     name: str
     title: str
@@ -74,7 +74,7 @@ def bounce_at(run: Run, row: int) -> Bounce | None:
 
 
 def shares(run: Run, first: int, last: int) -> tuple[Share, ...]:
-    """What every line did between two rows, in the order in which they act; those that did nothing are left out.
+    """The work of every line between two rows, in the order in which they act; those that did nothing are left out.
 
     Of a part on springs, what they hold is told from what is lost: the energy its law stores at the gaps of a row, by
     the law itself, less that of the row before; the rest of its work is gone.

@@ -25,7 +25,7 @@ SETTLED_SLIP, SETTLED_TURN = 10.0, 30.0
 
 @dataclass(frozen=True)
 class Flight:
-    """What became of one body. SI; turns are whole turns of any kind; settled is the time from the launch until a block
+    """The flight of one body. SI; turns are whole turns of any kind; settled is the time from the launch until a block
     rests, or until control of a craft returns. None for what did not happen."""
 
     name: str

@@ -43,13 +43,13 @@ _FIXED = {
 
 
 def title_of(run: Run, name: str) -> tuple[str, str]:
-    """What a ledger line is called, and its family."""
+    """Title and family of a ledger line."""
     part = next((part for part in run.job.craft.parts if part.id == name), None)
     return _FIXED[name] if part is None else (part.heading, part.FAMILY)
 
 
 def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
-    """What was booked in the tick that ended at `row`: every line, in the order in which they act."""
+    """The bookings of the tick that ended at `row`: every line, in the order in which they act."""
     numbers = run.own_row(row)
     axes = np.eye(3)
     if craft_axes:
@@ -84,7 +84,7 @@ def mass_of_block(run: Run, name: str) -> float:
 
 
 def ledger_gap(run: Run) -> tuple[float, float]:
-    """How far the ledger is from closing: the worst tick, linear and angular, relative to its largest line.
+    """The error of closing of the ledger: the worst tick, linear and angular, relative to its largest line.
 
     Sum of forces against mass x change of velocity; sum of torques against change of angular momentum.
     """

@@ -1,4 +1,4 @@
-"""What a measure is: one number read from a run, declared at the function that reads it."""
+"""The declaration of a measure: one number read from a run, declared at the function that reads it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What happened in a run, and when: hits, slides, limits, gates, flights."""
+"""Moments of a run: hits, slides, limits, gates, flights."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ SHORT_HOP = 0.1
 
 
 def _flights(run: Run) -> list[Event]:
-    """Where a craft leaves the ground, and where it lands."""
+    """The moments at which a craft leaves the ground and lands."""
     up = np.concatenate([[0.0], (run.column("on_ground")[1:] == 0.0).astype(float), [0.0]])
     begins, ends = np.flatnonzero(np.diff(up) > 0), np.flatnonzero(np.diff(up) < 0)
     found = []

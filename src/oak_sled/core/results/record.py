@@ -26,7 +26,7 @@ BLOCK = 7200
 
 @dataclass(frozen=True)
 class CraftColumns:
-    """What a craft has in a recorded row."""
+    """Columns of a craft in a recorded row."""
 
     id: str
     channels: tuple[str, ...]
@@ -55,7 +55,7 @@ class CraftColumns:
 
 @dataclass(frozen=True)
 class Layout:
-    """Where each number stands in a recorded row: craft by craft, then blocks, what reports, shots, ledgers, and
+    """Position of each number in a recorded row: craft by craft, then blocks, what reports, shots, ledgers, and
     ties.
 
     triggers : the bodies that report what is in them, as block.NAME or craft.NAME. watched : the blocks whose ledger

@@ -1,4 +1,4 @@
-"""What a run on tires shows: its understeer, where the force of a tire jumps and why."""
+"""Readings of a run on tires: its understeer, where the force of a tire jumps and why."""
 
 from __future__ import annotations
 
@@ -128,7 +128,7 @@ def _jumps(run: Run) -> tuple[Jump, ...]:
 
 
 def _cause(run: Run, name: str, row: int) -> str:
-    """What of a wheel changed most in a tick, by the force that it is worth."""
+    """The quantity of a wheel that changed most in a tick, by the force that it is worth."""
     before, now = (
         {
             what: float(run.column(f"{name}.{what}")[k])
@@ -157,7 +157,7 @@ def _cause(run: Run, name: str, row: int) -> str:
 
 
 def _brake_words(run: Run, row: int, more: bool) -> str:
-    """Which brake was pressed or released in a tick."""
+    """The brake that was pressed or released in a tick."""
     for part in run.job.craft.parts:
         level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
         if part.shows() == "brake" and (level[1] > level[0]) == more and level[0] != level[1]:
@@ -172,7 +172,7 @@ def _load_words(run: Run, wheel: Part, name: str, row: int) -> str:
 
 
 def _grip_words(run: Run, row: int) -> str:
-    """Which change of grip it was: of a part that was set off or let go in the tick, or of the surface."""
+    """The change of grip it was: of a part that was set off or let go in the tick, or of the surface."""
     for part in run.job.craft.parts:
         level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
         if getattr(part, "grip_kept", 1.0) < 1.0 and level[0] != level[1]:

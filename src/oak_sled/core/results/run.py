@@ -108,12 +108,13 @@ class Run:
 
     @property
     def state_word(self) -> str:
-        """How it ended, in a word for scripts: finished (came to its time), ended (its end condition) or diverged."""
+        """The end of the run, in a word for scripts: finished (came to its time), ended (its end condition) or
+        diverged."""
         return {state.RUNNING: "finished", state.ENDED: "ended", state.DIVERGED: "diverged"}[self.status]
 
     @property
     def layout(self) -> Layout:
-        """Where each number stands in a row."""
+        """Position of each number in a row."""
         return self.record.layout
 
     @property
@@ -247,7 +248,7 @@ def out_of_proportion(job: Job) -> str:
 
 
 def explain_divergence(job: Job, layout: Layout, rows: Floats, lost: str = "") -> str:
-    """What a run that diverged says: the part, the tick, the likely cause and what would hold.
+    """The message of a run that diverged: the part, the tick, the likely cause and what would hold.
 
     rows : the record up to there, shape (n, width). lost : the column that first was not finite, or "".
     """
@@ -299,5 +300,5 @@ def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> st
 
 
 def _off(far: float, size: float) -> str:
-    """How far something lies off a body, and how large that is, in words; m and half its size, m."""
+    """The offset of something from a body and the size of that body, in words; m and half its size, m."""
     return f"{units.plain(far, 'm')} off a body of {units.plain(2 * size, 'm')}"

@@ -187,11 +187,11 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
 
 
 RAY_TRACES = {"gap": ("gap", "m"), "rate": ("gap rate", "m/s"), "force": ("load", "N"), "share": ("load share", "%")}
-"""What is shown of a ray: the words and the unit. A load share is of all rays of its craft."""
+"""Quantities shown of a ray: the words and the unit. A load share is of all rays of its craft."""
 
 
 def ray_words(craft: Craft) -> dict[str, list[str]]:
-    """What every ray of a craft is called in short, by its part: its corner, with the part's first word where several
+    """Short name of every ray of a craft, by its part: its corner, with the part's first word where several
     parts have rays."""
     carriers = [part for part in craft.parts if part.rays()]
     return {
@@ -222,7 +222,7 @@ TIRE_TRACES = {
     "steer": ("steering angle", "°"),
     "drive": ("drive torque", "N m"),
 }
-"""What is shown of a wheel with a tire: the words and the unit. Grip used is the force by the friction ellipse."""
+"""Quantities shown of a wheel with a tire: the words and the unit. Grip used is the force by the friction ellipse."""
 
 
 def _of_tires(craft: Craft) -> Iterator[Trace]:
@@ -369,7 +369,7 @@ def of_tire(run: Run, name: str, what: str) -> Floats:
 
 
 def _on_wheels(run: Run, part: Part, shown: str) -> Floats:
-    """What a part asks of its wheels: the sum of the torques, or the angle of the wheel that turns most."""
+    """Demand of a part on its wheels: the sum of the torques, or the angle of the wheel that turns most."""
     names = bodynames.wheel_names(run.job.craft, part)
     if not names:
         return np.zeros(run.ticks + 1)
@@ -384,7 +384,7 @@ def _on_wheels(run: Run, part: Part, shown: str) -> Floats:
 
 
 def asked_of_wheels(run: Run, numbers: Floats, part: Part) -> float:
-    """What a part asks of its wheels in a recorded row, in the unit of what it shows. numbers : the own row of its
+    """Demand of a part on its wheels in a recorded row, in the unit of what it shows. numbers : the own row of its
     craft, shape (n,)."""
     shown = part.shows()
     alone = part.asks(float(numbers[run.layout.own_place(f"{part.id}.activity")]))

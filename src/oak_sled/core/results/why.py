@@ -1,4 +1,4 @@
-"""Why a craft rolls, yaws and changes its speed at a moment: what each line of its ledger gives, ranked, in words.
+"""Reasons why a craft rolls, yaws and changes its speed at a moment: what each line of its ledger gives, ranked.
 
 Tires are told by the end they stand at, and their side force apart from their force along; what is given sums to the
 torque about the axis (or the force along the way) of all lines of that tick.
@@ -25,7 +25,7 @@ LEAST = 1e-3
 
 @dataclass(frozen=True)
 class Reason:
-    """What a line gives: N m about the axis, or N along the way, with its sign."""
+    """The share of a line: N m about the axis, or N along the way, with its sign."""
 
     title: str
     words: str
@@ -35,8 +35,9 @@ class Reason:
 
 @dataclass(frozen=True)
 class Answer:
-    """Why a craft does one thing: what it does, in words, the unit of the amounts, what above 0 means and what below
-    (of a turn: to the right, as it is drawn), the reasons with the greatest first, and the sum of all lines."""
+    """The answer why a craft does one thing: what it does, in words, the unit of the amounts, what above 0 means and
+    what below (of a turn: to the right, as it is drawn), the reasons with the greatest first, and the sum of all
+    lines."""
 
     name: str
     says: str
@@ -59,7 +60,7 @@ class _Push:
 
 
 def answers(run: Run, row: int) -> tuple[Answer, ...]:
-    """Why it rolls, yaws and slows in the tick that ended at a row."""
+    """The answers why it rolls, yaws and slows in the tick that ended at a row."""
     row = max(row, 1)
     numbers = run.own_row(row)
     pushes = _lines(run, row)
@@ -132,7 +133,7 @@ def _lines(run: Run, row: int) -> list[_Push]:
 
 
 def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]:
-    """What the tires of a part push to the side and along, each end as one. before, numbers : the own rows of the craft
+    """Forces of the tires of a part to the side and along, each end as one. before, numbers : the own rows of the craft
     at the start and the end of the tick."""
     axes, craft, place = rotations.rotation(before[3:7]), run.job.craft, run.layout.own_place
     names, found = bodynames.ray_names(craft), []

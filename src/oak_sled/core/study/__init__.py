@@ -1,1 +1,1 @@
-"""What if: spread, tick check."""
+"""Studies of many runs: spread, tick check."""

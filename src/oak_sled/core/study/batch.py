@@ -35,7 +35,7 @@ class Bench:
         self._rooms: dict[bool, tuple[Layout, Rows]] = {}
 
     def _room(self, ledger: bool) -> tuple[Layout, Rows]:
-        """Where runs are recorded, with the ledgers of crafts or without."""
+        """Room in which runs are recorded, with the ledgers of crafts or without."""
         if ledger not in self._rooms:
             layout = self.build.layout if ledger else self.build.layout.without_ledger()
             self._rooms[ledger] = layout, layout.room(self.build.ticks + 1)

@@ -50,7 +50,7 @@ ADDRESS = "the address of a Dask scheduler, such as tcp://host:8786 or tls://hos
 
 @functools.cache
 def version() -> str:
-    """What decides the results of a run: this program, its kernel, and its compiler."""
+    """Everything that decides the results of a run: this program, its kernel, and its compiler."""
     seal = hashlib.sha256(metadata.version("llvmlite").encode())
     for file in kernel_sources():
         seal.update(file.read_bytes())
@@ -122,7 +122,7 @@ class Tls:
             raise refuse("--tls", f"these are no files for TLS: {one_line(str(error))[:80]}", "files in PEM") from None
 
     def security(self) -> Any:
-        """What Dask takes for it."""
+        """The settings as Dask takes them."""
         from distributed.security import Security
 
         given = {"tls_ca_file": self.ca_file, "tls_client_cert": self.cert, "tls_client_key": self.key}
@@ -229,7 +229,7 @@ _here = _Here()
 
 @functools.lru_cache(maxsize=2)
 def _shared(yard_text: str, plan_text: str) -> tuple[Yard, Spread, Stencils]:
-    """What the threads of a worker share."""
+    """State that the threads of a worker share."""
     yard, plan = yard_json.loads(yard_text), Spread.model_validate_json(plan_text)
     world.compile_laws(variants.job_for(yard, plan, plan.values_of(0)))
     return yard, plan, Stencils()

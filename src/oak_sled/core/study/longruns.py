@@ -26,7 +26,7 @@ FEW = 30
 
 @dataclass(frozen=True)
 class Told:
-    """What is left of a run: its measures, some of its columns, shape (rows, columns), and how it ended."""
+    """The remains of a run: its measures, some of its columns, shape (rows, columns), and how it ended."""
 
     found: dict[str, float | None]
     columns: Floats

@@ -1,4 +1,5 @@
-"""What a map of a spread is drawn from: colours, contour lines, where targets are met, a line across, what is unbeaten.
+"""The numbers that a map of a spread is drawn from: colours, contour lines, where targets are met, a line across, what
+is unbeaten.
 
 No picture is made here: the window and the picture file draw the same things.
 """
@@ -136,7 +137,7 @@ def targets_of(drill: Drill, plan: Spread) -> list[tuple[int, Target]]:
 
 
 def met(drill: Drill, plan: Spread, values: Floats | None = None) -> np.ndarray | None:
-    """Where every target that the spread reads is met by all repeats, shape of the plan; None where it reads none."""
+    """True where all repeats meet every target that the spread reads, shape of the plan; None where it reads none."""
     wanted = targets_of(drill, plan)
     if not wanted:
         return None

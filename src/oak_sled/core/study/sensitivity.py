@@ -54,7 +54,7 @@ class Sensitivity:
     small: Floats
 
     def doubt(self, row: int, column: int) -> str:
-        """What speaks against an answer: KINK where it is another to either side of the value, CONTRADICTED where a
+        """Doubts about an answer: KINK where it is another to either side of the value, CONTRADICTED where a
         small step has another; "" for nothing."""
         if not abs(self.answers[row, column]) >= TELLING:
             return ""
@@ -143,7 +143,7 @@ def _held(leash: Leash, search: _Search) -> None:
 
 @dataclass(frozen=True)
 class _Search:
-    """What the threads of a search share. slopes : see `Sensitivity`, shape (4, dials, measures)."""
+    """State that the threads of a search share. slopes : see `Sensitivity`, shape (4, dials, measures)."""
 
     yard: Yard
     job: Job

@@ -37,7 +37,7 @@ CHUNK = 4
 
 @dataclass(frozen=True)
 class Progress:
-    """How far a spread is: runs done, of how many; and those that diverged or that were refused."""
+    """Progress of a spread: runs done, of how many; and those that diverged or that were refused."""
 
     done: int
     of: int
@@ -78,7 +78,7 @@ def order(plan: Spread) -> list[int]:
 
 
 def _coarseness(places: np.ndarray) -> np.ndarray:
-    """How often 2 divides each place, up to 6; 0 counts as 6."""
+    """Number of times that 2 divides each place, up to 6; 0 counts as 6."""
     found = np.zeros(len(places), int)
     for power in range(1, 7):
         found += places % (1 << power) == 0
@@ -96,7 +96,7 @@ class Gathered:
         self.yard, self.plan = yard.replace(spreads=()), plan.replace(results=None)
         self.values = np.full((plan.variants, 1 + plan.scatter.repeats, len(plan.measures)), np.nan)
         self.states = np.full((plan.variants, 1 + plan.scatter.repeats), MISSING, np.int8)
-        """How each run ended, shape (variants, 1 + repeats): see DONE."""
+        """The end of each run, shape (variants, 1 + repeats): see DONE."""
         variants.check(self.yard, plan)
         self._found, self._lock, self._closed = found, threading.Lock(), False
 
@@ -233,7 +233,7 @@ def _stop(leashes: Sequence[Leash]) -> None:
 
 
 def _next(ended: queue.SimpleQueue[BaseException | None], meanwhile: Callable[[], object]) -> BaseException | None:
-    """How the next thread ended; `meanwhile` is called now and then."""
+    """The end of the next thread; `meanwhile` is called now and then."""
     while True:
         try:
             return ended.get(timeout=LOOK_S)

@@ -1,4 +1,4 @@
-"""What jobs are built into when they differ in a few numbers: arrays are copied and patched, not built anew.
+"""Builds jobs that differ in a few numbers: arrays are copied and patched, not built anew.
 
 What a job is built into hardly changes from one variant to the next: most dials are a number in the record of a part.
 `VariantBuild` keeps the arrays of one job as they are at its start; a `Seat` has those of a like job by copying them

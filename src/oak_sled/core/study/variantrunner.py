@@ -25,7 +25,7 @@ from oak_sled.core.yard.spreads import Spread
 from oak_sled.core.yard.yard import Yard
 
 MISSING, DONE, WILD, REFUSED = -1, 0, 1, 2
-"""How a run of a spread ended: not yet; done; diverged; its documents were refused."""
+"""Ends of a run of a spread: not yet; done; diverged; its documents were refused."""
 
 
 class Stencils:

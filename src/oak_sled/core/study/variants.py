@@ -296,7 +296,7 @@ def plan_over(yard: Yard, axis: SpreadAxis, name: str, craft: str = "", cards: t
 
 
 def place_in(axis: SpreadAxis, value: Any) -> float | None:
-    """Where a value lies on an axis: 0 at its first value, 1 at the second ...; None where it lies outside."""
+    """Position of a value on an axis: 0 at its first value, 1 at the second ...; None if it lies outside."""
     if axis.listed:
         return float(axis.listed.index(value)) if value in axis.listed else None
     if not isinstance(value, int | float) or not axis.low <= value <= axis.high or axis.count < 2:
@@ -308,7 +308,8 @@ def place_in(axis: SpreadAxis, value: Any) -> float | None:
 
 
 def lost(yard: Yard, plan: Spread) -> Fault | None:
-    """What a spread names that its yard has no more: a dial, a drill, a craft or a measure; None where all is there."""
+    """The thing that a spread names and its yard has no more: a dial, a drill, a craft or a measure; None where all is
+    there."""
     try:
         job_for(yard, plan, plan.values_of(0))
         for name in plan.measures:
@@ -319,7 +320,7 @@ def lost(yard: Yard, plan: Spread) -> Fault | None:
 
 
 def now_in(yard: Yard, plan: Spread) -> tuple[float, ...] | None:
-    """Where the yard as it is lies in a spread, a place on each axis; None where it lies outside."""
+    """Position of the present yard in a spread, a place on each axis; None if it lies outside."""
     if lost(yard, plan) is not None:
         return None
     found = []

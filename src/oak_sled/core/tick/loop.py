@@ -95,7 +95,7 @@ def is_over(world, scene, nows):
 
 @compiled
 def begin(world, scene, nows):
-    """What a loop over ticks needs of every craft before the first."""
+    """Prepares every craft for a loop over ticks, before the first."""
     for c in range(world.crafts.shape[0]):
         body_module.refresh(scene.solids[world.crafts[c].body], nows[c])
 
@@ -138,9 +138,9 @@ def advance(world, scene, shot_memory, nows, inputs, out, beside, which, substep
 
 
 class Room(NamedTuple):
-    """Where `advance_keeping` writes. row, beside : shape (width,), room for one row: of the crafts, without their
-    ledgers where it has no room for them, and of what is beside them. kept : shape (n,), the columns that are kept,
-    counted through both. out : shape (ticks + 1, n), the first for the start."""
+    """Room in which `advance_keeping` writes. row, beside : shape (width,), room for one row: of the crafts, without
+    their ledgers where it has no room for them, and of what is beside them. kept : shape (n,), the columns that are
+    kept, counted through both. out : shape (ticks + 1, n), the first for the start."""
 
     row: Floats
     beside: Floats

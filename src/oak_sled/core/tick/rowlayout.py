@@ -39,7 +39,7 @@ whether it is on the ground, and whether it leans on a wall."""
 LINE_UNITS = {**_three("force", "N"), **_three("torque", "N m")}
 """A ledger line: N and N m about the centre of mass, world axes."""
 POINT_UNITS = _three("point", "m")
-"""Where a part acts, m, world axes."""
+"""Point where a part acts, m, world axes."""
 SHOT_UNITS = {**_three("position", "m"), "age": "s"}
 """A shot: where it is, and s in flight; -1: not in flight."""
 RAY_UNITS = {"gap": "m", "rate": "m/s", "force": "N", **POINT_UNITS}

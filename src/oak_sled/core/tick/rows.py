@@ -1,4 +1,4 @@
-"""How recorded rows lie in memory: sparsely as the kernel writes them, or sealed.
+"""Recorded rows in memory: sparse as the kernel writes them, or sealed.
 
 A sealed block has each column compressed on its own, without loss, and unpacked when someone looks at it.
 """

@@ -128,7 +128,7 @@ def begin(body, now):
 
 @unit
 def act_on_others(crafts, parts, scene, shot_memory, nows):
-    """What parts do to other bodies than their craft: shots leave, and knockbacks act."""
+    """Lets parts act on other bodies than their craft: shots leave, and knockbacks act."""
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
         for p in range(craft.parts):
@@ -387,7 +387,7 @@ def damp(craft, body, now):
 
 @compiled
 def damped(law, number, now):
-    """What damping leaves of a speed in this tick, and of the speed that a steady force gives in it, as shares.
+    """Shares that damping leaves in this tick of a speed, and of the speed that a steady force gives in it.
 
     exact : v' = v e^(-c dt) + (a/c) (1 - e^(-c dt)); implicit : v' = (v + a dt) / (1 + c dt), both ends of the
     linear equation v' = a - c v, so that the terminal speed is a/c at every tick rate. explicit : v + dt (a - c v).

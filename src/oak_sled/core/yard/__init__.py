@@ -1,1 +1,1 @@
-"""What a user edits: the frozen documents of a yard."""
+"""The frozen documents of a yard, which a user edits."""

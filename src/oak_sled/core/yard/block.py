@@ -32,7 +32,7 @@ class Material(Frozen):
 
 
 class Pair(Frozen):
-    """What two materials do together, where it is not what each does alone."""
+    """Friction and restitution of two materials together, where they are not what each does alone."""
 
     WAS: ClassVar[Mapping[str, str]] = {"bounce": "restitution"}
 
@@ -111,7 +111,7 @@ class Block(Frozen):
 
     @property
     def heading(self) -> str:
-        """What it is called."""
+        """Display name."""
         return self.title or self.id.replace("_", " ")
 
     @property
@@ -149,7 +149,7 @@ class Block(Frozen):
         return 2.0 * (a * b + b * c + c * a)
 
     def middle(self) -> tuple[float, float, float]:
-        """Where its middle stands, m, world axes."""
+        """Position of its middle, m, world axes."""
         return (self.x, self.y, self.z + self.half_extents()[2])
 
     def centre(self) -> tuple[float, float, float]:

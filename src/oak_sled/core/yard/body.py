@@ -112,7 +112,7 @@ class Body(Frozen):
         return self
 
     def in_force(self) -> dict[str, float]:
-        """What stands in the place of its numbers that do nothing as it is set."""
+        """Numbers in force in the place of those that do nothing as it is set."""
         if self.mass_from == "given":
             found = {"density": self.mass / self.volume()}
         else:

@@ -1,4 +1,4 @@
-"""Who takes part in a drill: crafts taken into its cast, and out of it."""
+"""The cast of a drill: crafts taken into it, and out of it."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def folded(drill: Drill, craft: str, seen: Drill) -> Drill:
 
 
 def own_path(drill: Drill, craft: str, path: str) -> str:
-    """Where a path to the start or the tracks of the drill leads for a craft of its cast."""
+    """The path to the start or the tracks of the drill for a craft of its cast."""
     for field in ("start", "tracks"):
         whole = f"drills.{drill.id}.{field}"
         if is_member(drill, craft) and (path == whole or path.startswith(whole + ".")):

@@ -8,9 +8,9 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 
 Stays = Literal["no", "lever", "toggle", "selector"]
-"""What a channel does without input."""
+"""Behaviour of a channel without input."""
 Takes = Literal["level", "increment", "notch"]
-"""What its raw input is."""
+"""Kinds of raw input."""
 
 
 class Channel(Frozen):
@@ -45,10 +45,10 @@ class Channel(Frozen):
 
     @property
     def step(self) -> float:
-        """How far a notch moves it."""
+        """Change of its value by a notch."""
         return (2.0 if self.two_sided else 1.0) / (self.notches - 1)
 
     @property
     def heading(self) -> str:
-        """What it is called on the desk."""
+        """Display name."""
         return self.title or self.id.replace("_", " ")

@@ -24,7 +24,7 @@ from oak_sled.core.yard.sharedcurve import SharedCurve
 
 
 class Craft(Frozen):
-    """What moves: a body, its channels, and the parts in the order in which they act."""
+    """A craft: a body, its channels, and the parts in the order in which they act."""
 
     id: str = name_field("the name by which paths refer to this craft")
     title: str = Field("", max_length=60, description="display name")
@@ -173,11 +173,11 @@ class Craft(Frozen):
 
     @property
     def heading(self) -> str:
-        """What the craft is called."""
+        """Display name."""
         return self.title or self.id.replace("_", " ")
 
     def layers_used(self) -> list[tuple[str, str]]:
-        """Where it names a layer, and which: its own, those of its shots, and those that its knockbacks push."""
+        """Path and name of every layer it uses: its own, those of its shots, and those that its knockbacks push."""
         own = [
             ("body.layer", self.body.layer),
             # its fields are asked by name: an attribute that is not there takes a model long to deny
@@ -196,7 +196,7 @@ class Craft(Frozen):
         return "z" not in self.body.held
 
     def feet(self) -> list[tuple[float, float, float]]:
-        """Where its parts stand, craft axes, m from the origin."""
+        """Points where its parts stand, craft axes, m from the origin."""
         return [foot for part in self.parts for foot in part.feet()]
 
     def foot_depth(self) -> float:

@@ -27,7 +27,7 @@ End = Literal["time", "distance", "stopped", "hit", "last_gate", "left_ground"]
 
 
 class Start(Frozen):
-    """Where and how a craft begins."""
+    """Pose and motion at which a craft begins."""
 
     x: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
     y: float = dial(0.0, "m", "place", low=-1e5, high=1e5)
@@ -131,7 +131,7 @@ class Track(Frozen):
 
     @property
     def values(self) -> NDArray[np.float64]:
-        """What its knots say, shape (knots,); made once."""
+        """Values of its knots, shape (knots,); made once."""
         return self._told.values
 
     @functools.cached_property
@@ -245,5 +245,5 @@ class Drill(Frozen):
 
     @property
     def heading(self) -> str:
-        """What the drill is called."""
+        """Display name."""
         return self.title or self.id.replace("_", " ")

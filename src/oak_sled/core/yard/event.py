@@ -22,7 +22,7 @@ UNITS = {"release": "m", "poke": "N s"}
 
 
 class Event(Frozen):
-    """What happens at a moment of a drill."""
+    """An event at a moment of a drill."""
 
     id: str = name_field("its name")
     what: What = Field("trigger", description="what happens")
@@ -53,5 +53,5 @@ class Event(Frozen):
 
     @property
     def heading(self) -> str:
-        """What happens, in words."""
+        """The event in words."""
         return f"{self.what} {self.target.replace('_', ' ')}".strip()

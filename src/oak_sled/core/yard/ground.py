@@ -126,7 +126,7 @@ class Ground(Frozen):
 
     @property
     def heading(self) -> str:
-        """What the ground is called."""
+        """Display name."""
         return self.title or self.id.replace("_", " ")
 
     @property

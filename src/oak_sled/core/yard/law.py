@@ -49,5 +49,5 @@ class Law(Frozen):
 
     @property
     def heading(self) -> str:
-        """What it is called."""
+        """Display name."""
         return self.id.replace("_", " ")

@@ -41,7 +41,7 @@ def renamed(yard: Yard, ground: str, field: str, old: str, new: str) -> Yard:
 
 
 def in_spreads(yard: Yard, old: str, new: str) -> list[tuple[str, Any]]:
-    """What changes where spreads vary something at or below a path that becomes another."""
+    """Changes of the spreads that vary something at or below a path that becomes another."""
     kept = tuple(
         one.replace(
             axes=tuple(
@@ -55,7 +55,8 @@ def in_spreads(yard: Yard, old: str, new: str) -> list[tuple[str, Any]]:
 
 
 def _named(yard: Yard, ground: Ground, what: str, elsewhere: bool) -> Iterator[tuple[str, Any, str]]:
-    """What may name a thing of a ground: (path, owner, field). elsewhere : another ground has one of that name."""
+    """Every field that may name a thing of a ground: (path, owner, field). elsewhere : another ground has one of that
+    name."""
     yield from renames.references(ground, what, f"grounds.{ground.id}")
     if not elsewhere:
         yield from renames.references(yard.crafts, what, "crafts")

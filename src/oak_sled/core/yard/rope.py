@@ -27,5 +27,5 @@ class Rope(Tie):
         return {"length": self.length if self.length > 0.0 else apart, "breaks": self.breaks_at}
 
     def at_start(self, apart: float) -> dict[str, float]:
-        """What it shows before the first tick."""
+        """Values it shows before the first tick."""
         return {"length": apart}

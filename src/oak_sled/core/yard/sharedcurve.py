@@ -32,5 +32,5 @@ class SharedCurve(Frozen):
 
     @property
     def heading(self) -> str:
-        """What it is called."""
+        """Display name."""
         return self.id.replace("_", " ")

@@ -19,7 +19,7 @@ MOST_CARDS = 200
 
 
 class SpreadAxis(Frozen):
-    """What is varied: a dial over a range, or a list of values of a dial or a choice."""
+    """An axis of a spread: a dial over a range, or a list of values of a dial or a choice."""
 
     path: str = Field(
         max_length=200, description="what is varied: the path of a dial or a choice, craft, ticks, or card"
@@ -68,7 +68,7 @@ class SpreadCard(Frozen):
 
 
 class Scatter(Frozen):
-    """How far each variant is disturbed, again and again, to tell what holds from what only works once."""
+    """Disturbances of each variant, again and again, to tell what holds from what only works once."""
 
     repeats: int = Field(0, ge=0, le=200, description="randomised repeats per variant; 0: none")
     seed: int = Field(1, ge=0, le=2**31 - 1, description="random seed of the disturbances")
@@ -81,7 +81,7 @@ class Scatter(Frozen):
 
 
 class SpreadResults(Frozen):
-    """What came out: a number for each variant, repeat and measure, None where a run does not show it."""
+    """Results of a spread: a number for each variant, repeat and measure, None where a run does not show it."""
 
     made_of: str = Field(max_length=64, description="the digest of the yard and the settings that it was computed from")
     values: tuple[FiniteFloat | None, ...] = Field(
@@ -130,22 +130,22 @@ class Spread(Frozen):
 
     @functools.cached_property
     def shape(self) -> tuple[int, ...]:
-        """How many values each axis has."""
+        """Number of values of each axis."""
         return tuple(len(axis.values) for axis in self.axes)
 
     @property
     def variants(self) -> int:
-        """How many variants there are."""
+        """Number of variants."""
         return math.prod(self.shape)
 
     @property
     def runs(self) -> int:
-        """How many runs they take."""
+        """Number of runs they take."""
         return self.variants * (1 + self.scatter.repeats)
 
     @property
     def heading(self) -> str:
-        """What it is called."""
+        """Display name."""
         return self.title or " × ".join(axis.path.rpartition(".")[2].replace("_", " ") for axis in self.axes)
 
     def card(self, name: float | str) -> SpreadCard:

@@ -1,4 +1,4 @@
-"""What every document of a tie has: two bodies, and where it is fixed to them."""
+"""The base of every document of a tie: two bodies, and where it is fixed to them."""
 
 from typing import Any, ClassVar, Self
 
@@ -24,7 +24,7 @@ class Between(Frozen):
 
     @property
     def heading(self) -> str:
-        """What it is called."""
+        """Display name."""
         return self.id.replace("_", " ")
 
 
@@ -46,5 +46,5 @@ class Tie(Between):
         raise NotImplementedError
 
     def at_start(self, apart: float) -> dict[str, float]:
-        """What it shows before the first tick, by the names of its columns; the others are 0."""
+        """Values it shows before the first tick, by the names of its columns; the others are 0."""
         return {}

@@ -1,4 +1,4 @@
-"""How much memory a document takes beyond another: frozen documents share what an edit did not touch."""
+"""The memory that a document takes beyond another: frozen documents share what an edit did not touch."""
 
 from __future__ import annotations
 

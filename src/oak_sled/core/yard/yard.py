@@ -37,7 +37,7 @@ def _must_take(where: str, tracks: tuple[Track, ...], craft: Craft) -> None:
 
 
 def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Iterable[Ground]) -> list[str] | None:
-    """What an event may aim at: parts of any craft, blocks of the grounds that its drill runs on; None: the craft."""
+    """Targets of an event: parts of any craft, blocks of the grounds that its drill runs on; None: the craft."""
     if event.aims_at_block:
         if not event.target and event.what == "poke":
             return None
@@ -47,7 +47,7 @@ def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Itera
 
 
 class Bench(Frozen):
-    """What stands on the bench: the craft, ground and drill that are selected."""
+    """The craft, ground and drill on the bench."""
 
     craft: str = Field(description="the craft under test")
     ground: str = Field(description="the selected ground")

@@ -23,7 +23,7 @@ from oak_sled.desk.yardview.view import YardView
 
 
 class Host(Protocol):
-    """What commands ask of the window."""
+    """The window as commands need it."""
 
     session: Session
     filing: Filing

@@ -1,4 +1,4 @@
-"""How large a window is when it opens first."""
+"""Size of a window when it opens first."""
 
 from __future__ import annotations
 

@@ -31,7 +31,7 @@ class Chooser(QAbstractButton):
         self.clicked.connect(self.open)
 
     def show_text(self, text: str) -> None:
-        """What is chosen now."""
+        """Shows the present choice."""
         if text == self.text():
             return
         self.setText(text)

@@ -29,7 +29,7 @@ from oak_sled.desk.yardview.renderer import Renderer
 
 
 class Host(Protocol):
-    """What the window has for those who make its pages."""
+    """The window as those need it who make its pages."""
 
     session: Session
     renderer: Renderer | None

@@ -225,7 +225,7 @@ class BuildPage(DrawingPage):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """What the numbers belong to: the channel or part that is selected, else the body; its path below the yard."""
+        """Subject of the numbers: the channel or part that is selected, else the body; its path below the yard."""
         channel = next((one for one in self.craft.channels if one.id == self.channel), None)
         if channel is not None:
             return f"{self.session.craft_path}.channels.{channel.id}", channel
@@ -284,7 +284,7 @@ class BuildPage(DrawingPage):
             self._add_held(path, item)
 
     def _add_mesh(self, path: str, body: Body) -> None:
-        """How the mesh of the body lies in it: which of its axes point ahead and up, and its size."""
+        """Adds the pose of the mesh in the body: which of its axes point ahead and up, and its size."""
         self.numbers.add_label("mesh")
         for name, says in (("ahead", "the axis of the file that points forward"), ("up", "that points up")):
             self.numbers.add_choice(path, f"mesh.{name}", DIRECTIONS, says)
@@ -325,7 +325,7 @@ class BuildPage(DrawingPage):
         self.session.edit(f"{path}.held", axes, "held axes")
 
     def _show_outlook(self) -> None:
-        """What the numbers of the selection mean on this craft, from its last run."""
+        """Shows what the numbers of the selection mean on this craft, from its last run."""
         if self.outlook is None:
             return
         run, session = self.session.shown.run, self.session

@@ -1,4 +1,4 @@
-"""How a craft is drawn on the Build page: hull, mounts, lines of action, supports with their loads, centre of mass."""
+"""Drawing of a craft on the Build page: hull, mounts, lines of action, supports with their loads, centre of mass."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ CLOSE_PX = 70.0
 
 
 class Sheet(Protocol):
-    """What is asked of a view."""
+    """A view as its painter needs it."""
 
     @property
     def name(self) -> str: ...
@@ -181,7 +181,7 @@ def paint_mark(
 
 
 def standing_hub(droop: Spot, radius: float, ground: float) -> Spot:
-    """Where the hub of a wheel is while its craft stands: at full droop, or as high as the ground holds it."""
+    """Position of the hub of a wheel while its craft stands: at full droop, or as high as the ground holds it."""
     x, y, z = droop
     return (x, y, max(z, ground + radius))
 
@@ -301,7 +301,7 @@ def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standin
 
 
 def paint_standing(painter: QPainter, box: QRectF, lines: list[tuple[str, str]]) -> None:
-    """How the craft stands: a name and what is said of it on each line."""
+    """Paints how the craft stands: a name and a sentence on each line."""
     painter.setBrush(theme.colour("card"))
     painter.setPen(theme.pen("rule", 1.4))
     painter.drawRect(box)

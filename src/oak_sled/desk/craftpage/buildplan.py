@@ -116,7 +116,7 @@ class BuildPlan(QWidget):
         self.update()
 
     def standing(self) -> Standing | None:
-        """How the craft stands, of the run that is there; None while that is of another craft or of a drive."""
+        """The stand of the craft, of the run that is there; None while that is of another craft or of a drive."""
         run = self.session.shown.run
         if run is None or run.live or run.job.craft != self.craft:
             return None
@@ -291,7 +291,7 @@ class BuildPlan(QWidget):
         )
 
     def standing_lines(self, stands: Standing | None) -> list[tuple[str, str]]:
-        """How the craft stands and swings, a name and a sentence each."""
+        """Stand and swings of the craft, a name and a sentence each."""
         if not any(part.rays() for part in self.craft.parts):
             return [("no hover pads or wheels", "fit some, and their loads and swings stand here")]
         if "z" in self.craft.body.held:

@@ -1,1 +1,1 @@
-"""What the pages with a working drawing share."""
+"""Shared by the pages with a working drawing."""

@@ -1,4 +1,4 @@
-"""What the pages beside the bench are made of: a bar of buttons, a working drawing, and a column of numbers."""
+"""Base of the pages beside the bench: a bar of buttons, a working drawing, and a column of numbers."""
 
 from __future__ import annotations
 

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-"""Which way an arrow key moves the selection: to the right, and up."""
+"""Direction in which an arrow key moves the selection: to the right, and up."""
 
 
 def rounded(value: float, step: float) -> float:

@@ -61,7 +61,7 @@ class NumberPanel(QScrollArea):
         self.lane.addWidget(widget)
 
     def add_title(self, words: str) -> None:
-        """What the numbers belong to."""
+        """Adds a title: the owner of the numbers."""
         self.add(_words_on_desk(words, theme.HEADING, "desk_text"))
 
     def add_name(self, name: str, tip: str, take: Callable[[str], bool]) -> QLineEdit:

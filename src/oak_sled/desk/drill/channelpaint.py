@@ -1,4 +1,4 @@
-"""What is drawn of the channels over time: the time axis, strips, knots, events and the cursor."""
+"""Drawing of the channels over time: the time axis, strips, knots, events and the cursor."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ class Pick:
 
 
 class Lanes(Protocol):
-    """What the painter asks of the strips: what there is, and where it stands in px."""
+    """The strips as their painter needs them: what there is, and where it stands in px."""
 
     chosen: Pick
 
@@ -64,28 +64,28 @@ class Lanes(Protocol):
         """s of the first and the last moment in sight."""
 
     def strip(self, number: int) -> QRectF:
-        """Where the strip of a channel stands."""
+        """Rectangle of the strip of a channel."""
 
     def x_of(self, t: float) -> float:
-        """Where a time stands."""
+        """Px of a time."""
 
     def y_of(self, number: int, value: float) -> float:
-        """Where a value stands in the strip of a channel."""
+        """Px of a value in the strip of a channel."""
 
     def spot(self, channel: str, number: int) -> QPointF:
-        """Where a knot stands."""
+        """Px of a knot."""
 
     def crest(self, channel: str) -> QPointF:
-        """Where the handle of a wave stands."""
+        """Px of the handle of a wave."""
 
     def flag(self, name: str) -> QPointF:
-        """Where an event stands."""
+        """Px of an event."""
 
     def end_mark(self) -> QPointF:
-        """Where the end of the drill stands."""
+        """Px of the end of the drill."""
 
     def from_mark(self) -> QPointF:
-        """Where measuring begins."""
+        """Px of the moment that measures count from."""
 
     def knots_seen(self, track: Track) -> range:
         """The numbers of the knots in sight."""
@@ -139,7 +139,7 @@ class ChannelPainter:
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def paint_legend(self, painter: QPainter, right: float) -> None:
-        """Which line is which, where there is room for it."""
+        """Paints the legend, where there is room for it."""
         if right - LEFT < 320:
             return
         for words, ink, wide in (("channel value", "oak", 1.4), ("input", "ink", 2.0)):
@@ -214,7 +214,7 @@ class ChannelPainter:
         return QPolygonF(map(QPointF, x.tolist(), y.tolist()))
 
     def paint_made(self, painter: QPainter, number: int, channel: Channel) -> None:
-        """What the channel made of it in the run: dead zone, exponent, rise and return."""
+        """Paints what the channel made of it in the run: dead zone, exponent, rise and return."""
         run = self.session.shown.run
         if run is None or channel.id not in run.layout.channels or self.session.shown.live_on:
             return
@@ -233,7 +233,7 @@ class ChannelPainter:
         return count > 2 * self.widget.width()
 
     def paint_dense(self, painter: QPainter, number: int, times: Floats, values: Floats, pen: QPen) -> None:
-        """What lies between the least and the greatest value of each stretch, filled: a line through very many values
+        """Fills each stretch between its least and its greatest value: a line through very many values
         that goes up and down within each pixel would take minutes, and look the same."""
         stretch = -(-len(times) // self.widget.width())
         begins = np.arange(0, len(times), stretch)

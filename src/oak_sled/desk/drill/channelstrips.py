@@ -116,7 +116,7 @@ class ChannelStrips(QWidget):
         return first + (x - LEFT) / (self.width() - LEFT - RIGHT) * (last - first)
 
     def strip(self, number: int) -> QRectF:
-        """Where the strip of a channel lies."""
+        """Rectangle of the strip of a channel."""
         high = (self.height() - LANE - AXIS) / max(1, len(self.channels))
         return QRectF(LEFT, LANE + number * high, self.width() - LEFT - RIGHT, high)
 
@@ -133,13 +133,13 @@ class ChannelStrips(QWidget):
         return min(max(low + (box.bottom() - y) / box.height() * (1.0 - low), low), 1.0)
 
     def spot(self, channel: str, number: int) -> QPointF:
-        """Where a knot is, px."""
+        """Position of a knot, px."""
         place = [one.id for one in self.channels].index(channel)
         knot = inputs.track_of(self.drill, channel).knots[number]
         return QPointF(self.x_of(knot.t), self.y_of(place, knot.value))
 
     def crest(self, channel: str) -> QPointF:
-        """Where a wave is taken hold of: its first crest, by which its height and its period are set."""
+        """Handle of a wave: its first crest, by which its height and its period are set."""
         place = [one.id for one in self.channels].index(channel)
         track = inputs.track_of(self.drill, channel)
         begins = track.knots[0].t if track.knots else 0.0
@@ -147,21 +147,22 @@ class ChannelStrips(QWidget):
         return QPointF(self.x_of(begins + ahead), self.y_of(place, track.amplitude))
 
     def flag(self, name: str) -> QPointF:
-        """Where an event is, px; those close together stand on two lines."""
+        """Position of an event, px; those close together stand on two lines."""
         events = sorted(self.drill.events, key=lambda event: event.t)
         place = [event.id for event in events].index(name)
         return QPointF(self.x_of(events[place].t), 14.0 + 15.0 * (place % 2))
 
     def end_mark(self) -> QPointF:
-        """Where the end of the drill is dragged, px."""
+        """Handle of the end of the drill, px."""
         return QPointF(self.x_of(self.drill.duration), self.height() - AXIS + 8.0)
 
     def from_mark(self) -> QPointF:
-        """Where the moment that measures count from is dragged, px."""
+        """Handle of the moment that measures count from, px."""
         return QPointF(self.x_of(self.drill.event_time), self.height() - AXIS + 8.0)
 
     def under(self, at: QPointF) -> str:
-        """What can be dragged at a px: "end", "from", "event", "knot", "crest", "strip" or nothing; chooses it."""
+        """The thing that can be dragged at a px: "end", "from", "event", "knot", "crest", "strip" or nothing; chooses
+        it."""
         near = lambda spot, reach=NEAR: math.hypot(spot.x() - at.x(), spot.y() - at.y()) < reach  # noqa: E731
         if abs(self.end_mark().x() - at.x()) < NEAR and at.y() > self.height() - AXIS - 4:
             return "end"

@@ -204,7 +204,7 @@ class DrillPage(DrawingPage):
         menu.addAction("Inputs to a CSV file...", self.files.ask_export)
 
     def targets_of(self, what: str) -> tuple[str, ...]:
-        """What an event of that kind can be for."""
+        """Targets of an event of that kind."""
         parts, blocks = self.session.craft.parts, self.session.ground.blocks
         if what in ("hold", "release"):
             return tuple(part.id for part in parts if what in part.OBEYS)
@@ -270,7 +270,7 @@ class DrillPage(DrawingPage):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """What the numbers belong to, with its path: a knot, an event, a track, else the drill."""
+        """Subject of the numbers, with its path: a knot, an event, a track, else the drill."""
         pick, drill = self.strips.chosen, self.drill
         if pick.what == "event":
             event = next((one for one in drill.events if one.id == pick.name), None)

@@ -61,7 +61,7 @@ class DrillPlan(GroundPlan):
     # what can be taken hold of
 
     def marks(self) -> dict[str, QPointF]:
-        """Where the start and the vectors of events are taken hold of, px."""
+        """Handles of the start and of the vectors of events, px."""
         start = self.session.seen_drill.start
         turn = math.radians(start.heading_deg)
         cos, sin = math.cos(turn), math.sin(turn)
@@ -85,7 +85,7 @@ class DrillPlan(GroundPlan):
         return found
 
     def base_of(self, event: Event) -> tuple[tuple[float, float], float]:
-        """Where the vector of an event begins, m, and the m it is drawn for each m of pull or N s of a poke."""
+        """Base of the vector of an event, m, and the m it is drawn for each m of pull or N s of a poke."""
         run, mass = self.session.shown.run, self.session.craft.body.true_mass()
         place = (self.session.seen_drill.start.x, self.session.seen_drill.start.y)
         block = next((one for one in self.ground.blocks if one.id == event.target), None)

@@ -145,7 +145,7 @@ class Driver(QObject):
         return made.seen_from(self.session.craft.id) if self.session.craft.id in there else made
 
     def cards(self) -> tuple[Card, ...]:
-        """What was driven so far, as a card: for the case of a crash."""
+        """The drive so far, as a card: for the case of a crash."""
         if self.drive is None or self.drive.ticks == 0:
             return ()
         return (shelf.card_of(self.drive.finish(), "drive by hand, cut short by a crash"),)

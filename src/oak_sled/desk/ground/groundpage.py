@@ -223,7 +223,7 @@ class GroundPage(DrawingPage):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """What the numbers belong to: the selected object, else the ground; its path below the yard."""
+        """Subject of the numbers: the selected object, else the ground; its path below the yard."""
         held = self.plan.in_hand()
         if held:
             return f"{self.path}.{held[-1][0]}", held[-1][1]
@@ -366,7 +366,7 @@ class GroundPage(DrawingPage):
         self._change(ground.replace(materials=(*ground.materials, new)), "add a material")
 
     def add_pair(self, one: str, other: str) -> None:
-        """What two materials do together, from what they do now."""
+        """Adds a pair of materials with the values that they have now."""
         ground = self.session.ground
         names, now = scenes.materials(ground)
         friction, back = now[names.index(one), names.index(other)]
@@ -379,7 +379,7 @@ class GroundPage(DrawingPage):
 
 
 def _look_of(path: str, item: Any) -> tuple[object, ...]:
-    """What the panel must be built anew for."""
+    """The key of the panel: built anew when it changes."""
     rows = [one.id for field in ("materials", "pairs", "layers", "layer_pairs") for one in getattr(item, field, ())]
     return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), tuple(rows)
 

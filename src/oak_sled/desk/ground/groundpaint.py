@@ -1,4 +1,4 @@
-"""How a ground is drawn on its plan: grid, objects to scale, and the handles of the selected one."""
+"""Drawing of a ground on its plan: grid, objects to scale, and the handles of the selected one."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ _PATCH_HATCH = {True: Qt.BrushStyle.DiagCrossPattern, False: Qt.BrushStyle.BDiag
 
 
 class Plan(Protocol):
-    """What is asked of the plan that is drawn on: metres to px and back."""
+    """The plan as its painter needs it: metres to px and back."""
 
     @property
     def ground(self) -> Ground: ...
@@ -135,7 +135,7 @@ def paint_tie(painter: QPainter, plan: Plan, tie: Tie, chosen: bool) -> None:
 
 
 def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
-    """Where the selected object is turned and sized, and its size in words."""
+    """Paints the handles of the selected object, and its size in words."""
     found = plan.handles(item)
     painter.setPen(theme.pen("ink", 1.2))
     if "turn" in found:

@@ -59,7 +59,7 @@ class GroundPlan(PlanFrame):
         self._base_ground: object = None
         self._laying: object = None
         self.words: list[QRectF] = []
-        """Where the words of marks stand in the last paint, px."""
+        """Positions of the words of marks in the last paint, px."""
         self._hold: tuple[str, QPointF, dict[str, Item]] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -107,7 +107,7 @@ class GroundPlan(PlanFrame):
         return turned_rectangle(self.at(item.x, item.y), half * length, half * width, heading_of(item))
 
     def handles(self, item: Item) -> dict[str, QPointF]:
-        """Where an object is turned and sized, px."""
+        """Handles that turn and size an object, px."""
         if isinstance(item, Joint):
             return {}
         if isinstance(item, Tie):
@@ -201,7 +201,7 @@ class GroundPlan(PlanFrame):
         self.update()
 
     def _start_marks(self) -> dict[str, QPointF]:
-        """Where the start of the drill is taken hold of, and where it is turned, px."""
+        """Handles that move and turn the start of the drill, px."""
         start = self.session.seen_drill.start
         turn = math.radians(start.heading_deg)
         at = self.at(start.x, start.y)
@@ -340,7 +340,7 @@ class GroundPlan(PlanFrame):
         painter.drawRect(QRectF(self.at(x0, y1), self.at(x1, y0)))
 
     def paint_other_starts(self, painter: QPainter) -> None:
-        """Where the other crafts of the drill begin: select one to move its start."""
+        """Paints the starts of the other crafts of the drill: select one to move it."""
         session, drill = self.session, self.session.drill
         painter.setFont(theme.font(theme.SMALL))
         for name in session.cast():

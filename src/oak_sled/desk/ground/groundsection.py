@@ -106,7 +106,7 @@ class Section:
         self.profile: list[tuple[float, float]] = []
         """Share of the line and height, m, where uneven ground lies under it."""
         self.cut: list[tuple[Item, Floats, Floats]] = []
-        """What the section goes through, with its underside and top at every px, m, NaN beside it."""
+        """Everything that the section goes through, with its underside and top at every px, m, NaN beside it."""
 
     def paint(self, painter: QPainter, box: QRectF, ground: Ground, objects: list[Item], line: Line) -> None:
         """Draws the section from one end of a line to the other into a box of the widget, px."""
@@ -148,7 +148,7 @@ class Section:
             painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
 
     def find(self, ground: Ground, objects: list[Item], line: Line, wide: int) -> None:
-        """What lies along the section, and the heights of uneven ground; kept while nothing changes."""
+        """Finds what lies along the section, and the heights of uneven ground; kept while nothing changes."""
         (ax, ay), (bx, by) = line
         key = (ground.relief, ground.slope(), ground.blocks, ground.walls, tuple(line), wide)
         if self._key == key:

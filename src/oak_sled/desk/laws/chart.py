@@ -75,7 +75,7 @@ class LawChart(QWidget):
             accessibility.describe(self, f"{chart.place.title} over {chart.quantity}", self.words())
 
     def words(self) -> str:
-        """What it shows, in words: the working point, the slope there, and what the last run used."""
+        """The chart in words: the working point, the slope there, and what the last run used."""
         chart = self.chart
         if chart is None:
             return ""
@@ -210,7 +210,7 @@ class LawChart(QWidget):
             painter.drawText(QPointF(box.left(), 11), theme.elide(f"at {held}", box.width(), small))
 
     def _paint_points(self, painter: QPainter, chart: Chart) -> None:
-        """Where the law works at the cursor, and its slope there."""
+        """Paints where the law works at the cursor, and its slope there."""
         if chart.middle is not None:
             x, y = chart.middle
             reach = 0.09 * float(chart.x[-1] - chart.x[0])

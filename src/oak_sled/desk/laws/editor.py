@@ -1,4 +1,4 @@
-"""Where a formula is written: its text with what is wrong beside it, and the numbers of the craft as dials."""
+"""Editor of a formula: its text with its error beside it, and the numbers of the craft as dials."""
 
 from __future__ import annotations
 
@@ -153,7 +153,7 @@ class FormulaEditor(QWidget):
         self._show_numbers()
 
     def _tell(self) -> None:
-        """What is wrong with the text; else what may stand in it."""
+        """Tells the error of the text; else what may stand in it."""
         if self.law is None or self.place is None:
             return
         followers = laws.follows(self.session.craft, self.law.id)

@@ -1,1 +1,1 @@
-"""What explains a run: traces, ledger, plan, measures, why, and the shelf of runs."""
+"""Panes that explain a run: traces, ledger, plan, measures, why, and the shelf of runs."""

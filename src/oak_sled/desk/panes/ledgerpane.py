@@ -208,7 +208,7 @@ class LedgerPane(QWidget):
     # energy
 
     def energies(self) -> EnergyTable | None:
-        """What each line did in the bounce at the cursor: to the cursor, and over all of it; None without a bounce."""
+        """Work of each line in the bounce at the cursor: to the cursor, and over all of it; None without a bounce."""
         run = self.shown.run
         if run is None or not run.ticks or self.shown.live_on:
             return None

@@ -54,7 +54,7 @@ class CardWidget(QWidget):
         self.card = card
         self.shown = False
         self.state = (False, False, False)
-        """What its run is to the bench: shown, had again otherwise than kept, not to be had."""
+        """State of its run: shown, had again otherwise than kept, not to be had."""
         self.compared = False
         self.setFixedSize(CARD)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -193,7 +193,7 @@ def thumbnail(places: Floats, box: QRectF) -> QPainterPath:
 
 
 class Readout(QWidget):
-    """How many runs there are, and how much memory those in memory take."""
+    """Number of runs, and the memory that those in memory take."""
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
@@ -341,7 +341,7 @@ class ShelfPane(QWidget):
             self.session.shelf.change_card(name, label, **{field: not getattr(card, field)})
 
     def show_menu(self, name: str, place: QPoint) -> None:
-        """What can be done with a card."""
+        """Shows the menu of a card."""
         card = self.session.shelf.card(name)
         if card is None:
             return

@@ -1,4 +1,4 @@
-"""What lies over the trace plots: titles, values, cursors and events; it takes the pointer and the keys."""
+"""The layer over the trace plots: titles, values, cursors and events; it takes the pointer and the keys."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ KEYS = "left and right move the cursor by a tick, with Shift by ten"
 
 
 class Pane(Protocol):
-    """What lies below: the plots, their times and their places."""
+    """The pane below: the plots, their times and their places."""
 
     shown: Shown
     names: list[str]
@@ -47,7 +47,7 @@ class Pane(Protocol):
         """s of the first and the last moment in sight."""
 
     def band(self) -> QRectF:
-        """Where the curves stand, px."""
+        """Rectangle of the curves, px."""
 
     def pan(self, by: float) -> None:
         """Moves the times in sight, s."""
@@ -81,7 +81,7 @@ class Cover(QWidget):
         )
 
     def _tell(self) -> None:
-        """What the traces are at the cursor, for a screen reader; not in every frame of a drive."""
+        """Tells a screen reader the traces at the cursor; not in every frame of a drive."""
         shown = self.pane.shown
         run = shown.run
         if run is None or shown.live_on:
@@ -183,7 +183,7 @@ class Cover(QWidget):
         painter.drawLine(QPointF(0, box.bottom() + 3), QPointF(self.width(), box.bottom() + 3))
 
     def _paint_values(self, painter: QPainter, plot: Plot, run: Run, row: int, names: list[str], box: QRectF) -> None:
-        """What its traces are at the cursor."""
+        """Paints the values of its traces at the cursor."""
         right = float(self.width() - 6)
         second = self.pane.shown.second_time
         names = names[: max(1, int((box.height() + 6) / 11.5))]  # as many as can be read

@@ -152,7 +152,7 @@ class TracePane(QWidget):
     # showing
 
     def ghost_runs(self, run: Run) -> list[Run]:
-        """What is drawn behind: the run before, and pinned ones."""
+        """Runs drawn behind: the run before, and pinned ones."""
         found = [] if self.shown.ghost is None else [self.shown.ghost]
         found += self.shelf.pinned_runs()
         return [ghost for ghost in found if ghost is not run and ghost.ticks][:4] if not self.shown.live_on else []

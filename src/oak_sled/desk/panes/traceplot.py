@@ -1,4 +1,4 @@
-"""What a strip of traces is made of: which traces, thinned to what can be seen, on a bare plot."""
+"""A strip of traces: which traces, thinned to what can be seen, on a bare plot."""
 
 from __future__ import annotations
 
@@ -99,7 +99,8 @@ def _polygon(count: int) -> tuple[QPolygonF, Floats]:
 
 
 class Lines(pg.GraphicsObject):
-    """What a strip shows, drawn by one item: a curve item for each line spends more time on itself than on drawing."""
+    """The lines of a strip, drawn by one item: a curve item for each line spends more time on itself than on
+    drawing."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -143,7 +144,7 @@ class Plot(pg.ViewBox):
         self.shown = (0.0, 0.0, 0.0, 0.0)
         """First and last time in view, s; least and greatest value."""
         self.drawn_ghosts: list[Run] = []
-        """What the ghosts show: it stays while a dial is dragged."""
+        """Reads the ghosts: they stay while a dial is dragged."""
         self.drawn.rules = []
         self.clear_lines()
 
@@ -153,7 +154,7 @@ class Plot(pg.ViewBox):
         self.show_lines([])
 
     def box(self) -> QRectF:
-        """Where it stands on the canvas, px."""
+        """Rectangle on the canvas, px."""
         return QRectF(self.geometry())
 
     @property

@@ -1,4 +1,4 @@
-"""Why, at the cursor: what rolls, turns and slows the craft, ranked, and where the force of a tire jumps."""
+"""The Why pane at the cursor: what rolls, turns and slows the craft, ranked, and where the force of a tire jumps."""
 
 from __future__ import annotations
 
@@ -90,7 +90,7 @@ class WhyList(QWidget):
     # going to a jump
 
     def place_of(self, number: int) -> QRectF:
-        """Where a jump stands, px."""
+        """Position of a jump, px."""
         top = 6.0 + sum(HEAD + ROW * len(_told(one)) for one in self.answers) + HEAD
         return QRectF(0.0, top + ROW * number, self.width(), ROW)
 

@@ -32,7 +32,7 @@ from oak_sled.desk.yardview.renderer import LEVEL, Figure, Renderer, Scene
 MOST_SIDE = 7
 """Variants along a side of the grid that stand beside one another, evenly chosen."""
 APART = 2.6
-"""How far apart they stand, in lengths and widths of the craft."""
+"""Distance between them, in lengths and widths of the craft."""
 LABEL = 10
 """px of the letters of a label."""
 CROWD = 12
@@ -100,7 +100,7 @@ class SideBySide(QWidget):
         session.shelf.changed.connect(self._moved_on)
 
     def _hands(self) -> QWidget:
-        """What can be done with the variant that is followed."""
+        """Buttons for the variant that is followed."""
         made = QWidget(self)
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 0, 0, 0)
@@ -191,13 +191,13 @@ class SideBySide(QWidget):
         )  # fmt: skip
 
     def spots(self) -> Floats:
-        """Where each variant is drawn at the cursor, m, shape (n, 3)."""
+        """Position of each variant at the cursor, m, shape (n, 3)."""
         rows = [made.at(self.session.shown.time) for _, made in self.made]
         places = np.array([made.place_at(row) for (_, made), row in zip(self.made, rows, strict=True)])
         return np.asarray(places + self._offsets)
 
     def camera(self, spots: Floats) -> Camera:
-        """Where the eye stands: round all of them, or about the one that is followed."""
+        """Position of the eye: round all of them, or about the one that is followed."""
         numbers = [number for number, _ in self.made]
         low, high = spots.min(axis=0), spots.max(axis=0)
         size = 2.0 * max(self.made[0][1].job.craft.body.half_extents())
@@ -328,7 +328,7 @@ class SideBySide(QWidget):
         return self._own[1]
 
     def _labels(self, camera: Camera, spots: Floats) -> list[tuple[int, QRectF]]:
-        """Where the values of each are written, at its foot, the nearest first; where two would print over each other,
+        """Places of the values of each, at its foot, the nearest first; where two would print over each other,
         the farther one is left out."""
         size = max(self.made[0][1].job.craft.body.half_extents())
         places, depth = camera.project(spots - np.array([0.0, 0.0, 0.6 * size]))

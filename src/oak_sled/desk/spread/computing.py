@@ -45,9 +45,9 @@ class SpreadComputing(QObject):
         self.plan: Spread | None = None
         """The spread that is computed now, without results."""
         self.values: Floats | None = None
-        """What has come so far of it, shape (variants, 1 + repeats, measures)."""
+        """Results so far, shape (variants, 1 + repeats, measures)."""
         self.sensed: tuple[Job, Sensitivity] | None = None
-        """What every measure answers to every dial, and of which job."""
+        """Sensitivity of every measure to every dial, and its job."""
         self._round = 0
         self._beside: object = None
         self._came.connect(self._take_values)
@@ -158,7 +158,7 @@ class SpreadComputing(QObject):
         self.background.add(Task("moving every dial", work, done, self._say))
 
     def sensed_now(self, plan: Spread) -> Sensitivity | None:
-        """What every measure answers to every dial, where it was computed for the drill and craft of a spread as they
+        """Sensitivity of every measure to every dial, where it was computed for the drill and craft of a spread as they
         are."""
         return self.sensed[1] if self.sensed is not None and self.sensed[0] == self._job_of(plan) else None
 

@@ -1,4 +1,4 @@
-"""How a map of a spread is painted: colours, contours, targets met, the setting as it is, a line across, notes."""
+"""Painting of a map of a spread: colours, contours, targets met, the setting as it is, a line across, notes."""
 
 from __future__ import annotations
 
@@ -147,7 +147,7 @@ def _paint_curve(view: SpreadMap, painter: QPainter, grid: Floats) -> None:
 
 
 def _paint_band(view: SpreadMap, painter: QPainter) -> None:
-    """What disturbances made of each variant: from the least to the greatest."""
+    """Paints what disturbances made of each variant: from the least to the greatest."""
     assert view.plan is not None
     if not view.plan.scatter.repeats:
         return
@@ -200,7 +200,7 @@ def _axis_words(view: SpreadMap, axis: SpreadAxis) -> str:
 
 
 def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, str]]:
-    """Where the values of an axis are written, and how."""
+    """Positions and texts of the values of an axis."""
     values = axis.values
     if axis.is_range and axis.scale == "linear":
         low, high = float(values[0]), float(values[-1])

@@ -73,7 +73,7 @@ class SpreadMap(QWidget):
         self.update()
 
     def words(self) -> str:
-        """What is shown, in words."""
+        """The map in words."""
         if self.plan is None or self.known is None:
             return "nothing is varied yet"
         done = int(np.isfinite(self.values[:, 0, self.measure]).sum())
@@ -86,7 +86,7 @@ class SpreadMap(QWidget):
     # places
 
     def box(self) -> QRectF:
-        """Where the map lies, px."""
+        """Rectangle of the map, px."""
         foot = PROFILE if self.line is not None and self.flat() else 0
         return QRectF(LEFT, TOP, max(self.width() - LEFT - RIGHT, 40), max(self.height() - TOP - BOTTOM - foot, 40))
 
@@ -147,7 +147,7 @@ class SpreadMap(QWidget):
         return low - spare, high + spare
 
     def height_of(self, value: float) -> float:
-        """How high a value stands on a curve, px."""
+        """Height of a value on a curve, px."""
         low, high = self.ends()
         box = self.box()
         return box.bottom() - (value - low) / (high - low) * box.height()

@@ -73,7 +73,7 @@ def _begin_with_cards(page: SpreadPage, cards: Sequence[Card]) -> None:
 
 
 def fill_measures(page: SpreadPage, menu: QMenu) -> None:
-    """What is drawn, what else can be read, and whether less is better."""
+    """Fills the menu of measures: what is drawn, what else can be read, and whether less is better."""
     plan = page.plan
     if plan is None:
         return
@@ -97,7 +97,7 @@ def fill_measures(page: SpreadPage, menu: QMenu) -> None:
 
 
 def fill_varied(page: SpreadPage, menu: QMenu) -> None:
-    """What is varied beside it, and disturbances."""
+    """Fills the menu of what is varied beside it, and of disturbances."""
     plan, craft = page.plan, page.session.craft
     if plan is None:
         return

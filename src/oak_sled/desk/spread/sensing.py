@@ -1,4 +1,4 @@
-"""What matters: how much every measure answers to every dial, as bars in which the eye finds what is large."""
+"""Sensitivity: how much every measure answers to every dial, as bars in which the eye finds what is large."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from oak_sled.desk.widgets import accessibility, theme
 
 NAME, CELL, LINE, HEAD = 120, 99, 19, 56
 FIGURE = 33
-"""What the longest figure at a bar takes, px."""
+"""Width of the longest figure at a bar, px."""
 GAP = 2
 
 
@@ -129,7 +129,7 @@ class SensingPicture(QWidget):
 
 
 def places(x: float, top: float, value: float, most: float) -> tuple[QRectF, QRectF]:
-    """Where the bar of an answer and its figure stand, both inside the cell at (x, top)."""
+    """Places of the bar of an answer and of its figure, both inside the cell at (x, top)."""
     middle = x + 0.5 * CELL
     # of the root, so that small ones are seen beside large
     reach = math.sqrt(min(abs(value) / most, 1.0)) * (0.5 * CELL - FIGURE - 2 * GAP)

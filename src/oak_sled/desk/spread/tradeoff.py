@@ -51,7 +51,7 @@ class TradeOff(QWidget):
         self.update()
 
     def words(self) -> str:
-        """What it shows."""
+        """The picture in words."""
         if self.known is None:
             return "two measures are needed"
         both = int((np.isfinite(self.across) & np.isfinite(self.up)).sum())
@@ -76,7 +76,7 @@ class TradeOff(QWidget):
         return found[0], found[1]
 
     def place_of(self, number: int) -> QPointF:
-        """Where a variant stands, px."""
+        """Position of a variant, px."""
         box, (across, up) = self._box(), self._ends()
         return QPointF(
             box.left() + (float(self.across[number]) - across[0]) / (across[1] - across[0]) * box.width(),

@@ -314,7 +314,7 @@ class ForceDesk(QWidget):
         session.attempt(lambda: session.yard.edit(session.craft_path, craft.with_part(part)), label)
 
     def show_part_menu(self, name: str, place: QPoint) -> None:
-        """What can be done with a part as a whole."""
+        """Shows the menu of a part as a whole."""
         menu = QMenu(self)
         menu.addAction("Open or close", lambda: self.open_strip(name))
         if name != "body":

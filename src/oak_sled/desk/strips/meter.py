@@ -18,7 +18,7 @@ from oak_sled.desk.widgets import theme
 
 
 class Meter(QWidget):
-    """What the part does at the cursor: a number, its share of the weight, and a bar from the middle."""
+    """Effect of the part at the cursor: a number, its share of the weight, and a bar from the middle."""
 
     def __init__(self, family: str, parent: QWidget | None = None):
         super().__init__(parent)
@@ -35,7 +35,7 @@ class Meter(QWidget):
             self.update()
 
     def words(self) -> str:
-        """What it shows, in words."""
+        """The meter in words."""
         return " ".join([*units.split(self.value, self.unit), self.note]).strip()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -66,7 +66,7 @@ WHEEL_WORDS = {
     "brake": ("brake torque", "N m", 0.0),
     "steer": ("turn", "°", 45.0),
 }
-"""What the meter of a part that acts on wheels says, its unit, and its full scale (0: its weight at 1 m)."""
+"""The meter of a part that acts on wheels: its label, its unit, and its full scale (0: its weight at 1 m)."""
 
 
 def show_meter(meter: Meter, part: Part | Body, name: str, run: Run, numbers: Floats, weight: float) -> None:

@@ -31,5 +31,5 @@ def fill(menu: QMenu, fit: Callable[[type[Part]], object]) -> None:
 
 
 def _titles(kinds: list[type[Part]]) -> str:
-    """What is in a group, in a line."""
+    """Titles of a group, in a line."""
     return ", ".join(kind.TITLE.lower() for kind in kinds)

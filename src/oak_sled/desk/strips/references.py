@@ -1,4 +1,4 @@
-"""What a part on a strip may refer to by name."""
+"""Names that a part on a strip may refer to."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ COUNTS = {"in_flight": (1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64), "seed": tuple(ra
 
 @dataclass(frozen=True)
 class Names:
-    """What a part may refer to by name: channels, knockbacks, what stands on rays, and formulas (with their places) of
+    """Names that a part may refer to: channels, knockbacks, what stands on rays, and formulas (with their places) of
     its craft; dynamic blocks, materials and layers here."""
 
     channels: tuple[str, ...] = ()

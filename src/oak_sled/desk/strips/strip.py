@@ -33,7 +33,7 @@ HEAD = 38
 """px of a strip in which its title and its summary stand."""
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
 EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels": "of all parts"}
-"""What an empty name means, where it is not none."""
+"""Meaning of an empty name, where it is not none."""
 
 
 class Strip(QWidget):

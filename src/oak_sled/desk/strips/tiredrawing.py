@@ -37,7 +37,7 @@ class TireDrawing(QWidget):
         self.update()
 
     def words(self) -> str:
-        """What it shows, for a screen reader."""
+        """The picture in words, for a screen reader."""
         return "; ".join(
             f"{one.word} {units.show(one.load, 'N')}, {units.fixed(one.slip_deg, '°', 1)}, "
             f"{100 * _used(one):.0f} % of its grip"

@@ -82,7 +82,7 @@ class Heart:
         self._where.clear()
 
     def skip(self) -> None:
-        """What passed since the last beat was the test's own work."""
+        """Counts the time since the last beat as the test's own work."""
         self._last, self._used = time.perf_counter(), time.thread_time()
         self._where.clear()
 
@@ -380,7 +380,7 @@ class Soak:
                 screenshot.on_screen(self.window).save(str(self.pictures / f"stale-{number}-true.png"))
 
     def _timed(self) -> tuple[bool, ...]:
-        """Which lines are seen that go by themselves after a while."""
+        """The visible lines that go by themselves after a while."""
         return tuple(one.isVisible() for one in self.window.findChildren(overlays.Notice))
 
     def rest(self) -> None:

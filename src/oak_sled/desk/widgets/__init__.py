@@ -1,1 +1,1 @@
-"""What every screen is made of: colours, dials, buttons, curves, overlays, and what a screen reader is told."""
+"""Pieces of every screen: colours, dials, buttons, curves, overlays, and what a screen reader is told."""

@@ -1,4 +1,4 @@
-"""What those need who use the keyboard or a screen reader: names and values of widgets, and a ring round the focus."""
+"""Help for those who use the keyboard or a screen reader: names and values of widgets, and a ring round the focus."""
 
 from __future__ import annotations
 

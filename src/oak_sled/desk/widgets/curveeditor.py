@@ -101,7 +101,7 @@ class CurveEditor(QWidget):
             self.update()
 
     def whose(self) -> str:
-        """Whose curve it is, in words."""
+        """Owner of the curve, in words."""
         return f"shared by {self.touches} ({self.shared.replace('_', ' ')})" if self.shared else "its own"
 
     def _tell(self) -> None:
@@ -121,7 +121,7 @@ class CurveEditor(QWidget):
         return high, 1.1 * most
 
     def place_of(self, x: float, y: float) -> QPointF:
-        """Where a point stands, px."""
+        """Position of a point, px."""
         box, (high, most) = self._box(), self._spans()
         return QPointF(box.left() + x / high * box.width(), box.bottom() - y / most * box.height())
 
@@ -370,6 +370,6 @@ class CurveEditor(QWidget):
 
 
 def _values(points: Points, xs: Floats, straight: bool) -> Floats:
-    """What a curve through points is at each x."""
+    """Values of a curve through points at each x."""
     knots = np.array(points)
     return curve.through(knots[:, 0], knots[:, 1], xs, straight)

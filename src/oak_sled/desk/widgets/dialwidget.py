@@ -30,7 +30,7 @@ _FINE, _COARSE = 0.1, 4.0
 
 
 def to_share(dial: Dial, value: float) -> float:
-    """Where a value stands on the slider, 0 to 1."""
+    """Position of a value on the slider, 0 to 1."""
     low, high = dial.slider
     if dial.scale == "log":
         if value <= low:
@@ -87,9 +87,9 @@ class DialWidget(QWidget):
         self.dial, self.value, self.path = dial, value, path
         self.locked = False
         self.idle = ""
-        """Why the number does nothing as its part is set; "" where it acts."""
+        """Reason why the number does nothing as its part is set; "" if it acts."""
         self.in_force: float | None = None
-        """What is in force in the place of a number that does nothing: shown in its stead."""
+        """Number in force in the place of one that does nothing: shown in its stead."""
         self.mass: float | None = None
         self._press: tuple[float, float] | None = None
         self._before = value

@@ -1,4 +1,4 @@
-"""Which keys a focused widget keeps for itself: what it promises is not taken by a shortcut of the window.
+"""Keys that a focused widget keeps for itself: what it promises is not taken by a shortcut of the window.
 
 Every widget that acts on keys declares them as `PROMISED`; what Qt's own widgets act on is declared here. The window
 asks `is_promised` before a key becomes a shortcut.
@@ -45,7 +45,7 @@ OF_QT: tuple[tuple[type[QWidget], Keys], ...] = (
 
 
 def promised_by(widget: QWidget | None) -> Iterable[Keys]:
-    """What a widget keeps for itself."""
+    """Keys that a widget keeps for itself."""
     if widget is None:
         return
     own = getattr(widget, "PROMISED", None)

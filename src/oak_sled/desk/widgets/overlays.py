@@ -1,4 +1,4 @@
-"""What lies over the bench for a while: the sheet of keys, and lines said in place."""
+"""Overlays of the bench: the sheet of keys, and lines said in place."""
 
 from __future__ import annotations
 
@@ -134,24 +134,24 @@ class Notice(QWidget):
 
 
 class Working(Protocol):
-    """What works beside the window. Signals: changed()."""
+    """Work that goes on beside the window. Signals: changed()."""
 
     changed: pyqtBoundSignal
 
     @property
     def shown(self) -> str:
-        """What is done now, in words; "" when there is nothing to show."""
+        """The present work in words; "" when there is nothing to show."""
 
     @property
     def progress(self) -> tuple[int, int]:
-        """How much is done, and of how much."""
+        """Amount done, and of how much."""
 
     def cancel(self) -> None:
         """Ends it."""
 
 
 class Progress(Notice):
-    """What is done beside the window: words, how far it is, what is left, and a way to cancel it."""
+    """Progress of the work beside the window: words, how far it is, what is left, and a way to cancel it."""
 
     def __init__(self, parent: QWidget, background: Working):
         super().__init__(parent)
@@ -178,7 +178,7 @@ class Progress(Notice):
             self.tell(self.text(), False, ((("Cancel"), self.background.cancel),))
 
     def text(self) -> str:
-        """What goes on, and how long it still takes."""
+        """The present work, and the time that it still takes."""
         done, of = self.background.progress
         if not of or not done:
             return f"{self.background.shown}..."

@@ -44,7 +44,7 @@ def painted(widget: QWidget) -> QImage:
 
 
 def pixels(widget: QWidget) -> NDArray[np.uint8]:
-    """What the screen shows of a widget, shape (height, width, 3), blue first."""
+    """Pixels of a widget on the screen, shape (height, width, 3), blue first."""
     picture = on_screen(widget)
     bits = picture.constBits()
     assert bits is not None
@@ -63,7 +63,7 @@ def ask_repaint(window: QWidget) -> None:
 
 
 def stale(shown: NDArray[np.uint8], true: NDArray[np.uint8], window: QWidget) -> str:
-    """Where two pictures of a window differ, in words; "" where they do not."""
+    """Difference of two pictures of a window, in words; "" if there is none."""
     if shown.shape == true.shape and np.array_equal(shown, true):
         return ""
     if shown.shape != true.shape:

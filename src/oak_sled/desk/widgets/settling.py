@@ -1,4 +1,4 @@
-"""What waits until nothing moves: smooth pictures, and what is told to a screen reader."""
+"""Work that waits until nothing moves: smooth pictures, and what is told to a screen reader."""
 
 from __future__ import annotations
 

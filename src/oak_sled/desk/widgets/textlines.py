@@ -23,7 +23,7 @@ class Words(QWidget):
         self.setSizePolicy(policy)
 
     def text(self) -> str:
-        """What it says."""
+        """Its text."""
         return self._text
 
     def say(self, text: str, tone: str) -> None:

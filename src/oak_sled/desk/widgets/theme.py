@@ -197,7 +197,7 @@ def font(size: int = TEXT, bold: bool = False) -> QFont:
 
 
 def metrics(chosen: QFont) -> QFontMetrics:
-    """What texts in a font measure."""
+    """Metrics of texts in a font."""
     key = (chosen.pixelSize(), chosen.bold())
     if key not in _METRICS:
         _METRICS[key] = QFontMetrics(chosen)

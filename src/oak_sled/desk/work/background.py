@@ -49,7 +49,7 @@ class Background(QObject):
 
     @property
     def shown(self) -> str:
-        """What is done now, in words; "" when there is nothing to show."""
+        """The present work in words; "" when there is nothing to show."""
         return "" if self._task is None or self._task.quiet else self._task.words
 
     def add(self, task: Task) -> None:

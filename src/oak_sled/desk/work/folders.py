@@ -1,4 +1,4 @@
-"""Where file dialogs begin, and what a file is called that is to be written."""
+"""Folders in which file dialogs begin, and names of files that are to be written."""
 
 from __future__ import annotations
 

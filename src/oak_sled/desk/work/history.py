@@ -67,12 +67,12 @@ class History:
 
     @property
     def undo_label(self) -> str:
-        """What undo would undo, or ""."""
+        """Label of the step that undo would take back, or ""."""
         return self.done[-1].label if self.done else ""
 
     @property
     def redo_label(self) -> str:
-        """What redo would redo, or ""."""
+        """Label of the step that redo would take again, or ""."""
         return self._undone[-1].label if self._undone else ""
 
     def back(self, yard: Yard) -> Step | None:

@@ -1,4 +1,4 @@
-"""What comes from files onto the desk: a relief from a picture, a block or the hull of a craft from a mesh.
+"""Imports from files: a relief from a picture, a block or the hull of a craft from a mesh.
 
 A file that cannot be used is said in place, and nothing is changed.
 """
@@ -31,7 +31,7 @@ LEAST = 0.02
 
 
 Then = Callable[[str], object]
-"""What follows when something was placed; it is given its path below the ground."""
+"""Called when something was placed, with its path below the ground."""
 
 
 def lay_relief(session: Session, file: Path, then: Then = str) -> None:
@@ -109,7 +109,7 @@ def hull_from(session: Session, file: Path, **settings: Any) -> None:
 
 @contextlib.contextmanager
 def _named(file: Path) -> Iterator[None]:
-    """What a document finds wrong is said of the file."""
+    """Tells the fault of a document as one of its file."""
     try:
         yield
     except ValidationError as error:

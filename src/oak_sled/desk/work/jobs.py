@@ -34,7 +34,7 @@ PATIENCE_S = 0.7
 
 @dataclass(frozen=True, eq=False)
 class Result:
-    """What came of a job: the run, its measures, its cautions, and the runs of the crafts beside it."""
+    """Result of a job: the run, its measures, its cautions, and the runs of the crafts beside it."""
 
     number: int
     job: Job
@@ -94,7 +94,7 @@ class Worker(QObject):
 
     @property
     def shown(self) -> str:
-        """What is done now, in words; "" when there is nothing to show."""
+        """The present work in words; "" when there is nothing to show."""
         return "running the drill" if self._busy else ""
 
     @property
@@ -180,7 +180,7 @@ class Worker(QObject):
             self._repeaters.clear()
 
     def _told_of_cost(self, job: Job, made: Run) -> tuple[Caution, ...]:
-        """What is said of a heavy ground; found once for each, so that a drag of a dial does not wait for it."""
+        """Caution about a heavy ground; found once for each, so that a drag of a dial does not wait for it."""
         tick_s = cost.tick_seconds(made)
         if not cost.is_heavy(job, tick_s):
             return ()

@@ -29,7 +29,7 @@ MOST_LISTED = 200
 
 
 def state_folder() -> Path:
-    """Where the desk keeps its own state."""
+    """Folder in which the desk keeps its own state."""
     return Path(os.environ.get("OAK_SLED_STATE") or platformdirs.user_state_dir("oak-sled"))
 
 
@@ -74,7 +74,7 @@ class Lost:
 
     @property
     def words(self) -> str:
-        """Whose work and of when."""
+        """Owner and time of the work."""
         name = self.origin.name if self.origin else "a yard that was not saved"
         return f"{name}, {time.strftime('%d %b %H:%M', time.localtime(self.when))}"
 
@@ -123,7 +123,7 @@ class Autosave:
             self._lock = None
 
     def lost_work(self) -> list[Lost]:
-        """What sessions left that no longer run, newest first."""
+        """Work that sessions left which no longer run, newest first."""
         found = []
         with contextlib.suppress(OSError):
             for folder in list((state_folder() / "sessions").iterdir())[:MOST_LISTED]:

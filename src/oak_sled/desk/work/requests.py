@@ -1,4 +1,4 @@
-"""What the bench asks to be run: the drill after every edit, a run to keep, and tries that newer ones overtook."""
+"""Requests of the bench for runs: the drill after every edit, a run to keep, and tries that newer ones overtook."""
 
 from __future__ import annotations
 
@@ -17,17 +17,17 @@ from oak_sled.desk.work.shown import Shown
 
 
 class Bench(Protocol):
-    """What is on the bench, and whether a dial is held."""
+    """The bench, and whether a dial is held."""
 
     @property
     def is_previewing(self) -> bool:
         """True if a drag goes on."""
 
     def job(self) -> Job:
-        """What is to be run."""
+        """The job to run."""
 
     def twin_jobs(self) -> tuple[Job, ...]:
-        """What the crafts that run the drill too are to do."""
+        """Jobs of the crafts that run the drill too."""
 
 
 class Requests(QObject):
@@ -37,7 +37,7 @@ class Requests(QObject):
         super().__init__(parent)
         self.bench, self.shown, self.worker, self.loader = bench, shown, worker, loader
         self.to_card: tuple[Job, str] | None = None
-        """What is to become a card when its run comes in, and what it says."""
+        """The job that becomes a card when its run comes in, and its text."""
 
     def rerun(self) -> None:
         """Re-runs what is on the bench in the worker; the newest result is taken."""

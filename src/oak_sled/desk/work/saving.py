@@ -34,7 +34,7 @@ MOST_RECENT = 8
 
 
 def nothing() -> None:
-    """What follows when nothing is to follow."""
+    """Follows where nothing is to follow."""
 
 
 class Changed(Refused):
@@ -266,7 +266,7 @@ class Keeper(QObject):
         self.auto.drop()
 
     def lost_work(self) -> list[Lost]:
-        """What crashed sessions left, newest first."""
+        """Work that crashed sessions left, newest first."""
         return self.auto.lost_work()
 
     def recover(self, lost: Lost, then: Callable[[], object] = nothing) -> None:

@@ -1,4 +1,4 @@
-"""What is on the bench: the craft, drill and ground of the open yard that are selected, and what they mean together."""
+"""The bench: the craft, drill and ground of the open yard that are selected, and what they mean together."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ class Selection(QObject):
         return f"crafts.{self.yard.bench.craft}"
 
     def job(self) -> Job:
-        """What is on the bench, as a job."""
+        """The bench as a job."""
         return jobs.job_of(self.yard)
 
     def cast(self) -> tuple[str, ...]:
@@ -68,7 +68,7 @@ class Selection(QObject):
         return tuple(one.craft.id for one in self.job().actors)
 
     def twin_jobs(self) -> tuple[Job, ...]:
-        """What the crafts that run the drill too are to do."""
+        """Jobs of the crafts that run the drill too."""
         return jobs.twin_jobs(self.yard)
 
     def setting(self) -> Setting:

@@ -37,7 +37,7 @@ from oak_sled.desk.work.selection import Selection
 
 @dataclass(frozen=True)
 class State:
-    """What saving writes: the documents and the shelf."""
+    """State that saving writes: the documents and the shelf."""
 
     yard: Yard
     cards: tuple[Card, ...]
@@ -58,7 +58,7 @@ class Session(Selection):
         super().__init__(yard, parent)
         self.file: Path | None = None
         self.last_folder = ""
-        """Where the last file lies that was opened or written."""
+        """Path of the last file that was opened or written."""
         self.locks: set[str] = set()
         self._looked_at = ""
         self._saved: State | None = State(yard, ())  # None: nothing of it is on disk
@@ -271,7 +271,7 @@ class Session(Selection):
         self.shown.run_changed.emit()
 
     def drawn_beside(self) -> tuple[Run, ...]:
-        """What is drawn beside the run shown: the ghost, and what is pinned."""
+        """Runs drawn beside the run shown: the ghost, and what is pinned."""
         return (*self.shelf.pinned(), *(() if self.shown.ghost is None else (self.shown.ghost,)))
 
     def look_at(self, name: str) -> None:

@@ -1,4 +1,4 @@
-"""What the bench shows: a run, those drawn beside it, what was found in it, and the time of the cursor."""
+"""The view of the bench: a run, those drawn beside it, what was found in it, and the time of the cursor."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from oak_sled.core.results.run import Run
 
 
 class Shown(QObject):
-    """What panes that explain a run look at. Signals: run_changed(), cursor_moved(), live_changed(is_live)."""
+    """The run that panes explain. Signals: run_changed(), cursor_moved(), live_changed(is_live)."""
 
     run_changed = pyqtSignal()
     cursor_moved = pyqtSignal()

@@ -21,7 +21,7 @@ from oak_sled.desk.work.session import Session
 
 
 class Host(Protocol):
-    """What filing asks of the window that it works for."""
+    """The window as filing needs it."""
 
     notice: Notice
     question: Notice

@@ -1,4 +1,4 @@
-"""What is written and drawn over the picture: force arrows, readouts, flashes, paths and marks."""
+"""Annotations over the picture: force arrows, readouts, flashes, paths and marks."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ _SWITCHED = {
 
 
 class Canvas(Protocol):
-    """What the annotations ask of the view that they are drawn on."""
+    """The view as its annotations need it."""
 
     readouts: list[str]
     switched_units: set[str]

@@ -119,7 +119,7 @@ class Labels:
         painter.drawText(QPointF(left + 7.0, top + 13.0), text)
 
     def _free(self, x: float, y: float, wide: float) -> tuple[float, float] | None:
-        """Where a label finds room near a point: its left and its top, px."""
+        """Free place of a label near a point: its left and its top, px."""
         lefts = (x + 9, x - 9 - wide, x + 60, x - 60 - wide, x + 110, x - 110 - wide)
         for shift in (0, -20, 20, -40, 40, -60, 60, -80, 80):
             top = y - 9.0 + shift

@@ -94,7 +94,7 @@ def _unit(x: float, y: float, z: float) -> tuple[float, float, float]:
 
 @dataclass
 class Rig:
-    """How the user has set the cameras: which one, its lag, and the orbit."""
+    """Camera settings of the user: which one, its lag, and the orbit."""
 
     name: str = "chase"
     lag_s: float = 0.35
@@ -190,7 +190,7 @@ def _box(spots: Floats) -> tuple[Floats, Floats]:
 
 
 def spots_of(run: Run) -> Floats:
-    """Where the craft was in a run, and what it launched: watched blocks and shots, shape (n, 3), m."""
+    """Positions of the craft in a run, and of what it launched: watched blocks and shots, shape (n, 3), m."""
     found = [run.columns("position.x", "position.y", "position.z")]
     for name in flights.watched(run):
         found.append(run.columns(*(f"block.{name}.position.{axis}" for axis in "xyz")))

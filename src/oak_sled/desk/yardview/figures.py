@@ -1,4 +1,4 @@
-"""Which runs are drawn beside one another, and the craft of a run as it stands at a row."""
+"""Figures: the runs drawn beside one another, and the craft of a run as it stands at a row."""
 
 from __future__ import annotations
 

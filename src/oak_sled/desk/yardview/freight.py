@@ -41,7 +41,7 @@ def laid_meshes(ground: Ground) -> list[Floats]:
 
 
 def look_of(one: Block, ground: Ground) -> str:
-    """How a block is drawn, by its material."""
+    """Look of a block, by its material."""
     return next((material.look for material in ground.materials if material.id == one.material), "timber")
 
 
@@ -138,7 +138,7 @@ class Freight:
 
 
 def places(run: Run, row: int) -> Floats:
-    """Where the moving blocks of the ground of a run are at a row, shape (blocks, 7)."""
+    """Poses of the moving blocks of the ground of a run at a row, shape (blocks, 7)."""
     layout = run.layout
     count = len(bodynames.moving(run.job.ground)) if layout.blocks else 0  # what crafts carry stands behind them
     first = layout.first_block_column

@@ -36,7 +36,7 @@ CLICK_PX = 5.0
 
 @dataclass
 class Grip:
-    """What is held: a sling, or a body at a point. target : id of a block, empty for the craft."""
+    """The thing that is held: a sling, or a body at a point. target : id of a block, empty for the craft."""
 
     what: str
     target: str
@@ -284,7 +284,7 @@ def _ray(camera: Camera, at: QPointF) -> tuple[Floats, Floats]:
 
 
 def _on_level(camera: Camera, at: QPointF, height: float) -> Floats | None:
-    """Where the line of sight through a px reaches a height; None where it does not."""
+    """Point at which the line of sight through a px reaches a height; None if it does not."""
     eye, way = _ray(camera, at)
     if abs(way[2]) < 1e-6 or (height - eye[2]) / way[2] <= 0.0:
         return None

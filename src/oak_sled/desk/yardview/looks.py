@@ -1,4 +1,4 @@
-"""How things look: the shader programs of a picture, and solids that can be drawn with each of them.
+"""Looks of things: the shader programs of a picture, and solids that can be drawn with each of them.
 
 Each look has a program of its own, since a software renderer works through every branch of a program for every pixel,
 taken or not, and tests depth early only where nothing is discarded.
@@ -153,7 +153,7 @@ ICE_REACH, ICE_RIM = 2400.0, 0.35
 
 
 def difference(one: Rgb, other: Rgb) -> Rgb:
-    """What has to be added to a colour to make it another."""
+    """Difference to add to a colour to make it another."""
     return other[0] - one[0], other[1] - one[1], other[2] - one[2]
 
 

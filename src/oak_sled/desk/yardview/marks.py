@@ -1,4 +1,4 @@
-"""What a run leaves on the ice: its path, a bar each second, and where its runners slid."""
+"""Marks that a run leaves on the ice: its path, a bar each second, and where its runners slid."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ def path_over(run: Run, first: int, last: int) -> Floats:
 
 
 def _places(run: Run, first: int, last: int, axes: str) -> Floats:
-    """Where the centre of mass was, thinned, and at last for certain, shape (n, axes), m."""
+    """Positions of the centre of mass, thinned, with the last for certain, shape (n, axes), m."""
     step = max(1, -(-(last - first) // MOST_POINTS))
     made = np.empty((len(range(first, last, step)) + 1, len(axes)))
     for place, axis in enumerate(axes):
@@ -50,7 +50,7 @@ def _foot(run: Run) -> float:
 
 
 def second_marks(run: Run) -> Floats:
-    """Where a bar lies across the path at every whole second: x, y, z, cosine and sine of the heading, shape (n, 5)."""
+    """Pose of the bar across the path at every whole second: x, y, z, cosine and sine of the heading, shape (n, 5)."""
     first = int(run.first_tick * run.job.dt) + 1
     seconds = np.arange(first, min(first + 120, int(run.duration) + 1))
     rows = np.clip((seconds / run.job.dt + 1e-6).astype(int) - run.first_tick, 0, run.ticks)  # see Run.at
@@ -60,7 +60,7 @@ def second_marks(run: Run) -> Floats:
 
 
 def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
-    """Where each runner went, shape (n, 3), m, and at which of these points it slid, shape (n,); tires apart: see
+    """Path of each runner, shape (n, 3), m, and at which of these points it slid, shape (n,); tires apart: see
     `tire_marks`."""
     found: list[tuple[Floats, NDArray[np.bool_]]] = []
     step = max(1, last // MOST_MARKS)
@@ -87,7 +87,7 @@ SLIDES_FROM = 1.0
 
 @dataclass(frozen=True)
 class TireMark:
-    """What a tire left on the ground: its contact, m, shape (n, 3), where it slid, its width, m, and how strong the
+    """The mark of a tire on the ground: its contact, m, shape (n, 3), where it slid, its width, m, and how strong the
     mark still is at each point, 0 to 1, both of shape (n,)."""
 
     points: Floats

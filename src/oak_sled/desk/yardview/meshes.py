@@ -130,7 +130,7 @@ def _walls(ground: Ground) -> list[tuple[float, float, float, float, float, floa
 
 
 def _poles(gate: Gate) -> list[tuple[float, float]]:
-    """Where the two poles of a gate stand, m."""
+    """Positions of the two poles of a gate, m."""
     angle = math.radians(gate.heading_deg)
     aside = np.array([-math.sin(angle), math.cos(angle)]) * gate.width / 2
     return [(gate.x + sign * aside[0], gate.y + sign * aside[1]) for sign in (1.0, -1.0)]
@@ -150,7 +150,7 @@ def ground_mesh(ground: Ground) -> Floats:
 
 
 def shade_mesh(ground: Ground) -> Floats:
-    """What casts the shadows of walls and gate poles: a box each, where a wall is drawn as many blocks."""
+    """Mesh that casts the shadows of walls and gate poles: a box each, where a wall is drawn as many blocks."""
     none = (0.0, 0.0, 0.0)
     pieces = []
     for x, y, angle, length, width, height in _walls(ground):
@@ -163,7 +163,7 @@ def shade_mesh(ground: Ground) -> Floats:
 
 
 STEEPER = 3.0
-"""How much steeper a relief is lit than it is."""
+"""Factor by which a relief is lit steeper than it is."""
 
 
 def relief_mesh(ground: Ground) -> tuple[Floats, Ints]:

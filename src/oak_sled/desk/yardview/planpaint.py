@@ -156,11 +156,11 @@ def _rectangle(frame: Frame, x: float, y: float, angle: float, length: float, wi
 
 
 BLOCK_INKS = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
-"""How a block is filled from above, by how it moves; a trigger is an outline."""
+"""Fill of a block seen from above, by how it moves; a trigger is an outline."""
 
 
 def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
-    """What lies on the ground, where the run has it at the row."""
+    """Paints the blocks on the ground, where the run has them at the row."""
     places = dict(zip(run.layout.blocks, freight.places(run, row), strict=False))
     painter.save()
     painter.setPen(theme.pen("ink", 1.0))

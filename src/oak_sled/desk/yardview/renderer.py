@@ -95,7 +95,7 @@ class Batch:
     solid: Solid
     places: np.ndarray
     corners: int = -1
-    """How many of the mesh; -1: all."""
+    """Number of vertices of the mesh; -1: all."""
     first: int = 0
     """The first of them."""
 
@@ -492,7 +492,7 @@ class Renderer:
         return [(tread, one, figure.paint, level) for (tread, _), one in zip(wheels, placed, strict=False)]
 
     def _key_of(self, craft: Craft) -> str:
-        """What decides the meshes of a craft, found once for each document."""
+        """Key of the meshes of a craft, found once for each document."""
         known = self._keys.get(id(craft))
         if known is None or known[0] is not craft:
             if len(self._keys) > MOST_KEYS:

@@ -1,4 +1,4 @@
-"""What carries a craft on rays, over the picture: a spring from each mount to what it found, or that it finds none."""
+"""Supports of a craft on rays, over the picture: a spring from each mount to what it found, or that it finds none."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ TURNS = 6
 
 
 Ray = tuple[str, bool, Floats, Floats, float]
-"""What a ray is called, whether it touches, its mount and what it found, m, world axes, and its load, N."""
+"""A ray: its name, whether it touches, its mount and its hit, m, world axes, and its load, N."""
 
 
 def seen(run: Run, numbers: Floats) -> list[Ray]:

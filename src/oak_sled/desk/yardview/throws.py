@@ -109,7 +109,7 @@ def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> Non
 
 
 def _paint_aim(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
-    """Where the next shot of every launcher would go."""
+    """Paints the path of the next shot of every launcher."""
     for place, part in enumerate(run.job.craft.parts):
         if part.shot() is not None and not part.mute:
             painter.setPen(QPen(theme.colour("soft"), 1.6, Qt.PenStyle.DotLine))

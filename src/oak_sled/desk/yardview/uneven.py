@@ -53,12 +53,13 @@ class Chunks:
         return np.concatenate(pieces) if pieces else self.index[:0]
 
     def met(self, low: Floats, high: Floats) -> NDArray[np.bool_]:
-        """Which pieces may lie in a box in part, shape (pieces,). low, high : its corners, m."""
+        """True for pieces that may lie in a box in part, shape (pieces,). low, high : its corners, m."""
         boxes = self.corners[:, (0, 7), :3]
         return np.asarray(np.all((boxes[:, 1] >= low) & (boxes[:, 0] <= high), axis=1))
 
     def shown(self, matrix: Floats) -> NDArray[np.bool_]:
-        """Which pieces may be in a picture, shape (pieces,). matrix : shape (4, 4), from the world to the picture."""
+        """True for pieces that may be in a picture, shape (pieces,). matrix : shape (4, 4), from the world to the
+        picture."""
         seen = self.corners @ matrix.T
         beyond: np.ndarray = np.concatenate([seen[:, :, :3] < -seen[:, :, 3:], seen[:, :, :3] > seen[:, :, 3:]], axis=2)
         return np.logical_not(np.any(np.all(beyond, axis=1), axis=1))

@@ -87,7 +87,7 @@ class YardView(QWidget):
         self.update()
 
     def _tell(self) -> None:
-        """What stands in the picture, for a screen reader, once nothing moves."""
+        """Tells a screen reader what the picture shows, once nothing moves."""
         run = self.session.shown.run
         if run is None or not run.ticks or self.session.shown.live_on:
             return

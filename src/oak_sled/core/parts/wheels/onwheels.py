@@ -1,4 +1,4 @@
-"""What steers, drives, brakes or grips wheels has in common: which of the wheels of its craft it acts on."""
+"""The base of parts that steer, drive, brake or grip wheels: which of the wheels of its craft they act on."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any, ClassVar, Literal
@@ -46,7 +46,7 @@ class OnWheels(Part):
         return [spot for spot, fits in zip(spots, fitting(spots, self.on), strict=True) if fits]
 
     def where(self) -> str:
-        """Which wheels it acts on, in words."""
+        """The wheels it acts on, in words."""
         which = "all" if self.on == "all" else self.on.replace("_", " ")
         return f"{which} of {self.wheels.replace('_', ' ')}" if self.wheels else f"{which} wheels"
 
@@ -85,7 +85,7 @@ class OnWheels(Part):
 
 
 def fitting(spots: Sequence[Spot], which: Which) -> list[bool]:
-    """Which of several wheels are at that end, side or corner. Wheels in one line are at neither end (or side), and
+    """Those of several wheels that are at an end, side or corner. Wheels in one line are at neither end (or side), and
     count as both."""
     found = []
     for x, y, _ in spots:

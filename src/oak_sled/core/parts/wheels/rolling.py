@@ -1,4 +1,4 @@
-"""What a wheel on the ground has in common with others: the ways it rolls and slides, and the surface below it."""
+"""Shared by all wheels on the ground: the ways they roll and slide, and the surface below them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How a wheel turns and what its tire gives, solved for the end of a tick.
+"""The turning of a wheel and the force of its tire, solved for the end of a tick.
 
 Per direction the tire is deflected by the speed at which its contact slides, and the deflection is carried away by
 rolling: d' = v_slip - |v| d / relaxation (Pacejka, Tire and Vehicle Dynamics, section 7.2). Slip is d / relaxation: in
@@ -53,7 +53,7 @@ def spin(axle, along, push, slope, brake, dt):
 
 @compiled
 def deflected(law, share, relaxation, speed, most, mass, slip, dt):
-    """How a direction answers a slip speed: the length by which slip is counted, and the deflection so far, m."""
+    """Response of a direction to a slip speed: the length by which slip is counted, and the deflection so far, m."""
     if law == SHARE:
         return dt * dt * most / max(share * mass, 1e-9), 0.0
     length = max(relaxation, SHORTEST)
@@ -62,7 +62,7 @@ def deflected(law, share, relaxation, speed, most, mass, slip, dt):
 
 @compiled
 def ahead_of_time(law, rate, mass, after, dt):
-    """How much of what happens to its slip speed within the tick a direction answers already, 0 to 1, and by what its
+    """Share of a change of slip speed that a direction answers already within the tick, 0 to 1, and by what its
     answer is divided, since it changes that speed itself.
 
     rate : N/m, by which it answers a deflection. after : s, the tick and what its damping adds. Where a tick is short

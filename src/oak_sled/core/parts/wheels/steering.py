@@ -115,7 +115,7 @@ class Steering(OnWheels):
         }
 
     def _line(self, pack: Pack) -> tuple[float, float]:
-        """Where the line lies about which the craft turns, m forward of the origin, and its middle, m to the left: by
+        """Position of the line about which the craft turns, m forward of the origin, and its middle, m to the left: by
         the wheels that are not steered, the middle of all where each is."""
         own = {one.ray for one in self.wheels_of(pack.wheels)}
         rest = [one.at[0] for one in pack.wheels if one.ray not in own] or [one.at[0] for one in pack.wheels]

@@ -1,4 +1,4 @@
-"""What a sprung wheel gives its craft in a tick: the equations of `wheel`."""
+"""Forces of a sprung wheel on its craft in a tick: the equations of `wheel`."""
 
 import math
 
@@ -14,7 +14,7 @@ from oak_sled.core.parts.speedcurve import SPEEDS
 from oak_sled.core.parts.wheels import rolling
 
 HANGS = 1e30
-"""What stands for the speed of a hub that has no ground below: it moves with the craft."""
+"""Mark of a hub that has no ground below: it moves with the craft."""
 RECORD = np.dtype(
     [
         ("stiffness", "f8"),

@@ -134,7 +134,7 @@ def _sampled(share: Callable[[Floats], Floats], scale: float, most: float, is_an
 
 
 def _where_to_cut(force: Callable[[Floats], Floats], low: float, high: float) -> Floats:
-    """Where a stretch of a law is to have another knot: in its middle, or on both sides of its jump, if it has one."""
+    """Places of more knots in a stretch of a law: its middle, or both sides of its jump, if it has one."""
     left, right = low, high
     before, after = (float(one) for one in force(np.array([low, min(high, 1.0 - 1e-12)])))
     if abs(after - before) > 0.01:

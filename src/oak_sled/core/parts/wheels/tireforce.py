@@ -1,4 +1,4 @@
-"""What a tire gives its wheel in a tick: the equations of `tire`."""
+"""Forces of a tire on its wheel in a tick: the equations of `tire`."""
 
 import math
 

@@ -184,7 +184,7 @@ class Wheel(Part):
         return (self.steer_channel,) if self.steer_channel else ()
 
     def count(self) -> int:
-        """How many wheels there are."""
+        """Number of wheels."""
         return len(corners(self))
 
     def is_unsprung(self) -> bool:
