@@ -20,7 +20,7 @@ from oak_sled.core.files import run_table
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
-from oak_sled.core.results import ledger, run, traces
+from oak_sled.core.results import ledger, run, tieends, traces
 from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.rope import Rope
@@ -230,3 +230,15 @@ def test_ties_that_lose_a_body_go_with_it_and_bad_ones_are_refused():
         yard.edit(f"grounds.{ground.id}.ties.tow.other", "fan_sled")
     with pytest.raises(Refused, match="breaks_at"):
         yard.edit(f"grounds.{ground.id}.ties.tow.breaks_at", -5.0)
+
+
+def test_the_ends_of_ties_are_as_far_apart_as_is_recorded():
+    quay = demos.load("quay")
+    made = run.execute(jobs.job_of(quay, quay.drill("tow_and_swing")))
+    seen = set()
+    for row in range(0, made.ticks + 1, 37):
+        for one in tieends.at_row(made, row):
+            if not one.shown["broken"]:
+                assert np.linalg.norm(one.one - one.other) == pytest.approx(one.shown["length"], abs=1e-9)
+                seen.add(one.tie.id)
+    assert seen >= {"hoist_rope", "tow_rope"}

@@ -120,7 +120,7 @@ def correct(scene, island, dt):
 
 @compiled
 def finish(scene, dt):
-    """Writes what each link shows of this tick, and breaks it if it must."""
+    """Writes what each link shows at the end of this tick, where bodies have moved, and breaks it if it must."""
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if link.state == HOLDS and not sleeps(scene, link):

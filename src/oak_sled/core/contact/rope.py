@@ -160,6 +160,7 @@ def finish(own, link, scene, dt):
     """Tension and length; past its breaking load it breaks, and pulls no more."""
     if link.acts == 0:
         own.pull = 0.0
+    lay(own, link, scene)
     link.shown[0], link.shown[1] = own.pull / dt, own.apart
     if own.breaks > 0.0 and own.pull > own.breaks * dt:
         link.state, link.acts = BROKEN, 0

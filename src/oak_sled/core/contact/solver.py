@@ -111,7 +111,6 @@ def solve(scene, dt):
             contact.push += contact.blow[0]
             contact.drag_way += contact.blow[1]
             contact.drag_across += contact.blow[2]
-        links.finish(scene, dt)
     shift_places(scene, dt)
     scene.counts[SOLVED] += scene.counts[FOUND]
     contactrows.keep(scene)
@@ -128,6 +127,7 @@ def run_alone(scene, ground, dt, ticks, out):
         loosebodies.speed_up(scene, ground, dt)
         solve_contacts(scene, dt)
         loosebodies.move_all(scene, dt)
+        links.finish(scene, dt)
         for s in range(scene.solids.shape[0]):
             one = scene.solids[s]
             for i in range(3):

@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
-from oak_sled.core.contact import pushes, rays, stage
+from oak_sled.core.contact import links, pushes, rays, stage
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import (
@@ -97,6 +97,7 @@ def tick(world, scene, shot_memory, nows, raw):
         limit(craft, world.parts, body, now)  # 7
         move(craft, body, ground, world.gates, now)  # 8
         now.time += now.dt
+    links.finish(scene, nows[0].dt)
 
 
 @compiled

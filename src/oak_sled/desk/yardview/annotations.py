@@ -23,7 +23,7 @@ from oak_sled.core.results import moments, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
-from oak_sled.desk.yardview import arrows, supports, throws
+from oak_sled.desk.yardview import arrows, supports, throws, tiepaint
 from oak_sled.desk.yardview.camera import Camera
 
 FLASH_S = 0.7
@@ -83,6 +83,8 @@ class Annotations:
                 labels.block(QRectF(child.geometry()))
         if "support" not in self.view.hidden:
             supports.paint(painter, run, run.own_row(row), camera, self._rays(run, row))
+        if run.layout.ties and "tie" not in self.view.hidden:
+            tiepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
         throws.paint(painter, run, row, camera, self.shown.live_on or not self.view._smooth_next)
         self.paint_arrows(painter, run, row, camera, labels)
         named = [(one, at, "ink", "") for one, at in self.view.others()]
