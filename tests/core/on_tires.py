@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.wheels import tirelaws
 from oak_sled.core.parts.wheels.drive import Drive
 from oak_sled.core.parts.wheels.steering import Steering
 from oak_sled.core.parts.wheels.tire import Tire
@@ -30,7 +31,7 @@ TIRE = Tire(id="tires")
 DRIVE = Drive(id="drive", channel="throttle", on="rear")
 STEERING = Steering(id="steering", channel="steer")
 BRAKES = WheelBrake(id="brakes", channel="brake")
-LAWS = ("linear", "curve", "sine_arctangent", "brush")
+LAWS = tuple(law.name for law in tirelaws.LAWS if not law.each_tick)
 FRONT, REAR = (1, 3), (2, 4)
 """The wheels by number: left front, left rear, right front, right rear."""
 

@@ -11,7 +11,7 @@ from on_tires import BRAKES, DRIVE, FOUR, LAWS, STEERING, TIRE, go, job, speed
 from oak_sled.core.advice import cautions, laws, outlook
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.register import PLACES
-from oak_sled.core.parts.wheels import tirecurve
+from oak_sled.core.parts.wheels import tirelaws
 from oak_sled.core.parts.wheels.tire import ALONG, SIDE
 from oak_sled.core.results import run
 from oak_sled.core.yard.law import Law, Number
@@ -53,7 +53,7 @@ def test_a_chart_draws_the_law_of_its_formula(law, place):
     found = laws.chart(made.craft, own, place, "slip", shown, setting, done, done.at(3.0))
     names = {curve.candidate.name: curve.values for curve in found.curves}
     wanted = next(curve.values for curve in found.curves if curve.candidate.kind == "in force")
-    assert names[tirecurve.LAW_WORDS[law]] == pytest.approx(wanted, abs=5e-3)
+    assert names[tirelaws.BY_NAME[law].words] == pytest.approx(wanted, abs=5e-3)
     assert len(found.points) == 4
     assert list(found.middle) in found.points.tolist(), "a wheel, not between wheels"
     x, step = found.middle[0], 1e-3

@@ -9,6 +9,7 @@ import pytest
 
 from oak_sled.core.geometry import curve
 from oak_sled.core.parts.wheels import tirecurve
+from oak_sled.core.parts.wheels.tirelaws import Numbers
 
 ERROR = 2e-3
 """Of the most of a law."""
@@ -53,7 +54,7 @@ def test_built_in_laws_with_random_numbers(seed, is_angle):
             "sine_arctangent": lambda s, g=grip, k=stiffness, c=factor, e=bend: sine(s, g, k, c, e),
         }
         for law, share in laws.items():
-            made = tirecurve.shape(law, grip, stiffness, factor, bend, (), is_angle)
+            made = tirecurve.shape(law, Numbers(grip, stiffness, factor, bend), is_angle)
             wrong, at = error_of(made, share, is_angle)
             assert wrong < ERROR, (law, grip, stiffness, factor, bend, at)
 
@@ -65,7 +66,7 @@ def test_drawn_curves(seed, straight):
     slips = np.concatenate([[0.0], np.sort(random.choice(np.arange(1, 90), 6, replace=False))])
     grips = np.concatenate([[0.0], random.uniform(0.2, 1.0, 6)])
     knots = tuple(zip(np.radians(slips).tolist(), grips.tolist(), strict=True))
-    made = tirecurve.shape("curve", 1.0, 10.0, 1.4, 0.0, knots, True, straight)
+    made = tirecurve.shape("curve", Numbers(1.0, 10.0, 1.4, 0.0, knots, straight), True)
     wrong, at = error_of(made, lambda s: curve.through(np.radians(slips), grips, s, straight), True)
     assert wrong < ERROR, (knots, at)
 
@@ -84,7 +85,7 @@ def test_the_default_curves():
 
 def test_a_law_that_only_comes_nearer_to_its_most_has_its_slip_where_it_says():
     """Slip at 0.6 of the grip: 3.36 degrees at a shape factor of 0.9."""
-    scale, most, shape = tirecurve.shape("sine_arctangent", 1.0, 12.0, 0.9, 0.0, (), True)
+    scale, most, shape = tirecurve.shape("sine_arctangent", Numbers(1.0, 12.0, 0.9), True)
     angles = np.radians(np.linspace(0.5, 10.0, 2000))
     n = np.tan(angles) / scale
     given = most * n * np.array([tirecurve.at(shape, float(one)) for one in n])

@@ -1,10 +1,9 @@
 """Tire: what a sprung wheel pushes along and sideways, by the slip of its contact with the ground.
 
 One file, the document with its closed forms and cautions; record and equations stand in `tireforce`, its laws in
-`tirecurve`, and what it does in a tick in `slip`.
+`tirelaws`, and what it does in a tick in `slip`.
 """
 
-import functools
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, ClassVar, Literal, Self, get_args
@@ -15,8 +14,6 @@ from pydantic import Field, model_validator
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
-from oak_sled.core.formulas.code import Code
-from oak_sled.core.formulas.parsed import Written
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.parts import slipcurve
 from oak_sled.core.parts.caution import Caution
@@ -25,10 +22,12 @@ from oak_sled.core.parts.context import Pack, Setting, WheelAt
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, GripKnot
 from oak_sled.core.parts.speedcurve import MOST_IN_TABLE
-from oak_sled.core.parts.wheels import tirecurve
+from oak_sled.core.parts.wheels import tirecurve, tirelaws
 from oak_sled.core.parts.wheels.onwheels import MOST_WHEELS, OnWheels
-from oak_sled.core.parts.wheels.tirecurve import ALONG_CURVE, LAW_WORDS, Law, SlipKnot
+from oak_sled.core.parts.wheels.tirecurve import ALONG_CURVE, SlipKnot
 from oak_sled.core.parts.wheels.tireforce import RECORD, act, law_along, law_side
+from oak_sled.core.parts.wheels.tirelaws import Numbers, TireLaw
+from oak_sled.core.parts.wheels.writtentire import written_shape, wrong_slip
 
 Acts = Literal["contact", "height", "craft_axis"]
 
@@ -83,7 +82,7 @@ class Tire(OnWheels):
     WAS: ClassVar[Mapping[str, str]] = {"load_loss": "load_sensitivity"}
 
     kind: Literal["tire"] = "tire"
-    law: Law = Field("sine_arctangent", description="how side force follows the slip angle")
+    law: tirelaws.Name = Field("sine_arctangent", description="how side force follows the slip angle")
     formula: str = Field("", max_length=60, description="the formula of its side grip; empty: the law")
     along_formula: str = Field(
         "", max_length=60, description="the formula of the share of its grip along; empty: the law"
@@ -108,7 +107,9 @@ class Tire(OnWheels):
         0.3, "m", "way rolled until a slip angle has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
         title="lateral relaxation",
     )  # fmt: skip
-    along_law: Law = Field("sine_arctangent", description="how the force along the wheel follows the slip ratio")
+    along_law: tirelaws.Name = Field(
+        "sine_arctangent", description="how the force along the wheel follows the slip ratio"
+    )
     along_grip: float = dial(
         0.95, "", "greatest force along the wheel as a share of the load", low=0.0, high=10.0, slider=(0.0, 1.5),
         main=True, title="friction along",
@@ -205,20 +206,35 @@ class Tire(OnWheels):
         shape."""
         if (written := self.formula_of(SIDE)) is not None:
             return written_shape(written, True)
-        knots = tuple((math.radians(knot.slip_deg), knot.grip) for knot in self.curve)
-        return tirecurve.shape(
-            self.law, self.side_grip, self.stiffness, self.factor, self.curvature, knots, True, self.curve_straight
-        )
+        return tirecurve.shape(self.law, self.side_numbers(), True)
 
     def along_shape(self) -> tuple[float, float, Floats]:
         """The same along the wheel, by the slip ratio."""
         if (written := self.formula_of(ALONG)) is not None:
             return written_shape(written, False)
+        return tirecurve.shape(self.along_law, self.along_numbers(), False)
+
+    def side_numbers(self) -> Numbers:
+        """The numbers of its law by slip angle."""
+        knots = tuple((math.radians(knot.slip_deg), knot.grip) for knot in self.curve)
+        return Numbers(self.side_grip, self.stiffness, self.factor, self.curvature, knots, self.curve_straight)
+
+    def along_numbers(self) -> Numbers:
+        """The numbers of its law by slip ratio."""
         knots = tuple((knot.slip, knot.grip) for knot in self.along_curve)
-        return tirecurve.shape(
-            self.along_law, self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, False,
-            self.along_curve_straight,
-        )  # fmt: skip
+        return Numbers(
+            self.along_grip, self.along_stiffness, self.factor, self.curvature, knots, self.along_curve_straight
+        )
+
+    @property
+    def chosen(self) -> TireLaw:
+        """Its law by slip angle."""
+        return tirelaws.BY_NAME[self.law]
+
+    @property
+    def chosen_along(self) -> TireLaw:
+        """Its law by slip ratio."""
+        return tirelaws.BY_NAME[self.along_law]
 
     def curves(self) -> tuple[CurveField, ...]:
         side, along = self.law == "curve" and not self.formula, self.along_law == "curve" and not self.along_formula
@@ -234,29 +250,28 @@ class Tire(OnWheels):
 
     def keeps_stiffness(self) -> bool:
         """True if less grip moves the slip at which it gives its most, and leaves its cornering stiffness."""
-        return self.law not in ("share", "curve") and not self.formula
+        return self.chosen.keeps_stiffness and not self.formula
 
     def record(self, pack: Pack) -> dict[str, Any]:
         side_scale, side_most, side = self.side_shape()
         along_scale, along_most, along = self.along_shape()
-        laws = get_args(Law)
         return {
             **self.wheels_record(pack),
             "first_of_all": min(pack.rays.values(), default=0),
             "last_of_all": pack.last_ray,
-            "side_law": laws.index("curve" if self.formula else self.law),
+            "side_law": tirelaws.INDEX["curve" if self.formula else self.law],
             "side_grip": self.side_grip * side_most,
             "side_most": side_most,
             "side_share": self.share,
             "side_scale": side_scale,
             "side_keeps": int(self.keeps_stiffness()),
             "side_relaxation": self.relaxation,
-            "along_law": laws.index("curve" if self.along_formula else self.along_law),
+            "along_law": tirelaws.INDEX["curve" if self.along_formula else self.along_law],
             "along_grip": self.along_grip * along_most,
             "along_most": along_most,
             "along_share": self.along_share,
             "along_scale": along_scale,
-            "along_keeps": int(self.along_law not in ("share", "curve") and not self.along_formula),
+            "along_keeps": int(self.chosen_along.keeps_stiffness and not self.along_formula),
             "along_relaxation": self.along_relaxation,
             "nominal": self.nominal_load,
             "fades": self.load_sensitivity,
@@ -277,17 +292,17 @@ class Tire(OnWheels):
         return {one.ray: self.inertia for one in self.wheels_of(wheels)[:MOST_WHEELS]}
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
-        laws = {law for law, own in ((self.law, self.formula), (self.along_law, self.along_formula)) if not own}
         found = dict(super().idle(setting))
-        if "sine_arctangent" not in laws:
-            found |= dict.fromkeys(("factor", "curvature"), "of the sine of arctangent, which no law of it is")
-        for law, own, share in ((self.law, "stiffness", "share"), (self.along_law, "along_stiffness", "along_share")):
-            if own in found:  # a formula takes its place
-                continue
-            if law in ("share", "curve"):
-                found[own] = f"the law {LAW_WORDS[law]} has none"
-            if law != "share":
-                found[share] = "of the share law"
+        both = ((self.chosen, self.formula, ""), (self.chosen_along, self.along_formula, "along_"))
+        used = {name for law, formula, _ in both if not formula for name in law.uses}
+        for name in ("factor", "curvature"):
+            if name not in used:
+                owners = " or ".join(law.words for law in tirelaws.LAWS if name in law.uses)
+                found[name] = f"of the {owners}, which no law of it is"
+        for law, formula, front in both:
+            for name in ("stiffness", "share"):
+                if not formula and name not in law.uses:  # a formula takes its place
+                    found[f"{front}{name}"] = f"the law {law.words} has none"
         if self.acts != "height":
             found["acts_height"] = "where the side force acts at a height"
         return found
@@ -302,19 +317,19 @@ class Tire(OnWheels):
         return self.side_grip * weight * grip * self.trim
 
     def summary(self) -> str:
-        law = f"formula {self.formula}".replace("_", " ") if self.formula else LAW_WORDS[self.law]
+        law = f"formula {self.formula}".replace("_", " ") if self.formula else self.chosen.words
         return f"{self.where()} · {law}"
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
         law, formula = ("law", "formula") if place is SIDE else ("along_law", "along_formula")
-        return [(LAW_WORDS[one], {law: one, formula: ""}) for one in get_args(Law) if one != "share"]
+        return [(one.words, {law: one.name, formula: ""}) for one in tirelaws.LAWS if not one.each_tick]
 
     def written_as(self, place: Place) -> str:
         if place is SIDE:
             knots = ", ".join(f"{knot.slip_deg:g} [deg]: {knot.grip:g}" for knot in self.curve[:MOST_IN_TABLE])
-            return _as_formula(self, self.law, self.side_grip, self.stiffness, knots)
+            return self.chosen.text(self.side_numbers(), knots)
         knots = ", ".join(f"{knot.slip:g}: {knot.grip:g}" for knot in self.along_curve[:MOST_IN_TABLE])
-        return _as_formula(self, self.along_law, self.along_grip, self.along_stiffness, knots)
+        return self.chosen_along.text(self.along_numbers(), knots)
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         if setting is None:
@@ -340,7 +355,7 @@ class Tire(OnWheels):
         grip = self.side_grip * most * setting.grip * self.trim
         if self.keeps_stiffness():
             scale *= setting.grip * self.trim
-        peaks = self.law != "share" or self.formula
+        peaks = not self.chosen.each_tick or self.formula
         peak = f", most at {show(math.degrees(math.atan(scale)), '°')}" if peaks else ""
         handling = setting.handling
         if handling is None:
@@ -363,12 +378,14 @@ class Tire(OnWheels):
                 name = place.field
                 says = f"the formula {getattr(self, name)} gives no grip at any slip"
                 yield self.caution("no_grip_by_formula", name, says, "a share above 0, most of it 1 where it peaks")
-            if (written := self.formula_of(place)) is not None and (slip := wrong_slip(written)) is not None:
+            if (written := self.formula_of(place)) is not None and (
+                slip := wrong_slip(written, place is SIDE)
+            ) is not None:
                 at = show(math.degrees(slip), "°") if place is SIDE else f"{slip:.3g}"
                 name = getattr(self, place.field)
                 says = f"the formula {name} is not finite at a slip of {at}; it counts as 0 there"
                 yield self.caution("formula_not_finite", place.field, says, "a formula that holds at every slip")
-        if self.law == "share" and self.share > 0.0 and not self.formula:
+        if self.chosen.each_tick and self.share > 0.0 and not self.formula:
             yield self.caution(
                 "depends_on_ticks",
                 "law",
@@ -377,41 +394,6 @@ class Tire(OnWheels):
                 "use the brush law",
                 {"law": "brush"},
             )
-
-
-@functools.lru_cache(maxsize=64)
-def _shape_of(code: Code, numbers: tuple[tuple[str, float], ...], place: Place, is_angle: bool) -> Any:
-    return tirecurve.shape_of(Written(place, code, dict(numbers)).over, is_angle)
-
-
-def written_shape(written: Written, is_angle: bool) -> tuple[float, float, Floats]:
-    """The shape of a formula of the share of a grip: see `tirecurve.shape_of`."""
-    numbers = tuple((name, written.numbers[name]) for name in written.code.names)
-    found: tuple[float, float, Floats] = _shape_of(written.code, numbers, written.place, is_angle)
-    return found
-
-
-def wrong_slip(written: Written) -> float | None:
-    """The first slip of a chart, rad or ratio, at which a formula is no finite number; None where it always is one."""
-    slips = np.linspace(0.0, math.radians(90.0) if written.place is SIDE else 3.0, 181)
-    wrong = ~np.isfinite([written.value(float(slip)) for slip in slips])
-    return float(slips[int(np.argmax(wrong))]) if wrong.any() else None
-
-
-def _as_formula(tire: Tire, law: Law, grip: float, stiffness: float, knots: str) -> str:
-    """A built-in law as a formula of the share of the grip over slip."""
-    steep = stiffness / max(grip, 1e-9)
-    if law == "curve":
-        return f"table(slip, {knots})"
-    if law == "brush":
-        return f"1 - (1 - min({steep / 3.0:.6g} * slip, 1))^3"
-    if law == "sine_arctangent":
-        b, e = steep / tire.factor, tire.curvature
-        bent = f"{b:.6g} * slip"
-        if e:
-            bent = f"{bent} - {e:.6g} * ({bent} - atan({bent}))"
-        return f"sin({tire.factor:g} * atan({bent}))"
-    return f"clamp({steep:.6g} * slip, 0, 1)"
 
 
 KIND = Kind(Tire, RECORD, act=act, laws={SIDE.name: law_side, ALONG.name: law_along}, predicts=True)

@@ -1,4 +1,4 @@
-"""The laws of a tire: force over slip, as one shape that is read by its own scale.
+"""A law of a tire as the kernel reads it: force over slip, as one shape that is read by its own scale.
 
 A law becomes two things: the slip at which it gives its most, and the share of the most over slip by that scale,
 divided by it (so that the slope at no slip is the first value). In that form two directions combine by the friction
@@ -8,7 +8,6 @@ ellipse: with n each slip by its own scale and rho the length of both together, 
 import functools
 import math
 from collections.abc import Callable
-from typing import Literal
 
 import numpy as np
 
@@ -16,17 +15,10 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen
 from oak_sled.core.compiler.kernel import compiled
-from oak_sled.core.geometry import curve
+from oak_sled.core.parts.wheels import tirelaws
+from oak_sled.core.parts.wheels.tirelaws import Numbers, TireLaw
 
-Law = Literal["share", "linear", "curve", "sine_arctangent", "brush"]
-SHARE, LINEAR, CURVE, SINE_ARCTANGENT, BRUSH = range(5)
-LAW_WORDS: dict[str, str] = {
-    "share": "share of the slip speed a tick",
-    "linear": "linear in slip",
-    "curve": "drawn curve",
-    "sine_arctangent": "sine of arctangent",
-    "brush": "brush",
-}
+SHARE = tirelaws.INDEX["share"]
 KNOTS, BUCKETS = 192, 64
 """Knots of a shape at most, and stretches of equal length by which the knot before a slip is found."""
 EVEN = 32
@@ -62,25 +54,15 @@ PRESETS = {
 
 
 @functools.lru_cache(maxsize=256)
-def shape(
-    law: Law, grip: float, stiffness: float, factor: float, curvature: float, knots: tuple[tuple[float, float], ...],
-    is_angle: bool, straight: bool = False,
-) -> tuple[float, float, Floats]:  # fmt: skip
+def shape(name: str, numbers: Numbers, is_angle: bool) -> tuple[float, float, Floats]:
     """The slip at which a law gives its most, that most over the grip, and its shape, shape (SAMPLES,).
 
-    grip : the most, as a share of the load. stiffness : force over load and slip at no slip, 1/rad or per 1 of slip
-    ratio. factor, curvature : of the sine of arctangent. knots : of the drawn curve, (slip, share). is_angle : whether
-    the slip is the tangent of an angle, of which the law tells the force; else it is a slip ratio. straight : whether
-    lines join the knots of a drawn curve.
-
-    sine_arctangent : D sin(C atan(B s - E (B s - atan(B s)))), D the grip, B = stiffness / (C D) (Pacejka, Tire and
-    Vehicle Dynamics, section 4.3.1). brush : a row of bristles that stick until they slide, D (1 - (1 - t)^3) with
-    t = stiffness s / (3 D), D past t = 1 (same, section 3.2.1).
+    is_angle : whether the slip is the tangent of an angle, of which the law tells the force; else it is a slip ratio.
     """
-    top = _top(is_angle)
-    share = _law(law, max(grip, 1e-9), stiffness, factor, curvature, knots, straight)
-    scale = _most_at(law, share, max(grip, 1e-9), stiffness, knots, top, is_angle)
-    most = max(knot[1] for knot in knots) if law == "curve" else 1.0
+    law, numbers = tirelaws.BY_NAME[name], numbers._replace(grip=max(numbers.grip, 1e-9))
+    share = law.share(numbers)
+    scale = _most_at(law, numbers, share, is_angle)
+    most = max(knot[1] for knot in numbers.knots) if name == "curve" else 1.0
     return scale, most, _sampled(share, scale, most, is_angle)
 
 
@@ -178,45 +160,16 @@ def read(table: Floats, n: Floats) -> Floats:
     return np.asarray(np.interp(u, table[first : first + KNOTS], table[first + KNOTS :]))
 
 
-def _law(
-    law: Law, grip: float, stiffness: float, factor: float, curvature: float, knots: tuple[tuple[float, float], ...],
-    straight: bool,
-) -> Callable[[Floats], Floats]:  # fmt: skip
-    """The share of the grip over slip, rad or ratio."""
-    if law == "sine_arctangent":
-        steep = stiffness / (factor * grip)
-
-        def sine(slip: Floats) -> Floats:
-            x = steep * slip
-            return np.asarray(np.sin(factor * np.arctan(x - curvature * (x - np.arctan(x)))))
-
-        return sine
-    if law == "brush":
-        return lambda slip: np.asarray(1.0 - (1.0 - np.minimum(stiffness * slip / (3.0 * grip), 1.0)) ** 3)
-    if law == "curve":
-        slips, grips = np.array(knots).T
-        return lambda slip: curve.through(slips, grips, slip, straight)
-    if law == "share":  # its slip is counted by what the grip can take: see `slip.roll`
-        return lambda slip: np.minimum(slip, 1.0)
-    return lambda slip: np.minimum(stiffness * slip / grip, 1.0)
-
-
-def _most_at(
-    law: Law, share: Callable[[Floats], Floats], grip: float, stiffness: float,
-    knots: tuple[tuple[float, float], ...], top: float, is_angle: bool,
-) -> float:  # fmt: skip
+def _most_at(law: TireLaw, numbers: Numbers, share: tirelaws.Share, is_angle: bool) -> float:
     """The slip at which a law gives its most; as the tangent where it is an angle."""
-    if law == "share":
+    if law.each_tick:
         return 1.0
-    if law == "linear":
-        found = grip / max(stiffness, 1e-9)
-    elif law == "brush":
-        found = 3.0 * grip / max(stiffness, 1e-9)
-    elif law == "curve":
-        found = max(knots, key=lambda knot: knot[1])[0]
-    else:
+    top = _top(is_angle)
+    if law.peak is None:
         slips = np.linspace(0.0, 1.0, 4001)[1:] ** 3 * top
         found = float(slips[int(np.argmax(share(slips)))])
+    else:
+        found = law.peak(numbers)
     found = min(max(found, 1e-4), top)
     return min(math.tan(found), STEEPEST) if is_angle else found
 
