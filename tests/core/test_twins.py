@@ -16,7 +16,7 @@ from oak_sled.core.assembly import jobs, tracks
 from oak_sled.core.contact import records, solver
 from oak_sled.core.kernel import body, spatial
 from oak_sled.core.kernel.environment import still_air
-from oak_sled.core.parts import runnerforce
+from oak_sled.core.parts import runnerforce, runnerlaws
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.results import run
@@ -157,7 +157,7 @@ def test_tracks_over_time(track, wanted):
 
 
 def test_the_slide_share_follows_its_flag():
-    part = np.zeros(1, runnerforce.RECORD)
+    part = np.zeros(1, runnerlaws.RECORD)
     part["slides_past"], part["grips_below"], part["blend_rate"] = 0.3, 0.1, 4.0
     memory, loose, share = np.zeros(8), False, 0.0
     random = np.random.default_rng(0)

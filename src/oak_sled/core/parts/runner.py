@@ -5,7 +5,7 @@ Its document, closed forms and cautions; record and equations stand in `runnerfo
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, ClassVar, Literal, Self, get_args
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -17,16 +17,15 @@ from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
-from oak_sled.core.parts import slipcurve
+from oak_sled.core.parts import runnerlaws, slipcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.runnerforce import CREEP, RECORD, act, law_grip
+from oak_sled.core.parts.runnerforce import CREEP, act, law_grip
+from oak_sled.core.parts.runnerlaws import RECORD, RunnerLaw
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, GripKnot
 
-Law = Literal["share", "linear", "curve"]
-LAW_WORDS: dict[str, str] = {"share": "share a tick", "linear": "linear in slip", "curve": "curve over slip"}
 SKID = 0.05
 """m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""
 
@@ -56,8 +55,8 @@ class Runner(Part):
     TITLE: ClassVar[str] = "Runners"
     EXPLAINS: ClassVar[str] = "slide forward, grip sideways, break loose and recover"
     ACTS_IF: ClassVar[tuple[ActsIf, ...]] = (
-        (("share",), "law", ("share",), "of the share law"),
-        (("stiffness",), "law", ("linear",), "of the linear law"),
+        (("share",), "law", runnerlaws.uses("share"), "of the share law"),
+        (("stiffness",), "law", runnerlaws.uses("stiffness"), "of the linear law"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "grip"
     GROUP: ClassVar[Group] = "ground"
@@ -75,7 +74,7 @@ class Runner(Part):
     WAS: ClassVar[Mapping[str, str]] = {"bites_at_deg": "grips_below_deg"}
 
     kind: Literal["runner"] = "runner"
-    law: Law = Field("curve", description="law of lateral force over slip")
+    law: runnerlaws.Name = Field("curve", description="law of lateral force over slip")
     side_grip: float = dial(
         0.6,
         "",
@@ -166,9 +165,15 @@ class Runner(Part):
         """Share of the side grip at SAMPLES slip angles from 0 to 90 degrees, shape (SAMPLES,)."""
         return slipcurve.sampled(tuple((knot.slip_deg, knot.grip) for knot in self.curve), self.curve_straight)
 
+    @property
+    def chosen(self) -> RunnerLaw:
+        """Its law."""
+        return runnerlaws.BY_NAME[self.law]
+
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
-            "law": get_args(Law).index(self.law),
+            "law": runnerlaws.INDEX[self.law],
+            "each_tick": int(self.chosen.each_tick),
             "side_grip": self.side_grip,
             "share": self.share,
             "stiffness": self.stiffness,
@@ -205,7 +210,7 @@ class Runner(Part):
         return found
 
     def cautions(self, case: Case) -> Iterator[Caution]:
-        if self.law == "share" and self.share > 0.0 and not self.formula:
+        if self.chosen.each_tick and self.share > 0.0 and not self.formula:
             yield self.caution(
                 "tick_dependent_grip",
                 "",
@@ -224,17 +229,15 @@ class Runner(Part):
 
     def summary(self) -> str:
         linked = self.contact_count()
-        law = f"formula {self.formula}".replace("_", " ") if self.formula else LAW_WORDS[self.law]
+        law = f"formula {self.formula}".replace("_", " ") if self.formula else self.chosen.words
         return f"{f'{linked} linked' if linked > 1 else 'one'} · {law}"
 
     def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
-        return [(LAW_WORDS[law], {"law": law, "formula": ""}) for law in ("linear", "curve")]
+        return [(law.words, {"law": law.name, "formula": ""}) for law in runnerlaws.LAWS if not law.each_tick]
 
     def written_as(self, place: Place) -> str:
-        if self.law == "linear" and self.side_grip > 0.0:
-            return f"clamp({self.stiffness / self.side_grip:.6g} * slip, 0, 1)"
         knots = ", ".join(f"{knot.slip_deg:g} [deg]: {knot.grip:g}" for knot in self.curve[:20])
-        return f"table(slip, {knots})"
+        return self.chosen.text(self, knots)
 
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         if setting is None:
@@ -283,7 +286,7 @@ class Runner(Part):
             / (setting.mass * STANDARD_GRAVITY)
         )
         first = f"side limit {show(side, 'g')}"
-        if self.law == "share" and not self.formula:
+        if self.chosen.each_tick and not self.formula:
             rate = -math.log(1.0 - self.share) / setting.dt if self.share < 1.0 else math.inf
             half = f"side speed halves in {show(math.log(2.0) / rate, 's')}" if rate > 0 else "no side bite"
             return (first, half)

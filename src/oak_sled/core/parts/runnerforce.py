@@ -1,45 +1,17 @@
-"""Forces of runners on their craft in a tick: the equations of `runner`."""
+"""Forces of runners on their craft in a tick: the equations of `runner`. Its laws stand in `runnerlaws`."""
 
 import math
 
-import numpy as np
-
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.formulas import machine
-from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.parts import dryfriction
-from oak_sled.core.parts.slipcurve import SAMPLES, STEPS_A_RADIAN
+from oak_sled.core.parts.runnerlaws import force_of
 
-SHARE, LINEAR, CURVE = range(3)
 CREEP = 0.25
 """m/s below which a slip angle loses its meaning, and the edge holds like dry friction more and more."""
 TOUCH = 0.02
 """m above the ground within which a runner still carries load."""
-RECORD = np.dtype(
-    [
-        ("law", "i8"),
-        ("side_grip", "f8"),
-        ("share", "f8"),
-        ("stiffness", "f8"),
-        ("curve", "f8", (SAMPLES,)),
-        ("glide", "f8"),
-        ("slides_past", "f8"),
-        ("grips_below", "f8"),
-        ("slide_grip", "f8"),
-        ("blend_rate", "f8"),
-        ("steer_channel", "i8"),
-        ("steer", "f8"),
-        ("point", "f8", (3,)),
-        ("spread_x", "f8"),
-        ("spread_y", "f8"),
-        ("columns", "i8"),
-        ("rows", "i8"),
-        ("first_support", "i8"),  # of its feet
-        ("last_support", "i8"),  # behind those of the last runner of the craft
-        ("formula", FORMULA),
-    ]
-)
 
 
 @compiled
@@ -61,22 +33,14 @@ def slide_share(part, slip, memory, foot, dt):
 
 @compiled
 def side_force(part, gain, slip, along, side, stops, load, now):
-    """The wanted side force without its cap: by formula, share of side speed, stiffness or curve; >= 0, N.
+    """The wanted side force without its cap, by formula or by its law; >= 0, N.
 
     along, side : m/s of the foot. stops : kg/s, what its side speed takes to be stopped in this tick.
     """
     if part.formula.at != 0:
         share = by_formula(part, slip, math.hypot(along, side), load)
         return gain * part.side_grip * load * share
-    if part.law == SHARE:
-        # the share of a nominal tick, spread over substeps so that n of them take the same
-        taken = min(gain * part.share, 1.0)
-        if now.dt != now.nominal_dt:
-            taken = 1.0 - (1.0 - taken) ** (now.dt / now.nominal_dt)
-        return taken * stops * abs(side)
-    if part.law == LINEAR:
-        return gain * part.stiffness * load * slip
-    return gain * part.side_grip * load * curve_at(part, slip)
+    return force_of(part, gain, slip, load, stops, abs(side), now.dt / now.nominal_dt)
 
 
 @compiled
@@ -87,23 +51,14 @@ def by_formula(part, slip, speed, load):
     return max(share, 0.0)
 
 
-@compiled
-def curve_at(part, slip):
-    """Share of the side grip by the curve, at a slip angle, rad."""
-    place = slip * STEPS_A_RADIAN
-    low = min(int(place), SAMPLES - 2)
-    rest = place - low
-    return part.curve[low] * (1.0 - rest) + part.curve[low + 1] * rest
-
-
 @unit
 def law_grip(part, given):
     """The share of the side grip at the quantities of its place: see GRIP."""
     if part.formula.at != 0:
         return by_formula(part, given[0], given[1], given[2])
-    if part.law == LINEAR:
-        return min(part.stiffness * given[0] / max(part.side_grip, 1e-9), 1.0)
-    return curve_at(part, given[0])
+    if part.side_grip == 0.0:
+        return 0.0
+    return min(force_of(part, 1.0, given[0], 1.0, part.side_grip, 1.0, 1.0) / part.side_grip, 1.0)
 
 
 @compiled
@@ -144,7 +99,7 @@ def foot_force(part, gain, p, foot, frame, support, surface, body, now):
     wanted = side_force(part, gain, slip, along, side, mass_side / now.dt, load, now)
     bite = wanted * left_grip
     most_bite = gain * part.side_grip * load * left_grip
-    if part.law != SHARE or part.formula.at != 0:
+    if part.each_tick == 0 or part.formula.at != 0:
         # a slip angle means little near standstill: there the edge holds like dry friction
         stick = 1.0 - (abs(along) + abs(side)) / CREEP
         most = min(max(bite, stick * most_bite), most_bite)
