@@ -6,6 +6,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from pydantic import Field
+
 from oak_sled.core.base.faults import refuse
 
 Points = tuple[tuple[float, float], ...]
@@ -44,6 +46,16 @@ class CurveField:
     def knots(self, points: Iterable[tuple[float, float]]) -> tuple[dict[str, float], ...]:
         """The fields of knots at points, in order of x: what an edit of the part takes, and checks."""
         return tuple({self.x: x, self.y: y} for x, y in sorted(points))
+
+
+def joined_straight() -> Any:
+    """The field NAME_straight of a curve NAME."""
+    return Field(False, description="join its knots by straight lines, not by a smooth curve")
+
+
+def follows_shared() -> Any:
+    """The field NAME_of of a curve NAME."""
+    return Field("", max_length=60, description="the shared curve that it follows; empty: its own")
 
 
 def read_points(text: str) -> Points:

@@ -17,7 +17,7 @@ from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
-from oak_sled.core.parts import runnerlaws, slipcurve
+from oak_sled.core.parts import breakaway, curvefield, runnerlaws, slipcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
@@ -111,8 +111,8 @@ class Runner(Part):
     curve: tuple[GripKnot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="grip over slip angle (curve law)"
     )
-    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    curve_straight: bool = curvefield.joined_straight()
+    curve_of: str = curvefield.follows_shared()
     formula: str = Field("", max_length=60, description="formula for grip over slip; empty: the law")
     slides_past_deg: float = dial(
         14.0, "°", "slip angle above which it slides", low=0.0, high=90.0, title="slide angle"
@@ -152,10 +152,7 @@ class Runner(Part):
         slips = [knot.slip_deg for knot in self.curve]
         if any(later <= sooner for sooner, later in zip(slips, slips[1:], strict=False)):
             raise ValueError("curve: slip angles must rise from knot to knot (order the knots by slip_deg)")
-        if self.grips_below_deg > self.slides_past_deg:
-            raise ValueError(
-                f"grips_below_deg: {self.grips_below_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
-            )
+        breakaway.check(self)
         return self
 
     def curves(self) -> tuple[CurveField, ...]:
@@ -179,10 +176,7 @@ class Runner(Part):
             "stiffness": self.stiffness,
             "curve": self.sampled_curve(),
             "glide": self.glide,
-            "slides_past": math.radians(self.slides_past_deg),
-            "grips_below": math.radians(self.grips_below_deg),
-            "slide_grip": self.slide_grip,
-            "blend_rate": 1.0 / self.blend_s if self.blend_s > 1e-4 else 1e4,
+            **breakaway.record(self),
             "steer_channel": pack.channel(self.steer_channel),
             "steer": math.radians(self.steer_deg),
             "point": pack.point(self.x, self.y, self.z),

@@ -13,6 +13,7 @@ import numpy as np
 
 from oak_sled.core.compiler.kernel import Kernel, compiled
 from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.parts import breakaway
 from oak_sled.core.parts.slipcurve import SAMPLES, STEPS_A_RADIAN
 
 RECORD = np.dtype(
@@ -24,10 +25,7 @@ RECORD = np.dtype(
         ("stiffness", "f8"),
         ("curve", "f8", (SAMPLES,)),
         ("glide", "f8"),
-        ("slides_past", "f8"),
-        ("grips_below", "f8"),
-        ("slide_grip", "f8"),
-        ("blend_rate", "f8"),
+        *breakaway.FIELDS,
         ("steer_channel", "i8"),
         ("steer", "f8"),
         ("point", "f8", (3,)),

@@ -16,7 +16,7 @@ from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
-from oak_sled.core.parts import push, speedcurve
+from oak_sled.core.parts import curvefield, push, speedcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind
 from oak_sled.core.parts.context import Pack, Setting
@@ -104,8 +104,8 @@ class Thruster(push.Push):
     curve: tuple[SpeedKnot, ...] = Field(
         FLAT, min_length=1, max_length=64, description="factor on it over the speed along it"
     )
-    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    curve_straight: bool = curvefield.joined_straight()
+    curve_of: str = curvefield.follows_shared()
     formula: str = Field("", max_length=60, description="formula for that factor; empty: the curve")
     reverse_share: float = dial(
         0.4, "", "factor at negative input", low=0.0, high=1.0, main=True, title="reverse share"

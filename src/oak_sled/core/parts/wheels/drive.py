@@ -10,7 +10,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.parts import speedcurve
+from oak_sled.core.parts import curvefield, speedcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
@@ -70,8 +70,8 @@ class Drive(OnWheels):
         (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=12.0, share=0.9), SpeedKnot(speed=40.0, share=0.0)),
         min_length=1, max_length=64, description="factor on the torque over wheel speed",
     )  # fmt: skip
-    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    curve_straight: bool = curvefield.joined_straight()
+    curve_of: str = curvefield.follows_shared()
     reverse_share: float = dial(
         0.5, "", "factor on the torque in reverse", low=0.0, high=10.0, slider=(0.0, 1.0), title="reverse"
     )

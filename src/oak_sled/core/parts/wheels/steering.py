@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.parts import speedcurve
+from oak_sled.core.parts import curvefield, speedcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
@@ -86,8 +86,8 @@ class Steering(OnWheels):
         description="factor on the maximum angle over forward speed",
     )  # fmt: skip
 
-    limit_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    limit_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    limit_straight: bool = curvefield.joined_straight()
+    limit_of: str = curvefield.follows_shared()
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

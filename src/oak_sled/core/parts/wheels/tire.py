@@ -15,7 +15,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.parts import slipcurve
+from oak_sled.core.parts import breakaway, curvefield, slipcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, WheelAt
@@ -101,8 +101,8 @@ class Tire(OnWheels):
     curve: tuple[GripKnot, ...] = Field(
         DEFAULT_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip angle"
     )
-    curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    curve_straight: bool = curvefield.joined_straight()
+    curve_of: str = curvefield.follows_shared()
     relaxation: float = dial(
         0.3, "m", "way rolled until a slip angle has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
         title="lateral relaxation",
@@ -129,8 +129,8 @@ class Tire(OnWheels):
     along_curve: tuple[SlipKnot, ...] = Field(
         ALONG_CURVE, min_length=2, max_length=64, description="the drawn curve, by slip ratio"
     )
-    along_curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    along_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    along_curve_straight: bool = curvefield.joined_straight()
+    along_curve_of: str = curvefield.follows_shared()
     along_relaxation: float = dial(
         0.1, "m", "way rolled until a slip ratio has built up its force", low=0.0, high=20.0, slider=(0.0, 1.0),
         title="relaxation along",
@@ -195,10 +195,7 @@ class Tire(OnWheels):
                 raise ValueError(f"{name}: slips must rise from knot to knot (order the knots by their slip)")
             if max(knot.grip for knot in getattr(self, name)) <= 0.0:
                 raise ValueError(f"{name}: it has no peak, since no knot has any grip (a share of 1 at one of them)")
-        if self.grips_below_deg > self.slides_past_deg:
-            raise ValueError(
-                f"grips_below_deg: {self.grips_below_deg:g} is above slides_past_deg (at most {self.slides_past_deg:g})"
-            )
+        breakaway.check(self)
         return self
 
     def side_shape(self) -> tuple[float, float, Floats]:
@@ -275,11 +272,8 @@ class Tire(OnWheels):
             "along_relaxation": self.along_relaxation,
             "nominal": self.nominal_load,
             "fades": self.load_sensitivity,
-            "slide_grip": self.slide_grip,
             "slide_slip": self.slide_slip,
-            "slides_past": math.radians(self.slides_past_deg),
-            "grips_below": math.radians(self.grips_below_deg),
-            "blend_rate": 1.0 / self.blend_s if self.blend_s > 1e-4 else 1e4,
+            **breakaway.record(self),
             "inertia": self.inertia,
             "rolling": self.rolling,
             "acts": get_args(Acts).index(self.acts),

@@ -7,6 +7,7 @@ import numpy as np
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
+from oak_sled.core.parts import breakaway
 from oak_sled.core.parts.wheels import rolling, slip, tirecurve
 from oak_sled.core.parts.wheels.onwheels import WHEELS
 from oak_sled.core.parts.wheels.tirecurve import SAMPLES
@@ -34,11 +35,8 @@ RECORD = np.dtype(
         ("along_relaxation", "f8"),
         ("nominal", "f8"),
         ("fades", "f8"),
-        ("slide_grip", "f8"),
+        *breakaway.FIELDS,
         ("slide_slip", "f8"),
-        ("slides_past", "f8"),
-        ("grips_below", "f8"),
-        ("blend_rate", "f8"),
         ("inertia", "f8"),
         ("rolling", "f8"),
         ("acts", "i8"),

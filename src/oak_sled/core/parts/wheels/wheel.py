@@ -16,7 +16,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.parts import speedcurve
+from oak_sled.core.parts import curvefield, speedcurve
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
@@ -102,8 +102,8 @@ class Wheel(Part):
     damper_curve: tuple[SpeedKnot, ...] = Field(
         speedcurve.FLAT, min_length=1, max_length=64, description="factor on damping over the speed of the strut"
     )
-    damper_curve_straight: bool = Field(False, description="join its knots by straight lines, not by a smooth curve")
-    damper_curve_of: str = Field("", max_length=60, description="the shared curve that it follows; empty: its own")
+    damper_curve_straight: bool = curvefield.joined_straight()
+    damper_curve_of: str = curvefield.follows_shared()
     travel: float = dial(0.3, "m", "travel from full droop to the bump stop", low=0.01, high=10.0, slider=(0.05, 1.0))
     preload: float = dial(0.0, "N", "spring force at full droop", low=0.0, high=1e7, slider=(0.0, 10000.0))
     progression: float = dial(
