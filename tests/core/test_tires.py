@@ -488,7 +488,7 @@ def test_a_tire_that_cannot_be_is_refused_at_its_field(changes, says):
         ((FOUR.replace(spread_x=0.0, spread_y=0.0), TIRE, DRIVE.replace(wheels="rims")), "no_such_wheels"),
         ((FOUR, TIRE, STEERING.replace(wheels="skis")), "no_such_wheels"),
         ((FOUR, TIRE, STEERING.replace(channel="")), "nothing_steers_it"),
-        ((FOUR, TIRE.replace(law="share")), "depends_on_ticks"),
+        ((FOUR, TIRE.replace(law="share")), "tick_dependent_grip"),
         ((FOUR, DRIVE), "wheels_without_tires"),
         ((FOUR, TIRE.replace(on="front"), BRAKES), "wheels_without_tires"),
     ],

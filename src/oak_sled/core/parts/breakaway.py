@@ -1,10 +1,13 @@
 """Two sets of grip of what slides: past one slip the second begins, below a smaller one the first is back.
 
-Shared by runners and tires: the numbers in their records, and the check of the document.
+Shared by runners and tires: the numbers in their records, the check of the document, and a caution about their laws.
 """
 
 import math
 from typing import Any, Protocol
+
+from oak_sled.core.parts.caution import Caution
+from oak_sled.core.parts.common import Part
 
 FIELDS = (("slides_past", "f8"), ("grips_below", "f8"), ("slide_grip", "f8"), ("blend_rate", "f8"))
 """In the record of a part: rad, rad, share of the grip that the second set has, and shares a second of the change."""
@@ -48,3 +51,15 @@ def check(part: Sliding) -> None:
         raise ValueError(
             f"grips_below_deg: {part.grips_below_deg:g} is above slides_past_deg (at most {part.slides_past_deg:g})"
         )
+
+
+def by_tick(part: Part, law: str) -> Caution:
+    """The caution about a law that takes a share of the slip speed a tick; its remedy is `law`."""
+    return part.caution(
+        "tick_dependent_grip",
+        "law",
+        "a share of the slip speed a tick grips harder at more ticks/s, and lets a parked craft creep",
+        f"a law over slip, such as {law}",
+        f"use the law {law}",
+        {"law": law},
+    )

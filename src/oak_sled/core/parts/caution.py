@@ -97,8 +97,7 @@ KINDS = (
     Kind("bar_with_one_wheel", "an anti-roll bar has no left and right wheel", "wheels on both sides"),
     Kind("nothing_steers_it", "steering has no channel", "a channel"),
     Kind("beyond_the_grip", "a limit of turning lies above the grip of the tires", "a limit below the grip"),
-    Kind("depends_on_ticks", "a tire cancels a share of the slip speed a tick", "a law over slip"),
-    Kind("tick_dependent_grip", "runners cancel a share of the side speed a tick", "the linear or the curve law"),
+    Kind("tick_dependent_grip", "runners or tires cancel a share of the slip speed a tick", "a law over slip"),
     Kind("no_grip_by_formula", "a formula gives no grip where it is read", "a share above 0, 1 at its peak"),
     # shots, knockback, payload, head
     Kind("rate_above_ticks", "a launcher fires faster than the ticks", "one shot a tick at most"),

@@ -205,14 +205,7 @@ class Runner(Part):
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         if self.chosen.each_tick and self.share > 0.0 and not self.formula:
-            yield self.caution(
-                "tick_dependent_grip",
-                "",
-                f"taking {self.share:g} of the side speed a tick grips harder at more ticks/s",
-                "the linear and curve laws do not depend on the tick",
-                "use the curve law",
-                {"law": "curve"},
-            )
+            yield breakaway.by_tick(self, "curve")
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:

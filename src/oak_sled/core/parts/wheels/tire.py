@@ -380,14 +380,7 @@ class Tire(OnWheels):
                 says = f"the formula {name} is not finite at a slip of {at}; it counts as 0 there"
                 yield self.caution("formula_not_finite", place.field, says, "a formula that holds at every slip")
         if self.chosen.each_tick and self.share > 0.0 and not self.formula:
-            yield self.caution(
-                "depends_on_ticks",
-                "law",
-                "a share of the slip speed a tick grips harder at more ticks/s, and lets a parked craft creep",
-                "a law over slip, such as the brush",
-                "use the brush law",
-                {"law": "brush"},
-            )
+            yield breakaway.by_tick(self, "brush")
 
 
 KIND = Kind(Tire, RECORD, act=act, laws={SIDE.name: law_side, ALONG.name: law_along}, predicts=True)
