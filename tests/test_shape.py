@@ -86,6 +86,25 @@ def test_what_a_script_takes_from_the_program_is_there(script):
                 assert hasattr(module, one.name) or importlib.util.find_spec(f"{node.module}.{one.name}"), one.name
 
 
+def test_what_takes_or_gives_arrays_across_a_border_tells_their_shapes():
+    """Of public functions of the core; an override is told by what it overrides."""
+    core, arrays = ROOT / "src" / "oak_sled" / "core", re.compile(r"\b(Floats|Ints|Bools|NDArray|ndarray)\b")
+    asked, silent = 0, []
+    for file in core.rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
+                continue
+            told = ast.get_docstring(node)
+            given = [ast.unparse(one) for one in (*(arg.annotation for arg in node.args.args), node.returns) if one]
+            if told is None or not any(arrays.search(one) for one in given):
+                continue
+            asked += 1
+            if not re.search(r"shape|record|row", told, re.IGNORECASE):
+                silent.append(f"{file.relative_to(core)} line {node.lineno}: {node.name}")
+    assert asked > 100
+    assert not silent, silent
+
+
 def test_a_docstring_opens_with_its_subject():
     asks = ("What ", "Where ", "Whether ", "Whose ", "How ", "Which ", "Who ", "Why ", "When ")
     found = []

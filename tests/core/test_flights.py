@@ -1,4 +1,4 @@
-"""What became of what was flung, what is said about a push that misfires, and the demos of shot_memory pushes."""
+"""What became of what was flung, what is said about a push that misfires, and the demos of impulses and shots."""
 
 import math
 import re
@@ -40,7 +40,7 @@ def job_of(name, drill):
 
 @pytest.fixture(scope="module")
 def made():
-    """Every drill of the demos of shot_memory pushes, run once."""
+    """Every drill of the demos of impulses and shots, run once."""
     return {(name, drill): run.execute(job_of(name, drill)) for name, drill in ALL}
 
 

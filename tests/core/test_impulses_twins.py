@@ -1,4 +1,4 @@
-"""Slow and plain twins of the kernels of shot_memory pushes and of the solver's fast paths, on random cases."""
+"""Slow and plain twins of the kernels of impulses and shots and of the solver's fast paths, on random cases."""
 
 import math
 

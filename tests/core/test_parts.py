@@ -98,7 +98,7 @@ def test_the_ledger_closes_for_random_craft(make, seed):
     [("force", 50.0, 0.5), ("acceleration", 0.5, 0.5), ("impulse", 30.0, 0.3), ("speed_change", 0.3, 0.3)],
 )
 def test_ways_of_pushing(make, planar, way, number, speed):
-    """Steady ways act for a second; shot_memory ones once a press."""
+    """Steady ways act for a second; impulses once a press."""
     timing = "while_held" if way in ("force", "acceleration") else "on_press"
     part = Thruster(id="push", channel="throttle", thrust=number, way=way, timing=timing)
     made = make.run([part], body=planar, seconds=1.0, inputs={"throttle": 1.0})

@@ -370,11 +370,11 @@ def test_a_handbrake_lets_the_tail_go_and_gives_its_grip_back_over_its_recovery(
         inputs = {"steer": steer, "brake": pulled}
         return go(FOUR, TIRE, STEERING, brake, speed=15.0, seconds=4.0, inputs=inputs)
 
-    drift, plain, shot_memory = turned(hand, pulls), turned(hand, [(0, 0)]), turned(hand.replace(recovery_s=0.0), pulls)
+    drift, plain, sudden = turned(hand, pulls), turned(hand, [(0, 0)]), turned(hand.replace(recovery_s=0.0), pulls)
     assert np.min(drift.column("wheels.2.turn")[140:190]) == 0.0, "its wheels lock"
     slides = [np.max(np.abs(traces.values(made, "slip_angle"))) for made in (drift, plain)]
     assert slides[0] > 3.0 * slides[1]
-    share = [made.column("wheels.4.most_side")[1:] / made.column("wheels.4.force")[1:] for made in (drift, shot_memory)]
+    share = [made.column("wheels.4.most_side")[1:] / made.column("wheels.4.force")[1:] for made in (drift, sudden)]
     assert share[0][185] == pytest.approx(0.4 * 0.9, rel=1e-3)
     back = [int(np.argmax(one[190:] > 0.99 * 0.9)) / 120.0 for one in share]
     assert back[0] == pytest.approx(0.5, abs=0.05)

@@ -15,7 +15,7 @@ from oak_sled.desk.ground.groundsection import spans
 from oak_sled.desk.widgets import screenshot, theme
 from oak_sled.desk.yardview import freight
 from oak_sled.desk.yardview.camera import Rig
-from oak_sled.desk.yardview.renderer import Scene
+from oak_sled.desk.yardview.scene import Scene
 
 
 def block(page, name):

@@ -15,7 +15,7 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Ground, Wall
 from oak_sled.desk.yardview import looks, uneven
 from oak_sled.desk.yardview.camera import Camera, Rig
-from oak_sled.desk.yardview.renderer import Scene
+from oak_sled.desk.yardview.scene import Scene
 from oak_sled.desk.yardview.uneven import Chunks, Uneven
 
 

@@ -27,7 +27,8 @@ from oak_sled.desk.yardview.figures import figure
 from oak_sled.desk.yardview.marks import path_of, second_marks, slide_marks
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.planpaint import Frame
-from oak_sled.desk.yardview.renderer import Figure, Renderer, Scene
+from oak_sled.desk.yardview.renderer import Renderer
+from oak_sled.desk.yardview.scene import Figure, Scene
 
 
 @pytest.fixture(scope="module")

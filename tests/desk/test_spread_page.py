@@ -18,7 +18,7 @@ from oak_sled.core.study import sensitivity, spread, variants
 from oak_sled.desk.spread import exports, menus, sensing
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.dialwidget import DialWidget
-from oak_sled.desk.yardview.renderer import LEVEL, Scene
+from oak_sled.desk.yardview.scene import LEVEL, Scene
 
 THRUST = "crafts.fan_sled.parts.fan.thrust"
 GRIP = "crafts.fan_sled.parts.runners.side_grip"

@@ -23,7 +23,7 @@ from oak_sled.desk.work.importing import MeshQuestion
 from oak_sled.desk.yardview import freight, meshes
 from oak_sled.desk.yardview.camera import Rig
 from oak_sled.desk.yardview.marks import path_over, second_marks
-from oak_sled.desk.yardview.renderer import Scene
+from oak_sled.desk.yardview.scene import Scene
 
 DEMO = Path(str(resources.files("oak_sled") / "demo"))
 

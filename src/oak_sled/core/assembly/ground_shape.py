@@ -122,7 +122,7 @@ class Raster(NamedTuple):
     z: Floats
 
     def at(self, x: Floats, y: Floats) -> Floats:
-        """m of the ground under points, between those of the grid; NaN outside of it."""
+        """m of the ground under points, in the shape of `x` and `y`, between those of the grid; NaN outside of it."""
         rows, columns = self.z.shape
         across, up = (x - self.x) / self.step, (y - self.y) / self.step
         inside = (across >= 0.0) & (up >= 0.0) & (across <= columns - 1) & (up <= rows - 1)

@@ -45,7 +45,7 @@ class Laid(NamedTuple):
     block_top: Floats
 
     def over(self, x: float, y: float) -> Records:
-        """The triangles that may lie over a point, m."""
+        """The triangles that may lie over a point, m, shape (n,)."""
         grid = self.grid[0]
         places: list[int] = []
         for at, first, wide, count in zip(
@@ -57,7 +57,8 @@ class Laid(NamedTuple):
         return self.rows[self.items[self.first[cell] : self.first[cell + 1]]]
 
     def over_each(self, x: Floats, y: Floats) -> tuple[Ints, Ints]:
-        """The triangles that may lie over each of many points, m: pairs of a point and a triangle, by their numbers."""
+        """The triangles that may lie over each of many points, m: pairs of a point and a triangle, by their numbers,
+        shape (n,)."""
         grid = self.grid[0]
         places = [
             np.clip(np.floor((at - first) / wide), 0, count - 1).astype(np.int64)

@@ -38,7 +38,7 @@ def monotone(x: Floats, y: Floats, at: Floats) -> Floats:
 
 
 def through(x: Floats, y: Floats, at: Floats, straight: bool) -> Floats:
-    """Values at `at` of straight lines between the knots, or of `monotone`; past the ends what the ends are."""
+    """Values at `at`, in its shape, of straight lines between the knots, or of `monotone`; past the ends the ends."""
     if straight or len(x) == 1:
         return np.interp(at, x, y)
     return monotone(x, y, np.clip(at, x[0], x[-1]))

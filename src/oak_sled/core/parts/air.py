@@ -17,8 +17,9 @@ from oak_sled.core.formulas.machine import FORMULA
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
-from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Family, Group, Kind, Part
+from oak_sled.core.parts.common import Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.lawful import MOUNT_ACTS, ActsIf
 
 RECORD = np.dtype(
     [("area", "f8", (3,)), ("viscous", "f8"), ("at_point", "i8"), ("point", "f8", (3,)), ("formula", FORMULA)]

@@ -12,8 +12,9 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial, surface
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.lawful import MOUNT_ACTS, ActsIf
 
 RECORD = np.dtype([("channel", "i8"), ("bite", "f8"), ("along", "i8"), ("at_point", "i8"), ("point", "f8", (3,))])
 

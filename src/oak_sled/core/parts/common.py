@@ -1,27 +1,22 @@
-"""The base of every part, and what parts ask of the craft they are fitted to.
-
-One file, since all that a kind of part may override stands in one class.
-"""
+"""The base of every part, and what parts ask of the craft they are fitted to."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, Literal, Self, get_args
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
-from pydantic import Field, PrivateAttr
+from pydantic import Field
 
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
-from oak_sled.core.base.document import Frozen, name_field
+from oak_sled.core.base.document import name_field
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import Kernel
-from oak_sled.core.formulas.parsed import Written
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot, WheelAt
-from oak_sled.core.parts.curvefield import CurveField
-from oak_sled.core.parts.swing import overshoot
+from oak_sled.core.parts.lawful import WithLaws
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
 SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "brake": "N m", "steer": "°"}
@@ -30,7 +25,7 @@ Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
 """Holds of a craft that is pulled back until it is released."""
 Family = Literal["drive", "air", "grip", "support", "gravity", "impulse", "tie", "holder"]
-Group = Literal["push and turn", "ground", "wheels", "air", "mass", "shot_memory pushes", "limits and holders"]
+Group = Literal["push and turn", "ground", "wheels", "air", "mass", "impulses and shots", "limits and holders"]
 TOO_LARGE = "Try a smaller number there, or more ticks/s."
 """Message for a run that diverged for no better known reason."""
 
@@ -69,11 +64,6 @@ class Case:
         return name in self.triggered or any(name in part.sets_off() for part in self.parts.values())
 
 
-ActsIf = tuple[tuple[str, ...], str, tuple[Any, ...], str]
-"""Names of numbers, the choice that decides, its values at which they act, and why they do not at others."""
-MOUNT_ACTS: ActsIf = (("x", "y", "z"), "at_point", (True,), "it acts at the centre of mass")
-
-
 @dataclass(frozen=True)
 class Kind:
     """A kind of part: its document, its packed record, and the units of its equations.
@@ -98,14 +88,12 @@ class Kind:
     laws: Mapping[str, Kernel] = field(default_factory=dict)
 
 
-class Part(Frozen):
+class Part(WithLaws):
     """The base of every part: its name, and how the desk holds it in or out of the mix."""
 
     TITLE: ClassVar[str]
     EXPLAINS: ClassVar[str]
     FAMILY: ClassVar[Family]
-    ACTS_IF: ClassVar[tuple[ActsIf, ...]] = ()
-    """Numbers that act only while one of its choices has one of some values."""
     GROUP: ClassVar[Group]
     """Group in the list of parts that can be fitted."""
     STAGE: ClassVar[float] = 3
@@ -141,13 +129,6 @@ class Part(Frozen):
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
     """True if that channel is added to a craft that lacks it, since without one the part would always be full on."""
-    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = ()
-    """Its fields that are curves, each beside one that may name a shared curve of the craft in its place."""
-    PLACES: ClassVar[tuple[Place, ...]] = ()
-    """The laws of it that a formula may replace."""
-
-    _laws: Mapping[str, Written] = PrivateAttr(default_factory=dict)
-
     id: str = name_field("the name by which paths refer to this part")
     title: str = Field("", max_length=60, description="display name; empty: that of its kind")
     trim: float = dial(1.0, "", "gain on everything this part does", low=0.0, high=10.0, slider=(0.0, 2.0))
@@ -159,55 +140,6 @@ class Part(Frozen):
     def heading(self) -> str:
         """Title of its strip."""
         return self.title or self.id.replace("_", " ").capitalize()
-
-    def working(self, laws: Mapping[str, Written]) -> Self:
-        """The part as it works on its craft: it can be asked what its formulas give. laws : by the name of a place."""
-        if not laws:
-            return self
-        made = self.model_copy()
-        made._laws = laws
-        return made
-
-    def formula_of(self, place: Place) -> Written | None:
-        """The formula that stands at a place of it; None for the built-in law."""
-        return self._laws.get(place.name)
-
-    def alternatives(self, place: Place) -> list[tuple[str, dict[str, Any]]]:
-        """The built-in laws that it may have at a place: what each is called, and the fields that set it."""
-        return [("built-in", {place.field: ""})]
-
-    def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
-        """Values that the quantities of a place took in a run, each of shape (rows, ...), NaN where the law did not
-        act."""
-        return {}
-
-    def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
-        """The numbers of it that do nothing as it is set (and fitted, with a setting), and why."""
-        found = {
-            name: why
-            for names, field, values, why in self.ACTS_IF
-            if getattr(self, field) not in values
-            for name in names
-        }
-        return found | {
-            name: f"the formula {getattr(self, place.field)} takes its place"
-            for place in self.PLACES
-            if getattr(self, place.field)
-            for name in place.replaces
-        }
-
-    def written_as(self, place: Place) -> str:
-        """The built-in law of a place as a formula, with its numbers as they are: what a new formula begins with."""
-        return "1"
-
-    def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
-        """Quantities of a place that no run has told: those that its own settings fix, and, with a setting, what the
-        others are in steady going."""
-        return {}
-
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
-        """From where to where a law is drawn over a quantity, SI."""
-        return (0.0, 1.0)
 
     def law_scale(self, place: Place, setting: Setting) -> float:
         """Factor from the value of a law to N on the craft: their number times their gain."""
@@ -266,21 +198,6 @@ class Part(Frozen):
                 "cool_down",
                 f"a cool-down of {show(cool_down, 's')} is shorter than a tick of {show(dt, 's')}",
                 f"{show(dt, 's')} or more would act, 0 is none",
-            )
-
-    def too_stiff(self, setting: Setting, damper: str, each: str) -> Iterator[Caution]:
-        """The caution of springs and dampers that a tick cannot hold. damper : the field of the damping. each : what
-        one of them is called."""
-        if setting.spring <= 0.0:
-            return
-        limit = overshoot(setting.spring, setting.damper, setting.mass, setting.dt)
-        if limit is not None:
-            spring, most = limit.spring / setting.rays, limit.damper / setting.rays
-            yield self.caution(
-                "too_stiff_for_the_tick",
-                "stiffness" if limit.by_spring else damper,
-                f"spring and damper overshoot in a tick of {show(setting.dt, 's')}, and is unstable",
-                f"below {show(spring, 'N/m')} or {show(most, 'N s/m')} {each}, or more ticks/s",
             )
 
     def is_triggered(self) -> bool:
@@ -366,15 +283,6 @@ class Part(Frozen):
             }
             for word, (x, y, _) in zip(words_of(spots), spots, strict=True)
         ]
-
-    def curves(self) -> tuple[CurveField, ...]:
-        """Its fields that are curves, those that act as it is set."""
-        return self.CURVE_FIELDS
-
-    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
-        """The x at which a curve of it was read in a run, shape (rows,) or (rows, n); None where it is read by what its
-        craft does as a whole. wheels : the names of the rays of its wheels with tires."""
-        return None
 
     def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
         """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""

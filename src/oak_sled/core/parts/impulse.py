@@ -1,4 +1,4 @@
-"""Impulse: a shot_memory push, once a press, a release or a charge."""
+"""Impulse: a push within one tick, once a press, a release or a charge."""
 
 import math
 from collections.abc import Iterator, Mapping
@@ -14,8 +14,9 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.lawful import MOUNT_ACTS, ActsIf
 
 Fires = Literal["on_press", "on_release", "on_charge", "on_event"]
 Way = Literal["impulse", "speed_change"]
@@ -57,7 +58,7 @@ class Impulse(Part):
         (("charge_s", "minimum_charge", "charge_curve"), "fires", ("on_charge",), "it is not charged up"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "shot_memory pushes"
+    GROUP: ClassVar[Group] = "impulses and shots"
     EVENT: ClassVar[str] = "push"
     EVENT_FROM: ClassVar[float] = 0.5
     LAUNCHES: ClassVar[bool] = True

@@ -16,8 +16,9 @@ from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.parts import knockbacks
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.lawful import ActsIf
 
 Timing = Literal["while_held", "on_press", "on_hit"]
 Volume = Literal["box", "ball", "cone"]
@@ -75,7 +76,7 @@ class Knockback(Part):
         (("rise_time", "fall_time"), "way", ("force", "acceleration"), "it is given at once"),
     )  # fmt: skip
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "shot_memory pushes"
+    GROUP: ClassVar[Group] = "impulses and shots"
     EVENT: ClassVar[str] = "blow"
     EVENT_FLASHES: ClassVar[bool] = False
     BURSTS: ClassVar[bool] = True

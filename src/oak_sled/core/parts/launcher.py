@@ -64,7 +64,7 @@ class Launcher(Part):
     TITLE: ClassVar[str] = "Launcher"
     EXPLAINS: ClassVar[str] = "fires shots: speed, dispersion, rate, recoil; drag, spin, thrust and homing of the shot"
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "shot_memory pushes"
+    GROUP: ClassVar[Group] = "impulses and shots"
     EVENT: ClassVar[str] = "shot"
 
     kind: Literal["launcher"] = "launcher"

@@ -12,8 +12,9 @@ from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.lawful import ActsIf
 
 Limits = Literal["total", "horizontal", "vertical", "forward", "reverse", "spin"]
 TOTAL, HORIZONTAL, VERTICAL, FORWARD, REVERSE, SPIN = range(6)

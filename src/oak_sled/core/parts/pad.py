@@ -16,10 +16,11 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import show
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.parts import padforce, padlaws
+from oak_sled.core.parts import padforce, padlaws, stiffness
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
+from oak_sled.core.parts.lawful import ActsIf
 from oak_sled.core.parts.padlaws import RECORD, PadLaw
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.swing import Swing
@@ -320,7 +321,7 @@ class Pad(Part):
                 f"set the damping to {show(settles, 'N s/m')}",
                 {"damping": float(f"{settles / max(self.trim, 1e-9):.3g}")},
             )
-        yield from self.too_stiff(setting, "damping", "a pad")
+        yield from stiffness.too_stiff(self, setting, "damping", "a pad")
 
 
 KIND = Kind(Pad, RECORD, act=padforce.act, laws={PUSH.name: padforce.law_push})

@@ -9,8 +9,9 @@ from oak_sled.core.base import units
 from oak_sled.core.base.dial import dial
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import ActsIf, Case, Part
+from oak_sled.core.parts.common import Case, Part
 from oak_sled.core.parts.context import Pack
+from oak_sled.core.parts.lawful import ActsIf
 
 Timing = Literal["while_held", "always", "on_press", "on_release", "window"]
 Gate = Literal["always", "on_ground", "in_air", "below_speed", "above_speed", "leaning"]

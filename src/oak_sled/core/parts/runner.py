@@ -19,9 +19,10 @@ from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts import breakaway, curvefield, runnerlaws, slipcurve
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import ActsIf, Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
+from oak_sled.core.parts.lawful import ActsIf
 from oak_sled.core.parts.runnerforce import CREEP, act, law_grip
 from oak_sled.core.parts.runnerlaws import RECORD, RunnerLaw
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, GripKnot
@@ -44,9 +45,7 @@ GRIP = Place(
 )
 
 
-SIDE_CURVE = CurveField(
-    "curve", "factor on lateral friction over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS
-)
+SIDE_CURVE = CurveField("curve", "friction factor over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS)
 
 
 class Runner(Part):

@@ -10,7 +10,7 @@ from oak_sled.core.base.arrays import Floats
 
 
 def crossing(push: Callable[[float], float], load: float, places: Sequence[float] | Floats) -> float | None:
-    """The place where `push` first reaches a load on the way through some places; None if it never does."""
+    """The place where `push` first reaches a load on the way through some places, shape (n,); None if it never does."""
     before = float(places[0])
     for after in places[1:]:
         if push(float(after)) >= load:

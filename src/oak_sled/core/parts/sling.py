@@ -26,7 +26,7 @@ class Sling(Part):
     TITLE: ClassVar[str] = "Sling"
     EXPLAINS: ClassVar[str] = "pull the craft back in the yard view and release it"
     FAMILY: ClassVar[Family] = "impulse"
-    GROUP: ClassVar[Group] = "shot_memory pushes"
+    GROUP: ClassVar[Group] = "impulses and shots"
     EVENT: ClassVar[str] = "release"
     LAUNCHES: ClassVar[bool] = True
     OBEYS: ClassVar[tuple[str, ...]] = ("hold", "release")

@@ -18,9 +18,10 @@ from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import curvefield, push, speedcurve
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import MOUNT_ACTS, ActsIf, Case, Family, Group, Kind
+from oak_sled.core.parts.common import Case, Family, Group, Kind
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
+from oak_sled.core.parts.lawful import MOUNT_ACTS, ActsIf
 from oak_sled.core.parts.search import crossing
 from oak_sled.core.parts.speedcurve import SPEEDS, SpeedKnot
 

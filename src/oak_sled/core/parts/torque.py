@@ -12,8 +12,9 @@ from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
-from oak_sled.core.parts.common import ActsIf, Family, Group, Kind, Shown
+from oak_sled.core.parts.common import Family, Group, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.lawful import ActsIf
 
 Way = Literal["torque", "spin_acceleration", "spin_impulse", "spin_change", "spin_aim"]
 UNITS = {

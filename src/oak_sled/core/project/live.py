@@ -43,7 +43,7 @@ class LiveDrive:
         self._events: list[Event] = []
 
     def happen(self, event: Event) -> None:
-        """Something shot_memory at this moment: it happens in the next tick, and is kept with the inputs."""
+        """A push, a shot or a release at this moment: it happens in the next tick, and is kept with the inputs."""
         event = event.replace(id=f"event_{len(self._events) + 1}", t=self.ticks * self.job.dt)
         self._events.append(event)
         rows = world.event_rows([event], self.job)

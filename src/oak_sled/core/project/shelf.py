@@ -213,13 +213,14 @@ def _change(before: Frozen, after: Frozen, path: str, was: Any, now: Any) -> Cha
             return Change(words_of(path), "none", "fitted")
         if hasattr(was, "id"):
             return Change(words_of(path), "fitted", "none")
+    where = words_at(after, path)
     unit_before, unit_after = _unit(before, path), _unit(after, path)
     texts = _value(was, unit_before), _value(now, unit_after)
     if isinstance(was, float) and isinstance(now, float) and unit_before == unit_after:
         numbers = split(was, unit_before), split(now, unit_after)
         if numbers[0][1] == numbers[1][1]:
             texts = numbers[0][0], f"{numbers[1][0]} {numbers[1][1]}".strip()
-    return Change(words_of(path), *texts)
+    return Change(where, *texts)
 
 
 def _unit(parent: Frozen, path: str) -> str:
@@ -245,6 +246,18 @@ def words_of(path: str) -> str:
         piece for piece in path.split(".") if piece not in ("parts", "channels", "body", "start", "walls", "gates")
     ]
     return " ".join(pieces).removesuffix("_deg").replace("_", " ")
+
+
+def words_at(parent: Frozen, path: str) -> str:
+    """A path below a document in words: "parts.runners.side_grip" becomes "runners lateral friction", as its dial is
+    called."""
+    return words_of(words_path(parent, path))
+
+
+def words_path(parent: Frozen, path: str) -> str:
+    """A path below a document whose last piece is what its dial is called."""
+    dial = document.dial_at(parent, path)
+    return path if dial is None else ".".join([*path.split(".")[:-1], dial.title])
 
 
 def says(old: Job | None, new: Job) -> str:

@@ -44,7 +44,7 @@ def seat_acceleration(run: Run) -> Floats:
 
 
 def transfer(head: HeadModel, frequencies: Floats) -> Complex:
-    """Acceleration of a head over that of its mount at each frequency, Hz."""
+    """Acceleration of a head over that of its mount, complex, shape (n,). frequencies : Hz, shape (n,)."""
     s = 2j * math.pi * frequencies
     return np.asarray((head.damper * s + head.spring) / (s * s + head.damper * s + head.spring))
 
@@ -55,17 +55,18 @@ def _second_order(s: Complex, frequency: float, q: float) -> Complex:
 
 
 def weight_wk(frequencies: Floats) -> Complex:
-    """Weight of vertical vibration as a seated person feels it (ISO 2631-1, annex A, Wk)."""
+    """Weight of vertical vibration as a seated person feels it (ISO 2631-1, annex A, Wk), shape (n,), at Hz, shape
+    (n,)."""
     return _weight(frequencies, (0.4, 100.0), 12.5, (12.5, 0.63), ((2.37, 0.91), (3.35, 0.91)))
 
 
 def weight_wd(frequencies: Floats) -> Complex:
-    """The same for vibration to the front and to the side (Wd)."""
+    """The same for vibration to the front and to the side (Wd), shape (n,)."""
     return _weight(frequencies, (0.4, 100.0), 2.0, (2.0, 0.63), None)
 
 
 def weight_wf(frequencies: Floats) -> Complex:
-    """Weight of slow vertical motion by which it makes people sick (Wf)."""
+    """Weight of slow vertical motion by which it makes people sick (Wf), shape (n,), at Hz, shape (n,)."""
     return _weight(frequencies, (0.08, 0.63), math.inf, (0.25, 0.86), ((0.0625, 0.80), (0.1, 0.80)))
 
 
@@ -104,7 +105,7 @@ def _weighted(run: Run) -> dict[str, Floats] | None:
 
 
 def weighted(run: Run) -> dict[str, Floats] | None:
-    """The same, kept with the run; None for a run too short, and where nobody rides along."""
+    """The same, shape (rows,) each, kept with the run; None for a run too short, and where nobody rides along."""
     if head_of(run) is None:
         return None
     return run.analysis.once("comfort", lambda: _weighted(run))

@@ -1,6 +1,7 @@
 """Flights: what became of a body that was launched: speed, distance, height, air time and turns.
 
-Of the craft when something shot_memory of its own or a poke moved it, and of every block that the drill watches.
+Of the craft when an impulse, a shot or a release of its own or a poke moved it, and of every block that the drill
+watches.
 """
 
 from __future__ import annotations
@@ -71,11 +72,11 @@ def of_block(run: Run, name: str) -> Flight | None:
 
 
 def of_craft(run: Run) -> Flight | None:
-    """The flight of the craft; None when nothing shot_memory moved it."""
-    shot_memory = [part.id for part in run.job.craft.parts if part.LAUNCHES]
+    """The flight of the craft; None when no impulse, shot or release moved it."""
+    launching = [part.id for part in run.job.craft.parts if part.LAUNCHES]
     pushed = np.zeros(run.ticks + 1, bool)
     pokes = ["poke"] if any(event.what == "poke" for event in run.job.drill.events) else []
-    for line in [*shot_memory, *pokes]:
+    for line in [*launching, *pokes]:
         pushed |= np.any(run.line(line)[:, :3] != 0.0, axis=1)
     rows = np.flatnonzero(pushed)
     if not len(rows):

@@ -154,8 +154,8 @@ def met(drill: Drill, plan: Spread, values: Floats | None = None) -> np.ndarray 
 
 
 def across(grid: Floats, start: Sequence[float], end: Sequence[float], samples: int = 101) -> tuple[Floats, Floats]:
-    """A measure along a line over a map: the share of the way, and the value there, by interpolation between the four
-    variants round it; NaN where one of them is. start, end : places in the grid."""
+    """A measure along a line over a map: the share of the way, and the value there, shape (samples,), by interpolation
+    between the four variants round it; NaN where one of them is. start, end : places in the grid."""
     share = np.linspace(0.0, 1.0, samples)
     u = np.clip(start[0] + share * (end[0] - start[0]), 0.0, grid.shape[0] - 1.0)
     v = np.clip(start[1] + share * (end[1] - start[1]), 0.0, grid.shape[1] - 1.0)
@@ -167,7 +167,8 @@ def across(grid: Floats, start: Sequence[float], end: Sequence[float], samples: 
 
 
 def unbeaten(x: Floats, y: Floats, less_x: bool, less_y: bool) -> list[int]:
-    """The variants that no other beats in both of two measures, in order of x. less : whether less is better."""
+    """The variants that no other beats in both of two measures, shape (n,), in order of x. less : whether less is
+    better."""
     a, b = (x if less_x else -x), (y if less_y else -y)
     known = np.flatnonzero(np.isfinite(a) & np.isfinite(b))
     best, found = math.inf, []

@@ -166,7 +166,7 @@ def _lend(search: _Search) -> None:
     )  # fmt: skip
 
     def moved(path: str, value: float, share: float) -> Floats | None:
-        """The measures with a dial moved; None where it is at a bound."""
+        """The measures with a dial moved, shape (measures,); None where it is at a bound."""
         try:
             made = search.yard.edit(path, (1.0 + share) * value)
         except Refused:
@@ -174,7 +174,7 @@ def _lend(search: _Search) -> None:
         return _read(bench.execute(job_of(made, made.drill(search.job.drill.id), search.job.craft.id)), names)
 
     def answer(path: str, value: float, step: float) -> tuple[Floats, Floats, Floats]:
-        """% for each %: to both sides, below and above; at a bound the other side tells."""
+        """% for each %, shape (measures,) each: to both sides, below and above; at a bound the other side tells."""
         low, high = moved(path, value, -step), moved(path, value, step)
         below, above = (
             np.full(len(names), np.nan) if one is None else sign * (one - base) / base / step

@@ -150,7 +150,7 @@ class Kept:
         raise NotKept(row)
 
     def chunks(self, most: int) -> Iterable[Floats]:
-        """Not all columns are there; raises `NotKept`."""
+        """Not all columns of a row are there; raises `NotKept`."""
         raise NotKept(most)
 
     @property

@@ -83,7 +83,7 @@ def _new_word() -> Ints:
 
 
 def word() -> Ints:
-    """The word of this thread: that of the leash that holds it, or its own."""
+    """The word of this thread, shape (1,): that of the leash that holds it, or its own."""
     if _here.word is None:
         _here.word = _new_word()
     return _here.word

@@ -27,7 +27,8 @@ from oak_sled.desk.work.background import OnProgress
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.figures import figure
-from oak_sled.desk.yardview.renderer import LEVEL, Figure, Renderer, Scene
+from oak_sled.desk.yardview.renderer import Renderer
+from oak_sled.desk.yardview.scene import LEVEL, Figure, Scene
 
 MOST_SIDE = 7
 """Variants along a side of the grid that stand beside one another, evenly chosen."""

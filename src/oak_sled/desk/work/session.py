@@ -169,7 +169,11 @@ class Session(Selection):
         except Refused as refused:
             self.say(str(refused.faults[0]), True)
             return False
-        return self.change(edited, label or shelf.words_of(path.split(".", 2)[-1]), card)
+        return self.change(edited, label or self._words_of(path), card)
+
+    def _words_of(self, path: str) -> str:
+        """A path below the yard in words, without the craft, ground or drill that it is of."""
+        return shelf.words_of(shelf.words_path(self.yard, path).split(".", 2)[-1])
 
     def mend(self, caution: Caution) -> bool:
         """Does what mends a caution, as one step."""

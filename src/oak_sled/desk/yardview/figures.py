@@ -11,7 +11,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.work.session import Session
-from oak_sled.desk.yardview.renderer import Figure
+from oak_sled.desk.yardview.scene import Figure
 
 
 def ghosts(session: Session, run: Run) -> list[Run]:

@@ -7,18 +7,14 @@ bodies move, and one smoothed picture once they stand still; a GPU gets smoothin
 A picture is begun and finished apart: between the two the renderer's own threads fill it, while
 the desk goes on with its work. It is drawn upside down and in the byte order of a 32-bit QImage,
 so that no pixel is moved twice.
-
-One file, since all of it works on one GL context and its buffers.
 """
 
 from __future__ import annotations
 
 import ctypes
 import ctypes.util
-import math
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Any, cast
 
 import moderngl
@@ -27,100 +23,17 @@ from PyQt6.QtGui import QImage
 
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.yardview import craftmesh, freight, looks, meshes
+from oak_sled.desk.yardview import freight, looks, meshes
 from oak_sled.desk.yardview.camera import Camera
+from oak_sled.desk.yardview.craftsolids import CraftSolids
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
+from oak_sled.desk.yardview.scene import LEVEL, PLAINLY, WHERE_IT_IS, Batch, Scene, batches, level_below
 from oak_sled.desk.yardview.uneven import Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
-LEVEL = Ground(id="level")
 _UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])
-
-
-@dataclass
-class Bars:
-    """Short bars across a path: x, y, cosine and sine of the way, shape (n, 4); half their length is `width`."""
-
-    places: Floats
-    width: float
-    colour: tuple[float, float, float]
-    alpha: float
-
-
-@dataclass
-class Figure:
-    """A craft to draw: position of its origin, rotation (3, 3), turn of its fans (rad)."""
-
-    craft: Craft
-    origin: Floats
-    axes: Floats
-    fan_turn: float
-    paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
-    wheels: tuple[tuple[float, float, float], ...] = ()
-    """Of every wheel: m it has risen from full droop, and rad it has rolled."""
-    loads: tuple[tuple[Floats, float], ...] = ()
-    """Of every carried body: where it is, m, world axes, and its diameter, m."""
-    level: float | None = None
-    """m of the ground below, on which its shadow lies; None: as the ground of the scene says."""
-
-
-@dataclass
-class Scene:
-    """All that one picture shows. subject : x, y, z and radius, m, of what nothing may hide; radius 0: nothing. crowd :
-    there are many figures, each small: their shadows are those of boxes."""
-
-    ground: Ground
-    figures: list[Figure] = field(default_factory=list)
-    places: Floats | None = None  # of moving blocks, shape (blocks, 7)
-    bands: list[meshes.Band] = field(default_factory=list)
-    bars: Bars | None = None
-    subject: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
-    crowd: bool = False
-    tiles: Floats | None = None
-    """Triangles of pieces of ground, shape (corners, 9): place, normal, colour."""
-
-
-Draw = tuple[Solid, Floats, tuple[float, float, float, float], float | None]
-"""A mesh, where it stands, what it is painted over with, and the level of the ground below, where that is known."""
-MOST_KEYS = 200
-
-
-@dataclass
-class Batch:
-    """A solid and all places where it stands, drawn in one call. places : shape (n, 21), see `looks.PLACE`."""
-
-    solid: Solid
-    places: np.ndarray
-    corners: int = -1
-    """Number of vertices of the mesh; -1: all."""
-    first: int = 0
-    """The first of them."""
-
-    def shaded(self, colour: tuple[float, float, float]) -> Batch:
-        """The same in one colour: its shadows."""
-        dark = self.places.copy()
-        dark[:, 16:20] = (*colour, 1.0)
-        return Batch(self.solid, dark, self.corners, self.first)
-
-
-WHERE_IT_IS = np.array([[*np.eye(4).reshape(-1), 0.0, 0.0, 0.0, 0.0, 0.0]], "f4")
-"""The one place of a mesh that stands as it is, not painted over."""
-
-
-def batches(draws: list[Draw], ground: Ground) -> list[Batch]:
-    """Draws, those of one mesh together."""
-    found: dict[int, tuple[Solid, list[Floats]]] = {}
-    uneven = ground_shape.is_uneven(ground)
-    for array, model, paint, level in draws:
-        if level is None:
-            level = _level(ground, model) if uneven else 0.0
-        row = np.empty(looks.PLACE, "f4")
-        row[:16], row[16:20], row[20] = model.T.reshape(-1), paint, level
-        found.setdefault(id(array), (array, []))[1].append(row)
-    return [Batch(array, np.stack(rows)) for array, rows in found.values()]
 
 
 class Picture(QImage):
@@ -129,10 +42,6 @@ class Picture(QImage):
     def __init__(self, pixels: Any, width: int, height: int):
         super().__init__(pixels, width, height, 4 * width, QImage.Format.Format_RGB32)
         self.pixels = pixels
-
-
-PLAINLY = (0.0, 0.0, 0.0, 0.0)
-"""Painted over with nothing."""
 
 
 class Renderer:
@@ -152,10 +61,6 @@ class Renderer:
         self._meshes: dict[object, Solid | None] = {}
         self._balls: dict[object, Floats] = {}
         """Of meshes that may be a veil, by the same keys."""
-        self._fans: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
-        self._wheels: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
-        self._keys: dict[int, tuple[Craft, str]] = {}
-        self._shapes: dict[object, str] = {}
         self._buffer = bytearray()
         self._freight: tuple[object, freight.Freight, moderngl.Buffer, Solid] | None = None
         self._lies: tuple[Ground, float] | None = None
@@ -169,6 +74,7 @@ class Renderer:
             self._ice = Program(gl.program(vertex_shader=looks.ICE_VERTEX, fragment_shader=looks.ICE_FRAGMENT))
             self._instances = gl.buffer(reserve=1 << 14, dynamic=True)
             self._looks = Looks(gl, self._instances)
+            self._crafts = CraftSolids(self._looks)
             self._edges: tuple[float, ...] = ()
             self._sheet_buffer = gl.buffer(reserve=54 * 12)
             self._sheet = gl.vertex_array(self._ice.made, [(self._sheet_buffer, "2f 1f", "place", "least")])
@@ -186,8 +92,7 @@ class Renderer:
     def forget_meshes(self) -> None:
         """Drops built meshes, after the theme changed."""
         self._meshes.clear()
-        self._fans.clear()
-        self._wheels.clear()
+        self._crafts.forget()
         self._freight = None
         self._uneven = None
 
@@ -378,9 +283,11 @@ class Renderer:
             batches([(one, np.eye(4), PLAINLY, level) for one in both if one is not None], scene.ground)
             for both in ((still, loose), (shade, loose))
         )
-        crafts = batches([draw for one in scene.figures for draw in self._figure(one, scene.ground)], scene.ground)
+        crafts = batches(
+            [draw for one in scene.figures for draw in self._crafts.draws_of(one, scene.ground)], scene.ground
+        )
         self._looks.set("flatten", 1.0, PLAIN)
-        cast = batches([self._box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
+        cast = batches([self._crafts.box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
         self._render([batch.shaded(theme.rgb("ice_dark")) for batch in shading + cast], PLAIN)
         gl.enable(moderngl.DEPTH_TEST)
         self._looks.set("flatten", 0.0, PLAIN)
@@ -443,88 +350,8 @@ class Renderer:
     def _still_level(self, ground: Ground) -> float:
         """m at which the shadows of what stands about lie, found once for each ground."""
         if self._lies is None or self._lies[0] is not ground:
-            self._lies = (ground, _level(ground, np.eye(4)))
+            self._lies = (ground, level_below(ground, np.eye(4)))
         return self._lies[1]
-
-    def _figure(self, figure: Figure, ground: Ground) -> list[Draw]:
-        craft = figure.craft
-        key = self._key_of(craft)
-        if key not in self._meshes or key not in self._fans:
-            mesh, fans = craftmesh.craft_mesh(craft)
-            self._meshes[key] = self._looks.solid(mesh)
-            self._fans[key] = [(self._looks.solid(blades), mount) for blades, mount in fans]
-            self._wheels[key] = [(self._looks.solid(tread), hub) for tread, hub in craftmesh.wheel_meshes(craft)]
-        model = np.eye(4)
-        model[:3, :3], model[:3, 3] = figure.axes, figure.origin
-        body = self._meshes[key]
-        assert body is not None
-        level = _level(ground, model) if figure.level is None else figure.level  # one shadow, not one of each piece
-        found: list[Draw] = [(body, model, figure.paint, level)]
-        cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
-        for blades, mount in self._fans[key]:
-            turned = np.eye(4)
-            turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
-            turned[:3, 3] = mount
-            found.append((blades, model @ turned, figure.paint, level))
-        if self._wheels[key]:
-            found += self._wheels_of(figure, self._wheels[key], model, level)
-        for spot, size in figure.loads:
-            place = np.eye(4)
-            place[:3, :3] *= size
-            place[:3, 3] = spot
-            found.append((self._load(), place, figure.paint, figure.level))
-        return found
-
-    @staticmethod
-    def _wheels_of(figure: Figure, wheels: list[tuple[Any, Any]], model: Floats, level: float) -> list[Draw]:
-        """The wheels of a craft, each risen, rolled and steered; all of them in a few operations."""
-        hubs, turns = [], []
-        for (_, hub), (risen, rolled, steered) in zip(wheels, figure.wheels, strict=False):
-            cos, sin, ahead, left = math.cos(rolled), math.sin(rolled), math.cos(steered), math.sin(steered)
-            turns.append([[ahead * cos, -left, ahead * sin], [left * cos, ahead, left * sin], [-sin, 0.0, cos]])
-            hubs.append([hub[0], hub[1], hub[2] + risen])
-        if not hubs:
-            return []
-        placed = np.zeros((len(hubs), 4, 4))
-        placed[:, :3, :3] = figure.axes @ np.array(turns)
-        placed[:, :3, 3] = np.array(hubs) @ figure.axes.T + model[:3, 3]
-        placed[:, 3, 3] = 1.0
-        return [(tread, one, figure.paint, level) for (tread, _), one in zip(wheels, placed, strict=False)]
-
-    def _key_of(self, craft: Craft) -> str:
-        """Key of the meshes of a craft, found once for each document."""
-        known = self._keys.get(id(craft))
-        if known is None or known[0] is not craft:
-            if len(self._keys) > MOST_KEYS:
-                self._keys.clear()
-            shape = craft.body
-            sizes = (shape.shape, shape.half_extents(), shape.middle())
-            look = ("craft", *sizes, tuple(craft.feet()), _mounts(craft))
-            # a number in its place: it is looked up for every craft of every picture
-            known = self._keys[id(craft)] = (craft, self._shapes.setdefault(look, f"craft {len(self._shapes)}"))
-        return known[1]
-
-    def _box_of(self, figure: Figure) -> Draw:
-        """A box about the body of a craft."""
-        if "box" not in self._meshes:
-            made = meshes.box((0.0, 0.0, 0.0), (1.0, 1.0, 1.0), theme.rgb("wood"))
-            self._meshes["box"] = self._looks.solid(made.astype("f4"))
-        array, body = self._meshes["box"], figure.craft.body
-        assert array is not None
-        model = np.eye(4)
-        model[:3, :3] = figure.axes * np.array(body.half_extents())
-        model[:3, 3] = figure.origin + figure.axes @ np.array(body.middle())
-        return array, model, figure.paint, figure.level
-
-    def _load(self) -> Solid:
-        """A ball of 1 m across."""
-        if "load" not in self._meshes:
-            self._meshes["load"] = self._looks.solid(
-                meshes.ball((0.0, 0.0, 0.0), 0.5, theme.rgb("warning"), 8, 12).astype("f4")
-            )
-        made = self._meshes["load"]
-        assert made is not None
-        return made
 
     def close(self) -> None:
         """Gives the context back."""
@@ -559,13 +386,6 @@ def veiled_part(
     return left, bottom, max(right - left, 1), max(top - bottom, 1)
 
 
-def _level(ground: Ground, model: Floats) -> float:
-    """m of the ground under a body, on which its shadow lies."""
-    if not ground_shape.is_uneven(ground):
-        return 0.0
-    return ground_shape.height_at(ground, float(model[0, 3]), float(model[1, 3])) or 0.0
-
-
 def _flush_call() -> Callable[[], object]:
     """glFlush, which moderngl does not offer: without it a software renderer begins only when the picture is read."""
     try:
@@ -573,11 +393,3 @@ def _flush_call() -> Callable[[], object]:
         return cast("Callable[[], object]", library.glFlush)
     except (OSError, AttributeError):
         return lambda: None
-
-
-def _mounts(craft: Craft) -> tuple[object, ...]:
-    return tuple(
-        (part.looks(), part.x, part.y, part.z, getattr(part, "at_point", True), tuple(part.rays()))
-        for part in craft.parts
-        if part.looks()
-    )

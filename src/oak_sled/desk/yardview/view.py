@@ -33,7 +33,8 @@ from oak_sled.desk.yardview.hand import Hand
 from oak_sled.desk.yardview.marks import path_over, second_marks, slide_bands
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.planpaint import paint_plan, paint_side
-from oak_sled.desk.yardview.renderer import Bars, Renderer, Scene
+from oak_sled.desk.yardview.renderer import Renderer
+from oak_sled.desk.yardview.scene import Bars, Scene
 
 SLOW_MS = 25.0
 """ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""

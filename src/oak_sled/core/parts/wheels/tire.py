@@ -32,12 +32,8 @@ from oak_sled.core.parts.wheels.writtentire import written_shape, wrong_slip
 Acts = Literal["contact", "height", "craft_axis"]
 
 
-SIDE_CURVE = CurveField(
-    "curve", "share of the side grip over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS
-)
-OVER_RATIO = CurveField(
-    "along_curve", "share of the grip along over slip ratio", "slip", "grip", "", 1.0, tirecurve.PRESETS
-)
+SIDE_CURVE = CurveField("curve", "friction factor over slip angle", "slip_deg", "grip", "°", 45.0, slipcurve.PRESETS)
+OVER_RATIO = CurveField("along_curve", "friction factor over slip ratio", "slip", "grip", "", 1.0, tirecurve.PRESETS)
 
 
 SIDE = Place(
@@ -206,7 +202,7 @@ class Tire(OnWheels):
         return tirecurve.shape(self.law, self.side_numbers(), True)
 
     def along_shape(self) -> tuple[float, float, Floats]:
-        """The same along the wheel, by the slip ratio."""
+        """The same along the wheel, by the slip ratio: the last of shape (SAMPLES,)."""
         if (written := self.formula_of(ALONG)) is not None:
             return written_shape(written, False)
         return tirecurve.shape(self.along_law, self.along_numbers(), False)

@@ -67,7 +67,7 @@ def shape(name: str, numbers: Numbers, is_angle: bool) -> tuple[float, float, Fl
 
 
 def shape_of(share: Callable[[Floats], Floats], is_angle: bool) -> tuple[float, float, Floats]:
-    """The same of any share of the grip over slip, rad or ratio, held to 0 to MOST_SHARE."""
+    """The same of any share of the grip over slip, rad or ratio, held to 0 to MOST_SHARE; its shape is (SAMPLES,)."""
     slips = np.linspace(0.0, 1.0, 1001)[1:] ** 3 * _top(is_angle)
     shares = np.clip(share(slips), 0.0, MOST_SHARE)
     most, found = float(shares.max()), float(slips[int(np.argmax(shares))])
@@ -86,7 +86,7 @@ def _sampled(share: Callable[[Floats], Floats], scale: float, most: float, is_an
     bend = _bend(share, scale, most, is_angle)
 
     def force(u: Floats) -> Floats:
-        """The law over u, as a share of its most."""
+        """The law over u, as a share of its most, in the shape of `u`."""
         n = np.maximum(bend * u / (1.0 - u), 1e-7)
         slip = np.arctan(n * scale) if is_angle else n * scale
         return np.asarray(share(np.minimum(slip, _top(is_angle))) / most)

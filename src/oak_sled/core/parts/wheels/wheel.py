@@ -16,7 +16,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas.place import Place, Quantity
-from oak_sled.core.parts import curvefield, speedcurve
+from oak_sled.core.parts import curvefield, speedcurve, stiffness
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
 from oak_sled.core.parts.context import Pack, Ray, Setting
@@ -421,7 +421,7 @@ class Wheel(Part):
                 f"set the preload to {show(0.5 * load, 'N')}",
                 {"preload": float(f"{0.5 * load:.3g}")},
             )
-        yield from self.too_stiff(setting, "bump", "a wheel")
+        yield from stiffness.too_stiff(self, setting, "bump", "a wheel")
 
 
 KIND = Kind(
