@@ -167,7 +167,7 @@ def chart(
         now = values[min(row, len(values) - 1)]
         if np.any(np.isfinite(now)):
             held[name] = float(np.nanmean(now))
-    low, high = working.span(place, quantity, setting)
+    low, high = working.drawn_over(place, quantity, setting)
     span = None
     if quantity in used and np.any(np.isfinite(used[quantity])):
         span = float(np.nanmin(used[quantity])), float(np.nanmax(used[quantity]))

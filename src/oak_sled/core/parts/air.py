@@ -95,7 +95,7 @@ class AirDrag(Part):
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         return {} if setting is None else {"speed": setting.last_speed or 10.0, "density": setting.air_density}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         return (0.0, 2.0) if quantity == "density" else (0.0, 1.3 * max(setting.last_speed, 15.0))
 
     def used(self, place: Place, run: Any) -> Mapping[str, Floats]:

@@ -95,6 +95,7 @@ KINDS = (
     Kind("too_many_wheels", "a part acts on more wheels than it can", "one part for the wheels of each part"),
     Kind("wheels_without_tires", "a part turns wheels without tires", "add tires to them"),
     Kind("bar_with_one_wheel", "an anti-roll bar has no left and right wheel", "wheels on both sides"),
+    Kind("too_slow_to_fly", "a wing did not come to its stall speed", "more area, less mass or more thrust"),
     Kind("nothing_steers_it", "steering has no channel", "a channel"),
     Kind("beyond_the_grip", "a limit of turning lies above the grip of the tires", "a limit below the grip"),
     Kind("tick_dependent_grip", "runners or tires cancel a share of the slip speed a tick", "a law over slip"),

@@ -228,6 +228,14 @@ class Part(WithLaws):
         """Shape drawn on its craft: fan, barrel, pads or block; empty: nothing."""
         return ""
 
+    def drawn_by(self) -> tuple[float, ...]:
+        """Numbers beside its mount that its shape on its craft follows."""
+        return ()
+
+    def plates(self) -> list[Floats]:
+        """Corners of its flat surfaces, m from the origin, craft axes, shape (n, 3) each."""
+        return []
+
     def outline(self) -> list[Floats]:
         """Lines of the volume in which it acts, craft axes from the craft's origin, m, shape (n, 3) each."""
         return []

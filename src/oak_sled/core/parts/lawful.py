@@ -74,7 +74,7 @@ class WithLaws(Frozen):
         others are in steady going."""
         return {}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         """From where to where a law is drawn over a quantity, SI."""
         return (0.0, 1.0)
 

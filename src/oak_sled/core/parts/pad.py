@@ -221,7 +221,7 @@ class Pad(Part):
         even = 1.0 / max(setting.rays, 1)
         return {**fixed, "gap": self.rest_gap(load), "closing": 0.0, "speed": 0.0, "load_share": even}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         return {
             "gap": (0.0, 1.1 * self.reach),
             "reach": (0.1 * self.reach, 2.0 * self.reach),

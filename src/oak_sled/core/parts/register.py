@@ -37,6 +37,7 @@ from oak_sled.core.parts import (
     torque,
     turnslower,
     upright,
+    wing,
     yawdamper,
 )
 from oak_sled.core.parts.common import Kind, Part
@@ -48,6 +49,7 @@ KINDS = (
     runner.KIND,
     air.KIND,
     fin.KIND,
+    wing.KIND,
     brake.KIND,
     limiter.KIND,
     bumper.KIND,

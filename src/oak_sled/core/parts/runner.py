@@ -230,7 +230,7 @@ class Runner(Part):
             return {}
         return {"slip": math.radians(5.0), "speed": 10.0, "load": setting.weight / max(setting.contacts, 1)}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         if quantity == "slip":
             return (0.0, math.radians(45.0))
         return (0.0, 20.0) if quantity == "speed" else (0.0, 2.0 * setting.weight / max(setting.contacts, 1))

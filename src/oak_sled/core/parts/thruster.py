@@ -230,7 +230,7 @@ class Thruster(push.Push):
     def held_at(self, place: Place, setting: Setting | None) -> Mapping[str, float]:
         return {} if setting is None else {"speed": 0.0, "level": 1.0}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         return (-1.0, 1.0) if quantity == "level" else (0.0, 1.3 * max(setting.last_speed, 15.0))
 
     def law_scale(self, place: Place, setting: Setting) -> float:

@@ -105,6 +105,18 @@ def paint_hull(painter: QPainter, view: Sheet, craft: Craft) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
+def paint_plates(painter: QPainter, view: Sheet, craft: Craft) -> None:
+    """Wings and fins, as far as they are seen."""
+    for part in craft.parts:
+        painter.setPen(
+            QPen(theme.family(part.FAMILY), 1.4, Qt.PenStyle.DashLine if part.mute else Qt.PenStyle.SolidLine)
+        )
+        painter.setBrush(theme.colour("card", 110))
+        for plate in part.plates():
+            painter.drawPolygon(QPolygonF([view.at((x, y, z)) for x, y, z in plate.tolist()]))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
 def paint_ground(painter: QPainter, view: Sheet, craft: Craft, gravity: float) -> None:
     """Level ground, where the craft stands on it."""
     z = craft.body.centre()[2] - craft.stands_above(gravity)

@@ -153,6 +153,7 @@ class BuildPlan(QWidget):
         """The box of hull, mounts and what is below, m from the origin: lowest and highest corner, shape (3,) each."""
         half, middle = np.array(self.craft.body.half_extents()), np.array(self.craft.body.middle())
         spots = [middle - half, middle + half, *(np.array(spot) for part in self.craft.parts for spot in part.mounts())]
+        spots += [corner for part in self.craft.parts for plate in part.plates() for corner in plate]
         ground = self.craft.body.centre()[2] - self.craft.stands_above(self.session.ground.gravity)
         spots.append(np.array([0.0, 0.0, ground - 0.1]))
         return np.min(spots, axis=0), np.max(spots, axis=0)
@@ -270,6 +271,7 @@ class BuildPlan(QWidget):
             painter.setClipRect(view.box)
             buildpaint.paint_paper(painter, view)
             buildpaint.paint_hull(painter, view, craft)
+            buildpaint.paint_plates(painter, view, craft)
             if view.up == 2:
                 buildpaint.paint_ground(painter, view, craft, gravity)
             buildpaint.paint_lines_of_action(painter, view, craft)

@@ -53,6 +53,8 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
                 skirt[:, :3] = skirt[:, :3] @ upright.T + np.array(ray.at)
                 skirt[:, 3:6] = skirt[:, 3:6] @ upright.T
                 pieces.append(skirt)
+        elif part.looks() == "wing":
+            pieces += _wing(part, light, dark)
         elif part.looks() == "block":
             pieces.append(box((part.x, part.y, part.z + 0.12), (0.05, 0.16, 0.1), iron))
     return np.concatenate(pieces).astype("f4"), fans
@@ -111,6 +113,25 @@ def _barrel(part: AnyPart, half_width: float) -> Floats:
     tube[:, :3] = tube[:, :3] @ turned.T + [part.x, part.y, part.z]
     tube[:, 3:6] = tube[:, 3:6] @ turned.T
     return tube
+
+
+def _wing(part: AnyPart, light: Rgb, dark: Rgb) -> list[Floats]:
+    """Both halves of a wing, as thick as a tenth of its chord, its control surface dark."""
+    found, share = [], part.control_share if part.control_channel else 0.0
+    for root_front, root_back, tip_back, tip_front in part.plates():
+        up = np.cross(root_front - root_back, tip_front - root_front)
+        thick = 0.05 * part.depth * up / np.linalg.norm(up)
+        thick *= math.copysign(1.0, thick[2] if abs(thick[2]) > 1e-9 else thick[1])
+        root, tip = root_back - root_front, tip_back - tip_front
+        begins = root_front + part.control_from * (tip_front - root_front)
+        plate = np.array([root_front, root_front + root, tip_front + tip, tip_front])
+        moved = np.array([begins + (1.0 - share) * root, begins + root, tip_back, tip_front + (1.0 - share) * tip])
+        for corners, colour, half in ((plate, light, thick), (moved, dark, 1.02 * thick)):
+            if colour is light or share > 0.0:
+                turned = np.cross(corners[1] - corners[0], corners[2] - corners[0]) @ half < 0.0
+                order = corners[::-1] if turned else corners
+                found.append(prism(order - half, order + half, colour))
+    return found
 
 
 def _thruster(part: AnyPart, craft: Craft, pieces: list[Floats], fans: list[Fan]) -> None:

@@ -124,7 +124,7 @@ class CraftSolids:
 
 def _mounts(craft: Craft) -> tuple[object, ...]:
     return tuple(
-        (part.looks(), part.x, part.y, part.z, getattr(part, "at_point", True), tuple(part.rays()))
+        (part.looks(), part.x, part.y, part.z, getattr(part, "at_point", True), tuple(part.rays()), part.drawn_by())
         for part in craft.parts
         if part.looks()
     )

@@ -326,7 +326,7 @@ class Tire(OnWheels):
             return {}
         return {"slip": math.radians(5.0) if place is SIDE else 0.05}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         return (0.0, math.radians(45.0) if place is SIDE else 1.0)
 
     def used(self, place: Place, run: Any) -> Mapping[str, Floats]:

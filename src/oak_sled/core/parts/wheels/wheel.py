@@ -331,7 +331,7 @@ class Wheel(Part):
         load = setting.carried / max(setting.rays, 1) / max(self.trim, 1e-9)
         return {**fixed, "squeeze": self.squeeze_of(load), "closing": 0.0}
 
-    def span(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
+    def drawn_over(self, place: Place, quantity: str, setting: Setting) -> tuple[float, float]:
         if quantity == "closing":
             return (-1.0, 1.0)
         return (-0.1 * self.travel, 1.2 * self.travel) if quantity == "squeeze" else (0.1, 2.0 * self.travel)

@@ -1,0 +1,375 @@
+"""Wing: a lifting surface of one or more panels, with a control surface and a flap; flat, swept, bent up or upright."""
+
+import math
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from oak_sled.core.base.arrays import Floats, Records
+from oak_sled.core.base.dial import dial
+from oak_sled.core.base.units import show
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.parts import airfoil
+from oak_sled.core.parts.airfoil import POLAR, Polar
+from oak_sled.core.parts.caution import Caution
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
+from oak_sled.core.parts.context import Pack, Setting
+
+MOST_PANELS = 12
+STATIONS = 2 * MOST_PANELS
+"""Two Gauss stations a panel: what is linear or square along it is summed exactly."""
+GAUSS = 1.0 / math.sqrt(3.0)
+
+STATION = np.dtype(
+    [
+        ("place", "f8", (3,)),  # of its quarter chord, m from the centre of mass, craft axes
+        ("chord", "f8", (3,)),  # unit, toward the leading edge
+        ("normal", "f8", (3,)),  # unit, upward
+        ("control", "f8"),  # which way the control surface turns there: 1, 0 or -1
+        ("flap", "f8"),
+    ]
+)
+RECORD = np.dtype(
+    [
+        ("polar", POLAR),
+        ("count", "i8"),
+        ("area", "f8"),  # m2 a station
+        ("depth", "f8"),  # m, of the chord
+        ("zero_lift", "f8"),  # rad
+        ("moment", "f8"),
+        ("control_channel", "i8"),
+        ("control_turn", "f8"),  # rad
+        ("control_rate", "f8"),  # rad/s
+        ("control_effect", "f8"),
+        ("control_moment", "f8"),
+        ("control_stall", "f8"),  # share of what it adds that the angle of stall follows
+        ("flap_channel", "i8"),
+        ("flap_turn", "f8"),
+        ("flap_rate", "f8"),
+        ("flap_effect", "f8"),
+        ("flap_moment", "f8"),
+        ("flap_stall", "f8"),
+        ("stations", STATION, (STATIONS,)),
+    ]
+)
+
+
+class Wing(Part):
+    """Each panel reads the air where it is, at two stations, so that turning is damped by itself. Lift and drag follow
+    the angle of attack over the full circle: see `airfoil`. The flow along the span counts for nothing."""
+
+    TITLE: ClassVar[str] = "Wing"
+    EXPLAINS: ClassVar[str] = "a lifting surface: wing, tailplane or upright fin, with a control surface and a flap"
+    FAMILY: ClassVar[Family] = "air"
+    GROUP: ClassVar[Group] = "air"
+    SHOWS: ClassVar[Shown] = "up"
+    EVENT: ClassVar[str] = "stalled"
+    EVENT_FROM: ClassVar[float] = 0.3
+    FLASH: ClassVar[str] = "STALLED"
+
+    kind: Literal["wing"] = "wing"
+    area: float = dial(
+        8.0, "m2", "area", low=0.01, high=1e5, slider=(0.2, 40.0), scale="log", main=True, title="wing area"
+    )
+    span: float = dial(8.0, "m", "from tip to tip", low=0.05, high=1e3, slider=(0.5, 30.0), scale="log", main=True)
+    incidence_deg: float = dial(
+        2.0, "°", "angle of its chord above the nose of the craft", low=-90.0, high=90.0, slider=(-10.0, 10.0),
+        main=True, title="incidence",
+    )  # fmt: skip
+    zero_lift_deg: float = dial(
+        -2.0, "°", "angle of attack without lift; below 0 for a section that is bent", low=-30.0, high=30.0,
+        slider=(-8.0, 8.0), title="zero-lift angle",
+    )  # fmt: skip
+    sweep_deg: float = dial(
+        0.0, "°", "by which its halves point back", low=-60.0, high=70.0, slider=(-20.0, 50.0), title="sweep"
+    )
+    dihedral_deg: float = dial(
+        3.0, "°", "by which its halves point up", low=-60.0, high=60.0, slider=(-10.0, 15.0), title="dihedral"
+    )
+    bank_deg: float = dial(
+        0.0, "°", "how it is mounted: 0 flat, 90 upright", low=-180.0, high=180.0, slider=(-90.0, 90.0),
+        title="mounted at",
+    )  # fmt: skip
+    panels: int = Field(4, ge=1, le=MOST_PANELS, description="panels along its span, each of which stalls by itself")
+    section_slope: float = dial(
+        6.0, "1/rad", "lift slope of its section; thin ones have 2 pi", low=0.5, high=10.0, slider=(3.0, 7.0),
+        title="section lift slope",
+    )  # fmt: skip
+    stall_deg: float = dial(
+        16.0, "°", "angle from no lift at which it stalls", low=1.0, high=60.0, slider=(8.0, 30.0), main=True,
+        title="stall angle",
+    )  # fmt: skip
+    soft_deg: float = dial(
+        6.0, "°", "below the stall, over which lift rounds off", low=0.0, high=40.0, slider=(0.0, 15.0),
+        title="stall softness",
+    )  # fmt: skip
+    friction: float = dial(
+        0.012, "", "drag coefficient without lift", low=0.0, high=1.0, slider=(0.004, 0.06), title="profile drag"
+    )
+    efficiency: float = dial(
+        0.85, "", "span efficiency: 1 for the least induced drag", low=0.1, high=1.2, slider=(0.5, 1.0),
+        title="span efficiency",
+    )  # fmt: skip
+    moment: float = dial(
+        -0.02, "", "pitching moment coefficient about the quarter chord, nose up", low=-1.0, high=1.0,
+        slider=(-0.15, 0.05), title="pitching moment",
+    )  # fmt: skip
+    control_channel: str = Field("", description="the channel of its control surface; empty: it has none")
+    control_acts: Literal["alike", "opposed"] = Field(
+        "alike", description="both halves turn alike (elevator, rudder), or against each other (ailerons)"
+    )
+    control_share: float = dial(0.25, "", "of the chord that the control surface takes", low=0.01, high=1.0)
+    control_deg: float = dial(
+        20.0, "°", "its trailing edge down at a full channel; opposed: on the left half", low=-90.0, high=90.0,
+        slider=(-40.0, 40.0), title="control angle",
+    )  # fmt: skip
+    control_rate_deg: float = dial(
+        120.0, "°/s", "how fast it turns", low=0.1, high=1e5, slider=(10.0, 600.0), scale="log", title="control rate"
+    )
+    control_from: float = dial(0.0, "", "share of the half span at which it begins", low=0.0, high=0.95)
+    flap_channel: str = Field("", description="the channel of its flap; empty: it has none")
+    flap_share: float = dial(0.25, "", "of the chord that the flap takes", low=0.01, high=1.0)
+    flap_deg: float = dial(
+        30.0, "°", "its trailing edge down at a full channel", low=-90.0, high=90.0, slider=(0.0, 60.0),
+        title="flap angle",
+    )  # fmt: skip
+    flap_rate_deg: float = dial(
+        20.0, "°/s", "how fast it turns", low=0.1, high=1e5, slider=(5.0, 100.0), scale="log", title="flap rate"
+    )
+    flap_to: float = dial(0.6, "", "share of the half span at which it ends", low=0.05, high=1.0)
+    x: float = dial(0.0, "m", "quarter chord at mid-span, ahead of the origin", low=-1e3, high=1e3, slider=(-6.0, 6.0))
+    y: float = dial(0.0, "m", "its middle, left of the origin", low=-1e3, high=1e3, slider=(-6.0, 6.0))
+    z: float = dial(0.3, "m", "its middle, above the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    @property
+    def depth(self) -> float:
+        """m, of its chord."""
+        return self.area / self.span
+
+    @property
+    def aspect(self) -> float:
+        """Span over chord."""
+        return self.span / self.depth
+
+    def polar(self) -> Polar:
+        """Its lift and drag."""
+        return Polar.of(
+            self.aspect,
+            math.radians(self.sweep_deg),
+            self.section_slope,
+            math.radians(self.stall_deg),
+            math.radians(self.soft_deg),
+            self.friction,
+            self.efficiency,
+        )
+
+    def stations(self, centre: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Records:
+        """Its stations, a record of STATION each, shape (2 panels,), from `centre`, craft axes."""
+        edges = np.linspace(-0.5 * self.span, 0.5 * self.span, self.panels + 1)
+        middle, half = 0.5 * (edges[1:] + edges[:-1]), 0.5 * np.diff(edges)
+        along = np.stack([middle - GAUSS * half, middle + GAUSS * half], axis=1).reshape(-1)
+        found = np.zeros(len(along), STATION)
+        turn = _about_x(math.radians(self.bank_deg))
+        incidence = math.radians(self.incidence_deg)
+        for row, y in zip(found, along.tolist(), strict=True):
+            side, out = math.copysign(1.0, y), abs(y) / (0.5 * self.span)
+            bent = turn @ _about_x(side * math.radians(self.dihedral_deg))
+            root = (-abs(y) * math.tan(math.radians(self.sweep_deg)), y, 0.0)
+            row["place"] = bent @ root + (self.x, self.y, self.z) - np.array(centre)
+            row["chord"] = bent @ (math.cos(incidence), 0.0, math.sin(incidence))
+            row["normal"] = bent @ (-math.sin(incidence), 0.0, math.cos(incidence))
+            if self.control_channel and out >= self.control_from:
+                row["control"] = side if self.control_acts == "opposed" else 1.0
+            if self.flap_channel and out <= self.flap_to:
+                row["flap"] = 1.0
+        return found
+
+    def record(self, pack: Pack) -> dict[str, Any]:
+        own = np.zeros(STATIONS, STATION)
+        own[: 2 * self.panels] = self.stations(pack.centre)
+        polar = self.polar()
+        return {
+            "polar": tuple(getattr(polar, name) for name in POLAR.names or ()),
+            "count": 2 * self.panels,
+            "area": self.area / (2 * self.panels),
+            "depth": self.depth,
+            "zero_lift": math.radians(self.zero_lift_deg),
+            "moment": self.moment,
+            "stations": own,
+            **self._surface("control", pack),
+            **self._surface("flap", pack),
+        }
+
+    def _surface(self, name: str, pack: Pack) -> dict[str, Any]:
+        share = getattr(self, f"{name}_share")
+        return {
+            f"{name}_channel": pack.channel(getattr(self, f"{name}_channel")),
+            f"{name}_turn": math.radians(getattr(self, f"{name}_deg")),
+            f"{name}_rate": math.radians(getattr(self, f"{name}_rate_deg")),
+            f"{name}_effect": airfoil.effectiveness(share),
+            f"{name}_moment": airfoil.moment_of(share),
+            f"{name}_stall": airfoil.stall_share(share),
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return tuple(name for name in (self.control_channel, self.flap_channel) if name)
+
+    def looks(self) -> str:
+        return "wing"
+
+    def drawn_by(self) -> tuple[float, ...]:
+        angles = (self.sweep_deg, self.dihedral_deg, self.bank_deg, self.incidence_deg)
+        return (self.area, self.span, *angles, self.control_share if self.control_channel else 0.0, self.control_from)
+
+    def plates(self) -> list[Floats]:
+        """Both halves, shape (4, 3): leading and trailing edge at the root, trailing and leading edge at the tip, m."""
+        found, turn = [], _about_x(math.radians(self.bank_deg))
+        incidence, back = math.radians(self.incidence_deg), math.tan(math.radians(self.sweep_deg))
+        for side in (1.0, -1.0):
+            bent = turn @ _about_x(side * math.radians(self.dihedral_deg))
+            chord = self.depth * (bent @ (math.cos(incidence), 0.0, math.sin(incidence)))
+            half = 0.5 * self.span
+            ends = [np.array([self.x, self.y, self.z]) + bent @ (-y * back, side * y, 0.0) for y in (0.0, half)]
+            found.append(
+                np.stack(
+                    [ends[0] + 0.25 * chord, ends[0] - 0.75 * chord, ends[1] - 0.75 * chord, ends[1] + 0.25 * chord]
+                )
+            )
+        return found
+
+    @classmethod
+    def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
+        span = round(5.0 * half[0], 2)
+        return {"span": span, "area": round(span * span / 7.0, 2), "z": round(half[2], 2)}
+
+    def drag_factors(self, air_density: float) -> tuple[float, float]:
+        return 0.5 * air_density * self.area * self.friction * self.trim, 0.0
+
+    @property
+    def is_upright(self) -> bool:
+        """True if it is mounted nearer to upright than to flat."""
+        return abs(math.sin(math.radians(self.bank_deg))) > math.sqrt(0.5)
+
+    def summary(self) -> str:
+        way = "upright" if self.is_upright else "flat"
+        return f"{way} · chord {show(self.depth, 'm')} · aspect ratio {self.aspect:.3g}"
+
+    def stall_speed(self, setting: Setting) -> float:
+        """m/s at which it carries the weight of the craft at its stall; inf without air."""
+        most = 0.5 * setting.air_density * self.area * self.trim * self.polar().most_lift
+        return math.sqrt(setting.weight / most) if most > 0.0 else math.inf
+
+    def outlook(self, setting: Setting) -> tuple[str, ...]:
+        polar = self.polar()
+        if self.is_upright:
+            speed = setting.last_speed or 10.0
+            stiff = 0.5 * setting.air_density * speed**2 * self.area * polar.slope * self.trim * math.radians(1.0)
+            return (f"{show(stiff, 'N')} to the side for each degree at {show(speed, 'm/s')}",)
+        stall = self.stall_speed(setting)
+        if math.isinf(stall):
+            return ("no air, no lift",)
+        glide, lift = polar.best_glide
+        speed = stall * math.sqrt(polar.most_lift / lift) if lift > 0.0 else math.inf
+        return (
+            f"carries the craft from {show(stall, 'm/s')} on, most lift coefficient {polar.most_lift:.3g}",
+            f"glides {glide:.3g} to 1 by itself at {show(speed, 'm/s')}",
+        )
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        stall, speed = self.stall_speed(case.setting), case.setting.last_speed
+        flat = [part.area for part in case.parts.values() if isinstance(part, Wing) and not part.is_upright]
+        if not self.is_upright and self.area == max(flat) and 0.0 < speed < stall < math.inf and case.acted is not None:
+            yield self.caution(
+                "too_slow_to_fly",
+                "area",
+                f"it carries the craft from {show(stall, 'm/s')} on, and the run came to {show(speed, 'm/s')}",
+                "more area, less mass or more thrust",
+            )
+
+
+def _about_x(angle: float) -> Floats:
+    """The turn of a half about the line of the nose, shape (3, 3)."""
+    cos, sin = math.cos(angle), math.sin(angle)
+    return np.array([[1.0, 0.0, 0.0], [0.0, cos, -sin], [0.0, sin, cos]])
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Books what all stations give on its ledger line; returns the share of its area that is stalled. memory : 0 its
+    mean lift coefficient, 1 and 2 the turns of control surface and flap, rad."""
+    memory = now.memory[p]
+    memory[1] = turned(memory[1], part.control_channel, part.control_turn, part.control_rate, now)
+    memory[2] = turned(memory[2], part.flap_channel, part.flap_turn, part.flap_rate, now)
+    for i in range(6):
+        now.lines[p, i] = 0.0
+    x, y, z, weights, stalled, lifts = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    velocity = (body.velocity[0], body.velocity[1], body.velocity[2])
+    spin = (body.spin[0], body.spin[1], body.spin[2])
+    for k in range(part.count):
+        station = part.stations[k]
+        lever = spatial.to_world(body.axes, (station.place[0], station.place[1], station.place[2]))
+        chord = spatial.to_world(body.axes, (station.chord[0], station.chord[1], station.chord[2]))
+        normal = spatial.to_world(body.axes, (station.normal[0], station.normal[1], station.normal[2]))
+        wind, density = environment.air_at(
+            ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
+        )
+        swing = spatial.cross(spin, lever)
+        against = (
+            velocity[0] + swing[0] - wind[0],
+            velocity[1] + swing[1] - wind[1],
+            velocity[2] + swing[2] - wind[2],
+        )
+        ahead, down = spatial.dot(against, chord), -spatial.dot(against, normal)
+        square = ahead * ahead + down * down
+        if square == 0.0:
+            continue
+        control, flap = station.control * airfoil.working(memory[1]), station.flap * airfoil.working(memory[2])
+        added = part.control_effect * control + part.flap_effect * flap
+        angle = math.atan2(down, ahead) - part.zero_lift + added
+        stall = part.polar.stall
+        kept = (1.0 - part.control_stall) * part.control_effect * control
+        kept += (1.0 - part.flap_stall) * part.flap_effect * flap
+        stall = max(stall + (kept if angle > 0.0 else -kept), 0.1 * stall)
+        lift, drag = airfoil.lift_and_drag(part.polar, angle, stall)
+        press = 0.5 * gain * density * part.area
+        speed = math.sqrt(square)
+        # drag along the wind in the plane of the section, lift across it
+        with_lift, with_drag = press * speed * lift, press * speed * drag
+        force = (
+            with_lift * (down * chord[0] + ahead * normal[0]) - with_drag * (ahead * chord[0] - down * normal[0]),
+            with_lift * (down * chord[1] + ahead * normal[1]) - with_drag * (ahead * chord[1] - down * normal[1]),
+            with_lift * (down * chord[2] + ahead * normal[2]) - with_drag * (ahead * chord[2] - down * normal[2]),
+        )
+        torque = spatial.cross(lever, force)
+        nose_up = press * square * part.depth * (part.moment + part.control_moment * control + part.flap_moment * flap)
+        about = spatial.cross(chord, normal)
+        for i in range(3):
+            now.lines[p, i] += force[i]
+            now.lines[p, 3 + i] += torque[i] + nose_up * about[i]
+        size = spatial.length(force)
+        x, y, z = x + size * lever[0], y + size * lever[1], z + size * lever[2]
+        weights += size
+        lifts += lift / part.count
+        if abs(angle) > stall:
+            stalled += 1.0 / part.count
+    memory[0] = lifts
+    if weights > 0.0:  # shown where its forces are in the mean
+        now.points[p, 0] = body.position[0] + x / weights
+        now.points[p, 1] = body.position[1] + y / weights
+        now.points[p, 2] = body.position[2] + z / weights
+    return stalled
+
+
+@compiled
+def turned(turn, channel, most, rate, now):
+    """The turn of a surface, rad, a tick nearer to what its channel asks."""
+    if channel < 0:
+        return 0.0
+    wanted, step = most * now.channels[channel], rate * now.dt
+    return turn + min(max(wanted - turn, -step), step)
+
+
+KIND = Kind(Wing, RECORD, act=act)
