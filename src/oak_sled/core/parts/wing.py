@@ -93,7 +93,9 @@ class Wing(Part):
         0.0, "°", "how it is mounted: 0 flat, 90 upright", low=-180.0, high=180.0, slider=(-90.0, 90.0),
         title="mounted at",
     )  # fmt: skip
-    panels: int = Field(4, ge=1, le=MOST_PANELS, description="panels along its span, each of which stalls by itself")
+    panels: Literal[1, 2, 3, 4, 6, 8, 12] = Field(
+        4, description="panels along its span, each of which stalls by itself"
+    )
     section_slope: float = dial(
         6.0, "1/rad", "lift slope of its section; thin ones have 2 pi", low=0.5, high=10.0, slider=(3.0, 7.0),
         title="section lift slope",
@@ -263,11 +265,16 @@ class Wing(Part):
         return math.sqrt(setting.weight / most) if most > 0.0 else math.inf
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
-        polar = self.polar()
-        if self.is_upright:
+        polar, arm = self.polar(), setting.centre[0] - self.x
+        if self.is_upright or abs(arm) > self.depth:  # it steadies the craft, and another carries it
             speed = setting.last_speed or 10.0
             stiff = 0.5 * setting.air_density * speed**2 * self.area * polar.slope * self.trim * math.radians(1.0)
-            return (f"{show(stiff, 'N')} to the side for each degree at {show(speed, 'm/s')}",)
+            way = "to the side" if self.is_upright else "up"
+            back = "turns it back" if arm > 0.0 else "turns it on: mount it behind the centre"
+            return (
+                f"{show(stiff, 'N')} {way} for each degree at {show(speed, 'm/s')}",
+                f"{back}, {show(stiff * abs(arm), 'N m')}",
+            )
         stall = self.stall_speed(setting)
         if math.isinf(stall):
             return ("no air, no lift",)

@@ -24,6 +24,7 @@ DEMOS = {
     "hopper": "a rear-steered snow blower whose hopper fills and tips high; its driver's comfort is measured",
     "floe-probe": "a survey probe on one springy leg that leaps from floe to floe, beside one moved by its speed",
     "crate-drop": "one crate on one hover pad: spring laws and two ways of damping, dropped side by side",
+    "bush-plane": "a ski plane on the long lake: take-off, climb, stall, glide, turns and a landing",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""

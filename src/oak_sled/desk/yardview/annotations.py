@@ -108,9 +108,10 @@ class Annotations:
         pushes = list(self.pushes(run, numbers, self._rays(run, row)))
         # one projection for all: foot and head of every force, a point above the craft for torques
         ends = [position, position + [0.0, 0.0, 1.0]]
+        # a force of a hit lasts one tick, and a wing lifts all of its craft: arrows are cut to what fits the picture
+        longest = {"support": 2.2, "air": 1.5 * max(run.job.craft.body.half_extents())}
         for _, family, point, force, _, size in pushes:
-            # a force of a hit lasts one tick; its arrow is cut to what fits the picture
-            ends += [point, point + force * min(scale, (2.2 if family == "support" else 9.0) / max(size, 1e-9))]
+            ends += [point, point + force * min(scale, longest.get(family, 9.0) / max(size, 1e-9))]
         px, depth = camera.project(np.array(ends))
         for place, (title, family, _, _, torque, size) in enumerate(pushes):
             k = 2 + 2 * place

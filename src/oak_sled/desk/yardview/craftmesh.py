@@ -126,7 +126,7 @@ def _wing(part: AnyPart, light: Rgb, dark: Rgb) -> list[Floats]:
         begins = root_front + part.control_from * (tip_front - root_front)
         plate = np.array([root_front, root_front + root, tip_front + tip, tip_front])
         moved = np.array([begins + (1.0 - share) * root, begins + root, tip_back, tip_front + (1.0 - share) * tip])
-        for corners, colour, half in ((plate, light, thick), (moved, dark, 1.02 * thick)):
+        for corners, colour, half in ((plate, light, thick), (moved, dark, 1.3 * thick)):
             if colour is light or share > 0.0:
                 turned = np.cross(corners[1] - corners[0], corners[2] - corners[0]) @ half < 0.0
                 order = corners[::-1] if turned else corners
