@@ -66,7 +66,11 @@ def plane() -> Craft:
         Runner(id="skis", title="Skis", law="linear", side_grip=0.5, glide=0.05, x=0.55, z=-1.0, spread_x=0.8,
                spread_y=0.9),
     )  # fmt: skip
-    body = Body(mass=620.0, length=6.4, width=1.1, height=1.3, held=(), damping=0.0, spin_damping=0.0)
+    # of a plane with its wings and tail, which a box of the size of its hull does not have
+    body = Body(
+        mass=620.0, length=6.4, width=1.1, height=1.3, held=(), damping=0.0, spin_damping=0.0, inertia_from="given",
+        roll_inertia=850.0, pitch_inertia=1600.0, yaw_inertia=2300.0,
+    )  # fmt: skip
     return Craft(
         id="ski_plane", title="Ski plane", body=body, channels=channels(),
         parts=tuple(sorted(parts, key=lambda part: part.STAGE)),

@@ -71,6 +71,8 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     springs = [part.springs(left / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
     written = [part for part in fitted if part.drag_at(10.0, ground.air_density) != 0.0]
+    flying = [part for part in fitted if part.flight_drag(1e3, ground.air_density, weight) is not None]
+    friction = sum(part.sliding_friction(weight * share(part), ground.grip) for part in rubbing)
     track = max(sides, default=0.0) - min(sides, default=0.0)
     height = craft.stands_above(ground.gravity) + lifted
     return Setting(
@@ -82,7 +84,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
         dt=1.0 / ticks,
         grip=ground.grip,
         thrust=sum(part.forward_thrust(mass) for part in fitted),
-        friction=sum(part.sliding_friction(weight * share(part), ground.grip) for part in rubbing),
+        friction=friction,
         square_drag=sum(square for square, _ in drags),
         linear_drag=sum(linear for _, linear in drags),
         damping=rate_of(body.damping_law, body.damping, 1.0 / ticks),
@@ -100,7 +102,9 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
         damper=sum(damper for _, damper in springs),
         track=track,
         centre_height=height,
-        drag_at=partial(_drag_at, written, ground.air_density) if written else None,
+        drag_at=partial(_drag_at, written, flying, (ground.air_density, weight, friction))
+        if written or flying
+        else None,
         tired=covered,
         handling=handling.of(craft, ground, height),
         tips_at=functools.lru_cache(maxsize=1)(partial(_tips_at, craft, ground, ticks, track, height)),
@@ -127,8 +131,12 @@ def _leaning(track: float, height: float, stands: modes.Standing | None) -> floa
     return track / (2.0 * height) if leans is None else leans
 
 
-def _drag_at(parts: list[Part], air_density: float, speed: float) -> float:
-    return sum(part.drag_at(speed, air_density) for part in parts)
+def _drag_at(written: list[Part], flying: list[Part], at: tuple[float, float, float], speed: float) -> float:
+    """N at a speed of drags that are formulas, and of lift; what flies leaves the friction of the ground. at : density
+    of the air, kg/m3, weight and friction, N."""
+    air_density, weight, friction = at
+    carries = [one for part in flying if (one := part.flight_drag(speed, air_density, weight)) is not None]
+    return sum(part.drag_at(speed, air_density) for part in written) + (min(carries) - friction if carries else 0.0)
 
 
 def with_run(setting: Setting, run: Run) -> Setting:

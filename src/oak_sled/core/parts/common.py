@@ -369,6 +369,10 @@ class Part(WithLaws):
         """(N per (m/s)2, N per m/s) against forward motion, for the outlook of others."""
         return (0.0, 0.0)
 
+    def flight_drag(self, speed: float, air_density: float, weight: float) -> float | None:
+        """N of drag by which it carries a weight, N, at a speed, m/s; None where it cannot."""
+        return None
+
     def drag_at(self, speed: float, air_density: float) -> float:
         """N against forward motion at a speed, m/s, of a drag that is a formula, for the outlook of others."""
         return 0.0

@@ -250,6 +250,12 @@ class Wing(Part):
     def drag_factors(self, air_density: float) -> tuple[float, float]:
         return 0.5 * air_density * self.area * self.friction * self.trim, 0.0
 
+    def flight_drag(self, speed: float, air_density: float, weight: float) -> float | None:
+        press = 0.5 * air_density * speed * speed * self.area * self.trim
+        if self.is_upright or press * self.polar().most_lift < weight:
+            return None
+        return weight * weight * self.polar().induced / press
+
     @property
     def is_upright(self) -> bool:
         """True if it is mounted nearer to upright than to flat."""

@@ -11,6 +11,8 @@ from oak_sled.core.results.run import Run
 
 ALOFT = 1.0
 """s without a touch from which on a craft is in the air."""
+BEGINS = 0.5
+"""s within which a craft that begins on the ground touches it."""
 CLIMB = 5.0
 """s over which a climb is held."""
 
@@ -44,7 +46,7 @@ def _leaves(run: Run) -> int | None:
 )
 def take_off_run(run: Run) -> float | None:
     row = _leaves(run)
-    if row is None or not _touches(run)[: max(row, 1)].any():
+    if row is None or not _touches(run)[: round(BEGINS / run.job.dt)].any():
         return None
     return float(_over_ground(run)[row])
 
