@@ -197,7 +197,7 @@ def test_changes_of_a_run_are_told_with_units(yard):
     assert told("crafts.fan_sled.body.held", ("z",)) == ["held z, roll, pitch → z"]
     assert told("grounds.long_reach.grip", 0.5) == ["grip 1.00 → 0.500"]
     assert told("crafts.fan_sled.parts.fan.way", "acceleration")[0].startswith("fan way force → acceleration")
-    assert told("crafts.fan_sled.parts.runners.slides_past_deg", 20.0) == ["runners slides past 14.0 → 20.0 °"]
+    assert told("crafts.fan_sled.parts.runners.slides_past_deg", 20.0) == ["runners slide angle 14.0 → 20.0 °"]
     assert told("integrator", "explicit") == ["integrator semi-implicit → explicit"]
 
 
