@@ -142,6 +142,7 @@ def many_cards(watch: Watch, folder: Path) -> None:
     file, session = folder / "cards.json", watch.session
     shelf_store.save_all(yard, tuple(cards), file)
     watch.window.show_page("Bench")
+    program.settle(watch.app, 1.0)  # what was placed before has come to its end: an edit meanwhile refuses a file
     watch.tell(f"{CARDS} cards: opened", lambda: watch.window.keeper.open(file))
     names = [card.id for card in session.shelf.cards]
     watch.tell("  one starred", lambda: session.shelf.change_card(names[3], "star run", starred=True))

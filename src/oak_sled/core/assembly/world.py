@@ -177,6 +177,7 @@ def pack_of(job: Job, who: int) -> Pack:
         joints={one.part.id: one.joint for one in bodynames.riders(job) if one.who == who},
         gravity_scale=craft.body.gravity_scale,
         wheels=wheels,
+        places={part.id: place for place, part in enumerate(craft.parts)},
         formulas={name: lawunits.record_of(one.code, one.numbers) for name, one in craft.written.items()},
     )
 

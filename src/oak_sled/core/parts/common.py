@@ -17,6 +17,7 @@ from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot, WheelAt
 from oak_sled.core.parts.lawful import WithLaws
+from oak_sled.core.parts.spots import corners, words_of
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
 SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "brake": "N m", "steer": "°"}
@@ -125,6 +126,10 @@ class Part(WithLaws):
     each of its wheels with a friction circle (see `grips`)."""
     BURSTS: ClassVar[bool] = False
     """True if a shot that bursts can set it off."""
+    SENDS_DOWN: ClassVar[bool] = False
+    """True if air flows down behind it, which a part may be set to fly in."""
+    WASHES: ClassVar[bool] = False
+    """True if the air behind it is faster, which a part may be set to stand in."""
     CHANNEL_GUESS: ClassVar[str] = ""
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
@@ -380,21 +385,3 @@ class Part(WithLaws):
     def contact_count(self) -> int:
         """Number of points of the ground it stands on."""
         return len(self.feet())
-
-
-def corners(part: Any) -> list[Spot]:
-    """The places of one, two or four linked ones, m from the origin: left before right, front before rear."""
-    xs = (part.spread_x, -part.spread_x) if part.spread_x > 0.0 else (0.0,)
-    ys = (part.spread_y, -part.spread_y) if part.spread_y > 0.0 else (0.0,)
-    return [(part.x + dx, part.y + dy, part.z) for dy in ys for dx in xs]
-
-
-def words_of(spots: Sequence[Spot]) -> list[str]:
-    """Position words of each of several places: front or rear, left or right; "" where it is the only one."""
-    wide, long = len({y for _, y, _ in spots}) > 1, len({x for x, _, _ in spots}) > 1
-    middle = [sum(spot[axis] for spot in spots) / max(len(spots), 1) for axis in (0, 1)]
-    found = []
-    for x, y, _ in spots:
-        ends, sides = "front" if x > middle[0] else "rear", "left" if y > middle[1] else "right"
-        found.append(" ".join(word for word, told in ((ends, long), (sides, wide)) if told))
-    return found

@@ -129,7 +129,7 @@ class Pack:
     part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
     has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
     joints : the joint by which a part carries a body. formulas : the records of the formulas of the craft, by name.
-    wheels : those of the craft that carry.
+    wheels : those of the craft that carry. places : its parts by their numbers.
     """
 
     channel_names: tuple[str, ...]
@@ -149,6 +149,7 @@ class Pack:
     gravity_scale: float = 1.0
     wheels: tuple[WheelAt, ...] = ()
     formulas: Mapping[str, np.void] = field(default_factory=dict)
+    places: Mapping[str, int] = field(default_factory=dict)
 
     def formula(self, name: str, fixed: Mapping[int, float] = MappingProxyType({})) -> np.void:
         """The record of a formula; one without an address for none. fixed : the quantities that do not change in a

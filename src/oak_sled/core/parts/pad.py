@@ -18,11 +18,12 @@ from oak_sled.core.base.units import show
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.parts import padforce, padlaws, stiffness
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Aim, Pack, Ray, Setting
 from oak_sled.core.parts.lawful import ActsIf
 from oak_sled.core.parts.padlaws import RECORD, PadLaw
 from oak_sled.core.parts.search import area, crossing
+from oak_sled.core.parts.spots import corners
 from oak_sled.core.parts.swing import Swing
 
 DampingFrom = Literal["point_speed", "gap_change"]

@@ -31,6 +31,7 @@ from oak_sled.core.parts import (
     limiter,
     pad,
     payload,
+    propeller,
     runner,
     sling,
     thruster,
@@ -46,6 +47,7 @@ from oak_sled.core.parts.wheels import bar, countersteer, drive, holddown, slipl
 KINDS = (
     thruster.KIND,
     torque.KIND,
+    propeller.KIND,
     runner.KIND,
     air.KIND,
     fin.KIND,

@@ -19,13 +19,14 @@ from oak_sled.core.geometry import shapes
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts import breakaway, curvefield, runnerlaws, slipcurve
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.lawful import ActsIf
 from oak_sled.core.parts.runnerforce import CREEP, act, law_grip
 from oak_sled.core.parts.runnerlaws import RECORD, RunnerLaw
 from oak_sled.core.parts.slipcurve import DEFAULT_CURVE, GripKnot
+from oak_sled.core.parts.spots import corners
 
 SKID = 0.05
 """m, radius of the rod that stands for a runner in contacts; its friction is the runner's business."""

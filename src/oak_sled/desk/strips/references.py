@@ -29,6 +29,8 @@ class Names:
     carriers: tuple[str, ...] = ()
     laws: tuple[tuple[str, str], ...] = ()
     wheels: tuple[str, ...] = ()
+    lifting: tuple[str, ...] = ()
+    washing: tuple[str, ...] = ()
 
     @classmethod
     def of_bench(cls, craft: Craft, ground: Ground) -> Names:
@@ -42,6 +44,8 @@ class Names:
             tuple(part.id for part in craft.parts if part.rays()),
             tuple((law.id, law.place) for law in craft.laws),
             tuple(part.id for part in craft.parts if any(ray.wheel > 0.0 for ray in part.rays())),
+            tuple(part.id for part in craft.parts if part.SENDS_DOWN),
+            tuple(part.id for part in craft.parts if part.WASHES),
         )
 
     def of(self, part: Part | Body, field: str) -> tuple[Any, ...] | None:
@@ -54,4 +58,6 @@ class Names:
             return ("", *self.channels)
         known = {"blast": ("", *self.blasts), "homes_on": ("", *self.blocks), "material": ("", *self.materials)}
         known |= {"layer": ("", *self.layers), "joins": ("", *self.carriers), "wheels": ("", *self.wheels)}
+        own = part.id if isinstance(part, Part) else ""
+        known |= {"behind": ("", *(one for one in self.lifting if one != own)), "wash_of": ("", *self.washing)}
         return {**known, "spares": self.blocks, **COUNTS}.get(field)

@@ -204,7 +204,9 @@ def metrics(chosen: QFont) -> QFontMetrics:
     return _METRICS[key]
 
 
-_ADVANCES: dict[tuple[int, bool], dict[tuple[str, str], float]] = {}
+_ADVANCES: dict[tuple[int, bool], tuple[dict[tuple[str, str], float], dict[str, float]]] = {}
+MOST_TEXTS = 4000
+"""Texts of a font whose width is kept."""
 
 
 def width(text: str, chosen: QFont) -> float:
@@ -213,15 +215,23 @@ def width(text: str, chosen: QFont) -> float:
     key = (chosen.pixelSize(), chosen.bold())
     known = _ADVANCES.get(key)
     if known is None:
-        known = _ADVANCES[key] = {}
-    taken = 0.0
-    for pair in itertools.pairwise((*text, "")):
-        wide = known.get(pair)
-        if wide is None:
-            measured = QFontMetricsF(chosen)
-            wide = known[pair] = measured.horizontalAdvance("".join(pair)) - measured.horizontalAdvance(pair[1])
-        taken += wide
+        known = _ADVANCES[key] = ({}, {})
+    pairs, texts = known
+    taken = texts.get(text)
+    if taken is None:
+        if len(texts) > MOST_TEXTS:
+            texts.clear()
+        taken = texts[text] = sum(_before(pair, pairs, chosen) for pair in itertools.pairwise((*text, "")))
     return taken
+
+
+def _before(pair: tuple[str, str], pairs: dict[tuple[str, str], float], chosen: QFont) -> float:
+    """px from a letter to the one that follows it."""
+    wide = pairs.get(pair)
+    if wide is None:
+        measured = QFontMetricsF(chosen)
+        wide = pairs[pair] = measured.horizontalAdvance("".join(pair)) - measured.horizontalAdvance(pair[1])
+    return wide
 
 
 def elide(text: str, room: float, chosen: QFont) -> str:

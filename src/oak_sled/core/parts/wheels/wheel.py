@@ -18,11 +18,12 @@ from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.parts import curvefield, speedcurve, stiffness
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown, corners
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.parts.search import area, crossing
 from oak_sled.core.parts.speedcurve import SpeedKnot
+from oak_sled.core.parts.spots import corners
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.parts.wheels.strut import RECORD, _root, act, friction_of_all, law_damper, law_spring
 

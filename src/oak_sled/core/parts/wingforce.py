@@ -1,0 +1,138 @@
+"""Forces of a wing in the kernel: see `wing` for its document, `airfoil` for lift and drag."""
+
+import math
+
+import numpy as np
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.parts import airfoil
+from oak_sled.core.parts.airfoil import POLAR
+
+MOST_PANELS = 12
+STATIONS = 2 * MOST_PANELS
+"""Two Gauss stations a panel: what is linear or square along it is summed exactly."""
+GAUSS = 1.0 / math.sqrt(3.0)
+
+STATION = np.dtype(
+    [
+        ("place", "f8", (3,)),  # of its quarter chord, m from the centre of mass, craft axes
+        ("chord", "f8", (3,)),  # unit, toward the leading edge
+        ("normal", "f8", (3,)),  # unit, upward
+        ("control", "f8"),  # which way the control surface turns there: 1, 0 or -1
+        ("flap", "f8"),
+    ]
+)
+RECORD = np.dtype(
+    [
+        ("polar", POLAR),
+        ("count", "i8"),
+        ("area", "f8"),  # m2 a station
+        ("depth", "f8"),  # m, of the chord
+        ("zero_lift", "f8"),  # rad
+        ("moment", "f8"),
+        ("control_channel", "i8"),
+        ("control_turn", "f8"),  # rad
+        ("control_rate", "f8"),  # rad/s
+        ("control_effect", "f8"),
+        ("control_moment", "f8"),
+        ("control_stall", "f8"),  # share of what it adds that the angle of stall follows
+        ("flap_channel", "i8"),
+        ("flap_turn", "f8"),
+        ("flap_rate", "f8"),
+        ("flap_effect", "f8"),
+        ("flap_moment", "f8"),
+        ("flap_stall", "f8"),
+        ("behind", "i8"),  # the wing in whose downwash it flies; -1: none
+        ("downwash", "f8"),
+        ("blown_by", "i8"),  # the propeller whose wash meets it
+        ("blown", "f8"),
+        ("stations", STATION, (STATIONS,)),
+    ]
+)
+
+
+@unit
+def act(part, gain, p, body, ground, supports, now):
+    """Books what all stations give on its ledger line; returns the share of its area that is stalled. memory : 0 its
+    mean lift coefficient, 1 and 2 the turns of control surface and flap, 3 the downwash far behind
+    it, rad."""
+    memory = now.memory[p]
+    memory[1] = turned(memory[1], part.control_channel, part.control_turn, part.control_rate, now)
+    memory[2] = turned(memory[2], part.flap_channel, part.flap_turn, part.flap_rate, now)
+    for i in range(6):
+        now.lines[p, i] = 0.0
+    x, y, z, weights, stalled, lifts = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    velocity = (body.velocity[0], body.velocity[1], body.velocity[2])
+    spin = (body.spin[0], body.spin[1], body.spin[2])
+    sunk, blown = 0.0, 0.0
+    if part.behind >= 0:
+        sunk = part.downwash * now.memory[part.behind, 3]
+    if part.blown_by >= 0:
+        blown = part.blown * now.memory[part.blown_by, 1]
+    for k in range(part.count):
+        station = part.stations[k]
+        lever = spatial.to_world(body.axes, (station.place[0], station.place[1], station.place[2]))
+        chord = spatial.to_world(body.axes, (station.chord[0], station.chord[1], station.chord[2]))
+        normal = spatial.to_world(body.axes, (station.normal[0], station.normal[1], station.normal[2]))
+        wind, density = environment.air_at(
+            ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
+        )
+        swing = spatial.cross(spin, lever)
+        against = (
+            velocity[0] + swing[0] - wind[0],
+            velocity[1] + swing[1] - wind[1],
+            velocity[2] + swing[2] - wind[2],
+        )
+        ahead, down = spatial.dot(against, chord), -spatial.dot(against, normal)
+        down -= ahead * sunk
+        if blown > 0.0:  # the air comes from the front of the craft
+            ahead += blown * station.chord[0]
+            down -= blown * station.normal[0]
+        square = ahead * ahead + down * down
+        if square == 0.0:
+            continue
+        control, flap = station.control * airfoil.working(memory[1]), station.flap * airfoil.working(memory[2])
+        added = part.control_effect * control + part.flap_effect * flap
+        angle = math.atan2(down, ahead) - part.zero_lift + added
+        stall = part.polar.stall
+        kept = (1.0 - part.control_stall) * part.control_effect * control
+        kept += (1.0 - part.flap_stall) * part.flap_effect * flap
+        stall = max(stall + (kept if angle > 0.0 else -kept), 0.1 * stall)
+        lift, drag = airfoil.lift_and_drag(part.polar, angle, stall)
+        press = 0.5 * gain * density * part.area
+        speed = math.sqrt(square)
+        # drag along the wind in the plane of the section, lift across it
+        with_lift, with_drag = press * speed * lift, press * speed * drag
+        force = (
+            with_lift * (down * chord[0] + ahead * normal[0]) - with_drag * (ahead * chord[0] - down * normal[0]),
+            with_lift * (down * chord[1] + ahead * normal[1]) - with_drag * (ahead * chord[1] - down * normal[1]),
+            with_lift * (down * chord[2] + ahead * normal[2]) - with_drag * (ahead * chord[2] - down * normal[2]),
+        )
+        torque = spatial.cross(lever, force)
+        nose_up = press * square * part.depth * (part.moment + part.control_moment * control + part.flap_moment * flap)
+        about = spatial.cross(chord, normal)
+        for i in range(3):
+            now.lines[p, i] += force[i]
+            now.lines[p, 3 + i] += torque[i] + nose_up * about[i]
+        size = spatial.length(force)
+        x, y, z = x + size * lever[0], y + size * lever[1], z + size * lever[2]
+        weights += size
+        lifts += lift / part.count
+        if abs(angle) > stall:
+            stalled += 1.0 / part.count
+    memory[0], memory[3] = lifts, 2.0 * part.polar.induced * lifts
+    if weights > 0.0:  # shown where its forces are in the mean
+        now.points[p, 0] = body.position[0] + x / weights
+        now.points[p, 1] = body.position[1] + y / weights
+        now.points[p, 2] = body.position[2] + z / weights
+    return stalled
+
+
+@compiled
+def turned(turn, channel, most, rate, now):
+    """The turn of a surface, rad, a tick nearer to what its channel asks."""
+    if channel < 0:
+        return 0.0
+    wanted, step = most * now.channels[channel], rate * now.dt
+    return turn + min(max(wanted - turn, -step), step)
