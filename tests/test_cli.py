@@ -363,7 +363,7 @@ ANY_COMMAND = [
     ("demos",), ("list", "demo:fan-sled"), ("schema",), ("check", "demo:puck"),
     ("run", "demo:fan-sled", "--drill", "brake_to_stop"),
     ("run", "demo:fan-sled", "--drill", "brake_to_stop", "--csv", "-"),
-    ("tickcheck", "demo:fan-sled", "--drill", "brake_to_stop"),
+    ("tickcheck", "demo:fan-sled", "--drill", "brake_to_stop"), ("trim", "demo:bush-plane", "--speed", "30"),
 ]  # fmt: skip
 
 

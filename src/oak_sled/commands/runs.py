@@ -20,7 +20,7 @@ from oak_sled.commands.shared import (
     warm,
     with_sets,
 )
-from oak_sled.core.base.faults import one_line, refuse
+from oak_sled.core.base.faults import Refused, one_line, refuse
 
 
 @app.command()
@@ -181,3 +181,45 @@ def tickcheck(
     job = asked_job(with_sets(load_yard(yard), sets), craft, drill, 0)
     warm()
     print(checks.table(checks.check(job, on_progress=terminal.Teller("tick rates").tell)))
+
+
+@app.command()
+def trim(
+    yard: YardArgument,
+    speed: Annotated[str, typer.Option(help="airspeed, m/s or with a unit")],
+    climb: Annotated[str, typer.Option(help="climb, m/s or with a unit")] = "0",
+    craft: Annotated[str, typer.Option(help="craft to trim (default: the selected one)")] = "",
+    sets: SetOption = None,
+    json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
+) -> int:
+    """Find a steady flight: attitude and channels that the real tick keeps at a speed, or what it lacks."""
+    from oak_sled.core.assembly import trim as trims
+    from oak_sled.core.base import disk
+
+    check_outputs(yard, {"--json": json_file})
+    found = with_sets(load_yard(yard), sets)
+    wanted = [_speed(option, text) for option, text in (("--speed", speed), ("--climb", climb))]
+    job = asked_job(found, craft, "", 0)
+    warm()
+    made = trims.find(job.craft, job.ground, job.ticks, *wanted)
+    with terminal.words_beside(json_file):
+        print(made.words())
+    if json_file is not None:
+        data = {
+            "speed_m_s": made.speed, "climb_m_s": made.climb, "steady": made.is_steady, "pitch_rad": made.pitch,
+            "slip_rad": made.slip, "channels": made.channels, "lacks_N": made.force.tolist(),
+            "lacks_N_m": made.torque.tolist(),
+        }  # fmt: skip
+        disk.write_whole(terminal.path_of(json_file), (json.dumps(data, indent=1) + "\n").encode())
+    return terminal.DONE if made.is_steady else terminal.MISSED
+
+
+def _speed(option: str, text: str) -> float:
+    """m/s as an option says it."""
+    from oak_sled.core.base import units
+
+    try:
+        return units.read(text, "m/s")
+    except Refused as refused:
+        fault = refused.faults[0]
+        raise refuse(option, fault.what, fault.right) from None

@@ -38,6 +38,10 @@ class State:
         return [name for name, one in self.arrays.items() if one.tobytes() != other.arrays[name].tobytes()]
 
 
+MOST_BESIDE = 1 << 14
+"""Numbers of a row beside those of crafts, at most, where no row is kept."""
+
+
 @dataclass
 class Machine:
     """The arrays of a job under way: what stays, the bodies, the memory of shots and knockbacks, and the crafts."""
@@ -46,6 +50,7 @@ class Machine:
     scene: Scene
     shot_memory: ShotMemory
     nows: Records
+    _spare: Rows | None = None
 
     @classmethod
     def of(cls, job: Job) -> Machine:
@@ -123,6 +128,12 @@ class Machine:
         if status == state.STOPPED:
             raise stopping.Stopped
         return int(status), int(done)
+
+    def tick(self, inputs: Floats) -> None:
+        """Runs one tick, and records nothing. inputs : shape (channels,)."""
+        if self._spare is None:
+            self._spare = Rows(np.empty((1, self._own_width)), np.empty((1, MOST_BESIDE)), np.zeros(1, np.int64))
+        self.write(inputs[None, :], self._spare)
 
     @cached_property
     def _own_width(self) -> int:

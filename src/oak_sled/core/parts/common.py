@@ -362,6 +362,10 @@ class Part(WithLaws):
         only a channel brings about as it is declared; None where nothing is left of it."""
         return self
 
+    def without_lag(self) -> "Part":
+        """The same part in the long run, but at once: nothing of it takes time to follow its channels."""
+        return self
+
     def sliding_friction(self, weight: float, grip: float) -> float:
         """N against forward motion, for the outlook of others."""
         return 0.0

@@ -123,8 +123,16 @@ class Propeller(Part):
         """N along its way at full rate at an airspeed, m/s."""
         return self.trim * self.thrust * air_density / SEA_LEVEL * max(1.0 - speed / self.pitch_speed, -FASTEST)
 
+    def without_lag(self) -> Part:
+        return self.replace(
+            lag=0.0, inertia=0.0
+        )  # a rotor turns steadily, and a craft that does not turn feels none of it
+
     def looks(self) -> str:
-        return "fan"
+        return "propeller"
+
+    def drawn_by(self) -> tuple[float, ...]:
+        return (self.diameter, self.azimuth_deg, self.elevation_deg)
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:

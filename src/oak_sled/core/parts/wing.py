@@ -194,6 +194,9 @@ class Wing(Part):
     def channels_used(self) -> tuple[str, ...]:
         return tuple(name for name in (self.control_channel, self.flap_channel) if name)
 
+    def without_lag(self) -> Part:
+        return self.replace(control_rate_deg=1e5, flap_rate_deg=1e5)
+
     def looks(self) -> str:
         return "wing"
 

@@ -43,6 +43,8 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
     for part in craft.parts:
         if part.looks() == "fan":
             _thruster(part, craft, pieces, fans)
+        elif part.looks() == "propeller":
+            fans.append((_blades(0.5 * part.diameter, 3, iron), (part.x, part.y, part.z)))
         elif part.looks() == "barrel":
             pieces.append(_barrel(part, hy))
         elif part.looks() == "pads":
@@ -146,9 +148,14 @@ def _thruster(part: AnyPart, craft: Craft, pieces: list[Floats], fans: list[Fan]
     pieces.append(
         box((x, y + 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark)
     )
+    fans.append((_blades(radius, 4, iron), (x, y, z)))
+
+
+def _blades(radius: float, count: int, iron: Rgb) -> Floats:
+    """A hub and blades that turn about x through 0."""
     blades = [disc((0.0, 0.0, 0.0), 0.16 * radius, 0.2, iron, 12)]
-    for k in range(4):
-        turn = k * math.pi / 2
+    for k in range(count):
+        turn = k * 2.0 * math.pi / count
         cos, sin = math.cos(turn), math.sin(turn)
         blade = box(
             (0.0, 0.5 * radius, 0.0),
@@ -159,4 +166,4 @@ def _thruster(part: AnyPart, craft: Craft, pieces: list[Floats], fans: list[Fan]
         blade[:, :3] = blade[:, :3] @ rotation.T
         blade[:, 3:6] = blade[:, 3:6] @ rotation.T
         blades.append(blade)
-    fans.append((np.concatenate(blades).astype("f4"), (x, y, z)))
+    return np.concatenate(blades).astype("f4")

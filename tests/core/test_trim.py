@@ -1,0 +1,67 @@
+"""Trim: the real tick keeps the flight that it finds, and it tells what is missing where there is none."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from oak_sled.core.assembly import trim
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+from oak_sled.core.yard.drill import Drill, Knot, Start, Track
+
+YARD = demos.load("bush-plane")
+PLANE, LAKE = YARD.craft(), YARD.ground("long_lake")
+
+
+def flown(found, seconds=3.0, ticks=120):
+    """A run that begins in a trim, with parts and channels that follow at once."""
+    channels = tuple(one.replace(rise=1e6, fall=1e6, stays="no") for one in PLANE.channels)
+    craft = PLANE.replace(channels=channels, parts=tuple(part.without_lag() for part in PLANE.parts))
+    flat = math.sqrt(found.speed**2 - found.climb**2)
+    start = Start(
+        height=500.0, speed=flat * math.cos(found.slip), side_speed=-flat * math.sin(found.slip),
+        rise_speed=found.climb, heading_deg=math.degrees(found.slip), pitch_deg=-math.degrees(found.pitch),
+    )  # fmt: skip
+    tracks = tuple(Track(channel=name, knots=(Knot(t=0.0, value=value),)) for name, value in found.channels.items())
+    drill = Drill(id="d", ground=LAKE.id, craft=PLANE.id, duration=seconds, start=start, tracks=tracks)
+    return run.execute(Job(craft, LAKE, drill, ticks))
+
+
+@pytest.mark.parametrize(("speed", "climb"), [(26.0, 0.0), (30.0, 0.0), (35.0, 0.0), (30.0, 3.0), (30.0, -3.0)])
+def test_the_tick_keeps_a_trim(speed, climb):
+    found = trim.find(PLANE, LAKE, 120, speed, climb)
+    assert found.is_steady, found.words()
+    made = flown(found)
+    v = made.columns("velocity.x", "velocity.y", "velocity.z")
+    assert np.abs(np.linalg.norm(v, axis=1) - speed).max() < 0.1
+    assert np.abs(v[:, 2] - climb).max() < 0.15
+    assert np.abs(made.columns("spin.x", "spin.y", "spin.z")).max() < math.radians(0.5)
+
+
+def test_it_is_that_of_the_same_plane_at_another_tick_rate_and_heading_of_search():
+    one, other = (trim.find(PLANE, LAKE, ticks, 30.0) for ticks in (120, 240))
+    assert one.pitch == pytest.approx(other.pitch, abs=2e-3)
+    assert one.channels["throttle"] == pytest.approx(other.channels["throttle"], abs=2e-3)
+
+
+def test_too_slow_lacks_lift_and_too_fast_lacks_thrust():
+    slow = trim.find(PLANE, LAKE, 120, 18.0)
+    assert not slow.is_steady
+    assert "of lift at 18 m/s" in slow.words()
+    fast = trim.find(PLANE, LAKE, 120, 60.0)
+    assert not fast.is_steady
+    assert "of thrust at 60 m/s" in fast.words()
+    assert fast.force[0] > 500.0
+
+
+def test_what_cannot_be_trimmed_is_refused():
+    with pytest.raises(Refused, match="a climb of 4 m/s at a speed of 3 m/s"):
+        trim.find(PLANE, LAKE, 120, 3.0, 4.0)
+    sled = demos.load("fan-sled")
+    with pytest.raises(Refused, match="is held in"):
+        trim.find(sled.craft(), sled.ground_of(sled.drill()), 120, 10.0)
