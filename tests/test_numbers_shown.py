@@ -19,10 +19,12 @@ FILES = sorted(file for part in ("core", "desk") for file in (ROOT / part).rglob
 OWN = {
     "core/base/units.py": "the formatter itself",
     "core/base/disk.py": "s of waiting for a file",
+    "core/files/format_page.py": "as files have it",
+    "core/yard/lawbook.py": "as files have it",
     "desk/spread/computing.py": "s of computing",
     "desk/trials/soak.py": "s of computing",
 }
-"""Files whose numbers are of computing, not of what is computed."""
+"""Files whose numbers are of computing, or are written as files have them."""
 UNIT = re.compile(r"\s?(N m s|N s/m|N s|N/m|N m|N|m/s2|m/s|m|s|°/s|°/g|°|rad/s|rad|kg|1/s|J|W)(?![A-Za-z/²])")
 
 
@@ -35,7 +37,11 @@ def written_by_hand(file: Path) -> list[str]:
             if isinstance(one, ast.FormattedValue) and one.format_spec is not None:
                 spec = ast.unparse(one.format_spec)
                 text = behind.value if isinstance(behind, ast.Constant) else ""
-                if re.search(r"[fge]['\"]$", spec) and UNIT.match(text):
+                # a unit that is a value itself: f"{value:g} {dial.unit}"
+                place = values.index(one)
+                next_one = values[place + 2] if text == " " and place + 2 < len(values) else behind
+                named = isinstance(next_one, ast.FormattedValue) and ast.unparse(next_one.value).endswith("unit")
+                if re.search(r"[fge]['\"]$", spec) and (UNIT.match(text) or named):
                     found.append(f"{file.relative_to(ROOT)}:{node.lineno}: {text.strip()[:12]}")
     return found
 

@@ -16,6 +16,7 @@ from scipy.optimize import least_squares
 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.kernel import spatial
@@ -51,7 +52,7 @@ class Trim:
         """It in a line: attitude and channels, or what it lacks."""
         if self.is_steady:
             moved = ", ".join(f"{name} {value:.3f}" for name, value in self.channels.items())
-            return f"nose {math.degrees(self.pitch):.2f}° up; {moved}"
+            return f"nose {units.fixed(math.degrees(self.pitch), '°', 2)} up; {moved}"
         lacks = [
             (abs(self.force[2]), "lift" if self.force[2] > 0.0 else "weight", "N"),
             (abs(self.force[0]), "thrust" if self.force[0] > 0.0 else "drag", "N"),
@@ -60,13 +61,17 @@ class Trim:
             (float(np.hypot(self.torque[0], self.torque[2])), "moment to hold its wings and heading", "N m"),
         ]
         size, what, unit = max(lacks)
-        return f"lacks {size:.3g} {unit} of {what} at {self.speed:.3g} m/s"
+        return f"lacks {units.show(size, unit)} of {what} at {units.plain(self.speed, 'm/s', 3)}"
 
 
 def find(craft: Craft, ground: Ground, ticks: int, speed: float, climb: float = 0.0) -> Trim:
     """The trim of a craft in the air of a ground; raises `Refused` for a climb faster than the speed."""
     if speed <= 0.0 or abs(climb) >= speed:
-        raise refuse("trim", f"a climb of {climb:g} m/s at a speed of {speed:g} m/s", "a speed above the climb")
+        raise refuse(
+            "trim",
+            f"a climb of {units.plain(climb, 'm/s')} at a speed of {units.plain(speed, 'm/s')}",
+            "a speed above the climb",
+        )
     if any(axis in craft.body.held for axis in ("x", "z", "pitch")):
         raise refuse("trim", f"{craft.id} is held in {', '.join(craft.body.held)}", "a craft that is free to fly")
     held = _Held(craft, ground, ticks, speed, climb)

@@ -298,6 +298,16 @@ def told(value: float | None, unit: str, digits: int = 5) -> str:
     return f"{value:.{digits}g}"
 
 
+def number(value: float, unit: str, digits: int = 3) -> str:
+    """A quantity without its unit, which stands beside: on an axis, or at the head of a column."""
+    return significant(_in_use.shown(value, unit)[0], digits)
+
+
+def bounds(low: float, high: float, unit: str, digits: int = 6) -> str:
+    """Two ends of a range, with the unit: "0 to 12.5 m"."""
+    return f"{_in_use.shown(low, unit)[0]:.{digits}g} to {plain(high, unit, digits)}"
+
+
 def name_of(unit: str) -> str:
     """The unit in which quantities of a declared unit are shown: above a column of `told` numbers."""
     return _in_use.shown(0.0, unit)[1]

@@ -18,6 +18,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSigna
 from PyQt6.QtGui import QIcon, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from oak_sled.core.base import units
 from oak_sled.core.base.document import faults_of
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.compiler.kernel import PROGRAM
@@ -252,7 +253,7 @@ def tour(folder: Path) -> int:
     for known in measures.MEASURES:
         value = session.shown.found.get(known.name)
         if value is not None:
-            print(f"{known.title:<22} {value:>10.4g} {known.unit}")
+            print(f"{known.title:<22} {units.told(value, known.unit):>10} {units.name_of(known.unit)}")
     print(f"\npictures are in {folder.resolve()}")
     finish(app, window)
     return 0

@@ -145,7 +145,8 @@ class Section:
         step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 60), 200.0)
         for k in range(int(long / step) + 1):
             x = left + k * step * scale
-            painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
+            words = units.number(k * step, "m")
+            painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, words)
 
     def find(self, ground: Ground, objects: list[Item], line: Line, wide: int) -> None:
         """Finds what lies along the section, and the heights of uneven ground; kept while nothing changes."""

@@ -285,16 +285,16 @@ class _Table(QWidget):
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))
         for place, (head, unit, _) in enumerate(FLUNG):
-            words = f"{head} {unit}".strip()
+            words = f"{head} {units.name_of(unit)}".strip()
             painter.drawText(QRectF(first + step * place, top, step, 16), Qt.AlignmentFlag.AlignRight, words)
         top += 17
         for flight in found:
             painter.setFont(small)
             painter.setPen(theme.colour("ink"))
             painter.drawText(14, int(top + 14), theme.elide(flight.title, first - 16, small))
-            for place, (_, _, field) in enumerate(FLUNG):
+            for place, (_, unit, field) in enumerate(FLUNG):
                 value = getattr(flight, field)
-                text = "—" if value is None else units.significant(value, 3)
+                text = "—" if value is None else units.number(value, unit)
                 painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
             top += ROW
         return top + 6
@@ -351,11 +351,12 @@ class _Table(QWidget):
         small = theme.font(theme.SMALL)
         painter.setFont(small)
         painter.setPen(theme.colour("ink"))
-        title = f"{known.title}" + (f" · {known.unit}" if known.unit else "")
+        unit = units.name_of(known.unit)
+        title = f"{known.title}" + (f" · {unit}" if unit else "")
         painter.drawText(14, int(top + 14), theme.elide(title, first - 10, small))
         painter.setFont(theme.font(theme.SMALL))
         for place, value in enumerate(values):
-            text = "—" if value is None else units.significant(units.above_floor(value, known.unit), 3)
+            text = "—" if value is None else units.number(units.above_floor(value, known.unit), known.unit)
             painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
         wide = gap is not None and gap > 0.05
         painter.setPen(theme.colour("warning" if wide else "soft"))

@@ -77,7 +77,7 @@ def _paint_map(view: SpreadMap, painter: QPainter, grid: Floats) -> None:
             # near the middle of the map, where there is room for it
             away = np.abs(pieces[:, 0] - 0.5 * np.array(grid.shape)).max(axis=1)
             i, j = pieces[int(np.argmin(away)), 0]
-            words, at = units.significant(level), view.px(i, j) + QPointF(3, -3)
+            words, at = units.number(level, _unit(view)), view.px(i, j) + QPointF(3, -3)
             wide = painter.fontMetrics().horizontalAdvance(words)
             # on a slip of paper: neither ink can be read on the tones in the middle of the map
             painter.fillRect(QRectF(at.x() - 3, at.y() - 11, wide + 6, 14), theme.colour("card"))
@@ -114,7 +114,7 @@ def _paint_scale(view: SpreadMap, painter: QPainter, low: float, high: float) ->
     for value in (low, high, *maps.levels(low, high)):
         y = bar.bottom() - (value - low) / (high - low) * bar.height()
         if all(abs(y - other) > 13 for other in taken):
-            painter.drawText(QPointF(bar.right() + 5, y + 4), units.significant(value))
+            painter.drawText(QPointF(bar.right() + 5, y + 4), units.number(value, _unit(view)))
             taken.append(y)
 
 
@@ -129,7 +129,8 @@ def _paint_curve(view: SpreadMap, painter: QPainter, grid: Floats) -> None:
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         painter.setPen(theme.colour("soft"))
         text = QRectF(box.left() - 84, y - 8, 78, 16)
-        painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, units.significant(level))
+        words = units.number(level, _unit(view))
+        painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
     _paint_band(view, painter)
     known = [k for k in range(len(grid)) if np.isfinite(grid[k])]
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -195,21 +196,26 @@ def _axis_words(view: SpreadMap, axis: SpreadAxis) -> str:
     pieces = axis.path.split(".")
     owner = f"{pieces[-2].replace('_', ' ')}: " if len(pieces) > 2 else ""
     name = pieces[-1].removesuffix("_deg").replace("_", " ")
-    unit = units.pretty(variants.unit_of(view.yard, axis.path))
+    unit = units.pretty(units.name_of(variants.unit_of(view.yard, axis.path)))
     return f"{owner}{name}, {unit}" if unit else f"{owner}{name}"
+
+
+def _unit(view: SpreadMap) -> str:
+    """The unit of the measure that is shown."""
+    return "" if view.known is None else view.known.unit
 
 
 def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, str]]:
     """Positions and texts of the values of an axis."""
-    values = axis.values
+    values, unit = axis.values, "" if view.yard is None else variants.unit_of(view.yard, axis.path)
     if axis.is_range and axis.scale == "linear":
         low, high = float(values[0]), float(values[-1])
         found = maps.levels(low - 1e-9 * (high - low), high + 1e-9 * (high - low), about)
-        return [((value - low) / (high - low) * (len(values) - 1), f"{value:g}") for value in found]
+        return [((value - low) / (high - low) * (len(values) - 1), units.number(value, unit)) for value in found]
     step = max(1, round(len(values) / (about + 1)))
     assert view.plan is not None
     return [
-        (float(k), units.significant(float(f"{v:.3g}")) if isinstance(v, float) else view.plan.shown(axis, v))
+        (float(k), units.number(v, unit) if isinstance(v, float) else view.plan.shown(axis, v))
         for k, v in enumerate(values)
         if k % step == 0
     ]

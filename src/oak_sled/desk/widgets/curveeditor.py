@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.geometry import curve
@@ -105,9 +106,9 @@ class CurveEditor(QWidget):
         return f"shared by {self.touches} ({self.shared.replace('_', ' ')})" if self.shared else "its own"
 
     def _tell(self) -> None:
-        said = "; ".join(f"{x:g} {self.field.x_unit} {y:g}" for x, y in self.points)
+        said = "; ".join(f"{units.plain(x, self.field.x_unit)} {y:g}" for x, y in self.points)
         low, high = self.used or (0.0, 0.0)
-        reads = f"; the run used {low:.3g} to {high:.3g} {self.field.x_unit}" if self.used else ""
+        reads = f"; the run used {units.bounds(low, high, self.field.x_unit, 3)}" if self.used else ""
         accessibility.describe(self, self.field.title, f"{self.whose()}; {len(self.points)} knots: {said}{reads}", HELP)
 
     # places
@@ -325,7 +326,7 @@ class CurveEditor(QWidget):
         painter.drawText(QRectF(box.left(), 15, box.width(), 14), Qt.AlignmentFlag.AlignRight, words)
         painter.setPen(theme.colour("desk_soft"))
         painter.drawText(QPointF(0, box.top() + 8), f"{most:.2f}")
-        end = f"{high:g} {self.field.x_unit}".strip()
+        end = units.plain(high, self.field.x_unit)
         painter.drawText(QRectF(box.right() - 90, box.bottom() + 3, 90, 14), Qt.AlignmentFlag.AlignRight, end)
         for name, points, straight in self.others:
             self._paint_line(painter, high, points, straight, "desk_soft")
@@ -344,7 +345,7 @@ class CurveEditor(QWidget):
             painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
         x, y = self.points[self.chosen]
         painter.setPen(theme.colour("desk_text"))
-        words = f"{x:g} {self.field.x_unit} · {y:g}".replace("  ", " ")
+        words = f"{units.plain(x, self.field.x_unit)} · {y:g}"
         painter.drawText(QRectF(box.left(), box.bottom() + 3, 130, 14), Qt.AlignmentFlag.AlignLeft, words)
 
     def _paint_reads(self, painter: QPainter, high: float) -> None:

@@ -107,16 +107,14 @@ class DialWidget(QWidget):
         return QSize(140, HEIGHT)
 
     def _describe(self, note: str = "") -> None:
-        bounds = f"{self.dial.low:g} to {self.dial.high:g} {self.dial.unit}"
-        extra = f"\n{note}" if note else ""
+        bounds = units.bounds(self.dial.low, self.dial.high, self.dial.unit)
+        extra, default = f"\n{note}" if note else "", units.plain(self.dial.default, self.dial.unit)
         shown = " ".join(units.split(self.value, self.dial.unit)).strip()
         shown += f" (does nothing: {self.idle})" if self.idle else ""
         accessibility.describe(
             self, self.dial.title, f"{shown}, {bounds.strip()}", "arrow keys change it, Return types a value"
         )
-        self.setToolTip(
-            theme.in_tip(f"{self.dial.says}\n{bounds} · default {self.dial.default:g} · {self.path}{extra}")
-        )
+        self.setToolTip(theme.in_tip(f"{self.dial.says}\n{bounds} · default {default} · {self.path}{extra}"))
 
     def show_value(self, dial: Dial, value: float, note: str = "") -> None:
         """Takes a value from the model; it is not sent back."""
@@ -233,7 +231,7 @@ class DialWidget(QWidget):
         self._close_edit()
         edit = Entry(self)
         edit.setFont(theme.font(theme.TEXT))
-        edit.setText(begin or f"{self.value:.6g} {self.dial.unit}".strip())
+        edit.setText(begin or units.plain(self.value, self.dial.unit))
         edit.setGeometry(max(0, self.width() - 118), 0, min(118, self.width()), 24)
         edit.returnPressed.connect(self._take_entry)
         edit.left.connect(self._close_edit)
@@ -251,8 +249,8 @@ class DialWidget(QWidget):
         try:
             value = units.read(edit.text(), self.dial.unit, mass=self.mass)
             if not self.dial.low <= value <= self.dial.high:
-                bounds = f"{self.dial.low:g} to {self.dial.high:g} {self.dial.unit}"
-                raise refuse(self.path, f"must be {bounds}, got {value:g} {self.dial.unit}".rstrip())
+                bounds = units.bounds(self.dial.low, self.dial.high, self.dial.unit)
+                raise refuse(self.path, f"must be {bounds}, got {units.plain(value, self.dial.unit)}")
         except Refused as refused:
             fault = refused.faults[0]
             text = f"{fault.what} ({fault.right})" if fault.right else fault.what
@@ -287,7 +285,7 @@ class DialWidget(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         menu = QMenu(self)
-        menu.addAction(f"Reset to {self.dial.default:g} {self.dial.unit}", self.reset)
+        menu.addAction(f"Reset to {units.plain(self.dial.default, self.dial.unit)}", self.reset)
         menu.addAction("Copy value", lambda: self._copy(f"{self.value!r} {self.dial.unit}".strip()))
         menu.addAction("Copy path", lambda: self._copy(self.path))
         menu.addAction("Copy as command-line setting", lambda: self._copy(f"--set {self.path}={self.value!r}"))
