@@ -215,7 +215,7 @@ def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, s
     step = max(1, round(len(values) / (about + 1)))
     assert view.plan is not None
     return [
-        (float(k), units.number(v, unit) if isinstance(v, float) else view.plan.shown(axis, v))
+        (float(k), units.number(float(f"{v:.3g}"), unit) if isinstance(v, float) else view.plan.shown(axis, v))
         for k, v in enumerate(values)
         if k % step == 0
     ]
