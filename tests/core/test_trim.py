@@ -62,6 +62,9 @@ def test_too_slow_lacks_lift_and_too_fast_lacks_thrust():
 def test_what_cannot_be_trimmed_is_refused():
     with pytest.raises(Refused, match="a climb of 4 m/s at a speed of 3 m/s"):
         trim.find(PLANE, LAKE, 120, 3.0, 4.0)
+    for speed in (0.0, -3.0, 1e9, math.inf, math.nan):
+        with pytest.raises(Refused, match="a speed of"):
+            trim.find(PLANE, LAKE, 120, speed)
     sled = demos.load("fan-sled")
     with pytest.raises(Refused, match="is held in"):
         trim.find(sled.craft(), sled.ground_of(sled.drill()), 120, 10.0)

@@ -29,6 +29,10 @@ STEADY = 12
 LIGHT = (1e-2, 1e-7)
 """Weight of a full channel beside an acceleration of 1 g, first and at last: among equal flights the search ends near
 the one whose channels are least."""
+FASTEST = 1000.0
+"""m/s up to which a trim is sought."""
+WORST = 1e6
+"""g that stand for what is no number: a formula may be that far from a flight."""
 HOLDS = 1e-4
 """g, and g over half the length of the body for turns, up to which a flight counts as steady."""
 
@@ -66,7 +70,10 @@ class Trim:
 
 def find(craft: Craft, ground: Ground, ticks: int, speed: float, climb: float = 0.0) -> Trim:
     """The trim of a craft in the air of a ground; raises `Refused` for a climb faster than the speed."""
-    if speed <= 0.0 or abs(climb) >= speed:
+    if not 0.0 < speed <= FASTEST:
+        most = units.plain(FASTEST, "m/s")
+        raise refuse("trim", f"a speed of {units.plain(speed, 'm/s')}", f"above 0, at most {most}")
+    if not abs(climb) < speed:
         raise refuse(
             "trim",
             f"a climb of {units.plain(climb, 'm/s')} at a speed of {units.plain(speed, 'm/s')}",
@@ -137,7 +144,8 @@ class _Held:
             machine.tick(unknown[2:])
         body = machine.scene.solids[1]
         linear = (body["velocity"] - self.velocity) / dt
-        return np.concatenate([linear / self._gravity, body["spin"] / dt * self._half / self._gravity])
+        found = np.concatenate([linear / self._gravity, body["spin"] / dt * self._half / self._gravity])
+        return np.clip(np.nan_to_num(found, nan=WORST), -WORST, WORST)
 
     def apart(self, found: Floats) -> tuple[Floats, Floats]:
         """m/s2 and rad/s2 of `accelerations`, shape (3,) each."""
