@@ -303,6 +303,11 @@ def number(value: float, unit: str, digits: int = 3) -> str:
     return significant(_in_use.shown(value, unit)[0], digits)
 
 
+def tick(value: float, unit: str) -> str:
+    """A round value on an axis, without its unit and with no more digits than it has: "5"."""
+    return f"{_in_use.shown(value, unit)[0]:g}"
+
+
 def bounds(low: float, high: float, unit: str, digits: int = 6) -> str:
     """Two ends of a range, with the unit: "0 to 12.5 m"."""
     return f"{_in_use.shown(low, unit)[0]:.{digits}g} to {plain(high, unit, digits)}"

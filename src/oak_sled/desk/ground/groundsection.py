@@ -145,7 +145,7 @@ class Section:
         step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0) if s * scale >= 60), 200.0)
         for k in range(int(long / step) + 1):
             x = left + k * step * scale
-            words = units.number(k * step, "m")
+            words = units.tick(k * step, "m")
             painter.drawText(QRectF(x - 20, foot + 3, 40, 14), Qt.AlignmentFlag.AlignCenter, words)
 
     def find(self, ground: Ground, objects: list[Item], line: Line, wide: int) -> None:

@@ -211,7 +211,7 @@ def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, s
     if axis.is_range and axis.scale == "linear":
         low, high = float(values[0]), float(values[-1])
         found = maps.levels(low - 1e-9 * (high - low), high + 1e-9 * (high - low), about)
-        return [((value - low) / (high - low) * (len(values) - 1), units.number(value, unit)) for value in found]
+        return [((value - low) / (high - low) * (len(values) - 1), units.tick(value, unit)) for value in found]
     step = max(1, round(len(values) / (about + 1)))
     assert view.plan is not None
     return [

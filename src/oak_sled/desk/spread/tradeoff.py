@@ -124,11 +124,11 @@ class TradeOff(QWidget):
         painter.drawLine(box.bottomLeft(), box.topLeft())
         for value in maps.levels(*across, 4):
             x = box.left() + (value - across[0]) / (across[1] - across[0]) * box.width()
-            words = units.number(value, self.known[0].unit)
+            words = units.tick(value, self.known[0].unit)
             painter.drawText(QRectF(x - 30, box.bottom() + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, words)
         for value in maps.levels(*up, 3):
             y = box.bottom() - (value - up[0]) / (up[1] - up[0]) * box.height()
-            words = units.number(value, self.known[1].unit)
+            words = units.tick(value, self.known[1].unit)
             painter.drawText(QRectF(0, y - 7, LEFT - 5, 14), Qt.AlignmentFlag.AlignRight, words)
         right, top = (f"{one.title}, {units.pretty(units.name_of(one.unit))}".rstrip(", ") for one in self.known)
         painter.drawText(QRectF(box.left(), box.bottom() + 16, box.width(), 14), Qt.AlignmentFlag.AlignRight, right)
