@@ -81,16 +81,23 @@ def prepare(scene, dt):
             linkkind.PREPARE(link.prepare, link.own, link, scene, dt)
 
 
-@unit
-def step(scene, island, dt):
-    """One round over the links of an island; the largest speed that any of them still changed, m/s."""
+@compiled
+def one_round(scene, island, dt, corrects):
+    """One round over the links of an island, of their speeds or of their shifts; the largest change, m/s."""
     largest = 0.0
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if acts(link) and link.island == island:
-            changed = linkkind.SOLVE(link.solve, link.own, link, scene, dt)
+            call = link.correct if corrects == 1 else link.solve
+            changed = linkkind.SOLVE(call, link.own, link, scene, dt)
             largest = max(largest, changed)
     return largest
+
+
+@unit
+def step(scene, island, dt):
+    """One round over the links of an island; the largest speed that any of them still changed, m/s."""
+    return one_round(scene, island, dt, 0)
 
 
 @unit
@@ -109,13 +116,7 @@ def solve_alone(scene, island, dt):
 @unit
 def correct(scene, island, dt):
     """One round of the shift that takes out what links have been stretched too far; the largest speed of it, m/s."""
-    largest = 0.0
-    for k in range(scene.links.shape[0]):
-        link = scene.links[k]
-        if acts(link) and link.island == island:
-            changed = linkkind.SOLVE(link.correct, link.own, link, scene, dt)
-            largest = max(largest, changed)
-    return largest
+    return one_round(scene, island, dt, 1)
 
 
 @compiled
