@@ -182,3 +182,10 @@ def test_the_energy_of_a_glide_never_grows_by_more_than_the_scheme():
         force = made.line("wing")[:, :3]
         bound = np.sum((force / 400.0) ** 2, axis=1) * 400.0 * 0.5 / ticks**2
         assert np.all(np.diff(energy) < 1.5 * bound[1:] + 1e-6)
+
+
+def test_what_it_is_not_set_up_for_says_so():
+    bare, whole = WING, WING.replace(control_channel="a", flap_channel="b", behind="other", wash_of="airscrew")
+    idle = bare.idle()
+    assert {"control_deg", "control_share", "flap_deg", "flap_to", "downwash", "wash_share"} <= set(idle)
+    assert not whole.idle()

@@ -1,7 +1,7 @@
 """Wing: a lifting surface of one or more panels, with a control surface and a flap; flat, swept, bent up or upright."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -16,6 +16,10 @@ from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.wingforce import GAUSS, RECORD, STATION, STATIONS, act
+
+CONTROL = ("control_acts", "control_share", "control_deg", "control_rate_deg", "control_from")
+FLAP = ("flap_share", "flap_deg", "flap_rate_deg", "flap_to")
+"""Fields that do nothing without the channel of the surface."""
 
 
 class Wing(Part):
@@ -193,6 +197,17 @@ class Wing(Part):
 
     def channels_used(self) -> tuple[str, ...]:
         return tuple(name for name in (self.control_channel, self.flap_channel) if name)
+
+    def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
+        found = dict(super().idle(setting))
+        for channel, names in (("control_channel", CONTROL), ("flap_channel", FLAP)):
+            if not getattr(self, channel):
+                found |= dict.fromkeys(names, f"the {channel.replace('_', ' ')} is none")
+        if not self.behind:
+            found["downwash"] = "it flies behind no wing"
+        if not self.wash_of:
+            found["wash_share"] = "it stands in the wash of no propeller"
+        return found
 
     def without_lag(self) -> Part:
         return self.replace(control_rate_deg=1e5, flap_rate_deg=1e5)

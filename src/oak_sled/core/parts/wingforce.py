@@ -36,7 +36,7 @@ RECORD = np.dtype(
         ("control_rate", "f8"),  # rad/s
         ("control_effect", "f8"),
         ("control_moment", "f8"),
-        ("control_stall", "f8"),  # share of what it adds that the angle of stall follows
+        ("control_stall", "f8"),  # share of what it adds by which the stall comes sooner
         ("flap_channel", "i8"),
         ("flap_turn", "f8"),
         ("flap_rate", "f8"),
@@ -55,51 +55,25 @@ RECORD = np.dtype(
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books what all stations give on its ledger line; returns the share of its area that is stalled. memory : 0 its
-    mean lift coefficient, 1 and 2 the turns of control surface and flap, 3 the downwash far behind
-    it, rad."""
+    mean lift coefficient, 1 and 2 the turns of control surface and flap, 3 the downwash far behind it,
+    rad."""
     memory = now.memory[p]
     memory[1] = turned(memory[1], part.control_channel, part.control_turn, part.control_rate, now)
     memory[2] = turned(memory[2], part.flap_channel, part.flap_turn, part.flap_rate, now)
     for i in range(6):
         now.lines[p, i] = 0.0
     x, y, z, weights, stalled, lifts = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-    velocity = (body.velocity[0], body.velocity[1], body.velocity[2])
-    spin = (body.spin[0], body.spin[1], body.spin[2])
     sunk, blown = 0.0, 0.0
     if part.behind >= 0:
         sunk = part.downwash * now.memory[part.behind, 3]
     if part.blown_by >= 0:
         blown = part.blown * now.memory[part.blown_by, 1]
     for k in range(part.count):
-        station = part.stations[k]
-        lever = spatial.to_world(body.axes, (station.place[0], station.place[1], station.place[2]))
-        chord = spatial.to_world(body.axes, (station.chord[0], station.chord[1], station.chord[2]))
-        normal = spatial.to_world(body.axes, (station.normal[0], station.normal[1], station.normal[2]))
-        wind, density = environment.air_at(
-            ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
-        )
-        swing = spatial.cross(spin, lever)
-        against = (
-            velocity[0] + swing[0] - wind[0],
-            velocity[1] + swing[1] - wind[1],
-            velocity[2] + swing[2] - wind[2],
-        )
-        ahead, down = spatial.dot(against, chord), -spatial.dot(against, normal)
-        down -= ahead * sunk
-        if blown > 0.0:  # the air comes from the front of the craft
-            ahead += blown * station.chord[0]
-            down -= blown * station.normal[0]
+        lever, chord, normal, ahead, down, density = met_by(part.stations[k], body, ground, sunk, blown)
         square = ahead * ahead + down * down
         if square == 0.0:
             continue
-        control, flap = station.control * airfoil.working(memory[1]), station.flap * airfoil.working(memory[2])
-        added = part.control_effect * control + part.flap_effect * flap
-        angle = math.atan2(down, ahead) - part.zero_lift + added
-        stall = part.polar.stall
-        kept = (1.0 - part.control_stall) * part.control_effect * control
-        kept += (1.0 - part.flap_stall) * part.flap_effect * flap
-        stall = max(stall + (kept if angle > 0.0 else -kept), 0.1 * stall)
-        lift, drag = airfoil.lift_and_drag(part.polar, angle, stall)
+        lift, drag, nose, past = coefficients(part, part.stations[k], memory, math.atan2(down, ahead))
         press = 0.5 * gain * density * part.area
         speed = math.sqrt(square)
         # drag along the wind in the plane of the section, lift across it
@@ -110,7 +84,7 @@ def act(part, gain, p, body, ground, supports, now):
             with_lift * (down * chord[2] + ahead * normal[2]) - with_drag * (ahead * chord[2] - down * normal[2]),
         )
         torque = spatial.cross(lever, force)
-        nose_up = press * square * part.depth * (part.moment + part.control_moment * control + part.flap_moment * flap)
+        nose_up = press * square * part.depth * nose
         about = spatial.cross(chord, normal)
         for i in range(3):
             now.lines[p, i] += force[i]
@@ -119,14 +93,53 @@ def act(part, gain, p, body, ground, supports, now):
         x, y, z = x + size * lever[0], y + size * lever[1], z + size * lever[2]
         weights += size
         lifts += lift / part.count
-        if abs(angle) > stall:
-            stalled += 1.0 / part.count
+        stalled += past / part.count
     memory[0], memory[3] = lifts, 2.0 * part.polar.induced * lifts
     if weights > 0.0:  # shown where its forces are in the mean
         now.points[p, 0] = body.position[0] + x / weights
         now.points[p, 1] = body.position[1] + y / weights
         now.points[p, 2] = body.position[2] + z / weights
     return stalled
+
+
+@compiled
+def met_by(station, body, ground, sunk, blown):
+    """The air that meets a station: its lever, m, unit vectors of chord and normal, world axes, m/s along the chord and
+    against the normal, and kg/m3. sunk : rad of downwash. blown : m/s of wash."""
+    lever = spatial.to_world(body.axes, (station.place[0], station.place[1], station.place[2]))
+    chord = spatial.to_world(body.axes, (station.chord[0], station.chord[1], station.chord[2]))
+    normal = spatial.to_world(body.axes, (station.normal[0], station.normal[1], station.normal[2]))
+    wind, density = environment.air_at(
+        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
+    )
+    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
+    against = (
+        body.velocity[0] + swing[0] - wind[0],
+        body.velocity[1] + swing[1] - wind[1],
+        body.velocity[2] + swing[2] - wind[2],
+    )
+    ahead, down = spatial.dot(against, chord), -spatial.dot(against, normal)
+    down -= ahead * sunk
+    if blown > 0.0:  # the air comes from the front of the craft
+        ahead += blown * station.chord[0]
+        down -= blown * station.normal[0]
+    return lever, chord, normal, ahead, down, density
+
+
+@compiled
+def coefficients(part, station, memory, attack):
+    """Coefficients of lift, drag and moment (nose up) of a station at an angle of attack, rad, with its surfaces as
+    they are turned; and 1 where it is stalled, else 0."""
+    control, flap = station.control * airfoil.working(memory[1]), station.flap * airfoil.working(memory[2])
+    added = part.control_effect * control + part.flap_effect * flap
+    angle = attack - part.zero_lift + added
+    stall = part.polar.stall
+    kept = (1.0 - part.control_stall) * part.control_effect * control
+    kept += (1.0 - part.flap_stall) * part.flap_effect * flap
+    stall = max(stall + (kept if angle > 0.0 else -kept), 0.1 * stall)
+    lift, drag = airfoil.lift_and_drag(part.polar, angle, stall)
+    nose = part.moment + part.control_moment * control + part.flap_moment * flap
+    return lift, drag, nose, 1.0 if abs(angle) > stall else 0.0
 
 
 @compiled
