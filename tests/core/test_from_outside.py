@@ -96,7 +96,7 @@ def test_what_a_mesh_names_beside_it_comes_through_the_same_door(tmp_path, besid
 OWN = {
     "core/base/disk.py": "the door itself",
     "core/base/private_folder.py": "a door with more checks: compiled code",
-    "desk/work/recovery.py": "locks, of which nothing is read",
+    str(Path("desk", "work", "recovery.py")): "locks, of which nothing is read",
     "core/project/demos.py": "demos are part of the program",
     "core/compiler/source.py": "sources of the kernel, which are run",
     "core/compiler/machine.py": "the system says what the processor has",
