@@ -342,7 +342,7 @@ def test_a_shell_completes_yards():
         text=True,
         timeout=60,
     )
-    assert done.stdout.split() == ["demo:shove", "demo:shunting"]
+    assert done.stdout.split() == ["demo:shove", "demo:shunting", "demo:survey-copter"]
 
 
 def test_a_run_seen_from_another_craft_judges_the_targets_of_the_drill():

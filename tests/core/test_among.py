@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.assembly import scenes
+from oak_sled.core.assembly import scenes, surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import document
 from oak_sled.core.base.faults import Refused
@@ -225,7 +225,7 @@ def test_materials_meet_by_root_and_livelier_or_as_their_pair_says():
         ),
         pairs=(Pair(id="odd", one="felt", other="rubber", friction=2.0, restitution=0.1),),
     )
-    names, pairs = scenes.materials(ground)
+    names, pairs = surfaces.materials(ground)
     felt, rubber = names.index("felt"), names.index("rubber")
     assert pairs[0, felt] == pytest.approx([0.36, 0.0])
     assert pairs[rubber, 0] == pytest.approx([0.28, 0.8])

@@ -10,9 +10,9 @@ from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.compiler import plain
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.compiler.types import FLOAT, INT, Record
-from oak_sled.core.contact.records import SOLID
-from oak_sled.core.kernel.state import COMMAND, NOW
+from oak_sled.core.compiler.types import Record
+from oak_sled.core.kernel.state import COMMAND
+from oak_sled.core.parts import register
 from oak_sled.core.parts.thruster import RECORD, Thruster
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
@@ -109,7 +109,7 @@ def test_a_dead_zone_and_a_response_shape_what_moves_a_lever(make):
 
 
 @unit
-def keep_half(own, gain, p, body, now):
+def keep_half(own, gain, p, body, solids, ground, supports, now):
     """A controller for the test: channel 0 at half of what the hand gives, more the faster the craft is."""
     now.channels[0] = 0.5 * now.shaped[0] + 0.01 * body.velocity[0]
 
@@ -120,7 +120,9 @@ def test_a_controller_writes_what_parts_read_and_leaves_the_hand_alone(in_python
     job = jobs.job_of(yard, yard.drill("straight_pull"))
     machine = Machine.of(job)
     own = Record(RECORD)
-    machine.world.parts[0]["command"] = keep_half.address((own, FLOAT, INT, Record(SOLID), Record(NOW)))
+    machine.world.parts[0]["command"] = keep_half.address(
+        tuple(own if one is None else one for one in register.COMMAND.takes)
+    )
     machine.world.calls[COMMAND] = 1
     count = 3 if in_python else 60
     inputs = np.zeros((count, len(job.craft.channels)))

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.assembly import bodynames, scenes, world
+from oak_sled.core.assembly import bodynames, eventrows, scenes
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import broad, closest, contactrows, pairs, pushes, records, scenery, solver
 from oak_sled.core.geometry import shapes
@@ -444,7 +444,7 @@ def test_the_events_of_a_drill_become_records_in_order_of_time(number):
     ground = Ground(id="g", blocks=(Block(id="b", x=5.0),), edges="wall")
     late = Event(id="late", what="release", target="band", t=2.0, x=-1.0)
     soon = Event(id="soon", what="poke", target="b", t=1.0, z=5.0, at_x=0.1)
-    rows = world.event_rows((late, soon), Job(craft, ground, Drill(id="d"), 60))
+    rows = eventrows.event_rows((late, soon), Job(craft, ground, Drill(id="d"), 60))
     assert rows["time"].tolist() == [1.0, 2.0]
     wanted = [(state.PUSHED, -1, 1 + 1 + 4), (state.RELEASE, 0, -1)][number]
     assert (rows["what"][number], rows["part"][number], rows["solid"][number]) == wanted

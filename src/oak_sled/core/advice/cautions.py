@@ -76,7 +76,7 @@ def _standing(run: Run) -> Iterator[Caution]:
     """Cautions about the stand of its craft on its rays, from the real kernel linearised at rest."""
     craft = run.job.craft
     weight = run.job.ground.gravity * craft.body.gravity_scale
-    if "z" in craft.body.held or weight <= 0.0 or not any(part.rays() for part in craft.parts):
+    if "z" in craft.body.held or weight <= 0.0 or not any(part.legs() for part in craft.parts):
         return
     stands = modes.of_run(run)
     if stands is None or min(stands.loads) < -1e-6 * weight:
@@ -100,7 +100,7 @@ def _standing(run: Run) -> Iterator[Caution]:
 def _rays(run: Run) -> Iterator[Caution]:
     """Cautions about rays that start inside something, or found nothing in the whole run."""
     for part in run.job.craft.parts:
-        rays = part.rays()
+        rays = part.legs()
         if not rays or run.job.craft.gain_of(part) == 0.0 or not run.ticks:
             continue
         gaps = [run.column(f"{part.id}.{number}.gap") for number in range(1, 1 + len(rays))]
@@ -151,7 +151,7 @@ def _held_level(job: Job) -> Iterator[Caution]:
 
 def _held_height(craft: Craft) -> Iterator[Caution]:
     """Pads and wheels of a craft whose height is held: they push, and move nothing."""
-    carriers = [part for part in craft.parts if part.rays() and craft.gain_of(part) > 0.0]
+    carriers = [part for part in craft.parts if part.legs() and craft.gain_of(part) > 0.0]
     if "z" in craft.body.held and carriers:
         yield Caution(
             "height_is_held",

@@ -247,7 +247,7 @@ def _unstable(
     most = float(np.max(np.abs(slope), initial=0.0))
     words = np.full(len(x), "", dtype=object)
     words[slope < -1e-6 * max(most, 1e-12)] = "pushes the wrong way"
-    share = len(part.rays()) / setting.rays if part.rays() and setting.rays else 1.0  # of the craft that it carries
+    share = len(part.legs()) / setting.rays if part.legs() and setting.rays else 1.0  # of the craft that it carries
     for k in np.flatnonzero(slope > 0.0).tolist():
         spring, damper = share * setting.spring, share * setting.damper
         spring, damper = (slope[k], damper) if of.acts == "spring" else (spring, slope[k])

@@ -43,7 +43,7 @@ def _events(job: Job) -> Iterator[Caution]:
         part = parts.get(event.target)
         if part is None:
             yield _no_target(event.heading, "part", event.target, list(parts))
-        elif event.what not in part.OBEYS and event.what != "trigger":
+        elif event.what not in part.OBEYS and event.what not in ("trigger", "fail"):
             yield Caution("not_a_sling", "", f"{event.what} is for a sling, and {event.target} is none", "add a sling")
 
 

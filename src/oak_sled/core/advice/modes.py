@@ -83,7 +83,11 @@ def standing(job: Job) -> Standing | None:
 
 def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "semi_implicit") -> Standing | None:
     """The stand of a craft alone on the level part of a ground: see `standing`."""
-    if not bodynames.ray_names(craft) or "z" in craft.body.held or ground.gravity * craft.body.gravity_scale <= 0.0:
+    if (
+        not any(part.legs() for part in craft.parts)
+        or "z" in craft.body.held
+        or ground.gravity * craft.body.gravity_scale <= 0.0
+    ):
         return None
     # dry friction holds a craft that hardly moves, and would pass for damping
     smooth = tuple([one for part in craft.parts if (one := _at_rest(part)) is not None])
@@ -211,8 +215,8 @@ class _Table:
     def loads(self, rest: tuple[float, float, float]) -> tuple[float, ...]:
         """N on every ray where it stands."""
         self.after(np.array([*rest, 0.0, 0.0, 0.0]))
-        count = len(bodynames.ray_names(self.job.craft))
-        return tuple(float(self._row[0, self._first_ray + RAY * k + 2]) for k in range(count))
+        every = [not ray.senses for part in self.job.craft.parts for ray in part.rays()]
+        return tuple(float(self._row[0, self._first_ray + RAY * k + 2]) for k, one in enumerate(every) if one)
 
     def tips(self, rest: tuple[float, float, float]) -> float | None:
         """The sideways acceleration over gravity that lifts one side off, the lesser of both: see Standing.

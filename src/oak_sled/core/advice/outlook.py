@@ -48,7 +48,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     mass = body.true_mass() + craft.carried_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
     fitted = [part for part in craft.working_parts if craft.gain_of(part) > 0.0]
-    rays = sum(len(part.rays()) for part in fitted)
+    rays = sum(len(part.legs()) for part in fitted)
     stands = sum(part.contact_count() for part in fitted) + rays
 
     wheels, tired = bodynames.wheels(craft), set(bodynames.tired(craft))
@@ -58,7 +58,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     def share(part: Part) -> float:
         """Of the weight that a part carries: what stands on the ground shares it by its feet and rays, or by the wheels
         whose tires it is."""
-        own = part.contact_count() + len(part.rays())
+        own = part.contact_count() + len(part.legs())
         grips = len(part.grips(wheels))
         return own / stands if own else grips / rays if grips else 1.0
 
@@ -66,7 +66,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
 
     carried = [one for part in fitted if (one := part.carried()) is not None]
     lifted = sum(one.mass * (one.at[2] - body.centre()[2]) for one in carried) / mass
-    sides = [ray.at[1] for part in fitted for ray in part.rays()]
+    sides = [ray.at[1] for part in fitted for ray in part.legs()]
     left = max(weight - sum(part.lifts(weight) for part in fitted), 0.0)
     springs = [part.springs(left / rays) for part in fitted if rays]
     drags = [part.drag_factors(ground.air_density) for part in fitted]
@@ -106,6 +106,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
         if written or flying
         else None,
         tired=covered,
+        actuators=tuple((part.trim, one) for part in fitted for one in part.actuators()),
         handling=handling.of(craft, ground, height),
         tips_at=functools.lru_cache(maxsize=1)(partial(_tips_at, craft, ground, ticks, track, height)),
     )

@@ -39,7 +39,14 @@ class Probe:
         drill = Drill(id="probe", ground=ground.id, craft=craft.id, start=Start(), duration=1.0)
         self.craft = craft
         self._machine = Machine.of(Job(craft, ground.bare(), drill, ticks))
+        self._load(1.0 + craft.carried_mass() / craft.body.true_mass())
         self._start = self._machine.save()
+
+    def _load(self, share: float) -> None:
+        """Lets what the craft carries weigh on what it stands on. share : mass with it over that of the craft alone."""
+        self._machine.scene.solids["mass"][1] *= share
+        self._machine.nows["load"] *= share
+        self._machine.world.supports["load"] *= share
 
     def lines(
         self,

@@ -209,3 +209,8 @@ def walls_of(ground: Ground) -> list[tuple[float, float, float, float, float, fl
         found += [(ground.middle_x, y, 0.0, across, EDGE_WALL, EDGE_TOP) for y in (low_y - out, high_y + out)]
         found += [(x, ground.middle_y, 90.0, along, EDGE_WALL, EDGE_TOP) for x in (low_x - out, high_x + out)]
     return found
+
+
+def volume_lines(ground: Ground) -> tuple[str, ...]:
+    """The ledger lines of the volumes of a ground that push, in their order."""
+    return tuple(one.line for one in ground.volumes if one.pushes)

@@ -21,9 +21,10 @@ from oak_sled.core.tick.rows import Rows
 STAYS = {
     *("crafts", "ground", "drill", "channels", "gates", "events", "calls"),
     *("triangles", "grid", "grid_first", "grid_items", "grid_top", "block_top", "pairs", "layers", "answer", "patches"),
-    *("recorded", "counted", "slots", "start"),
+    *("recorded", "counted", "slots", "start", "origins", "wet", "wet_first", "wet_volume"),
 }
-"""Arrays of `World`, `Scene` and `ShotMemory` that no tick writes to."""
+"""Arrays of `World`, `Scene` and `ShotMemory` that no tick writes to, but for the time of a ground with winds, which
+every tick writes before it reads it."""
 _NO_ROWS = np.zeros(0, np.int64)
 
 
@@ -140,6 +141,6 @@ class Machine:
         """Numbers of the crafts in a row."""
         pairs = zip(self.world.crafts, self.nows, strict=True)
         return sum(
-            rowlayout.craft_width(now["parts"], now["channel_count"], craft["rays"], craft["tires"])
+            rowlayout.craft_width(now["parts"], now["channel_count"], craft["rays"], craft["tires"], now["volumes"])
             for craft, now in pairs
         )

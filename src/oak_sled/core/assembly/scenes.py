@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, ground_shape
+from oak_sled.core.assembly import bodynames, ground_shape, immersed, surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler import types
@@ -23,9 +23,8 @@ from oak_sled.core.kernel.state import CAST, COLLIDE, COMMAND, FLY, GROUND, LAND
 from oak_sled.core.parts import knockbacks, layer, register, shots
 from oak_sled.core.parts.context import Pack, Shot
 from oak_sled.core.parts.shots import NOTES, ShotMemory
-from oak_sled.core.yard.block import TIMBER, Block, Material
+from oak_sled.core.yard.block import TIMBER, Block
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.ground import Ground
 
 TALLEST = 100.0
 """m of height of a wall in a scene: a far taller box would be near everything."""
@@ -51,7 +50,7 @@ def can_collide(job: Job) -> bool:
 
 def build(job: Job) -> Scene:
     """All bodies of a job: the ground, crafts, walls, blocks, and shots in their slots."""
-    names, pairs = materials(job.ground)
+    names, pairs = surfaces.materials(job.ground)
     ground = job.ground
     solids = [_wall(*wall) for wall in bodynames.walls_of(ground)]
     for solid, wall in zip(solids, ground.walls, strict=False):
@@ -97,6 +96,8 @@ def build(job: Job) -> Scene:
         ):
             made.solids[number]["kind"], made.solids[number]["inverse_mass"] = records.HUNG, 0.0
             made.solids[number]["inverse_inertia"] = 0.0
+    hulls = [_hull(one.craft).pieces for one in job.actors]
+    made = immersed.with_volumes(job, made, hulls, [solid.pieces for solid in solids])
     recorded, counted, slots = _in_rows(made, len(job.actors))
     return made._replace(recorded=recorded, counted=counted, slots=slots)
 
@@ -257,24 +258,6 @@ def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
     for name in ("velocity", "spin"):
         fresh.watched[name] = fresh.solids[name][fresh.watched["solid"]]
     return fresh
-
-
-def materials(ground: Ground) -> tuple[list[str], Floats]:
-    """Names of all materials (ground, hull, timber first), and friction and bounce of every pair, shape (m, m, 2)."""
-    known = [
-        Material(id="ground", friction=ground.friction, restitution=ground.restitution),
-        Material(id="hull", friction=0.3, restitution=0.05),
-        Material(id=TIMBER),
-        *ground.materials,
-    ]
-    names = [one.id for one in known]
-    friction = np.array([one.friction for one in known])
-    back = np.array([one.restitution for one in known])
-    pairs = np.stack([np.sqrt(np.outer(friction, friction)), np.maximum.outer(back, back)], axis=2)
-    for pair in ground.pairs:
-        a, b = names.index(pair.one), names.index(pair.other)
-        pairs[a, b] = pairs[b, a] = (pair.friction, pair.restitution)
-    return names, pairs
 
 
 def pieces_of(craft: Craft) -> list[Piece]:

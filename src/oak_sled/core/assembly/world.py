@@ -3,29 +3,28 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, ground_shape
+from oak_sled.core.assembly import bodynames, eventrows, ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.formulas import lawunits
 from oak_sled.core.formulas.code import Code
-from oak_sled.core.kernel import spatial, state, surface
+from oak_sled.core.kernel import spatial, state, surface, volumes
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.parts import register
-from oak_sled.core.parts.common import HOLDS, Part
+from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import AIMS, Pack
 from oak_sled.core.tick import rowlayout
 from oak_sled.core.yard.body import DampingLaw
 from oak_sled.core.yard.channel import Stays, Takes
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import End
-from oak_sled.core.yard.event import Event, What
 from oak_sled.core.yard.ground import Ground
 
 _END_KINDS = get_args(End)
@@ -67,7 +66,7 @@ def build(job: Job) -> state.World:
         parts=parts,
         channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
         gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
-        events=event_rows(job.drill.events, job),
+        events=eventrows.event_rows(job.drill.events, job),
         supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
         calls=np.zeros(1 + state.COMMAND, np.int64),
     )
@@ -91,42 +90,6 @@ def _followed(job: Job) -> Iterator[Code]:
             for place in part.PLACES:
                 if (name := getattr(part, place.field)) and not place.sampled:
                     yield one.craft.written[name].code
-
-
-def event_rows(events: Sequence[Event], job: Job) -> Records:
-    """The events of a drill as records, in order of time; one whose target is not there does nothing."""
-    rows = np.zeros(len(events), state.EVENT)
-    crafts = [one.craft for one in job.actors]
-    for row, event in zip(rows, sorted(events, key=lambda event: event.t), strict=True):
-        row["time"], row["what"] = event.t, get_args(What).index(event.what)
-        row["part"], row["solid"] = -1, -1
-        who = next((k for k, one in enumerate(crafts) if one.id == event.craft), 0)
-        row["craft"] = who
-        if event.what in ("trigger", "hold", "release"):
-            names = [part.id for part in crafts[who].parts]
-            row["part"] = names.index(event.target) if event.target in names else -1
-            if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
-                row["part"] = -1
-        else:
-            row["solid"] = bodynames.solid_number(job, event.target) if event.target else 1 + who
-        row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)
-    return rows
-
-
-def _obeys(part: Part, what: str) -> bool:
-    """True if a part does anything at an event; a trigger of one that does not wait for it is kept for it."""
-    return what == "trigger" or what in part.OBEYS
-
-
-def first_hold(job: Job, who: int) -> int:
-    """The hold of a sling on its craft from the start: until the first event that releases it."""
-    craft = job.actors[who].craft
-    slings = {part.id: part for part in craft.parts if part.PULLED and not part.mute}
-    for event in sorted(job.drill.events, key=lambda event: event.t):
-        own = event.craft == craft.id or (who == 0 and not event.craft)
-        if own and event.what in ("hold", "release") and event.target in slings:
-            return HOLDS.index(slings[event.target].released()) if event.what == "release" else state.LOOSE
-    return state.LOOSE
 
 
 def _fill_parts(records: Records, job: Job, who: int) -> None:
@@ -178,8 +141,18 @@ def pack_of(job: Job, who: int) -> Pack:
         gravity_scale=craft.body.gravity_scale,
         wheels=wheels,
         places={part.id: place for place, part in enumerate(craft.parts)},
+        **mixed_of(craft),
         formulas={name: lawunits.record_of(one.code, one.numbers) for name, one in craft.written.items()},
     )
+
+
+def mixed_of(craft: Craft) -> dict[str, Any]:
+    """The fields of `Pack` by which a mixer knows the other parts of its craft."""
+    acting = [(place, part) for place, part in enumerate(craft.parts) if craft.gain_of(part) > 0.0]
+    return {
+        "actuators": tuple((place, craft.gain_of(part), one) for place, part in acting for one in part.actuators()),
+        "wishes": frozenset(axis for _, part in acting for axis in part.wishes()),
+    }
 
 
 def _feet(craft: Craft) -> list[tuple[int, int, tuple[float, float, float]]]:
@@ -299,19 +272,33 @@ def _channel(channel: Any) -> dict[str, Any]:
 
 def _ground(ground: Ground) -> dict[str, Any]:
     angle = math.radians(ground.wind_to_deg)
+    wind = (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0)
     low_x, low_y, high_x, high_y = ground.edges_at()
     spare = MOST_PATCHES - len(ground.patches)
     return {
         "gravity": ground.gravity,
         "air_density": ground.air_density,
-        "wind": (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0),
+        "wind": wind,
         "grip": ground.grip,
         "patch_count": len(ground.patches),
         "patches": np.concatenate([ground_shape.patch_rows(ground), np.zeros(spare, surface.PATCH)]),
         "edge_kind": _EDGES.index(ground.edges),
         "low": (low_x, low_y),
         "high": (high_x, high_y),
+        **_volumes(ground, wind),
     }
+
+
+def _volumes(ground: Ground, wind: tuple[float, float, float]) -> dict[str, Any]:
+    """The volumes of a ground: those that push, those of wind, those of gravity. wind : m/s of the ground."""
+    rows = np.zeros(volumes.MOST_VOLUMES, volumes.VOLUME)
+    every = [one for one in ground.volumes if one.pushes]
+    winds = [one for one in ground.volumes if one.does == "wind"]
+    fields = [one for one in ground.volumes if one.does == "gravity"]
+    for row, one in zip(rows, (*every, *winds, *fields), strict=False):
+        for name, value in one.record(wind).items():
+            row[name] = value
+    return {"time": 0.0, "pushing": len(every), "winds": len(winds), "fields": len(fields), "volumes": rows}
 
 
 def _gate(gate: Any) -> dict[str, Any]:
@@ -330,9 +317,10 @@ def begin(world: state.World, bodies: Records, job: Job) -> Records:
         now["dt"], now["nominal_dt"] = job.dt / job.substeps, job.dt
         now["heading_x"], now["clear_for"], now["aloft"] = 1.0, 1e9, 1e9
         now["parts"], now["channel_count"] = craft["parts"], craft["channels"]
+        now["volumes"] = world.ground["pushing"][0]
         now["points"] = body["position"]
         now["up"] = (0.0, 0.0, 1.0)
-        now["held"] = first_hold(job, who)
+        now["held"] = eventrows.first_hold(job, who)
         first, count = craft["first_channel"], craft["channels"]
         for name in ("shaped", "channels", "before"):
             now[name][:count] = world.channels["start"][first : first + count]
@@ -372,6 +360,7 @@ def check_size(job: Job) -> int:
             len(one.craft.channels),
             len(bodynames.ray_names(one.craft)),
             len(bodynames.tired(one.craft)),
+            sum(volume.pushes for volume in job.ground.volumes),
         )
         + rowlayout.SHOT * len(bodynames.shot_names(one.craft))
         for one in job.actors

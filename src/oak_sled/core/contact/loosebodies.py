@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import blockledger, pairs, sleep
+from oak_sled.core.contact import blockledger, immersion, pairs, sleep
 from oak_sled.core.contact.records import (
     ACTIVE,
     CONTACTS,
@@ -38,6 +38,8 @@ def speed_up(scene, ground, dt):
                 taken = dt * density * one.air * spatial.length(v) / one.mass
                 for i in range(3):
                     one.gained[i] -= (v[i] + one.gained[i]) * taken / (1.0 + taken)
+            if ground.pushing > 0:
+                immersion.push_loose(scene, ground, scene.active[k], dt)
             for i in range(3):
                 one.velocity[i] += one.gained[i]
                 one.gained[i] += one.pushed[i]
@@ -101,7 +103,7 @@ def move(solid, dt):
 
 
 @unit
-def move_all(scene, dt):
+def move_all(scene, ground, dt):
     """Moves every body that is no craft's, and lets what is at rest fall asleep."""
     sleep.rest(scene, dt)
     blockledger.book(scene, CONTACTS)
@@ -109,4 +111,6 @@ def move_all(scene, dt):
         one = scene.solids[scene.active[k]]
         if one.asleep == 0 and one.craft < 0:
             move(one, dt)
+            if ground.pushing > 0:
+                immersion.bring_back(scene, ground, scene.active[k])
     blockledger.mark(scene)

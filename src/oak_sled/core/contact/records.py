@@ -313,3 +313,8 @@ class Scene(NamedTuple):
     slots: Ints  # shots
     watched: Records  # blocks whose ledger is kept
     start: Floats  # m of the deepest overlap at the start, and the two solids
+    immersed: Floats  # s that a solid has been in a pushing volume, and s until that acts again, shape (solids, n, 2)
+    origins: Floats  # where a solid begins, place and attitude, shape (solids, 7), where volumes push
+    wet: Floats  # triangles of the shapes of solids from their centres of mass, own axes, m, shape (n, 3, 3), for water
+    wet_first: Ints  # where those of a solid begin, shape (solids + 1,)
+    wet_volume: Floats  # m3 of each solid

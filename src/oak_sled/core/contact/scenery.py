@@ -108,6 +108,11 @@ def scene(
         slots=np.zeros(0, np.int64),
         watched=np.zeros(0, records.WATCHED),
         start=np.zeros(3),
+        immersed=np.zeros((len(every), 0, 2)),
+        origins=np.zeros((0, 7)),
+        wet=np.zeros((0, 3, 3)),
+        wet_first=np.zeros(len(every) + 1, np.int64),
+        wet_volume=np.zeros(len(every)),
     )
     made.grid["plane"] = int(plane)
     made.pieces[0]["faces"], made.pieces[0]["count"], made.pieces[0]["friction_scale"] = (

@@ -126,7 +126,7 @@ def run_alone(scene, ground, dt, ticks, out):
     for k in range(ticks):
         loosebodies.speed_up(scene, ground, dt)
         solve_contacts(scene, dt)
-        loosebodies.move_all(scene, dt)
+        loosebodies.move_all(scene, ground, dt)
         links.finish(scene, dt)
         for s in range(scene.solids.shape[0]):
             one = scene.solids[s]

@@ -35,7 +35,7 @@ def collide(crafts, scene, supports, ground, nows):
         for c in range(crafts.shape[0]):
             touch_nothing(crafts[c], supports, nows[c])
         if scene.counts[ACTIVE] > crafts.shape[0]:
-            loosebodies.move_all(scene, dt)
+            loosebodies.move_all(scene, ground, dt)
         return
     solver.solve(scene, dt)
     if nows[0].time == 0.0:
@@ -45,7 +45,7 @@ def collide(crafts, scene, supports, ground, nows):
         collect_supports(craft, scene, supports, now)
         respond_to_wall(c, craft, scene, now)
         take_out(craft, scene, now)
-    loosebodies.move_all(scene, dt)
+    loosebodies.move_all(scene, ground, dt)
 
 
 @compiled

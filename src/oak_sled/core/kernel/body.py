@@ -6,7 +6,9 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import GRAVITY
+from oak_sled.core.kernel.state import FIXED_LINES, GRAVITY
+
+FIXED = len(FIXED_LINES)
 
 
 @compiled
@@ -124,7 +126,8 @@ def predict_velocity(body, now):
 
     Dry friction asks for it: it holds against what pushes now, not only against what moves already.
     """
-    fx, fy, fz = 0.0, 0.0, now.lines[now.parts + GRAVITY, 2]
+    weight = now.lines[now.parts + GRAVITY]
+    fx, fy, fz = weight[0], weight[1], weight[2]
     x, y, z = now.momentum[0], now.momentum[1], now.momentum[2]
     for k in range(now.parts):  # six sums side by side: one after another each would wait for the one before
         fx += now.lines[k, 0]
@@ -133,6 +136,9 @@ def predict_velocity(body, now):
         x += now.dt * now.lines[k, 3]
         y += now.dt * now.lines[k, 4]
         z += now.dt * now.lines[k, 5]
+    for k in range(now.parts + FIXED, now.parts + FIXED + now.volumes):
+        fx, fy, fz = fx + now.lines[k, 0], fy + now.lines[k, 1], fz + now.lines[k, 2]
+        x, y, z = x + now.dt * now.lines[k, 3], y + now.dt * now.lines[k, 4], z + now.dt * now.lines[k, 5]
     now.next_velocity[0] = body.velocity[0] + now.dt * fx / body.mass
     now.next_velocity[1] = body.velocity[1] + now.dt * fy / body.mass
     now.next_velocity[2] = body.velocity[2] + now.dt * fz / body.mass

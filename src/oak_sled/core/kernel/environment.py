@@ -1,7 +1,6 @@
-"""The environment of a place: air, gravity, and fluid. Whatever asks for wind, weight or "up" asks here.
+"""The environment of a place: air and gravity. Whatever asks for wind, weight or "up" asks here.
 
-Today the air of a ground is the same everywhere, gravity points down, and there is no fluid; a place is asked all the
-same, so that what changes from place to place needs an edit here only.
+The air and the gravity of a ground are the same everywhere, but for its volumes: see `volumes`.
 """
 
 from __future__ import annotations
@@ -11,20 +10,51 @@ import math
 import numpy as np
 
 from oak_sled.core.base.arrays import Records
-from oak_sled.core.compiler.kernel import inlined
+from oak_sled.core.compiler.kernel import compiled, inlined
+from oak_sled.core.kernel import volumes
 from oak_sled.core.kernel.state import GROUND
 
 
 @inlined
 def air_at(ground, x, y, z):
     """Velocity of the air, m/s in world axes, and its density, kg/m3, at a place in m."""
+    if ground.winds > 0:
+        return blown(ground, x, y, z), ground.air_density
     return (ground.wind[0], ground.wind[1], ground.wind[2]), ground.air_density
+
+
+@compiled
+def blown(ground, x, y, z):
+    """The wind of a ground with that of its volumes."""
+    wx, wy, wz = ground.wind[0], ground.wind[1], ground.wind[2]
+    for k in range(ground.pushing, ground.pushing + ground.winds):
+        share = volumes.share_at(ground.volumes[k], x, y, z)
+        if share > 0.0:
+            wind = volumes.wind_of(ground.volumes[k], ground.time, x, y, z)
+            wx, wy, wz = wx + share * wind[0], wy + share * wind[1], wz + share * wind[2]
+    return (wx, wy, wz)
 
 
 @inlined
 def gravity_at(ground, x, y, z):
     """Acceleration of free fall at a place in m: a vector, m/s2 in world axes."""
+    if ground.fields > 0:
+        return bent(ground, x, y, z)
     return (0.0, 0.0, -ground.gravity)
+
+
+@compiled
+def bent(ground, x, y, z):
+    """The gravity of a ground where volumes have another: each takes the place of what was by its share."""
+    gx, gy, gz = 0.0, 0.0, -ground.gravity
+    first = ground.pushing + ground.winds
+    for k in range(first, first + ground.fields):
+        field = ground.volumes[k]
+        share = volumes.share_at(field, x, y, z)
+        gx += share * (field.vector[0] - gx)
+        gy += share * (field.vector[1] - gy)
+        gz += share * (field.vector[2] - gz)
+    return (gx, gy, gz)
 
 
 @inlined
@@ -42,12 +72,6 @@ def up_at(ground, x, y, z):
     if size > 0.0:
         return (-pull[0] / size, -pull[1] / size, -pull[2] / size)
     return (0.0, 0.0, 1.0)
-
-
-@inlined
-def fluid_at(ground, x, y, z):
-    """Density, kg/m3, of the fluid that a place in m lies in, and the height of its surface, m: none, far below."""
-    return 0.0, -1e9
 
 
 def still_air(gravity: float, density: float = 0.0) -> Records:

@@ -11,13 +11,15 @@ from typing import NamedTuple
 import numpy as np
 
 from oak_sled.core.base.arrays import Ints, Records
-from oak_sled.core.kernel import surface
+from oak_sled.core.kernel import surface, volumes
 
 FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "poke")
 """The ledger lines every craft has behind those of its parts, in this order."""
 GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT, POKE = range(len(FIXED_LINES))
 
 MOST_PARTS = 64
+MOST_LINES = MOST_PARTS + len(FIXED_LINES) + volumes.MOST_VOLUMES
+"""Of a ledger: the parts, the fixed lines, and the volumes of the ground that push."""
 MOST_CHANNELS = 16
 MEMORY = 8
 """Numbers a part may keep from tick to tick: see the equation that uses them."""
@@ -163,6 +165,11 @@ GROUND = np.dtype(
         ("edge_kind", "i8"),  # 0 open, 1 wrap, 2 wall, 3 return
         ("low", "f8", (2,)),
         ("high", "f8", (2,)),
+        ("time", "f8"),  # s, of this tick, for what passes
+        ("pushing", "i8"),  # volumes that push, before those of wind and those of gravity
+        ("winds", "i8"),
+        ("fields", "i8"),
+        ("volumes", volumes.VOLUME, (volumes.MOST_VOLUMES,)),
     ]
 )
 
@@ -175,8 +182,8 @@ DRILL = np.dtype(
     ]
 )
 
-TRIGGER, HOLD, RELEASE, DROP, PUSHED = range(5)
-"""Kinds of events: fire a part, let a sling hold the craft, release it, drop a block, poke a body."""
+TRIGGER, HOLD, RELEASE, DROP, PUSHED, FAIL = range(6)
+"""Kinds of events: fire a part, let a sling hold the craft, release it, drop a block, poke a body, fail a part."""
 
 EVENT = np.dtype(
     [
@@ -189,6 +196,28 @@ EVENT = np.dtype(
         ("point", "f8", (3,)),  # m from the centre of mass, own axes: where it is poked
     ]
 )
+
+WISH_FORCE, WISH_TORQUE, WISH_LEAN = 0, 3, 6
+"""Places in `NOW.wish`: N ahead, left and up, N m about these, craft axes; and rad of roll and pitch added to the
+attitude that is held."""
+WISHES = 8
+MOST_ACTUATORS = 16
+"""Columns of a mixer: an actuator that swivels takes two."""
+MIXING = np.dtype(
+    [
+        ("columns", "f8", (MOST_ACTUATORS, 6)),  # what each gives at a full command, weighted
+        ("square", "f8", (MOST_ACTUATORS, MOST_ACTUATORS)),  # their products
+        ("factor", "f8", (MOST_ACTUATORS, MOST_ACTUATORS)),
+        ("low", "f8", (MOST_ACTUATORS,)),
+        ("high", "f8", (MOST_ACTUATORS,)),
+        ("value", "f8", (MOST_ACTUATORS,)),
+        ("aim", "f8", (MOST_ACTUATORS,)),
+        ("right", "f8", (MOST_ACTUATORS,)),
+        ("bound", "i8", (MOST_ACTUATORS,)),  # -1 and 1 where a command stands at its lower or upper bound
+        ("free", "i8", (MOST_ACTUATORS,)),
+    ]
+)
+"""Room in which a mixer seeks the commands: see `mixing.solve`."""
 
 OTHERS, FLY, COLLIDE, LAND, CAST, PUSH_BACK, COMMAND = range(7)
 """Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, where shots hit, rays, what the
@@ -230,6 +259,7 @@ NOW = np.dtype(
         ("next_spin", "f8", (3,)),
         ("turning", "f8", (3, 3)),  # 1/(kg m2), inverse of the inertia in craft axes, of a body that turns freely
         ("parts", "i8"),  # how many of the rows below are in use
+        ("volumes", "i8"),  # of the ground that push: a ledger line each, behind the fixed ones
         ("channel_count", "i8"),
         ("channels", "f8", (MOST_CHANNELS,)),  # what parts read: the shaped input, or what a controller commands
         ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
@@ -240,15 +270,21 @@ NOW = np.dtype(
             "f8",
             (MOST_CHANNELS,),
         ),  # -1, 0 or 1: how a toggle or a selector was pressed last tick
+        ("wish", "f8", (WISHES,)),  # what holders ask of the actuators in this tick: see WISH_FORCE and behind it
+        ("asked", "f8", (MOST_PARTS, 2)),  # what a mixer asks of each actuator, shares of its greatest
+        ("lost", "f8", (MOST_PARTS,)),  # 1 for a part that has failed
+        ("mixing", MIXING),  # room for the mixer
         ("memory", "f8", (MOST_PARTS, MEMORY)),
         ("activity", "f8", (MOST_PARTS,)),
         ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part
         ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
-        ("lines", "f8", (MOST_PARTS + len(FIXED_LINES), 6)),  # N and N m about the centre of mass
+        ("lines", "f8", (MOST_LINES, 6)),  # N and N m about the centre of mass
+        ("along", "f8"),  # kg that move along with the craft in this tick
+        ("added", "f8", (MOST_LINES,)),  # of it, by the line whose part or volume moves it
         (
             "last",
             "f8",
-            (MOST_PARTS + len(FIXED_LINES), 6),
+            (MOST_LINES, 6),
         ),  # the same of the tick before, of a craft that may roll or pitch
         ("points", "f8", (MOST_PARTS, 3)),  # m, where each part acts
     ]

@@ -1,6 +1,6 @@
 """The base of every part, and what parts ask of the craft they are fitted to."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, get_args
 
@@ -14,10 +14,12 @@ from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.geometry.shapes import Piece
+from oak_sled.core.parts.actuator import Actuator, Axis
 from oak_sled.core.parts.caution import Caution, Remedy
-from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot, WheelAt
+from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot
 from oak_sled.core.parts.lawful import WithLaws
 from oak_sled.core.parts.spots import corners, words_of
+from oak_sled.core.parts.withwheels import WithWheels
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
 SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "brake": "N m", "steer": "°"}
@@ -89,7 +91,7 @@ class Kind:
     laws: Mapping[str, Kernel] = field(default_factory=dict)
 
 
-class Part(WithLaws):
+class Part(WithLaws, WithWheels):
     """The base of every part: its name, and how the desk holds it in or out of the mix."""
 
     TITLE: ClassVar[str]
@@ -130,6 +132,8 @@ class Part(WithLaws):
     """True if air flows down behind it, which a part may be set to fly in."""
     WASHES: ClassVar[bool] = False
     """True if the air behind it is faster, which a part may be set to stand in."""
+    MIXES: ClassVar[bool] = False
+    """True if it commands the actuators of its craft: one such part a craft."""
     CHANNEL_GUESS: ClassVar[str] = ""
     """The channel that a new one listens to, if the craft has it."""
     MAKES_CHANNEL: ClassVar[bool] = False
@@ -297,22 +301,9 @@ class Part(WithLaws):
             for word, (x, y, _) in zip(words_of(spots), spots, strict=True)
         ]
 
-    def grips(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
-        """The rays of the wheels of its craft for whose friction it answers, and the inertia of each wheel, kg m2."""
-        return {}
-
-    def looks_farther(self, wheels: Sequence[WheelAt]) -> Mapping[int, float]:
-        """The rays of the wheels of its craft that look farther for the ground by it, and how far, m."""
-        return {}
-
-    def asks(self, activity: Any) -> Any:
-        """Its own demand on its wheels at an activity (or at each of many), in the unit of what it shows; None
-        where that is read from its wheels."""
-        return None
-
-    def wheels_of(self, wheels: Sequence[WheelAt]) -> list[WheelAt]:
-        """The wheels of its craft on which it acts."""
-        return []
+    def legs(self) -> list[Ray]:
+        """Those of its rays that carry."""
+        return [ray for ray in self.rays() if not ray.senses]
 
     def ray_words(self) -> list[str]:
         """Name of each of its rays: the position of its mount among them; "" for a single one."""
@@ -365,6 +356,14 @@ class Part(WithLaws):
     def without_lag(self) -> "Part":
         """The same part in the long run, but at once: nothing of it takes time to follow its channels."""
         return self
+
+    def wishes(self) -> tuple[Axis, ...]:
+        """The forces and moments that it asks of the mixer of its craft, as it is set."""
+        return ()
+
+    def actuators(self) -> list[Actuator]:
+        """The commands that a mixer may give it."""
+        return []
 
     def sliding_friction(self, weight: float, grip: float) -> float:
         """N against forward motion, for the outlook of others."""

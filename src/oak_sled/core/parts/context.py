@@ -12,6 +12,7 @@ import numpy as np
 
 from oak_sled.core.base import units
 from oak_sled.core.formulas.machine import FORMULA
+from oak_sled.core.parts.actuator import Actuator, Axis
 from oak_sled.core.parts.layer import BODIES
 
 Spot = tuple[float, float, float]
@@ -61,15 +62,14 @@ class Handling:
 class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
-    All SI. carried : N of the weight left on the supports, an equal share of it on each of
-    the rays; spring (N/m) and damper (N s/m) are of all of them together.
-    modes : name, rad/s and share of critical damping of each way in which it swings on them, from the last run.
-    track is from the leftmost to the rightmost of them, and centre_height that of the centre of mass, m.
-    thrust, friction and drag are along the heading at full channel; `range_of` holds the
-    (least, greatest, 95 %) of the quantities a limiter can limit, from the last run, if any. drag_at : N of the drags
-    that are formulas at a speed, m/s, which stand in no factor; None where there are none. tired : the parts whose
-    wheels have tires of another part. handling : how it corners on them; None where it has none at two ends. tips_at :
-    finds what `tips` tells, once it is asked.
+    All SI. carried : N of the weight left on the supports, an equal share of it on each of the rays; spring (N/m) and
+    damper (N s/m) are of all of them together. modes : name, rad/s and share of critical damping of each way in which
+    it swings on them, from the last run. track is from the leftmost to the rightmost of them, and centre_height that of
+    the centre of mass, m. thrust, friction and drag are along the heading at full channel; `range_of` holds the (least,
+    greatest, 95 %) of the quantities a limiter can limit, from the last run, if any. drag_at : N of the drags that are
+    formulas at a speed, m/s, which stand in no factor; None where there are none. tired : the parts whose wheels have
+    tires of another part. actuators : what a mixer may command, with the gain of its part. handling : how it corners on
+    them; None where it has none at two ends. tips_at : finds what `tips` tells, once it is asked.
     """
 
     mass: float
@@ -103,6 +103,7 @@ class Setting:
     tired: frozenset[str] = frozenset()
     handling: Handling | None = None
     tips_at: Callable[[], float] | None = None
+    actuators: tuple[tuple[float, Actuator], ...] = ()
 
     def tips(self) -> float:
         """g sideways, pushed slowly, at which it tips; infinite where it cannot."""
@@ -129,7 +130,8 @@ class Pack:
     part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
     has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
     joints : the joint by which a part carries a body. formulas : the records of the formulas of the craft, by name.
-    wheels : those of the craft that carry. places : its parts by their numbers.
+    wheels : those of the craft that carry. places : its parts by their numbers. actuators : what a mixer may command,
+    with the number of its part and its gain. wishes : the forces and moments that its parts ask of the mixer.
     """
 
     channel_names: tuple[str, ...]
@@ -150,6 +152,8 @@ class Pack:
     wheels: tuple[WheelAt, ...] = ()
     formulas: Mapping[str, np.void] = field(default_factory=dict)
     places: Mapping[str, int] = field(default_factory=dict)
+    actuators: tuple[tuple[int, float, Actuator], ...] = ()
+    wishes: frozenset[Axis] = frozenset()
 
     def formula(self, name: str, fixed: Mapping[int, float] = MappingProxyType({})) -> np.void:
         """The record of a formula; one without an address for none. fixed : the quantities that do not change in a
@@ -190,8 +194,9 @@ class Shot:
 @dataclass(frozen=True)
 class Ray:
     """A ray that finds what lies under a craft: its mount, m from the origin, craft axes; where it points; its reach,
-    m; the layer that decides what it finds ("": that of its craft); the radius of the sphere that is swept along
-    it, m, whose far side its reach is counted to (0: a ray); and that of the wheel that rolls at its end (0: none)."""
+    m; the layer that decides what it finds ("": that of its craft); the radius of the sphere that is swept along it, m,
+    whose far side its reach is counted to (0: a ray); that of the wheel that rolls at its end (0: none); and whether it
+    only looks, and carries nothing."""
 
     at: tuple[float, float, float]
     aim: Aim
@@ -199,6 +204,7 @@ class Ray:
     layer: str = ""
     radius: float = 0.0
     wheel: float = 0.0
+    senses: bool = False
 
 
 @dataclass(frozen=True)

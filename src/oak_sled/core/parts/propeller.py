@@ -1,6 +1,7 @@
 """Propeller: thrust and torque over the advance ratio, a rotor with inertia, and the wash behind it."""
 
 import math
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -11,6 +12,7 @@ from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.parts.actuator import Actuator, rate_share
 from oak_sled.core.parts.common import Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.thruster import written_top_speed_words
@@ -22,6 +24,12 @@ FASTEST = 1.3
 RECORD = np.dtype(
     [
         ("channel", "i8"),
+        ("mixed", "i8"),
+        ("reverse", "f8"),  # share of its thrust, backward
+        ("swivel_channel", "i8"),
+        ("swivel", "f8"),  # rad
+        ("swivel_rate", "f8"),  # rad/s
+        ("across", "f8", (3,)),  # the way toward which it swivels
         ("rate", "f8"),  # rad/s at a full channel
         ("lag", "f8"),  # s
         ("diameter", "f8"),
@@ -74,6 +82,19 @@ class Propeller(Part):
     )
     lag: float = dial(0.5, "s", "time constant of its rate", low=0.0, high=60.0, slider=(0.0, 3.0))
     inertia: float = dial(0.4, "kg m2", "of what turns", low=0.0, high=1e6, slider=(0.0, 10.0), title="rotor inertia")
+    mixed: bool = Field(False, description="commanded by the mixer of the craft, beside its channel")
+    reverse: float = dial(
+        0.0, "", "share of its thrust that it gives backward", low=0.0, high=1.0, title="reverse share"
+    )
+    swivel_channel: str = Field("", description="the channel that swivels it; empty: none")
+    swivels: Literal["up", "left"] = Field("up", description="the way to which its thrust turns as it swivels")
+    swivel_deg: float = dial(
+        0.0, "°", "largest turn to either side; 0: it is fixed", low=0.0, high=180.0, slider=(0.0, 120.0),
+        title="swivel angle",
+    )  # fmt: skip
+    swivel_rate_deg: float = dial(
+        60.0, "°/s", "how fast it swivels", low=0.1, high=1e4, slider=(5.0, 360.0), scale="log", title="swivel rate"
+    )
     turns: Literal["right", "left"] = Field("right", description="sense of its turn, seen from behind")
     azimuth_deg: float = dial(0.0, "°", "direction of its thrust: 0 forward, 90 left", low=-180.0, high=180.0)
     elevation_deg: float = dial(0.0, "°", "direction of its thrust: 90 straight up", low=-90.0, high=90.0)
@@ -97,9 +118,47 @@ class Propeller(Part):
         flat = math.cos(elevation)
         return flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)
 
+    def across(self) -> tuple[float, float, float]:
+        """The direction to which its thrust turns as it swivels, square to where it points at rest, craft axes."""
+        azimuth, elevation = math.radians(self.azimuth_deg), math.radians(self.elevation_deg)
+        if self.swivels == "left":
+            return -math.sin(azimuth), math.cos(azimuth), 0.0
+        steep = math.sin(elevation)
+        return -steep * math.cos(azimuth), -steep * math.sin(azimuth), math.cos(elevation)
+
+    def actuators(self) -> list[Actuator]:
+        if not self.mixed:
+            return []
+        at = (self.x, self.y, self.z)
+        torque = self.static_power / (math.tau * self.rate) * (-1.0 if self.turns == "right" else 1.0)
+        x, y, z = self.way()
+        back = -1.0 if self.swivel_deg > 90.0 else -self.reverse
+        found = [
+            Actuator(
+                (self.thrust * x, self.thrust * y, self.thrust * z), at, (torque * x, torque * y, torque * z),
+                back * (abs(math.cos(math.radians(self.swivel_deg))) if self.swivel_deg > 90.0 else 1.0), lag=self.lag,
+            )
+        ]  # fmt: skip
+        if self.swivel_deg > 0.0:
+            x, y, z = self.across()
+            reach = math.sin(math.radians(min(self.swivel_deg, 90.0)))
+            found.append(
+                Actuator(
+                    (self.thrust * x, self.thrust * y, self.thrust * z), at, (torque * x, torque * y, torque * z),
+                    -reach, reach, 1, lag=self.lag,
+                )
+            )  # fmt: skip
+        return found
+
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
             "channel": pack.channel(self.channel),
+            "mixed": int(self.mixed),
+            "reverse": self.reverse,
+            "swivel_channel": pack.channel(self.swivel_channel),
+            "swivel": math.radians(self.swivel_deg),
+            "swivel_rate": math.radians(self.swivel_rate_deg),
+            "across": self.across(),
             "rate": math.tau * self.rate,
             "lag": self.lag,
             "diameter": self.diameter,
@@ -114,7 +173,13 @@ class Propeller(Part):
         }
 
     def channels_used(self) -> tuple[str, ...]:
-        return (self.channel,) if self.channel else ()
+        return tuple(name for name in (self.channel, self.swivel_channel) if name)
+
+    def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
+        found = dict(super().idle(setting))
+        if self.swivel_deg == 0.0:
+            found |= dict.fromkeys(("swivel_channel", "swivels", "swivel_rate_deg"), "it is fixed")
+        return found
 
     def forward_thrust(self, mass: float) -> float:
         return self.trim * self.thrust * self.way()[0]
@@ -156,17 +221,23 @@ class Propeller(Part):
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books thrust, torque and gyroscopic moment; returns the share of its full rate. memory : 0 its rate, rad/s, 1 m/s
-    by which the air behind it is faster."""
-    wanted = part.rate
+    by which the air behind it is faster, 2 its swivel, rad."""
+    asked = swivel(part, p, now)
+    level = 1.0
     if part.channel >= 0:
-        wanted *= max(now.channels[part.channel], 0.0)
+        level = max(now.channels[part.channel], -math.sqrt(part.reverse))
+    elif part.mixed == 1:
+        level = 0.0
+    if part.mixed == 1:
+        level = min(max(rate_share(level, asked), -math.sqrt(part.reverse)), 1.0)
+    wanted = part.rate * level
     before = now.memory[p, 0]
     rate = wanted
     if part.lag > 0.0:
         rate = before + (wanted - before) * (1.0 - math.exp(-now.dt / part.lag))
     now.memory[p, 0] = rate
     lever = spatial.to_world(body.axes, (part.point[0], part.point[1], part.point[2]))
-    way = spatial.to_world(body.axes, (part.way[0], part.way[1], part.way[2]))
+    way = spatial.to_world(body.axes, pointing(part, now.memory[p, 2]))
     swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
     wind, density = environment.air_at(
         ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
@@ -181,6 +252,8 @@ def act(part, gain, p, body, ground, supports, now):
     turns = rate / (2.0 * math.pi)
     press = gain * density * turns * turns * part.diameter**4
     push, torque = press * thrust, press * part.diameter * power / (2.0 * math.pi)
+    if rate < 0.0:
+        push, torque = -push, -torque
     now.memory[p, 1] = wash(push, speed, density * 0.25 * math.pi * part.diameter * part.diameter)
     body_module.book_at(now, p, body, lever, (push * way[0], push * way[1], push * way[2]))
     kick = -part.turns * (torque + part.inertia * (rate - before) / now.dt)
@@ -192,10 +265,46 @@ def act(part, gain, p, body, ground, supports, now):
 
 
 @compiled
+def swivel(part, p, now):
+    """Swivels it a tick farther; returns what a mixer asks of its thrust then: the share that its command has along the
+    way it points, so that it does not push elsewhere while it turns."""
+    if part.swivel <= 0.0:
+        return now.asked[p, 0]
+    ahead, across = now.asked[p, 0], now.asked[p, 1]
+    level, wanted = math.hypot(ahead, across), 0.0
+    if part.swivel_channel >= 0:
+        wanted = part.swivel * now.channels[part.swivel_channel]
+    if part.mixed == 1 and level > 1e-6:
+        wanted = math.atan2(across, ahead)
+    elif part.mixed == 1:
+        wanted = now.memory[p, 2]
+    wanted = min(max(wanted, -part.swivel), part.swivel)
+    step = part.swivel_rate * now.dt
+    angle = now.memory[p, 2] + min(max(wanted - now.memory[p, 2], -step), step)
+    now.memory[p, 2] = angle
+    return max(ahead * math.cos(angle) + across * math.sin(angle), 0.0)
+
+
+@compiled
+def pointing(part, angle):
+    """The way of its thrust at a swivel, rad: a unit vector in craft axes."""
+    if angle == 0.0:
+        return (part.way[0], part.way[1], part.way[2])
+    cos, sin = math.cos(angle), math.sin(angle)
+    return (
+        cos * part.way[0] + sin * part.across[0],
+        cos * part.way[1] + sin * part.across[1],
+        cos * part.way[2] + sin * part.across[2],
+    )
+
+
+@compiled
 def coefficients(part, speed, rate):
     """Coefficients of thrust and power at an airspeed along its way, m/s, and a rate, rad/s."""
-    if rate <= 0.0:
+    if rate == 0.0:
         return 0.0, 0.0
+    if rate < 0.0:  # backward it does the same to the air from behind
+        speed, rate = -speed, -rate
     share = 2.0 * math.pi * speed / (rate * part.diameter * part.pitch)
     thrust = part.thrust * min(max(1.0 - share, -FASTEST), FASTEST)
     return thrust, part.power * min(max(1.0 - (1.0 - part.idle) * share, 0.0), FASTEST)

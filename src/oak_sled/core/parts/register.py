@@ -32,6 +32,7 @@ from oak_sled.core.parts import (
     pad,
     payload,
     propeller,
+    rotor,
     runner,
     sling,
     thruster,
@@ -42,12 +43,14 @@ from oak_sled.core.parts import (
     yawdamper,
 )
 from oak_sled.core.parts.common import Kind, Part
+from oak_sled.core.parts.holders import attitude, height, mixer, place, speed
 from oak_sled.core.parts.wheels import bar, countersteer, drive, holddown, sliplimit, steering, tire, wheel, wheelbrake
 
 KINDS = (
     thruster.KIND,
     torque.KIND,
     propeller.KIND,
+    rotor.KIND,
     runner.KIND,
     air.KIND,
     fin.KIND,
@@ -76,6 +79,11 @@ KINDS = (
     yawdamper.KIND,
     turnslower.KIND,
     head.KIND,
+    place.KIND,
+    attitude.KIND,
+    height.KIND,
+    speed.KIND,
+    mixer.KIND,
 )
 """Every kind of part."""
 
@@ -121,8 +129,15 @@ to 1. gain : trim, mute and solo in one number, to be counted before any cap."""
 OTHERS = Address((Array(Record(state.CRAFT), (None,)), _PARTS, INT, INT, None, None, Array(_NOW, (None,))), NOTHING)
 """act_on_others(crafts, parts, c, p, scene, shot_memory, nows): part p of craft c pushes other bodies; what its craft
 feels goes to `now.reaction`."""
-COMMAND = Address((None, FLOAT, INT, _BODY, _NOW), NOTHING)
-"""command(own, gain, p, body, now): a controller: writes `now.channels` from the state at the start of the tick."""
+COMMAND = Address(
+    (
+        *(None, FLOAT, INT, _BODY, Array(_BODY, (None,)), Record(state.GROUND)),
+        *(Array(Record(state.SUPPORT), (None,)), _NOW),
+    ),
+    NOTHING,
+)
+"""command(own, gain, p, body, solids, ground, supports, now): a controller: writes `now.channels`, `now.wish` or
+`now.asked` from the state at the start of the tick."""
 LIMIT = Address((None, FLOAT, INT, _BODY, _NOW), FLOAT)
 """act(own, gain, p, body, now): changes speeds and books that; returns 1 if it did."""
 FADE = Address((None, FLOAT, _PARTS, INT, INT, _BODY, _NOW), FLOAT)

@@ -11,6 +11,7 @@ from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.parts import airfoil
+from oak_sled.core.parts.actuator import Actuator
 from oak_sled.core.parts.airfoil import POLAR, Polar
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
@@ -85,6 +86,7 @@ class Wing(Part):
         -0.02, "", "pitching moment coefficient about the quarter chord, nose up", low=-1.0, high=1.0,
         slider=(-0.15, 0.05), title="pitching moment",
     )  # fmt: skip
+    mixed: bool = Field(False, description="its control surface is commanded by the mixer too, beside its channel")
     control_channel: str = Field("", description="the channel of its control surface; empty: it has none")
     control_acts: Literal["alike", "opposed"] = Field(
         "alike", description="both halves turn alike (elevator, rudder), or against each other (ailerons)"
@@ -158,7 +160,7 @@ class Wing(Part):
             row["place"] = bent @ root + (self.x, self.y, self.z) - np.array(centre)
             row["chord"] = bent @ (math.cos(incidence), 0.0, math.sin(incidence))
             row["normal"] = bent @ (-math.sin(incidence), 0.0, math.cos(incidence))
-            if self.control_channel and out >= self.control_from:
+            if (self.control_channel or self.mixed) and out >= self.control_from:
                 row["control"] = side if self.control_acts == "opposed" else 1.0
             if self.flap_channel and out <= self.flap_to:
                 row["flap"] = 1.0
@@ -180,6 +182,7 @@ class Wing(Part):
             "blown_by": pack.places.get(self.wash_of, -1),
             "blown": self.wash_share,
             "stations": own,
+            "mixed": int(self.mixed),
             **self._surface("control", pack),
             **self._surface("flap", pack),
         }
@@ -201,13 +204,27 @@ class Wing(Part):
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
         for channel, names in (("control_channel", CONTROL), ("flap_channel", FLAP)):
-            if not getattr(self, channel):
+            if not getattr(self, channel) and not (self.mixed and names is CONTROL):
                 found |= dict.fromkeys(names, f"the {channel.replace('_', ' ')} is none")
         if not self.behind:
             found["downwash"] = "it flies behind no wing"
         if not self.wash_of:
             found["wash_share"] = "it stands in the wash of no propeller"
         return found
+
+    def actuators(self) -> list[Actuator]:
+        """Its control surface, each Pa of the air that meets the nose: lift by the slope of the whole wing."""
+        if not self.mixed:
+            return []
+        slope = self.polar().slope * airfoil.effectiveness(self.control_share) * math.radians(self.control_deg)
+        force, moment = np.zeros(3), np.zeros(3)
+        each = self.area / (2 * self.panels)
+        for row in self.stations((self.x, self.y, self.z)):
+            push = slope * each * row["control"] * row["normal"]
+            force += push
+            moment += np.cross(row["place"], push)
+        at = (self.x, self.y, self.z)
+        return [Actuator(_triple(force), at, _triple(moment), -1.0, 1.0, by_pressure=True)]
 
     def without_lag(self) -> Part:
         return self.replace(control_rate_deg=1e5, flap_rate_deg=1e5)
@@ -294,6 +311,11 @@ class Wing(Part):
                 f"it carries the craft from {show(stall, 'm/s')} on, and the run came to {show(speed, 'm/s')}",
                 "more area, less mass or more thrust",
             )
+
+
+def _triple(vector: Floats) -> tuple[float, float, float]:
+    x, y, z = vector.tolist()
+    return x, y, z
 
 
 def _about_x(angle: float) -> Floats:

@@ -31,6 +31,7 @@ RECORD = np.dtype(
         ("depth", "f8"),  # m, of the chord
         ("zero_lift", "f8"),  # rad
         ("moment", "f8"),
+        ("mixed", "i8"),  # 1 where a mixer commands the control surface too
         ("control_channel", "i8"),
         ("control_turn", "f8"),  # rad
         ("control_rate", "f8"),  # rad/s
@@ -58,8 +59,9 @@ def act(part, gain, p, body, ground, supports, now):
     mean lift coefficient, 1 and 2 the turns of control surface and flap, 3 the downwash far behind it,
     rad."""
     memory = now.memory[p]
-    memory[1] = turned(memory[1], part.control_channel, part.control_turn, part.control_rate, now)
-    memory[2] = turned(memory[2], part.flap_channel, part.flap_turn, part.flap_rate, now)
+    asked = now.asked[p, 0] if part.mixed == 1 else 0.0
+    memory[1] = turned(memory[1], part.control_channel, asked, part.control_turn, part.control_rate, now)
+    memory[2] = turned(memory[2], part.flap_channel, 0.0, part.flap_turn, part.flap_rate, now)
     for i in range(6):
         now.lines[p, i] = 0.0
     x, y, z, weights, stalled, lifts = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -143,9 +145,10 @@ def coefficients(part, station, memory, attack):
 
 
 @compiled
-def turned(turn, channel, most, rate, now):
-    """The turn of a surface, rad, a tick nearer to what its channel asks."""
-    if channel < 0:
-        return 0.0
-    wanted, step = most * now.channels[channel], rate * now.dt
+def turned(turn, channel, asked, most, rate, now):
+    """The turn of a surface, rad, a tick nearer to what its channel and a mixer ask."""
+    level = asked
+    if channel >= 0:
+        level += now.channels[channel]
+    wanted, step = most * min(max(level, -1.0), 1.0), rate * now.dt
     return turn + min(max(wanted - turn, -step), step)

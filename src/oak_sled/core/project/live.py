@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.assembly import scenes, world
+from oak_sled.core.assembly import eventrows, scenes
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base import units
@@ -46,7 +46,7 @@ class LiveDrive:
         """A push, a shot or a release at this moment: it happens in the next tick, and is kept with the inputs."""
         event = event.replace(id=f"event_{len(self._events) + 1}", t=self.ticks * self.job.dt)
         self._events.append(event)
-        rows = world.event_rows([event], self.job)
+        rows = eventrows.event_rows([event], self.job)
         rows["time"] = self._machine.nows["time"][0]
         arrays = self._machine.world
         self._machine.world = arrays._replace(events=np.concatenate([arrays.events, rows]))

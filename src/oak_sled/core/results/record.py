@@ -36,11 +36,13 @@ class CraftColumns:
     tires: tuple[str, ...] = ()
     ledger: bool = True
     """True if its ledger stands there."""
+    volumes: tuple[str, ...] = ()
+    """The ledger lines of the volumes of its ground that push."""
 
     @cached_property
     def units(self) -> dict[str, str]:
         """The name of every column of it but its shots, with its unit."""
-        return rowlayout.craft_columns(self.channels, self.parts, self.rays, self.tires, self.ledger)
+        return rowlayout.craft_columns(self.channels, self.parts, self.rays, self.tires, self.ledger, self.volumes)
 
     @cached_property
     def names(self) -> tuple[str, ...]:
@@ -84,6 +86,7 @@ class Layout:
                     bodynames.shot_names(one.craft),
                     bodynames.ray_names(one.craft),
                     bodynames.tire_names(one.craft),
+                    volumes=bodynames.volume_lines(job.ground),
                 )
                 for one in job.actors
             ),
@@ -140,7 +143,7 @@ class Layout:
     @property
     def lines(self) -> tuple[str, ...]:
         """The ledger lines in order: those of the parts, then the fixed ones."""
-        return self.parts + state.FIXED_LINES
+        return self.parts + state.FIXED_LINES + self.own.volumes
 
     @cached_property
     def names(self) -> tuple[str, ...]:

@@ -8,6 +8,8 @@ and is built anew; a test holds both ways together to the bit, for the dials of 
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from oak_sled.core.assembly import bodynames, scenecache, scenes, tracks, world
@@ -19,7 +21,7 @@ from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill
 
-COPIED = ("crafts", "parts", "channels", "events", "supports", "drill")
+COPIED = ("crafts", "parts", "channels", "events", "supports", "drill", "ground")
 """Arrays of a world that a run or a patch writes into."""
 UNREAD = ("contacts", "before")
 """Arrays of a scene of which a run reads nothing that one before left there: contacts of a tick are written over those
@@ -141,9 +143,13 @@ class Seat:
         base, arrays, row = self._stencil.job, self.machine.world, 0
         stands = False  # whether a part differs that decides how high its craft stands
         for who, (new, old) in enumerate(zip(job.actors, base.actors, strict=True)):
-            for place, (part, before) in enumerate(zip(new.craft.parts, old.craft.parts, strict=True)):
-                if part is not before and part != before:
+            pairs = list(zip(new.craft.parts, old.craft.parts, strict=True))
+            differs = any(part is not before and part != before for part, before in pairs)
+            for place, (part, before) in enumerate(pairs):
+                if (part is not before and part != before) or (differs and part.MIXES):
                     pack = self._stencil.packs[who]
+                    if part.MIXES:
+                        pack = replace(pack, **world.mixed_of(new.craft))
                     stands = stands or bool(part.rays()) or part.lifts(1.0) != 0.0 or before.lifts(1.0) != 0.0
                     world.pack_part(arrays.parts[row + place], new.craft, new.craft.at_work(part), pack)
             row += len(new.craft.parts)

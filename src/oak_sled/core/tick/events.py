@@ -1,4 +1,4 @@
-"""Events of a drill in the kernel: what is fired, held, let go, dropped or poked at its moment."""
+"""Events of a drill in the kernel: what is fired, held, let go, dropped, poked or fails at its moment."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import pushes
 from oak_sled.core.contact.records import FREE, HUNG
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import DROP, HOLD, LOOSE, PUSHED, RELEASE, TRIGGER
+from oak_sled.core.kernel.state import DROP, FAIL, HOLD, LOOSE, PUSHED, RELEASE, TRIGGER
 
 HAIR = 1e-9
 """s of slack, so that an event at a tick's own time happens in that tick."""
@@ -32,11 +32,13 @@ def take_all(events, crafts, parts, scene, nows):
 
 @compiled
 def happen_to_part(event, crafts, parts, now):
-    """A part is triggered, or a sling holds or releases its craft."""
+    """A part is triggered or fails, or a sling holds or releases its craft."""
     if event.what == TRIGGER:
         now.trigger[event.part] = 1.0
     elif event.what == HOLD:
         now.held = float(parts[crafts[event.craft].first_part + event.part].sling.hold)
+    elif event.what == FAIL:
+        now.lost[event.part] = 1.0
     elif event.what == RELEASE:
         now.held = float(LOOSE)
         now.trigger[event.part] = 1.0

@@ -69,12 +69,13 @@ def craft_columns(
     rays: tuple[str, ...] = (),
     tires: tuple[str, ...] = (),
     ledger: bool = True,
+    volumes: tuple[str, ...] = (),
 ) -> dict[str, str]:
     """The name of every column of a craft but its shots, with its unit, in the order of `write_row`; without the ledger
     in that of `write_without_ledger`."""
     found = HEAD_UNITS | {f"{what}.{name}": "" for what in ("channel", "input") for name in channels}
     if ledger:
-        found |= _each((*parts, *FIXED_LINES), LINE_UNITS)
+        found |= _each((*parts, *FIXED_LINES, *volumes), LINE_UNITS)
         found |= _each(parts, POINT_UNITS)
         found |= _each(parts, {"activity": ""})
     return found | _each(rays, RAY_UNITS) | _each(tires, TIRE_UNITS)
@@ -85,9 +86,10 @@ def _each(owners: tuple[str, ...], units: dict[str, str]) -> dict[str, str]:
     return {f"{owner}.{name}": unit for owner in owners for name, unit in units.items()}
 
 
-def craft_width(parts: int, channels: int, rays: int = 0, tires: int = 0) -> int:
+def craft_width(parts: int, channels: int, rays: int = 0, tires: int = 0, volumes: int = 0) -> int:
     """Numbers of a craft in a row, without its shots: the length of `craft_columns`."""
-    return HEAD + 2 * channels + (parts + FIXED) * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
+    lines = parts + FIXED + volumes
+    return HEAD + 2 * channels + lines * LINE + parts * (POINT + 1) + rays * RAY + tires * TIRE
 
 
 @compiled
@@ -116,7 +118,7 @@ def write_head(body, now, row, place):
 def write_row(craft, body, now, supports, row, place, share, fresh):
     """Writes the state of a craft after a tick into `row` from `place` on; lines are the mean over its substeps."""
     place = write_head(body, now, row, place)
-    for k in range(now.parts + FIXED):
+    for k in range(now.parts + FIXED + now.volumes):
         if fresh and share == 1.0:
             for i in range(6):
                 row[place + i] = now.lines[k, i]
@@ -163,7 +165,7 @@ def write_tire(axle, row, place):
 @compiled
 def width_of(craft, now):
     """Numbers of a craft in a row."""
-    own = 2 * now.channel_count + (now.parts + FIXED) * LINE + now.parts * (POINT + 1)
+    own = 2 * now.channel_count + (now.parts + FIXED + now.volumes) * LINE + now.parts * (POINT + 1)
     return HEAD + own + craft.rays * RAY + craft.tires * TIRE
 
 
@@ -184,7 +186,7 @@ def write_without_ledger(crafts, bodies, nows, supports, row):
         now = nows[c]
         place = write_head(bodies[crafts[c].body], now, row, place)
         place = write_rays(crafts[c], supports, row, place)
-        force, torque = body_module.booked(now, now.parts + FIXED)
+        force, torque = body_module.booked(now, now.parts + FIXED + now.volumes)
         for i in range(3):
             total += abs(force[i]) + abs(torque[i])
     return total < INFINITE

@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
-from oak_sled.core.contact import links, pushes, rays, stage
+from oak_sled.core.contact import immersion, links, pushes, rays, stage
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import (
@@ -37,6 +37,7 @@ from oak_sled.core.kernel.state import (
     RETURNS,
     TOGGLE,
     WEIGHTLESS,
+    WISHES,
 )
 from oak_sled.core.parts import register, runnerforce, shots
 from oak_sled.core.tick import events
@@ -55,6 +56,8 @@ def tick(world, scene, shot_memory, nows, raw):
     Axes and inertia of a craft are in step with its attitude, at the start as at the end.
     """
     crafts, bodies, ground = world.crafts, scene.solids, world.ground[0]
+    if ground.winds > 0:
+        ground.time = nows[0].time
     for c in range(crafts.shape[0]):
         begin(bodies[crafts[c].body], nows[c])
     if events.is_due(world.events, nows[0]):
@@ -64,13 +67,13 @@ def tick(world, scene, shot_memory, nows, raw):
     for c in range(crafts.shape[0]):
         if crafts[c].lead == c:
             shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
+    if world.calls[CAST] != 0:
+        rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[COMMAND] != 0:
-        command_channels(crafts, world.parts, scene, nows)  # 1b
+        command_channels(crafts, world.parts, scene, ground, world.supports, nows)  # 2b
     for c in range(crafts.shape[0]):
         if crafts[c].lead != c:
             take_channels(nows[crafts[c].lead], nows[c])
-    if world.calls[CAST] != 0:
-        rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[OTHERS] != 0:
         act_on_others(crafts, world.parts, scene, shot_memory, nows)
     if world.calls[FLY] != 0:
@@ -80,6 +83,7 @@ def tick(world, scene, shot_memory, nows, raw):
         body = bodies[craft.body]
         stand(craft, body, ground, world.supports, now)  # 2
         weigh(craft, body, ground, now)
+        immerse(craft, scene, ground, now)
         push_parts(craft, world.parts, body, ground, world.supports, now)  # 3
         force, torque = damp(craft, body, now)  # 4
         speed_up(craft, body, now, force, torque)  # 5
@@ -96,6 +100,8 @@ def tick(world, scene, shot_memory, nows, raw):
         body = bodies[craft.body]
         limit(craft, world.parts, body, now)  # 7
         move(craft, body, ground, world.gates, now)  # 8
+        if ground.pushing > 0:
+            bring_back(craft, scene, ground, now)
         now.time += now.dt
     links.finish(scene, nows[0].dt)
 
@@ -108,10 +114,13 @@ def look(world, scene, nows):
     for c in range(world.crafts.shape[0]):
         craft, now = world.crafts[c], nows[c]
         body, ground = scene.solids[craft.body], world.ground[0]
+        if ground.winds > 0:
+            ground.time = now.time
         body_module.refresh(body, now)
         begin(body, now)
         stand(craft, body, ground, world.supports, now)
         weigh(craft, body, ground, now)
+        immerse(craft, scene, ground, now)
         push_parts(craft, world.parts, body, ground, world.supports, now)
         damp(craft, body, now)
 
@@ -138,7 +147,7 @@ def act_on_others(crafts, parts, scene, shot_memory, nows):
                 continue
             for i in range(6):
                 now.reaction[p, i] = 0.0
-            if part.gain != 0.0:
+            if part.gain != 0.0 and now.lost[p] == 0.0:
                 register.OTHERS(part.others, crafts, parts, c, p, scene, shot_memory, nows)
 
 
@@ -247,15 +256,20 @@ def moved_by(setting, now, c, moved):
 
 
 @compiled
-def command_channels(crafts, parts, scene, nows):
-    """Controllers, from the state at the start of the tick: they write what parts read of the channels."""
+def command_channels(crafts, parts, scene, ground, supports, nows):
+    """Controllers, from the state at the start of the tick: they write what parts read of the channels, and what is
+    asked of actuators."""
     for c in range(crafts.shape[0]):
         craft, now = crafts[c], nows[c]
         body = scene.solids[craft.body]
+        for k in range(WISHES):
+            now.wish[k] = 0.0
+        for p in range(craft.parts):
+            now.asked[p, 0], now.asked[p, 1] = 0.0, 0.0
         for p in range(craft.parts):
             part = parts[craft.first_part + p]
-            if part.command != 0 and part.gain != 0.0:
-                register.COMMAND(part.command, part.own, part.gain, p, body, now)
+            if part.command != 0 and part.gain != 0.0 and now.lost[p] == 0.0:
+                register.COMMAND(part.command, part.own, part.gain, p, body, scene.solids, ground, supports, now)
 
 
 @compiled
@@ -320,7 +334,11 @@ def clear(body, now):
     """An empty ledger, with the point where each part acts at the centre of mass."""
     x, y, z = body.position[0], body.position[1], body.position[2]
     leans = body.free_spin[0] + body.free_spin[1] > 0.0
-    for k in range(now.parts + FIXED):
+    if now.along > 0.0:
+        now.along = 0.0
+        for k in range(now.parts + FIXED + now.volumes):
+            now.added[k] = 0.0
+    for k in range(now.parts + FIXED + now.volumes):
         for i in range(6):
             if leans:
                 now.last[k, i] = now.lines[k, i]
@@ -341,19 +359,19 @@ def push_parts(craft, parts, body, ground, supports, now):
     for p in range(now.parts):
         part = parts[first + p]
         now.activity[p] = 0.0
-        if part.gain == 0.0 or part.act == 0:
+        if part.gain == 0.0 or part.act == 0 or now.lost[p] != 0.0:
             continue
         if part.predicts == 1:
             body_module.predict_velocity(body, now)
         now.activity[p] = register.ACT(part.act, part.own, part.gain, p, body, ground, supports, now)
     for p in range(now.parts):
         part = parts[first + p]
-        if part.gain != 0.0 and part.dry_friction != 0:
+        if part.gain != 0.0 and part.dry_friction != 0 and now.lost[p] == 0.0:
             body_module.predict_velocity(body, now)
             now.activity[p] = register.ACT(part.dry_friction, part.own, part.gain, p, body, ground, supports, now)
     for p in range(craft.first_limiter, now.parts):
         part = parts[first + p]
-        if part.gain > 0.0:
+        if part.gain > 0.0 and now.lost[p] == 0.0:
             now.activity[p] = register.FADE(part.fade, part.own, part.gain, parts, first, p, body, now)
 
 
@@ -367,13 +385,52 @@ def weigh(craft, body, ground, now):
 
 
 @compiled
+def immerse(craft, scene, ground, now):
+    """Books what the volumes of the ground push, each on its line, and what moves along in them."""
+    for j in range(ground.pushing):
+        force, torque, along = immersion.push(scene, ground, craft.body, j, now.dt)
+        k = now.parts + FIXED + j
+        for i in range(3):
+            now.lines[k, i], now.lines[k, 3 + i] = force[i], torque[i]
+        now.added[k] = along
+        now.along += along
+
+
+@compiled
+def carry_along(body, now, force):
+    """The rest of a force, N, where something must be moved along with the craft: each of what is moved takes its
+    share, booked on its line."""
+    share = 1.0 / (body.mass + now.along)
+    for k in range(now.parts + FIXED + now.volumes):
+        if now.added[k] > 0.0:
+            for i in range(3):
+                now.lines[k, i] -= share * now.added[k] * force[i]
+    kept = share * body.mass
+    return (kept * force[0], kept * force[1], kept * force[2])
+
+
+@compiled
+def bring_back(craft, scene, ground, now):
+    """Puts a craft back to its start where a volume asks for it, booked on the line of that."""
+    j = immersion.has_to_return(scene, ground, craft.body)
+    if j >= 0:
+        begin_again(craft, scene.solids[craft.body], now, now.parts + FIXED + j)
+        immersion.forget(scene, craft.body)
+
+
+@compiled
 def damp(craft, body, now):
     """The damping of the body in the law it was set to, with all that was booked before acting too.
 
     Returns force (N) and torque (N m) of all lines so far, world axes.
     """
     force, torque = body_module.booked(now, now.parts + 1)
+    for k in range(now.parts + FIXED, now.parts + FIXED + now.volumes):
+        force = spatial.plus(force, (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2]))
+        torque = spatial.plus(torque, (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5]))
     if craft.damping == 0.0 and craft.spin_damping == 0.0:
+        if now.along > 0.0:
+            force = carry_along(body, now, force)
         return force, torque
     k = now.parts + DAMPING
     kept, driven = damped(craft.damping_law, craft.damping, now)
@@ -383,7 +440,10 @@ def damp(craft, body, now):
         now.lines[k, 3 + i] = (kept_spin - 1.0) * now.momentum[i] / now.dt + (driven_spin - 1.0) * torque[i]
     damping = (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2])
     twisting = (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5])
-    return spatial.plus(force, damping), spatial.plus(torque, twisting)
+    force = spatial.plus(force, damping)
+    if now.along > 0.0:
+        force = carry_along(body, now, force)
+    return force, spatial.plus(torque, twisting)
 
 
 @compiled
@@ -453,7 +513,7 @@ def limit(craft, parts, body, now):
     """Limiters, last of all that changes a speed; they stand last among the parts."""
     for p in range(craft.first_limiter, now.parts):
         part = parts[craft.first_part + p]
-        if part.gain > 0.0:
+        if part.gain > 0.0 and now.lost[p] == 0.0:
             acted = register.LIMIT(part.limit, part.own, part.gain, p, body, now)
             now.activity[p] = max(now.activity[p], acted)
 
@@ -545,14 +605,19 @@ def reach_edge(ground, craft, body, now):
             if ground.edge_kind == 1:
                 body.position[i] -= size * math.floor((body.position[i] - ground.low[i]) / size)
     if outside and ground.edge_kind == 3:
-        start, k = craft.start, now.parts + EDGE
-        for i in range(3):
-            now.lines[k, i] -= body.mass * body.velocity[i] / now.dt
-            now.lines[k, 3 + i] -= now.momentum[i] / now.dt
-            body.position[i] = start[i]
-            body.velocity[i] = 0.0
-            body.spin[i] = 0.0
-            now.momentum[i] = 0.0
-        for i in range(4):
-            body.attitude[i] = start[3 + i]
-        body_module.refresh(body, now)
+        begin_again(craft, body, now, now.parts + EDGE)
+
+
+@compiled
+def begin_again(craft, body, now, line):
+    """Puts a craft to its start, at rest; what that takes is booked on a line."""
+    for i in range(3):
+        now.lines[line, i] -= body.mass * body.velocity[i] / now.dt
+        now.lines[line, 3 + i] -= now.momentum[i] / now.dt
+        body.position[i] = craft.start[i]
+        body.velocity[i] = 0.0
+        body.spin[i] = 0.0
+        now.momentum[i] = 0.0
+    for i in range(4):
+        body.attitude[i] = craft.start[3 + i]
+    body_module.refresh(body, now)

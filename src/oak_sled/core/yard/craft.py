@@ -52,6 +52,8 @@ class Craft(Frozen):
             raise ValueError(f"parts: out of order ({order})")
         if sum(part.ANSWERS_WALLS for part in self.parts) > 1:
             raise ValueError("parts: two bumpers (one answers every wall)")
+        if sum(part.MIXES for part in self.parts) > 1:
+            raise ValueError("parts: two mixers (one commands every actuator)")
         unique("numbers", self.numbers)
         unique("laws", self.laws)
         if self.numbers:
@@ -211,7 +213,7 @@ class Craft(Frozen):
     def stands_above(self, gravity: float) -> float:
         """m from the centre of mass down to level ground where the craft stands still at this gravity (m/s2): on its
         feet or hull, or higher where its rays carry it, each an equal share of the weight."""
-        found, rays = [self.foot_depth()], [(part, ray) for part in self.working_parts for ray in part.rays()]
+        found, rays = [self.foot_depth()], [(part, ray) for part in self.working_parts for ray in part.legs()]
         carried = [(part, ray) for part, ray in rays if self.gain_of(part) > 0.0]
         weight = (self.body.true_mass() + self.carried_mass()) * max(gravity * self.body.gravity_scale, 0.0)
         weight = max(weight - sum(one.lifts(weight) for one in self.parts if self.gain_of(one) > 0.0), 0.0)

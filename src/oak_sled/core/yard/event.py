@@ -1,4 +1,4 @@
-"""Events of a drill: moments at which something is fired, held, let go, dropped or poked."""
+"""Events of a drill: moments at which something is fired, held, let go, dropped, poked or fails."""
 
 from typing import Literal
 
@@ -7,13 +7,14 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
 
-What = Literal["trigger", "hold", "release", "drop", "poke"]
+What = Literal["trigger", "hold", "release", "drop", "poke", "fail"]
 SAYS = {
     "trigger": "fires a part as if its key were pressed",
     "hold": "a sling takes hold of the craft",
     "release": "a sling is released with its pull",
     "drop": "a block that hung until then falls",
     "poke": "an impulse at a point of the craft or of a block",
+    "fail": "a part stops doing anything",
 }
 
 MOST_EVENTS = 500

@@ -11,6 +11,7 @@ from oak_sled.core.base.faults import close_match
 from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.kernel.surface import MOST_PATCHES
+from oak_sled.core.kernel.volumes import MOST_VOLUMES
 from oak_sled.core.parts import layer
 from oak_sled.core.parts.layer import Layer, LayerPair
 from oak_sled.core.yard.block import BUILT_IN, Block, Material, Pair
@@ -18,6 +19,7 @@ from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.tie import Between
 from oak_sled.core.yard.ties import AnyTie
+from oak_sled.core.yard.volume import Volume
 
 FAR = 2.0
 """Half the side of a sloping plane, as a share of the length and width of its ground: it goes on past the edges."""
@@ -85,6 +87,9 @@ class Ground(Frozen):
         max_length=500,
         description="layer pairs that only report or ignore each other; all others collide",
     )
+    volumes: tuple[Volume, ...] = Field(
+        (), max_length=MOST_VOLUMES, description="volumes: wind, gravity, drag, water, boosts, launches, ways back"
+    )
     patches: tuple[Patch, ...] = Field((), max_length=MOST_PATCHES, description="surface patches")
     relief: Relief | None = Field(None, description="uneven ground from a picture")
 
@@ -104,6 +109,7 @@ class Ground(Frozen):
         unique("pairs", self.pairs)
         unique("blocks", self.blocks)
         unique("patches", self.patches)
+        unique("volumes", self.volumes)
         unique("joints", self.joints)
         unique("ties", self.ties)
         unique("layers", self.layers)

@@ -274,7 +274,7 @@ def _paint_miss(
 
 def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standing | None, gravity: float) -> None:
     """The support polygon from above; rays and their loads in every view."""
-    rays = [(part, ray) for part in craft.parts for ray in part.rays()]
+    rays = [(part, ray) for part in craft.parts for ray in part.legs()]
     spots = [ray.at for part, ray in rays if craft.gain_of(part) > 0.0] or craft.feet()
     ink = theme.family("support" if rays else "grip")
     if view.up == 1 and len(spots) > 1:

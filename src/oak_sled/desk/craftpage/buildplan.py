@@ -294,7 +294,7 @@ class BuildPlan(QWidget):
 
     def standing_lines(self, stands: Standing | None) -> list[tuple[str, str]]:
         """Stand and swings of the craft, a name and a sentence each."""
-        if not any(part.rays() for part in self.craft.parts):
+        if not any(part.legs() for part in self.craft.parts):
             return [("no hover pads or wheels", "fit some, and their loads and swings stand here")]
         if "z" in self.craft.body.held:
             return [("its height is held", "let z, roll and pitch move freely (body, held axes): then they carry it")]
@@ -327,7 +327,7 @@ class BuildPlan(QWidget):
         weight = (hull + load) * self.session.ground.gravity * craft.body.gravity_scale
         first = [f"{units.show(hull, 'kg')} hull"]
         first += [f"{units.show(load, 'kg')} payload", f"{units.show(hull + load, 'kg')} in all"] if load else []
-        rays = sum(len(part.rays()) for part in craft.parts)
+        rays = sum(len(part.legs()) for part in craft.parts)
         first.append(f"weight {units.show(weight, 'N')}" + (f" on {rays} supports" if rays else ""))
         if stands is not None:
             first += [f"{mode.name} {units.show(mode.rate / math.tau, 'Hz')}" for mode in stands.modes]

@@ -208,6 +208,8 @@ class DrillPage(DrawingPage):
         parts, blocks = self.session.craft.parts, self.session.ground.blocks
         if what in ("hold", "release"):
             return tuple(part.id for part in parts if what in part.OBEYS)
+        if what == "fail":
+            return tuple(part.id for part in parts)
         if what == "trigger":
             return tuple(part.id for part in parts if part.is_triggered())
         loose = tuple(one.id for one in blocks if one.moves == "free")

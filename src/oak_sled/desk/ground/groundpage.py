@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
-from oak_sled.core.assembly import scenes
+from oak_sled.core.assembly import surfaces
 from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.geometry.terrain import Patch, Relief
@@ -368,7 +368,7 @@ class GroundPage(DrawingPage):
     def add_pair(self, one: str, other: str) -> None:
         """Adds a pair of materials with the values that they have now."""
         ground = self.session.ground
-        names, now = scenes.materials(ground)
+        names, now = surfaces.materials(ground)
         friction, back = now[names.index(one), names.index(other)]
         if any({pair.one, pair.other} == {one, other} for pair in ground.pairs):
             self.session.say(f"{one} on {other} is set already", True)

@@ -41,7 +41,7 @@ class Names:
             tuple(one.id for one in ground.blocks if one.moves == "free"),
             (*BUILT_IN, *(material.id for material in ground.materials)),
             (*BUILT_IN_LAYERS, *(one.id for one in ground.layers)),
-            tuple(part.id for part in craft.parts if part.rays()),
+            tuple(part.id for part in craft.parts if part.legs()),
             tuple((law.id, law.place) for law in craft.laws),
             tuple(part.id for part in craft.parts if any(ray.wheel > 0.0 for ray in part.rays())),
             tuple(part.id for part in craft.parts if part.SENDS_DOWN),

@@ -16,13 +16,14 @@ WIDTH_SHARE = 0.35
 """Width of a drawn tire over the radius of its wheel."""
 
 
-def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, float, float]]]]:
-    """The still part of a craft, and its fans as (mesh about x through 0, mount); m from the origin."""
+def craft_mesh(craft: Craft) -> tuple[Floats, list[Fan]]:
+    """The still part of a craft, and its fans as (mesh about x through 0, mount, axes whose x is the line of the fan);
+    m from the origin."""
     wood, dark, iron = theme.rgb("wood"), theme.rgb("wood_dark"), theme.rgb("iron")
     light = theme.rgb("oak_light")
     hx, hy, hz = craft.body.half_extents()
     pieces: list[Floats] = []
-    fans: list[tuple[Floats, tuple[float, float, float]]] = []
+    fans: list[Fan] = []
     feet = craft.feet()
     if craft.body.shape == "ball":
         pieces.append(ball((0, 0, 0), hx, wood))
@@ -44,7 +45,10 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[tuple[Floats, tuple[float, fl
         if part.looks() == "fan":
             _thruster(part, craft, pieces, fans)
         elif part.looks() == "propeller":
-            fans.append((_blades(0.5 * part.diameter, 3, iron), (part.x, part.y, part.z)))
+            fans.append((_blades(0.5 * part.diameter, 3, iron), (part.x, part.y, part.z), facing(part.way())))
+        elif part.looks() == "rotor":
+            fans.append((_blades(0.5 * part.diameter, 2, iron, 0.02), (part.x, part.y, part.z), facing(part.way())))
+            pieces += _arm(part, (hx, hy, hz), dark, iron)
         elif part.looks() == "barrel":
             pieces.append(_barrel(part, hy))
         elif part.looks() == "pads":
@@ -119,7 +123,7 @@ def _barrel(part: AnyPart, half_width: float) -> Floats:
 
 def _wing(part: AnyPart, light: Rgb, dark: Rgb) -> list[Floats]:
     """Both halves of a wing, as thick as a tenth of its chord, its control surface dark."""
-    found, share = [], part.control_share if part.control_channel else 0.0
+    found, share = [], part.control_share if part.control_channel or part.mixed else 0.0
     for root_front, root_back, tip_back, tip_front in part.plates():
         up = np.cross(root_front - root_back, tip_front - root_front)
         thick = 0.05 * part.depth * up / np.linalg.norm(up)
@@ -148,18 +152,43 @@ def _thruster(part: AnyPart, craft: Craft, pieces: list[Floats], fans: list[Fan]
     pieces.append(
         box((x, y + 0.6 * radius, 0.5 * (z - radius)), (0.05, 0.035, max(0.02, 0.5 * (z - radius) + 0.2 * hz)), dark)
     )
-    fans.append((_blades(radius, 4, iron), (x, y, z)))
+    fans.append((_blades(radius, 4, iron), (x, y, z), np.eye(3)))
 
 
-def _blades(radius: float, count: int, iron: Rgb) -> Floats:
-    """A hub and blades that turn about x through 0."""
-    blades = [disc((0.0, 0.0, 0.0), 0.16 * radius, 0.2, iron, 12)]
+def facing(way: tuple[float, float, float]) -> Floats:
+    """Axes of which the first points a way, shape (3, 3), in columns; the second is level where it can be."""
+    ahead = np.array(way)
+    left = np.cross([0.0, 0.0, 1.0], ahead)
+    if np.linalg.norm(left) < 1e-9:
+        left = np.array([0.0, 1.0, 0.0])
+    left = left / np.linalg.norm(left)
+    return np.stack([ahead, left, np.cross(ahead, left)], axis=1)
+
+
+def _arm(part: AnyPart, half: tuple[float, float, float], wood: Rgb, iron: Rgb) -> list[Floats]:
+    """A post under a rotor, and an arm to it from the middle of the hull where it stands beside it."""
+    x, y, z = part.x, part.y, part.z
+    thick = 0.03 * part.diameter + 0.01
+    low = 0.4 * half[2]
+    found = [box((x, y, 0.5 * (low + z)), (thick, thick, max(0.5 * (z - low), thick)), iron)]
+    away = math.hypot(x, y)
+    if abs(x) > half[0] or abs(y) > half[1]:
+        arm = box((0.5 * away, 0.0, 0.0), (0.5 * away, thick, thick), wood)
+        turn = facing((x / away, y / away, 0.0))
+        arm[:, :3], arm[:, 3:6] = arm[:, :3] @ turn.T + [0.0, 0.0, low], arm[:, 3:6] @ turn.T
+        found.append(arm)
+    return found
+
+
+def _blades(radius: float, count: int, iron: Rgb, thick: float = 0.0) -> Floats:
+    """A hub and blades that turn about x through 0. thick : m of the blades of a rotor; 0: those of a fan."""
+    blades = [disc((0.0, 0.0, 0.0), 0.1 * radius if thick else 0.16 * radius, 3.0 * thick or 0.2, iron, 12)]
     for k in range(count):
         turn = k * 2.0 * math.pi / count
         cos, sin = math.cos(turn), math.sin(turn)
         blade = box(
             (0.0, 0.5 * radius, 0.0),
-            (0.035, 0.4 * radius, 0.09 * radius + 0.03),
+            (0.25 * thick, 0.45 * radius, 0.07 * radius) if thick else (0.035, 0.4 * radius, 0.09 * radius + 0.03),
             theme.rgb("paper" if not theme.is_night() else "ink"),
         )
         rotation = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])

@@ -25,7 +25,7 @@ class CraftSolids:
     def __init__(self, solids: Looks):
         self._looks = solids
         self._bodies: dict[object, Solid | None] = {}
-        self._fans: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
+        self._fans: dict[object, list[tuple[Solid, tuple[float, float, float], Floats]]] = {}
         self._wheels: dict[object, list[tuple[Solid, tuple[float, float, float]]]] = {}
         self._keys: dict[int, tuple[Craft, str]] = {}
         self._shapes: dict[object, str] = {}
@@ -45,7 +45,7 @@ class CraftSolids:
                 self.forget()
             mesh, fans = craftmesh.craft_mesh(craft)
             self._bodies[key] = self._looks.solid(mesh)
-            self._fans[key] = [(self._looks.solid(blades), mount) for blades, mount in fans]
+            self._fans[key] = [(self._looks.solid(blades), mount, axes) for blades, mount, axes in fans]
             self._wheels[key] = [(self._looks.solid(tread), hub) for tread, hub in craftmesh.wheel_meshes(craft)]
         model = np.eye(4)
         model[:3, :3], model[:3, 3] = figure.axes, figure.origin
@@ -56,9 +56,9 @@ class CraftSolids:
         )  # one shadow, not one of each piece
         found: list[Draw] = [(body, model, figure.paint, level)]
         cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
-        for blades, mount in self._fans[key]:
+        for blades, mount, axes in self._fans[key]:
             turned = np.eye(4)
-            turned[:3, :3] = np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
+            turned[:3, :3] = axes @ np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
             found.append((blades, model @ turned, figure.paint, level))
         if self._wheels[key]:

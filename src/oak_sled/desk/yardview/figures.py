@@ -27,10 +27,11 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     numbers = run.own_row(row)
     axes = rotations.rotation(numbers[3:7])
     origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
-    fan = next((part.id for part in run.job.craft.parts if part.looks() in ("fan", "propeller")), None)
+    fan = next((part.id for part in run.job.craft.parts if part.looks() in ("fan", "propeller", "rotor")), None)
     turn = 0.0
     if fan is not None:
-        turn = 25.0 * row * run.job.dt * float(numbers[run.layout.own_place(f"{fan}.activity")] > 0.02)
+        place = run.layout.own_place(f"{fan}.force.x")
+        turn = 25.0 * row * run.job.dt * float(np.any(np.abs(numbers[place : place + 3]) > 1e-6))
     return Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
 
 

@@ -16,7 +16,7 @@ from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.desk.widgets import theme
 
 Rgb = tuple[float, float, float]
-Fan = tuple[Floats, tuple[float, float, float]]
+Fan = tuple[Floats, tuple[float, float, float], Floats]
 
 
 def _faces(points: Floats, colour: Rgb) -> Floats:

@@ -30,6 +30,8 @@ def seen(run: Run, numbers: Floats) -> list[Ray]:
     centre, words = np.array(craft.body.centre()), traces.ray_words(craft)
     for part in craft.parts:
         for number, (ray, word) in enumerate(zip(part.rays(), words.get(part.id, ()), strict=True), start=1):
+            if ray.senses:
+                continue
             place = run.layout.own_place(f"{part.id}.{number}.gap")
             gap, _, force, *point = numbers[place : place + RAY].tolist()
             mount = numbers[:3] + axes @ (np.array(ray.at) - centre)
