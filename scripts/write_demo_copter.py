@@ -24,6 +24,7 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Start, Target, Track
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.volume import Volume
 from oak_sled.core.yard.yard import Bench, Yard
 
 FILE = Path(__file__).parent.parent / "src" / "oak_sled" / "demo" / "survey_copter.json"
@@ -156,6 +157,10 @@ def drills() -> tuple[Drill, ...]:
             targets=(Target(measure="largest_roll", high=20.0), Target(measure="height_lost", high=1.0)),
         ),
         drill(
+            "gusts", "Hover in gusts", "survey_copter", 30.0, 15.0, event_time=10.0,
+            targets=(Target(measure="place_rms", high=1.0), Target(measure="tilt_rms", high=12.0)),
+        ).replace(ground="windy_camp"),
+        drill(
             "descent", "Down through its own wash", "survey_copter", 14.0, 60.0,
             told("climb", (1.0, -1.0), (8.0, 0.0)), event_time=1.0,
             targets=(Target(measure="height_lost", low=15.0, high=40.0),),
@@ -166,11 +171,16 @@ def drills() -> tuple[Drill, ...]:
 def main() -> None:
     """Writes the yard."""
     camp = Ground(id="camp", title="The survey camp", length=400.0, width=400.0, edges="open", air_density=1.3)
+    wind = Volume(
+        id="gusts", title="Gusty wind", does="wind", everywhere=True, y=-12.0, speed=6.0, to_deg=150.0, gusts=1.5,
+        gust_length=25.0,
+    )  # fmt: skip
+    windy = camp.replace(id="windy_camp", title="The camp in gusts", volumes=(wind,))
     yard = Yard(
         title="The survey camp",
         bench=Bench(craft="survey_copter", ground="camp", drill="lift_off"),
         crafts=crafts(),
-        grounds=(camp,),
+        grounds=(camp, windy),
         drills=drills(),
     )
     FILE.write_text(yard_json.dumps(yard), encoding="utf-8")

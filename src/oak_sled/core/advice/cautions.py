@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.advice import misfires, modes, outlook
+from oak_sled.core.advice import misfires, modes, outlook, volumes
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
@@ -34,6 +34,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_held_height(job.craft),
         *_shared_keys(job),
         *misfires.find(job),
+        *volumes.find(job),
         *_of_parts(job, setting, run),
     ]
     if run is not None:

@@ -61,7 +61,7 @@ def build(job: Job) -> state.World:
     channels = [channel for one in actors for channel in one.craft.channels]
     return state.World(
         crafts=_many(state.CRAFT, _crafts(job)),
-        ground=_one(state.GROUND, _ground(job.ground)),
+        ground=ground_record(job.ground),
         drill=_one(state.DRILL, {"end_kind": _END_KINDS.index(job.drill.end), "end_value": job.drill.end_value}),
         parts=parts,
         channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
@@ -70,6 +70,11 @@ def build(job: Job) -> state.World:
         supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
         calls=np.zeros(1 + state.COMMAND, np.int64),
     )
+
+
+def ground_record(ground: Ground) -> Records:
+    """A ground as the kernel reads it: one record of GROUND, shape (1,)."""
+    return _one(state.GROUND, _ground(ground))
 
 
 def compile_laws(job: Job) -> None:

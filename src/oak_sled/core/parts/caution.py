@@ -117,6 +117,12 @@ KINDS = (
     Kind("beyond_the_grip", "a limit of turning lies above the grip of the tires", "a limit below the grip"),
     Kind("tick_dependent_grip", "runners or tires cancel a share of the slip speed a tick", "a law over slip"),
     Kind("no_grip_by_formula", "a formula gives no grip where it is read", "a share above 0, 1 at its peak"),
+    # volumes
+    Kind("holds_the_start", "a craft begins in a volume that launches it or brings it back", "a start outside"),
+    Kind("gusts_stand_still", "no wind carries the gusts of a volume", "some wind of the volume or of the ground"),
+    Kind("no_air_to_blow", "a volume blows where the ground has no air", "an air density"),
+    Kind("water_without_gravity", "water on a ground without gravity", "gravity, or a volume of drag"),
+    Kind("sinks", "a craft is heavier than all the water it can push aside", "a larger body, or a lighter one"),
     # shots, knockback, payload, head
     Kind("rate_above_ticks", "a launcher fires faster than the ticks", "one shot a tick at most"),
     Kind("no_such_blast", "a launcher names a blast that is not there", "a knockback of the craft"),

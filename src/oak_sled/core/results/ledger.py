@@ -45,6 +45,9 @@ _FIXED = {
 def title_of(run: Run, name: str) -> tuple[str, str]:
     """Title and family of a ledger line."""
     part = next((part for part in run.job.craft.parts if part.id == name), None)
+    volume = next((one for one in run.job.ground.volumes if one.line == name), None)
+    if volume is not None:
+        return volume.heading, volume.FAMILY_OF[volume.does]
     return _FIXED[name] if part is None else (part.heading, part.FAMILY)
 
 

@@ -1,7 +1,8 @@
 """The document of a volume of a ground: wind, another gravity, drag, water, a boost, a launch, or a way back."""
 
 import math
-from typing import Any, Literal, get_args
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
@@ -9,6 +10,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.kernel import volumes
+from oak_sled.core.parts.common import Family
 
 Does = Literal["wind", "gravity", "drag", "water", "boost", "launch", "return"]
 VolumeShape = Literal["box", "cylinder", "ball"]
@@ -41,6 +43,12 @@ PUSHES = ("drag", "water", "boost", "launch", "return")
 
 class Volume(Frozen):
     """A part of the space of a ground in which something else holds; several may lie over one another."""
+
+    FAMILY_OF: ClassVar[Mapping[str, Family]] = {
+        "wind": "air", "gravity": "gravity", "drag": "grip", "water": "support", "boost": "drive", "launch": "impulse",
+        "return": "holder",
+    }  # fmt: skip
+    """The family, and so the ink, by what it does."""
 
     id: str = name_field("its name")
     title: str = Field("", max_length=60, description="display name")

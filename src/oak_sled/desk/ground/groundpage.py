@@ -19,6 +19,7 @@ from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.tie import Between, Tie
 from oak_sled.core.yard.ties import TIES
+from oak_sled.core.yard.volume import DOES, Volume
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drawing.numberpanel import choices_of
 from oak_sled.desk.ground.groundplan import GroundPlan, item_fields
@@ -41,7 +42,20 @@ KINDS: dict[str, Item] = {
     "wall": Wall(id="wall", length=10.0),
     "gate": Gate(id="gate"),
 }
-_KIND_OF = {"blocks": "block", "walls": "wall", "gates": "gate", "patches": "patch", "joints": "joint", "ties": "tie"}
+VOLUMES: dict[str, Volume] = {
+    "wind": Volume(id="wind", length=40.0, width=40.0, height=40.0, fade=4.0),
+    "gravity": Volume(id="gravity", does="gravity", gravity=3.0, rise_deg=-90.0, length=30.0, width=30.0, height=30.0),
+    "snow": Volume(id="snow", does="drag", length=20.0, width=12.0, height=1.5, fade=0.3),
+    "water": Volume(id="water", does="water", length=40.0, width=30.0, height=6.0, z=-5.5, linear_drag=0.5),
+    "boost": Volume(id="boost", does="boost", length=12.0, width=5.0, height=2.0),
+    "launch": Volume(id="launch", does="launch", length=4.0, width=5.0, height=2.0, rise_deg=60.0),
+    "way_back": Volume(id="way_back", does="return", length=60.0, width=60.0, height=20.0, z=-30.0),
+}
+"""New volumes, by the name of the first."""
+_KIND_OF = {
+    "volumes": "volume", "blocks": "block", "walls": "wall", "gates": "gate", "patches": "patch", "joints": "joint",
+    "ties": "tie",
+}  # fmt: skip
 SAYS = {
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
@@ -79,6 +93,11 @@ class GroundPage(DrawingPage):
         for tie in TIES:
             says = f"{tie.TITLE}: from the dynamic block that is selected to a second one, or to the world"
             menu.addAction(says, lambda tie=tie: self.add_tie(tie))
+        inner = menu.addMenu("volume: wind, gravity, snow, water and more, where something else holds")
+        assert inner is not None
+        for name, one in VOLUMES.items():
+            words = f"{name.replace('_', ' ')}: {DOES[one.does][0]}"
+            inner.addAction(words, lambda name=name: self.add(name))
         menu.addSeparator()
         menu.addAction("relief from a grey picture (PNG)...", self.ask_relief)
         menu.addAction("mesh from a file (OBJ, STL, glTF)...", self.ask_mesh)
@@ -115,7 +134,7 @@ class GroundPage(DrawingPage):
     def add(self, name: str) -> None:
         """Places an object in the middle of what is seen."""
         ground = self.session.ground
-        model: Any = KINDS[name]
+        model: Any = VOLUMES[name] if name in VOLUMES else KINDS[name]
         field = item_fields(model)
         x, y = self.plan.place(self.plan.box().center())
         new = model.replace(id=free_name(name, getattr(ground, field)), x=round(x, 1), y=round(y, 1))
@@ -256,6 +275,8 @@ class GroundPage(DrawingPage):
                 continue  # only what is loose can rest
             if isinstance(item, Tie) and name == "kind":
                 continue
+            if isinstance(item, Volume) and not item.uses(name):
+                continue
             if name != "fit" or getattr(item, "shape", "") == "mesh":
                 self.numbers.add_choice(path, name, options, says)
         if isinstance(item, Between):
@@ -273,6 +294,8 @@ class GroundPage(DrawingPage):
             self.numbers.add_choice(path, "layer", layers, "the collision layer", otherwise)
 
         def wanted(name: str) -> bool:
+            if isinstance(item, Volume):
+                return item.uses(name)
             moves = getattr(item, "moves", "")
             if name.startswith(("sway", "period", "phase", "ramp")):
                 return moves in ("driven", "")
@@ -381,7 +404,11 @@ class GroundPage(DrawingPage):
 def _look_of(path: str, item: Any) -> tuple[object, ...]:
     """The key of the panel: built anew when it changes."""
     rows = [one.id for field in ("materials", "pairs", "layers", "layer_pairs") for one in getattr(item, field, ())]
-    return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), tuple(rows)
+    return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), _way_of(item), tuple(rows)
+
+
+def _way_of(item: Any) -> tuple[object, ...]:
+    return (item.does, item.everywhere) if isinstance(item, Volume) else ()
 
 
 def new_path(path: str, field: str, old: str, new: str) -> str:

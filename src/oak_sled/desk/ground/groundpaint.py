@@ -14,8 +14,10 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.ground.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.widgets import theme
+from oak_sled.desk.yardview import volumepaint
 from oak_sled.desk.yardview.planpaint import BLOCK_INKS
 
 HANDLE = 7.0
@@ -64,6 +66,9 @@ def paint_thing(painter: QPainter, plan: Plan, item: Item, chosen: bool) -> None
         painter.drawImage(shape.boundingRect(), shaded)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(shape.boundingRect())
+        return
+    if isinstance(item, Volume):
+        volumepaint.paint_one(painter, plan.at, plan.scale(), item, chosen)
         return
     if isinstance(item, Patch):
         painter.setPen(QPen(theme.colour("ink"), 2.2 if chosen else 1.0, Qt.PenStyle.DashDotLine))
@@ -155,6 +160,8 @@ def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
         held = item.other.replace("_", " ") or "the world"
         apart = math.dist((item.x, item.y, item.z), (item.end_x, item.end_y, item.end_z))
         words = f"{item.TITLE}: {item.one.replace('_', ' ')} to {held} · {units.show(apart, 'm')}"
+    if isinstance(item, Volume):
+        words = f"{item.does} · {'everywhere' if item.everywhere else words}"
     box = plan.outline(item).boundingRect()
     painter.setFont(theme.font(theme.SMALL))
     wide = painter.fontMetrics().horizontalAdvance(words) + 10

@@ -20,6 +20,7 @@ from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.tie import Tie
 from oak_sled.core.yard.ties import TIES
+from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.ground import groundpaint
 from oak_sled.desk.ground.groundsection import SECTION, Item, Section, heading_of, size_of
@@ -27,12 +28,15 @@ from oak_sled.desk.ground.planframe import PlanFrame
 from oak_sled.desk.widgets import keys, theme
 from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
+from oak_sled.desk.yardview import volumepaint
 from oak_sled.desk.yardview.planpaint import turned_rectangle
 
 LISTS: dict[type, str] = {
-    **{Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints"},
+    **{Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints", Volume: "volumes"},
     **dict.fromkeys(TIES, "ties"),
 }
+WIND_AT = 1.0
+"""m of height at which the wind is shown."""
 GRID = 0.25
 """m to which a drag is rounded, unless Alt is held."""
 
@@ -77,6 +81,7 @@ class GroundPlan(PlanFrame):
         found: list[tuple[str, Item]] = []
         if self.ground.relief is not None:
             found.append(("relief", self.ground.relief))
+        found += [(f"volumes.{one.id}", one) for one in self.ground.volumes]
         found += [(f"patches.{one.id}", one) for one in self.ground.patches]
         found += [(f"walls.{one.id}", one) for one in self.ground.walls]
         found += [(f"gates.{one.id}", one) for one in self.ground.gates]
@@ -108,7 +113,7 @@ class GroundPlan(PlanFrame):
 
     def handles(self, item: Item) -> dict[str, QPointF]:
         """Handles that turn and size an object, px."""
-        if isinstance(item, Joint):
+        if isinstance(item, Joint) or (isinstance(item, Volume) and item.everywhere):
             return {}
         if isinstance(item, Tie):
             return {"end": self.at(item.end_x, item.end_y)}
@@ -125,6 +130,8 @@ class GroundPlan(PlanFrame):
             found.pop("length")
         if isinstance(item, Relief):
             found.pop("turn")
+        if isinstance(item, Volume) and item.shape != "box":
+            return {"length": nose}
         if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < groundpaint.HANDLE:
             found["width"] = QPointF(middle.x() - sin * 12.0, middle.y() - cos * 12.0)
         return found
@@ -174,6 +181,12 @@ class GroundPlan(PlanFrame):
             shapes = [(path, item, self.outline(item)) for path, item in reversed(self.objects())]
         for path, item, shape in shapes:
             box = shape.boundingRect()
+            if isinstance(item, Volume) and not item.everywhere:  # likewise, and by its name
+                near = box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at)
+                middle = box.center() - at
+                if near or (abs(middle.x()) < 40.0 and -6.0 < middle.y() < 22.0):
+                    return path
+                continue
             if isinstance(item, Relief):  # by its edge: what lies on it must stay within reach, and the plan too
                 if box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at):
                     return path
@@ -330,6 +343,7 @@ class GroundPlan(PlanFrame):
             self._paint_edges(painter)
             for path, item in self.objects():
                 groundpaint.paint_thing(painter, self, item, path in chosen)
+            volumepaint.paint_wind(painter, self.at, self.place, self.box(), self.ground, WIND_AT)
             painter.end()
         return self._base
 

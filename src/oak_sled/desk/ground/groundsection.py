@@ -17,9 +17,12 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.widgets import theme
 
-Item = Block | Wall | Gate | Patch | Relief | Joint | Tie
+Item = Block | Wall | Gate | Patch | Relief | Joint | Tie | Volume
+EVERYWHERE = 2.0
+"""m of the mark of a volume without edges, from above."""
 JOINT_SIZE = 0.4
 """m of the mark of a joint, or of the end of a tie, from above."""
 Line = list[tuple[float, float]]
@@ -33,7 +36,9 @@ def size_of(item: Item) -> tuple[float, float]:
         return 0.4, item.width
     if isinstance(item, Joint | Tie):
         return JOINT_SIZE, JOINT_SIZE
-    if isinstance(item, Block):
+    if isinstance(item, Volume) and item.everywhere:
+        return EVERYWHERE, EVERYWHERE
+    if isinstance(item, Block | Volume):
         half = item.half_extents()
         return 2.0 * half[0], 2.0 * half[1]
     return item.length, item.width
@@ -47,7 +52,7 @@ def heading_of(item: Item) -> float:
 def spans(item: Item, x: Floats, y: Floats) -> tuple[Floats, Floats]:
     """Underside and top of an object over points, m, each shape (n,); NaN beside it. Tilts are left out."""
     nowhere = np.full(len(x), np.nan)
-    if isinstance(item, Gate | Patch | Relief | Joint | Tie) or (isinstance(item, Block) and item.is_laid):
+    if isinstance(item, Gate | Patch | Relief | Joint | Tie | Volume) or (isinstance(item, Block) and item.is_laid):
         return nowhere, nowhere
     turn = heading_of(item)
     dx, dy = x - item.x, y - item.y

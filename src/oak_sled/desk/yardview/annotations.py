@@ -23,7 +23,7 @@ from oak_sled.core.results import moments, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
-from oak_sled.desk.yardview import arrows, supports, throws, tiepaint
+from oak_sled.desk.yardview import arrows, supports, throws, tiepaint, volumepaint
 from oak_sled.desk.yardview.camera import Camera
 
 FLASH_S = 0.7
@@ -68,9 +68,11 @@ class Annotations:
 
     def overlay(self, painter: QPainter, run: Run, row: int) -> None:
         labels = arrows.Labels(self.widget.width(), self.widget.height())
+        camera = self.view._camera
+        if camera is not None and "air" not in self.view.hidden:
+            volumepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
         self.paint_readouts(painter, run, row, labels)
         self.paint_flash(painter, run, row, labels)
-        camera = self.view._camera
         if camera is None:
             return
         middle, depth = camera.project(run.place_at(row))
@@ -156,12 +158,13 @@ class Annotations:
                     away = mount - point
                     push = load / max(float(np.linalg.norm(away)), 1e-9) * away
                     yield word, "support", point, push, 0.0, abs(load)
-        for name, family in DRAWN_LINES.items():
+        own = [(one.line, one.FAMILY_OF[one.does], one.heading) for one in run.job.ground.volumes if one.pushes]
+        for name, family, title in (*((name, family, name) for name, family in DRAWN_LINES.items()), *own):
             if family not in self.view.hidden:
                 place = layout.own_place(f"{name}.force.x")
                 force = numbers[place : place + 3]
                 size = math.sqrt(force[0] ** 2 + force[1] ** 2 + force[2] ** 2)
-                yield name, family, numbers[0:3], force, 0.0, size
+                yield title, family, numbers[0:3], force, 0.0, size
 
     def of_tires(
         self, run: Run, numbers: Floats, wheels: tuple[str, ...]

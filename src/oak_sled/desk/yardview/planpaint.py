@@ -13,7 +13,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.yardview import freight, throws
+from oak_sled.desk.yardview import freight, throws, volumepaint
 from oak_sled.desk.yardview.camera import box_of
 from oak_sled.desk.yardview.marks import path_of, slide_marks
 
@@ -31,6 +31,13 @@ class Frame:
         """A point in px."""
         return QPointF(
             self.centre.x() + (x - self.middle[0]) * self.scale, self.centre.y() - (y - self.middle[1]) * self.scale
+        )
+
+    def place(self, px: QPointF) -> tuple[float, float]:
+        """A px in metres."""
+        return (
+            float(self.middle[0] + (px.x() - self.centre.x()) / self.scale),
+            float(self.middle[1] - (px.y() - self.centre.y()) / self.scale),
         )
 
     def path(self, points: Floats) -> QPainterPath:
@@ -74,6 +81,8 @@ def paint_plan(
     painter.setClipRect(box)
     _paint_grid(painter, box, frame)
     ground = run.job.ground
+    volumepaint.paint_on_plan(painter, frame.at, frame.scale, ground, frozenset())
+    volumepaint.paint_wind(painter, frame.at, frame.place, box, ground, float(run.place_at(row)[2]))
     painter.setPen(theme.pen("soft"))
     painter.setBrush(theme.colour("saw_ice"))
     for wall in ground.walls:
