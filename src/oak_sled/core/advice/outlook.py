@@ -106,6 +106,8 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
         if written or flying
         else None,
         tired=covered,
+        fuel=sum(part.holds_fuel() for part in fitted),
+        burns=sum(part.burns() for part in fitted),
         actuators=tuple((part.trim, one) for part in fitted for one in part.actuators()),
         handling=handling.of(craft, ground, height),
         tips_at=functools.lru_cache(maxsize=1)(partial(_tips_at, craft, ground, ticks, track, height)),

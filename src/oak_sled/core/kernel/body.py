@@ -148,6 +148,20 @@ def predict_velocity(body, now):
 
 
 @compiled
+def weigh_anew(body, mass):
+    """Gives a body another mass; its inertia goes with it, and its speed and spin stay."""
+    ratio = mass / body.mass
+    if ratio == 1.0:
+        return
+    body.mass *= ratio
+    for i in range(3):
+        body.inverse_mass[i] /= ratio
+        for j in range(3):
+            body.inertia[i, j] *= ratio
+            body.inverse_inertia[i, j] /= ratio
+
+
+@compiled
 def book(now, p, force):
     """Books a force through the centre of mass on ledger line `p`, N, world axes."""
     for i in range(3):

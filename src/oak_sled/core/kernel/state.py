@@ -270,6 +270,10 @@ NOW = np.dtype(
             "f8",
             (MOST_CHANNELS,),
         ),  # -1, 0 or 1: how a toggle or a selector was pressed last tick
+        ("fuel", "f8"),  # kg in its tanks
+        ("fuel_before", "f8"),  # the same a tick ago
+        ("burn", "f8"),  # kg/s that its parts burn in this tick
+        ("burnt", "f8"),  # the same a tick ago
         ("wish", "f8", (WISHES,)),  # what holders ask of the actuators in this tick: see WISH_FORCE and behind it
         ("asked", "f8", (MOST_PARTS, 2)),  # what a mixer asks of each actuator, shares of its greatest
         ("lost", "f8", (MOST_PARTS,)),  # 1 for a part that has failed
@@ -279,8 +283,8 @@ NOW = np.dtype(
         ("trigger", "f8", (MOST_PARTS,)),  # 1 in the tick in which an event fires a part
         ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
         ("lines", "f8", (MOST_LINES, 6)),  # N and N m about the centre of mass
-        ("along", "f8"),  # kg that move along with the craft in this tick
-        ("added", "f8", (MOST_LINES,)),  # of it, by the line whose part or volume moves it
+        ("moved_along", "i8"),  # 1 where anything moves along with the craft in this tick
+        ("added", "f8", (MOST_LINES, 3)),  # kg of it, along the craft's axes, by the line whose part or volume moves it
         (
             "last",
             "f8",

@@ -357,6 +357,14 @@ class Part(WithLaws, WithWheels):
         """The same part in the long run, but at once: nothing of it takes time to follow its channels."""
         return self
 
+    def burns(self) -> float:
+        """kg/s of fuel that it burns at full thrust."""
+        return 0.0
+
+    def holds_fuel(self) -> float:
+        """kg of fuel in it at the start."""
+        return 0.0
+
     def wishes(self) -> tuple[Axis, ...]:
         """The forces and moments that it asks of the mixer of its craft, as it is set."""
         return ()

@@ -68,8 +68,9 @@ class Setting:
     the centre of mass, m. thrust, friction and drag are along the heading at full channel; `range_of` holds the (least,
     greatest, 95 %) of the quantities a limiter can limit, from the last run, if any. drag_at : N of the drags that are
     formulas at a speed, m/s, which stand in no factor; None where there are none. tired : the parts whose wheels have
-    tires of another part. actuators : what a mixer may command, with the gain of its part. handling : how it corners on
-    them; None where it has none at two ends. tips_at : finds what `tips` tells, once it is asked.
+    tires of another part. actuators : what a mixer may command, with the gain of its part. fuel : kg in its tanks, and
+    burns : kg/s at full thrust. handling : how it corners on them; None where it has none at two ends. tips_at : finds
+    what `tips` tells, once it is asked.
     """
 
     mass: float
@@ -104,6 +105,8 @@ class Setting:
     handling: Handling | None = None
     tips_at: Callable[[], float] | None = None
     actuators: tuple[tuple[float, Actuator], ...] = ()
+    fuel: float = 0.0
+    burns: float = 0.0
 
     def tips(self) -> float:
         """g sideways, pushed slowly, at which it tips; infinite where it cannot."""

@@ -10,6 +10,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import push
 from oak_sled.core.parts.caution import Caution
@@ -169,15 +170,7 @@ def fill(part, p, body, now):
     if now.memory[p, DROPPED] == 0.0:
         more = now.memory[p, FILLED] + now.channels[part.fill_channel] * part.fill_rate * now.dt
         now.memory[p, FILLED] = min(max(more, 0.0), part.full - part.mass)
-    ratio = (part.mass + now.memory[p, FILLED]) / body.mass
-    if ratio == 1.0:
-        return
-    body.mass *= ratio
-    for i in range(3):
-        body.inverse_mass[i] /= ratio
-        for j in range(3):
-            body.inertia[i, j] *= ratio
-            body.inverse_inertia[i, j] /= ratio
+    body_module.weigh_anew(body, part.mass + now.memory[p, FILLED])
 
 
 @unit

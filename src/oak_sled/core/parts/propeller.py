@@ -275,14 +275,26 @@ def swivel(part, p, now):
     if part.swivel_channel >= 0:
         wanted = part.swivel * now.channels[part.swivel_channel]
     if part.mixed == 1 and level > 1e-6:
-        wanted = math.atan2(across, ahead)
+        wanted = nearer(part, math.atan2(across, ahead), now.memory[p, 2], level)
     elif part.mixed == 1:
         wanted = now.memory[p, 2]
     wanted = min(max(wanted, -part.swivel), part.swivel)
     step = part.swivel_rate * now.dt
     angle = now.memory[p, 2] + min(max(wanted - now.memory[p, 2], -step), step)
     now.memory[p, 2] = angle
-    return max(ahead * math.cos(angle) + across * math.sin(angle), 0.0)
+    return max(ahead * math.cos(angle) + across * math.sin(angle), -part.reverse)
+
+
+@compiled
+def nearer(part, wanted, stands, level):
+    """The swivel, rad, for a push at an angle: that angle, or the opposite one to push backward, where that can be
+    given and is nearer to where it stands."""
+    opposite = wanted - math.pi if wanted > 0.0 else wanted + math.pi
+    if part.reverse < level or abs(opposite) > part.swivel:
+        return wanted
+    if abs(wanted) > part.swivel or abs(opposite - stands) < abs(wanted - stands):
+        return opposite
+    return wanted
 
 
 @compiled

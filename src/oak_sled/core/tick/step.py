@@ -118,6 +118,7 @@ def look(world, scene, nows):
             ground.time = now.time
         body_module.refresh(body, now)
         begin(body, now)
+        now.fuel = 1.0  # nothing is empty while it is only asked
         stand(craft, body, ground, world.supports, now)
         weigh(craft, body, ground, now)
         immerse(craft, scene, ground, now)
@@ -131,6 +132,7 @@ def begin(body, now):
     clear(body, now)
     read_motion(body, now)
     now.aloft = 0.0 if now.on_ground > 0.0 else now.aloft + now.dt
+    now.fuel_before, now.fuel, now.burnt, now.burn = now.fuel, 0.0, now.burn, 0.0
     for i in range(3):
         now.start_velocity[i], now.start_spin[i] = body.velocity[i], body.spin[i]
     start_momentum(body, now)
@@ -334,10 +336,11 @@ def clear(body, now):
     """An empty ledger, with the point where each part acts at the centre of mass."""
     x, y, z = body.position[0], body.position[1], body.position[2]
     leans = body.free_spin[0] + body.free_spin[1] > 0.0
-    if now.along > 0.0:
-        now.along = 0.0
+    if now.moved_along == 1:
+        now.moved_along = 0
         for k in range(now.parts + FIXED + now.volumes):
-            now.added[k] = 0.0
+            for i in range(3):
+                now.added[k, i] = 0.0
     for k in range(now.parts + FIXED + now.volumes):
         for i in range(6):
             if leans:
@@ -392,21 +395,29 @@ def immerse(craft, scene, ground, now):
         k = now.parts + FIXED + j
         for i in range(3):
             now.lines[k, i], now.lines[k, 3 + i] = force[i], torque[i]
-        now.added[k] = along
-        now.along += along
+        if along > 0.0:
+            now.moved_along = 1
+            for i in range(3):
+                now.added[k, i] = along
 
 
 @compiled
 def carry_along(body, now, force):
     """The rest of a force, N, where something must be moved along with the craft: each of what is moved takes its
     share, booked on its line."""
-    share = 1.0 / (body.mass + now.along)
+    x, y, z = 0.0, 0.0, 0.0
     for k in range(now.parts + FIXED + now.volumes):
-        if now.added[k] > 0.0:
+        x, y, z = x + now.added[k, 0], y + now.added[k, 1], z + now.added[k, 2]
+    own = spatial.to_craft(body.axes, force)
+    gives = (own[0] / (body.mass + x), own[1] / (body.mass + y), own[2] / (body.mass + z))  # the acceleration
+    for k in range(now.parts + FIXED + now.volumes):
+        if now.added[k, 0] + now.added[k, 1] + now.added[k, 2] > 0.0:
+            taken = (now.added[k, 0] * gives[0], now.added[k, 1] * gives[1], now.added[k, 2] * gives[2])
+            back = spatial.to_world(body.axes, taken)
             for i in range(3):
-                now.lines[k, i] -= share * now.added[k] * force[i]
-    kept = share * body.mass
-    return (kept * force[0], kept * force[1], kept * force[2])
+                now.lines[k, i] -= back[i]
+    left = (body.mass * gives[0], body.mass * gives[1], body.mass * gives[2])
+    return spatial.to_world(body.axes, left)
 
 
 @compiled
@@ -429,7 +440,7 @@ def damp(craft, body, now):
         force = spatial.plus(force, (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2]))
         torque = spatial.plus(torque, (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5]))
     if craft.damping == 0.0 and craft.spin_damping == 0.0:
-        if now.along > 0.0:
+        if now.moved_along == 1:
             force = carry_along(body, now, force)
         return force, torque
     k = now.parts + DAMPING
@@ -441,7 +452,7 @@ def damp(craft, body, now):
     damping = (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2])
     twisting = (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5])
     force = spatial.plus(force, damping)
-    if now.along > 0.0:
+    if now.moved_along == 1:
         force = carry_along(body, now, force)
     return force, spatial.plus(torque, twisting)
 

@@ -51,6 +51,8 @@ def craft_mesh(craft: Craft) -> tuple[Floats, list[Fan]]:
             pieces += _arm(part, (hx, hy, hz), dark, iron)
         elif part.looks() == "barrel":
             pieces.append(_barrel(part, hy))
+        elif part.looks() == "nozzle":
+            pieces.append(_nozzle(part, hy, iron))
         elif part.looks() == "pads":
             radius = 0.22 * hy + 0.05
             for ray in part.rays():
@@ -118,6 +120,15 @@ def _barrel(part: AnyPart, half_width: float) -> Floats:
     turned = np.array([[ca * ce, -sa, -ca * se], [sa * ce, ca, -sa * se], [se, 0.0, ce]])
     tube[:, :3] = tube[:, :3] @ turned.T + [part.x, part.y, part.z]
     tube[:, 3:6] = tube[:, 3:6] @ turned.T
+    return tube
+
+
+def _nozzle(part: AnyPart, half_width: float, iron: Rgb) -> Floats:
+    """A short tube behind a mount, along its thrust."""
+    radius = max(0.22 * half_width, 0.05)
+    tube = disc((-1.2 * radius, 0.0, 0.0), radius, 2.4 * radius, iron, 16)
+    turn = facing(part.way())
+    tube[:, :3], tube[:, 3:6] = tube[:, :3] @ turn.T + [part.x, part.y, part.z], tube[:, 3:6] @ turn.T
     return tube
 
 

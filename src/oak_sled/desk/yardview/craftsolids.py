@@ -56,8 +56,9 @@ class CraftSolids:
         )  # one shadow, not one of each piece
         found: list[Draw] = [(body, model, figure.paint, level)]
         cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
-        for blades, mount, axes in self._fans[key]:
-            turned = np.eye(4)
+        for k, (blades, mount, mounted) in enumerate(self._fans[key]):
+            turned, axes = np.eye(4), figure.fan_axes[k] if k < len(figure.fan_axes) else None
+            axes = mounted if axes is None else axes
             turned[:3, :3] = axes @ np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
             found.append((blades, model @ turned, figure.paint, level))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
@@ -11,7 +12,11 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.work.session import Session
+from oak_sled.desk.yardview.craftmesh import facing
 from oak_sled.desk.yardview.scene import Figure
+
+FANS = ("fan", "propeller", "rotor")
+"""Looks of parts that are drawn with blades that turn."""
 
 
 def ghosts(session: Session, run: Run) -> list[Run]:
@@ -27,12 +32,30 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     numbers = run.own_row(row)
     axes = rotations.rotation(numbers[3:7])
     origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
-    fan = next((part.id for part in run.job.craft.parts if part.looks() in ("fan", "propeller", "rotor")), None)
+    fan = next((part.id for part in run.job.craft.parts if part.looks() in FANS), None)
     turn = 0.0
     if fan is not None:
         place = run.layout.own_place(f"{fan}.force.x")
         turn = 25.0 * row * run.job.dt * float(np.any(np.abs(numbers[place : place + 3]) > 1e-6))
-    return Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
+    made = Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
+    made.fan_axes = tuple(_swivelled(run, part, numbers, axes) for part in run.job.craft.parts if part.looks() in FANS)
+    return made
+
+
+def _swivelled(run: Run, part: Any, numbers: Floats, axes: Floats) -> Floats | None:
+    """Axes whose x is the line along which a fan that swivels pushes; None for any other, or where it pushes
+    nothing."""
+    if not getattr(part, "swivel_deg", 0.0):
+        return None
+    place = run.layout.own_place(f"{part.id}.force.x")
+    force = axes.T @ numbers[place : place + 3]
+    size = float(np.linalg.norm(force))
+    if size < 1e-3 * part.thrust:
+        return None
+    way = force / size
+    if part.reverse > 0.0 and way @ np.array(part.way()) < math.cos(math.radians(part.swivel_deg)) - 1e-6:
+        way = -way  # it pushes backward
+    return facing((float(way[0]), float(way[1]), float(way[2])))
 
 
 def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:

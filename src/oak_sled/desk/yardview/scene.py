@@ -39,6 +39,8 @@ class Figure:
     """Of every wheel: m it has risen from full droop, and rad it has rolled."""
     loads: tuple[tuple[Floats, float], ...] = ()
     """Of every carried body: where it is, m, world axes, and its diameter, m."""
+    fan_axes: tuple[Floats | None, ...] = ()
+    """Of every fan, axes whose x is the line of its push, shape (3, 3); None where it is as it is mounted."""
     level: float | None = None
     """m of the ground below, on which its shadow lies; None: as the ground of the scene says."""
 
