@@ -125,7 +125,7 @@ def drills() -> tuple[Drill, ...]:
         drill(
             "turn_about", "Turn about in the wind", "windy", 120.0, told("yaw", (5.0, 1.0), (50.0, 0.0)),
             event_time=80.0,
-            targets=(Target(measure="largest_roll", high=5.0), Target(measure="place_rms", high=6.0)),
+            targets=(Target(measure="largest_roll", high=6.0), Target(measure="place_rms", high=6.0)),
         ),
         drill(
             "climb", "Climb by 20 m", "calm", 60.0, told("climb", (5.0, 1.0), (19.0, 0.0)), event_time=45.0,

@@ -8,7 +8,9 @@ import pytest
 from oak_sled.core.parts.register import KINDS
 
 DOCUMENTS = [kind.document for kind in KINDS]
-PASSIVE = [kind.document for kind in KINDS if kind.document.FAMILY in ("air", "grip", "holder") and not kind.command]
+PUSHES = [kind.document for kind in KINDS if kind.command or "gas_density" in kind.document.model_fields]
+"""Holders, which push toward what they hold, and what lifts."""
+PASSIVE = [one for one in DOCUMENTS if one.FAMILY in ("air", "grip", "holder") and one not in PUSHES]
 FLAT = {"mass": 120.0, "held": ("z", "roll", "pitch")}
 MOVING = {"speed": 6.0, "side_speed": 1.5, "yaw_rate_deg": 40.0}
 TRIMS = (0.1, 1.0, 2.0, 10.0)

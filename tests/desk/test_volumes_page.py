@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.yard.volume import DOES
-from oak_sled.desk.ground.groundpage import VOLUMES
+from oak_sled.desk.ground.newthings import VOLUMES
 from oak_sled.desk.yardview import volumepaint
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.advice import misfires, modes, outlook, volumes
+from oak_sled.core.advice import balance, misfires, modes, outlook, volumes
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
@@ -35,12 +35,28 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_shared_keys(job),
         *misfires.find(job),
         *volumes.find(job),
+        *_balance(job),
         *_of_parts(job, setting, run),
     ]
     if run is not None:
         found += [*_standing(run), *_rays(run)] if not run.live else []
         found += [*_explosion(run), *_overlap(run), *_lost(run), *_formulas(run)]
     return tuple(found)
+
+
+def _balance(job: Job) -> Iterator[Caution]:
+    """The caution of wings that turn a craft over by themselves, where nothing holds its nose."""
+    craft = job.craft
+    found = balance.of(craft)
+    held = "pitch" in craft.body.held or any("pitch" in part.wishes() for part in craft.parts)
+    if found is None or found.margin > 0.0 or held or job.ground.air_density <= 0.0:
+        return
+    yield Caution(
+        "tail_heavy",
+        "body",
+        f"its centre of mass lies {show(-found.margin, 'm')} behind the neutral point of its wings: it turns over",
+        "weight or wings moved: the centre ahead of the neutral point (Build page), or a larger tailplane",
+    )
 
 
 def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:

@@ -6,7 +6,6 @@ import numpy as np
 
 from oak_sled.core.assembly import world
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import environment
 from oak_sled.core.yard.ground import Ground
 
@@ -21,19 +20,10 @@ class Airflow:
         """m/s of the wind, shape (n, 3), at places in m, shape (n, 3), and a time in s."""
         found = np.empty_like(places, dtype=float)
         self._ground["time"] = time
-        sample(self._ground[0], np.ascontiguousarray(places, dtype=float), found)
+        environment.sample(self._ground[0], np.ascontiguousarray(places, dtype=float), found)
         return found
 
 
 def blows(ground: Ground) -> bool:
     """True if there is wind anywhere on a ground."""
     return ground.wind_speed > 0.0 or any(one.does == "wind" for one in ground.volumes)
-
-
-@compiled
-def sample(ground, places, found):  # type: ignore[no-untyped-def]
-    """Writes the wind at places into `found`, both of shape (n, 3)."""
-    for k in range(places.shape[0]):
-        wind, density = environment.air_at(ground, places[k, 0], places[k, 1], places[k, 2])
-        for i in range(3):
-            found[k, i] = wind[i] if density >= 0.0 else 0.0

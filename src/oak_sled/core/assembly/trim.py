@@ -24,7 +24,7 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Start
 from oak_sled.core.yard.ground import Ground
 
-STEADY = 12
+STEADY = 5
 """Ticks for which a state is held until memories of parts without lags are steady: downwash comes a tick late."""
 LIGHT = (1e-2, 1e-7)
 """Weight of a full channel beside an acceleration of 1 g, first and at last: among equal flights the search ends near

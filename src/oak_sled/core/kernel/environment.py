@@ -74,6 +74,15 @@ def up_at(ground, x, y, z):
     return (0.0, 0.0, 1.0)
 
 
+@compiled
+def sample(ground, places, found):
+    """Writes the wind at places into `found`, both of shape (n, 3), m and m/s."""
+    for k in range(places.shape[0]):
+        wind, density = air_at(ground, places[k, 0], places[k, 1], places[k, 2])
+        for i in range(3):
+            found[k, i] = wind[i] if density >= 0.0 else 0.0
+
+
 def still_air(gravity: float, density: float = 0.0) -> Records:
     """Records of GROUND, shape (1,), with gravity, m/s2, and air of a density, kg/m3: for scenes without a yard."""
     made = np.zeros(1, GROUND)

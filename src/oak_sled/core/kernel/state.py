@@ -284,7 +284,8 @@ NOW = np.dtype(
         ("reaction", "f8", (MOST_PARTS, 6)),  # N and N m that a shot or a blow puts on the craft in this tick
         ("lines", "f8", (MOST_LINES, 6)),  # N and N m about the centre of mass
         ("moved_along", "i8"),  # 1 where anything moves along with the craft in this tick
-        ("added", "f8", (MOST_LINES, 3)),  # kg of it, along the craft's axes, by the line whose part or volume moves it
+        # kg of it along the craft's axes and kg m2 about them, by the line whose part or volume moves it
+        ("added", "f8", (MOST_LINES, 6)),
         (
             "last",
             "f8",

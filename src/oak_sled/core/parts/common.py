@@ -14,11 +14,11 @@ from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.geometry.shapes import Piece
-from oak_sled.core.parts.actuator import Actuator, Axis
 from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot
 from oak_sled.core.parts.lawful import WithLaws
 from oak_sled.core.parts.spots import corners, words_of
+from oak_sled.core.parts.withflight import WithFlight
 from oak_sled.core.parts.withwheels import WithWheels
 
 Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
@@ -91,7 +91,7 @@ class Kind:
     laws: Mapping[str, Kernel] = field(default_factory=dict)
 
 
-class Part(WithLaws, WithWheels):
+class Part(WithLaws, WithWheels, WithFlight):
     """The base of every part: its name, and how the desk holds it in or out of the mix."""
 
     TITLE: ClassVar[str]
@@ -357,22 +357,6 @@ class Part(WithLaws, WithWheels):
         """The same part in the long run, but at once: nothing of it takes time to follow its channels."""
         return self
 
-    def burns(self) -> float:
-        """kg/s of fuel that it burns at full thrust."""
-        return 0.0
-
-    def holds_fuel(self) -> float:
-        """kg of fuel in it at the start."""
-        return 0.0
-
-    def wishes(self) -> tuple[Axis, ...]:
-        """The forces and moments that it asks of the mixer of its craft, as it is set."""
-        return ()
-
-    def actuators(self) -> list[Actuator]:
-        """The commands that a mixer may give it."""
-        return []
-
     def sliding_friction(self, weight: float, grip: float) -> float:
         """N against forward motion, for the outlook of others."""
         return 0.0
@@ -384,10 +368,6 @@ class Part(WithLaws, WithWheels):
     def drag_factors(self, air_density: float) -> tuple[float, float]:
         """(N per (m/s)2, N per m/s) against forward motion, for the outlook of others."""
         return (0.0, 0.0)
-
-    def flight_drag(self, speed: float, air_density: float, weight: float) -> float | None:
-        """N of drag by which it carries a weight, N, at a speed, m/s; None where it cannot."""
-        return None
 
     def drag_at(self, speed: float, air_density: float) -> float:
         """N against forward motion at a speed, m/s, of a drag that is a formula, for the outlook of others."""

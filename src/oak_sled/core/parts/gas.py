@@ -22,6 +22,7 @@ RECORD = np.dtype(
         ("gas", "f8"),  # kg/m3
         ("point", "f8", (3,)),
         ("along", "f8", (3,)),  # share of the mass of the air pushed aside that moves along, craft axes
+        ("turning", "f8", (3,)),  # m2: with that mass, of its inertia, likewise
     ]
 )
 
@@ -58,6 +59,19 @@ class Gas(Part):
         """Shares of the air that it pushes aside which move along: ahead, and across."""
         return added_shares(self.slender) if self.moves_air else (0.0, 0.0)
 
+    def turning(self) -> float:
+        """m2 that make, times the mass of the air pushed aside, the inertia of the air that turns along end over end
+        (Lamb, article 114): k' (a2 + b2) / 5."""
+        if not self.moves_air or self.slender < 1.001:
+            return 0.0
+        wide = (6.0 * self.volume / (math.pi * self.slender)) ** (1.0 / 3.0)
+        a, b = 0.5 * self.slender * wide, 0.5 * wide
+        e2 = 1.0 - 1.0 / self.slender**2
+        ahead, across = added_shares(self.slender)
+        apart = 2.0 * across / (1.0 + across) - 2.0 * ahead / (1.0 + ahead)
+        share = e2 * e2 * apart / ((2.0 - e2) * (2.0 * e2 - (2.0 - e2) * apart))
+        return share * (a * a + b * b) / 5.0
+
     def record(self, pack: Pack) -> dict[str, Any]:
         ahead, across = self.along()
         return {
@@ -65,6 +79,7 @@ class Gas(Part):
             "gas": self.gas_density,
             "point": pack.point(self.x, self.y, self.z),
             "along": (ahead, across, across),
+            "turning": (0.0, self.turning(), self.turning()),
         }
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
@@ -89,6 +104,10 @@ class Gas(Part):
             middle + np.column_stack([long * cos, wide * sin, none]),
             middle + np.column_stack([long * cos, none, wide * sin]),
         ]
+
+    def summary(self) -> str:
+        wide = (6.0 * self.volume / (math.pi * self.slender)) ** (1.0 / 3.0)
+        return f"{show(self.slender * wide, 'm')} long and {show(wide, 'm')} wide"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         ahead, across = self.along()
@@ -141,7 +160,8 @@ def act(part, gain, p, body, ground, supports, now):
     w = spatial.to_craft(body.axes, (body.spin[0], body.spin[1], body.spin[2]))
     carried = (k[0] * v[0], k[1] * v[1], k[2] * v[2])
     swept, turning = spatial.cross(w, carried), spatial.cross(w, v)
-    across = spatial.cross(v, carried)
+    turns = (air * part.turning[0] * w[0], air * part.turning[1] * w[1], air * part.turning[2] * w[2])
+    across = spatial.plus(spatial.cross(v, carried), spatial.cross(w, turns))
     # the momentum of the air turns with the craft; what an acceleration costs is taken when all forces are known
     force = spatial.to_world(
         body.axes, (k[0] * turning[0] - swept[0], k[1] * turning[1] - swept[1], k[2] * turning[2] - swept[2])
@@ -151,7 +171,7 @@ def act(part, gain, p, body, ground, supports, now):
         now.lines[p, i] = lift[i] + force[i]
         now.lines[p, 3 + i] = turned[i] - torque[i]
         now.points[p, i] = body.position[i] + lever[i]
-        now.added[p, i] = k[i]
+        now.added[p, i], now.added[p, 3 + i] = k[i], air * part.turning[i]
     if air > 0.0:
         now.moved_along = 1
     return 1.0

@@ -145,6 +145,9 @@ class Jet(Part):
         thin = air_density / SEA_LEVEL if self.breathes else 1.0
         return self.trim * self.thrust * thin * self.left_at(speed)
 
+    def thrust_ahead(self, speed: float, air_density: float, mass: float) -> float:
+        return self.way()[0] * self.thrust_at(speed, air_density)
+
     def without_lag(self) -> Part:
         return self.replace(spools_up=0.0, spools_down=0.0, exhaust=0.0)
 

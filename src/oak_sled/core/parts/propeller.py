@@ -188,6 +188,9 @@ class Propeller(Part):
         """N along its way at full rate at an airspeed, m/s."""
         return self.trim * self.thrust * air_density / SEA_LEVEL * max(1.0 - speed / self.pitch_speed, -FASTEST)
 
+    def thrust_ahead(self, speed: float, air_density: float, mass: float) -> float:
+        return self.way()[0] * self.thrust_at(speed, air_density)
+
     def without_lag(self) -> Part:
         return self.replace(
             lag=0.0, inertia=0.0
@@ -211,8 +214,8 @@ class Propeller(Part):
         torque = self.static_power / (math.tau * self.rate) if self.rate else 0.0
         ahead = self.way()[0]
         if ahead < 0.5:
-            carries = self.trim * self.thrust * setting.air_density / SEA_LEVEL * self.way()[2]
-            first = f"lifts {show(carries / max(setting.weight, 1e-9), '')} of the weight at rest"
+            carries = self.trim * self.thrust * setting.air_density / SEA_LEVEL / max(setting.weight, 1e-9)
+            first = f"pushes by {show(carries, '')} of the weight at rest"
         else:
             first = written_top_speed_words(lambda speed: ahead * self.thrust_at(speed, setting.air_density), setting)
         return (first, f"turns the craft with {show(torque, 'N m')} at rest; tips at {show(tip, 'm/s')}")

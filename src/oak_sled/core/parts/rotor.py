@@ -193,6 +193,9 @@ class Rotor(Part):
     def forward_thrust(self, mass: float) -> float:
         return self.trim * self.lift * self.way()[0] if self.channel else 0.0
 
+    def hover_power_at(self, share: float) -> float:
+        return self.trim * self.hover_power(share * self.lift)
+
     def without_lag(self) -> Part:
         return self.replace(lag=0.0, inertia=0.0)
 

@@ -48,6 +48,9 @@ class Tank(Part):
     def holds_fuel(self) -> float:
         return self.trim * self.fuel
 
+    def summary(self) -> str:
+        return f"{show(self.fuel, 'kg')} of fuel"
+
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         share = self.trim * self.fuel / setting.mass
         moves = share * max((abs(a - b) for a, b in zip((self.x, self.y, self.z), setting.centre, strict=True)))

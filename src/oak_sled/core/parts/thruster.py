@@ -209,6 +209,10 @@ class Thruster(push.Push):
         force = {"force": self.thrust, "acceleration": self.thrust * mass, "speed_aim": self.aim_limit}
         return force.get(self.way, 0.0) * along * self.trim * self.left_at(0.0)
 
+    def thrust_ahead(self, speed: float, air_density: float, mass: float) -> float:
+        at_rest = self.left_at(0.0)
+        return self.forward_thrust(mass) * self.left_at(speed) / at_rest if at_rest > 0.0 else 0.0
+
     def left_at(self, speed: float) -> float:
         """The share of the thrust that is left at a speed along the push, m/s, at full channel."""
         written = self.formula_of(OVER_SPEED)

@@ -266,6 +266,25 @@ class Wing(Part):
             return None
         return weight * weight * self.polar().induced / press
 
+    def lift_line(self, parts: Mapping[str, Any]) -> tuple[float, float] | None:
+        if self.is_upright:
+            return None
+        ahead = parts.get(self.behind)
+        sinks = 0.0
+        if isinstance(ahead, Wing):
+            sinks = self.downwash * 2.0 * ahead.polar().induced * ahead.polar().slope
+        flat = math.cos(math.radians(self.bank_deg)) ** 2 * math.cos(math.radians(self.dihedral_deg)) ** 2
+        middle = self.x - 0.25 * self.span * math.tan(math.radians(self.sweep_deg))
+        return self.trim * self.area * self.polar().slope * flat * (1.0 - sinks), middle
+
+    def most_lift(self, air_density: float) -> float:
+        if self.is_upright or self.behind:
+            return 0.0
+        return 0.5 * air_density * self.area * self.trim * self.polar().most_lift
+
+    def chord(self) -> float:
+        return self.depth
+
     @property
     def is_upright(self) -> bool:
         """True if it is mounted nearer to upright than to flat."""

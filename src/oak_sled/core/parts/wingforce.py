@@ -12,6 +12,9 @@ from oak_sled.core.parts.airfoil import POLAR
 MOST_PANELS = 12
 STATIONS = 2 * MOST_PANELS
 """Two Gauss stations a panel: what is linear or square along it is summed exactly."""
+SLIGHT = 0.2
+"""m/s2 that the pressure of the air on all of a wing must be able to give its craft, for a stall of it to count: in a
+hover the air comes from any side, and nobody flies by it."""
 GAUSS = 1.0 / math.sqrt(3.0)
 
 STATION = np.dtype(
@@ -55,7 +58,8 @@ RECORD = np.dtype(
 
 @unit
 def act(part, gain, p, body, ground, supports, now):
-    """Books what all stations give on its ledger line; returns the share of its area that is stalled. memory : 0 its
+    """Books what all stations give on its ledger line; returns the share of its area that is stalled
+    where that counts. memory : 0 its
     mean lift coefficient, 1 and 2 the turns of control surface and flap, 3 the downwash far behind it,
     rad."""
     memory = now.memory[p]
@@ -64,7 +68,7 @@ def act(part, gain, p, body, ground, supports, now):
     memory[2] = turned(memory[2], part.flap_channel, 0.0, part.flap_turn, part.flap_rate, now)
     for i in range(6):
         now.lines[p, i] = 0.0
-    x, y, z, weights, stalled, lifts = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    x, y, z, weights, stalled, lifts, pressed = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     sunk, blown = 0.0, 0.0
     if part.behind >= 0:
         sunk = part.downwash * now.memory[part.behind, 3]
@@ -96,12 +100,13 @@ def act(part, gain, p, body, ground, supports, now):
         weights += size
         lifts += lift / part.count
         stalled += past / part.count
+        pressed += press * square
     memory[0], memory[3] = lifts, 2.0 * part.polar.induced * lifts
     if weights > 0.0:  # shown where its forces are in the mean
         now.points[p, 0] = body.position[0] + x / weights
         now.points[p, 1] = body.position[1] + y / weights
         now.points[p, 2] = body.position[2] + z / weights
-    return stalled
+    return stalled if pressed > SLIGHT * body.mass else 0.0
 
 
 @compiled

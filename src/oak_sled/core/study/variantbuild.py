@@ -14,7 +14,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames, scenecache, scenes, tracks, world
 from oak_sled.core.assembly.jobs import Job
-from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.assembly.machine import Machine, bytes_of
 from oak_sled.core.kernel import state
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
@@ -117,7 +117,7 @@ class Seat:
         )
         shared = [*scenecache.SHARED, *UNREAD, *(name for name in state.World._fields if name not in COPIED)]
         self._pairs = [
-            (_bytes_of(getattr(mine, name)), _bytes_of(getattr(first, name)))
+            (bytes_of(getattr(mine, name)), bytes_of(getattr(first, name)))
             for mine, first in (
                 (self.machine.world, start.world),
                 (self.machine.scene, start.scene),
@@ -126,7 +126,7 @@ class Seat:
             for name in mine._fields
             if name not in shared
         ]
-        self._pairs.append((_bytes_of(self.machine.nows), _bytes_of(start.nows)))
+        self._pairs.append((bytes_of(self.machine.nows), bytes_of(start.nows)))
 
     def make_ready(self, job: Job) -> None:
         """Everything as it is at the start of a job that fits the build."""
@@ -164,8 +164,3 @@ class Seat:
                 scenes.place_riders(job, self.machine.scene)
             nows = world.begin(arrays, self.machine.scene.solids, job)
             np.copyto(self.machine.nows, nows)
-
-
-def _bytes_of(array: np.ndarray) -> np.ndarray:
-    """The bytes of an array, shape (n,): records are copied many times faster so than field by field."""
-    return array.reshape(-1).view(np.uint8)

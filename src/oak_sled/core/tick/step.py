@@ -339,7 +339,7 @@ def clear(body, now):
     if now.moved_along == 1:
         now.moved_along = 0
         for k in range(now.parts + FIXED + now.volumes):
-            for i in range(3):
+            for i in range(6):
                 now.added[k, i] = 0.0
     for k in range(now.parts + FIXED + now.volumes):
         for i in range(6):
@@ -402,22 +402,29 @@ def immerse(craft, scene, ground, now):
 
 
 @compiled
-def carry_along(body, now, force):
-    """The rest of a force, N, where something must be moved along with the craft: each of what is moved takes its
-    share, booked on its line."""
-    x, y, z = 0.0, 0.0, 0.0
+def carry_along(body, now, force, torque):
+    """The rest of a force, N, and of a torque, N m, where something must be moved along with the craft: each of what is
+    moved takes its share, booked on its line."""
+    x, y, z, p, q, r = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for k in range(now.parts + FIXED + now.volumes):
-        x, y, z = x + now.added[k, 0], y + now.added[k, 1], z + now.added[k, 2]
-    own = spatial.to_craft(body.axes, force)
-    gives = (own[0] / (body.mass + x), own[1] / (body.mass + y), own[2] / (body.mass + z))  # the acceleration
+        one = now.added[k]
+        x, y, z, p, q, r = x + one[0], y + one[1], z + one[2], p + one[3], q + one[4], r + one[5]
+    own, turn = spatial.to_craft(body.axes, force), spatial.to_craft(body.axes, torque)
+    a = (own[0] / (body.mass + x), own[1] / (body.mass + y), own[2] / (body.mass + z))
+    w = (
+        turn[0] / (body.inertia[0, 0] + p), turn[1] / (body.inertia[1, 1] + q), turn[2] / (body.inertia[2, 2] + r)
+    )  # fmt: skip
     for k in range(now.parts + FIXED + now.volumes):
-        if now.added[k, 0] + now.added[k, 1] + now.added[k, 2] > 0.0:
-            taken = (now.added[k, 0] * gives[0], now.added[k, 1] * gives[1], now.added[k, 2] * gives[2])
-            back = spatial.to_world(body.axes, taken)
+        one = now.added[k]
+        if one[0] + one[1] + one[2] > 0.0:
+            back = spatial.to_world(body.axes, (one[0] * a[0], one[1] * a[1], one[2] * a[2]))
+            held = spatial.to_world(body.axes, (one[3] * w[0], one[4] * w[1], one[5] * w[2]))
             for i in range(3):
                 now.lines[k, i] -= back[i]
-    left = (body.mass * gives[0], body.mass * gives[1], body.mass * gives[2])
-    return spatial.to_world(body.axes, left)
+                now.lines[k, 3 + i] -= held[i]
+    left = (body.mass * a[0], body.mass * a[1], body.mass * a[2])
+    kept = (turn[0] - p * w[0], turn[1] - q * w[1], turn[2] - r * w[2])
+    return spatial.to_world(body.axes, left), spatial.to_world(body.axes, kept)
 
 
 @compiled
@@ -441,7 +448,7 @@ def damp(craft, body, now):
         torque = spatial.plus(torque, (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5]))
     if craft.damping == 0.0 and craft.spin_damping == 0.0:
         if now.moved_along == 1:
-            force = carry_along(body, now, force)
+            force, torque = carry_along(body, now, force, torque)
         return force, torque
     k = now.parts + DAMPING
     kept, driven = damped(craft.damping_law, craft.damping, now)
@@ -451,10 +458,10 @@ def damp(craft, body, now):
         now.lines[k, 3 + i] = (kept_spin - 1.0) * now.momentum[i] / now.dt + (driven_spin - 1.0) * torque[i]
     damping = (now.lines[k, 0], now.lines[k, 1], now.lines[k, 2])
     twisting = (now.lines[k, 3], now.lines[k, 4], now.lines[k, 5])
-    force = spatial.plus(force, damping)
+    force, torque = spatial.plus(force, damping), spatial.plus(torque, twisting)
     if now.moved_along == 1:
-        force = carry_along(body, now, force)
-    return force, spatial.plus(torque, twisting)
+        force, torque = carry_along(body, now, force, torque)
+    return force, torque
 
 
 @compiled

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from oak_sled.core.advice import balance
 from oak_sled.core.advice.modes import Standing
 from oak_sled.core.base import units
 from oak_sled.core.parts.context import Spot
@@ -17,6 +18,8 @@ from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.meshdrawing import outline
 
 MOST_TRIANGLES = 1200
+COLUMN = 190.0
+"""px of a column of words, at least."""
 CLOSE_PX = 70.0
 """Words of supports that stand nearer than this would cover each other: one of them is written."""
 
@@ -237,11 +240,12 @@ def paint_lines_of_action(painter: QPainter, view: Sheet, craft: Craft) -> None:
             painter.setBrush(ink)
             painter.drawPolygon(QPolygonF([tip + ahead * 8, tip + across * 5, tip - across * 5]))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            _paint_miss(painter, view, part, spot, way, np.array(centre), craft)
+            if not part.actuators():  # a mixer sees to it that those do not turn the craft
+                _paint_miss(painter, view, part, spot, way, np.array(centre), craft)
 
 
 def _paint_miss(
-    painter: QPainter, view: Sheet, part: object, spot: np.ndarray, way: np.ndarray, centre: np.ndarray, craft: Craft
+    painter: QPainter, view: Sheet, part: Any, spot: np.ndarray, way: np.ndarray, centre: np.ndarray, craft: Craft
 ) -> None:
     """From the centre of mass square to a line of action: the distance, and the torque about the axis that is seen."""
     a, b = view.across, view.up
@@ -257,7 +261,9 @@ def _paint_miss(
     start, end = view.at(tuple(centre)), view.at(tuple(foot))
     painter.setPen(QPen(theme.colour("warning"), 1.6))
     painter.drawLine(start, end)
-    torque = part.forward_thrust(craft.body.true_mass()) * arm  # type: ignore[attr-defined]
+    ahead = float(way[0])
+    push = part.forward_thrust(craft.body.true_mass()) / ahead if abs(ahead) > 0.05 else part.trim * part.thrust
+    torque = push * math.hypot(float(way[a]), float(way[b])) * arm
     turn = {"from above": ("turns left", "turns right"), "from the left": ("nose up", "nose down")}.get(
         view.name, ("rolls right", "rolls left")
     )
@@ -312,26 +318,56 @@ def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standin
             painter.drawText(foot, words)
 
 
-def paint_standing(painter: QPainter, box: QRectF, lines: list[tuple[str, str]]) -> None:
-    """Paints how the craft stands: a name and a sentence on each line."""
+def paint_neutral(painter: QPainter, view: Sheet, craft: Craft) -> None:
+    """The neutral point of its wings, a ring, and the way from there to the centre of mass."""
+    found = balance.of(craft)
+    if found is None or view.across != 0:
+        return
+    both = common_centre(craft)
+    at, centre = view.at((found.neutral, both[1], both[2])), view.at(both)
+    ink = theme.colour("good" if found.margin > 0.0 else "warning")
+    painter.setPen(QPen(ink, 2.0))
+    painter.drawLine(at, centre)
+    painter.setBrush(theme.colour("card"))
+    painter.drawEllipse(at, 6.0, 6.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    words = f"neutral point, {100.0 * found.share:.0f} % of the chord"
+    painter.setFont(theme.font(10))
+    wide = painter.fontMetrics().horizontalAdvance(words)
+    place = QPointF(at.x() - wide - 12.0, at.y() + 24.0)
+    painter.fillRect(QRectF(place.x() - 3, place.y() - 11, wide + 6, 14), theme.colour("card", 220))
+    painter.drawText(place, words)
+
+
+def paint_standing(painter: QPainter, box: QRectF, title: str, lines: list[tuple[str, str]]) -> None:
+    """Paints how the craft stands or flies: a name and a sentence on each line, in columns where there is room."""
     painter.setBrush(theme.colour("card"))
     painter.setPen(theme.pen("rule", 1.4))
     painter.drawRect(box)
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour("soft"))
-    painter.drawText(box.topLeft() + QPointF(10, 17), "how it stands on level ground")
-    top = box.top() + 26.0
-    for name, words in lines:
-        texts = ((name, theme.font(theme.SMALL, bold=True), "ink"), (words, theme.font(theme.SMALL), "good"))
-        heights = [theme.height_of(text, box.width() - 24, font) for text, font, _ in texts]
-        if top + sum(heights) > box.bottom() - 4:
-            return
-        for (text, font, colour), height in zip(texts, heights, strict=True):
+    painter.drawText(box.topLeft() + QPointF(10, 17), title)
+    fonts = ((theme.font(theme.SMALL, bold=True), "ink"), (theme.font(theme.SMALL), "good"))
+
+    def tall(line: tuple[str, str], wide: float) -> float:
+        return sum(theme.height_of(text, wide, font) for text, (font, _) in zip(line, fonts, strict=True)) + 6.0
+
+    whole = box.width() - 24.0
+    fits = sum(tall(line, whole) for line in lines) < box.height() - 30.0
+    wide = whole if fits or whole < 2.0 * COLUMN else 0.5 * (whole - 14.0)
+    left, top = box.left() + 12.0, box.top() + 26.0
+    for line in lines:
+        if top + tall(line, wide) > box.bottom() - 4.0:
+            left, top = left + wide + 14.0, box.top() + 26.0
+            if left + wide > box.right():
+                return
+        for text, (font, colour) in zip(line, fonts, strict=True):
+            height = theme.height_of(text, wide, font)
             painter.setFont(font)
             painter.setPen(theme.colour(colour))
-            painter.drawText(QRectF(box.left() + 12, top, box.width() - 24, height), Qt.TextFlag.TextWordWrap, text)
+            painter.drawText(QRectF(left, top, wide, height), Qt.TextFlag.TextWordWrap, text)
             top += height
-        top += 6
+        top += 6.0
 
 
 def paint_words(painter: QPainter, box: QRectF, lines: list[str]) -> None:

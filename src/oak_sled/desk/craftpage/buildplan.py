@@ -21,6 +21,7 @@ from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.yard.craft import Craft
 from oak_sled.desk.craftpage import buildpaint
+from oak_sled.desk.craftpage.flights import Flights
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.widgets import accessibility, keys, theme
 from oak_sled.desk.work.session import Session
@@ -89,6 +90,7 @@ class BuildPlan(QWidget):
         self.zoom = 1.0
         self._hold: tuple[Mark, View] | None = None
         self._held_views: list[View] = []
+        self.flights = Flights(session, self.update)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(420, 340)
@@ -279,12 +281,18 @@ class BuildPlan(QWidget):
             for mark in (mark for mark in self.marks() if mark.view.name == view.name):
                 chosen = mark.part == self.chosen
                 buildpaint.paint_mark(painter, view, craft, mark.part, mark.number, chosen, ground)
+            buildpaint.paint_neutral(painter, view, craft)
             buildpaint.paint_centre(painter, view, craft)
             painter.restore()
             buildpaint.paint_frame(painter, view)
         above, _, front = self.views()
         card = QRectF(front.box.left(), above.box.top(), front.box.width(), above.box.height())
-        buildpaint.paint_standing(painter, card, self.standing_lines(stands))
+        flown = self.flights.rows()
+        if flown:
+            stood = self.standing_lines(stands) if any(part.legs() for part in craft.parts) else []
+            buildpaint.paint_standing(painter, card, "how it flies in still air", [*flown, *stood])
+        else:
+            buildpaint.paint_standing(painter, card, "how it stands on level ground", self.standing_lines(stands))
         buildpaint.paint_words(painter, QRectF(16, self.height() - FOOT, self.width() - 32, FOOT), self.words())
         part = self.part()
         value = "body" if part is None else f"{part.heading}, mounts {_said(part.mounts())}"
@@ -295,7 +303,12 @@ class BuildPlan(QWidget):
     def standing_lines(self, stands: Standing | None) -> list[tuple[str, str]]:
         """Stand and swings of the craft, a name and a sentence each."""
         if not any(part.legs() for part in self.craft.parts):
-            return [("no hover pads or wheels", "fit some, and their loads and swings stand here")]
+            return [
+                (
+                    "no hover pads or wheels",
+                    "fit some, or wings or lift rotors with a mixer, and what comes of it stands here",
+                )
+            ]
         if "z" in self.craft.body.held:
             return [("its height is held", "let z, roll and pitch move freely (body, held axes): then they carry it")]
         if stands is None:

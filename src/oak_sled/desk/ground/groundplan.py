@@ -6,24 +6,22 @@ Signals of `GroundPlan`: picked(), previewed(path, item), released(label), said(
 from __future__ import annotations
 
 import math
-from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.assembly import ground_shape
-from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.yard import casting
-from oak_sled.core.yard.block import Block
-from oak_sled.core.yard.ground import Gate, Ground, Wall
+from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.tie import Tie
-from oak_sled.core.yard.ties import TIES
 from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.ground import groundpaint
 from oak_sled.desk.ground.groundsection import SECTION, Item, Section, heading_of, size_of
+from oak_sled.desk.ground.items import moved_by
 from oak_sled.desk.ground.planframe import PlanFrame
 from oak_sled.desk.widgets import keys, theme
 from oak_sled.desk.work.background import Task
@@ -31,10 +29,6 @@ from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import volumepaint
 from oak_sled.desk.yardview.planpaint import turned_rectangle
 
-LISTS: dict[type, str] = {
-    **{Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints", Volume: "volumes"},
-    **dict.fromkeys(TIES, "ties"),
-}
 WIND_AT = 1.0
 """m of height at which the wind is shown."""
 GRID = 0.25
@@ -236,7 +230,7 @@ class GroundPlan(PlanFrame):
         step = 0.0 if free else GRID
         for path, item in held.items():
             if what == "move":
-                fields = _moved(item, x1 - x0, y1 - y0, step)
+                fields = moved_by(item, x1 - x0, y1 - y0, step)
             elif what == "end":
                 fields = {"end_x": rounded(x1, step), "end_y": rounded(y1, step)}
             elif what == "turn":
@@ -277,7 +271,7 @@ class GroundPlan(PlanFrame):
         way = ARROWS.get(Qt.Key(event.key()))
         if way is not None and self.in_hand():
             for path, item in self.in_hand():
-                self.previewed.emit(path, item.replace(**_moved(item, GRID * way[0], GRID * way[1])))
+                self.previewed.emit(path, item.replace(**moved_by(item, GRID * way[0], GRID * way[1])))
             self.released.emit("move by a step")
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.key_wanted.emit("remove")
@@ -391,17 +385,3 @@ class GroundPlan(PlanFrame):
         box = next((one for one in boxes if not any(one.intersects(other) for other in self.words)), boxes[-1])
         self.words.append(box)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
-
-
-def _moved(item: Item, dx: float, dy: float, step: float = 0.0) -> dict[str, float]:
-    """The fields of an object that is moved, rounded to `step` m (0: as it is): a tie goes with both ends."""
-    fields = {"x": rounded(item.x + dx, step), "y": rounded(item.y + dy, step)}
-    if isinstance(item, Tie):
-        dx, dy = fields["x"] - item.x, fields["y"] - item.y
-        fields |= {"end_x": item.end_x + dx, "end_y": item.end_y + dy}
-    return fields
-
-
-def item_fields(item: Any) -> str:
-    """The list of the ground an object stands in."""
-    return LISTS[type(item)]

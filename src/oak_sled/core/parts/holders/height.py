@@ -117,12 +117,13 @@ class HeightHolder(Loop):
     def _too_heavy(self, case: Case) -> Iterator[Caution]:
         found = [one.about(case.setting.centre) for part in case.parts.values() for one in part.actuators()]
         most = sum(max(one[2], 0.0) for one in found)
-        if found and most < case.setting.weight:
+        needed = self.trim * self.carries * case.setting.weight
+        if found and most < needed:
             yield self.caution(
                 "too_weak_to_hover",
                 "",
-                f"its actuators lift {show(most, 'N')}, and the craft weighs {show(case.setting.weight, 'N')}",
-                f"{show(1.5 * case.setting.weight, 'N')} or more, or a lighter craft",
+                f"its actuators lift {show(most, 'N')}, and it is to carry {show(needed, 'N')}",
+                f"{show(1.5 * needed, 'N')} or more, a lighter craft, or a smaller share of the weight",
             )
 
 
