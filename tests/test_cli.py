@@ -554,3 +554,15 @@ def test_a_hostile_line_is_refused_in_short_lines(tmp_path, monkeypatch, argumen
     assert all(len(line) <= 340 and line.isprintable() for line in lines)
     assert "itself" not in told.stderr
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_trim_tells_its_modes_and_writes_a_yard_that_begins_so(tmp_path):
+    file, data = tmp_path / "trimmed.json", tmp_path / "trim.json"
+    made = call("trim", "demo:bush-plane", "--speed", "32", "--modes", "--out", str(file), "--drill", "glide",
+                "--json", str(data))  # fmt: skip
+    assert "phugoid" in made.stdout
+    told = json.loads(data.read_text())
+    assert {one["name"] for one in told["modes"]} >= {"phugoid", "short period", "Dutch roll"}
+    begun = json.loads(file.read_text())
+    glide = next(one for one in begun["drills"] if one["id"] == "glide")
+    assert glide["start"]["speed"] == pytest.approx(32.0, abs=0.1)

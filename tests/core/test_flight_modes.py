@@ -195,8 +195,8 @@ def test_trims_from_another_start_are_the_same_flight(flight, monkeypatch):
 
 
 def test_the_neutral_point_in_closed_form_is_where_the_tick_has_it():
-    """M_w over Z_w of the linearised tick: the arm on which the lift of a gust acts, but for what the drag of wings that
-    stand above the centre of mass adds."""
+    """M_w over Z_w of the linearised tick: the arm on which the lift of a gust acts, but for what the drag of wings
+    that stand above the centre of mass adds."""
     craft = plane()
     found = trim.find(craft, AIR, 240, 32.0)
     flight = flightmodes._Flight(craft, AIR, dict(found.channels), 32.0)

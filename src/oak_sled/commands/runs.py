@@ -190,22 +190,37 @@ def trim(
     climb: Annotated[str, typer.Option(help="climb, m/s or with a unit")] = "0",
     craft: Annotated[str, typer.Option(help="craft to trim (default: the selected one)")] = "",
     sets: SetOption = None,
+    modes: Annotated[bool, typer.Option("--modes", help="also tell the modes of that flight")] = False,
+    out: Annotated[str | None, typer.Option(help="write the yard, its drill beginning so, to this file")] = None,
+    drill: Annotated[str, typer.Option(help="the drill that begins so (default: the selected one)")] = "",
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> int:
     """Find a steady flight: attitude and channels that the real tick keeps at a speed, or what it lacks."""
+    from oak_sled.core.advice import flightmodes
     from oak_sled.core.assembly import trim as trims
     from oak_sled.core.base import disk
+    from oak_sled.core.files import yard_json
+    from oak_sled.core.project import trimmed
 
-    check_outputs(yard, {"--json": json_file})
+    check_outputs(yard, {"--json": json_file, "--out": out})
     found = with_sets(load_yard(yard), sets)
     wanted = [_speed(option, text) for option, text in (("--speed", speed), ("--climb", climb))]
     job = asked_job(found, craft, "", 0)
     warm()
     made = trims.find(job.craft, job.ground, job.ticks, *wanted)
+    told = flightmodes.of_trim(job.craft, job.ground, made) if modes and made.is_steady else ()
     with terminal.words_beside(json_file):
         print(made.words())
+        for mode in told:
+            print(f"{mode.name}: {mode.words()}")
+    if out is not None and made.is_steady:
+        begun, _ = trimmed.trimmed(found, found.drill(drill or found.bench.drill), *wanted)
+        yard_json.save(begun, terminal.path_of(out))
     if json_file is not None:
         data = {
+            "modes": [
+                {"name": mode.name, "root_1_s": [mode.root.real, mode.root.imag], "grows": mode.grows} for mode in told
+            ],
             "speed_m_s": made.speed, "climb_m_s": made.climb, "steady": made.is_steady, "pitch_rad": made.pitch,
             "slip_rad": made.slip, "channels": made.channels, "lacks_N": made.force.tolist(),
             "lacks_N_m": made.torque.tolist(),

@@ -114,7 +114,7 @@ class _Flight:
 
     def __init__(self, craft: Craft, ground: Ground, channels: dict[str, float], speed: float):
         quick = tuple(
-            one.replace(rise=1e6, fall=1e6, exponent=1.0, dead_zone=0.0, stays="no", takes="level")
+            one.replace(rise=1e6, fall=1e6, exponent=1.0, dead_zone=0.0, stays="no", takes="level", offset=0.0)
             for one in craft.channels
         )
         drill = Drill(id="modes", ground=ground.id, craft=craft.id, start=Start(height=1000.0), duration=1.0)

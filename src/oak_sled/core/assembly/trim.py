@@ -121,7 +121,7 @@ class _Held:
     def __init__(self, craft: Craft, ground: Ground, ticks: int, speed: float, climb: float):
         # channels that give at once what they are asked for
         channels = tuple(
-            one.replace(rise=1e6, fall=1e6, exponent=1.0, dead_zone=0.0, stays="no", takes="level")
+            one.replace(rise=1e6, fall=1e6, exponent=1.0, dead_zone=0.0, stays="no", takes="level", offset=0.0)
             for one in craft.channels
         )
         angle = math.asin(climb / speed)

@@ -271,6 +271,7 @@ def _channel(channel: Any) -> dict[str, Any]:
         "takes": get_args(Takes).index(channel.takes),
         "stays": get_args(Stays).index(channel.stays),
         "notches": float(channel.notches),
+        "offset": channel.offset,
         "start": 0.0 if channel.stays == "no" else max(channel.start, -1.0 if channel.two_sided else 0.0),
     }
 
@@ -329,6 +330,11 @@ def begin(world: state.World, bodies: Records, job: Job) -> Records:
         first, count = craft["first_channel"], craft["channels"]
         for name in ("shaped", "channels", "before"):
             now[name][:count] = world.channels["start"][first : first + count]
+        own = world.channels[first : first + count]
+        for name in ("channels", "before"):
+            now[name][:count] = np.where(
+                own["offset"] == 0.0, own["start"], np.clip(own["start"] + own["offset"], own["low"], 1.0)
+            )
         first = craft["first_support"] + craft["supports"]
         roll_on(world.supports[first : first + craft["rays"]], body)
         # it begins at rest on the ground

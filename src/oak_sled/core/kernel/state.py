@@ -144,6 +144,7 @@ CHANNEL = np.dtype(
         ("takes", "i8"),  # LEVEL, INCREMENT or NOTCH: what its raw input is
         ("stays", "i8"),  # RETURNS, LEVER, TOGGLE or SELECTOR
         ("notches", "f8"),
+        ("offset", "f8"),
         ("start", "f8"),
     ]
 )

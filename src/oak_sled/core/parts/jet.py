@@ -208,7 +208,10 @@ def act(part, gain, p, body, ground, supports, now):
         wanted = 0.0
     memory = now.memory[p]
     if memory[1] == 0.0:
-        memory[0], memory[1] = part.idle if runs else 0.0, 1.0
+        memory[0], memory[1] = 0.0, 1.0
+        if runs:
+            stood = max(now.before[part.channel], 0.0) if part.channel >= 0 else 0.0
+            memory[0] = part.idle + (1.0 - part.idle) * stood
     lag = part.up if wanted > memory[0] else part.down
     kept = math.exp(-now.dt / lag) if lag > 0.0 else 0.0
     spool = wanted + kept * (memory[0] - wanted)

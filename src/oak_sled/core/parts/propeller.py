@@ -224,7 +224,7 @@ class Propeller(Part):
 @unit
 def act(part, gain, p, body, ground, supports, now):
     """Books thrust, torque and gyroscopic moment; returns the share of its full rate. memory : 0 its rate, rad/s, 1 m/s
-    by which the air behind it is faster, 2 its swivel, rad."""
+    by which the air behind it is faster, 2 its swivel, rad, 3 whether it has begun."""
     asked = swivel(part, p, now)
     level = 1.0
     if part.channel >= 0:
@@ -234,6 +234,9 @@ def act(part, gain, p, body, ground, supports, now):
     if part.mixed == 1:
         level = min(max(rate_share(level, asked), -math.sqrt(part.reverse)), 1.0)
     wanted = part.rate * level
+    if now.memory[p, 3] == 0.0:  # it begins as its channel stands, or as a mixer asks
+        now.memory[p, 3] = 1.0
+        now.memory[p, 0] = wanted if part.channel < 0 and part.mixed == 1 else part.rate * begun(part, now)
     before = now.memory[p, 0]
     rate = wanted
     if part.lag > 0.0:
@@ -286,6 +289,14 @@ def swivel(part, p, now):
     angle = now.memory[p, 2] + min(max(wanted - now.memory[p, 2], -step), step)
     now.memory[p, 2] = angle
     return max(ahead * math.cos(angle) + across * math.sin(angle), -part.reverse)
+
+
+@compiled
+def begun(part, now):
+    """The share of its rate at which it turned before the first tick."""
+    if part.channel < 0:
+        return 0.0
+    return min(max(now.before[part.channel], -math.sqrt(part.reverse)), 1.0)
 
 
 @compiled

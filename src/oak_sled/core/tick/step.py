@@ -189,7 +189,7 @@ def shape_channels(craft, channels, gates, body, now, raw):
         if setting.takes != LEVEL:
             now.raw[c] = wanted
             now.shaped[c] = moved_by(setting, now, c, wanted)
-            now.channels[c] = now.shaped[c]
+            now.channels[c] = with_offset(setting, now.shaped[c])
             continue
         wanted = min(max(wanted, setting.least_input), 1.0)
         now.raw[c] = wanted
@@ -209,7 +209,15 @@ def shape_channels(craft, channels, gates, body, now, raw):
             now.shaped[c] = value + min(max(wanted - value, -step), step)
         else:
             now.shaped[c] = stay(setting, now, c, wanted)
-        now.channels[c] = now.shaped[c]
+        now.channels[c] = with_offset(setting, now.shaped[c])
+
+
+@compiled
+def with_offset(setting, value):
+    """The value of a channel with that of its trim wheel."""
+    if setting.offset == 0.0:
+        return value
+    return min(max(value + setting.offset, setting.low), 1.0)
 
 
 @compiled

@@ -36,6 +36,9 @@ class Channel(Frozen):
         "level", description="raw input: how far it is pushed, how far it was moved in the tick, or notches"
     )
     notches: int = Field(3, ge=2, le=24, description="positions of a selector, or notches from end to end")
+    offset: float = dial(
+        0.0, "", "added to what it gives, as a trim wheel does", low=-1.0, high=1.0, title="trim wheel"
+    )
     start: float = dial(0.0, "", "value at the start of a lever, toggle or selector", low=-1.0, high=1.0)
 
     @property

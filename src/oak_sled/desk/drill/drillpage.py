@@ -7,6 +7,7 @@ from typing import Any, get_args
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
+from oak_sled.core.advice import flightsheet
 from oak_sled.core.base.dial import dials
 from oak_sled.core.project import inputs
 from oak_sled.core.yard import casting
@@ -14,6 +15,7 @@ from oak_sled.core.yard.drill import Drill, End, Track
 from oak_sled.core.yard.event import SAYS, Event, What
 from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.drawing.drawingpage import DrawingPage
+from oak_sled.desk.drill import trimming
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips
 from oak_sled.desk.drill.drillfiles import DrillFiles
@@ -199,6 +201,11 @@ class DrillPage(DrawingPage):
         menu.addAction("Duplicate this one", self.duplicate)
         if len(self.session.yard.drills) > 1:
             menu.addAction("Remove this one", self.remove_drill)
+        if flightsheet.flies(self.session.craft):
+            menu.addAction(
+                "Begin trimmed: in steady flight at the speed of the start",
+                lambda: trimming.begin_trimmed(self.session),
+            )
         menu.addSeparator()
         menu.addAction("Inputs from a CSV file...", self.files.ask_import)
         menu.addAction("Inputs to a CSV file...", self.files.ask_export)
