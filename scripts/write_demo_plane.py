@@ -48,6 +48,7 @@ def plane() -> Craft:
             id="wing", title="Wing", area=15.0, span=10.4, x=0.15, z=0.7, incidence_deg=2.0, zero_lift_deg=-3.0,
             dihedral_deg=5.0, panels=6, stall_deg=17.0, moment=-0.03, friction=0.014, control_channel="roll",
             control_acts="opposed", control_from=0.6, control_deg=18.0, flap_channel="flap", flap_to=0.55,
+            ground_effect=True,
             flap_deg=35.0,
         ),
         Wing(

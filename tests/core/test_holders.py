@@ -279,3 +279,17 @@ def test_a_wing_is_an_actuator_by_the_pressure_of_the_air():
     assert one.low == -1.0
     assert one.moment[0] > 0.1
     assert one.force[2] == pytest.approx(0.0, abs=1e-9)
+
+
+def test_a_height_over_the_ground_follows_what_lies_below():
+    holder = HeightHolder(id="height", above="ground", frequency=0.8, damping_ratio=1.0, leash=50.0)
+    step = Block(id="step", x=40.0, moves="fixed", length=40.0, width=20.0, height=3.0)
+    lake = Ground(id="void", edges="open", air_density=0.0, gravity=9.81, length=400.0, width=400.0, blocks=(step,))
+    made = flown(holder, ground=lake, seconds=5.0, speed=8.0, height=5.0)
+    height = made.column("position.z")
+    over = made.column("position.x") > 35.0
+    assert height[0] == pytest.approx(5.2, abs=0.01)
+    assert height[over][-1] == pytest.approx(8.2, abs=0.1)
+    assert not made.column("on_ground")[1:].any()
+    flat = flown(holder.replace(above="world"), ground=lake, seconds=5.0, speed=8.0, height=5.0)
+    assert flat.column("position.z")[-1] == pytest.approx(5.2, abs=0.01)

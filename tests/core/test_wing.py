@@ -189,3 +189,23 @@ def test_what_it_is_not_set_up_for_says_so():
     idle = bare.idle()
     assert {"control_deg", "control_share", "flap_deg", "flap_to", "downwash", "wash_share"} <= set(idle)
     assert not whole.idle()
+
+
+@pytest.mark.parametrize("high", [0.5, 1.0, 2.0, 5.0])
+def test_near_the_ground_its_induced_drag_is_that_of_mccormick(high):
+    """At an angle of attack that is held; what the freed flow adds to the angle is told apart by the lift."""
+    lake = Ground(id="sky", edges="open", air_density=1.225, gravity=0.0, length=1e4, width=1e3)
+    body = Body(mass=1e8, length=1.0, width=1.0, height=0.2, held=())
+    wing = Wing(id="wing", area=6.0, span=6.0, x=0.0, z=0.0, incidence_deg=5.0, zero_lift_deg=0.0, dihedral_deg=0.0,
+                moment=0.0, soft_deg=0.0, ground_effect=True)  # fmt: skip
+    drill = Drill(id="d", ground="sky", duration=0.5, start=Start(speed=30.0, height=high - 0.1))
+    made = run.execute(Job(Craft(id="craft", body=body, parts=(wing,)), lake, drill, 240))
+    assert not made.column("on_ground")[1:].any(), "a ray that only looks carries nothing"
+    press = 0.5 * 1.225 * 30.0**2 * 6.0
+    drag, lift = -made.line("wing")[-1, 0] / press, made.line("wing")[-1, 2] / press
+    left = (16.0 * high / 6.0) ** 2 / (1.0 + (16.0 * high / 6.0) ** 2)
+    polar = wing.polar()
+    assert drag == pytest.approx(polar.friction + left * polar.induced * lift**2, rel=1e-4)
+    slope = polar.slope / (1.0 - (1.0 - left) * polar.induced * polar.slope)
+    assert lift == pytest.approx(slope * math.radians(5.0), rel=1e-4)
+    assert lift > polar.lift(math.radians(5.0))

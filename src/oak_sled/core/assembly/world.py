@@ -192,7 +192,7 @@ def _supports(craft: Craft, ground: Ground) -> Records:
             row["axle"]["grip"], row["axle"]["inertia"] = 1.0, tired.get(place, 0.0)
             row["part"], row["foot"], row["at"] = number, foot, np.array(ray.at) - centre
             row["aim"], row["reach"], row["gap"] = AIMS.index(ray.aim), ray.reach, ray.reach
-            row["radius"] = ray.radius
+            row["radius"], row["senses"] = ray.radius, int(ray.senses)
             row["layer"] = bodynames.layer_number(ground, ray.layer or craft.body.layer)
             row["muted"] = int(craft.gain_of(part) == 0.0)
             place += 1

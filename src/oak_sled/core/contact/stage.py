@@ -253,7 +253,7 @@ def sum_up(craft, supports, now):
         now.below[i] = 0.0
     for k in range(craft.first_support, craft.first_support + craft.supports + craft.rays):
         support = supports[k]
-        if support.below < 0:
+        if support.below < 0 or support.senses == 1:
             continue
         stands = 1.0
         load += support.load * support.normal[2]

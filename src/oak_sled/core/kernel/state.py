@@ -114,6 +114,7 @@ SUPPORT = np.dtype(
         ("load", "f8"),  # N along the normal
         ("loaded", "f8"),  # N, of a ray: its load in the tick before
         ("velocity", "f8", (3,)),  # m/s of the surface below
+        ("senses", "i8"),  # of a ray: 1 where it only looks, and carries nothing
         ("muted", "i8"),  # of a ray: 1 where its part is, so that it finds nothing
         ("aim", "i8"),  # where it points: see `rays.AIM_CRAFT`
         ("layer", "i8"),  # it finds what this layer collides with

@@ -15,10 +15,12 @@ from oak_sled.core.parts.actuator import Actuator
 from oak_sled.core.parts.airfoil import POLAR, Polar
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
-from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.wingforce import GAUSS, RECORD, STATION, STATIONS, act
 
 CONTROL = ("control_acts", "control_share", "control_deg", "control_rate_deg", "control_from")
+REACH = 1.5
+"""Spans down to which it feels the ground: 0.2 % of the induced drag there."""
 FLAP = ("flap_share", "flap_deg", "flap_rate_deg", "flap_to")
 """Fields that do nothing without the channel of the surface."""
 
@@ -115,6 +117,7 @@ class Wing(Part):
         0.8, "", "share of that downwash, far behind that wing, which reaches it", low=0.0, high=1.5, slider=(0.0, 1.0),
         title="downwash share",
     )  # fmt: skip
+    ground_effect: bool = Field(False, description="whether the ground below helps it; it looks for it by a ray")
     wash_of: str = Field("", description="the propeller whose wash meets it; empty: none")
     wash_share: float = dial(
         0.5, "", "share of its area that the wash meets", low=0.0, high=1.0, title="share in the wash"
@@ -183,6 +186,8 @@ class Wing(Part):
             "blown": self.wash_share,
             "stations": own,
             "mixed": int(self.mixed),
+            "ground_ray": pack.rays.get(self.id, -1),
+            "span": self.span,
             **self._surface("control", pack),
             **self._surface("flap", pack),
         }
@@ -211,6 +216,11 @@ class Wing(Part):
         if not self.wash_of:
             found["wash_share"] = "it stands in the wash of no propeller"
         return found
+
+    def rays(self) -> list[Ray]:
+        if not self.ground_effect:
+            return []
+        return [Ray((self.x, self.y, self.z), "world", REACH * self.span, senses=True)]
 
     def actuators(self) -> list[Actuator]:
         """Its control surface, each Pa of the air that meets the nose: lift by the slope of the whole wing."""

@@ -34,6 +34,8 @@ RECORD = np.dtype(
         ("depth", "f8"),  # m, of the chord
         ("zero_lift", "f8"),  # rad
         ("moment", "f8"),
+        ("ground_ray", "i8"),  # the support that looks for the ground; -1: it feels none
+        ("span", "f8"),  # m
         ("mixed", "i8"),  # 1 where a mixer commands the control surface too
         ("control_channel", "i8"),
         ("control_turn", "f8"),  # rad
@@ -70,6 +72,8 @@ def act(part, gain, p, body, ground, supports, now):
         now.lines[p, i] = 0.0
     x, y, z, weights, stalled, lifts, pressed = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     sunk, blown = 0.0, 0.0
+    freed = 1.0 - bound_by_ground(part, supports)
+    helped = freed * part.polar.induced * memory[0]  # rad by which its own flow turns the air less
     if part.behind >= 0:
         sunk = part.downwash * now.memory[part.behind, 3]
     if part.blown_by >= 0:
@@ -79,7 +83,8 @@ def act(part, gain, p, body, ground, supports, now):
         square = ahead * ahead + down * down
         if square == 0.0:
             continue
-        lift, drag, nose, past = coefficients(part, part.stations[k], memory, math.atan2(down, ahead))
+        lift, drag, nose, past = coefficients(part, part.stations[k], memory, math.atan2(down, ahead) + helped)
+        drag -= freed * part.polar.induced * lift * lift
         press = 0.5 * gain * density * part.area
         speed = math.sqrt(square)
         # drag along the wind in the plane of the section, lift across it
@@ -101,12 +106,22 @@ def act(part, gain, p, body, ground, supports, now):
         lifts += lift / part.count
         stalled += past / part.count
         pressed += press * square
-    memory[0], memory[3] = lifts, 2.0 * part.polar.induced * lifts
+    memory[0], memory[3] = lifts, 2.0 * (1.0 - freed) * part.polar.induced * lifts
     if weights > 0.0:  # shown where its forces are in the mean
         now.points[p, 0] = body.position[0] + x / weights
         now.points[p, 1] = body.position[1] + y / weights
         now.points[p, 2] = body.position[2] + z / weights
     return stalled if pressed > SLIGHT * body.mass else 0.0
+
+
+@compiled
+def bound_by_ground(part, supports):
+    """Share of the induced flow that is left over the ground: (16 h / b)2 / (1 + (16 h / b)2), h its height and b its
+    span (McCormick, Aerodynamics, Aeronautics and Flight Mechanics, chapter 7)."""
+    if part.ground_ray < 0 or supports[part.ground_ray].gap >= supports[part.ground_ray].reach:
+        return 1.0
+    high = 16.0 * max(supports[part.ground_ray].gap, 0.0) / part.span
+    return high * high / (1.0 + high * high)
 
 
 @compiled

@@ -17,7 +17,7 @@ from oak_sled.core.kernel.state import WISH_FORCE
 from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Kind, Shown
-from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.context import Pack, Ray, Setting
 from oak_sled.core.parts.holders.loop import Loop
 
 Along = Literal["craft", "held", "world"]
@@ -37,6 +37,7 @@ RECORD = np.dtype(
         ("made_up", "f8"),  # m that the integral may stand for
         ("leash", "f8"),  # m that the held height may run ahead
         ("limit", "f8"),  # N
+        ("ray", "i8"),  # the support that looks for the ground; -1: the height is that of the world
     ]
 )
 
@@ -57,6 +58,12 @@ class HeightHolder(Loop):
         "held",
         description="through the mixer, the way of the force: the lift of the craft as it leans, that lift over "
         "the cosine of the lean, which holds the height, or straight up",
+    )
+    above: Literal["world", "ground"] = Field(
+        "world", description="the height it holds: that of the world, or over what lies below, which a ray looks for"
+    )
+    reach: float = dial(
+        60.0, "m", "down to which it looks for the ground", low=0.1, high=1e4, slider=(1.0, 200.0), scale="log"
     )
     carries: float = dial(
         1.0, "", "share of the weight that it adds", low=0.0, high=2.0, slider=(0.0, 1.2), title="weight carried"
@@ -82,7 +89,11 @@ class HeightHolder(Loop):
             "made_up": self.integral_m,
             "leash": self.leash,
             "limit": self.max_force if self.max_force > 0.0 else 1e300,
+            "ray": pack.rays.get(self.id, -1),
         }
+
+    def rays(self) -> list[Ray]:
+        return [Ray((0.0, 0.0, 0.0), "world", self.reach, senses=True)] if self.above == "ground" else []
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
@@ -91,6 +102,8 @@ class HeightHolder(Loop):
         found = dict(super().idle(setting))
         if self.acts == "own":
             found["along"] = "its own force points straight up"
+        if self.above == "world":
+            found["reach"] = "it holds the height of the world"
         if not self.channel:
             found["climb"] = "it follows no channel"
         if self.integral == 0.0:
@@ -131,15 +144,17 @@ class HeightHolder(Loop):
 def command(part, gain, p, body, solids, ground, supports, now):
     """The force of this tick. memory : 0 to 2 that force, N, craft axes; 3 the height that is held, m; 4 whether it is
     set; 5 the integral, m s."""
-    memory = now.memory[p]
+    memory, high = now.memory[p], body.position[2]
+    if part.ray >= 0:
+        high = supports[part.ray].gap
     if memory[4] == 0.0:
-        memory[3], memory[4] = body.position[2], 1.0
+        memory[3], memory[4] = high, 1.0
     climb = 0.0
     if part.channel >= 0:
         climb = part.climb * now.channels[part.channel]
-    ahead = memory[3] + climb * now.dt - body.position[2]
+    ahead = memory[3] + climb * now.dt - high
     off = min(max(ahead, -part.leash), part.leash)
-    memory[3] = body.position[2] + off
+    memory[3] = high + off
     pull = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])
     wanted = part.spring * (off + part.integral * memory[5]) + part.damper * (climb - body.velocity[2])
     force = gain * body.mass * (wanted + part.carries * pull)
