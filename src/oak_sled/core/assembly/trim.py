@@ -24,7 +24,7 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Start
 from oak_sled.core.yard.ground import Ground
 
-STEADY = 5
+STEADY = 4
 """Ticks for which a state is held until memories of parts without lags are steady: downwash comes a tick late."""
 LIGHT = (1e-2, 1e-7)
 """Weight of a full channel beside an acceleration of 1 g, first and at last: among equal flights the search ends near
@@ -106,11 +106,12 @@ def find(craft: Craft, ground: Ground, ticks: int, speed: float, climb: float = 
 
 def _nearest(held: _Held, weight: float, first: Floats, low: Floats, high: Floats) -> Floats:
     """The unknowns, shape (2 + channels,), that lack least. weight : of the channels beside it: see LIGHT."""
+    close = 1e-10 if weight == LIGHT[-1] else 1e-5  # the first only tells near which flight the last begins
     scale = np.array([0.1, 0.1, *np.ones(len(first) - 2)])
     found = least_squares(
         lambda unknown: np.concatenate([held.accelerations(unknown), weight * unknown[2:]]),
-        np.clip(first, low, high), bounds=(low, high), x_scale=scale, xtol=1e-10, ftol=1e-12, gtol=1e-12, max_nfev=40,
-        diff_step=1e-6,
+        np.clip(first, low, high), bounds=(low, high), x_scale=scale, xtol=close, ftol=0.01 * close, gtol=0.01 * close,
+        max_nfev=40, diff_step=1e-6,
     )  # fmt: skip
     return np.asarray(found.x)
 
