@@ -123,9 +123,9 @@ class Part(WithLaws, WithWheels, WithFlight):
     """The events of a drill that it obeys."""
     PULLED: ClassVar[bool] = False
     """True if its craft is pulled back and released: by its events hold and release, and by hand in the yard view."""
-    CURVES: ClassVar[Literal["", "slip", "wheels"]] = ""
-    """Picture on its open strip: its side force over the slip angle of its craft (see `probe.grip_curve`), or that of
-    each of its wheels with a friction circle (see `grips`)."""
+    CURVES: ClassVar[Literal["", "slip", "wheels", "polar"]] = ""
+    """Picture on its open strip: its side force over the slip angle of its craft (see `probe.grip_curve`), that of each
+    of its wheels with a friction circle (see `grips`), or its lift and drag over angle of attack (see `polars`)."""
     BURSTS: ClassVar[bool] = False
     """True if a shot that bursts can set it off."""
     SENDS_DOWN: ClassVar[bool] = False

@@ -67,7 +67,7 @@ class Runner(Part):
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
-    CURVES: ClassVar[Literal["", "slip", "wheels"]] = "slip"
+    CURVES: ClassVar[Literal["", "slip", "wheels", "polar"]] = "slip"
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SIDE_CURVE,)
     PLACES: ClassVar[tuple[Place, ...]] = (GRIP,)
 

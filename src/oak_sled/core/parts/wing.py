@@ -38,6 +38,7 @@ class Wing(Part):
     EVENT_FROM: ClassVar[float] = 0.3
     FLASH: ClassVar[str] = "STALLED"
     SENDS_DOWN: ClassVar[bool] = True
+    CURVES: ClassVar[Literal["", "slip", "wheels", "polar"]] = "polar"
 
     kind: Literal["wing"] = "wing"
     area: float = dial(
@@ -275,6 +276,10 @@ class Wing(Part):
         if self.is_upright or press * self.polar().most_lift < weight:
             return None
         return weight * weight * self.polar().induced / press
+
+    def effects(self) -> tuple[float, float]:
+        """rad by which a rad of the control surface, and of the flap, moves the angle of no lift."""
+        return airfoil.effectiveness(self.control_share), airfoil.effectiveness(self.flap_share)
 
     def lift_line(self, parts: Mapping[str, Any]) -> tuple[float, float] | None:
         if self.is_upright:

@@ -10,23 +10,26 @@ from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.advice import curvereads, grips, probe
+from oak_sled.core.advice import curvereads, grips, polars, probe
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.curvefield import CurveField, Points
 from oak_sled.core.project import curvesharing
 from oak_sled.core.results import traces
+from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.strips import partmenu
 from oak_sled.desk.strips.meter import show_meter
+from oak_sled.desk.strips.polardrawing import PolarDrawing
 from oak_sled.desk.strips.references import Names
 from oak_sled.desk.strips.strip import Strip
 from oak_sled.desk.widgets import accessibility, buttons, theme
 from oak_sled.desk.widgets.curveeditor import CurveEditor
 from oak_sled.desk.work.session import Session
+from oak_sled.desk.yardview.volumepaint import air_of
 
 SPACE = 5
 FREE_KEYS = ("Space", "B", "X", "C")
@@ -261,6 +264,16 @@ class ForceDesk(QWidget):
                 curve = grips.side_curve(part, self.session.ground.grip)
                 strip.tires.show_grips(curve, grips.wheels_now(run, numbers, part), seen)
                 accessibility.describe(strip.tires, "grip of each wheel", strip.tires.words())
+            if strip.polar is not None and isinstance(part, Part):
+                self._show_polar(strip.polar, part, run)
+
+    def _show_polar(self, drawing: PolarDrawing, part: Part, run: Run) -> None:
+        """Shows a wing as it is set, and its panels as the run had them at the cursor."""
+        fitted = next((one for one in run.job.craft.parts if one.id == part.id), None)
+        row, air = self.session.shown.row, air_of(run.job.ground)
+        panels = polars.panels_now(run, row, fitted, air) if type(fitted) is type(part) else []
+        drawing.show_polar(*polars.curves(part), panels)
+        accessibility.describe(drawing, "lift and drag of each panel", drawing.words())
 
     def _show_reads(self, editor: CurveEditor, strip: Strip) -> None:
         """Shows on a curve where it is read at the cursor, and what the run used of it."""

@@ -20,6 +20,7 @@ from oak_sled.core.yard.block import TIMBER
 from oak_sled.core.yard.body import Body
 from oak_sled.desk.strips.gripcurve import GripCurve
 from oak_sled.desk.strips.meter import Meter
+from oak_sled.desk.strips.polardrawing import PolarDrawing
 from oak_sled.desk.strips.references import Names
 from oak_sled.desk.strips.tiredrawing import TireDrawing
 from oak_sled.desk.widgets import accessibility, theme
@@ -67,6 +68,7 @@ class Strip(QWidget):
         self.choices: dict[str, QPushButton] = {}
         self.curve: GripCurve | None = None
         self.tires: TireDrawing | None = None
+        self.polar: PolarDrawing | None = None
         self.editors: list[CurveEditor] = []
         self.drawing: MeshDrawing | None = None
         self._told: tuple[float, set[str], Mapping[str, str]] | None = None
@@ -127,6 +129,9 @@ class Strip(QWidget):
         if isinstance(self.part, Part) and self.part.CURVES == "wheels":
             self.tires = TireDrawing()
             row.addWidget(self.tires, 1)
+        if isinstance(self.part, Part) and self.part.CURVES == "polar":
+            self.polar = PolarDrawing()
+            row.addWidget(self.polar, 1)
         for field in self.part.curves() if isinstance(self.part, Part) else ():
             row.addWidget(self._curve(field), 1)
         row.addLayout(grid, max(columns, 1))
@@ -138,6 +143,7 @@ class Strip(QWidget):
             row.addWidget(self.drawing, 1)
         width = 138 * columns + 20 + (210 if self.curve is not None or self.drawing is not None else 0)
         width += 250 * len(self.editors) + (360 if self.tires is not None else 0)
+        width += 250 if self.polar is not None else 0
         self.setMinimumWidth(max(width, 380))
         self.setMaximumWidth(max(width, 380) + 160)
         column.addLayout(row)

@@ -71,7 +71,7 @@ class Tire(OnWheels):
     EVENT_FROM: ClassVar[float] = 0.5
     FLASH: ClassVar[str] = "SLIDING"
     SLIDES: ClassVar[bool] = True
-    CURVES: ClassVar[Literal["", "slip", "wheels"]] = "wheels"
+    CURVES: ClassVar[Literal["", "slip", "wheels", "polar"]] = "wheels"
     CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (SIDE_CURVE, OVER_RATIO)
     PLACES: ClassVar[tuple[Place, ...]] = (SIDE, ALONG)
 

@@ -1,0 +1,153 @@
+"""What flies, on the Build page, the desk and the Drill page, in the real window."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QApplication
+
+from oak_sled.core.results import ledger
+from oak_sled.desk.craftpage.flights import FINDING
+from oak_sled.desk.drill import trimming
+
+
+@pytest.fixture
+def plane(window, idle):
+    window.filing.show_demo("bush-plane")
+    idle()
+    return window
+
+
+def settled(qtbot, window):
+    window.show_page("Build")
+    flights = window.build_page.plan.flights
+    flights.rows()
+    qtbot.waitUntil(lambda: flights.rows() != FINDING and not window.session.background.is_busy, timeout=60_000)
+    return dict(flights.rows())
+
+
+def test_the_build_page_tells_how_the_plane_flies_and_follows_a_dial(plane, qtbot, idle):
+    rows = settled(qtbot, plane)
+    assert any(name.startswith("stalls at") for name in rows)
+    assert "phugoid" in rows
+    margin = next(name for name in rows if name.startswith("static margin"))
+    plane.session.edit("crafts.ski_plane.body.centre_x", -0.2)
+    idle()
+    again = settled(qtbot, plane)
+    assert margin not in again, "the centre of mass was moved back"
+    plane.session.undo()
+    idle()
+    assert margin in settled(qtbot, plane)
+
+
+def test_a_craft_on_wheels_is_told_how_it_stands_as_before(window, idle):
+    window.filing.show_demo("ice-truck")
+    idle()
+    window.show_page("Build")
+    assert window.build_page.plan.flights.rows() == []
+
+
+def test_the_open_strip_of_a_wing_shows_where_its_panels_are(plane, idle, qtbot):
+    plane.session.edit("bench.drill", "glide")
+    idle()
+    plane.show_page("Bench")
+    plane.desk.open_strip("wing")
+    plane.session.shown.set_time(20.0)
+    idle()
+    strip = plane.desk.strip("wing")
+    qtbot.waitUntil(lambda: strip.polar is not None and len(strip.polar.panels) == 6)
+    assert all(0.0 < one.angle_deg < 12.0 for one in strip.polar.panels)
+    assert "lift" in strip.polar.words()
+    before = strip.polar.lift.max()
+    plane.session.edit("crafts.ski_plane.parts.wing.stall_deg", 12.0)
+    idle()
+    strip = plane.desk.strip("wing")
+    qtbot.waitUntil(lambda: strip.polar.lift.max() < before)
+
+
+def test_a_drill_begins_trimmed_by_one_step_of_history(plane, qtbot, idle):
+    plane.session.edit("bench.drill", "turn")
+    idle()
+    before = plane.session.yard
+    trimming.begin_trimmed(plane.session)
+    qtbot.waitUntil(lambda: plane.session.yard is not before and not plane.session.background.is_busy, timeout=60_000)
+    idle()
+    assert plane.session.history.undo_label == "begin trimmed"
+    channels = {one.id: one for one in plane.session.craft.channels}
+    assert channels["throttle"].start > 0.3
+    assert channels["pitch"].offset != 0.0
+    plane.session.undo()
+    assert plane.session.yard.drill("turn") == before.drill("turn")
+
+
+def test_what_cannot_be_trimmed_is_said(plane, qtbot, idle):
+    plane.session.edit("bench.drill", "glide")
+    plane.session.edit("drills.glide.start.speed", 10.0)
+    idle()
+    said = []
+    plane.session.said.connect(lambda text, fault: said.append((text, fault)))
+    trimming.begin_trimmed(plane.session)
+    qtbot.waitUntil(lambda: bool(said) and not plane.session.background.is_busy, timeout=60_000)
+    assert any("lacks" in text and fault for text, fault in said)
+
+
+def key(window, code, down):
+    kind = QEvent.Type.KeyPress if down else QEvent.Type.KeyRelease
+    QApplication.sendEvent(window.view, QKeyEvent(kind, code, Qt.KeyboardModifier.NoModifier))
+
+
+def fly(qtbot, window, seconds, *keys):
+    """Holds keys for so long of the drive; the drive of the last half second."""
+    for code in keys:
+        key(window, code, True)
+    goal = window.driver.drive.ticks + int(seconds * window.session.yard.ticks)
+    qtbot.waitUntil(lambda: window.driver.drive.ticks >= goal, timeout=60_000)
+    for code in keys:
+        key(window, code, False)
+    return window.driver.drive.newest(0.5)
+
+
+def taken(window, idle, name, drill):
+    window.filing.show_demo(name)
+    idle()
+    window.session.edit("bench.drill", drill)
+    idle()
+    window.set_driving(True)
+
+
+def test_the_copter_is_flown_by_keys_and_let_go_it_stays(window, idle, qtbot):
+    taken(window, idle, "survey-copter", "lift_off")
+    high = fly(qtbot, window, 2.5, Qt.Key.Key_W).column("position.z")[-1]
+    assert high > 3.0
+    made = fly(qtbot, window, 2.0, Qt.Key.Key_Up)
+    assert made.column("velocity.x")[-1] > 2.0
+    fly(qtbot, window, 6.0)
+    made = fly(qtbot, window, 0.5)
+    assert abs(made.column("velocity.x")[-1]) < 1.0
+    assert made.column("position.z")[-1] > high
+    turned = fly(qtbot, window, 1.5, Qt.Key.Key_A)
+    assert turned.column("spin.z").max() > 0.3
+    window.set_driving(False)
+    assert max(ledger.ledger_gap(window.session.shelf.cards[0].run)) < 1e-9
+
+
+def test_the_plane_takes_off_by_keys(window, idle, qtbot):
+    taken(window, idle, "bush-plane", "take_off")
+    fly(qtbot, window, 2.0, Qt.Key.Key_W)
+    fly(qtbot, window, 0.8, Qt.Key.Key_F)
+    made = fly(qtbot, window, 8.0)
+    assert made.column("velocity.x")[-1] > 24.0
+    fly(qtbot, window, 0.5, Qt.Key.Key_Down)
+    made = fly(qtbot, window, 5.0)
+    assert made.column("position.z")[-1] > 4.0
+    assert not made.message
+
+
+def test_the_airship_strafes_by_keys_and_stops(window, idle, qtbot):
+    taken(window, idle, "freight-airship", "hover")
+    made = fly(qtbot, window, 8.0, Qt.Key.Key_Left)
+    assert made.column("velocity.y")[-1] > 0.4
+    assert abs(made.column("velocity.x")[-1]) < 0.4
+    made = fly(qtbot, window, 3.0, Qt.Key.Key_W)
+    assert made.column("velocity.z")[-1] > 0.1
