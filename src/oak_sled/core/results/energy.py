@@ -87,7 +87,7 @@ def shares(run: Run, first: int, last: int) -> tuple[Share, ...]:
             continue
         title, family = ledger.title_of(run, name)
         part = parts.get(name)
-        if part is None or not part.rays():
+        if part is None or not part.legs():
             found.append(Share(name, title, family, "work", done))
             continue
         held = _stored(run, name, last) - _stored(run, name, first)

@@ -242,8 +242,13 @@ def of_tires(craft: Craft, what: str) -> list[str]:
 
 
 def of_rays(craft: Craft, what: str) -> list[str]:
-    """The traces of all rays of a craft that show "gap", "rate", "force" or "share"."""
-    return [f"ray.{part.id}.{number}.{what}" for part in craft.parts for number in range(1, 1 + len(part.rays()))]
+    """The traces of all rays of a craft that show "gap", "rate", "force" or "share"; what only looks has a gap."""
+    return [
+        f"ray.{part.id}.{number}.{what}"
+        for part in craft.parts
+        for number, ray in enumerate(part.rays(), start=1)
+        if what == "gap" or not ray.senses
+    ]
 
 
 def book(run: Run) -> dict[str, Trace]:

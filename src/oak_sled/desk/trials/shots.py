@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 from oak_sled.core.project import demos
 from oak_sled.desk.app.program import drag, drive_a_little, finish, make_folder, ready_window, settle, shoot, until
 from oak_sled.desk.app.window import Window
+from oak_sled.desk.craftpage.flights import FINDING
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.widgets.dialwidget import DialWidget
 
@@ -50,6 +51,7 @@ def shots(folder: Path) -> int:
     shoot_quay(app, window, folder)
     shoot_throws(app, window, folder)
     shoot_rides(app, window, folder)
+    shoot_flights(app, window, folder)
     finish(app, window)
     return 0
 
@@ -88,27 +90,17 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
 
 
 def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
-    """Two crafts in one world, and the collision shape of a mesh."""
+    """Two crafts in one world."""
     open_yard(app, window, "shunting", "both_push", 2.2)
     window.playbar.choose("orbit")
     window.show_pane("Plan")
     settle(app, 0.8)
     shoot(window, folder, "shunting")
     window.show_pane("Traces")
-    open_yard(app, window, "quay", "down_the_gutter", 5.0)
-    window.show_page("Ground")
-    plan = window.ground_page.plan
-    plan.line = [(38.0, -8.0), (38.0, 8.0)]
-    plan.choose(["blocks.cleat"])
-    settle(app, 0.4)
-    shoot(window, folder, "mesh")
-    window.show_page("Bench")
 
 
 def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
-    """A mortar and its wall, and the page of its drill."""
-    open_yard(app, window, "mortar", "breach", 2.35)
-    shoot(window, folder, "mortar")
+    """The page of a drill of the mortar."""
     open_yard(app, window, "mortar", "walk_the_fire", 1.6)
     window.show_page("Drill")
     window.drill_page.strips.choose(Pick("knot", "swing", 1))
@@ -140,6 +132,26 @@ def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
     window.desk.open_strip("tires")
     window.show_pane("Traces")
     shoot_spread(app, window, folder)
+
+
+def shoot_flights(app: QApplication, window: Window, folder: Path) -> None:
+    """How a plane flies, on its Build page, and a copter in gusts."""
+    open_yard(app, window, "bush-plane", "climb", 6.0)
+    window.show_page("Build")
+    flights = window.build_page.plan.flights
+    settle(app, 0.4)
+    until(app, lambda: flights.rows() != FINDING and not window.session.background.is_busy)
+    settle(app, 0.5)
+    shoot(window, folder, "flight")
+    window.show_page("Bench")
+    open_yard(app, window, "survey-copter", "gusts", 8.0)
+    window.session.choose("ground", "windy_camp")
+    until(app, lambda: not window.session.worker.is_busy)
+    window.session.shown.set_time(8.0)
+    window.traces.set_names(["speed", "forces", "yaw rate", "channels"])
+    window.playbar.choose("chase")
+    settle(app, 1.0)
+    shoot(window, folder, "copter")
 
 
 def shoot_spread(app: QApplication, window: Window, folder: Path) -> None:

@@ -142,7 +142,7 @@ class Annotations:
         """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
         layout = run.layout
         for part in run.job.craft.parts:
-            if part.FAMILY in self.view.hidden or part.rays():
+            if part.FAMILY in self.view.hidden or part.legs():
                 continue
             wheels = bodynames.wheel_names(run.job.craft, part) if part.SLIDES else ()
             if wheels:
