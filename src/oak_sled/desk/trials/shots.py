@@ -135,7 +135,7 @@ def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
 
 
 def shoot_flights(app: QApplication, window: Window, folder: Path) -> None:
-    """How a plane flies, on its Build page, and a copter in gusts."""
+    """The flight sheet of a plane on its Build page, and a copter in gusts."""
     open_yard(app, window, "bush-plane", "climb", 6.0)
     window.show_page("Build")
     flights = window.build_page.plan.flights
