@@ -7,6 +7,11 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication
 
+from oak_sled.core.advice import cautions
+from oak_sled.core.parts.holders.mixer import Mixer
+from oak_sled.core.parts.propeller import Propeller
+from oak_sled.core.parts.wing import Wing
+from oak_sled.core.project import blank
 from oak_sled.core.results import ledger
 from oak_sled.desk.craftpage.flights import FINDING
 from oak_sled.desk.drill import trimming
@@ -151,3 +156,41 @@ def test_the_airship_strafes_by_keys_and_stops(window, idle, qtbot):
     assert abs(made.column("velocity.x")[-1]) < 0.4
     made = fly(qtbot, window, 3.0, Qt.Key.Key_W)
     assert made.column("velocity.z")[-1] > 0.1
+
+
+def test_a_plane_is_built_from_a_blank_yard_and_flies_level_by_what_is_told(window, idle, qtbot):
+    """Free axes, an airscrew and three wings, no damping, begin trimmed: nothing has to be guessed."""
+    session = window.session
+    session.open(blank.blank_yard(), (), None)
+    idle()
+    window.show_page("Build")
+    session.edit("crafts.craft.body.held", ())
+    for name in ("thruster", "turn"):
+        window.desk.remove(name)
+    for kind in (Propeller, Wing, Wing, Wing):
+        window.desk.fit(kind)
+    idle()
+    told = {one.name: one for one in cautions.find(session.shown.run.job, session.shown.run)}
+    assert "damping_aloft" in told
+    for path, value in told["damping_aloft"].remedy.changes:
+        session.edit(f"crafts.craft.{path}", value)
+    idle()
+    rows = settled(qtbot, window)
+    assert any("steady" in name for name in rows), rows
+    assert "phugoid" in rows
+    keys = [key for one in session.craft.channels for key in (*one.plus_keys, *one.minus_keys)]
+    assert len(set(keys)) == len(keys) >= 10
+    session.edit("drills.straight_pull.tracks", ())
+    idle()
+    before = session.yard
+    trimming.begin_trimmed(session)
+    qtbot.waitUntil(lambda: session.yard is not before and not session.background.is_busy, timeout=60_000)
+    idle()
+    height = session.shown.run.column("position.z")
+    assert abs(height[-1] - height[0]) < 0.1
+    assert session.shown.run.column("velocity.x")[-1] > 20.0
+    window.desk.fit(Mixer)
+    said = []
+    session.said.connect(lambda text, fault: said.append(text))
+    window.desk.fit(Mixer)
+    assert any("already" in text for text in said)

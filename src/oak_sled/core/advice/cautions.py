@@ -36,12 +36,32 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *misfires.find(job),
         *volumes.find(job),
         *_balance(job),
+        *_slows_flight(job),
         *_of_parts(job, setting, run),
     ]
     if run is not None:
         found += [*_standing(run), *_rays(run)] if not run.live else []
         found += [*_explosion(run), *_overlap(run), *_lost(run), *_formulas(run)]
     return tuple(found)
+
+
+def _slows_flight(job: Job) -> Iterator[Caution]:
+    """The caution of a body whose own damping slows it in the air beside the drag that its parts have."""
+    craft, body = job.craft, job.craft.body
+    most = sum(part.most_lift(job.ground.air_density) for part in craft.working_parts if craft.gain_of(part) > 0.0)
+    weight = body.true_mass() * job.ground.gravity * body.gravity_scale
+    if most <= 0.0 or weight <= 0.0 or body.damping <= 0.0 or body.damping_law == "per_tick":
+        return
+    stall = math.sqrt(weight / most)
+    lost = body.damping * body.true_mass() * stall
+    if lost > 0.05 * weight:
+        yield Caution(
+            "damping_aloft",
+            "body.damping",
+            f"the damping of its body takes {show(lost, 'N')} at {show(stall, 'm/s')}, where its wings begin to carry",
+            "0: wings and hull have drag of their own (air drag)",
+            Remedy("no damping", (("body.damping", 0.0),)),
+        )
 
 
 def _balance(job: Job) -> Iterator[Caution]:

@@ -84,7 +84,9 @@ def find(craft: Craft, ground: Ground, ticks: int, speed: float, climb: float = 
     held = _Held(craft, ground, ticks, speed, climb)
     low = np.array([-0.6, -0.3, *(-1.0 if one.two_sided else 0.0 for one in craft.channels)])
     high = np.array([0.6, 0.3, *(1.0 for _ in craft.channels)])
-    idle = [0.0 if one.two_sided else 0.4 for one in craft.channels]
+    drives = {name for part in craft.parts if part.FAMILY == "drive" for name in part.channels_used()}
+    # a propeller at rest answers its channel with its square: from 0 a search would never find it
+    idle = [0.4 if one.id in drives or not one.two_sided else 0.0 for one in craft.channels]
     best, least = np.zeros(len(low)), math.inf
     for pitch in (0.05, 0.2):  # two starts: past its stall a wing pushes the search away from the flight
         place = np.array([pitch, 0.0, *idle])

@@ -159,6 +159,12 @@ class Part(WithLaws, WithWheels, WithFlight):
         """Settings of a new one on a body of these half extents, m, where the defaults do not suit every size."""
         return {}
 
+    @classmethod
+    def fitted_beside(cls, craft: "Any") -> dict[str, Any]:
+        """Settings of a new one on a craft that has others already, beside those of `fitted_to`. Channels that it lacks
+        are made for it."""
+        return {}
+
     def shows(self) -> Shown:
         """SHOWS, as this one is set."""
         return self.SHOWS

@@ -305,6 +305,31 @@ class Wing(Part):
         """True if it is mounted nearer to upright than to flat."""
         return abs(math.sin(math.radians(self.bank_deg))) > math.sqrt(0.5)
 
+    @classmethod
+    def fitted_beside(cls, craft: Any) -> dict[str, Any]:
+        """A first wing takes the roll; a second one is fitted as its tailplane, a third one as a fin."""
+        wings = [part for part in craft.parts if isinstance(part, Wing)]
+        main = next((one for one in wings if not one.is_upright and not one.behind), None)
+        tail = next((one for one in wings if not one.is_upright and one.behind), None)
+        if main is None:
+            return {"control_channel": "roll", "control_acts": "opposed", "control_from": 0.6}
+        plain = {"zero_lift_deg": 0.0, "incidence_deg": 0.0, "dihedral_deg": 0.0, "moment": 0.0, "panels": 2,
+                 "control_share": 0.4, "control_deg": -20.0}  # fmt: skip
+        if tail is None:  # half the area of the wing times its chord, in area times arm
+            return {
+                **plain, "area": round(0.18 * main.area, 2), "span": round(0.34 * main.span, 2), "behind": main.id,
+                "x": round(main.x - 2.8 * main.depth, 2), "y": main.y, "z": main.z,
+                "control_channel": "pitch",
+            }  # fmt: skip
+        if any(one.is_upright for one in wings):
+            return {}
+        area = round(0.1 * main.area, 2)
+        span = round(math.sqrt(1.4 * area), 2)
+        return {
+            **plain, "area": area, "span": span, "bank_deg": 90.0, "x": tail.x, "y": tail.y,
+            "z": round(tail.z + 0.5 * span, 2), "control_channel": "yaw",
+        }  # fmt: skip
+
     def summary(self) -> str:
         way = "upright" if self.is_upright else "flat"
         return f"{way} · chord {show(self.depth, 'm')} · aspect ratio {self.aspect:.3g}"

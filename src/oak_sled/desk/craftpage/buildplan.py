@@ -140,6 +140,8 @@ class BuildPlan(QWidget):
         left = wide * float(size[0] / (size[0] + size[1]))
         upper = tall * float(size[1] / (size[1] + size[2]))
         left, upper = min(max(left, 0.45 * wide), 0.75 * wide), min(max(upper, 0.35 * tall), 0.68 * tall)
+        room = ((left, size[0]), (upper, size[1]), (wide - left, size[1]), (tall - upper, size[2]))
+        scale = min(scale, *(0.9 * self.zoom * px / float(metres) for px, metres in room))
         middle = 0.5 * (low + high)
         above = QRectF(12, 10, left, upper)
         side = QRectF(12, above.bottom() + 10, left, tall - upper)

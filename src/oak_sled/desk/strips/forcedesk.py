@@ -23,6 +23,7 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.strips import partmenu
 from oak_sled.desk.strips.meter import show_meter
+from oak_sled.desk.strips.newchannels import with_channels
 from oak_sled.desk.strips.polardrawing import PolarDrawing
 from oak_sled.desk.strips.references import Names
 from oak_sled.desk.strips.strip import Strip
@@ -313,14 +314,18 @@ class ForceDesk(QWidget):
         for axis, middle in zip("xyz", craft.body.middle(), strict=True):
             if middle and axis in kind.model_fields:
                 settings[axis] = settings.get(axis, kind.model_fields[axis].default) + middle
+        settings |= kind.fitted_beside(craft)
+        craft = with_channels(craft, [value for field, value in settings.items() if field.endswith("channel")])
         self._place(craft, kind(**settings), f"add {kind.TITLE.lower()}")
 
     def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
-        """True if a craft has the one part that answers walls, and this kind is another; says so."""
-        has = kind.ANSWERS_WALLS and any(part.ANSWERS_WALLS for part in craft.parts)
-        if has:
-            self.session.say(f"this craft has a {kind.TITLE.lower()} already: one answers every wall", True)
-        return has
+        """True if a craft has the one part that answers walls, or mixes, and this kind is another; says so."""
+        walls = kind.ANSWERS_WALLS and any(part.ANSWERS_WALLS for part in craft.parts)
+        mixes = kind.MIXES and any(part.MIXES for part in craft.parts)
+        if walls or mixes:
+            what = "answers every wall" if walls else "commands every actuator"
+            self.session.say(f"this craft has a {kind.TITLE.lower()} already: one {what}", True)
+        return walls or mixes
 
     def _place(self, craft: Craft, part: Part, label: str) -> None:
         session = self.session
