@@ -144,7 +144,8 @@ def drills() -> tuple[Drill, ...]:
         ),
         drill(
             "angle_step", "Step to 20° of roll", "angle_copter", 6.0, 30.0, told("roll", (1.0, 2.0 / 3.0)),
-            event_time=1.0, targets=(Target(measure="largest_roll", low=19.0, high=25.0),),
+            event_time=1.0,
+            targets=(Target(measure="step_time", high=1.0), Target(measure="step_overshoot", high=12.0)),
         ),
         drill(
             "rate_doublet", "Roll rate to both sides", "rate_copter", 5.0, 30.0,

@@ -134,6 +134,12 @@ def drills() -> tuple[Drill, ...]:
             targets=(Target(measure="largest_roll", low=40.0),),
         ),
         drill(
+            "cross_wind", "Take-off in a cross-wind", 24.0, Start(x=-1400.0), lever("throttle", (0.0, 1.0)),
+            lever("flap", (0.0, 0.4)), told("pitch", (8.0, 0.25), (10.5, 0.0)),
+            told("roll", (9.0, 2.0 * LEVEL)), told("yaw", (0.0, -0.42), (8.0, -0.14), (11.0, 0.0)),
+            targets=(Target(measure="largest_roll", high=10.0), Target(measure="take_off_run", high=140.0)),
+        ).replace(ground="windy_lake"),
+        drill(
             "landing", "Landing with flaps", 30.0, Start(x=-800.0, speed=24.5, height=22.0),
             lever("throttle", (0.0, 0.05), (8.0, 0.0)), lever("flap", (0.0, 1.0)),
             told("pitch", (8.0, 0.15)),
@@ -151,7 +157,7 @@ def main() -> None:
         title="The long lake",
         bench=Bench(craft="ski_plane", ground="long_lake", drill="take_off"),
         crafts=(plane(),),
-        grounds=(lake,),
+        grounds=(lake, lake.replace(id="windy_lake", title="The long lake, windy", wind_speed=4.0, wind_to_deg=90.0)),
         drills=drills(),
     )
     FILE.write_text(yard_json.dumps(yard), encoding="utf-8")

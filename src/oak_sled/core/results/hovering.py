@@ -8,6 +8,8 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
+STEPS = 2.0
+"""° of a change of attitude from which on it counts as a step."""
 HANGS = 1.0
 """s in the air from the event on, from which on a hover is measured."""
 
@@ -88,3 +90,54 @@ def drift(run: Run) -> float | None:
         return None
     places = _places(run)[rows, :2]
     return float(np.linalg.norm(places[-1] - places[0]))
+
+
+def _step(run: Run) -> tuple[Floats, float, float] | None:
+    """An attitude from the event on, degrees: that of roll and pitch which changes more, where it begins and where it
+    ends (the mean of its last tenth); None where neither changes by STEPS."""
+    rows = _aloft(run)
+    if rows is None:
+        return None
+    w, x, y, z = (run.column(f"rotation.{name}")[rows] for name in "wxyz")
+    roll = np.degrees(np.arctan2(2.0 * (y * z + w * x), 1.0 - 2.0 * (x * x + y * y)))
+    pitch = np.degrees(np.arcsin(np.clip(2.0 * (x * z - w * y), -1.0, 1.0)))
+    found = []
+    for angle in (roll, pitch):
+        end = float(np.mean(angle[-max(len(angle) // 10, 1) :]))
+        found.append((angle, float(angle[0]), end))
+    best = max(found, key=lambda one: abs(one[2] - one[1]))
+    return best if abs(best[2] - best[1]) >= STEPS else None
+
+
+@measured(
+    "attitude step time",
+    "s",
+    "from 10 % to 90 % of the change of roll or pitch after the event of the drill, whichever changes more",
+    formula="t(90 %) - t(10 %)",
+    shows="a craft in the air whose roll or pitch ends 2° or more from where it was at the event",
+    better="low",
+)
+def step_time(run: Run) -> float | None:
+    found = _step(run)
+    if found is None:
+        return None
+    angle, begin, end = found
+    share = (angle - begin) / (end - begin)
+    first, last = (int(np.argmax(share >= part)) for part in (0.1, 0.9))
+    return (last - first) * run.job.dt
+
+
+@measured(
+    "attitude overshoot",
+    "%",
+    "by which roll or pitch passes where it ends after the event of the drill, whichever changes more",
+    formula="(peak - end) / (end - begin)",
+    shows="a craft in the air whose roll or pitch ends 2° or more from where it was at the event",
+    better="low",
+)
+def step_overshoot(run: Run) -> float | None:
+    found = _step(run)
+    if found is None:
+        return None
+    angle, begin, end = found
+    return max(100.0 * (float(np.max((angle - begin) / (end - begin))) - 1.0), 0.0)
