@@ -200,7 +200,7 @@ def test_the_neutral_point_in_closed_form_is_where_the_tick_has_it():
     craft = plane()
     found = trim.find(craft, AIR, 240, 32.0)
     flight = flightmodes._Flight(craft, AIR, dict(found.channels), 32.0)
-    flight.hold(found.pitch, 0.0, (32.0, 0.0, 0.0))
+    flight.hold(found, (32.0, 0.0, 0.0))
     up, pitching = flightmodes.UP, flightmodes.PITCHING
     off = np.zeros(len(flightmodes.RIGID) + 8 * len(craft.parts))
     off[up] = 1e-3

@@ -33,6 +33,36 @@ def test_a_plane_that_begins_trimmed_flies_on_hands_off(speed, climb):
     assert np.abs(rise - (climb or 0.0)).max() < 0.5
 
 
+@pytest.mark.parametrize("towards", [0.0, 90.0, 200.0])
+def test_a_flight_that_begins_trimmed_in_wind_is_carried_along_by_it(towards):
+    yard = demos.load("bush-plane")
+    ground = yard.ground("windy_lake").replace(wind_to_deg=towards)
+    yard = yard.edit_all(
+        [
+            ("grounds.windy_lake", ground),
+            ("drills.glide.ground", "windy_lake"),
+            ("drills.glide.start.heading_deg", 40.0),
+        ]
+    )
+    begun, _ = trimmed.trimmed(yard, yard.drill("glide"), 32.0, 0.0)
+    made = flown(begun, "glide")
+    rows = slice(0, made.at(6.0))
+    blown = 4.0 * np.array([np.cos(np.radians(towards)), np.sin(np.radians(towards)), 0.0])
+    pace = np.linalg.norm(made.columns("velocity.x", "velocity.y", "velocity.z")[rows] - blown, axis=1)
+    assert np.abs(pace - 32.0).max() < 0.2
+    again, _ = trimmed.trimmed(begun, begun.drill("glide"))
+    assert again.drill("glide").start.speed == pytest.approx(begun.drill("glide").start.speed, abs=0.05)
+
+
+def test_a_turn_begins_with_the_bank_of_its_start():
+    yard = demos.load("bush-plane").edit("drills.turn.start.roll_deg", 30.0)
+    begun, found = trimmed.trimmed(yard, yard.drill("turn"))
+    assert np.degrees(found.bank) == pytest.approx(30.0)
+    made = flown(begun, "turn")
+    spun = np.degrees(made.column("spin.z")[slice(0, made.at(8.0))])
+    assert spun == pytest.approx(np.full(len(spun), np.degrees(found.turn)), abs=0.4)
+
+
 def test_what_returns_gets_its_trim_wheel_and_levers_begin_where_they_must_be():
     yard = demos.load("bush-plane")
     begun, found = trimmed.trimmed(yard, yard.drill("turn"))

@@ -8,6 +8,7 @@ import os
 import re
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 from PyQt6.QtGui import QImage
@@ -30,10 +31,9 @@ def test_the_pictures_of_every_main_view_are_made(qapp, tmp_path):
     done = call("shots", str(tmp_path / "shots"), folder=tmp_path)
     assert done.returncode == 0, done.stderr
     made = sorted((tmp_path / "shots").glob("*.png"))
-    assert [file.stem for file in made] == [
-        "bench", "build", "dial-drag", "drill", "driving", "ferry", "ground", "ice-truck", "laws", "ledger",
-        "measures", "mesh", "mortar", "quay", "shunting", "side-by-side", "spread", "strip-open", "tick-check",
-    ]  # fmt: skip
+    kept = Path(__file__).parents[2] / "docs" / "screenshots"
+    assert [file.name for file in made] == sorted(file.name for file in kept.glob("*.png"))
+    assert 10 < len(made) < 20
     for file in made:
         picture = QImage(str(file))
         assert (picture.width(), picture.height()) == (1280, 800)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 from typing import Annotated, Any
 
@@ -188,6 +189,7 @@ def trim(
     yard: YardArgument,
     speed: Annotated[str, typer.Option(help="airspeed, m/s or with a unit")],
     climb: Annotated[str, typer.Option(help="climb, m/s or with a unit")] = "0",
+    bank: Annotated[str, typer.Option(help="bank of a turn, ° or with a unit; right side down")] = "0",
     craft: Annotated[str, typer.Option(help="craft to trim (default: the selected one)")] = "",
     sets: SetOption = None,
     modes: Annotated[bool, typer.Option("--modes", help="also tell the modes of that flight")] = False,
@@ -204,7 +206,11 @@ def trim(
 
     check_outputs(yard, {"--json": json_file, "--out": out})
     found = with_sets(load_yard(yard), sets)
-    wanted = [_speed(option, text) for option, text in (("--speed", speed), ("--climb", climb))]
+    wanted = [
+        _number("--speed", speed, "m/s"),
+        _number("--climb", climb, "m/s"),
+        math.radians(_number("--bank", bank, "°")),
+    ]
     job = asked_job(found, craft, "", 0)
     warm()
     made = trims.find(job.craft, job.ground, job.ticks, *wanted)
@@ -221,7 +227,8 @@ def trim(
             "modes": [
                 {"name": mode.name, "root_1_s": [mode.root.real, mode.root.imag], "grows": mode.grows} for mode in told
             ],
-            "speed_m_s": made.speed, "climb_m_s": made.climb, "steady": made.is_steady, "pitch_rad": made.pitch,
+            "speed_m_s": made.speed, "climb_m_s": made.climb, "bank_rad": made.bank,
+            "turn_rad_s": made.turn, "steady": made.is_steady, "pitch_rad": made.pitch,
             "slip_rad": made.slip, "channels": made.channels, "lacks_N": made.force.tolist(),
             "lacks_N_m": made.torque.tolist(),
         }  # fmt: skip
@@ -229,12 +236,12 @@ def trim(
     return terminal.DONE if made.is_steady else terminal.MISSED
 
 
-def _speed(option: str, text: str) -> float:
-    """m/s as an option says it."""
+def _number(option: str, text: str, unit: str) -> float:
+    """A number in a unit, as an option says it."""
     from oak_sled.core.base import units
 
     try:
-        return units.read(text, "m/s")
+        return units.read(text, unit)
     except Refused as refused:
         fault = refused.faults[0]
         raise refuse(option, fault.what, fault.right) from None

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oak_sled.core.assembly import starts
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine, State
 from oak_sled.core.assembly.trim import Trim
@@ -98,7 +99,7 @@ def of_trim(craft: Craft, ground: Ground, trim: Trim) -> tuple[FlightMode, ...]:
     flight = _Flight(craft, ground, dict(trim.channels), trim.speed)
     climb = math.asin(trim.climb / trim.speed)
     velocity = (trim.speed * math.cos(climb), 0.0, trim.speed * math.sin(climb))
-    flight.hold(trim.pitch, trim.slip, velocity)
+    flight.hold(trim, velocity)
     return _named(flight.roots(), trim.speed)
 
 
@@ -126,13 +127,15 @@ class _Flight:
         self.speed = speed
         self._base = self.machine.save()
 
-    def hold(self, pitch: float, slip: float, velocity: tuple[float, float, float]) -> None:
+    def hold(self, trim: Trim, velocity: tuple[float, float, float]) -> None:
         """Settles memories while the body is held in a flight."""
         place = np.zeros(len(RIGID))
         place[2] = 1000.0
-        place[3], place[4] = slip, pitch
-        cos, sin = math.cos(slip), math.sin(slip)
+        place[3:6] = trim.slip, trim.pitch, trim.bank
+        cos, sin = math.cos(trim.slip), math.sin(trim.slip)
         place[6:9] = cos * velocity[0] + sin * velocity[1], cos * velocity[1] - sin * velocity[0], velocity[2]
+        turn = trim.turn * rotations.rotation(np.array(starts.attitude(trim.slip, -trim.pitch, trim.bank)))[2]
+        place[9:12] = turn * (1.0, -1.0, 1.0)
         coarse = Machine.of(self._coarse)
         for _ in range(round(SETTLES * 120)):
             _put(coarse, place)
@@ -226,7 +229,7 @@ def _put(machine: Machine, place: Floats) -> None:
     """Puts the body of a craft into a state of RIGID, shape (12,)."""
     body, now = machine.scene.solids[1], machine.nows[0]
     heading, pitch, roll = place[3:6].tolist()
-    q = _times(_times(_about(2, heading), _about(1, -pitch)), _about(0, roll))
+    q = starts.attitude(heading, -pitch, roll)
     body["position"] = place[0:3]
     body["attitude"] = q
     axes = rotations.rotation(np.array(q))
@@ -257,24 +260,6 @@ def _rigid(machine: Machine) -> Floats:
     )  # fmt: skip
 
 
-def _about(axis: int, angle: float) -> tuple[float, float, float, float]:
-    made = [math.cos(0.5 * angle), 0.0, 0.0, 0.0]
-    made[1 + axis] = math.sin(0.5 * angle)
-    return made[0], made[1], made[2], made[3]
-
-
-def _times(
-    a: tuple[float, float, float, float], b: tuple[float, float, float, float]
-) -> tuple[float, float, float, float]:
-    """The product of two quaternions."""
-    return (
-        a[0] * b[0] - a[1] * b[1] - a[2] * b[2] - a[3] * b[3],
-        a[0] * b[1] + a[1] * b[0] + a[2] * b[3] - a[3] * b[2],
-        a[0] * b[2] - a[1] * b[3] + a[2] * b[0] + a[3] * b[1],
-        a[0] * b[3] + a[1] * b[2] - a[2] * b[1] + a[3] * b[0],
-    )
-
-
 def _named(roots: list[tuple[complex, Floats]], speed: float) -> tuple[FlightMode, ...]:
     """Roots with the names of the trade: those of a hover by what moves most, those of a flight by their kind."""
     if speed < HOVERS:
@@ -283,7 +268,7 @@ def _named(roots: list[tuple[complex, Floats]], speed: float) -> tuple[FlightMod
     for root, shape in roots:
         named = dict(zip(RIGID, shape.tolist(), strict=True))
         if sum(named[one] for one in LONGWISE) > 0.5 * shape.sum():
-            slow = named["ahead"] + named["z"] > named["pitching"] + named["up"]
+            slow = named["ahead"] + named["z"] > named["pitching"] + named["up"] or "short period" in taken
             name = "phugoid" if slow else "short period"
         elif root.imag != 0.0:
             name = "Dutch roll"

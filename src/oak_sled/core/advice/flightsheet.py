@@ -164,6 +164,9 @@ def _winged(craft: Craft, ground: Ground, ticks: int, setting: Setting) -> Sheet
         rows.append((f"trim at {show(trim.speed, 'm/s')}", trim.words()))
         if trim.is_steady:
             steady = trim
+            rate, channel = trims.rolls(craft, ground, ticks, steady)
+            if channel:
+                rows.append((f"rolls {show(math.degrees(rate), '°/s')}", f"with {channel} fully over"))
             modes = _found(lambda: flightmodes.of_trim(craft, ground, steady))
             rows += [(mode.name, mode.words()) for mode in modes]
     return Sheet(tuple(rows), speeds, found, trim, modes)

@@ -31,7 +31,7 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
             x,
             y,
             start.height + craft.stands_above(ground.gravity) + _known_under(craft, ground, x, y, cos, sin),
-            *_attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)),
+            *attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)),
             cos * start.speed - sin * start.side_speed,
             sin * start.speed + cos * start.side_speed,
             start.rise_speed,
@@ -42,8 +42,8 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
     )
 
 
-def _attitude(heading: float, pitch: float, roll: float) -> tuple[float, float, float, float]:
-    """The quaternion (w, x, y, z) of a heading, then a pitch, then a roll (z, y', x'', any text on attitude)."""
+def attitude(heading: float, pitch: float, roll: float) -> tuple[float, float, float, float]:
+    """The quaternion (w, x, y, z) of a heading, then a pitch, then a roll, rad (z, y', x'', any text on attitude)."""
     a, b, c = math.cos(0.5 * heading), math.cos(0.5 * pitch), math.cos(0.5 * roll)
     d, e, f = math.sin(0.5 * heading), math.sin(0.5 * pitch), math.sin(0.5 * roll)
     return (a * b * c + d * e * f, a * b * f - d * e * c, a * e * c + d * b * f, d * b * c - a * e * f)

@@ -203,7 +203,7 @@ class DrillPage(DrawingPage):
             menu.addAction("Remove this one", self.remove_drill)
         if flightsheet.flies(self.session.craft):
             menu.addAction(
-                "Begin trimmed: in steady flight at the speed of the start",
+                "Begin trimmed: in steady flight at the speed, climb and bank of the start",
                 lambda: trimming.begin_trimmed(self.session),
             )
         menu.addSeparator()
