@@ -211,8 +211,8 @@ class _Held:
         return np.clip(np.nan_to_num(found, nan=WORST), -WORST, WORST)
 
     def rolling(self, unknown: Floats, rate: float) -> float:
-        """rad/s2 by which a craft that rolls at a rate, rad/s, would roll faster. unknown : as of `accelerations`, shape
-        (2 + channels + rates,)."""
+        """rad/s2 by which a craft that rolls at a rate, rad/s, would roll faster. unknown : as `accelerations` takes
+        it, shape (2 + channels + rates,)."""
         body = self._ticked(unknown, rate)
         return float(body["axes"][:, 0] @ body["spin"] - rate) / self.job.dt
 
