@@ -263,6 +263,32 @@ def test_a_plane_whose_centre_is_behind_its_neutral_point_is_told_so():
     assert "tail_heavy" in names(-1.2)
 
 
+def told_of(craft):
+    return {one.name: one for one in cautions.find(Job(craft, AIR, Drill(id="d", ground="sky"), 120))}
+
+
+def test_a_propeller_whose_torque_the_ailerons_cannot_hold_at_the_stall_is_told():
+    craft = demos.load("bush-plane").craft()
+    (screw,) = (one for one in craft.parts if one.kind == "propeller")
+
+    def fitted(*screws):
+        rest = [one for one in craft.parts if one.kind != "propeller"]
+        return told_of(craft.replace(parts=tuple(sorted([*rest, *screws], key=lambda one: one.STAGE))))
+
+    strong = screw.replace(thrust=3.0 * screw.thrust, rate=0.2 * screw.rate)
+    assert "torque_rolls_it" not in fitted(screw)
+    assert "opposite ways" in fitted(strong)["torque_rolls_it"].helps
+    other = strong.replace(id="other", turns="left" if strong.turns == "right" else "right")
+    assert "torque_rolls_it" not in fitted(strong, other), "one takes what the other gives"
+
+
+def test_a_wing_that_stands_past_its_stall_is_told():
+    craft = plane()
+    steep = [one.replace(incidence_deg=25.0) if one.id == "wing" else one for one in craft.parts]
+    assert "stalls_before_it_lifts" in told_of(craft.replace(parts=tuple(steep)))
+    assert "stalls_before_it_lifts" not in told_of(craft)
+
+
 def test_turns_and_fuel_stand_in_the_sheet_by_their_formulas():
     from oak_sled.core.parts.jet import Jet
     from oak_sled.core.parts.tank import Tank

@@ -1,6 +1,7 @@
 """The Drill page driven as a user drives it: knots, waves, stamps, events, the start on the plan, cuts and files."""
 
 import math
+from typing import get_args
 
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from oak_sled.core.project import demos, inputs
 from oak_sled.core.yard.drill import Knot, Track
+from oak_sled.core.yard.event import What
 from oak_sled.desk.drill.channelpaint import MOST_SEEN, Pick
 from oak_sled.desk.drill.drillpage import SHAPES
 from oak_sled.desk.widgets import screenshot
@@ -256,9 +258,11 @@ def test_the_menus_offer_what_can_be_fired(puck):
     assert puck.targets_of("trigger") == ("nudge",)
     assert puck.targets_of("drop") == ()
     assert puck.targets_of("poke") == ("",)
+    assert puck.targets_of("fail") == tuple(part.id for part in puck.session.craft.parts)
     menu = puck.buttons["event"].menu()
     menu.aboutToShow.emit()
-    assert [action.isEnabled() for action in menu.actions()] == [True, True, True, False, True]
+    offered = {action.text().split(":")[0]: action.isEnabled() for action in menu.actions()}
+    assert offered == {what: bool(puck.targets_of(what)) for what in get_args(What)}
 
 
 def test_a_kept_drive_opens_here_and_is_cut_and_smoothed(drill, window, idle):

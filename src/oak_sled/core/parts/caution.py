@@ -116,6 +116,10 @@ KINDS = (
     Kind("nothing_burns_it", "no part burns the fuel of a tank", "an exhaust speed of a jet, or a payload"),
     Kind("no_lift_of_gas", "a lifting gas is no lighter than the air", "a lighter gas"),
     Kind("tail_heavy", "the centre of mass lies behind the neutral point of the wings", "weight forward, or more tail"),
+    Kind(
+        "stalls_before_it_lifts", "a wing with the nose level stands past its stall", "less incidence, or a later stall"
+    ),
+    Kind("torque_rolls_it", "the torque of propellers takes most of the roll", "two that turn opposite ways"),
     Kind("damping_aloft", "the damping of a body slows it in flight beside the drag of its parts", "a damping of 0"),
     Kind("nothing_commands_it", "a rotor has no channel, and no mixer commands it", "a channel, or a mixer"),
     Kind("vortex_ring", "a rotor sank into its own wash", "come down slower, or with some speed ahead"),

@@ -1,7 +1,7 @@
 """Propeller: thrust and torque over the advance ratio, a rotor with inertia, and the wash behind it."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -13,12 +13,17 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts.actuator import Actuator, rate_share
-from oak_sled.core.parts.common import Family, Group, Kind, Part
+from oak_sled.core.parts.caution import Caution
+from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.thruster import written_top_speed_words
 
 SEA_LEVEL = 1.225
 """kg/m3 of the air for which the static thrust is told."""
+MOST_TORQUE = 0.7
+"""Share of the roll of all control surfaces at the stall that the torque of propellers may take."""
+SLIGHT = 0.02
+"""Share of the weight on the chord of a wing, as a moment, below which torque is no matter."""
 FASTEST = 1.3
 """Times the coefficient at rest that thrust may have with the wind from behind, and that it may brake with."""
 RECORD = np.dtype(
@@ -190,6 +195,30 @@ class Propeller(Part):
 
     def thrust_ahead(self, speed: float, air_density: float, mass: float) -> float:
         return self.way()[0] * self.thrust_at(speed, air_density)
+
+    def turns_craft(self, air_density: float) -> float:
+        torque = self.static_power / (math.tau * self.rate) * air_density / SEA_LEVEL
+        return self.trim * torque * self.way()[0] * (-1.0 if self.turns == "right" else 1.0)
+
+    def cautions(self, case: Case) -> Iterator[Caution]:
+        density = case.setting.air_density
+        fitted = case.parts.values()
+        most = sum(part.most_lift(density) for part in fitted)
+        largest = max(fitted, key=lambda part: abs(part.turns_craft(density)))
+        if most <= 0.0 or case.setting.weight <= 0.0 or largest.id != self.id:
+            return
+        torque = abs(sum(part.turns_craft(density) for part in fitted))
+        stall = math.sqrt(case.setting.weight / most)
+        against = 0.5 * density * stall**2 * sum(part.roll_by_pressure() for part in fitted)
+        slight = SLIGHT * case.setting.weight * max(part.chord() for part in fitted)
+        if torque > max(MOST_TORQUE * against, slight):
+            holds = show(against, "N m") if against > 0.0 else "nothing"
+            yield self.caution(
+                "torque_rolls_it", "thrust",
+                f"rolls the craft with {show(torque, 'N m')} at full rate, and control surfaces give {holds} against it"
+                f" at the stall, {show(stall, 'm/s')}",
+                "two that turn opposite ways, a larger disc, less thrust, or larger ailerons",
+            )  # fmt: skip
 
     def without_lag(self) -> Part:
         return self.replace(

@@ -10,7 +10,7 @@ from pydantic import Field
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
-from oak_sled.core.parts import airfoil
+from oak_sled.core.parts import airfoil, wingshape
 from oak_sled.core.parts.actuator import Actuator
 from oak_sled.core.parts.airfoil import POLAR, Polar
 from oak_sled.core.parts.caution import Caution
@@ -155,11 +155,11 @@ class Wing(Part):
         middle, half = 0.5 * (edges[1:] + edges[:-1]), 0.5 * np.diff(edges)
         along = np.stack([middle - GAUSS * half, middle + GAUSS * half], axis=1).reshape(-1)
         found = np.zeros(len(along), STATION)
-        turn = _about_x(math.radians(self.bank_deg))
+        turn = wingshape.about_x(math.radians(self.bank_deg))
         incidence = math.radians(self.incidence_deg)
         for row, y in zip(found, along.tolist(), strict=True):
             side, out = math.copysign(1.0, y), abs(y) / (0.5 * self.span)
-            bent = turn @ _about_x(side * math.radians(self.dihedral_deg))
+            bent = turn @ wingshape.about_x(side * math.radians(self.dihedral_deg))
             root = (-abs(y) * math.tan(math.radians(self.sweep_deg)), y, 0.0)
             row["place"] = bent @ root + (self.x, self.y, self.z) - np.array(centre)
             row["chord"] = bent @ (math.cos(incidence), 0.0, math.sin(incidence))
@@ -227,6 +227,12 @@ class Wing(Part):
         """Its control surface, each Pa of the air that meets the nose: lift by the slope of the whole wing."""
         if not self.mixed:
             return []
+        force, moment = self._pushes()
+        at = (self.x, self.y, self.z)
+        return [Actuator(_triple(force), at, _triple(moment), -1.0, 1.0, by_pressure=True)]
+
+    def _pushes(self) -> tuple[Floats, Floats]:
+        """m2 and m3 of its control surface fully over: force and moment about its mount, each Pa of the air."""
         slope = self.polar().slope * airfoil.effectiveness(self.control_share) * math.radians(self.control_deg)
         force, moment = np.zeros(3), np.zeros(3)
         each = self.area / (2 * self.panels)
@@ -234,8 +240,12 @@ class Wing(Part):
             push = slope * each * row["control"] * row["normal"]
             force += push
             moment += np.cross(row["place"], push)
-        at = (self.x, self.y, self.z)
-        return [Actuator(_triple(force), at, _triple(moment), -1.0, 1.0, by_pressure=True)]
+        return force, moment
+
+    def roll_by_pressure(self) -> float:
+        if not self.mixed and not self.control_channel:
+            return 0.0
+        return self.trim * abs(float(self._pushes()[1][0]))
 
     def without_lag(self) -> Part:
         return self.replace(control_rate_deg=1e5, flap_rate_deg=1e5)
@@ -248,20 +258,8 @@ class Wing(Part):
         return (self.area, self.span, *angles, self.control_share if self.control_channel else 0.0, self.control_from)
 
     def plates(self) -> list[Floats]:
-        """Both halves, shape (4, 3): leading and trailing edge at the root, trailing and leading edge at the tip, m."""
-        found, turn = [], _about_x(math.radians(self.bank_deg))
-        incidence, back = math.radians(self.incidence_deg), math.tan(math.radians(self.sweep_deg))
-        for side in (1.0, -1.0):
-            bent = turn @ _about_x(side * math.radians(self.dihedral_deg))
-            chord = self.depth * (bent @ (math.cos(incidence), 0.0, math.sin(incidence)))
-            half = 0.5 * self.span
-            ends = [np.array([self.x, self.y, self.z]) + bent @ (-y * back, side * y, 0.0) for y in (0.0, half)]
-            found.append(
-                np.stack(
-                    [ends[0] + 0.25 * chord, ends[0] - 0.75 * chord, ends[1] - 0.75 * chord, ends[1] + 0.25 * chord]
-                )
-            )
-        return found
+        angles = (self.sweep_deg, self.dihedral_deg, self.bank_deg, self.incidence_deg)
+        return wingshape.plates((self.x, self.y, self.z), self.span, self.depth, *(math.radians(one) for one in angles))
 
     @classmethod
     def fitted_to(cls, half: tuple[float, float, float]) -> dict[str, Any]:
@@ -370,17 +368,19 @@ class Wing(Part):
                 f"it carries the craft from {show(stall, 'm/s')} on, and the run came to {show(speed, 'm/s')}",
                 "more area, less mass or more thrust",
             )
+        angle, stalls = self.incidence_deg - self.zero_lift_deg, self.stall_deg
+        if not self.is_upright and not self.behind and angle >= stalls:
+            yield self.caution(
+                "stalls_before_it_lifts",
+                "incidence_deg",
+                f"with the nose level it stands {show(angle, '°')} from no lift, and stalls at {show(stalls, '°')}",
+                f"{show(0.5 * stalls + self.zero_lift_deg, '°')} of incidence or less",
+            )
 
 
 def _triple(vector: Floats) -> tuple[float, float, float]:
     x, y, z = vector.tolist()
     return x, y, z
-
-
-def _about_x(angle: float) -> Floats:
-    """The turn of a half about the line of the nose, shape (3, 3)."""
-    cos, sin = math.cos(angle), math.sin(angle)
-    return np.array([[1.0, 0.0, 0.0], [0.0, cos, -sin], [0.0, sin, cos]])
 
 
 KIND = Kind(Wing, RECORD, act=act)

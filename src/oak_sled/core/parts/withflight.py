@@ -40,6 +40,14 @@ class WithFlight(Frozen):
         """N of lift at its stall for each (m/s)2 of airspeed, where it carries the craft."""
         return 0.0
 
+    def roll_by_pressure(self) -> float:
+        """m3: N m of roll about its mount that its control surface gives fully over, each Pa of the air."""
+        return 0.0
+
+    def turns_craft(self, air_density: float) -> float:
+        """N m about the forward axis with which what it turns turns the craft, at rest, driven fully."""
+        return 0.0
+
     def chord(self) -> float:
         """m of the chord of a wing; 0 where it is none."""
         return 0.0
