@@ -9,6 +9,7 @@ import pytest
 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.propeller import Propeller
+from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.wing import Wing
 from oak_sled.core.results import ledger, run
 from oak_sled.core.yard.body import Body
@@ -44,6 +45,28 @@ def test_half_the_rate_gives_a_quarter_of_the_thrust_and_thin_air_less():
     assert flown(AIRSCREW, throttle=0.5).line("airscrew")[1, 0] == pytest.approx(625.0, rel=1e-9)
     thin = flown(AIRSCREW, ground=SKY.replace(air_density=0.5 * RHO))
     assert thin.line("airscrew")[1, 0] == pytest.approx(1250.0, rel=1e-9)
+
+
+@pytest.mark.parametrize("throttle", [1.0, 0.5])
+def test_drawn_its_thrust_follows_the_curve_over_the_airspeed_at_full_rate(throttle):
+    knots = tuple(SpeedKnot(speed=x, share=y) for x, y in ((0.0, 0.8), (16.0, 0.9), (40.0, 0.5), (64.0, 0.0)))
+    screw = AIRSCREW.replace(drawn=True, curve=knots, curve_straight=True, pitch_speed=60.0)
+    for speed in (0.0, 7.0, 20.0, 33.0, 59.0, 80.0):
+        share = np.interp(speed, [0.0, 16.0, 40.0, 64.0], [0.8, 0.9, 0.5, 0.0])
+        line = flown(screw, speed=throttle * speed, throttle=throttle).line("airscrew")[1]
+        push = 2500.0 * throttle**2 * share
+        assert line[0] == pytest.approx(push, rel=1e-9, abs=1e-9)
+        assert screw.thrust_at(speed, RHO) == pytest.approx(2500.0 * share, rel=1e-9, abs=1e-9)
+        power = -line[3] * math.tau * 40.0 * throttle
+        assert power >= line[0] * throttle * speed * (1.0 - 1e-9), "it gives no more than it takes"
+
+
+def test_a_drawn_line_is_the_straight_line_and_knots_out_of_order_are_refused():
+    for speed in (0.0, 10.0, 40.0):
+        line, drawn = (flown(one, speed=speed).line("airscrew")[1] for one in (AIRSCREW, AIRSCREW.replace(drawn=True)))
+        assert drawn == pytest.approx(line, rel=1e-9, abs=1e-9)
+    with pytest.raises(ValueError, match="must rise"):
+        AIRSCREW.replace(curve=(SpeedKnot(speed=10.0), SpeedKnot(speed=0.0)))
 
 
 def test_its_torque_at_rest_is_the_power_of_momentum_theory_over_its_merit():

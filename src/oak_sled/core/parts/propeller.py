@@ -1,21 +1,23 @@
 """Propeller: thrust and torque over the advance ratio, a rotor with inertia, and the wash behind it."""
 
 import math
-from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Literal
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
-from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import environment, spatial
-from oak_sled.core.parts.actuator import Actuator, rate_share
+from oak_sled.core.parts import curvefield, speedcurve
+from oak_sled.core.parts.actuator import Actuator
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.curvefield import CurveField
+from oak_sled.core.parts.propellerforce import FASTEST, RECORD, act
+from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.thruster import written_top_speed_words
 
 SEA_LEVEL = 1.225
@@ -24,37 +26,25 @@ MOST_TORQUE = 0.7
 """Share of the roll of all control surfaces at the stall that the torque of propellers may take."""
 SLIGHT = 0.02
 """Share of the weight on the chord of a wing, as a moment, below which torque is no matter."""
-FASTEST = 1.3
-"""Times the coefficient at rest that thrust may have with the wind from behind, and that it may brake with."""
-RECORD = np.dtype(
-    [
-        ("channel", "i8"),
-        ("mixed", "i8"),
-        ("reverse", "f8"),  # share of its thrust, backward
-        ("swivel_channel", "i8"),
-        ("swivel", "f8"),  # rad
-        ("swivel_rate", "f8"),  # rad/s
-        ("across", "f8", (3,)),  # the way toward which it swivels
-        ("rate", "f8"),  # rad/s at a full channel
-        ("lag", "f8"),  # s
-        ("diameter", "f8"),
-        ("thrust", "f8"),  # coefficient at rest
-        ("power", "f8"),
-        ("idle", "f8"),  # share of the power left where no thrust is
-        ("pitch", "f8"),  # advance ratio without thrust
-        ("inertia", "f8"),
-        ("turns", "f8"),  # 1: to the right seen from behind, -1: to the left
-        ("way", "f8", (3,)),
-        ("point", "f8", (3,)),
-    ]
-)
+LINE = (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=55.0, share=0.0))
+"""That of the first pitch speed."""
+BY_SPEED = CurveField(
+    "curve", "share of the thrust over airspeed", "speed", "share", "m/s", 80.0,
+    {
+        "a straight line to 55 m/s": ((0.0, 1.0), (55.0, 0.0)),
+        "of fine pitch, for take-off and climb": ((0.0, 1.0), (15.0, 0.86), (30.0, 0.5), (45.0, 0.0)),
+        "of coarse pitch, which stalls at rest": ((0.0, 0.82), (20.0, 0.84), (40.0, 0.6), (70.0, 0.0)),
+        "in a ring, strong at rest": ((0.0, 1.0), (10.0, 0.7), (25.0, 0.32), (40.0, 0.0)),
+    },
+)  # fmt: skip
 
 
 class Propeller(Part):
     """T = rho n2 D4 CT(J), Q = rho n2 D5 CP(J) / 2 pi, J = V / (n D) (McCormick, Aerodynamics, Aeronautics and Flight
-    Mechanics, chapter 6). CT falls in a straight line from rest to the pitch speed; the power at rest is that of
-    momentum theory, sqrt(T3 / (2 rho A)), over the figure of merit. Its rotor turns the craft the other way and answers
-    turns as a gyroscope; the air behind it is faster by 2 v, v from momentum theory."""
+    Mechanics, chapter 6). CT falls in a straight line from rest to the pitch speed, or as it is drawn; the power at
+    rest is that of momentum theory, sqrt(T3 / (2 rho A)), over the figure of merit, and never less than T V. Its rotor
+    turns the craft the other way and answers turns as a gyroscope; the air behind it is faster by 2 v, v from momentum
+    theory."""
 
     TITLE: ClassVar[str] = "Propeller"
     EXPLAINS: ClassVar[str] = "thrust that falls with airspeed, torque, gyroscopic moment, and wash"
@@ -63,6 +53,7 @@ class Propeller(Part):
     CHANNEL_GUESS: ClassVar[str] = "throttle"
     MAKES_CHANNEL: ClassVar[bool] = True
     WASHES: ClassVar[bool] = True
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (BY_SPEED,)
 
     kind: Literal["propeller"] = "propeller"
     channel: str = Field("", description="the channel of its rate; empty: always full")
@@ -74,6 +65,17 @@ class Propeller(Part):
         55.0, "m/s", "airspeed at which no thrust is left at full rate", low=0.1, high=1e4, slider=(5.0, 150.0),
         main=True, title="pitch speed",
     )  # fmt: skip
+    drawn: bool = Field(
+        False, description="its thrust over airspeed follows the drawn curve; off: a straight line to the pitch speed"
+    )
+    curve: tuple[SpeedKnot, ...] = Field(
+        LINE,
+        min_length=1,
+        max_length=64,
+        description="share of the static thrust over the airspeed along it, full rate",
+    )
+    curve_straight: bool = curvefield.joined_straight()
+    curve_of: str = curvefield.follows_shared()
     rate: float = dial(
         40.0, "1/s", "turns a second at a full channel", low=0.1, high=5e3, slider=(5.0, 200.0), scale="log", main=True
     )
@@ -106,6 +108,14 @@ class Propeller(Part):
     x: float = dial(0.0, "m", "hub, ahead of the origin", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     y: float = dial(0.0, "m", "hub, left of the origin", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     z: float = dial(0.0, "m", "hub, above the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        speedcurve.check("curve", self.curve)
+        return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return (BY_SPEED,) if self.drawn else ()
 
     @property
     def disc(self) -> float:
@@ -156,7 +166,11 @@ class Propeller(Part):
         return found
 
     def record(self, pack: Pack) -> dict[str, Any]:
+        top, samples = speedcurve.record(self.curve, self.curve_straight)
         return {
+            "drawn": int(self.drawn),
+            "top": top,
+            "curve": samples,
             "channel": pack.channel(self.channel),
             "mixed": int(self.mixed),
             "reverse": self.reverse,
@@ -187,11 +201,24 @@ class Propeller(Part):
         return found
 
     def forward_thrust(self, mass: float) -> float:
-        return self.trim * self.thrust * self.way()[0]
+        return self.trim * self.thrust * self.way()[0] * self.left_at(0.0)
+
+    def left_at(self, speed: float) -> float:
+        """The share of the static thrust that is left at full rate at an airspeed along it, m/s."""
+        if self.drawn:
+            return speedcurve.share_at(self.curve, max(speed, 0.0), self.curve_straight)
+        return max(1.0 - speed / self.pitch_speed, -FASTEST)
+
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        turns = np.abs(run.column(f"{self.id}.activity"))
+        w, x, y, z = (run.column(f"rotation.{axis}") for axis in "wxyz")
+        ahead = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)], axis=1)
+        speed = np.einsum("ij,ij->i", ahead, run.columns("velocity.x", "velocity.y", "velocity.z"))
+        return np.maximum(np.where(turns > 0.01, speed / np.maximum(turns, 0.01), np.nan), 0.0)
 
     def thrust_at(self, speed: float, air_density: float) -> float:
         """N along its way at full rate at an airspeed, m/s."""
-        return self.trim * self.thrust * air_density / SEA_LEVEL * max(1.0 - speed / self.pitch_speed, -FASTEST)
+        return self.trim * self.thrust * air_density / SEA_LEVEL * self.left_at(speed)
 
     def thrust_ahead(self, speed: float, air_density: float, mass: float) -> float:
         return self.way()[0] * self.thrust_at(speed, air_density)
@@ -248,130 +275,6 @@ class Propeller(Part):
         else:
             first = written_top_speed_words(lambda speed: ahead * self.thrust_at(speed, setting.air_density), setting)
         return (first, f"turns the craft with {show(torque, 'N m')} at rest; tips at {show(tip, 'm/s')}")
-
-
-@unit
-def act(part, gain, p, body, ground, supports, now):
-    """Books thrust, torque and gyroscopic moment; returns the share of its full rate. memory : 0 its rate, rad/s, 1 m/s
-    by which the air behind it is faster, 2 its swivel, rad, 3 whether it has begun."""
-    asked = swivel(part, p, now)
-    level = 1.0
-    if part.channel >= 0:
-        level = max(now.channels[part.channel], -math.sqrt(part.reverse))
-    elif part.mixed == 1:
-        level = 0.0
-    if part.mixed == 1:
-        level = min(max(rate_share(level, asked), -math.sqrt(part.reverse)), 1.0)
-    wanted = part.rate * level
-    if now.memory[p, 3] == 0.0:  # it begins as its channel stands, or as a mixer asks
-        now.memory[p, 3] = 1.0
-        now.memory[p, 0] = wanted if part.channel < 0 and part.mixed == 1 else part.rate * begun(part, now)
-    before = now.memory[p, 0]
-    rate = wanted
-    if part.lag > 0.0:
-        rate = before + (wanted - before) * (1.0 - math.exp(-now.dt / part.lag))
-    now.memory[p, 0] = rate
-    lever = spatial.to_world(body.axes, (part.point[0], part.point[1], part.point[2]))
-    way = spatial.to_world(body.axes, pointing(part, now.memory[p, 2]))
-    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    wind, density = environment.air_at(
-        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
-    )
-    against = (
-        body.velocity[0] + swing[0] - wind[0],
-        body.velocity[1] + swing[1] - wind[1],
-        body.velocity[2] + swing[2] - wind[2],
-    )
-    speed = spatial.dot(against, way)
-    thrust, power = coefficients(part, speed, rate)
-    turns = rate / (2.0 * math.pi)
-    press = gain * density * turns * turns * part.diameter**4
-    push, torque = press * thrust, press * part.diameter * power / (2.0 * math.pi)
-    if rate < 0.0:
-        push, torque = -push, -torque
-    now.memory[p, 1] = wash(push, speed, density * 0.25 * math.pi * part.diameter * part.diameter)
-    body_module.book_at(now, p, body, lever, (push * way[0], push * way[1], push * way[2]))
-    kick = -part.turns * (torque + part.inertia * (rate - before) / now.dt)
-    spun = part.turns * part.inertia * rate
-    whirl = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), way)
-    for i in range(3):
-        now.lines[p, 3 + i] += kick * way[i] - spun * whirl[i]
-    return rate / part.rate
-
-
-@compiled
-def swivel(part, p, now):
-    """Swivels it a tick farther; returns what a mixer asks of its thrust then: the share that its command has along the
-    way it points, so that it does not push elsewhere while it turns."""
-    if part.swivel <= 0.0:
-        return now.asked[p, 0]
-    ahead, across = now.asked[p, 0], now.asked[p, 1]
-    level, wanted = math.hypot(ahead, across), 0.0
-    if part.swivel_channel >= 0:
-        wanted = part.swivel * now.channels[part.swivel_channel]
-    if part.mixed == 1 and level > 1e-6:
-        wanted = nearer(part, math.atan2(across, ahead), now.memory[p, 2], level)
-    elif part.mixed == 1:
-        wanted = now.memory[p, 2]
-    wanted = min(max(wanted, -part.swivel), part.swivel)
-    step = part.swivel_rate * now.dt
-    angle = now.memory[p, 2] + min(max(wanted - now.memory[p, 2], -step), step)
-    now.memory[p, 2] = angle
-    return max(ahead * math.cos(angle) + across * math.sin(angle), -part.reverse)
-
-
-@compiled
-def begun(part, now):
-    """The share of its rate at which it turned before the first tick."""
-    if part.channel < 0:
-        return 0.0
-    return min(max(now.before[part.channel], -math.sqrt(part.reverse)), 1.0)
-
-
-@compiled
-def nearer(part, wanted, stands, level):
-    """The swivel, rad, for a push at an angle: that angle, or the opposite one to push backward, where that can be
-    given and is nearer to where it stands."""
-    opposite = wanted - math.pi if wanted > 0.0 else wanted + math.pi
-    if part.reverse < level or abs(opposite) > part.swivel:
-        return wanted
-    if abs(wanted) > part.swivel or abs(opposite - stands) < abs(wanted - stands):
-        return opposite
-    return wanted
-
-
-@compiled
-def pointing(part, angle):
-    """The way of its thrust at a swivel, rad: a unit vector in craft axes."""
-    if angle == 0.0:
-        return (part.way[0], part.way[1], part.way[2])
-    cos, sin = math.cos(angle), math.sin(angle)
-    return (
-        cos * part.way[0] + sin * part.across[0],
-        cos * part.way[1] + sin * part.across[1],
-        cos * part.way[2] + sin * part.across[2],
-    )
-
-
-@compiled
-def coefficients(part, speed, rate):
-    """Coefficients of thrust and power at an airspeed along its way, m/s, and a rate, rad/s."""
-    if rate == 0.0:
-        return 0.0, 0.0
-    if rate < 0.0:  # backward it does the same to the air from behind
-        speed, rate = -speed, -rate
-    share = 2.0 * math.pi * speed / (rate * part.diameter * part.pitch)
-    thrust = part.thrust * min(max(1.0 - share, -FASTEST), FASTEST)
-    return thrust, part.power * min(max(1.0 - (1.0 - part.idle) * share, 0.0), FASTEST)
-
-
-@compiled
-def wash(push, speed, moved):
-    """m/s by which air far behind a disc is faster than ahead of it. moved : kg/m, its area times the density."""
-    if push <= 0.0 or moved <= 0.0:
-        return 0.0
-    speed = max(speed, 0.0)
-    return math.sqrt(speed * speed + 2.0 * push / moved) - speed
 
 
 KIND = Kind(Propeller, RECORD, act=act)
