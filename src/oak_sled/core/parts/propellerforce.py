@@ -1,4 +1,4 @@
-"""What a propeller does in a tick: its rate, swivel, thrust, torque, gyroscopic moment and wash."""
+"""The work of a propeller in a tick: its rate, swivel, thrust, torque, gyroscopic moment and wash."""
 
 import math
 
