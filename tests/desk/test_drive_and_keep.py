@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QEvent, QPoint, Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication, QLineEdit
+from hands import drive, key
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QLineEdit
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos, shelf, shelf_store
@@ -21,20 +21,6 @@ from oak_sled.desk.panes import shelfpane
 from oak_sled.desk.widgets import screenshot
 from oak_sled.desk.work.recovery import Autosave
 from oak_sled.desk.work.session import Session
-
-
-def key(window, code, down):
-    kind = QEvent.Type.KeyPress if down else QEvent.Type.KeyRelease
-    QApplication.sendEvent(window.view, QKeyEvent(kind, code, Qt.KeyboardModifier.NoModifier))
-
-
-def drive(qtbot, window, seconds, *keys):
-    for code in keys:
-        key(window, code, True)
-    goal = window.driver.drive.ticks + int(seconds * window.session.yard.ticks)
-    qtbot.waitUntil(lambda: window.driver.drive.ticks >= goal, timeout=60_000)
-    for code in keys:
-        key(window, code, False)
 
 
 def test_it_is_driven_with_keys_and_kept(qtbot, window):

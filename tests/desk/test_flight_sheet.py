@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication
+from hands import drive
+from PyQt6.QtCore import Qt
 
 from oak_sled.core.advice import cautions
 from oak_sled.core.parts.holders.mixer import Mixer
@@ -97,19 +96,9 @@ def test_what_cannot_be_trimmed_is_said(plane, qtbot, idle):
     assert any("lacks" in text and fault for text, fault in said)
 
 
-def key(window, code, down):
-    kind = QEvent.Type.KeyPress if down else QEvent.Type.KeyRelease
-    QApplication.sendEvent(window.view, QKeyEvent(kind, code, Qt.KeyboardModifier.NoModifier))
-
-
 def fly(qtbot, window, seconds, *keys):
     """Holds keys for so long of the drive; the drive of the last half second."""
-    for code in keys:
-        key(window, code, True)
-    goal = window.driver.drive.ticks + int(seconds * window.session.yard.ticks)
-    qtbot.waitUntil(lambda: window.driver.drive.ticks >= goal, timeout=60_000)
-    for code in keys:
-        key(window, code, False)
+    drive(qtbot, window, seconds, *keys)
     return window.driver.drive.newest(0.5)
 
 
