@@ -11,7 +11,7 @@ import numpy as np
 
 from oak_sled.core.base.arrays import Records
 from oak_sled.core.compiler.kernel import compiled, inlined
-from oak_sled.core.kernel import volumes
+from oak_sled.core.kernel import spatial, volumes
 from oak_sled.core.kernel.state import GROUND
 
 
@@ -21,6 +21,22 @@ def air_at(ground, x, y, z):
     if ground.winds > 0:
         return blown(ground, x, y, z), ground.air_density
     return (ground.wind[0], ground.wind[1], ground.wind[2]), ground.air_density
+
+
+@compiled
+def met_at(ground, body, lever):
+    """Velocity of a place of a body against the air there, m/s, and the density of the air, kg/m3. lever : m from its
+    centre of mass to the place; all in world axes."""
+    wind, density = air_at(
+        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
+    )
+    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
+    against = (
+        body.velocity[0] + swing[0] - wind[0],
+        body.velocity[1] + swing[1] - wind[1],
+        body.velocity[2] + swing[2] - wind[2],
+    )
+    return against, density
 
 
 @compiled

@@ -69,14 +69,7 @@ class Fin(Part):
 def act(part, gain, p, body, ground, supports, now):
     """Books the side force of the fin on its ledger line; returns how near it is to its stall, 0 to 1."""
     lever = spatial.to_world(body.axes, part.point)
-    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    place = spatial.plus((body.position[0], body.position[1], body.position[2]), lever)
-    wind, density = environment.air_at(ground, place[0], place[1], place[2])
-    against = (
-        body.velocity[0] + swing[0] - wind[0],
-        body.velocity[1] + swing[1] - wind[1],
-        body.velocity[2] + swing[2] - wind[2],
-    )
+    against, density = environment.met_at(ground, body, lever)
     v = spatial.to_craft(body.axes, against)
     square = v[0] * v[0] + v[1] * v[1]
     if square == 0.0 or part.stall == 0.0:

@@ -220,10 +220,7 @@ def act(part, gain, p, body, ground, supports, now):
         return 0.0
     lever = spatial.to_world(body.axes, (part.point[0], part.point[1], part.point[2]))
     way = spatial.to_world(body.axes, (part.way[0], part.way[1], part.way[2]))
-    wind, density = environment.air_at(
-        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
-    )
-    against = (body.velocity[0] - wind[0], body.velocity[1] - wind[1], body.velocity[2] - wind[2])
+    against, density = environment.met_at(ground, body, lever)
     push = gain * part.thrust * spool
     push *= speedcurve.at(part.curve, part.top, max(spatial.dot(against, way), 0.0))
     if part.breathes == 1:

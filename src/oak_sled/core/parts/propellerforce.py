@@ -63,15 +63,7 @@ def act(part, gain, p, body, ground, supports, now):
     now.memory[p, 0] = rate
     lever = spatial.to_world(body.axes, (part.point[0], part.point[1], part.point[2]))
     way = spatial.to_world(body.axes, pointing(part, now.memory[p, 2]))
-    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    wind, density = environment.air_at(
-        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
-    )
-    against = (
-        body.velocity[0] + swing[0] - wind[0],
-        body.velocity[1] + swing[1] - wind[1],
-        body.velocity[2] + swing[2] - wind[2],
-    )
+    against, density = environment.met_at(ground, body, lever)
     speed = spatial.dot(against, way)
     thrust, power = coefficients(part, speed, rate)
     turns = rate / (2.0 * math.pi)

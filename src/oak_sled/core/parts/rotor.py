@@ -279,15 +279,7 @@ def act(part, gain, p, body, ground, supports, now):
     lever = spatial.to_world(body.axes, (part.point[0], part.point[1], part.point[2]))
     way = spatial.to_world(body.axes, (part.way[0], part.way[1], part.way[2]))
     spin = (body.spin[0], body.spin[1], body.spin[2])
-    swing = spatial.cross(spin, lever)
-    wind, density = environment.air_at(
-        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
-    )
-    against = (
-        body.velocity[0] + swing[0] - wind[0],
-        body.velocity[1] + swing[1] - wind[1],
-        body.velocity[2] + swing[2] - wind[2],
-    )
+    against, density = environment.met_at(ground, body, lever)
     climb = spatial.dot(against, way)
     flat = (against[0] - climb * way[0], against[1] - climb * way[1], against[2] - climb * way[2])
     plane = spatial.length(flat)

@@ -131,15 +131,7 @@ def met_by(station, body, ground, sunk, blown):
     lever = spatial.to_world(body.axes, (station.place[0], station.place[1], station.place[2]))
     chord = spatial.to_world(body.axes, (station.chord[0], station.chord[1], station.chord[2]))
     normal = spatial.to_world(body.axes, (station.normal[0], station.normal[1], station.normal[2]))
-    wind, density = environment.air_at(
-        ground, body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2]
-    )
-    swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    against = (
-        body.velocity[0] + swing[0] - wind[0],
-        body.velocity[1] + swing[1] - wind[1],
-        body.velocity[2] + swing[2] - wind[2],
-    )
+    against, density = environment.met_at(ground, body, lever)
     ahead, down = spatial.dot(against, chord), -spatial.dot(against, normal)
     down -= ahead * sunk
     if blown > 0.0:  # the air comes from the front of the craft
