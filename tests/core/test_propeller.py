@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.jet import Jet
 from oak_sled.core.parts.propeller import Propeller
 from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.wing import Wing
@@ -67,6 +68,24 @@ def test_a_drawn_line_is_the_straight_line_and_knots_out_of_order_are_refused():
         assert drawn == pytest.approx(line, rel=1e-9, abs=1e-9)
     with pytest.raises(ValueError, match="must rise"):
         AIRSCREW.replace(curve=(SpeedKnot(speed=10.0), SpeedKnot(speed=0.0)))
+
+
+@pytest.mark.parametrize("made_of", [AIRSCREW.replace(drawn=True), Jet(id="airscrew", channel="throttle")])
+def test_the_stretch_of_the_curve_that_was_read_is_the_airspeed_along_its_own_way(made_of):
+    windy = SKY.replace(wind_speed=5.0, wind_to_deg=180.0)
+    (field,) = made_of.curves()
+    ahead = flown(made_of.replace(thrust=0.0), speed=20.0, ground=windy)
+    assert made_of.curve_reads(field, ahead, ())[2] == pytest.approx(25.0, rel=1e-6)
+    up = made_of.replace(elevation_deg=90.0, thrust=0.0)
+    assert up.curve_reads(field, flown(up, speed=20.0, rise_speed=8.0), ())[2] == pytest.approx(8.0, rel=1e-6)
+
+
+def test_off_centre_a_jet_of_a_craft_that_turns_reads_the_air_where_it_is():
+    falls = (SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=64.0, share=0.0))
+    jet = Jet(id="airscrew", channel="throttle", curve=falls, spools_up=0.0, thrust=1000.0, x=0.0, y=2.0)
+    made = flown(jet, speed=32.0, yaw_rate_deg=-180.0)
+    air = 32.0 + math.pi * 2.0
+    assert made.line("airscrew")[1, 0] == pytest.approx(1000.0 * (1.0 - air / 64.0), rel=1e-6)
 
 
 def test_its_torque_at_rest_is_the_power_of_momentum_theory_over_its_merit():

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import Literal, NamedTuple, get_args
+from typing import Any, Literal, NamedTuple, get_args
 
+import numpy as np
+
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.compiler.kernel import compiled
 
 Axis = Literal["ahead", "left", "lift", "roll", "pitch", "yaw"]
@@ -33,6 +36,28 @@ class Actuator(NamedTuple):
         fx, fy, fz = self.force
         turned = (y * fz - z * fy, z * fx - x * fz, x * fy - y * fx)
         return (*self.force, *(a + b for a, b in zip(turned, self.moment, strict=True)))
+
+
+def direction(azimuth_deg: float, elevation_deg: float) -> Triple:
+    """The unit vector of a direction, craft axes: azimuth 0 forward and 90 left, elevation 90 straight up."""
+    azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
+    flat = math.cos(elevation)
+    return flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)
+
+
+def speed_along(run: Any, way: Triple, in_air: bool) -> Floats:
+    """m/s of a craft along a direction of its axes in each row of a run, shape (rows,). in_air : against the steady
+    wind of its ground; else over the ground."""
+    w, x, y, z = (run.column(f"rotation.{axis}") for axis in "wxyz")
+    velocity = run.columns("velocity.x", "velocity.y", "velocity.z")
+    if in_air and run.job.ground.wind_speed > 0.0:
+        angle = math.radians(run.job.ground.wind_to_deg)
+        velocity = velocity - run.job.ground.wind_speed * np.array([math.cos(angle), math.sin(angle), 0.0])
+    ahead = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)], axis=1)
+    left = np.stack([2.0 * (x * y - w * z), 1.0 - 2.0 * (x * x + z * z), 2.0 * (y * z + w * x)], axis=1)
+    up = np.stack([2.0 * (x * z + w * y), 2.0 * (y * z - w * x), 1.0 - 2.0 * (x * x + y * y)], axis=1)
+    found: Floats = np.einsum("ij,ij->i", way[0] * ahead + way[1] * left + way[2] * up, velocity)
+    return found
 
 
 @compiled

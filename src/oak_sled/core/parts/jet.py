@@ -1,19 +1,20 @@
 """Jet: thrust over airspeed with a spool that takes its time, and fuel burnt by thrust; or a rocket."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts import curvefield, speedcurve
-from oak_sled.core.parts.actuator import Actuator
+from oak_sled.core.parts.actuator import Actuator, direction, speed_along
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
@@ -100,9 +101,7 @@ class Jet(Part):
 
     def way(self) -> tuple[float, float, float]:
         """The direction of its thrust, craft axes."""
-        azimuth, elevation = math.radians(self.azimuth_deg), math.radians(self.elevation_deg)
-        flat = math.cos(elevation)
-        return flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)
+        return direction(self.azimuth_deg, self.elevation_deg)
 
     def record(self, pack: Pack) -> dict[str, Any]:
         top, samples = speedcurve.record(self.curve, self.curve_straight)
@@ -139,6 +138,9 @@ class Jet(Part):
     def left_at(self, speed: float) -> float:
         """The share of the thrust that is left at an airspeed along it, m/s."""
         return speedcurve.share_at(self.curve, max(speed, 0.0), self.curve_straight)
+
+    def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
+        return np.maximum(speed_along(run, self.way(), in_air=True), 0.0)
 
     def thrust_at(self, speed: float, air_density: float) -> float:
         """N along its way at full spool at an airspeed, m/s."""

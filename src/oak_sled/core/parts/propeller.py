@@ -11,7 +11,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.parts import curvefield, speedcurve
-from oak_sled.core.parts.actuator import Actuator
+from oak_sled.core.parts.actuator import Actuator, direction, speed_along
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
@@ -129,9 +129,7 @@ class Propeller(Part):
 
     def way(self) -> tuple[float, float, float]:
         """The direction of its thrust, craft axes."""
-        azimuth, elevation = math.radians(self.azimuth_deg), math.radians(self.elevation_deg)
-        flat = math.cos(elevation)
-        return flat * math.cos(azimuth), flat * math.sin(azimuth), math.sin(elevation)
+        return direction(self.azimuth_deg, self.elevation_deg)
 
     def across(self) -> tuple[float, float, float]:
         """The direction to which its thrust turns as it swivels, square to where it points at rest, craft axes."""
@@ -211,9 +209,7 @@ class Propeller(Part):
 
     def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
         turns = np.abs(run.column(f"{self.id}.activity"))
-        w, x, y, z = (run.column(f"rotation.{axis}") for axis in "wxyz")
-        ahead = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)], axis=1)
-        speed = np.einsum("ij,ij->i", ahead, run.columns("velocity.x", "velocity.y", "velocity.z"))
+        speed = speed_along(run, self.way(), in_air=True)
         return np.maximum(np.where(turns > 0.01, speed / np.maximum(turns, 0.01), np.nan), 0.0)
 
     def thrust_at(self, speed: float, air_density: float) -> float:

@@ -17,6 +17,7 @@ from oak_sled.core.formulas.place import Place, Quantity
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import curvefield, push, speedcurve
+from oak_sled.core.parts.actuator import speed_along
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind
 from oak_sled.core.parts.context import Pack, Setting
@@ -244,11 +245,7 @@ class Thruster(push.Push):
         if self.frame == "world":
             return {}
         acts = run.column(f"{self.id}.activity") > 0.0
-        turn = [run.column(f"rotation.{axis}") for axis in "wxyz"]
-        w, x, y, z = turn
-        ahead = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)], axis=1)
-        speed = np.einsum("ij,ij->i", ahead, run.columns("velocity.x", "velocity.y", "velocity.z"))
-        return {"speed": np.where(acts, speed, np.nan)}
+        return {"speed": np.where(acts, speed_along(run, (1.0, 0.0, 0.0), in_air=False), np.nan)}
 
     def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
         found = self.used(OVER_SPEED, run)
