@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from hands import drive
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 
 from oak_sled.core.advice import cautions
 from oak_sled.core.parts.holders.mixer import Mixer
@@ -183,3 +184,31 @@ def test_a_plane_is_built_from_a_blank_yard_and_flies_level_by_what_is_told(wind
     session.said.connect(lambda text, fault: said.append(text))
     window.desk.fit(Mixer)
     assert any("already" in text for text in said)
+
+
+def test_a_polar_is_drawn_from_its_numbers_and_a_knot_below_none_is_dragged(plane, idle):
+    """Turning it on draws what the numbers give; a knot of negative lift moves the run, and one undo takes it back."""
+    window, session = plane, plane.session
+    window.show_page("Bench")
+    window.desk.open_strip("wing")
+    window.desk.strip("wing").entered.emit("parts.wing.drawn", True)
+    idle()
+    strip = window.desk.strip("wing")
+    assert [editor.field.name for editor in strip.editors] == ["lift_curve", "drag_curve"]
+    editor, drawn = strip.editors[0], session.shown.run.digest
+    lowest = min(range(len(editor.points)), key=lambda k: editor.points[k][1])
+    x, y = editor.points[lowest]
+    assert y < -0.5
+    highest = max(range(len(editor.points)), key=lambda k: editor.points[k][1])
+    x, y = editor.points[highest]
+    start, end = (editor.place_of(*point).toPoint() for point in ((x, y), (x, 0.8 * y)))
+    QTest.mousePress(editor, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(editor, end)
+    QTest.mouseRelease(editor, Qt.MouseButton.LeftButton, pos=end)
+    idle()
+    part = next(one for one in session.craft.parts if one.id == "wing")
+    assert part.lift_curve[highest].lift == pytest.approx(0.8 * y, abs=0.03)
+    assert part.lift_curve[lowest].lift < -0.5
+    window.acts["undo"].trigger()
+    idle()
+    assert session.shown.run.digest == drawn

@@ -13,14 +13,15 @@ from oak_sled.core.results.run import Run
 
 
 def reads(run: Run, part: Part, field: CurveField) -> Floats:
-    """The x at which a curve was read in each row, >= 0, in the unit of the field, shape (rows, n): one for each of
-    linked ones, NaN where it did nothing. A curve over the speed of its craft is read alike by all."""
+    """The x at which a curve was read in each row, >= 0 where the curve begins there, in the unit of the field, shape
+    (rows, n): one for each of linked ones, NaN where it did nothing. A curve over the speed of its craft is read alike
+    by all."""
     found = part.curve_reads(field, run, bodynames.wheel_names(run.job.craft, part))
     if found is None and field.x == "speed":
         found = traces.values(run, "forward_speed")
     if found is None:
         return np.full((run.ticks + 1, 1), np.nan)
-    return np.abs(found).reshape(len(found), -1)
+    return (np.abs(found) if field.low == 0.0 else found).reshape(len(found), -1)
 
 
 def used(run: Run, part: Part, field: CurveField) -> tuple[float, float] | None:

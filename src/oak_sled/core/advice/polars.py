@@ -31,7 +31,7 @@ class Panel:
 
 def curves(part: AnyPart) -> tuple[Floats, Floats]:
     """Coefficients of lift and drag at ANGLES_DEG, its surfaces at rest, shape (201,) each."""
-    polar, zero = part.polar(), math.radians(part.zero_lift_deg)
+    polar, zero = part.polar(), part.no_lift
     angles = np.radians(ANGLES_DEG) - zero
     return (
         np.array([polar.lift(one) for one in angles.tolist()]), np.array([polar.drag(one) for one in angles.tolist()])
@@ -58,7 +58,7 @@ def panels_now(run: Run, row: int, part: AnyPart, air: Airflow) -> list[Panel]:
             continue
         attack = math.atan2(below, along)
         added = float(stations["control"][k]) * turned[0] + float(stations["flap"][k]) * turned[1]
-        polar, angle = part.polar(), attack - math.radians(part.zero_lift_deg) + added
+        polar, angle = part.polar(), attack - part.no_lift + added
         found.append(
             Panel(math.degrees(attack), polar.lift(angle), polar.drag(angle), abs(angle) > polar.stall + abs(added))
         )

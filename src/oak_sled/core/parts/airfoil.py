@@ -73,6 +73,10 @@ class Polar(NamedTuple):
         """Drag coefficient at rad from no lift."""
         return float(lift_and_drag(self._row, angle, self.stall)[1])
 
+    def drag_of(self, lift: float) -> float:
+        """Drag coefficient with a lift coefficient before the stall, less that of no lift."""
+        return self.induced * lift * lift
+
     @property
     def most_lift(self) -> float:
         """The lift coefficient at the stall."""

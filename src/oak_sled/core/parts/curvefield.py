@@ -19,6 +19,7 @@ class CurveField:
 
     name, title : of the field. x, y : the fields of a knot. x_unit : the unit of x. high : the
     greatest x that is drawn, more where a knot lies beyond it. presets : by what they are called, points to begin with.
+    low, least : the least x and y that a knot may have. full : the y that is always drawn.
     """
 
     name: str
@@ -28,6 +29,9 @@ class CurveField:
     x_unit: str
     high: float
     presets: Mapping[str, Points] = field(default_factory=dict)
+    low: float = 0.0
+    least: float = 0.0
+    full: float = 1.0
 
     @property
     def shared(self) -> str:
@@ -69,10 +73,10 @@ def read_points(text: str) -> Points:
         except ValueError:
             if number == 1 and not found:
                 continue  # headings
-            raise refuse(f"line {number}", f"{line.strip()!r} is no point", "two numbers: x, share") from None
+            raise refuse(f"line {number}", f"{line.strip()!r} is no point", "two numbers: x, value") from None
         found.append((x, y))
     if len(found) < 2:
-        raise refuse("curve", f"{len(found)} points were found", "at least two lines of x, share")
+        raise refuse("curve", f"{len(found)} points were found", "at least two lines of x, value")
     xs = [x for x, _ in found]
     if len(set(xs)) < len(xs):
         raise refuse("curve", "two points have the same x", "each x once")

@@ -82,6 +82,10 @@ class WithLaws(Frozen):
         """Its fields that are curves, those that act as it is set."""
         return self.CURVE_FIELDS
 
+    def first_drawn(self) -> Mapping[str, Any]:
+        """Its fields `drawn` and those of its curves, drawn as its numbers have it: what drawing begins with."""
+        return {}
+
     def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
         """The x at which a curve of it was read in a run, shape (rows,) or (rows, n); None where it is read by what its
         craft does as a whole. wheels : the names of the rays of its wheels with tires."""

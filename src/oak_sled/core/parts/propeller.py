@@ -117,6 +117,9 @@ class Propeller(Part):
     def curves(self) -> tuple[CurveField, ...]:
         return (BY_SPEED,) if self.drawn else ()
 
+    def first_drawn(self) -> Mapping[str, Any]:
+        return {"drawn": True, "curve": BY_SPEED.knots(((0.0, 1.0), (self.pitch_speed, 0.0))), "curve_straight": True}
+
     @property
     def disc(self) -> float:
         """m2 of its disc."""

@@ -1,21 +1,26 @@
-"""Wing: a lifting surface of one or more panels, with a control surface and a flap; flat, swept, bent up or upright."""
+"""Wing: a lifting surface of one or more panels, with a control surface and a flap; flat, swept, bent up or upright.
+
+One file, as every part is one document with all that it says of itself: its fields alone take 130 lines.
+"""
 
 import math
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
-from oak_sled.core.parts import airfoil, wingshape
+from oak_sled.core.parts import airfoil, curvefield, polarcurve, wingshape
 from oak_sled.core.parts.actuator import Actuator
 from oak_sled.core.parts.airfoil import POLAR, Polar
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Ray, Setting
+from oak_sled.core.parts.curvefield import CurveField
+from oak_sled.core.parts.polarcurve import DragKnot, DrawnPolar, LiftKnot
 from oak_sled.core.parts.wingforce import GAUSS, RECORD, STATION, STATIONS, act
 
 CONTROL = ("control_acts", "control_share", "control_deg", "control_rate_deg", "control_from")
@@ -23,6 +28,8 @@ REACH = 1.5
 """Spans down to which it feels the ground: 0.2 % of the induced drag there."""
 FLAP = ("flap_share", "flap_deg", "flap_rate_deg", "flap_to")
 """Fields that do nothing without the channel of the surface."""
+CLOSED_FORM = ("zero_lift_deg", "section_slope", "stall_deg", "soft_deg", "friction")
+"""Fields whose places the drawn curves take."""
 
 
 class Wing(Part):
@@ -39,6 +46,7 @@ class Wing(Part):
     FLASH: ClassVar[str] = "STALLED"
     SENDS_DOWN: ClassVar[bool] = True
     CURVES: ClassVar[Literal["", "slip", "wheels", "polar"]] = "polar"
+    CURVE_FIELDS: ClassVar[tuple[CurveField, ...]] = (polarcurve.LIFT, polarcurve.DRAG)
 
     kind: Literal["wing"] = "wing"
     area: float = dial(
@@ -89,6 +97,19 @@ class Wing(Part):
         -0.02, "", "pitching moment coefficient about the quarter chord, nose up", low=-1.0, high=1.0,
         slider=(-0.15, 0.05), title="pitching moment",
     )  # fmt: skip
+    drawn: bool = Field(False, description="its lift and drag follow the drawn curves; off: the closed form")
+    lift_curve: tuple[LiftKnot, ...] = Field(
+        polarcurve.LIFT_CURVE, min_length=2, max_length=64,
+        description="lift coefficient of the whole wing over angle of attack",
+    )  # fmt: skip
+    lift_curve_straight: bool = curvefield.joined_straight()
+    lift_curve_of: str = curvefield.follows_shared()
+    drag_curve: tuple[DragKnot, ...] = Field(
+        polarcurve.DRAG_CURVE, min_length=2, max_length=64,
+        description="drag coefficient of the whole wing over angle of attack, with its induced drag",
+    )  # fmt: skip
+    drag_curve_straight: bool = curvefield.joined_straight()
+    drag_curve_of: str = curvefield.follows_shared()
     mixed: bool = Field(False, description="its control surface is commanded by the mixer too, beside its channel")
     control_channel: str = Field("", description="the channel of its control surface; empty: it has none")
     control_acts: Literal["alike", "opposed"] = Field(
@@ -127,6 +148,18 @@ class Wing(Part):
     y: float = dial(0.0, "m", "its middle, left of the origin", low=-1e3, high=1e3, slider=(-6.0, 6.0))
     z: float = dial(0.3, "m", "its middle, above the origin", low=-1e3, high=1e3, slider=(-3.0, 3.0))
 
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        polarcurve.check(self.lift_curve, self.drag_curve)
+        return self
+
+    def curves(self) -> tuple[CurveField, ...]:
+        return self.CURVE_FIELDS if self.drawn else ()
+
+    def first_drawn(self) -> Mapping[str, Any]:
+        lift, drag = polarcurve.drawn_as(self.closed_form(), self.zero_lift_deg)
+        return {"drawn": True, "lift_curve": polarcurve.LIFT.knots(lift), "drag_curve": polarcurve.DRAG.knots(drag)}
+
     @property
     def depth(self) -> float:
         """m, of its chord."""
@@ -137,8 +170,8 @@ class Wing(Part):
         """Span over chord."""
         return self.span / self.depth
 
-    def polar(self) -> Polar:
-        """Its lift and drag."""
+    def closed_form(self) -> Polar:
+        """Its lift and drag by its numbers."""
         return Polar.of(
             self.aspect,
             math.radians(self.sweep_deg),
@@ -148,6 +181,21 @@ class Wing(Part):
             self.friction,
             self.efficiency,
         )
+
+    def polar(self) -> Polar | DrawnPolar:
+        """Its lift and drag, from the angle of no lift."""
+        return self._drawn_polar() if self.drawn else self.closed_form()
+
+    def _drawn_polar(self) -> DrawnPolar:
+        closed = self.closed_form()
+        straight = (self.lift_curve_straight, self.drag_curve_straight)
+        lift, drag = polarcurve.LIFT.points(self), polarcurve.DRAG.points(self)
+        return DrawnPolar.of(lift, drag, straight, closed.induced, closed.broadside)
+
+    @property
+    def no_lift(self) -> float:
+        """rad of angle of attack without lift."""
+        return self._drawn_polar().no_lift if self.drawn else math.radians(self.zero_lift_deg)
 
     def stations(self, centre: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Records:
         """Its stations, a record of STATION each, shape (2 panels,), from `centre`, craft axes."""
@@ -174,12 +222,19 @@ class Wing(Part):
         own = np.zeros(STATIONS, STATION)
         own[: 2 * self.panels] = self.stations(pack.centre)
         polar = self.polar()
+        drawn = self._drawn_polar()
         return {
+            "drawn": int(self.drawn),
+            "under": drawn.under if self.drawn else polar.stall,
+            "first": drawn.first,
+            "last": drawn.last,
+            "lifts": drawn.lifts,
+            "drags": drawn.drags,
             "polar": tuple(getattr(polar, name) for name in POLAR.names or ()),
             "count": 2 * self.panels,
             "area": self.area / (2 * self.panels),
             "depth": self.depth,
-            "zero_lift": math.radians(self.zero_lift_deg),
+            "zero_lift": self.no_lift,
             "moment": self.moment,
             "behind": pack.places.get(self.behind, -1),
             "downwash": self.downwash,
@@ -212,6 +267,8 @@ class Wing(Part):
         for channel, names in (("control_channel", CONTROL), ("flap_channel", FLAP)):
             if not getattr(self, channel) and not (self.mixed and names is CONTROL):
                 found |= dict.fromkeys(names, f"the {channel.replace('_', ' ')} is none")
+        if self.drawn:
+            found |= dict.fromkeys(CLOSED_FORM, "its curves are drawn")
         if not self.behind:
             found["downwash"] = "it flies behind no wing"
         if not self.wash_of:
@@ -267,13 +324,13 @@ class Wing(Part):
         return {"span": span, "area": round(span * span / 7.0, 2), "z": round(half[2], 2)}
 
     def drag_factors(self, air_density: float) -> tuple[float, float]:
-        return 0.5 * air_density * self.area * self.friction * self.trim, 0.0
+        return 0.5 * air_density * self.area * self.polar().friction * self.trim, 0.0
 
     def flight_drag(self, speed: float, air_density: float, weight: float) -> float | None:
         press = 0.5 * air_density * speed * speed * self.area * self.trim
         if self.is_upright or press * self.polar().most_lift < weight:
             return None
-        return weight * weight * self.polar().induced / press
+        return press * self.polar().drag_of(weight / press)
 
     def effects(self) -> tuple[float, float]:
         """rad by which a rad of the control surface, and of the flap, moves the angle of no lift."""
@@ -368,13 +425,13 @@ class Wing(Part):
                 f"it carries the craft from {show(stall, 'm/s')} on, and the run came to {show(speed, 'm/s')}",
                 "more area, less mass or more thrust",
             )
-        angle, stalls = self.incidence_deg - self.zero_lift_deg, self.stall_deg
+        angle, stalls = self.incidence_deg - math.degrees(self.no_lift), math.degrees(self.polar().stall)
         if not self.is_upright and not self.behind and angle >= stalls:
             yield self.caution(
                 "stalls_before_it_lifts",
                 "incidence_deg",
                 f"with the nose level it stands {show(angle, '°')} from no lift, and stalls at {show(stalls, '°')}",
-                f"{show(0.5 * stalls + self.zero_lift_deg, '°')} of incidence or less",
+                f"{show(0.5 * stalls + math.degrees(self.no_lift), '°')} of incidence or less",
             )
 
 

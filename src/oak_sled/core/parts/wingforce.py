@@ -6,8 +6,9 @@ import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import environment, spatial
-from oak_sled.core.parts import airfoil
+from oak_sled.core.parts import airfoil, polarcurve
 from oak_sled.core.parts.airfoil import POLAR
+from oak_sled.core.parts.polarcurve import SAMPLES
 
 MOST_PANELS = 12
 STATIONS = 2 * MOST_PANELS
@@ -29,6 +30,10 @@ STATION = np.dtype(
 RECORD = np.dtype(
     [
         ("polar", POLAR),
+        ("under", "f8"),  # rad below no lift at which it stalls upside down
+        ("drawn", "i8"),  # 1 where the curves below take the place of the closed form
+        ("first", "f8"),  # rad from no lift, of the first sample of a curve
+        ("last", "f8"),
         ("count", "i8"),
         ("area", "f8"),  # m2 a station
         ("depth", "f8"),  # m, of the chord
@@ -54,6 +59,8 @@ RECORD = np.dtype(
         ("blown_by", "i8"),  # the propeller whose wash meets it
         ("blown", "f8"),
         ("stations", STATION, (STATIONS,)),
+        ("lifts", "f8", (SAMPLES,)),
+        ("drags", "f8", (SAMPLES,)),
     ]
 )
 
@@ -84,7 +91,7 @@ def act(part, gain, p, body, ground, supports, now):
         if square == 0.0:
             continue
         lift, drag, nose, past = coefficients(part, part.stations[k], memory, math.atan2(down, ahead) + helped)
-        drag -= freed * part.polar.induced * lift * lift
+        drag = max(drag - freed * part.polar.induced * lift * lift, 0.0)
         press = 0.5 * gain * density * part.area
         speed = math.sqrt(square)
         # drag along the wind in the plane of the section, lift across it
@@ -147,11 +154,16 @@ def coefficients(part, station, memory, attack):
     control, flap = station.control * airfoil.working(memory[1]), station.flap * airfoil.working(memory[2])
     added = part.control_effect * control + part.flap_effect * flap
     angle = attack - part.zero_lift + added
-    stall = part.polar.stall
+    stall = part.polar.stall if angle > 0.0 else part.under
     kept = (1.0 - part.control_stall) * part.control_effect * control
     kept += (1.0 - part.flap_stall) * part.flap_effect * flap
     stall = max(stall + (kept if angle > 0.0 else -kept), 0.1 * stall)
-    lift, drag = airfoil.lift_and_drag(part.polar, angle, stall)
+    if part.drawn == 1:
+        lift, drag = polarcurve.drawn_lift_and_drag(
+            part.lifts, part.drags, part.first, part.last, part.polar.slope, part.polar.broadside, angle, kept
+        )
+    else:
+        lift, drag = airfoil.lift_and_drag(part.polar, angle, stall)
     nose = part.moment + part.control_moment * control + part.flap_moment * flap
     return lift, drag, nose, 1.0 if abs(angle) > stall else 0.0
 

@@ -59,6 +59,17 @@ def edited(craft: Craft, part: Part, field: CurveField, points: Points) -> tuple
     return field.knots(points)
 
 
+def turned_on(yard: Yard, craft: Craft, part: Part) -> Yard:
+    """The yard in which a part follows its drawn curves: as its numbers have it where they were never drawn."""
+    path, fresh = f"crafts.{craft.id}.parts.{part.id}", type(part)
+    never = all(
+        not getattr(part, field.shared) and getattr(part, field.name) == fresh.model_fields[field.name].default
+        for field in part.CURVE_FIELDS
+    )
+    begins = part.first_drawn() if never else {}
+    return yard.edit_all([(f"{path}.{name}", value) for name, value in (begins or {"drawn": True}).items()])
+
+
 def shared(yard: Yard, craft: Craft, part: Part, field: CurveField) -> Yard:
     """The yard in which a part's own curve is one that others may share."""
     now = member(craft.working_parts, part.id, "parts")

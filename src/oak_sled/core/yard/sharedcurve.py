@@ -11,15 +11,17 @@ from oak_sled.core.base.document import Frozen, name_field
 class CurvePoint(Frozen):
     """A point of a shared curve."""
 
-    x: float = dial(0.0, "", "slip angle in degrees, slip ratio, or speed in m/s", low=0.0, high=1e4)
-    y: float = dial(0.0, "", "share", low=0.0, high=10.0)
+    x: float = dial(
+        0.0, "", "slip angle or angle of attack in degrees, slip ratio, or speed in m/s", low=-90.0, high=1e4
+    )
+    y: float = dial(0.0, "", "share, or coefficient of lift or drag", low=-10.0, high=10.0)
 
 
 class SharedCurve(Frozen):
     """A curve of a craft; the parts that follow it name it."""
 
     id: str = name_field("the name by which parts refer to it")
-    over: Literal["slip_deg", "slip", "speed"] = Field("speed", description="what it is a curve over")
+    over: Literal["slip_deg", "slip", "speed", "angle_deg"] = Field("speed", description="what it is a curve over")
     straight: bool = Field(False, description="straight lines between its points, in place of a smooth curve")
     points: tuple[CurvePoint, ...] = Field(min_length=2, max_length=64, description="its points")
 

@@ -13,15 +13,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLay
 from oak_sled.core.advice import curvereads, grips, polars, probe
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
-from oak_sled.core.parts.curvefield import CurveField, Points
-from oak_sled.core.project import curvesharing
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.naming import free_name
-from oak_sled.desk.strips import partmenu
+from oak_sled.desk.strips import curveacts, partmenu
 from oak_sled.desk.strips.meter import show_meter
 from oak_sled.desk.strips.newchannels import with_channels
 from oak_sled.desk.strips.polardrawing import PolarDrawing
@@ -115,47 +113,11 @@ class ForceDesk(QWidget):
         for strip, part in zip(self.strips, wanted, strict=True):
             caution = cautions.get(strip.path)
             strip.show_part(part, setting, locks, f"caution: {caution.says}" if caution else "")
-            self._show_sharing(strip)
+            curveacts.show_sharing(self.session, strip)
         self._make_room()
         self.aids.setEnabled(any(isinstance(part, Part) and part.aid for part in wanted))
         self.all_on.setEnabled(any(isinstance(part, Part) and (part.mute or part.solo) for part in wanted))
         self.show_now()
-
-    def _bend(self, name: str, field: CurveField, points: Points, done: bool) -> None:
-        """A curve of a part is bent, in itself or for all that share it."""
-        craft, session = self.session.craft, self.session
-        part = next(part for part in craft.parts if part.id == name)
-        path = f"{session.craft_path}.{curvesharing.path_of(craft, part, field)}"
-        value, shared = curvesharing.edited(craft, part, field, points), getattr(part, field.shared)
-        if not done:
-            session.preview(path, value)
-        elif session.edit(path, value) and shared:
-            session.say(f"{shared.replace('_', ' ')} is changed for {curvesharing.touched(craft, shared)}")
-
-    def _share(self, name: str, field: CurveField, act: str) -> None:
-        """A curve of a part is shared, made its own, or exchanged for a shared one."""
-        yard, craft = self.session.yard, self.session.craft
-        part = next(part for part in craft.parts if part.id == name)
-        if act == "share":
-            self.session.attempt(lambda: curvesharing.shared(yard, craft, part, field), "share a curve")
-        elif act in ("straight", "smooth"):
-            lines = act == "straight"
-            self.session.attempt(lambda: curvesharing.joined(yard, craft, part, field, lines), f"{act} curve")
-        elif act == "own":
-            self.session.attempt(lambda: curvesharing.own(yard, craft, part, field), "own curve")
-        else:
-            self.session.attempt(lambda: curvesharing.taken(yard, craft, part, field, act), "follow a curve")
-
-    def _show_sharing(self, strip: Strip) -> None:
-        """Says on every curve of a strip whose it is."""
-        craft = self.session.craft
-        for editor in strip.editors:
-            part = next((part for part in craft.parts if part.id == strip.name), None)
-            if part is not None:
-                name = getattr(part, editor.field.shared)
-                known = tuple(one.id for one in craft.curves if one.over == editor.field.x)
-                editor.show_sharing(name, curvesharing.touched(craft, name) if name else "", known)
-                editor.show_others(curvesharing.beside(craft, strip.name, editor.field))
 
     def _rebuild(self, wanted: list[Body | Part], names: Names) -> None:
         for strip in self.strips:
@@ -169,8 +131,8 @@ class ForceDesk(QWidget):
             strip.moved.connect(lambda path, value: self.session.preview(self._path(path), value))
             strip.released.connect(lambda path: self.session.commit(_label(path)))
             strip.entered.connect(self._enter)
-            strip.bent.connect(functools.partial(self._bend, strip.name))
-            strip.sharing.connect(functools.partial(self._share, strip.name))
+            strip.bent.connect(functools.partial(curveacts.bend, self.session, strip.name))
+            strip.sharing.connect(functools.partial(curveacts.share, self.session, strip.name))
             strip.vary_wanted.connect(lambda path: self.session.vary_wanted.emit(self._path(path)))
             strip.opened.connect(self.open_strip)
             strip.said.connect(lambda text: self.session.say(text, True))
@@ -210,7 +172,8 @@ class ForceDesk(QWidget):
         return f"{self.session.craft_path}.{path}"
 
     def _enter(self, path: str, value: object) -> None:
-        self.session.edit(self._path(path), value, _label(path))
+        if not curveacts.turn_on(self.session, path, value, _label(path)):
+            self.session.edit(self._path(path), value, _label(path))
 
     def _toggle_lock(self, path: str) -> None:
         self.session.locks ^= {self._path(path)}

@@ -117,21 +117,28 @@ class CurveEditor(QWidget):
         return QRectF(34, 28, self.width() - 48, self.height() - 48)
 
     def _spans(self) -> tuple[float, float]:
+        """The greatest x and y that are drawn."""
         high = max(self.field.high, *(x for x, _ in self.points)) if self.points else self.field.high
-        most = max([1.0, *(y for _, y in self.points)])
+        most = max([self.field.full, *(y for _, y in self.points)])
         return high, 1.1 * most
+
+    def _lows(self) -> tuple[float, float]:
+        """The least x and y that are drawn: 0 where none below is allowed."""
+        low = min([self.field.low, *(x for x, _ in self.points)])
+        return low, 1.1 * min([0.0, *(y for _, y in self.points)])
 
     def place_of(self, x: float, y: float) -> QPointF:
         """Position of a point, px."""
-        box, (high, most) = self._box(), self._spans()
-        return QPointF(box.left() + x / high * box.width(), box.bottom() - y / most * box.height())
+        box, (high, most), (low, least) = self._box(), self._spans(), self._lows()
+        across, up = (x - low) / (high - low), (y - least) / (most - least)
+        return QPointF(box.left() + across * box.width(), box.bottom() - up * box.height())
 
     def point_at(self, at: QPointF) -> tuple[float, float]:
         """The point at a place, held to what a knot may be, rounded to what a hand can mean."""
-        box, (high, most) = self._box(), self._spans()
-        x = min(max((at.x() - box.left()) / box.width(), 0.0), 1.0) * high
-        y = min(max((box.bottom() - at.y()) / box.height(), 0.0), 1.0) * most
-        return float(f"{x:.3g}"), round(y, 2)
+        box, (high, most), (low, least) = self._box(), self._spans(), self._lows()
+        x = low + min(max((at.x() - box.left()) / box.width(), 0.0), 1.0) * (high - low)
+        y = least + min(max((box.bottom() - at.y()) / box.height(), 0.0), 1.0) * (most - least)
+        return float(f"{x:.3g}"), max(round(y, 2), self.field.least)
 
     def knot_at(self, at: QPointF) -> int:
         """The number of the knot at a place; -1 for none."""
@@ -205,7 +212,8 @@ class CurveEditor(QWidget):
             self.chosen = min(max(self.chosen + (1 if key == Qt.Key.Key_Right else -1), 0), len(self.points) - 1)
             self.update()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self.entered.emit(self._with(self.chosen, (x, max(y + (step if key == Qt.Key.Key_Up else -step), 0.0))))
+            moved = max(y + (step if key == Qt.Key.Key_Up else -step), self.field.least)
+            self.entered.emit(self._with(self.chosen, (x, moved)))
         elif key == Qt.Key.Key_Delete:
             self.remove()
         elif key == Qt.Key.Key_Insert:
@@ -227,9 +235,9 @@ class CurveEditor(QWidget):
         """The points with one of them elsewhere, between those beside it."""
         low = self.points[number - 1][0] if number > 0 else -np.inf
         high = self.points[number + 1][0] if number + 1 < len(self.points) else np.inf
-        gap = 1e-3 * self._spans()[0]
+        gap = 1e-3 * (self._spans()[0] - self._lows()[0])
         x = min(max(point[0], low + gap), high - gap)
-        return (*self.points[:number], (max(x, 0.0), point[1]), *self.points[number + 1 :])
+        return (*self.points[:number], (max(x, self.field.low), point[1]), *self.points[number + 1 :])
 
     def add(self, point: tuple[float, float]) -> None:
         """One more knot."""
@@ -246,7 +254,7 @@ class CurveEditor(QWidget):
             self.entered.emit(made)
 
     def paste(self) -> None:
-        """The points of the clipboard: a line each, x and share."""
+        """The points of the clipboard: a line each, x and value."""
         board = QGuiApplication.clipboard()
         try:
             self.entered.emit(curvefield.read_points(board.text() if board is not None else ""))
@@ -296,7 +304,7 @@ class CurveEditor(QWidget):
         try:
             x, y = (float(word) for word in words)
         except ValueError:
-            self.refused.emit(f"{self.field.title}: {self._entry.text()!r} is no point (two numbers: x, share)")
+            self.refused.emit(f"{self.field.title}: {self._entry.text()!r} is no point (two numbers: x, value)")
             return
         self._close_entry()
         rest = [point for k, point in enumerate(self.points) if k != self.chosen and point[0] != x]
@@ -314,8 +322,9 @@ class CurveEditor(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box, (high, most) = self._box(), self._spans()
         painter.setPen(theme.pen("desk_soft", 1))
-        painter.drawLine(box.bottomLeft(), box.bottomRight())
-        painter.drawLine(box.bottomLeft(), box.topLeft())
+        origin = self.place_of(0.0, 0.0)
+        painter.drawLine(QPointF(box.left(), origin.y()), QPointF(box.right(), origin.y()))
+        painter.drawLine(QPointF(origin.x(), box.bottom()), QPointF(origin.x(), box.top()))
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("desk_text"))
         room = self.width() - box.left()
@@ -362,7 +371,7 @@ class CurveEditor(QWidget):
                 painter.drawEllipse(self.place_of(float(x), float(y)), 5.5, 5.5)
 
     def _paint_line(self, painter: QPainter, high: float, points: Points, straight: bool, ink: str) -> None:
-        xs = np.linspace(0.0, high, 161)
+        xs = np.linspace(self._lows()[0], high, 161)
         ys = _values(points, xs, straight)
         path = QPainterPath(self.place_of(float(xs[0]), float(ys[0])))
         for x, y in zip(xs[1:], ys[1:], strict=True):
