@@ -144,6 +144,7 @@ KINDS = (
     Kind("payload_far_heavier", "a payload is more than twenty times heavier than its craft", "a lighter payload"),
     Kind("never_fills", "a channel fills a payload that takes nothing on", "a rate, and more when full"),
     Kind("goes_nowhere", "a channel moves a payload between two equal places", "another place there"),
+    Kind("leans_by_nothing", "a lean for the eye has no share, or a largest angle of 0", "a share, and an angle"),
     Kind("faster_than_the_tick", "the head follower oscillates faster than the ticks show", "less, or more ticks/s"),
 )
 """Every kind of caution. A test holds the list to what the sources give."""

@@ -15,14 +15,14 @@ from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts.caution import Caution, Remedy
-from oak_sled.core.parts.context import Carried, HeadModel, Pack, Ray, Setting, Shot, Spot
+from oak_sled.core.parts.context import Carried, HeadModel, LeanModel, Pack, Ray, Setting, Shot, Spot
 from oak_sled.core.parts.lawful import WithLaws
 from oak_sled.core.parts.spots import corners, words_of
 from oak_sled.core.parts.withflight import WithFlight
 from oak_sled.core.parts.withwheels import WithWheels
 
-Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer"]
-SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "brake": "N m", "steer": "°"}
+Shown = Literal["ahead", "left", "up", "yaw", "roll", "drive", "brake", "steer", "lean"]
+SHOWN_UNITS: dict[str, str] = {"yaw": "N m", "roll": "N m", "drive": "N m", "brake": "N m", "steer": "°", "lean": "°"}
 """The units of what is no force, N."""
 Hold = Literal["loose", "in_place", "weightless"]
 HOLDS = get_args(Hold)
@@ -103,7 +103,8 @@ class Part(WithLaws, WithWheels, WithFlight):
     """The step of the tick in which it acts, dry friction behind other forces; strips stand in this order."""
     SHOWS: ClassVar[Shown] = "ahead"
     """Quantity of its trace and of the meter of its strip: force ahead, to the left or up (N), torque in yaw or roll (N
-    m), or what it asks of its wheels: drive, brakes (N m) or their turn (degrees, the first of them)."""
+    m), or what it asks of its wheels: drive, brakes (N m) or their turn (degrees, the first of
+    them), or the lean with which its body is drawn."""
     EVENT: ClassVar[str] = ""
     """The word that marks the moment its activity rises past EVENT_FROM; empty: none."""
     EVENT_FROM: ClassVar[float] = 0.0
@@ -233,6 +234,10 @@ class Part(WithLaws, WithWheels, WithFlight):
 
     def neck(self) -> HeadModel | None:
         """The head of a rider whose motion is followed; None for none."""
+        return None
+
+    def leans(self) -> LeanModel | None:
+        """The lean with which the body of its craft is drawn; None for none."""
         return None
 
     def spared(self) -> tuple[str, ...]:

@@ -221,6 +221,19 @@ class HeadModel:
 
 
 @dataclass(frozen=True)
+class LeanModel:
+    """The lean of a drawn body: the point about which it leans, m from the origin, craft axes, shares of the lean of a
+    turn and of speeding up, the largest angle, rad, and natural frequency, rad/s, and damping ratio of its follower."""
+
+    at: Spot
+    turn_share: float
+    speed_share: float
+    most: float
+    rate: float
+    ratio: float
+
+
+@dataclass(frozen=True)
 class Carried:
     """A body that rides with its craft: kg, m across, and where it is held at the start, m from the origin."""
 

@@ -18,6 +18,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import SHOWN_UNITS, Part
+from oak_sled.core.results import leaning
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.tie import Tie
@@ -415,6 +416,8 @@ def _part_force(run: Run, part_id: str) -> Floats:
     shown = part.shows()
     if shown in ("drive", "brake", "steer"):
         return _on_wheels(run, part, shown)
+    if shown == "lean":
+        return np.degrees(leaning.angles(run)[:, 0])
     booked = run.line(part_id)
     if shown == "yaw":
         signed = booked[:, 5].copy()

@@ -205,7 +205,8 @@ class ForceDesk(QWidget):
         run = self.session.shown.run
         if run is None or run.job.craft.id != self.session.craft.id or not run.ticks:
             return
-        numbers = run.own_row(max(1, self.session.shown.row))
+        row = max(1, self.session.shown.row)
+        numbers = run.own_row(row)
         weight = self.session.setting().weight or run.job.craft.body.true_mass() * STANDARD_GRAVITY
         slip = (
             float(traces.values(run, "slip_angle")[self.session.shown.row])
@@ -216,7 +217,7 @@ class ForceDesk(QWidget):
             if strip.is_body:
                 strip.meter.show_value(weight, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
-                show_meter(strip.meter, strip.part, strip.name, run, numbers, weight)
+                show_meter(strip.meter, strip.part, strip.name, run, row, weight)
             part = strip.part
             if strip.curve is not None and isinstance(part, Part):
                 curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)

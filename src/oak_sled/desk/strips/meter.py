@@ -9,9 +9,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
-from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.common import Part
-from oak_sled.core.results import rotations, traces
+from oak_sled.core.results import leaning, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
 from oak_sled.desk.widgets import theme
@@ -69,12 +68,17 @@ WHEEL_WORDS = {
 """The meter of a part that acts on wheels: its label, its unit, and its full scale (0: its weight at 1 m)."""
 
 
-def show_meter(meter: Meter, part: Part | Body, name: str, run: Run, numbers: Floats, weight: float) -> None:
+def show_meter(meter: Meter, part: Part | Body, name: str, run: Run, row: int, weight: float) -> None:
     """Shows what a part does in a recorded row on the meter of its strip. name : of its ledger line."""
+    numbers = run.own_row(row)
     shown = part.shows() if isinstance(part, Part) else "ahead"
     if isinstance(part, Part) and shown in WHEEL_WORDS:
         asked, (word, unit, most) = traces.asked_of_wheels(run, numbers, part), WHEEL_WORDS[shown]
         meter.show_value(asked, unit, word, asked / (most or max(weight, 1e-9)), most or weight)
+        return
+    if isinstance(part, Part) and shown == "lean":
+        roll, pitch = (math.degrees(one) for one in leaning.angles_at(run, row))
+        meter.show_value(roll, "°", f"and {units.fixed(pitch, '°', 1)} nose down", roll / 45.0, 45.0)
         return
     place = run.layout.own_place(f"{name}.force.x")
     force, torque = numbers[place : place + 3], numbers[place + 3 : place + 6]

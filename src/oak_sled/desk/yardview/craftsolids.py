@@ -54,14 +54,15 @@ class CraftSolids:
         level = (
             level_below(ground, model) if figure.level is None else figure.level
         )  # one shadow, not one of each piece
-        found: list[Draw] = [(body, model, figure.paint, level)]
+        leaned = model if figure.lean is None else model @ figure.lean
+        found: list[Draw] = [(body, leaned, figure.paint, level)]
         cos, sin = math.cos(figure.fan_turn), math.sin(figure.fan_turn)
         for k, (blades, mount, mounted) in enumerate(self._fans[key]):
             turned, axes = np.eye(4), figure.fan_axes[k] if k < len(figure.fan_axes) else None
             axes = mounted if axes is None else axes
             turned[:3, :3] = axes @ np.array([[1, 0, 0], [0, cos, -sin], [0, sin, cos]])
             turned[:3, 3] = mount
-            found.append((blades, model @ turned, figure.paint, level))
+            found.append((blades, leaned @ turned, figure.paint, level))
         if self._wheels[key]:
             found += self._wheels_of(figure, self._wheels[key], model, level)
         for spot, size in figure.loads:

@@ -9,7 +9,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import rotations, traces
+from oak_sled.core.results import leaning, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.craftmesh import facing
@@ -39,7 +39,19 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
         turn = 25.0 * row * run.job.dt * float(np.any(np.abs(numbers[place : place + 3]) > 1e-6))
     made = Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
     made.fan_axes = tuple(_swivelled(run, part, numbers, axes) for part in run.job.craft.parts if part.looks() in FANS)
+    made.lean = _lean(run, row)
     return made
+
+
+def _lean(run: Run, row: int) -> Floats | None:
+    """The turn for the eye of a body, about the point about which it leans, from the axes of its craft."""
+    model = leaning.model_of(run)
+    if model is None:
+        return None
+    placed, at = np.eye(4), np.array(model.at)
+    placed[:3, :3] = leaning.turn(*leaning.angles_at(run, row))
+    placed[:3, 3] = at - placed[:3, :3] @ at
+    return placed
 
 
 def _swivelled(run: Run, part: Any, numbers: Floats, axes: Floats) -> Floats | None:

@@ -41,6 +41,8 @@ class Figure:
     """Of every carried body: where it is, m, world axes, and its diameter, m."""
     fan_axes: tuple[Floats | None, ...] = ()
     """Of every fan, axes whose x is the line of its push, shape (3, 3); None where it is as it is mounted."""
+    lean: Floats | None = None
+    """A turn for the eye of its body, in its axes, shape (4, 4); None: it is drawn as physics has it."""
     level: float | None = None
     """m of the ground below, on which its shadow lies; None: as the ground of the scene says."""
 
