@@ -57,7 +57,7 @@ def plane() -> Craft:
         ),
         Wing(
             id="fin", title="Fin", area=1.5, span=1.5, x=-4.3, z=0.95, bank_deg=90.0, incidence_deg=0.0,
-            control_channel="yaw", control_deg=-22.0, wash_of="airscrew", wash_share=0.6, **level,
+            control_channel="yaw", control_deg=22.0, wash_of="airscrew", wash_share=0.6, **level,
         ),
         AirDrag(
             id="hull_drag", title="Hull in the air", front_area=1.1, side_area=4.5, top_area=4.5,
@@ -136,7 +136,7 @@ def drills() -> tuple[Drill, ...]:
         drill(
             "cross_wind", "Take-off in a cross-wind", 24.0, Start(x=-1400.0), lever("throttle", (0.0, 1.0)),
             lever("flap", (0.0, 0.4)), told("pitch", (8.0, 0.25), (10.5, 0.0)),
-            told("roll", (9.0, 2.0 * LEVEL)), told("yaw", (0.0, -0.42), (8.0, -0.14), (11.0, 0.0)),
+            told("roll", (9.0, 2.0 * LEVEL)), told("yaw", (0.0, 0.42), (8.0, 0.14), (11.0, 0.0)),
             targets=(Target(measure="largest_roll", high=10.0), Target(measure="take_off_run", high=140.0)),
         ).replace(ground="windy_lake"),
         drill(

@@ -142,6 +142,21 @@ def test_ailerons_roll_it_and_a_rudder_turns_it():
     assert np.sign(turned[5]) == -np.sign(turned[1]), "it stands behind the centre"
 
 
+NAMED = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in ("roll", "pitch", "yaw"))
+
+
+def test_surfaces_as_they_are_fitted_roll_right_nose_up_and_nose_left_on_their_channels():
+    wings: tuple[Wing, ...] = ()
+    for number in range(3):
+        fitted = Wing.fitted_beside(Craft(id="craft", body=STIFF, parts=wings, channels=NAMED))
+        wings += (Wing(id=f"wing_{number}", **{"span": 9.0, "area": 9.0, **fitted}),)
+    assert [one.control_channel for one in wings] == ["roll", "pitch", "yaw"]
+    for one, axis, sign in zip(wings, (3, 4, 5), (1.0, -1.0, 1.0), strict=True):
+        wing = one.replace(id="wing", behind="", control_channel="stick", control_rate_deg=1e5)
+        gives = forces(wing, channel=1.0)[0][axis] - forces(wing)[0][axis]
+        assert sign * gives > 50.0, one.control_channel
+
+
 def test_a_flap_raises_the_most_lift_and_the_drag():
     wing = WING.replace(flap_channel="stick", flap_rate_deg=1e5, flap_to=1.0)
     angles = np.arange(0.0, 24.0, 1.0)

@@ -212,3 +212,46 @@ def test_a_polar_is_drawn_from_its_numbers_and_a_knot_below_none_is_dragged(plan
     window.acts["undo"].trigger()
     idle()
     assert session.shown.run.digest == drawn
+
+
+WAYS = {
+    "pitch": ("spin.y", -1.0),  # nose up
+    "roll": ("spin.x", 1.0),
+    "yaw": ("spin.z", 1.0),  # nose left
+    "climb": ("velocity.z", 1.0),
+    "ahead": ("velocity.x", 1.0),
+    "left": ("velocity.y", 1.0),
+}
+"""Axis of a channel of what flies, and the sign of what its first key does there."""
+
+
+@pytest.mark.parametrize("name", ["bush-plane", "survey-copter", "freight-airship"])
+def test_every_drill_of_what_flies_is_flown_by_keys_and_each_key_does_as_its_channel_says(name, window, idle, qtbot):
+    """Each key is held beside the same stretch without it, in a drive of its own, faster than life."""
+    window.filing.show_demo(name)
+    idle()
+    window.driver.speed = 8.0
+    seconds = 4.0 if name == "freight-airship" else 0.6
+    session = window.session
+
+    def flown(*codes):
+        window.set_driving(True)
+        made = fly(qtbot, window, seconds, *codes)
+        assert not made.message
+        window.set_driving(False)
+        assert max(ledger.ledger_gap(session.shelf.cards[0].run)) < 1e-9
+        return made
+
+    for drill in session.yard.drills:
+        session.edit("bench.drill", drill.id)
+        idle()
+        without = flown()
+        for channel in session.craft.channels:
+            held = flown(getattr(Qt.Key, f"Key_{channel.plus_keys[0]}"))
+            moved = f"channel.{channel.id}"
+            assert held.column(moved)[-1] > without.column(moved)[-1] + 0.1
+            if drill.start.height > 20.0 and channel.id in WAYS:
+                column, sign = WAYS[channel.id]
+                more = sign * (held.column(column).mean() - without.column(column).mean())
+                assert more > 1e-3, (drill.id, channel.id)
+    assert len(session.yard.drills) >= 5

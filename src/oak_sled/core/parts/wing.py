@@ -383,6 +383,7 @@ class Wing(Part):
         return {
             **plain, "area": area, "span": span, "bank_deg": 90.0, "x": tail.x, "y": tail.y,
             "z": round(tail.z + 0.5 * span, 2), "control_channel": "yaw",
+            "control_deg": 20.0,
         }  # fmt: skip
 
     def summary(self) -> str:
