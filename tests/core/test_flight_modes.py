@@ -186,6 +186,35 @@ def test_the_roll_of_a_run_fades_as_its_mode_says(flight):
     assert fades == pytest.approx(mode.root.real, rel=0.03)
 
 
+def test_the_short_period_of_a_run_is_that_of_its_mode(flight):
+    """A push of the nose against the same flight without it, so that the slow phugoid is nearly nothing."""
+    found, modes = flight
+    mode = next(one for one in modes if one.name == "short period")
+    off, still = (flown(found, pitch_rate_deg=rate, seconds=1.2, ticks=960) for rate in (1.0, 0.0))
+    rate = off.column("spin.y") - still.column("spin.y")
+    t = np.arange(len(rate)) * off.job.dt
+    decay, turns = mode.root.real, max(mode.root.imag, 1e-3)
+    guess = (rate[0], 0.0, decay, turns, 0.0)
+    fitted, _ = curve_fit(
+        lambda t, a, b, c, d, e: swing(t, a, b, c, d, e, 0.0, 0.0), t, rate, guess, maxfev=20_000
+    )  # fmt: skip
+    assert complex(fitted[2], abs(fitted[3])) == pytest.approx(mode.root, abs=0.03 * abs(mode.root))
+
+
+def test_the_spiral_of_a_run_is_that_of_its_mode(flight):
+    """A slight bank, once the quick modes have died: it fades or grows as its root says."""
+    found, modes = flight
+    mode = next(one for one in modes if one.name == "spiral")
+    off, still = (flown(found, roll_deg=bank, seconds=30.0) for bank in (0.3, 0.0))
+    first = off.at(12.0)
+    turned = (off.column("spin.z") - still.column("spin.z"))[first:]
+    t = np.arange(len(turned)) * off.job.dt
+    fades = np.polyfit(t, np.log(np.abs(turned)), 1)[0]
+    quick = max(abs(one.root) for one in modes if one.name != "spiral")
+    assert fades == pytest.approx(mode.root.real, rel=0.03, abs=2e-4)
+    assert abs(mode.root.real) < 0.1 * quick
+
+
 def test_trims_from_another_start_are_the_same_flight(flight, monkeypatch):
     found, _ = flight
     monkeypatch.setattr(trim, "LIGHT", (1e-3, 1e-7))
