@@ -3,7 +3,7 @@
 import functools
 from typing import Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.base.faults import Refused, close_match
@@ -35,6 +35,12 @@ class Craft(Frozen):
     laws: tuple[Law, ...] = Field((), max_length=60, description="formulas that its parts may follow")
     curves: tuple[SharedCurve, ...] = Field((), max_length=60, description="curves that its parts may share")
 
+    @field_validator("parts")
+    @classmethod
+    def _as_they_act(cls, parts: tuple[Part, ...]) -> tuple[Part, ...]:
+        """The parts in the order in which they act, however a file lists them; those of one step stay as they are."""
+        return tuple(sorted(parts, key=lambda part: part.STAGE))
+
     @model_validator(mode="after")
     def _whole(self) -> Self:
         if self.is_known_whole():
@@ -46,10 +52,6 @@ class Craft(Frozen):
             for used in part.channels_used():
                 if used not in names:
                     raise ValueError(f"parts.{part.id}: there is no channel {used!r} ({close_match(used, names)})")
-        stages = [part.STAGE for part in self.parts]
-        if stages != sorted(stages):
-            order = "pushes and air, then runners and brakes, then bumper, then limiters, as they act"
-            raise ValueError(f"parts: out of order ({order})")
         if sum(part.ANSWERS_WALLS for part in self.parts) > 1:
             raise ValueError("parts: two bumpers (one answers every wall)")
         if sum(part.MIXES for part in self.parts) > 1:
@@ -224,9 +226,7 @@ class Craft(Frozen):
 
     def with_part(self, part: Part) -> Self:
         """The craft with one part more, behind the last one that acts no later."""
-        before = [old for old in self.parts if old.STAGE <= part.STAGE]
-        after = [old for old in self.parts if old.STAGE > part.STAGE]
-        return self.replace(parts=(*before, part, *after))
+        return self.replace(parts=(*self.parts, part))
 
     def without_part(self, name: str) -> Self:
         """The craft without the part of that id."""
