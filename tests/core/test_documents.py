@@ -280,7 +280,7 @@ def test_tracks_of_many_knots_are_compared_as_those_of_few():
 
 @pytest.mark.parametrize("name", list(demos.DEMOS))
 def test_parts_may_stand_in_any_order_in_a_file(name):
-    """Reversed and shuffled they open as they act; those of one step keep the order of the file, and nothing is lost."""
+    """Reversed and shuffled they open as they act; those of one step stay in the order of the file."""
     wanted = demos.load(name)
     for order in (lambda parts: parts[::-1], lambda parts: parts[1::2] + parts[::2]):
         data = json.loads(yard_json.dumps(wanted))
