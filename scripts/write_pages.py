@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+from oak_sled import cli
+from oak_sled.commands import manpage
 from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.files.format_page import page
 from oak_sled.core.parts import caution
@@ -19,3 +21,5 @@ HEAD, TAIL = "<!-- columns: written by scripts/write_pages.py -->\n", "<!-- end 
 COMMANDS = ROOT / "docs/command-line.md"
 before, _, rest = COMMANDS.read_text(encoding="utf-8").partition(HEAD)
 COMMANDS.write_text(before + HEAD + run_table.columns_page() + TAIL + rest.partition(TAIL)[2], encoding="utf-8")
+
+ROOT.joinpath("src/oak_sled/man/oak-sled.1").write_text(manpage.page(cli.app), encoding="utf-8")

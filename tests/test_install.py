@@ -22,7 +22,7 @@ def installed(tmp_path_factory):
     folder = tmp_path_factory.mktemp("install")
     copy = folder / "sources"
     copy.mkdir()
-    for name in ("src", "packaging", "scripts"):
+    for name in ("src", "packaging", "scripts", "docs"):
         shutil.copytree(ROOT / name, copy / name, ignore=shutil.ignore_patterns("*.egg-info", "__pycache__"))
     for name in ("pyproject.toml", "README.md", "LICENSE"):
         shutil.copy(ROOT / name, copy / name)
@@ -61,6 +61,13 @@ def test_the_installed_program_opens_a_demo_and_draws_its_run(installed):
     said = run(installed, installed / "bin" / "python", "-c", code)
     assert "ready" in said
     assert "sweeps True" in said, "only while it starts nothing is swept up"
+
+
+def test_the_installed_package_shows_its_documents_and_its_manual_page(installed):
+    told = run(installed, installed / "bin" / "oak-sled", "docs")
+    assert f"in {installed / 'share' / 'doc' / 'oak-sled'}" in told
+    assert "# What is computed" in run(installed, installed / "bin" / "oak-sled", "docs", "physics")
+    assert (installed / "share" / "man" / "man1" / "oak-sled.1").is_file()
 
 
 def test_desktop_entry_icon_metadata_and_type_of_yard_files_are_installed_and_agree(installed):

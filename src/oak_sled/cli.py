@@ -10,14 +10,29 @@ from pathlib import Path
 import typer
 
 from oak_sled import terminal
-from oak_sled.commands import lists, program, runs, spreads
+from oak_sled.commands import bashwords, explains, lists, program, runs, spreads, yardfiles
 from oak_sled.commands.shared import (
     app,
 )
 from oak_sled.core.base.faults import Refused, close_match, one_line, refuse
 
-COMMANDS = (program, lists, runs, spreads)
+COMMANDS = (program, yardfiles, lists, explains, runs, spreads)
 """Modules whose commands are those of the application."""
+
+
+IN_ORDER = (
+    "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "spread", "sensitivity", "trim", "outlook",
+    "why", "laws", "measures", "cautions", "docs", "validate", "upgrade", "schema",
+)  # fmt: skip
+"""Commands as help lists them: those that one begins with first."""
+
+
+def name_of(command: typer.models.CommandInfo) -> str:
+    """The word by which a command is called."""
+    return command.name or (command.callback.__name__ if command.callback else "")
+
+
+app.registered_commands.sort(key=lambda one: (*IN_ORDER, name_of(one)).index(name_of(one)))
 
 
 def main() -> None:
@@ -25,7 +40,7 @@ def main() -> None:
     terminal.prepare_streams()
     try:
         with terminal.interrupts_reach_runs():
-            status = _status(sys.argv[1:])
+            status = bashwords.completing(lambda: _status(sys.argv[1:]))
     except KeyboardInterrupt:  # as it was ending by itself
         status = terminal.STOPPED
     failed = terminal.flush_or_drop()
@@ -37,7 +52,8 @@ def main() -> None:
 def _status(arguments: list[str]) -> int:
     """Runs a command; its exit status."""
     # `oak-sled`, `oak-sled FILE` and `oak-sled demo:NAME` mean `oak-sled open ...`
-    known = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
+    known = {name_of(command) for command in app.registered_commands}
+    known |= {group.name for group in app.registered_groups if group.name}
     try:
         if not arguments or (arguments[0] not in known and not arguments[0].startswith("-")):
             _refuse_misspelt(arguments, known)

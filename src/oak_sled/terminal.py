@@ -21,6 +21,21 @@ QUIET_S = 1.0
 """s for which a computation tells nothing."""
 
 
+_QUIET = False
+
+
+def be_quiet(on: bool) -> None:
+    """Leaves out progress and notices from here on, or no longer."""
+    global _QUIET
+    _QUIET = on
+
+
+def note(line: str) -> None:
+    """A notice on standard error, where they are wanted."""
+    if not _QUIET:
+        print(f"oak-sled: {line}", file=sys.stderr, flush=True)
+
+
 def prepare_streams() -> None:
     """Has a terminal that cannot print a character print a question mark in its place."""
     for stream in (sys.stdout, sys.stderr):
@@ -103,7 +118,7 @@ class Teller:
     def tell(self, done: int, of: int) -> None:
         """`done` of `of` are done."""
         passed = time.perf_counter() - self._began
-        if passed < QUIET_S or of <= 0:
+        if _QUIET or passed < QUIET_S or of <= 0:
             return
         left = passed * (of - done) / max(done, 1)
         words = f"{done} of {of} {self._what}, about {left:.0f} s left"

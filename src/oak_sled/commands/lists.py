@@ -2,69 +2,96 @@
 
 from __future__ import annotations
 
-import json
 from importlib import resources
 from typing import Annotated
 
 import typer
 
 from oak_sled.commands.shared import (
+    JsonFlag,
     YardArgument,
     app,
     load_yard,
+    print_json,
 )
 
 
 @app.command()
-def demos() -> None:
+def demos(as_json: JsonFlag = False) -> None:
     """List the demo yards."""
     from oak_sled.core.project.demos import DEMOS
 
+    if as_json:
+        print_json([{"yard": f"demo:{name}", "says": says} for name, says in DEMOS.items()])
+        return
     for name, says in DEMOS.items():
         print(f"demo:{name}  {says}")
 
 
 @app.command("measures")
-def list_measures(
-    as_json: Annotated[bool, typer.Option("--json", help="print them as JSON, with every field")] = False,
-) -> None:
-    """List what a run is judged by: name, unit and definition."""
+def list_measures(as_json: JsonFlag = False) -> None:
+    """List every measure: name, unit and definition."""
     from oak_sled.core.results import measures
 
     if as_json:
-        print(json.dumps(measures.declared(), indent=1, ensure_ascii=False))
+        print_json(measures.declared())
         return
     for one in measures.MEASURES:
         print(f"{one.name}\t{one.unit or '-'}\t{one.title}: {one.says}")
 
 
 @app.command("cautions")
-def list_cautions(
-    as_json: Annotated[bool, typer.Option("--json", help="print them as JSON")] = False,
-) -> None:
+def list_cautions(as_json: JsonFlag = False) -> None:
     """List every caution: name, condition and remedy."""
     import dataclasses
 
     from oak_sled.core.parts import caution
 
     if as_json:
-        print(json.dumps([dataclasses.asdict(one) for one in caution.KINDS], indent=1, ensure_ascii=False))
+        print_json([dataclasses.asdict(one) for one in caution.KINDS])
         return
     for one in caution.KINDS:
         print(f"{one.name}\t{one.when}\t{one.helps}")
 
 
 @app.command("list")
-def list_yard(yard: YardArgument) -> None:
-    """List crafts, grounds, drills and dials (path, value, unit) of a yard."""
+def list_yard(yard: YardArgument, as_json: JsonFlag = False) -> None:
+    """List crafts, grounds, drills and dials of a yard."""
     from oak_sled.core.base import document
 
     found = load_yard(yard)
+    if as_json:
+        named = {"crafts": found.crafts, "grounds": found.grounds, "drills": found.drills}
+        told = {kind: [{"id": one.id, "title": one.heading} for one in items] for kind, items in named.items()}
+        dials = [{"path": path, "value": value, "unit": dial.unit} for path, dial, value in document.all_dials(found)]
+        print_json({"title": found.title, "ticks": found.ticks, **told, "dials": dials})
+        return
     for kind, items in (("craft", found.crafts), ("ground", found.grounds), ("drill", found.drills)):
         for item in items:
             print(f"{kind}\t{item.id}\t{item.heading}")
     for path, dial, value in document.all_dials(found):
         print(f"dial\t{path}\t{value:g}\t{dial.unit}")
+
+
+def _complete_page(begun: str) -> list[str]:
+    from oak_sled.core.project import manual
+
+    return [name for name in manual.pages() if name.startswith(begun)]
+
+
+@app.command()
+def docs(
+    page: Annotated[str, typer.Argument(help="a page (without one: list them)", autocompletion=_complete_page)] = "",
+) -> None:
+    """Print a page of the documents, or list them."""
+    from oak_sled.core.project import manual
+
+    if page:
+        print(manual.read(page), end="")
+        return
+    for name in manual.pages():
+        print(f"{name}\t{manual.title_of(manual.read(name))}")
+    print(f"in {manual.folder()}")
 
 
 @app.command()

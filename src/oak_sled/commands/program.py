@@ -10,6 +10,7 @@ import typer
 
 from oak_sled.commands.shared import (
     app,
+    for_developers,
     warm,
 )
 
@@ -23,19 +24,19 @@ def open_desk(yard: Annotated[str, typer.Argument(help="a yard file, or demo:NAM
     return start.run(yard)
 
 
-@app.command()
+@for_developers("bench")
 def bench(
     quick: Annotated[bool, typer.Option(help="shorter, for a look")] = False,
     no_window: Annotated[bool, typer.Option("--no-window", help="leave out what needs the window")] = False,
 ) -> None:
-    """Run the benchmark: each figure a ratio against something measured in the same run."""
+    """Run the benchmark: ratios measured in one run."""
     from oak_sled.bench import report
 
     warm()
     report.print_all(quick=quick, window=not no_window)
 
 
-@app.command()
+@for_developers("shots")
 def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) -> int:
     """Write every main view from demo data as a 1280x800 PNG."""
     from oak_sled.desk.trials import shots as pictures
@@ -43,30 +44,36 @@ def shots(folder: Annotated[str, typer.Argument(help="where the pictures go")]) 
     return pictures.shots(Path(folder))
 
 
-@app.command()
+@for_developers("tour")
 def tour(folder: Annotated[str, typer.Argument(help="where the pictures go")] = "demo-pictures") -> int:
-    """Take the window through the demo by itself and print the measures (as `make demo` does without a display)."""
+    """Take the window through the demo by itself.
+
+    Prints the measures, as `make demo` does without a display.
+    """
     from oak_sled.desk.app import program
 
     return program.tour(Path(folder))
 
 
-@app.command()
+@for_developers("soak")
 def soak(
     minutes: Annotated[float, typer.Option(min=0.05, max=10000.0, help="how long")] = 30.0,
     actions: Annotated[int, typer.Option(min=0, help="how many actions, in the place of minutes")] = 0,
     seed: Annotated[int, typer.Option(help="of the order of the actions")] = 1,
     pictures: Annotated[str, typer.Option(help="folder for pictures of stale pixels")] = "",
 ) -> int:
-    """Use the window at random: tracebacks, stalls, growth of memory, stale pixels; exit status 1 if there were any."""
+    """Use the window at random, and report what goes wrong.
+
+    Tracebacks, stalls, growth of memory, stale pixels; exit status 1 if there were any.
+    """
     from oak_sled.desk.trials import soak as test
 
     return test.soak(minutes, seed, Path(pictures) if pictures else None, actions)
 
 
-@app.command("compile")
+@for_developers("compile")
 def compile_kernel() -> None:
-    """Compile the simulation kernel in advance, as the set-up does."""
+    """Compile the simulation kernel ahead of its first use."""
     from oak_sled.core.compiler.kernel import PROGRAM
     from oak_sled.core.project import warmup
 

@@ -9,17 +9,22 @@ from typing import Annotated, Any
 
 import typer
 
-from oak_sled import terminal
+from oak_sled import __version__, terminal
 from oak_sled.commands.shared import (
+    CraftOption,
+    DrillOption,
     SetOption,
     YardArgument,
+    YardsArgument,
     app,
     asked_job,
     check_outputs,
+    complete_drill,
     load_yard,
     read_rates,
     warm,
     with_sets,
+    write_json,
 )
 from oak_sled.core.base.faults import Refused, one_line, refuse
 
@@ -27,8 +32,8 @@ from oak_sled.core.base.faults import Refused, one_line, refuse
 @app.command()
 def run(
     yard: YardArgument,
-    craft: Annotated[str, typer.Option(help="craft to run (default: the one the drill names, or the selected)")] = "",
-    drill: Annotated[str, typer.Option(help="drill to run (default: the selected one)")] = "",
+    craft: CraftOption = "",
+    drill: DrillOption = "",
     ticks: Annotated[str, typer.Option(help="tick rate in Hz, or a comma-separated list (default: the file's)")] = "",
     sets: SetOption = None,
     csv: Annotated[str | None, typer.Option(help="write the run to this CSV file; - for standard output")] = None,
@@ -37,8 +42,10 @@ def run(
         str | None, typer.Option("--json", help="write measures, targets, cautions and digest to this file")
     ] = None,
 ) -> int:
-    """Run a drill and print the measures as a table; at several tick rates, a column each."""
-    from oak_sled.core.base import disk
+    """Run a drill and print its measures.
+
+    At several tick rates, a column each.
+    """
     from oak_sled.core.files import run_table
     from oak_sled.core.results import run as runs
 
@@ -58,8 +65,7 @@ def run(
     with terminal.words_beside(csv, parquet, json_file):
         out = [_show_run(one) for one in made] if len(made) == 1 else _show_rates(made)
     if json_file is not None:
-        data = out[0] if len(out) == 1 else {"runs": out}
-        disk.write_whole(terminal.path_of(json_file), (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
+        write_json(out[0] if len(out) == 1 else {"runs": out}, json_file)
     if csv is not None:
         run_table.save(made[0], terminal.path_of(csv))
     if parquet is not None:
@@ -78,6 +84,12 @@ def _summary(made: Any) -> dict[str, Any]:
     shown = [measures.measure(name, [one.craft.id for one in made.job.actors]) for name in measures.names_of(made)]
     warned = cautions.find(made.job, made)
     return {
+        "version": __version__,
+        "craft": made.job.craft.id,
+        "ground": made.job.ground.id,
+        "drill": made.job.drill.id,
+        "ticks": made.job.ticks,
+        "diverged": made.is_diverged,
         "status": made.state_word,
         "message": made.message,
         "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
@@ -100,7 +112,7 @@ def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
     """Prints the measures of runs at several tick rates side by side."""
     from oak_sled.core.base import units
 
-    found = [{"ticks": one.job.ticks, **_summary(one)} for one in made]
+    found = [_summary(one) for one in made]
     job = made[0].job
     print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading}")
     print(f"{'ticks/s':<15}" + "".join(f"{one['ticks']:>14}" for one in found))
@@ -144,44 +156,83 @@ def _show_run(made: Any) -> dict[str, Any]:
 
 
 @app.command()
-def check(yard: YardArgument) -> int:
-    """Run every drill that has targets; a line each; exit status 1 if one is missed, 4 if one diverges."""
-    from oak_sled.core.assembly.jobs import job_of
-    from oak_sled.core.results import measures
-    from oak_sled.core.results import run as runs
+def check(
+    yards: YardsArgument,
+    drills: Annotated[
+        list[str] | None, typer.Option("--drill", help="only this drill (repeatable)", autocompletion=complete_drill)
+    ] = None,
+    ticks: Annotated[str, typer.Option(help="tick rate in Hz, or a comma-separated list (default: the file's)")] = "",
+    sets: SetOption = None,
+    junit: Annotated[str | None, typer.Option(help="write the verdicts as JUnit XML; - for standard output")] = None,
+    json_file: Annotated[
+        str | None, typer.Option("--json", help="write a line of JSON for each drill; - for standard output")
+    ] = None,
+) -> int:
+    """Run every drill that has targets, a line each.
 
-    found = load_yard(yard)
+    Exit status 1 if a target is missed, 4 if a run diverges.
+    """
+    from oak_sled.commands import verdicts
+    from oak_sled.core.base import disk
+
+    for where in yards:
+        check_outputs(where, {"--junit": junit, "--json": json_file})
+    rates = read_rates(ticks) or [0]
+    asked = [
+        job
+        for where in yards
+        for job in verdicts.asked(where, with_sets(load_yard(where), sets), drills or [], rates, len(yards) > 1)
+    ]
+    if not asked:
+        terminal.note(f"no drill of {', '.join(yards)} has targets: nothing to check")
     warm()
-    drills = [drill for drill in found.drills if drill.targets]
-    teller, status = terminal.Teller("drills"), terminal.DONE
-    for number, drill in enumerate(drills, start=1):
-        made = runs.execute(job_of(found, drill))
-        verdicts = measures.judge(drill, measures.Readings(made))  # those of other crafts too
-        bad = [verdict for verdict in verdicts if not verdict.met]
-        word = "diverged" if made.is_diverged else "missed" if bad else "met   "
-        says = made.message if made.is_diverged else "; ".join(v.words() for v in bad or verdicts)
-        print(f"{word}  {drill.id}: {says}", flush=True)
-        if made.is_diverged:
-            status = terminal.DIVERGED
-        elif bad and status == terminal.DONE:
-            status = terminal.MISSED
-        teller.tell(number, len(drills))
-    return status
+    teller, made = terminal.Teller("drills"), []
+    with terminal.words_beside(junit, json_file):
+        for number, one in enumerate(asked, start=1):
+            made.append(verdicts.judged(one))
+            print(made[-1].line(), flush=True)
+            teller.tell(number, len(asked))
+    if json_file is not None:
+        lines = "".join(json.dumps(one.told(), ensure_ascii=False) + "\n" for one in made)
+        disk.write_whole(terminal.path_of(json_file), lines.encode())
+    if junit is not None:
+        disk.write_whole(terminal.path_of(junit), verdicts.junit(made))
+    return verdicts.status_of(made)
 
 
 @app.command()
 def tickcheck(
     yard: YardArgument,
-    craft: Annotated[str, typer.Option(help="craft to run")] = "",
-    drill: Annotated[str, typer.Option(help="drill to run (default: the selected one)")] = "",
+    craft: CraftOption = "",
+    drill: DrillOption = "",
     sets: SetOption = None,
+    json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> None:
-    """Run a drill at 30, 60, 120 and 240 ticks/s beside the reference, with the spread of each measure."""
+    """Run a drill at four tick rates beside the reference.
+
+    At 30, 60, 120 and 240 ticks/s, with the spread of each measure.
+    """
+    from oak_sled.core.results import measures
     from oak_sled.core.study import tickcheck as checks
 
+    check_outputs(yard, {"--json": json_file})
     job = asked_job(with_sets(load_yard(yard), sets), craft, drill, 0)
     warm()
-    print(checks.table(checks.check(job, on_progress=terminal.Teller("tick rates").tell)))
+    found = checks.check(job, on_progress=terminal.Teller("tick rates").tell)
+    with terminal.words_beside(json_file):
+        print(checks.table(found))
+    if json_file is not None:
+        rows = {
+            name: {
+                "unit": measures.known(name).unit,
+                "rates": {str(rate): values.get(name) for rate, values in found.by_rate},
+                "reference": found.reference.get(name),
+                "spread": found.spread(name),
+            }
+            for name in found.names
+        }
+        told = {"version": __version__, "craft": job.craft.id, "ground": job.ground.id, "drill": job.drill.id}
+        write_json({**told, "diverged": list(found.diverged), "measures": rows}, json_file)
 
 
 @app.command()
@@ -190,14 +241,17 @@ def trim(
     speed: Annotated[str, typer.Option(help="airspeed, m/s or with a unit")],
     climb: Annotated[str, typer.Option(help="climb, m/s or with a unit")] = "0",
     bank: Annotated[str, typer.Option(help="bank of a turn, ° or with a unit; right side down")] = "0",
-    craft: Annotated[str, typer.Option(help="craft to trim (default: the selected one)")] = "",
+    craft: CraftOption = "",
     sets: SetOption = None,
     modes: Annotated[bool, typer.Option("--modes", help="also tell the modes of that flight")] = False,
     out: Annotated[str | None, typer.Option(help="write the yard, its drill beginning so, to this file")] = None,
     drill: Annotated[str, typer.Option(help="the drill that begins so (default: the selected one)")] = "",
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> int:
-    """Find a steady flight: attitude and channels that the real tick keeps at a speed, or what it lacks."""
+    """Find a steady flight, or what it lacks.
+
+    Attitude and channels that the real tick keeps at a speed, a climb and a bank.
+    """
     from oak_sled.core.advice import flightmodes
     from oak_sled.core.assembly import trim as trims
     from oak_sled.core.base import disk

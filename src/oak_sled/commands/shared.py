@@ -2,21 +2,52 @@
 
 from __future__ import annotations
 
+import json
 import re
-import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from oak_sled import terminal
+from oak_sled import __version__, terminal
 from oak_sled.core.base.faults import Fault, Refused, refuse
 
 app = typer.Typer(
     help="Oak Sled: a test bench for force-driven movement in games.",
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"]},
 )
+dev = typer.Typer(help="Work on the program itself: bench, pictures, kernel.", rich_markup_mode=None)
+app.add_typer(dev, name="dev")
+
+
+def for_developers(name: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Declares a command of the group `dev`; scripts may also call it without the word."""
+
+    def declared(command: Callable[..., Any]) -> Callable[..., Any]:
+        app.command(name, hidden=True)(command)
+        return dev.command(name)(command)
+
+    return declared
+
+
+def _say_version(wanted: bool) -> None:
+    if wanted:
+        print(f"oak-sled {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def everywhere(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_say_version, is_eager=True, help="print the version and end")
+    ] = False,
+    quiet: Annotated[bool, typer.Option("--quiet", "-q", help="no progress and no notices on standard error")] = False,
+) -> None:
+    """Oak Sled: a test bench for force-driven movement in games."""
+    terminal.be_quiet(quiet)
 
 
 def complete_yard(begun: str) -> list[str]:
@@ -28,13 +59,87 @@ def complete_yard(begun: str) -> list[str]:
     return [one for one in (*(f"demo:{name}" for name in DEMOS), *files) if one.startswith(begun)]
 
 
+def complete_family(begun: str) -> list[tuple[str, str]]:
+    """Families of crafts that begin so."""
+    from oak_sled.core.project import families
+
+    return [(one.name, one.says) for one in families.FAMILIES if one.name.startswith(begun)]
+
+
+def _yard_of(context: Any) -> Any:
+    """The yard that was typed before what is completed; None where there is none yet, or it is none."""
+    from oak_sled.core.project import demos
+
+    given = context.params.get("yard") or context.params.get("yards") or context.args  # those of a line cut short
+    where = given if isinstance(given, str) else next(iter(given), "")
+    try:
+        return demos.open_yard(where) if where and where != terminal.STREAM else None
+    except Refused:
+        return None
+
+
+def complete_drill(ctx: typer.Context, incomplete: str) -> list[tuple[str, str]]:
+    """Drills of the yard that begin so."""
+    yard = _yard_of(ctx)
+    return [] if yard is None else [(one.id, one.heading) for one in yard.drills if one.id.startswith(incomplete)]
+
+
+def complete_craft(ctx: typer.Context, incomplete: str) -> list[tuple[str, str]]:
+    """Crafts of the yard that begin so."""
+    yard = _yard_of(ctx)
+    return [] if yard is None else [(one.id, one.heading) for one in yard.crafts if one.id.startswith(incomplete)]
+
+
+def complete_measure(incomplete: str) -> list[tuple[str, str]]:
+    """Measures that begin so."""
+    from oak_sled.core.results import measures
+
+    return [(one.name, one.title) for one in measures.MEASURES if one.name.startswith(incomplete)]
+
+
+def complete_dial(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Paths of dials of the yard that begin so, with the sign that a value follows."""
+    from oak_sled.core.base import document
+
+    yard = _yard_of(ctx)
+    if yard is None:
+        return []
+    return [f"{path}=" for path, _, _ in document.all_dials(yard) if path.startswith(incomplete)]
+
+
+JsonFlag = Annotated[bool, typer.Option("--json", help="print it as JSON")]
+YardsArgument = Annotated[
+    list[str], typer.Argument(help="yard files, or demo:NAME", autocompletion=complete_yard, metavar="YARD...")
+]
+CraftOption = Annotated[
+    str,
+    typer.Option(help="craft (default: the one the drill names, or the selected)", autocompletion=complete_craft),
+]
+DrillOption = Annotated[str, typer.Option(help="drill (default: the selected one)", autocompletion=complete_drill)]
 YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME", autocompletion=complete_yard)]
 
 
 SetOption = Annotated[
     list[str] | None,
-    typer.Option("--set", help="set a parameter, e.g. PATH=0.9kN (repeatable)", metavar="PATH=VALUE"),
+    typer.Option(
+        "--set",
+        help="set a parameter, e.g. PATH=0.9kN (repeatable)",
+        metavar="PATH=VALUE",
+        autocompletion=complete_dial,
+    ),
 ]
+
+
+def print_json(data: Any) -> None:
+    """Prints data as JSON."""
+    print(json.dumps(data, indent=1, ensure_ascii=False))
+
+
+def write_json(data: Any, file: str) -> None:
+    """Writes data as JSON to a file, or to standard output."""
+    from oak_sled.core.base import disk
+
+    disk.write_whole(terminal.path_of(file), (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def load_yard(where: str) -> Any:
@@ -44,7 +149,7 @@ def load_yard(where: str) -> Any:
     notices: list[str] = []
     yard = demos.open_yard(where, notices.append)
     for line in notices:
-        print(f"oak-sled: {where}: {line}", file=sys.stderr)
+        terminal.note(f"{where}: {line}")
     return yard
 
 
@@ -106,7 +211,7 @@ def warm() -> None:
 
     def say(symbol: str, done: int, of: int) -> None:
         PROGRAM.on_progress = None
-        print("oak-sled: first run: compiling the simulation kernel (some seconds)...", file=sys.stderr, flush=True)
+        terminal.note("first run: compiling the simulation kernel (some seconds)...")
 
     PROGRAM.on_progress = say
 

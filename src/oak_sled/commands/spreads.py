@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import json
+import math
 import sys
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from oak_sled import terminal
+from oak_sled import __version__, terminal
 from oak_sled.commands.shared import (
     YardArgument,
     app,
     check_outputs,
+    complete_dial,
+    complete_drill,
+    complete_measure,
     load_yard,
     warm,
+    write_json,
 )
 from oak_sled.core.base.faults import refuse
 
@@ -22,15 +28,16 @@ from oak_sled.core.base.faults import refuse
 @app.command()
 def spread(
     yard: YardArgument,
-    drill: Annotated[str, typer.Option(help="the drill")],
+    drill: Annotated[str, typer.Option(help="the drill", autocompletion=complete_drill)],
     vary: Annotated[
         list[str],
         typer.Option(
             help="sweep over a range (:log for logarithmic steps), or values of a dial, a choice, craft, ticks or card",
             metavar="PATH=LO:HI:N|a,b,c",
+            autocompletion=complete_dial,
         ),
     ],
-    measure: Annotated[list[str], typer.Option(help="measure to report (repeatable)")],
+    measure: Annotated[list[str], typer.Option(help="measure to report (repeatable)", autocompletion=complete_measure)],
     scatter: Annotated[int, typer.Option(help="randomised repeats per variant", min=0, max=200)] = 0,
     seed: Annotated[int, typer.Option(help="random seed", min=0)] = 1,
     threads: Annotated[int, typer.Option(help="threads; 0: one per core", min=0, max=256)] = 0,
@@ -46,14 +53,19 @@ def spread(
     tls_key: Annotated[str, typer.Option(help="its key, PEM", metavar="FILE")] = "",
     csv: Annotated[str | None, typer.Option(help="write the grid to this CSV file")] = None,
     picture: Annotated[str | None, typer.Option(help="write the first measure as a map to this PNG file")] = None,
+    json_file: Annotated[
+        str | None, typer.Option("--json", help="write a line of JSON for each run; - as they come, on standard output")
+    ] = None,
 ) -> int:
     """Run a grid of variants and print the measures of each."""
     from oak_sled.core.base import disk, document
     from oak_sled.core.study import spread as spreads
     from oak_sled.core.study import variants
-    from oak_sled.core.yard.spreads import Spread
+    from oak_sled.core.yard.spreads import Grid
 
-    check_outputs(yard, {"--csv": csv, "--picture": picture})
+    check_outputs(yard, {"--csv": csv, "--picture": picture, "--json": json_file})
+    if picture is not None and len(vary) > 2:
+        raise refuse("--picture", f"a map shows two axes, not {len(vary)}", "--csv or --json")
     if picture is not None and Path(picture).suffix.lower() not in (".png", ""):
         raise refuse("--picture", f"a map is written as PNG, not as {Path(picture).suffix}", "a file that ends in .png")
     if on and threads:
@@ -64,7 +76,7 @@ def spread(
     axes = [variants.read_axis(entry, found) for entry in vary]
     axes, cards = _with_cards(yard, axes)
     plan = document.checked(
-        Spread,
+        Grid,
         {
             "id": "spread",
             "drill": drill,
@@ -77,7 +89,14 @@ def spread(
     names = variants.check(found, plan)
     warm()
     teller = terminal.Teller()
-    gathered = spreads.Gathered(found, plan, lambda told, *_: teller.tell(told.done, told.of))
+    streamed = json_file == terminal.STREAM
+
+    def found_some(told: Any, numbers: Any, _: Any) -> None:
+        teller.tell(told.done, told.of)
+        if streamed:  # each as it comes, for whoever reads
+            print("\n".join(_lines_of(gathered, numbers, names)), flush=True)
+
+    gathered = spreads.Gathered(found, plan, found_some)
     status = terminal.DONE
     try:
         _gather(gathered, threads, on, (tls_ca_file, tls_cert, tls_key))
@@ -89,14 +108,40 @@ def spread(
         made = plan.replace(results=gathered.so_far())
         text, status = spreads.csv_of(made, names, gathered.finished), terminal.STOPPED
         picture = picture if gathered.shows_something else None
-    print(text, end="", flush=True)  # first: where a file cannot be written, what was computed is not lost
+    with terminal.words_beside(json_file):
+        print(text, end="", flush=True)  # first: where a file cannot be written, what was computed is not lost
     if csv not in (None, terminal.STREAM):
         disk.write_whole(Path(str(csv)), text.encode())
+    if json_file not in (None, terminal.STREAM):
+        lines = _lines_of(gathered, gathered.finished, names)
+        disk.write_whole(Path(str(json_file)), "".join(f"{line}\n" for line in lines).encode())
     if picture is not None:
         from oak_sled.core.study import map_picture
 
         map_picture.write(Path(picture), made, names)
     return status
+
+
+def _lines_of(gathered: Any, numbers: Any, names: Any) -> list[str]:
+    """A line of JSON for each run of these variants."""
+    plan, lines = gathered.plan, []
+    for number in numbers:
+        at = dict(zip((axis.path for axis in plan.axes), plan.values_of(int(number)), strict=True))
+        for repeat in range(1 + plan.scatter.repeats):
+            row = gathered.values[number, repeat]
+            told = {
+                "version": __version__,
+                "drill": plan.drill,
+                "values": at,
+                "repeat": repeat,
+                "status": ("done", "diverged", "refused")[int(gathered.states[number, repeat])],
+                "measures": {
+                    one.name: {"value": None if math.isnan(value) else float(value), "unit": one.unit}
+                    for one, value in zip(names, row, strict=True)
+                },
+            }
+            lines.append(json.dumps(told, ensure_ascii=False))
+    return lines
 
 
 def _gather(gathered: Any, threads: int, on: str, tls: tuple[str, str, str]) -> None:
@@ -129,20 +174,38 @@ def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]
 @app.command()
 def sensitivity(
     yard: YardArgument,
-    drill: Annotated[str, typer.Option(help="the drill")],
+    drill: Annotated[str, typer.Option(help="the drill", autocompletion=complete_drill)],
     craft: Annotated[str, typer.Option(help="the craft")] = "",
     threads: Annotated[int, typer.Option(help="threads; 0: one per core", min=0, max=256)] = 0,
     csv: Annotated[str | None, typer.Option(help="write the table to this CSV file")] = None,
+    json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> None:
-    """Print the sensitivity of every measure to every dial of a craft, in % per %."""
+    """Print how each measure answers to each dial.
+
+    In % of the measure for each % of the dial, the most telling dial first.
+    """
     from oak_sled.core.base import disk
     from oak_sled.core.study import sensitivity as sensing
 
-    check_outputs(yard, {"--csv": csv})
+    check_outputs(yard, {"--csv": csv, "--json": json_file})
     found = load_yard(yard)
     warm()
     made = sensing.compute(found, drill, craft, threads, progress=terminal.Teller("dials").tell)
     text = sensing.csv_of(made)
-    print(text, end="", flush=True)
+    with terminal.words_beside(json_file):
+        print(text, end="", flush=True)
+    if json_file is not None:
+        rows = [
+            {
+                "dial": made.dials[row],
+                "answers": {
+                    name: None if math.isnan(value) else float(value)
+                    for name, value in zip(made.measures, made.answers[row], strict=True)
+                },
+                "doubts": made.doubts(row),
+            }
+            for row in made.most()
+        ]
+        write_json({"version": __version__, "drill": drill, "dials": rows}, json_file)
     if csv not in (None, terminal.STREAM):
         disk.write_whole(Path(str(csv)), text.encode())

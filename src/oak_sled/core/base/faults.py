@@ -26,6 +26,10 @@ class Fault:
         tail = f" ({self.right})" if self.right else ""
         return one_line(f"{self.where}: {self.what}{tail}")
 
+    def told(self) -> dict[str, str]:
+        """Its words, for JSON."""
+        return {"where": self.where, "what": self.what, "right": self.right}
+
 
 def one_line(text: str) -> str:
     """At most `MOST_CHARACTERS`; what an input holds of control characters is shown, not printed."""

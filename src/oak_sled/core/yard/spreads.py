@@ -160,3 +160,9 @@ class Spread(Frozen):
         """The values of a variant, by its number; the last axis is the fastest."""
         places = np.unravel_index(variant, self.shape)
         return tuple(axis.values[int(place)] for axis, place in zip(self.axes, places, strict=True))
+
+
+class Grid(Spread):
+    """A spread over more things than a map shows: what the command line runs, and prints as a table."""
+
+    axes: tuple[SpreadAxis, ...] = Field(min_length=1, max_length=6, description="what is varied")

@@ -1,0 +1,293 @@
+"""The command line as a newcomer meets it: help, version, new yards, checks of many files, JSON, completion."""
+
+from __future__ import annotations
+
+import json
+import os
+import pty
+import re
+import select
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+import typer
+from test_cli import call
+
+from oak_sled import __version__, cli
+from oak_sled.core.files import yard_json
+from oak_sled.core.project import demos, families
+from oak_sled.core.yard.yard import FORMAT
+
+COMMANDS = typer.main.get_command(cli.app).commands
+SHOWN = {name: one for name, one in COMMANDS.items() if not one.hidden and name != "dev"}
+PROGRAM = str(Path(sys.executable).with_name("oak-sled"))
+
+
+def test_version_and_help_are_where_one_looks():
+    assert call("--version").stdout == f"oak-sled {__version__}\n"
+    assert call("-h").stdout == call("--help").stdout
+    assert "..." not in call("-h").stdout.split("Commands:")[1]
+    assert list(SHOWN)[:3] == ["open", "new", "copy"]
+    assert set(SHOWN) == set(cli.IN_ORDER)
+
+
+@pytest.mark.parametrize("name", [*SHOWN, *(f"dev {name}" for name in COMMANDS["dev"].commands)])
+def test_every_command_says_in_a_short_line_what_it_does(name):
+    told = call(*name.split(), "-h").stdout
+    first = told.strip().splitlines()[2].strip()
+    assert first.endswith("."), first
+    assert len(first) <= 62
+    assert re.match("[A-Z][a-z]+ ", first), "an imperative"
+    assert "--help" in told
+
+
+@pytest.mark.parametrize("name", list(COMMANDS["dev"].commands))
+def test_a_command_for_developers_is_called_without_the_word_too(name):
+    assert COMMANDS[name].hidden
+    assert COMMANDS[name].callback.__name__ == COMMANDS["dev"].commands[name].callback.__name__
+
+
+PRINTS_NO_DATA = {"open", "new", "copy", "upgrade", "schema", "docs"}
+
+
+def test_everything_that_prints_data_prints_it_as_json_too():
+    for name, command in SHOWN.items():
+        has = any("--json" in one.opts for one in command.params)
+        assert has != (name in PRINTS_NO_DATA), name
+
+
+SUMMARY = {"version", "craft", "ground", "drill", "ticks", "diverged"}
+
+
+def test_json_says_what_it_is_of(tmp_path):
+    file = tmp_path / "out.json"
+    call("run", "demo:puck", "--json", file)
+    assert set(json.loads(file.read_text())) >= {*SUMMARY, "status", "measures", "targets", "cautions", "digest"}
+    call("run", "demo:puck", "--ticks", "60,120", "--json", file)
+    assert [one["ticks"] for one in json.loads(file.read_text())["runs"]] == [60, 120]
+    call("tickcheck", "demo:puck", "--json", file)
+    told = json.loads(file.read_text())
+    assert set(told["measures"]["top_speed"]["rates"]) == {"30", "60", "120", "240"}
+    assert "top_speed" in call("tickcheck", "demo:puck").stdout
+    call("sensitivity", "demo:puck", "--drill", "full_pull", "--json", file)
+    assert json.loads(file.read_text())["dials"][0]["dial"].startswith("crafts.puck.")
+    for command in ("demos", "measures", "cautions"):
+        assert isinstance(json.loads(call(command, "--json").stdout), list)
+    listed = json.loads(call("list", "demo:puck", "--json").stdout)
+    assert listed["crafts"] == [{"id": "puck", "title": listed["crafts"][0]["title"]}]
+    assert {"path", "value", "unit"} == set(listed["dials"][0])
+
+
+def test_json_on_standard_output_stands_alone():
+    done = call("run", "demo:puck", "--json", "-")
+    assert json.loads(done.stdout)["drill"] == "three_cushions"
+    assert "top_speed" in done.stderr
+
+
+@pytest.mark.parametrize("name", [one.name for one in families.FAMILIES])
+def test_a_new_yard_of_every_family_is_written_and_driven(name, tmp_path):
+    file = tmp_path / "mine.json"
+    call("new", name, file)
+    assert f"right  {file}" in call("validate", file).stdout
+    assert "digest" in call("run", file).stdout
+    before = file.read_bytes()
+    assert "is there already" in call("new", name, file, status=2).stderr
+    assert file.read_bytes() == before
+    call("new", "body", file, "--force")
+    assert file.read_bytes() != before or name == "body"
+
+
+def test_new_lists_the_families_and_refuses_another():
+    assert [line.split("\t")[0] for line in call("new").stdout.splitlines()] == [one.name for one in families.FAMILIES]
+    assert "hovercraft" in call("new", "hovercaft", "x.json", status=2).stderr
+    assert "no file is named" in call("new", "car", status=2).stderr
+    assert json.loads(call("new", "car", "-").stdout)["title"] == "New car"
+
+
+@pytest.mark.parametrize("name", list(demos.DEMOS))
+def test_every_demo_is_copied_and_is_the_same_elsewhere(name, tmp_path):
+    file = tmp_path / "copy.json"
+    call("copy", f"demo:{name}", file)
+    assert yard_json.load(file) == demos.load(name)
+
+
+def test_validate_tells_all_files_and_all_faults(tmp_path):
+    wrong, old = tmp_path / "wrong.json", tmp_path / "old.json"
+    data = json.loads(yard_json.dumps(demos.load("puck")))
+    old.write_text(json.dumps({**data, "format": FORMAT - 1}))
+    data["crafts"][0]["body"] |= {"mass": -1.0, "length": 0.0}
+    wrong.write_text(json.dumps(data))
+    done = call("validate", "demo:puck", wrong, old, tmp_path / "none.json", status=2)
+    assert done.stdout.count("right  ") == 2
+    assert "crafts.puck.body.mass" in done.stdout
+    assert "crafts.puck.body.length" in done.stdout
+    assert "there is no such file" in done.stdout
+    assert f"saved as format {FORMAT}" in done.stdout
+    lines = [json.loads(line) for line in call("validate", wrong, "demo:puck", "--json", status=2).stdout.splitlines()]
+    assert [one["valid"] for one in lines] == [False, True]
+    assert lines[0]["faults"][0]["where"] == "crafts.puck.body.mass"
+
+
+def test_upgrade_keeps_the_old_file(tmp_path):
+    file = tmp_path / "old.json"
+    data = {**json.loads(yard_json.dumps(demos.load("puck"))), "format": FORMAT - 1}
+    file.write_text(json.dumps(data))
+    call("upgrade", file)
+    assert json.loads(file.read_text())["format"] == FORMAT
+    kept = Path(f"{file}.format-{FORMAT - 1}")
+    assert json.loads(kept.read_text()) == data
+    assert "of this format already" in call("upgrade", file).stdout
+    file.write_text(json.dumps(data))
+    assert "is there already" in call("upgrade", file, status=2).stderr
+    assert json.loads(file.read_text()) == data
+    call("upgrade", file, "--out", tmp_path / "new.json")
+    assert yard_json.load(tmp_path / "new.json") == demos.load("puck")
+
+
+def test_check_takes_many_yards_rates_drills_and_changes(tmp_path):
+    report, lines = tmp_path / "report.xml", tmp_path / "lines.json"
+    done = call("check", "demo:puck", "demo:puck", "--drill", "full_pull", "--ticks", "60,240",
+                "--junit", report, "--json", lines)  # fmt: skip
+    assert done.stdout.count("met     demo:puck full_pull at ") == 4
+    told = [json.loads(line) for line in lines.read_text().splitlines()]
+    assert [one["ticks"] for one in told] == [60, 240, 60, 240]
+    assert set(told[0]) >= {*SUMMARY, "targets", "yard"}
+    suites = ElementTree.parse(report).getroot()
+    assert [one.get("tests") for one in suites] == ["4"]
+    missed = call("check", "demo:puck", "--set", "crafts.puck.body.mass=400", "--junit", report, status=1)
+    suite = ElementTree.parse(report).getroot()[0]
+    assert int(suite.get("failures")) == missed.stdout.count("missed")
+    assert suite.find("testcase/failure").get("message")
+    new = tmp_path / "new.json"
+    call("new", "car", new)
+    assert "has no targets" in call("check", new, "--drill", "pull", status=2).stderr
+    assert "nothing to check" in call("check", new).stderr
+
+
+def test_a_spread_over_three_axes_is_a_table_of_all_and_lines_of_json(tmp_path):
+    file = tmp_path / "lines.json"
+    done = call(
+        "spread", "demo:puck", "--drill", "full_pull", "--vary", "crafts.puck.body.mass=10:20:2", "--vary",
+        "ticks=60,120", "--vary", "crafts.puck.parts.air.drag_coefficient=0.5,1,2", "--measure", "top_speed",
+        "--json", file,
+    )  # fmt: skip
+    rows, told = done.stdout.splitlines(), [json.loads(line) for line in file.read_text().splitlines()]
+    assert len(rows) == 1 + 12 == 1 + len(told)
+    for row, one in zip(rows[1:], told, strict=True):
+        assert float(row.split(",")[-1]) == one["measures"]["top_speed"]["value"]
+        assert [float(cell) for cell in row.split(",")[:3]] == list(one["values"].values())
+    assert "a map shows two axes" in call(
+        "spread", "demo:puck", "--drill", "full_pull", *("--vary", "ticks=60,120") * 3, "--measure", "top_speed",
+        "--picture", tmp_path / "map.png", status=2,
+    ).stderr  # fmt: skip
+
+
+def test_laws_outlook_and_why_explain_a_yard():
+    laws = [line.split("\t") for line in call("laws", "demo:ice-truck").stdout.splitlines()]
+    assert ["wheels", "wheel_spring", "built in"] in [row[:3] for row in laws]
+    own = json.loads(call("laws", "demo:crate-drop", "--craft", "own_law", "--json").stdout)["laws"]
+    assert any(row["formula"] for row in own)
+    told = call("outlook", "demo:fan-sled").stdout
+    assert re.search(r"^fan\t.*m/s", told, re.M)
+    more = json.loads(
+        call("outlook", "demo:fan-sled", "--set", "crafts.fan_sled.parts.fan.thrust=2kN", "--json").stdout
+    )
+    assert more["outlook"][0]["part"] == "body"
+    why = call("why", "demo:fan-sled", "--drill", "slalom", "--at", "8 s").stdout
+    assert "speed: " in why
+    assert "fan" in why
+    data = json.loads(call("why", "demo:fan-sled", "--drill", "slalom", "--at", "8 s", "--json").stdout)
+    for one in data["why"]:
+        given = sum(each["amount"] for each in one["reasons"])
+        assert given == pytest.approx(one["total"], abs=0.02 * max(abs(one["total"]), 1.0) + 0.5)
+    assert "is not in the drill" in call("why", "demo:fan-sled", "--at", "1 h", status=2).stderr
+
+
+def test_quiet_leaves_out_progress_and_notices(tmp_path):
+    old = tmp_path / "old.json"
+    old.write_text(json.dumps({**json.loads(yard_json.dumps(demos.load("puck"))), "format": FORMAT - 1}))
+    assert f"format {FORMAT - 1} was read" in call("list", old).stderr
+    assert call("--quiet", "list", old).stderr == ""
+    call("list", old)
+
+
+def asked_of(shell, words, environment):
+    done = subprocess.run(
+        [PROGRAM], env={**os.environ, "_OAK_SLED_COMPLETE": f"complete_{shell}", **environment(words)},
+        capture_output=True, text=True, timeout=60,
+    )  # fmt: skip
+    return done.stdout
+
+
+SHELLS = {
+    "bash": lambda words: {"COMP_WORDS": words, "COMP_CWORD": str(len(words.split()) - 1)},
+    "zsh": lambda words: {"_TYPER_COMPLETE_ARGS": words},
+    "fish": lambda words: {"_TYPER_COMPLETE_ARGS": words, "_TYPER_COMPLETE_FISH_ACTION": "get-args"},
+}
+BEGUN = (
+    ("oak-sled run demo:fan", "demo:fan-sled"),
+    ("oak-sled run demo:fan-sled --drill sla", "slalom"),
+    ("oak-sled run demo:quay --craft sled_d", "sled_dead"),
+    ("oak-sled spread demo:puck --drill full_pull --measure top_s", "top_speed"),
+    ("oak-sled run demo:puck --set crafts.puck.body.mas", "crafts.puck.body.mass"),
+    ("oak-sled new hover", "hovercraft"),
+)
+
+
+@pytest.mark.parametrize("shell", list(SHELLS))
+def test_every_shell_completes_yards_drills_crafts_measures_and_dials(shell):
+    for words, wanted in BEGUN:
+        assert wanted in asked_of(shell, words, SHELLS[shell]).replace("\\\\:", ":"), words
+
+
+@pytest.mark.skipif(shutil.which("bash") is None, reason="no bash here")
+def test_tab_completes_in_a_terminal(tmp_path):
+    """A real bash on a pseudo terminal, with the completion that the program gives it."""
+    script = subprocess.run([PROGRAM, "--show-completion", "bash"], capture_output=True, text=True, timeout=60).stdout
+    (tmp_path / "rc").write_text(f"export PATH={Path(PROGRAM).parent}:$PATH\nPS1=ready:\n{script}\n")
+    pid, end = pty.fork()
+    if pid == 0:
+        os.execvp("bash", ["bash", "--noprofile", "--rcfile", str(tmp_path / "rc"), "-i"])
+    seen = ""
+
+    def until(words):
+        nonlocal seen
+        goal = time.monotonic() + 60.0
+        while words not in seen and time.monotonic() < goal:
+            if select.select([end], [], [], 1.0)[0]:
+                seen += os.read(end, 4096).decode(errors="replace")
+        assert words in seen, seen
+
+    until("ready:")
+    os.write(end, b"oak-sled run demo:fan-s\t --drill sla\t")
+    until("demo:fan-sled ")
+    until("slalom")
+    os.write(end, b"\x15exit\n")
+    os.waitpid(pid, 0)
+    os.close(end)
+
+
+def test_the_manual_page_is_that_of_the_commands():
+    from oak_sled.commands import manpage
+
+    page = Path(cli.__file__).with_name("man") / "oak-sled.1"
+    assert page.read_text(encoding="utf-8") == manpage.page(cli.app)
+    for name in SHOWN:
+        assert f"oak\\-sled {name}" in page.read_text(encoding="utf-8")
+    if shutil.which("man"):
+        done = subprocess.run(["man", "--warnings", "-l", str(page)], capture_output=True, text=True, timeout=60)
+        assert done.stderr == ""
+
+
+def test_docs_lists_and_prints_the_pages():
+    lines = call("docs").stdout.splitlines()
+    names = [line.split("\t")[0] for line in lines[:-1]]
+    assert {"physics", "yard-format", "command-line", "glossary"} <= set(names)
+    for name in names:
+        assert call("docs", name).stdout.startswith("# "), name
+    assert "physics" in call("docs", "fysics", status=2).stderr
