@@ -399,12 +399,12 @@ def test_cautions_are_counted_in_the_header(window, idle):
 
 
 def test_the_key_sheet_tells_every_shortcut(qtbot, window):
-    qtbot.keyClick(window, Qt.Key.Key_F1)
+    qtbot.keyClick(window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
     assert window.sheet.isVisible()
     keys = [line[1] for line in window.sheet.lines]
     assert QKeySequence("Ctrl+Return").toString() in keys
     assert len(set(keys[:-7])) == len(keys[:-7]), "no shortcut twice"
-    qtbot.keyClick(window, Qt.Key.Key_F1)
+    qtbot.keyClick(window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
     assert not window.sheet.isVisible()
 
 

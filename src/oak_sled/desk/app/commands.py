@@ -63,6 +63,12 @@ class Host(Protocol):
     def toggle_night(self) -> None:
         """Day and night colours."""
 
+    def find_anything(self) -> None:
+        """Opens the finder."""
+
+    def toggle_help(self) -> None:
+        """Help on what has the focus, or no help any more."""
+
     def toggle_sheet(self) -> None:
         """The sheet of all keys."""
 
@@ -127,7 +133,9 @@ OWN = (
         "export",
     ),
     Command("night", "Night colours", "Ctrl+D", lambda host: host.toggle_night(), "program"),
-    Command("help", "All keys", "F1", lambda host: host.toggle_sheet(), "program"),
+    Command("find", "Find anything...", "Ctrl+F", lambda host: host.find_anything(), "program"),
+    Command("help", "Help on what has the focus", "F1", lambda host: host.toggle_help(), "program"),
+    Command("sheet", "All keys", "Shift+F1", lambda host: host.toggle_sheet(), "program"),
     Command("quit", "Quit", "Ctrl+Q", lambda host: host.close(), "program"),
 )
 

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QMainWindow,
+    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -23,15 +24,20 @@ from oak_sled.core.results import measures, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.app import firstsize
 from oak_sled.desk.app.benchpage import BenchPage
-from oak_sled.desk.app.commands import actions_of
+from oak_sled.desk.app.commands import COMMANDS, actions_of
+from oak_sled.desk.app.goals import every
 from oak_sled.desk.app.header import Header
 from oak_sled.desk.app.menus import Menus
-from oak_sled.desk.app.places import PAGES
+from oak_sled.desk.app.places import PAGES, PANES
 from oak_sled.desk.craftpage.buildpage import BuildPage
 from oak_sled.desk.drill.drillpage import DrillPage
 from oak_sled.desk.driving.drive import Driver
 from oak_sled.desk.driving.inputpanel import InputPanel
 from oak_sled.desk.ground.groundpage import GroundPage
+from oak_sled.desk.help.finder import Finder
+from oak_sled.desk.help.focus import topic_of
+from oak_sled.desk.help.panel import WIDE, HelpPanel
+from oak_sled.desk.help.places import topics_of
 from oak_sled.desk.laws.pane import LawsPane
 from oak_sled.desk.panes.comparison import Comparison
 from oak_sled.desk.panes.ledgerpane import LedgerPane
@@ -131,8 +137,18 @@ class Window(QMainWindow):
         self.page_stack = QStackedWidget()
         for one in self.pages.values():
             self.page_stack.addWidget(one)
-        column.addWidget(self.page_stack, 1)
+        self.help = HelpPanel(lambda: topics_of(PAGES, PANES, COMMANDS))
+        self.help.closed.connect(self.help.hide)
+        self.help.sheet_wanted.connect(self.toggle_sheet)
+        self.help.hide()
+        self.beside = QSplitter(Qt.Orientation.Horizontal)  # help stands beside the work, never over it
+        self.beside.setChildrenCollapsible(False)
+        self.beside.addWidget(self.page_stack)
+        self.beside.addWidget(self.help)
+        self.beside.setStretchFactor(0, 1)
+        column.addWidget(self.beside, 1)
         self.setCentralWidget(page)
+        self.finder = Finder(lambda: every(self), self)
 
     def _pane(self, kind: type[W]) -> W:
         return next(one for one in self.right.panes.values() if isinstance(one, kind))
@@ -305,6 +321,38 @@ class Window(QMainWindow):
         self.inputs.fit_size()
         self._place_overlays()
 
+    def find_anything(self) -> None:
+        """Opens the finder."""
+        self.finder.move((self.width() - self.finder.width()) // 2, theme.HEADER + 14)
+        self.finder.begin()
+
+    def show_help(self, name: str) -> None:
+        """Opens the help on a topic."""
+        if not self.help.isVisible():
+            self.help.show()
+            whole = self.beside.width()
+            self.beside.setSizes([whole - WIDE, WIDE])
+        self.help.show_topic(name)
+
+    def toggle_help(self) -> None:
+        """Help on what has the focus; a second time on the same, no help any more."""
+        focus = QApplication.focusWidget()
+        if focus is not None and self.help.isAncestorOf(focus):
+            self.help.hide()
+            return
+        name = topic_of(focus, self.session) or self._topic_of_place()
+        if self.help.isVisible() and self.help.shown == name:
+            self.help.hide()
+        else:
+            self.show_help(name)
+
+    def _topic_of_place(self) -> str:
+        """That of the page shown, or on the bench of the pane."""
+        page = next(name for name, one in self.pages.items() if one is self.page_stack.currentWidget())
+        if self.pages[page] is not self.bench:
+            return f"window:{page}"
+        return next(f"pane:{name}" for name, one in self.right.panes.items() if one is self.stack.currentWidget())
+
     def toggle_sheet(self) -> None:
         """Shows or hides the sheet of all keys."""
         if self.sheet is not None and self.sheet.isVisible():
@@ -334,6 +382,7 @@ class Window(QMainWindow):
         self._to_restyle = set(self.pages)  # pages out of sight when they are shown: all at once is felt
         self._restyle_shown()
         self.header.restyle()
+        self.help.restyle()
         self.desk.refresh()
         self.view.refresh()
         self.right.show_clock()
@@ -379,7 +428,9 @@ class Window(QMainWindow):
 
     def close_something(self) -> bool:
         """Closes what lies over the bench, or leaves a mode; False where there was nothing."""
-        if self.sheet is not None and self.sheet.isVisible():
+        if self.finder.isVisible():
+            self.finder.hide()
+        elif self.sheet is not None and self.sheet.isVisible():
             self.sheet.hide()
         elif self.comparison is not None:
             self.hide_comparison()
@@ -391,6 +442,8 @@ class Window(QMainWindow):
             self.playbar.poke.setChecked(False)
         elif self.inputs.isVisible() and not self.driver.is_on:
             self.inputs.hide()
+        elif self.help.isVisible():
+            self.help.hide()
         else:
             return False
         return True

@@ -46,6 +46,7 @@ class CautionList(QWidget):
 
     def _line(self, caution: Caution) -> QWidget:
         line = QWidget(self)
+        line.setProperty("help_topic", f"caution:{caution.name}")
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)

@@ -18,7 +18,7 @@ SOON_MS = 400
 
 
 class KeySheet(QWidget):
-    """Every shortcut, on one sheet over the window; a click, F1 or Escape closes it."""
+    """Every shortcut, on one sheet over the window; a click, its key or Escape closes it."""
 
     def __init__(self, actions: list[QAction], parent: QWidget):
         super().__init__(parent)

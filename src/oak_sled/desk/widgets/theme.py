@@ -313,6 +313,8 @@ def palette() -> QPalette:
         (roles.Highlight, "oak"),
         (roles.HighlightedText, "card"),
         (roles.PlaceholderText, "soft"),
+        (roles.Link, "oak_deep"),
+        (roles.LinkVisited, "oak_deep"),
     ):
         made.setColor(role, colour(name))
     return made

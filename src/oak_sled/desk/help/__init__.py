@@ -1,0 +1,1 @@
+"""Help beside the work, and the one place that finds anything."""
