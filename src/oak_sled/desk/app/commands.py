@@ -63,6 +63,9 @@ class Host(Protocol):
     def toggle_night(self) -> None:
         """Day and night colours."""
 
+    def show_begin(self) -> None:
+        """The page where one begins."""
+
     def find_anything(self) -> None:
         """Opens the finder."""
 
@@ -100,6 +103,7 @@ def _ask_picture(host: Host, of: QWidget, name: str) -> None:
 GROUPS = ("yard", "history", "run", "export", "program")
 """Groups of the menu, from above."""
 OWN = (
+    Command("begin", "Begin: guided starts, families, demos", "Ctrl+B", lambda host: host.show_begin(), "yard"),
     Command("new", "New yard", "Ctrl+N", lambda host: host.filing.new_yard(), "yard"),
     Command("open", "Open...", "Ctrl+O", lambda host: host.filing.ask_open(), "yard"),
     Command("save", "Save", "Ctrl+S", lambda host: host.filing.save(), "yard"),

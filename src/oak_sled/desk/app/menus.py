@@ -30,7 +30,7 @@ class Menus:
         self.keeper = filing.keeper
 
     def fill_yard(self, menu: QMenu) -> None:
-        for name in ("new", "open", "save", "save_as"):
+        for name in ("begin", "new", "open", "save", "save_as"):
             menu.addAction(self.acts[name])
         menu.addSeparator()
         for name, says in demos.DEMOS.items():

@@ -26,6 +26,8 @@ def run(where: str) -> int:
         from oak_sled.desk.app import program
 
         app, window = program.opened(where)
+        if not where:
+            window.show_begin()
     return program.stay(app, window)
 
 

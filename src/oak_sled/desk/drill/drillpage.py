@@ -20,6 +20,7 @@ from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips
 from oak_sled.desk.drill.drillfiles import DrillFiles
 from oak_sled.desk.drill.drillplan import DrillPlan
+from oak_sled.desk.drill.targets import Targets
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.session import Session
 
@@ -80,6 +81,8 @@ class DrillPage(DrawingPage):
 
         button("drill", "new, duplicate or remove a drill; import or export its inputs", fill=self._fill_drill)
         button("event", "add an event at the cursor", fill=self._fill_events)
+        self.targets = Targets(self.session, self)
+        button("target", "bands in which measures should lie; add, type or remove one", fill=self.targets.fill)
         for stamp in inputs.STAMPS:
             tip = {
                 "step": "to full or back",
