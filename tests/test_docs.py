@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import re
+import shlex
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
+import oak_sled
 from oak_sled.core.base import disk
 from oak_sled.core.compiler import cache
 from oak_sled.core.files import inputs_csv, mesh_counts, mesh_file, picture, yard_json
@@ -104,3 +109,56 @@ SAID = [
 def test_the_page_of_limits_says_the_bounds_of_the_code(number, line):
     found = [one for one in re.split(r"\n(?=\||\n)", LIMITS) if line in one]
     assert any(number in " ".join(one.split()) for one in found), found
+
+
+SHELL = [
+    (page.name, block)
+    for page in (ROOT / "docs" / "tutorial.md", ROOT / "docs" / "faq.md", ROOT / "docs" / "library.md")
+    for block in re.findall(r"```sh\n(.*?)```", page.read_text(encoding="utf-8"), re.DOTALL)
+]
+
+
+def test_every_command_of_the_tutorial_works_one_after_another(tmp_path, monkeypatch):
+    """The command line alone leads from nothing to a car of one's own."""
+    from test_cli import call
+
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("PATH", f"{Path(sys.executable).parent}:{os.environ['PATH']}")
+    done = 0
+    for page, block in SHELL:
+        for line in block.splitlines():
+            words = shlex.split(line)
+            if words[0] == "oak-sled":
+                told = call(*words[1:])
+            else:
+                told = subprocess.run(words, capture_output=True, text=True, timeout=120)
+                assert told.returncode == 0, told.stderr
+            assert told.stdout, (page, line)
+            done += 1
+    assert done >= 12
+    better = oak_sled.open("better.json")
+    assert better.run("pull").measures["time_to_10"] < oak_sled.open("mine.json").run("pull").measures["time_to_10"]
+
+
+def test_every_command_named_in_the_documents_is_one():
+    from oak_sled import cli
+
+    known = {*cli.IN_ORDER, "dev", "bench", "shots", "tour", "soak", "compile"}
+    for page in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))):
+        text = page.read_text(encoding="utf-8")
+        for word in re.findall(r"(?:`|^ {4}|^)oak-sled ([a-z]+)\b", text, re.MULTILINE):
+            assert word in known, f"{page.name}: oak-sled {word}"
+
+
+def test_the_words_of_the_tutorial_are_those_of_the_window():
+    from oak_sled.core.project import families, topics
+    from oak_sled.core.results import measures
+
+    text = (ROOT / "docs" / "tutorial.md").read_text(encoding="utf-8")
+    yard = next(one for one in families.FAMILIES if one.name == "car").make()
+    known = {"Measures", "Drill", "target", "at most this"} | {one.title for one in families.FAMILIES}
+    known |= {drill.heading for drill in yard.drills} | {part.heading for part in yard.crafts[0].parts}
+    known |= {topic.title.partition(" (")[0] for topic in topics.topics().values() if topic.kind == "dial"}
+    known |= {one.title for one in measures.MEASURES}
+    shown = set(re.findall(r"(?<!\*)\*([^*]+)\*(?!\*)", text))
+    assert {word for word in shown if word.lower() not in {one.lower() for one in known}} == set()

@@ -10,7 +10,7 @@ from typing import Annotated, Any
 import typer
 
 from oak_sled import terminal
-from oak_sled.commands.shared import YardArgument, app, complete_family, load_yard
+from oak_sled.commands.shared import SetOption, YardArgument, app, complete_family, load_yard, with_sets
 from oak_sled.core.base.faults import Refused, close_match, refuse
 
 ForceOption = Annotated[bool, typer.Option("--force", help="take the place of a file that is there")]
@@ -41,9 +41,9 @@ def new(
 
 
 @app.command()
-def copy(yard: YardArgument, file: FileArgument, force: ForceOption = False) -> None:
-    """Write a demo yard, or any other, to a file of your own."""
-    _write(load_yard(yard), file, force)
+def copy(yard: YardArgument, file: FileArgument, sets: SetOption = None, force: ForceOption = False) -> None:
+    """Write a yard, changed if wished, to a file of your own."""
+    _write(with_sets(load_yard(yard), sets), file, force)
 
 
 @app.command()
