@@ -52,7 +52,7 @@ def test_a_command_for_developers_is_called_without_the_word_too(name):
     assert COMMANDS[name].callback.__name__ == COMMANDS["dev"].commands[name].callback.__name__
 
 
-PRINTS_NO_DATA = {"open", "new", "copy", "upgrade", "schema", "docs"}
+PRINTS_NO_DATA = {"open", "new", "copy", "upgrade", "schema", "docs", "desktop"}
 
 
 def test_everything_that_prints_data_prints_it_as_json_too():

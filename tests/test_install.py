@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 import sys
@@ -83,3 +84,25 @@ def test_desktop_entry_icon_metadata_and_type_of_yard_files_are_installed_and_ag
     assert about.findtext("provides/mediatype") == of.get("type")
     version = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["version"]
     assert about.find("releases/release").get("version") == version
+
+
+def test_the_installed_program_is_put_into_the_menu_of_the_desktop_and_taken_out(installed, tmp_path):
+    program = installed / "bin" / "oak-sled"
+    environment = {**os.environ, "XDG_DATA_HOME": str(tmp_path)}
+
+    def desktop(option):
+        done = subprocess.run(
+            [str(program), "desktop", option], capture_output=True, text=True, env=environment, timeout=120
+        )
+        assert done.returncode == 0, done.stderr
+        return done.stdout
+
+    desktop("--install")
+    entry = (tmp_path / "applications" / "oak-sled.desktop").read_text()
+    assert f"Exec={program} open %f" in entry
+    assert (tmp_path / "icons" / "hicolor" / "scalable" / "apps" / "oak-sled.svg").is_file()
+    ElementTree.parse(tmp_path / "mime" / "packages" / "oak-sled-mime.xml")
+    told = desktop("--remove")
+    assert not (tmp_path / "applications" / "oak-sled.desktop").exists()
+    assert "your own files stay" in told
+    assert not [one for one in tmp_path.rglob("oak-sled*") if one.is_file()]
