@@ -10,10 +10,12 @@ import pytest
 from on_tires import BODY, BRAKES, DRIVE, FOUR, FRONT, GRAVITY, ICE, MASS, STEERING, TIRE, go, job, speed
 
 from oak_sled.core.advice import outlook
+from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.parts.payload import Payload
 from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
+from oak_sled.core.project import demos
 from oak_sled.core.results import measures, rolling, rotations, run, traces, why
 from oak_sled.core.yard.drill import Knot, Track
 from oak_sled.core.yard.ground import Gate, Ground
@@ -174,3 +176,21 @@ def test_each_brake_shows_what_it_alone_asks():
     assert traces.values(made, "part.hand")[100] == pytest.approx(3000.0)
     assert traces.values(made, "part.brakes")[100] == 0.0
     assert traces.asked_of_wheels(made, made.own_row(100), BRAKES) == 0.0
+
+
+@pytest.mark.parametrize("drill", ["slalom", "brake_to_stop", "straight_pull"])
+def test_why_says_in_a_sentence_what_gives_most_either_way_and_what_is_left(drill):
+    yard = demos.load("fan-sled")
+    made = run.execute(job_of(yard, yard.drill(drill)))
+    for t in (0.5, 2.0, 3.0):
+        for one in why.answers(made, made.at(t)):
+            more = [each for each in one.reasons if each.amount > 0.0]
+            less = [each for each in one.reasons if each.amount < 0.0]
+            for found, way in ((more, one.more), (less, one.less)):
+                assert (f"{way} most: {found[0].title}" in one.sentence) == bool(found) if found else True
+            if more and less:
+                even = abs(one.total) < 0.01 * max(abs(each.amount) for each in one.reasons)
+                assert ("they are even" in one.sentence) == even
+                assert ("left over" in one.sentence) != even
+            elif not one.reasons:
+                assert one.sentence == "nothing acts on it"

@@ -66,7 +66,7 @@ def begun(page, computed, count=5):
 def test_without_a_spread_the_page_says_how_to_begin(page):
     assert page.plan is None
     assert page.empty.isVisible()
-    assert "Right-click" in page.empty.text()
+    assert "Right-click" in page.empty.words.text()
 
 
 def test_a_right_click_on_a_dial_begins_a_spread(window, page, computed, monkeypatch):
@@ -248,7 +248,7 @@ def test_a_spread_whose_part_is_removed_says_so_and_undo_brings_it_back(page, wi
     idle()
     assert page.empty.isVisible()
     assert not page.split.isVisible()
-    assert "parts.fan" in page.empty.text()
+    assert "parts.fan" in page.empty.words.text()
     assert not page.compute_button.isVisible()
     page.map.repaint()
     page.beside.repaint()
@@ -564,3 +564,21 @@ def test_variants_on_uneven_ground_stand_on_pieces_of_it(reopened, idle, qtbot):
     view.repaint()
     page.beside_button.click()
     window.show_page("Bench")
+
+
+def test_an_empty_page_offers_the_dials_that_matter_most_one_click_each(window, idle):
+    session, page = window.session, window.spread_page
+    session.edit("spreads", ()) if session.yard.spreads else None
+    window.show_page("Spread")
+    idle()
+    assert page.empty.isVisible()
+    assert session.drill.heading in page.empty.seeker.text()
+    QTest.mouseClick(page.empty.seeker, Qt.MouseButton.LeftButton)
+    idle()
+    texts = [button.text() for button in page.empty.buttons]
+    assert 3 <= len(texts) <= 6
+    assert texts[0].startswith("vary thrust of fan: drill time")
+    QTest.mouseClick(page.empty.buttons[0], Qt.MouseButton.LeftButton)
+    idle()
+    assert session.yard.spreads[-1].axes[0].path == "crafts.fan_sled.parts.fan.thrust"
+    assert not page.empty.isVisible()

@@ -100,7 +100,7 @@ def why(
     if as_json:
         told = [
             {
-                "name": one.name, "says": one.says, "unit": one.unit, "total": one.total,
+                "name": one.name, "says": one.says, "sentence": one.sentence, "unit": one.unit, "total": one.total,
                 "reasons": [{"what": each.title, "how": each.words, "amount": each.amount} for each in one.reasons],
             }
             for one in answers
@@ -109,7 +109,7 @@ def why(
         return
     print(f"{job.craft.heading} · {job.drill.heading} · t {units.show(row * job.dt, 's')}")
     for one in answers:
-        print(f"{one.name}: {one.says}")
+        print(f"{one.name}: {one.says}; {one.sentence}")
         for each in one.reasons:
             way = one.more if each.amount > 0.0 else one.less
             how = f", {each.words}" if each.words else ""

@@ -19,6 +19,8 @@ from oak_sled.core.parts.common import Part
 from oak_sled.core.results import ledger, rotations, traces
 from oak_sled.core.results.run import Run
 
+EVEN = 0.01
+"""Share of the greatest reason below which what is left over is nothing."""
 LEAST = 1e-3
 """Share of the greatest reason below which one is not told."""
 
@@ -46,6 +48,18 @@ class Answer:
     less: str
     reasons: tuple[Reason, ...]
     total: float
+
+    @property
+    def sentence(self) -> str:
+        """The greatest reason either way and what is left of both, in words that need no trade."""
+        ways = [(self.more, [one for one in self.reasons if one.amount > 0.0])]
+        ways.append((self.less, [one for one in self.reasons if one.amount < 0.0]))
+        told = [f"{way} most: {found[0].title}" for way, found in ways if found]
+        if not told:
+            return "nothing acts on it"
+        most = max(abs(one.amount) for one in self.reasons)
+        left = f"{show(abs(self.total), self.unit)} left over {self.more if self.total > 0.0 else self.less}"
+        return "; ".join([*told, "they are even" if abs(self.total) < EVEN * most else left])
 
 
 @dataclass(frozen=True)

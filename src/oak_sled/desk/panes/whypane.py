@@ -77,21 +77,22 @@ class WhyList(QWidget):
 
     def words(self) -> list[str]:
         """All of it in words."""
-        found = [f"{TITLES[one.name]}: {one.says}" for one in self.answers]
+        found = [f"{TITLES[one.name]}: {one.says}; {one.sentence}" for one in self.answers]
         for one in self.answers:
             found += [f"{reason.title} {_amount(one, reason.amount)} {reason.words}" for reason in _told(one)]
         return found + [f"{_when(self, jump)} {jump.wheel}: {jump.cause}" for jump in self.jumps]
 
     def sizeHint(self) -> QSize:
         rows = sum(len(_told(one)) for one in self.answers)
-        tall = HEAD * (len(self.answers) + bool(self.jumps)) + ROW * (rows + len(self.jumps)) + 20
+        sentences = ROW * len(self.answers)
+        tall = HEAD * (len(self.answers) + bool(self.jumps)) + ROW * (rows + len(self.jumps)) + sentences + 20
         return QSize(300, tall)
 
     # going to a jump
 
     def place_of(self, number: int) -> QRectF:
         """Position of a jump, px."""
-        top = 6.0 + sum(HEAD + ROW * len(_told(one)) for one in self.answers) + HEAD
+        top = 6.0 + sum(HEAD + ROW * (1 + len(_told(one))) for one in self.answers) + HEAD
         return QRectF(0.0, top + ROW * number, self.width(), ROW)
 
     def _jump_at(self, at: QPointF) -> int:
@@ -161,6 +162,10 @@ class WhyList(QWidget):
             box = QRectF(middle - 104 if left else middle + 4, top + 4, 100, 14)
             painter.drawText(box, Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft, words)
         top += HEAD
+        painter.setFont(text)
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(QPointF(12, top + 12), theme.elide(answer.sentence, self.width() - 24, text))
+        top += ROW
         told = _told(answer)
         most = max((abs(reason.amount) for reason in told), default=1.0) or 1.0
         for reason in told:

@@ -30,6 +30,7 @@ from oak_sled.desk.spread import exports, menus
 from oak_sled.desk.spread.axisbar import AxisBar
 from oak_sled.desk.spread.beside import SideBySide
 from oak_sled.desk.spread.computing import Answers, SpreadComputing
+from oak_sled.desk.spread.firstdials import FirstDials
 from oak_sled.desk.spread.mapview import SpreadMap
 from oak_sled.desk.spread.sensing import SensingPicture
 from oak_sled.desk.spread.tradeoff import TradeOff
@@ -39,11 +40,6 @@ from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.renderer import Renderer
 
 SIDE = 430
-EMPTY = """Nothing is varied yet.
-
-Right-click any dial on the bench and choose "Vary this in a spread",
-or press "spreads" above and begin with a dial of this craft."""
-LOST = "Undo brings it back; remove takes the spread out of the yard."
 
 
 class SpreadPage(QWidget):
@@ -84,8 +80,8 @@ class SpreadPage(QWidget):
         self.split.addWidget(self._right())
         self.split.setSizes([1280 - SIDE, SIDE])
         self.split.setStretchFactor(0, 1)
-        self.empty = QLabel(EMPTY)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty = FirstDials(self.session)
+        self.empty.chosen.connect(lambda path: self.vary(path, False))
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
@@ -183,7 +179,7 @@ class SpreadPage(QWidget):
         gone = variants.lost(yard, plan) if plan is not None else None
         self.split.setVisible(plan is not None and gone is None)
         self.empty.setVisible(plan is None or gone is not None)
-        self.empty.setText(EMPTY if gone is None else f"This spread has lost what it varies.\n\n{gone}\n\n{LOST}")
+        self.empty.show_words("" if gone is None else str(gone), plan is None)
         self._show_buttons()
         if plan is None or gone is not None:
             self.axes.show_plan(None)
