@@ -20,7 +20,7 @@ from oak_sled.desk.panes.shelfpane import CardWidget
 def begun(window, idle):
     """A window whose guide is ended afterwards."""
     yield window
-    window.guide.end()
+    window.beginning.bar.end()
     window.question.hide()
     window.show_page("Bench")
     window.show_pane("Traces")
@@ -155,38 +155,38 @@ HANDS = {"tune": tune, "hovercraft": hovercraft, "flips": flips, "stops": stops,
 @pytest.mark.parametrize("guide", guides.GUIDES, ids=lambda guide: guide.name)
 def test_a_guided_start_is_played_through_by_hands_step_by_step(guide, begun, idle, qtbot):
     begun.show_begin()
-    QTest.mouseClick(begun.begin.cards[f"guide:{guide.name}"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(begun.beginning.page.cards[f"guide:{guide.name}"], Qt.MouseButton.LeftButton)
     idle()
     assert begun.session.yard == guide.make()
-    assert begun.guide.isVisible()
+    assert begun.beginning.bar.isVisible()
     for number, act in enumerate(HANDS[guide.name](begun, idle, qtbot)):
-        assert begun.guide.place == number, guide.steps[number].do
-        assert begun.guide.count.text() == f"{number + 1} of {len(guide.steps)}"
+        assert begun.beginning.bar.place == number, guide.steps[number].do
+        assert begun.beginning.bar.count.text() == f"{number + 1} of {len(guide.steps)}"
         act()
-    assert begun.guide.place == len(guide.steps)
-    assert begun.guide.count.text() == "done"
+    assert begun.beginning.bar.place == len(guide.steps)
+    assert begun.beginning.bar.count.text() == "done"
 
 
 def test_undo_steps_back_by_itself_and_redo_forward(begun, idle):
-    begun.start_guide(guides.TUNE)
+    begun.beginning.start(guides.TUNE)
     idle()
     typed(begun, idle, "fan", "thrust", "850 N")
-    assert begun.guide.place == 1
+    assert begun.beginning.bar.place == 1
     begun.acts["undo"].trigger()
     idle()
-    assert begun.guide.place == 0
+    assert begun.beginning.bar.place == 0
     begun.acts["redo"].trigger()
     idle()
-    assert begun.guide.place == 1
+    assert begun.beginning.bar.place == 1
 
 
 def test_escape_leaves_a_guided_start_and_offers_to_keep_the_yard(begun, idle):
-    begun.start_guide(guides.STOPS)
+    begun.beginning.start(guides.STOPS)
     idle()
     begun.notice.hide()
     begun.view.setFocus()
     QTest.keyClick(begun.view, Qt.Key.Key_Escape)
-    assert not begun.guide.isVisible()
+    assert not begun.beginning.bar.isVisible()
     assert begun.question.isVisible()
     assert next(one.text() for one in begun.question.buttons if one.isVisible()).startswith("Keep it as a file")
     begun.question.answer_last()
@@ -196,7 +196,7 @@ def test_escape_leaves_a_guided_start_and_offers_to_keep_the_yard(begun, idle):
 @pytest.mark.parametrize("family", families.FAMILIES, ids=lambda family: family.name)
 def test_a_blank_craft_of_every_family_is_one_click(family, begun, idle):
     begun.show_begin()
-    QTest.mouseClick(begun.begin.cards[f"family:{family.name}"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(begun.beginning.page.cards[f"family:{family.name}"], Qt.MouseButton.LeftButton)
     idle()
     assert begun.session.yard == family.make()
     assert begun.session.shown.run is not None
@@ -209,8 +209,8 @@ def test_every_demo_has_its_card_with_a_picture_and_opens(begun, idle):
         picture = picture_of(name)
         assert picture is not None, name
         assert (picture.width(), picture.height()) == (464, 236)
-        assert f"demo:{name}" in begun.begin.cards
-    QTest.mouseClick(begun.begin.cards["demo:puck"], Qt.MouseButton.LeftButton)
+        assert f"demo:{name}" in begun.beginning.page.cards
+    QTest.mouseClick(begun.beginning.page.cards["demo:puck"], Qt.MouseButton.LeftButton)
     idle()
     assert begun.session.yard == demos.load("puck")
 
@@ -220,7 +220,7 @@ def test_last_files_are_offered_and_escape_leaves_the_page(begun, idle, tmp_path
     begun.keeper.save(file)
     idle()
     begun.show_begin()
-    assert f"file:{file}" in begun.begin.cards
+    assert f"file:{file}" in begun.beginning.page.cards
     begun.notice.hide()
     begun.view.setFocus()
     QTest.keyClick(begun, Qt.Key.Key_Escape)
@@ -232,7 +232,7 @@ def test_what_is_unsaved_is_asked_for_first(begun, idle):
     idle()
     begun.show_begin()
     before = begun.session.yard
-    QTest.mouseClick(begun.begin.cards["family:car"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(begun.beginning.page.cards["family:car"], Qt.MouseButton.LeftButton)
     assert begun.question.isVisible()
     assert begun.session.yard is before
     begun.question.hide()

@@ -5,7 +5,6 @@ One file, since it wires what stands elsewhere: short methods, each for one thin
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
 from typing import TypeVar, cast
 
 from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
@@ -20,14 +19,11 @@ from PyQt6.QtWidgets import (
 )
 
 from oak_sled.core.advice import modes
-from oak_sled.core.project import families
-from oak_sled.core.project.guides import Guide, Seen
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, traces
 from oak_sled.core.results.run import Run
-from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.app import firstsize
-from oak_sled.desk.app.beginpage import BeginPage
+from oak_sled.desk.app.beginning import Beginning
 from oak_sled.desk.app.benchpage import BenchPage
 from oak_sled.desk.app.commands import COMMANDS, actions_of
 from oak_sled.desk.app.goals import every
@@ -41,7 +37,6 @@ from oak_sled.desk.driving.inputpanel import InputPanel
 from oak_sled.desk.ground.groundpage import GroundPage
 from oak_sled.desk.help.finder import Finder
 from oak_sled.desk.help.focus import topic_of
-from oak_sled.desk.help.guidebar import GuideBar
 from oak_sled.desk.help.panel import WIDE, HelpPanel
 from oak_sled.desk.help.places import topics_of
 from oak_sled.desk.laws.pane import LawsPane
@@ -123,8 +118,6 @@ class Window(QMainWindow):
         self.sheet: KeySheet | None = None
         self.comparison: Comparison | None = None
         self._frames = 0
-        self._driven_before = 0
-        self._told: tuple[Yard, str, Mapping[str, float | None]] | None = None
         self._live_slow = QTimer(self)
         self._live_slow.setInterval(200)
         self._live_slow.timeout.connect(self._show_live_slowly)
@@ -145,15 +138,9 @@ class Window(QMainWindow):
         self.page_stack = QStackedWidget()
         for one in self.pages.values():
             self.page_stack.addWidget(one)
-        self.begin = BeginPage(self.keeper.recent)
-        self.begin.guide_wanted.connect(self.start_guide)
-        self.begin.family_wanted.connect(self.new_of_family)
-        self.begin.demo_wanted.connect(lambda name: self._leave_begin(lambda: self.filing.show_demo(name)))
-        self.begin.file_wanted.connect(lambda path: self._leave_begin(lambda: self.keeper.open(path)))
-        self.page_stack.addWidget(self.begin)
-        self.guide = GuideBar(self.present)
-        self.guide.left.connect(self.leave_guide)
-        column.addWidget(self.guide)
+        self.beginning = Beginning(self)
+        self.page_stack.addWidget(self.beginning.page)
+        column.addWidget(self.beginning.bar)
         self.help = HelpPanel(lambda: topics_of(PAGES, PANES, COMMANDS))
         self.help.closed.connect(self.help.hide)
         self.help.sheet_wanted.connect(self.toggle_sheet)
@@ -225,10 +212,8 @@ class Window(QMainWindow):
         self.shelf.keep_drill_wanted.connect(self.keep_drill)
         self.shelf.export_wanted.connect(self.filing.ask_csv)
         self.keeper.drives = self.driver.cards
-        for told in (session.yard_changed, session.shown.run_changed, session.shelf.changed):
-            told.connect(lambda *_: self.guide.judge())
-        self.page_stack.currentChanged.connect(lambda _: self.guide.judge())
-        self.stack.currentChanged.connect(lambda _: self.guide.judge())
+        self.page_stack.currentChanged.connect(lambda _: self.beginning.bar.judge())
+        self.stack.currentChanged.connect(lambda _: self.beginning.bar.judge())
         self.keeper.changed_on_disk.connect(self.filing.ask_which)
 
     # driving
@@ -342,64 +327,21 @@ class Window(QMainWindow):
         self.inputs.fit_size()
         self._place_overlays()
 
-    # where one begins
+    # where one begins, and help
 
     def show_begin(self) -> None:
         """The page where one begins."""
         self.set_driving(False)
-        self.page_stack.setCurrentWidget(self.begin)
+        self.page_stack.setCurrentWidget(self.beginning.page)
         self.header.show_page("")
         self._over = self.page_stack
         self._place_overlays()
 
-    def _leave_begin(self, go: Callable[[], object]) -> None:
-        """Asks for what is unsaved, opens something, and goes to the bench."""
-
-        def gone() -> None:
-            self.guide.end()
-            self.show_page("Bench")
-            go()
-
-        self.filing.leave(gone)
-
-    def new_of_family(self, name: str) -> None:
-        """A new yard with a craft of a family."""
-        family = next(one for one in families.FAMILIES if one.name == name)
-        self._leave_begin(lambda: self.filing.take_yard(family.make()))
-
-    def start_guide(self, guide: Guide) -> None:
-        """Begins a guided start on a yard of its own."""
-
-        def begin() -> None:
-            self.filing.take_yard(guide.make())
-            self._driven_before = self._drives()
-            self.guide.begin(guide)
-
-        self._leave_begin(begin)
-
-    def leave_guide(self) -> None:
-        """Leaves the guided start; the yard stays open, and can be kept as a file."""
-        self.guide.end()
-        answers = (("Keep it as a file...", lambda: self.filing.ask_save()), ("Go on without a file", lambda: None))
-        self.question.tell("The yard of the guided start is in memory only.", False, answers)
-
-    def present(self) -> Seen:
-        """The present, as the steps of a guide judge it."""
-        session, shown = self.session, self.session.shown
-        fresh = shown.run is not None and not shown.live_on and shown.run.job == session.job()
+    def place_shown(self) -> tuple[str, str]:
+        """The page shown, and on the bench the pane; "" for none."""
         page = next((name for name, one in self.pages.items() if one is self.page_stack.currentWidget()), "")
         pane = next(name for name, one in self.right.panes.items() if one is self.stack.currentWidget())
-        now = (session.yard, session.drill.id)
-        if fresh:
-            self._told = (*now, shown.found)
-        known = self._told[2] if self._told is not None and self._told[:2] == now else {}  # a drive hides no run
-        return Seen(
-            *now, known, (page, pane if page == "Bench" else ""),
-            self._drives() > self._driven_before, sum(card.pinned for card in session.shelf.cards),
-        )  # fmt: skip
-
-    def _drives(self) -> int:
-        return sum(card.live for card in self.session.shelf.cards)
+        return page, pane if self.pages.get(page) is self.bench else ""
 
     def find_anything(self) -> None:
         """Opens the finder."""
@@ -428,10 +370,8 @@ class Window(QMainWindow):
 
     def _topic_of_place(self) -> str:
         """That of the page shown, or on the bench of the pane."""
-        page = next(name for name, one in self.pages.items() if one is self.page_stack.currentWidget())
-        if self.pages[page] is not self.bench:
-            return f"window:{page}"
-        return next(f"pane:{name}" for name, one in self.right.panes.items() if one is self.stack.currentWidget())
+        page, pane = self.place_shown()
+        return f"pane:{pane}" if pane else f"window:{page}"
 
     def toggle_sheet(self) -> None:
         """Shows or hides the sheet of all keys."""
@@ -524,10 +464,10 @@ class Window(QMainWindow):
             self.inputs.hide()
         elif self.help.isVisible():
             self.help.hide()
-        elif self.page_stack.currentWidget() is self.begin:
+        elif self.page_stack.currentWidget() is self.beginning.page:
             self.show_page("Bench")
-        elif self.guide.isVisible():
-            self.leave_guide()
+        elif self.beginning.bar.isVisible():
+            self.beginning.leave()
         else:
             return False
         return True
