@@ -1,0 +1,80 @@
+"""Programs in examples/ that were rebuilt from docs/laws.md alone, against the kernel."""
+
+from __future__ import annotations
+
+import runpy
+import shutil
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.propeller import Propeller
+from oak_sled.core.parts.wing import Wing
+from oak_sled.core.results import run
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.ground import Ground
+
+EXAMPLES = Path(__file__).parents[2] / "examples"
+REBUILT = runpy.run_path(str(EXAMPLES / "rebuild_wing.py"))
+TICKS, SECONDS, SPEED, NOSE_UP = 240, 10.0, 30.0, 3.0
+
+
+def wing(name):
+    told = REBUILT["WING" if name == "wing" else "TAIL"]
+    return Wing(
+        id=name, panels=1, z=0.0, dihedral_deg=0.0, area=told["area"], span=told["span"], x=told["x"],
+        incidence_deg=told["incidence"], zero_lift_deg=told["zero_lift"], stall_deg=told["stall"],
+        soft_deg=told["soft"], friction=told["friction"], efficiency=told["efficiency"], moment=told["moment"],
+        section_slope=told["section_slope"],
+    )  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def flown():
+    """x, z, pitch, and their rates, of the same craft in the kernel; shape (rows, 6)."""
+    told = REBUILT["SCREW"]
+    screw = Propeller(
+        id="screw", thrust=told["thrust"], pitch_speed=told["pitch_speed"], rate=told["rate"], lag=told["lag"],
+        diameter=told["diameter"], merit=told["merit"], idle_power=told["idle"], x=0.0,
+    )  # fmt: skip
+    inertia = REBUILT["CRAFT"]["inertia"]
+    body = Body(mass=REBUILT["CRAFT"]["mass"], length=3.0, width=1.0, height=0.8, inertia_from="given",
+                roll_inertia=500.0, pitch_inertia=inertia, yaw_inertia=900.0, held=("y", "roll", "yaw"))  # fmt: skip
+    craft = Craft(id="craft", body=body, parts=(screw, wing("wing"), wing("tail")))
+    sky = Ground(id="sky", edges="open", air_density=REBUILT["DENSITY"], gravity=REBUILT["GRAVITY"], floor=False)
+    start = Start(speed=SPEED, height=500.0, pitch_deg=-NOSE_UP)
+    made = run.execute(Job(craft, sky, Drill(id="d", ground="sky", duration=SECONDS, start=start), TICKS))
+    x, z = made.column("position.x"), made.column("position.z")
+    pitch = 2.0 * np.arctan2(made.column("rotation.y"), made.column("rotation.w"))
+    rates = made.columns("velocity.x", "velocity.z", "spin.y")
+    return np.column_stack([x - x[0], z - z[0], pitch, rates])
+
+
+def test_the_wing_and_the_propeller_in_python_fly_as_in_the_kernel(flown):
+    rows = np.array(REBUILT["run"](SECONDS, TICKS, SPEED, NOSE_UP))
+    assert rows.shape == flown.shape
+    assert np.abs(rows - flown).max() < 1e-9
+    assert np.abs(flown[:, 1]).max() > 20.0, "it does fly about"
+
+
+@pytest.mark.skipif(shutil.which("cc") is None, reason="no C compiler here")
+def test_the_same_in_c_flies_so_too(flown, tmp_path):
+    program = tmp_path / "rebuilt"
+    source = EXAMPLES / "rebuild_wing.c"
+    subprocess.run(["cc", "-O1", "-ffp-contract=off", "-o", program, source, "-lm"], check=True, timeout=120)
+    said = subprocess.run([program], capture_output=True, text=True, check=True, timeout=60).stdout
+    rows = np.array([[float(cell) for cell in line.split()] for line in said.splitlines()])
+    assert np.abs(rows - flown).max() < 1e-9
+
+
+@pytest.mark.parametrize("name", ["rebuild_wing.py", "rebuild_wing.c"])
+def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
+    text = (EXAMPLES / name).read_text(encoding="utf-8")
+    assert len(text.splitlines()) < 120
+    assert "import oak_sled" not in text
+    assert "from oak_sled" not in text
