@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.propeller import Propeller
 from oak_sled.core.parts.wing import Wing
 from oak_sled.core.results import run
@@ -72,7 +73,27 @@ def test_the_same_in_c_flies_so_too(flown, tmp_path):
     assert np.abs(rows - flown).max() < 1e-9
 
 
-@pytest.mark.parametrize("name", ["rebuild_wing.py", "rebuild_wing.c"])
+def test_pads_in_python_carry_as_in_the_kernel():
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_pads.py"))
+    told, inertia = rebuilt["PADS"], rebuilt["CRAFT"]["inertia"]
+    pads = Pad(id="pads", stiffness=told["stiffness"], damping=told["damping"], reach=told["reach"], z=told["z"],
+               spread_x=told["ahead"], spread_y=1.2)  # fmt: skip
+    body = Body(mass=rebuilt["CRAFT"]["mass"], length=6.0, width=3.0, height=0.5, inertia_from="given",
+                roll_inertia=5000.0, pitch_inertia=inertia, yaw_inertia=9000.0, held=("y", "roll", "yaw"))  # fmt: skip
+    ice = Ground(id="ice", edges="open", air_density=0.0, gravity=rebuilt["GRAVITY"])
+    drill = Drill(id="d", ground="ice", duration=6.0, start=Start(speed=5.0, height=1.0, pitch_deg=4.0))
+    made = run.execute(Job(Craft(id="craft", body=body, parts=(pads,)), ice, drill, TICKS))
+    height = made.column("position.z")
+    rows = np.array(rebuilt["run"](6.0, TICKS, height[0], 4.0, 5.0))
+    pitch = 2.0 * np.arctan2(made.column("rotation.y"), made.column("rotation.w"))
+    assert np.abs(rows[:, 0] - made.column("position.x")).max() < 1e-9
+    assert np.abs(rows[:, 1] - height).max() < 1e-9
+    assert np.abs(rows[:, 2] - pitch).max() < 1e-9
+    assert np.abs(rows[:, 3:] - made.columns("velocity.x", "velocity.z", "spin.y")).max() < 1e-9
+    assert height.min() < height[-1] < height[0], "it drops, bounces and hovers"
+
+
+@pytest.mark.parametrize("name", ["rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c"])
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
     text = (EXAMPLES / name).read_text(encoding="utf-8")
     assert len(text.splitlines()) < 120
