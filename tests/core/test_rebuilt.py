@@ -10,10 +10,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.assembly.jobs import Job, job_of
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.propeller import Propeller
 from oak_sled.core.parts.wing import Wing
+from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
@@ -73,6 +74,25 @@ def test_the_same_in_c_flies_so_too(flown, tmp_path):
     assert np.abs(rows - flown).max() < 1e-9
 
 
+@pytest.mark.parametrize(
+    "drill",
+    ["straight_pull", "coast_down", "brake_to_stop", "step_steer", "release_turning", "throttle_pulses"],
+)
+def test_the_demo_sled_in_python_runs_its_drills_as_in_the_kernel(drill):
+    """Position, heading and their rates at every tick."""
+    yard = demos.load("fan-sled")
+    asked = yard.drill(drill)
+    made = run.execute(job_of(yard, asked))
+    inputs = {track.channel: [(knot.t, knot.value) for knot in track.knots] for track in asked.tracks}
+    sled = runpy.run_path(str(EXAMPLES / "rebuild_sled.py"))
+    rows = np.array(sled["run"](made.ticks / yard.ticks, yard.ticks, asked.start.speed, inputs))
+    heading = np.unwrap(2.0 * np.arctan2(made.column("rotation.z"), made.column("rotation.w")))
+    rates = made.columns("velocity.x", "velocity.y", "spin.z")
+    wanted = np.column_stack([made.columns("position.x", "position.y"), heading, rates])
+    assert np.abs(rows - wanted).max() < 1e-9
+    assert made.ticks > 400
+
+
 def test_pads_in_python_carry_as_in_the_kernel():
     rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_pads.py"))
     told, inertia = rebuilt["PADS"], rebuilt["CRAFT"]["inertia"]
@@ -93,7 +113,7 @@ def test_pads_in_python_carry_as_in_the_kernel():
     assert height.min() < height[-1] < height[0], "it drops, bounces and hovers"
 
 
-@pytest.mark.parametrize("name", ["rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c"])
+@pytest.mark.parametrize("name", ["rebuild_sled.py", "rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c"])
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
     text = (EXAMPLES / name).read_text(encoding="utf-8")
     assert len(text.splitlines()) < 120
