@@ -74,23 +74,44 @@ def test_the_same_in_c_flies_so_too(flown, tmp_path):
     assert np.abs(rows - flown).max() < 1e-9
 
 
-@pytest.mark.parametrize(
-    "drill",
-    ["straight_pull", "coast_down", "brake_to_stop", "step_steer", "release_turning", "throttle_pulses"],
-)
-def test_the_demo_sled_in_python_runs_its_drills_as_in_the_kernel(drill):
-    """Position, heading and their rates at every tick."""
+DRILLS = ("straight_pull", "coast_down", "brake_to_stop", "step_steer", "release_turning", "throttle_pulses")
+
+
+def driven(drill):
+    """A drill of the demo sled: its run, and x, y, heading and their rates; shape (rows, 6)."""
     yard = demos.load("fan-sled")
-    asked = yard.drill(drill)
-    made = run.execute(job_of(yard, asked))
-    inputs = {track.channel: [(knot.t, knot.value) for knot in track.knots] for track in asked.tracks}
-    sled = runpy.run_path(str(EXAMPLES / "rebuild_sled.py"))
-    rows = np.array(sled["run"](made.ticks / yard.ticks, yard.ticks, asked.start.speed, inputs))
+    made = run.execute(job_of(yard, yard.drill(drill)))
     heading = np.unwrap(2.0 * np.arctan2(made.column("rotation.z"), made.column("rotation.w")))
     rates = made.columns("velocity.x", "velocity.y", "spin.z")
-    wanted = np.column_stack([made.columns("position.x", "position.y"), heading, rates])
+    return made, np.column_stack([made.columns("position.x", "position.y"), heading, rates])
+
+
+@pytest.mark.parametrize("drill", DRILLS)
+def test_the_demo_sled_in_python_runs_its_drills_as_in_the_kernel(drill):
+    """Position, heading and their rates at every tick."""
+    made, wanted = driven(drill)
+    asked, ticks = made.job.drill, made.job.ticks
+    inputs = {track.channel: [(knot.t, knot.value) for knot in track.knots] for track in asked.tracks}
+    sled = runpy.run_path(str(EXAMPLES / "rebuild_sled.py"))
+    rows = np.array(sled["run"](made.ticks / ticks, ticks, asked.start.speed, inputs))
     assert np.abs(rows - wanted).max() < 1e-9
     assert made.ticks > 400
+
+
+@pytest.mark.skipif(shutil.which("cc") is None, reason="no C compiler here")
+def test_the_demo_sled_in_c_runs_its_drills_so_too(tmp_path):
+    program = tmp_path / "sled"
+    source = EXAMPLES / "rebuild_sled.c"
+    subprocess.run(["cc", "-O1", "-ffp-contract=off", "-o", program, source, "-lm"], check=True, timeout=120)
+    for drill in DRILLS:
+        made, wanted = driven(drill)
+        raw = np.column_stack([made.column(f"input.{name}")[1:] for name in ("throttle", "steer", "brake")])
+        given = f"{made.ticks} {made.job.ticks} {made.job.drill.start.speed}\n" + "\n".join(
+            " ".join(f"{value:.17g}" for value in row) for row in raw
+        )
+        said = subprocess.run([program], input=given, capture_output=True, text=True, check=True, timeout=60).stdout
+        rows = np.array([[float(cell) for cell in line.split()] for line in said.splitlines()])
+        assert np.abs(rows - wanted).max() < 1e-9, drill
 
 
 def test_pads_in_python_carry_as_in_the_kernel():
@@ -113,7 +134,9 @@ def test_pads_in_python_carry_as_in_the_kernel():
     assert height.min() < height[-1] < height[0], "it drops, bounces and hovers"
 
 
-@pytest.mark.parametrize("name", ["rebuild_sled.py", "rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c"])
+@pytest.mark.parametrize(
+    "name", ["rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c"]
+)
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
     text = (EXAMPLES / name).read_text(encoding="utf-8")
     assert len(text.splitlines()) < 120
