@@ -81,6 +81,7 @@ def upgrade(
     out: Annotated[str, typer.Option(help="file to write (default: the file itself, the old one kept)")] = "",
 ) -> None:
     """Save a yard file of an older format in the present one."""
+    from oak_sled.core.base import disk
     from oak_sled.core.files import yard_json
 
     data = yard_json.read(Path(file))
@@ -93,7 +94,7 @@ def upgrade(
         kept = Path(f"{file}.format-{data.get('format', 1)}")
         if kept.exists():
             raise refuse(str(kept), "is there already, where the old file would be kept", "another --out")
-        kept.write_bytes(Path(file).read_bytes())
+        disk.write_whole(kept, disk.read_whole(Path(file), yard_json.MOST_BYTES, "a yard file"))
         print(f"{file}: saved in the format of this version; the old one is {kept}")
     yard_json.save(yard, terminal.path_of(out or file))
 

@@ -158,7 +158,7 @@ def _nearest(held: _Held, weight: float, first: Floats, low: Floats, high: Float
 
     found = least_squares(
         wrong, np.clip(first, low, high), bounds=(low, high), x_scale=scale, xtol=close, ftol=0.01 * close,
-        gtol=0.01 * close, max_nfev=40, diff_step=1e-6,
+        gtol=0.01 * close, max_nfev=120, diff_step=1e-6,
     )  # fmt: skip
     return np.asarray(found.x)
 
