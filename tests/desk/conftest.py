@@ -10,6 +10,7 @@ import time
 import pytest
 from PyQt6 import sip
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 
 from oak_sled.core.project import demos
@@ -57,6 +58,17 @@ def own_state(tmp_path, monkeypatch):
     monkeypatch.setenv("OAK_SLED_STATE", str(tmp_path / "state"))
     yield
     theme.use(False)
+
+
+@pytest.fixture(autouse=True)
+def shared_colours(own_state):
+    """No paint changes a colour that all share: one drawing would fade words on every other page."""
+    yield
+    for night, palette in ((True, theme.NIGHT), (False, theme.DAY)):
+        theme.use(night)
+        changed = [name for name, code in palette.items() if theme.colour(name) != QColor(code)]
+        changed += [name for name, code in theme.FAMILIES.items() if not night and theme.family(name) != QColor(code)]
+        assert not changed, f"changed by what was painted, of all {len(palette)} colours: {changed}"
 
 
 @pytest.fixture(scope="module")

@@ -62,8 +62,6 @@ class TireDrawing(QWidget):
         painter.setPen(theme.pen("desk_soft", 1))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         painter.drawLine(box.bottomLeft(), box.topLeft())
-        faint = theme.colour("desk_soft")
-        faint.setAlphaF(0.55)
         painter.setPen(theme.pen("desk_soft", 2))
         painter.drawPoints(QPolygonF([at(float(slip), float(share)) for slip, share in self.visited]))
         path = QPainterPath(at(0.0, float(self.curve[0])))
