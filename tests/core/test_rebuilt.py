@@ -11,14 +11,18 @@ import numpy as np
 import pytest
 
 from oak_sled.core.assembly.jobs import Job, job_of
+from oak_sled.core.parts.impulse import Impulse
+from oak_sled.core.parts.jet import Jet
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.propeller import Propeller
+from oak_sled.core.parts.speedcurve import SpeedKnot
 from oak_sled.core.parts.wing import Wing
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.drill import Drill, Start
+from oak_sled.core.yard.drill import Drill, Knot, Start, Track
 from oak_sled.core.yard.ground import Ground
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
@@ -134,9 +138,50 @@ def test_pads_in_python_carry_as_in_the_kernel():
     assert height.min() < height[-1] < height[0], "it drops, bounces and hovers"
 
 
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_jet_and_a_charged_impulse_push_as_in_the_kernel(ticks):
+    """At a rate whose ticks do not fill the time of a push, too."""
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_jump.py"))
+    told, kick, levers = rebuilt["JET"], rebuilt["IMPULSE"], rebuilt["CHANNEL"]
+    jet = Jet(
+        id="jet", channel="throttle", thrust=told["thrust"], idle_share=told["idle"], spools_up=told["up"],
+        spools_down=told["down"], elevation_deg=told["elevation"], x=told["x"], z=told["z"],
+        curve=(SpeedKnot(speed=0.0, share=1.0), SpeedKnot(speed=400.0, share=1.0 - 400.0 * told["lost"])),
+        curve_straight=True,
+    )  # fmt: skip
+    leap = Impulse(
+        id="leap", channel="leap", fires="on_charge", size=kick["size"], lasts=kick["lasts"], charge_s=kick["charge"],
+        minimum_charge=kick["least"], charge_curve=kick["curve"], cool_down=kick["cool_down"], at_point=True,
+        elevation_deg=kick["elevation"], x=kick["x"], z=kick["z"],
+    )  # fmt: skip
+    body = Body(mass=rebuilt["CRAFT"]["mass"], length=3.0, width=1.0, height=0.8, inertia_from="given",
+                roll_inertia=500.0, pitch_inertia=rebuilt["CRAFT"]["inertia"], yaw_inertia=900.0,
+                held=("y", "roll", "yaw"))  # fmt: skip
+    channels = (Channel(id="throttle", two_sided=False, rise=levers["rise"], fall=levers["fall"]),
+                Channel(id="leap", two_sided=False, rise=1e4, fall=1e4))  # fmt: skip
+    craft = Craft(id="craft", body=body, channels=channels, parts=(jet, leap))
+    sky = Ground(id="sky", edges="open", air_density=rebuilt["DENSITY"], gravity=rebuilt["GRAVITY"], floor=False)
+    tracks = tuple(
+        Track(channel=name, knots=tuple(Knot(t=t, value=value) for t, value in rebuilt[known]))
+        for name, known in (("throttle", "THROTTLE"), ("leap", "TRIGGER"))
+    )
+    drill = Drill(id="d", ground="sky", duration=4.0, start=Start(speed=20.0, height=500.0), tracks=tracks)
+    made = run.execute(Job(craft, sky, drill, ticks))
+    rows = np.array(rebuilt["run"](4.0, ticks, 20.0, rebuilt["THROTTLE"], rebuilt["TRIGGER"]))
+    x, z = made.column("position.x"), made.column("position.z")
+    pitch = np.unwrap(2.0 * np.arctan2(made.column("rotation.y"), made.column("rotation.w")))
+    assert np.abs(rows[:, :3] - np.column_stack([x - x[0], z - z[0], pitch])).max() < 1e-9
+    assert np.abs(rows[:, 3:] - made.columns("velocity.x", "velocity.z", "spin.y")).max() < 1e-9
+    given = np.round(made.column("leap.activity"), 3)
+    assert set(given[given > 0.5]) == {0.635, 1.0}, "a part of a charge, and a full one"
+
+
 @pytest.mark.parametrize(
-    "name", ["rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c"]
-)
+    "name",
+    [
+        "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c", "rebuild_jump.py"
+    ],
+)  # fmt: skip
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
     text = (EXAMPLES / name).read_text(encoding="utf-8")
     assert len(text.splitlines()) < 120
