@@ -16,6 +16,10 @@ from oak_sled.core.parts.jet import Jet
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.propeller import Propeller
 from oak_sled.core.parts.speedcurve import SpeedKnot
+from oak_sled.core.parts.wheels.drive import Drive
+from oak_sled.core.parts.wheels.tire import Tire
+from oak_sled.core.parts.wheels.wheel import Wheel
+from oak_sled.core.parts.wheels.wheelbrake import WheelBrake
 from oak_sled.core.parts.wing import Wing
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
@@ -139,6 +143,46 @@ def test_pads_in_python_carry_as_in_the_kernel():
 
 
 @pytest.mark.parametrize("ticks", [60, 240])
+def test_a_wheel_with_a_tire_rolls_slides_and_stops_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_wheel.py"))
+    strut, told, asked = rebuilt["STRUT"], rebuilt["TIRE"], rebuilt["ASKED"]
+    (grip_along, grip), (stiff_along, stiff), (far_along, far) = (
+        told[name] for name in ("grip", "stiffness", "relaxation")
+    )
+    parts = (
+        Wheel(id="wheel", **strut, steer_channel="steer", steer_deg=float(np.degrees(asked["steer"]))),
+        Drive(id="drive", channel="throttle", torque=asked["torque"], curve=(SpeedKnot(speed=0.0, share=1.0),)),
+        WheelBrake(id="brake", channel="brake", torque=asked["brake"]),
+        Tire(
+            id="tire", side_grip=grip, along_grip=grip_along, stiffness=stiff, along_stiffness=stiff_along,
+            relaxation=far, along_relaxation=far_along, factor=told["factor"], nominal_load=told["nominal"],
+            load_sensitivity=told["sensitivity"], slides_past_deg=told["slides_past"],
+            grips_below_deg=told["grips_below"], slide_grip=told["slide_grip"], blend_s=told["blend"],
+            inertia=told["inertia"], rolling=told["rolling"],
+        ),
+    )  # fmt: skip
+    body = Body(mass=rebuilt["MASS"], length=2.0, width=1.0, height=0.4, held=("roll", "pitch", "yaw"))
+    channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in rebuilt["TRACKS"])
+    ice = Ground(id="ice", edges="open", air_density=0.0, gravity=rebuilt["GRAVITY"])
+    tracks = tuple(
+        Track(channel=name, knots=tuple(Knot(t=t, value=value) for t, value in knots))
+        for name, knots in rebuilt["TRACKS"].items()
+    )
+    start = Start(speed=rebuilt["SPEED"], height=rebuilt["DROP"])
+    drill = Drill(id="d", ground="ice", duration=8.0, start=start, tracks=tracks)
+    made = run.execute(Job(Craft(id="craft", body=body, channels=channels, parts=parts), ice, drill, ticks))
+    places = made.columns("position.x", "position.y", "position.z")
+    rates = made.columns("velocity.x", "velocity.y", "velocity.z", "wheel.1.turn")
+    rows = np.array(rebuilt["run"](8.0, ticks))
+    assert np.abs(rows[:, :3] - (places - places[0])).max() < 1e-9
+    assert np.abs(rows[:, 3:] - rates).max() < 1e-9
+    slips, loads = np.degrees(np.abs(made.column("wheel.1.slip_angle"))), made.column("wheel.1.force")
+    assert loads[1] == 0.0 < loads[-1], "it drops on its wheel"
+    assert slips.max() > told["slides_past"], "its wheel slides"
+    assert np.abs(rates[-1]).max() < 1e-3 < rates[:, 0].max(), "and it comes to rest"
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
 def test_a_jet_and_a_charged_impulse_push_as_in_the_kernel(ticks):
     """At a rate whose ticks do not fill the time of a push, too."""
     rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_jump.py"))
@@ -179,7 +223,8 @@ def test_a_jet_and_a_charged_impulse_push_as_in_the_kernel(ticks):
 @pytest.mark.parametrize(
     "name",
     [
-        "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_wing.py", "rebuild_wing.c", "rebuild_jump.py"
+        "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_wheel.py", "rebuild_wing.py",
+        "rebuild_wing.c", "rebuild_jump.py",
     ],
 )  # fmt: skip
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
