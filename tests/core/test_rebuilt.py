@@ -13,6 +13,7 @@ import pytest
 from oak_sled.core.assembly.jobs import Job, job_of
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.jet import Jet
+from oak_sled.core.parts.launcher import Launcher
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.propeller import Propeller
 from oak_sled.core.parts.speedcurve import SpeedKnot
@@ -236,11 +237,38 @@ def test_a_jet_and_a_charged_impulse_push_as_in_the_kernel(ticks):
     assert set(given[given > 0.5]) == {0.635, 1.0}, "a part of a charge, and a full one"
 
 
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_launcher_fires_and_its_shots_fly_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_shot.py"))
+    gun = Launcher(id="gun", channel="fire", **rebuilt["LAUNCHER"], **rebuilt["SHOT"])
+    body = Body(mass=rebuilt["MASS"], length=1.0, width=1.0, height=0.5, held=("roll", "pitch", "yaw"))
+    craft = Craft(id="craft", body=body, channels=(Channel(id="fire", rise=1e6, fall=1e6),), parts=(gun,))
+    blows, aside = rebuilt["WIND"][:2]
+    sky = Ground(
+        id="sky", edges="open", air_density=rebuilt["DENSITY"], gravity=rebuilt["GRAVITY"], floor=False,
+        wind_speed=float(np.hypot(blows, aside)), wind_to_deg=float(np.degrees(np.arctan2(aside, blows))),
+    )  # fmt: skip
+    held, freed = rebuilt["HELD"]
+    track = Track(channel="fire", knots=(Knot(t=0.0, value=0.0), Knot(t=held, value=1.0), Knot(t=freed, value=0.0)))
+    start = Start(speed=rebuilt["SPEED"], height=500.0)
+    made = run.execute(Job(craft, sky, Drill(id="d", ground="sky", duration=5.0, start=start, tracks=(track,)), ticks))
+    began = made.columns("position.x", "position.y", "position.z")[0]
+    speeds, shots = rebuilt["run"](5.0, ticks)
+    assert np.abs(np.array(speeds) - made.columns("velocity.x", "velocity.y", "velocity.z")[1:]).max() < 1e-9
+    assert len(shots) == 4
+    for name, rows in zip(made.layout.shots, shots, strict=False):  # the slots that are left stay empty
+        flown = np.flatnonzero(made.column(f"shot.{name}.age") > 0.0)
+        assert [row[0] for row in rows] == list(flown)
+        places = made.columns(*(f"shot.{name}.position.{axis}" for axis in "xyz"))[flown] - began
+        assert np.abs(np.array(rows)[:, 1:] - places).max() < 1e-9
+    assert made.column("shot.gun.5.age").max() <= 0.0
+
+
 @pytest.mark.parametrize(
     "name",
     [
         "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_pads.c", "rebuild_wheel.py", "rebuild_wing.py",
-        "rebuild_wing.c", "rebuild_jump.py",
+        "rebuild_wing.c", "rebuild_jump.py", "rebuild_shot.py",
     ],
 )  # fmt: skip
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
