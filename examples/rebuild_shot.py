@@ -84,9 +84,8 @@ def fly(shot, dt):
     thrust = SHOT["shot_thrust"] / own if shot["age"] < SHOT["burn_s"] else 0.0
     turned = cross(shot["spin"], air)
     pull = [(lift * turned[i] - drag * air[i] + thrust * shot["v"][i]) / SHOT["shot_mass"] for i in range(3)]
-    pull[2] -= (
-        GRAVITY * SHOT["gravity_scale"] if shot["age"] > 0.0 else 0.0
-    )  # that of its first tick was before it left
+    if shot["age"] > 0.0:  # that of its first tick was given before it left
+        pull[2] -= GRAVITY * SHOT["gravity_scale"]
     shot["v"] = [a + dt * b for a, b in zip(shot["v"], pull, strict=True)]
     shot["at"] = [a + dt * b for a, b in zip(shot["at"], shot["v"], strict=True)]
     shot["age"] += dt
