@@ -30,7 +30,7 @@ def laws(yard: YardArgument, craft: CraftOption = "", as_json: JsonFlag = False)
     A line each: part, place of the law, the formula of yours that takes it or `built in`, and its text.
     """
     found = load_yard(yard)
-    wanted = found.craft(craft or found.bench.craft)
+    wanted = found.craft(craft)
     rows = []
     for part in wanted.working_parts:
         for place in part.PLACES:

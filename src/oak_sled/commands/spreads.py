@@ -64,10 +64,7 @@ def spread(
     from oak_sled.core.yard.spreads import Grid
 
     check_outputs(yard, {"--csv": csv, "--picture": picture, "--json": json_file})
-    if picture is not None and len(vary) > 2:
-        raise refuse("--picture", f"a map shows two axes, not {len(vary)}", "--csv or --json")
-    if picture is not None and Path(picture).suffix.lower() not in (".png", ""):
-        raise refuse("--picture", f"a map is written as PNG, not as {Path(picture).suffix}", "a file that ends in .png")
+    _check_picture(picture, len(vary))
     if on and threads:
         raise refuse("--threads", "a cluster has the threads of its workers", "--on or --threads, not both")
     if any((tls_ca_file, tls_cert, tls_key)) and not on.startswith("tls://"):
@@ -120,6 +117,16 @@ def spread(
 
         map_picture.write(Path(picture), made, names)
     return status
+
+
+def _check_picture(picture: str | None, axes: int) -> None:
+    """Refuses a picture that cannot be: of more than two axes, or of another kind of file."""
+    if picture is None:
+        return
+    if axes > 2:
+        raise refuse("--picture", f"a map shows two axes, not {axes}", "--csv or --json")
+    if (suffix := Path(picture).suffix).lower() not in (".png", ""):
+        raise refuse("--picture", f"a map is written as PNG, not as {suffix}", "a file that ends in .png")
 
 
 def _lines_of(gathered: Any, numbers: Any, names: Any) -> list[str]:
