@@ -207,11 +207,11 @@ def _plane() -> Yard:
         channels=(
             _channel("throttle", "W", "S", 0.6, 0.6, stays="lever", two_sided=False, start=0.795),
             _channel("pitch", "Down", "Up", 2.0, 3.0),
-            _channel("roll", "Right", "Left", 2.5, 3.5, offset=0.0082),  # against the torque of the airscrew
+            _channel("roll", "Right", "Left", 2.5, 3.5, offset=0.0082),  # against the torque of the propeller
             _channel("yaw", "A", "D", 2.5, 3.5, offset=0.005),
         ),
         parts=(
-            Propeller(id="airscrew", title="Airscrew", channel="throttle", x=3.0),
+            Propeller(id="propeller", title="Propeller", channel="throttle", x=3.0),
             Wing(id="wing", title="Wing", area=13.0, span=9.6, incidence_deg=2.0, dihedral_deg=5.0,
                  control_channel="roll", control_acts="opposed", control_from=0.6, x=0.15, z=0.6),
             Wing.model_validate({**tail, "id": "tailplane", "title": "Tailplane", "area": 2.4, "span": 3.2,
@@ -290,7 +290,7 @@ FAMILIES = (
     Family("car", "Four wheels", "sprung wheels, tires, drive, steering and brakes", _four_wheels),
     Family("walker", "Walker", "an upright body on a springy leg, that walks, stops and leaps", _walker),
     Family("thrower", "Thrower", "lays a barrel and throws shots at crates", _thrower),
-    Family("plane", "Plane", "airscrew, wing, tailplane and fin, aloft and level", _plane),
+    Family("plane", "Plane", "propeller, wing, tailplane and fin, aloft and level", _plane),
     Family("copter", "Copter", "four rotors under a mixer, held level and at a height", _copter),
 )
 """Every family that a new yard can begin with."""
