@@ -51,12 +51,14 @@ def dial(
     main: bool = False,
     title: str = "",
     unit_by: tuple[str, dict[str, str]] | None = None,
+    slider_by: dict[str, tuple[float, float]] | None = None,
     own_unit: str = "",
 ) -> Any:
     """A field that is a dial.
 
-    unit_by : (name of a field, its value -> unit), for a number whose unit follows a choice. own_unit : the field that
-    says what it is counted in.
+    unit_by : (name of a field, its value -> unit), for a number whose unit follows a choice. slider_by : by values of
+    that field, the stretch of a drag where the number is of another size. own_unit : the field that says what it is
+    counted in.
     main : whether the dial stands on the closed strip; the others show when it is opened.
     """
     extra: dict[str, Any] = {"unit": unit, "slider": list(slider or (low, high)), "scale": scale, "main": main}
@@ -64,6 +66,8 @@ def dial(
         extra["words"] = title
     if unit_by:
         extra["unit_by"] = {"field": unit_by[0], "units": unit_by[1]}
+    if slider_by:
+        extra["slider_by"] = {choice: list(stretch) for choice, stretch in slider_by.items()}
     if own_unit:
         extra["unit_by"] = {"field": own_unit}
     return Field(default, ge=low, le=high, allow_inf_nan=False, description=says, json_schema_extra={"dial": extra})
@@ -114,7 +118,8 @@ def _declared(model: type[BaseModel], choices: tuple[str, ...]) -> tuple[Dial, .
         low = next(mark.ge for mark in field.metadata if hasattr(mark, "ge"))
         high = next(mark.le for mark in field.metadata if hasattr(mark, "le"))
         unit = unit_of(model, name, chosen) or ""
-        first, last = extra["slider"]
+        by = chosen.get(extra["unit_by"]["field"], "") if extra.get("unit_by") else ""
+        first, last = extra.get("slider_by", {}).get(by, extra["slider"])
         found.append(
             Dial(
                 name,

@@ -71,7 +71,7 @@ class Impulse(Part):
     way: Way = Field("impulse", description="an impulse (mass counts), or a change of speed")
     size: float = dial(
         600.0, "N s", "impulse at full charge", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
-        unit_by=("way", UNITS),
+        unit_by=("way", UNITS), slider_by={"speed_change": (0.1, 100.0)},
     )  # fmt: skip
     lasts: float = dial(
         0.0, "s", "duration; 0: one tick", low=0.0, high=10.0, slider=(0.0, 1.0), main=True, title="duration"

@@ -97,6 +97,7 @@ class Knockback(Part):
     size: float = dial(
         400.0, "N s", "strength", low=0.0, high=1e7, slider=(1.0, 20000.0), scale="log", main=True,
         unit_by=("way", UNITS), title="push",
+        slider_by={"speed_change": (0.1, 100.0), "acceleration": (0.1, 200.0)},
     )  # fmt: skip
     lift_deg: float = dial(
         15.0,

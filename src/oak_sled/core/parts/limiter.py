@@ -44,8 +44,9 @@ class Limiter(Part):
     limits: Limits = Field("total", description="the speed it limits")
     style: Style = Field("hard", description="clamp the speed, add drag above a knee, or reduce the thrust")
     limit: float = dial(
-        25.0, "m/s", "the limit", low=0.0, high=1e5, slider=(0.0, 60.0), main=True, unit_by=("limits", RATE_UNITS)
-    )
+        25.0, "m/s", "the limit", low=0.0, high=1e5, slider=(0.0, 60.0), main=True,
+        unit_by=("limits", RATE_UNITS), slider_by={"spin": (0.0, 10.0)},
+    )  # fmt: skip
     knee: float = dial(
         2.0,
         "m/s",
@@ -55,6 +56,7 @@ class Limiter(Part):
         slider=(0.0, 20.0),
         main=True,
         unit_by=("limits", RATE_UNITS),
+        slider_by={"spin": (0.0, 5.0)},
     )
     rate: float = dial(
         4.0, "1/s", "soft: rate at which the excess is removed", low=0.0, high=1e4, slider=(0.1, 30.0), scale="log"

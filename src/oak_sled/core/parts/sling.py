@@ -36,7 +36,7 @@ class Sling(Part):
     way: Way = Field("impulse", description="an impulse (mass counts), or a change of speed")
     size: float = dial(
         600.0, "N s", "impulse at a full pull", low=0.0, high=1e7, slider=(1.0, 10000.0), scale="log", main=True,
-        unit_by=("way", UNITS), title="impulse",
+        unit_by=("way", UNITS), slider_by={"speed_change": (0.1, 100.0)}, title="impulse",
     )  # fmt: skip
     cap: float = dial(
         4.0,

@@ -102,6 +102,7 @@ class Thruster(push.Push):
         scale="log",
         main=True,
         unit_by=("way", UNITS),
+        slider_by={"acceleration": (0.1, 100.0), "speed_change": (0.1, 100.0), "speed_aim": (0.5, 100.0)},
     )
     curve: tuple[SpeedKnot, ...] = Field(
         FLAT, min_length=1, max_length=64, description="factor on it over the speed along it"
@@ -261,7 +262,7 @@ class Thruster(push.Push):
             pull = self.aim_limit / setting.mass
             return (
                 f"up to {show(pull, 'm/s2')} toward {show(number, 'm/s')}",
-                f"there in {show(number / pull, 's')} with nothing against it" if pull > 0 else "no force allowed",
+                _aim_words(number, pull, setting.dt),
             )
         force = number if self.way == "force" else number * setting.mass
         rate = force / setting.mass
@@ -274,6 +275,15 @@ class Thruster(push.Push):
         if self.timing in ("on_press", "on_release"):
             return "once a press, whatever the tick"
         return f"every tick: {show(change / setting.dt, 'm/s2')} at {1 / setting.dt:.0f} ticks/s"
+
+
+def _aim_words(speed: float, pull: float, dt: float) -> str:
+    """The time until a speed is there that is aimed at, m/s, with a greatest acceleration, m/s2."""
+    if pull <= 0.0:
+        return "no force allowed"
+    if abs(speed) <= pull * dt:
+        return "there within a tick: it sets the speed, whatever stands against it"
+    return f"there in {show(abs(speed) / pull, 's')} with nothing against it"
 
 
 def top_speed_words(force: float, setting: Setting) -> str:

@@ -63,6 +63,7 @@ class Torque(push.Push):
         slider=(0.0, 2000.0),
         main=True,
         unit_by=("way", UNITS),
+        slider_by={"spin_acceleration": (0.0, 20.0), "spin_change": (0.0, 10.0), "spin_aim": (0.0, 10.0)},
         title="torque",
     )
     axis: Axis = Field("yaw", description="the axis it turns about")
@@ -105,7 +106,8 @@ class Torque(push.Push):
             return (f"{show(math.degrees(change), '°/s')} a push",)
         if self.way == "spin_aim":
             rate = self.aim_limit / inertia
-            words = f"there in {show(number / rate, 's')}" if rate > 0 else "no torque allowed"
+            words = "there within a tick: it sets the yaw rate" if number <= rate * setting.dt else ""
+            words = words or f"there in {show(number / rate, 's')}" if rate > 0 else "no torque allowed"
             return (f"turns at {show(math.degrees(number), '°/s')}", words)
         rate = number / inertia if self.way == "torque" else number
         if rate == 0.0:
