@@ -195,9 +195,11 @@ def judge(drill: Drill, found: Mapping[str, float | None]) -> tuple[Verdict, ...
 
 
 def headline(drill: Drill, found: Mapping[str, float | None]) -> tuple[float | None, str, str]:
-    """The one measure a card shows: (value, unit, title). That of the first target, else by what the drill is."""
+    """The one measure a card shows: (value, unit, title). That of the first target that is missed, or else of the
+    first; without targets by what the drill is."""
     if drill.targets:
-        first = known(drill.targets[0].measure)
+        missed = (one.target for one in judge(drill, found) if not one.met)
+        first = known(next(missed, drill.targets[0]).measure)
         return found.get(asked_of(drill, first.name)), first.unit, first.title
     usual = measure("drill_time" if drill.end == "last_gate" else "top_speed")
     return found.get(usual.name), usual.unit, usual.title

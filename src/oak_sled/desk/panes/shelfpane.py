@@ -160,7 +160,8 @@ class CardWidget(QWidget):
         line = title
         if met:
             painter.setPen(theme.colour("good" if all(met) else "warning"))
-            line = f"{title} · {'met' if all(met) else 'missed'}"
+            verdict = " · met" if all(met) else " · missed"
+            line = theme.elide(title, self.width() - 20 - theme.width(verdict, small), small) + verdict
         said = "diverged" if card.message else "unreadable" if card.unreadable else ""
         said = said or ("run again: differs" if card.kept.differs else "")
         if said:
