@@ -386,7 +386,7 @@ def test_readouts_switch_their_unit_on_a_click(qtbot, window):
 def test_the_tick_check_shows_rates_beside_a_reference(qtbot, window):
     with qtbot.waitSignal(window.measures.checked, timeout=120_000):
         qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
-    result = window.measures.result
+    result = window.measures.check.result
     assert [rate for rate, _ in result.by_rate] == [30, 60, 120, 240]
     assert result.reference["top_speed"] == pytest.approx(13.8, abs=0.3)
     screenshot.settled(window)

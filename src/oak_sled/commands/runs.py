@@ -236,6 +236,33 @@ def tickcheck(
 
 
 @app.command()
+def twins(
+    yard: YardArgument,
+    drill: DrillOption = "",
+    ticks: Annotated[str, typer.Option(help="tick rates in Hz, a comma-separated list (default: 30,60,120)")] = "",
+    sets: SetOption = None,
+    json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
+) -> None:
+    """Put the twins of a drill in one table.
+
+    In every drill with the same twins: what its targets measure, and the cost of a tick.
+    """
+    from oak_sled.core.study import twintable
+
+    rates = tuple(read_rates(ticks)) or twintable.RATES
+    check_outputs(yard, {"--json": json_file})
+    found = with_sets(load_yard(yard), sets)
+    for rate in rates:
+        found.edit("ticks", rate)  # refuses what no yard may have
+    warm()
+    made = twintable.make(found, found.drill(drill), rates, terminal.Teller().tell)
+    with terminal.words_beside(json_file):
+        print(twintable.text(made))
+    if json_file is not None:
+        write_json({"version": __version__, **twintable.told(made)}, json_file)
+
+
+@app.command()
 def trim(
     yard: YardArgument,
     speed: Annotated[str, typer.Option(help="airspeed, m/s or with a unit")],

@@ -102,17 +102,21 @@ def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:
     return Job(looked, yard.ground_of(chosen), chosen, yard.ticks, yard.integrator, others=others)
 
 
-def twin_jobs(yard: Yard) -> tuple[Job, ...]:
-    """The drill on the bench for each of its twins, which has a world of its own and stands aside of the start."""
-    drill, found = yard.drill(), []
+def twin_jobs(yard: Yard, drill: Drill | None = None) -> tuple[Job, ...]:
+    """A drill (the one on the bench) for each of its twins, which has a world of its own and stands aside of the start.
+
+    The craft under test is no twin of itself.
+    """
+    lead = yard.craft_for(drill) if drill is not None else yard.bench.craft
+    drill, found = drill or yard.drill(), []
     for place, name in enumerate(drill.twins):
-        if name == yard.bench.craft:
+        if name == (lead or yard.bench.craft):
             continue
         gap = drill.twin_gap * (1 + place // 2) * (1.0 if place % 2 == 0 else -1.0)
         angle = math.radians(drill.start.heading_deg)
         start = drill.start.replace(x=drill.start.x - math.sin(angle) * gap, y=drill.start.y + math.cos(angle) * gap)
         alone = drill.replace(craft="", cast=(), twins=(), start=start)
-        found.append(Job(yard.craft(name), yard.ground(), alone, yard.ticks, yard.integrator))
+        found.append(Job(yard.craft(name), yard.ground_of(drill), alone, yard.ticks, yard.integrator))
     return tuple(found)
 
 

@@ -51,6 +51,9 @@ class Host(Protocol):
     def tick_check(self) -> None:
         """Runs the tick check."""
 
+    def compare_twins(self) -> None:
+        """Puts the twins of the drill in one table."""
+
     def toggle_hold(self) -> None:
         """Holds what runs, or lets it go on."""
 
@@ -113,6 +116,7 @@ OWN = (
     Command("drive", "Drive or stop", "F9", lambda host: host.set_driving(not host.session.shown.live_on), "run"),
     Command("run", "Run drill", "Ctrl+Return", lambda host: host.session.keep_run(), "run"),
     Command("check", "Tick check", "Ctrl+T", lambda host: host.tick_check(), "run"),
+    Command("twins", "Compare twins in one table", "", lambda host: host.compare_twins(), "run"),
     Command("part", "Add a part", "Ctrl+P", lambda host: host.desk.show_parts(), "run"),
     Command("keys", "Keys of the craft", "F8", lambda host: host.toggle_inputs(), "run"),
     Command("hold", "Play or pause", "Space", lambda host: host.toggle_hold()),

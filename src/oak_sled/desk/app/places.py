@@ -81,7 +81,7 @@ PANES = (
     Pane("Traces", "Alt+1", "quantities over time", lambda session: TracePane(session.shown, session.shelf)),
     Pane("Ledger", "Alt+2", "every force and torque at the cursor", lambda session: LedgerPane(session.shown)),
     Pane("Plan", "Alt+3", "paths from above and from aside", lambda session: PlanPane(session.shown, session.shelf)),
-    Pane("Measures", "Alt+4", "numbers of the run, targets, cautions, tick check", MeasuresPane),
+    Pane("Measures", "Alt+4", "numbers of the run, targets, cautions, tick check, twins", MeasuresPane),
     Pane("Laws", "Alt+5", "what a part gives over what it reads, and formulas", LawsPane),
     Pane("Why", "Alt+6", "what turns, rolls and slows it at the cursor", lambda session: WhyPane(session.shown)),
 )

@@ -303,7 +303,12 @@ class Window(QMainWindow):
     def tick_check(self) -> None:
         """Runs the tick check and shows it."""
         self.show_pane("Measures")
-        self.measures.run_check()
+        self.measures.run_study(self.measures.check)
+
+    def compare_twins(self) -> None:
+        """Puts the twins of the drill in one table and shows it."""
+        self.show_pane("Measures")
+        self.measures.run_study(self.measures.twins)
 
     def show_comparison(self, old: Card, new: Card) -> None:
         """Shows the difference of two cards over the view."""

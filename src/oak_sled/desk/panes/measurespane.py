@@ -1,4 +1,4 @@
-"""Measures of the run shown, against the run before; targets, cautions, and the tick check."""
+"""Measures of the run shown, against the run before; targets, cautions, and studies of the drill."""
 
 from __future__ import annotations
 
@@ -6,18 +6,16 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.results import flights, measures
 from oak_sled.core.results.measure import Measure
-from oak_sled.core.study import tickcheck
-from oak_sled.core.study.tickcheck import TickCheck
 from oak_sled.desk.panes.cautionlist import CautionList
+from oak_sled.desk.panes.checkview import CheckView
+from oak_sled.desk.panes.studyview import ROW, StudyView
+from oak_sled.desk.panes.twinsview import TwinsView
 from oak_sled.desk.widgets import accessibility, theme
-from oak_sled.desk.work.jobs import CANCELLED, Errand
 from oak_sled.desk.work.session import Session
 
-ROW = 21
 FLUNG = (
     ("", "kg", "mass"),
     ("", "m/s", "speed"),
@@ -31,74 +29,82 @@ FLUNG = (
 
 
 class MeasuresPane(QWidget):
-    """Signals: checked() when a tick check came in."""
+    """Signals: checked() when a study came in."""
 
     checked = pyqtSignal()
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
         self.session = session
-        self.result: TickCheck | None = None
-        self.result_job: Job | None = None
-        self.progress = ""
-        self._errand: Errand | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(0)
-        bar = QHBoxLayout()
-        bar.setContentsMargins(8, 0, 8, 0)
-        self.back = QPushButton("measures")
-        self.check = QPushButton("tick check")
-        self.cancel = QPushButton("cancel")
-        for button, action in (
-            (self.back, self.show_measures),
-            (self.check, self.run_check),
-            (self.cancel, self.stop_check),
-        ):
-            button.setObjectName("quiet")
-            button.setMinimumHeight(24)
-            button.clicked.connect(action)
-            bar.addWidget(button)
-        self.back.setCheckable(True)
-        self.check.setCheckable(True)
-        self.check.setToolTip("the drill at 30, 60, 120 and 240 ticks/s beside a finely stepped reference (Ctrl+T)")
-        self.cancel.hide()
-        bar.addStretch(1)
-        layout.addLayout(bar)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.area.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # arrow keys scroll it
         accessibility.describe(self.area, "measures")
         self.table = _Table(self)
         self.cautions = CautionList(session, self)
+        self.check = CheckView(session, self)
+        self.twins = TwinsView(session, self)
+        self.studies: tuple[StudyView, ...] = (self.check, self.twins)
+        self.study: StudyView | None = None
+        """The study that is shown in the place of the measures."""
+        layout.addLayout(self._bar())
         content = QWidget()
         content.setObjectName("page")
         inside = QVBoxLayout(content)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(0)
-        inside.addWidget(self.cautions)
-        inside.addWidget(self.table, 1)
+        for part, share in ((self.cautions, 0), (self.table, 1), *((study, 1) for study in self.studies)):
+            inside.addWidget(part, share)
         self.area.setWidget(content)
         layout.addWidget(self.area, 1)
-        self.checking = False
+        for study in self.studies:
+            study.changed.connect(self.refresh)
+            study.answered.connect(self.checked)
+            study.refused.connect(self.show_measures)
         self.show_measures()
         session.shown.run_changed.connect(self.refresh)
 
+    def _bar(self) -> QHBoxLayout:
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 0, 8, 0)
+        self.back, self.cancel = QPushButton("measures"), QPushButton("cancel")
+        self.back.clicked.connect(self.show_measures)
+        self.cancel.clicked.connect(self.stop_study)
+        self.begins: dict[StudyView, QPushButton] = {study: QPushButton(study.NAME) for study in self.studies}
+        for study, button in self.begins.items():
+            button.setToolTip(theme.in_tip(study.SAYS))
+            button.clicked.connect(lambda _, study=study: self.run_study(study))
+        for button in (self.back, *self.begins.values(), self.cancel):
+            button.setObjectName("quiet")
+            button.setMinimumHeight(24)
+            button.setCheckable(button is not self.cancel)
+            bar.addWidget(button)
+        bar.addStretch(1)
+        return bar
+
     def show_measures(self) -> None:
         """Shows the measures of the run."""
-        self.checking = False
+        self.study = None
         self.refresh()
 
     def refresh(self) -> None:
         """Takes the measures of the run shown."""
-        self.back.setChecked(not self.checking)
-        self.check.setChecked(self.checking)
-        self.cautions.setVisible(not self.checking and bool(self.session.shown.warned))
+        self.back.setChecked(self.study is None)
+        for study, button in self.begins.items():
+            button.setChecked(study is self.study)
+            study.setVisible(study is self.study)
+        self.cancel.setVisible(self.study is not None and self.study.is_busy)
+        self.table.setVisible(self.study is None)
+        self.cautions.setVisible(self.study is None and bool(self.session.shown.warned))
         if self.isVisible():  # measures are read when they are looked at: a drag waits for none
             self._tell_values()
             self.cautions.refresh()
-            self.table.setMinimumHeight(self.table.wanted_height())
-            self.table.update()
+            shown = self.study or self.table
+            shown.setMinimumHeight(shown.wanted_height())
+            shown.update()
 
     def showEvent(self, event: object) -> None:
         self.refresh()
@@ -122,30 +128,21 @@ class MeasuresPane(QWidget):
         run = self.session.shown.run
         return flights.all_of(run) if run is not None and run.ticks and not self.session.shown.live_on else ()
 
-    def run_check(self) -> None:
-        """Runs the tick check in its own thread, with progress."""
-        if self._errand is not None:
-            return
-        self.checking = True
-        job = self.session.job()
-        self.progress = "tick check: 0 of 5"
-        self.cancel.show()
-        errand = Errand(lambda on_progress: tickcheck.check(job, on_progress=on_progress), self)
-        errand.progress.connect(self._tell)
-        errand.answered.connect(lambda answer: self._take(job, answer))
-        self._errand = errand
-        errand.start()
+    def run_study(self, study: StudyView) -> None:
+        """Begins a study, and shows it."""
+        self.study = study
+        study.begin()
         self.refresh()
 
     @property
     def is_checking(self) -> bool:
-        """True if a tick check is under way."""
-        return self._errand is not None
+        """True if a study is under way."""
+        return any(study.is_busy for study in self.studies)
 
-    def stop_check(self) -> None:
-        """Cancels the tick check."""
-        if self._errand is not None:
-            self._errand.cancel()
+    def stop_study(self) -> None:
+        """Cancels the study that is shown."""
+        if self.study is not None:
+            self.study.stop()
 
     def _tell_values(self) -> None:
         if self.session.shown.live_on or self.session.shown.run is None:
@@ -157,32 +154,10 @@ class MeasuresPane(QWidget):
         ]
         accessibility.describe(self.area, "measures", "; ".join(said))
 
-    def _tell(self, done: int, of: int) -> None:
-        self.progress = f"tick check: {done} of {of}"
-        self.table.update()
-
-    def _end(self) -> None:
-        errand, self._errand = self._errand, None
-        if errand is not None:
-            errand.close()
-            errand.deleteLater()
-        self.progress = ""
-        self.cancel.hide()
-
-    def _take(self, job: Job, answer: object) -> None:
-        self._end()
-        if isinstance(answer, TickCheck):
-            self.result, self.result_job = answer, job
-            self.refresh()
-        else:
-            self.session.say(f"tick check: {answer}", answer is not CANCELLED)
-            self.show_measures()
-        self.checked.emit()
-
     def close_thread(self) -> None:
-        """Ends the thread of a check that is under way."""
-        if self._errand is not None:
-            self._errand.close()
+        """Ends the threads of studies that are under way."""
+        for study in self.studies:
+            study.close_thread()
 
 
 class _Table(QWidget):
@@ -192,19 +167,11 @@ class _Table(QWidget):
 
     def wanted_height(self) -> int:
         session = self.pane.session
-        if self.pane.checking:
-            return 90 + ROW * (len(self.pane.result.names) if self.pane.result is not None else 0)
         rows = len(self.pane.shown()) + len(session.drill.targets) + len(self.pane.flung()) + 2
         return 44 + ROW * rows + 40
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        if self.pane.checking:
-            self._paint_check(painter)
-        else:
-            self._paint_measures(painter)
-
-    def _paint_measures(self, painter: QPainter) -> None:
         session = self.pane.session
         if session.shown.run is None:
             return
@@ -298,67 +265,3 @@ class _Table(QWidget):
                 painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
             top += ROW
         return top + 6
-
-    def _paint_check(self, painter: QPainter) -> None:
-        result, width = self.pane.result, self.width()
-        if self.pane.progress or result is None:
-            painter.setFont(theme.font(theme.READING))
-            painter.setPen(theme.colour("soft"))
-            painter.drawText(QRectF(0, 30, width, 30), Qt.AlignmentFlag.AlignCenter, self.pane.progress)
-            return
-        rates = [rate for rate, _ in result.by_rate]
-        heads = [*(str(rate) for rate in rates), "reference", "spread"]
-        first = width * 0.34
-        step = (width - 14 - first) / len(heads)
-        painter.setFont(theme.font(10))
-        painter.setPen(theme.colour("soft"))
-        job = self.pane.result_job
-        stale = job is not None and job != self.pane.session.job()
-        painter.drawText(14, 16, "ticks/s" + (" · of settings before the last change" if stale else ""))
-        for place, head in enumerate(heads):
-            painter.drawText(QRectF(first + step * place, 4, step, 16), Qt.AlignmentFlag.AlignRight, head)
-        painter.setPen(theme.pen("rule"))
-        painter.drawLine(14, 24, width - 14, 24)
-        top = 28.0
-        for known in map(measures.known, result.names):
-            values = [found.get(known.name) for _, found in result.by_rate] + [result.reference.get(known.name)]
-            if all(value is None or value == 0.0 for value in values):
-                continue
-            self._paint_check_row(painter, known, values, result.spread(known.name), top, first, step)
-            top += ROW
-        painter.setFont(theme.font(10))
-        painter.setPen(theme.colour("soft"))
-        fine = f"{result.substeps} substeps a tick at {max(rates)} ticks/s"
-        text = f"reference: {fine}, every craft and block settled to {units.show(result.error, 'm')}"
-        if not result.settled:
-            left = units.show(result.error, "m")
-            text = f"reference: {fine}; it does not settle: a craft or a block still differs by {left}"
-        painter.drawText(QRectF(14, top + 6, width - 28, 30), int(Qt.TextFlag.TextWordWrap), text)
-        for place, message in enumerate(result.messages):
-            painter.setPen(theme.colour("warning"))
-            painter.drawText(QRectF(14, top + 38 + 30 * place, width - 28, 30), int(Qt.TextFlag.TextWordWrap), message)
-
-    def _paint_check_row(
-        self,
-        painter: QPainter,
-        known: Measure,
-        values: list[float | None],
-        gap: float | None,
-        top: float,
-        first: float,
-        step: float,
-    ) -> None:
-        small = theme.font(theme.SMALL)
-        painter.setFont(small)
-        painter.setPen(theme.colour("ink"))
-        unit = units.name_of(known.unit)
-        title = f"{known.title}" + (f" · {unit}" if unit else "")
-        painter.drawText(14, int(top + 14), theme.elide(title, first - 10, small))
-        painter.setFont(theme.font(theme.SMALL))
-        for place, value in enumerate(values):
-            text = "—" if value is None else units.number(units.above_floor(value, known.unit), known.unit)
-            painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
-        wide = gap is not None and gap > 0.05
-        painter.setPen(theme.colour("warning" if wide else "soft"))
-        text = "—" if gap is None else f"{100 * gap:.2g} %"
-        painter.drawText(QRectF(first + step * len(values), top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)

@@ -318,6 +318,10 @@ class Loader(QObject):
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 
+Work = Callable[[Callable[[int, int], None]], Any]
+"""Longer work, given how to report its progress (done, of)."""
+
+
 class Errand(QObject):
     """A longer piece of work in its own thread, with progress and an answer.
 
@@ -328,7 +332,7 @@ class Errand(QObject):
     progress = pyqtSignal(int, int)
     answered = pyqtSignal(object)
 
-    def __init__(self, work: Callable[[Callable[[int, int], None]], Any], parent: QObject | None = None):
+    def __init__(self, work: Work, parent: QObject | None = None):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="oak-sled-errand")
         self._work = work
