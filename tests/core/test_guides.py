@@ -10,7 +10,7 @@ import pytest
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.project import guides, topics
-from oak_sled.core.project.guides import Seen
+from oak_sled.core.project.conditions import Compared, Lies, Seen, Shows
 from oak_sled.core.results import measures, run
 
 
@@ -31,7 +31,8 @@ def test_a_guide_begins_undone_on_a_yard_that_runs(guide):
 
 
 BUTTONS = {"all dials", "add a part", "held", "mute", "pin", "Drive", "Stop", "drill", "target", "step", "law", "brush",
-           "New drill on this ground", "at least this", "at most this", "done", "to z", "spread y"}  # fmt: skip
+           "New drill on this ground", "at least this", "at most this", "done", "to z", "spread y",
+           "twins", "craft"}  # fmt: skip
 PLACES = {"Bench", "Ground", "Drill", "Build", "Spread", "Traces", "Ledger", "Plan", "Measures", "Laws", "Why"}
 
 
@@ -51,12 +52,22 @@ def test_its_words_are_short_and_are_those_of_the_window(guide):
             assert not strange, text
 
 
+def test_a_comparison_is_judged_by_the_yard_that_was_compared():
+    now = seen(guides.WAYS)
+    limited = guides.WAYS.make().edit("crafts.set_speed.parts.forward.aim_limit", 2000.0)
+    waits = Compared((Lies("crafts.set_speed.parts.forward.aim_limit", high=3000.0),))
+    assert not Compared().met(now)
+    assert Compared().met(dataclasses.replace(now, compared=now.yard))
+    assert not waits.met(dataclasses.replace(now, compared=now.yard, yard=limited))
+    assert waits.met(dataclasses.replace(now, compared=limited))
+
+
 def test_a_step_of_a_measure_waits_for_a_run_of_its_drill():
-    waits = guides.Shows("brake_to_stop", "stop_distance", high=20.0)
+    waits = Shows("brake_to_stop", "stop_distance", high=20.0)
     now = seen(guides.STOPS)
     assert not waits.met(now)
     done = dataclasses.replace(now, measures={"stop_distance": 15.0})
     assert waits.met(done)
     assert not waits.met(dataclasses.replace(done, drill="slalom"))
     assert not waits.met(dataclasses.replace(done, measures={"stop_distance": None}))
-    assert not guides.Lies("crafts.gone.body.mass", low=0.0).met(now)
+    assert not Lies("crafts.gone.body.mass", low=0.0).met(now)

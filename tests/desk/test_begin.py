@@ -149,7 +149,34 @@ def drill(window, idle, qtbot):
     yield aimed
 
 
-HANDS = {"tune": tune, "hovercraft": hovercraft, "flips": flips, "stops": stops, "tires": tires, "drill": drill}
+def ways(window, idle, qtbot):
+    def twins():
+        with qtbot.waitSignal(window.measures.checked, timeout=120_000):
+            QTest.mouseClick(window.measures.begins[window.measures.twins], Qt.MouseButton.LeftButton)
+
+    def begin():
+        pane(window, idle, "Measures")
+        twins()
+
+    def driven():
+        window.session.edit("bench.craft", "tires")
+        idle()
+        window.set_driving(True)
+        drive(qtbot, window, 1.0, Qt.Key.Key_W)
+        window.set_driving(False)
+        idle()
+
+    yield begin
+    yield lambda: (window.session.choose("drill", "freight"), idle())
+    yield lambda: typed(window, idle, "forward", "aim_limit", "2 kN")
+    yield lambda: (window.session.choose("drill", "knock"), idle())
+    yield lambda: typed(window, idle, "aside", "aim_limit", "2 kN")
+    yield twins
+    yield driven
+
+
+HANDS = {"tune": tune, "hovercraft": hovercraft, "flips": flips, "stops": stops, "tires": tires, "drill": drill,
+         "ways": ways}  # fmt: skip
 
 
 @pytest.mark.parametrize("guide", guides.GUIDES, ids=lambda guide: guide.name)

@@ -6,137 +6,25 @@ steps back by itself, and whoever did a step in another way is not held up. A gu
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Protocol
 
-from oak_sled.core.base import document
-from oak_sled.core.base.faults import Refused
-from oak_sled.core.project import blank, demos
+from oak_sled.core.project import blank, demos, fiveways
+from oak_sled.core.project.conditions import (
+    At,
+    Compared,
+    Condition,
+    DrillHas,
+    Driven,
+    Either,
+    Has,
+    Lies,
+    OnBench,
+    Pinned,
+    Seen,
+    Shows,
+)
 from oak_sled.core.yard.yard import Yard
-
-
-@dataclass(frozen=True)
-class Seen:
-    """The present, as a step judges it. measures : of the run shown, which is of the yard as it is; empty while there
-    is none. place : the page and the pane shown. driven : whether a drive was kept since the guide began. pinned : the
-    cards that are pinned."""
-
-    yard: Yard
-    drill: str
-    measures: Mapping[str, float | None]
-    place: tuple[str, str] = ("Bench", "Traces")
-    driven: bool = False
-    pinned: int = 0
-
-
-class Condition(Protocol):
-    """Something that a step waits for."""
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-
-
-@dataclass(frozen=True)
-class Lies:
-    """A number of the yard lies between two bounds, or a choice is one of `of`."""
-
-    path: str
-    low: float = -float("inf")
-    high: float = float("inf")
-    of: tuple[Any, ...] = ()
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        try:
-            value = document.get(seen.yard, self.path)
-        except Refused:
-            return False
-        return value in self.of if self.of else self.low <= value <= self.high
-
-
-@dataclass(frozen=True)
-class Shows:
-    """The run shown is of a drill, and a measure of it lies between two bounds."""
-
-    drill: str
-    measure: str
-    low: float = -float("inf")
-    high: float = float("inf")
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        value = seen.measures.get(self.measure) if seen.drill == self.drill else None
-        return value is not None and self.low <= value <= self.high
-
-
-@dataclass(frozen=True)
-class Has:
-    """The craft on the bench has so many parts of a kind."""
-
-    kind: str
-    count: int = 1
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        craft = seen.yard.craft(seen.yard.bench.craft)
-        return sum(getattr(part, "kind", "") == self.kind for part in craft.parts) >= self.count
-
-
-@dataclass(frozen=True)
-class At:
-    """A page or a pane is shown."""
-
-    name: str
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        return self.name in seen.place
-
-
-@dataclass(frozen=True)
-class OnBench:
-    """A drill is on the bench."""
-
-    drill: str
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        return seen.drill == self.drill
-
-
-@dataclass(frozen=True)
-class Driven:
-    """The craft was driven by hand, and the drive was kept."""
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        return seen.driven
-
-
-@dataclass(frozen=True)
-class Pinned:
-    """A card of the shelf is pinned."""
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        return seen.pinned > 0
-
-
-@dataclass(frozen=True)
-class DrillHas:
-    """A drill that was not there at first is on the bench, with tracks and targets."""
-
-    known: tuple[str, ...]
-    tracks: int = 0
-    targets: int = 0
-
-    def met(self, seen: Seen) -> bool:
-        """True if it is so now."""
-        if seen.drill in self.known:
-            return False
-        drill = seen.yard.drill(seen.drill)
-        return len(drill.tracks) >= self.tracks and len(drill.targets) >= self.targets
 
 
 @dataclass(frozen=True)
@@ -354,5 +242,49 @@ DRILL = Guide(
         ),
     ),
 )  # fmt: skip
-GUIDES = (TUNE, HOVERCRAFT, FLIPS, STOPS, TIRES, DRILL)
+_FORWARD = Lies("crafts.set_speed.parts.forward.aim_limit", high=3000.0)
+_ASIDE = Lies("crafts.set_speed.parts.aside.aim_limit", high=3000.0)
+WAYS = Guide(
+    "ways", "Which way to move it", "one body: its speed set, a force, one ray, four rays, tires", fiveways.five_ways,
+    (
+        Step(
+            "Open the pane *Measures*, and press *twins*.",
+            "Five crafts of one body run six drills at 30, 60 and 120 ticks/s: response, overshoot, walls, slopes, "
+            "and the cost of a tick. What is red misses a target.",
+            (Compared(),),
+        ),
+        Step(
+            "Choose the drill *Against 3 t of freight*.",
+            "The craft whose speed is set in every tick shoves 3 t as if they were air, and farther at more ticks/s; "
+            "the freight stops all others.",
+            (Compared(), Either(OnBench("freight"), _FORWARD)),
+        ),
+        Step(
+            "On the strip *Forward* press ···, and bring *aim limit* to 2 kN.",
+            "A speed that is aimed at with a bounded force is a push: what it meets pushes back.",
+            (Compared(), _FORWARD),
+        ),
+        Step(
+            "Choose the drill *Knocked aside*.",
+            "A knock of 900 N s does not move it: the speed aside is set to 0 before the knock can show.",
+            (Compared(), _FORWARD, Either(OnBench("knock"), _ASIDE)),
+        ),
+        Step(
+            "Bring *aim limit* of *Aside* to 2 kN too.",
+            "Now it is knocked away, and pushes itself to a stop again.",
+            (Compared(), _FORWARD, _ASIDE),
+        ),
+        Step(
+            "Press *twins* again.",
+            "Freight and knock are now as of the others; time to speed and stopping distance say what that costs.",
+            (_FORWARD, _ASIDE, Compared((_FORWARD, _ASIDE))),
+        ),
+        Step(
+            "Choose in *craft* the one that you would take, press *Drive*, hold W for some seconds, and press *Stop*.",
+            "Numbers tell what it does; a drive tells how it feels.",
+            (_FORWARD, _ASIDE, Driven()),
+        ),
+    ),
+)  # fmt: skip
+GUIDES = (TUNE, HOVERCRAFT, FLIPS, STOPS, TIRES, DRILL, WAYS)
 """Every guided start, in the order in which they are offered."""

@@ -6,10 +6,12 @@ from collections.abc import Callable, Mapping
 from typing import Protocol
 
 from oak_sled.core.project import families
-from oak_sled.core.project.guides import Guide, Seen
+from oak_sled.core.project.conditions import Seen
+from oak_sled.core.project.guides import Guide
 from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.app.beginpage import BeginPage
 from oak_sled.desk.help.guidebar import GuideBar
+from oak_sled.desk.panes.measurespane import MeasuresPane
 from oak_sled.desk.widgets.overlays import Notice
 from oak_sled.desk.work.saving import Keeper
 from oak_sled.desk.work.session import Session
@@ -27,6 +29,10 @@ class Host(Protocol):
     def show_page(self, name: str) -> None:
         """Shows a page."""
 
+    @property
+    def measures(self) -> MeasuresPane:
+        """The pane of measures, where twins are compared."""
+
     def place_shown(self) -> tuple[str, str]:
         """The page shown, and on the bench the pane."""
 
@@ -37,6 +43,7 @@ class Beginning:
     def __init__(self, host: Host):
         self.host = host
         self._driven_before = 0
+        self._compared_before: object = None
         self._told: tuple[Yard, str, Mapping[str, float | None]] | None = None
         self.page = BeginPage(host.keeper.recent)
         self.bar = GuideBar(self.present)
@@ -46,7 +53,8 @@ class Beginning:
         self.page.file_wanted.connect(lambda path: self._go(lambda: host.keeper.open(path)))
         self.bar.left.connect(self.leave)
         session = host.session
-        for told in (session.yard_changed, session.shown.run_changed, session.shelf.changed):
+        compared = host.measures.checked
+        for told in (session.yard_changed, session.shown.run_changed, session.shelf.changed, compared):
             told.connect(lambda *_: self.bar.judge())
 
     def _go(self, go: Callable[[], object]) -> None:
@@ -70,6 +78,7 @@ class Beginning:
         def begin() -> None:
             self.host.filing.take_yard(guide.make())
             self._driven_before = self._drives()
+            self._compared_before = self.host.measures.twins.made
             self.bar.begin(guide)
 
         self._go(begin)
@@ -89,7 +98,9 @@ class Beginning:
             self._told = (*now, shown.found)
         known = self._told[2] if self._told is not None and self._told[:2] == now else {}  # a drive hides no run
         pinned = sum(card.pinned for card in session.shelf.cards)
-        return Seen(*now, known, self.host.place_shown(), self._drives() > self._driven_before, pinned)
+        driven, twins = self._drives() > self._driven_before, self.host.measures.twins
+        compared = twins.compared if twins.made is not self._compared_before else None
+        return Seen(*now, known, self.host.place_shown(), driven, pinned, compared)
 
     def _drives(self) -> int:
         return sum(card.live for card in self.host.session.shelf.cards)

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from oak_sled.core.project.guides import Guide, Seen
+from oak_sled.core.project.conditions import Seen
+from oak_sled.core.project.guides import Guide
 from oak_sled.desk.widgets import accessibility, theme
 
 
