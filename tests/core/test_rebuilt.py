@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import runpy
 import shutil
 import subprocess
@@ -159,8 +160,9 @@ def test_pads_in_c_carry_so_too(hovered, tmp_path):
     assert np.abs(rows - hovered).max() < 1e-9
 
 
-@pytest.mark.parametrize("ticks", [60, 240])
-def test_a_wheel_with_a_tire_rolls_slides_and_stops_as_in_the_kernel(ticks):
+@functools.cache
+def rolled_at(ticks):
+    """A run of the same wheel in the kernel; x, y, z from the start, their rates and the turn, shape (rows, 7)."""
     rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_wheel.py"))
     strut, told, asked = rebuilt["STRUT"], rebuilt["TIRE"], rebuilt["ASKED"]
     (grip_along, grip), (stiff_along, stiff), (far_along, far) = (
@@ -190,13 +192,31 @@ def test_a_wheel_with_a_tire_rolls_slides_and_stops_as_in_the_kernel(ticks):
     made = run.execute(Job(Craft(id="craft", body=body, channels=channels, parts=parts), ice, drill, ticks))
     places = made.columns("position.x", "position.y", "position.z")
     rates = made.columns("velocity.x", "velocity.y", "velocity.z", "wheel.1.turn")
-    rows = np.array(rebuilt["run"](8.0, ticks))
-    assert np.abs(rows[:, :3] - (places - places[0])).max() < 1e-9
-    assert np.abs(rows[:, 3:] - rates).max() < 1e-9
+    return made, np.column_stack([places - places[0], rates])
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_wheel_with_a_tire_rolls_slides_and_stops_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_wheel.py"))
+    told = rebuilt["TIRE"]
+    made, rolled = rolled_at(ticks)
+    rates = rolled[:, 3:]
+    assert np.abs(np.array(rebuilt["run"](8.0, ticks)) - rolled).max() < 1e-9
     slips, loads = np.degrees(np.abs(made.column("wheel.1.slip_angle"))), made.column("wheel.1.force")
     assert loads[1] == 0.0 < loads[-1], "it drops on its wheel"
     assert slips.max() > told["slides_past"], "its wheel slides"
     assert np.abs(rates[-1]).max() < 1e-3 < rates[:, 0].max(), "and it comes to rest"
+
+
+@pytest.mark.skipif(shutil.which("cc") is None, reason="no C compiler here")
+def test_a_wheel_with_a_tire_in_c_rolls_so_too(tmp_path):
+    program = tmp_path / "wheel"
+    source = EXAMPLES / "rebuild_wheel.c"
+    subprocess.run(["cc", "-O1", "-ffp-contract=off", "-o", program, source, "-lm"], check=True, timeout=120)
+    for ticks in (60, 240):
+        said = subprocess.run([program, "8", str(ticks)], capture_output=True, text=True, check=True, timeout=60).stdout
+        rows = np.array([[float(cell) for cell in line.split()] for line in said.splitlines()])
+        assert np.abs(rows - rolled_at(ticks)[1]).max() < 1e-9
 
 
 @pytest.mark.parametrize("ticks", [60, 240])
@@ -267,7 +287,8 @@ def test_a_launcher_fires_and_its_shots_fly_as_in_the_kernel(ticks):
 @pytest.mark.parametrize(
     "name",
     [
-        "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_pads.c", "rebuild_wheel.py", "rebuild_wing.py",
+        "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_pads.c", "rebuild_wheel.py", "rebuild_wheel.c",
+        "rebuild_wing.py",
         "rebuild_wing.c", "rebuild_jump.py", "rebuild_shot.py",
     ],
 )  # fmt: skip
