@@ -12,12 +12,21 @@ import numpy as np
 import pytest
 
 from oak_sled.core.assembly.jobs import Job, job_of
+from oak_sled.core.parts.buoy import Buoy
+from oak_sled.core.parts.gas import Gas
+from oak_sled.core.parts.holders.attitude import AttitudeHolder
+from oak_sled.core.parts.holders.height import HeightHolder
+from oak_sled.core.parts.holders.mixer import Mixer
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.jet import Jet
 from oak_sled.core.parts.launcher import Launcher
+from oak_sled.core.parts.lightener import Lightener
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.propeller import Propeller
+from oak_sled.core.parts.register import KINDS
+from oak_sled.core.parts.rotor import Rotor
 from oak_sled.core.parts.speedcurve import SpeedKnot
+from oak_sled.core.parts.upright import Upright
 from oak_sled.core.parts.wheels.drive import Drive
 from oak_sled.core.parts.wheels.tire import Tire
 from oak_sled.core.parts.wheels.wheel import Wheel
@@ -290,6 +299,7 @@ def test_a_launcher_fires_and_its_shots_fly_as_in_the_kernel(ticks):
         "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_pads.c", "rebuild_wheel.py", "rebuild_wheel.c",
         "rebuild_wing.py",
         "rebuild_wing.c", "rebuild_jump.py", "rebuild_shot.py",
+        "rebuild_copter.py", "rebuild_float.py",
     ],
 )  # fmt: skip
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
@@ -297,3 +307,74 @@ def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
     assert len(text.splitlines()) < 120
     assert "import oak_sled" not in text
     assert "from oak_sled" not in text
+
+
+def planar(made):
+    """x, z, pitch, and their rates, of a run of a craft that is free in these; shape (rows, 6)."""
+    pitch = np.unwrap(2.0 * np.arctan2(made.column("rotation.y"), made.column("rotation.w")))
+    rates = made.columns("velocity.x", "velocity.z", "spin.y")
+    return np.column_stack([made.columns("position.x", "position.z"), pitch, rates])
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_gas_with_its_air_a_buoy_and_holders_of_the_attitude_float_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_float.py"))
+    parts = (
+        Gas(id="gas", **rebuilt["GAS"]),
+        Buoy(id="buoy", **rebuilt["BUOY"]),
+        Upright(id="upright", **rebuilt["UPRIGHT"]),
+        Lightener(id="lighter", share=rebuilt["LIGHTER"]),
+    )
+    body = Body(mass=rebuilt["CRAFT"]["mass"], length=3.0, width=1.0, height=0.8, inertia_from="given",
+                roll_inertia=50.0, pitch_inertia=rebuilt["CRAFT"]["inertia"], yaw_inertia=90.0,
+                held=("y", "roll", "yaw"))  # fmt: skip
+    sky = Ground(
+        id="sky", edges="open", air_density=rebuilt["DENSITY"], gravity=rebuilt["GRAVITY"], floor=False,
+        wind_speed=rebuilt["WIND"], wind_to_deg=180.0,
+    )  # fmt: skip
+    start = Start(speed=5.0, height=3.0, pitch_deg=35.0)
+    drill = Drill(id="d", ground="sky", duration=10.0, start=start)
+    made = run.execute(Job(Craft(id="craft", body=body, parts=parts), sky, drill, ticks))
+    wanted = planar(made)
+    rows = np.array(rebuilt["run"](10.0, ticks, wanted[0, 1], 5.0, 35.0))
+    assert np.abs(rows - wanted).max() < 1e-9
+    assert np.ptp(wanted[:, 1]) > 1.0
+    assert np.ptp(wanted[:, 2]) > 0.5
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_copter_with_holders_and_a_mixer_flies_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_copter.py"))
+    rotors = tuple(
+        Rotor(id=name, x=x, turns=turns, **rebuilt["ROTOR"])
+        for name, x, turns in zip(("front", "rear"), rebuilt["HUBS"], ("left", "right"), strict=True)
+    )
+    parts = (
+        AttitudeHolder(id="attitude", acts="mixer", roll="free", pitch="angle", yaw="free", pitch_channel="pitch",
+                       **rebuilt["ATTITUDE"]),
+        HeightHolder(id="height", acts="mixer", channel="climb", **rebuilt["HEIGHT"]),
+        Mixer(id="mixer"), *rotors,
+    )  # fmt: skip
+    body = Body(mass=rebuilt["CRAFT"]["mass"], length=1.2, width=0.6, height=0.3, inertia_from="given",
+                roll_inertia=0.5, pitch_inertia=rebuilt["CRAFT"]["inertia"], yaw_inertia=1.2,
+                held=("y", "roll", "yaw"))  # fmt: skip
+    channels = tuple(Channel(id=name, rise=1e6, fall=1e6) for name in rebuilt["TRACKS"])
+    tracks = tuple(
+        Track(channel=name, knots=tuple(Knot(t=t, value=value) for t, value in knots))
+        for name, knots in rebuilt["TRACKS"].items()
+    )
+    sky = Ground(id="sky", edges="open", air_density=rebuilt["DENSITY"], gravity=rebuilt["GRAVITY"], floor=False)
+    drill = Drill(id="d", ground="sky", duration=10.0, start=Start(speed=2.0, height=100.0), tracks=tracks)
+    made = run.execute(Job(Craft(id="craft", body=body, channels=channels, parts=parts), sky, drill, ticks))
+    wanted = planar(made)
+    wanted[:, 1] -= wanted[0, 1]
+    rows = np.array(rebuilt["run"](10.0, ticks, 2.0))
+    assert np.abs(rows - wanted).max() < 1e-9
+    assert np.ptp(wanted[:, 1]) > 2.0
+    assert np.degrees(np.abs(wanted[:, 2]).max()) > 8.0
+    assert made.column("front.activity").max() > 0.0, "and it sinks into its vortex ring"
+
+
+def test_every_kind_of_part_stands_on_the_page():
+    page = (EXAMPLES.parent / "docs" / "laws.md").read_text(encoding="utf-8").lower()
+    assert [kind.document.TITLE for kind in KINDS if kind.document.TITLE.lower() not in page] == []
