@@ -6,8 +6,8 @@ import statistics
 import time
 from dataclasses import replace
 
-from oak_sled.bench.lines import line
-from oak_sled.bench.report import demo_job, handed_over, interleaved, timed
+from oak_sled.bench.lines import interleaved, line
+from oak_sled.bench.report import demo_job, handed_over, timed
 from oak_sled.core.advice import flightsheet
 from oak_sled.core.assembly import jobs, trim
 from oak_sled.core.assembly.jobs import Job

@@ -18,8 +18,8 @@ from pathlib import Path
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from oak_sled.bench import compiling, heap, keeping, rayloop
-from oak_sled.bench.lines import line
+from oak_sled.bench import compiling, door, heap, keeping, rayloop
+from oak_sled.bench.lines import interleaved, line
 from oak_sled.bench.yardstick import CraftInC, Yardstick
 from oak_sled.core.advice import laws
 from oak_sled.core.assembly import jobs, tracks, world
@@ -80,6 +80,9 @@ def print_all(quick: bool, window: bool) -> None:
     memory(600.0 if quick else 3600.0)
     keeping.drive(demo_job("straight_pull", 120), 600.0 if quick else 3600.0)
     keeping.many_cards(demos.load("fan-sled"), 50 if quick else 200)
+    door.commands(3 if quick else 9)
+    door.imported(3 if quick else 9)
+    door.many(100 if quick else 1000)
     if window:
         start(1 if quick else 3)
         from oak_sled.bench import desk, stalls
@@ -98,15 +101,6 @@ def demo_job(drill: str = "", ticks: int = 240) -> Job:
     yard = demos.load("fan-sled")
     chosen = yard.drill(drill)
     return Job(yard.craft(), yard.ground_of(chosen), chosen, ticks)
-
-
-def interleaved(count: int, *works: Callable[[], float]) -> list[float]:
-    """The median of each work's result, taken in turn, so that a noisy moment hits all alike."""
-    results: list[list[float]] = [[] for _ in works]
-    for _ in range(count):
-        for place, work in enumerate(works):
-            results[place].append(work())
-    return [statistics.median(found) for found in results]
 
 
 class CLoop:
