@@ -169,8 +169,20 @@ def test_spread_compares_cards_of_the_shelf_beside_a_yard(tmp_path):
     assert "0 of the cards differ" in told.stderr
 
 
-def test_sensitivity_prints_a_row_a_dial():
-    rows = call("sensitivity", "demo:fan-sled", "--drill", "brake_to_stop").stdout.splitlines()
+def test_sensitivity_prints_a_row_a_dial_that_matters():
+    given = ("sensitivity", "demo:fan-sled", "--drill", "brake_to_stop")
+    rows = call(*given).stdout.splitlines()
+    assert rows[0].split()[4:] == ["stop_distance"], "that of its target"
+    bite = next(row for row in rows if row.startswith("crafts.fan_sled.parts.brake.bite "))
+    assert -1.0 < float(bite.split()[1].rstrip("?")) < -0.5
+    assert any(row.endswith("dials do not matter to these") for row in rows)
+    timed = call(*given, "--measure", "stop_time").stdout.splitlines()
+    assert timed[0].split()[-1] == "stop_time"
+    assert "stop_distance" in call(*given, "--measure", "stop_distanc", status=2).stderr
+
+
+def test_the_whole_sensitivity_is_a_csv():
+    rows = call("sensitivity", "demo:fan-sled", "--drill", "brake_to_stop", "--csv", "-").stdout.splitlines()
     assert rows[0].startswith("dial,")
     assert any(row.startswith("crafts.fan_sled.parts.brake.bite,") for row in rows)
 

@@ -291,3 +291,33 @@ def test_docs_lists_and_prints_the_pages():
     for name in names:
         assert call("docs", name).stdout.startswith("# "), name
     assert "physics" in call("docs", "fysics", status=2).stderr
+
+
+def test_that_something_is_compiled_is_said_once(tmp_path):
+    env = {**os.environ, "OAK_SLED_CACHE": str(tmp_path), "OAK_SLED_STATE": str(tmp_path / "state")}
+
+    def said(demo):
+        whole = [sys.executable, "-m", "oak_sled", "run", demo]
+        done = subprocess.run(whole, capture_output=True, text=True, env=env, check=True, timeout=300)
+        return "compiling" in done.stderr
+
+    assert said("demo:puck")
+    assert not said("demo:puck")
+    assert not said("demo:crate-drop"), "though its pads are compiled only now"
+
+
+def test_twins_stand_in_one_table_and_as_json(tmp_path):
+    file = tmp_path / "twins.json"
+    told = call("twins", "demo:lamp-truck", "--drill", "tip", "--ticks", "60,120", "--json", file).stdout
+    lines = told.splitlines()
+    assert lines[0].split()[-2:] == ["Held", "down"]
+    assert [line.split()[-3] for line in lines if "cost of a tick" in line] == ["60"]
+    data = json.loads(file.read_text())
+    assert data["crafts"] == ["truck", "held_down"]
+    assert data["ticks"] == [60, 120]
+    row = data["rows"][0]
+    assert set(row["values"]) == set(row["met"]) == set(data["crafts"])
+    assert set(row["values"]["truck"]) == {"60", "120"}
+    assert all(cost > 0.0 for of in data["tick_s"].values() for cost in of.values())
+    assert "has no twins" in call("twins", "demo:fan-sled", status=2).stderr
+    assert "ticks" in call("twins", "demo:lamp-truck", "--drill", "tip", "--ticks", "7", status=2).stderr

@@ -211,7 +211,8 @@ def warm() -> None:
 
     def say(symbol: str, done: int, of: int) -> None:
         PROGRAM.on_progress = None
-        terminal.note("first run: compiling the simulation kernel (some seconds)...")
+        if PROGRAM.is_untold():
+            terminal.note("first runs: compiling what they need of the simulation kernel, once (some seconds)...")
 
     PROGRAM.on_progress = say
 

@@ -183,8 +183,16 @@ def sensitivity(
     yard: YardArgument,
     drill: Annotated[str, typer.Option(help="the drill", autocompletion=complete_drill)],
     craft: Annotated[str, typer.Option(help="the craft")] = "",
+    measure: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="measure to show (repeatable; default: those of the targets)", autocompletion=complete_measure
+        ),
+    ] = None,
     threads: Annotated[int, typer.Option(help="threads; 0: one per core", min=0, max=256)] = 0,
-    csv: Annotated[str | None, typer.Option(help="write the table to this CSV file")] = None,
+    csv: Annotated[
+        str | None, typer.Option(help="write all dials and measures to this CSV file; - for standard output")
+    ] = None,
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> None:
     """Print how each measure answers to each dial.
@@ -198,9 +206,9 @@ def sensitivity(
     found = load_yard(yard)
     warm()
     made = sensing.compute(found, drill, craft, threads, progress=terminal.Teller("dials").tell)
-    text = sensing.csv_of(made)
-    with terminal.words_beside(json_file):
-        print(text, end="", flush=True)
+    columns = sensing.asked_first(made, measure or [], found.drill(drill))
+    with terminal.words_beside(csv, json_file):
+        print(sensing.table(made, columns), flush=True)
     if json_file is not None:
         rows = [
             {
@@ -214,5 +222,5 @@ def sensitivity(
             for row in made.most()
         ]
         write_json({"version": __version__, "drill": drill, "dials": rows}, json_file)
-    if csv not in (None, terminal.STREAM):
-        disk.write_whole(Path(str(csv)), text.encode())
+    if csv is not None:
+        disk.write_whole(terminal.path_of(csv), sensing.csv_of(made).encode())

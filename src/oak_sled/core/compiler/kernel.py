@@ -142,6 +142,15 @@ class Program:
         """Notes that all a run needs has been compiled."""
         self.cache.keep_index(f"ready-{self.made_of[:32]}", {})
 
+    def is_untold(self) -> bool:
+        """True the first time that it is asked for these sources on this machine: that something is compiled is said
+        once, though each run compiles only what it needs."""
+        name = f"told-{self.made_of[:32]}"
+        if self.cache.index(name) is not None:
+            return False
+        self.cache.keep_index(name, {})
+        return True
+
     @functools.cached_property
     def made_of(self) -> str:
         """A hash of the sources, of this compiler and of the machine; read from the cache while no file of the core has

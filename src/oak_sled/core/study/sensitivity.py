@@ -13,12 +13,13 @@ import numpy as np
 from oak_sled.core.assembly.jobs import Job, job_of
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dials
-from oak_sled.core.base.faults import Refused
+from oak_sled.core.base.faults import Refused, close_match, refuse
 from oak_sled.core.results import measures, run
 from oak_sled.core.study.batch import Bench
 from oak_sled.core.study.variantbuild import VariantBuild
 from oak_sled.core.tick import stopping
 from oak_sled.core.tick.stopping import Leash
+from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.yard import Yard
 
 STEP = 0.1
@@ -31,6 +32,8 @@ UNLIKE = 2.0
 KINK, CONTRADICTED = "kink", "small step contradicts"
 TELLING = 0.005
 """% of a measure for 1 % of a dial below which the dial does not matter to it."""
+SHOWN = 6
+"""Measures in a table where none is asked for."""
 SLOW = ("comfort", "sickness")
 """Measures that take longer than a run: left out, unless they are asked for."""
 
@@ -202,6 +205,41 @@ def _read(made: run.Run, names: tuple[str, ...]) -> Floats:
         return np.full(len(names), np.nan)
     found = measures.Readings(made)
     return np.array([np.nan if (value := found[name]) is None else value for name in names])
+
+
+def asked_first(found: Sensitivity, asked: Sequence[str], drill: Drill) -> list[int]:
+    """The columns that a table shows: those asked for; else those that the targets of the drill ask for; else the first
+    of which less or more is better. Raises `Refused` for one that the run does not show."""
+    for name in asked:
+        if name not in found.measures:
+            raise refuse("measure", f"the run shows no {name!r}, or 0", close_match(name, found.measures))
+    wanted = asked or [measures.asked_of(drill, one.measure) for one in drill.targets]
+    places = [found.measures.index(name) for name in dict.fromkeys(wanted) if name in found.measures]
+    better = [place for place, name in enumerate(found.measures) if measures.known(name).better]
+    return places or (better or list(range(len(found.measures))))[:SHOWN]
+
+
+def table(found: Sensitivity, columns: Sequence[int]) -> str:
+    """The dials to which these measures answer, as text: % for each %; ? behind what is in doubt."""
+    rows = found.telling(columns)
+    names = [found.measures[column] for column in columns]
+    wide = [max(len(name), 9) + 2 for name in names]
+    first = max((len(found.dials[row]) for row in rows), default=0) + 1
+    heads = "".join(f"{name:>{w}} " for name, w in zip(names, wide, strict=True))
+    lines = [f"{'% for each %':<{first}}{heads}".rstrip()]
+    for row in rows:
+        cells = (
+            f"{f'{value:+.2f}' if abs(value) >= TELLING else '':>{w}}{'?' if found.doubt(row, column) else ' '}"
+            for column, w in zip(columns, wide, strict=True)
+            for value in [found.answers[row, column]]
+        )
+        lines.append(f"{found.dials[row]:<{first}}" + "".join(cells).rstrip())
+    left = len(found.dials) - len(rows)
+    if left:
+        lines.append(f"{left} dials do not matter to these")
+    if any(found.doubt(row, column) for row in rows for column in columns):
+        lines.append("? it answers otherwise to the other side, or to a smaller step")
+    return "\n".join(lines)
 
 
 def csv_of(found: Sensitivity) -> str:

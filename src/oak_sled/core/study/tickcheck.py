@@ -148,7 +148,7 @@ def table(result: TickCheck) -> str:
         values = [found.get(name) for _, found in result.by_rate] + [result.reference.get(name)]
         cells = "".join(f"{units.told(value, measures.known(name).unit):>12}" for value in values)
         gap = result.spread(name)
-        share = "—" if gap is None else f"{100 * gap:.2g} %"
+        share = "—" if gap is None else f"{units.significant(100.0 * gap, 2)} %"
         lines.append(f"{name:<15}{cells}{share:>10} {measures.known(name).unit}")
     if not result.reference_diverged:
         lines.append(

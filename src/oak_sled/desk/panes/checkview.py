@@ -86,5 +86,5 @@ def _paint_row(
         painter.drawText(QRectF(first + step * place, top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
     wide = gap is not None and gap > 0.05
     painter.setPen(theme.colour("warning" if wide else "soft"))
-    text = "—" if gap is None else f"{100 * gap:.2g} %"
+    text = "—" if gap is None else f"{units.significant(100.0 * gap, 2)} %"
     painter.drawText(QRectF(first + step * len(values), top + 2, step, 16), Qt.AlignmentFlag.AlignRight, text)
