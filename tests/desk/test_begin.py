@@ -274,6 +274,10 @@ def test_targets_are_added_typed_and_removed_by_hand(begun, idle):
     idle()
     assert len(session.drill.targets) == count + 1
     made = session.drill.targets[-1]
+    rows = targets.rows
+    assert len(rows) == count + 1, "each stands beside the drawing"
+    assert rows[-1].text().endswith("° · met")
+    assert "largest sideslip" in rows[-1].text()
     assert made.high == pytest.approx(session.shown.found["peak_slip"], rel=1e-2)
     targets.type_in(count)
     assert targets.line.isVisible()
@@ -282,9 +286,11 @@ def test_targets_are_added_typed_and_removed_by_hand(begun, idle):
     idle()
     assert (session.drill.targets[-1].low, session.drill.targets[-1].high) == (5.0, 10.0)
     assert not measures.judge(session.drill, session.shown.found)[-1].met
+    assert targets.rows[-1].text().endswith("5 … 10° · missed")
+    assert targets.rows[-1].accessibleName().endswith("wanted 5 to 10°")
     said = []
     session.said.connect(lambda words, fault: said.append((words, fault)))
-    targets.type_in(count)
+    QTest.mouseClick(targets.rows[count], Qt.MouseButton.LeftButton)
     targets.line.setText("some")
     QTest.keyClick(targets.line, Qt.Key.Key_Return)
     assert said[-1][1]

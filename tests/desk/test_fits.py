@@ -95,7 +95,14 @@ def asked(monkeypatch):
     return begun
 
 
-def test_dialogs_begin_in_the_documents_with_the_name_of_the_yard(window, asked, tmp_path):
+def test_dialogs_begin_where_a_terminal_stood(window, asked, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    window.filing.ask_save()
+    assert Path(asked[0][1]).parent == tmp_path
+
+
+def test_dialogs_begin_in_the_documents_with_the_name_of_the_yard(window, asked, tmp_path, monkeypatch):
+    monkeypatch.chdir(Path.home())  # where a menu begins programs
     window.filing.ask_save()
     window.filing.ask_open()
     documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)

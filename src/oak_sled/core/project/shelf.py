@@ -236,8 +236,12 @@ def _value(value: Any, unit: str) -> str:
     if isinstance(value, tuple):
         plain = len(value) <= MOST_SHOWN and not any(isinstance(one, Frozen) for one in value)
         short = ", ".join(map(str, value)) if plain else ""
-        return "none" if not value else short if 0 < len(short) < 30 else f"{len(value)} entries"
+        return "none" if not value else short if 0 < len(short) < 30 else _count(len(value))
     return str(value).replace("_", " ") or "none"
+
+
+def _count(number: int) -> str:
+    return "1 entry" if number == 1 else f"{number} entries"
 
 
 def words_of(path: str) -> str:

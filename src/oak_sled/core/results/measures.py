@@ -168,11 +168,11 @@ class Verdict:
         asked = known(self.target.measure)
         low, high = self.target.low, self.target.high
         if low is not None and high is not None:
-            wanted = f"{low:g} to {high:g}"
+            wanted = f"{low:g} to {units.plain(high, asked.unit)}"
         elif low is not None:
-            wanted = f"at least {low:g}"
+            wanted = f"at least {units.plain(low, asked.unit)}"
         else:
-            wanted = f"at most {high:g}"
+            wanted = f"at most {units.plain(high or 0.0, asked.unit)}"
         value = "not shown by this run" if self.value is None else units.plain(self.value, asked.unit, 4)
         return f"{asked.title} {value}, wanted {wanted}"
 

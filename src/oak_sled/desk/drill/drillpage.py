@@ -312,7 +312,7 @@ class DrillPage(DrawingPage):
         if isinstance(item, Event):
             look = (*look, item.target, self.targets_of(item.what))
         if isinstance(item, Drill):
-            look = (*look, item.end)
+            look = (*look, item.end, item.targets)
         if look != self._shown:
             self._shown = look
             self._rebuild(path, item)
@@ -324,6 +324,7 @@ class DrillPage(DrawingPage):
     def _rebuild(self, path: str, item: Any) -> None:
         numbers, pick = self.numbers, self.strips.chosen
         numbers.clear()
+        self.targets.rows = []
         if isinstance(item, Event):
             numbers.add_title(item.heading.capitalize())
             numbers.add_note(SAYS[item.what])
@@ -367,6 +368,7 @@ class DrillPage(DrawingPage):
     def _rebuild_drill(self, path: str, item: Drill) -> None:
         numbers = self.numbers
         numbers.add_title(item.heading)
+        self.targets.put_on(numbers)
         numbers.add_label("ends")
         numbers.add_choice(path, "end", get_args(End), "what ends the drill early")
         numbers.add_note(END_SAYS[item.end])

@@ -7,12 +7,13 @@ from functools import partial
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
 from oak_sled.core.base import units
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.results import measures
 from oak_sled.core.yard.drill import Target
+from oak_sled.desk.drawing.numberpanel import WIDTH, NumberPanel
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.work.session import Session
 
@@ -34,6 +35,9 @@ class Targets:
         self.line.installEventFilter(_Closer(self.line))
         self.line.hide()
         accessibility.describe(self.line, "band of a target")
+        self.rows: list[QPushButton] = []
+        """The targets in the column of numbers."""
+        session.shown.run_changed.connect(self.show_verdicts)
 
     @property
     def _now(self) -> tuple[Target, ...]:
@@ -55,6 +59,30 @@ class Targets:
             if inner is not None:
                 for what in ("at least", "at most", "about"):
                     inner.addAction(f"{what} this", partial(self.add, name, what))
+
+    def put_on(self, numbers: NumberPanel) -> None:
+        """Puts every target on the column of numbers; a click types its band."""
+        self.rows = []
+        if self._now:
+            numbers.add_label("targets")
+        for number in range(len(self._now)):
+            row = numbers.add_button("", "", partial(self.type_in, number))
+            row.setStyleSheet("text-align: left;")
+            self.rows.append(row)
+        self.show_verdicts()
+
+    def show_verdicts(self) -> None:
+        """Says of each target whether the run shown meets it."""
+        if len(self.rows) != len(self._now):
+            return  # they are put on anew
+        for row, verdict in zip(self.rows, measures.judge(self.session.drill, self.session.shown.found), strict=True):
+            known = measures.known(verdict.target.measure)
+            band = f"{signs(verdict.target, known.unit)} · {'met' if verdict.met else 'missed'}"
+            small = theme.font(theme.SMALL)
+            title = theme.elide(known.title, WIDTH - 44 - theme.width(band, small), small)
+            row.setText(f"{title} {band}")
+            row.setToolTip(theme.in_tip(f"{verdict.words()}; press to type its band"))
+            row.setAccessibleName(verdict.words())
 
     def add(self, name: str, what: str) -> None:
         """One target more: at least, at most or about the value that the run shows."""
@@ -118,6 +146,14 @@ class _Closer(QWidget):
             watched.hide()
             return escaped
         return False
+
+
+def signs(target: Target, unit: str) -> str:
+    """The band of a target with its unit, short."""
+    if target.low is not None and target.high is not None:
+        return f"{target.low:g} … {units.plain(target.high, unit)}"
+    bound = target.low if target.low is not None else target.high or 0.0
+    return f"{'≥' if target.low is not None else '≤'} {units.plain(bound, unit)}"
 
 
 def written(target: Target) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from pathlib import Path
 
@@ -11,10 +12,14 @@ from oak_sled.desk.work.session import Session
 
 
 def begin(session: Session) -> str:
-    """The folder of the last file, that of the open yard, or the user's documents."""
+    """The folder of the last file, that of the open yard, where a terminal stood that began the program, or the user's
+    documents."""
     known = session.last_folder or (str(session.file.parent) if session.file is not None else "")
     if known and Path(known).is_dir():
         return known
+    here = Path.cwd()
+    if here not in (Path(here.anchor), Path.home()) and os.access(here, os.W_OK):  # a menu begins programs at home
+        return str(here)
     where = QStandardPaths.StandardLocation
     for place in (where.DocumentsLocation, where.HomeLocation):
         found = QStandardPaths.writableLocation(place)
