@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import json
 import os
 import pty
@@ -321,3 +322,44 @@ def test_twins_stand_in_one_table_and_as_json(tmp_path):
     assert all(cost > 0.0 for of in data["tick_s"].values() for cost in of.values())
     assert "has no twins" in call("twins", "demo:fan-sled", status=2).stderr
     assert "ticks" in call("twins", "demo:lamp-truck", "--drill", "tip", "--ticks", "7", status=2).stderr
+
+
+PRINTING = [
+    ("demos",), ("measures", "--json"), ("cautions",), ("list", "demo:puck"), ("docs", "faq"), ("schema",),
+    ("laws", "demo:crate-drop"), ("outlook", "demo:puck", "--json"), ("why", "demo:lamp-truck", "--drill", "brake"),
+    ("run", "demo:puck"), ("check", "demo:puck"), ("twins", "demo:lamp-truck", "--drill", "tip", "--ticks", "60"),
+    ("tickcheck", "demo:puck"), ("sensitivity", "demo:puck", "--drill", "full_pull"),
+    ("spread", "demo:puck", "--drill", "full_pull", "--measure", "top_speed", "--vary", "ticks=60,120"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("given", PRINTING, ids=lambda given: given[0])
+def test_what_is_printed_goes_to_a_file_instead(given, tmp_path):
+    file = tmp_path / "out"
+    assert call(*given, "-o", file).stdout == ""
+    printed = file.read_text()
+    assert printed.count("\n") >= 1
+    if given[0] != "twins":  # its last lines are times
+        assert printed == call(*given).stdout
+    nowhere = call(*given, "-o", tmp_path / "none" / "out", status=2)
+    assert "there is no folder" in nowhere.stderr
+
+
+def test_every_command_that_prints_has_it():
+    own = {"open", "new", "copy", "validate", "upgrade", "trim", "desktop"}
+    for command in cli.app.registered_commands:
+        name = cli.name_of(command)
+        if name not in own and not command.hidden:
+            assert "out" in inspect.signature(command.callback).parameters, name
+            assert name in {given[0] for given in PRINTING}, name
+
+
+def test_an_output_takes_the_place_of_nothing_else(tmp_path):
+    file = tmp_path / "mine.json"
+    call("new", "body", file)
+    before = file.read_bytes()
+    assert "is the yard as well" in call("list", file, "-o", file, status=2).stderr
+    assert "is the yard as well" in call("check", file, "-o", file, status=2).stderr
+    same = tmp_path / "same"
+    assert "is --csv as well" in call("run", file, "-o", same, "--csv", same, status=2).stderr
+    assert file.read_bytes() == before

@@ -12,10 +12,10 @@ from oak_sled.commands.shared import (
     JsonFlag,
     SetOption,
     YardArgument,
-    app,
     asked_job,
     load_yard,
     print_json,
+    prints,
     read_rates,
     warm,
     with_sets,
@@ -23,7 +23,7 @@ from oak_sled.commands.shared import (
 from oak_sled.core.base.faults import refuse
 
 
-@app.command()
+@prints()
 def laws(yard: YardArgument, craft: CraftOption = "", as_json: JsonFlag = False) -> None:
     """List the laws of a craft with their formulas.
 
@@ -44,7 +44,7 @@ def laws(yard: YardArgument, craft: CraftOption = "", as_json: JsonFlag = False)
         print(f"{row['part']}\t{row['place']}\t{row['formula'] or 'built in'}\t{row['text']}")
 
 
-@app.command()
+@prints()
 def outlook(
     yard: YardArgument,
     craft: CraftOption = "",
@@ -68,7 +68,7 @@ def outlook(
         print(f"{row['part']}\t{'; '.join(row['says'])}")
 
 
-@app.command()
+@prints()
 def why(
     yard: YardArgument,
     at: Annotated[str, typer.Option(help="the moment, s or with a unit (default: that of the drill's event)")] = "",

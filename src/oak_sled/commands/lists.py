@@ -10,13 +10,13 @@ import typer
 from oak_sled.commands.shared import (
     JsonFlag,
     YardArgument,
-    app,
     load_yard,
     print_json,
+    prints,
 )
 
 
-@app.command()
+@prints()
 def demos(as_json: JsonFlag = False) -> None:
     """List the demo yards."""
     from oak_sled.core.project.demos import DEMOS
@@ -28,7 +28,7 @@ def demos(as_json: JsonFlag = False) -> None:
         print(f"demo:{name}  {says}")
 
 
-@app.command("measures")
+@prints("measures")
 def list_measures(as_json: JsonFlag = False) -> None:
     """List every measure: name, unit and definition."""
     from oak_sled.core.results import measures
@@ -40,7 +40,7 @@ def list_measures(as_json: JsonFlag = False) -> None:
         print(f"{one.name}\t{one.unit or '-'}\t{one.title}: {one.says}")
 
 
-@app.command("cautions")
+@prints("cautions")
 def list_cautions(as_json: JsonFlag = False) -> None:
     """List every caution: name, condition and remedy."""
     import dataclasses
@@ -54,7 +54,7 @@ def list_cautions(as_json: JsonFlag = False) -> None:
         print(f"{one.name}\t{one.when}\t{one.helps}")
 
 
-@app.command("list")
+@prints("list")
 def list_yard(yard: YardArgument, as_json: JsonFlag = False) -> None:
     """List crafts, grounds, drills and dials of a yard."""
     from oak_sled.core.base import document
@@ -79,7 +79,7 @@ def _complete_page(begun: str) -> list[str]:
     return [name for name in manual.pages() if name.startswith(begun)]
 
 
-@app.command()
+@prints()
 def docs(
     page: Annotated[str, typer.Argument(help="a page (without one: list them)", autocompletion=_complete_page)] = "",
 ) -> None:
@@ -94,7 +94,7 @@ def docs(
     print(f"in {manual.folder()}")
 
 
-@app.command()
+@prints()
 def schema() -> None:
     """Print the JSON Schema of the yard file."""
     # written from the declarations by scripts/write_pages.py; a test holds the two together

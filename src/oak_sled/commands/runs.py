@@ -21,6 +21,7 @@ from oak_sled.commands.shared import (
     check_outputs,
     complete_drill,
     load_yard,
+    prints,
     read_rates,
     warm,
     with_sets,
@@ -29,7 +30,7 @@ from oak_sled.commands.shared import (
 from oak_sled.core.base.faults import Refused, one_line, refuse
 
 
-@app.command()
+@prints()
 def run(
     yard: YardArgument,
     craft: CraftOption = "",
@@ -155,7 +156,7 @@ def _show_run(made: Any) -> dict[str, Any]:
     return _summary(made)
 
 
-@app.command()
+@prints()
 def check(
     yards: YardsArgument,
     drills: Annotated[
@@ -200,7 +201,7 @@ def check(
     return verdicts.status_of(made)
 
 
-@app.command()
+@prints()
 def tickcheck(
     yard: YardArgument,
     craft: CraftOption = "",
@@ -235,7 +236,7 @@ def tickcheck(
         write_json({**told, "diverged": list(found.diverged), "measures": rows}, json_file)
 
 
-@app.command()
+@prints()
 def twins(
     yard: YardArgument,
     drill: DrillOption = "",
@@ -271,7 +272,9 @@ def trim(
     craft: CraftOption = "",
     sets: SetOption = None,
     modes: Annotated[bool, typer.Option("--modes", help="also tell the modes of that flight")] = False,
-    out: Annotated[str | None, typer.Option(help="write the yard, its drill beginning so, to this file")] = None,
+    out: Annotated[
+        str | None, typer.Option("--out", "-o", help="write the yard, its drill beginning so, to this file")
+    ] = None,
     drill: Annotated[str, typer.Option(help="the drill that begins so (default: the selected one)")] = "",
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> int:

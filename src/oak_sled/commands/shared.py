@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
+import functools
+import inspect
+import io
 import json
 import re
 from collections.abc import Callable
@@ -31,6 +35,45 @@ def for_developers(name: str) -> Callable[[Callable[..., Any]], Callable[..., An
         return dev.command(name)(command)
 
     return declared
+
+
+OutOption = Annotated[
+    str | None, typer.Option("--out", "-o", help="write what it prints to this file; - for standard output")
+]
+
+
+def prints(name: str = "") -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Declares a command that prints: with -o, what it prints goes to a file, whole or not at all."""
+
+    def declared(command: Callable[..., Any]) -> Callable[..., Any]:
+        @functools.wraps(command)
+        def printed(*arguments: Any, out: str | None = None, **named: Any) -> Any:
+            if out in (None, terminal.STREAM):
+                return command(*arguments, **named)
+            given = {f"--{other}": named.get(field) for other, field in _OUTPUTS}
+            yards = named.get("yards") or [named.get("yard") or "demo:"]
+            for yard in yards:
+                check_outputs(yard, {**given, "--out": out})
+            gathered = io.StringIO()
+            with contextlib.redirect_stdout(gathered):
+                status = command(*arguments, **named)
+            from oak_sled.core.base import disk
+
+            disk.write_whole(terminal.path_of(str(out)), gathered.getvalue().encode())
+            return status
+
+        asked = inspect.signature(command, eval_str=True)
+        more = inspect.Parameter("out", inspect.Parameter.KEYWORD_ONLY, default=None, annotation=OutOption)
+        taken = [*asked.parameters.values(), more]
+        printed.__signature__ = asked.replace(parameters=taken)  # type: ignore[attr-defined]
+        printed.__annotations__ = {one.name: one.annotation for one in taken}
+        return app.command(name or None)(printed)
+
+    return declared
+
+
+_OUTPUTS = (("csv", "csv"), ("parquet", "parquet"), ("json", "json_file"), ("junit", "junit"), ("picture", "picture"))
+"""Options that name a file to write, and the parameters that take them."""
 
 
 def _say_version(wanted: bool) -> None:
@@ -131,7 +174,8 @@ SetOption = Annotated[
 
 
 def print_json(data: Any) -> None:
-    """Prints data as JSON."""
+    """Prints data as JSON; an object says of which version it is."""
+    data = {"version": __version__, **data} if isinstance(data, dict) else data
     print(json.dumps(data, indent=1, ensure_ascii=False))
 
 
@@ -228,6 +272,7 @@ def check_outputs(yard: str, outputs: dict[str, str | None]) -> None:
 
 
 def asked_job(yard: Any, craft: str, drill: str, ticks: int) -> Any:
+    """The job of a drill (the selected one) of a yard with a craft (that of the drill), at a tick rate (the yard's)."""
     from oak_sled.core.assembly.jobs import job_of
 
     if ticks:

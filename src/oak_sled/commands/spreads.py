@@ -13,19 +13,19 @@ import typer
 from oak_sled import __version__, terminal
 from oak_sled.commands.shared import (
     YardArgument,
-    app,
     check_outputs,
     complete_dial,
     complete_drill,
     complete_measure,
     load_yard,
+    prints,
     warm,
     write_json,
 )
 from oak_sled.core.base.faults import refuse
 
 
-@app.command()
+@prints()
 def spread(
     yard: YardArgument,
     drill: Annotated[str, typer.Option(help="the drill", autocompletion=complete_drill)],
@@ -178,7 +178,7 @@ def _with_cards(where: str, axes: list[Any]) -> tuple[list[Any], tuple[Any, ...]
     return [*axes[:place], axis, *axes[place + 1 :]], cards
 
 
-@app.command()
+@prints()
 def sensitivity(
     yard: YardArgument,
     drill: Annotated[str, typer.Option(help="the drill", autocompletion=complete_drill)],

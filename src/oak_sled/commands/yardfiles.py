@@ -78,7 +78,9 @@ def validate(
 @app.command()
 def upgrade(
     file: Annotated[str, typer.Argument(help="a yard file of an older format")],
-    out: Annotated[str, typer.Option(help="file to write (default: the file itself, the old one kept)")] = "",
+    out: Annotated[
+        str, typer.Option("--out", "-o", help="file to write (default: the file itself, the old one kept)")
+    ] = "",
 ) -> None:
     """Save a yard file of an older format in the present one."""
     from oak_sled.core.base import disk
