@@ -15,8 +15,8 @@ from oak_sled.core.project import demos, families, guides
 from oak_sled.core.project.guides import Guide
 from oak_sled.desk.widgets import accessibility, theme
 
-WIDE, PICTURE, LINES = 232, 118, 72
-"""px of a card: its width, the height of its picture, and of its words."""
+WIDE, PICTURE, LINES, GAP = 232, 118, 72, 12
+"""px of a card: its width, the height of its picture, and of its words; and between cards."""
 
 
 class Card(QAbstractButton):
@@ -39,14 +39,14 @@ class Card(QAbstractButton):
         painter.fillRect(self.rect(), theme.colour("card"))
         if self.picture is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawPixmap(QRectF(0, 0, WIDE, PICTURE), self.picture, QRectF(self.picture.rect()))
+            painter.drawPixmap(QRectF(0, 0, self.width(), PICTURE), self.picture, QRectF(self.picture.rect()))
         top = self.height() - LINES
         painter.setPen(theme.colour("ink"))
         painter.setFont(theme.font(theme.HEADING, bold=True))
-        painter.drawText(10, top + 19, theme.elide(self.title, WIDE - 20, painter.font()))
+        painter.drawText(10, top + 19, theme.elide(self.title, self.width() - 20, painter.font()))
         painter.setPen(theme.colour("soft"))
         painter.setFont(theme.font(theme.SMALL))
-        box = QRectF(10, top + 24, WIDE - 18, LINES - 26)
+        box = QRectF(10, top + 24, self.width() - 18, LINES - 26)
         painter.drawText(box, Qt.TextFlag.TextWordWrap.value | Qt.AlignmentFlag.AlignTop.value, self.says)
         strong = self.underMouse() or self.hasFocus()
         painter.setPen(theme.pen("oak" if strong else "rule", 2 if strong else 1))
@@ -83,7 +83,7 @@ class BeginPage(QWidget):
             self._fill()
 
     def _fitting(self) -> int:
-        return max((self.width() - 40) // (WIDE + 12), 1)
+        return max((self.width() - 40) // (WIDE + GAP), 1)
 
     def _fill(self) -> None:
         """Lays all cards out in as many columns as fit."""
@@ -124,12 +124,18 @@ class BeginPage(QWidget):
         head.setFont(theme.font(theme.HEADING, bold=True))
         column.addWidget(head)
         grid = QGridLayout()
-        grid.setSpacing(12)
+        grid.setSpacing(GAP)
+        columns, wide = self._columns, WIDE
+        if len(cards) > columns and all(card.picture is None for _, card, _ in cards):
+            rows = -(-len(cards) // columns)
+            columns = -(-len(cards) // rows)  # as even as they go, over the same width
+            wide = (self._columns * (WIDE + GAP) - GAP * columns) // columns
         for place, (name, card, act) in enumerate(cards):
             card.clicked.connect(lambda _=False, act=act: act())
-            grid.addWidget(card, place // self._columns, place % self._columns)
+            card.setFixedWidth(wide)
+            grid.addWidget(card, place // columns, place % columns)
             self.cards[name] = card
-        grid.setColumnStretch(self._columns, 1)
+        grid.setColumnStretch(columns, 1)
         column.addLayout(grid)
 
 
