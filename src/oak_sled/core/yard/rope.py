@@ -21,6 +21,8 @@ class Rope(Tie):
 
     TITLE: ClassVar[str] = "rope"
     ROWS: ClassVar[LinkKind] = rope.KIND
+    LOAD: ClassVar[str] = "tension"
+    SAGS: ClassVar[bool] = True
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""

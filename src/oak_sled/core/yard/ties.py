@@ -4,18 +4,26 @@ import functools
 import operator
 from typing import TYPE_CHECKING, Annotated, Any
 
-from pydantic import Field
+from pydantic import Discriminator, Tag
 
+from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.tie import Tie
 
-TIES: tuple[type[Tie], ...] = (Rope,)
+TIES: tuple[type[Tie], ...] = (Rope, Coupling)
 """Every kind of tie."""
+
+
+def _kind_of(given: Any) -> Any:
+    """The kind of a tie; a rope where a file says none, as files did while there was no other."""
+    return given.get("kind", "rope") if isinstance(given, dict) else getattr(given, "kind", None)
+
 
 if TYPE_CHECKING:
     AnyTie = Any  # of some kind: what is common to all stands in `Tie`
-elif len(TIES) > 1:
-    AnyTie = Annotated[functools.reduce(operator.or_, TIES), Field(discriminator="kind")]
 else:
-    AnyTie = TIES[0]
+    AnyTie = Annotated[
+        functools.reduce(operator.or_, (Annotated[one, Tag(one.model_fields["kind"].default)] for one in TIES)),
+        Discriminator(_kind_of),
+    ]
 """A tie of any kind, told apart by its `kind`."""

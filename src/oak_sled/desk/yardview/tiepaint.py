@@ -22,7 +22,7 @@ POINTS = 13
 
 
 def paint(painter: QPainter, run: Run, row: int, camera: Camera, labels: Labels | None) -> None:
-    """Every tie that is not broken; with its tension where `labels` are given."""
+    """Every tie that is not broken; with what it bears where `labels` are given."""
     ink = theme.family("tie")
     for one in tieends.at_row(run, row):
         if one.shown.get("broken", 0.0) > 0.0:
@@ -30,12 +30,12 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, labels: Labels 
         px, depth = camera.project(points_of(one))
         if depth.min() <= 0.1:
             continue
-        tension = one.shown.get("tension", 0.0)
-        painter.setPen(QPen(ink, 2.4 if tension > 0.0 else 1.6))
+        load = one.shown[one.tie.LOAD]
+        painter.setPen(QPen(ink, 2.4 if load != 0.0 else 1.6))
         painter.drawPolyline(QPolygonF([QPointF(*at) for at in px.tolist()]))
-        if labels is not None and tension > 0.0:
+        if labels is not None and load != 0.0:
             middle = QPointF(*px[POINTS // 2])
-            labels.draw(painter, middle, f"{one.tie.heading} {units.show(tension, 'N')}", ink)
+            labels.draw(painter, middle, f"{one.tie.heading} {units.show(load, 'N')}", ink)
 
 
 def points_of(one: TieEnds) -> Floats:
@@ -45,7 +45,7 @@ def points_of(one: TieEnds) -> Floats:
     line = one.one + share * (one.other - one.one)
     apart = float(np.linalg.norm(one.other - one.one))
     spare = length_of(one) - apart
-    if one.shown.get("tension", 0.0) <= 0.0 and spare > 0.0:
+    if one.tie.SAGS and one.shown[one.tie.LOAD] <= 0.0 and spare > 0.0:
         sag = math.sqrt(3.0 / 8.0 * spare * max(apart, spare))  # of a shallow parabola: 8/3 sag^2 / apart longer
         line[:, 2] = np.maximum(line[:, 2] - 4.0 * sag * (share * (1.0 - share))[:, 0], np.minimum(line[:, 2], 0.02))
     return np.asarray(line)
