@@ -137,7 +137,7 @@ def test_what_hangs_on_it_stretches_it_by_its_weight(ticks):
     scene = scenery.with_links(scene, [(coupling.KIND, (1, 0), fields)])
     made = moved(scene, ticks, 8.0, gravity=9.81)
     assert 501.0 - made[-1, 0, 2] == pytest.approx(1.0 + 50.0 * 9.81 / 5000.0, abs=2e-5)  # it falls asleep
-    assert scene.links["shown"][0, 0] == pytest.approx(50.0 * 9.81, rel=1e-4)
+    assert scene.links["shown"][0, 0] == pytest.approx(50.0 * 9.81, rel=3e-4)
 
 
 def test_it_breaks_past_its_pull_and_not_by_a_push():

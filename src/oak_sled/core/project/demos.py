@@ -27,6 +27,7 @@ DEMOS = {
     "bush-plane": "a ski plane on the long lake: take-off, climb, stall, glide, turns and a landing",
     "survey-copter": "a copter of six rotors with a sonde: held in place, flown by angle or rate, and one rotor lost",
     "freight-airship": "a slow gas-lifted freighter with swivel fans that strafes to a mast in the wind",
+    "sledge-train": "an ice tug and eight freight sledges on slack couplings: start, brake, a bank and a bend",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""

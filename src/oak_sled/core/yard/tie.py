@@ -43,7 +43,7 @@ class Tie(Between):
     LOAD: ClassVar[str] = "load"
     """The column of what it bears, N; below 0 where it pushes."""
     SAGS: ClassVar[bool] = False
-    """Whether it hangs through while it bears nothing."""
+    """True for one that hangs through while it bears nothing."""
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but `at_a` and `at_b`, SI. apart : m between its ends at the start."""

@@ -91,11 +91,12 @@ class NumberPanel(QScrollArea):
         """A small heading."""
         self.add(_words_on_desk(words, theme.SMALL, "desk_soft"))
 
-    def add_note(self, words: str) -> None:
+    def add_note(self, words: str) -> QLabel:
         """A sentence."""
         note = _words_on_desk(words, theme.SMALL, "desk_soft", bold=False)
         note.setWordWrap(True)
         self.add(note)
+        return note
 
     def add_button(self, words: str, tip: str, action: Callable[[], object] | None = None) -> QPushButton:
         """A button across the column."""

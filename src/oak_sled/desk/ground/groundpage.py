@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
+from oak_sled.core.advice import tying
 from oak_sled.core.assembly import surfaces
 from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import Refused
@@ -14,11 +15,10 @@ from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.parts.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
 from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import BUILT_IN, TIMBER, Block, Material, Pair
+from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.ground import Gate, Ground, Wall
-from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.tie import Between, Tie
-from oak_sled.core.yard.ties import TIES
 from oak_sled.core.yard.volume import DOES, Volume
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drawing.numberpanel import choices_of
@@ -26,6 +26,7 @@ from oak_sled.desk.ground.groundplan import GroundPlan
 from oak_sled.desk.ground.groundsection import size_of
 from oak_sled.desk.ground.items import item_fields
 from oak_sled.desk.ground.newthings import KINDS, SAYS, VOLUMES
+from oak_sled.desk.ground.tieacts import TieActs, change_ground
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.meshdrawing import MeshDrawing
 from oak_sled.desk.work import folders, importing
@@ -43,8 +44,10 @@ class GroundPage(DrawingPage):
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(session, "ground", parent)
         self.plan = GroundPlan(session)
+        self.tying = TieActs(session, self.plan)
         self.lay_out(self._bar(), self.plan)
         self.drawing: MeshDrawing | None = None
+        self.outlook: QLabel | None = None
         self.plan.picked.connect(self.refresh)
         self.plan.previewed.connect(self._preview)
         self.plan.released.connect(session.commit)
@@ -59,12 +62,7 @@ class GroundPage(DrawingPage):
         menu = QMenu(self.add_button)
         for name in KINDS:
             menu.addAction(f"{name}: {SAYS[name]}" if name in SAYS else name, lambda name=name: self.add(name))
-        menu.addAction(
-            "joint: a ball joint for the dynamic block that is selected, to a second one or the world", self.add_joint
-        )
-        for tie in TIES:
-            says = f"{tie.TITLE}: from the dynamic block that is selected to a second one, or to the world"
-            menu.addAction(says, lambda tie=tie: self.add_tie(tie))
+        self.tying.fill(menu)
         inner = menu.addMenu("volume: wind, gravity, snow, water and more, where something else holds")
         assert inner is not None
         for name, one in VOLUMES.items():
@@ -99,9 +97,7 @@ class GroundPage(DrawingPage):
         self.session.preview(f"{self.path}.{path}", item)
 
     def _change(self, ground: Ground, label: str) -> None:
-        yard = self.session.yard
-        grounds = tuple(ground if old.id == ground.id else old for old in yard.grounds)
-        self.session.change(yard.without(grounds=grounds), label)
+        change_ground(self.session, ground, label)
 
     def add(self, name: str) -> None:
         """Places an object in the middle of what is seen."""
@@ -112,45 +108,6 @@ class GroundPage(DrawingPage):
         new = model.replace(id=free_name(name, getattr(ground, field)), x=round(x, 1), y=round(y, 1))
         self._change(ground.replace(**{field: (*getattr(ground, field), new)}), f"place {name}")
         self.plan.choose([f"{field}.{new.id}"])
-
-    def _two_blocks(self, what: str) -> tuple[Block, Block | None] | None:
-        """The selected dynamic block, and the second one that is selected; None, and said, where there is none."""
-        blocks = [item for _, item in self.plan.in_hand() if isinstance(item, Block)]
-        loose = [block for block in blocks if block.moves == "free"]
-        if not loose:
-            self.session.say(f"a {what} holds a dynamic block: select it first, and then what it is tied to", True)
-            return None
-        return loose[0], next((block for block in blocks if block is not loose[0]), None)
-
-    def add_tie(self, kind: type[Tie]) -> None:
-        """Ties the selected dynamic block to the second one that is selected, or to a place 3 m above it."""
-        ground, two = self.session.ground, self._two_blocks(kind.TITLE)
-        if two is None:
-            return
-        one, other = two
-        x, y, z = one.x, one.y, one.z + one.height
-        end = (x, y, z + 3.0) if other is None else (other.x, other.y, other.z + other.height)
-        new = kind(
-            id=free_name(kind.TITLE, ground.ties), one=one.id, other="" if other is None else other.id,
-            x=round(x, 2), y=round(y, 2), z=round(z, 2),
-            end_x=round(end[0], 2), end_y=round(end[1], 2), end_z=round(end[2], 2),
-        )  # fmt: skip
-        self._change(ground.replace(ties=(*ground.ties, new)), f"place {kind.TITLE}")
-        self.plan.choose([f"ties.{new.id}"])
-
-    def add_joint(self) -> None:
-        """Holds the selected dynamic block to the second one that is selected, or to the world."""
-        ground, two = self.session.ground, self._two_blocks("joint")
-        if two is None:
-            return
-        one, other = two
-        x, y = (one.x, one.y) if other is None else (0.5 * (one.x + other.x), 0.5 * (one.y + other.y))
-        new = Joint(
-            id=free_name("joint", ground.joints), one=one.id, other="" if other is None else other.id,
-            x=round(x, 2), y=round(y, 2), z=round(one.z + 0.5 * one.height, 2),
-        )  # fmt: skip
-        self._change(ground.replace(joints=(*ground.joints, new)), "place joint")
-        self.plan.choose([f"joints.{new.id}"])
 
     def ask_relief(self) -> None:
         """Asks for a picture, and lays it as relief."""
@@ -229,6 +186,9 @@ class GroundPage(DrawingPage):
         self.numbers.show_choices(item)
         if self.drawing is not None:
             self.drawing.show_body(item)
+        if self.outlook is not None and isinstance(item, Coupling):
+            yard = self.session.yard
+            self.outlook.setText("\n".join(tying.of(self.session.ground, item, yard.crafts, yard.ticks)))
 
     def _rebuild(self, path: str, item: Any) -> None:
         self._shown = _look_of(path, item)
@@ -238,7 +198,7 @@ class GroundPage(DrawingPage):
         else:
             field = item_fields(item)
             self._add_name(field, item.id, f"the name of this {_KIND_OF[field]}; what refers to it follows")
-        self.drawing = None
+        self.drawing, self.outlook = None, None
         if isinstance(item, Block) and item.shape == "mesh":
             self.drawing = MeshDrawing()
             self.numbers.add(self.drawing)
@@ -257,6 +217,8 @@ class GroundPage(DrawingPage):
             every = tuple(block.id for block in self.session.ground.blocks)
             self.numbers.add_choice(path, "one", (*loose, *crafts), "the body that it holds")
             self.numbers.add_choice(path, "other", ("", *every, *crafts), "the body it is joined to", "the world")
+        if isinstance(item, Coupling):
+            self.outlook = self.numbers.add_note("")
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
             self.numbers.add_choice(path, "material", known, "its material", TIMBER)

@@ -1,0 +1,113 @@
+"""Writes the demo of the sledge train: an ice tug and eight freight sledges on slack couplings.
+
+Run it after a change of what is below, or of the documents it is made of.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from oak_sled.core.files import yard_json
+from oak_sled.core.parts.air import AirDrag
+from oak_sled.core.parts.brake import Brake
+from oak_sled.core.parts.runner import Runner
+from oak_sled.core.parts.thruster import Thruster
+from oak_sled.core.parts.torque import Torque
+from oak_sled.core.parts.yawdamper import YawDamper
+from oak_sled.core.project import trains
+from oak_sled.core.yard.block import Block, Material
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.coupling import Coupling
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Drill, Knot, Target, Track
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.yard import Bench, Yard
+
+DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
+STEEL = Material(id="steel_runners", friction=0.01, restitution=0.0, look="iron")
+SLEDGE = Block(
+    id="sledge", title="Sledge 1", x=-4.1, length=3.0, width=1.6, height=0.8, mass=900.0, material="steel_runners"
+)
+LIKE = Coupling(id="like", one="a", other="b", slack=0.15, stiffness=400_000.0, buffer=400_000.0, damping=12_000.0)
+
+
+def tug() -> Craft:
+    """An ice tug: a heavy sled with a strong fan, runners that hold sideways, and a brake of teeth."""
+    return Craft(
+        id="tug",
+        title="Ice tug",
+        body=Body(mass=2600.0, length=4.0, width=2.0, height=1.2, spin_damping=0.3),
+        channels=(
+            Channel(id="throttle", plus_keys=("W",), minus_keys=("S",), rise=1.0, fall=2.0),
+            Channel(id="steer", plus_keys=("A",), minus_keys=("D",), rise=3.0, fall=4.0),
+            Channel(id="brake", plus_keys=("Space",), two_sided=False, rise=4.0, fall=8.0),
+        ),
+        parts=(
+            Thruster(id="fan", title="Fan", channel="throttle", thrust=9000.0, reverse_share=0.5),
+            Torque(id="rudder", title="Rudder", channel="steer", turn=9000.0, full_effect_speed=3.0),
+            AirDrag(id="air", title="Air", front_area=4.0, side_area=7.0, top_area=8.0),
+            Runner(id="runners", title="Runners", side_grip=0.6, glide=0.02, z=-0.9, spread_x=1.5, spread_y=0.9),
+            Brake(id="teeth", title="Teeth", channel="brake", bite=0.35),
+            YawDamper(id="damper", title="Yaw damper", damping=6000.0, free_deg=10.0),
+        ),
+    )  # fmt: skip
+
+
+def laid(name: str, title: str, cars: int, radius: float = 0.0, **more: object) -> Ground:
+    """A ground with a train behind the tug, which stands with its middle at the origin."""
+    ground = Ground.model_validate(
+        {"id": name, "title": title, "materials": (STEEL,), "friction": 0.02, "length": 900.0, "width": 300.0, **more}
+    )
+    ground = trains.lay(ground.replace(blocks=(SLEDGE,)), "sledge", cars - 1, gap=0.6, radius=radius, like=LIKE)
+    front = trains.end_of(SLEDGE, 0.5)
+    hitch = LIKE.replace(
+        id="hitch", one="tug", other="sledge", x=-2.0, y=0.0, z=front[2], end_x=front[0], end_y=front[1],
+        end_z=front[2],
+    )  # fmt: skip
+    return ground.replace(ties=(hitch, *ground.ties))
+
+
+def track(channel: str, *knots: tuple[float, float]) -> Track:
+    return Track(channel=channel, knots=tuple(Knot(t=t, value=value) for t, value in knots))
+
+
+def drill(
+    name: str, title: str, ground: str, seconds: float, tracks: tuple[Track, ...], *targets: Target, **more: object
+) -> Drill:
+    fields = {"ground": ground, "craft": "tug", "duration": seconds, "tracks": tracks, "targets": targets, **more}
+    return Drill.model_validate({"id": name, "title": title, **fields})
+
+
+def yard() -> Yard:
+    """The yard of the sledge train."""
+    go = track("throttle", (0.5, 1.0))
+    return Yard(
+        title="Sledge train",
+        ticks=120,
+        bench=Bench(craft="tug", ground="lake", drill="start"),
+        crafts=(tug(),),
+        grounds=(
+            laid("lake", "Eight sledges on the lake", 8),
+            laid("bend", "Six sledges round a bend", 6, radius=40.0),
+            laid("bank", "Five sledges on a bank of 2°", 5, tilt_deg=2.0),
+        ),
+        drills=(
+            drill("start", "Start with eight", "lake", 12.0, (go,), Target(measure="top_speed", low=8.0)),
+            drill(
+                "brake", "Start, and brake after 8 s", "lake", 14.0,
+                (track("throttle", (0.5, 1.0), (8.0, 0.0)), track("brake", (8.0, 1.0))),
+                Target(measure="stop_distance", high=15.0), event_time=8.0,
+            ),
+            drill("climb", "Slide back, and climb a bank", "bank", 14.0, (go,), Target(measure="distance", low=50.0)),
+            drill(
+                "bend", "Round a bend, and brake in it", "bend", 12.0,
+                (track("throttle", (0.5, 1.0), (7.0, 0.0)), track("steer", (1.0, 0.6)), track("brake", (7.0, 1.0))),
+                Target(measure="turned", low=20.0), Target(measure="peak_slip", high=3.0), event_time=7.0,
+            ),
+        ),
+    )  # fmt: skip
+
+
+if __name__ == "__main__":
+    yard_json.save(yard(), DEMO / "sledge_train.json")

@@ -1,0 +1,161 @@
+"""The outlook of ties: how a coupling swings, how stiff it may be for a tick, and how a train starts."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from oak_sled.core.advice import outlook
+from oak_sled.core.assembly import surfaces
+from oak_sled.core.base.units import show
+from oak_sled.core.parts.swing import Swing
+from oak_sled.core.yard.block import TIMBER, Block
+from oak_sled.core.yard.coupling import Coupling
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.ground import Ground
+
+EXACT = 0.5
+"""Stiffness of a coupling, times dt2 over the mass that it moves, up to which it keeps the energy that it springs."""
+
+
+@dataclass(frozen=True)
+class Train:
+    """Cars that are coupled one behind another, the first of them a craft or a block.
+
+    masses : kg; holds : N that friction and the slope hold each with; push : N of the first at full channel; slacks :
+    m, and draws : N/m, of the couplings. All from the first on.
+    """
+
+    names: tuple[str, ...]
+    masses: tuple[float, ...]
+    holds: tuple[float, ...]
+    push: float
+    slacks: tuple[float, ...]
+    draws: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class TrainStart:
+    """The start of a train: s at which each car moves off, and the greatest pull on a coupling, N."""
+
+    times: tuple[float, ...]
+    pull: float
+
+
+def of(ground: Ground, tie: Coupling, crafts: Sequence[Craft], ticks: int) -> tuple[str, ...]:
+    """Lines about a coupling, and about the train that it is in."""
+    masses = [_mass(ground, name, crafts) for name in (tie.one, tie.other)]
+    mass = _together(*masses)
+    lines = []
+    if mass is not None:
+        swing = Swing.of(tie.stiffness, tie.damping, mass)
+        lines.append(f"drawn, it swings at {show(swing.rate / math.tau, 'Hz')}, {swing.words()}")
+        most = EXACT * mass * ticks**2
+        if tie.stiffness > most:
+            lines.append(f"stiffer than {ticks} ticks/s show: it takes energy; up to {show(most, 'N/m')} it keeps it")
+    found = train_of(ground, tie, crafts, ticks)
+    if found is not None:
+        lines += told(found)
+    return tuple(lines)
+
+
+def told(train: Train) -> tuple[str, ...]:
+    """Lines about a train that a craft is to start."""
+    cars, slack = len(train.names) - 1, sum(train.slacks)
+    most = longest(train)
+    first = f"{train.names[0].replace('_', ' ')} and {cars} car{'' if cars == 1 else 's'}, {show(slack, 'm')} of slack"
+    if most < cars:
+        return first, f"it starts {most} of them: {show(train.push, 'N')} against {show(sum(train.holds), 'N')}"
+    begun = start_of(train)
+    return (
+        first,
+        f"the last moves off after {show(begun.times[-1], 's')}; up to {show(begun.pull, 'N')} on a coupling",
+        f"it would start {'any number' if most >= 10_000 else most} of such cars",
+    )
+
+
+def train_of(ground: Ground, tie: Coupling, crafts: Sequence[Craft], ticks: int) -> Train | None:
+    """The train that a coupling is in, from the craft ahead of it on; None without one, and for one that is held."""
+    couplings = [one for one in ground.ties if isinstance(one, Coupling)]
+    first, seen = tie, {tie.id}
+    while (ahead := next((one for one in couplings if one.other == first.one), None)) is not None:
+        if ahead.id in seen:
+            return None  # a ring has no first car
+        first = ahead
+        seen.add(ahead.id)
+    craft = next((one for one in crafts if one.id == first.one), None)
+    if craft is None:
+        return None
+    setting = outlook.setting_of(craft, ground, ticks)
+    push = sum(part.forward_thrust(setting.mass) for part in craft.working_parts if craft.gain_of(part) > 0.0)
+    slope = math.sin(math.radians(ground.tilt_deg)) * ground.gravity
+    chain, names, at = [first], [craft.id], first.other
+    while at:
+        names.append(at)
+        behind = next((one for one in couplings if one.one == at and one.id not in {each.id for each in chain}), None)
+        if behind is None or behind.other in names:
+            break
+        chain.append(behind)
+        at = behind.other
+    if not at:
+        return None  # it is held to the world
+    cars = [next((one for one in ground.blocks if one.id == name), None) for name in names[1:]]
+    known = [car for car in cars if car is not None]
+    if len(known) != len(cars):
+        return None
+    holds = [setting.friction + slope * setting.mass, *(_friction(ground, car) + slope * car.mass for car in known)]
+    return Train(
+        tuple(names), (setting.mass, *(car.mass for car in known)), tuple(holds), push,
+        tuple(one.slack for one in chain), tuple(one.stiffness for one in chain),
+    )  # fmt: skip
+
+
+def longest(train: Train) -> int:
+    """The number of cars like the mean of its own that it starts from rest, with the push it has."""
+    cars = train.holds[1:]
+    mean = sum(cars) / len(cars)
+    left = train.push - train.holds[0]
+    return 0 if left <= 0.0 else 10_000 if mean <= 0.0 else min(int(left / mean), 10_000)
+
+
+def start_of(train: Train) -> TrainStart:
+    """Slack by slack: those that move speed up evenly, and take the next one along without a bounce (its coupling gives
+    the greatest pull of a spring between two masses that meet so). A car that stands still pulls its friction."""
+    times, now, speed = [0.0], 0.0, 0.0
+    moving, held, pull = train.masses[0], train.holds[0], 0.0
+    for mass, hold, slack, draws in zip(train.masses[1:], train.holds[1:], train.slacks, train.draws, strict=True):
+        rate = (train.push - held) / moving
+        if rate <= 0.0 and speed * speed + 2.0 * rate * slack <= 0.0:
+            return TrainStart((*times, math.inf), pull)
+        root = math.sqrt(speed * speed + 2.0 * rate * slack)
+        now += 2.0 * slack / (speed + root) if speed + root > 0.0 else 0.0
+        together = moving * mass / (moving + mass)
+        steady = (train.push - held) * mass / (moving + mass) + hold * moving / (moving + mass)
+        pull = max(pull, steady + math.sqrt(steady**2 + draws * together * root**2))
+        speed, moving, held = root * moving / (moving + mass), moving + mass, held + hold
+        times.append(now)
+    return TrainStart(tuple(times), pull)
+
+
+def _mass(ground: Ground, name: str, crafts: Sequence[Craft]) -> float | None:
+    """kg of a body that moves; None for the world and what stands."""
+    block = next((one for one in ground.blocks if one.id == name), None)
+    if block is not None:
+        return block.mass if block.moves == "free" else None
+    craft = next((one for one in crafts if one.id == name), None)
+    return None if craft is None else craft.body.true_mass() + craft.carried_mass()
+
+
+def _together(one: float | None, other: float | None) -> float | None:
+    """kg that swings on what is between two masses; None where neither moves."""
+    if one is None or other is None:
+        return one if other is None else other
+    return one * other / (one + other)
+
+
+def _friction(ground: Ground, car: Block) -> float:
+    """N at which a block begins to slide on the ground."""
+    names, pairs = surfaces.materials(ground)
+    friction = float(pairs[names.index("ground"), names.index(car.material or TIMBER), 0])
+    return friction * car.mass * ground.gravity * math.cos(math.radians(ground.tilt_deg))

@@ -1,0 +1,76 @@
+"""Trains: so many blocks of a kind laid in a row, straight or on a curve, each coupled to the one before."""
+
+from __future__ import annotations
+
+import math
+
+from oak_sled.core.base.faults import refuse
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.coupling import Coupling
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.naming import free_name
+
+HIGH = 0.4
+"""Share of the height of a car at which it is coupled."""
+
+
+def lay(
+    ground: Ground, lead: str, count: int, gap: float = 0.6, radius: float = 0.0, like: Coupling | None = None
+) -> Ground:
+    """The ground with `count` more blocks like `lead` behind it, aligned and coupled.
+
+    gap : m between two of them. radius : m of the curve on which they stand, to the left ahead of the lead, below 0 to
+    the right; 0 is straight. like : a coupling with the numbers of those between them. Raises `Refused` where they
+    find no room.
+    """
+    first = next((one for one in ground.blocks if one.id == lead), None)
+    if first is None or first.moves != "free":
+        raise refuse(f"blocks.{lead}", "is no dynamic block that could lead a train", "a dynamic block")
+    if count < 1:
+        raise refuse("cars", f"{count} cars make no train", "1 or more")
+    step = first.length + gap
+    if radius != 0.0 and (count + 1) * step > math.tau * abs(radius):
+        fit = int(math.tau * abs(radius) / step) - 1
+        raise refuse("radius", f"{count + 1} cars are longer than a circle of {abs(radius):g} m", f"at most {fit} more")
+    blocks, ties, before = list(ground.blocks), list(ground.ties), first
+    for number in range(1, count + 1):
+        x, y, heading = _place(first, number * step, radius)
+        car = first.replace(id=free_name(first.id, blocks), title="", x=x, y=y, heading_deg=heading)
+        blocks.append(car)
+        ties.append(coupled(before, car, free_name(f"{car.id}_coupling", ties), like))
+        before = car
+    return ground.replace(blocks=tuple(blocks), ties=tuple(ties))
+
+
+def coupled(ahead: Block, behind: Block, name: str, like: Coupling | None = None) -> Coupling:
+    """A coupling from the rear of one car to the front of the next."""
+    (x, y, z), (to_x, to_y, to_z) = end_of(ahead, -0.5), end_of(behind, 0.5)
+    ends = {"one": ahead.id, "other": behind.id, "x": x, "y": y, "z": z, "end_x": to_x, "end_y": to_y, "end_z": to_z}
+    made = like or Coupling(id=name, one=ahead.id, other=behind.id)
+    return made.replace(id=name, length=0.0, **ends)
+
+
+def end_of(block: Block, share: float) -> tuple[float, float, float]:
+    """The place where a car is coupled, m: so many lengths ahead of its middle."""
+    angle = math.radians(block.heading_deg)
+    far = share * block.length
+    return (
+        round(block.x + far * math.cos(angle), 4),
+        round(block.y + far * math.sin(angle), 4),
+        round(block.z + HIGH * block.height, 4),
+    )
+
+
+def _place(first: Block, back: float, radius: float) -> tuple[float, float, float]:
+    """x, y (m) and heading (degrees) of the car whose middle is so many m behind that of the first, along the curve."""
+    heading = math.radians(first.heading_deg)
+    if radius == 0.0:
+        return (
+            round(first.x - back * math.cos(heading), 4),
+            round(first.y - back * math.sin(heading), 4),
+            first.heading_deg,
+        )
+    turned = heading - back / radius
+    x = first.x - radius * (math.sin(heading) - math.sin(turned))
+    y = first.y + radius * (math.cos(heading) - math.cos(turned))
+    return round(x, 4), round(y, 4), round(math.degrees(turned), 4)

@@ -1,0 +1,82 @@
+"""Ties, trains and joints placed by hand on the Ground page, and the outlook of a coupling beside its numbers."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtWidgets import QMenu
+
+from oak_sled.core.project import blank
+from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.coupling import Coupling
+from oak_sled.core.yard.ties import TIES
+
+
+@pytest.fixture
+def page(window, idle):
+    """The Ground page of a blank yard with a crate behind the craft, selected."""
+    yard = blank.blank_yard()
+    crate = Block(id="crate", x=-4.0, length=0.8, width=0.8, height=0.8, mass=60.0)
+    ground = yard.ground().replace(blocks=(crate,))
+    window.session.open(yard.replace(grounds=(ground,)), (), None)
+    window.show_page("Ground")
+    idle()
+    window.ground_page.plan.choose(["blocks.crate"])
+    yield window.ground_page
+    window.show_page("Bench")
+
+
+def choose(page, *words):
+    """Chooses the entry of the menu that these words lead to, each a part of one."""
+    whole = menu = QMenu()
+    page.tying.fill(whole)
+    for word in words[:-1]:
+        menu = next(action.menu() for action in menu.actions() if action.menu() and word in action.text())
+    next(action for action in menu.actions() if words[-1] in action.text()).trigger()
+    whole.deleteLater()
+
+
+@pytest.mark.parametrize("kind", TIES, ids=lambda kind: kind.TITLE)
+def test_every_kind_of_tie_is_placed_to_the_world_and_to_the_craft(kind, page, window, idle):
+    choose(page, kind.TITLE, "to the world")
+    idle()
+    first = window.session.ground.ties[0]
+    assert (type(first), first.one, first.other) == (kind, "crate", "")
+    page.plan.choose(["blocks.crate"])
+    choose(page, kind.TITLE, "to the craft")
+    idle()
+    second = window.session.ground.ties[1]
+    assert (second.one, second.other) == ("craft", "crate")
+    assert (second.x, second.end_x) == (-1.2, -3.6), "from its rear to the front of the crate"
+    assert f"tie.{second.id}.{kind.LOAD}" in window.session.shown.run.layout.names
+    window.acts["undo"].trigger()
+    window.acts["undo"].trigger()
+    assert not window.session.ground.ties
+
+
+def test_a_train_is_laid_coupled_and_told_of(page, window, idle):
+    choose(page, "train", "4 cars, straight")
+    idle()
+    ground = window.session.ground
+    assert [one.id for one in ground.blocks] == ["crate", "crate_2", "crate_3", "crate_4", "crate_5"]
+    page.plan.choose(["blocks.crate"])
+    choose(page, "coupling", "to the craft")
+    idle()
+    assert "craft and 5 cars, 0.500\u2009m of slack" in page.outlook.text()
+    before = page.outlook.text()
+    window.session.edit(f"grounds.{ground.id}.ties.coupling.slack", 0.3)
+    idle()
+    assert "0.700\u2009m of slack" in page.outlook.text()
+    assert page.outlook.text() != before
+    assert window.session.shown.run.column("block.crate_5.velocity.x").max() > 0.1, "the last one is drawn along"
+    assert isinstance(window.session.ground.ties[-1], Coupling)
+
+
+def test_without_a_dynamic_block_it_is_said_what_to_do(page, window):
+    said = []
+    window.session.said.connect(lambda words, fault: said.append((words, fault)))
+    page.plan.choose([])
+    for words in (("train", "2 cars"), ("coupling", "to the craft"), ("joint",)):
+        choose(page, *words)
+        assert said[-1][1]
+        assert "select it first" in said[-1][0]
+    assert not window.session.ground.ties
