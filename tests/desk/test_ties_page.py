@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QMenu
 from oak_sled.core.project import blank
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.coupling import Coupling
+from oak_sled.core.yard.tie import Stretched
 from oak_sled.core.yard.ties import TIES
 
 
@@ -46,7 +47,10 @@ def test_every_kind_of_tie_is_placed_to_the_world_and_to_the_craft(kind, page, w
     idle()
     second = window.session.ground.ties[1]
     assert (second.one, second.other) == ("craft", "crate")
-    assert (second.x, second.end_x) == (-1.2, -3.6), "from its rear to the front of the crate"
+    if issubclass(kind, Stretched):
+        assert (second.x, second.end_x) == (-1.2, -3.6), "from its rear to the front of the crate"
+    else:
+        assert second.x == -3.6, "at the front of the crate"
     assert f"tie.{second.id}.{kind.LOAD}" in window.session.shown.run.layout.names
     window.acts["undo"].trigger()
     window.acts["undo"].trigger()

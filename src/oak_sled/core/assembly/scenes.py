@@ -149,12 +149,14 @@ def _links(job: Job, scene: Scene) -> Records:
     found = bodynames.ties_of(job)
     rows = linkkind.room(len(found))
     for row, (tie, a, b) in zip(rows, found, strict=True):
-        ends = (tie.x, tie.y, tie.z), (tie.end_x, tie.end_y, tie.end_z)
+        ends = tie.begin, tie.end
         own = tie.numbers(math.dist(*ends))
+        own |= tie.frames(*(functools.partial(world_way, job, scene, number) for number in (a, b)))
         own |= {
             name: world_point(job, scene, k, at) for name, k, at in zip(("at_a", "at_b"), (a, b), ends, strict=True)
         }
         linkkind.fill(row, tie.ROWS, (a, b), own)
+        row["passes"] = int(tie.passes())
         shown = tie.at_start(math.dist(*ends))
         row["shown"][: len(tie.ROWS.shows)] = [shown.get(one.name, 0.0) for one in tie.ROWS.shows]
     return rows
@@ -172,15 +174,25 @@ def place_riders(job: Job, scene: Scene) -> None:
     scene.watched[:] = _watched(job, scene)
 
 
+def world_way(job: Job, scene: Scene, number: int, way: Floats) -> Floats:
+    """A direction of the world in the axes of a body as it stands at the start, shape (3,)."""
+    return np.asarray(_axes_at_start(job, scene, number).T @ way)
+
+
 def world_point(job: Job, scene: Scene, number: int, point: Sequence[float]) -> Floats:
     """A point of the world in the axes of a body as it stands at the start, m from its centre of mass, shape (3,)."""
-    solid = scene.solids[number]
-    if 1 <= number <= len(job.actors):  # where a craft begins is put into its body later
-        start = job.starts[number - 1]
-        axes = np.zeros((3, 3))
-        spatial.axes_of(start[3:7], axes)
-        return np.asarray(axes.T @ (np.array(point) - start[:3]))
-    return np.asarray(solid["axes"].T @ (np.array(point) - solid["position"]))
+    is_craft = 1 <= number <= len(job.actors)
+    middle = job.starts[number - 1][:3] if is_craft else scene.solids[number]["position"]
+    return np.asarray(_axes_at_start(job, scene, number).T @ (np.array(point) - middle))
+
+
+def _axes_at_start(job: Job, scene: Scene, number: int) -> Floats:
+    """The axes of a body at the start, shape (3, 3)."""
+    if not 1 <= number <= len(job.actors):
+        return np.asarray(scene.solids[number]["axes"])
+    axes = np.zeros((3, 3))  # where a craft begins is put into its body later
+    spatial.axes_of(job.starts[number - 1][3:7], axes)
+    return axes
 
 
 def _hull(craft: Craft) -> Solid:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import narrow
+from oak_sled.core.contact.linkkind import HOLDS
 from oak_sled.core.contact.records import (
     ACTIVE,
     DRIVEN,
@@ -213,7 +214,7 @@ def sweep(scene, dt):
                 continue
             if scene.layers[one.layer, other.layer] == PASSES:
                 continue
-            if scene.joints.shape[0] > 0 and hangs_by_joint(scene, s, t):
+            if (scene.joints.shape[0] > 0 or scene.links.shape[0] > 0) and hangs_together(scene, s, t):
                 continue
             if (one.owner == t and young(one)) or (other.owner == s and young(other)):
                 continue
@@ -221,8 +222,13 @@ def sweep(scene, dt):
 
 
 @compiled
-def hangs_by_joint(scene, s, t):
-    """True if two bodies hang together by a joint: they do not touch each other."""
+def hangs_together(scene, s, t):
+    """True if two bodies hang together by a joint, or by a link that lets them pass: they do not touch each other."""
+    for k in range(scene.links.shape[0]):
+        link = scene.links[k]
+        both = (link.a == s and link.b == t) or (link.a == t and link.b == s)
+        if both and link.passes == 1 and link.state == HOLDS:
+            return True
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         if (joint.a == s and joint.b == t) or (joint.a == t and joint.b == s):

@@ -14,7 +14,7 @@ from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
 
 ROOM, HOLDS, BROKEN = range(3)
 """States of a link: a free record, one that holds, and one that has broken and stays so."""
-OWN_NUMBERS = 64
+OWN_NUMBERS = 96
 """Numbers of 8 bytes that a kind may keep in a link."""
 SHOWN = 4
 """Numbers that a link may show in each tick."""
@@ -26,6 +26,7 @@ _FRONT = np.dtype(
         ("acts", "i8"),  # 1 where it acts in this tick
         ("a", "i8"),  # its bodies; a is one that may move
         ("b", "i8"),
+        ("passes", "i8"),  # 1 where its bodies do not touch each other while it holds
         ("island", "i8"),  # a body of the group that is solved together
         ("leads", "i8"),  # 1 for the first link of an island without contacts
         ("reach", "i8"),  # the addresses of what its kind does: see `LinkKind`

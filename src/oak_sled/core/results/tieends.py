@@ -28,7 +28,7 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
     start, now, layout = run.record.row(0), run.record.row(row), run.layout
     found = []
     for tie, _, _ in bodynames.ties_of(run.job):
-        first = np.array((tie.x, tie.y, tie.z)), np.array((tie.end_x, tie.end_y, tie.end_z))
+        first = np.array(tie.begin), np.array(tie.end)
         ends = [_moved(run, name, at, start, now) for name, at in zip((tie.one, tie.other), first, strict=True)]
         shown = {one.name: float(now[layout.place(f"tie.{tie.id}.{one.name}")]) for one in tie.ROWS.shows}
         found.append(TieEnds(tie, ends[0], ends[1], shown))

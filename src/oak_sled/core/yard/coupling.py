@@ -7,10 +7,10 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.contact import coupling
 from oak_sled.core.contact.linkkind import LinkKind
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched
 
 
-class Coupling(Tie):
+class Coupling(Stretched):
     """A coupling: free within its slack, drawn by a spring and a damper past it, held off by a buffer before it."""
 
     kind: Literal["coupling"] = Field("coupling", description="the kind of tie")

@@ -80,7 +80,9 @@ class Ground(Frozen):
     pairs: tuple[Pair, ...] = Field((), max_length=500, description="material pair overrides")
     blocks: tuple[Block, ...] = Field((), max_length=900, description="bodies on it")
     joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
-    ties: tuple[AnyTie, ...] = Field((), max_length=100, description="ropes and couplings between bodies")
+    ties: tuple[AnyTie, ...] = Field(
+        (), max_length=100, description="ropes, couplings, hinges, sliders and fixed joints between bodies"
+    )
     layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
     layer_pairs: tuple[LayerPair, ...] = Field(
         (),

@@ -7,10 +7,10 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.contact import rope
 from oak_sled.core.contact.linkkind import LinkKind
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched
 
 
-class Rope(Tie):
+class Rope(Stretched):
     """A rope without mass: it keeps its ends from being farther apart than its length, and only pulls."""
 
     kind: Literal["rope"] = Field("rope", description="the kind of tie")

@@ -1,9 +1,11 @@
 """The base of every document of a tie: two bodies, and where it is fixed to them."""
 
+from collections.abc import Callable
 from typing import Any, ClassVar, Self
 
 from pydantic import model_validator
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
 from oak_sled.core.contact.linkkind import LinkKind
@@ -28,15 +30,15 @@ class Between(Frozen):
         return self.id.replace("_", " ")
 
 
-class Tie(Between):
-    """A tie between two points. Its kind declares `kind`, its own dials, `ROWS`, `TITLE` and `numbers`."""
+Point = tuple[float, float, float]
 
-    x: float = dial(0.0, "m", "its end on the first body, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
-    y: float = dial(0.0, "m", "its end on the first body, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
-    z: float = dial(1.0, "m", "height of that end above the level ground", low=-1e3, high=1e4, slider=(0.0, 10.0))
-    end_x: float = dial(1.0, "m", "its other end, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
-    end_y: float = dial(0.0, "m", "its other end, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
-    end_z: float = dial(1.0, "m", "height of its other end", low=-1e3, high=1e4, slider=(0.0, 10.0))
+
+class Tie(Between):
+    """A tie of two bodies. Its kind declares `kind`, its own dials, `ROWS`, `TITLE` and `numbers`."""
+
+    x: float = dial(0.0, "m", "its point on the first body, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    y: float = dial(0.0, "m", "its point on the first body, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    z: float = dial(1.0, "m", "height of that point above the level ground", low=-1e3, high=1e4, slider=(0.0, 10.0))
 
     TITLE: ClassVar[str] = "tie"
     ROWS: ClassVar[LinkKind]
@@ -45,6 +47,30 @@ class Tie(Between):
     SAGS: ClassVar[bool] = False
     """True for one that hangs through while it bears nothing."""
 
+    @property
+    def begin(self) -> Point:
+        """Its point on the first body at the start, m."""
+        return self.x, self.y, self.z
+
+    @property
+    def end(self) -> Point:
+        """Its point on the other body at the start, m: the same, unless it is stretched between two."""
+        return self.begin
+
+    @classmethod
+    def between(cls, one: Point, other: Point) -> dict[str, float]:
+        """The fields of one that holds a body at `one` to another at `other`, m: at the second of them."""
+        return dict(zip("xyz", other, strict=True))
+
+    def passes(self) -> bool:
+        """True if its bodies do not touch each other while it holds."""
+        return False
+
+    def frames(self, to_one: Callable[[Floats], Floats], to_other: Callable[[Floats], Floats]) -> dict[str, Any]:
+        """Fields of its record in the axes of its bodies. to_one, to_other : turn a vector of the world, shape (3,), into
+        these."""
+        return {}
+
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but `at_a` and `at_b`, SI. apart : m between its ends at the start."""
         raise NotImplementedError
@@ -52,3 +78,19 @@ class Tie(Between):
     def at_start(self, apart: float) -> dict[str, float]:
         """Values it shows before the first tick, by the names of its columns; the others are 0."""
         return {}
+
+
+class Stretched(Tie):
+    """A tie between two points that may be apart."""
+
+    end_x: float = dial(1.0, "m", "its other end, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    end_y: float = dial(0.0, "m", "its other end, at the start", low=-1e5, high=1e5, slider=(-60.0, 60.0))
+    end_z: float = dial(1.0, "m", "height of its other end", low=-1e3, high=1e4, slider=(0.0, 10.0))
+
+    @property
+    def end(self) -> Point:
+        return self.end_x, self.end_y, self.end_z
+
+    @classmethod
+    def between(cls, one: Point, other: Point) -> dict[str, float]:
+        return dict(zip(("x", "y", "z", "end_x", "end_y", "end_z"), (*one, *other), strict=True))

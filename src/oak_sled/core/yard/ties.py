@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 from pydantic import Discriminator, Tag
 
 from oak_sled.core.yard.coupling import Coupling
+from oak_sled.core.yard.hinge import Fixed, Hinge, Slider
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.tie import Tie
 
-TIES: tuple[type[Tie], ...] = (Rope, Coupling)
+TIES: tuple[type[Tie], ...] = (Rope, Coupling, Hinge, Slider, Fixed)
 """Every kind of tie."""
 
 

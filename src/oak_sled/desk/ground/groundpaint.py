@@ -131,7 +131,7 @@ def paint_joint(painter: QPainter, plan: Plan, joint: Joint, chosen: bool) -> No
 
 def paint_tie(painter: QPainter, plan: Plan, tie: Tie, chosen: bool) -> None:
     """A line between its ends, in the ink of ties, with a knot at each."""
-    ends = plan.at(tie.x, tie.y), plan.at(tie.end_x, tie.end_y)
+    ends = plan.at(tie.x, tie.y), plan.at(*tie.end[:2])
     painter.setPen(QPen(theme.family("tie"), 3.0 if chosen else 2.0))
     painter.drawLine(*ends)
     painter.setBrush(theme.family("tie"))
@@ -158,7 +158,7 @@ def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
         words = f"{item.one.replace('_', ' ')} to {held} · {units.show(item.z, 'm')} up"
     if isinstance(item, Tie):
         held = item.other.replace("_", " ") or "the world"
-        apart = math.dist((item.x, item.y, item.z), (item.end_x, item.end_y, item.end_z))
+        apart = math.dist(item.begin, item.end)
         words = f"{item.TITLE}: {item.one.replace('_', ' ')} to {held} · {units.show(apart, 'm')}"
     if isinstance(item, Volume):
         words = f"{item.does} · {'everywhere' if item.everywhere else words}"

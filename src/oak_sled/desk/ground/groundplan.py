@@ -16,7 +16,7 @@ from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.ground import groundpaint
@@ -109,8 +109,10 @@ class GroundPlan(PlanFrame):
         """Handles that turn and size an object, px."""
         if isinstance(item, Joint) or (isinstance(item, Volume) and item.everywhere):
             return {}
-        if isinstance(item, Tie):
+        if isinstance(item, Stretched):
             return {"end": self.at(item.end_x, item.end_y)}
+        if isinstance(item, Tie):
+            return {}
         length, width = size_of(item)
         turn = heading_of(item)
         cos, sin = math.cos(turn), math.sin(turn)

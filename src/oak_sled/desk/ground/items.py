@@ -8,7 +8,7 @@ from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Wall
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched
 from oak_sled.core.yard.ties import TIES
 from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.drawing.grid import rounded
@@ -23,7 +23,7 @@ LISTS: dict[type, str] = {
 def moved_by(item: Item, dx: float, dy: float, step: float = 0.0) -> dict[str, float]:
     """The fields of an object that is moved, rounded to `step` m (0: as it is): a tie goes with both ends."""
     fields = {"x": rounded(item.x + dx, step), "y": rounded(item.y + dy, step)}
-    if isinstance(item, Tie):
+    if isinstance(item, Stretched):
         dx, dy = fields["x"] - item.x, fields["y"] - item.y
         fields |= {"end_x": item.end_x + dx, "end_y": item.end_y + dy}
     return fields

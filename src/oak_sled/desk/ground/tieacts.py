@@ -13,7 +13,7 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import free_name
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.core.yard.ties import TIES
 from oak_sled.desk.ground.groundplan import GroundPlan
 from oak_sled.desk.work.session import Session
@@ -57,13 +57,14 @@ class TieActs:
         return loose[0], next((block for block in blocks if block is not loose[0]), None)
 
     def add_tie(self, kind: type[Tie]) -> None:
-        """Ties the selected dynamic block to the second one that is selected, or to a place 3 m above it."""
+        """Ties the selected dynamic block to the second one that is selected, or to the world."""
         two = self._two_blocks(kind.TITLE)
         if two is None:
             return
         one, other = two
         x, y, z = one.x, one.y, one.z + one.height
-        end = (x, y, z + 3.0) if other is None else (other.x, other.y, other.z + other.height)
+        above = 3.0 if issubclass(kind, Stretched) else 0.0  # a joint to the world stands where the block is
+        end = (x, y, z + above) if other is None else (other.x, other.y, other.z + other.height)
         self._tie(kind, (one.id, (x, y, z)), ("" if other is None else other.id, end))
 
     def add_to_craft(self, kind: type[Tie]) -> None:
@@ -84,11 +85,8 @@ class TieActs:
     def _tie(self, kind: type[Tie], one: tuple[str, Point], other: tuple[str, Point]) -> None:
         ground = self.session.ground
         (name, at), (to, end) = one, other
-        new = kind(
-            id=free_name(kind.TITLE, ground.ties), one=name, other=to,
-            x=round(at[0], 2), y=round(at[1], 2), z=round(at[2], 2),
-            end_x=round(end[0], 2), end_y=round(end[1], 2), end_z=round(end[2], 2),
-        )  # fmt: skip
+        fields = {field: round(value, 2) for field, value in kind.between(at, end).items()}
+        new = kind.model_validate({"id": free_name(kind.TITLE, ground.ties), "one": name, "other": to, **fields})
         change_ground(self.session, ground.replace(ties=(*ground.ties, new)), f"place {kind.TITLE}")
         self.plan.choose([f"ties.{new.id}"])
 

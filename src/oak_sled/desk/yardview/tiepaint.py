@@ -55,4 +55,4 @@ def length_of(one: TieEnds) -> float:
     """The length that a tie may have, m."""
     tie = one.tie
     own = float(getattr(tie, "length", 0.0))
-    return own if own > 0.0 else math.dist((tie.x, tie.y, tie.z), (tie.end_x, tie.end_y, tie.end_z))
+    return own if own > 0.0 else math.dist(tie.begin, tie.end)

@@ -1,0 +1,383 @@
+"""Hinges, sliders and fixed joints: two bodies that share an axis, and turn about it, slide along it, or neither.
+
+Each asks for places and attitudes at the end of the tick, as its bodies move and turn now, as ropes and ball joints
+do: for the points that is the method of Ryckaert, Ciccotti and Berendsen (SHAKE, J. Computational Physics 23, 1977).
+Both bodies take the same impulse at one point, and the same torque, so that a free pair keeps its momenta. What is free
+is driven by a motor, held by a spring and a damper, slowed by dry friction, and ends at limits: a row each, in this
+order. Spring and damper stand at the end of the tick as far as they are too stiff for it (see `coupling`).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oak_sled.core.compiler.kernel import compiled, unit
+from oak_sled.core.contact import pairs, rope, ties, turns
+from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact.records import FREE
+from oak_sled.core.kernel import spatial
+
+TURNS, SLIDES, FIXED = range(3)
+DRAWN = 0.3
+"""Share of what has drifted apart that is taken out in a tick."""
+BY_RATE, BY_PLACE = 1, 2
+
+HINGE = np.dtype(
+    [
+        ("at_a", "f8", (3,)),  # m, of its point from the centre of mass, own axes
+        ("at_b", "f8", (3,)),
+        ("axis_a", "f8", (3,)),  # unit, own axes
+        ("axis_b", "f8", (3,)),
+        ("mark_a", "f8", (3,)),  # unit, own axes: across the axis, one on the other at the start
+        ("mark_b", "f8", (3,)),
+        ("mode", "i8"),  # TURNS, SLIDES or FIXED
+        ("low", "f8"),  # rad or m
+        ("high", "f8"),
+        ("motor", "i8"),  # 0 none, BY_RATE or BY_PLACE
+        ("rate", "f8"),  # rad/s or m/s
+        ("aim", "f8"),  # rad or m
+        ("most", "f8"),  # N m or N of the motor
+        ("stiffness", "f8"),
+        ("damping", "f8"),
+        ("friction", "f8"),  # N m or N
+        ("breaks", "f8"),  # N; 0: never
+        ("lever_a", "f8", (3,)),  # m, the same in world axes
+        ("lever_b", "f8", (3,)),
+        ("arm_b", "f8", (3,)),  # m from the centre of mass of b to the point of a: both take an impulse there
+        ("inverse_a", "f8", (3, 3)),  # 1/(kg m2), own axes
+        ("inverse_b", "f8", (3, 3)),
+        ("axis", "f8", (3,)),  # world axes, at the start of the tick
+        ("gap", "f8", (3,)),  # m from the point of b to that of a, at the start of the tick
+        ("lean", "f8", (3,)),  # rad that both are turned against each other, but about the axis of a hinge
+        ("place", "f8"),  # rad or m of what is free, at the start of the tick
+        ("given", "f8", (3,)),  # N s on a at its point
+        ("turned", "f8", (3,)),  # N m s on a
+        ("driven", "f8"),  # of the motor, along or about the axis
+        ("sprung", "f8"),
+        ("slowed", "f8"),
+        ("stopped", "f8"),
+    ]
+)
+
+
+@compiled
+def lay(own, link, scene):
+    """Levers, axis, and how far its bodies are apart, as they are now."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    lever_a = spatial.to_world(one.axes, pairs.triple(own.at_a))
+    lever_b = spatial.to_world(other.axes, pairs.triple(own.at_b))
+    axis = spatial.to_world(other.axes, pairs.triple(own.axis_b))
+    for i in range(3):
+        own.lever_a[i], own.lever_b[i], own.axis[i] = lever_a[i], lever_b[i], axis[i]
+        own.arm_b[i] = one.position[i] + lever_a[i] - other.position[i]
+        own.gap[i] = own.arm_b[i] - lever_b[i]
+    still = (1.0, 0.0, 0.0, 0.0)
+    lean = leaning(own, one, other, still, still)
+    for i in range(3):
+        own.lean[i] = lean[i]
+    own.place = spatial.dot(pairs.triple(own.gap), axis) if own.mode == SLIDES else angle(own, one, other, still, still)
+
+
+@compiled
+def angle(own, one, other, turn_a, turn_b):
+    """rad of a against b about the axis, with both turned further."""
+    axis = ties.rotated(turn_b, spatial.to_world(other.axes, pairs.triple(own.axis_b)))
+    mark = ties.rotated(turn_b, spatial.to_world(other.axes, pairs.triple(own.mark_b)))
+    at = ties.rotated(turn_a, spatial.to_world(one.axes, pairs.triple(own.mark_a)))
+    return math.atan2(spatial.dot(spatial.cross(mark, at), axis), spatial.dot(mark, at))
+
+
+@compiled
+def leaning(own, one, other, turn_a, turn_b):
+    """The turn of a against b that must not be, rad, world axes: across the axis, and about it but for a hinge."""
+    axis_a = ties.rotated(turn_a, spatial.to_world(one.axes, pairs.triple(own.axis_a)))
+    axis_b = ties.rotated(turn_b, spatial.to_world(other.axes, pairs.triple(own.axis_b)))
+    lean = spatial.cross(axis_b, axis_a)
+    if own.mode == TURNS:
+        return lean
+    about = angle(own, one, other, turn_a, turn_b)
+    return (lean[0] + about * axis_b[0], lean[1] + about * axis_b[1], lean[2] + about * axis_b[2])
+
+
+@unit
+def reach(own, link, scene, dt):
+    """It always acts."""
+    spatial.inverse_symmetric(scene.solids[link.a].inertia, own.inverse_a)
+    if scene.solids[link.b].kind == FREE:
+        spatial.inverse_symmetric(scene.solids[link.b].inertia, own.inverse_b)
+    lay(own, link, scene)
+    return 1
+
+
+@unit
+def prepare(own, link, scene, dt):
+    """Gives both bodies what it gave in the tick before."""
+    push_points(own, link, scene, pairs.triple(own.given))
+    turn_both(own, link, scene, pairs.triple(own.turned))
+    along = own.driven + own.sprung + own.slowed + own.stopped
+    act_along(own, link, scene, along)
+
+
+@compiled
+def push_points(own, link, scene, impulse):
+    """An impulse on a at its point, N s, and against it on b."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    if one.kind == FREE:
+        pairs.push(one, pairs.triple(own.lever_a), impulse, 1.0)
+    if other.kind == FREE:
+        pairs.push(other, pairs.triple(own.arm_b), impulse, -1.0)
+
+
+@compiled
+def turn_both(own, link, scene, torque):
+    """A torque on a, N m s, and against it on b."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    if one.kind == FREE:
+        turned = spatial.times(one.inverse_inertia, torque)
+        for i in range(3):
+            one.spin[i] += turned[i]
+    if other.kind == FREE:
+        turned = spatial.times(other.inverse_inertia, torque)
+        for i in range(3):
+            other.spin[i] -= turned[i]
+
+
+@compiled
+def act_along(own, link, scene, size):
+    """A torque about the axis, or an impulse along it: that of what is free."""
+    n = pairs.triple(own.axis)
+    if own.mode == TURNS:
+        turn_both(own, link, scene, (size * n[0], size * n[1], size * n[2]))
+    elif own.mode == SLIDES:
+        push_points(own, link, scene, (size * n[0], size * n[1], size * n[2]))
+
+
+@compiled
+def spun(one, other, way):
+    """rad/s that a torque of 1 N m s about a way gives a against b."""
+    total = 0.0
+    if one.kind == FREE:
+        total += spatial.dot(way, spatial.times(one.inverse_inertia, way))
+    if other.kind == FREE:
+        total += spatial.dot(way, spatial.times(other.inverse_inertia, way))
+    return total
+
+
+@compiled
+def free_mass(own, link, scene):
+    """kg m2 about its axis, or kg along it."""
+    one, other, n = scene.solids[link.a], scene.solids[link.b], pairs.triple(own.axis)
+    if own.mode == TURNS:
+        give = spun(one, other, n)
+    else:
+        give = rope.given(one, pairs.triple(own.lever_a), n) + rope.given(other, pairs.triple(own.arm_b), n)
+    return 1.0 / give if give > 0.0 else 0.0
+
+
+@compiled
+def free_speed(own, link, scene):
+    """rad/s of a against b about the axis, or m/s along it."""
+    one, other, n = scene.solids[link.a], scene.solids[link.b], pairs.triple(own.axis)
+    if own.mode == TURNS:
+        wa = pairs.triple(one.spin) if one.kind == FREE else (0.0, 0.0, 0.0)
+        wb = pairs.triple(other.spin) if other.kind == FREE else (0.0, 0.0, 0.0)
+        return spatial.dot(n, spatial.minus(wa, wb))
+    return pairs.speed_along(one, other, pairs.triple(own.lever_a), pairs.triple(own.arm_b), n)
+
+
+@unit
+def solve(own, link, scene, dt):
+    """One round: what is free, then attitudes, then points."""
+    moved = 0.0
+    if own.mode != FIXED:
+        moved = solve_free(own, link, scene, dt)
+    turned = solve_attitude(own, link, scene, dt)
+    shifted = solve_point(own, link, scene, dt)
+    return max(moved, turned, shifted)
+
+
+@compiled
+def solve_free(own, link, scene, dt):
+    """Motor, spring and damper, dry friction, limits, in this order; the largest speed that they changed."""
+    mass, largest = free_mass(own, link, scene), 0.0
+    if mass == 0.0:
+        return 0.0
+    if own.motor > 0:
+        wanted = own.rate
+        if own.motor == BY_PLACE:
+            wanted = min(max((own.aim - own.place) / dt, -abs(own.rate)), abs(own.rate))
+        total = own.driven + mass * (wanted - free_speed(own, link, scene))
+        total = min(max(total, -own.most * dt), own.most * dt)
+        act_along(own, link, scene, total - own.driven)
+        largest, own.driven = max(largest, abs(total - own.driven) / mass), total
+    if own.stiffness > 0.0 or own.damping > 0.0:
+        early = max(1.0 - 0.5 * mass / max(own.stiffness * dt * dt, 1e-300), 0.0)
+        answers = dt * (early * dt * own.stiffness + own.damping)
+        speed = free_speed(own, link, scene) - own.sprung / mass
+        total = -(dt * own.stiffness * own.place + answers * speed) / (1.0 + answers / mass)
+        act_along(own, link, scene, total - own.sprung)
+        largest, own.sprung = max(largest, abs(total - own.sprung) / mass), total
+    if own.friction > 0.0:
+        total = own.slowed - mass * free_speed(own, link, scene)
+        total = min(max(total, -own.friction * dt), own.friction * dt)
+        act_along(own, link, scene, total - own.slowed)
+        largest, own.slowed = max(largest, abs(total - own.slowed) / mass), total
+    if own.low > -1e300 or own.high < 1e300:
+        after = own.place + dt * free_speed(own, link, scene)
+        over, under = after - max(own.high, own.place), after - min(own.low, own.place)
+        total = own.stopped
+        if own.stopped < 0.0 or over > 0.0:
+            total = min(own.stopped - mass * over / dt, 0.0)
+        elif own.stopped > 0.0 or under < 0.0:
+            total = max(own.stopped - mass * under / dt, 0.0)
+        act_along(own, link, scene, total - own.stopped)
+        largest, own.stopped = max(largest, abs(total - own.stopped) / mass), total
+    return largest
+
+
+@compiled
+def across(n):
+    """Two unit vectors across a unit vector and each other."""
+    t = spatial.cross(n, (1.0, 0.0, 0.0)) if abs(n[0]) < 0.7 else spatial.cross(n, (0.0, 1.0, 0.0))
+    size = spatial.length(t)
+    u = (t[0] / size, t[1] / size, t[2] / size)
+    return u, spatial.cross(n, u)
+
+
+@compiled
+def solve_attitude(own, link, scene, dt):
+    """Both turn alike but for what is free, at the end of the tick; the largest speed of it, rad/s."""
+    one, other, largest = scene.solids[link.a], scene.solids[link.b], 0.0
+    n = pairs.triple(own.axis)
+    u, w = across(n)
+    for k in range(3):
+        if k == 2 and own.mode == TURNS:
+            continue
+        way = u if k == 0 else w if k == 1 else n
+        give = spun(one, other, way)
+        if give == 0.0:
+            continue
+        lean = leaning(own, one, other, turns.turn_of(one, own.inverse_a, dt), turns.turn_of(other, own.inverse_b, dt))
+        speed = spatial.dot(way, spatial.minus(lean, pairs.triple(own.lean))) / dt
+        size = -speed / give
+        turn_both(own, link, scene, (size * way[0], size * way[1], size * way[2]))
+        for i in range(3):
+            own.turned[i] += size * way[i]
+        largest = max(largest, abs(speed))
+    return largest
+
+
+@compiled
+def gap_after(own, link, scene, dt):
+    """m from the point of b to that of a after the tick."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    a = turns.end_of(one, pairs.triple(own.lever_a), turns.turn_of(one, own.inverse_a, dt), dt)
+    return spatial.minus(a, turns.end_of(other, pairs.triple(own.lever_b), turns.turn_of(other, own.inverse_b, dt), dt))
+
+
+@compiled
+def solve_point(own, link, scene, dt):
+    """Both points stay together at the end of the tick, but along the axis of a slider; the largest speed of it."""
+    one, other, largest = scene.solids[link.a], scene.solids[link.b], 0.0
+    la, lb, n = pairs.triple(own.lever_a), pairs.triple(own.arm_b), pairs.triple(own.axis)
+    u, w = across(n)
+    for k in range(3):
+        if k == 2 and own.mode == SLIDES:
+            continue
+        way = u if k == 0 else w if k == 1 else n
+        give = rope.given(one, la, way) + rope.given(other, lb, way)
+        if give == 0.0:
+            continue
+        off = gap_after(own, link, scene, dt)
+        if own.mode == SLIDES:
+            # the axis turns with b: what is along it then is free
+            now = ties.rotated(turns.turn_of(other, own.inverse_b, dt), n)
+            along = spatial.dot(off, now)
+            off = (off[0] - along * now[0], off[1] - along * now[1], off[2] - along * now[2])
+            start = own.gap
+            held = spatial.dot(pairs.triple(start), n)
+            off = (
+                off[0] - start[0] + held * n[0], off[1] - start[1] + held * n[1], off[2] - start[2] + held * n[2]
+            )  # fmt: skip
+        else:
+            off = spatial.minus(off, pairs.triple(own.gap))
+        speed = spatial.dot(way, off) / dt
+        size = -speed / give
+        push = (size * way[0], size * way[1], size * way[2])
+        push_points(own, link, scene, push)
+        for i in range(3):
+            own.given[i] += push[i]
+        largest = max(largest, abs(speed))
+    return largest
+
+
+@unit
+def correct(own, link, scene, dt):
+    """One round of the shift that takes out a share of what has drifted apart."""
+    one, other, largest = scene.solids[link.a], scene.solids[link.b], 0.0
+    la, lb, n = pairs.triple(own.lever_a), pairs.triple(own.arm_b), pairs.triple(own.axis)
+    u, w = across(n)
+    for k in range(6):
+        way = u if k % 3 == 0 else w if k % 3 == 1 else n
+        if (k == 2 and own.mode == SLIDES) or (k == 5 and own.mode == TURNS):
+            continue
+        twist_a, twist_b = pairs.triple(one.twist), pairs.triple(other.twist)
+        if k < 3:
+            give = rope.given(one, la, way) + rope.given(other, lb, way)
+            swing = spatial.minus(spatial.cross(twist_a, la), spatial.cross(twist_b, lb))
+            speed = DRAWN * spatial.dot(way, pairs.triple(own.gap)) / dt + spatial.dot(way, swing)
+            for i in range(3):
+                speed += way[i] * (one.shift[i] - other.shift[i])
+            size = -speed / give if give > 0.0 else 0.0
+            if one.kind == FREE:
+                ties.shift_body(one, la, (size * way[0], size * way[1], size * way[2]), 1.0)
+            if other.kind == FREE:
+                ties.shift_body(other, lb, (size * way[0], size * way[1], size * way[2]), -1.0)
+        else:
+            give = spun(one, other, way)
+            speed = DRAWN * spatial.dot(way, pairs.triple(own.lean)) / dt
+            speed += spatial.dot(way, spatial.minus(twist_a, twist_b))
+            size = -speed / give if give > 0.0 else 0.0
+            twist(one, other, way, size)
+        largest = max(largest, abs(speed))
+    return largest
+
+
+@compiled
+def twist(one, other, way, size):
+    """Turns both by a shift, against each other."""
+    torque = (size * way[0], size * way[1], size * way[2])
+    if one.kind == FREE:
+        turned = spatial.times(one.inverse_inertia, torque)
+        for i in range(3):
+            one.twist[i] += turned[i]
+    if other.kind == FREE:
+        turned = spatial.times(other.inverse_inertia, torque)
+        for i in range(3):
+            other.twist[i] -= turned[i]
+
+
+@unit
+def finish(own, link, scene, dt):
+    """Load at its point, where it stands, and what acts along or about the axis; past its breaking load it breaks."""
+    lay(own, link, scene)
+    load = spatial.length(pairs.triple(own.given)) / dt
+    link.shown[0], link.shown[1] = load, own.place
+    link.shown[2] = (own.driven + own.sprung + own.slowed + own.stopped) / dt
+    if own.mode == FIXED:
+        link.shown[2] = spatial.length(pairs.triple(own.turned)) / dt
+    if own.breaks > 0.0 and load > own.breaks:
+        link.state, link.acts = BROKEN, 0
+        link.shown[3] = 1.0
+
+
+def _kind(name: str, place: Shown, along: Shown) -> LinkKind:
+    shows = (Shown("load", "N", "load at its point"), place, along, Shown("broken", "", "broken"))
+    return LinkKind(name, HINGE, reach, prepare, solve, correct, finish, shows)
+
+
+HINGED = _kind("hinge", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque about its axis"))
+SLIDING = _kind("slider", Shown("travel", "m", "travel"), Shown("force", "N", "force along its axis"))
+FASTENED = _kind("fixed", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque that it holds"))
