@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy.special import ellipk
 
+from oak_sled.core.advice import cautions
 from oak_sled.core.assembly import jobs, tracks, world
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.faults import Refused
@@ -242,3 +243,71 @@ def test_the_ends_of_ties_are_as_far_apart_as_is_recorded():
                 assert np.linalg.norm(one.one - one.other) == pytest.approx(one.shown["length"], abs=1e-9)
                 seen.add(one.tie.id)
     assert seen >= {"hoist_rope", "tow_rope"}
+
+
+# reels
+
+
+def reeled(drive, reel=2.0, strong=1e9, shortest=0.5, mass=5.0, length=3.0):
+    """A ball that hangs on a rope with a reel, driven so far."""
+    scene = scenery.scene([ball(HIGH - [0.0, 0.0, length], mass)], plane=False)
+    own = {"at_a": NONE, "at_b": tuple(HIGH), "length": length, "breaks": 0.0, "reel": reel, "strong": strong,
+           "shortest": shortest}  # fmt: skip
+    scene = scenery.with_links(scene, [(rope.KIND, (1, 0), own)])
+    scene.links["drive"][:] = drive
+    return scene
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_reel_lifts_at_its_speed_with_the_weight_as_tension(ticks):
+    scene = reeled(0.5)
+    made = moved(scene, ticks, 1.5)[:, 1]
+    assert made[-1, 2] == pytest.approx(HIGH[2] - 3.0 + 1.5, abs=2.0 / ticks)
+    assert made[-1, 9] == pytest.approx(1.0, abs=1e-6), "it has that speed when it is let go"
+    assert scene.links["shown"][0, 0] == pytest.approx(5.0 * G, rel=1e-6)
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_it_ends_at_the_shortest_and_pays_out_again(ticks):
+    scene = reeled(1.0)
+    made = moved(scene, ticks, 2.0)[:, 1]
+    assert made[:, 2].max() < HIGH[2] - 0.5 + 2.0 / ticks + 0.05 * 5.0
+    assert scene.links["shown"][0, 1] <= 0.5 + 1e-3
+    scene.links["drive"][:] = -0.5
+    made = moved(scene, ticks, 2.0)[:, 1]
+    assert made[-1, 2] == pytest.approx(HIGH[2] - 2.5, abs=0.05)
+    assert made[-1, 9] == pytest.approx(-1.0, abs=0.1)
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_past_its_force_a_reel_stands_and_holds(ticks):
+    scene = reeled(1.0, strong=5.0 * G * 0.9)
+    made = moved(scene, ticks, 2.0)[:, 1]
+    assert np.abs(made[:, 2] - (HIGH[2] - 3.0)).max() < 1e-6
+    lifts = reeled(1.0, strong=5.0 * G * 1.5)
+    made = moved(lifts, ticks, 0.5)[:, 1]
+    assert made[-1, 9] == pytest.approx(min(0.5 * G * 0.5, 2.0), rel=1e-3), (
+        "by what is left over the weight, to its speed"
+    )
+
+
+def test_a_reel_and_a_hinge_follow_their_channels():
+    yard = demos.load("crane")
+    made = run.execute(jobs.job_of(yard, yard.drill("set_down")))
+    angle, height = traces.values(made, "tie.slewing.angle"), made.column("block.load.position.z")
+    assert np.degrees(angle[-1]) == pytest.approx(90.0, abs=1.0)
+    length = traces.values(made, "tie.fall.length")
+    assert height[360] - height[0] == pytest.approx(length[0] - length[360], abs=0.01)
+    assert height[360] - height[0] > 1.8, "for two seconds at one metre a second, as its channel rises and falls"
+    assert height[-1] == pytest.approx(0.5, abs=1e-3)
+    still = yard.replace(drills=(yard.drill("set_down").replace(tracks=()),))
+    held = run.execute(jobs.job_of(still, still.drills[0]))
+    assert np.abs(traces.values(held, "tie.slewing.angle")).max() < 1e-6
+
+
+def test_a_tie_on_a_channel_that_is_not_there_is_told():
+    yard = demos.load("crane").edit("grounds.quay.ties.fall.channel", "winch")
+    job = jobs.job_of(yard, yard.drill("swing"))
+    found = [one for one in cautions.find(job, run.execute(job)) if one.name == "tie_lacks_channel"]
+    assert [("'winch'" in one.says, "fall" in one.says) for one in found] == [(True, True)]
+    assert "hoist" in next(one.says for one in cautions.find(job) if one.name == "unused_channel")

@@ -318,6 +318,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
 def _deaf_drill(job: Job) -> Iterator[Caution]:
     names = [channel.id for channel in job.craft.channels]
     used = {name for part in job.craft.parts for name in part.channels_used()}
+    used |= {tie.driven_by() for tie in job.ground.ties}
     for track in job.actor.tracks:
         if track.channel not in names:
             yield Caution(
@@ -325,6 +326,14 @@ def _deaf_drill(job: Job) -> Iterator[Caution]:
                 "",
                 f"the drill has inputs for channel {track.channel!r}, which this craft lacks",
                 f"channels here: {', '.join(names) or 'none'}",
+            )
+    for tie in job.ground.ties:
+        if tie.driven_by() and tie.driven_by() not in [channel.id for channel in job.actors[0].craft.channels]:
+            yield Caution(
+                "tie_lacks_channel",
+                "",
+                f"{tie.heading} is driven by channel {tie.driven_by()!r}, which the craft under test lacks",
+                "a channel of it (Ground page), or none",
             )
     for name in names:
         if name not in used:

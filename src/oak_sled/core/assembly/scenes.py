@@ -157,6 +157,10 @@ def _links(job: Job, scene: Scene) -> Records:
         }
         linkkind.fill(row, tie.ROWS, (a, b), own)
         row["passes"] = int(tie.passes())
+        name, known = tie.driven_by(), [channel.id for channel in job.actors[0].craft.channels] if job.actors else []
+        if name:
+            row["channel"] = known.index(name) if name in known else -1
+            row["drive"] = 0.0  # until its channel says more
         shown = tie.at_start(math.dist(*ends))
         row["shown"][: len(tie.ROWS.shows)] = [shown.get(one.name, 0.0) for one in tie.ROWS.shows]
     return rows

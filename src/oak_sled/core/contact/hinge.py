@@ -205,9 +205,9 @@ def solve_free(own, link, scene, dt):
     if mass == 0.0:
         return 0.0
     if own.motor > 0:
-        wanted = own.rate
+        wanted = own.rate * link.drive
         if own.motor == BY_PLACE:
-            wanted = min(max((own.aim - own.place) / dt, -abs(own.rate)), abs(own.rate))
+            wanted = min(max((own.aim * link.drive - own.place) / dt, -abs(own.rate)), abs(own.rate))
         total = own.driven + mass * (wanted - free_speed(own, link, scene))
         total = min(max(total, -own.most * dt), own.most * dt)
         act_along(own, link, scene, total - own.driven)

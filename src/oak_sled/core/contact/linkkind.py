@@ -27,6 +27,9 @@ _FRONT = np.dtype(
         ("a", "i8"),  # its bodies; a is one that may move
         ("b", "i8"),
         ("passes", "i8"),  # 1 where its bodies do not touch each other while it holds
+        ("who", "i8"),  # the craft whose channel drives it
+        ("channel", "i8"),  # its number there; -1: none, and it drives as it is set
+        ("drive", "f8"),  # -1 to 1
         ("island", "i8"),  # a body of the group that is solved together
         ("leads", "i8"),  # 1 for the first link of an island without contacts
         ("reach", "i8"),  # the addresses of what its kind does: see `LinkKind`
@@ -88,6 +91,7 @@ STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", 
 def fill(row: np.void, kind: LinkKind, bodies: tuple[int, int], own: dict[str, Any]) -> None:
     """Writes a link that holds into its record; its addresses come with `connect`. own : the fields of its kind."""
     row["state"], (row["a"], row["b"]), row["shows"] = HOLDS, bodies, len(kind.shows)
+    row["channel"], row["drive"] = -1, 1.0
     record = own_of(row, kind)
     for name, value in own.items():
         record[name] = value

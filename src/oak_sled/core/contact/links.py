@@ -26,11 +26,24 @@ def seek(scene, dt):
             continue
         one, other = scene.solids[link.a], scene.solids[link.b]
         link.acts = 0
+        if link.channel >= 0 and link.drive != 0.0 and sleeps(scene, link):
+            narrow.wake(scene, link.a)
+            if other.kind == FREE:
+                narrow.wake(scene, link.b)
         if not sleeps(scene, link):
             link.acts = linkkind.REACH(link.reach, link.own, link, scene, dt)
         if link.acts == 1 and other.kind == FREE and one.asleep != other.asleep:
             narrow.wake(scene, link.a)
             narrow.wake(scene, link.b)
+
+
+@compiled
+def take_channels(scene, nows):
+    """Has each link driven as the channel of its craft stands, if it follows one."""
+    for k in range(scene.links.shape[0]):
+        link = scene.links[k]
+        if link.channel >= 0:
+            link.drive = nows[link.who].channels[link.channel]
 
 
 @compiled

@@ -29,6 +29,10 @@ ROPE = np.dtype(
         ("at_b", "f8", (3,)),
         ("length", "f8"),  # m
         ("breaks", "f8"),  # N; 0: never
+        ("reel", "f8"),  # m/s that it is reeled in, at a full drive
+        ("strong", "f8"),  # N up to which it is reeled in
+        ("shortest", "f8"),  # m
+        ("wound", "f8"),  # m that it was reeled in in this tick
         ("lever_a", "f8", (3,)),  # m, the same in world axes
         ("lever_b", "f8", (3,)),
         ("normal", "f8", (3,)),  # unit, from b to a
@@ -77,7 +81,14 @@ def line_after(own, link, scene, dt):
 
 @unit
 def reach(own, link, scene, dt):
-    """1 if it is taut at the end of the tick, or has pulled in the one before."""
+    """1 if it is taut at the end of the tick, or has pulled in the one before. What is reeled in, is so first."""
+    own.wound = 0.0
+    if own.reel != 0.0:
+        step = dt * own.reel * link.drive
+        if step > 0.0:
+            step = min(step, max(own.length - own.shortest, 0.0))
+            own.wound = step
+        own.length -= step
     lay(own, link, scene)
     if own.pull > 0.0 or own.apart >= own.length:
         return 1
@@ -125,9 +136,12 @@ def solve(own, link, scene, dt):
     size = spatial.length(line)
     if own.mass == 0.0 or size == 0.0:
         return 0.0
-    speed = (size - max(own.length, own.apart)) / dt
+    speed = (size - max(own.length, own.apart - own.wound)) / dt
     along = max(spatial.dot(line, pairs.triple(own.normal)) / size, STEEPEST)
     total = max(own.pull + own.mass * speed / along, 0.0)
+    if own.wound > 0.0:  # it is reeled in as far as the reel is strong enough, and held beyond
+        held = own.pull + own.mass * (size - max(own.length + own.wound, own.apart)) / dt / along
+        total = min(total, max(own.strong * dt, held))
     change, own.pull = total - own.pull, total
     pull_both(own, link, scene, change)
     return abs(change) / own.mass
@@ -137,7 +151,7 @@ def solve(own, link, scene, dt):
 def correct(own, link, scene, dt):
     """One round of the shift that takes out a share of what it is too long."""
     one, other = scene.solids[link.a], scene.solids[link.b]
-    n, over = pairs.triple(own.normal), own.apart - own.length
+    n, over = pairs.triple(own.normal), own.apart - own.length - own.wound
     if own.mass == 0.0 or over <= 0.0:
         return 0.0
     lever_a, lever_b = pairs.triple(own.lever_a), pairs.triple(own.lever_b)
@@ -161,6 +175,8 @@ def finish(own, link, scene, dt):
     if link.acts == 0:
         own.pull = 0.0
     lay(own, link, scene)
+    if own.wound > 0.0:  # what did not follow is not on the reel
+        own.length = min(max(own.length, own.apart), own.length + own.wound)
     link.shown[0], link.shown[1] = own.pull / dt, own.apart
     if own.breaks > 0.0 and own.pull > own.breaks * dt:
         link.state, link.acts = BROKEN, 0

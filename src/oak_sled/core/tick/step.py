@@ -74,6 +74,7 @@ def tick(world, scene, shot_memory, nows, raw):
     for c in range(crafts.shape[0]):
         if crafts[c].lead != c:
             take_channels(nows[crafts[c].lead], nows[c])
+    links.take_channels(scene, nows)
     if world.calls[OTHERS] != 0:
         act_on_others(crafts, world.parts, scene, shot_memory, nows)
     if world.calls[FLY] != 0:

@@ -55,6 +55,11 @@ class Driven(Jointed):
     motor: Literal["none", "rate", "place"] = Field(
         "none", description="what its motor holds: nothing, a rate, or a place that it goes to at that rate"
     )
+    channel: str = Field(
+        "",
+        max_length=60,
+        description="the channel that drives its motor, as a factor on rate or place; empty: always full",
+    )
     limited: bool = Field(False, description="whether it ends at its limits")
 
     @model_validator(mode="after")

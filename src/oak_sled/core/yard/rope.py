@@ -19,6 +19,14 @@ class Rope(Stretched):
     )
     breaks_at: float = dial(0.0, "N", "tension at which it breaks; 0: never", low=0.0, high=1e9, slider=(0.0, 50_000.0))
 
+    channel: str = Field("", max_length=60, description="the channel that reels it in, below 0 out; empty: no reel")
+    reel_speed: float = dial(1.0, "m/s", "speed of its reel at a full channel", low=0.0, high=1e4, slider=(0.0, 10.0))
+    reel_force: float = dial(
+        5000.0, "N", "greatest pull of its reel; past that it stands, and holds", low=0.0, high=1e9,
+        slider=(10.0, 1e5), scale="log",
+    )  # fmt: skip
+    shortest: float = dial(0.3, "m", "length to which it is reeled in", low=0.0, high=1e5, slider=(0.0, 10.0))
+
     TITLE: ClassVar[str] = "rope"
     ROWS: ClassVar[LinkKind] = rope.KIND
     LOAD: ClassVar[str] = "tension"
@@ -26,7 +34,10 @@ class Rope(Stretched):
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""
-        return {"length": self.length if self.length > 0.0 else apart, "breaks": self.breaks_at}
+        return {
+            "length": self.length if self.length > 0.0 else apart, "breaks": self.breaks_at,
+            "reel": self.reel_speed if self.channel else 0.0, "strong": self.reel_force, "shortest": self.shortest,
+        }  # fmt: skip
 
     def at_start(self, apart: float) -> dict[str, float]:
         """Values it shows before the first tick."""

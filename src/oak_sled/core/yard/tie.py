@@ -62,13 +62,17 @@ class Tie(Between):
         """The fields of one that holds a body at `one` to another at `other`, m: at the second of them."""
         return dict(zip("xyz", other, strict=True))
 
+    def driven_by(self) -> str:
+        """The channel of the craft under test that drives it; "" for none."""
+        return str(getattr(self, "channel", ""))
+
     def passes(self) -> bool:
         """True if its bodies do not touch each other while it holds."""
         return False
 
     def frames(self, to_one: Callable[[Floats], Floats], to_other: Callable[[Floats], Floats]) -> dict[str, Any]:
-        """Fields of its record in the axes of its bodies. to_one, to_other : turn a vector of the world, shape (3,), into
-        these."""
+        """Fields of its record in the axes of its bodies. to_one, to_other : turn a vector of the world into these; all
+        of shape (3,)."""
         return {}
 
     def numbers(self, apart: float) -> dict[str, Any]:

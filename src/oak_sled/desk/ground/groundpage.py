@@ -217,6 +217,9 @@ class GroundPage(DrawingPage):
             every = tuple(block.id for block in self.session.ground.blocks)
             self.numbers.add_choice(path, "one", (*loose, *crafts), "the body that it holds")
             self.numbers.add_choice(path, "other", ("", *every, *crafts), "the body it is joined to", "the world")
+        if isinstance(item, Tie) and "channel" in type(item).model_fields:
+            channels = tuple(one.id for one in self.session.craft.channels)
+            self.numbers.add_choice(path, "channel", ("", *channels), "the channel that drives it")
         if isinstance(item, Coupling):
             self.outlook = self.numbers.add_note("")
         if isinstance(item, Block):

@@ -1,4 +1,4 @@
-"""Writes the demo of the sledge train: an ice tug and eight freight sledges on slack couplings.
+"""Writes the demos of ties: an ice tug and its sledges on slack couplings, and a crane with a load on a rope.
 
 Run it after a change of what is below, or of the documents it is made of.
 """
@@ -22,6 +22,8 @@ from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Target, Track
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.hinge import Hinge
+from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.yard import Bench, Yard
 
 DEMO = Path(__file__).parents[1] / "src" / "oak_sled" / "demo"
@@ -109,5 +111,76 @@ def yard() -> Yard:
     )  # fmt: skip
 
 
+def crane() -> Yard:
+    """The yard of the crane: a jib that slews about a vertical hinge, and a load on a rope that is reeled."""
+    channels = (
+        Channel(id="slew", plus_keys=("A", "Left"), minus_keys=("D", "Right"), rise=1.0, fall=1.0),
+        Channel(id="hoist", plus_keys=("W", "Up"), minus_keys=("S", "Down"), rise=2.0, fall=4.0),
+    )
+    tower = Craft(
+        id="tower",
+        title="Tower",
+        body=Body(
+            mass=8000.0, length=1.2, width=1.2, height=8.0, held=("x", "y", "z", "roll", "pitch", "yaw"), shape_z=4.0
+        ),
+        channels=channels,
+    )
+    jib = Block(id="jib", x=3.6, z=8.05, length=9.0, width=0.4, height=0.5, mass=700.0, material="iron")
+    load = Block(id="load", x=7.6, z=2.0, length=1.2, width=1.2, height=1.0, mass=500.0)
+    mark = Block(id="mark", moves="trigger", x=0.0, y=7.6, length=2.0, width=2.0, height=0.6)
+    stand = Block(id="stand", moves="fixed", x=7.6, length=2.0, width=2.0, height=1.8)
+    ties = (
+        Hinge(
+            id="slewing",
+            one="jib",
+            other="tower",
+            z=8.3,
+            elevation_deg=90.0,
+            motor="rate",
+            motor_rate_deg=20.0,
+            motor_torque=20_000.0,
+            channel="slew",
+            damping=500.0,
+        ),
+        Rope(
+            id="fall",
+            one="load",
+            other="jib",
+            x=7.6,
+            z=3.0,
+            end_x=7.6,
+            end_z=8.05,
+            channel="hoist",
+            reel_speed=1.0,
+            reel_force=9000.0,
+            shortest=1.0,
+        ),
+    )
+    ground = Ground(
+        id="quay",
+        title="Crane quay",
+        materials=(Material(id="iron", friction=0.4, look="iron"),),
+        blocks=(jib, load, mark, stand),
+        ties=ties,
+        friction=0.4,
+    )
+    hoist = track("hoist", (0.5, 1.0), (2.5, 0.0), (12.5, -1.0), (17.5, 0.0))
+    fields = {"ground": "quay", "craft": "tower", "watch": ("load",)}
+    over = Drill.model_validate({
+        "id": "set_down", "title": "Lift, slew and set down", "duration": 20.0, **fields,
+        "tracks": (hoist, track("slew", (3.0, 1.0), (7.5, 0.0))), "targets": ({"measure": "reports", "low": 1.0},),
+    })  # fmt: skip
+    swing = Drill.model_validate({
+        "id": "swing", "title": "Lift, and stop the slew at once", "duration": 14.0, **fields,
+        "tracks": (track("hoist", (0.5, 1.0), (2.5, 0.0)), track("slew", (3.0, 1.0), (6.0, 0.0))),
+        "targets": ({"measure": "reports", "high": 0.0},),
+    })  # fmt: skip
+    return Yard(
+        title="Crane quay", ticks=120, bench=Bench(craft="tower", ground="quay", drill="set_down"), crafts=(tower,),
+        grounds=(ground,), drills=(over, swing),
+    )  # fmt: skip
+
+
 if __name__ == "__main__":
     yard_json.save(yard(), DEMO / "sledge_train.json")
+    yard_json.save(crane(), DEMO / "crane.json")
