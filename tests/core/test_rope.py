@@ -17,13 +17,15 @@ from oak_sled.core.contact import links, rope, scenery, solver
 from oak_sled.core.contact.linkkind import BROKEN, HOLDS, ROOM
 from oak_sled.core.contact.records import LOST
 from oak_sled.core.contact.scenery import Solid
-from oak_sled.core.files import run_table
+from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
 from oak_sled.core.results import ledger, run, tieends, traces
 from oak_sled.core.results.record import Layout
+from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.rope import Rope
 
 G = 9.80665
@@ -311,3 +313,38 @@ def test_a_tie_on_a_channel_that_is_not_there_is_told():
     found = [one for one in cautions.find(job, run.execute(job)) if one.name == "tie_lacks_channel"]
     assert [("'winch'" in one.says, "fall" in one.says) for one in found] == [(True, True)]
     assert "hoist" in next(one.says for one in cautions.find(job) if one.name == "unused_channel")
+
+
+# letting go
+
+
+def towing_until(t, target="tow"):
+    yard, _ = towing()
+    event = Event(id="off", what="let_go", t=t, target=target)
+    drill = yard.drills[0]
+    return yard.replace(drills=(drill.replace(events=(event,)),))
+
+
+def test_an_event_lets_go_of_what_is_towed_and_it_keeps_its_speed():
+    yard = towing_until(4.0)
+    made = run.execute(jobs.job_of(yard, yard.drills[0]))
+    tension, speed = traces.values(made, "tie.tow.tension"), made.column("block.crate.velocity.x")
+    gone = round(4.0 * made.job.ticks)
+    assert tension[gone - 2] > 0.0
+    assert np.array_equal(tension[gone + 1 :], np.zeros(len(tension) - gone - 1))
+    assert traces.values(made, "tie.tow.broken")[-1] == 1.0
+    assert speed[gone] > 1.0
+    assert 0.8 * speed[gone] < speed[gone + 3] <= speed[gone], "only the ice slows it"
+    assert max(ledger.ledger_gap(made)) < 1e-9
+    assert yard_json.loads(yard_json.dumps(yard)) == yard
+
+
+def test_an_event_that_lets_go_of_nothing_is_refused_and_follows_a_new_name():
+    with pytest.raises(Refused, match="no tie 'towing'"):
+        yard_json.loads(yard_json.dumps(towing_until(4.0)).replace('"target": "tow"', '"target": "towing"'))
+    yard = towing_until(4.0)
+    ground = next(one.id for one in yard.grounds if one.ties)
+    named = renaming.renamed(yard, ground, "ties", "tow", "line")
+    assert named.drills[0].events[0].target == "line"
+    left = yard.without(grounds=tuple(one.replace(ties=()) for one in yard.grounds))
+    assert not left.drills[0].events

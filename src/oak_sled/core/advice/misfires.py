@@ -38,6 +38,10 @@ def _events(job: Job) -> Iterator[Caution]:
                     "drops_nothing", "", f"{event.target} is not loose, so that it cannot fall", "let it move freely"
                 )
             continue
+        if event.aims_at_tie:
+            if event.target not in (ties := [one.id for one in job.ground.ties]):
+                yield _no_target(event.heading, "tie", event.target, ties)
+            continue
         if (event.craft or lead) != job.craft.id:
             continue  # of another craft
         part = parts.get(event.target)

@@ -21,7 +21,7 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
     crafts = [one.craft for one in job.actors]
     for row, event in zip(rows, sorted(events, key=lambda event: event.t), strict=True):
         row["time"], row["what"] = event.t, get_args(What).index(event.what)
-        row["part"], row["solid"] = -1, -1
+        row["part"], row["solid"], row["link"] = -1, -1, -1
         who = next((k for k, one in enumerate(crafts) if one.id == event.craft), 0)
         row["craft"] = who
         if event.what in ("trigger", "hold", "release", "fail"):
@@ -29,6 +29,9 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
             row["part"] = names.index(event.target) if event.target in names else -1
             if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
                 row["part"] = -1
+        elif event.aims_at_tie:
+            names = [tie.id for tie, _, _ in bodynames.ties_of(job)]
+            row["link"] = names.index(event.target) if event.target in names else -1
         else:
             row["solid"] = bodynames.solid_number(job, event.target) if event.target else 1 + who
         row["vector"], row["point"] = (event.x, event.y, event.z), (event.at_x, event.at_y, event.at_z)

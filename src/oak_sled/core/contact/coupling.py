@@ -102,10 +102,10 @@ def finish(own, link, scene, dt):
     speed = speed_of(own, link, scene)
     rope.lay(own, link, scene)
     link.shown[0], link.shown[1] = own.pull / dt, own.apart
-    link.shown[3] = own.damping * speed * speed if own.pull != 0.0 else 0.0
+    link.shown[2] = own.damping * speed * speed if own.pull != 0.0 else 0.0
     if own.breaks > 0.0 and own.pull > own.breaks * dt:
         link.state, link.acts = BROKEN, 0
-        link.shown[2] = 1.0
+        link.shown[3] = 1.0
 
 
 KIND = LinkKind(
@@ -119,7 +119,7 @@ KIND = LinkKind(
     (
         Shown("load", "N", "load, below 0 on its buffer"),
         Shown("length", "m", "distance of its ends"),
-        Shown("broken", "", "broken"),
         Shown("damped", "W", "power that its damper takes"),
+        Shown("broken", "", "broken or let go"),
     ),
 )

@@ -374,7 +374,7 @@ def finish(own, link, scene, dt):
 
 
 def _kind(name: str, place: Shown, along: Shown) -> LinkKind:
-    shows = (Shown("load", "N", "load at its point"), place, along, Shown("broken", "", "broken"))
+    shows = (Shown("load", "N", "load at its point"), place, along, Shown("broken", "", "broken or let go"))
     return LinkKind(name, HINGE, reach, prepare, solve, correct, finish, shows)
 
 

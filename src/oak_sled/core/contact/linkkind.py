@@ -12,8 +12,8 @@ from oak_sled.core.compiler import types
 from oak_sled.core.compiler.kernel import Address, Kernel
 from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
 
-ROOM, HOLDS, BROKEN = range(3)
-"""States of a link: a free record, one that holds, and one that has broken and stays so."""
+ROOM, HOLDS, BROKEN, LOOSENED = range(4)
+"""States of a link: a free record, one that holds, one that has broken and stays so, and one that was let go."""
 OWN_NUMBERS = 96
 """Numbers of 8 bytes that a kind may keep in a link."""
 SHOWN = 4
@@ -72,7 +72,8 @@ class LinkKind(NamedTuple):
 
     reach : whether it can act in this tick. prepare : directions and masses, before the rounds; it gives the first
     guess too. solve : one round, at velocity level. correct : one round of the shift of places. finish : after rounds,
-    what it shows, and whether it breaks. shows : what it shows, at most SHOWN.
+    what it shows, and whether it breaks. shows : what it shows, at most SHOWN; the last is 1 once it is broken or
+    let go.
     """
 
     name: str

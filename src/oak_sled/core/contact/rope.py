@@ -191,5 +191,9 @@ KIND = LinkKind(
     solve,
     correct,
     finish,
-    (Shown("tension", "N", "tension"), Shown("length", "m", "distance of its ends"), Shown("broken", "", "broken")),
+    (
+        Shown("tension", "N", "tension"),
+        Shown("length", "m", "distance of its ends"),
+        Shown("broken", "", "broken or let go"),
+    ),
 )

@@ -184,8 +184,9 @@ DRILL = np.dtype(
     ]
 )
 
-TRIGGER, HOLD, RELEASE, DROP, PUSHED, FAIL = range(6)
-"""Kinds of events: fire a part, let a sling hold the craft, release it, drop a block, poke a body, fail a part."""
+TRIGGER, HOLD, RELEASE, DROP, PUSHED, FAIL, LET_GO = range(7)
+"""Kinds of events: fire a part, let a sling hold the craft, release it, drop a block, poke a body, fail a part, let
+a tie go."""
 
 EVENT = np.dtype(
     [
@@ -194,6 +195,7 @@ EVENT = np.dtype(
         ("craft", "i8"),  # whose part it is
         ("part", "i8"),  # of that craft, that is fired, holds or releases; -1: none
         ("solid", "i8"),  # that is dropped or poked; -1: none
+        ("link", "i8"),  # that lets go; -1: none
         ("vector", "f8", (3,)),  # m of a pull, N s of a poke, world axes
         ("point", "f8", (3,)),  # m from the centre of mass, own axes: where it is poked
     ]

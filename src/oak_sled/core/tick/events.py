@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import pushes
+from oak_sled.core.contact import narrow, pushes
+from oak_sled.core.contact.linkkind import HOLDS, LOOSENED
 from oak_sled.core.contact.records import FREE, HUNG
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import DROP, FAIL, HOLD, LOOSE, PUSHED, RELEASE, TRIGGER
+from oak_sled.core.kernel.state import DROP, FAIL, HOLD, LET_GO, LOOSE, PUSHED, RELEASE, TRIGGER
 
 HAIR = 1e-9
 """s of slack, so that an event at a tick's own time happens in that tick."""
@@ -26,6 +27,8 @@ def take_all(events, crafts, parts, scene, nows):
         nows[0].next_event += 1
         if event.what == DROP or event.what == PUSHED:
             happen_to_body(event, scene, nows)
+        elif event.what == LET_GO:
+            let_go(event, scene)
         elif event.part >= 0:
             happen_to_part(event, crafts, parts, nows[event.craft])
 
@@ -44,6 +47,21 @@ def happen_to_part(event, crafts, parts, now):
         now.trigger[event.part] = 1.0
         for i in range(3):
             now.pull[i] = event.vector[i]
+
+
+@compiled
+def let_go(event, scene):
+    """A tie holds nothing any more: what it held keeps its speed, and wakes."""
+    if event.link < 0 or event.link >= scene.links.shape[0] or scene.links[event.link].state != HOLDS:
+        return
+    link = scene.links[event.link]
+    link.state, link.acts = LOOSENED, 0
+    for i in range(link.shown.shape[0]):
+        link.shown[i] = 0.0
+    link.shown[link.shows - 1] = 1.0
+    narrow.wake(scene, link.a)
+    if scene.solids[link.b].kind == FREE:
+        narrow.wake(scene, link.b)
 
 
 @compiled

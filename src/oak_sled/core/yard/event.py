@@ -7,7 +7,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
 
-What = Literal["trigger", "hold", "release", "drop", "poke", "fail"]
+What = Literal["trigger", "hold", "release", "drop", "poke", "fail", "let_go"]
 SAYS = {
     "trigger": "fires a part as if its key were pressed",
     "hold": "a sling takes hold of the craft",
@@ -15,6 +15,7 @@ SAYS = {
     "drop": "a block that hung until then falls",
     "poke": "an impulse at a point of the craft or of a block",
     "fail": "a part stops doing anything",
+    "let_go": "a tie of the ground lets go of what it holds",
 }
 
 MOST_EVENTS = 500
@@ -31,8 +32,8 @@ class Event(Frozen):
     craft: str = Field("", max_length=60, description="the craft whose part it is; empty: the craft under test")
     target: str = reference(
         "block",
-        "the part that is fired or released, the block or craft that is dropped or poked; empty for a poke of the "
-        "craft under test",
+        "the part that is fired or released, the block or craft that is dropped or poked, the tie that lets go; empty "
+        "for a poke of the craft under test",
     )
     x: float = dial(
         0.0, "", "of a pull or of a poke, east", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
@@ -53,6 +54,11 @@ class Event(Frozen):
         return self.what in ("drop", "poke")
 
     @property
+    def aims_at_tie(self) -> bool:
+        """True if its target is a tie of the ground."""
+        return self.what == "let_go"
+
+    @property
     def heading(self) -> str:
         """The event in words."""
-        return f"{self.what} {self.target.replace('_', ' ')}".strip()
+        return f"{self.what.replace('_', ' ')} {self.target.replace('_', ' ')}".strip()

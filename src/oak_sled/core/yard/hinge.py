@@ -1,7 +1,7 @@
 """The documents of a hinge, a slider and a fixed joint: ties at one point, with an axis."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -62,6 +62,17 @@ class Driven(Jointed):
     )
     limited: bool = Field(False, description="whether it ends at its limits")
 
+    PLACE: ClassVar[str] = ""
+    """The dial of the place that its motor goes to."""
+    MOTOR: ClassVar[tuple[str, ...]] = ()
+    LIMITS: ClassVar[tuple[str, ...]] = ()
+
+    def idle(self) -> Mapping[str, str]:
+        found = {} if self.limited else dict.fromkeys(self.LIMITS, "it has no limits")
+        if self.motor == "none":
+            return {**found, **dict.fromkeys((*self.MOTOR, self.PLACE), "it has no motor")}
+        return found if self.motor == "place" else {**found, self.PLACE: "its motor holds a rate"}
+
     @model_validator(mode="after")
     def _ordered(self) -> Self:
         numbers = self.numbers(0.0)
@@ -91,6 +102,9 @@ class Hinge(Driven):
     TITLE: ClassVar[str] = "hinge"
     ROWS: ClassVar[LinkKind] = hinge.HINGED
     MODE: ClassVar[int] = hinge.TURNS
+    PLACE: ClassVar[str] = "motor_angle_deg"
+    MOTOR: ClassVar[tuple[str, ...]] = ("motor_rate_deg", "motor_torque")
+    LIMITS: ClassVar[tuple[str, ...]] = ("low_deg", "high_deg")
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but what stands in the axes of its bodies."""
@@ -123,6 +137,9 @@ class Slider(Driven):
     TITLE: ClassVar[str] = "slider"
     ROWS: ClassVar[LinkKind] = hinge.SLIDING
     MODE: ClassVar[int] = hinge.SLIDES
+    PLACE: ClassVar[str] = "motor_place"
+    MOTOR: ClassVar[tuple[str, ...]] = ("motor_rate", "motor_force")
+    LIMITS: ClassVar[tuple[str, ...]] = ("low", "high")
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but what stands in the axes of its bodies."""

@@ -1,5 +1,6 @@
 """The document of a rope."""
 
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
@@ -31,6 +32,9 @@ class Rope(Stretched):
     ROWS: ClassVar[LinkKind] = rope.KIND
     LOAD: ClassVar[str] = "tension"
     SAGS: ClassVar[bool] = True
+
+    def idle(self) -> Mapping[str, str]:
+        return {} if self.channel else dict.fromkeys(("reel_speed", "reel_force", "shortest"), "it has no reel")
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""

@@ -1,6 +1,6 @@
 """The base of every document of a tie: two bodies, and where it is fixed to them."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Self
 
 from pydantic import model_validator
@@ -61,6 +61,10 @@ class Tie(Between):
     def between(cls, one: Point, other: Point) -> dict[str, float]:
         """The fields of one that holds a body at `one` to another at `other`, m: at the second of them."""
         return dict(zip("xyz", other, strict=True))
+
+    def idle(self) -> Mapping[str, str]:
+        """Dials that do nothing as it is set, and the reasons."""
+        return {}
 
     def driven_by(self) -> str:
         """The channel of the craft under test that drives it; "" for none."""

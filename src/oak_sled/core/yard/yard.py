@@ -37,7 +37,9 @@ def _must_take(where: str, tracks: tuple[Track, ...], craft: Craft) -> None:
 
 
 def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Iterable[Ground]) -> list[str] | None:
-    """Targets of an event: parts of any craft, blocks of the grounds that its drill runs on; None: the craft."""
+    """Targets of an event: parts of any craft, blocks or ties of the grounds of its drill; None: the craft."""
+    if event.aims_at_tie:
+        return [one.id for ground in grounds if drill.ground in ("", ground.id) for one in ground.ties]
     if event.aims_at_block:
         if not event.target and event.what == "poke":
             return None
@@ -96,7 +98,7 @@ class Yard(Frozen):
             for event in drill.events:
                 known = _targets(event, drill, self.crafts, self.grounds)
                 if known is not None and event.target not in known:
-                    what = "block" if event.aims_at_block else "part"
+                    what = "block" if event.aims_at_block else "tie" if event.aims_at_tie else "part"
                     where = f"drills.{drill.id}.events.{event.id}.target"
                     raise ValueError(
                         f"{where}: there is no {what} {event.target!r} ({close_match(event.target, known)})"

@@ -12,6 +12,7 @@ from oak_sled.core.base import document
 from oak_sled.core.base.dial import Dial, dials
 from oak_sled.core.parts.common import Part
 from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.drawing import sessiondial
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.dialwidget import DialWidget
@@ -137,7 +138,7 @@ class NumberPanel(QScrollArea):
             owner = document.get(item, name.rpartition(".")[0]) if "." in name else item
             field = name.rpartition(".")[2]
             if hasattr(owner, field):
-                idle = owner.idle() if isinstance(owner, Part | Body) else {}
+                idle = owner.idle() if isinstance(owner, Part | Body | Tie) else {}
                 in_force = owner.in_force() if isinstance(owner, Body) else {}
                 widget.show_idle(idle.get(field, ""), in_force.get(field))
                 widget.show_value(next(one for one in dials(owner) if one.name == field), getattr(owner, field))

@@ -218,6 +218,8 @@ class DrillPage(DrawingPage):
         parts, blocks = self.session.craft.parts, self.session.ground.blocks
         if what in ("hold", "release"):
             return tuple(part.id for part in parts if what in part.OBEYS)
+        if what == "let_go":
+            return tuple(one.id for one in self.session.ground.ties)
         if what == "fail":
             return tuple(part.id for part in parts)
         if what == "trigger":
@@ -228,7 +230,7 @@ class DrillPage(DrawingPage):
     def _fill_events(self, menu: QMenu) -> None:
         for what in get_args(What):
             targets = self.targets_of(what)
-            inner = menu.addMenu(f"{what}: {SAYS[what]}")
+            inner = menu.addMenu(f"{what.replace('_', ' ')}: {SAYS[what]}")
             if inner is None:
                 continue
             inner.setEnabled(bool(targets))

@@ -13,7 +13,7 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.ground.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.widgets import theme
@@ -159,7 +159,8 @@ def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
     if isinstance(item, Tie):
         held = item.other.replace("_", " ") or "the world"
         apart = math.dist(item.begin, item.end)
-        words = f"{item.TITLE}: {item.one.replace('_', ' ')} to {held} · {units.show(apart, 'm')}"
+        where = units.show(apart, "m") if isinstance(item, Stretched) else f"{units.show(item.z, 'm')} up"
+        words = f"{item.TITLE}: {item.one.replace('_', ' ')} to {held} · {where}"
     if isinstance(item, Volume):
         words = f"{item.does} · {'everywhere' if item.everywhere else words}"
     box = plan.outline(item).boundingRect()
