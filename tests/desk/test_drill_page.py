@@ -262,7 +262,7 @@ def test_the_menus_offer_what_can_be_fired(puck):
     menu = puck.buttons["event"].menu()
     menu.aboutToShow.emit()
     offered = {action.text().split(":")[0]: action.isEnabled() for action in menu.actions()}
-    assert offered == {what: bool(puck.targets_of(what)) for what in get_args(What)}
+    assert offered == {what.replace("_", " "): bool(puck.targets_of(what)) for what in get_args(What)}
 
 
 def test_a_kept_drive_opens_here_and_is_cut_and_smoothed(drill, window, idle):

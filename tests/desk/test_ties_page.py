@@ -84,3 +84,31 @@ def test_without_a_dynamic_block_it_is_said_what_to_do(page, window):
         assert said[-1][1]
         assert "select it first" in said[-1][0]
     assert not window.session.ground.ties
+
+
+def test_a_tie_is_let_go_by_an_event_of_the_drill_page(page, window, idle):
+    choose(page, "rope", "to the craft")
+    idle()
+    window.show_page("Drill")
+    drill = window.drill_page
+    assert drill.targets_of("let_go") == ("rope",)
+    menu = drill.buttons["event"].menu()
+    menu.aboutToShow.emit()
+    inner = next(action.menu() for action in menu.actions() if action.text().startswith("let go"))
+    inner.actions()[0].trigger()
+    idle()
+    made = window.session.drill.events[-1]
+    assert (made.what, made.target) == ("let_go", "rope")
+    assert window.session.shown.run.column("tie.rope.broken")[-1] == 1.0
+
+
+def test_what_a_tie_does_not_use_is_greyed_with_the_reason(page, window, idle):
+    choose(page, "hinge", "to the world")
+    idle()
+    dials = page.numbers.dials
+    assert "no motor" in dials["motor_torque"].toolTip()
+    assert "no limits" in dials["low_deg"].toolTip()
+    window.session.edit(f"{page.path}.ties.hinge.motor", "rate")
+    idle()
+    assert "no motor" not in dials["motor_torque"].toolTip()
+    assert "holds a rate" in dials["motor_angle_deg"].toolTip()
