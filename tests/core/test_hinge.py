@@ -12,7 +12,7 @@ from scipy.special import ellipk
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
-from oak_sled.core.contact import hinge, scenery, solver
+from oak_sled.core.contact import hinge, hingerows, scenery, solver
 from oak_sled.core.contact.linkkind import BROKEN, HOLDS
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.files import yard_json
@@ -33,7 +33,7 @@ OPEN = {"low": -1e308, "high": 1e308, "motor": 0, "rate": 0.0, "aim": 0.0, "most
 ALONG_Y = {"axis_a": (0.0, 1.0, 0.0), "axis_b": (0.0, 1.0, 0.0), "mark_a": (1.0, 0.0, 0.0), "mark_b": (1.0, 0.0, 0.0)}
 ALONG_X = {"axis_a": (1.0, 0.0, 0.0), "axis_b": (1.0, 0.0, 0.0), "mark_a": (0.0, 1.0, 0.0), "mark_b": (0.0, 1.0, 0.0)}
 ALONG_Z = {"axis_a": (0.0, 0.0, 1.0), "axis_b": (0.0, 0.0, 1.0), "mark_a": (1.0, 0.0, 0.0), "mark_b": (1.0, 0.0, 0.0)}
-KINDS = {hinge.TURNS: hinge.HINGED, hinge.SLIDES: hinge.SLIDING, hinge.FIXED: hinge.FASTENED}
+KINDS = {hingerows.TURNS: hinge.HINGED, hingerows.SLIDES: hinge.SLIDING, hingerows.FIXED: hinge.FASTENED}
 
 
 def box(place, half=ROD, mass=6.0, velocity=(0.0, 0.0, 0.0), spin=(0.0, 0.0, 0.0)):
@@ -58,7 +58,7 @@ def moved(scene, ticks, seconds, gravity=G):
 
 def hung(**own):
     """A rod of 2 m and 6 kg that is hinged at its left end, held level."""
-    return jointed([box(HIGH + [1.0, 0.0, 0.0])], hinge.TURNS, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH), **own)
+    return jointed([box(HIGH + [1.0, 0.0, 0.0])], hingerows.TURNS, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH), **own)
 
 
 ABOUT_END = shapes.box_inertia(6.0, ROD)[1, 1] + 6.0
@@ -106,12 +106,12 @@ def test_a_free_pair_keeps_its_momenta(ticks, mode):
 
 @pytest.mark.parametrize("ticks", RATES)
 def test_a_slider_falls_along_its_axis_alone_and_ends_at_its_limit(ticks):
-    held = jointed([box(HIGH)], hinge.SLIDES, (1, 0), (0.0, 0.0, 0.0), tuple(HIGH), **ALONG_Z)
+    held = jointed([box(HIGH)], hingerows.SLIDES, (1, 0), (0.0, 0.0, 0.0), tuple(HIGH), **ALONG_Z)
     made = moved(held, ticks, 1.0)
     assert made[-1, 0, 2] - HIGH[2] == pytest.approx(-0.5 * G * (1.0 + 1.0 / ticks), rel=1e-6)
     assert np.abs(made[:, 0, :2]).max() < 1e-9
     assert np.abs(made[:, 0, 4:7]).max() < 1e-9
-    ends = jointed([box(HIGH)], hinge.SLIDES, (1, 0), (0.0, 0.0, 0.0), tuple(HIGH), **ALONG_Z, low=-0.5)
+    ends = jointed([box(HIGH)], hingerows.SLIDES, (1, 0), (0.0, 0.0, 0.0), tuple(HIGH), **ALONG_Z, low=-0.5)
     made = moved(ends, ticks, 2.0)
     assert made[:, 0, 2].min() > HIGH[2] - 0.5 - 1e-6
     assert ends.links["shown"][0, 1] == pytest.approx(-0.5, abs=1e-6)
@@ -169,7 +169,7 @@ def test_a_limit_is_not_passed_and_carries_the_weight(ticks):
 
 @pytest.mark.parametrize("ticks", RATES)
 def test_a_fixed_joint_holds_a_beam_out_and_tells_its_moment(ticks):
-    scene = jointed([box(HIGH + [1.0, 0.0, 0.0])], hinge.FIXED, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH))
+    scene = jointed([box(HIGH + [1.0, 0.0, 0.0])], hingerows.FIXED, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH))
     made = moved(scene, ticks, 3.0)
     assert np.abs(made[:, 0, :3] - (HIGH + [1.0, 0.0, 0.0])).max() < 1e-6
     assert scene.links["shown"][0, 0] == pytest.approx(6.0 * G, rel=1e-3)
@@ -178,7 +178,7 @@ def test_a_fixed_joint_holds_a_beam_out_and_tells_its_moment(ticks):
 
 def test_it_breaks_past_its_load():
     holds, breaks = (
-        jointed([box(HIGH + [1.0, 0.0, 0.0])], hinge.FIXED, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH), breaks=load)
+        jointed([box(HIGH + [1.0, 0.0, 0.0])], hingerows.FIXED, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH), breaks=load)
         for load in (6.0 * G * 1.2, 6.0 * G * 0.8)
     )
     moved(holds, 120, 1.0)

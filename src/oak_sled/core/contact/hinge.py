@@ -9,17 +9,14 @@ order. Spring and damper stand at the end of the tick as far as they are too sti
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import pairs, rope, ties, turns
+from oak_sled.core.contact import hingerows, pairs, rope, ties
 from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
-TURNS, SLIDES, FIXED = range(3)
 DRAWN = 0.3
 """Share of what has drifted apart that is taken out in a tick."""
 BY_RATE, BY_PLACE = 1, 2
@@ -54,6 +51,9 @@ HINGE = np.dtype(
         ("place", "f8"),  # rad or m of what is free, at the start of the tick
         ("given", "f8", (3,)),  # N s on a at its point
         ("turned", "f8", (3,)),  # N m s on a
+        ("factor", "f8", (6, 6)),  # lower factor of what its held rows give way, 1/kg and 1/(kg m2); see `lay_rows`
+        ("answers", "f8", (6,)),  # impulses by which the held rows answer one along or about the axis
+        ("mass", "f8"),  # kg m2 about its axis, or kg along it, with that answer
         ("driven", "f8"),  # of the motor, along or about the axis
         ("sprung", "f8"),
         ("slowed", "f8"),
@@ -74,31 +74,14 @@ def lay(own, link, scene):
         own.arm_b[i] = one.position[i] + lever_a[i] - other.position[i]
         own.gap[i] = own.arm_b[i] - lever_b[i]
     still = (1.0, 0.0, 0.0, 0.0)
-    lean = leaning(own, one, other, still, still)
+    lean = hingerows.leaning(own, one, other, still, still)
     for i in range(3):
         own.lean[i] = lean[i]
-    own.place = spatial.dot(pairs.triple(own.gap), axis) if own.mode == SLIDES else angle(own, one, other, still, still)
-
-
-@compiled
-def angle(own, one, other, turn_a, turn_b):
-    """rad of a against b about the axis, with both turned further."""
-    axis = ties.rotated(turn_b, spatial.to_world(other.axes, pairs.triple(own.axis_b)))
-    mark = ties.rotated(turn_b, spatial.to_world(other.axes, pairs.triple(own.mark_b)))
-    at = ties.rotated(turn_a, spatial.to_world(one.axes, pairs.triple(own.mark_a)))
-    return math.atan2(spatial.dot(spatial.cross(mark, at), axis), spatial.dot(mark, at))
-
-
-@compiled
-def leaning(own, one, other, turn_a, turn_b):
-    """The turn of a against b that must not be, rad, world axes: across the axis, and about it but for a hinge."""
-    axis_a = ties.rotated(turn_a, spatial.to_world(one.axes, pairs.triple(own.axis_a)))
-    axis_b = ties.rotated(turn_b, spatial.to_world(other.axes, pairs.triple(own.axis_b)))
-    lean = spatial.cross(axis_b, axis_a)
-    if own.mode == TURNS:
-        return lean
-    about = angle(own, one, other, turn_a, turn_b)
-    return (lean[0] + about * axis_b[0], lean[1] + about * axis_b[1], lean[2] + about * axis_b[2])
+    own.place = (
+        spatial.dot(pairs.triple(own.gap), axis)
+        if own.mode == hingerows.SLIDES
+        else hingerows.angle(own, one, other, still, still)
+    )
 
 
 @unit
@@ -114,73 +97,37 @@ def reach(own, link, scene, dt):
 @unit
 def prepare(own, link, scene, dt):
     """Gives both bodies what it gave in the tick before."""
-    push_points(own, link, scene, pairs.triple(own.given))
-    turn_both(own, link, scene, pairs.triple(own.turned))
+    hingerows.push_points(own, link, scene, pairs.triple(own.given))
+    hingerows.turn_both(own, link, scene, pairs.triple(own.turned))
     along = own.driven + own.sprung + own.slowed + own.stopped
     act_along(own, link, scene, along)
-
-
-@compiled
-def push_points(own, link, scene, impulse):
-    """An impulse on a at its point, N s, and against it on b."""
-    one, other = scene.solids[link.a], scene.solids[link.b]
-    if one.kind == FREE:
-        pairs.push(one, pairs.triple(own.lever_a), impulse, 1.0)
-    if other.kind == FREE:
-        pairs.push(other, pairs.triple(own.arm_b), impulse, -1.0)
-
-
-@compiled
-def turn_both(own, link, scene, torque):
-    """A torque on a, N m s, and against it on b."""
-    one, other = scene.solids[link.a], scene.solids[link.b]
-    if one.kind == FREE:
-        turned = spatial.times(one.inverse_inertia, torque)
-        for i in range(3):
-            one.spin[i] += turned[i]
-    if other.kind == FREE:
-        turned = spatial.times(other.inverse_inertia, torque)
-        for i in range(3):
-            other.spin[i] -= turned[i]
+    hingerows.lay_rows(own, link, scene)
 
 
 @compiled
 def act_along(own, link, scene, size):
     """A torque about the axis, or an impulse along it: that of what is free."""
     n = pairs.triple(own.axis)
-    if own.mode == TURNS:
-        turn_both(own, link, scene, (size * n[0], size * n[1], size * n[2]))
-    elif own.mode == SLIDES:
-        push_points(own, link, scene, (size * n[0], size * n[1], size * n[2]))
+    if own.mode == hingerows.TURNS:
+        hingerows.turn_both(own, link, scene, (size * n[0], size * n[1], size * n[2]))
+    elif own.mode == hingerows.SLIDES:
+        hingerows.push_points(own, link, scene, (size * n[0], size * n[1], size * n[2]))
 
 
 @compiled
-def spun(one, other, way):
-    """rad/s that a torque of 1 N m s about a way gives a against b."""
-    total = 0.0
-    if one.kind == FREE:
-        total += spatial.dot(way, spatial.times(one.inverse_inertia, way))
-    if other.kind == FREE:
-        total += spatial.dot(way, spatial.times(other.inverse_inertia, way))
-    return total
-
-
-@compiled
-def free_mass(own, link, scene):
-    """kg m2 about its axis, or kg along it."""
-    one, other, n = scene.solids[link.a], scene.solids[link.b], pairs.triple(own.axis)
-    if own.mode == TURNS:
-        give = spun(one, other, n)
-    else:
-        give = rope.given(one, pairs.triple(own.lever_a), n) + rope.given(other, pairs.triple(own.arm_b), n)
-    return 1.0 / give if give > 0.0 else 0.0
+def drive(own, link, scene, size):
+    """What is free takes an impulse, and the held rows answer it."""
+    act_along(own, link, scene, size)
+    for k in range(6):
+        if hingerows.is_held(own, k):
+            hingerows.give_row(own, link, scene, k, size * own.answers[k])
 
 
 @compiled
 def free_speed(own, link, scene):
     """rad/s of a against b about the axis, or m/s along it."""
     one, other, n = scene.solids[link.a], scene.solids[link.b], pairs.triple(own.axis)
-    if own.mode == TURNS:
+    if own.mode == hingerows.TURNS:
         wa = pairs.triple(one.spin) if one.kind == FREE else (0.0, 0.0, 0.0)
         wb = pairs.triple(other.spin) if other.kind == FREE else (0.0, 0.0, 0.0)
         return spatial.dot(n, spatial.minus(wa, wb))
@@ -189,40 +136,37 @@ def free_speed(own, link, scene):
 
 @unit
 def solve(own, link, scene, dt):
-    """One round: what is free, then attitudes, then points."""
+    """One round: what is free, then all that is held."""
     moved = 0.0
-    if own.mode != FIXED:
+    if own.mode != hingerows.FIXED and own.mass > 0.0:
         moved = solve_free(own, link, scene, dt)
-    turned = solve_attitude(own, link, scene, dt)
-    shifted = solve_point(own, link, scene, dt)
-    return max(moved, turned, shifted)
+    held = hingerows.solve_held(own, link, scene, dt)
+    return max(moved, held)
 
 
 @compiled
 def solve_free(own, link, scene, dt):
     """Motor, spring and damper, dry friction, limits, in this order; the largest speed that they changed."""
-    mass, largest = free_mass(own, link, scene), 0.0
-    if mass == 0.0:
-        return 0.0
+    mass, largest = own.mass, 0.0
     if own.motor > 0:
         wanted = own.rate * link.drive
         if own.motor == BY_PLACE:
             wanted = min(max((own.aim * link.drive - own.place) / dt, -abs(own.rate)), abs(own.rate))
         total = own.driven + mass * (wanted - free_speed(own, link, scene))
         total = min(max(total, -own.most * dt), own.most * dt)
-        act_along(own, link, scene, total - own.driven)
+        drive(own, link, scene, total - own.driven)
         largest, own.driven = max(largest, abs(total - own.driven) / mass), total
     if own.stiffness > 0.0 or own.damping > 0.0:
         early = max(1.0 - 0.5 * mass / max(own.stiffness * dt * dt, 1e-300), 0.0)
         answers = dt * (early * dt * own.stiffness + own.damping)
         speed = free_speed(own, link, scene) - own.sprung / mass
         total = -(dt * own.stiffness * own.place + answers * speed) / (1.0 + answers / mass)
-        act_along(own, link, scene, total - own.sprung)
+        drive(own, link, scene, total - own.sprung)
         largest, own.sprung = max(largest, abs(total - own.sprung) / mass), total
     if own.friction > 0.0:
         total = own.slowed - mass * free_speed(own, link, scene)
         total = min(max(total, -own.friction * dt), own.friction * dt)
-        act_along(own, link, scene, total - own.slowed)
+        drive(own, link, scene, total - own.slowed)
         largest, own.slowed = max(largest, abs(total - own.slowed) / mass), total
     if own.low > -1e300 or own.high < 1e300:
         after = own.place + dt * free_speed(own, link, scene)
@@ -232,84 +176,8 @@ def solve_free(own, link, scene, dt):
             total = min(own.stopped - mass * over / dt, 0.0)
         elif own.stopped > 0.0 or under < 0.0:
             total = max(own.stopped - mass * under / dt, 0.0)
-        act_along(own, link, scene, total - own.stopped)
+        drive(own, link, scene, total - own.stopped)
         largest, own.stopped = max(largest, abs(total - own.stopped) / mass), total
-    return largest
-
-
-@compiled
-def across(n):
-    """Two unit vectors across a unit vector and each other."""
-    t = spatial.cross(n, (1.0, 0.0, 0.0)) if abs(n[0]) < 0.7 else spatial.cross(n, (0.0, 1.0, 0.0))
-    size = spatial.length(t)
-    u = (t[0] / size, t[1] / size, t[2] / size)
-    return u, spatial.cross(n, u)
-
-
-@compiled
-def solve_attitude(own, link, scene, dt):
-    """Both turn alike but for what is free, at the end of the tick; the largest speed of it, rad/s."""
-    one, other, largest = scene.solids[link.a], scene.solids[link.b], 0.0
-    n = pairs.triple(own.axis)
-    u, w = across(n)
-    for k in range(3):
-        if k == 2 and own.mode == TURNS:
-            continue
-        way = u if k == 0 else w if k == 1 else n
-        give = spun(one, other, way)
-        if give == 0.0:
-            continue
-        lean = leaning(own, one, other, turns.turn_of(one, own.inverse_a, dt), turns.turn_of(other, own.inverse_b, dt))
-        speed = spatial.dot(way, spatial.minus(lean, pairs.triple(own.lean))) / dt
-        size = -speed / give
-        turn_both(own, link, scene, (size * way[0], size * way[1], size * way[2]))
-        for i in range(3):
-            own.turned[i] += size * way[i]
-        largest = max(largest, abs(speed))
-    return largest
-
-
-@compiled
-def gap_after(own, link, scene, dt):
-    """m from the point of b to that of a after the tick."""
-    one, other = scene.solids[link.a], scene.solids[link.b]
-    a = turns.end_of(one, pairs.triple(own.lever_a), turns.turn_of(one, own.inverse_a, dt), dt)
-    return spatial.minus(a, turns.end_of(other, pairs.triple(own.lever_b), turns.turn_of(other, own.inverse_b, dt), dt))
-
-
-@compiled
-def solve_point(own, link, scene, dt):
-    """Both points stay together at the end of the tick, but along the axis of a slider; the largest speed of it."""
-    one, other, largest = scene.solids[link.a], scene.solids[link.b], 0.0
-    la, lb, n = pairs.triple(own.lever_a), pairs.triple(own.arm_b), pairs.triple(own.axis)
-    u, w = across(n)
-    for k in range(3):
-        if k == 2 and own.mode == SLIDES:
-            continue
-        way = u if k == 0 else w if k == 1 else n
-        give = rope.given(one, la, way) + rope.given(other, lb, way)
-        if give == 0.0:
-            continue
-        off = gap_after(own, link, scene, dt)
-        if own.mode == SLIDES:
-            # the axis turns with b: what is along it then is free
-            now = ties.rotated(turns.turn_of(other, own.inverse_b, dt), n)
-            along = spatial.dot(off, now)
-            off = (off[0] - along * now[0], off[1] - along * now[1], off[2] - along * now[2])
-            start = own.gap
-            held = spatial.dot(pairs.triple(start), n)
-            off = (
-                off[0] - start[0] + held * n[0], off[1] - start[1] + held * n[1], off[2] - start[2] + held * n[2]
-            )  # fmt: skip
-        else:
-            off = spatial.minus(off, pairs.triple(own.gap))
-        speed = spatial.dot(way, off) / dt
-        size = -speed / give
-        push = (size * way[0], size * way[1], size * way[2])
-        push_points(own, link, scene, push)
-        for i in range(3):
-            own.given[i] += push[i]
-        largest = max(largest, abs(speed))
     return largest
 
 
@@ -318,10 +186,10 @@ def correct(own, link, scene, dt):
     """One round of the shift that takes out a share of what has drifted apart."""
     one, other, largest = scene.solids[link.a], scene.solids[link.b], 0.0
     la, lb, n = pairs.triple(own.lever_a), pairs.triple(own.arm_b), pairs.triple(own.axis)
-    u, w = across(n)
+    u, w = hingerows.across(n)
     for k in range(6):
         way = u if k % 3 == 0 else w if k % 3 == 1 else n
-        if (k == 2 and own.mode == SLIDES) or (k == 5 and own.mode == TURNS):
+        if (k == 2 and own.mode == hingerows.SLIDES) or (k == 5 and own.mode == hingerows.TURNS):
             continue
         twist_a, twist_b = pairs.triple(one.twist), pairs.triple(other.twist)
         if k < 3:
@@ -336,7 +204,7 @@ def correct(own, link, scene, dt):
             if other.kind == FREE:
                 ties.shift_body(other, lb, (size * way[0], size * way[1], size * way[2]), -1.0)
         else:
-            give = spun(one, other, way)
+            give = hingerows.spun(one, other, way)
             speed = DRAWN * spatial.dot(way, pairs.triple(own.lean)) / dt
             speed += spatial.dot(way, spatial.minus(twist_a, twist_b))
             size = -speed / give if give > 0.0 else 0.0
@@ -366,7 +234,7 @@ def finish(own, link, scene, dt):
     load = spatial.length(pairs.triple(own.given)) / dt
     link.shown[0], link.shown[1] = load, own.place
     link.shown[2] = (own.driven + own.sprung + own.slowed + own.stopped) / dt
-    if own.mode == FIXED:
+    if own.mode == hingerows.FIXED:
         link.shown[2] = spatial.length(pairs.triple(own.turned)) / dt
     if own.breaks > 0.0 and load > own.breaks:
         link.state, link.acts = BROKEN, 0

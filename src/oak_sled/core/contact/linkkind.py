@@ -14,7 +14,7 @@ from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
 
 ROOM, HOLDS, BROKEN, LOOSENED = range(4)
 """States of a link: a free record, one that holds, one that has broken and stays so, and one that was let go."""
-OWN_NUMBERS = 96
+OWN_NUMBERS = 128
 """Numbers of 8 bytes that a kind may keep in a link."""
 SHOWN = 4
 """Numbers that a link may show in each tick."""

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
-from oak_sled.core.contact import hinge
+from oak_sled.core.contact import hinge, hingerows
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.yard.tie import Tie
 
@@ -25,7 +25,7 @@ class Jointed(Tie):
     collide: bool = Field(False, description="whether its two bodies still touch each other")
     breaks_at: float = dial(0.0, "N", "load at which it breaks; 0: never", low=0.0, high=1e9, slider=(0.0, 500_000.0))
 
-    MODE: ClassVar[int] = hinge.FIXED
+    MODE: ClassVar[int] = hingerows.FIXED
 
     def way(self) -> Floats:
         """Its axis at the start, a unit vector in world axes, shape (3,)."""
@@ -101,7 +101,7 @@ class Hinge(Driven):
 
     TITLE: ClassVar[str] = "hinge"
     ROWS: ClassVar[LinkKind] = hinge.HINGED
-    MODE: ClassVar[int] = hinge.TURNS
+    MODE: ClassVar[int] = hingerows.TURNS
     PLACE: ClassVar[str] = "motor_angle_deg"
     MOTOR: ClassVar[tuple[str, ...]] = ("motor_rate_deg", "motor_torque")
     LIMITS: ClassVar[tuple[str, ...]] = ("low_deg", "high_deg")
@@ -136,7 +136,7 @@ class Slider(Driven):
 
     TITLE: ClassVar[str] = "slider"
     ROWS: ClassVar[LinkKind] = hinge.SLIDING
-    MODE: ClassVar[int] = hinge.SLIDES
+    MODE: ClassVar[int] = hingerows.SLIDES
     PLACE: ClassVar[str] = "motor_place"
     MOTOR: ClassVar[tuple[str, ...]] = ("motor_rate", "motor_force")
     LIMITS: ClassVar[tuple[str, ...]] = ("low", "high")
