@@ -116,7 +116,7 @@ def act_along(own, link, scene, size):
 
 @compiled
 def drive(own, link, scene, size):
-    """What is free takes an impulse, and the held rows answer it."""
+    """Gives what is free an impulse, which the held rows answer."""
     act_along(own, link, scene, size)
     for k in range(6):
         if hingerows.is_held(own, k):
