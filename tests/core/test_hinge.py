@@ -22,7 +22,7 @@ from oak_sled.core.project import blank
 from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.drill import Drill
-from oak_sled.core.yard.hinge import Fixed, Hinge, Slider
+from oak_sled.core.yard.hinge import Fixed, Hinge, Latch, Slider
 
 G = 9.80665
 RATES = (30, 60, 120, 240, 480)
@@ -198,6 +198,44 @@ def test_python_and_machine_code_give_the_same_bits():
         assert one() == compiled
 
 
+# latches
+
+
+def docking(speed, turned=0.0, aside=0.0, **own):
+    """Two boxes that drift toward each other at a speed, points on their faces; the first turned about the vertical."""
+    pair = [
+        box(HIGH + [0.0, aside, 0.0], (0.5, 0.3, 0.2), 4.0, (speed, 0.0, 0.0)),
+        box(HIGH + [1.6, 0.0, 0.0], (0.5, 0.3, 0.2), 6.0),
+    ]
+    fields = {"at_a": (0.55, 0.0, 0.0), "at_b": (-0.55, 0.0, 0.0), "latch": hinge.OPEN, "within": 0.1,
+              "aligned": math.radians(20.0), "slower": 0.5, "mode": hingerows.FIXED, **own}  # fmt: skip
+    scene = scenery.scene(pair, plane=False)
+    turn = {**ALONG_X, "axis_a": (math.cos(turned), math.sin(turned), 0.0)}
+    return scenery.with_links(scene, [(hinge.LATCHED, (1, 2), {**OPEN, **turn, **fields})])
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_latch_closes_where_points_meet_slowly_and_keeps_the_momentum(ticks):
+    scene = docking(0.4)
+    made = moved(scene, ticks, 3.0, gravity=0.0)
+    assert scene.links["shown"][0, 2] == 1.0
+    assert made[-1, :, 7] == pytest.approx([0.16, 0.16], abs=1e-9), "as one"
+    assert np.abs(4.0 * made[:, 0, 7] + 6.0 * made[:, 1, 7] - 1.6).max() < 1e-9
+    apart = made[-1, 1, 0] - made[-1, 0, 0]
+    assert 1.1 < apart < 1.1 + 0.1 + 1e-6, "held as they met"
+    free = moved(docking(0.4), ticks, 0.3, gravity=0.0)
+    assert np.array_equal(free[:, 1, 7], np.zeros(len(free))), "open, it gives nothing"
+
+
+@pytest.mark.parametrize(
+    "how", [{"speed": 0.7}, {"speed": 0.4, "turned": math.radians(30.0)}, {"speed": 0.4, "aside": 0.25}]
+)
+def test_a_latch_stays_open_for_what_is_fast_askew_or_aside(how):
+    scene = docking(**how)
+    moved(scene, 120, 1.5, gravity=0.0)
+    assert scene.links["shown"][0, 2] == 0.0
+
+
 # documents
 
 POST = Block(id="post", moves="fixed", x=0.0, length=0.4, width=0.4, height=3.0)
@@ -206,6 +244,7 @@ DOCUMENTS = {
     "hinge": Hinge(id="tie", one="arm", other="post", x=0.2, z=2.55, azimuth_deg=90.0, limited=True, low_deg=-30.0),
     "slider": Slider(id="tie", one="arm", other="post", x=0.2, z=2.55, elevation_deg=90.0, limited=True, low=-0.4),
     "fixed": Fixed(id="tie", one="arm", other="", x=0.2, z=2.55),
+    "latch": Latch(id="tie", one="arm", other="", x=1.6, z=2.4, end_x=1.6, end_z=0.3, within=0.3, slower_than=50.0),
 }
 
 
@@ -230,6 +269,9 @@ def test_a_document_holds_what_it_says_and_goes_round_a_file(name):
     if name == "slider":
         assert end["travel"] == pytest.approx(-0.4, abs=1e-4)
         assert height[-1] - height[0] == pytest.approx(-0.4, abs=1e-4)
+    if name == "latch":
+        assert end["closed"] == 1.0
+        assert height[0] - 2.5 < height[-1] < height[0] - 1.7, "it fell, and hangs where it was caught"
     if name == "fixed":
         assert height[-1] == pytest.approx(height[0], abs=1e-4)
         assert end["load"] == pytest.approx(40.0 * G, rel=1e-2)

@@ -9,6 +9,8 @@ order. Spring and damper stand at the end of the tick as far as they are too sti
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
@@ -20,6 +22,7 @@ from oak_sled.core.kernel import spatial
 DRAWN = 0.3
 """Share of what has drifted apart that is taken out in a tick."""
 BY_RATE, BY_PLACE = 1, 2
+OPEN, CLOSED = 1, 2
 
 HINGE = np.dtype(
     [
@@ -40,6 +43,10 @@ HINGE = np.dtype(
         ("damping", "f8"),
         ("friction", "f8"),  # N m or N
         ("breaks", "f8"),  # N; 0: never
+        ("latch", "i8"),  # OPEN or CLOSED; 0 for what is no latch
+        ("within", "f8"),  # m, rad and m/s within which it closes
+        ("aligned", "f8"),
+        ("slower", "f8"),
         ("lever_a", "f8", (3,)),  # m, the same in world axes
         ("lever_b", "f8", (3,)),
         ("arm_b", "f8", (3,)),  # m from the centre of mass of b to the point of a: both take an impulse there
@@ -86,12 +93,43 @@ def lay(own, link, scene):
 
 @unit
 def reach(own, link, scene, dt):
-    """It always acts."""
+    """It always acts; a latch once it has closed, which it does where its points meet slowly and aligned."""
     spatial.inverse_symmetric(scene.solids[link.a].inertia, own.inverse_a)
     if scene.solids[link.b].kind == FREE:
         spatial.inverse_symmetric(scene.solids[link.b].inertia, own.inverse_b)
     lay(own, link, scene)
+    if own.latch == OPEN:
+        if not meets(own, link, scene):
+            return 0
+        close(own, link, scene)
     return 1
+
+
+@compiled
+def meets(own, link, scene):
+    """True if the points of an open latch are near enough, aligned, and slow against each other."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    gap = spatial.length(pairs.triple(own.gap))
+    if gap > own.within:
+        return False
+    axis = spatial.to_world(one.axes, pairs.triple(own.axis_a))
+    if spatial.dot(axis, pairs.triple(own.axis)) < math.cos(own.aligned):
+        return False
+    speed = pairs.speed_at(one, other, pairs.triple(own.lever_a), pairs.triple(own.lever_b))
+    return spatial.length(speed) <= own.slower
+
+
+@compiled
+def close(own, link, scene):
+    """A latch holds both bodies as they are from now on."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    axis = spatial.to_craft(other.axes, spatial.to_world(one.axes, pairs.triple(own.axis_a)))
+    mark = spatial.to_craft(other.axes, spatial.to_world(one.axes, pairs.triple(own.mark_a)))
+    at = spatial.to_craft(other.axes, pairs.triple(own.arm_b))
+    for i in range(3):
+        own.at_b[i], own.axis_b[i], own.mark_b[i] = at[i], axis[i], mark[i]
+    own.latch = CLOSED
+    lay(own, link, scene)
 
 
 @unit
@@ -231,14 +269,27 @@ def twist(one, other, way, size):
 def finish(own, link, scene, dt):
     """Load at its point, where it stands, and what acts along or about the axis; past its breaking load it breaks."""
     lay(own, link, scene)
+    if own.latch > 0:
+        link.shown[1] = spatial.length(pairs.triple(own.gap))
+        link.shown[2] = 1.0 if own.latch == CLOSED else 0.0
+        if own.latch == OPEN:
+            return
     load = spatial.length(pairs.triple(own.given)) / dt
-    link.shown[0], link.shown[1] = load, own.place
-    link.shown[2] = (own.driven + own.sprung + own.slowed + own.stopped) / dt
-    if own.mode == hingerows.FIXED:
-        link.shown[2] = spatial.length(pairs.triple(own.turned)) / dt
+    link.shown[0] = load
+    if own.latch == 0:
+        link.shown[1] = own.place
+        show_free(own, link, dt)
     if own.breaks > 0.0 and load > own.breaks:
         link.state, link.acts = BROKEN, 0
         link.shown[3] = 1.0
+
+
+@compiled
+def show_free(own, link, dt):
+    """Shows what acts along or about the axis, or the torque that a fixed joint holds."""
+    link.shown[2] = (own.driven + own.sprung + own.slowed + own.stopped) / dt
+    if own.mode == hingerows.FIXED:
+        link.shown[2] = spatial.length(pairs.triple(own.turned)) / dt
 
 
 def _kind(name: str, place: Shown, along: Shown) -> LinkKind:
@@ -249,3 +300,4 @@ def _kind(name: str, place: Shown, along: Shown) -> LinkKind:
 HINGED = _kind("hinge", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque about its axis"))
 SLIDING = _kind("slider", Shown("travel", "m", "travel"), Shown("force", "N", "force along its axis"))
 FASTENED = _kind("fixed", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque that it holds"))
+LATCHED = _kind("latch", Shown("length", "m", "distance of its points"), Shown("closed", "", "closed"))

@@ -11,7 +11,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.contact import hinge, hingerows
 from oak_sled.core.contact.linkkind import LinkKind
-from oak_sled.core.yard.tie import Tie
+from oak_sled.core.yard.tie import Stretched, Tie
 
 MOTORS = ("none", "rate", "place")
 FAR = 1e308
@@ -158,3 +158,40 @@ class Fixed(Jointed):
 
     TITLE: ClassVar[str] = "fixed joint"
     ROWS: ClassVar[LinkKind] = hinge.FASTENED
+
+
+class Latch(Jointed, Stretched):
+    """A latch: open at first; where its points meet near, aligned and slow enough, both bodies are one from then on.
+
+    An event lets it go.
+    """
+
+    kind: Literal["latch"] = Field("latch", description="the kind of tie")
+    within: float = dial(
+        0.2, "m", "distance of its points within which it closes", low=0.0, high=1e3, slider=(0.0, 2.0)
+    )
+    aligned_deg: float = dial(
+        30.0, "°", "angle of its axis on both bodies within which it closes; at the start it is the same on both",
+        low=0.0, high=180.0,
+    )  # fmt: skip
+    slower_than: float = dial(
+        0.5, "m/s", "speed of its points against each other below which it closes", low=0.0, high=1e4,
+        slider=(0.0, 5.0),
+    )  # fmt: skip
+
+    TITLE: ClassVar[str] = "latch"
+    ROWS: ClassVar[LinkKind] = hinge.LATCHED
+
+    def passes(self) -> bool:
+        return False
+
+    def numbers(self, apart: float) -> dict[str, Any]:
+        """The fields of its record but what stands in the axes of its bodies."""
+        return {
+            **super().numbers(apart), "latch": hinge.OPEN, "within": self.within,
+            "aligned": math.radians(self.aligned_deg), "slower": self.slower_than,
+        }  # fmt: skip
+
+    def at_start(self, apart: float) -> dict[str, float]:
+        """Values it shows before the first tick."""
+        return {"length": apart}
