@@ -8,7 +8,7 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.advice import tying
+from oak_sled.core.advice import cautions, tying
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.project import demos, trains
@@ -94,6 +94,17 @@ def test_a_train_that_is_held_to_the_world_does_not_start():
     held = ground.replace(ties=(*ground.ties, Coupling(id="held", one="sledge_8", other="")))
     assert tying.train_of(held, held.ties[0], yard.crafts, 120) is None
     assert len(tying.of(held, held.ties[0], yard.crafts, 120)) == 1
+
+
+def test_the_stiffest_coupling_of_all_is_a_caution_with_the_number_that_holds():
+    yard = demos.load("sledge-train")
+    changes = [("grounds.lake.ties.sledge_3_coupling.stiffness", 1e8), ("grounds.lake.ties.hitch.stiffness", 1e7)]
+    (found,) = [one for one in cautions.find(job_of(yard.edit_all(changes))) if one.name == "tie_too_stiff"]
+    assert "sledge 3 coupling" in found.says
+    assert "and 1 more" in found.says
+    assert f"{0.5 * 450.0 * 120.0**2:.0f}" in found.helps
+    held = yard.edit("grounds.lake.ties.sledge_3_coupling.stiffness", 0.5 * 450.0 * 120.0**2)
+    assert not [one for one in cautions.find(job_of(held)) if one.name == "tie_too_stiff"]
 
 
 def test_a_ring_of_cars_and_one_without_a_craft_have_no_train():

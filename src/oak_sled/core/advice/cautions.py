@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.advice import balance, misfires, modes, outlook, volumes
+from oak_sled.core.advice import balance, misfires, modes, outlook, tying, volumes
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
@@ -35,6 +35,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
         *_shared_keys(job),
         *misfires.find(job),
         *volumes.find(job),
+        *tying.cautions(job),
         *_balance(job),
         *_slows_flight(job),
         *_of_parts(job, setting, run),
@@ -326,14 +327,6 @@ def _deaf_drill(job: Job) -> Iterator[Caution]:
                 "",
                 f"the drill has inputs for channel {track.channel!r}, which this craft lacks",
                 f"channels here: {', '.join(names) or 'none'}",
-            )
-    for tie in job.ground.ties:
-        if tie.driven_by() and tie.driven_by() not in [channel.id for channel in job.actors[0].craft.channels]:
-            yield Caution(
-                "tie_lacks_channel",
-                "",
-                f"{tie.heading} is driven by channel {tie.driven_by()!r}, which the craft under test lacks",
-                "a channel of it (Ground page), or none",
             )
     for name in names:
         if name not in used:

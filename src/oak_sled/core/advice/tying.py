@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from oak_sled.core.advice import outlook
 from oak_sled.core.assembly import surfaces
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.units import show
+from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.yard.block import TIMBER, Block
 from oak_sled.core.yard.coupling import Coupling
@@ -58,6 +60,39 @@ def of(ground: Ground, tie: Coupling, crafts: Sequence[Craft], ticks: int) -> tu
     if found is not None:
         lines += told(found)
     return tuple(lines)
+
+
+def cautions(job: Job) -> Iterator[Caution]:
+    """The cautions of ties: what is too stiff for the tick, and what follows a channel that is not there."""
+    crafts = [one.craft for one in job.actors]
+    channels = [channel.id for channel in crafts[0].channels] if crafts else []
+    for tie in job.ground.ties:
+        if tie.driven_by() and tie.driven_by() not in channels:
+            yield Caution(
+                "tie_lacks_channel",
+                "",
+                f"{tie.heading} is driven by channel {tie.driven_by()!r}, which the craft under test lacks",
+                "a channel of it (Ground page), or none",
+            )
+    found = [one for one in job.ground.ties if isinstance(one, Coupling)]
+    stiff = [
+        (one.stiffness / most, one, most) for one in found if (most := _stiffest(job, one, crafts)) < one.stiffness
+    ]
+    if stiff:
+        _, worst, most = max(stiff, key=lambda each: each[0])
+        yield Caution(
+            "tie_too_stiff",
+            "",
+            f"{worst.heading} is stiffer than {job.ticks} ticks/s show: it takes energy"
+            + (f", and {len(stiff) - 1} more" if len(stiff) > 1 else ""),
+            f"up to {show(most, 'N/m')} it keeps it; or more ticks/s",
+        )
+
+
+def _stiffest(job: Job, tie: Coupling, crafts: Sequence[Craft]) -> float:
+    """N/m up to which a coupling keeps the energy that it springs; endless where nothing moves on it."""
+    mass = _together(*(_mass(job.ground, name, crafts) for name in (tie.one, tie.other)))
+    return math.inf if mass is None else EXACT * mass * job.ticks**2
 
 
 def told(train: Train) -> tuple[str, ...]:
