@@ -12,7 +12,7 @@ from scipy.special import ellipk
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
-from oak_sled.core.contact import hinge, hingerows, scenery, solver
+from oak_sled.core.contact import hinge, hingerows, loosebodies, scenery, solver
 from oak_sled.core.contact.linkkind import BROKEN, HOLDS
 from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.files import yard_json
@@ -22,7 +22,7 @@ from oak_sled.core.project import blank
 from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.drill import Drill
-from oak_sled.core.yard.hinge import Fixed, Hinge, Latch, Slider
+from oak_sled.core.yard.hinge import Cone, Fixed, Hinge, Latch, Slider
 
 G = 9.80665
 RATES = (30, 60, 120, 240, 480)
@@ -33,7 +33,10 @@ OPEN = {"low": -1e308, "high": 1e308, "motor": 0, "rate": 0.0, "aim": 0.0, "most
 ALONG_Y = {"axis_a": (0.0, 1.0, 0.0), "axis_b": (0.0, 1.0, 0.0), "mark_a": (1.0, 0.0, 0.0), "mark_b": (1.0, 0.0, 0.0)}
 ALONG_X = {"axis_a": (1.0, 0.0, 0.0), "axis_b": (1.0, 0.0, 0.0), "mark_a": (0.0, 1.0, 0.0), "mark_b": (0.0, 1.0, 0.0)}
 ALONG_Z = {"axis_a": (0.0, 0.0, 1.0), "axis_b": (0.0, 0.0, 1.0), "mark_a": (1.0, 0.0, 0.0), "mark_b": (1.0, 0.0, 0.0)}
-KINDS = {hingerows.TURNS: hinge.HINGED, hingerows.SLIDES: hinge.SLIDING, hingerows.FIXED: hinge.FASTENED}
+KINDS = {
+    hingerows.TURNS: hinge.HINGED, hingerows.SLIDES: hinge.SLIDING, hingerows.FIXED: hinge.FASTENED,
+    hingerows.TILTS: hinge.TILTED,
+}  # fmt: skip
 
 
 def box(place, half=ROD, mass=6.0, velocity=(0.0, 0.0, 0.0), spin=(0.0, 0.0, 0.0)):
@@ -198,6 +201,55 @@ def test_python_and_machine_code_give_the_same_bits():
         assert one() == compiled
 
 
+# cones
+
+
+def tilting(**own):
+    """A rod that hangs straight down from a ball joint, its axis along it, pushed aside."""
+    down = Rotation.from_euler("y", 90.0, degrees=True).as_quat()
+    rod = box(HIGH - [0.0, 0.0, 1.0])
+    scene = jointed([rod], hingerows.TILTS, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH), axis_a=(1.0, 0.0, 0.0),
+                    axis_b=(0.0, 0.0, -1.0), mark_a=(0.0, 1.0, 0.0), mark_b=(0.0, 1.0, 0.0), **own)  # fmt: skip
+    scene.solids["attitude"][1] = (down[3], down[0], down[1], down[2])
+    loosebodies.refresh_all(scene.solids[1:2])
+    scene.solids["velocity"][1] = (0.0, 2.0, 0.0)
+    scene.solids["spin"][1] = (2.0, 0.0, 0.0)
+    return scene
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_cone_is_not_left_and_within_it_the_rod_swings_as_a_pendulum(ticks):
+    free = moved(tilting(), ticks, 4.0)
+    assert np.abs(np.linalg.norm(free[:, 0, :3] - HIGH, axis=1) - 1.0).max() < 1e-9
+    tilt = np.degrees(np.arccos(np.clip((HIGH[2] - free[:, 0, 2]), -1.0, 1.0)))
+    energy = 0.5 * ABOUT_END * 2.0**2
+    top = math.degrees(math.acos(1.0 - energy / (6.0 * G)))
+    assert tilt.max() == pytest.approx(top, rel=3.0 / ticks)
+    scene = tilting(high=math.radians(20.0))
+    held = moved(scene, ticks, 4.0)
+    tilt = np.degrees(np.arccos(np.clip((HIGH[2] - held[:, 0, 2]), -1.0, 1.0)))
+    assert tilt.max() < 20.0 + 0.2
+    assert scene.links["shown"][0, 1] <= math.radians(20.2)
+
+
+def test_a_spring_holds_a_cone_joint_up():
+    """A rod that stands on its joint: it stays up where the spring is stiffer than the weight tips it."""
+    up = Rotation.from_euler("y", -90.0, degrees=True).as_quat()
+
+    def fallen(stiffness):
+        scene = jointed([box(HIGH + [0.0, 0.0, 1.0])], hingerows.TILTS, (1, 0), (-1.0, 0.0, 0.0), tuple(HIGH),
+                        axis_a=(1.0, 0.0, 0.0), axis_b=(0.0, 0.0, 1.0), mark_a=(0.0, 1.0, 0.0), mark_b=(0.0, 1.0, 0.0),
+                        stiffness=stiffness, damping=5.0)  # fmt: skip
+        scene.solids["attitude"][1] = (up[3], up[0], up[1], up[2])
+        loosebodies.refresh_all(scene.solids[1:2])
+        scene.solids["spin"][1] = (0.0, 0.3, 0.0)
+        scene.solids["velocity"][1] = (0.3, 0.0, 0.0)
+        return HIGH[2] + 1.0 - moved(scene, 240, 6.0)[-1, 0, 2]
+
+    assert fallen(1.5 * 6.0 * G) < 1e-3
+    assert fallen(0.5 * 6.0 * G) > 0.3
+
+
 # latches
 
 
@@ -244,6 +296,7 @@ DOCUMENTS = {
     "hinge": Hinge(id="tie", one="arm", other="post", x=0.2, z=2.55, azimuth_deg=90.0, limited=True, low_deg=-30.0),
     "slider": Slider(id="tie", one="arm", other="post", x=0.2, z=2.55, elevation_deg=90.0, limited=True, low=-0.4),
     "fixed": Fixed(id="tie", one="arm", other="", x=0.2, z=2.55),
+    "cone": Cone(id="tie", one="arm", other="post", x=0.2, z=2.55, cone_deg=15.0, damping=50.0),
     "latch": Latch(id="tie", one="arm", other="", x=1.6, z=2.4, end_x=1.6, end_z=0.3, within=0.3, slower_than=50.0),
 }
 
@@ -269,6 +322,8 @@ def test_a_document_holds_what_it_says_and_goes_round_a_file(name):
     if name == "slider":
         assert end["travel"] == pytest.approx(-0.4, abs=1e-4)
         assert height[-1] - height[0] == pytest.approx(-0.4, abs=1e-4)
+    if name == "cone":
+        assert end["angle"] == pytest.approx(math.radians(15.0), abs=2e-3)
     if name == "latch":
         assert end["closed"] == 1.0
         assert height[0] - 2.5 < height[-1] < height[0] - 1.7, "it fell, and hangs where it was caught"

@@ -80,6 +80,9 @@ def lay(own, link, scene):
         own.lever_a[i], own.lever_b[i], own.axis[i] = lever_a[i], lever_b[i], axis[i]
         own.arm_b[i] = one.position[i] + lever_a[i] - other.position[i]
         own.gap[i] = own.arm_b[i] - lever_b[i]
+    if own.mode == hingerows.TILTS:
+        lay_tilt(own, one, axis)
+        return
     still = (1.0, 0.0, 0.0, 0.0)
     lean = hingerows.leaning(own, one, other, still, still)
     for i in range(3):
@@ -89,6 +92,18 @@ def lay(own, link, scene):
         if own.mode == hingerows.SLIDES
         else hingerows.angle(own, one, other, still, still)
     )
+
+
+@compiled
+def lay_tilt(own, one, axis):
+    """The axis about which a is tilted against b, and by how much. axis : that of b."""
+    tilted = spatial.to_world(one.axes, pairs.triple(own.axis_a))
+    about = spatial.cross(axis, tilted)
+    sine = spatial.length(about)
+    own.place = math.atan2(sine, spatial.dot(axis, tilted))
+    way, _ = hingerows.across(axis)
+    for i in range(3):
+        own.axis[i] = about[i] / sine if sine > 1e-9 else way[i]
 
 
 @unit
@@ -146,7 +161,7 @@ def prepare(own, link, scene, dt):
 def act_along(own, link, scene, size):
     """A torque about the axis, or an impulse along it: that of what is free."""
     n = pairs.triple(own.axis)
-    if own.mode == hingerows.TURNS:
+    if own.mode == hingerows.TURNS or own.mode == hingerows.TILTS:
         hingerows.turn_both(own, link, scene, (size * n[0], size * n[1], size * n[2]))
     elif own.mode == hingerows.SLIDES:
         hingerows.push_points(own, link, scene, (size * n[0], size * n[1], size * n[2]))
@@ -165,7 +180,7 @@ def drive(own, link, scene, size):
 def free_speed(own, link, scene):
     """rad/s of a against b about the axis, or m/s along it."""
     one, other, n = scene.solids[link.a], scene.solids[link.b], pairs.triple(own.axis)
-    if own.mode == hingerows.TURNS:
+    if own.mode == hingerows.TURNS or own.mode == hingerows.TILTS:
         wa = pairs.triple(one.spin) if one.kind == FREE else (0.0, 0.0, 0.0)
         wb = pairs.triple(other.spin) if other.kind == FREE else (0.0, 0.0, 0.0)
         return spatial.dot(n, spatial.minus(wa, wb))
@@ -227,7 +242,7 @@ def correct(own, link, scene, dt):
     u, w = hingerows.across(n)
     for k in range(6):
         way = u if k % 3 == 0 else w if k % 3 == 1 else n
-        if (k == 2 and own.mode == hingerows.SLIDES) or (k == 5 and own.mode == hingerows.TURNS):
+        if not hingerows.is_held(own, k):
             continue
         twist_a, twist_b = pairs.triple(one.twist), pairs.triple(other.twist)
         if k < 3:
@@ -301,3 +316,4 @@ HINGED = _kind("hinge", Shown("angle", "rad", "angle"), Shown("torque", "N m", "
 SLIDING = _kind("slider", Shown("travel", "m", "travel"), Shown("force", "N", "force along its axis"))
 FASTENED = _kind("fixed", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque that it holds"))
 LATCHED = _kind("latch", Shown("length", "m", "distance of its points"), Shown("closed", "", "closed"))
+TILTED = _kind("cone", Shown("angle", "rad", "tilt"), Shown("torque", "N m", "torque against its tilt"))

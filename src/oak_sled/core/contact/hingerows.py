@@ -12,7 +12,8 @@ from oak_sled.core.contact import pairs, ties, turns
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
-TURNS, SLIDES, FIXED = range(3)
+TURNS, SLIDES, FIXED, TILTS = range(4)
+"""Joints that turn about an axis, slide along it, do neither, or turn freely about a point, within a cone."""
 
 
 @compiled
@@ -75,6 +76,8 @@ def spun(one, other, way):
 def is_held(own, k):
     """True if row k is held: 0 to 2 parting along the two ways across the axis and along it, 3 to 5 turning about
     these."""
+    if own.mode == TILTS:
+        return k < 3
     return not ((k == 2 and own.mode == SLIDES) or (k == 5 and own.mode == TURNS))
 
 
@@ -122,7 +125,7 @@ def lay_rows(own, link, scene):
     own.mass = 0.0
     if own.mode == FIXED:
         return
-    free = 5 if own.mode == TURNS else 2
+    free = 2 if own.mode == SLIDES else 5
     for k in range(6):
         own.answers[k] = -gives(own, link, scene, k, free) if is_held(own, k) else 0.0
     answer(own)

@@ -160,6 +160,27 @@ class Fixed(Jointed):
     ROWS: ClassVar[LinkKind] = hinge.FASTENED
 
 
+class Cone(Jointed):
+    """A ball joint whose axis on one body stays within a cone about that on the other; both spin freely about it."""
+
+    kind: Literal["cone"] = Field("cone", description="the kind of tie")
+    cone_deg: float = dial(45.0, "°", "greatest tilt of its axis", low=0.0, high=179.0, main=True)
+    stiffness: float = dial(0.0, "N m/rad", "spring against its tilt", low=0.0, high=1e9, slider=(0.0, 1e5))
+    damping: float = dial(0.0, "N m s/rad", "damping of its tilt", low=0.0, high=1e9, slider=(0.0, 1e4))
+    friction: float = dial(0.0, "N m", "dry friction of its tilt", low=0.0, high=1e9, slider=(0.0, 1000.0))
+
+    TITLE: ClassVar[str] = "cone joint"
+    ROWS: ClassVar[LinkKind] = hinge.TILTED
+    MODE: ClassVar[int] = hingerows.TILTS
+
+    def numbers(self, apart: float) -> dict[str, Any]:
+        """The fields of its record but what stands in the axes of its bodies."""
+        return {
+            **super().numbers(apart), "high": math.radians(self.cone_deg), "stiffness": self.stiffness,
+            "damping": self.damping, "friction": self.friction,
+        }  # fmt: skip
+
+
 class Latch(Jointed, Stretched):
     """A latch: open at first; where its points meet near, aligned and slow enough, both bodies are one from then on.
 

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 from pydantic import Discriminator, Tag
 
 from oak_sled.core.yard.coupling import Coupling
-from oak_sled.core.yard.hinge import Fixed, Hinge, Latch, Slider
+from oak_sled.core.yard.hinge import Cone, Fixed, Hinge, Latch, Slider
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.tie import Tie
 
-TIES: tuple[type[Tie], ...] = (Rope, Coupling, Hinge, Slider, Fixed, Latch)
+TIES: tuple[type[Tie], ...] = (Rope, Coupling, Hinge, Slider, Fixed, Cone, Latch)
 """Every kind of tie."""
 
 
