@@ -81,7 +81,9 @@ class Ground(Frozen):
     blocks: tuple[Block, ...] = Field((), max_length=900, description="bodies on it")
     joints: tuple[Joint, ...] = Field((), max_length=100, description="ball joints between bodies")
     ties: tuple[AnyTie, ...] = Field(
-        (), max_length=100, description="ropes, couplings, hinges, sliders, fixed and cone joints and latches between bodies"
+        (),
+        max_length=100,
+        description="ropes, couplings, hinges, sliders, fixed and cone joints and latches between bodies",
     )
     layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
     layer_pairs: tuple[LayerPair, ...] = Field(
