@@ -55,7 +55,7 @@ def test_every_dial_of_a_craft_gives_the_same_bits_both_ways(name):
             patched += build.fits(other)
             assert bench.execute(other).digest == run.execute(other).digest, (part.id, dial.name)
     assert bench.execute(job).digest == run.execute(job).digest, "nothing is left of the runs before"
-    assert patched > 0.4 * tried, "most dials are patched"
+    assert patched > 0.4 * tried or tried == 0, "most dials are patched"
 
 
 @pytest.mark.parametrize("name", list(demos.DEMOS))
@@ -68,6 +68,26 @@ def test_every_start_of_a_drill_gives_the_same_bits_both_ways(name):
         if made is not None:
             other = jobs.job_of(made, made.drill(drill.id))
             assert bench.execute(other).digest == run.execute(other).digest, dial.name
+
+
+TIED = [
+    (name, drill.id)
+    for name in demos.DEMOS
+    for drill in demos.load(name).drills
+    if demos.load(name).ground_of(drill).ties or demos.load(name).ground_of(drill).joints
+]
+
+
+@pytest.mark.parametrize(("name", "drill"), TIED)
+def test_what_is_tied_is_tied_where_the_craft_starts(name, drill):
+    """A spread over where a craft starts: ropes, couplings and joints hold it where it stands then."""
+    yard = short(name)
+    bench = batch.Bench(VariantBuild(jobs.job_of(yard, yard.drill(drill))))
+    for field, value in (("x", 0.05), ("y", -0.04), ("heading_deg", 3.0)):
+        path = f"drills.{drill}.start.{field}"
+        made = yard.edit(path, getattr(yard.drill(drill).start, field) + value)
+        other = jobs.job_of(made, made.drill(drill))
+        assert bench.execute(other).digest == run.execute(other).digest, field
 
 
 def test_numbers_of_body_ground_and_ticks_are_built_anew_and_so_right():

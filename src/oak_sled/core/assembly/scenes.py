@@ -167,14 +167,15 @@ def _links(job: Job, scene: Scene) -> Records:
 
 
 def place_riders(job: Job, scene: Scene) -> None:
-    """Puts the bodies that crafts carry where they start, and joins them. scene : that of the job, but for where its
-    crafts start."""
+    """Puts the bodies that crafts carry where they start, joins them, and ties what is tied. scene : that of the job,
+    but for where its crafts start."""
     for rider in bodynames.riders(job):
         solid, row = _carried(job, rider), scene.solids[rider.solid]
         scenery.put(row, solid)
         loosebodies.refresh_all(scene.solids[rider.solid : rider.solid + 1])
     scene.joints[:] = scenery.with_joints(scene, _joints(job, scene)).joints
     scene.links[:] = _links(job, scene)
+    _connect(job, scene)
     scene.watched[:] = _watched(job, scene)
 
 
@@ -252,10 +253,15 @@ def connect(arrays: World, scene: Scene, shot_memory: ShotMemory, nows: Records,
         arrays.calls[CAST] = rays.cast_all.address(below)
         if job.ground.blocks or len(job.actors) > 1:
             arrays.calls[PUSH_BACK] = rays.push_back.address(below)
-    for row, (tie, _, _) in zip(scene.links, bodynames.ties_of(job), strict=True):
-        linkkind.connect(row, tie.ROWS, scene)
+    _connect(job, scene)
     if can_collide(job):
         arrays.calls[COLLIDE] = stage.collide.address((crafts, world_of, supports, types.Record(GROUND), now))
+
+
+def _connect(job: Job, scene: Scene) -> None:
+    """Writes into the links of a scene where the units of their kinds are."""
+    for row, (tie, _, _) in zip(scene.links, bodynames.ties_of(job), strict=True):
+        linkkind.connect(row, tie.ROWS, scene)
 
 
 def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:

@@ -40,8 +40,8 @@ class VariantBuild:
         self.inputs = tracks.inputs(job, self.ticks)
         self.supports = world.build(job).supports
         """Before the crafts are put where they start."""
-        self.placed = bool(job.ground.joints or bodynames.riders(job))
-        """True if joints of the scene depend on where its crafts start."""
+        self.placed = bool(job.ground.joints or job.ground.ties or bodynames.riders(job))
+        """True if joints or ties of the scene depend on where its crafts start."""
 
     def has_tracks_of(self, job: Job) -> bool:
         """True if a job that fits has the inputs of this one."""
