@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from oak_sled.core.base import units
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.coupling import Coupling
@@ -31,7 +32,11 @@ def lay(
     step = first.length + gap
     if radius != 0.0 and (count + 1) * step > math.tau * abs(radius):
         fit = int(math.tau * abs(radius) / step) - 1
-        raise refuse("radius", f"{count + 1} cars are longer than a circle of {abs(radius):g} m", f"at most {fit} more")
+        raise refuse(
+            "radius",
+            f"{count + 1} cars are longer than a circle of {units.show(abs(radius), 'm')}",
+            f"at most {fit} more",
+        )
     blocks, ties, before = list(ground.blocks), list(ground.ties), first
     for number in range(1, count + 1):
         x, y, heading = _place(first, number * step, radius)
