@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.assembly import scenes, surfaces
+from oak_sled.core.assembly import solidforms, surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import document
 from oak_sled.core.base.faults import Refused
@@ -277,7 +277,7 @@ def test_inertia_and_centre_are_those_of_a_fine_sum_over_the_shape(shape):
     off = spots - centre
     spread = off.T @ off / len(off)
     wanted = 30.0 * (np.trace(spread) * np.eye(3) - spread)
-    _, found, _ = scenes._pieces(one.shape, one.half_extents())
+    _, found, _ = solidforms._pieces(one.shape, one.half_extents())
     assert 30.0 * found == pytest.approx(wanted, abs=0.02 * float(np.trace(wanted)))
 
 

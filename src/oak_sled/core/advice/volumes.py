@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from oak_sled.core.assembly import scenes
+from oak_sled.core.assembly import solidforms
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.units import show
 from oak_sled.core.geometry import wetted
@@ -54,7 +54,7 @@ def _water(one: Volume, job: Job, where: str) -> Iterator[Caution]:
             "gravity on the ground, or a volume of drag in its place",
         )  # fmt: skip
         return
-    hull = wetted.of(scenes.pieces_of(job.craft)).volume
+    hull = wetted.of(solidforms.pieces_of(job.craft)).volume
     mass = job.craft.body.true_mass() + job.craft.carried_mass()
     if mass > one.density * hull > 0.0 and not job.ground.floor:
         aside = show(one.density * hull, "kg")
