@@ -270,14 +270,8 @@ def correct(own, link, scene, dt):
 def twist(one, other, way, size):
     """Turns both by a shift, against each other."""
     torque = (size * way[0], size * way[1], size * way[2])
-    if one.kind == FREE:
-        turned = spatial.times(one.inverse_inertia, torque)
-        for i in range(3):
-            one.twist[i] += turned[i]
-    if other.kind == FREE:
-        turned = spatial.times(other.inverse_inertia, torque)
-        for i in range(3):
-            other.twist[i] -= turned[i]
+    pairs.turn(one.twist, one, torque, 1.0)
+    pairs.turn(other.twist, other, torque, -1.0)
 
 
 @unit

@@ -51,14 +51,8 @@ def push_points(own, link, scene, impulse):
 def turn_both(own, link, scene, torque):
     """A torque on a, N m s, and against it on b."""
     one, other = scene.solids[link.a], scene.solids[link.b]
-    if one.kind == FREE:
-        turned = spatial.times(one.inverse_inertia, torque)
-        for i in range(3):
-            one.spin[i] += turned[i]
-    if other.kind == FREE:
-        turned = spatial.times(other.inverse_inertia, torque)
-        for i in range(3):
-            other.spin[i] -= turned[i]
+    pairs.turn(one.spin, one, torque, 1.0)
+    pairs.turn(other.spin, other, torque, -1.0)
 
 
 @compiled

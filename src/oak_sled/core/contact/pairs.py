@@ -34,6 +34,16 @@ def speed_along(one, other, lever_a, lever_b, way):
 
 
 @compiled
+def turn(rates, solid, torque, side):
+    """Adds to the three rates of a solid, rad/s, what `side` times a torque impulse, N m s, makes of it where it is
+    free."""
+    if solid.kind == FREE:
+        turned = spatial.times(solid.inverse_inertia, torque)
+        for i in range(3):
+            rates[i] += side * turned[i]
+
+
+@compiled
 def push(solid, lever, way, size):
     """Gives a solid an impulse of `size` N s along `way`."""
     arm = spatial.cross(lever, way)
