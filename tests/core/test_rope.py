@@ -256,7 +256,7 @@ def reeled(drive, reel=2.0, strong=1e9, shortest=0.5, mass=5.0, length=3.0):
     own = {"at_a": NONE, "at_b": tuple(HIGH), "length": length, "breaks": 0.0, "reel": reel, "strong": strong,
            "shortest": shortest}  # fmt: skip
     scene = scenery.with_links(scene, [(rope.KIND, (1, 0), own)])
-    scene.links["drive"][:] = drive
+    scene.links["drives"][:] = drive
     return scene
 
 
@@ -275,7 +275,7 @@ def test_it_ends_at_the_shortest_and_pays_out_again(ticks):
     made = moved(scene, ticks, 2.0)[:, 1]
     assert made[:, 2].max() < HIGH[2] - 0.5 + 2.0 / ticks + 0.05 * 5.0
     assert scene.links["shown"][0, 1] <= 0.5 + 1e-3
-    scene.links["drive"][:] = -0.5
+    scene.links["drives"][:] = -0.5
     made = moved(scene, ticks, 2.0)[:, 1]
     assert made[-1, 2] == pytest.approx(HIGH[2] - 2.5, abs=0.05)
     assert made[-1, 9] == pytest.approx(-1.0, abs=0.1)

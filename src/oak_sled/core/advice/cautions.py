@@ -319,7 +319,7 @@ def _no_support(job: Job) -> Iterator[Caution]:
 def _deaf_drill(job: Job) -> Iterator[Caution]:
     names = [channel.id for channel in job.craft.channels]
     used = {name for part in job.craft.parts for name in part.channels_used()}
-    used |= {tie.driven_by() for tie in job.ground.ties}
+    used |= {name for tie in job.ground.ties for name in tie.driven_by()}
     for track in job.actor.tracks:
         if track.channel not in names:
             yield Caution(

@@ -67,11 +67,13 @@ def cautions(job: Job) -> Iterator[Caution]:
     crafts = [one.craft for one in job.actors]
     channels = [channel.id for channel in crafts[0].channels] if crafts else []
     for tie in job.ground.ties:
-        if tie.driven_by() and tie.driven_by() not in channels:
+        for name in tie.driven_by():
+            if not name or name in channels:
+                continue
             yield Caution(
                 "tie_lacks_channel",
                 "",
-                f"{tie.heading} is driven by channel {tie.driven_by()!r}, which the craft under test lacks",
+                f"{tie.heading} is driven by channel {name!r}, which the craft under test lacks",
                 "a channel of it (Ground page), or none",
             )
     found = [one for one in job.ground.ties if isinstance(one, Coupling)]

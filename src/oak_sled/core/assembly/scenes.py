@@ -155,10 +155,11 @@ def _links(job: Job, scene: Scene) -> Records:
         }
         linkkind.fill(row, tie.ROWS, (a, b), own)
         row["passes"] = int(tie.passes())
-        name, known = tie.driven_by(), [channel.id for channel in job.actors[0].craft.channels] if job.actors else []
-        if name:
-            row["channel"] = known.index(name) if name in known else -1
-            row["drive"] = 0.0  # until its channel says more
+        known = [channel.id for channel in job.actors[0].craft.channels] if job.actors else []
+        for k, name in enumerate(tie.driven_by()):
+            if name:
+                row["channels"][k] = known.index(name) if name in known else -1
+                row["drives"][k] = 0.0  # until its channel says more
         shown = tie.at_start(math.dist(*ends))
         row["shown"][: len(tie.ROWS.shows)] = [shown.get(one.name, 0.0) for one in tie.ROWS.shows]
     return rows

@@ -202,9 +202,9 @@ def solve_free(own, link, scene, dt):
     """Motor, spring and damper, dry friction, limits, in this order; the largest speed that they changed."""
     mass, largest = own.mass, 0.0
     if own.motor > 0:
-        wanted = own.rate * link.drive
+        wanted = own.rate * link.drives[0]
         if own.motor == BY_PLACE:
-            wanted = min(max((own.aim * link.drive - own.place) / dt, -abs(own.rate)), abs(own.rate))
+            wanted = min(max((own.aim * link.drives[0] - own.place) / dt, -abs(own.rate)), abs(own.rate))
         total = own.driven + mass * (wanted - free_speed(own, link, scene))
         total = min(max(total, -own.most * dt), own.most * dt)
         drive(own, link, scene, total - own.driven)

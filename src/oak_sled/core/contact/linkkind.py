@@ -16,8 +16,10 @@ ROOM, HOLDS, BROKEN, LOOSENED = range(4)
 """States of a link: a free record, one that holds, one that has broken and stays so, and one that was let go."""
 OWN_NUMBERS = 128
 """Numbers of 8 bytes that a kind may keep in a link."""
-SHOWN = 4
+SHOWN = 8
 """Numbers that a link may show in each tick."""
+CHANNELS = 2
+"""Channels that may drive a link."""
 
 _OWN = np.dtype([("numbers", "f8", (OWN_NUMBERS,))])  # all of them: what no field names is not copied
 _FRONT = np.dtype(
@@ -27,9 +29,9 @@ _FRONT = np.dtype(
         ("a", "i8"),  # its bodies; a is one that may move
         ("b", "i8"),
         ("passes", "i8"),  # 1 where its bodies do not touch each other while it holds
-        ("who", "i8"),  # the craft whose channel drives it
-        ("channel", "i8"),  # its number there; -1: none, and it drives as it is set
-        ("drive", "f8"),  # -1 to 1
+        ("who", "i8"),  # the craft whose channels drive it
+        ("channels", "i8", (CHANNELS,)),  # their numbers there; -1: none, and it drives as it is set
+        ("drives", "f8", (CHANNELS,)),  # -1 to 1
         ("island", "i8"),  # a body of the group that is solved together
         ("leads", "i8"),  # 1 for the first link of an island without contacts
         ("reach", "i8"),  # the addresses of what its kind does: see `LinkKind`
@@ -92,7 +94,7 @@ STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", 
 def fill(row: np.void, kind: LinkKind, bodies: tuple[int, int], own: dict[str, Any]) -> None:
     """Writes a link that holds into its record; its addresses come with `connect`. own : the fields of its kind."""
     row["state"], (row["a"], row["b"]), row["shows"] = HOLDS, bodies, len(kind.shows)
-    row["channel"], row["drive"] = -1, 1.0
+    row["channels"], row["drives"] = -1, 1.0
     record = own_of(row, kind)
     for name, value in own.items():
         record[name] = value

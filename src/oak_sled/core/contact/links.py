@@ -26,7 +26,7 @@ def seek(scene, dt):
             continue
         one, other = scene.solids[link.a], scene.solids[link.b]
         link.acts = 0
-        if link.channel >= 0 and link.drive != 0.0 and sleeps(scene, link):
+        if is_driven(link) and sleeps(scene, link):
             narrow.wake(scene, link.a)
             if other.kind == FREE:
                 narrow.wake(scene, link.b)
@@ -39,11 +39,21 @@ def seek(scene, dt):
 
 @compiled
 def take_channels(scene, nows):
-    """Has each link driven as the channel of its craft stands, if it follows one."""
+    """Has each link driven as the channels of its craft stand, if it follows any."""
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
-        if link.channel >= 0:
-            link.drive = nows[link.who].channels[link.channel]
+        for i in range(link.channels.shape[0]):
+            if link.channels[i] >= 0:
+                link.drives[i] = nows[link.who].channels[link.channels[i]]
+
+
+@compiled
+def is_driven(link):
+    """True if one of its channels is not at 0."""
+    for i in range(link.channels.shape[0]):  # noqa: SIM110 - the language of the kernel has no any()
+        if link.channels[i] >= 0 and link.drives[i] != 0.0:
+            return True
+    return False
 
 
 @compiled

@@ -84,7 +84,7 @@ def reach(own, link, scene, dt):
     """1 if it is taut at the end of the tick, or has pulled in the one before. What is reeled in, is so first."""
     own.wound = 0.0
     if own.reel != 0.0:
-        step = dt * own.reel * link.drive
+        step = dt * own.reel * link.drives[0]
         if step > 0.0:
             step = min(step, max(own.length - own.shortest, 0.0))
             own.wound = step

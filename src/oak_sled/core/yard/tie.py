@@ -66,9 +66,9 @@ class Tie(Between):
         """Dials that do nothing as it is set, and the reasons."""
         return {}
 
-    def driven_by(self) -> str:
-        """The channel of the craft under test that drives it; "" for none."""
-        return str(getattr(self, "channel", ""))
+    def driven_by(self) -> tuple[str, ...]:
+        """The channels of the craft under test that drive it, in the order of `link.drives`; "" for none."""
+        return (str(getattr(self, "channel", "")),)
 
     def passes(self) -> bool:
         """True if its bodies do not touch each other while it holds."""
