@@ -30,7 +30,7 @@ def test_no_document_names_what_was_renamed(name, ground, field, old):
     left = [
         path
         for path, owner, held in renames.references(after, renaming.KINDS.get(field, ""))
-        if (not isinstance(owner, Event) or owner.aims_at_block)
+        if (not isinstance(owner, Event) or owner.aims_at == "block")
         and (getattr(owner, held) == old or (isinstance(getattr(owner, held), tuple) and old in getattr(owner, held)))
     ]
     shared = any(old in [one.id for one in getattr(other, field)] for other in after.grounds)

@@ -36,7 +36,10 @@ def choose(page, *words):
     whole.deleteLater()
 
 
-@pytest.mark.parametrize("kind", TIES, ids=lambda kind: kind.TITLE)
+PLACED = [kind for kind in TIES if "rail" not in kind.model_fields]  # what runs on a rail comes with one
+
+
+@pytest.mark.parametrize("kind", PLACED, ids=lambda kind: kind.TITLE)
 def test_every_kind_of_tie_is_placed_to_the_world_and_to_the_craft(kind, page, window, idle):
     choose(page, kind.TITLE, "to the world")
     idle()

@@ -28,7 +28,7 @@ def _events(job: Job) -> Iterator[Caution]:
                 "event_too_late", "", f"{event.heading} at {units.plain(event.t, 's')} comes after the drill's end",
                 f"before {units.plain(job.drill.duration, 's')}, or a longer drill",
             )  # fmt: skip
-        if event.aims_at_block:
+        if event.aims_at == "block":
             if event.target and event.target not in bodies:
                 yield _no_target(event.heading, "body", event.target, bodies)
             elif event.what == "drop" and event.target not in blocks:
@@ -38,9 +38,9 @@ def _events(job: Job) -> Iterator[Caution]:
                     "drops_nothing", "", f"{event.target} is not loose, so that it cannot fall", "let it move freely"
                 )
             continue
-        if event.aims_at_tie:
-            if event.target not in (ties := [one.id for one in job.ground.ties]):
-                yield _no_target(event.heading, "tie", event.target, ties)
+        if event.aims_at != "part":
+            if event.target not in (known := [one.id for one in getattr(job.ground, f"{event.aims_at}s")]):
+                yield _no_target(event.heading, event.aims_at, event.target, known)
             continue
         if (event.craft or lead) != job.craft.id:
             continue  # of another craft

@@ -6,16 +6,19 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from oak_sled.core.advice import outlook
+from oak_sled.core.advice import bodymass, onrails, outlook
 from oak_sled.core.assembly import surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.units import show
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.yard.block import TIMBER, Block
+from oak_sled.core.yard.bogie import Bogie
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.rail import Rail
+from oak_sled.core.yard.tie import Tie
 
 EXACT = 0.5
 """Stiffness of a coupling, times dt2 over the mass that it moves, up to which it keeps the energy that it springs."""
@@ -45,9 +48,18 @@ class TrainStart:
     pull: float
 
 
+def told_of(item: Rail | Tie, ground: Ground, crafts: Sequence[Craft], ticks: int) -> tuple[str, ...]:
+    """Lines about a rail or a tie."""
+    if isinstance(item, Rail):
+        return onrails.of_rail(ground, item)
+    if isinstance(item, Bogie):
+        return onrails.of_bogie(ground, item, crafts)
+    return of(ground, item, crafts, ticks) if isinstance(item, Coupling) else ()
+
+
 def of(ground: Ground, tie: Coupling, crafts: Sequence[Craft], ticks: int) -> tuple[str, ...]:
     """Lines about a coupling, and about the train that it is in."""
-    masses = [_mass(ground, name, crafts) for name in (tie.one, tie.other)]
+    masses = [bodymass.of(ground, name, crafts) for name in (tie.one, tie.other)]
     mass = _together(*masses)
     lines = []
     if mass is not None:
@@ -76,6 +88,7 @@ def cautions(job: Job) -> Iterator[Caution]:
                 f"{tie.heading} is driven by channel {name!r}, which the craft under test lacks",
                 "a channel of it (Ground page), or none",
             )
+    yield from onrails.cautions(job)
     found = [one for one in job.ground.ties if isinstance(one, Coupling)]
     stiff = [
         (one.stiffness / most, one, most) for one in found if (most := _stiffest(job, one, crafts)) < one.stiffness
@@ -93,7 +106,7 @@ def cautions(job: Job) -> Iterator[Caution]:
 
 def _stiffest(job: Job, tie: Coupling, crafts: Sequence[Craft]) -> float:
     """N/m up to which a coupling keeps the energy that it springs; endless where nothing moves on it."""
-    mass = _together(*(_mass(job.ground, name, crafts) for name in (tie.one, tie.other)))
+    mass = _together(*(bodymass.of(job.ground, name, crafts) for name in (tie.one, tie.other)))
     return math.inf if mass is None else EXACT * mass * job.ticks**2
 
 
@@ -173,15 +186,6 @@ def start_of(train: Train) -> TrainStart:
         speed, moving, held = root * moving / (moving + mass), moving + mass, held + hold
         times.append(now)
     return TrainStart(tuple(times), pull)
-
-
-def _mass(ground: Ground, name: str, crafts: Sequence[Craft]) -> float | None:
-    """kg of a body that moves; None for the world and what stands."""
-    block = next((one for one in ground.blocks if one.id == name), None)
-    if block is not None:
-        return block.mass if block.moves == "free" else None
-    craft = next((one for one in crafts if one.id == name), None)
-    return None if craft is None else craft.body.true_mass() + craft.carried_mass()
 
 
 def _together(one: float | None, other: float | None) -> float | None:

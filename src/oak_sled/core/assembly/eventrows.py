@@ -29,8 +29,11 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
             row["part"] = names.index(event.target) if event.target in names else -1
             if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
                 row["part"] = -1
-        elif event.aims_at_tie:
+        elif event.aims_at == "tie":
             names = [tie.id for tie, _, _ in bodynames.ties_of(job)]
+            row["link"] = names.index(event.target) if event.target in names else -1
+        elif event.aims_at == "rail":
+            names = [rail.id for rail in job.ground.rails]
             row["link"] = names.index(event.target) if event.target in names else -1
         else:
             row["solid"] = bodynames.solid_number(job, event.target) if event.target else 1 + who

@@ -21,7 +21,7 @@ from oak_sled.core.tick.rows import Rows
 STAYS = {
     *("crafts", "drill", "channels", "gates", "events", "calls"),
     *("triangles", "grid", "grid_first", "grid_items", "grid_top", "block_top", "pairs", "layers", "answer", "patches"),
-    *("recorded", "counted", "slots", "start", "origins", "wet", "wet_first", "wet_volume"),
+    *("recorded", "counted", "slots", "start", "origins", "wet", "wet_first", "wet_volume", "rail_points"),
 }
 """Arrays of `World`, `Scene` and `ShotMemory` that no tick writes to."""
 _NO_ROWS = np.zeros(0, np.int64)

@@ -20,7 +20,7 @@ MOST = 6
 """Scenes that are kept: that of the bench, and those of its twins."""
 SHARED = (
     "triangles", "grid", "grid_first", "grid_items", "grid_top", "block_top", "pairs", "layers", "patches", "recorded",
-    "counted", "slots", "origins", "wet", "wet_first", "wet_volume",
+    "counted", "slots", "origins", "wet", "rail_points", "wet_first", "wet_volume",
 )  # fmt: skip
 """Arrays that no run writes into."""
 SCRATCH = ("contacts", "before", "table", "couples", "near", "sighted", "turns", "tie_rows", "tie_right", "energy")
@@ -63,9 +63,10 @@ def key_of(job: Job) -> tuple[Any, ...]:
     """All that `scenes.build` reads of a job, as values that can be compared."""
     tied = job.ground.joints or job.ground.ties or bodynames.riders(job)
     placed = [start.tobytes() for start in job.starts] if tied else []
+    driven = [[channel.id for channel in one.craft.channels] for one in job.actors[:1]] if job.ground.ties else []
     crafts = [_seen(job, who) for who in range(len(job.actors))]
     drops = [event.target for event in job.drill.events if event.what == "drop"]  # what hangs until then
-    return (job.ground, drops, job.drill.watch, placed, crafts)
+    return (job.ground, drops, job.drill.watch, placed, driven, crafts)
 
 
 def _seen(job: Job, who: int) -> tuple[Any, ...]:

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, ground_shape, immersed, solidforms, surfaces
+from oak_sled.core.assembly import bodynames, ground_shape, immersed, railways, solidforms, surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler import types
@@ -84,7 +84,9 @@ def build(job: Job) -> Scene:
         for part in bodynames.launchers(one.craft):
             rows = made.solids[bodynames.first_slot(job, who, part.id) :][: bodynames.in_flight(part)]
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
+    rails, rail_points = railways.of(ground).records()
     made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made), links=_links(job, made))
+    made = made._replace(rails=rails, rail_points=rail_points)
     for event in job.drill.events:
         number = bodynames.solid_number(job, event.target)
         if (
@@ -147,9 +149,14 @@ def _links(job: Job, scene: Scene) -> Records:
     found = bodynames.ties_of(job)
     rows = linkkind.room(len(found))
     for row, (tie, a, b) in zip(rows, found, strict=True):
-        ends = tie.begin, tie.end
+        ends = railways.ends_of(job.ground, tie)
         own = tie.numbers(math.dist(*ends))
-        own |= tie.frames(*(functools.partial(world_way, job, scene, number) for number in (a, b)))
+        to_own = [functools.partial(world_way, job, scene, number) for number in (a, b)]
+        own |= tie.frames(*to_own)
+        if tie.on_rail():
+            rails = railways.of(job.ground)
+            number = rails.number(tie.on_rail())
+            own |= tie.on(rails.paths[number], number, to_own[0], _axes_at_start(job, scene, a)[:, 0])
         own |= {
             name: world_point(job, scene, k, at) for name, k, at in zip(("at_a", "at_b"), (a, b), ends, strict=True)
         }
@@ -251,10 +258,20 @@ def _connect(job: Job, scene: Scene) -> None:
         linkkind.connect(row, tie.ROWS, scene)
 
 
-def carried_on(fresh: Scene, old: Scene, crafts: int) -> Scene:
-    """A scene of changed settings whose bodies go on from where those of `old` are. crafts : how many they are."""
+def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
+    """A scene of changed settings whose bodies and ties go on from where those of `old` are. job : that of `fresh`."""
     if len(fresh.solids) != len(old.solids):
         return fresh
+    crafts = len(job.actors)
+    if len(fresh.rails) == len(old.rails):
+        fresh.rails["switched"] = old.rails["switched"]
+    found = bodynames.ties_of(job)
+    if len(fresh.links) == len(old.links) == len(found):
+        for (tie, _, _), row, before in zip(found, fresh.links, old.links, strict=True):
+            for name in ("state", "shown", "drives"):
+                row[name] = before[name]
+            if tie.ROWS.goes_on is not None:
+                tie.ROWS.goes_on(linkkind.own_of(row, tie.ROWS), linkkind.own_of(before, tie.ROWS))
     for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
         loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)
         loose[: 1 + crafts] = False

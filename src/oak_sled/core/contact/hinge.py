@@ -301,9 +301,16 @@ def show_free(own, link, dt):
         link.shown[2] = spatial.length(pairs.triple(own.turned)) / dt
 
 
+def goes_on(fresh: np.void, old: np.void) -> None:
+    """Takes over how a latch has closed."""
+    if fresh["latch"] and old["latch"] == CLOSED:
+        for name in ("latch", "at_b", "axis_b", "mark_b"):
+            fresh[name] = old[name]
+
+
 def _kind(name: str, place: Shown, along: Shown) -> LinkKind:
     shows = (Shown("load", "N", "load at its point"), place, along, Shown("broken", "", "broken or let go"))
-    return LinkKind(name, HINGE, reach, prepare, solve, correct, finish, shows)
+    return LinkKind(name, HINGE, reach, prepare, solve, correct, finish, shows, goes_on)
 
 
 HINGED = _kind("hinge", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque about its axis"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -75,7 +76,8 @@ class LinkKind(NamedTuple):
     reach : whether it can act in this tick. prepare : directions and masses, before the rounds; it gives the first
     guess too. solve : one round, at velocity level. correct : one round of the shift of places. finish : after rounds,
     what it shows, and whether it breaks. shows : what it shows, at most SHOWN; the last is 1 once it is broken or
-    let go.
+    let go. goes_on : (fresh, old), two records of the kind: takes over in Python what a run has changed in the old one,
+    where it goes on with other settings.
     """
 
     name: str
@@ -86,6 +88,7 @@ class LinkKind(NamedTuple):
     correct: Kernel
     finish: Kernel
     shows: tuple[Shown, ...] = ()
+    goes_on: Callable[[Any, Any], None] | None = None
 
 
 STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", SOLVE), ("finish", PREPARE))

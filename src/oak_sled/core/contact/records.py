@@ -290,6 +290,8 @@ class Scene(NamedTuple):
     layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records
     links: Records  # see `linkkind.LINK`
+    rails: Records  # see `railway.RAIL`
+    rail_points: Floats  # point, tangent and top of all rails, one behind another, shape (n, 9)
     ties: Records  # the bodies that joints hold
     energy: Floats  # J of motion of an island before last tick's impulses and with them, by its root
     tie_rows: Floats  # the rows of all joints, shape (3 n, 3 n), and their factors

@@ -28,6 +28,7 @@ ROPE = np.dtype(
         ("at_a", "f8", (3,)),  # m, of its end from the centre of mass, own axes
         ("at_b", "f8", (3,)),
         ("length", "f8"),  # m
+        ("whole", "f8"),  # m, the same at the start
         ("breaks", "f8"),  # N; 0: never
         ("reel", "f8"),  # m/s that it is reeled in, at a full drive
         ("strong", "f8"),  # N up to which it is reeled in
@@ -183,6 +184,11 @@ def finish(own, link, scene, dt):
         link.shown[2] = 1.0
 
 
+def goes_on(fresh: np.void, old: np.void) -> None:
+    """Takes over what has been reeled in or out."""
+    fresh["length"] += old["length"] - old["whole"]
+
+
 KIND = LinkKind(
     "rope",
     ROPE,
@@ -196,4 +202,5 @@ KIND = LinkKind(
         Shown("length", "m", "distance of its ends"),
         Shown("broken", "", "broken or let go"),
     ),
+    goes_on,
 )

@@ -184,7 +184,7 @@ DRILL = np.dtype(
     ]
 )
 
-TRIGGER, HOLD, RELEASE, DROP, PUSHED, FAIL, LET_GO = range(7)
+TRIGGER, HOLD, RELEASE, DROP, PUSHED, FAIL, LET_GO, SWITCH = range(8)
 """Kinds of events: fire a part, let a sling hold the craft, release it, drop a block, poke a body, fail a part, let
 a tie go."""
 

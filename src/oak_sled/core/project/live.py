@@ -102,7 +102,7 @@ class LiveDrive:
                 fresh.world.supports[name] = old.world.supports[name]
             for name in state.AXLE_KEEPS:
                 fresh.world.supports["axle"][name] = old.world.supports["axle"][name]
-        fresh.scene = scenes.carried_on(fresh.scene, old.scene, len(job.actors))
+        fresh.scene = scenes.carried_on(fresh.scene, old.scene, job)
         fresh.nows = old.nows
         fresh.nows["parts"] = [len(one.craft.parts) for one in job.actors]
         if old.shot_memory.last.shape == fresh.shot_memory.last.shape and before.actors:

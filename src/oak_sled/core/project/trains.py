@@ -57,12 +57,13 @@ def coupled(ahead: Block, behind: Block, name: str, like: Coupling | None = None
 
 def end_of(block: Block, share: float) -> tuple[float, float, float]:
     """The place where a car is coupled, m: so many lengths ahead of its middle."""
-    angle = math.radians(block.heading_deg)
-    far = share * block.length
+    angle, fall = math.radians(block.heading_deg), math.radians(block.pitch_deg)
+    far, up = share * block.length, (HIGH - 0.5) * block.height
+    ahead, high = far * math.cos(fall) + up * math.sin(fall), up * math.cos(fall) - far * math.sin(fall)
     return (
-        round(block.x + far * math.cos(angle), 4),
-        round(block.y + far * math.sin(angle), 4),
-        round(block.z + HIGH * block.height, 4),
+        round(block.x + ahead * math.cos(angle), 4),
+        round(block.y + ahead * math.sin(angle), 4),
+        round(block.z + 0.5 * block.height + high, 4),
     )
 
 

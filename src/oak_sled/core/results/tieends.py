@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames
+from oak_sled.core.assembly import bodynames, railways
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
@@ -28,7 +28,7 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
     start, now, layout = run.record.row(0), run.record.row(row), run.layout
     found = []
     for tie, _, _ in bodynames.ties_of(run.job):
-        first = np.array(tie.begin), np.array(tie.end)
+        first = tuple(np.array(end) for end in railways.ends_of(run.job.ground, tie))
         ends = [_moved(run, name, at, start, now) for name, at in zip((tie.one, tie.other), first, strict=True)]
         shown = {one.name: float(now[layout.place(f"tie.{tie.id}.{one.name}")]) for one in tie.ROWS.shows}
         found.append(TieEnds(tie, ends[0], ends[1], shown))

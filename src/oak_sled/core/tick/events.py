@@ -1,4 +1,4 @@
-"""Events of a drill in the kernel: what is fired, held, let go, dropped, poked or fails at its moment."""
+"""Events of a drill in the kernel: what is fired, held, let go, dropped, poked, thrown or fails."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from oak_sled.core.contact import narrow, pushes
 from oak_sled.core.contact.linkkind import HOLDS, LOOSENED
 from oak_sled.core.contact.records import FREE, HUNG
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import DROP, FAIL, HOLD, LET_GO, LOOSE, PUSHED, RELEASE, TRIGGER
+from oak_sled.core.kernel.state import DROP, FAIL, HOLD, LET_GO, LOOSE, PUSHED, RELEASE, SWITCH, TRIGGER
 
 HAIR = 1e-9
 """s of slack, so that an event at a tick's own time happens in that tick."""
@@ -29,6 +29,8 @@ def take_all(events, crafts, parts, scene, nows):
             happen_to_body(event, scene, nows)
         elif event.what == LET_GO:
             let_go(event, scene)
+        elif event.what == SWITCH:
+            throw(event, scene)
         elif event.part >= 0:
             happen_to_part(event, crafts, parts, nows[event.craft])
 
@@ -62,6 +64,17 @@ def let_go(event, scene):
     narrow.wake(scene, link.a)
     if scene.solids[link.b].kind == FREE:
         narrow.wake(scene, link.b)
+
+
+@compiled
+def throw(event, scene):
+    """The switches where a rail lies on others lead onto it, or past it if they did."""
+    if event.link < 0 or event.link >= scene.rails.shape[0]:
+        return
+    rail = scene.rails[event.link]
+    for end in range(2):
+        if rail.onto[end] >= 0:
+            rail.switched[end] = 1 - rail.switched[end]
 
 
 @compiled

@@ -7,7 +7,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
 
-What = Literal["trigger", "hold", "release", "drop", "poke", "fail", "let_go"]
+What = Literal["trigger", "hold", "release", "drop", "poke", "fail", "let_go", "switch"]
 SAYS = {
     "trigger": "fires a part as if its key were pressed",
     "hold": "a sling takes hold of the craft",
@@ -16,8 +16,11 @@ SAYS = {
     "poke": "an impulse at a point of the craft or of a block",
     "fail": "a part stops doing anything",
     "let_go": "a tie of the ground lets go of what it holds",
+    "switch": "the switches of a rail are thrown, to lead onto it or past it",
 }
 
+AIMS = {"drop": "block", "poke": "block", "let_go": "tie", "switch": "rail"}
+"""What events aim at that are not for a part."""
 MOST_EVENTS = 500
 """Events that a drill holds."""
 UNITS = {"release": "m", "poke": "N s"}
@@ -32,8 +35,8 @@ class Event(Frozen):
     craft: str = Field("", max_length=60, description="the craft whose part it is; empty: the craft under test")
     target: str = reference(
         "block",
-        "the part that is fired or released, the block or craft that is dropped or poked, the tie that lets go; empty "
-        "for a poke of the craft under test",
+        "the part that is fired or released, the block or craft that is dropped or poked, the tie that lets go, the "
+        "rail whose switches are thrown; empty for a poke of the craft under test",
     )
     x: float = dial(
         0.0, "", "of a pull or of a poke, east", low=-1e7, high=1e7, slider=(-20.0, 20.0), unit_by=("what", UNITS)
@@ -49,14 +52,9 @@ class Event(Frozen):
     at_z: float = dial(0.0, "m", "where it is poked, above the centre of mass", low=-1e3, high=1e3)
 
     @property
-    def aims_at_block(self) -> bool:
-        """True if its target is a block of the ground; else it is a part of the craft."""
-        return self.what in ("drop", "poke")
-
-    @property
-    def aims_at_tie(self) -> bool:
-        """True if its target is a tie of the ground."""
-        return self.what == "let_go"
+    def aims_at(self) -> str:
+        """What its target is: a "part" of a craft, or a "block", a "tie" or a "rail" of the ground."""
+        return AIMS.get(self.what, "part")
 
     @property
     def heading(self) -> str:

@@ -17,6 +17,7 @@ from oak_sled.core.parts.layer import Layer, LayerPair
 from oak_sled.core.yard.block import BUILT_IN, Block, Material, Pair
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import unique
+from oak_sled.core.yard.rail import Rail
 from oak_sled.core.yard.tie import Between
 from oak_sled.core.yard.ties import AnyTie
 from oak_sled.core.yard.volume import Volume
@@ -85,6 +86,7 @@ class Ground(Frozen):
         max_length=100,
         description="ropes, couplings, hinges, sliders, fixed and cone joints and latches between bodies",
     )
+    rails: tuple[Rail, ...] = Field((), max_length=60, description="rails that bogies run on")
     layers: tuple[Layer, ...] = Field((), max_length=30, description="collision layers: groups of bodies")
     layer_pairs: tuple[LayerPair, ...] = Field(
         (),
@@ -116,11 +118,23 @@ class Ground(Frozen):
         unique("volumes", self.volumes)
         unique("joints", self.joints)
         unique("ties", self.ties)
+        unique("rails", self.rails)
         unique("layers", self.layers)
         unique("layer_pairs", self.layer_pairs)
         layered = [(f"blocks.{one.id}.layer", one.layer) for one in self.blocks if one.layer]
         layered += [(f"walls.{one.id}.layer", one.layer) for one in self.walls if one.layer]
         layer.check(self.layers, self.layer_pairs, layered)
+        rails = [one.id for one in self.rails]
+        named = [(f"ties.{one.id}.rail", one.on_rail()) for one in self.ties if one.on_rail()]
+        named += [
+            (f"rails.{one.id}.{end}_joins", name)
+            for one in self.rails
+            for end, name in zip(("start", "end"), one.joins, strict=True)
+            if name
+        ]
+        for where, name in named:
+            if name not in rails:
+                raise ValueError(f"{where}: there is no rail {name!r} ({close_match(name, rails)})")
         if self.is_tilted and self.edges == "wrap":
             raise ValueError("edges: a ground that slopes cannot wrap (open, wall or return, or tilt_deg 0)")
         own = [material.id for material in self.materials]
@@ -157,14 +171,26 @@ class Ground(Frozen):
         return terrain.Slope(self.middle_x, self.middle_y, far, self.tilt_deg, self.rises_to_deg)
 
     def with_whole_ties(self, crafts: Collection[str]) -> Self:
-        """The ground without the joints and ties whose bodies are gone. crafts : ids of those of the yard."""
+        """The ground without the joints and ties whose bodies or rails are gone. crafts : ids of those of the yard."""
         there = {"", *crafts, *(block.id for block in self.blocks)}
 
         def left(ties: tuple[Between, ...]) -> tuple[Between, ...]:
             return tuple(tie for tie in ties if tie.one in there and tie.other in there)
 
-        joints, ties = left(self.joints), left(self.ties)
-        return self if (joints, ties) == (self.joints, self.ties) else self.replace(joints=joints, ties=ties)
+        rails = {"", *(rail.id for rail in self.rails)}
+        joints, ties = left(self.joints), tuple(tie for tie in left(self.ties) if tie.on_rail() in rails)
+        alone = tuple(
+            one
+            if rails.issuperset(one.joins)
+            else one.replace(
+                start_joins=one.start_joins if one.start_joins in rails else "",
+                end_joins=one.end_joins if one.end_joins in rails else "",
+            )
+            for one in self.rails
+        )
+        if (joints, ties, alone) == (self.joints, self.ties, self.rails):
+            return self
+        return self.replace(joints=joints, ties=ties, rails=alone)
 
     def edges_at(self) -> tuple[float, float, float, float]:
         """(least x, least y, greatest x, greatest y), m."""

@@ -12,7 +12,7 @@ from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.yard import Yard
 
-KINDS = {"blocks": "block", "materials": "material", "layers": "layer", "ties": "tie"}
+KINDS = {"blocks": "block", "materials": "material", "layers": "layer", "ties": "tie", "rails": "rail"}
 """The fields of a ground whose members are named elsewhere, and as what; see `document.reference`."""
 
 
@@ -66,10 +66,10 @@ def _named(yard: Yard, ground: Ground, what: str, elsewhere: bool) -> Iterator[t
 
 
 def _of_drill(drill: Drill, what: str) -> Iterator[tuple[str, Any, str]]:
-    if what == "tie":
+    if what in ("tie", "rail"):
         yield from (
-            (f"drills.{drill.id}.events.{one.id}.target", one, "target") for one in drill.events if one.aims_at_tie
+            (f"drills.{drill.id}.events.{one.id}.target", one, "target") for one in drill.events if one.aims_at == what
         )
     for found in renames.references(drill, what, f"drills.{drill.id}"):
-        if not isinstance(found[1], Event) or found[1].aims_at_block:
+        if not isinstance(found[1], Event) or found[1].aims_at == "block":
             yield found

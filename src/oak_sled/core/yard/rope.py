@@ -38,8 +38,9 @@ class Rope(Stretched):
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""
+        length = self.length if self.length > 0.0 else apart
         return {
-            "length": self.length if self.length > 0.0 else apart, "breaks": self.breaks_at,
+            "length": length, "whole": length, "breaks": self.breaks_at,
             "reel": self.reel_speed if self.channel else 0.0, "strong": self.reel_force, "shortest": self.shortest,
         }  # fmt: skip
 

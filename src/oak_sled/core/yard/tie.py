@@ -9,6 +9,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
 from oak_sled.core.contact.linkkind import LinkKind
+from oak_sled.core.geometry.railpath import Path
 
 
 class Between(Frozen):
@@ -28,6 +29,10 @@ class Between(Frozen):
     def heading(self) -> str:
         """Display name."""
         return self.id.replace("_", " ")
+
+    def on_rail(self) -> str:
+        """The rail that it runs on; "" for none."""
+        return str(getattr(self, "rail", ""))
 
 
 Point = tuple[float, float, float]
@@ -77,6 +82,11 @@ class Tie(Between):
     def frames(self, to_one: Callable[[Floats], Floats], to_other: Callable[[Floats], Floats]) -> dict[str, Any]:
         """Fields of its record in the axes of its bodies. to_one, to_other : turn a vector of the world into these; all
         of shape (3,)."""
+        return {}
+
+    def on(self, path: Path, number: int, to_one: Callable[[Floats], Floats], ahead: Floats) -> dict[str, Any]:
+        """Fields of its record on the rail that it runs on. path, number : that rail. to_one : turns a vector of the
+        world into the axes of the first body; ahead : the forward axis of that, world axes; both of shape (3,)."""
         return {}
 
     def numbers(self, apart: float) -> dict[str, Any]:

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 from pydantic import Discriminator, Tag
 
+from oak_sled.core.yard.bogie import Bogie
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.hinge import Cone, Fixed, Hinge, Latch, Slider
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.tie import Tie
 
-TIES: tuple[type[Tie], ...] = (Rope, Coupling, Hinge, Slider, Fixed, Cone, Latch)
+TIES: tuple[type[Tie], ...] = (Rope, Coupling, Hinge, Slider, Fixed, Cone, Latch, Bogie)
 """Every kind of tie."""
 
 

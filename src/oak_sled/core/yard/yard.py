@@ -37,15 +37,14 @@ def _must_take(where: str, tracks: tuple[Track, ...], craft: Craft) -> None:
 
 
 def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Iterable[Ground]) -> list[str] | None:
-    """Targets of an event: parts of any craft, blocks or ties of the grounds of its drill; None: the craft."""
-    if event.aims_at_tie:
-        return [one.id for ground in grounds if drill.ground in ("", ground.id) for one in ground.ties]
-    if event.aims_at_block:
-        if not event.target and event.what == "poke":
-            return None
-        there = [one.id for ground in grounds if drill.ground in ("", ground.id) for one in ground.blocks]
-        return [*there, *(craft.id for craft in crafts)] if event.what == "poke" else there
-    return [part.id for craft in crafts for part in craft.parts]
+    """Targets of an event: parts of any craft, or what it aims at on the grounds of its drill; None: the craft."""
+    if event.aims_at == "part":
+        return [part.id for craft in crafts for part in craft.parts]
+    if not event.target and event.what == "poke":
+        return None
+    grounds = [ground for ground in grounds if drill.ground in ("", ground.id)]
+    there = [one.id for ground in grounds for one in getattr(ground, f"{event.aims_at}s")]
+    return [*there, *(craft.id for craft in crafts)] if event.what == "poke" else there
 
 
 class Bench(Frozen):
@@ -98,10 +97,9 @@ class Yard(Frozen):
             for event in drill.events:
                 known = _targets(event, drill, self.crafts, self.grounds)
                 if known is not None and event.target not in known:
-                    what = "block" if event.aims_at_block else "tie" if event.aims_at_tie else "part"
                     where = f"drills.{drill.id}.events.{event.id}.target"
                     raise ValueError(
-                        f"{where}: there is no {what} {event.target!r} ({close_match(event.target, known)})"
+                        f"{where}: there is no {event.aims_at} {event.target!r} ({close_match(event.target, known)})"
                     )
         return self
 

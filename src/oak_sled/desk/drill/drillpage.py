@@ -220,6 +220,8 @@ class DrillPage(DrawingPage):
             return tuple(part.id for part in parts if what in part.OBEYS)
         if what == "let_go":
             return tuple(one.id for one in self.session.ground.ties)
+        if what == "switch":
+            return tuple(one.id for one in self.session.ground.rails if any(one.joins))
         if what == "fail":
             return tuple(part.id for part in parts)
         if what == "trigger":

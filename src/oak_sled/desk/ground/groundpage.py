@@ -15,9 +15,9 @@ from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.parts.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
 from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import BUILT_IN, TIMBER, Block, Material, Pair
-from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.rail import Rail
 from oak_sled.core.yard.tie import Between, Tie
 from oak_sled.core.yard.volume import DOES, Volume
 from oak_sled.desk.drawing.drawingpage import DrawingPage
@@ -26,6 +26,8 @@ from oak_sled.desk.ground.groundplan import GroundPlan
 from oak_sled.desk.ground.groundsection import size_of
 from oak_sled.desk.ground.items import item_fields
 from oak_sled.desk.ground.newthings import KINDS, SAYS, VOLUMES
+from oak_sled.desk.ground.railacts import RailActs
+from oak_sled.desk.ground.railnumbers import RailNumbers
 from oak_sled.desk.ground.tieacts import TieActs, change_ground
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.meshdrawing import MeshDrawing
@@ -34,7 +36,7 @@ from oak_sled.desk.work.session import Session
 
 _KIND_OF = {
     "volumes": "volume", "blocks": "block", "walls": "wall", "gates": "gate", "patches": "patch", "joints": "joint",
-    "ties": "tie",
+    "ties": "tie", "rails": "rail",
 }  # fmt: skip
 
 
@@ -44,11 +46,13 @@ class GroundPage(DrawingPage):
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(session, "ground", parent)
         self.plan = GroundPlan(session)
-        self.tying = TieActs(session, self.plan)
+        self.tying, self.railing = TieActs(session, self.plan), RailActs(session, self.plan)
         self.lay_out(self._bar(), self.plan)
         self.drawing: MeshDrawing | None = None
         self.outlook: QLabel | None = None
         self.plan.picked.connect(self.refresh)
+        self.knots = RailNumbers(session, self.plan, self.numbers)
+        self.plan.knot_wanted.connect(self.knots.cut_in)
         self.plan.previewed.connect(self._preview)
         self.plan.released.connect(session.commit)
         self.plan.start_moved.connect(lambda start: session.preview(f"drills.{session.yard.bench.drill}.start", start))
@@ -63,6 +67,7 @@ class GroundPage(DrawingPage):
         for name in KINDS:
             menu.addAction(f"{name}: {SAYS[name]}" if name in SAYS else name, lambda name=name: self.add(name))
         self.tying.fill(menu)
+        self.railing.fill(menu)
         inner = menu.addMenu("volume: wind, gravity, snow, water and more, where something else holds")
         assert inner is not None
         for name, one in VOLUMES.items():
@@ -136,7 +141,9 @@ class GroundPage(DrawingPage):
                 continue
             field = item_fields(item)
             aside = 2.0 if isinstance(item, Gate) else size_of(item)[1] + 0.25
-            new = item.replace(id=free_name(item.id, getattr(ground, field)), y=item.y + aside)
+            name = free_name(item.id, getattr(ground, field))
+            new = item.moved(0.0, 2.0) if isinstance(item, Rail) else item.replace(y=item.y + aside)
+            new = new.replace(id=name)
             ground = ground.replace(**{field: (*getattr(ground, field), new)})
             made.append(f"{field}.{new.id}")
         if made:
@@ -165,7 +172,8 @@ class GroundPage(DrawingPage):
             return
         value = getattr(held[0][1], axis)
         for path, item in held[1:]:
-            self._preview(path, item.replace(**{axis: value}))
+            if not isinstance(item, Rail):
+                self._preview(path, item.replace(**{axis: value}))
         self.session.commit(f"align {axis}")
 
     # numbers
@@ -180,18 +188,20 @@ class GroundPage(DrawingPage):
     def refresh(self) -> None:
         """Shows the numbers of the selection."""
         path, item = self.subject()
-        if self._shown != _look_of(path, item):
+        if isinstance(item, Rail):
+            self.plan.knot = min(self.plan.knot, len(item.knots) - 1)
+        if self._shown != (*_look_of(path, item), self.plan.knot):
             self._rebuild(path, item)
         self.numbers.show_dials(item)
         self.numbers.show_choices(item)
         if self.drawing is not None:
             self.drawing.show_body(item)
-        if self.outlook is not None and isinstance(item, Coupling):
+        if self.outlook is not None and isinstance(item, Tie | Rail):
             yard = self.session.yard
-            self.outlook.setText("\n".join(tying.of(self.session.ground, item, yard.crafts, yard.ticks)))
+            self.outlook.setText("\n".join(tying.told_of(item, self.session.ground, yard.crafts, yard.ticks)))
 
     def _rebuild(self, path: str, item: Any) -> None:
-        self._shown = _look_of(path, item)
+        self._shown = (*_look_of(path, item), self.plan.knot)
         self.numbers.clear()
         if isinstance(item, Ground | Relief):
             self.numbers.add_title(_title(item))
@@ -209,6 +219,8 @@ class GroundPage(DrawingPage):
                 continue
             if isinstance(item, Volume) and not item.uses(name):
                 continue
+            if isinstance(item, Rail) and name in ("start_set", "end_set"):
+                continue  # they come with what they join
             if name != "fit" or getattr(item, "shape", "") == "mesh":
                 self.numbers.add_choice(path, name, options, says)
         if isinstance(item, Between):
@@ -216,11 +228,17 @@ class GroundPage(DrawingPage):
             crafts = tuple(craft.id for craft in self.session.yard.crafts)
             every = tuple(block.id for block in self.session.ground.blocks)
             self.numbers.add_choice(path, "one", (*loose, *crafts), "the body that it holds")
-            self.numbers.add_choice(path, "other", ("", *every, *crafts), "the body it is joined to", "the world")
-        if isinstance(item, Tie) and "channel" in type(item).model_fields:
-            channels = tuple(one.id for one in self.session.craft.channels)
-            self.numbers.add_choice(path, "channel", ("", *channels), "the channel that drives it")
-        if isinstance(item, Coupling):
+            if not item.on_rail():
+                self.numbers.add_choice(path, "other", ("", *every, *crafts), "the body it is joined to", "the world")
+        if isinstance(item, Tie):
+            channels = ("", *(one.id for one in self.session.craft.channels))
+            for name in ("channel", "brake_channel"):
+                if name in type(item).model_fields:
+                    self.numbers.add_choice(path, name, channels, type(item).model_fields[name].description or "")
+            if item.on_rail():
+                rails = tuple(one.id for one in self.session.ground.rails)
+                self.numbers.add_choice(path, "rail", rails, "the rail that it runs on")
+        if isinstance(item, Tie | Rail):
             self.outlook = self.numbers.add_note("")
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
@@ -242,6 +260,10 @@ class GroundPage(DrawingPage):
                 return moves in ("fixed", "driven", "")
             return name != "mass" or moves in ("free", "")  # that of what is not loose is never felt
 
+        if isinstance(item, Rail):
+            self.knots.fill(path, item)
+            self.numbers.lane.addStretch(1)
+            return
         self.numbers.add_dials(item, path, wanted)
         if isinstance(item, Ground):
             self._add_materials(path, item)
@@ -345,6 +367,8 @@ def _look_of(path: str, item: Any) -> tuple[object, ...]:
 
 
 def _way_of(item: Any) -> tuple[object, ...]:
+    if isinstance(item, Rail):
+        return (item.closed, item.lies, item.joins, len(item.knots), tuple(one.tangent for one in item.knots))
     return (item.does, item.everywhere) if isinstance(item, Volume) else ()
 
 

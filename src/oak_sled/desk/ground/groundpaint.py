@@ -13,8 +13,10 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.rail import Rail
 from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.core.yard.volume import Volume
+from oak_sled.desk.ground import railplan
 from oak_sled.desk.ground.groundsection import Item, heading_of, mesh_outline, relief_image, size_of
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import volumepaint
@@ -27,6 +29,8 @@ _PATCH_HATCH = {True: Qt.BrushStyle.DiagCrossPattern, False: Qt.BrushStyle.BDiag
 
 class Plan(Protocol):
     """The plan as its painter needs it: metres to px and back."""
+
+    knot: int
 
     @property
     def ground(self) -> Ground: ...
@@ -66,6 +70,9 @@ def paint_thing(painter: QPainter, plan: Plan, item: Item, chosen: bool) -> None
         painter.drawImage(shape.boundingRect(), shaded)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(shape.boundingRect())
+        return
+    if isinstance(item, Rail):
+        railplan.paint(painter, plan, item, chosen)
         return
     if isinstance(item, Volume):
         volumepaint.paint_one(painter, plan.at, plan.scale(), item, chosen)
@@ -141,6 +148,9 @@ def paint_tie(painter: QPainter, plan: Plan, tie: Tie, chosen: bool) -> None:
 
 def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
     """Paints the handles of the selected object, and its size in words."""
+    if isinstance(item, Rail):
+        write_words(painter, plan, item, railplan.paint_handles(painter, plan, item, plan.knot))
+        return
     found = plan.handles(item)
     painter.setPen(theme.pen("ink", 1.2))
     if "turn" in found:
@@ -152,7 +162,8 @@ def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
         else:
             painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
     length, width = size_of(item)
-    words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {units.plain(math.degrees(heading_of(item)), '°')}"
+    turned = round(math.degrees(heading_of(item)), 1)
+    words = f"{units.show(length, 'm')} × {units.show(width, 'm')} · {units.plain(turned, '°')}"
     if isinstance(item, Joint):
         held = item.other.replace("_", " ") or "the world"
         words = f"{item.one.replace('_', ' ')} to {held} · {units.show(item.z, 'm')} up"
@@ -163,6 +174,11 @@ def paint_handles(painter: QPainter, plan: Plan, item: Item) -> None:
         words = f"{item.TITLE}: {item.one.replace('_', ' ')} to {held} · {where}"
     if isinstance(item, Volume):
         words = f"{item.does} · {'everywhere' if item.everywhere else words}"
+    write_words(painter, plan, item, words)
+
+
+def write_words(painter: QPainter, plan: Plan, item: Item, words: str) -> None:
+    """Writes words under an object."""
     box = plan.outline(item).boundingRect()
     painter.setFont(theme.font(theme.SMALL))
     wide = painter.fontMetrics().horizontalAdvance(words) + 10

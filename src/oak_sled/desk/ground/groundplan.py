@@ -1,6 +1,6 @@
 """The working drawing of a ground: objects are picked, dragged, turned and sized; a section shows them from the side.
 
-Signals of `GroundPlan`: picked(), previewed(path, item), released(label), said(text).
+Signals of `GroundPlan`: picked(), previewed(path, item), released(label), knot_wanted(x, y).
 """
 
 from __future__ import annotations
@@ -12,14 +12,11 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.assembly import ground_shape
-from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.yard import casting
-from oak_sled.core.yard.ground import Gate, Ground
-from oak_sled.core.yard.joint import Joint
-from oak_sled.core.yard.tie import Stretched, Tie
-from oak_sled.core.yard.volume import Volume
+from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.rail import Rail
 from oak_sled.desk.drawing.grid import ARROWS, rounded
-from oak_sled.desk.ground import groundpaint
+from oak_sled.desk.ground import groundpaint, picking, railplan
 from oak_sled.desk.ground.groundsection import SECTION, Item, Section, heading_of, size_of
 from oak_sled.desk.ground.items import moved_by
 from oak_sled.desk.ground.planframe import PlanFrame
@@ -45,11 +42,13 @@ class GroundPlan(PlanFrame):
     released = pyqtSignal(str)
     start_moved = pyqtSignal(object)
     key_wanted = pyqtSignal(str)
+    knot_wanted = pyqtSignal(float, float)
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
         self.session = session
         self.chosen: list[str] = []  # "blocks.crate", the one selected last
+        self.knot = 0  # of the selected rail, the one selected last
         self.line = [(-10.0, 0.0), (60.0, 0.0)]
         self.section = Section()
         self._base = QImage()
@@ -77,6 +76,7 @@ class GroundPlan(PlanFrame):
             found.append(("relief", self.ground.relief))
         found += [(f"volumes.{one.id}", one) for one in self.ground.volumes]
         found += [(f"patches.{one.id}", one) for one in self.ground.patches]
+        found += [(f"rails.{one.id}", one) for one in self.ground.rails]
         found += [(f"walls.{one.id}", one) for one in self.ground.walls]
         found += [(f"gates.{one.id}", one) for one in self.ground.gates]
         found += [(f"blocks.{one.id}", one) for one in self.ground.blocks]
@@ -95,6 +95,8 @@ class GroundPlan(PlanFrame):
 
     def choose(self, paths: list[str]) -> None:
         """Selects objects."""
+        if paths != self.chosen:
+            self.knot = 0
         self.chosen = paths
         self.picked.emit()
         self.update()
@@ -107,30 +109,7 @@ class GroundPlan(PlanFrame):
 
     def handles(self, item: Item) -> dict[str, QPointF]:
         """Handles that turn and size an object, px."""
-        if isinstance(item, Joint) or (isinstance(item, Volume) and item.everywhere):
-            return {}
-        if isinstance(item, Stretched):
-            return {"end": self.at(item.end_x, item.end_y)}
-        if isinstance(item, Tie):
-            return {}
-        length, width = size_of(item)
-        turn = heading_of(item)
-        cos, sin = math.cos(turn), math.sin(turn)
-        middle = self.at(item.x, item.y)
-        nose = self.at(item.x + cos * length / 2, item.y + sin * length / 2)
-        side = self.at(item.x - sin * width / 2, item.y + cos * width / 2)
-        away = 22.0
-        turn_at = QPointF(nose.x() + cos * away, nose.y() - sin * away)
-        found = {"turn": turn_at, "length": nose, "width": side}
-        if isinstance(item, Gate):
-            found.pop("length")
-        if isinstance(item, Relief):
-            found.pop("turn")
-        if isinstance(item, Volume) and item.shape != "box":
-            return {"length": nose}
-        if math.hypot(side.x() - middle.x(), side.y() - middle.y()) < groundpaint.HANDLE:
-            found["width"] = QPointF(middle.x() - sin * 12.0, middle.y() - cos * 12.0)
-        return found
+        return picking.handles(self, item)
 
     # hand
 
@@ -152,6 +131,8 @@ class GroundPlan(PlanFrame):
             for name, spot in self.handles(held[0][1]).items():
                 if math.hypot(spot.x() - at.x(), spot.y() - at.y()) < groundpaint.HANDLE + 2:
                     self._hold = (name, at, dict(held))
+                    if name.startswith(("knot", "tangent")):
+                        self.take_knot(int(name.removeprefix("knot").removeprefix("tangent")))
                     return
         start = self._start_marks()
         for name, spot in start.items():
@@ -174,24 +155,7 @@ class GroundPlan(PlanFrame):
     def under(self, at: QPointF) -> str | None:
         """The path of the topmost object under a px."""
         with self.one_view():
-            shapes = [(path, item, self.outline(item)) for path, item in reversed(self.objects())]
-        for path, item, shape in shapes:
-            box = shape.boundingRect()
-            if isinstance(item, Volume) and not item.everywhere:  # likewise, and by its name
-                near = box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at)
-                middle = box.center() - at
-                if near or (abs(middle.x()) < 40.0 and -6.0 < middle.y() < 22.0):
-                    return path
-                continue
-            if isinstance(item, Relief):  # by its edge: what lies on it must stay within reach, and the plan too
-                if box.adjusted(-6, -6, 6, 6).contains(at) and not box.adjusted(6, 6, -6, -6).contains(at):
-                    return path
-                continue
-            if shape.containsPoint(at, Qt.FillRule.OddEvenFill):
-                return path
-            if max(box.width(), box.height()) < 14 and box.adjusted(-6, -6, 6, 6).contains(at):
-                return path
-        return None
+            return picking.under(self, self.objects(), at)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._hold is None:
@@ -231,6 +195,13 @@ class GroundPlan(PlanFrame):
         (x0, y0), (x1, y1) = self.place(start), self.place(at)
         step = 0.0 if free else GRID
         for path, item in held.items():
+            if isinstance(item, Rail) and what != "move":
+                try:
+                    moved = railplan.dragged(item, what, x1, y1, step)
+                except ValueError:
+                    continue  # a kink: it stays as it was before it
+                self.previewed.emit(path, moved)
+                continue
             if what == "move":
                 fields = moved_by(item, x1 - x0, y1 - y0, step)
             elif what == "end":
@@ -252,11 +223,22 @@ class GroundPlan(PlanFrame):
         if hold is not None and hold[0].startswith("start"):
             self.released.emit("move the start" if hold[0] == "start" else "turn the start")
         elif hold is not None and hold[2]:
-            word = {"move": "move", "turn": "turn"}.get(hold[0], "size")
+            word = {"move": "move", "turn": "turn"}.get(hold[0], "bend" if hold[0][0] in "kt" else "size")
             self.released.emit(f"{word} {' and '.join(path.split('.')[-1].replace('_', ' ') for path in hold[2])}")
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        held = self.in_hand()
+        if len(held) == 1 and isinstance(held[0][1], Rail) and railplan.is_near(self, held[0][1], event.position()):
+            self.knot_wanted.emit(*self.place(event.position()))
+        self.update()
+
+    def take_knot(self, number: int) -> None:
+        """Selects a knot of the rail in hand."""
+        self.knot = number
+        self.picked.emit()
         self.update()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

@@ -16,11 +16,12 @@ from oak_sled.core.geometry.terrain import Patch, Relief
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Ground, Wall
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.rail import Rail
 from oak_sled.core.yard.tie import Tie
 from oak_sled.core.yard.volume import Volume
 from oak_sled.desk.widgets import theme
 
-Item = Block | Wall | Gate | Patch | Relief | Joint | Tie | Volume
+Item = Block | Wall | Gate | Patch | Relief | Joint | Tie | Volume | Rail
 EVERYWHERE = 2.0
 """m of the mark of a volume without edges, from above."""
 JOINT_SIZE = 0.4
@@ -41,18 +42,23 @@ def size_of(item: Item) -> tuple[float, float]:
     if isinstance(item, Block | Volume):
         half = item.half_extents()
         return 2.0 * half[0], 2.0 * half[1]
+    if isinstance(item, Rail):
+        x, y = ([getattr(knot, axis) for knot in item.knots] for axis in "xy")
+        return 2.0 * max(abs(one - item.x) for one in x), 2.0 * max(abs(one - item.y) for one in y)
     return item.length, item.width
 
 
 def heading_of(item: Item) -> float:
     """rad; a relief lies along the axes."""
-    return 0.0 if isinstance(item, Relief | Joint | Tie) else math.radians(item.heading_deg)
+    return 0.0 if isinstance(item, Relief | Joint | Tie | Rail) else math.radians(item.heading_deg)
 
 
 def spans(item: Item, x: Floats, y: Floats) -> tuple[Floats, Floats]:
     """Underside and top of an object over points, m, each shape (n,); NaN beside it. Tilts are left out."""
     nowhere = np.full(len(x), np.nan)
-    if isinstance(item, Gate | Patch | Relief | Joint | Tie | Volume) or (isinstance(item, Block) and item.is_laid):
+    if isinstance(item, Gate | Patch | Relief | Joint | Tie | Volume | Rail) or (
+        isinstance(item, Block) and item.is_laid
+    ):
         return nowhere, nowhere
     turn = heading_of(item)
     dx, dy = x - item.x, y - item.y

@@ -8,6 +8,7 @@ from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.ground import Gate, Wall
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.rail import Rail
 from oak_sled.core.yard.tie import Stretched
 from oak_sled.core.yard.ties import TIES
 from oak_sled.core.yard.volume import Volume
@@ -16,12 +17,17 @@ from oak_sled.desk.ground.groundsection import Item
 
 LISTS: dict[type, str] = {
     **{Block: "blocks", Wall: "walls", Gate: "gates", Patch: "patches", Joint: "joints", Volume: "volumes"},
+    Rail: "rails",
     **dict.fromkeys(TIES, "ties"),
 }
 
 
-def moved_by(item: Item, dx: float, dy: float, step: float = 0.0) -> dict[str, float]:
-    """The fields of an object that is moved, rounded to `step` m (0: as it is): a tie goes with both ends."""
+def moved_by(item: Item, dx: float, dy: float, step: float = 0.0) -> dict[str, Any]:
+    """The fields of an object that is moved, rounded to `step` m (0: as it is): a tie goes with both ends, a rail with
+    all its knots."""
+    if isinstance(item, Rail):
+        first = item.knots[0]
+        return {"knots": item.moved(rounded(first.x + dx, step) - first.x, rounded(first.y + dy, step) - first.y).knots}
     fields = {"x": rounded(item.x + dx, step), "y": rounded(item.y + dy, step)}
     if isinstance(item, Stretched):
         dx, dy = fields["x"] - item.x, fields["y"] - item.y

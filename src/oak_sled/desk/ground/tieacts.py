@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QMenu
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.project import trains
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.bogie import Bogie
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.naming import free_name
@@ -40,6 +41,8 @@ class TieActs:
         says = "joint: a ball joint for the dynamic block that is selected, to a second one or the world"
         menu.addAction(says, self.add_joint)
         for kind in TIES:
+            if kind is Bogie:
+                continue  # it comes with a rail
             inner = _within(menu, f"{kind.TITLE}: from the dynamic block that is selected")
             inner.addAction("to a second one that is selected, or to the world", partial(self.add_tie, kind))
             inner.addAction("to the craft under test", partial(self.add_to_craft, kind))

@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, ground_shape
+from oak_sled.core.assembly import bodynames, ground_shape, railways
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
@@ -22,8 +22,8 @@ from oak_sled.desk.yardview import meshes
 
 
 def still_mesh(ground: Ground) -> list[Floats]:
-    """Blocks that never move, world axes."""
-    pieces = []
+    """Blocks that never move, and rails, world axes."""
+    pieces = rail_meshes(ground)
     for one in ground.blocks:
         if one.moves not in ("fixed", "trigger") or one.is_laid:
             continue
@@ -33,6 +33,47 @@ def still_mesh(ground: Ground) -> list[Floats]:
         made[:, 3:6] = made[:, 3:6] @ axes.T
         pieces.append(made)
     return pieces
+
+
+RAIL_WIDE, RAIL_HIGH, GAUGE, SLEEPER = 0.09, 0.1, 0.7, 1.2
+"""m: breadth and height of a rail that is drawn, between the two of a track, and between two sleepers."""
+ALOFT = 1.5
+"""m above the level from which on a rail is drawn as one rope."""
+
+
+def rail_meshes(ground: Ground) -> list[Floats]:
+    """Rails as tracks with sleepers, and as one rope where they hang in the air; world axes."""
+    found = []
+    for path in railways.of(ground).paths:
+        aloft = bool(path.points[:, 2].min() > ALOFT)
+        left = np.cross(path.ups, path.tangents)
+        for side in (0.0,) if aloft else (0.5, -0.5):
+            middle = path.points + side * GAUGE * left
+            found.append(_bar(middle, left, path.ups, RAIL_WIDE, RAIL_HIGH, theme.rgb("iron")))
+        if aloft:
+            continue
+        for place in np.arange(0.5 * SLEEPER, path.length, SLEEPER).tolist():
+            at, way, top = path.at(place)
+            half = np.cross(top, way) * 0.8 * GAUGE
+            corners = [at + a * 0.1 * way + b * half - 0.5 * RAIL_HIGH * top for a, b in _CORNERS]
+            low = np.array(corners) - 0.07 * top
+            found.append(meshes.prism(low, np.array(corners), theme.rgb("wood_dark")))
+    return found
+
+
+_CORNERS = ((1, -1), (1, 1), (-1, 1), (-1, -1))
+
+
+def _bar(middle: Floats, left: Floats, up: Floats, wide: float, high: float, colour: meshes.Rgb) -> Floats:
+    """A bar of a square section along points, shape (n, 3), its top at these."""
+    sides = [
+        middle + 0.5 * a * wide * left + 0.5 * (b - 1) * high * up for a, b in ((1, 1), (-1, 1), (-1, -1), (1, -1))
+    ]
+    faces = []
+    for one, other in zip(sides, [*sides[1:], sides[0]], strict=True):
+        a, b, c, d = one[:-1], one[1:], other[1:], other[:-1]
+        faces.append(np.stack([a, b, c, a, c, d], axis=1).reshape(-1, 3, 3)[:, ::-1])
+    return meshes.flat(np.concatenate(faces), colour)
 
 
 def laid_meshes(ground: Ground) -> list[Floats]:

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
+from oak_sled.core.assembly import railways
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import rotations
@@ -87,6 +88,7 @@ def paint_plan(
     painter.setBrush(theme.colour("saw_ice"))
     for wall in ground.walls:
         painter.drawPolygon(_rectangle(frame, wall.x, wall.y, math.radians(wall.heading_deg), wall.length, wall.width))
+    _paint_rails(painter, frame, run)
     _paint_blocks(painter, frame, run, row)
     if ground.edges != "open":
         x0, y0, x1, y1 = ground.edges_at()
@@ -166,6 +168,15 @@ def _rectangle(frame: Frame, x: float, y: float, angle: float, length: float, wi
 
 BLOCK_INKS = {"free": "oak_light", "fixed": "saw_ice", "driven": "iron"}
 """Fill of a block seen from above, by how it moves; a trigger is an outline."""
+
+
+def _paint_rails(painter: QPainter, frame: Frame, run: Run) -> None:
+    """Paints the rails of the ground of a run."""
+    painter.save()
+    painter.setPen(QPen(theme.family("tie"), 1.8))
+    for path in railways.of(run.job.ground).paths:
+        painter.drawPath(frame.path(path.points[:, :2]))
+    painter.restore()
 
 
 def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:

@@ -271,7 +271,7 @@ class Renderer:
         gl.disable(moderngl.BLEND | moderngl.DEPTH_TEST)
 
     def _draw_solids(self, gl: moderngl.Context, scene: Scene) -> None:
-        parts = (scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks)
+        parts = (scene.ground.walls, scene.ground.gates, scene.ground.edges, scene.ground.blocks, scene.ground.rails)
         key, fixed = ("ground", *parts), freight.still_mesh
         shade = self._mesh(
             ("shade", *parts), lambda: np.concatenate([meshes.shade_mesh(scene.ground), *fixed(scene.ground)])
