@@ -436,6 +436,25 @@ def test_a_renamed_rail_takes_its_bogies_and_branches_along_and_a_removed_one_ta
     assert bare.rails == left.rails
 
 
+@pytest.mark.parametrize("ticks", [30, *RATES])
+def test_a_kinematic_block_follows_a_rail_by_the_clock_whatever_is_in_its_way(ticks):
+    turns = np.linspace(0.0, math.tau, 12, endpoint=False)
+    loop = Rail(
+        id="line", closed=True, knots=tuple(RailKnot(x=20 * math.cos(a), y=20 * math.sin(a), z=1.0) for a in turns)
+    )
+    ram = CAR.replace(x=20.0, y=0.0, z=0.6, heading_deg=90.0, moves="driven", rail="line", rail_speed=5.0, speed_x=0.0)
+    crate = Block(id="crate", x=0.0, y=20.0, length=1.0, width=1.0, height=1.2, mass=500.0)
+    found = ridden(on_rails(ticks, 10.0, rails=(loop,), ties=(), blocks=(ram, crate)))
+    round_it = 50.0 / 20.0
+    at = [column(found, f"block.car.position.{axis}")[-1] for axis in "xyz"]
+    assert at == pytest.approx([20.0 * math.cos(round_it), 20.0 * math.sin(round_it), 1.1], abs=0.03)
+    q = [column(found, f"block.car.rotation.{axis}")[-1] for axis in "wxyz"]
+    assert math.remainder(2.0 * math.atan2(q[3], q[0]) - round_it - 0.5 * math.pi, math.tau) == pytest.approx(
+        0.0, abs=0.02
+    )
+    assert column(found, "block.crate.position.x")[-1] < -1.0, "it was shoved on"
+
+
 WRONG = {
     "a kink": (lambda: Rail(id="r", knots=(RailKnot(), RailKnot(x=9.0), RailKnot(x=1.0))), "kink"),
     "two knots in one place": (lambda: Rail(id="r", knots=(RailKnot(), RailKnot(x=0.1))), "at least"),

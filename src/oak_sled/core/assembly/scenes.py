@@ -87,6 +87,12 @@ def build(job: Job) -> Scene:
     rails, rail_points = railways.of(ground).records()
     made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made), links=_links(job, made))
     made = made._replace(rails=rails, rail_points=rail_points)
+    for number, block in enumerate(ground.blocks, bodynames.first_block(job)):
+        if block.rail and block.moves == "driven":
+            way = railways.of(ground)
+            row, rail = made.solids[number], way.number(block.rail)
+            row["rail"], row["rail_speed"] = 1 + rail, block.rail_speed
+            row["rail_place"] = way.paths[rail].nearest(row["position"])
     for event in job.drill.events:
         number = bodynames.solid_number(job, event.target)
         if (
@@ -278,7 +284,18 @@ def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
         fresh.solids[name][loose] = old.solids[name][loose]
     # inverses go with the masses of the new settings, which a part that fills then scales again
     fresh.solids["inverse_mass"][loose] *= (old.solids["mass"][loose] / fresh.solids["mass"][loose])[:, None]
-    for name in ("position", "attitude", "velocity", "spin", "axes", "asleep", "still", "rest_motion", "time"):
+    for name in (
+        "position",
+        "attitude",
+        "velocity",
+        "spin",
+        "axes",
+        "asleep",
+        "still",
+        "rest_motion",
+        "time",
+        "rail_place",
+    ):
         fresh.solids[name][1:] = old.solids[name][1:]
     loosebodies.refresh_all(fresh.solids[1 + crafts :])
     for name in ("velocity", "spin"):

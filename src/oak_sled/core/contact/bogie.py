@@ -23,7 +23,7 @@ from oak_sled.core.kernel import spatial
 DRAWN = 0.3
 """Share of what has drifted off the rail that is taken out in a tick."""
 FORCED, SPEED_KEPT = range(2)
-"""How bends are taken: by forces across the rail, or by turning the whole velocity along it."""
+"""Ways to take bends: by forces across the rail, or by turning the whole velocity along it."""
 NEAR = 0.25
 """Steps of a rail over which its turn is measured."""
 

@@ -28,8 +28,8 @@ def speed_of(own, solid):
 
 @compiled
 def lay_rows(own, solid, bend):
-    """The motion that an impulse in each held row gives, the factor of what they give way (Cholesky), and how they answer one
-    along the rail. bend : rad for each m by which the rail turns."""
+    """The motion that an impulse in each held row gives, the factor of what they give way (Cholesky), and their answer
+    to one along the rail. bend : rad for each m by which the rail turns."""
     way, lever = pairs.triple(own.way), pairs.triple(own.lever_a)
     u, w = hingerows.across(way)
     for k in range(5):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import blockledger, immersion, pairs, sleep
+from oak_sled.core.contact import blockledger, immersion, pairs, railway, sleep
 from oak_sled.core.contact.records import (
     ACTIVE,
     CONTACTS,
@@ -44,6 +44,8 @@ def speed_up(scene, ground, dt):
                 one.velocity[i] += one.gained[i]
                 one.gained[i] += one.pushed[i]
                 one.pushed[i] = 0.0
+        elif one.kind == DRIVEN and one.rail > 0:
+            follow_rail(scene, one, dt)
         elif one.kind == DRIVEN:
             turn = math.tau / one.period
             ahead = math.sin(turn * one.time + one.phase)
@@ -52,6 +54,37 @@ def speed_up(scene, ground, dt):
             for i in range(3):
                 one.velocity[i] = (one.home[i] + one.sway[i] * ahead - one.position[i]) / dt
     blockledger.book_forces(scene, ground, dt)
+
+
+@compiled
+def follow_rail(scene, one, dt):
+    """Gives a driven solid the speed and spin with which it goes along its rail by the clock."""
+    rail, before = scene.rails[one.rail - 1], one.rail_place
+    share = min(one.time / one.ramp, 1.0) if one.ramp > 0.0 else 1.0
+    place = railway.wrapped(rail, before + dt * share * one.rail_speed)
+    if rail.closed == 0:
+        place = min(max(place, 0.0), rail.length)
+    one.rail_place = place
+    way, next_way = (
+        railway.tangent_at(rail, scene.rail_points, before),
+        railway.tangent_at(rail, scene.rail_points, place),
+    )
+    top = railway.top_at(rail, scene.rail_points, before, way)
+    next_top = railway.top_at(rail, scene.rail_points, place, next_way)
+    left, next_left = spatial.cross(top, way), spatial.cross(next_top, next_way)
+    # of a turn, the sum of what it makes of three axes across these is 2 sin(angle) along its axis
+    a, b, c = spatial.cross(way, next_way), spatial.cross(left, next_left), spatial.cross(top, next_top)
+    axis = (0.5 * (a[0] + b[0] + c[0]), 0.5 * (a[1] + b[1] + c[1]), 0.5 * (a[2] + b[2] + c[2]))
+    sine = spatial.length(axis)
+    cosine = 0.5 * (spatial.dot(way, next_way) + spatial.dot(left, next_left) + spatial.dot(top, next_top) - 1.0)
+    scale = math.atan2(sine, cosine) / (sine * dt) if sine > 1e-14 else 0.0
+    off = spatial.minus(pairs.triple(one.position), railway.point_at(rail, scene.rail_points, before))
+    to = railway.point_at(rail, scene.rail_points, place)
+    along, aside, above = spatial.dot(off, way), spatial.dot(off, left), spatial.dot(off, top)
+    for i in range(3):
+        after = to[i] + along * next_way[i] + aside * next_left[i] + above * next_top[i]
+        one.spin[i] = scale * axis[i]
+        one.velocity[i] = (after - one.position[i]) / dt
 
 
 @compiled
@@ -75,9 +108,12 @@ def move(solid, dt):
     """Place and attitude of a solid after the tick; its angular momentum is carried, its spin follows (midpoint)."""
     for i in range(3):
         solid.position[i] += dt * (solid.velocity[i] + solid.shift[i])
+    w = pairs.triple(solid.spin)
+    if solid.kind == DRIVEN and solid.rail > 0:
+        spatial.turn(solid.attitude, (dt * w[0], dt * w[1], dt * w[2]))
+        refresh(solid)
     if solid.kind != FREE:
         return
-    w = pairs.triple(solid.spin)
     turned = (w[0] + solid.twist[0], w[1] + solid.twist[1], w[2] + solid.twist[2])
     if turned[0] == 0.0 and turned[1] == 0.0 and turned[2] == 0.0:
         return

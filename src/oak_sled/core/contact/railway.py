@@ -13,7 +13,7 @@ from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import spatial
 
 STOPS, OPEN = range(2)
-"""What is at the open ends of a rail: a buffer, or nothing."""
+"""At the open ends of a rail: a buffer, or nothing."""
 ROUNDS = 8
 """Rounds of Newton's method for the place that is nearest to a point."""
 

@@ -105,6 +105,9 @@ SOLID = np.dtype(
         ("ramp", "f8"),  # s over which it takes up its motion
         ("home", "f8", (3,)),
         ("time", "f8"),
+        ("rail", "i8"),  # one more than the rail that a driven solid follows by the clock; 0: none
+        ("rail_place", "f8"),  # m of arc length
+        ("rail_speed", "f8"),  # m/s
         ("shot", "i8"),  # one more than the launcher's number among the parts of all crafts; 0: no shot
         ("owner", "i8"),  # the body of the craft that fires it
         ("age", "f8"),  # s that a shot has flown; -1 while it is parked

@@ -96,6 +96,10 @@ class Block(Frozen):
     period: float = dial(4.0, "s", "time of one cycle of a kinematic block", low=0.1, high=1e4, slider=(0.5, 20.0))
 
     phase_deg: float = dial(0.0, "°", "phase of a kinematic block at the start", low=-360.0, high=360.0)
+    rail: str = reference("rail", "of a kinematic block: the rail that it follows by the clock; empty: none")
+    rail_speed: float = dial(
+        5.0, "m/s", "speed along its rail of a kinematic block", low=-1e3, high=1e3, slider=(-20.0, 20.0)
+    )
     ramp_s: float = dial(0.0, "s", "ramp-up time of a kinematic block", low=0.0, high=1e3, slider=(0.0, 10.0))
 
     @model_validator(mode="after")

@@ -20,7 +20,7 @@ SAYS = {
 }
 
 AIMS = {"drop": "block", "poke": "block", "let_go": "tie", "switch": "rail"}
-"""What events aim at that are not for a part."""
+"""Targets of events that are not for a part."""
 MOST_EVENTS = 500
 """Events that a drill holds."""
 UNITS = {"release": "m", "poke": "N s"}
@@ -53,7 +53,7 @@ class Event(Frozen):
 
     @property
     def aims_at(self) -> str:
-        """What its target is: a "part" of a craft, or a "block", a "tie" or a "rail" of the ground."""
+        """The kind of its target: a "part" of a craft, or a "block", a "tie" or a "rail" of the ground."""
         return AIMS.get(self.what, "part")
 
     @property

@@ -126,6 +126,7 @@ class Ground(Frozen):
         layer.check(self.layers, self.layer_pairs, layered)
         rails = [one.id for one in self.rails]
         named = [(f"ties.{one.id}.rail", one.on_rail()) for one in self.ties if one.on_rail()]
+        named += [(f"blocks.{one.id}.rail", one.rail) for one in self.blocks if one.rail]
         named += [
             (f"rails.{one.id}.{end}_joins", name)
             for one in self.rails
@@ -188,9 +189,10 @@ class Ground(Frozen):
             )
             for one in self.rails
         )
-        if (joints, ties, alone) == (self.joints, self.ties, self.rails):
+        blocks = tuple(one if one.rail in rails else one.replace(rail="") for one in self.blocks)
+        if (joints, ties, alone, blocks) == (self.joints, self.ties, self.rails, self.blocks):
             return self
-        return self.replace(joints=joints, ties=ties, rails=alone)
+        return self.replace(joints=joints, ties=ties, rails=alone, blocks=blocks)
 
     def edges_at(self) -> tuple[float, float, float, float]:
         """(least x, least y, greatest x, greatest y), m."""

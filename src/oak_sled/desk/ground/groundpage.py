@@ -243,6 +243,9 @@ class GroundPage(DrawingPage):
         if isinstance(item, Block):
             known = ("", *BUILT_IN, *(one.id for one in self.session.ground.materials))
             self.numbers.add_choice(path, "material", known, "its material", TIMBER)
+        if isinstance(item, Block) and item.moves == "driven" and self.session.ground.rails:
+            rails = ("", *(one.id for one in self.session.ground.rails))
+            self.numbers.add_choice(path, "rail", rails, "the rail that it follows by the clock", "no rail")
         if isinstance(item, Block | Wall):
             layers = ("", *BUILT_IN_LAYERS, *(one.id for one in self.session.ground.layers))
             otherwise = BODIES if isinstance(item, Block) else GROUND
@@ -252,6 +255,11 @@ class GroundPage(DrawingPage):
             if isinstance(item, Volume):
                 return item.uses(name)
             moves = getattr(item, "moves", "")
+            follows = bool(getattr(item, "rail", "")) and isinstance(item, Block)
+            if name == "rail_speed":
+                return moves == "driven" and follows
+            if name.startswith(("sway", "period", "phase")) and follows:
+                return False
             if name.startswith(("sway", "period", "phase", "ramp")):
                 return moves in ("driven", "")
             if name.startswith(("speed_", "spin_", "drag_")):
@@ -363,7 +371,8 @@ class GroundPage(DrawingPage):
 def _look_of(path: str, item: Any) -> tuple[object, ...]:
     """The key of the panel: built anew when it changes."""
     rows = [one.id for field in ("materials", "pairs", "layers", "layer_pairs") for one in getattr(item, field, ())]
-    return path, type(item), getattr(item, "moves", ""), getattr(item, "shape", ""), _way_of(item), tuple(rows)
+    on = getattr(item, "rail", "") if isinstance(item, Block) else ""
+    return path, type(item), getattr(item, "moves", ""), on, getattr(item, "shape", ""), _way_of(item), tuple(rows)
 
 
 def _way_of(item: Any) -> tuple[object, ...]:
