@@ -133,7 +133,7 @@ def test_banks_roll_the_top_to_the_right_between_the_knots():
 # truth
 
 
-@pytest.mark.parametrize("rows", [bogierows.POINT, bogierows.ALONG, bogierows.UPRIGHT])
+@pytest.mark.parametrize("rows", [bogierows.POINT, bogierows.ROLLED, bogierows.ALONG, bogierows.UPRIGHT])
 @pytest.mark.parametrize("ticks", RATES)
 def test_a_closed_rail_keeps_the_speed_for_a_minute(rows, ticks):
     path = ring(rise=0.0)

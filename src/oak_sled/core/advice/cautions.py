@@ -17,6 +17,7 @@ from oak_sled.core.formulas import lawunits
 from oak_sled.core.parts.caution import Caution, Remedy
 from oak_sled.core.parts.common import Case
 from oak_sled.core.parts.context import Setting
+from oak_sled.core.results import tied
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.craft import Craft
@@ -42,7 +43,7 @@ def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
     ]
     if run is not None:
         found += [*_standing(run), *_rays(run)] if not run.live else []
-        found += [*_explosion(run), *_overlap(run), *_lost(run), *_formulas(run)]
+        found += [*_explosion(run), *_overlap(run), *_lost(run), *_formulas(run), *_broken(run)]
     return tuple(found)
 
 
@@ -108,6 +109,13 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
             acted = float(np.mean(run.column(f"{part.id}.activity")[1:] > 0.0)) if part.LIMITS else None
         counted = None if notes is None else tuple(notes[place].tolist())
         yield from part.cautions(replace(case, notes=counted, acted=acted))
+
+
+def _broken(run: Run) -> Iterator[Caution]:
+    """Cautions about ties that broke in a run."""
+    for one in tied.changes(run):
+        if one.word not in tied.MEANT:
+            yield Caution("tie_broke", "", one.says, "less load on it, or a tie that bears more (Ground page)")
 
 
 def _standing(run: Run) -> Iterator[Caution]:

@@ -15,7 +15,7 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import bogierows, hingerows, pairs, railway, ties, turns
+from oak_sled.core.contact import bogierows, pairs, railway, ties, turns
 from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
@@ -24,6 +24,8 @@ DRAWN = 0.3
 """Share of what has drifted off the rail that is taken out in a tick."""
 FORCED, SPEED_KEPT = range(2)
 """Ways to take bends: by forces across the rail, or by turning the whole velocity along it."""
+LASTING = 0.1
+"""s over which a side load lasts that derails: the mean over the last of them, as of a filter of the first order."""
 NEAR = 0.25
 """Steps of a rail over which its turn is measured."""
 
@@ -33,7 +35,7 @@ BOGIE = np.dtype(
         ("at_b", "f8", (3,)),
         ("along_a", "f8", (3,)),  # unit, own axes: what runs ahead along the rail
         ("up_a", "f8", (3,)),  # unit, own axes: what stands up on it
-        ("rows", "i8"),  # POINT, ALONG or UPRIGHT of `bogierows`
+        ("rows", "i8"),  # POINT, ROLLED, ALONG or UPRIGHT of `bogierows`
         ("bends", "i8"),  # FORCED or SPEED_KEPT
         ("rail", "i8"),
         ("place", "f8"),  # m of arc length
@@ -43,7 +45,8 @@ BOGIE = np.dtype(
         ("push", "f8"),  # N at a full channel
         ("top", "f8"),  # m/s up to which it pushes; 0: any
         ("brake", "f8"),  # N at a full channel
-        ("derails", "f8"),  # N of side load; 0: never
+        ("derails", "f8"),  # N of side load that lasts; 0: never
+        ("lasting", "f8"),  # N of side load, its mean over LASTING
         ("inverse_a", "f8", (3, 3)),  # 1/(kg m2), own axes
         ("lever_a", "f8", (3,)),  # m, world axes
         ("way", "f8", (3,)),  # unit tangent at the start of the tick
@@ -57,6 +60,7 @@ BOGIE = np.dtype(
         ("turns", "f8", (5, 3)),
         ("factor", "f8", (5, 5)),  # lower factor of what the held rows give way
         ("answers", "f8", (5,)),  # impulses by which they answer one along the rail
+        ("wanted", "f8", (5,)),  # what the rows are to take away in a round
         ("mass", "f8"),  # kg along the rail, with that answer
         ("sizes", "f8", (5,)),  # impulse of each held row in this tick, the first guess of the next
         ("given", "f8", (3,)),  # N s across the rail in this tick
@@ -88,7 +92,7 @@ def leaning(own, solid, scene, turn, number, place, sense):
     ahead = (sense * way[0], sense * way[1], sense * way[2])
     along = ties.rotated(turn, spatial.to_world(solid.axes, pairs.triple(own.along_a)))
     lean = spatial.cross(ahead, along)
-    if own.rows < bogierows.UPRIGHT:
+    if own.rows == bogierows.ALONG:
         return lean
     up = ties.rotated(turn, spatial.to_world(solid.axes, pairs.triple(own.up_a)))
     about = math.atan2(spatial.dot(spatial.cross(top, up), ahead), spatial.dot(top, up))
@@ -208,35 +212,13 @@ def solve_across(own, solid, scene, dt):
     lean = (0.0, 0.0, 0.0)
     if own.rows > bogierows.POINT:
         lean = spatial.minus(leaning(own, solid, scene, turn, number, place, way * own.sense), pairs.triple(own.lean))
-    u, w = hingerows.across(pairs.triple(own.way))
-    a, b = -spatial.dot(u, off) / dt, -spatial.dot(w, off) / dt
-    c, d, e = -spatial.dot(u, lean) / dt, -spatial.dot(w, lean) / dt, -spatial.dot(pairs.triple(own.way), lean) / dt
-    largest = max(abs(a), abs(b), abs(c), abs(d), abs(e))
-    # the same elimination as `answer`, on numbers of its own
-    f, n = own.factor, own.rows
-    a = a / f[0, 0]
-    b = (b - f[1, 0] * a) / f[1, 1]
-    if n > bogierows.POINT:
-        c = (c - f[2, 0] * a - f[2, 1] * b) / f[2, 2]
-        d = (d - f[3, 0] * a - f[3, 1] * b - f[3, 2] * c) / f[3, 3]
-        if n > bogierows.ALONG:
-            e = (e - f[4, 0] * a - f[4, 1] * b - f[4, 2] * c - f[4, 3] * d) / f[4, 4]
-            e /= f[4, 4]
-            bogierows.give_row(own, solid, 4, e)
-            d -= f[4, 3] * e
-            c -= f[4, 2] * e
-            b -= f[4, 1] * e
-            a -= f[4, 0] * e
-        d /= f[3, 3]
-        c = (c - f[3, 2] * d) / f[2, 2]
-        b -= f[3, 1] * d + f[2, 1] * c
-        a -= f[3, 0] * d + f[2, 0] * c
-        bogierows.give_row(own, solid, 2, c)
-        bogierows.give_row(own, solid, 3, d)
-    b /= f[1, 1]
-    a = (a - f[1, 0] * b) / f[0, 0]
-    bogierows.give_row(own, solid, 0, a)
-    bogierows.give_row(own, solid, 1, b)
+    largest = 0.0
+    for k in range(own.rows):
+        own.wanted[k] = -spatial.dot(bogierows.axis_of(own, k), off if k < 2 else lean) / dt
+        largest = max(largest, abs(own.wanted[k]))
+    bogierows.answer(own, own.wanted)
+    for k in range(own.rows):
+        bogierows.give_row(own, solid, k, own.wanted[k])
     return largest
 
 
@@ -246,9 +228,8 @@ def correct(own, link, scene, dt):
     one, largest = scene.solids[link.a], 0.0
     if one.kind != FREE:
         return 0.0
-    u, w = hingerows.across(pairs.triple(own.way))
     for k in range(own.rows):
-        axis = u if k == 0 or k == 2 else w if k == 1 or k == 3 else pairs.triple(own.way)
+        axis = bogierows.axis_of(own, k)
         off = pairs.triple(own.gap) if k < 2 else pairs.triple(own.lean)
         speed = DRAWN * spatial.dot(axis, off) / dt
         speed += spatial.dot(bogierows.row(own.pushes, k), pairs.triple(one.shift))
@@ -278,10 +259,12 @@ def finish(own, link, scene, dt):
     turned = spatial.length(turn_of_rail(own, scene))
     link.shown[0], link.shown[1], link.shown[2] = load, side, own.place
     link.shown[3], link.shown[4], link.shown[5] = own.sense * bogierows.speed_of(own, one), turned, number
+    own.lasting += (side - own.lasting) * dt / (LASTING + dt)
+    link.shown[6] = own.lasting
     gone = rail.closed == 0 and rail.ends == railway.OPEN and (own.place < 0.0 or own.place > rail.length)
-    if gone or (own.derails > 0.0 and abs(side) > own.derails):
+    if gone or (own.derails > 0.0 and abs(own.lasting) > own.derails):
         link.state, link.acts = BROKEN, 0
-        link.shown[6] = 1.0
+        link.shown[7] = 1.0
 
 
 @compiled
@@ -313,6 +296,7 @@ KIND = LinkKind(
         Shown("speed", "m/s", "speed along the rail"),
         Shown("bend", "1/m", "curvature of the rail there"),
         Shown("rail", "", "number of the rail, from 0"),
+        Shown("lasting", "N", "side load over 0.1 s"),
         Shown("broken", "", "derailed, run off or let go"),
     ),
     goes_on,

@@ -9,8 +9,8 @@ from oak_sled.core.contact import hingerows, pairs
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
-POINT, ALONG, UPRIGHT = 2, 4, 5
-"""Rows that are held: those of its point alone, with the way of the body, and with its roll too."""
+POINT, ROLLED, ALONG, UPRIGHT = 2, 3, 4, 5
+"""Numbers of rows that are held: those of its point alone, with the roll of the body, with its way, and with both."""
 
 
 @compiled
@@ -27,13 +27,22 @@ def speed_of(own, solid):
 
 
 @compiled
+def axis_of(own, k):
+    """The axis of a held row: along which its point is held, or about which its body is turned."""
+    way = pairs.triple(own.way)
+    if k == 4 or (k == 2 and own.rows == ROLLED):
+        return way
+    u, w = hingerows.across(way)
+    return u if k == 0 or k == 2 else w
+
+
+@compiled
 def lay_rows(own, solid, bend):
     """The motion that an impulse in each held row gives, the factor of what they give way (Cholesky), and their answer
     to one along the rail. bend : rad for each m by which the rail turns."""
     way, lever = pairs.triple(own.way), pairs.triple(own.lever_a)
-    u, w = hingerows.across(way)
-    for k in range(5):
-        axis = u if k == 0 or k == 2 else w if k == 1 or k == 3 else way
+    for k in range(own.rows):
+        axis = axis_of(own, k)
         share = 0.0 if k < 2 else -spatial.dot(axis, bend)
         linear = (axis[0], axis[1], axis[2])
         if k >= 2:
@@ -51,7 +60,7 @@ def lay_rows(own, solid, bend):
             f[k, m] = math.sqrt(max(total, 1e-30)) if k == m else total / f[m, m]
     for k in range(own.rows):
         own.answers[k] = -give_along(own, solid, k)
-    answer(own)
+    answer(own, own.answers)
     arm = spatial.cross(lever, way)
     total = spatial.dot(arm, spatial.times(solid.inverse_inertia, arm))
     for i in range(3):
@@ -88,9 +97,9 @@ def give_along(own, solid, k):
 
 
 @compiled
-def answer(own):
-    """Solves the held rows for the speeds in `answers`, in their place."""
-    f, x, n = own.factor, own.answers, own.rows
+def answer(own, x):
+    """Solves the held rows for speeds, shape (5,), in their place."""
+    f, n = own.factor, own.rows
     for k in range(n):
         for i in range(k):
             x[k] -= f[k, i] * x[i]

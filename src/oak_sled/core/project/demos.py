@@ -29,6 +29,7 @@ DEMOS = {
     "freight-airship": "a slow gas-lifted freighter with swivel fans that strafes to a mast in the wind",
     "sledge-train": "an ice tug and eight freight sledges on slack couplings: start, brake, a bank and a bend",
     "crane": "a jib on a slewing hinge, and a load on a rope that is reeled: lifted, slewed and set down on a mark",
+    "gondola": "cabins on a rope way over a bay: sag, slope, brake and wind; an ore tub on rails, banked and derailed",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""

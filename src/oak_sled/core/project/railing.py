@@ -131,12 +131,17 @@ def _placed(
     level = math.hypot(way[0], way[1])
     given = np.array([one.speed_x, one.speed_y, one.speed_z])
     along = math.copysign(float(np.linalg.norm(given)), float(np.dot(given, way))) * way
+    far = 0.5 * path.step
+    before, ahead, after = (path.at(place + off)[1] for off in (-far, 0.0, far))
+    turning = np.cross(before, after) / (2.0 * far)  # rad for each m
+    spin = np.degrees(float(np.dot(along, ahead)) * turning)
     right = np.cross(way, top)
     moved = one.replace(
         x=round(float(middle[0]), 4), y=round(float(middle[1]), 4), z=round(float(middle[2]) - half, 4),
         heading_deg=round(math.degrees(math.atan2(way[1], way[0])), 4),
         pitch_deg=round(-math.degrees(math.atan2(way[2], level)), 4),
         speed_x=round(float(along[0]), 4), speed_y=round(float(along[1]), 4), speed_z=round(float(along[2]), 4),
+        spin_x_deg=round(float(spin[0]), 4), spin_y_deg=round(float(spin[1]), 4), spin_z_deg=round(float(spin[2]), 4),
         roll_deg=round(math.degrees(math.asin(min(max(-float(right[2]) / max(level, 1e-9), -1.0), 1.0))), 4),
     )  # fmt: skip
     far = 0.5 * WHEELBASE * one.length
@@ -144,10 +149,9 @@ def _placed(
     kept = _without(ground, one.id)
     made = ground.replace(blocks=tuple(moved if each.id == one.id else each for each in ground.blocks), ties=kept)
     for number, spot in enumerate(spots):
-        turns: Literal["along", "free"] = "along" if bogies == 1 and side == "on" else "free"
-        new = _bogie(made, one.id, rail, spot, turns)
-        if bogies == 2 and side == "on":  # one of the two keeps it from rolling
-            new = new.replace(turns="along") if number == 1 else new
+        alone = bogies == 1 and side == "on"
+        new = _bogie(made, one.id, rail, spot, "along" if alone else "free")
+        new = new.replace(roll="held" if side == "on" and number == 0 else "free")  # of two, one holds the roll
         made = made.replace(ties=(*made.ties, new))
     return made
 

@@ -8,16 +8,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.contact import stage
+from oak_sled.core.results import tied
 from oak_sled.core.results.run import Run
 
 
 @dataclass(frozen=True)
 class Event:
-    """A rule that fired: when, what in a short word, and on which ledger line."""
+    """A rule that fired: when, what in a short word, on which ledger line, and a sentence where there is one."""
 
     row: int
     word: str
     source: str
+    says: str = ""
 
 
 def events(run: Run) -> tuple[Event, ...]:
@@ -52,6 +54,7 @@ def _events(run: Run) -> tuple[Event, ...]:
         part = next(one for one in run.job.craft.parts if one.id == name.rpartition(".")[0])
         lasted = getattr(part, "lifetime", 0.0) - 1.5 * run.job.dt
         found += [Event(int(row), "burst", part.id) for row in ended if ages[row - 1] < lasted]
+    found += [Event(one.row, one.word, one.tie, one.says) for one in tied.changes(run)]
     if run.layout.blocks or run.layout.triggers or np.any(run.column("on_ground") == 0.0):
         found += _flights(run)
     return tuple(sorted(found, key=lambda event: event.row))

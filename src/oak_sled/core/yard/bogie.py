@@ -21,7 +21,7 @@ class Bogie(Tie):
     kind: Literal["bogie"] = Field("bogie", description="the kind of tie")
     rail: str = reference("rail", "the rail that it runs on", ...)
     turns: Literal["along", "free"] = Field(
-        "along", description="whether the body keeps its way along the rail; free for each of two bogies of one body"
+        "along", description="whether the body keeps its way along the rail; free for both of two bogies of one body"
     )
     roll: Literal["held", "free"] = Field("held", description="whether the rail keeps the body from rolling about it")
     friction: float = dial(0.0, "", "friction on its load", low=0.0, high=10.0, slider=(0.0, 0.5))
@@ -37,7 +37,9 @@ class Bogie(Tie):
     brake_force: float = dial(
         2000.0, "N", "force of its brake at a full channel", low=0.0, high=1e9, slider=(10.0, 1e5), scale="log"
     )
-    derails_at: float = dial(0.0, "N", "side load at which it derails; 0: never", low=0.0, high=1e9, slider=(0.0, 1e5))
+    derails_at: float = dial(
+        0.0, "N", "side load over 0.1 s at which it derails; 0: never", low=0.0, high=1e9, slider=(0.0, 1e5)
+    )
     bends: Literal["forces", "speed_kept"] = Field(
         "forces",
         description="how it takes bends: by forces across the rail, or wrongly by turning its whole velocity along it, "
@@ -46,6 +48,9 @@ class Bogie(Tie):
 
     TITLE: ClassVar[str] = "bogie"
     ROWS: ClassVar[LinkKind] = bogie.KIND
+    BREAKS_BY: ClassVar[str] = "lasting"
+    BREAKS: ClassVar[str] = "derailed"
+    COMES_OFF: ClassVar[str] = "ran off"
 
     @model_validator(mode="after")
     def _on_the_ground(self) -> Self:
@@ -65,11 +70,13 @@ class Bogie(Tie):
     def driven_by(self) -> tuple[str, ...]:
         return self.channel, self.brake_channel
 
+    def limit(self) -> float:
+        return self.derails_at
+
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its place on the rail."""
-        rows = (
-            bogierows.POINT if self.turns == "free" else bogierows.ALONG if self.roll == "free" else bogierows.UPRIGHT
-        )
+        rolled, along = self.roll == "held", self.turns == "along"
+        rows = (bogierows.POINT, bogierows.ROLLED, bogierows.ALONG, bogierows.UPRIGHT)[2 * along + rolled]
         return {
             "rows": rows, "bends": bogie.FORCED if self.bends == "forces" else bogie.SPEED_KEPT,
             "friction": self.friction, "resistance": self.resistance, "derails": self.derails_at,

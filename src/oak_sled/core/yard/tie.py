@@ -49,6 +49,12 @@ class Tie(Between):
     ROWS: ClassVar[LinkKind]
     LOAD: ClassVar[str] = "load"
     """The column of what it bears, N; below 0 where it pushes."""
+    BREAKS_BY: ClassVar[str] = ""
+    """The column that breaks it, N, where that is not `LOAD`."""
+    BREAKS: ClassVar[str] = "broke"
+    """The word for that."""
+    COMES_OFF: ClassVar[str] = ""
+    """The word for an end that is not a load; "" where there is none."""
     SAGS: ClassVar[bool] = False
     """True for one that hangs through while it bears nothing."""
 
@@ -74,6 +80,10 @@ class Tie(Between):
     def driven_by(self) -> tuple[str, ...]:
         """The channels of the craft under test that drive it, in the order of `link.drives`; "" for none."""
         return (str(getattr(self, "channel", "")),)
+
+    def limit(self) -> float:
+        """N at which it breaks; 0: never."""
+        return float(getattr(self, "breaks_at", 0.0))
 
     def passes(self) -> bool:
         """True if its bodies do not touch each other while it holds."""

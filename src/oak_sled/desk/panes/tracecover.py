@@ -24,6 +24,7 @@ _EVENT_FAMILIES = {
     "gate": "gravity",
     "gate missed": "impulse",
     "edge": "impulse",
+    **dict.fromkeys(("broke", "derailed", "ran off", "let go", "latched"), "tie"),
 }
 
 

@@ -236,7 +236,7 @@ class Annotations:
             for event in moments.events(run):
                 age = now - event.row * run.job.dt
                 if 0.0 <= age < FLASH_S and event.word not in steady:
-                    words.append((event.word.upper(), "impulse" if event.word != "gate" else "grip"))
+                    words.append((event.says or event.word.upper(), "impulse" if event.word != "gate" else "grip"))
         if run.message and row >= run.ticks - 1:
             words.append(("DIVERGED", "impulse"))
         painter.setFont(theme.font(theme.SMALL, bold=True))
