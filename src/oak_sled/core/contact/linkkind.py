@@ -15,9 +15,9 @@ from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
 
 ROOM, HOLDS, BROKEN, LOOSENED = range(4)
 """States of a link: a free record, one that holds, one that has broken and stays so, and one that was let go."""
-OWN_NUMBERS = 128
+OWN_NUMBERS = 192
 """Numbers of 8 bytes that a kind may keep in a link."""
-SHOWN = 8
+SHOWN = 48
 """Numbers that a link may show in each tick."""
 CHANNELS = 2
 """Channels that may drive a link."""
@@ -33,6 +33,9 @@ _FRONT = np.dtype(
         ("who", "i8"),  # the craft whose channels drive it
         ("channels", "i8", (CHANNELS,)),  # their numbers there; -1: none, and it drives as it is set
         ("drives", "f8", (CHANNELS,)),  # -1 to 1
+        ("part", "i8"),  # of the craft `who`, that it belongs to; -1: of none
+        ("given", "f8", (3,)),  # N s on a in this tick, where its kind counts it
+        ("lever", "f8", (3,)),  # m from the centre of mass of a to where that acts
         ("island", "i8"),  # a body of the group that is solved together
         ("leads", "i8"),  # 1 for the first link of an island without contacts
         ("reach", "i8"),  # the addresses of what its kind does: see `LinkKind`
@@ -97,7 +100,7 @@ STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", 
 def fill(row: np.void, kind: LinkKind, bodies: tuple[int, int], own: dict[str, Any]) -> None:
     """Writes a link that holds into its record; its addresses come with `connect`. own : the fields of its kind."""
     row["state"], (row["a"], row["b"]), row["shows"] = HOLDS, bodies, len(kind.shows)
-    row["channels"], row["drives"] = -1, 1.0
+    row["channels"], row["drives"], row["part"] = -1, 1.0, -1
     record = own_of(row, kind)
     for name, value in own.items():
         record[name] = value

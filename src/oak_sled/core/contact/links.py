@@ -26,12 +26,15 @@ def seek(scene, dt):
             continue
         one, other = scene.solids[link.a], scene.solids[link.b]
         link.acts = 0
+        for i in range(3):
+            link.given[i] = 0.0
         if is_driven(link) and sleeps(scene, link):
             narrow.wake(scene, link.a)
             if other.kind == FREE:
                 narrow.wake(scene, link.b)
         if not sleeps(scene, link):
             link.acts = linkkind.REACH(link.reach, link.own, link, scene, dt)
+        other = scene.solids[link.b]  # a line may just have caught it
         if link.acts == 1 and other.kind == FREE and one.asleep != other.asleep:
             narrow.wake(scene, link.a)
             narrow.wake(scene, link.b)

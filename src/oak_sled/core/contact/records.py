@@ -105,6 +105,7 @@ SOLID = np.dtype(
         ("ramp", "f8"),  # s over which it takes up its motion
         ("home", "f8", (3,)),
         ("time", "f8"),
+        ("catches", "i8"),  # 1 where thrown lines catch on it
         ("rail", "i8"),  # one more than the rail that a driven solid follows by the clock; 0: none
         ("rail_place", "f8"),  # m of arc length
         ("rail_speed", "f8"),  # m/s

@@ -128,6 +128,9 @@ def pull_both(own, link, scene, size):
         pairs.push(one, pairs.triple(own.lever_a), n, -size)
     if other.kind == FREE:
         pairs.push(other, pairs.triple(own.lever_b), n, size)
+    for i in range(3):
+        link.given[i] -= size * n[i]
+        link.lever[i] = own.lever_a[i]
 
 
 @unit
