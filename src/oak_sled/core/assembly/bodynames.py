@@ -6,8 +6,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import NamedTuple, TypeVar
 
+import numpy as np
+
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import records
+from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import layer
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Carried, WheelAt
@@ -15,6 +18,7 @@ from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.thrownline import ThrownLine
 from oak_sled.core.yard.tie import Between, Tie
 
 Bound = TypeVar("Bound", bound=Between)
@@ -167,8 +171,37 @@ def joints_of(job: Job) -> list[tuple[Joint, int, int]]:
 
 
 def ties_of(job: Job) -> list[tuple[Tie, int, int]]:
-    """The ties of the ground whose bodies are there, with their numbers."""
-    return _between(job, job.ground.ties)
+    """The ties of the ground whose bodies are there, with their numbers, and the lines that parts throw."""
+    found: list[tuple[Tie, int, int]] = list(_between(job, job.ground.ties))
+    return [*found, *((line, 1 + who, records.GROUND) for who, line in lines_of(job))]
+
+
+def lines_of(job: Job) -> list[tuple[int, ThrownLine]]:
+    """The lines that parts throw, each with the number of its actor; a part that is muted throws none."""
+    found = []
+    for who, one in enumerate(job.actors):
+        for place, part in enumerate(one.craft.parts):
+            thrown = part.thrown()
+            if thrown is None or one.craft.gain_of(part) == 0.0:
+                continue
+            lever = np.array(thrown.at) - np.array(one.craft.body.centre())
+            axes = np.zeros((3, 3))
+            spatial.axes_of(job.starts[who][3:7], axes)
+            x, y, z = (job.starts[who][:3] + axes @ lever).tolist()
+            name = f"{one.craft.id}_{part.id}"[:40]
+            fields = {"thrown": thrown, "part": place, "fall": job.ground.gravity, "x": x, "y": y, "z": z}
+            found.append((who, ThrownLine.model_construct(id=name, one=one.craft.id, other="", **fields)))
+    return found
+
+
+def line_numbers(job: Job, who: int) -> dict[str, int]:
+    """The numbers of the lines of a craft among all ties, by their parts."""
+    first = len(_between(job, job.ground.ties))
+    return {
+        job.actors[who].craft.parts[line.part].id: first + k
+        for k, (owner, line) in enumerate(lines_of(job))
+        if owner == who
+    }
 
 
 def _between(job: Job, ties: Sequence[Bound]) -> list[tuple[Bound, int, int]]:

@@ -61,9 +61,9 @@ def copied(scene: Scene) -> Scene:
 
 def key_of(job: Job) -> tuple[Any, ...]:
     """All that `scenes.build` reads of a job, as values that can be compared."""
-    tied = job.ground.joints or job.ground.ties or bodynames.riders(job)
+    tied = job.ground.joints or bodynames.ties_of(job) or bodynames.riders(job)
     placed = [start.tobytes() for start in job.starts] if tied else []
-    driven = [[channel.id for channel in one.craft.channels] for one in job.actors[:1]] if job.ground.ties else []
+    driven = [[channel.id for channel in one.craft.channels] for one in job.actors] if tied else []
     crafts = [_seen(job, who) for who in range(len(job.actors))]
     drops = [event.target for event in job.drill.events if event.what == "drop"]  # what hangs until then
     return (job.ground, drops, job.drill.watch, placed, driven, crafts)
@@ -82,6 +82,7 @@ def _seen(job: Job, who: int) -> tuple[Any, ...]:
                 gain > 0.0,
                 part.shot(),
                 part.carried(),
+                part.thrown(),
                 [(ray.at, ray.reach, ray.radius) for ray in part.rays()],
                 part if part.feet() else None,  # its skids are made from it
                 answers,

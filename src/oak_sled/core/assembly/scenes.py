@@ -29,7 +29,7 @@ def can_collide(job: Job) -> bool:
     if (
         ground.blocks
         or ground.joints
-        or ground.ties
+        or bodynames.ties_of(job)
         or bodynames.walls_of(ground)
         or len(job.actors) > 1
         or any(bodynames.launchers(one.craft) for one in job.actors)
@@ -166,15 +166,17 @@ def _links(job: Job, scene: Scene) -> Records:
         own |= {
             name: world_point(job, scene, k, at) for name, k, at in zip(("at_a", "at_b"), (a, b), ends, strict=True)
         }
-        linkkind.fill(row, tie.ROWS, (a, b), own)
+        linkkind.fill(row, tie.rows(), (a, b), own)
         row["passes"] = int(tie.passes())
-        known = [channel.id for channel in job.actors[0].craft.channels] if job.actors else []
+        owner, row["part"] = tie.belongs_to()
+        row["who"] = who = next((k for k, one in enumerate(job.actors) if one.craft.id == owner), 0)
+        known = [channel.id for channel in job.actors[who].craft.channels] if job.actors else []
         for k, name in enumerate(tie.driven_by()):
             if name:
                 row["channels"][k] = known.index(name) if name in known else -1
                 row["drives"][k] = 0.0  # until its channel says more
         shown = tie.at_start(math.dist(*ends))
-        row["shown"][: len(tie.ROWS.shows)] = [shown.get(one.name, 0.0) for one in tie.ROWS.shows]
+        row["shown"][: len(tie.rows().shows)] = [shown.get(one.name, 0.0) for one in tie.rows().shows]
     return rows
 
 
@@ -261,7 +263,7 @@ def connect(arrays: World, scene: Scene, shot_memory: ShotMemory, nows: Records,
 def _connect(job: Job, scene: Scene) -> None:
     """Writes into the links of a scene where the units of their kinds are."""
     for row, (tie, _, _) in zip(scene.links, bodynames.ties_of(job), strict=True):
-        linkkind.connect(row, tie.ROWS, scene)
+        linkkind.connect(row, tie.rows(), scene)
 
 
 def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
@@ -276,8 +278,10 @@ def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
         for (tie, _, _), row, before in zip(found, fresh.links, old.links, strict=True):
             for name in ("state", "shown", "drives"):
                 row[name] = before[name]
-            if tie.ROWS.goes_on is not None:
-                tie.ROWS.goes_on(linkkind.own_of(row, tie.ROWS), linkkind.own_of(before, tie.ROWS))
+            goes_on = tie.rows().goes_on
+            if goes_on is not None:
+                goes_on(linkkind.own_of(row, tie.rows()), linkkind.own_of(before, tie.rows()))
+                row["b"] = before["b"]  # what a line has caught
     for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
         loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)
         loose[: 1 + crafts] = False

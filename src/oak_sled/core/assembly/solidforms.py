@@ -89,6 +89,7 @@ def solid_of(one: Block, names: list[str]) -> Solid:
         velocity=(one.speed_x, one.speed_y, one.speed_z) if one.moves == "free" else (0.0, 0.0, 0.0),
         spin=np.radians([one.spin_x_deg, one.spin_y_deg, one.spin_z_deg]) if one.moves == "free" else (0.0, 0.0, 0.0),
         asleep=one.rests,
+        catches=one.catches,
     )
 
 

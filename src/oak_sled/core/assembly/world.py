@@ -142,6 +142,7 @@ def pack_of(job: Job, who: int) -> Pack:
         ray_counts={part.id: len(part.rays()) for part in craft.parts},
         two_sided=frozenset(part.id for part in craft.parts if len({one.at[1] for one in part.rays()}) == 2),
         last_ray=ray,
+        links=bodynames.line_numbers(job, who),
         joints={one.part.id: one.joint for one in bodynames.riders(job) if one.who == who},
         gravity_scale=craft.body.gravity_scale,
         wheels=wheels,

@@ -44,6 +44,7 @@ class Solid:
     air: float = 0.0
     belt: Sequence[float] = (0.0, 0.0, 0.0)
     asleep: bool = False
+    catches: bool = False
     layer: int = 1
 
 
@@ -153,6 +154,7 @@ def _fill(made: Scene, row: np.void, solid: Solid, cursor: list[int], known: dic
     row["inertia"], row["free_spin"], row["gravity_scale"] = solid.inertia, solid.free_spin, solid.gravity_scale
     row["inverse_mass"] = np.asarray(solid.free) / solid.mass if solid.kind == FREE else 0.0
     put(row, solid)
+    row["catches"] = int(solid.catches)
     row["sway"], row["period"] = solid.sway, solid.period
     row["phase"], row["ramp"], row["air"], row["belt"] = solid.phase, solid.ramp, solid.air, solid.belt
     row["asleep"] = int(solid.asleep and solid.kind == FREE)

@@ -104,21 +104,33 @@ def take_out(craft, scene, now):
 
 @compiled
 def book_carried(craft, scene, now, k):
-    """Books what carried bodies gave a craft on the lines of the parts that carry them, and takes it off line `k`."""
+    """Books what carried bodies and thrown lines gave a craft on the lines of their parts, and takes it off `k`."""
     body = scene.solids[craft.body]
+    for j in range(scene.links.shape[0]):
+        link = scene.links[j]
+        if link.a == craft.body and link.part >= 0:
+            given = (link.given[0] / now.dt, link.given[1] / now.dt, link.given[2] / now.dt)
+            book_for_part(craft, body, now, k, link.part, given, (link.lever[0], link.lever[1], link.lever[2]))
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         if joint.a != craft.body or joint.part < 0:
             continue
         force = (joint.impulse[0] / now.dt, joint.impulse[1] / now.dt, joint.impulse[2] / now.dt)
-        torque = spatial.cross((joint.lever_a[0], joint.lever_a[1], joint.lever_a[2]), force)
-        turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
-        for i in range(3):
-            now.lines[joint.part, i] += force[i] * craft.free[i]
-            now.lines[joint.part, 3 + i] += turned[i]
-            now.lines[k, i] -= force[i] * craft.free[i]
-            now.lines[k, 3 + i] -= turned[i]
-            now.points[joint.part, i] = body.position[i] + joint.lever_a[i]
+        lever = (joint.lever_a[0], joint.lever_a[1], joint.lever_a[2])
+        book_for_part(craft, body, now, k, joint.part, force, lever)
+
+
+@compiled
+def book_for_part(craft, body, now, k, part, force, lever):
+    """Books a force at a lever, N and m, world axes, on the line of a part, and takes it off line `k`."""
+    torque = spatial.cross(lever, force)
+    turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
+    for i in range(3):
+        now.lines[part, i] += force[i] * craft.free[i]
+        now.lines[part, 3 + i] += turned[i]
+        now.lines[k, i] -= force[i] * craft.free[i]
+        now.lines[k, 3 + i] -= turned[i]
+        now.points[part, i] = body.position[i] + lever[i]
 
 
 @compiled

@@ -98,6 +98,9 @@ def save_parquet(run: Run, path: Path, on_progress: Progress | None = None) -> N
             writer.write_table(table, row_group_size=max(len(table), 1))
 
 
+BENDS = " that bends round what stands; also the line `CRAFT_PART` that a part throws"
+
+
 def columns_page() -> str:
     """The columns as a table in Markdown, from what the kernel writes."""
     groups = (
@@ -122,7 +125,13 @@ def columns_page() -> str:
         ("CRAFT.shot.PART.N.", rowlayout.SHOT_UNITS, "a shot; age -1: not in flight"),
         ("block.NAME.LINE.", rowlayout.LINE_UNITS,
          "ledger of a watched block; LINE is " + ", ".join(f"`{name}`" for name in rowlayout.BLOCK_LINES)),
-        *(("tie.NAME.", {one.name: one.unit for one in tie.ROWS.shows}, f"a {tie.TITLE}") for tie in TIES),
+        *(
+            (
+                "tie.NAME.", {one.name: one.unit for one in rows.shows},
+                f"a {tie.TITLE}{'' if rows is tie.ROWS else BENDS}",
+            )
+            for tie in TIES for rows in tie.KINDS or (tie.ROWS,)
+        ),
     )  # fmt: skip
     lines = ["| column | unit | meaning |", "| --- | --- | --- |"]
     for owner, units, says in groups:

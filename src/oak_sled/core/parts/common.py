@@ -15,7 +15,7 @@ from oak_sled.core.compiler.kernel import Kernel
 from oak_sled.core.formulas.place import Place
 from oak_sled.core.geometry.shapes import Piece
 from oak_sled.core.parts.caution import Caution, Remedy
-from oak_sled.core.parts.context import Carried, HeadModel, LeanModel, Pack, Ray, Setting, Shot, Spot
+from oak_sled.core.parts.context import Carried, HeadModel, LeanModel, Pack, Ray, Setting, Shot, Spot, Thrown
 from oak_sled.core.parts.lawful import WithLaws
 from oak_sled.core.parts.spots import corners, words_of
 from oak_sled.core.parts.withflight import WithFlight
@@ -38,7 +38,8 @@ class Case:
     """The answers that a part needs to find cautions about itself: see `Part.cautions`.
 
     parts : those of its craft, by name. held : axes of the body that are held. others : the names of the blocks and of
-    the other crafts. dynamic_others : whether one of them can be pushed. uneven : whether the ground is not level.
+    the other crafts. dynamic_others : whether one of them can be pushed. catches : whether lines
+    catch on any of them. uneven : whether the ground is not level.
     triggered : the parts that an event triggers.
     pulls : the pull (m) of every event that releases a sling, by the name of the sling.
     notes : of the part, counted in the last run (see `shots.NOTES`), and acted : the share of ticks in which it acted;
@@ -51,6 +52,7 @@ class Case:
     held: tuple[str, ...]
     others: tuple[str, ...]
     dynamic_others: bool
+    catches: bool
     uneven: bool
     triggered: frozenset[str]
     pulls: tuple[tuple[str, float], ...]
@@ -230,6 +232,10 @@ class Part(WithLaws, WithWheels, WithFlight):
 
     def carried(self) -> Carried | None:
         """The body that it carries; None for none."""
+        return None
+
+    def thrown(self) -> Thrown | None:
+        """The line that it throws; None for a part that throws none."""
         return None
 
     def neck(self) -> HeadModel | None:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Literal, get_args
+from typing import Any, Literal, get_args
 
 import numpy as np
 
@@ -124,6 +124,17 @@ class WheelAt:
 
 
 @dataclass(frozen=True)
+class Thrown:
+    """A line that a part throws: where it is fixed (m from the origin, craft axes), the channels that reel it and throw
+    it, the tension at which it breaks (N; 0: never), and the numbers of its record: see `wrapped.WRAPPED`."""
+
+    at: Spot
+    channels: tuple[str, str]
+    limit: float
+    numbers: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
 class Pack:
     """The answers a part needs while it is packed into its record: names by number, points from the centre.
 
@@ -132,7 +143,8 @@ class Pack:
     supports : where the feet of a part begin among the supports of all crafts; last_support : behind those of the last
     part of the craft. rays : where the rays of a part begin among them, and ray_counts : how many it
     has; two_sided : the parts that have as many left as right; last_ray : behind the last ray of the craft.
-    joints : the joint by which a part carries a body. formulas : the records of the formulas of the craft, by name.
+    links : the rope that a part throws. joints : the joint by which a part carries a body. formulas : the records of
+    the formulas of the craft, by name.
     wheels : those of the craft that carry. places : its parts by their numbers. actuators : what a mixer may command,
     with the number of its part and its gain. wishes : the forces and moments that its parts ask of the mixer.
     """
@@ -151,6 +163,7 @@ class Pack:
     two_sided: frozenset[str] = frozenset()
     last_ray: int = 0
     joints: Mapping[str, int] = field(default_factory=dict)
+    links: Mapping[str, int] = field(default_factory=dict)
     gravity_scale: float = 1.0
     wheels: tuple[WheelAt, ...] = ()
     formulas: Mapping[str, np.void] = field(default_factory=dict)

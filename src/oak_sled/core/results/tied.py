@@ -40,7 +40,7 @@ def _changes(run: Run) -> tuple[Change, ...]:
     found = []
     for tie in _ties(run):
         for name in ("broken", "closed"):
-            if name in [one.name for one in tie.ROWS.shows]:
+            if name in [one.name for one in tie.rows().shows]:
                 rises = np.flatnonzero(np.diff(run.column(f"tie.{tie.id}.{name}")) > 0.5) + 1
                 found += [_change(run, tie, int(row), name) for row in rises]
     return tuple(sorted(found, key=lambda one: one.row))
@@ -98,7 +98,7 @@ def side_load(run: Run) -> float | None:
     shows="a coupling", better="low",
 )  # fmt: skip
 def coupling_losses(run: Run) -> float | None:
-    names = [tie.id for tie in _ties(run) if "damped" in [one.name for one in tie.ROWS.shows]]
+    names = [tie.id for tie in _ties(run) if "damped" in [one.name for one in tie.rows().shows]]
     if not names:
         return None
     return float(sum(run.column(f"tie.{name}.damped").sum() for name in names) * run.job.dt)

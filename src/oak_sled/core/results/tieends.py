@@ -30,7 +30,7 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
     for tie, _, _ in bodynames.ties_of(run.job):
         first = tuple(np.array(end) for end in railways.ends_of(run.job.ground, tie))
         ends = [_moved(run, name, at, start, now) for name, at in zip((tie.one, tie.other), first, strict=True)]
-        shown = {one.name: float(now[layout.place(f"tie.{tie.id}.{one.name}")]) for one in tie.ROWS.shows}
+        shown = {one.name: float(now[layout.place(f"tie.{tie.id}.{one.name}")]) for one in tie.rows().shows}
         found.append(TieEnds(tie, ends[0], ends[1], shown))
     return found
 

@@ -40,7 +40,7 @@ class VariantBuild:
         self.inputs = tracks.inputs(job, self.ticks)
         self.supports = world.build(job).supports
         """Before the crafts are put where they start."""
-        self.placed = bool(job.ground.joints or job.ground.ties or bodynames.riders(job))
+        self.placed = bool(job.ground.joints or bodynames.ties_of(job) or bodynames.riders(job))
         """True if joints or ties of the scene depend on where its crafts start."""
 
     def has_tracks_of(self, job: Job) -> bool:
@@ -90,7 +90,8 @@ def _built_alike(a: Part, b: Part, one: Craft, other: Craft) -> bool:
         return False
     told = [
         (
-            part.feet(), part.rays(), part.shot(), part.carried(), part.spared(), part.STAGE, part.channels_used(),
+            part.feet(), part.rays(), part.shot(), part.carried(), part.thrown(), part.spared(), part.STAGE,
+            part.channels_used(),
             dict(part.grips(craft.wheels)), dict(part.looks_farther(craft.wheels)), part.sets_off(), part.neck(),
             part.released() if part.PULLED else None,
         )

@@ -89,6 +89,7 @@ class Block(Frozen):
     )
     belt_x: float = dial(0.0, "m/s", "belt speed of its surface, along it", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     belt_y: float = dial(0.0, "m/s", "belt speed of its surface, to the left", low=-1e3, high=1e3, slider=(-5.0, 5.0))
+    catches: bool = Field(False, description="whether thrown lines catch on it")
     rests: bool = Field(False, description="starts asleep, even in the air")
     sway_x: float = dial(0.0, "m", "amplitude of a kinematic block", low=-1e3, high=1e3)
     sway_y: float = dial(0.0, "m", "amplitude of a kinematic block", low=-1e3, high=1e3)

@@ -6,13 +6,14 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from oak_sled.core.base.dial import dial
-from oak_sled.core.contact import rope
+from oak_sled.core.contact import rope, wrapped
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.yard.tie import Stretched
 
 
 class Rope(Stretched):
-    """A rope without mass: it keeps its ends from being farther apart than its length, and only pulls."""
+    """A rope without mass: it keeps its ends from being farther apart than its length, only pulls, and may bend round
+    what stands in its way."""
 
     kind: Literal["rope"] = Field("rope", description="the kind of tie")
     length: float = dial(
@@ -28,13 +29,25 @@ class Rope(Stretched):
     )  # fmt: skip
     shortest: float = dial(0.3, "m", "length to which it is reeled in", low=0.0, high=1e5, slider=(0.0, 10.0))
 
+    wraps: bool = Field(False, description="whether it bends round static bodies and the ground, or passes them")
+    wrap_friction: float = dial(
+        0.2, "", "friction where it bends", low=0.0, high=10.0, slider=(0.0, 1.0), title="bend friction"
+    )
+
     TITLE: ClassVar[str] = "rope"
     ROWS: ClassVar[LinkKind] = rope.KIND
+    KINDS: ClassVar[tuple[LinkKind, ...]] = (rope.KIND, wrapped.KIND)
     LOAD: ClassVar[str] = "tension"
     SAGS: ClassVar[bool] = True
 
+    def rows(self) -> LinkKind:
+        return wrapped.KIND if self.wraps else rope.KIND
+
     def idle(self) -> Mapping[str, str]:
-        return {} if self.channel else dict.fromkeys(("reel_speed", "reel_force", "shortest"), "it has no reel")
+        found = {} if self.wraps else {"wrap_friction": "it bends round nothing"}
+        if not self.channel:
+            found |= dict.fromkeys(("reel_speed", "reel_force", "shortest"), "it has no reel")
+        return found
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""
@@ -42,6 +55,7 @@ class Rope(Stretched):
         return {
             "length": length, "whole": length, "breaks": self.breaks_at,
             "reel": self.reel_speed if self.channel else 0.0, "strong": self.reel_force, "shortest": self.shortest,
+            **({"friction": self.wrap_friction} if self.wraps else {}),
         }  # fmt: skip
 
     def at_start(self, apart: float) -> dict[str, float]:

@@ -55,6 +55,8 @@ class Tie(Between):
     """The word for that."""
     COMES_OFF: ClassVar[str] = ""
     """The word for an end that is not a load; "" where there is none."""
+    KINDS: ClassVar[tuple[LinkKind, ...]] = ()
+    """All rows that it may make, where there are several."""
     SAGS: ClassVar[bool] = False
     """True for one that hangs through while it bears nothing."""
 
@@ -76,6 +78,14 @@ class Tie(Between):
     def idle(self) -> Mapping[str, str]:
         """Dials that do nothing as it is set, and the reasons."""
         return {}
+
+    def rows(self) -> LinkKind:
+        """The rows that it makes."""
+        return self.ROWS
+
+    def belongs_to(self) -> tuple[str, int]:
+        """The craft that it belongs to, and the number of the part there; "" and -1 for one of the ground."""
+        return "", -1
 
     def driven_by(self) -> tuple[str, ...]:
         """The channels of the craft under test that drive it, in the order of `link.drives`; "" for none."""
