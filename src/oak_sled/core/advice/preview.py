@@ -11,11 +11,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, ground_shape, world
+from oak_sled.core.assembly import bodynames, ground_shape, scenecache, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.contact import records
+from oak_sled.core.contact import broad, hook, loosebodies, records
 from oak_sled.core.kernel import spatial, state
 from oak_sled.core.kernel.state import COLLIDE
 from oak_sled.core.parts import shots
@@ -89,6 +89,47 @@ def put(machine: Machine, at: Floats) -> None:
     body = machine.scene.solids[1]
     body["position"], body["attitude"] = at[:3], at[3:7]
     body["velocity"], body["spin"] = 0.0, 0.0
+
+
+class Throw(NamedTuple):
+    """The flight of a hook that would be thrown: its path, m, world axes, shape (rows, 3), and what it would catch; ""
+    for nothing."""
+
+    path: Floats
+    catches: str
+
+
+def throw_path(run: Run, row: int, part: int) -> Throw:
+    """The flight of the hook of the line `part` of the craft that is looked at, thrown at a row, while that goes
+    straight on and all else stands still."""
+    job, layout, numbers = run.job, run.layout, run.record.row(row)
+    thrown = job.craft.parts[part].thrown()
+    if thrown is None:
+        raise ValueError(f"part {part} throws no line (a part of the kind line)")
+    scene = scenecache.scene_of(job)
+    places = [(1 + who, layout.first_of(who)) for who in range(len(layout.crafts))]
+    places += [(bodynames.solid_number(job, name), layout.place(f"block.{name}.position.x")) for name in layout.blocks]
+    for solid, place in places:
+        if solid > 0:
+            scene.solids["position"][solid] = numbers[place : place + 3]
+            scene.solids["attitude"][solid] = numbers[place + 3 : place + 7]
+    loosebodies.refresh_all(scene.solids)
+    broad.seek_neighbours(scene, job.dt)  # boxes round what stands
+    own = numbers[layout.first_of(job.who) :]
+    axes = np.zeros((3, 3))
+    spatial.axes_of(own[3:7], axes)
+    lever = axes @ (np.array(thrown.at) - np.array(job.craft.body.centre()))
+    way = axes @ np.array(thrown.numbers["way"])
+    carried = own[7:10] + np.cross(own[10:13], lever)
+    velocity = carried + thrown.numbers["speed"] * way
+    muzzle = own[:3] + lever
+    out = np.empty((math.ceil(LOOK_AHEAD_S * job.ticks), 3))
+    count, caught = hook.trace(
+        scene, 1 + job.who, np.concatenate([muzzle, velocity]), (0.0, 0.0, -job.ground.gravity),
+        tuple(carried.tolist()), thrown.numbers["most"], job.dt, out,
+    )  # fmt: skip
+    names = bodynames.solid_names(job)
+    return Throw(out[:count], names[caught] if caught >= 0 else "")
 
 
 def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:

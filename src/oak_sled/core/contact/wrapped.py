@@ -1,13 +1,9 @@
-"""A rope that bends round what stands: one line from end to end, with friction where it bends, and a hook if thrown.
+"""A rope that bends round what stands: one line from end to end, with friction where it bends.
 
 It is held between its first and its last bend by friction: the pulls at both ends differ by the factor exp(mu angle) at
 most (the capstan equation of Euler and Eytelwein). Within that both ends are held to the lengths that are out there, by
 a row each; past it the line slips, and one row holds the whole length, with the pulls in that ratio. Without a bend it
 is the rope of `rope`.
-
-A thrown line has a hook: it flies as a mass in gravity alone, pays the line out, and catches where it, or the line to
-it, meets a body that lines catch on; where the line is too short, or it meets anything else, it has missed, and is back
-at its thrower after a while.
 """
 
 from __future__ import annotations
@@ -17,19 +13,13 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import narrow, pairs, rays, rope, spheres, ties, wraps
+from oak_sled.core.contact import hook, pairs, rope, ties, wraps
 from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
-from oak_sled.core.contact.records import FREE, GROUND, PARKED, TRIGGER
+from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
-TIED, READY, FLIES, RETURNS = range(4)
-"""Phases: it holds, its hook is at its thrower, flies, or is on its way back."""
 STICKS, TO_A, TO_B = range(3)
 """Ways of a line in its bends: it sticks, or slips toward an end."""
-PRESSED = 0.5
-"""Level of a channel from which on it is pressed."""
-HOOK = 0.05
-"""m that the hook reaches ahead of itself."""
 
 WRAPPED = np.dtype(
     [
@@ -86,14 +76,14 @@ def ends_of(own, link, scene):
 @unit
 def reach(own, link, scene, dt):
     """1 if it is taut at the end of the tick, or pulled in the one before; its hook flies, and bends come and go."""
-    if own.phase != TIED:
-        throw(own, link, scene, dt)
-        if own.phase != TIED:
+    if own.phase != hook.TIED:
+        hook.throw(own, link, scene, dt)
+        if own.phase != hook.TIED:
             own.pull, own.pull_b = 0.0, 0.0
             return 0
-    elif lets_go(own, link, scene):
+    elif hook.lets_go(own, link, scene):
         return 0
-    aid(own, link, scene)
+    hook.aid(own, link, scene)
     a, b = ends_of(own, link, scene)
     if own.known == 0:
         remember(own, a, b)
@@ -293,7 +283,7 @@ def correct(own, link, scene, dt):
 @unit
 def finish(own, link, scene, dt):
     """Tension at both ends, length, bends and hook; past its breaking load it breaks."""
-    if own.phase != TIED:
+    if own.phase != hook.TIED:
         show(own, link, pairs.triple(own.hook), 0.0)
         return
     if link.acts == 0:
@@ -333,148 +323,16 @@ def show(own, link, b, dt):
     """Writes its columns: pulls, lengths, hook or other end, and its bends; those that are not there stand at its
     end."""
     link.shown[0] = own.pull / dt if dt > 0.0 else 0.0
-    link.shown[1] = own.apart if own.phase == TIED else 0.0
+    link.shown[1] = own.apart if own.phase == hook.TIED else 0.0
     link.shown[2] = own.pull_b / dt if dt > 0.0 else 0.0
-    link.shown[3] = max(own.length - own.apart, 0.0) if own.phase == TIED else 0.0
+    link.shown[3] = max(own.length - own.apart, 0.0) if own.phase == hook.TIED else 0.0
     link.shown[4] = own.phase
-    link.shown[5] = own.wraps if own.phase == TIED else 0.0
+    link.shown[5] = own.wraps if own.phase == hook.TIED else 0.0
     for i in range(3):
         link.shown[6 + i] = b[i]
     for k in range(wraps.MOST):
         for i in range(3):
-            link.shown[9 + 3 * k + i] = own.points[k, i] if k < own.wraps and own.phase == TIED else b[i]
-
-
-@compiled
-def lets_go(own, link, scene):
-    """A line whose channel is pressed anew lets go of what it has caught; False for one that is not thrown."""
-    if own.speed == 0.0:
-        return False
-    pressed = 1 if link.drives[1] >= PRESSED else 0
-    anew, own.pressed = pressed == 1 and own.pressed == 0, pressed
-    if anew:
-        own.phase, own.wraps, own.known, own.pull, own.pull_b = READY, 0, 0, 0.0, 0.0
-        one = scene.solids[link.a]
-        v = pairs.triple(one.velocity)
-        size = spatial.length(v)
-        if own.boost > 0.0 and size > 0.0:
-            quicken(link, one, (v[0] / size, v[1] / size, v[2] / size), own.boost)
-        return True
-    return False
-
-
-@compiled
-def quicken(link, solid, way, speed):
-    """Gives a body so many m/s along a way, and counts that as given by the line."""
-    for i in range(3):
-        change = speed * way[i] if solid.inverse_mass[i] > 0.0 else 0.0
-        solid.velocity[i] += change
-        link.given[i] += solid.mass * change
-
-
-@compiled
-def aid(own, link, scene):
-    """The aids of a swing: shortened while it rises and let out while it falls, and slowed past its cap."""
-    one = scene.solids[link.a]
-    if one.kind != FREE:
-        return
-    if own.pump > 0.0 and own.pull > 0.0:
-        rises = one.velocity[2] > 0.0
-        if rises and own.length > own.whole * (1.0 - own.pump):
-            link.drives[0] = 1.0
-        elif not rises and own.length < own.whole:
-            link.drives[0] = -1.0
-        else:
-            link.drives[0] = 0.0
-    speed = spatial.length(pairs.triple(one.velocity))
-    if own.cap > 0.0 and own.pull > 0.0 and speed > own.cap:
-        v = pairs.triple(one.velocity)
-        quicken(link, one, (v[0] / speed, v[1] / speed, v[2] / speed), own.cap - speed)
-
-
-@compiled
-def throw(own, link, scene, dt):
-    """The hook: at its thrower until it is thrown, in flight until it catches or misses, and back after a while."""
-    one = scene.solids[link.a]
-    lever = spatial.to_world(one.axes, pairs.triple(own.at_a))
-    muzzle = spatial.plus(pairs.triple(one.position), lever)
-    pressed = 1 if link.drives[1] >= PRESSED else 0
-    anew, own.pressed = pressed == 1 and own.pressed == 0, pressed
-    if own.phase == RETURNS:
-        own.waits -= dt
-        if own.waits <= 0.0:
-            own.phase = READY
-    if own.phase == READY:
-        for i in range(3):
-            own.hook[i] = muzzle[i]
-        if not anew:
-            return
-        way = spatial.to_world(one.axes, pairs.triple(own.way))
-        swing = spatial.cross(pairs.triple(one.spin), lever)
-        for i in range(3):
-            own.flight[i] = one.velocity[i] + swing[i] + own.speed * way[i]
-        if one.kind == FREE and own.recoil > 0.0:
-            pairs.push(one, lever, way, -own.recoil * own.speed)
-        own.phase = FLIES
-        return
-    fly(own, link, scene, muzzle, dt)
-
-
-@compiled
-def fly(own, link, scene, muzzle, dt):
-    """A tick of the hook: it falls, and what it or the line to it meets is caught, or it has missed."""
-    begin = pairs.triple(own.hook)
-    for i in range(3):
-        own.flight[i] += dt * own.fall[i]
-        own.hook[i] += dt * own.flight[i]
-    end = pairs.triple(own.hook)
-    caught, at = met(scene, link.a, begin, end)
-    if caught < 0:
-        caught, at = met(scene, link.a, muzzle, end)
-        if caught >= 0 and scene.solids[caught].catches == 0:
-            caught = -1  # the line may lie on what it does not catch on
-    if caught >= 0 and scene.solids[caught].catches == 1:
-        hold(own, link, scene, caught, at, muzzle)
-        return
-    if caught >= 0 or spatial.length(spatial.minus(end, muzzle)) > own.most:
-        own.phase, own.waits = RETURNS, own.back
-
-
-@compiled
-def met(scene, thrower, begin, end):
-    """The first body between two points, -1 for none, and the point there, m; the ground is 0."""
-    off = spatial.minus(end, begin)
-    size = spatial.length(off)
-    if size == 0.0:
-        return -1, end
-    way = (off[0] / size, off[1] / size, off[2] / size)
-    reach, seen = size + HOOK, 0
-    for s in range(1, scene.solids.shape[0]):
-        other = scene.solids[s]
-        if s == thrower or other.kind == PARKED or other.kind == TRIGGER:
-            continue
-        if rays.passes_near(other, begin, way, reach, 0.0):
-            scene.sighted[seen] = s
-            seen += 1
-    found, below, _ = rays.nearest(scene, scene.solids[thrower].layer, begin, way, reach, seen)
-    if below == GROUND and found <= 0.0:
-        return -1, end  # it began on the ground
-    return below, spheres.along(begin, way, found)
-
-
-@compiled
-def hold(own, link, scene, caught, at, muzzle):
-    """The hook holds a body at a point, m, from now on; the line is as long as it is now."""
-    other = scene.solids[caught]
-    link.b = caught
-    own_at = spatial.to_craft(other.axes, spatial.minus(at, pairs.triple(other.position)))
-    for i in range(3):
-        own.at_b[i], own.hook[i] = own_at[i], at[i]
-    own.length = spatial.length(spatial.minus(at, muzzle))
-    own.whole = own.length
-    own.phase, own.wraps, own.known, own.pull, own.pull_b = TIED, 0, 0, 0.0, 0.0
-    if other.kind == FREE:
-        narrow.wake(scene, caught)
+            link.shown[9 + 3 * k + i] = own.points[k, i] if k < own.wraps and own.phase == hook.TIED else b[i]
 
 
 def goes_on(fresh: np.void, old: np.void) -> None:

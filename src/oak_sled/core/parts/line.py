@@ -10,7 +10,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.contact import wrapped
+from oak_sled.core.contact import hook
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting, Spot, Thrown
@@ -111,7 +111,7 @@ class Line(Part):
                 "recoil": self.hook_mass,
                 "back": self.returns_after, "reel": self.reel_speed if reels else 0.0, "strong": self.reel_force,
                 "shortest": self.shortest, "friction": self.wrap_friction, "breaks": self.trim * self.breaks_at,
-                "pump": self.pump, "cap": self.swing_cap, "boost": self.release_boost, "phase": wrapped.READY,
+                "pump": self.pump, "cap": self.swing_cap, "boost": self.release_boost, "phase": hook.READY,
             },
         )  # fmt: skip
 
@@ -166,13 +166,15 @@ def act_on_others(crafts, parts, c, p, scene, shot_memory, nows):
     if part.link < 0:
         return
     link = scene.links[part.link]
+    if link.channels[1] < 0:
+        link.drives[1] = 0.0
     if now.trigger[p] == 1.0:
         link.drives[1], now.trigger[p] = 1.0, 0.0
     phase = link.shown[4]
     now.memory[p, PHASE] = OFF
-    if phase == wrapped.TIED and link.shown[link.shows - 1] == 0.0:
+    if phase == hook.TIED and link.shown[link.shows - 1] == 0.0:
         now.memory[p, PHASE] = HOLDS
-    elif phase == wrapped.FLIES or phase == wrapped.RETURNS:
+    elif phase == hook.FLIES or phase == hook.RETURNS:
         now.memory[p, PHASE] = FLIES
 
 

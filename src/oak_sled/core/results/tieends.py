@@ -8,6 +8,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames, railways
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.contact import hook
 from oak_sled.core.results import rotations
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.tie import Tie
@@ -15,12 +16,19 @@ from oak_sled.core.yard.tie import Tie
 
 @dataclass(frozen=True)
 class TieEnds:
-    """A tie at a row. one, other : its ends, m, world axes, shape (3,). shown : its recorded numbers, by name."""
+    """A tie at a row. one, other : its ends, m, world axes, shape (3,). shown : its recorded numbers, by name. bends :
+    the points between them, shape (n, 3)."""
 
     tie: Tie
     one: Floats
     other: Floats
     shown: dict[str, float]
+    bends: Floats
+
+    @property
+    def is_there(self) -> bool:
+        """True unless it is broken, or a line whose hook is not out."""
+        return self.shown.get("broken", 0.0) == 0.0 and self.shown.get("phase", 0.0) in (hook.TIED, hook.FLIES)
 
 
 def at_row(run: Run, row: int) -> list[TieEnds]:
@@ -31,7 +39,11 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
         first = tuple(np.array(end) for end in railways.ends_of(run.job.ground, tie))
         ends = [_moved(run, name, at, start, now) for name, at in zip((tie.one, tie.other), first, strict=True)]
         shown = {one.name: float(now[layout.place(f"tie.{tie.id}.{one.name}")]) for one in tie.rows().shows}
-        found.append(TieEnds(tie, ends[0], ends[1], shown))
+        if "end.x" in shown and row > 0:
+            ends[1] = np.array([shown[f"end.{axis}"] for axis in "xyz"])
+        count = int(shown.get("wraps", 0.0))
+        bends = [[shown[f"bend{k + 1}.{axis}"] for axis in "xyz"] for k in range(count)]
+        found.append(TieEnds(tie, ends[0], ends[1], shown, np.array(bends).reshape(-1, 3)))
     return found
 
 

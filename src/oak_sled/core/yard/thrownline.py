@@ -6,7 +6,7 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.contact import wrapped
+from oak_sled.core.contact import hook, wrapped
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.parts.context import Thrown
 from oak_sled.core.yard.tie import Tie
@@ -45,4 +45,4 @@ class ThrownLine(Tie):
         return dict(self.thrown.numbers)
 
     def at_start(self, apart: float) -> dict[str, float]:
-        return {"phase": float(wrapped.READY)}
+        return {"phase": float(hook.READY)}

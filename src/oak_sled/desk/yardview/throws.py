@@ -109,12 +109,30 @@ def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> Non
 
 
 def _paint_aim(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
-    """Paints the path of the next shot of every launcher."""
+    """Paints the path of the next shot of every launcher, and of the hook of every line."""
     for place, part in enumerate(run.job.craft.parts):
+        if part.thrown() is not None and not part.mute:
+            _paint_throw(painter, run, row, place, camera)
         if part.shot() is not None and not part.mute:
             painter.setPen(QPen(theme.colour("soft"), 1.6, Qt.PenStyle.DotLine))
             path = preview.shot_path(run.job, place, preview.state_of(run, row))
             _line(painter, camera, path[:: max(1, len(path) // 80)])
+
+
+def _paint_throw(painter: QPainter, run: Run, row: int, place: int, camera: Camera) -> None:
+    """Paints where a hook would fly that is thrown now, and a ring where it would catch."""
+    if run.own_row(row)[run.layout.own_place(f"{run.job.craft.parts[place].id}.activity")] > 0.0:
+        return  # it is out
+    throw = preview.throw_path(run, row, place)
+    painter.setPen(QPen(theme.family("tie"), 1.6, Qt.PenStyle.DotLine))
+    _line(painter, camera, throw.path[:: max(1, len(throw.path) // 80)])
+    px, depth = camera.project(throw.path[-1])
+    if throw.catches and depth[0] > 0.1:
+        painter.setPen(QPen(theme.family("tie"), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(*px[0]), 7.0, 7.0)
+        painter.setFont(theme.font(theme.SMALL))
+        painter.drawText(QPointF(*px[0]) + QPointF(11, 4), f"catches {throw.catches}")
 
 
 def _line(painter: QPainter, camera: Camera, points: Floats) -> None:

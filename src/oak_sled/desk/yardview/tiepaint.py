@@ -17,6 +17,8 @@ from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.arrows import Labels
 from oak_sled.desk.yardview.camera import Camera
 
+NEAR_BREAK = 0.8
+"""Share of its breaking load from which on a tie is drawn as one that may break."""
 POINTS = 13
 """Points of a drawn tie."""
 
@@ -25,16 +27,23 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, labels: Labels 
     """Every tie that is not broken; with what it bears where `labels` are given."""
     ink = theme.family("tie")
     for one in tieends.at_row(run, row):
-        if one.shown.get("broken", 0.0) > 0.0:
+        if not one.is_there:
             continue
-        px, depth = camera.project(points_of(one))
+        points = points_of(one)
+        if len(one.bends):
+            points = np.vstack([one.one, one.bends, one.other])
+        px, depth = camera.project(points)
         if depth.min() <= 0.1:
             continue
         load = one.shown[one.tie.LOAD]
-        painter.setPen(QPen(ink, 2.4 if load != 0.0 else 1.6))
+        share = abs(load) / one.tie.limit() if one.tie.limit() > 0.0 else 0.0
+        drawn = theme.family("impulse") if share > NEAR_BREAK else ink
+        painter.setPen(QPen(drawn, (2.4 if load != 0.0 else 1.6) + 2.0 * min(share, 1.0)))
         painter.drawPolyline(QPolygonF([QPointF(*at) for at in px.tolist()]))
+        for at in px[1:-1].tolist() if len(one.bends) else ():
+            painter.drawEllipse(QPointF(*at), 2.5, 2.5)
         if labels is not None and load != 0.0:
-            middle = QPointF(*px[POINTS // 2])
+            middle = QPointF(*px[len(px) // 2])
             labels.draw(painter, middle, f"{one.tie.heading} {units.show(load, 'N')}", ink)
 
 
