@@ -158,7 +158,7 @@ def test_python_and_machine_code_give_the_same_bits():
 # thrown from a craft
 
 POST = Block(id="post", shape="cylinder", x=14.0, y=8.0, length=0.6, width=0.6, height=2.0, moves="fixed", catches=True)
-PRESSES = (Knot(t=0.0), Knot(t=3.3, value=1.0), Knot(t=3.5, value=0.0), Knot(t=7.0, value=1.0), Knot(t=7.2, value=0.0))
+PRESSES = (Knot(t=0.0), Knot(t=3.5, value=1.0), Knot(t=3.7, value=0.0), Knot(t=7.0, value=1.0), Knot(t=7.2, value=0.0))
 
 
 def throwing(blocks=(POST,), ticks=120, seconds=8.0, knots=PRESSES, events=(), reel=(), **changes):
@@ -202,7 +202,7 @@ def test_a_line_is_thrown_catches_swings_the_craft_and_lets_go_at_every_rate(tic
     phase = column(found, "tie.craft_line.phase")
     at = lambda t: round(t * ticks)  # noqa: E731
     assert phase[at(3.2)] == hook.READY
-    assert phase[at(3.5)] == hook.FLIES
+    assert phase[at(3.65)] == hook.FLIES
     assert phase[at(4.5)] == hook.TIED
     assert phase[-1] == hook.READY
     caught = [column(found, f"tie.craft_line.end.{axis}")[at(4.5)] for axis in "xyz"]
@@ -221,12 +221,12 @@ def test_what_it_pulls_stands_on_its_line_of_the_ledger_and_that_closes():
     held = tension > 0.0
     assert held.sum() > 200
     swings = held & (np.arange(len(held)) > 4.2 * 120)
-    assert np.linalg.norm(force[swings], axis=1) == pytest.approx(tension[swings], rel=1e-3)
+    assert np.linalg.norm(force[swings], axis=1) == pytest.approx(tension[swings], rel=3e-3)  # its height is held
     assert max(ledger.ledger_gap(found)) < 1e-9
 
 
 def test_a_throw_that_is_too_short_comes_back_and_can_be_thrown_again():
-    twice = (Knot(t=0.0), Knot(t=0.5, value=1.0), Knot(t=0.7), Knot(t=3.3, value=1.0), Knot(t=3.5, value=0.0))
+    twice = (Knot(t=0.0), Knot(t=0.5, value=1.0), Knot(t=0.7), Knot(t=3.5, value=1.0), Knot(t=3.7, value=0.0))
     found = thrown(knots=twice, seconds=5.0)
     phase = column(found, "tie.craft_line.phase")
     assert hook.RETURNS in phase[60:240]
@@ -246,7 +246,7 @@ def test_it_catches_only_what_is_marked_and_moving_bodies_too():
 
 def test_the_hook_has_recoil_and_a_free_pair_keeps_its_momentum():
     light, heavy = (thrown(hook_mass=mass, blocks=()) for mass in (0.0, 10.0))
-    off = heavy.column("velocity.y")[round(3.4 * 120)] - light.column("velocity.y")[round(3.4 * 120)]
+    off = heavy.column("velocity.y")[round(3.6 * 120)] - light.column("velocity.y")[round(3.6 * 120)]
     mass = light.job.craft.body.true_mass()
     assert off == pytest.approx(-10.0 * 40.0 * math.cos(math.radians(5.0)) / mass, rel=0.05)
 
@@ -258,7 +258,7 @@ def test_it_is_reeled_in_and_out_by_a_channel():
 
 
 def test_an_event_throws_it_too_and_a_muted_one_is_not_there():
-    found = thrown(knots=(), events=(Event(id="throw", what="trigger", target="line", t=3.4),), seconds=5.0, channel="")
+    found = thrown(knots=(), events=(Event(id="throw", what="trigger", target="line", t=3.5),), seconds=5.0, channel="")
     assert hook.TIED in column(found, "tie.craft_line.phase")
     yard = throwing()
     craft = yard.craft()
@@ -333,7 +333,7 @@ def test_a_thrown_run_goes_on_from_any_tick_to_the_bit():
 def test_the_preview_shows_what_the_run_then_catches():
     found = thrown()
     place = [part.id for part in found.job.craft.parts].index("line")
-    row = round(3.4 * 120)
+    row = round(3.6 * 120)
     throw = preview.throw_path(found, row, place)
     assert throw.catches == "post"
     assert math.dist(throw.path[-1][:2], (14.0, 8.0)) < 0.4
