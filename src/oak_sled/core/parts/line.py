@@ -124,9 +124,6 @@ class Line(Part):
     def is_triggered(self) -> bool:
         return True
 
-    def looks(self) -> str:
-        return "barrel"
-
     def summary(self) -> str:
         aids = [
             word for word, on in (("pump", self.pump), ("cap", self.swing_cap), ("boost", self.release_boost)) if on
@@ -137,10 +134,12 @@ class Line(Part):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         time = self.longest / self.throw_speed
         drop = 0.5 * STANDARD_GRAVITY * time * time
-        first = f"its end after {show(time, 's')}, {show(drop, 'm')} below the aim"
         kick = self.hook_mass * self.throw_speed / setting.mass
         swing = math.tau * math.sqrt(self.longest / STANDARD_GRAVITY)
-        return (f"{first}; recoil {show(kick, 'm/s')}", f"swings in {show(swing, 's')} on its whole length")
+        return (
+            f"at its end in {show(time, 's')}, {show(drop, 'm')} low",
+            f"recoil {show(kick, 'm/s')}; swings in {show(swing, 's')}",
+        )
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from self.never_fired(case)

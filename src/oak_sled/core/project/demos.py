@@ -30,6 +30,7 @@ DEMOS = {
     "sledge-train": "an ice tug and eight freight sledges on slack couplings: start, brake, a bank and a bend",
     "crane": "a jib on a slewing hinge, and a load on a rope that is reeled: lifted, slewed and set down on a mark",
     "gondola": "cabins on a rope way over a bay: sag, slope, brake and wind; an ore tub on rails, banked and derailed",
+    "bollard-turn": "a fast mail sled throws lines to bollards, whips round bends, and swings over a gap",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""
