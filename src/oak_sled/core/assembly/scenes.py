@@ -13,7 +13,7 @@ from oak_sled.core.assembly import bodynames, ground_shape, immersed, railways, 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import linkkind, loosebodies, rays, records, scenery, stage
+from oak_sled.core.contact import chain, linkkind, loosebodies, rays, records, scenery, stage
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CAST, COLLIDE, COMMAND, FLY, GROUND, LAND, OTHERS, PUSH_BACK, World
@@ -21,6 +21,9 @@ from oak_sled.core.parts import knockbacks, layer, register, shots
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.shots import NOTES, ShotMemory
 from oak_sled.core.yard.craft import Craft
+
+ABOVE = 0.02
+"""m above the ground at which a rope with mass lies at the start."""
 
 
 def can_collide(job: Job) -> bool:
@@ -86,7 +89,7 @@ def build(job: Job) -> Scene:
             rows["shot"], rows["age"], rows["owner"] = 1 + first + one.craft.parts.index(part), -1.0, 1 + who
     rails, rail_points = railways.of(ground).records()
     made = scenery.with_joints(made, _joints(job, made))._replace(watched=_watched(job, made), links=_links(job, made))
-    made = made._replace(rails=rails, rail_points=rail_points)
+    made = made._replace(rails=rails, rail_points=rail_points, chain=_chains(job))
     for number, block in enumerate(ground.blocks, bodynames.first_block(job)):
         if block.rail and block.moves == "driven":
             way = railways.of(ground)
@@ -153,7 +156,7 @@ def _joints(job: Job, scene: Scene) -> Records:
 def _links(job: Job, scene: Scene) -> Records:
     """The ties of the ground whose bodies are there, as the bodies stand at the start."""
     found = bodynames.ties_of(job)
-    rows = linkkind.room(len(found))
+    rows, first = linkkind.room(len(found)), 0
     for row, (tie, a, b) in zip(rows, found, strict=True):
         ends = railways.ends_of(job.ground, tie)
         own = tie.numbers(math.dist(*ends))
@@ -167,6 +170,11 @@ def _links(job: Job, scene: Scene) -> Records:
             name: world_point(job, scene, k, at) for name, k, at in zip(("at_a", "at_b"), (a, b), ends, strict=True)
         }
         linkkind.fill(row, tie.rows(), (a, b), own)
+        if tie.nodes():
+            given = linkkind.own_of(row, tie.rows())
+            given["first"], given["fall"] = first, (0.0, 0.0, -job.ground.gravity)
+            row["first_node"], row["nodes"] = first + 1, tie.nodes()
+            first += tie.nodes() + 2
         row["passes"] = int(tie.passes())
         owner, row["part"] = tie.belongs_to()
         row["who"] = who = next((k for k, one in enumerate(job.actors) if one.craft.id == owner), 0)
@@ -180,6 +188,17 @@ def _links(job: Job, scene: Scene) -> Records:
     return rows
 
 
+def _chains(job: Job) -> Floats:
+    """The nodes of all ropes with mass at the start, in the order of their ties: on the ground where they would be in
+    it."""
+    laid = np.concatenate([np.zeros((0, chain.COLUMNS)), *(tie.laid() for tie, _, _ in bodynames.ties_of(job))])
+    if len(laid) and (job.ground.floor or job.ground.relief is not None):
+        high = np.zeros(len(laid)) if job.ground.is_level else np.full(len(laid), -np.inf)
+        over = ground_shape.heights_at(job.ground, laid[:, 0], laid[:, 1])
+        laid[:, 2] = np.maximum(laid[:, 2], np.fmax(high, over) + ABOVE)
+    return laid
+
+
 def place_riders(job: Job, scene: Scene) -> None:
     """Puts the bodies that crafts carry where they start, joins them, and ties what is tied. scene : that of the job,
     but for where its crafts start."""
@@ -189,6 +208,7 @@ def place_riders(job: Job, scene: Scene) -> None:
         loosebodies.refresh_all(scene.solids[rider.solid : rider.solid + 1])
     scene.joints[:] = scenery.with_joints(scene, _joints(job, scene)).joints
     scene.links[:] = _links(job, scene)
+    scene.chain[:] = _chains(job)
     _connect(job, scene)
     scene.watched[:] = _watched(job, scene)
 
@@ -271,6 +291,8 @@ def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
     if len(fresh.solids) != len(old.solids):
         return fresh
     crafts = len(job.actors)
+    if fresh.chain.shape == old.chain.shape:
+        fresh.chain[:] = old.chain
     if len(fresh.rails) == len(old.rails):
         fresh.rails["switched"] = old.rails["switched"]
     found = bodynames.ties_of(job)

@@ -43,6 +43,8 @@ _FRONT = np.dtype(
         ("solve", "i8"),
         ("correct", "i8"),
         ("finish", "i8"),
+        ("first_node", "i8"),  # of its nodes among those of the scene that stand in a row behind what it shows
+        ("nodes", "i8"),  # how many they are
         ("shows", "i8"),  # how many of these numbers stand in a recorded row
         ("shown", "f8", (SHOWN,)),
     ]

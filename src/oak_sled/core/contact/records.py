@@ -294,6 +294,7 @@ class Scene(NamedTuple):
     layers: Ints  # what each layer does with each, shape (n, n): see COLLIDES
     joints: Records
     links: Records  # see `linkkind.LINK`
+    chain: Floats  # the nodes of ropes with mass, one rope behind another, shape (n, chain.COLUMNS)
     rails: Records  # see `railway.RAIL`
     rail_points: Floats  # point, tangent and top of all rails, one behind another, shape (n, 9)
     ties: Records  # the bodies that joints hold

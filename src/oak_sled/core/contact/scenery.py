@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats, Ints, Records
-from oak_sled.core.contact import linkkind, loosebodies, railway, records
+from oak_sled.core.contact import chain, linkkind, loosebodies, railway, records
 from oak_sled.core.contact.grid import Laid, lay
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.contact.manifold import SCRATCH
@@ -86,6 +86,7 @@ def scene(
         layers=np.zeros((2, 2), np.int64) if layers is None else layers,
         joints=np.zeros(0, records.JOINT),
         links=linkkind.room(0),
+        chain=np.zeros((0, chain.COLUMNS)),
         rails=np.zeros(0, railway.RAIL),
         rail_points=np.zeros((0, 9)),
         ties=np.zeros(0, records.TIE),

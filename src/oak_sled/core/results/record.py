@@ -93,7 +93,7 @@ class Layout:
             (*(one.id for one in bodynames.moving(job.ground)), *bodynames.rider_names(job)),
             bodynames.reporters(job),
             bodynames.watched(job),
-            tuple((tie.id, tie.rows().shows) for tie, _, _ in bodynames.ties_of(job)),
+            tuple((tie.id, tie.columns()) for tie, _, _ in bodynames.ties_of(job)),
             job.who,
         )
 

@@ -43,6 +43,9 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
             ends[1] = np.array([shown[f"end.{axis}"] for axis in "xyz"])
         count = int(shown.get("wraps", 0.0))
         bends = [[shown[f"bend{k + 1}.{axis}"] for axis in "xyz"] for k in range(count)]
+        if tie.nodes():
+            place = layout.place(f"tie.{tie.id}.node1.x")
+            bends = now[place : place + 3 * tie.nodes()].reshape(-1, 3).tolist()
         found.append(TieEnds(tie, ends[0], ends[1], shown, np.array(bends).reshape(-1, 3)))
     return found
 

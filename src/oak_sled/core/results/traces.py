@@ -301,7 +301,7 @@ def of_ties(ties: Iterable[Tie]) -> tuple[Trace, ...]:
     return tuple(
         Trace(f"tie.{tie.id}.{one.name}", f"{tie.heading}: {one.title}", one.unit, "tie")
         for tie in ties
-        for one in tie.rows().shows
+        for one in tie.columns()
     )
 
 

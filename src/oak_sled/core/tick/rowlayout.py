@@ -234,6 +234,10 @@ def write_others(scene, dt, row):
         for i in range(scene.links[k].shows):
             row[place + i] = scene.links[k].shown[i]
         place += scene.links[k].shows
+        for r in range(scene.links[k].first_node, scene.links[k].first_node + scene.links[k].nodes):
+            for i in range(3):
+                row[place + i] = scene.chain[r, i]
+            place += 3
 
 
 @compiled

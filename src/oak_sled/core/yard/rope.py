@@ -1,19 +1,26 @@
 """The document of a rope."""
 
+import math
 from collections.abc import Mapping
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
-from oak_sled.core.contact import rope, wrapped
+from oak_sled.core.contact import chain, rope, wrapped
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.yard.tie import Stretched
 
+MOST_NODES = 200
+"""Segments of a rope with mass."""
+GRIP = 0.3
+"""Friction of a rope with mass on what it lies on."""
+
 
 class Rope(Stretched):
-    """A rope without mass: it keeps its ends from being farther apart than its length, only pulls, and may bend round
-    what stands in its way."""
+    """A rope: it keeps its ends from being farther apart than its length, and only pulls. Without mass it may bend
+    round what stands in its way; with mass it is a chain of nodes that hangs through."""
 
     kind: Literal["rope"] = Field("rope", description="the kind of tie")
     length: float = dial(
@@ -34,17 +41,68 @@ class Rope(Stretched):
         0.2, "", "friction where it bends", low=0.0, high=10.0, slider=(0.0, 1.0), title="bend friction"
     )
 
+    mass: float = dial(
+        0.0, "kg/m", "mass of a metre of it; 0: none", low=0.0, high=1e4, slider=(0.0, 5.0), title="mass per metre"
+    )
+    axial_stiffness: float = dial(
+        1e6, "N", "of a rope with mass: pull at which it would be twice as long", low=1.0, high=1e12,
+        slider=(1e4, 1e8), scale="log", title="axial stiffness",
+    )  # fmt: skip
+    axial_damping: float = dial(
+        100.0, "N s", "of a rope with mass: damping of its stretch", low=0.0, high=1e9, slider=(0.0, 10_000.0),
+        title="axial damping",
+    )  # fmt: skip
+    spacing: float = dial(
+        0.5, "m", "of a rope with mass: distance of its nodes", low=0.01, high=100.0, slider=(0.1, 5.0), scale="log"
+    )
+    diameter: float = dial(
+        0.03, "m", "of a rope with mass: its diameter, where it lies on something", low=0.0, high=10.0,
+        slider=(0.005, 0.3),
+    )  # fmt: skip
+
     TITLE: ClassVar[str] = "rope"
     ROWS: ClassVar[LinkKind] = rope.KIND
-    KINDS: ClassVar[tuple[LinkKind, ...]] = (rope.KIND, wrapped.KIND)
+    KINDS: ClassVar[tuple[LinkKind, ...]] = (rope.KIND, wrapped.KIND, chain.KIND)
     LOAD: ClassVar[str] = "tension"
     SAGS: ClassVar[bool] = True
 
+    @model_validator(mode="after")
+    def _of_so_many_nodes(self) -> Self:
+        length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
+        if self.mass > 0.0 and length <= 0.0:
+            raise ValueError("length: a rope with mass needs a length (above 0, or ends that are apart)")
+        if self.mass > 0.0 and length / self.spacing > MOST_NODES:
+            raise ValueError(
+                f"spacing: {length / self.spacing:.0f} nodes are too many (at most {MOST_NODES}: "
+                f"{length / MOST_NODES:.2g} m or more)"
+            )
+        return self
+
     def rows(self) -> LinkKind:
+        if self.mass > 0.0:
+            return chain.KIND
         return wrapped.KIND if self.wraps else rope.KIND
 
+    def nodes(self) -> int:
+        return self._segments() - 1 if self.mass > 0.0 else 0
+
+    def _segments(self) -> int:
+        length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
+        return max(math.ceil(length / self.spacing - 1e-9), 2)
+
+    def laid(self) -> Floats:
+        """Its nodes at the start, both ends with them, shape (nodes, chain.COLUMNS)."""
+        if self.mass == 0.0:
+            return super().laid()
+        length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
+        return chain.laid(self.begin, self.end, self._segments() + 1, length)
+
     def idle(self) -> Mapping[str, str]:
-        found = {} if self.wraps else {"wrap_friction": "it bends round nothing"}
+        if self.mass > 0.0:
+            says = "a rope with mass has no reel, and lies on what it meets by itself"
+            return dict.fromkeys(("reel_speed", "reel_force", "shortest", "wrap_friction"), says)
+        found = dict.fromkeys(("axial_stiffness", "axial_damping", "spacing", "diameter"), "it has no mass")
+        found |= {} if self.wraps else {"wrap_friction": "it bends round nothing"}
         if not self.channel:
             found |= dict.fromkeys(("reel_speed", "reel_force", "shortest"), "it has no reel")
         return found
@@ -52,6 +110,13 @@ class Rope(Stretched):
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""
         length = self.length if self.length > 0.0 else apart
+        if self.mass > 0.0:
+            rest = length / self._segments()
+            return {
+                "nodes": self._segments() + 1, "rest": rest, "stiff": self.axial_stiffness / rest,
+                "damping": self.axial_damping / rest, "mass": self.mass * rest, "radius": 0.5 * self.diameter,
+                "grip": GRIP, "breaks": self.breaks_at,
+            }  # fmt: skip
         return {
             "length": length, "whole": length, "breaks": self.breaks_at,
             "reel": self.reel_speed if self.channel else 0.0, "strong": self.reel_force, "shortest": self.shortest,

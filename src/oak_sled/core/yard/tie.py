@@ -3,12 +3,14 @@
 from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Self
 
+import numpy as np
 from pydantic import model_validator
 
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field, reference
-from oak_sled.core.contact.linkkind import LinkKind
+from oak_sled.core.contact import chain
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.geometry.railpath import Path
 
 
@@ -82,6 +84,22 @@ class Tie(Between):
     def rows(self) -> LinkKind:
         """The rows that it makes."""
         return self.ROWS
+
+    def nodes(self) -> int:
+        """The nodes between its ends whose places are recorded."""
+        return 0
+
+    def columns(self) -> tuple[Shown, ...]:
+        """The columns that are recorded of it: what its rows show, and the places of its nodes."""
+        places = ((k, axis) for k in range(self.nodes()) for axis in "xyz")
+        return (
+            *self.rows().shows,
+            *(Shown(f"node{k + 1}.{axis}", "m", f"node {k + 1}, {axis}") for k, axis in places),
+        )
+
+    def laid(self) -> Floats:
+        """Its nodes at the start, both ends with them, shape (nodes, chain.COLUMNS)."""
+        return np.zeros((0, chain.COLUMNS))
 
     def belongs_to(self) -> tuple[str, int]:
         """The craft that it belongs to, and the number of the part there; "" and -1 for one of the ground."""
