@@ -20,9 +20,10 @@ from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.drill import Drill, Knot, Target, Track
+from oak_sled.core.yard.drill import Drill, Knot, Member, Start, Target, Track
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.hinge import Hinge
+from oak_sled.core.yard.joint import Joint
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.yard import Bench, Yard
 
@@ -81,6 +82,56 @@ def drill(
     return Drill.model_validate({"id": name, "title": title, **fields})
 
 
+def planted(name: str, x: float, stiffness: float) -> Runner:
+    """A pair of runners that holds sideways in proportion to the slip angle."""
+    return Runner(
+        id=name, title=name.replace("_", " ").capitalize(), x=x, z=-0.6, spread_y=0.7, law="linear",
+        stiffness=stiffness, side_grip=0.8, glide=0.01,
+    )  # fmt: skip
+
+
+def hauler() -> Craft:
+    """A sled that tows a trailer: runners before and behind its middle, and a rudder."""
+    return Craft(
+        id="hauler",
+        title="Hauler",
+        body=Body(mass=1500.0, length=4.0, width=1.8, height=1.2, held=("z", "roll", "pitch")),
+        channels=tug().channels[:2],
+        parts=(
+            Thruster(id="fan", title="Fan", channel="throttle", thrust=5000.0, reverse_share=0.5),
+            Torque(id="rudder", title="Rudder", channel="steer", turn=4000.0),
+            AirDrag(id="air", title="Air", front_area=3.0, side_area=5.0, top_area=6.0),
+            planted("front_runners", 1.4, 8.0),
+            planted("rear_runners", -1.4, 8.0),
+        ),
+    )
+
+
+def trailer(name: str, title: str, behind: float) -> Craft:
+    """A trailer on one pair of runners, so many m behind its centre of mass: below 0 ahead of it."""
+    return Craft(
+        id=name,
+        title=title,
+        body=Body(mass=900.0, length=3.4, width=1.8, height=1.2, held=("z", "roll", "pitch")),
+        channels=(),
+        parts=(planted("runners", -behind, 6.0),),
+    )
+
+
+def tow(name: str, title: str) -> Ground:
+    """A long lake on which a trailer hangs on the hitch of the hauler by a ball joint."""
+    hitch = Joint(id="hitch", one=name, other="hauler", x=-2.2, z=0.6)
+    return Ground(id=f"{name}_lake", title=title, length=2000.0, width=400.0, friction=0.02, joints=(hitch,))
+
+
+def towing(name: str, title: str, seconds: float, *targets: Target) -> Drill:
+    """The hauler at 15 m/s with a trailer behind it, and a jerk of its rudder."""
+    begin = {"start": Start(speed=15.0), "cast": (Member(id=name, start=Start(x=-4.2, speed=15.0)),)}
+    tracks = (track("throttle", (0.0, 0.1)), track("steer", (0.5, 1.0), (0.8, 0.0)))
+    fields = {"ground": f"{name}_lake", "craft": "hauler", "duration": seconds, "tracks": tracks, "targets": targets}
+    return Drill.model_validate({"id": name, "title": title, **fields, **begin, "event_time": 0.5})
+
+
 def yard() -> Yard:
     """The yard of the sledge train."""
     go = track("throttle", (0.5, 1.0))
@@ -88,8 +139,12 @@ def yard() -> Yard:
         title="Sledge train",
         ticks=120,
         bench=Bench(craft="tug", ground="lake", drill="start"),
-        crafts=(tug(),),
+        crafts=(
+            tug(), hauler(), trailer("front_heavy", "Trailer, load ahead of its runners", 0.3),
+            trailer("rear_heavy", "Trailer, load behind its runners", -0.4),
+        ),
         grounds=(
+            tow("front_heavy", "Towing, load ahead"), tow("rear_heavy", "Towing, load behind"),
             laid("lake", "Eight sledges on the lake", 8),
             laid("bend", "Six sledges round a bend", 6, radius=40.0),
             laid("bank", "Five sledges on a bank of 2°", 5, tilt_deg=2.0),
@@ -106,6 +161,14 @@ def yard() -> Yard:
                 "bend", "Round a bend, and brake in it", "bend", 12.0,
                 (track("throttle", (0.5, 1.0), (7.0, 0.0)), track("steer", (1.0, 0.6)), track("brake", (7.0, 1.0))),
                 Target(measure="turned", low=20.0), Target(measure="peak_slip", high=3.0), event_time=7.0,
+            ),
+            towing(
+                "front_heavy", "A trailer with its load ahead: it swings out", 9.0,
+                Target(measure="peak_slip@front_heavy", high=5.0),
+            ),
+            towing(
+                "rear_heavy", "A trailer with its load behind: it sways and folds up", 9.0,
+                Target(measure="peak_slip@rear_heavy", low=15.0),
             ),
         ),
     )  # fmt: skip

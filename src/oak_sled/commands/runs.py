@@ -263,6 +263,43 @@ def twins(
         write_json({"version": __version__, **twintable.told(made)}, json_file)
 
 
+@prints()
+def sway(
+    yard: YardArgument,
+    drill: DrillOption = "",
+    speeds: Annotated[str, typer.Option(help="speeds, m/s or with a unit, a comma-separated list")] = "",
+    sets: SetOption = None,
+    json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
+) -> None:
+    """Tell how what a craft tows sways over speed.
+
+    The least damped mode at each speed, of the tick linearised about running straight on, and the speed past which one
+    grows.
+    """
+    from oak_sled.core.assembly import jobs
+    from oak_sled.core.base import units
+    from oak_sled.core.study import sway as study
+
+    check_outputs(yard, {"--json": json_file})
+    found = with_sets(load_yard(yard), sets)
+    wanted = [_number("--speeds", one.strip(), "m/s") for one in speeds.split(",") if one.strip()]
+    wanted = wanted or list(study.SPEEDS)
+    if min(wanted) <= 0.0:
+        raise refuse("--speeds", f"{min(wanted):g} m/s is no speed", "speeds above 0")
+    warm()
+    chosen = found.drill(drill)
+    made = study.table(jobs.job_of(found, chosen), sorted(wanted), terminal.Teller().tell)
+    with terminal.words_beside(json_file):
+        for one in made.swings:
+            print(f"{units.show(one.speed, 'm/s'):>10}  {one.words()}")
+        print(made.words())
+    if json_file is not None:
+        rows = [
+            {"speed": one.speed, "rate": one.rate, "turns": one.turns, "damping": one.damping} for one in made.swings
+        ]
+        write_json({"version": __version__, "critical_speed": made.critical, "swings": rows}, json_file)
+
+
 @app.command()
 def trim(
     yard: YardArgument,
