@@ -579,3 +579,16 @@ def test_a_trim_tells_its_modes_and_writes_a_yard_that_begins_so(tmp_path):
     begun = json.loads(file.read_text())
     glide = next(one for one in begun["drills"] if one["id"] == "glide")
     assert glide["start"]["speed"] == pytest.approx(32.0, abs=0.1)
+
+
+def test_sway_is_told_and_written(tmp_path):
+    file = tmp_path / "sway.json"
+    tow = ("sway", "demo:sledge-train", "--drill", "rear_heavy")
+    printed = call(*tow, "--speeds", "6,40 km/h", "--json", file).stdout
+    assert "sways past" in printed
+    assert "Hz" in printed
+    told = json.loads(file.read_text(encoding="utf-8"))
+    assert [round(one["speed"], 2) for one in told["swings"]] == [6.0, 11.11]
+    assert told["critical_speed"] == pytest.approx(9.6, abs=0.3)
+    assert "nothing hangs" in call("sway", "demo:fan-sled", status=2).stderr
+    assert "speeds above 0" in call(*tow, "--speeds", "0", status=2).stderr

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import cmath
-import json
-import math
 
 import numpy as np
 import pytest
@@ -104,13 +102,8 @@ def test_the_least_damped_mode_is_that_of_the_model(behind, speed):
 def test_modes_are_read_off_an_answer_made_of_them():
     steps = np.arange(240) / 60.0
     roots = [-0.3 + 4.0j, -2.0 + 0.0j]
-    answer = np.stack(
-        [
-            np.real(np.exp(roots[0] * steps)),
-            np.real(np.exp(roots[0] * steps * 1.0) * cmath.exp(0.4j)) + np.exp(-2.0 * steps),
-        ],
-        axis=1,
-    )
+    swing, fade = np.exp(roots[0] * steps), np.exp(-2.0 * steps)
+    answer = np.stack([np.real(swing), np.real(swing * cmath.exp(0.4j)) + fade], axis=1)
     found = sorted(sway.modes_of(answer, 1.0 / 60.0), key=lambda root: root.real)
     assert found[0] == pytest.approx(-2.0, abs=1e-6)
     assert found[1] == pytest.approx(-0.3 + 4.0j, abs=1e-6)
@@ -132,23 +125,3 @@ def test_the_load_of_a_trailer_decides_whether_it_sways():
     )
     assert ahead.critical is None
     assert behind.critical == pytest.approx(9.6, abs=0.3)
-
-
-def test_the_command_tells_it_and_writes_it(capsys, tmp_path):
-    from oak_sled import cli
-
-    file = tmp_path / "sway.json"
-    assert (
-        cli.main(["sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "6,40 km/h", "--json", str(file)])
-        == 0
-    )
-    printed = capsys.readouterr().out
-    assert "sways past" in printed
-    assert "Hz" in printed
-    told = json.loads(file.read_text(encoding="utf-8"))
-    assert [round(one["speed"], 2) for one in told["swings"]] == [6.0, 11.11]
-    assert told["critical_speed"] == pytest.approx(9.6, abs=0.3)
-    assert not math.isnan(told["swings"][0]["damping"])
-    assert cli.main(["sway", "demo:fan-sled"]) != 0
-    assert cli.main(["sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "0"]) != 0
-    assert "speeds above 0" in capsys.readouterr().err
