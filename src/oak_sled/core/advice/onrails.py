@@ -38,7 +38,7 @@ def of_rail(ground: Ground, rail: Rail) -> tuple[str, ...]:
     rise = float(np.ptp(path.points[:, 2]))
     if rise > 1e-3:
         steep = math.degrees(math.asin(min(float(np.abs(path.tangents[:, 2]).max()), 1.0)))
-        lines.append(f"rises {show(rise, 'm')}, at most {steep:.2g}° steep")
+        lines.append(f"rises {show(rise, 'm')}, at most {show(steep, '°')} steep")
     return tuple(lines)
 
 
@@ -61,11 +61,11 @@ def of_bogie(ground: Ground, bogie: Bogie, crafts: Sequence[Craft]) -> tuple[str
     weight = mass * ground.gravity
     held = (bogie.resistance + bogie.friction * weight) / weight if weight > 0.0 else 0.0
     if held > 0.0:
-        lines.append(f"it stands on slopes up to {math.degrees(math.asin(min(held, 1.0))):.2g}°")
+        lines.append(f"it stands on slopes up to {show(math.degrees(math.asin(min(held, 1.0))), '°')}")
     if bogie.channel and weight > 0.0:
         climbs = (bogie.drive_force - bogie.resistance - bogie.friction * weight) / weight
         steep = math.degrees(math.asin(min(max(climbs, 0.0), 1.0)))
-        told = f"it climbs {steep:.2g}°" if climbs > 0.0 else "it does not move off"
+        told = f"it climbs {show(steep, '°')}" if climbs > 0.0 else "it does not move off"
         lines.append(f"driven, {told}; {show(max(climbs, 0.0) * ground.gravity, 'm/s2')} on the level")
     if bogie.brake_channel:
         force = bogie.brake_force + bogie.resistance + bogie.friction * weight

@@ -13,15 +13,12 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import pairs, rays, ties
+from oak_sled.core.contact import chainsolve, pairs, rays
+from oak_sled.core.contact.chainsolve import BESIDE, COLUMNS, PLACE, PULLS, RIGHT, SPEED
 from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
 from oak_sled.core.contact.records import FREE, GROUND, PARKED, TRIGGER
 from oak_sled.core.kernel import spatial
 
-PLACE, SPEED, BESIDE, INVERSE, RIGHT, PULLS = 0, 3, 6, 15, 24, 27
-"""Columns of a node: place (m), velocity (m/s), what couples it to the next one, the inverse of its block, its right
-side, and whether the segment behind it pulls."""
-COLUMNS = 28
 PASSES, BOTH_WAYS = 24, 4
 """Times that a tick is solved at most, until no segment pushes; and until none that does not pull is stretched."""
 STRETCHED = 1.0 + 1e-9
@@ -31,8 +28,6 @@ FINE = 8
 """Places between two nodes at which a rope is measured at the start."""
 OUT = 0.5
 """m/s at which a node is taken out of what it is in."""
-FIXED_MASS = 1e30
-"""kg of a node that stands."""
 
 CHAIN = np.dtype(
     [
@@ -56,12 +51,6 @@ CHAIN = np.dtype(
         ("most", "f8"),  # N, the greatest of any segment
     ]
 )
-
-
-@compiled
-def three(g, r, c):
-    """Three numbers of a node from a column on."""
-    return (g[r, c], g[r, c + 1], g[r, c + 2])
 
 
 @unit
@@ -97,11 +86,13 @@ def prepare(own, link, scene, dt):
         for i in range(3):
             g[r, SPEED + i] += dt * own.fall[i]
     for r in range(first, last):
-        n, size = along(g, r)
-        after = size + dt * spatial.dot(n, spatial.minus(three(g, r + 1, SPEED), three(g, r, SPEED)))
+        n, size = chainsolve.along(g, r)
+        after = size + dt * spatial.dot(
+            n, spatial.minus(chainsolve.three(g, r + 1, SPEED), chainsolve.three(g, r, SPEED))
+        )
         g[r, PULLS] = 1.0 if max(size, after) > NEARLY * own.rest else 0.0
     for k in range(PASSES):
-        eliminate(own, link, scene, dt)
+        chainsolve.eliminate(own, link, scene, dt)
         if k == PASSES - 1 or settled(own, scene, dt, k < BOTH_WAYS):  # what was solved last is what is given
             break
     tell(own, scene, dt)
@@ -111,128 +102,10 @@ def prepare(own, link, scene, dt):
 
 
 @compiled
-def along(g, r):
-    """The unit vector from a node to the next, and m between them."""
-    off = spatial.minus(three(g, r + 1, PLACE), three(g, r, PLACE))
-    size = spatial.length(off)
-    scale = 1.0 / size if size > 0.0 else 0.0
-    return (scale * off[0], scale * off[1], scale * off[2]), size
-
-
-@compiled
-def eliminate(own, link, scene, dt):
-    """Finds the velocities at the end of the tick, into the columns from RIGHT on."""
-    g, first, last = scene.chain, own.first, own.first + own.nodes - 1
-    block = own.block
-    for r in range(first, last + 1):
-        side = 0 if r == first else 1 if r == last else 2
-        weigh(own, link, scene, side)
-        v = three(g, r, SPEED)
-        for i in range(3):
-            total = 0.0
-            for k in range(3):
-                total += block[i, k] * v[k]
-            g[r, RIGHT + i] = total
-        if r > first:
-            take_in(own, g, r - 1, -1.0, r, dt)
-        if r < last:
-            couple(own, g, r, dt)
-            take_in(own, g, r, 1.0, r, dt)
-        if r > first:
-            reduce_by(own, g, r)
-        ties.invert(block)
-        for i in range(3):
-            for k in range(3):
-                g[r, INVERSE + 3 * i + k] = block[i, k]
-    for back in range(own.nodes):
-        r = last - back
-        right = three(g, r, RIGHT)
-        if r < last:
-            moved = times(g, r, BESIDE, three(g, r + 1, RIGHT))
-            right = spatial.minus(right, moved)
-        found = times(g, r, INVERSE, right)
-        for i in range(3):
-            g[r, RIGHT + i] = found[i]
-
-
-@compiled
-def weigh(own, link, scene, side):
-    """The mass of a node in all directions into its block: of an end that of its body at that point."""
-    block = own.block
-    for i in range(3):
-        for k in range(3):
-            block[i, k] = 0.0
-    if side == 2:
-        for i in range(3):
-            block[i, i] = own.mass
-        return
-    solid = scene.solids[link.a if side == 0 else link.b]
-    if solid.kind != FREE:
-        for i in range(3):
-            block[i, i] = FIXED_MASS
-        return
-    ties.give(solid, pairs.triple(own.lever_a if side == 0 else own.lever_b), block)
-    for i in range(3):
-        block[i, i] += 1e-12  # what is held along an axis gives way a hair there
-    ties.invert(block)
-
-
-@compiled
-def couple(own, g, r, dt):
-    """What couples a node to the next: minus dt2 times the stiffness of the segment, and dt times its damping."""
-    n, size = along(g, r)
-    tension = max(own.stiff * (size - own.rest), 0.0)
-    across = dt * dt * tension / size if size > 0.0 else 0.0
-    axial = dt * dt * own.stiff + dt * own.damping
-    for i in range(3):
-        for k in range(3):
-            value = (axial - across) * n[i] * n[k] + (across if i == k else 0.0)
-            g[r, BESIDE + 3 * i + k] = -value if g[r, PULLS] == 1.0 else 0.0
-
-
-@compiled
-def take_in(own, g, s, sign, r, dt):
-    """Adds what segment `s` does to node `r`: its stiffness, and its tension at the start of the tick."""
-    for i in range(3):
-        for k in range(3):
-            own.block[i, k] -= g[s, BESIDE + 3 * i + k]
-    if g[s, PULLS] == 1.0:
-        n, size = along(g, s)
-        push = sign * dt * own.stiff * (size - own.rest)
-        for i in range(3):
-            g[r, RIGHT + i] += push * n[i]
-
-
-@compiled
-def reduce_by(own, g, r):
-    """Takes the node before out of the block and the right side of a node."""
-    for k in range(3):
-        column = (g[r - 1, BESIDE + k], g[r - 1, BESIDE + 3 + k], g[r - 1, BESIDE + 6 + k])
-        solved = times(g, r - 1, INVERSE, column)
-        taken = times(g, r - 1, BESIDE, solved)
-        for i in range(3):
-            own.block[i, k] -= taken[i]
-    solved = times(g, r - 1, INVERSE, three(g, r - 1, RIGHT))
-    taken = times(g, r - 1, BESIDE, solved)
-    for i in range(3):
-        g[r, RIGHT + i] -= taken[i]
-
-
-@compiled
-def times(g, r, c, v):
-    """A matrix of a node, nine columns from c on, times a vector."""
-    return (
-        g[r, c] * v[0] + g[r, c + 1] * v[1] + g[r, c + 2] * v[2],
-        g[r, c + 3] * v[0] + g[r, c + 4] * v[1] + g[r, c + 5] * v[2],
-        g[r, c + 6] * v[0] + g[r, c + 7] * v[1] + g[r, c + 8] * v[2],
-    )
-
-
-@compiled
 def tension_of(own, g, r, dt):
     """N of a segment at the end of the tick, below 0 for one that would push."""
-    n, size = along(g, r)
-    speed = spatial.dot(n, spatial.minus(three(g, r + 1, RIGHT), three(g, r, RIGHT)))
+    n, size = chainsolve.along(g, r)
+    speed = spatial.dot(n, spatial.minus(chainsolve.three(g, r + 1, RIGHT), chainsolve.three(g, r, RIGHT)))
     return own.stiff * (size - own.rest + dt * speed) + own.damping * speed
 
 
@@ -246,8 +119,8 @@ def settled(own, scene, dt, both):
             if tension_of(own, g, r, dt) < 0.0:
                 g[r, PULLS], good = 0.0, False
         elif both:
-            n, size = along(g, r)
-            speed = spatial.dot(n, spatial.minus(three(g, r + 1, RIGHT), three(g, r, RIGHT)))
+            n, size = chainsolve.along(g, r)
+            speed = spatial.dot(n, spatial.minus(chainsolve.three(g, r + 1, RIGHT), chainsolve.three(g, r, RIGHT)))
             if size + dt * speed > own.rest * STRETCHED:
                 g[r, PULLS], good = 1.0, False
     return good
@@ -257,9 +130,11 @@ def settled(own, scene, dt, both):
 def give_both(own, link, scene, r, dt):
     """Gives both ends of a segment what it pulls in this tick, to one as much as it takes from the other."""
     g = scene.chain
-    n, size = along(g, r)
+    n, size = chainsolve.along(g, r)
     push = dt * own.stiff * (size - own.rest)
-    turned = times(g, r, BESIDE, spatial.minus(three(g, r + 1, RIGHT), three(g, r, RIGHT)))
+    turned = chainsolve.times(
+        g, r, BESIDE, spatial.minus(chainsolve.three(g, r + 1, RIGHT), chainsolve.three(g, r, RIGHT))
+    )
     impulse = (push * n[0] - turned[0], push * n[1] - turned[1], push * n[2] - turned[2])
     for side in range(2):
         k, sign = r + side, 1.0 - 2.0 * side
@@ -313,7 +188,7 @@ def finish(own, link, scene, dt):
         for i in range(3):
             g[r, PLACE + i] = solid.position[i] + lever[i]
     for r in range(own.first, own.first + own.nodes - 1):
-        _n, size = along(g, r)
+        _n, size = chainsolve.along(g, r)
         length += size
     link.shown[0], link.shown[1], link.shown[2], link.shown[3] = own.tension, length, own.tension_b, own.most
     if own.breaks > 0.0 and own.most > own.breaks:
@@ -325,13 +200,13 @@ def finish(own, link, scene, dt):
 def meet(own, link, scene, r, dt):
     """Keeps a node out of what it would go into in this tick, and slows it there by friction."""
     g = scene.chain
-    v = three(g, r, SPEED)
+    v = chainsolve.three(g, r, SPEED)
     speed = spatial.length(v)
     if speed == 0.0:
         return
     way = (v[0] / speed, v[1] / speed, v[2] / speed)
     reach_, seen = dt * speed + 2.0 * own.radius, 0
-    x = three(g, r, PLACE)
+    x = chainsolve.three(g, r, PLACE)
     for s in range(1, scene.solids.shape[0]):
         one = scene.solids[s]
         if one.kind == PARKED or one.kind == TRIGGER or s == link.a or s == link.b:

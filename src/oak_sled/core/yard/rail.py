@@ -75,8 +75,8 @@ class Rail(Frozen):
         if len(turned) and turned.max() > KINK:
             k = (int(np.argmax(turned)) + 1) % len(p)
             raise ValueError(
-                f"knots.{k}: the rail turns back by {turned.max():.0f}° there, a kink "
-                f"(up to {KINK:.0f}°, or more knots round a bend)"
+                f"knots.{k}: the rail turns back by {units.show(float(turned.max()), '°')} there, a kink "
+                f"(up to {units.show(KINK, '°')}, or more knots round a bend)"
             )
         sharpest = railpath.through(p, self.closed, np.zeros(len(p)), self.headings()).smallest_radius
         if sharpest < SHARPEST:

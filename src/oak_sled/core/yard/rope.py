@@ -6,6 +6,7 @@ from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
 from oak_sled.core.contact import chain, rope, wrapped
@@ -74,7 +75,7 @@ class Rope(Stretched):
         if self.mass > 0.0 and length / self.spacing > MOST_NODES:
             raise ValueError(
                 f"spacing: {length / self.spacing:.0f} nodes are too many (at most {MOST_NODES}: "
-                f"{length / MOST_NODES:.2g} m or more)"
+                f"{units.show(length / MOST_NODES, 'm')} or more)"
             )
         return self
 
