@@ -59,9 +59,10 @@ def print_all(quick: bool, window: bool) -> None:
     kernel(9 if quick else 41, loop)
     handed_over("the ferry on four pads over a relief, a tick", ferry_job(), 9 if quick else 41, "2")
     handed_over("the ice truck on four tires, a tick", truck_job(), 9 if quick else 41, "2.5")
-    from oak_sled.bench import flying
+    from oak_sled.bench import flying, tying
 
     flying.flying(9 if quick else 41)
+    tying.tying(9 if quick else 41)
     circles(8 if quick else 40)
     side = 8 if quick else 32
     sled, ferry = demos.load("fan-sled"), demos.load("ferry")
