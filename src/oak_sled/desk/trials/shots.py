@@ -73,7 +73,7 @@ def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
     settle(app, 0.4)
     shoot(window, folder, "ground")
     window.show_page("Bench")
-    shoot_uneven(app, window, folder)
+    shoot_line(app, window, folder)
 
 
 def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: float) -> None:
@@ -88,13 +88,12 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
     settle(app, 0.8)
 
 
-def shoot_uneven(app: QApplication, window: Window, folder: Path) -> None:
-    """Two crafts in one world."""
-    open_yard(app, window, "shunting", "both_push", 2.2)
-    window.playbar.choose("orbit")
+def shoot_line(app: QApplication, window: Window, folder: Path) -> None:
+    """A line round a bollard."""
+    open_yard(app, window, "bollard-turn", "bend", 3.1)
     window.show_pane("Plan")
     settle(app, 0.8)
-    shoot(window, folder, "shunting")
+    shoot(window, folder, "bollard")
     window.show_pane("Traces")
 
 
