@@ -9,7 +9,10 @@ import pytest
 from scipy.spatial.transform import Rotation
 from scipy.special import ellipk
 
+from oak_sled.core.advice import tying
+from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import units
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
 from oak_sled.core.contact import hinge, hingerows, loosebodies, scenery, solver
@@ -361,3 +364,57 @@ def test_bad_input_is_refused_where_it_stands(name, field, value, says):
     data["grounds"][0]["ties"][0][field] = value
     with pytest.raises(Refused, match=says):
         yard_json.of(data, "yard")
+
+
+# outlook and cautions
+
+BEAM = Block(id="beam", x=2.0, z=3.0, length=4.0, width=0.4, height=0.4, mass=120.0)
+PIVOT = Hinge(id="pivot", one="beam", x=0.0, y=0.0, z=3.2, azimuth_deg=90.0, motor="rate", motor_torque=4000.0)
+
+
+def _cautions_of(*ties):
+    yard = blank.blank_yard()
+    other = BEAM.replace(id="other_beam", y=3.0)
+    ground = yard.ground().replace(blocks=(BEAM, other), ties=ties)
+    job = jobs.job_of(yard.replace(grounds=(ground,)))
+    return ground, [one.name for one in tying.cautions(job)]
+
+
+def test_the_outlook_of_a_hinge_is_its_inertia_weight_and_spring():
+    ground, names = _cautions_of(PIVOT)
+    lines = " ".join(tying.told_of(PIVOT, ground, (), 120))
+    inertia = 120.0 * (4.0**2 + 0.4**2) / 12.0 + 120.0 * 2.0**2
+    assert units.show(inertia, "kg m2") in lines
+    assert units.show(120.0 * 9.80665 * 2.0, "N m") in lines
+    assert "reaches 30.0" in lines
+    assert not names
+    sprung = PIVOT.replace(motor="none", stiffness=5000.0)
+    swings = " ".join(tying.told_of(sprung, ground, (), 120))
+    assert units.show(math.sqrt(5000.0 / inertia) / math.tau, "Hz") in swings
+    upright = PIVOT.replace(elevation_deg=90.0)
+    assert "weight" not in " ".join(tying.told_of(upright, ground, (), 120))
+
+
+def test_weak_and_fighting_motors_and_loops_of_fixed_joints_are_told():
+    assert "motor_too_weak" in _cautions_of(PIVOT.replace(motor_torque=1000.0))[1]
+    assert "motors_fight" in _cautions_of(PIVOT, PIVOT.replace(id="second", motor_rate_deg=-30.0))[1]
+    aside = PIVOT.replace(id="second", azimuth_deg=0.0)
+    assert "motors_fight" not in _cautions_of(PIVOT, aside)[1]
+    one = Fixed(id="one", one="beam", x=0.0, z=3.2)
+    two = Fixed(id="two", one="beam", other="other_beam", x=2.0, y=1.5, z=3.2)
+    three = Fixed(id="three", one="other_beam", x=0.0, y=3.0, z=3.2)
+    assert "loop_of_fixed_joints" not in _cautions_of(one, two)[1]
+    assert "loop_of_fixed_joints" in _cautions_of(one, two, three)[1]
+
+
+def test_a_loop_of_fixed_joints_is_solved():
+    ties = (
+        Fixed(id="one", one="beam", x=0.0, z=3.2),
+        Fixed(id="two", one="beam", other="other_beam", x=2.0, y=1.5, z=3.2),
+        Fixed(id="three", one="other_beam", x=0.0, y=3.0, z=3.2),
+    )
+    yard = blank.blank_yard()
+    ground = yard.ground().replace(blocks=(BEAM, BEAM.replace(id="other_beam", y=3.0)), ties=ties)
+    found = run.execute(jobs.job_of(yard.replace(grounds=(ground,))))
+    for name in ("beam", "other_beam"):
+        assert np.ptp(found.record.column(found.layout.place(f"block.{name}.position.z"))) < 2e-3

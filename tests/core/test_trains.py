@@ -118,7 +118,7 @@ def test_a_ring_of_cars_and_one_without_a_craft_have_no_train():
 @pytest.mark.parametrize("ticks", [30, 60, 240, 480])
 def test_the_train_of_the_demo_runs_at_every_rate(ticks):
     yard = demos.load("sledge-train").edit("ticks", ticks)
-    for drill in yard.drills:
+    for drill in [one for one in yard.drills if yard.ground(one.ground).ties]:
         made = run.execute(job_of(yard, drill))
         assert not made.is_diverged
         loads = [traces.values(made, f"tie.{tie.id}.load") for tie in made.job.ground.ties]

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from oak_sled.core.advice import bodymass, onrails, outlook
+from oak_sled.core.advice import bodymass, jointed, onrails, outlook
 from oak_sled.core.assembly import surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.units import show
@@ -17,6 +17,7 @@ from oak_sled.core.yard.bogie import Bogie
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.hinge import Driven
 from oak_sled.core.yard.rail import Rail
 from oak_sled.core.yard.tie import Tie
 
@@ -54,6 +55,8 @@ def told_of(item: Rail | Tie, ground: Ground, crafts: Sequence[Craft], ticks: in
         return onrails.of_rail(ground, item)
     if isinstance(item, Bogie):
         return onrails.of_bogie(ground, item, crafts)
+    if isinstance(item, Driven):
+        return jointed.of(ground, item)
     return of(ground, item, crafts, ticks) if isinstance(item, Coupling) else ()
 
 
@@ -89,6 +92,7 @@ def cautions(job: Job) -> Iterator[Caution]:
                 "a channel of it (Ground page), or none",
             )
     yield from onrails.cautions(job)
+    yield from jointed.cautions(job)
     found = [one for one in job.ground.ties if isinstance(one, Coupling)]
     stiff = [
         (one.stiffness / most, one, most) for one in found if (most := _stiffest(job, one, crafts)) < one.stiffness

@@ -70,8 +70,10 @@ class Rope(Stretched):
     @model_validator(mode="after")
     def _of_so_many_nodes(self) -> Self:
         length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
-        if self.mass > 0.0 and length <= 0.0:
-            raise ValueError("length: a rope with mass needs a length (above 0, or ends that are apart)")
+        if length <= 0.0:
+            raise ValueError(
+                "length: its ends lie in each other, so that it has none (above 0, or ends that are apart)"
+            )
         if self.mass > 0.0 and length / self.spacing > MOST_NODES:
             raise ValueError(
                 f"spacing: {length / self.spacing:.0f} nodes are too many (at most {MOST_NODES}: "
