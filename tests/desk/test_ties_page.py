@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.project import blank
@@ -115,3 +117,22 @@ def test_what_a_tie_does_not_use_is_greyed_with_the_reason(page, window, idle):
     idle()
     assert "no motor" not in dials["motor_torque"].toolTip()
     assert "holds a rate" in dials["motor_angle_deg"].toolTip()
+
+
+def test_the_end_of_a_rope_is_not_dragged_into_its_other_end(page, window, idle):
+    choose(page, "rope", "to the world")
+    idle()
+    ground = window.session.ground
+    window.session.edit(f"grounds.{ground.id}.ties.rope.end_x", -8.0)
+    window.session.edit(f"grounds.{ground.id}.ties.rope.end_z", ground.ties[0].z)
+    idle()
+    plan, rope = page.plan, window.session.ground.ties[0]
+    begin, to = plan.handles(rope)["end"].toPoint(), plan.at(rope.x, rope.y).toPoint()
+    QTest.mousePress(plan, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, begin)
+    for share in (1, 2, 3, 4):
+        QTest.mouseMove(plan, begin + (to - begin) * share / 4)
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, to)
+    idle()
+    dragged = window.session.ground.ties[0]
+    assert dragged.end_x > -8.0
+    assert (dragged.end_x, dragged.end_y) != (dragged.x, dragged.y)

@@ -192,31 +192,32 @@ class GroundPlan(PlanFrame):
         self.start_moved.emit(moved)
 
     def _drag(self, what: str, start: QPointF, at: QPointF, held: dict[str, Item], free: bool) -> None:
-        (x0, y0), (x1, y1) = self.place(start), self.place(at)
         step = 0.0 if free else GRID
         for path, item in held.items():
-            if isinstance(item, Rail) and what != "move":
-                try:
-                    moved = railplan.dragged(item, what, x1, y1, step)
-                except ValueError:
-                    continue  # a kink: it stays as it was before it
-                self.previewed.emit(path, moved)
-                continue
-            if what == "move":
-                fields = moved_by(item, x1 - x0, y1 - y0, step)
-            elif what == "end":
-                fields = {"end_x": rounded(x1, step), "end_y": rounded(y1, step)}
-            elif what == "turn":
-                angle = math.degrees(math.atan2(y1 - item.y, x1 - item.x))
-                fields = {"heading_deg": rounded(angle, 0.0 if free else 5.0)}
-            else:
-                turn = heading_of(item)
-                dx, dy = x1 - item.x, y1 - item.y
-                out = dx * math.cos(turn) + dy * math.sin(turn)
-                if what == "width":
-                    out = dy * math.cos(turn) - dx * math.sin(turn)
-                fields = {what: max(0.1, rounded(2.0 * abs(out), step))}
-            self.previewed.emit(path, item.replace(**fields))
+            try:
+                moved = self._dragged(what, start, at, item, step)
+            except ValueError:
+                continue  # a kink, a rope of no length: it stays as it was before
+            self.previewed.emit(path, moved)
+
+    def _dragged(self, what: str, start: QPointF, at: QPointF, item: Item, step: float) -> Item:
+        """An object whose handle `what` is dragged, rounded to `step` m; raises ValueError where it may not be so."""
+        (x0, y0), (x1, y1) = self.place(start), self.place(at)
+        if isinstance(item, Rail) and what != "move":
+            return railplan.dragged(item, what, x1, y1, step)
+        if what == "move":
+            return item.replace(**moved_by(item, x1 - x0, y1 - y0, step))
+        if what == "end":
+            return item.replace(end_x=rounded(x1, step), end_y=rounded(y1, step))
+        if what == "turn":
+            angle = math.degrees(math.atan2(y1 - item.y, x1 - item.x))
+            return item.replace(heading_deg=rounded(angle, 5.0 if step else 0.0))
+        turn = heading_of(item)
+        dx, dy = x1 - item.x, y1 - item.y
+        out = dx * math.cos(turn) + dy * math.sin(turn)
+        if what == "width":
+            out = dy * math.cos(turn) - dx * math.sin(turn)
+        return item.replace(**{what: max(0.1, rounded(2.0 * abs(out), step))})
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         hold, self._hold = self._hold, None
