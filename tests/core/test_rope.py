@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
 from scipy.special import ellipk
 
 from oak_sled.core.advice import cautions
@@ -348,3 +349,49 @@ def test_an_event_that_lets_go_of_nothing_is_refused_and_follows_a_new_name():
     assert named.drills[0].events[0].target == "line"
     left = yard.without(grounds=tuple(one.replace(ties=()) for one in yard.grounds))
     assert not left.drills[0].events
+
+
+@pytest.mark.parametrize("ticks", [60, 120, 240, 480])
+def test_the_tension_of_a_pendulum_is_that_of_its_start_place_and_mean_speed(ticks):
+    """Of a tick: m (g cos + v2 / L), with the angle at its start and the mean speed over it and the tick before."""
+    scene, out = pendulum(ticks, 0.1, degrees=60.0)
+    column = [one.name for one in rope.KIND.shows].index("tension")
+    found, expected = [], []
+    for _ in range(2 * ticks):
+        before = scene.solids["position"][1].copy() - HIGH
+        speed = scene.solids["velocity"][1].copy()
+        after = moved(scene, ticks, 1.0 / ticks)[-1, 1]
+        mean = 0.5 * (speed + after[7:10])
+        found.append(float(scene.links["shown"][0][column]))
+        expected.append(5.0 * (G * -before[2] / 2.0 + float(mean @ mean) / 2.0))
+    assert len(out) > 0
+    assert np.abs(np.array(found) / np.array(expected) - 1.0).max() < 1e-3
+
+
+def test_a_double_pendulum_on_ropes_follows_the_equations_for_five_seconds():
+    """Point masses of 3 and 2 kg on ropes of 2 and 1.5 m, against Lagrange's equations."""
+    m, n, a, b = 3.0, 2.0, 2.0, 1.5
+
+    def rates(_, state):
+        one, two, p, q = state
+        c, s = math.cos(one - two), math.sin(one - two)
+        mass = np.array([[(m + n) * a, n * b * c], [a * c, b]])
+        right = [-n * b * q * q * s - (m + n) * G * math.sin(one), a * p * p * s - G * math.sin(two)]
+        return [p, q, *np.linalg.solve(mass, right)]
+
+    start = [math.radians(40.0), math.radians(25.0), 0.0, 0.0]
+    times = np.arange(1, 5 * 240 + 1) / 240.0
+    exact = solve_ivp(rates, (0.0, 5.0), start, t_eval=times, rtol=1e-10, atol=1e-10).y
+    first = HIGH + [a * math.sin(start[0]), 0.0, -a * math.cos(start[0])]
+    second = first + [b * math.sin(start[1]), 0.0, -b * math.cos(start[1])]
+    tiny = 0.01  # m, so that what turns of a ball counts for nothing
+    balls = [
+        Solid([shapes.ball(tiny)], mass, shapes.ball_inertia(mass, tiny), position=tuple(place))
+        for mass, place in ((m, first), (n, second))
+    ]
+    scene = roped(balls, [(1, 0, NONE, tuple(HIGH), a, 0.0), (2, 1, NONE, NONE, b, 0.0)])
+    out = moved(scene, 240, 5.0)
+    at = np.stack([a * np.sin(exact[0]), -a * np.cos(exact[0])], axis=1)
+    below = at + np.stack([b * np.sin(exact[1]), -b * np.cos(exact[1])], axis=1)
+    assert np.abs(out[:, 1][:, [0, 2]] - HIGH[[0, 2]] - at).max() < 1e-2 * a
+    assert np.abs(out[:, 2][:, [0, 2]] - HIGH[[0, 2]] - below).max() < 1e-2 * (a + b)
