@@ -24,6 +24,7 @@ def main() -> None:
         setattr(window.view.annotations, f"paint_{part}", lambda *_: None)
     for name in demos.DEMOS:
         window.filing.show_demo(name)
+        settle(app, 0.5)
         until(app, lambda: session.shown.run is not None and not session.worker.is_busy and not session.loader.is_busy)
         window.playbar.choose("chase")
         session.shown.set_time(0.55 * session.shown.run.duration)

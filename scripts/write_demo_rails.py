@@ -17,7 +17,7 @@ from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Start, Track
-from oak_sled.core.yard.ground import Ground, Wall
+from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.hinge import Hinge
 from oak_sled.core.yard.rail import Rail, RailKnot
 from oak_sled.core.yard.yard import Bench, Yard
@@ -58,14 +58,14 @@ def bay(**more: object) -> Ground:
         [round(one, 3) for one in path.at(path.nearest((at, 0.0, 9.0)))[0].tolist()] for at in (FIRST, SECOND)
     )
     towers = tuple(
-        Wall(id=f"tower_{k + 1}", x=at, y=2.2, length=0.8, width=0.8, height=high + 0.5)
+        Block(id=f"tower_{k + 1}", moves="fixed", x=at, y=2.2, length=0.8, width=0.8, height=high + 0.5)
         for k, (at, high) in enumerate(TOWERS)
     )
     car = Block(
         id="freight_car", x=back, z=round(low - HANG - 0.6, 3), length=2.0, width=1.2, height=1.2, mass=700.0
     )  # fmt: skip
-    blocks = (carriage("carriage", x, z), carriage("freight_carriage", back, low), car)
-    ground = ground.replace(walls=towers, blocks=blocks)
+    blocks = (carriage("carriage", x, z), carriage("freight_carriage", back, low), car, *towers)
+    ground = ground.replace(blocks=blocks)
     for name in ("carriage", "freight_carriage"):
         ground = railing.put_on(ground, name, "rope_way", 1, "on")
     bogies = tuple(
