@@ -330,6 +330,7 @@ PRINTING = [
     ("run", "demo:puck"), ("check", "demo:puck"), ("twins", "demo:lamp-truck", "--drill", "tip", "--ticks", "60"),
     ("tickcheck", "demo:puck"), ("sensitivity", "demo:puck", "--drill", "full_pull"),
     ("spread", "demo:puck", "--drill", "full_pull", "--measure", "top_speed", "--vary", "ticks=60,120"),
+    ("sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "6,8"),
 ]  # fmt: skip
 
 

@@ -143,7 +143,7 @@ def test_what_is_said_is_seen_on_every_page(window, page):
 
 def test_choices_and_words_of_a_document():
     found = {name: options for name, options, _ in choices_of(Block(id="b"))}
-    assert set(found) == {"shape", "fit", "moves", "rests"}
+    assert set(found) == {"shape", "fit", "moves", "rests", "catches"}
     assert found["rests"] == (True, False)
     assert [words_of(value) for value in (True, False, "", "from_source")] == ["yes", "no", "", "from source"]
 
