@@ -18,6 +18,7 @@ from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts.line import Line
 from oak_sled.core.project import blank
+from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import ledger, run, tied, tieends
 from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.block import Block
@@ -366,3 +367,26 @@ def test_a_rope_of_a_ground_bends_where_it_is_told_to():
     assert column(bent, "block.puck.position.x")[-1] != pytest.approx(
         column(straight, "block.puck.position.x")[-1], abs=0.5
     )
+
+
+def test_a_live_drive_goes_on_with_what_a_line_holds_when_a_dial_changes():
+    yard = throwing()
+    job = jobs.job_of(yard)
+    inputs = tracks.inputs(job, world.check_size(job))
+    drive = LiveDrive(job)
+    drive.advance(540, inputs[:540])
+    place = drive.layout.place("tie.craft_line.phase")
+    assert drive.recorder.recent()[-1][place] == hook.TIED
+    before = drive.recorder.recent()[-1].copy()
+    craft = yard.craft()
+    heavier = craft.replace(body=craft.body.replace(mass=craft.body.mass * 1.01))
+    drive.take(jobs.job_of(yard.replace(crafts=(heavier,))))
+    drive.advance(60, inputs[540:600])
+    after = drive.recorder.recent()[-1]
+    assert after[place] == hook.TIED
+    assert after[drive.layout.place("tie.craft_line.tension")] > 0.0
+    for axis in "xyz":
+        end = drive.layout.place(f"tie.craft_line.end.{axis}")
+        assert after[end] == pytest.approx(before[end], abs=1e-6)
+    length = drive.layout.place("tie.craft_line.length")
+    assert after[length] == pytest.approx(before[length], abs=0.01)

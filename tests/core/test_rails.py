@@ -16,6 +16,7 @@ from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import railpath, shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
+from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import run
 from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import Block
@@ -501,3 +502,19 @@ def test_a_bogie_far_from_its_rail_is_told():
     names = [[one.name for one in cautions.find(jobs.job_of(yard, yard.drills[0]))] for yard in (near, far)]
     assert "bogie_off_its_rail" not in names[0]
     assert "bogie_off_its_rail" in names[1]
+
+
+def test_a_live_drive_goes_on_along_its_rail_when_a_dial_changes():
+    yard = on_rails(seconds=60.0)
+    drive = LiveDrive(jobs.job_of(yard, yard.drills[0]))
+    idle = np.zeros(len(drive.job.channels))
+    drive.advance(240, idle)
+    place = drive.layout.place("tie.truck.place")
+    before = drive.recorder.recent()[-1][place]
+    assert before == pytest.approx(16.0, abs=0.01)
+    slower = on_rails(seconds=60.0, ties=(TRUCK.replace(resistance=30.0),))
+    drive.take(jobs.job_of(slower, slower.drills[0]))
+    drive.advance(60, idle)
+    now = drive.recorder.recent()[-1]
+    assert now[place] == pytest.approx(before + 3.0 - 0.05, abs=0.02)
+    assert now[drive.layout.place("tie.truck.speed")] == pytest.approx(2.9, abs=0.01)
