@@ -11,8 +11,8 @@ import pytest
 from oak_sled.core.advice import cautions, tying
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base.faults import Refused
-from oak_sled.core.project import demos, trains
-from oak_sled.core.results import run, traces
+from oak_sled.core.project import blank, demos, trains
+from oak_sled.core.results import measures, run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.ground import Ground
@@ -123,3 +123,35 @@ def test_the_train_of_the_demo_runs_at_every_rate(ticks):
         assert not made.is_diverged
         loads = [traces.values(made, f"tie.{tie.id}.load") for tie in made.job.ground.ties]
         assert max(load.max() for load in loads) < 80_000.0
+
+
+def test_the_measures_of_a_train_are_those_of_its_columns():
+    yard = demos.load("sledge-train")
+    made = run.execute(job_of(yard, yard.drill("start")))
+    ties = made.job.ground.ties
+    loads = [made.record.column(made.layout.place(f"tie.{tie.id}.load")) for tie in ties]
+    found = measures.Readings(made)
+    assert found["tie_load"] == max(np.abs(load).max() for load in loads)
+    assert found["ties_broken"] == 0.0
+    assert found["side_load"] is None
+    speeds = [
+        np.abs(made.record.column(made.layout.place(f"block.{one.id}.velocity.x"))) for one in made.job.ground.blocks
+    ]
+    last = max(int(np.flatnonzero(speed > 0.05)[0]) for speed in speeds)
+    assert found["last_to_move"] == pytest.approx(last / made.job.ticks, abs=0.02)
+
+
+def test_two_blocks_on_a_coupling_lose_what_its_damper_takes():
+    yard = blank.blank_yard()
+    one = Block(id="one", x=10.0, z=5.0, length=1.0, width=1.0, height=1.0, mass=50.0, speed_x=2.0)
+    other = one.replace(id="other", x=6.0, mass=80.0, speed_x=0.0)
+    tie = Coupling(
+        id="bar", one="one", other="other", x=9.5, z=5.5, end_x=6.5, end_z=5.5, slack=0.0, stiffness=4000.0,
+        buffer=4000.0, damping=60.0,
+    )  # fmt: skip
+    ground = yard.ground().replace(blocks=(one, other), ties=(tie,), gravity=0.0, air_density=0.0)
+    drill = yard.drill().replace(duration=30.0, tracks=(), end="time", targets=())
+    made = run.execute(job_of(yard.replace(grounds=(ground,), drills=(drill,), ticks=480), drill))
+    before = 0.5 * 50.0 * 2.0**2
+    after = 0.5 * 130.0 * (50.0 * 2.0 / 130.0) ** 2  # both go on as one
+    assert measures.Readings(made)["coupling_losses"] == pytest.approx(before - after, rel=0.02)
