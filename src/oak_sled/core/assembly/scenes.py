@@ -303,6 +303,7 @@ def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
             goes_on = tie.rows().goes_on
             if goes_on is not None:
                 goes_on(linkkind.own_of(row, tie.rows()), linkkind.own_of(before, tie.rows()))
+            if tie.belongs_to()[1] >= 0:
                 row["b"] = before["b"]  # what a line has caught
     for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
         loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)
