@@ -104,16 +104,23 @@ def fly(own, link, scene, muzzle, dt):
         own.flight[i] += dt * own.fall[i]
         own.hook[i] += dt * own.flight[i]
     end = pairs.triple(own.hook)
-    caught, at = met(scene, link.a, begin, end)
-    if caught < 0:
-        caught, at = met(scene, link.a, muzzle, end)
-        if caught >= 0 and scene.solids[caught].catches == 0:
-            caught = -1  # the line may lie on what it does not catch on
+    caught, at = met_by_either(scene, link.a, begin, end, muzzle)
     if caught >= 0 and scene.solids[caught].catches == 1:
         hold(own, link, scene, caught, at, muzzle)
         return
     if caught >= 0 or spatial.length(spatial.minus(end, muzzle)) > own.most:
         own.phase, own.waits = RETURNS, own.back
+
+
+@compiled
+def met_by_either(scene, thrower, begin, end, muzzle):
+    """The first body that the hook meets on its way, or the line to it where that catches; -1 for none, and where."""
+    caught, at = met(scene, thrower, begin, end)
+    if caught < 0:
+        caught, at = met(scene, thrower, muzzle, end)
+        if caught >= 0 and scene.solids[caught].catches == 0:
+            caught = -1  # the line may lie on what it does not catch on
+    return caught, at
 
 
 @compiled
@@ -167,11 +174,7 @@ def trace(scene, thrower, start, fall, carried, most, dt, out):
         v = (v[0] + dt * fall[0], v[1] + dt * fall[1], v[2] + dt * fall[2])
         end = (x[0] + dt * v[0], x[1] + dt * v[1], x[2] + dt * v[2])
         muzzle = (muzzle[0] + dt * carried[0], muzzle[1] + dt * carried[1], muzzle[2] + dt * carried[2])
-        caught, at = met(scene, thrower, x, end)
-        if caught < 0:
-            caught, at = met(scene, thrower, muzzle, end)
-            if caught >= 0 and scene.solids[caught].catches == 0:
-                caught = -1
+        caught, at = met_by_either(scene, thrower, x, end, muzzle)
         x = at if caught >= 0 else end
         for i in range(3):
             out[k, i] = x[i]
