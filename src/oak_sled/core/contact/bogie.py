@@ -15,8 +15,8 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import bogierows, pairs, railway, ties, turns
-from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact import bogierows, linkkind, pairs, railway, ties, turns
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
@@ -263,8 +263,7 @@ def finish(own, link, scene, dt):
     link.shown[6] = own.lasting
     gone = rail.closed == 0 and rail.ends == railway.OPEN and (own.place < 0.0 or own.place > rail.length)
     if gone or (own.derails > 0.0 and abs(own.lasting) > own.derails):
-        link.state, link.acts = BROKEN, 0
-        link.shown[7] = 1.0
+        linkkind.break_off(link)
 
 
 @compiled

@@ -13,9 +13,9 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import chainsolve, pairs, rays
+from oak_sled.core.contact import chainsolve, linkkind, pairs, rays
 from oak_sled.core.contact.chainsolve import BESIDE, COLUMNS, PLACE, PULLS, RIGHT, SPEED
-from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE, GROUND, PARKED, TRIGGER
 from oak_sled.core.kernel import spatial
 
@@ -192,8 +192,7 @@ def finish(own, link, scene, dt):
         length += size
     link.shown[0], link.shown[1], link.shown[2], link.shown[3] = own.tension, length, own.tension_b, own.most
     if own.breaks > 0.0 and own.most > own.breaks:
-        link.state, link.acts = BROKEN, 0
-        link.shown[4] = 1.0
+        linkkind.break_off(link)
 
 
 @compiled

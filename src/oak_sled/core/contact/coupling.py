@@ -13,8 +13,8 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import pairs, rope
-from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact import linkkind, pairs, rope
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 
 COUPLING = np.dtype(
     [
@@ -104,8 +104,7 @@ def finish(own, link, scene, dt):
     link.shown[0], link.shown[1] = own.pull / dt, own.apart
     link.shown[2] = own.damping * speed * speed if own.pull != 0.0 else 0.0
     if own.breaks > 0.0 and own.pull > own.breaks * dt:
-        link.state, link.acts = BROKEN, 0
-        link.shown[3] = 1.0
+        linkkind.break_off(link)
 
 
 KIND = LinkKind(

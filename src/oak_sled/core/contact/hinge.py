@@ -14,8 +14,8 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import hingerows, pairs, rope, ties
-from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact import hingerows, linkkind, pairs, rope, ties
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
@@ -289,8 +289,7 @@ def finish(own, link, scene, dt):
         link.shown[1] = own.place
         show_free(own, link, dt)
     if own.breaks > 0.0 and load > own.breaks:
-        link.state, link.acts = BROKEN, 0
-        link.shown[3] = 1.0
+        linkkind.break_off(link)
 
 
 @compiled

@@ -10,7 +10,7 @@ import numpy as np
 
 from oak_sled.core.base.arrays import Records
 from oak_sled.core.compiler import types
-from oak_sled.core.compiler.kernel import Address, Kernel
+from oak_sled.core.compiler.kernel import Address, Kernel, compiled
 from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
 
 ROOM, HOLDS, BROKEN, LOOSENED = range(4)
@@ -94,6 +94,13 @@ class LinkKind(NamedTuple):
     finish: Kernel
     shows: tuple[Shown, ...] = ()
     goes_on: Callable[[Any, Any], None] | None = None
+
+
+@compiled
+def break_off(link):
+    """A link breaks: it holds nothing any more, and shows that."""
+    link.state, link.acts = BROKEN, 0
+    link.shown[link.shows - 1] = 1.0
 
 
 STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", SOLVE), ("finish", PREPARE))

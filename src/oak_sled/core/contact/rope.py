@@ -13,8 +13,8 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import pairs, ties
-from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact import linkkind, pairs, ties
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
@@ -183,8 +183,7 @@ def finish(own, link, scene, dt):
         own.length = min(max(own.length, own.apart), own.length + own.wound)
     link.shown[0], link.shown[1] = own.pull / dt, own.apart
     if own.breaks > 0.0 and own.pull > own.breaks * dt:
-        link.state, link.acts = BROKEN, 0
-        link.shown[2] = 1.0
+        linkkind.break_off(link)
 
 
 def goes_on(fresh: np.void, old: np.void) -> None:

@@ -13,8 +13,8 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import hook, pairs, rope, ties, wraps
-from oak_sled.core.contact.linkkind import BROKEN, LinkKind, Shown
+from oak_sled.core.contact import hook, linkkind, pairs, rope, ties, wraps
+from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
@@ -301,8 +301,7 @@ def finish(own, link, scene, dt):
         slip(own)
     show(own, link, b, dt)
     if own.breaks > 0.0 and max(own.pull, own.pull_b) > own.breaks * dt:
-        link.state, link.acts = BROKEN, 0
-        link.shown[link.shows - 1] = 1.0
+        linkkind.break_off(link)
 
 
 @compiled
