@@ -212,6 +212,19 @@ class GroundPage(DrawingPage):
         if isinstance(item, Block) and item.shape == "mesh":
             self.drawing = MeshDrawing()
             self.numbers.add(self.drawing)
+        self._add_choices(path, item)
+        if isinstance(item, Rail):
+            self.knots.fill(path, item)
+            self.numbers.lane.addStretch(1)
+            return
+        self.numbers.add_dials(item, path, lambda name: _wants(item, name))
+        if isinstance(item, Ground):
+            self._add_materials(path, item)
+            self._add_layers(path, item)
+        self.numbers.lane.addStretch(1)
+
+    def _add_choices(self, path: str, item: Any) -> None:
+        """The choices of an object, and the outlook of a tie or a rail below them."""
         for name, options, says in choices_of(item):
             if name == "rests" and getattr(item, "moves", "") != "free":
                 continue  # only what is loose can rest
@@ -250,33 +263,6 @@ class GroundPage(DrawingPage):
             layers = ("", *BUILT_IN_LAYERS, *(one.id for one in self.session.ground.layers))
             otherwise = BODIES if isinstance(item, Block) else GROUND
             self.numbers.add_choice(path, "layer", layers, "the collision layer", otherwise)
-
-        def wanted(name: str) -> bool:
-            if isinstance(item, Volume):
-                return item.uses(name)
-            moves = getattr(item, "moves", "")
-            follows = bool(getattr(item, "rail", "")) and isinstance(item, Block)
-            if name == "rail_speed":
-                return moves == "driven" and follows
-            if name.startswith(("sway", "period", "phase")) and follows:
-                return False
-            if name.startswith(("sway", "period", "phase", "ramp")):
-                return moves in ("driven", "")
-            if name.startswith(("speed_", "spin_", "drag_")):
-                return moves in ("free", "")
-            if name.startswith("belt"):
-                return moves in ("fixed", "driven", "")
-            return name != "mass" or moves in ("free", "")  # that of what is not loose is never felt
-
-        if isinstance(item, Rail):
-            self.knots.fill(path, item)
-            self.numbers.lane.addStretch(1)
-            return
-        self.numbers.add_dials(item, path, wanted)
-        if isinstance(item, Ground):
-            self._add_materials(path, item)
-            self._add_layers(path, item)
-        self.numbers.lane.addStretch(1)
 
     def _add_materials(self, path: str, ground: Ground) -> None:
         """The materials of a ground and what two of them do together, each with its two numbers."""
@@ -366,6 +352,25 @@ class GroundPage(DrawingPage):
         name = free_name(f"{one}_{other}"[:36], ground.pairs)
         new = Pair(id=name, one=one, other=other, friction=float(friction), restitution=float(back))
         self._change(ground.replace(pairs=(*ground.pairs, new)), f"set {one} on {other}")
+
+
+def _wants(item: Any, name: str) -> bool:
+    """True if a number of an object does anything as that is."""
+    if isinstance(item, Volume):
+        return item.uses(name)
+    moves = getattr(item, "moves", "")
+    follows = bool(getattr(item, "rail", "")) and isinstance(item, Block)
+    if name == "rail_speed":
+        return moves == "driven" and follows
+    if name.startswith(("sway", "period", "phase")) and follows:
+        return False
+    if name.startswith(("sway", "period", "phase", "ramp")):
+        return moves in ("driven", "")
+    if name.startswith(("speed_", "spin_", "drag_")):
+        return moves in ("free", "")
+    if name.startswith("belt"):
+        return moves in ("fixed", "driven", "")
+    return name != "mass" or moves in ("free", "")  # that of what is not loose is never felt
 
 
 def _look_of(path: str, item: Any) -> tuple[object, ...]:
