@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 import pytest
+from going_on import assert_goes_on
 from scipy.optimize import brentq
 
-from oak_sled.core.assembly import jobs, tracks, world
-from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.assembly import jobs
 from oak_sled.core.compiler import plain
 from oak_sled.core.contact import chain, records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
@@ -17,7 +17,6 @@ from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
 from oak_sled.core.results import run, tied, tieends
-from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.rope import Rope
 
@@ -178,18 +177,7 @@ def test_it_breaks_at_its_load_and_goes_on_from_any_tick_to_the_bit():
     assert column(found, "block.load.position.z")[-1] < 1.0
     whole_yard = hung()
     job = jobs.job_of(whole_yard, whole_yard.drills[0])
-    inputs = tracks.inputs(job, world.check_size(job))[:240]
-    width = Layout.of(job).width
-    whole, rest = np.empty((240, width)), np.empty((140, width))
-    machine = Machine.of(job)
-    machine.advance(inputs, whole)
-    first = Machine.of(job)
-    first.advance(inputs[:100], np.empty((100, width)))
-    other = Machine.of(job)
-    other.load(first.save())
-    other.advance(inputs[100:], rest)
-    assert rest.tobytes() == whole[100:].tobytes()
-    assert not other.save().differs(machine.save())
+    assert_goes_on(job, 100, 240)
 
 
 def test_bad_numbers_are_refused_with_what_would_be_right():

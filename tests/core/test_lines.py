@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 import pytest
+from going_on import assert_goes_on
 
 from oak_sled.core.advice import preview
 from oak_sled.core.assembly import jobs, tracks, world
-from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.compiler import plain
 from oak_sled.core.contact import hook, records, scenery, solver, wrapped, wraps
 from oak_sled.core.contact.linkkind import own_of
@@ -20,7 +20,6 @@ from oak_sled.core.parts.line import Line
 from oak_sled.core.project import blank
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import ledger, run, tied, tieends
-from oak_sled.core.results.record import Layout
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.drill import Knot, Track
@@ -317,18 +316,7 @@ def test_a_swing_is_pumped_higher_by_shortening_low_and_lengthening_high():
 
 def test_a_thrown_run_goes_on_from_any_tick_to_the_bit():
     job = jobs.job_of(throwing())
-    inputs = tracks.inputs(job, world.check_size(job))[:900]
-    width = Layout.of(job).width
-    whole, rest = np.empty((900, width)), np.empty((400, width))
-    machine = Machine.of(job)
-    machine.advance(inputs, whole)
-    first = Machine.of(job)
-    first.advance(inputs[:500], np.empty((500, width)))
-    other = Machine.of(job)
-    other.load(first.save())
-    other.advance(inputs[500:], rest)
-    assert rest.tobytes() == whole[500:].tobytes()
-    assert not other.save().differs(machine.save())
+    assert_goes_on(job, 500, 900)
 
 
 def test_the_preview_shows_what_the_run_then_catches():

@@ -6,12 +6,12 @@ import math
 
 import numpy as np
 import pytest
+from going_on import assert_goes_on
 from scipy.integrate import solve_ivp
 from scipy.special import ellipk
 
 from oak_sled.core.advice import cautions
-from oak_sled.core.assembly import jobs, tracks, world
-from oak_sled.core.assembly.machine import Machine
+from oak_sled.core.assembly import jobs
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
 from oak_sled.core.contact import links, rope, scenery, solver
@@ -23,7 +23,6 @@ from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
 from oak_sled.core.results import ledger, run, tieends, traces
-from oak_sled.core.results.record import Layout
 from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.event import Event
@@ -208,18 +207,7 @@ def test_a_craft_tows_a_crate_and_its_ledger_closes():
 def test_a_towed_run_goes_on_from_any_tick_to_the_bit():
     yard, _ = towing()
     job = jobs.job_of(yard, yard.drills[0])
-    inputs = tracks.inputs(job, world.check_size(job))[:240]
-    width = Layout.of(job).width
-    whole, rest = np.empty((240, width)), np.empty((140, width))
-    machine = Machine.of(job)
-    machine.advance(inputs, whole)
-    first = Machine.of(job)
-    first.advance(inputs[:100], np.empty((100, width)))
-    other = Machine.of(job)
-    other.load(first.save())
-    other.advance(inputs[100:], rest)
-    assert rest.tobytes() == whole[100:].tobytes()
-    assert not other.save().differs(machine.save())
+    assert_goes_on(job, 100, 240)
 
 
 def test_ties_that_lose_a_body_go_with_it_and_bad_ones_are_refused():
