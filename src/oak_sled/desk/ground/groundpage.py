@@ -198,7 +198,9 @@ class GroundPage(DrawingPage):
             self.drawing.show_body(item)
         if self.outlook is not None and isinstance(item, Tie | Rail):
             yard = self.session.yard
-            self.outlook.setText("\n".join(tying.told_of(item, self.session.ground, yard.crafts, yard.ticks)))
+            lines = tying.told_of(item, self.session.ground, yard.crafts, yard.ticks)
+            self.outlook.setText("\n".join(lines))
+            self.outlook.setVisible(bool(lines))
 
     def _rebuild(self, path: str, item: Any) -> None:
         self._shown = (*_look_of(path, item), self.plan.knot)

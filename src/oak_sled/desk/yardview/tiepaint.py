@@ -40,7 +40,7 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, labels: Labels 
         drawn = theme.family("impulse") if share > NEAR_BREAK else ink
         painter.setPen(QPen(drawn, (2.4 if load != 0.0 else 1.6) + 2.0 * min(share, 1.0)))
         painter.drawPolyline(QPolygonF([QPointF(*at) for at in px.tolist()]))
-        for at in px[1:-1].tolist() if len(one.bends) else ():
+        for at in px[1:-1].tolist() if one.shown.get("wraps", 0.0) > 0.0 else ():
             painter.drawEllipse(QPointF(*at), 2.5, 2.5)
         named = one.tie.belongs_to()[1] >= 0  # by the arrow of its part
         if labels is not None and load != 0.0 and not named:
