@@ -91,6 +91,20 @@ def test_the_critical_speed_is_that_of_a_single_track_car_and_trailer(ticks):
     assert "sways past" in found.words()
 
 
+def test_a_craft_of_two_bodies_sways_as_the_two_crafts_do():
+    car, trailer = crafts(-0.4)
+    limb = {**trailer.body.model_dump(), "id": "trailer", "x": -HITCH - TO_HITCH}
+    part = trailer.parts[0].replace(carried_by="trailer", id="skids")
+    hitch = {"kind": "cone", "id": "hitch", "one": "trailer", "other": "body", "x": -HITCH, "z": 0.0, "cone_deg": 90.0}
+    whole = Craft(id="car", body=car.body, bodies=(limb,), ties=(hitch,), parts=(*car.parts, part))
+    job = job_of(-0.4)
+    alone = jobs.Job(whole, job.ground.replace(joints=()), job.drill.replace(cast=()), 120)
+    assert sway.towed(alone) == [1, 2]
+    assert sway.table(alone, (5.0, 8.0, 12.0)).critical == pytest.approx(
+        sway.table(job, (5.0, 8.0, 12.0)).critical, rel=0.01
+    )
+
+
 @pytest.mark.parametrize("behind", [-0.4, 0.15])
 @pytest.mark.parametrize("speed", [10.0, 15.0, 25.0])
 def test_the_least_damped_mode_is_that_of_the_model(behind, speed):

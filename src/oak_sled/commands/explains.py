@@ -57,10 +57,8 @@ def outlook(
 
     job = asked_job(with_sets(load_yard(yard), sets), craft, drill, 0)
     warm()
-    setting = outlooks.setting_of(job.craft, job.ground, job.ticks)
-    rows = [{"part": "body", "title": "Body", "says": list(outlooks.body_outlook(job.craft.body, setting))}]
-    for part in job.craft.working_parts:
-        rows.append({"part": part.id, "title": part.heading, "says": list(part.outlook(setting))})
+    told = outlooks.told_of(job.craft, job.ground, job.ticks)
+    rows = [{"part": name, "title": title, "says": list(says)} for name, (title, says) in told.items()]
     if as_json:
         print_json({"craft": job.craft.id, "ground": job.ground.id, "ticks": job.ticks, "outlook": rows})
         return

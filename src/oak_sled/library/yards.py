@@ -163,9 +163,7 @@ class Yard:
     def outlook(self, craft: str = "", drill: str = "") -> dict[str, tuple[str, ...]]:
         """The meaning of the numbers of a craft on the ground of a drill, by part, in words."""
         job = self._job(self._made, drill, craft, 0)
-        setting = outlook.setting_of(job.craft, job.ground, job.ticks)
-        found = {"body": outlook.body_outlook(job.craft.body, setting)}
-        return found | {part.id: tuple(part.outlook(setting)) for part in job.craft.working_parts}
+        return {name: says for name, (_, says) in outlook.told_of(job.craft, job.ground, job.ticks).items()}
 
     @staticmethod
     def _job(made: Document, drill: str, craft: str, ticks: int) -> Job:

@@ -24,32 +24,53 @@ from oak_sled.core.yard.craft import Craft
 
 
 def find(job: Job, run: Run | None = None) -> tuple[Caution, ...]:
-    """Every caution about a job, and about its run if there is one."""
-    setting = outlook.setting_of(job.craft, job.ground, job.ticks, run)
+    """Every caution about a job, and about its run if there is one: of every body of its craft."""
+    found = [*_deaf_drill(job), *_shared_keys(job), *misfires.find(job), *tying.cautions(job)]
+    for one in job.bodies:
+        own = _of_body(job.seen_from(one.id), None if run is None else run.seen_from(one.id))
+        name = one.id.partition(".")[2]
+        found += [_elsewhere(each, name, one.heading) for each in own] if name else own
+    if run is not None:
+        found += [*_explosion(run), *_overlap(run), *_lost(run), *_broken(run)]
+    return tuple(found)
+
+
+def _of_body(job: Job, run: Run | None) -> list[Caution]:
+    """The cautions of a body with its parts."""
+    setting = outlook.setting_of(job.craft, job.ground, job.ticks, run, job.body)
     found = [
         *_damping(job),
-        *_thrust(job.craft, setting),
+        *_thrust(job.single, setting),
         *_no_support(job),
-        *_deaf_drill(job),
         *_held_level(job),
-        *_held_height(job.craft),
-        *_shared_keys(job),
-        *misfires.find(job),
+        *_held_height(job.single),
         *volumes.find(job),
-        *tying.cautions(job),
         *_balance(job),
         *_slows_flight(job),
         *_of_parts(job, setting, run),
     ]
     if run is not None:
         found += [*_standing(run), *_rays(run)] if not run.live else []
-        found += [*_explosion(run), *_overlap(run), *_lost(run), *_formulas(run), *_broken(run)]
-    return tuple(found)
+        found += _formulas(run)
+    return found
+
+
+def _elsewhere(caution: Caution, name: str, heading: str) -> Caution:
+    """A caution as it is said of a further body: with its name, and its places in the craft."""
+
+    def place(path: str) -> str:
+        is_body = path == "body" or path.startswith("body.")
+        return f"bodies.{name}{path.removeprefix('body')}" if is_body else path
+
+    remedy = caution.remedy
+    if remedy is not None:
+        remedy = replace(remedy, changes=tuple((place(path), value) for path, value in remedy.changes))
+    return replace(caution, where=place(caution.where), says=f"{heading}: {caution.says}", remedy=remedy)
 
 
 def _slows_flight(job: Job) -> Iterator[Caution]:
     """The caution of a body whose own damping slows it in the air beside the drag that its parts have."""
-    craft, body = job.craft, job.craft.body
+    craft, body = job.single, job.single.body
     most = sum(part.most_lift(job.ground.air_density) for part in craft.working_parts if craft.gain_of(part) > 0.0)
     weight = body.true_mass() * job.ground.gravity * body.gravity_scale
     if most <= 0.0 or weight <= 0.0 or body.damping <= 0.0 or body.damping_law == "per_tick":
@@ -68,7 +89,7 @@ def _slows_flight(job: Job) -> Iterator[Caution]:
 
 def _balance(job: Job) -> Iterator[Caution]:
     """The caution of wings that turn a craft over by themselves, where nothing holds its nose."""
-    craft = job.craft
+    craft = job.single
     found = balance.of(craft)
     held = "pitch" in craft.body.held or any("pitch" in part.wishes() for part in craft.parts)
     if found is None or found.margin > 0.0 or held or job.ground.air_density <= 0.0:
@@ -83,13 +104,14 @@ def _balance(job: Job) -> Iterator[Caution]:
 
 def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
     """Cautions of every part; a muted one has none."""
-    others = [*(one.id for one in job.ground.blocks), *(one.craft.id for one in job.actors if one.craft != job.craft)]
+    others = [one.id for one in job.ground.blocks]
+    others += [one.craft.id for one in job.actors if one.whole.id != job.craft.id]
     events = job.drill.events
     case = Case(
         setting=setting,
         top_speed=outlook.top_speed(setting),
-        parts={part.id: part for part in job.craft.working_parts},
-        held=job.craft.body.held,
+        parts={part.id: part for part in job.single.working_parts},
+        held=job.single.body.held,
         others=tuple(others),
         catches=any(one.catches for one in job.ground.blocks),
         dynamic_others=len(job.actors) > 1 or any(one.moves == "free" for one in job.ground.blocks),
@@ -102,7 +124,7 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
         ),
     )
     notes = None if run is None else run.own_notes()
-    for place, part in enumerate(job.craft.working_parts):
+    for place, part in enumerate(job.single.working_parts):
         if part.mute:
             continue
         acted = None
@@ -121,7 +143,7 @@ def _broken(run: Run) -> Iterator[Caution]:
 
 def _standing(run: Run) -> Iterator[Caution]:
     """Cautions about the stand of its craft on its rays, from the real kernel linearised at rest."""
-    craft = run.job.craft
+    craft = run.job.single
     weight = run.job.ground.gravity * craft.body.gravity_scale
     if "z" in craft.body.held or weight <= 0.0 or not any(part.legs() for part in craft.parts):
         return
@@ -146,9 +168,9 @@ def _standing(run: Run) -> Iterator[Caution]:
 
 def _rays(run: Run) -> Iterator[Caution]:
     """Cautions about rays that start inside something, or found nothing in the whole run."""
-    for part in run.job.craft.parts:
+    for part in run.job.single.parts:
         rays = part.legs()
-        if not rays or run.job.craft.gain_of(part) == 0.0 or not run.ticks:
+        if not rays or run.job.single.gain_of(part) == 0.0 or not run.ticks:
             continue
         gaps = [run.column(f"{part.id}.{number}.gap") for number in range(1, 1 + len(rays))]
         if any(float(gap[0]) <= ray.radius for gap, ray in zip(gaps, rays, strict=True)):
@@ -170,9 +192,9 @@ def _rays(run: Run) -> Iterator[Caution]:
 def _formulas(run: Run) -> Iterator[Caution]:
     """Formulas of its craft that were no finite number somewhere in the run: where in the text, and at what."""
     for fault in run.faults:
-        if fault.craft != run.job.craft.id:
+        if fault.craft != run.job.single.id:
             continue
-        law = run.job.craft.written[fault.law]
+        law = run.job.single.written[fault.law]
         step = lawunits.first_wrong(law.code, fault.given, law.numbers)
         at = ", ".join(
             f"{one.name} {show(value, one.unit)}" for one, value in zip(law.place.quantities, fault.given, strict=False)
@@ -186,13 +208,13 @@ def _formulas(run: Run) -> Iterator[Caution]:
 
 
 def _held_level(job: Job) -> Iterator[Caution]:
-    if ground_shape.is_uneven(job.ground) and "z" in job.craft.body.held:
+    if ground_shape.is_uneven(job.ground) and "z" in job.single.body.held:
         yield Caution(
             "held_level",
             "body",
             "height is held: uneven ground does not carry it",
             "free z, roll and pitch: take them out of the body's held axes",
-            _freed(job.craft),
+            _freed(job.single),
         )
 
 
@@ -216,7 +238,7 @@ def _freed(craft: Craft) -> Remedy:
 
 
 def _shared_keys(job: Job) -> Iterator[Caution]:
-    for key, users in casting.shared_keys(one.craft for one in job.actors).items():
+    for key, users in casting.shared_keys(one.whole for k, one in enumerate(job.actors) if one.lead == k).items():
         own = next((channel for craft, channel in users if craft.id == job.craft.id), None)
         others = [f"{craft.heading} {channel.heading}" for craft, channel in users if channel is not own]
         if own is not None:
@@ -256,7 +278,7 @@ def _explosion(run: Run) -> Iterator[Caution]:
 
 
 def _damping(job: Job) -> Iterator[Caution]:
-    body = job.craft.body
+    body = job.single.body
     for name in ("damping", "spin_damping"):
         number = getattr(body, name)
         if number == 0.0:
@@ -289,7 +311,7 @@ def _damping(job: Job) -> Iterator[Caution]:
 
 def _exact(job: Job) -> Remedy:
     """Damps by the exact law, as much as now at this tick rate."""
-    body = job.craft.body
+    body = job.single.body
     rates = {
         name: outlook.rate_of(body.damping_law, getattr(body, name), job.dt) for name in ("damping", "spin_damping")
     }
@@ -309,7 +331,7 @@ def _thrust(craft: Craft, setting: Setting) -> Iterator[Caution]:
 
 
 def _no_support(job: Job) -> Iterator[Caution]:
-    body = job.craft.body
+    body = job.single.body
     if (
         "z" not in body.held
         and not any(one.moves == "fixed" for one in job.ground.blocks)
@@ -328,8 +350,8 @@ def _no_support(job: Job) -> Iterator[Caution]:
 def _deaf_drill(job: Job) -> Iterator[Caution]:
     names = [channel.id for channel in job.craft.channels]
     used = {name for part in job.craft.parts for name in part.channels_used()}
-    used |= {name for tie in job.ground.ties for name in tie.driven_by()}
-    for track in job.actor.tracks:
+    used |= {name for tie in (*job.ground.ties, *job.drill.ties, *job.craft.ties) for name in tie.driven_by()}
+    for track in job.seen_from(job.craft.id).actor.tracks:
         if track.channel not in names:
             yield Caution(
                 "no_such_channel",

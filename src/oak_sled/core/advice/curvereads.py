@@ -16,7 +16,7 @@ def reads(run: Run, part: Part, field: CurveField) -> Floats:
     """The x at which a curve was read in each row, >= 0 where the curve begins there, in the unit of the field, shape
     (rows, n): one for each of linked ones, NaN where it did nothing. A curve over the speed of its craft is read alike
     by all."""
-    found = part.curve_reads(field, run, bodynames.wheel_names(run.job.craft, part))
+    found = part.curve_reads(field, run, bodynames.wheel_names(run.job.single, part))
     if found is None and field.x == "speed":
         found = traces.values(run, "forward_speed")
     if found is None:

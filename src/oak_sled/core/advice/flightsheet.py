@@ -52,7 +52,9 @@ class Sheet:
 
 
 def flies(craft: Craft) -> bool:
-    """True if wings carry a craft, or actuators that a holder of its height commands."""
+    """True if wings carry a craft of one body, or actuators that a holder of its height commands."""
+    if craft.bodies:
+        return False
     fitted = [part for part in craft.working_parts if craft.gain_of(part) > 0.0]
     return any(part.most_lift(1.0) > 0.0 for part in fitted) or _hovers(craft)
 

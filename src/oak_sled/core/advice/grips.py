@@ -45,7 +45,7 @@ def side_curve(part: AnyPart, grip: float) -> Floats:
 
 def wheels_now(run: Run, numbers: Floats, part: AnyPart) -> list[WheelGrip]:
     """The wheels of a part in a recorded row. numbers : the own row of its craft, shape (n,)."""
-    craft, place = run.job.craft, run.layout.own_place
+    craft, place = run.job.single, run.layout.own_place
     names, words = bodynames.ray_names(craft), traces.ray_words(craft)
     spots = {names[one.ray]: one.at for one in bodynames.wheels(craft)}
     found = []
@@ -77,7 +77,7 @@ def visited(run: Run, part: AnyPart) -> Floats:
 
 def _visited(run: Run, part: AnyPart) -> Floats:
     found = []
-    for name in bodynames.wheel_names(run.job.craft, part):
+    for name in bodynames.wheel_names(run.job.single, part):
         load = run.column(f"{name}.force")
         stands = load > 1.0
         slip = np.degrees(np.abs(run.column(f"{name}.slip_angle")[stands]))

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 
+from oak_sled.core.assembly import bodynames, starts
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.units import show
@@ -14,6 +16,8 @@ from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.swing import Swing
 from oak_sled.core.results import rotations
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.hinge import Driven, Fixed, Hinge, Slider
 
@@ -21,10 +25,44 @@ ALONG = 0.99
 """Cosine from which on two axes count as one."""
 
 
+@dataclass(frozen=True)
+class Bulk:
+    """A body as what holds it sees it: kg, its centre of mass, m, shape (3,), and its inertia about that, kg m2, shape
+    (3, 3), in the axes in which its ties tell their places."""
+
+    mass: float
+    centre: Floats
+    inertia: Floats
+
+    @classmethod
+    def of_block(cls, block: Block) -> Bulk:
+        """That of a block: the box round it."""
+        axes = rotations.rotation(np.array(block.attitude()))
+        a, b, c = block.half_extents()
+        own = block.mass / 3.0 * np.diag([b * b + c * c, a * a + c * c, a * a + b * b])
+        return cls(block.mass, np.array(block.middle()) + axes @ np.array(block.centre()), axes @ own @ axes.T)
+
+    @classmethod
+    def of_body(cls, body: Body) -> Bulk:
+        """That of a body of a craft."""
+        origin, axes = starts.on_craft(body)
+        return cls(body.true_mass(), origin + axes @ np.array(body.centre()), axes @ body.inertia_matrix() @ axes.T)
+
+
 def of(ground: Ground, tie: Driven) -> tuple[str, ...]:
     """Lines about a hinge or a slider whose first body is a block, as if the other stood still."""
     block = next((one for one in ground.blocks if one.id == tie.one), None)
-    if block is None or not isinstance(tie, Hinge | Slider):
+    return () if block is None else _told(Bulk.of_block(block), tie, ground)
+
+
+def of_craft(craft: Craft, tie: Driven, ground: Ground) -> tuple[str, ...]:
+    """Lines about a hinge or a slider between two bodies of a craft, as if the second stood still and level."""
+    body = next((one for one in craft.bodies if one.id == tie.one), craft.body)
+    return _told(Bulk.of_body(body), tie, ground)
+
+
+def _told(block: Bulk, tie: Driven, ground: Ground) -> tuple[str, ...]:
+    if not isinstance(tie, Hinge | Slider):
         return ()
     turns = isinstance(tie, Hinge)
     moved, asked = _moved(block, tie), _weight(ground, block, tie)
@@ -49,38 +87,35 @@ def _most(tie: Driven) -> float:
     return float(tie.motor_torque if isinstance(tie, Hinge) else getattr(tie, "motor_force", 0.0))
 
 
-def _lever(block: Block, tie: Driven) -> Floats:
-    """m from the point of a tie to the centre of mass of its block at the start, shape (3,)."""
-    axes = rotations.rotation(np.array(block.attitude()))
-    return np.asarray(np.array(block.middle()) + axes @ np.array(block.centre()) - np.array(tie.begin))
-
-
-def _moved(block: Block, tie: Driven) -> float:
-    """kg m2 about the axis of a hinge, of the box round its block, or kg along that of a slider."""
+def _moved(block: Bulk, tie: Driven) -> float:
+    """kg m2 about the axis of a hinge, or kg along that of a slider."""
     if not isinstance(tie, Hinge):
         return block.mass
-    a, b, c = block.half_extents()
-    axes, way = rotations.rotation(np.array(block.attitude())), tie.way()
-    own = block.mass / 3.0 * np.diag([b * b + c * c, a * a + c * c, a * a + b * b])
-    away = np.linalg.norm(np.cross(way, _lever(block, tie)))
-    return float(way @ axes @ own @ axes.T @ way + block.mass * away**2)
+    way = tie.way()
+    away = np.linalg.norm(np.cross(way, block.centre - np.array(tie.begin)))
+    return float(way @ block.inertia @ way + block.mass * away**2)
 
 
-def _weight(ground: Ground, block: Block, tie: Driven) -> float:
-    """N m about the axis of a hinge that the weight of its block asks at most, or N along that of a slider."""
+def _weight(ground: Ground, block: Bulk, tie: Driven) -> float:
+    """N m about the axis of a hinge that the weight of its body asks at most, or N along that of a slider."""
     way, weight = tie.way(), block.mass * ground.gravity
     if not isinstance(tie, Hinge):
         return weight * abs(float(way[2]))
-    away = float(np.linalg.norm(np.cross(way, _lever(block, tie))))
+    away = float(np.linalg.norm(np.cross(way, block.centre - np.array(tie.begin))))
     return weight * away * math.hypot(float(way[0]), float(way[1]))
 
 
 def cautions(job: Job) -> Iterator[Caution]:
     """The cautions of joints: motors that are too weak or fight each other, and loops of fixed joints."""
-    driven = [one for one in job.ground.ties if isinstance(one, Driven) and one.motor != "none"]
-    for tie in driven:
-        block = next((one for one in job.ground.blocks if one.id == tie.one), None)
-        if block is not None and isinstance(tie, Hinge | Slider):
+    ties = [one.tie for one in bodynames.ties_of(job)]
+    driven = [one for one in ties if isinstance(one, Driven) and one.motor != "none"]
+    bulks = [(tie, Bulk.of_block(one)) for tie in driven for one in job.ground.blocks if one.id == tie.one]
+    bodies = {one.id: one for one in job.craft.bodies}
+    for tie in job.craft.ties:
+        if isinstance(tie, Driven) and tie.motor != "none":
+            bulks.append((tie, Bulk.of_body(bodies.get(tie.one, job.craft.body))))
+    for tie, block in bulks:
+        if isinstance(tie, Hinge | Slider):
             asked, unit = _weight(job.ground, block, tie), "N m" if isinstance(tie, Hinge) else "N"
             if _most(tie) < asked:
                 yield Caution(
@@ -100,7 +135,7 @@ def cautions(job: Job) -> Iterator[Caution]:
                     f"{one.heading} and {other.heading} drive the same two bodies about one axis",
                     "one motor, the other joint without",
                 )
-    loop = _loop([one for one in job.ground.ties if isinstance(one, Fixed)])
+    loop = _loop([one for one in ties if isinstance(one, Fixed)])
     if loop:
         yield Caution(
             "loop_of_fixed_joints",

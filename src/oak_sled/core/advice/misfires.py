@@ -39,7 +39,10 @@ def _events(job: Job) -> Iterator[Caution]:
                 )
             continue
         if event.aims_at != "part":
-            if event.target not in (known := [one.id for one in getattr(job.ground, f"{event.aims_at}s")]):
+            known = [one.id for one in getattr(job.ground, f"{event.aims_at}s")]
+            if event.aims_at == "tie":
+                known = [one.tie.id for one in bodynames.ties_of(job)]
+            if event.target not in known:
                 yield _no_target(event.heading, event.aims_at, event.target, known)
             continue
         if (event.craft or lead) != job.craft.id:

@@ -78,7 +78,7 @@ class Standing:
 def standing(job: Job) -> Standing | None:
     """The stand of the craft that a job looks at, alone on the level part of its ground, its channels at rest; None
     where it has no rays, is held at its height, or finds no place at which it stands."""
-    return standing_of(job.craft, job.ground, job.ticks, job.integrator)
+    return standing_of(job.single, job.ground, job.ticks, job.integrator)
 
 
 def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "semi_implicit") -> Standing | None:
@@ -97,7 +97,7 @@ def standing_of(craft: Craft, ground: Ground, ticks: int, integrator: str = "sem
     for known, found in tuple(_STANDS):
         if known == key:
             return found
-    made = _standing(craft.replace(parts=smooth), _bare(ground), ticks, integrator)
+    made = _standing(craft.with_only(smooth), _bare(ground), ticks, integrator)
     _STANDS.appendleft((key, made))
     return made
 
@@ -140,16 +140,16 @@ class _Table:
 
     def __init__(self, job: Job):
         self.job = job
-        held = job.craft.body.held
+        held = job.single.body.held
         self.free = [place for place, name in enumerate(("z", "roll", "pitch")) if name not in held]
         self._machine = Machine.of(self.job)
         self._start = self._machine.save()
-        self._inputs = np.zeros((1, len(job.craft.channels)))
+        self._inputs = np.zeros((1, len(job.single.channels)))
         self._riders = bodynames.riders(self.job)
-        self._warm = math.ceil(FOLLOWS / job.dt) if any(part.is_unsprung() for part in job.craft.parts) else 0
+        self._warm = math.ceil(FOLLOWS / job.dt) if any(part.is_unsprung() for part in job.single.parts) else 0
         layout = Layout.of(self.job)
         self._row = np.empty((1, layout.width))
-        self._first_ray = layout.place(f"{bodynames.ray_names(job.craft)[0]}.gap")
+        self._first_ray = layout.place(f"{bodynames.ray_names(job.single)[0]}.gap")
 
     def after(self, state: Floats) -> Floats:
         """The state a tick later, shape (6,)."""
@@ -215,7 +215,7 @@ class _Table:
     def loads(self, rest: tuple[float, float, float]) -> tuple[float, ...]:
         """N on every ray where it stands."""
         self.after(np.array([*rest, 0.0, 0.0, 0.0]))
-        every = [not ray.senses for part in self.job.craft.parts for ray in part.rays()]
+        every = [not ray.senses for part in self.job.single.parts for ray in part.rays()]
         return tuple(float(self._row[0, self._first_ray + RAY * k + 2]) for k, one in enumerate(every) if one)
 
     def tips(self, rest: tuple[float, float, float]) -> float | None:
@@ -281,7 +281,7 @@ class _Table:
     def _found(self) -> tuple[Floats, Floats]:
         """Of the last tick: the points under the rays from the centre of mass, m, shape (rays, 3), and their loads, N,
         shape (rays,)."""
-        count = len(bodynames.ray_names(self.job.craft))
+        count = len(bodynames.ray_names(self.job.single))
         rays = self._row[0, self._first_ray : self._first_ray + RAY * count].reshape(count, RAY)
         return rays[:, 3:6] - self._row[0, 0:3], np.maximum(rays[:, 2], 0.0)
 
@@ -297,7 +297,7 @@ class _Table:
             step[:, column] = ((self.after(ahead) - self.after(behind)) / (2.0 * STEPS[one]))[used]
         values, vectors = np.linalg.eig(step)
         count = len(self.free)
-        size = np.array([1.0, *self.job.craft.body.half_extents()[1::-1]])[self.free]  # m that a rad lifts an edge
+        size = np.array([1.0, *self.job.single.body.half_extents()[1::-1]])[self.free]  # m that a rad lifts an edge
         shares = np.abs(vectors[:count]) * size[:, None]
         shares /= np.maximum(shares.sum(axis=0), 1e-300)
         found, left = [], list(range(2 * count))

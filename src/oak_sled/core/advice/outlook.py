@@ -24,26 +24,46 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
 
 
-def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None) -> Setting:
+def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None, body: str = "") -> Setting:
     """The craft and its ground as numbers for closed forms; muted parts do not count. That of a run with the very
-    documents that made it is found once, and kept with it."""
+    documents that made it is found once, and kept with it. body : the body of the craft that is asked for; "" for the
+    first."""
+    if run is not None and run.job.body != body:
+        run = run.seen_from(craft.single(body).id) if craft.id == run.job.craft.id else None
     if run is None:
-        return _setting_of(craft, ground, ticks)
+        return _setting_of(craft, ground, ticks, body)
     if run.live or craft is not run.job.craft or ground is not run.job.ground or ticks != run.job.ticks:
-        return with_run(_setting_of(craft, ground, ticks), run)
-    return run.analysis.once("setting", lambda: with_run(_setting_of(craft, ground, ticks), run))
+        return with_run(_setting_of(craft, ground, ticks, body), run)
+    return run.analysis.once("setting", lambda: with_run(_setting_of(craft, ground, ticks, body), run))
 
 
-def at_once(craft: Craft, ground: Ground, ticks: int, run: Run | None, stood: Run | None) -> Setting:
+def _setting_of(craft: Craft, ground: Ground, ticks: int, body: str) -> Setting:
+    """That of a body of a craft: what drives and holds all of them together, and what carries that one."""
+    if not craft.bodies:
+        return _of_single(craft, ground, ticks)
+    every = [_of_single(one, ground, ticks) for one in craft.singles]
+    own = every[craft.singles.index(craft.single(body))]
+    moves = sum(one.mass for one in every)
+    together = {
+        name: sum(getattr(one, name) for one in every)
+        for name in ("thrust", "friction", "square_drag", "linear_drag", "fuel", "burns")
+    }
+    damping = sum(one.damping * one.mass for one in every) / moves
+    drags = [one.drag_at for one in every if one.drag_at is not None]
+    drag_at = (lambda speed: sum(one(speed) for one in drags)) if drags else None
+    return replace(own, **together, moves=moves, damping=damping, drag_at=drag_at)
+
+
+def at_once(craft: Craft, ground: Ground, ticks: int, run: Run | None, stood: Run | None, body: str = "") -> Setting:
     """The same for a window that must not wait: how the craft stands is that of `stood`, the last of its runs that came
     in (so of the craft a drag before), and is left out where there is none."""
-    setting = setting_of(craft, ground, ticks, run)
+    setting = setting_of(craft, ground, ticks, run, body)
     if run is not None and not run.live:
         return setting
     return replace(setting, tips_at=partial(_tips_of, setting.track, setting.centre_height, stood))
 
 
-def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
+def _of_single(craft: Craft, ground: Ground, ticks: int) -> Setting:
     body = craft.body
     mass = body.true_mass() + craft.carried_mass()
     weight = mass * ground.gravity * max(body.gravity_scale, 0.0)
@@ -77,6 +97,7 @@ def _setting_of(craft: Craft, ground: Ground, ticks: int) -> Setting:
     height = craft.stands_above(ground.gravity) + lifted
     return Setting(
         mass=mass,
+        moves=mass,
         yaw_inertia=body.inertia()[2],
         roll_inertia=body.inertia()[0],
         weight=weight,
@@ -124,7 +145,7 @@ def _tips_at(craft: Craft, ground: Ground, ticks: int, track: float, height: flo
 
 def _tips_of(track: float, height: float, run: Run | None) -> float:
     """The same, of a run that is there: its craft may be that of a moment ago."""
-    if track <= 0.0 or height <= 0.0 or run is None or "roll" in run.job.craft.body.held:
+    if track <= 0.0 or height <= 0.0 or run is None or "roll" in run.job.single.body.held:
         return math.inf
     return _leaning(track, height, modes.of_run(run))
 
@@ -145,9 +166,8 @@ def _drag_at(written: list[Part], flying: list[Part], at: tuple[float, float, fl
 def with_run(setting: Setting, run: Run) -> Setting:
     """The setting with the ranges of limited quantities from a run."""
     speed = traces.values(run, "speed")
-    acted = {
-        part.id: int(np.count_nonzero(run.column(f"{part.id}.activity"))) for part in run.job.craft.parts if part.LIMITS
-    }
+    limiters = [part.id for part in run.job.single.parts if part.LIMITS]
+    acted = {name: int(np.count_nonzero(run.column(f"{name}.activity"))) for name in limiters}
     ranges = ranges_of(run)
     stands = None if run.live else modes.of_run(run)
     swings = () if stands is None else tuple((one.name, one.rate, one.share) for one in stands.modes)
@@ -169,7 +189,7 @@ _LIMITED: dict[str, Callable[[Run], Floats]] = {
 
 def ranges_of(run: Run) -> dict[str, tuple[float, float, float]]:
     """(least, greatest, 95 %) of every quantity that a limiter of its craft limits; computed once a run and kept."""
-    wanted = {part.limits for part in run.job.craft.parts if part.LIMITS}
+    wanted = {part.limits for part in run.job.single.parts if part.LIMITS}
     return {name: run.analysis.once(("range", name), partial(_range, run, name)) for name in wanted}
 
 
@@ -207,6 +227,16 @@ def converted(body: Body, law: str, dt: float) -> Body:
     return body.replace(damping_law=law, damping=numbers[0], spin_damping=numbers[1])
 
 
+def told_of(craft: Craft, ground: Ground, ticks: int) -> dict[str, tuple[str, tuple[str, ...]]]:
+    """The heading and the outlook of every body of a craft ("body", then the further ones by name) and of its parts."""
+    names = ("", *(one.id for one in craft.bodies))
+    settings = {name: setting_of(craft, ground, ticks, None, name) for name in names}
+    found = {"body": ("Body", body_outlook(craft.body, settings[""]))}
+    found |= {one.id: (one.heading, body_outlook(one, settings[one.id])) for one in craft.bodies}
+    parts = craft.working_parts
+    return found | {part.id: (part.heading, tuple(part.outlook(settings[part.carried_by]))) for part in parts}
+
+
 def body_outlook(body: Body, setting: Setting) -> tuple[str, ...]:
     """The outlook of mass and damping: weight, half-lives, glide distance; how it swings on its supports."""
     if setting.modes:
@@ -235,7 +265,7 @@ def coast_words(setting: Setting) -> str:
     speed = setting.last_speed
     if speed <= 0.0:
         return f"weighs {show(setting.weight, 'N')}"
-    square, friction, mass = setting.square_drag, setting.friction, setting.mass
+    square, friction, mass = setting.square_drag, setting.friction, setting.moves
     if friction <= 0.0:
         slows = square > 0.0 or setting.linear_drag > 0.0
         return "only the air slows it: it never quite stops" if slows else "nothing slows it: it never stops"
@@ -266,4 +296,4 @@ def top_speed(setting: Setting) -> float:
     net = setting.thrust - setting.friction
     if net <= 0.0:
         return 0.0
-    return approach(net, setting.square_drag, setting.linear_drag, setting.damping, setting.mass)[0]
+    return approach(net, setting.square_drag, setting.linear_drag, setting.damping, setting.moves)[0]

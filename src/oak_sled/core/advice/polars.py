@@ -43,7 +43,7 @@ def panels_now(run: Run, row: int, part: AnyPart, air: Airflow) -> list[Panel]:
     numbers = run.own_row(row)
     axes = rotations.rotation(numbers[3:7])
     sinks = _downwash(run, row, part, air)
-    stations = part.stations(run.job.craft.body.centre())
+    stations = part.stations(run.job.single.body.centre())
     levers = stations["place"] @ axes.T
     wind = air.at(numbers[0:3] + levers, row * run.job.dt)
     against = numbers[7:10] + np.cross(numbers[10:13], levers) - wind
@@ -77,7 +77,7 @@ def _turned(run: Run, row: int, part: AnyPart) -> tuple[float, float]:
 
 def _downwash(run: Run, row: int, part: AnyPart, air: Airflow) -> float:
     """rad of downwash that meets it."""
-    ahead = next((one for one in run.job.craft.parts if one.id == part.behind), None)
+    ahead = next((one for one in run.job.single.parts if one.id == part.behind), None)
     if ahead is None or not ahead.SENDS_DOWN:
         return 0.0
     lifts = [one.lift for one in panels_now(run, row, ahead.replace(behind=""), air)]

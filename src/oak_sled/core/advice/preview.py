@@ -40,15 +40,15 @@ def sling_path(
     at : the pose the craft is held in, position and attitude (the front of a recorded row). The craft goes alone: off
     walls if its height is held; else through the air until it is down to the ground again. Loose blocks are left out.
     """
-    craft, ground = job.craft, job.ground
+    craft, ground = job.single, job.ground
     if bodynames.launchers(craft):
-        craft = craft.replace(parts=tuple(part for part in craft.parts if part.shot() is None))
+        craft = craft.with_only(tuple(part for part in craft.parts if part.shot() is None))
     if ground.blocks:
         ground = ground.replace(blocks=())
     x, y, z = pull
     released = Event(id="released", what="release", target=sling.id, x=x, y=y, z=z)
     drill = job.drill.replace(events=(released,), tracks=(), twins=(), targets=(), end="time", duration=seconds)
-    made = replace(job, craft=craft, ground=ground, drill=drill.replace(cast=()), others=())
+    made = replace(job, craft=craft, ground=ground, drill=drill.replace(cast=(), ties=()), others=(), body="")
     machine = Machine.of(made)
     put(machine, at)
     flies = craft.can_leave_ground()
@@ -103,7 +103,7 @@ def throw_path(run: Run, row: int, part: int) -> Throw:
     """The flight of the hook of the line `part` of the craft that is looked at, thrown at a row, while that goes
     straight on and all else stands still."""
     job, layout, numbers = run.job, run.layout, run.record.row(row)
-    thrown = job.craft.parts[part].thrown()
+    thrown = job.single.parts[part].thrown()
     if thrown is None:
         raise ValueError(f"part {part} throws no line (a part of the kind line)")
     scene = scenecache.scene_of(job)
@@ -118,7 +118,7 @@ def throw_path(run: Run, row: int, part: int) -> Throw:
     own = numbers[layout.first_of(job.who) :]
     axes = np.zeros((3, 3))
     spatial.axes_of(own[3:7], axes)
-    lever = axes @ (np.array(thrown.at) - np.array(job.craft.body.centre()))
+    lever = axes @ (np.array(thrown.at) - np.array(job.single.body.centre()))
     way = axes @ np.array(thrown.numbers["way"])
     carried = own[7:10] + np.cross(own[10:13], lever)
     velocity = carried + thrown.numbers["speed"] * way
@@ -137,7 +137,7 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
 
     at : what the craft does. It ends at the level ground, or with the shot's lifetime.
     """
-    launcher = job.craft.parts[part]
+    launcher = job.single.parts[part]
     shot = launcher.shot()
     arrays = world.build(job)
     first = sum(len(one.craft.parts) for one in job.actors[: job.who])
@@ -148,7 +148,7 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     now["heading_x"], now["heading_y"] = (axes[0, 0] / size, axes[1, 0] / size) if size > 1e-9 else (1.0, 0.0)
     way = np.array(shots.line_of(record, body, now))
     lever = axes @ record["point"]
-    speed = record["muzzle"] * job.craft.gain_of(launcher)
+    speed = record["muzzle"] * job.single.gain_of(launcher)
     velocity = body["velocity"] + np.cross(body["spin"], lever) + speed * way
     left, up = (np.array(vector) for vector in shots.across(tuple(way)))
     spin = record["twist"] * up - record["backspin"] * left

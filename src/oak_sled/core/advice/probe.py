@@ -105,7 +105,7 @@ def grip_used(run: Run, numbers: Floats, part: Part) -> float:
     """Side force over load of a runner, the load shared by the feet. numbers : the own row of a craft, shape (n,)."""
     place = run.layout.own_place(f"{part.id}.force.x")
     force, heading = numbers[place : place + 3], rotations.rotation(numbers[3:7])[:, 0]
-    feet = sum(one.contact_count() for one in run.job.craft.parts)
+    feet = sum(one.contact_count() for one in run.job.single.parts)
     load = float(numbers[run.layout.own_place("load")]) * part.contact_count() / max(feet, 1)
     left = float(force[1] * heading[0] - force[0] * heading[1])
     return abs(left) / load if load > 0.0 else 0.0

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from oak_sled.core.advice import bodymass, jointed, onrails, outlook
-from oak_sled.core.assembly import surfaces
+from oak_sled.core.assembly import bodynames, surfaces
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.units import show
 from oak_sled.core.parts.caution import Caution
@@ -81,7 +81,7 @@ def cautions(job: Job) -> Iterator[Caution]:
     """The cautions of ties: what is too stiff for the tick, and what follows a channel that is not there."""
     crafts = [one.craft for one in job.actors]
     channels = [channel.id for channel in crafts[0].channels] if crafts else []
-    for tie in job.ground.ties:
+    for tie in (*job.ground.ties, *job.drill.ties):
         for name in tie.driven_by():
             if not name or name in channels:
                 continue
@@ -93,7 +93,7 @@ def cautions(job: Job) -> Iterator[Caution]:
             )
     yield from onrails.cautions(job)
     yield from jointed.cautions(job)
-    found = [one for one in job.ground.ties if isinstance(one, Coupling)]
+    found = [one.tie for one in bodynames.ties_of(job) if isinstance(one.tie, Coupling)]
     stiff = [
         (one.stiffness / most, one, most) for one in found if (most := _stiffest(job, one, crafts)) < one.stiffness
     ]
@@ -142,7 +142,7 @@ def train_of(ground: Ground, tie: Coupling, crafts: Sequence[Craft], ticks: int)
     if craft is None:
         return None
     setting = outlook.setting_of(craft, ground, ticks)
-    push = sum(part.forward_thrust(setting.mass) for part in craft.working_parts if craft.gain_of(part) > 0.0)
+    push = sum(part.forward_thrust(setting.moves) for part in craft.working_parts if craft.gain_of(part) > 0.0)
     slope = math.sin(math.radians(ground.tilt_deg)) * ground.gravity
     chain, names, at = [first], [craft.id], first.other
     while at:
@@ -158,9 +158,9 @@ def train_of(ground: Ground, tie: Coupling, crafts: Sequence[Craft], ticks: int)
     known = [car for car in cars if car is not None]
     if len(known) != len(cars):
         return None
-    holds = [setting.friction + slope * setting.mass, *(_friction(ground, car) + slope * car.mass for car in known)]
+    holds = [setting.friction + slope * setting.moves, *(_friction(ground, car) + slope * car.mass for car in known)]
     return Train(
-        tuple(names), (setting.mass, *(car.mass for car in known)), tuple(holds), push,
+        tuple(names), (setting.moves, *(car.mass for car in known)), tuple(holds), push,
         tuple(one.slack for one in chain), tuple(one.stiffness for one in chain),
     )  # fmt: skip
 

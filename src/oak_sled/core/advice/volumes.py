@@ -22,7 +22,7 @@ def find(job: Job) -> Iterator[Caution]:
         where = f"grounds.{ground.id}.volumes.{one.id}"
         if one.does in ("launch", "return") and _holds(one, job):
             yield Caution(
-                "holds_the_start", where, f"{one.heading} holds the start of {job.craft.heading}, and acts at once",
+                "holds_the_start", where, f"{one.heading} holds the start of {job.single.heading}, and acts at once",
                 "a start outside, or the volume elsewhere",
             )  # fmt: skip
         if one.does == "wind" and one.gusts > 0.0 and one.speed == 0.0 and ground.wind_speed == 0.0:
@@ -54,11 +54,11 @@ def _water(one: Volume, job: Job, where: str) -> Iterator[Caution]:
             "gravity on the ground, or a volume of drag in its place",
         )  # fmt: skip
         return
-    hull = wetted.of(solidforms.pieces_of(job.craft)).volume
-    mass = job.craft.body.true_mass() + job.craft.carried_mass()
+    hull = wetted.of(solidforms.pieces_of(job.single)).volume
+    mass = job.single.body.true_mass() + job.single.carried_mass()
     if mass > one.density * hull > 0.0 and not job.ground.floor:
         aside = show(one.density * hull, "kg")
         yield Caution(
-            "sinks", where, f"{job.craft.heading} pushes aside {aside} of {one.heading} at most, and sinks",
+            "sinks", where, f"{job.single.heading} pushes aside {aside} of {one.heading} at most, and sinks",
             f"a larger body, or less than that in place of {show(mass, 'kg')}",
         )  # fmt: skip

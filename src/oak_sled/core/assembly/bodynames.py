@@ -2,26 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
-from typing import NamedTuple, TypeVar
+from typing import Any, NamedTuple
 
 import numpy as np
 
+from oak_sled.core.assembly import starts
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import records
-from oak_sled.core.kernel import spatial
 from oak_sled.core.parts import layer
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import Carried, WheelAt
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.ground import Ground
-from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.singles import FIRST
 from oak_sled.core.yard.thrownline import ThrownLine
-from oak_sled.core.yard.tie import Between, Tie
-
-Bound = TypeVar("Bound", bound=Between)
+from oak_sled.core.yard.tie import Between, Stretched, Tie
 
 EDGE_WALL, EDGE_TOP = 20.0, 1e4
 """m of thickness and of height of the walls that stand at the edges of a ground."""
@@ -122,7 +121,8 @@ def solid_number(job: Job, name: str) -> int:
 
 
 def solid_numbers(job: Job) -> dict[str, int]:
-    """The numbers of the crafts and blocks among the bodies of a job; a block hides a craft of its name."""
+    """The numbers of the crafts, of their further bodies as CRAFT.BODY, and of the blocks among the bodies of a job; a
+    block hides a craft of its name."""
     crafts = {one.craft.id: 1 + place for place, one in enumerate(job.actors)}
     first = first_block(job)
     return crafts | {one.id: first + place for place, one in enumerate(job.ground.blocks)}
@@ -162,55 +162,118 @@ def riders(job: Job) -> list[Rider]:
 
 def rider_names(job: Job) -> tuple[str, ...]:
     """Names in a record of the bodies that parts carry."""
-    return tuple(f"{job.actors[one.who].craft.id}_{one.part.id}" for one in riders(job))
+    return tuple(f"{job.actors[one.who].craft.id.replace('.', '_')}_{one.part.id}" for one in riders(job))
 
 
-def joints_of(job: Job) -> list[tuple[Joint, int, int]]:
-    """The joints of the ground whose bodies are there, with their numbers."""
+class Held(NamedTuple):
+    """A joint or a tie of a job: the numbers of its two bodies, and of the actor whose channels drive it; its places
+    and its ends are of the world. turn : the axes that its own directions are in, shape (3, 3), world axes; None for
+    those of the world. part : the number of the part that it is of; -1 for none."""
+
+    tie: Any
+    a: int
+    b: int
+    who: int = 0
+    turn: Floats | None = None
+    part: int = -1
+
+
+def joints_of(job: Job) -> list[Held]:
+    """The joints of the ground whose bodies are there."""
     return _between(job, job.ground.joints)
 
 
-def ties_of(job: Job) -> list[tuple[Tie, int, int]]:
-    """The ties of the ground whose bodies are there, with their numbers, and the lines that parts throw."""
-    found: list[tuple[Tie, int, int]] = list(_between(job, job.ground.ties))
-    return [*found, *((line, 1 + who, records.GROUND) for who, line in lines_of(job))]
+def ties_of(job: Job) -> list[Held]:
+    """The ties whose bodies are there: of the ground, of the crafts, of the cast of the drill, and the lines that parts
+    throw."""
+    found = _between(job, job.ground.ties)
+    if any(one.whole.ties for one in job.actors):
+        found += _of_crafts(job)
+    if job.drill.ties:
+        found += _of_cast(job, [one.tie.id for one in found])
+    return [*found, *lines_of(job)]
 
 
-def lines_of(job: Job) -> list[tuple[int, ThrownLine]]:
-    """The lines that parts throw, each with the number of its actor; a part that is muted throws none."""
+def _of_crafts(job: Job) -> Iterator[Held]:
+    """The ties of crafts between bodies of them."""
+    for who, one in enumerate(job.actors):
+        if one.lead != who:
+            continue
+        numbers = {FIRST: 1 + who} | {body.id: 2 + who + k for k, body in enumerate(one.whole.bodies)}
+        names = {FIRST: one.craft.id} | {body.id: f"{one.craft.id}.{body.id}" for body in one.whole.bodies}
+        origin, axes = starts.origin_of(one.craft, job.starts[who])
+        for tie in one.whole.ties:
+            placed = _placed(tie, f"{one.craft.id}_{tie.id}", names[tie.one], names[tie.other], (origin, axes))
+            yield Held(placed, numbers[tie.one], numbers[tie.other], who, axes)
+
+
+def _of_cast(job: Job, taken: list[str]) -> Iterator[Held]:
+    """The ties of a drill between those who take part in it, and what is on the ground."""
+    numbers = solid_numbers(job)
+    for tie in job.drill.ties:
+        if tie.one not in numbers or (tie.other and tie.other not in numbers):
+            continue
+        frames = [_frame_of(job, numbers.get(name, 0)) for name in (tie.one, tie.other)]
+        name = tie.id if tie.id not in taken else f"{tie.id}_{1 + taken.count(tie.id)}"
+        placed = _placed(tie, name, tie.one, tie.other, *frames)
+        yield Held(placed, numbers[tie.one], numbers.get(tie.other, records.GROUND), 0, frames[0][1])
+
+
+def _frame_of(job: Job, number: int) -> tuple[Floats, Floats]:
+    """The origin and the axes of a body at the start, in which ties of a cast tell their places: those of the world for
+    all but crafts."""
+    if not 1 <= number <= len(job.actors):
+        return np.zeros(3), np.eye(3)
+    return starts.origin_of(job.actors[number - 1].craft, job.starts[number - 1])
+
+
+Frame = tuple[Floats, Floats]
+
+
+def _placed(tie: Tie, name: str, one: str, other: str, here: Frame, there: Frame | None = None) -> Tie:
+    """A tie whose places, told in the axes of a craft, are of the world. here, there : the origin and the axes, m, of
+    its first place, and of its other end where those are others."""
+
+    def world(frame: Frame, point: Sequence[float]) -> list[float]:
+        return (frame[0] + frame[1] @ np.array(point)).tolist()
+
+    fields = dict(zip("xyz", world(here, tie.begin), strict=True))
+    if isinstance(tie, Stretched):
+        fields |= dict(zip(("end_x", "end_y", "end_z"), world(there or here, tie.end), strict=True))
+    # no document: it is made of what was checked in one
+    return tie.model_copy(update={"id": name[:40], "one": one, "other": other, **fields})
+
+
+def lines_of(job: Job) -> list[Held]:
+    """The lines that parts throw; a part that is muted throws none."""
     found = []
     for who, one in enumerate(job.actors):
         for place, part in enumerate(one.craft.parts):
             thrown = part.thrown()
             if thrown is None or one.craft.gain_of(part) == 0.0:
                 continue
-            lever = np.array(thrown.at) - np.array(one.craft.body.centre())
-            axes = np.zeros((3, 3))
-            spatial.axes_of(job.starts[who][3:7], axes)
-            x, y, z = (job.starts[who][:3] + axes @ lever).tolist()
-            name = f"{one.craft.id}_{part.id}"[:40]
-            fields = {"thrown": thrown, "part": place, "fall": job.ground.gravity, "x": x, "y": y, "z": z}
-            found.append((who, ThrownLine.model_construct(id=name, one=one.craft.id, other="", **fields)))
+            origin, axes = starts.origin_of(one.craft, job.starts[who])
+            x, y, z = (origin + axes @ np.array(thrown.at)).tolist()
+            name = f"{one.craft.id.replace('.', '_')}_{part.id}"[:40]
+            fields = {"thrown": thrown, "fall": job.ground.gravity, "x": x, "y": y, "z": z}
+            line = ThrownLine.model_construct(id=name, one=one.craft.id, other="", **fields)
+            found.append(Held(line, 1 + who, records.GROUND, who, part=place))
     return found
 
 
 def line_numbers(job: Job, who: int) -> dict[str, int]:
     """The numbers of the lines of a craft among all ties, by their parts."""
-    first = len(_between(job, job.ground.ties))
-    return {
-        job.actors[who].craft.parts[line.part].id: first + k
-        for k, (owner, line) in enumerate(lines_of(job))
-        if owner == who
-    }
+    parts = job.actors[who].craft.parts
+    return {parts[one.part].id: k for k, one in enumerate(ties_of(job)) if one.part >= 0 and one.who == who}
 
 
-def _between(job: Job, ties: Sequence[Bound]) -> list[tuple[Bound, int, int]]:
+def _between(job: Job, ties: Sequence[Between]) -> list[Held]:
     found = []
     for one in ties:
         a = solid_number(job, one.one)
         b = solid_number(job, one.other) if one.other else records.GROUND
         if a > 0 and b >= 0:
-            found.append((one, a, b))
+            found.append(Held(one, a, b))
     return found
 
 

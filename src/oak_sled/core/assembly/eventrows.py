@@ -23,6 +23,9 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
         row["time"], row["what"] = event.t, get_args(What).index(event.what)
         row["part"], row["solid"], row["link"] = -1, -1, -1
         who = next((k for k, one in enumerate(crafts) if one.id == event.craft), 0)
+        if event.aims_at == "part":  # it may be on a further body
+            own = [k for k, one in enumerate(job.actors) if one.lead == who]
+            who = next((k for k in own if event.target in [part.id for part in crafts[k].parts]), who)
         row["craft"] = who
         if event.what in ("trigger", "hold", "release", "fail"):
             names = [part.id for part in crafts[who].parts]
@@ -30,7 +33,7 @@ def event_rows(events: Sequence[Event], job: Job) -> Records:
             if row["part"] >= 0 and not _obeys(crafts[who].parts[row["part"]], event.what):
                 row["part"] = -1
         elif event.aims_at == "tie":
-            names = [tie.id for tie, _, _ in bodynames.ties_of(job)]
+            names = [one.tie.id for one in bodynames.ties_of(job)]
             row["link"] = names.index(event.target) if event.target in names else -1
         elif event.aims_at == "rail":
             names = [rail.id for rail in job.ground.rails]

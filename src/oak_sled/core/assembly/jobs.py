@@ -19,11 +19,18 @@ from oak_sled.core.yard.yard import Yard
 
 @dataclass(frozen=True)
 class Actor:
-    """A craft that takes part in a job: where it begins, and the inputs of its channels."""
+    """A body that takes part in a job, with the parts on it as a craft of a single body.
+
+    start, tracks : of its craft. whole : that craft. lead : the number of its first body. channels : those that its
+    row has: none for a further body, whose parts read those of the first.
+    """
 
     craft: Craft
     start: Start
     tracks: tuple[Track, ...]
+    whole: Craft
+    lead: int
+    channels: tuple[Channel, ...]
 
 
 @dataclass(frozen=True)
@@ -31,7 +38,8 @@ class Job:
     """All that decides a run: documents, tick rate, integrator. A frozen request; equal jobs give equal runs.
 
     craft : the one that is looked at; others : those that take part in the same world. Which of them is the craft under
-    test says the drill: the one that is not of its cast. substeps : ticks are cut into so many equal steps, for the
+    test says the drill: the one that is not of its cast. body : the body of it that is looked at; "" for the first.
+    substeps : ticks are cut into so many equal steps, for the
     reference; the documents' per-tick numbers keep meaning the nominal tick.
     """
 
@@ -42,6 +50,7 @@ class Job:
     integrator: str = "semi_implicit"
     substeps: int = 1
     others: tuple[Craft, ...] = ()
+    body: str = ""
 
     @property
     def dt(self) -> float:
@@ -50,27 +59,45 @@ class Job:
 
     @functools.cached_property
     def actors(self) -> tuple[Actor, ...]:
-        """Everyone who takes part, the craft under test first, then the cast in its order."""
+        """Every body of everyone who takes part: those of the craft under test first, then of the cast in its order."""
         known = {one.id: one for one in (*self.others, self.craft)}
         members = {member.id: member for member in self.drill.cast if member.id in known}
         lead = next((one for one in known.values() if one.id not in members), None)
-        found = [Actor(lead, self.drill.start, self.drill.tracks)] if lead is not None else []
-        return (*found, *(Actor(known[one.id], one.start, one.tracks) for one in members.values()))
+        cast = [(lead, self.drill.start, self.drill.tracks)] if lead is not None else []
+        cast += [(known[one.id], one.start, one.tracks) for one in members.values()]
+        found: list[Actor] = []
+        for whole, start, tracks in cast:
+            first = len(found)
+            found.append(Actor(whole.singles[0], start, tracks, whole, first, whole.channels))
+            found += [Actor(one, start, (), whole, first, ()) for one in whole.singles[1:]]
+        return tuple(found)
 
     @functools.cached_property
     def channels(self) -> tuple[Channel, ...]:
         """The channels of all crafts, one after another."""
-        return tuple(channel for one in self.actors for channel in one.craft.channels)
+        return tuple(channel for one in self.actors for channel in one.channels)
 
     @functools.cached_property
     def starts(self) -> tuple[Floats, ...]:
         """Position, attitude, velocity and spin of every actor at the start, each of shape (13,), world axes."""
-        return tuple(starts.start_state(one.craft, one.start, self.ground) for one in self.actors)
+        leads = [one for k, one in enumerate(self.actors) if one.lead == k]
+        return tuple(state for one in leads for state in starts.start_states(one.whole.singles, one.start, self.ground))
 
     @functools.cached_property
     def who(self) -> int:
-        """The number of the craft that is looked at among the actors."""
-        return next(k for k, one in enumerate(self.actors) if one.craft.id == self.craft.id)
+        """The number of the body that is looked at among the actors."""
+        name = f"{self.craft.id}.{self.body}" if self.body else self.craft.id
+        return next(k for k, one in enumerate(self.actors) if one.craft.id == name)
+
+    @property
+    def single(self) -> Craft:
+        """The body that is looked at, with the parts on it, as a craft of a single body."""
+        return self.actors[self.who].craft
+
+    @property
+    def bodies(self) -> tuple[Craft, ...]:
+        """All bodies of the craft that is looked at, each as a craft of a single body."""
+        return self.craft.singles
 
     @property
     def actor(self) -> Actor:
@@ -78,12 +105,16 @@ class Job:
         return self.actors[self.who]
 
     def seen_from(self, craft: str) -> Job:
-        """The same job, looked at from another craft of it; raises `Refused` for one that takes no part."""
-        if craft == self.craft.id:
+        """The same job, looked at from another craft of it, or from a body of one as CRAFT.BODY; raises `Refused` for
+        one that takes no part."""
+        whole, _, body = craft.partition(".")
+        if (whole, body) == (self.craft.id, self.body):
             return self
         every = (self.craft, *self.others)
-        found = document.member(every, craft, "cast")
-        return replace(self, craft=found, others=tuple(one for one in every if one.id != craft))
+        found = document.member(every, whole, "cast")
+        if body:
+            document.member(found.bodies, body, f"crafts.{whole}.bodies")
+        return replace(self, craft=found, others=tuple(one for one in every if one.id != whole), body=body)
 
 
 def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:

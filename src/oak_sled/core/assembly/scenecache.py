@@ -63,10 +63,11 @@ def key_of(job: Job) -> tuple[Any, ...]:
     """All that `scenes.build` reads of a job, as values that can be compared."""
     tied = job.ground.joints or bodynames.ties_of(job) or bodynames.riders(job)
     placed = [start.tobytes() for start in job.starts] if tied else []
-    driven = [[channel.id for channel in one.craft.channels] for one in job.actors] if tied else []
+    driven = [[channel.id for channel in one.channels] for one in job.actors] if tied else []
     crafts = [_seen(job, who) for who in range(len(job.actors))]
     drops = [event.target for event in job.drill.events if event.what == "drop"]  # what hangs until then
-    return (job.ground, drops, job.drill.watch, placed, driven, crafts)
+    ties = [job.drill.ties, *(one.whole.ties for k, one in enumerate(job.actors) if one.lead == k)]
+    return (job.ground, drops, job.drill.watch, placed, driven, crafts, ties)
 
 
 def _seen(job: Job, who: int) -> tuple[Any, ...]:

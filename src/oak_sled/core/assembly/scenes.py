@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -146,7 +146,7 @@ def _joints(job: Job, scene: Scene) -> Records:
         row, craft = rows[rider.joint], job.actors[rider.who].craft
         row["a"], row["b"], row["part"] = 1 + rider.who, rider.solid, rider.place
         row["at_a"] = np.array(rider.carried.at) - np.array(craft.body.centre())
-    for row, (joint, a, b) in zip(rows, found, strict=False):
+    for row, (joint, a, b, *_) in zip(rows, found, strict=False):
         row["a"], row["b"] = a, b
         for name, number in (("at_a", a), ("at_b", b)):
             row[name] = world_point(job, scene, number, (joint.x, joint.y, joint.z))
@@ -157,11 +157,12 @@ def _links(job: Job, scene: Scene) -> Records:
     """The ties of the ground whose bodies are there, as the bodies stand at the start."""
     found = bodynames.ties_of(job)
     rows, first = linkkind.room(len(found)), 0
-    for row, (tie, a, b) in zip(rows, found, strict=True):
+    for row, held in zip(rows, found, strict=True):
+        tie, a, b = held.tie, held.a, held.b
         ends = railways.ends_of(job.ground, tie)
         own = tie.numbers(math.dist(*ends))
         to_own = [functools.partial(world_way, job, scene, number) for number in (a, b)]
-        own |= tie.frames(*to_own)
+        own |= tie.frames(*(functools.partial(_turned_way, held.turn, one) for one in to_own))
         if tie.on_rail():
             rails = railways.of(job.ground)
             number = rails.number(tie.on_rail())
@@ -176,9 +177,8 @@ def _links(job: Job, scene: Scene) -> Records:
             row["first_node"], row["nodes"] = first + 1, tie.nodes()
             first += tie.nodes() + 2
         row["passes"] = int(tie.passes())
-        owner, row["part"] = tie.belongs_to()
-        row["who"] = who = next((k for k, one in enumerate(job.actors) if one.craft.id == owner), 0)
-        known = [channel.id for channel in job.actors[who].craft.channels] if job.actors else []
+        row["who"], row["part"] = held.who, held.part
+        known = [channel.id for channel in job.actors[held.who].whole.channels] if job.actors else []
         for k, name in enumerate(tie.driven_by()):
             if name:
                 row["channels"][k] = known.index(name) if name in known else -1
@@ -191,7 +191,7 @@ def _links(job: Job, scene: Scene) -> Records:
 def _chains(job: Job) -> Floats:
     """The nodes of all ropes with mass at the start, in the order of their ties: on the ground where they would be in
     it."""
-    laid = np.concatenate([np.zeros((0, chain.COLUMNS)), *(tie.laid() for tie, _, _ in bodynames.ties_of(job))])
+    laid = np.concatenate([np.zeros((0, chain.COLUMNS)), *(one.tie.laid() for one in bodynames.ties_of(job))])
     if len(laid) and (job.ground.floor or job.ground.relief is not None):
         high = np.zeros(len(laid)) if job.ground.is_level else np.full(len(laid), -np.inf)
         over = ground_shape.heights_at(job.ground, laid[:, 0], laid[:, 1])
@@ -216,6 +216,11 @@ def place_riders(job: Job, scene: Scene) -> None:
 def world_way(job: Job, scene: Scene, number: int, way: Floats) -> Floats:
     """A direction of the world in the axes of a body as it stands at the start, shape (3,)."""
     return np.asarray(_axes_at_start(job, scene, number).T @ way)
+
+
+def _turned_way(turn: Floats | None, to_own: Callable[[Floats], Floats], way: Floats) -> Floats:
+    """A direction in the axes that a tie tells it in, in those of a body, shape (3,): see `bodynames.Held.turn`."""
+    return to_own(way if turn is None else turn @ way)
 
 
 def world_point(job: Job, scene: Scene, number: int, point: Sequence[float]) -> Floats:
@@ -282,8 +287,8 @@ def connect(arrays: World, scene: Scene, shot_memory: ShotMemory, nows: Records,
 
 def _connect(job: Job, scene: Scene) -> None:
     """Writes into the links of a scene where the units of their kinds are."""
-    for row, (tie, _, _) in zip(scene.links, bodynames.ties_of(job), strict=True):
-        linkkind.connect(row, tie.rows(), scene)
+    for row, held in zip(scene.links, bodynames.ties_of(job), strict=True):
+        linkkind.connect(row, held.tie.rows(), scene)
 
 
 def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
@@ -297,13 +302,13 @@ def carried_on(fresh: Scene, old: Scene, job: Job) -> Scene:
         fresh.rails["switched"] = old.rails["switched"]
     found = bodynames.ties_of(job)
     if len(fresh.links) == len(old.links) == len(found):
-        for (tie, _, _), row, before in zip(found, fresh.links, old.links, strict=True):
+        for held, row, before in zip(found, fresh.links, old.links, strict=True):
             for name in ("state", "shown", "drives"):
                 row[name] = before[name]
-            goes_on = tie.rows().goes_on
+            goes_on = held.tie.rows().goes_on
             if goes_on is not None:
-                goes_on(linkkind.own_of(row, tie.rows()), linkkind.own_of(before, tie.rows()))
-            if tie.belongs_to()[1] >= 0:
+                goes_on(linkkind.own_of(row, held.tie.rows()), linkkind.own_of(before, held.tie.rows()))
+            if held.part >= 0:
                 row["b"] = before["b"]  # what a line has caught
     for name in ("kind", "inverse_mass", "age"):  # what was dropped or fired goes on
         loose = np.isin(old.solids["kind"], (records.FREE, records.PARKED)) & (fresh.solids["kind"] != records.FIXED)

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.kernel import spatial
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Start
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.limb import Limb
 
 
 def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
@@ -40,6 +43,86 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
             math.radians(start.yaw_rate_deg),
         ]
     )
+
+
+def start_states(singles: Sequence[Craft], start: Start, ground: Ground) -> tuple[Floats, ...]:
+    """The states at the start of all bodies of a craft, see `Craft.singles`, each of shape (13,): as they are on it,
+    turned and moving as one, so high that each of them stands clear of the ground."""
+    if len(singles) == 1:
+        return (start_state(singles[0], start, ground),)
+    level = [on_craft(one.body) for one in singles]
+    first = start_state(singles[0], start, ground)
+    angle = math.radians(start.heading_deg)
+    turn = _axes_of(attitude(angle, 0.0, 0.0))
+    high = []
+    for one, (at, axes) in zip(singles, level, strict=True):
+        lever = turn @ at
+        own = start.replace(x=start.x + lever[0], y=start.y + lever[1], heading_deg=start.heading_deg + _heading(one))
+        centre = (at + axes @ np.array(one.body.centre()))[2]
+        under = start_state(one, own, ground)[2]
+        if abs(axes[2, 2] - 1.0) > 1e-12:  # it lies over: what carries it does not tell, its corners do
+            under += _lowest(one.body, axes) - _lowest(one.body, np.eye(3))
+        high.append(under - centre)
+    pose = _axes_of(first[3:7])
+    origin = first[:3] - pose @ np.array(singles[0].body.centre())
+    origin[2] = max(high)
+    spin, velocity = first[10:13], first[7:10]
+    lead, found = origin + pose @ np.array(singles[0].body.centre()), []
+    for one, (at, axes) in zip(singles, level, strict=True):
+        place = origin + pose @ (at + axes @ np.array(one.body.centre()))
+        moves = velocity + np.cross(spin, place - lead)
+        found.append(np.concatenate([place, _turned(first[3:7], _attitude_on_craft(one.body)), moves, spin]))
+    return tuple(found)
+
+
+def stands_at(craft: Craft, ground: Ground) -> float:
+    """m from the origin of a craft down to level ground where it begins: it stands, or its lowest body does."""
+    level = ground.bare().replace(floor=True)
+    single = craft.singles[0]
+    state = start_states(craft.singles, Start(), level)[0]
+    return float(state[2] - single.body.centre()[2])
+
+
+def origin_of(craft: Craft, state: Floats) -> tuple[Floats, Floats]:
+    """The origin of a craft whose first body is in a state, m, shape (3,), and its axes, shape (3, 3), world axes."""
+    axes = _axes_of(state[3:7])
+    return state[:3] - axes @ np.array(craft.body.centre()), axes
+
+
+def on_craft(body: Body) -> tuple[Floats, Floats]:
+    """The origin of a body on its craft, m, shape (3,), and its axes there, shape (3, 3)."""
+    if not isinstance(body, Limb):
+        return np.zeros(3), np.eye(3)
+    return np.array([body.x, body.y, body.z]), _axes_of(_attitude_on_craft(body))
+
+
+def _attitude_on_craft(body: Body) -> tuple[float, float, float, float]:
+    if not isinstance(body, Limb):
+        return 1.0, 0.0, 0.0, 0.0
+    return attitude(*(math.radians(one) for one in (body.heading_deg, body.pitch_deg, body.roll_deg)))
+
+
+def _axes_of(quaternion: Sequence[float] | Floats) -> Floats:
+    axes = np.zeros((3, 3))
+    spatial.axes_of(np.asarray(quaternion, dtype=np.float64), axes)
+    return axes
+
+
+def _turned(first: Floats, then: Sequence[float]) -> Floats:
+    """The quaternion of an attitude in the axes of another (their product, any text on quaternions)."""
+    a, b = first[0], first[1:]
+    c, d = then[0], np.array(then[1:])
+    return np.array([a * c - b @ d, *(a * d + c * b + np.cross(b, d))])
+
+
+def _heading(single: Craft) -> float:
+    return single.body.heading_deg if isinstance(single.body, Limb) else 0.0
+
+
+def _lowest(body: Body, axes: Floats) -> float:
+    """m from the centre of mass down to the lowest corner of the box of a body in axes, shape (3, 3)."""
+    middle, half = np.array(body.middle()) - np.array(body.centre()), np.array(body.half_extents())
+    return float(np.abs(axes[2]) @ half - axes[2] @ middle)
 
 
 def attitude(heading: float, pitch: float, roll: float) -> tuple[float, float, float, float]:

@@ -15,7 +15,7 @@ def inputs(job: Job, ticks: int) -> Floats:
     inputs = []
     for one in job.actors:
         by_channel = {track.channel: track for track in one.tracks if track.shape != "aim"}
-        for channel in one.craft.channels:
+        for channel in one.channels:
             track = by_channel.get(channel.id)
             inputs.append(np.zeros(ticks) if track is None else sample(track, times))
     return np.ascontiguousarray(np.stack(inputs, axis=1)) if inputs else np.zeros((ticks, 0))

@@ -97,6 +97,8 @@ def find(craft: Craft, ground: Ground, ticks: int, speed: float, climb: float = 
     if not abs(bank) <= STEEPEST:
         most = units.plain(math.degrees(STEEPEST), "°")
         raise refuse("trim", f"a bank of {units.plain(math.degrees(bank), '°')}", f"at most {most} to either side")
+    if craft.bodies:
+        raise refuse("trim", f"{craft.id} is of several bodies", "a craft of one body")
     if any(axis in craft.body.held for axis in ("x", "z", "pitch")):
         raise refuse("trim", f"{craft.id} is held in {', '.join(craft.body.held)}", "a craft that is free to fly")
     held = _Held(craft, ground, ticks, speed, climb, bank)

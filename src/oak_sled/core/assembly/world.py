@@ -58,7 +58,7 @@ def build(job: Job) -> state.World:
     for who, one in enumerate(actors):
         _fill_parts(parts[first : first + len(one.craft.parts)], job, who)
         first += len(one.craft.parts)
-    channels = [channel for one in actors for channel in one.craft.channels]
+    channels = [channel for one in actors for channel in one.channels]
     return state.World(
         crafts=_many(state.CRAFT, _crafts(job)),
         ground=ground_record(job.ground),
@@ -216,7 +216,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
     part = channel = support = 0
     for who, one in enumerate(job.actors):
         craft, body = one.craft, one.craft.body
-        names = [item.id for item in craft.channels]
+        names = [item.id for item in one.channels]
         aim = next((track for track in one.tracks if track.shape == "aim" and track.channel in names), None)
         pace = next((track for track in one.tracks if track.shape == "pace" and track.channel in names), None)
         bumpers = [k for k, item in enumerate(craft.parts) if item.ANSWERS_WALLS and craft.gain_of(item) > 0.0]
@@ -225,7 +225,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         found.append(
             {
                 "body": 1 + who,
-                "lead": who,
+                "lead": one.lead,
                 "first_part": part,
                 "parts": len(craft.parts),
                 "first_limiter": sum(item.STAGE < 7 for item in craft.parts),
@@ -369,7 +369,7 @@ def check_size(job: Job) -> int:
     row = sum(
         rowlayout.craft_width(
             len(one.craft.parts),
-            len(one.craft.channels),
+            len(one.channels),
             len(bodynames.ray_names(one.craft)),
             len(bodynames.tired(one.craft)),
             sum(volume.pushes for volume in job.ground.volumes),

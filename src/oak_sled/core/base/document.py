@@ -298,7 +298,8 @@ def _mass_at(document: Any, path: str) -> float | None:
     if len(pieces) < 3 or pieces[0] != "crafts":
         return None
     try:
-        return float(get(document, ".".join(pieces[:2])).body.true_mass())
+        craft = get(document, ".".join(pieces[:2]))
+        return float(sum(body.true_mass() for body in (craft.body, *craft.bodies)))
     except Refused:
         return None
 

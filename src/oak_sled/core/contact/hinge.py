@@ -245,13 +245,14 @@ def correct(own, link, scene, dt):
         if not hingerows.is_held(own, k):
             continue
         twist_a, twist_b = pairs.triple(one.twist), pairs.triple(other.twist)
+        least = hingerows.NOTHING * hingerows.at_most(own, link, scene, k)
         if k < 3:
             give = rope.given(one, la, way) + rope.given(other, lb, way)
             swing = spatial.minus(spatial.cross(twist_a, la), spatial.cross(twist_b, lb))
             speed = DRAWN * spatial.dot(way, pairs.triple(own.gap)) / dt + spatial.dot(way, swing)
             for i in range(3):
                 speed += way[i] * (one.shift[i] - other.shift[i])
-            size = -speed / give if give > 0.0 else 0.0
+            size = -speed / give if give > least else 0.0
             if one.kind == FREE:
                 ties.shift_body(one, la, (size * way[0], size * way[1], size * way[2]), 1.0)
             if other.kind == FREE:
@@ -260,7 +261,7 @@ def correct(own, link, scene, dt):
             give = hingerows.spun(one, other, way)
             speed = DRAWN * spatial.dot(way, pairs.triple(own.lean)) / dt
             speed += spatial.dot(way, spatial.minus(twist_a, twist_b))
-            size = -speed / give if give > 0.0 else 0.0
+            size = -speed / give if give > least else 0.0
             twist(one, other, way, size)
         largest = max(largest, abs(speed))
     return largest

@@ -13,6 +13,9 @@ from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
 TURNS, SLIDES, FIXED, TILTS = range(4)
+NOTHING, STIFF = 1e-12, 1e30
+"""Share of what the bodies give way at most below which a row gives nothing beside the others, and how stiff it is
+then."""
 """Joints that turn about an axis, slide along it, do neither, or turn freely about a point, within a cone."""
 
 
@@ -104,18 +107,44 @@ def gives(own, link, scene, k, m):
 
 
 @compiled
+def at_most(own, link, scene, k):
+    """What the bodies would give way in row k in the way in which they do most easily, 1/kg and the like; 0 for one
+    that is free."""
+    total = 0.0
+    if not is_held(own, k):
+        return total
+    for side in range(2):
+        solid = scene.solids[link.a] if side == 0 else scene.solids[link.b]
+        if solid.kind != FREE:
+            continue
+        arm = pairs.triple(own.lever_a) if side == 0 else pairs.triple(own.arm_b)
+        swings = spatial.dot(arm, arm) if k < 3 else 1.0
+        for i in range(3):
+            total += swings * solid.inverse_inertia[i, i]
+            if k < 3:
+                total += solid.inverse_mass[i]
+    return total
+
+
+@compiled
 def lay_rows(own, link, scene):
     """Factors what the held rows give way (Cholesky), and how they answer what is free: by a direct solve the rounds
-    need not carry a load from row to row along a long arm."""
+    need not carry a load from row to row along a long arm. A row in which neither body gives way, as where both are
+    held in an axis of the world, counts as endlessly stiff."""
     f = own.factor
     for k in range(6):
         for m in range(k + 1):
             total = 1.0 if k == m else 0.0
             if is_held(own, k) and is_held(own, m):
-                total = gives(own, link, scene, k, m) + (1e-30 if k == m else 0.0)
+                total = gives(own, link, scene, k, m)
             for i in range(m):
                 total -= f[k, i] * f[m, i]
-            f[k, m] = math.sqrt(max(total, 1e-30)) if k == m else total / f[m, m]
+            if k != m:
+                f[k, m] = total / f[m, m]
+            elif total > NOTHING * at_most(own, link, scene, k):
+                f[k, k] = math.sqrt(total)
+            else:
+                f[k, k] = STIFF
     own.mass = 0.0
     if own.mode == FIXED:
         return

@@ -63,7 +63,7 @@ def equations(job: Job) -> Equations:
     file = File(dict(_NAMES))
     machine = Machine.of(job)
     row = np.zeros((1, 8))
-    inputs = np.zeros((1, sum(len(one.craft.channels) for one in job.actors)))
+    inputs = np.zeros((1, sum(len(one.channels) for one in job.actors)))
     world, scene, nows = machine.world, machine.scene, machine.nows
     given = (world, scene, machine.shot_memory, nows, inputs, row, row, np.zeros(1, np.int64), 1, stopping.word())
     file.add(_read(loop.advance, tuple(types.of_value(one) for one in given)), "advance")

@@ -85,7 +85,7 @@ class Brake(Part):
         force = self.bite * self.trim * setting.weight * setting.grip + setting.friction
         if force <= 0.0:
             return ("no load to bite on",)
-        slow = force / setting.mass
+        slow = force / setting.moves
         speed = setting.last_speed or 10.0
         # v2 / (2 a) and v / a: drag of the air left out, which can only shorten them
         return (

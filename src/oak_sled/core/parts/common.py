@@ -143,6 +143,7 @@ class Part(WithLaws, WithWheels, WithFlight):
     """True if that channel is added to a craft that lacks it, since without one the part would always be full on."""
     id: str = name_field("the name by which paths refer to this part")
     title: str = Field("", max_length=60, description="display name; empty: that of its kind")
+    carried_by: str = Field("", max_length=40, description="the body of its craft that carries it; empty: the first")
     trim: float = dial(1.0, "", "gain on everything this part does", low=0.0, high=10.0, slider=(0.0, 2.0))
     mute: bool = Field(False, description="off, as if it were not fitted")
     solo: bool = Field(False, description="only this one and gravity (and other solos)")

@@ -62,7 +62,8 @@ class Handling:
 class Setting:
     """The craft and the ground around a part, as numbers for closed forms.
 
-    All SI. carried : N of the weight left on the supports, an equal share of it on each of the rays; spring (N/m) and
+    All SI. moves : kg of all bodies of the craft, which its thrust moves; mass is of the one body. carried : N of the
+    weight left on the supports, an equal share of it on each of the rays; spring (N/m) and
     damper (N s/m) are of all of them together. modes : name, rad/s and share of critical damping of each way in which
     it swings on them, from the last run. track is from the leftmost to the rightmost of them, and centre_height that of
     the centre of mass, m. thrust, friction and drag are along the heading at full channel; `range_of` holds the (least,
@@ -100,6 +101,7 @@ class Setting:
     modes: tuple[tuple[str, float, float], ...] = ()
     track: float = 0.0
     centre_height: float = 0.0
+    moves: float = 0.0
     drag_at: Callable[[float], float] | None = None
     tired: frozenset[str] = frozenset()
     handling: Handling | None = None

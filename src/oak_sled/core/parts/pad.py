@@ -240,8 +240,8 @@ class Pad(Part):
         )
         pushes = gap < self.reach
         speed = np.linalg.norm(run.columns("velocity.x", "velocity.y", "velocity.z"), axis=1)
-        loads = np.maximum(run.columns(*(f"{name}.force" for name in run.job.craft.ray_names)), 0.0)
-        own = np.array([name.startswith(f"{self.id}.") for name in run.job.craft.ray_names])
+        loads = np.maximum(run.columns(*(f"{name}.force" for name in run.job.single.ray_names)), 0.0)
+        own = np.array([name.startswith(f"{self.id}.") for name in run.job.single.ray_names])
         total = np.sum(loads, axis=1, keepdims=True)
         shares = np.where(total > 0.0, loads[:, own] / np.maximum(total, 1e-300), 1.0 / len(own))
         shares = np.concatenate([np.full((1, shares.shape[1]), 1.0 / len(own)), shares[:-1]])

@@ -255,17 +255,17 @@ class Thruster(push.Push):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         number = self.thrust * self.trim
         if self.way == "impulse":
-            return (f"{show(number / setting.mass, 'm/s')} a push", self._repeats(setting, number / setting.mass))
+            return (f"{show(number / setting.moves, 'm/s')} a push", self._repeats(setting, number / setting.moves))
         if self.way == "speed_change":
-            return (f"{show(number * setting.mass, 'N s')} a push", self._repeats(setting, number))
+            return (f"{show(number * setting.moves, 'N s')} a push", self._repeats(setting, number))
         if self.way == "speed_aim":
-            pull = self.aim_limit / setting.mass
+            pull = self.aim_limit / setting.moves
             return (
                 f"up to {show(pull, 'm/s2')} toward {show(number, 'm/s')}",
                 _aim_words(number, pull, setting.dt),
             )
-        force = number if self.way == "force" else number * setting.mass
-        rate = force / setting.mass
+        force = number if self.way == "force" else number * setting.moves
+        rate = force / setting.moves
         first = f"{show(rate, 'm/s2')} = {show(rate / STANDARD_GRAVITY, 'g')}"
         if self.bends() or setting.drag_at is not None:
             return (first, written_top_speed_words(lambda speed: force * self.left_at(speed), setting))
@@ -296,7 +296,7 @@ def top_speed_words(force: float, setting: Setting) -> str:
         return "no push"
     if net <= 0.0:
         return f"too small to move: friction holds {show(setting.friction, 'N')}"
-    top, ninety = approach(net, setting.square_drag, setting.linear_drag, setting.damping, setting.mass)
+    top, ninety = approach(net, setting.square_drag, setting.linear_drag, setting.damping, setting.moves)
     if not math.isfinite(top):
         return "nothing slows it: no top speed"
     return f"tops out at {show(top, 'm/s')}, 90 % in {show(ninety, 's')}"
@@ -311,7 +311,7 @@ def written_top_speed_words(force: Callable[[float], float], setting: Setting) -
 
     def lacks(speed: float) -> float:
         resists = setting.friction + setting.square_drag * speed**2
-        resists += (setting.linear_drag + setting.damping * setting.mass) * speed
+        resists += (setting.linear_drag + setting.damping * setting.moves) * speed
         return resists + (setting.drag_at(speed) if setting.drag_at is not None else 0.0) - force(speed)
 
     if lacks(0.0) >= 0.0:

@@ -157,7 +157,7 @@ class LiveDrive:
         tracks: list[tuple[Track, ...]] = []
         for one in self.job.actors:
             own = []
-            for channel, changes in zip(one.craft.channels, found, strict=False):
+            for channel, changes in zip(one.channels, found, strict=False):
                 knots = tuple(Knot(t=tick * dt, value=value) for tick, value in changes[:MOST_KNOTS])
                 if knots:
                     own.append(Track(channel=channel.id, shape="steps", knots=knots))
@@ -170,6 +170,7 @@ class LiveDrive:
             title=f"Drive, {units.fixed(seconds, 's', 0)}",
             ground=self.job.ground.id,
             craft=old.craft,
+            ties=old.ties,
             start=old.start,
             tracks=tracks[0],
             cast=tuple(member.replace(tracks=inputs.get(member.id, ())) for member in old.cast),

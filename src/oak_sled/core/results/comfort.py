@@ -26,7 +26,7 @@ LEAST_S = 2.0
 
 def head_of(run: Run) -> HeadModel | None:
     """The head of one who rides along on the craft of a run; None for none, or a muted one."""
-    craft = run.job.craft
+    craft = run.job.single
     necks = (part.neck() for part in craft.parts if craft.gain_of(part) > 0.0)
     return next((one for one in necks if one is not None), None)
 
@@ -37,7 +37,7 @@ def seat_acceleration(run: Run) -> Floats:
     head = head_of(run)
     frames = rotations.rotations(run.columns(*(f"rotation.{axis}" for axis in "wxyz")))
     if head is not None:
-        lever = frames @ (np.array(head.at) - np.array(run.job.craft.body.centre()))
+        lever = frames @ (np.array(head.at) - np.array(run.job.single.body.centre()))
         velocity = velocity + np.cross(run.columns("spin.x", "spin.y", "spin.z"), lever)
     change = np.diff(velocity, axis=0) * run.job.ticks
     return np.asarray(np.einsum("kji,kj->ki", frames[1:], change))

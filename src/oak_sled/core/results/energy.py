@@ -62,7 +62,7 @@ def tops(run: Run) -> tuple[int, ...]:
 
 def bounce_at(run: Run, row: int) -> Bounce | None:
     """The bounce in which a row lies; None for a craft that is held at its height, or never rises and falls."""
-    if "z" in run.job.craft.body.held or run.ticks < 2:
+    if "z" in run.job.single.body.held or run.ticks < 2:
         return None
     known: tuple[int, ...] = run.analysis.once("tops", lambda: tops(run))
     place = min(int(np.searchsorted(known, row, side="right")), len(known) - 1)
@@ -80,7 +80,7 @@ def shares(run: Run, first: int, last: int) -> tuple[Share, ...]:
     the law itself, less that of the row before; the rest of its work is gone.
     """
     found = []
-    parts = {part.id: part for part in run.job.craft.working_parts}
+    parts = {part.id: part for part in run.job.single.working_parts}
     for name in run.layout.lines:
         done = ledger.work(run, name, first, last)
         if abs(done) < 1e-9:
@@ -104,6 +104,6 @@ def gained(run: Run, first: int, last: int) -> float:
 
 def _stored(run: Run, name: str, row: int) -> float:
     """J that the springs of a part hold at a row."""
-    part = next(one for one in run.job.craft.working_parts if one.id == name)
+    part = next(one for one in run.job.single.working_parts if one.id == name)
     gaps = [float(run.column(f"{name}.{k}.gap")[row]) for k in range(1, 1 + len(part.rays()))]
-    return run.job.craft.gain_of(part) * sum(part.stored(gap) for gap in gaps)
+    return run.job.single.gain_of(part) * sum(part.stored(gap) for gap in gaps)

@@ -73,7 +73,7 @@ def of_block(run: Run, name: str) -> Flight | None:
 
 def of_craft(run: Run) -> Flight | None:
     """The flight of the craft; None when no impulse, shot or release moved it."""
-    launching = [part.id for part in run.job.craft.parts if part.LAUNCHES]
+    launching = [part.id for part in run.job.single.parts if part.LAUNCHES]
     pushed = np.zeros(run.ticks + 1, bool)
     pokes = ["poke"] if any(event.what == "poke" for event in run.job.drill.events) else []
     for line in [*launching, *pokes]:
@@ -85,7 +85,7 @@ def of_craft(run: Run) -> Flight | None:
     on_ground = run.column("on_ground") > 0.0
     turning = np.degrees(np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z"), axis=1))
     settled = on_ground & (np.abs(traces.values(run, "slip_angle")) < SETTLED_SLIP) & (turning < SETTLED_TURN)
-    craft = run.job.craft
+    craft = run.job.single
     flies = craft.can_leave_ground()
     return _flight(
         run, "", craft.heading, craft.body.true_mass(), first, traces.path(run),

@@ -22,7 +22,7 @@ TERMS = 40
 
 def model_of(run: Run) -> LeanModel | None:
     """The lean of the craft of a run; None for none, or a muted one."""
-    craft = run.job.craft
+    craft = run.job.single
     found = (part.leans() for part in craft.parts if craft.gain_of(part) > 0.0)
     return next((one for one in found if one is not None), None)
 

@@ -44,7 +44,7 @@ _FIXED = {
 
 def title_of(run: Run, name: str) -> tuple[str, str]:
     """Title and family of a ledger line."""
-    part = next((part for part in run.job.craft.parts if part.id == name), None)
+    part = next((part for part in run.job.single.parts if part.id == name), None)
     volume = next((one for one in run.job.ground.volumes if one.line == name), None)
     if volume is not None:
         return volume.heading, volume.FAMILY_OF[volume.does]
@@ -95,7 +95,7 @@ def ledger_gap(run: Run) -> tuple[float, float]:
     lines = [run.line(name)[1:] for name in run.layout.lines]
     total = np.sum(lines, axis=0)
     largest = np.max(np.abs(np.stack(lines)), axis=(0, 2))
-    mass = run.job.craft.body.true_mass()
+    mass = run.job.single.body.true_mass()
     moved = np.diff(traces.velocity(run), axis=0) * mass / dt
     momentum = angular_momentum(run)
     turned = np.diff(momentum, axis=0) / dt
@@ -109,7 +109,7 @@ def ledger_gap(run: Run) -> tuple[float, float]:
 
 def angular_momentum(run: Run) -> Floats:
     """N m s about the centre of mass, world axes, shape (rows, 3): R I R^T w from the recorded state."""
-    inertia = run.job.craft.body.inertia_matrix()
+    inertia = run.job.single.body.inertia_matrix()
     spins = run.columns("spin.x", "spin.y", "spin.z")
     attitudes = run.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z")
     matrices = np.array([rotations.rotation(q) for q in attitudes])
@@ -119,7 +119,7 @@ def angular_momentum(run: Run) -> Floats:
 
 def energy(run: Run) -> Floats:
     """J of motion: translation and rotation, shape (rows,)."""
-    mass = run.job.craft.body.true_mass()
+    mass = run.job.single.body.true_mass()
     spins = run.columns("spin.x", "spin.y", "spin.z")
     turning = 0.5 * np.sum(spins * angular_momentum(run), axis=1)
     return 0.5 * mass * np.sum(traces.velocity(run) ** 2, axis=1) + turning

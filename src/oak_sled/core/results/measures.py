@@ -107,7 +107,7 @@ def _of(known: Measure, whose: str) -> Callable[[Run], float | None]:
 def names_of(run: Run) -> tuple[str, ...]:
     """Every measure that a run may show: those of the craft that is looked at, those of the blocks that are watched,
     and a few of the other crafts of the cast."""
-    others = [one.craft.id for one in run.job.actors if one.craft.id != run.job.craft.id]
+    others = [one.craft.id for one in run.job.actors if one.craft.id != run.job.single.id]
     return (
         *_BY_NAME,
         *(f"{name}@{block}" for block in flights.watched(run) for name in OF_BLOCKS),

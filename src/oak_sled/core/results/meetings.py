@@ -33,7 +33,7 @@ def hits(run: Run) -> float:
 def hardest_hit(run: Run) -> float | None:
     """The greatest impulse of contacts over HIT_S, without what only carries or leans against the other forces, and
     without what they gave as well in the same time before or after: that is a steady push."""
-    bumpers = [part.id for part in run.job.craft.parts if part.ANSWERS_WALLS]
+    bumpers = [part.id for part in run.job.single.parts if part.ANSWERS_WALLS]
     touched = [*bumpers, "walls", "contact"]
     given = np.sum([run.line(name)[:, :3] for name in touched], axis=0)
     if not np.any(given):
@@ -47,7 +47,7 @@ def hardest_hit(run: Run) -> float | None:
     windows = np.linalg.norm(summed[count:] - summed[:-count], axis=1)  # that ends at each row, and behind the last
     steady = np.maximum(np.concatenate([np.zeros(count), windows[: -2 * count]]), windows[count:])
     hit = float(np.max(windows[:-count] - steady, initial=0.0)) * run.job.dt
-    return hit if hit > 1e-3 * run.job.craft.body.true_mass() else None
+    return hit if hit > 1e-3 * run.job.single.body.true_mass() else None
 
 
 @measured(
@@ -78,7 +78,7 @@ def speed_kept(run: Run) -> float | None:
 )
 def drive_energy(run: Run) -> float:
     """The work of all parts that drive, of those that drive wheels by the torque on the wheels that they turn."""
-    drives = [part for part in run.job.craft.parts if part.FAMILY == "drive"]
+    drives = [part for part in run.job.single.parts if part.FAMILY == "drive"]
     pushed = sum(ledger.work(run, part.id) for part in drives)
     if all(part.shows() != "drive" for part in drives):
         return pushed
@@ -102,14 +102,14 @@ def _among(run: Run) -> bool:
 )
 def air_time(run: Run) -> float | None:
     """Nothing below carries it; only for a craft whose height is free."""
-    if not _among(run) or "z" in run.job.craft.body.held:
+    if not _among(run) or "z" in run.job.single.body.held:
         return None
     return float(np.sum(run.column("on_ground")[1:] == 0.0) * run.job.dt)
 
 
 @measured("maximum height", "m", "greatest height above the start", formula="max z - z(0)", shows="a free height")
 def highest(run: Run) -> float | None:
-    if "z" in run.job.craft.body.held:
+    if "z" in run.job.single.body.held:
         return None
     height = run.column("position.z")
     return float(np.max(height) - height[0])
@@ -117,7 +117,7 @@ def highest(run: Run) -> float | None:
 
 def _lean(run: Run, axis: int) -> float | None:
     """Greatest angle of a craft axis to the level, degrees."""
-    if {"roll", "pitch"} <= set(run.job.craft.body.held):
+    if {"roll", "pitch"} <= set(run.job.single.body.held):
         return None
     w, x, y, z = (run.column(f"rotation.{name}") for name in "wxyz")
     up = 2.0 * (x * z - w * y) if axis == 0 else 2.0 * (y * z + w * x)

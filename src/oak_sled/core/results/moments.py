@@ -34,7 +34,7 @@ def _events(run: Run) -> tuple[Event, ...]:
     touched = np.flatnonzero(run.column("in_wall") > 0.5)
     fresh = np.diff(touched, prepend=-apart - 1) > apart + 1  # so many whole ticks clear between two touches
     found += [Event(int(row), "hit", "walls") for row in touched[fresh]]
-    for part in run.job.craft.parts:
+    for part in run.job.single.parts:
         if part.EVENT:
             lasting = run.column(f"{part.id}.activity") > part.EVENT_FROM
             found += [Event(row, part.EVENT, part.id) for row in _rises(lasting)]
@@ -51,7 +51,7 @@ def _events(run: Run) -> tuple[Event, ...]:
     for name in run.layout.shots:
         ages = run.column(f"shot.{name}.age")
         ended = np.flatnonzero((ages[1:] < 0.0) & (ages[:-1] > 0.0)) + 1
-        part = next(one for one in run.job.craft.parts if one.id == name.rpartition(".")[0])
+        part = next(one for one in run.job.single.parts if one.id == name.rpartition(".")[0])
         lasted = getattr(part, "lifetime", 0.0) - 1.5 * run.job.dt
         found += [Event(int(row), "burst", part.id) for row in ended if ages[row - 1] < lasted]
     found += [Event(one.row, one.word, one.tie, one.says) for one in tied.changes(run)]

@@ -172,7 +172,7 @@ def held_slip(run: Run) -> float | None:
     ledger=True,
 )
 def slide_share(run: Run) -> float | None:
-    runners = [part.id for part in run.job.craft.parts if part.SLIDES]
+    runners = [part.id for part in run.job.single.parts if part.SLIDES]
     if not runners:
         return None
     sliding = np.max([run.column(f"{name}.activity") for name in runners], axis=0)
@@ -336,6 +336,6 @@ def gates_missed(run: Run) -> float | None:
     ledger=True,
 )
 def limit_share(run: Run) -> float | None:
-    if not any(part.LIMITS for part in run.job.craft.parts):
+    if not any(part.LIMITS for part in run.job.single.parts):
         return None
     return float(100.0 * np.mean(traces.values(run, "limit")[1:] > 0.0)) if run.ticks else None

@@ -81,7 +81,7 @@ class Layout:
             tuple(
                 CraftColumns(
                     one.craft.id,
-                    tuple(c.id for c in one.craft.channels),
+                    tuple(c.id for c in one.channels),
                     tuple(p.id for p in one.craft.parts),
                     bodynames.shot_names(one.craft),
                     bodynames.ray_names(one.craft),
@@ -93,7 +93,7 @@ class Layout:
             (*(one.id for one in bodynames.moving(job.ground)), *bodynames.rider_names(job)),
             bodynames.reporters(job),
             bodynames.watched(job),
-            tuple((tie.id, tie.columns()) for tie, _, _ in bodynames.ties_of(job)),
+            tuple((one.tie.id, one.tie.columns()) for one in bodynames.ties_of(job)),
             job.who,
         )
 

@@ -24,7 +24,7 @@ SETTLES = 0.3
 def steered(run: Run) -> tuple[Floats, float] | None:
     """The mean angle of the front wheels less that of the rear, rad, shape (rows,), and m between them; None without
     tires at two ends."""
-    craft = run.job.craft
+    craft = run.job.single
     ends = bodynames.front_and_rear(one for one in bodynames.wheels(craft) if one.ray in bodynames.tired(craft))
     if not all(ends):
         return None
@@ -112,7 +112,7 @@ def jumps(run: Run) -> tuple[Jump, ...]:
 
 
 def _jumps(run: Run) -> tuple[Jump, ...]:
-    words, found = traces.ray_words(run.job.craft), []
+    words, found = traces.ray_words(run.job.single), []
     apart = max(1, int(APART_S * run.job.ticks))
     for name in run.layout.own.tires:
         changed = jumps_of(run, name)
@@ -137,7 +137,7 @@ def _cause(run: Run, name: str, row: int) -> str:
         for k in (row - 1, row)
     )
     owner, _, number = name.rpartition(".")
-    wheel = next(part for part in run.job.craft.parts if part.id == owner)
+    wheel = next(part for part in run.job.single.parts if part.id == owner)
     radius = wheel.rays()[int(number) - 1].wheel
     size = float(np.hypot(run.column(f"{name}.along")[row], run.column(f"{name}.side")[row])) + 1.0
     if (before["turn"] == 0.0) != (now["turn"] == 0.0):
@@ -158,7 +158,7 @@ def _cause(run: Run, name: str, row: int) -> str:
 
 def _brake_words(run: Run, row: int, more: bool) -> str:
     """The brake that was pressed or released in a tick."""
-    for part in run.job.craft.parts:
+    for part in run.job.single.parts:
         level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
         if part.shows() == "brake" and (level[1] > level[0]) == more and level[0] != level[1]:
             return f"{part.heading.lower()} {'pressed' if more else 'released'}"
@@ -173,7 +173,7 @@ def _load_words(run: Run, wheel: Part, name: str, row: int) -> str:
 
 def _grip_words(run: Run, row: int) -> str:
     """The change of grip it was: of a part that was set off or let go in the tick, or of the surface."""
-    for part in run.job.craft.parts:
+    for part in run.job.single.parts:
         level = run.column(f"{part.id}.activity")[row - 1 : row + 1]
         if getattr(part, "grip_kept", 1.0) < 1.0 and level[0] != level[1]:
             return f"{part.heading.lower()} {'pulled' if level[1] > level[0] else 'released'}"

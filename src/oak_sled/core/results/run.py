@@ -75,10 +75,11 @@ class Run:
     analysis: Analysis = field(default_factory=Analysis, repr=False)
 
     def seen_from(self, craft: str) -> Run:
-        """The same run, looked at from another craft that takes part in it; raises `Refused` for one that does not."""
-        if craft == self.job.craft.id:
-            return self
+        """The same run, looked at from another craft that takes part in it, or from a body of one as CRAFT.BODY; raises
+        `Refused` for one that does not."""
         job = self.job.seen_from(craft)
+        if job is self.job:
+            return self
         record = self.record.seen_from(job.who)
         return Run(
             job, record, self.status, self.message, self.live, self.first_tick, self.overlap, self.notes,
@@ -99,7 +100,7 @@ class Run:
         if self.notes is None:
             return None
         first = sum(len(one.craft.parts) for one in self.job.actors[: self.job.who])
-        return self.notes[first : first + len(self.job.craft.parts)]
+        return self.notes[first : first + len(self.job.single.parts)]
 
     @property
     def is_diverged(self) -> bool:
@@ -235,12 +236,12 @@ def stopped_at_nonsense(layout: Layout, status: int, rows: Floats, least: int = 
 
 def out_of_proportion(job: Job) -> str:
     """A number of the craft that is far beyond its size, in a sentence with what would be right; "" if none is."""
-    body = job.craft.body
+    body = job.single.body
     size = max(body.half_extents())
     far = max(abs(body.centre_x), abs(body.centre_y), abs(body.centre_z))
     if far > 20.0 * size:
         return f"Its centre of mass lies {_off(far, size)}; try a place within the body."
-    for part in job.craft.parts:
+    for part in job.single.parts:
         far = max((abs(getattr(part, axis, 0.0)) for axis in "xyz"), default=0.0)
         if far > 50.0 * size:
             return f"{part.heading} is mounted {_off(far, size)}; try a place nearer to it."
@@ -282,8 +283,8 @@ def thrown_by(layout: Layout, rows: Floats) -> str:
 
 def divergence_cause(job: Job, culprit: str, rows: Floats, layout: Layout) -> str:
     """The likely cause of a divergence, with the number that would hold. rows : shape (n, width)."""
-    part = next((part for part in job.craft.parts if part.id == culprit), None)
-    body = job.craft.body
+    part = next((part for part in job.single.parts if part.id == culprit), None)
+    body = job.single.body
     if culprit == "damping":
         worst = max(body.damping, body.spin_damping)
         return (

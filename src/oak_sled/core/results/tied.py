@@ -62,7 +62,7 @@ def _change(run: Run, tie: Tie, row: int, name: str) -> Change:
 
 
 def _ties(run: Run) -> list[Tie]:
-    return [tie for tie, _, _ in bodynames.ties_of(run.job)]
+    return [one.tie for one in bodynames.ties_of(run.job)]
 
 
 def _loads(run: Run) -> list[Floats]:

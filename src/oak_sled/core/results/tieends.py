@@ -24,6 +24,8 @@ class TieEnds:
     other: Floats
     shown: dict[str, float]
     bends: Floats
+    is_thrown: bool = False
+    """True for the line of a part."""
 
     @property
     def is_there(self) -> bool:
@@ -35,7 +37,8 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
     """The ties of a run whose bodies are in it, at a recorded row."""
     start, now, layout = run.record.row(0), run.record.row(row), run.layout
     found = []
-    for tie, _, _ in bodynames.ties_of(run.job):
+    for held in bodynames.ties_of(run.job):
+        tie = held.tie
         first = tuple(np.array(end) for end in railways.ends_of(run.job.ground, tie))
         ends = [_moved(run, name, at, start, now) for name, at in zip((tie.one, tie.other), first, strict=True)]
         shown = {one.name: float(now[layout.place(f"tie.{tie.id}.{one.name}")]) for one in tie.rows().shows}
@@ -46,7 +49,7 @@ def at_row(run: Run, row: int) -> list[TieEnds]:
         if tie.nodes():
             place = layout.place(f"tie.{tie.id}.node1.x")
             bends = now[place : place + 3 * tie.nodes()].reshape(-1, 3).tolist()
-        found.append(TieEnds(tie, ends[0], ends[1], shown, np.array(bends).reshape(-1, 3)))
+        found.append(TieEnds(tie, ends[0], ends[1], shown, np.array(bends).reshape(-1, 3), held.part >= 0))
     return found
 
 

@@ -149,7 +149,7 @@ def _heading_angle(run: Run) -> Floats:
 
 
 def _limit_share(run: Run) -> Floats:
-    limiters = [part.id for part in run.job.craft.parts if part.LIMITS]
+    limiters = [part.id for part in run.job.single.parts if part.LIMITS]
     acting = [run.column(f"{name}.activity") for name in limiters]
     return np.max(acting, axis=0) if acting else np.zeros(run.ticks + 1)
 
@@ -258,9 +258,9 @@ def book(run: Run) -> dict[str, Trace]:
     return run.analysis.once(
         "traces",
         lambda: (
-            _of_craft(job.craft)
+            _of_craft(job.single, bool(job.actor.channels))
             | {one.name: one for one in of_blocks(job.drill.watch)}
-            | {one.name: one for one in of_ties(job.ground.ties)}
+            | {one.name: one for one in of_ties([one.tie for one in bodynames.ties_of(job) if one.part < 0])}
         ),
     )
 
@@ -271,17 +271,18 @@ same traces every time."""
 _MOST_BOOKS = 32
 
 
-def _of_craft(craft: Craft) -> dict[str, Trace]:
-    """The traces of a craft by name."""
+def _of_craft(craft: Craft, channels: bool) -> dict[str, Trace]:
+    """The traces of a craft by name. channels : whether its row has any: that of a further body has none."""
     parts = [
         (part.id, part.kind, part.heading, part.shows(), tuple(part.ray_words()) if part.rays() else ())
         for part in craft.parts
     ]
-    key = (tuple(parts), tuple([(one.id, one.heading) for one in craft.channels]), tuple(craft.tired))
+    told = tuple([(one.id, one.heading) for one in craft.channels if channels])
+    key = (tuple(parts), told, tuple(craft.tired))
     if key not in _BOOKS:
         if len(_BOOKS) >= _MOST_BOOKS:
             _BOOKS.clear()
-        _BOOKS[key] = {trace.name: trace for trace in catalogue(craft)}
+        _BOOKS[key] = {one.name: one for one in catalogue(craft) if channels or not one.name.startswith("channel.")}
     return _BOOKS[key]
 
 
@@ -376,7 +377,7 @@ def of_tire(run: Run, name: str, what: str) -> Floats:
 
 def _on_wheels(run: Run, part: Part, shown: str) -> Floats:
     """Demand of a part on its wheels: the sum of the torques, or the angle of the wheel that turns most."""
-    names = bodynames.wheel_names(run.job.craft, part)
+    names = bodynames.wheel_names(run.job.single, part)
     if not names:
         return np.zeros(run.ticks + 1)
     alone = part.asks(run.column(f"{part.id}.activity"))
@@ -397,7 +398,7 @@ def asked_of_wheels(run: Run, numbers: Floats, part: Part) -> float:
     if alone is not None:
         return float(alone)
     found = [
-        float(numbers[run.layout.own_place(f"{name}.{shown}")]) for name in bodynames.wheel_names(run.job.craft, part)
+        float(numbers[run.layout.own_place(f"{name}.{shown}")]) for name in bodynames.wheel_names(run.job.single, part)
     ]
     if shown != "steer":
         return sum(found)
@@ -410,7 +411,7 @@ def rolled_by(run: Run, name: str, row: int) -> float:
 
 
 def _part_force(run: Run, part_id: str) -> Floats:
-    part = next((part for part in run.job.craft.parts if part.id == part_id), None)
+    part = next((part for part in run.job.single.parts if part.id == part_id), None)
     if part is None:
         return np.zeros(run.ticks + 1)
     shown = part.shows()

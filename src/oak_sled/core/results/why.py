@@ -85,7 +85,7 @@ def answers(run: Run, row: int) -> tuple[Answer, ...]:
     speed = float(np.linalg.norm(velocity))
     way = velocity / speed if speed > 1e-6 else np.array([1.0, 0.0, 0.0])
     gains = sum(float(push.force @ way) for push in pushes)
-    mass = run.job.craft.body.true_mass()
+    mass = run.job.single.body.true_mass()
     leans = "right" if lean > 0.0 else "left"
     turns = "left" if rate > 0.0 else "right"
     return (
@@ -134,9 +134,9 @@ def _lines(run: Run, row: int) -> list[_Push]:
     axes = rotations.rotation(before[3:7])
     for line in ledger.ledger(run, row, craft_axes=False):
         force, torque = axes.T @ np.array(line.force), axes.T @ np.array(line.torque)
-        part = next((one for one in run.job.craft.parts if one.id == line.name), None)
+        part = next((one for one in run.job.single.parts if one.id == line.name), None)
         title = line.title.lower()
-        if part is not None and part.SLIDES and bodynames.wheel_names(run.job.craft, part):
+        if part is not None and part.SLIDES and bodynames.wheel_names(run.job.single, part):
             own = _tires(run, before, numbers, part)
             found += own
             force = force - np.sum([push.force for push in own], axis=0)
@@ -149,7 +149,7 @@ def _lines(run: Run, row: int) -> list[_Push]:
 def _tires(run: Run, before: Floats, numbers: Floats, part: Part) -> list[_Push]:
     """Forces of the tires of a part to the side and along, each end as one. before, numbers : the own rows of the craft
     at the start and the end of the tick."""
-    axes, craft, place = rotations.rotation(before[3:7]), run.job.craft, run.layout.own_place
+    axes, craft, place = rotations.rotation(before[3:7]), run.job.single, run.layout.own_place
     names, found = bodynames.ray_names(craft), []
     wheels = bodynames.wheel_names(craft, part)
     for end, at_end in zip(("front", "rear"), bodynames.front_and_rear(bodynames.wheels(craft)), strict=True):

@@ -87,6 +87,13 @@ def paths_of(job: Job) -> list[tuple[str, float]]:
     craft, found = job.craft, []
     for dial in dials(craft.body):
         found.append((f"crafts.{craft.id}.body.{dial.name}", float(getattr(craft.body, dial.name))))
+    for limb in craft.bodies:
+        for dial in dials(limb):
+            found.append((f"crafts.{craft.id}.bodies.{limb.id}.{dial.name}", float(getattr(limb, dial.name))))
+    for tie in craft.ties:
+        for dial in dials(tie):
+            if dial.name not in tie.idle():
+                found.append((f"crafts.{craft.id}.ties.{tie.id}.{dial.name}", float(getattr(tie, dial.name))))
     for part in craft.working_parts:
         if craft.gain_of(part) == 0.0:
             continue

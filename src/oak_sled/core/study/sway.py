@@ -89,7 +89,7 @@ class Sway:
 
 def towed(job: Job) -> list[int]:
     """The bodies that hang together with the craft under test by joints and ties, from that on, by their numbers."""
-    pairs = [(a, b) for _, a, b in (*bodynames.joints_of(job), *bodynames.ties_of(job))]
+    pairs = [(one.a, one.b) for one in (*bodynames.joints_of(job), *bodynames.ties_of(job))]
     found = [1]
     for body in found:
         for a, b in pairs:
@@ -166,7 +166,7 @@ def _answer(job: Job, speed: float, bodies: list[int], kick: float) -> Floats:
         solids["velocity"][body] = speed * way
         solids["asleep"][body] = 0
     solids["spin"][bodies[-1], 2] += kick
-    inputs = np.zeros(sum(len(one.craft.channels) for one in made.actors))
+    inputs = np.zeros(sum(len(one.channels) for one in made.actors))
     looks = np.empty((round(SECONDS * RATE), 2 * len(bodies) - 1))
     for look in range(len(looks)):
         for _ in range(ticks // RATE):

@@ -58,7 +58,10 @@ class VariantBuild:
             return False
         if len(job.actors) != len(mine.actors) or job.who != mine.who:
             return False
-        return all(_alike(one.craft, other.craft) for one, other in zip(job.actors, mine.actors, strict=True))
+        pairs = list(zip(job.actors, mine.actors, strict=True))
+        if any(one.whole.ties is not other.whole.ties and one.whole.ties != other.whole.ties for one, other in pairs):
+            return False
+        return all(_alike(one.craft, other.craft) for one, other in pairs)
 
 
 def _same_drill(one: Drill, other: Drill) -> bool:

@@ -70,10 +70,14 @@ def tick(world, scene, shot_memory, nows, raw):
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[COMMAND] != 0:
-        command_channels(crafts, world.parts, scene, ground, world.supports, nows)  # 2b
+        command_channels(crafts, world.parts, scene, ground, world.supports, nows, True)  # 2b
+    followers = False
     for c in range(crafts.shape[0]):
         if crafts[c].lead != c:
+            followers = True
             take_channels(nows[crafts[c].lead], nows[c])
+    if followers and world.calls[COMMAND] != 0:
+        command_channels(crafts, world.parts, scene, ground, world.supports, nows, False)
     links.take_channels(scene, nows)
     if world.calls[OTHERS] != 0:
         act_on_others(crafts, world.parts, scene, shot_memory, nows)
@@ -101,8 +105,10 @@ def tick(world, scene, shot_memory, nows, raw):
         body = bodies[craft.body]
         limit(craft, world.parts, body, now)  # 7
         move(craft, body, ground, world.gates, now)  # 8
+        if ground.edge_kind == 1 or ground.edge_kind == 3:
+            reach_edge(ground, crafts, c, bodies, nows)
         if ground.pushing > 0:
-            bring_back(craft, scene, ground, now)
+            bring_back(crafts, c, scene, ground, nows)
         now.time += now.dt
     links.finish(scene, nows[0].dt)
 
@@ -267,10 +273,12 @@ def moved_by(setting, now, c, moved):
 
 
 @compiled
-def command_channels(crafts, parts, scene, ground, supports, nows):
-    """Controllers, from the state at the start of the tick: they write what parts read of the channels, and what is
-    asked of actuators."""
+def command_channels(crafts, parts, scene, ground, supports, nows, first):
+    """Controllers on the first bodies of crafts, or on the others, from the state at the start of the tick: they write
+    what parts read of the channels, those on a further body for the parts there, and what is asked of actuators."""
     for c in range(crafts.shape[0]):
+        if (crafts[c].lead == c) != first:
+            continue
         craft, now = crafts[c], nows[c]
         body = scene.solids[craft.body]
         for k in range(WISHES):
@@ -437,12 +445,15 @@ def carry_along(body, now, force, torque):
 
 
 @compiled
-def bring_back(craft, scene, ground, now):
-    """Puts a craft back to its start where a volume asks for it, booked on the line of that."""
-    j = immersion.has_to_return(scene, ground, craft.body)
-    if j >= 0:
-        begin_again(craft, scene.solids[craft.body], now, now.parts + FIXED + j)
-        immersion.forget(scene, craft.body)
+def bring_back(crafts, c, scene, ground, nows):
+    """Puts a craft back to its start, all its bodies, where a volume asks for it, booked on the line of that."""
+    j = immersion.has_to_return(scene, ground, crafts[c].body)
+    if j < 0:
+        return
+    for k in range(crafts.shape[0]):
+        if crafts[k].lead == crafts[c].lead:
+            begin_again(crafts[k], scene.solids[crafts[k].body], nows[k], nows[k].parts + FIXED + j)
+            immersion.forget(scene, crafts[k].body)
 
 
 @compiled
@@ -562,7 +573,6 @@ def move(craft, body, ground, gates, now):
         untwist(body, now)
     turn_body(craft, body, now)
     pass_gate(gates, now, old_x, old_y, body.position[0], body.position[1])
-    reach_edge(ground, craft, body, now)
 
 
 @compiled
@@ -619,20 +629,35 @@ def pass_gate(gates, now, old_x, old_y, x, y):
             now.gates_missed += 1.0
 
 
-@compiled
-def reach_edge(ground, craft, body, now):
-    """The edge of the ground: open, wrapped round, or back to the start. Edge walls are walls."""
-    if ground.edge_kind == 0 or ground.edge_kind == 2:
+@unit
+def reach_edge(ground, crafts, c, bodies, nows):
+    """The edge of the ground, wrapped round or back to the start, once the last body of a craft has moved: all bodies
+    of a craft go with the first. Edge walls are walls, and an open edge is none."""
+    count = crafts.shape[0]
+    lead = crafts[c].lead
+    if c + 1 < count and crafts[c + 1].lead == lead:
         return
+    first = bodies[crafts[lead].body]
+    x, y = 0.0, 0.0
     outside = False
     for i in range(2):
         size = ground.high[i] - ground.low[i]
-        if body.position[i] < ground.low[i] or body.position[i] > ground.high[i]:
+        if first.position[i] < ground.low[i] or first.position[i] > ground.high[i]:
             outside = True
-            if ground.edge_kind == 1:
-                body.position[i] -= size * math.floor((body.position[i] - ground.low[i]) / size)
-    if outside and ground.edge_kind == 3:
-        begin_again(craft, body, now, now.parts + EDGE)
+            shift = size * math.floor((first.position[i] - ground.low[i]) / size)
+            if i == 0:
+                x = shift
+            else:
+                y = shift
+    if not outside:
+        return
+    for k in range(lead, c + 1):
+        body = bodies[crafts[k].body]
+        if ground.edge_kind == 1:
+            body.position[0] -= x
+            body.position[1] -= y
+        else:
+            begin_again(crafts[k], body, nows[k], nows[k].parts + EDGE)
 
 
 @compiled

@@ -19,16 +19,21 @@ from oak_sled.core.parts.register import PLACES, AnyPart
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.law import Law, Number
+from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.sharedcurve import SharedCurve
+from oak_sled.core.yard.singles import check, singles_of
+from oak_sled.core.yard.ties import AnyTie
 
 
 class Craft(Frozen):
-    """A craft: a body, its channels, and the parts in the order in which they act."""
+    """A craft: its bodies, what ties them, its channels, and the parts in the order in which they act."""
 
     id: str = name_field("the name by which paths refer to this craft")
     title: str = Field("", max_length=60, description="display name")
-    body: Body = Field(default_factory=Body, description="the rigid body")
+    body: Body = Field(default_factory=Body, description="the rigid body; the first, where there are several")
+    bodies: tuple[Limb, ...] = Field((), max_length=7, description="further bodies: a trailer, a jib, a frame")
+    ties: tuple[AnyTie, ...] = Field((), max_length=24, description="what ties its bodies; places in its own axes")
     channels: tuple[Channel, ...] = Field((), max_length=16, description="control inputs")
     parts: tuple[AnyPart, ...] = Field((), max_length=64, description="what acts on it")
     numbers: tuple[Number, ...] = Field((), max_length=40, description="named numbers for its formulas")
@@ -52,10 +57,15 @@ class Craft(Frozen):
             for used in part.channels_used():
                 if used not in names:
                     raise ValueError(f"parts.{part.id}: there is no channel {used!r} ({close_match(used, names)})")
-        if sum(part.ANSWERS_WALLS for part in self.parts) > 1:
-            raise ValueError("parts: two bumpers (one answers every wall)")
-        if sum(part.MIXES for part in self.parts) > 1:
-            raise ValueError("parts: two mixers (one commands every actuator)")
+        unique("bodies", self.bodies)
+        unique("ties", self.ties)
+        check(self)
+        for on in ("", *(body.id for body in self.bodies)):
+            own = [part for part in self.parts if part.carried_by == on]
+            if sum(part.ANSWERS_WALLS for part in own) > 1:
+                raise ValueError("parts: two bumpers on one body (one answers every wall)")
+            if sum(part.MIXES for part in own) > 1:
+                raise ValueError("parts: two mixers on one body (one commands every actuator)")
         unique("numbers", self.numbers)
         unique("laws", self.laws)
         if self.numbers:
@@ -116,6 +126,25 @@ class Craft(Frozen):
         except FormulaError as error:
             raise ValueError(f"laws.{law.id}.text: {error}") from None
 
+    @property
+    def singles(self) -> "tuple[Craft, ...]":
+        """Its bodies, each with the parts on it, as crafts of a single body: what a run is computed of."""
+        return self._apart if self.bodies else (self,)  # not kept there: a document that holds itself equals nothing
+
+    @functools.cached_property
+    def _apart(self) -> "tuple[Craft, ...]":
+        return singles_of(self)
+
+    def with_only(self, parts: "tuple[Part, ...]") -> "Craft":
+        """The same with other parts in the order in which they act, which are not checked anew."""
+        fields = {name: getattr(self, name) for name in type(self).model_fields}
+        return self.model_construct(**{**fields, "parts": parts})
+
+    def single(self, body: str = "") -> "Craft":
+        """One of its bodies by name, with the parts on it, as a craft of a single body; the first without a name."""
+        name = f"{self.id}.{body}" if body else self.id
+        return next(one for one in self.singles if one.id == name)
+
     @functools.cached_property
     def written(self) -> dict[str, Written]:
         """Its formulas, ready to be asked for values, by name."""
@@ -137,6 +166,11 @@ class Craft(Frozen):
         return made.working(laws)
 
     @functools.cached_property
+    def own_parts(self) -> tuple[Part, ...]:
+        """The parts on its first body: those that what is said of one body counts."""
+        return tuple(part for part in self.parts if not part.carried_by) if self.bodies else self.parts
+
+    @functools.cached_property
     def below_centre(self) -> float:
         """See `foot_depth`; found once."""
         lowest = min((foot[2] for foot in self.feet()), default=self.body.shape_z - self.body.half_extents()[2])
@@ -145,13 +179,13 @@ class Craft(Frozen):
     @functools.cached_property
     def ray_names(self) -> tuple[str, ...]:
         """A name for every ray: its part and its number."""
-        return tuple(f"{part.id}.{k + 1}" for part in self.parts for k in range(len(part.rays())))
+        return tuple(f"{part.id}.{k + 1}" for part in self.own_parts for k in range(len(part.rays())))
 
     @functools.cached_property
     def wheels(self) -> tuple[WheelAt, ...]:
         """The wheels that carry, by the numbers of their rays."""
         found, ray = [], 0
-        for part in self.parts:
+        for part in self.own_parts:
             for place, one in enumerate(part.rays()):
                 if one.wheel > 0.0 and self.gain_of(part) > 0.0:
                     found.append(WheelAt(ray + place, part.id, one.at))
@@ -162,7 +196,7 @@ class Craft(Frozen):
     def tired(self) -> dict[int, float]:
         """The rays whose wheels have tires, in order; and the inertia of each wheel, kg m2."""
         found: dict[int, float] = {}
-        for part in self.parts:
+        for part in self.own_parts:
             if self.gain_of(part) > 0.0:
                 found.update(part.grips(self.wheels))
         return dict(sorted(found.items()))
@@ -172,7 +206,7 @@ class Craft(Frozen):
         """The names of the rays of the wheels with tires on which each part acts, by the part."""
         return {
             part.id: tuple(self.ray_names[one.ray] for one in part.wheels_of(self.wheels) if one.ray in self.tired)
-            for part in self.parts
+            for part in self.own_parts
         }
 
     @property
@@ -186,6 +220,7 @@ class Craft(Frozen):
             ("body.layer", self.body.layer),
             # its fields are asked by name: an attribute that is not there takes a model long to deny
             *((f"parts.{part.id}.layer", part.__dict__.get("layer", "")) for part in self.parts),
+            *((f"bodies.{body.id}.layer", body.layer) for body in self.bodies),
         ]
         return [(where, name) for where, name in own if name]
 
@@ -200,25 +235,30 @@ class Craft(Frozen):
         return "z" not in self.body.held
 
     def feet(self) -> list[tuple[float, float, float]]:
-        """Points where its parts stand, craft axes, m from the origin."""
-        return [foot for part in self.parts for foot in part.feet()]
+        """Points where the parts on its first body stand, craft axes, m from the origin."""
+        return [foot for part in self.own_parts for foot in part.feet()]
 
     def foot_depth(self) -> float:
         """m from the centre of mass down to the lowest point of the level craft: runners, else hull."""
         return self.below_centre
 
+    def whole_mass(self) -> float:
+        """kg of all its bodies, and of what its parts carry."""
+        return sum(one.body.true_mass() + one.carried_mass() for one in self.singles)
+
     def carried_mass(self) -> float:
-        """kg of what its parts carry."""
-        carried = [(part, part.carried()) for part in self.parts]
+        """kg of what the parts on its first body carry."""
+        carried = [(part, part.carried()) for part in self.own_parts]
         return sum(one.mass for part, one in carried if one is not None and self.gain_of(part) > 0.0)
 
     def stands_above(self, gravity: float) -> float:
         """m from the centre of mass down to level ground where the craft stands still at this gravity (m/s2): on its
         feet or hull, or higher where its rays carry it, each an equal share of the weight."""
-        found, rays = [self.foot_depth()], [(part, ray) for part in self.working_parts for ray in part.legs()]
+        own = [part for part in self.working_parts if not (self.bodies and part.carried_by)]
+        found, rays = [self.foot_depth()], [(part, ray) for part in own for ray in part.legs()]
         carried = [(part, ray) for part, ray in rays if self.gain_of(part) > 0.0]
         weight = (self.body.true_mass() + self.carried_mass()) * max(gravity * self.body.gravity_scale, 0.0)
-        weight = max(weight - sum(one.lifts(weight) for one in self.parts if self.gain_of(one) > 0.0), 0.0)
+        weight = max(weight - sum(one.lifts(weight) for one in self.own_parts if self.gain_of(one) > 0.0), 0.0)
         for part, ray in carried:
             gap = part.rest_gap(weight / len(carried) / self.gain_of(part))
             found.append(self.body.centre()[2] - ray.at[2] + gap)

@@ -14,6 +14,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.yard.event import MOST_EVENTS, Event
 from oak_sled.core.yard.naming import unique
+from oak_sled.core.yard.ties import AnyTie
 
 MOST_KNOTS = 500_000
 """Knots that a track holds."""
@@ -197,6 +198,9 @@ class Drill(Frozen):
     start: Start = Field(default_factory=Start, description="start of the craft under test")
     tracks: tuple[Track, ...] = Field((), max_length=16, description="inputs over time")
     cast: tuple[Member, ...] = Field((), max_length=7, description="other crafts in the same world")
+    ties: tuple[AnyTie, ...] = Field(
+        (), max_length=24, description="ties of its crafts at the start; places in the axes of each, from its origin"
+    )
     duration: float = dial(10.0, "s", "maximum duration", low=0.05, high=7200.0, slider=(1.0, 60.0), scale="log")
     events: tuple[Event, ...] = Field((), max_length=MOST_EVENTS, description="events")
     end: End = Field("time", description="end condition")
@@ -237,6 +241,10 @@ class Drill(Frozen):
         told_once(self.tracks)
         unique("events", self.events)
         unique("cast", self.cast)
+        unique("ties", self.ties)
+        for tie in self.ties:
+            if tie.on_rail():
+                raise ValueError(f"ties.{tie.id}.rail: a drill has no rails (a bogie among the ties of the ground)")
         if self.cast and not self.craft:
             raise ValueError("craft: is empty, and others take part (name the craft under test)")
         if self.craft in [member.id for member in self.cast]:

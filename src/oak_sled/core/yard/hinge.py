@@ -20,7 +20,9 @@ FAR = 1e308
 class Jointed(Tie):
     """A tie at one point, about or along an axis."""
 
-    azimuth_deg: float = dial(0.0, "°", "direction of its axis: 0 east, 90 north", low=-360.0, high=360.0)
+    azimuth_deg: float = dial(
+        0.0, "°", "direction of its axis: 0 east, 90 north; on a craft 0 forward, 90 left", low=-360.0, high=360.0
+    )
     elevation_deg: float = dial(0.0, "°", "of its axis: 90 straight up", low=-90.0, high=90.0)
     collide: bool = Field(False, description="whether its two bodies still touch each other")
     breaks_at: float = dial(0.0, "N", "load at which it breaks; 0: never", low=0.0, high=1e9, slider=(0.0, 500_000.0))

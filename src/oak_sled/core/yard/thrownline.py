@@ -15,11 +15,10 @@ from oak_sled.core.yard.tie import Tie
 class ThrownLine(Tie):
     """The line of a part, as a tie: no file holds one, it is made from the part wherever ties are asked for.
 
-    one : the craft that throws it. part : the number of the part there. fall : m/s2 of its hook.
+    one : the craft that throws it. fall : m/s2 of its hook.
     """
 
     thrown: Thrown = Field(description="what the part says of it")
-    part: int = Field(description="the number of the part")
     fall: float = Field(description="acceleration of gravity, m/s2")
 
     TITLE: ClassVar[str] = "line"
@@ -32,9 +31,6 @@ class ThrownLine(Tie):
 
     def limit(self) -> float:
         return self.thrown.limit
-
-    def belongs_to(self) -> tuple[str, int]:
-        return self.one, self.part
 
     def frames(self, to_one: Callable[[Floats], Floats], to_other: Callable[[Floats], Floats]) -> dict[str, Any]:
         """Nothing is known of it in world axes, each of shape (3,)."""

@@ -15,7 +15,8 @@ from oak_sled.core.geometry.railpath import Path
 
 
 class Between(Frozen):
-    """Two bodies, or a body and the world."""
+    """Two bodies, or a body and the world. Of a craft: two of its bodies, where `body` is the first. Of a drill: those
+    who take part, a further body of one as CRAFT.BODY."""
 
     id: str = name_field("its name")
     one: str = reference("block", "a dynamic block, or a craft", ...)
@@ -101,12 +102,9 @@ class Tie(Between):
         """Its nodes at the start, both ends with them, shape (nodes, chain.COLUMNS)."""
         return np.zeros((0, chain.COLUMNS))
 
-    def belongs_to(self) -> tuple[str, int]:
-        """The craft that it belongs to, and the number of the part there; "" and -1 for one of the ground."""
-        return "", -1
-
     def driven_by(self) -> tuple[str, ...]:
-        """The channels of the craft under test that drive it, in the order of `link.drives`; "" for none."""
+        """The channels that drive it, of its craft or of the craft under test, in the order of `link.drives`; "" for
+        none."""
         return (str(getattr(self, "channel", "")),)
 
     def limit(self) -> float:

@@ -44,7 +44,10 @@ def _targets(event: Event, drill: Drill, crafts: Iterable[Craft], grounds: Itera
         return None
     grounds = [ground for ground in grounds if drill.ground in ("", ground.id)]
     there = [one.id for ground in grounds for one in getattr(ground, f"{event.aims_at}s")]
-    return [*there, *(craft.id for craft in crafts)] if event.what == "poke" else there
+    if event.aims_at == "tie":
+        there += [tie.id for tie in drill.ties]
+        there += [f"{craft.id}_{tie.id}"[:40] for craft in crafts for tie in craft.ties]
+    return [*there, *(one.id for craft in crafts for one in craft.singles)] if event.what == "poke" else there
 
 
 class Bench(Frozen):
@@ -94,6 +97,8 @@ class Yard(Frozen):
                 self._must_tell(f"drills.{drill.id}.cast.{member.id}", member)
             for twin in drill.twins:
                 self._must_exist(f"drills.{drill.id}.twins", twin, self.crafts)
+            if drill.ties:
+                self._must_tie(drill)
             for event in drill.events:
                 known = _targets(event, drill, self.crafts, self.grounds)
                 if known is not None and event.target not in known:
@@ -111,7 +116,7 @@ class Yard(Frozen):
 
     def _must_hold(self, ground: Ground) -> None:
         loose = {block.id: block.moves == "free" for block in ground.blocks}
-        known = [*loose, *(craft.id for craft in self.crafts)]
+        known = [*loose, *(one.id for craft in self.crafts for one in craft.singles)]
         for field, tie in [*(("joints", one) for one in ground.joints), *(("ties", one) for one in ground.ties)]:
             where = f"grounds.{ground.id}.{field}.{tie.id}"
             for side, name in (("one", tie.one), ("other", tie.other)):
@@ -119,6 +124,18 @@ class Yard(Frozen):
                     raise ValueError(f"{where}.{side}: there is no body {name!r} ({close_match(name, known)})")
             if not loose.get(tie.one, True):
                 raise ValueError(f"{where}.one: {tie.one!r} does not move (a dynamic block or a craft)")
+
+    def _must_tie(self, drill: Drill) -> None:
+        """Raises ValueError where a tie of a drill names a body that takes no part in it."""
+        cast = [self.craft(self.craft_for(drill)), *(self.craft(member.id) for member in drill.cast)]
+        bodies = [one.id for craft in cast for one in craft.singles]
+        grounds = [ground for ground in self.grounds if drill.ground in ("", ground.id)]
+        blocks = [block.id for ground in grounds for block in ground.blocks]
+        known, where = [*bodies, *blocks], f"drills.{drill.id}.ties"
+        for tie in drill.ties:
+            for side, name in (("one", tie.one), ("other", tie.other)):
+                if name not in known and (name or side == "one"):
+                    raise ValueError(f"{where}.{tie.id}.{side}: there is no body {name!r} ({close_match(name, known)})")
 
     def _must_tell(self, where: str, member: Member) -> None:
         channels = [channel.id for channel in self.craft(member.id).channels]
@@ -133,7 +150,7 @@ class Yard(Frozen):
         """`replace`, where crafts or grounds lose something: events that were aimed at it, and what tied it, goes
         with it."""
         crafts, grounds = changes.get("crafts", self.crafts), changes.pop("grounds", self.grounds)
-        names = {craft.id for craft in crafts}
+        names = {one.id for craft in crafts for one in craft.singles}
         grounds = tuple(ground.with_whole_ties(names) for ground in grounds)
         drills = []
         for drill in changes.pop("drills", self.drills):

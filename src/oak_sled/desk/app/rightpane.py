@@ -55,5 +55,5 @@ class RightPane(QWidget):
         time = run.duration if run is not None and self.shown.live_on else self.shown.time
         who = ""
         if run is not None and len(run.job.actors) > 1:  # what traces, ledger, plan and measures are of
-            who = f"{theme.elide(run.job.craft.heading, 150, self.clock.font())} · "
+            who = f"{theme.elide(run.job.single.heading, 150, self.clock.font())} · "
         self.clock.setText(f"{who}t {units.fixed(time, 's', 3)}")

@@ -15,9 +15,13 @@ from oak_sled.core.yard import channels
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.singles import FIRST
+from oak_sled.core.yard.tie import Tie
+from oak_sled.desk.craftpage.bodyacts import BodyActs
 from oak_sled.desk.craftpage.buildchannels import show_channel
-from oak_sled.desk.craftpage.buildplan import BuildPlan
+from oak_sled.desk.craftpage.buildplan import BODIES, TIES, BuildPlan
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drawing.numberpanel import choices_of
 from oak_sled.desk.strips import partmenu
@@ -38,6 +42,7 @@ class BuildPage(DrawingPage):
         super().__init__(session, "build", parent)
         self.desk = desk
         self.plan = BuildPlan(session)
+        self.bodies = BodyActs(session, self.plan)
         self.lay_out(self._bar(), self.plan)
         self.outlook: QLabel | None = None
         self.channel = ""
@@ -64,14 +69,20 @@ class BuildPage(DrawingPage):
         channel_menu.aboutToShow.connect(lambda: self._fill_channels(channel_menu))
         self.channel_button.setMenu(channel_menu)
         bar.addWidget(self.channel_button)
+        self.body_button = QPushButton("bodies")
+        self.body_button.setObjectName("plain")
+        self.body_button.setToolTip("the bodies of the craft, and the ties between them")
+        body_menu = QMenu(self.body_button)
+        body_menu.aboutToShow.connect(lambda: self.bodies.fill(body_menu))
+        self.body_button.setMenu(body_menu)
+        bar.addWidget(self.body_button)
         actions = (
-            ("body", "select the body: shape, mass, held axes", lambda: self.plan.choose("")),
             ("duplicate", "duplicate the selected part (D)", self.duplicate),
             ("mirror", "a copy on the other side of the craft (M)", self.mirror),
             ("four corners", "one at each corner, linked: their numbers are one set", self.to_corners),
             ("set apart", "linked ones become parts of their own, each with its own numbers", self.set_apart),
             ("link", "equal parts at corners become one linked set with the numbers of the selected one", self.link),
-            ("remove", "remove the selected part (Delete)", self.remove),
+            ("remove", "remove the selected part, further body or tie (Delete)", self.remove),
         )
         self.add_buttons(bar, actions)
         bar.addStretch(1)
@@ -111,12 +122,17 @@ class BuildPage(DrawingPage):
         return self.session.craft
 
     def _preview(self, name: str, fields: dict[str, float]) -> None:
-        part = next((one for one in self.craft.parts if one.id == name), None)
-        if part is not None:
-            changed = {field: value for field, value in fields.items() if getattr(part, field) != value}
+        path = name if name.startswith((BODIES, TIES)) else f"parts.{name}"
+        item = self._at(path)
+        if item is not None:
+            changed = {field: value for field, value in fields.items() if getattr(item, field) != value}
             if changed:
-                path = f"{self.session.craft_path}.parts.{name}"
-                self.session.preview(path, part.replace(**changed))
+                self.session.preview(f"{self.session.craft_path}.{path}", item.replace(**changed))
+
+    def _at(self, path: str) -> Any:
+        """The part, further body or tie at a path below the craft; None where there is none."""
+        field, _, name = path.partition(".")
+        return next((one for one in getattr(self.craft, field) if one.id == name), None)
 
     def _part(self) -> AnyPart | None:
         part = self.plan.part()
@@ -131,7 +147,8 @@ class BuildPage(DrawingPage):
     def fit(self, kind: type[Part]) -> None:
         """Fits a new part of a kind, and selects it."""
         before = {part.id for part in self.craft.parts}
-        self.desk.fit(kind)
+        limb = self.plan.limb()
+        self.desk.fit(kind, "" if limb is None else limb.id)
         self._select_new(before)
 
     def _select_new(self, before: set[str]) -> None:
@@ -148,7 +165,9 @@ class BuildPage(DrawingPage):
             self._select_new(before)
 
     def remove(self) -> None:
-        """Takes the selected part off."""
+        """Takes the selected part, further body or tie off."""
+        if self.bodies.remove():
+            return
         part = self._part()
         if part is not None:
             self.desk.remove(part.id)
@@ -176,8 +195,8 @@ class BuildPage(DrawingPage):
         if not hasattr(part, "spread_x"):
             self.session.say(f"{part.TITLE} cannot be linked: pads, wheels and runners can", True)
             return
-        half = self.craft.body.half_extents()
-        middle = self.craft.body.middle()
+        body = self.craft.body if part.carried_by == "" else self._at(BODIES + part.carried_by)
+        half, middle = body.half_extents(), body.middle()
         x = max(abs(part.x - middle[0]), part.spread_x) or round(0.8 * half[0], 2)
         y = max(abs(part.y - middle[1]), part.spread_y) or round(0.8 * half[1], 2)
         four = part.replace(x=middle[0], y=middle[1], spread_x=x, spread_y=y)
@@ -205,7 +224,7 @@ class BuildPage(DrawingPage):
         if part is None:
             return
         same = [one for one in self.craft.parts if one.kind == part.kind and hasattr(one, "spread_x")]
-        same = [one for one in same if one.spread_x == 0.0 and one.spread_y == 0.0]
+        same = [one for one in same if one.carried_by == part.carried_by and one.spread_x == one.spread_y == 0.0]
         xs, ys = sorted({one.x for one in same}), sorted({one.y for one in same})
         places = {(one.x, one.y) for one in same}
         whole = len(same) > 1 and len(xs) <= 2 and len(ys) <= 2 and len(places) == len(same) == len(xs) * len(ys)
@@ -225,13 +244,16 @@ class BuildPage(DrawingPage):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """Subject of the numbers: the channel or part that is selected, else the body; its path below the yard."""
+        """Subject of the numbers: the channel, part, body or tie that is selected, else the first body; its path below
+        the yard."""
         channel = next((one for one in self.craft.channels if one.id == self.channel), None)
         if channel is not None:
             return f"{self.session.craft_path}.channels.{channel.id}", channel
-        part = self.plan.part()
+        part, chosen = self.plan.part(), self.plan.chosen
         if part is None:
-            return f"{self.session.craft_path}.body", self.craft.body
+            other = self._at(chosen) if chosen.startswith((BODIES, TIES)) else None
+            where, item = ("body", self.craft.body) if other is None else (chosen, other)
+            return f"{self.session.craft_path}.{where}", item
         return f"{self.session.craft_path}.parts.{part.id}", part
 
     def refresh(self) -> None:
@@ -242,7 +264,9 @@ class BuildPage(DrawingPage):
         if isinstance(item, Channel):
             users = [part.heading for part in self.craft.parts if item.id in part.channels_used()]
             keys = (item.plus_keys, item.minus_keys, item.two_sided, item.stays, *users)
-        look = (path, type(item), names, getattr(item, "shape", ""), keys)
+        bodies = tuple(one.id for one in self.craft.bodies)
+        held = item.held if isinstance(item, Body) else ()
+        look = (path, type(item), names, getattr(item, "shape", ""), keys, bodies, held)
         if look != self._shown:
             self._shown = look
             self._rebuild(path, item, names)
@@ -258,8 +282,17 @@ class BuildPage(DrawingPage):
             show_channel(numbers, self.session, self.craft, item, lambda name: setattr(self, "channel", name))
             numbers.lane.addStretch(1)
             return
-        is_part = isinstance(item, Part)
-        numbers.add_title(item.heading if is_part else "Body")
+        is_part, chosen = isinstance(item, Part), self.plan.chosen
+        if isinstance(item, Limb | Tie):
+            what = "further body" if isinstance(item, Limb) else item.TITLE
+            numbers.add_name(
+                item.id,
+                f"the name of this {what}; what refers to it follows",
+                functools.partial(self.bodies.rename, chosen),
+            )
+            numbers.add_note(f"{what}: places in the axes of the craft, as it is at the start")
+        else:
+            numbers.add_title(item.heading if is_part else "Body")
         count = len(item.mounts()) if is_part and hasattr(item, "spread_x") else 0
         if count > 1:
             numbers.add_note(f"{count} linked: an edit reaches all {count}. Set apart gives each its own numbers.")
@@ -275,10 +308,14 @@ class BuildPage(DrawingPage):
             if name not in HIDDEN and len(options) > 1:
                 numbers.add_choice(path, name, options, says)
         for name, field in type(item).model_fields.items():
-            known = names.of(item, name)
+            names_of = self.bodies.fields_of(item, name)
+            if names_of is not None and len(names_of) > 1:
+                numbers.add_choice(path, name, names_of, field.description or "", FIRST if is_part else "none")
+        for name, field in type(item).model_fields.items():
+            known = names.of(item, name) if isinstance(item, Part | Body) else None
             if known is not None and isinstance(getattr(item, name), str):
                 numbers.add_choice(path, name, known, field.description or "")
-        if not is_part:
+        if isinstance(item, Body):
             if item.shape == "mesh":
                 self._add_mesh(path, item)
             self._add_held(path, item)
@@ -297,15 +334,15 @@ class BuildPage(DrawingPage):
 
     def scale(self, factor: float) -> None:
         """Draws the sides of the body out by a factor; 0 for those of its mesh as the file has them."""
-        body = self.craft.body
+        path, body = self.subject()
+        if not isinstance(body, Body):
+            return
         sides = (body.length, body.width, body.height)
         if factor == 0.0 and body.mesh is not None:
             sides, factor = body.mesh.size(), 1.0
         length, width, height = (side * factor for side in sides)
-        changed = lambda: self.craft.replace(body=body.replace(length=length, width=width, height=height))  # noqa: E731
-        self.session.attempt(
-            lambda: self.session.yard.edit(self.session.craft_path, changed()), f"scale the mesh by {factor:g}"
-        )
+        changed = lambda: body.replace(length=length, width=width, height=height)  # noqa: E731
+        self.session.attempt(lambda: self.session.yard.edit(path, changed()), f"scale the mesh by {factor:g}")
 
     def _add_held(self, path: str, body: Any) -> None:
         """A button for each axis, pressed while it is held."""
@@ -330,7 +367,12 @@ class BuildPage(DrawingPage):
             return
         run, session = self.session.shown.run, self.session
         fresh = run if run is not None and run.job.craft.id == self.craft.id else None
-        setting = outlook.at_once(self.craft, session.ground, session.yard.ticks, fresh, session.stood())
-        part = self.plan.part()
-        lines = outlook.body_outlook(self.craft.body, setting) if part is None else part.outlook(setting)
+        part, limb, tie = self.plan.part(), self.plan.limb(), self.plan.tie()
+        if tie is not None:
+            self.outlook.setText("\n".join(self.bodies.told_of(tie)))
+            return
+        name = "" if limb is None else limb.id
+        setting = outlook.at_once(self.craft, session.ground, session.yard.ticks, fresh, session.stood(), name)
+        body = self.craft.body if limb is None else limb
+        lines = outlook.body_outlook(body, setting) if part is None else part.outlook(setting)
         self.outlook.setText("\n".join(lines))

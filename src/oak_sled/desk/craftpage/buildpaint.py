@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import Any, Protocol
 
@@ -14,10 +15,14 @@ from oak_sled.core.advice.modes import Standing
 from oak_sled.core.base import units
 from oak_sled.core.parts.context import Spot
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.hinge import Jointed
+from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.widgets.meshdrawing import outline
 
 MOST_TRIANGLES = 1200
+AXIS_PX = 26.0
+"""px of the axis of a joint, to each side."""
 COLUMN = 190.0
 """px of a column of words, at least."""
 CLOSE_PX = 70.0
@@ -37,6 +42,8 @@ class Sheet(Protocol):
     def box(self) -> QRectF: ...
     @property
     def scale(self) -> float: ...
+    @property
+    def frame(self) -> object: ...
     def at(self, spot: Spot) -> QPointF: ...
 
 
@@ -99,9 +106,13 @@ def paint_hull(painter: QPainter, view: Sheet, craft: Craft) -> None:
     elif body.shape == "capsule":
         radius = 0.5 * min(box.width(), box.height())
         painter.drawRoundedRect(box, radius, radius)
+    elif view.frame is not None:  # it may lie askew
+        corners = [view.at(spot) for spot in itertools.product((x - a, x + a), (y - b, y + b), (z - c, z + c))]
+        edge = outline(np.array([[at.x(), at.y()] for at in corners]))
+        painter.drawPolygon(QPolygonF([QPointF(float(u), float(v)) for u, v in edge]))
     else:
         painter.drawRect(box)
-    if view.across == 0:  # which way it faces
+    if view.across == 0 and view.frame is None:  # which way it faces
         nose = QPointF(box.right(), box.center().y())
         painter.setBrush(theme.colour("oak_deep"))
         painter.drawPolygon(QPolygonF([nose + QPointF(9, 0), nose + QPointF(0, -6), nose + QPointF(0, 6)]))
@@ -120,10 +131,9 @@ def paint_plates(painter: QPainter, view: Sheet, craft: Craft) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def paint_ground(painter: QPainter, view: Sheet, craft: Craft, gravity: float) -> None:
-    """Level ground, where the craft stands on it."""
-    z = craft.body.centre()[2] - craft.stands_above(gravity)
-    left, right = view.at((0.0, 0.0, z)), view.box
+def paint_ground(painter: QPainter, view: Sheet, ground: float) -> None:
+    """Level ground, where the craft stands on it, m above its origin."""
+    left, right = view.at((0.0, 0.0, ground)), view.box
     painter.setPen(theme.pen("ink", 1.6))
     painter.drawLine(QPointF(right.left() + 6, left.y()), QPointF(right.right() - 6, left.y()))
 
@@ -278,8 +288,8 @@ def _paint_miss(
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
-def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standing | None, gravity: float) -> None:
-    """The support polygon from above; rays and their loads in every view."""
+def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standing | None, ground: float) -> None:
+    """The support polygon from above; rays and their loads in every view. ground : m above the origin."""
     rays = [(part, ray) for part in craft.parts for ray in part.legs()]
     spots = [ray.at for part, ray in rays if craft.gain_of(part) > 0.0] or craft.feet()
     ink = theme.family("support" if rays else "grip")
@@ -287,7 +297,6 @@ def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standin
         painter.setPen(QPen(ink, 1.2, Qt.PenStyle.DashLine))
         edge = outline(np.array([[x, y] for x, y, _ in spots]))
         painter.drawPolygon(QPolygonF([view.at((float(x), float(y), 0.0)) for x, y in edge]))
-    ground = craft.body.centre()[2] - craft.stands_above(gravity)
     painter.setFont(theme.font(10))
     seen: set[tuple[int, int]] = set()
     for number, (part, ray) in enumerate(rays):
@@ -316,6 +325,43 @@ def paint_supports(painter: QPainter, view: Sheet, craft: Craft, stands: Standin
             painter.fillRect(QRectF(foot.x() - 3, foot.y() - 11, wide + 6, 14), theme.colour("card", 220))
             painter.setPen(theme.colour("soft"))
             painter.drawText(foot, words)
+
+
+def paint_grip(painter: QPainter, view: Sheet, spot: Spot, tie: bool, chosen: bool) -> None:
+    """The point at which a further body (a square on its tip) or a tie (a ring) is taken hold of."""
+    at, wide = view.at(spot), 9.0 if chosen else 6.0
+    ink = theme.family("tie") if tie else theme.colour("oak_deep")
+    painter.setPen(QPen(ink, 3.0 if chosen else 1.8))
+    painter.setBrush(theme.colour("card"))
+    if tie:
+        painter.drawEllipse(at, wide, wide)
+    else:
+        corners = (QPointF(wide, 0), QPointF(0, wide), QPointF(-wide, 0), QPointF(0, -wide))
+        painter.drawPolygon(QPolygonF([at + corner for corner in corners]))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def paint_tie(painter: QPainter, view: Sheet, tie: Tie, chosen: bool) -> None:
+    """A tie between two bodies: its line, or its axis, and its name where it is selected."""
+    ink = theme.family("tie")
+    painter.setPen(QPen(ink, 2.4 if chosen else 1.6))
+    at = view.at(tie.begin)
+    if isinstance(tie, Jointed) and not isinstance(tie, Stretched):
+        way = tie.way()
+        reach = AXIS_PX / view.scale
+        tips = [tuple((np.array(tie.begin) + side * reach * way).tolist()) for side in (-1.0, 1.0)]
+        painter.setPen(QPen(ink, 1.6, Qt.PenStyle.DashDotLine))
+        painter.drawLine(view.at(tips[0]), view.at(tips[1]))
+    else:
+        painter.drawLine(at, view.at(tie.end))
+    if chosen and view.up == 1:
+        words = tie.heading
+        painter.setFont(theme.font(theme.SMALL))
+        width = painter.fontMetrics().horizontalAdvance(words) + 12
+        box = QRectF(at.x() + 12, at.y() - 30, width, 20)
+        painter.fillRect(box, theme.colour("strip"))
+        painter.setPen(theme.colour("desk_text"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
 def paint_neutral(painter: QPainter, view: Sheet, craft: Craft) -> None:

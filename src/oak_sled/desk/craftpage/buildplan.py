@@ -5,8 +5,9 @@ Signals of `BuildPlan`: picked(), moved(part, fields), released(label), key_want
 
 from __future__ import annotations
 
+import itertools
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -15,11 +16,16 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.advice import modes, outlook
 from oak_sled.core.advice.modes import Standing
+from oak_sled.core.assembly import starts
 from oak_sled.core.base import units
+from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Spot
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.swing import Swing
+from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.limb import Limb
+from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.desk.craftpage import buildpaint
 from oak_sled.desk.craftpage.flights import Flights
 from oak_sled.desk.drawing.grid import ARROWS, rounded
@@ -29,6 +35,8 @@ from oak_sled.desk.work.session import Session
 GRID = 0.05
 """m to which a drag is rounded, unless Alt is held."""
 NEAR_PX = 12.0
+BODIES, TIES = "bodies.", "ties."
+"""Fronts of the names by which further bodies and ties of a craft are selected; those of parts have none."""
 FOOT = 44.0
 """px below the views, for the words about the whole craft."""
 
@@ -44,24 +52,36 @@ class View:
     box: QRectF
     middle: tuple[float, float]  # m, of the axes across and up, in the middle of the box
     scale: float  # px a metre
+    frame: tuple[Floats, Floats] | None = None
+    """The origin, m, and the axes of the body whose places it takes, in those of the craft; None for its own."""
+
+    def on(self, body: Body) -> View:
+        """The same view, for places of a body of the craft."""
+        return self if not isinstance(body, Limb) else replace(self, frame=starts.on_craft(body))
 
     def at(self, spot: Spot) -> QPointF:
-        """A place of the craft, m from its origin, in px."""
+        """A place of the body, m from its origin, in px."""
+        if self.frame is not None:
+            x, y, z = (self.frame[0] + self.frame[1] @ np.array(spot)).tolist()
+            spot = (x, y, z)
         x = self.sign * spot[self.across] - self.middle[0]
         y = spot[self.up] - self.middle[1]
         return QPointF(self.box.center().x() + x * self.scale, self.box.center().y() - y * self.scale)
 
     def place(self, px: QPointF, spot: Spot) -> Spot:
-        """The place under a px, at the depth of `spot`, m from the origin."""
-        made = list(spot)
+        """The place under a px, at the depth of `spot`, m from the origin of the body."""
+        made = list(spot) if self.frame is None else (self.frame[0] + self.frame[1] @ np.array(spot)).tolist()
         made[self.across] = self.sign * ((px.x() - self.box.center().x()) / self.scale + self.middle[0])
         made[self.up] = (self.box.center().y() - px.y()) / self.scale + self.middle[1]
+        if self.frame is not None:
+            made = (self.frame[1].T @ (np.array(made) - self.frame[0])).tolist()
         return (made[0], made[1], made[2])
 
 
 @dataclass(frozen=True)
 class Mark:
-    """A mount on the paper: its part, its number (-1: the middle of linked ones), its place, and its view."""
+    """A mount on the paper: its part (or BODIES, TIES and a name), its number (-1: the middle of linked ones), its
+    place, and its view."""
 
     part: str
     number: int
@@ -111,6 +131,32 @@ class BuildPlan(QWidget):
         """The part that is selected and still there."""
         return next((part for part in self.craft.parts if part.id == self.chosen), None)
 
+    def limb(self) -> Limb | None:
+        """The further body that is selected, or carries the part that is; None for the first."""
+        part = self.part()
+        name = self.chosen.removeprefix(BODIES) if part is None else part.carried_by
+        return next((one for one in self.craft.bodies if one.id == name), None)
+
+    def tie(self) -> Tie | None:
+        """The tie between bodies that is selected."""
+        return next((one for one in self.craft.ties if TIES + one.id == self.chosen), None)
+
+    def names(self) -> list[str]:
+        """All that can be selected, the first body ("") at the front."""
+        craft = self.craft
+        bodies = ["", *(BODIES + one.id for one in craft.bodies)]
+        return [*bodies, *(TIES + one.id for one in craft.ties), *(part.id for part in craft.parts)]
+
+    def heading(self, name: str) -> str:
+        """The words for something that can be selected."""
+        return (name.removeprefix(BODIES).removeprefix(TIES) or "body").replace("_", " ")
+
+    def below(self) -> float:
+        """Height of level ground where the craft stands on it, m above its origin."""
+        if self.craft.bodies:
+            return -starts.stands_at(self.craft, self.session.ground)
+        return self.craft.body.centre()[2] - self.craft.stands_above(self.session.ground.gravity)
+
     def choose(self, name: str, number: int = 0) -> None:
         """Selects a part, or the body where no name is given."""
         self.chosen, self.number = name, number
@@ -155,23 +201,32 @@ class BuildPlan(QWidget):
 
     def extent(self) -> tuple[np.ndarray, np.ndarray]:
         """The box of hull, mounts and what is below, m from the origin: lowest and highest corner, shape (3,) each."""
-        half, middle = np.array(self.craft.body.half_extents()), np.array(self.craft.body.middle())
-        spots = [middle - half, middle + half, *(np.array(spot) for part in self.craft.parts for spot in part.mounts())]
-        spots += [corner for part in self.craft.parts for plate in part.plates() for corner in plate]
-        ground = self.craft.body.centre()[2] - self.craft.stands_above(self.session.ground.gravity)
-        spots.append(np.array([0.0, 0.0, ground - 0.1]))
-        return np.min(spots, axis=0), np.max(spots, axis=0)
+        found = [np.array([0.0, 0.0, self.below() - 0.1])]
+        for one in self.craft.singles:
+            half, middle = np.array(one.body.half_extents()), np.array(one.body.middle())
+            spots = [middle + half * np.array(signs) for signs in itertools.product((-1.0, 1.0), repeat=3)]
+            spots += [np.array(spot) for part in one.parts for spot in part.mounts()]
+            spots += [corner for part in one.parts for plate in part.plates() for corner in plate]
+            origin, axes = starts.on_craft(one.body)
+            found += [origin + axes @ spot for spot in spots]
+        return np.min(found, axis=0), np.max(found, axis=0)
 
     def marks(self) -> list[Mark]:
         """Every mount in every view; those of the selected part last, so that they lie on top."""
         found = []
         parts = sorted(self.craft.parts, key=lambda part: part.id == self.chosen)
+        bodies = {"": self.craft.body} | {one.id: one for one in self.craft.bodies}
         for view in self.views():
+            found += [Mark(BODIES + one.id, 0, (one.x, one.y, one.z), view) for one in self.craft.bodies]
+            for tie in self.craft.ties:
+                found.append(Mark(TIES + tie.id, 0, tie.begin, view))
+                if isinstance(tie, Stretched):
+                    found.append(Mark(TIES + tie.id, 1, tie.end, view))
             for part in parts:
-                spots = part.mounts()
-                found += [Mark(part.id, number, spot, view) for number, spot in enumerate(spots)]
+                spots, own = part.mounts(), view.on(bodies[part.carried_by])
+                found += [Mark(part.id, number, spot, own) for number, spot in enumerate(spots)]
                 if part.id == self.chosen and len(spots) > 1 and hasattr(part, "spread_x"):
-                    found.append(Mark(part.id, -1, (part.x, part.y, part.z), view))
+                    found.append(Mark(part.id, -1, (part.x, part.y, part.z), own))
         return found
 
     def under(self, at: QPointF) -> Mark | None:
@@ -195,7 +250,8 @@ class BuildPlan(QWidget):
             return
         self.choose(mark.part, mark.number)
         self._held_views = self._laid_out()
-        self._hold = (mark, next(view for view in self._held_views if view.name == mark.view.name))
+        held = next(view for view in self._held_views if view.name == mark.view.name)
+        self._hold = (mark, replace(held, frame=mark.view.frame))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -210,14 +266,17 @@ class BuildPlan(QWidget):
 
     def _move(self, name: str, number: int, spot: Spot, step: float) -> None:
         part = next((one for one in self.craft.parts if one.id == name), None)
+        x, y, z = (rounded(value, step) for value in spot)
         if part is not None:
-            x, y, z = (rounded(value, step) for value in spot)
             self.moved.emit(name, part.with_mount(number, (x, y, z)))
+        elif name.startswith((BODIES, TIES)):
+            fields = ("end_x", "end_y", "end_z") if number == 1 else ("x", "y", "z")
+            self.moved.emit(name, dict(zip(fields, (x, y, z), strict=True)))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         hold, self._hold = self._hold, None
         if hold is not None:
-            self.released.emit(f"move {hold[0].part.replace('_', ' ')}")
+            self.released.emit(f"move {self.heading(hold[0].part)}")
         self.update()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -233,7 +292,7 @@ class BuildPlan(QWidget):
         if event is None:
             return
         key = Qt.Key(event.key())
-        names = ["", *(part.id for part in self.craft.parts)]
+        names = self.names()
         place = names.index(self.chosen) if self.chosen in names else 0
         if key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight):
             step = 1 if key == Qt.Key.Key_BracketRight else -1
@@ -251,16 +310,20 @@ class BuildPlan(QWidget):
 
     def _nudge(self, right: int, up_paper: int, up: bool) -> None:
         """Moves the selected mount by a step of the grid: ahead and to the left, or up with Shift."""
-        part = self.part()
+        part, moved = self.part(), self.limb() if self.chosen.startswith(BODIES) else self.tie()
         spots = part.mounts() if part is not None else []
-        if part is None or not spots:
+        if isinstance(moved, Tie):
+            spots = [moved.begin, moved.end]
+        elif moved is not None:
+            spots = [(moved.x, moved.y, moved.z)]
+        if not spots:
             self.session.say("select a part that has a mount: [ and ] go through them")
             return
         number = self.number if self.number < len(spots) else 0
-        x, y, z = (part.x, part.y, part.z) if number < 0 else spots[number]
+        x, y, z = (part.x, part.y, part.z) if number < 0 and part is not None else spots[number]
         spot = (x + GRID * right, y, z + GRID * up_paper) if up else (x + GRID * right, y + GRID * up_paper, z)
-        self._move(part.id, number, spot, GRID)
-        self.released.emit(f"move {part.id.replace('_', ' ')}")
+        self._move(self.chosen, number, spot, GRID)
+        self.released.emit(f"move {self.heading(self.chosen)}")
 
     # picture
 
@@ -268,23 +331,32 @@ class BuildPlan(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour("paper"))
-        stands, craft, gravity = self.standing(), self.craft, self.session.ground.gravity
-        ground = craft.body.centre()[2] - craft.stands_above(gravity)
+        stands, craft, ground = self.standing(), self.craft, self.below()
         for view in self.views():
             painter.save()
             painter.setClipRect(view.box)
             buildpaint.paint_paper(painter, view)
-            buildpaint.paint_hull(painter, view, craft)
-            buildpaint.paint_plates(painter, view, craft)
+            for one in craft.singles:
+                own, under = view.on(one.body), ground - float(starts.on_craft(one.body)[0][2])
+                buildpaint.paint_hull(painter, own, one)
+                buildpaint.paint_plates(painter, own, one)
+                buildpaint.paint_lines_of_action(painter, own, one)
+                buildpaint.paint_supports(painter, own, one, stands if one.id == craft.id else None, under)
             if view.up == 2:
-                buildpaint.paint_ground(painter, view, craft, gravity)
-            buildpaint.paint_lines_of_action(painter, view, craft)
-            buildpaint.paint_supports(painter, view, craft, stands, gravity)
+                buildpaint.paint_ground(painter, view, ground)
             for mark in (mark for mark in self.marks() if mark.view.name == view.name):
                 chosen = mark.part == self.chosen
-                buildpaint.paint_mark(painter, view, craft, mark.part, mark.number, chosen, ground)
-            buildpaint.paint_neutral(painter, view, craft)
-            buildpaint.paint_centre(painter, view, craft)
+                if mark.part.startswith((BODIES, TIES)):
+                    buildpaint.paint_grip(painter, mark.view, mark.spot, mark.part.startswith(TIES), chosen)
+                    continue
+                carrier = next(one for one in craft.singles if mark.part in [part.id for part in one.parts])
+                under = ground - float(starts.on_craft(carrier.body)[0][2])
+                buildpaint.paint_mark(painter, mark.view, carrier, mark.part, mark.number, chosen, under)
+            for tie in craft.ties:
+                buildpaint.paint_tie(painter, view, tie, TIES + tie.id == self.chosen)
+            for one in craft.singles:
+                buildpaint.paint_neutral(painter, view.on(one.body), one)
+                buildpaint.paint_centre(painter, view.on(one.body), one)
             painter.restore()
             buildpaint.paint_frame(painter, view)
         above, _, front = self.views()
@@ -297,7 +369,7 @@ class BuildPlan(QWidget):
             buildpaint.paint_standing(painter, card, "how it stands on level ground", self.standing_lines(stands))
         buildpaint.paint_words(painter, QRectF(16, self.height() - FOOT, self.width() - 32, FOOT), self.words())
         part = self.part()
-        value = "body" if part is None else f"{part.heading}, mounts {_said(part.mounts())}"
+        value = self.heading(self.chosen) if part is None else f"{part.heading}, mounts {_said(part.mounts())}"
         accessibility.describe(
             self, "drawing of the craft", value, "[ and ]: parts; arrows: move; D: duplicate; Delete: remove"
         )
@@ -342,6 +414,11 @@ class BuildPlan(QWidget):
         weight = (hull + load) * self.session.ground.gravity * craft.body.gravity_scale
         first = [f"{units.show(hull, 'kg')} hull"]
         first += [f"{units.show(load, 'kg')} payload", f"{units.show(hull + load, 'kg')} in all"] if load else []
+        if craft.bodies:
+            whole = craft.whole_mass()
+            first = [f"{len(craft.bodies) + 1} bodies of {units.show(whole, 'kg')}: {first[0]}"]
+            first += [f"{units.show(one.true_mass(), 'kg')} {one.heading.lower()}" for one in craft.bodies]
+            weight = whole * self.session.ground.gravity * craft.body.gravity_scale
         rays = sum(len(part.legs()) for part in craft.parts)
         first.append(f"weight {units.show(weight, 'N')}" + (f" on {rays} supports" if rays else ""))
         if stands is not None:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
 from oak_sled.core.advice import flightsheet
+from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.dial import dials
 from oak_sled.core.project import inputs
 from oak_sled.core.yard import casting
@@ -219,7 +220,7 @@ class DrillPage(DrawingPage):
         if what in ("hold", "release"):
             return tuple(part.id for part in parts if what in part.OBEYS)
         if what == "let_go":
-            return tuple(one.id for one in self.session.ground.ties)
+            return tuple(one.tie.id for one in bodynames.ties_of(self.session.job()))
         if what == "switch":
             return tuple(one.id for one in self.session.ground.rails if any(one.joins))
         if what == "fail":

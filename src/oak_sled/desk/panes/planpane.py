@@ -54,7 +54,7 @@ class PlanPane(QWidget):
             self.zoom,
             self.shift,
             () if self.shown.live_on else self.shown.twins,
-            tuple(run.seen_from(one.craft.id) for one in run.job.actors if one.craft.id != run.job.craft.id),
+            tuple(run.seen_from(one.craft.id) for one in run.job.actors if one.craft.id != run.job.single.id),
         )
         paint_side(painter, QRectF(0, split, self.width(), self.height() - split), run, row)
 

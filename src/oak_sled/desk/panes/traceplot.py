@@ -45,7 +45,7 @@ LIVE_WINDOW_S = 15.0
 
 def members(run: Run, name: str) -> list[str]:
     """The traces a strip shows: itself, or those of its group."""
-    craft = run.job.craft
+    craft = run.job.single
     if name == "channels":
         return [f"channel.{channel.id}" for channel in craft.channels][:4]
     if name.startswith("launch "):

@@ -182,7 +182,7 @@ class SideBySide(QWidget):
         columns = self.plan.shape[-1]
         places = np.array([divmod(number, columns) for number, _ in self.made], float)
         ranks = np.stack([np.unique(places[:, k], return_inverse=True)[1] for k in (0, 1)], axis=1).astype(float)
-        a, b, _ = self.made[0][1].job.craft.body.half_extents()
+        a, b, _ = self.made[0][1].job.single.body.half_extents()
         start = self.made[0][1].job.drill.start
         angle = math.radians(start.heading_deg)
         ahead, left = 2.0 * a * APART * ranks[:, 0], -2.0 * max(b, 0.5 * a) * APART * ranks[:, 1]
@@ -201,7 +201,7 @@ class SideBySide(QWidget):
         """Position of the eye: round all of them, or about the one that is followed."""
         numbers = [number for number, _ in self.made]
         low, high = spots.min(axis=0), spots.max(axis=0)
-        size = 2.0 * max(self.made[0][1].job.craft.body.half_extents())
+        size = 2.0 * max(self.made[0][1].job.single.body.half_extents())
         middle, radius = 0.5 * (low + high), 0.5 * float(np.linalg.norm(high - low)) + 1.2 * size
         if self.followed in numbers:
             middle, radius = spots[numbers.index(self.followed)], 4.0 * size
@@ -331,7 +331,7 @@ class SideBySide(QWidget):
     def _labels(self, camera: Camera, spots: Floats) -> list[tuple[int, QRectF]]:
         """Places of the values of each, at its foot, the nearest first; where two would print over each other,
         the farther one is left out."""
-        size = max(self.made[0][1].job.craft.body.half_extents())
+        size = max(self.made[0][1].job.single.body.half_extents())
         places, depth = camera.project(spots - np.array([0.0, 0.0, 0.6 * size]))
         self._spots = [
             (number, QPointF(*place))

@@ -22,7 +22,7 @@ class Tiles:
     """Pieces of uneven ground round each craft, as large as their places in the grid allow."""
 
     def __init__(self, ground: Ground, runs: list[Run]):
-        body = runs[0].job.craft.body.half_extents()
+        body = runs[0].job.single.body.half_extents()
         self.points = int(np.clip(np.sqrt(MOST_HEIGHTS / len(runs)), 9, 17))
         """Heights along each side of a piece."""
         self.half = WIDE * max(body[0], body[1])

@@ -18,13 +18,14 @@ from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.strips import curveacts, partmenu
 from oak_sled.desk.strips.meter import show_meter
 from oak_sled.desk.strips.newchannels import with_channels
 from oak_sled.desk.strips.polardrawing import PolarDrawing
 from oak_sled.desk.strips.references import Names
-from oak_sled.desk.strips.strip import Strip
+from oak_sled.desk.strips.strip import Strip, name_of
 from oak_sled.desk.widgets import accessibility, buttons, theme
 from oak_sled.desk.widgets.curveeditor import CurveEditor
 from oak_sled.desk.work.session import Session
@@ -99,19 +100,20 @@ class ForceDesk(QWidget):
         """Brings the strips in step with the craft, building only what is new."""
         craft = self.session.craft
         names = Names.of_bench(craft, self.session.ground)
-        wanted: list[Body | Part] = [craft.body, *craft.working_parts]
+        wanted: list[Body | Part] = [craft.body, *craft.bodies, *craft.working_parts]
         fits = len(wanted) == len(self.strips) and all(
             strip.fits(part, strip.name == self.open_name, names)
             for strip, part in zip(self.strips, wanted, strict=True)
         )
         if not fits:
             self._rebuild(wanted, names)
-        setting = self.session.setting()
+        settings = {name: self.session.setting(name) for name in ("", *(one.id for one in craft.bodies))}
         cautions = {caution.where: caution for caution in reversed(self.session.shown.warned)}
         prefix = self.session.craft_path
         locks = {path.removeprefix(prefix + ".") for path in self.session.locks if path.startswith(prefix)}
         for strip, part in zip(self.strips, wanted, strict=True):
             caution = cautions.get(strip.path)
+            setting = settings[carrier_of(part)]
             strip.show_part(part, setting, locks, f"caution: {caution.says}" if caution else "")
             curveacts.show_sharing(self.session, strip)
         self._make_room()
@@ -126,8 +128,7 @@ class ForceDesk(QWidget):
             strip.deleteLater()
         self.strips = []
         for place, part in enumerate(wanted):
-            name = "body" if isinstance(part, Body) else part.id
-            strip = Strip(part, name == self.open_name, names)
+            strip = Strip(part, name_of(part) == self.open_name, names)
             strip.moved.connect(lambda path, value: self.session.preview(self._path(path), value))
             strip.released.connect(lambda path: self.session.commit(_label(path)))
             strip.entered.connect(self._enter)
@@ -202,28 +203,34 @@ class ForceDesk(QWidget):
 
     def show_now(self) -> None:
         """Shows what every part does at the cursor."""
-        run = self.session.shown.run
-        if run is None or run.job.craft.id != self.session.craft.id or not run.ticks:
+        whole, craft = self.session.shown.run, self.session.craft
+        if whole is None or whole.job.craft.id != craft.id or not whole.ticks:
             return
+        runs = {one.partition(".")[2]: whole.seen_from(one) for one in (body.id for body in whole.job.bodies)}
         row = max(1, self.session.shown.row)
-        numbers = run.own_row(row)
-        weight = self.session.setting().weight or run.job.craft.body.true_mass() * STANDARD_GRAVITY
+        run = runs[""]
         slip = (
             float(traces.values(run, "slip_angle")[self.session.shown.row])
             if not run.live or not self.session.shown.live_on
             else 0.0
         )
         for strip in self.strips:
+            carrier = carrier_of(strip.part)
+            if carrier not in runs:
+                continue
+            run = runs[carrier]
+            numbers = run.own_row(row)
+            weight = self.session.setting(carrier).weight or run.job.single.body.true_mass() * STANDARD_GRAVITY
             if strip.is_body:
                 strip.meter.show_value(weight, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
                 show_meter(strip.meter, strip.part, strip.name, run, row, weight)
             part = strip.part
             if strip.curve is not None and isinstance(part, Part):
-                curve = probe.grip_curve(self.session.craft, self.session.ground, self.session.yard.ticks, part.id)
+                curve = probe.grip_curve(craft.single(carrier), self.session.ground, self.session.yard.ticks, part.id)
                 strip.curve.show_part(part, curve, slip, probe.grip_used(run, numbers, part))
             for editor in strip.editors:
-                self._show_reads(editor, strip)
+                self._show_reads(editor, strip, run)
             if strip.tires is not None and isinstance(part, Part):
                 seen = np.zeros((0, 2)) if self.session.shown.live_on else grips.visited(run, part)
                 curve = grips.side_curve(part, self.session.ground.grip)
@@ -234,17 +241,17 @@ class ForceDesk(QWidget):
 
     def _show_polar(self, drawing: PolarDrawing, part: Part, run: Run) -> None:
         """Shows a wing as it is set, and its panels as the run had them at the cursor."""
-        fitted = next((one for one in run.job.craft.parts if one.id == part.id), None)
+        fitted = next((one for one in run.job.single.parts if one.id == part.id), None)
         row, air = self.session.shown.row, air_of(run.job.ground)
         panels = polars.panels_now(run, row, fitted, air) if type(fitted) is type(part) else []
         drawing.show_polar(*polars.curves(part), panels)
         accessibility.describe(drawing, "lift and drag of each panel", drawing.words())
 
-    def _show_reads(self, editor: CurveEditor, strip: Strip) -> None:
+    def _show_reads(self, editor: CurveEditor, strip: Strip, run: Run) -> None:
         """Shows on a curve where it is read at the cursor, and what the run used of it."""
-        run, session = self.session.shown.run, self.session
-        fitted = next((one for one in run.job.craft.parts if one.id == strip.name), None) if run is not None else None
-        if run is not None and isinstance(fitted, Part) and type(fitted) is type(strip.part):
+        session = self.session
+        fitted = next((one for one in run.job.single.parts if one.id == strip.name), None)
+        if isinstance(fitted, Part) and type(fitted) is type(strip.part):
             used = None if session.shown.live_on else curvereads.used(run, fitted, editor.field)
             editor.show_reads(curvereads.now(run, fitted, editor.field, session.shown.row), used)
 
@@ -257,11 +264,11 @@ class ForceDesk(QWidget):
         menu.exec(self.add_button.mapToGlobal(QPoint(-220, -menu.sizeHint().height())))
         menu.deleteLater()
 
-    def fit(self, kind: type[Part]) -> None:
-        """Fits a new part of a kind, with its channel guessed, and opens it."""
+    def fit(self, kind: type[Part], body: str = "") -> None:
+        """Fits a new part of a kind, with its channel guessed, and opens it. body : the further body for it."""
         craft = self.session.craft
-        name = free_name(kind.TITLE, craft.parts)
-        settings: dict[str, Any] = {"id": name}
+        name = free_name(kind.TITLE, (*craft.parts, *craft.bodies))
+        settings: dict[str, Any] = {"id": name, "carried_by": body}
         names = [channel.id for channel in craft.channels]
         guess = kind.CHANNEL_GUESS
         if guess in names:
@@ -272,23 +279,24 @@ class ForceDesk(QWidget):
             made = Channel(id=guess, title=guess, two_sided=False, plus_keys=free)
             craft = craft.replace(channels=(*craft.channels, made))
             settings["channel"] = guess
-        if self._has_its_one(craft, kind):
+        carrier = craft.single(body)
+        if self._has_its_one(carrier, kind):
             return
-        settings |= kind.fitted_to(craft.body.half_extents())
-        for axis, middle in zip("xyz", craft.body.middle(), strict=True):
+        settings |= kind.fitted_to(carrier.body.half_extents())
+        for axis, middle in zip("xyz", carrier.body.middle(), strict=True):
             if middle and axis in kind.model_fields:
                 settings[axis] = settings.get(axis, kind.model_fields[axis].default) + middle
-        settings |= kind.fitted_beside(craft)
+        settings |= kind.fitted_beside(carrier)
         craft = with_channels(craft, [value for field, value in settings.items() if field.endswith("channel")])
         self._place(craft, kind(**settings), f"add {kind.TITLE.lower()}")
 
     def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
-        """True if a craft has the one part that answers walls, or mixes, and this kind is another; says so."""
+        """True if a body has the one part that answers walls, or mixes, and this kind is another; says so."""
         walls = kind.ANSWERS_WALLS and any(part.ANSWERS_WALLS for part in craft.parts)
         mixes = kind.MIXES and any(part.MIXES for part in craft.parts)
         if walls or mixes:
             what = "answers every wall" if walls else "commands every actuator"
-            self.session.say(f"this craft has a {kind.TITLE.lower()} already: one {what}", True)
+            self.session.say(f"this body has a {kind.TITLE.lower()} already: one {what}", True)
         return walls or mixes
 
     def _place(self, craft: Craft, part: Part, label: str) -> None:
@@ -299,7 +307,7 @@ class ForceDesk(QWidget):
         """Shows the menu of a part as a whole."""
         menu = QMenu(self)
         menu.addAction("Open or close", lambda: self.open_strip(name))
-        if name != "body":
+        if any(part.id == name for part in self.session.craft.parts):
             menu.addAction("Rename...", lambda: self.rename(name))
             menu.addAction("Duplicate", lambda: self.duplicate(name))
             menu.addAction("Remove", lambda: self.remove(name))
@@ -313,9 +321,9 @@ class ForceDesk(QWidget):
         """Fits a copy of a part behind it."""
         craft = self.session.craft
         part = next(part for part in craft.parts if part.id == name)
-        if self._has_its_one(craft, type(part)):
+        if self._has_its_one(craft.single(part.carried_by), type(part)):
             return
-        copy = part.replace(id=free_name(name, craft.parts), title=f"{part.heading[:38]} 2")
+        copy = part.replace(id=free_name(name, (*craft.parts, *craft.bodies)), title=f"{part.heading[:38]} 2")
         self._place(craft, copy, f"duplicate {name.replace('_', ' ')}")
 
     def remove(self, name: str) -> None:
@@ -356,6 +364,13 @@ class ForceDesk(QWidget):
         mute = not all(part.mute for part in aids)
         parts = tuple(part.replace(mute=mute) if part.aid else part for part in self.session.craft.parts)
         self.session.edit(f"{self.session.craft_path}.parts", parts, "aids off" if mute else "aids on")
+
+
+def carrier_of(part: Part | Body) -> str:
+    """The further body that carries a part, or that it is; "" for the first."""
+    if isinstance(part, Part):
+        return part.carried_by
+    return part.id if isinstance(part, Limb) else ""
 
 
 def _label(path: str) -> str:

@@ -18,6 +18,7 @@ from oak_sled.core.parts.context import Setting
 from oak_sled.core.parts.curvefield import CurveField
 from oak_sled.core.yard.block import TIMBER
 from oak_sled.core.yard.body import Body
+from oak_sled.core.yard.limb import Limb
 from oak_sled.desk.strips.gripcurve import GripCurve
 from oak_sled.desk.strips.meter import Meter
 from oak_sled.desk.strips.polardrawing import PolarDrawing
@@ -35,6 +36,18 @@ HEAD = 38
 _HIDDEN = {"id", "title", "trim", "mute", "solo", "kind", "curve"}
 EMPTY = {"layer": "default", "material": TIMBER, "formula": "built-in", "wheels": "of all parts"}
 """Meaning of an empty name, where it is not none."""
+
+
+def name_of(part: Part | Body) -> str:
+    """The name of the strip of a part, of the first body of a craft, or of a further one."""
+    return "body" if isinstance(part, Body) and not isinstance(part, Limb) else str(part.__dict__["id"])
+
+
+def path_of(part: Part | Body) -> str:
+    """The path of a part or of a body below its craft."""
+    if isinstance(part, Limb):
+        return f"bodies.{part.id}"
+    return "body" if isinstance(part, Body) else f"parts.{part.id}"
 
 
 class Strip(QWidget):
@@ -59,8 +72,8 @@ class Strip(QWidget):
         super().__init__(parent)
         self.part = part
         self.is_body = isinstance(part, Body)
-        self.name = "body" if isinstance(part, Body) else part.id
-        self.path = "body" if isinstance(part, Body) else f"parts.{part.id}"
+        self.name = name_of(part)
+        self.path = path_of(part)
         self.family = "gravity" if isinstance(part, Body) else part.FAMILY
         self.is_open = is_open
         self.names = names
@@ -71,7 +84,7 @@ class Strip(QWidget):
         self.polar: PolarDrawing | None = None
         self.editors: list[CurveEditor] = []
         self.drawing: MeshDrawing | None = None
-        self._told: tuple[float, set[str], Mapping[str, str]] | None = None
+        self._told: tuple[float, float, set[str], Mapping[str, str]] | None = None
         self._least: tuple[tuple[int, int, int], int] = ((0, 0, 0), 0)
         self.setObjectName(f"strip_{self.name}")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -291,7 +304,7 @@ class Strip(QWidget):
         for editor in self.editors:
             editor.show_part(part)
         idle: Mapping[str, str] = part.idle() if isinstance(part, Body) else part.idle(setting)
-        told = (setting.mass, locks, idle)
+        told = (setting.mass, setting.moves, locks, idle)
         # most parts are the very ones that are shown: only what is said of them is another
         if changed or isinstance(part, Body) or told != self._told or not self._shows(part):
             self._told = told
@@ -315,7 +328,7 @@ class Strip(QWidget):
             if widget is not None:
                 note = outlook.dial_note(setting, "body", dial.name, part) if isinstance(part, Body) else ""
                 widget.show_value(dial, getattr(part, dial.name), note)
-                widget.mass = setting.mass
+                widget.mass = setting.moves
                 widget.locked = f"{self.path}.{dial.name}" in locks
                 in_force = part.in_force().get(dial.name) if isinstance(part, Body) and idle else None
                 widget.show_idle(idle.get(dial.name, ""), in_force)

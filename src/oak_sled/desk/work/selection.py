@@ -27,7 +27,7 @@ class Selection(QObject):
         self.shown = Shown(self)
         self.worker = Worker(self)
         self._set_by: tuple[object, ...] = (None, None, None, None)
-        self._setting: Setting | None = None
+        self._settings: dict[str, Setting] = {}
         self._seen_key: tuple[Drill, str] | None = None
         self._seen = yard.drill()
 
@@ -71,16 +71,18 @@ class Selection(QObject):
         """Jobs of the crafts that run the drill too."""
         return jobs.twin_jobs(self.yard)
 
-    def setting(self) -> Setting:
-        """The craft as numbers for outlooks, with the ranges of the run shown; a drive that goes on has none yet."""
+    def setting(self, body: str = "") -> Setting:
+        """The craft as numbers for outlooks, with the ranges of the run shown; a drive that goes on has none yet.
+        body : the further body of it that is asked for."""
         run = self.shown.run if self.shown.run is not None and self.shown.run.job.craft.id == self.craft.id else None
         if self.shown.live_on:
             run = None
         given = (self.craft, self.ground, self.yard.ticks, run)
         if not all(one is other for one, other in zip(given, self._set_by, strict=True)):
-            self._set_by, self._setting = given, outlook.at_once(*given, self.stood())
-        assert self._setting is not None
-        return self._setting
+            self._set_by, self._settings = given, {}
+        if body not in self._settings:
+            self._settings[body] = outlook.at_once(*given, self.stood(), body)
+        return self._settings[body]
 
     def stood(self) -> Run | None:
         """The last run that came in of the craft on the bench: how it stands has been found in the worker."""

@@ -99,7 +99,7 @@ class Annotations:
             if other is not run and (depth[0] <= 0.0 or not QRectF(self.widget.rect()).contains(at)):
                 self.paint_edge_marker(painter, other, other_row, at, float(depth[0]))
             elif depth[0] > 0.1:
-                text = word + other.job.craft.heading
+                text = word + other.job.single.heading
                 labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), text, theme.colour(colour))
 
     def paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
@@ -111,7 +111,7 @@ class Annotations:
         # one projection for all: foot and head of every force, a point above the craft for torques
         ends = [position, position + [0.0, 0.0, 1.0]]
         # a force of a hit lasts one tick, and a wing lifts all of its craft: arrows are cut to what fits the picture
-        longest = {"support": 2.2, "air": 1.5 * max(run.job.craft.body.half_extents())}
+        longest = {"support": 2.2, "air": 1.5 * max(run.job.single.body.half_extents())}
         for _, family, point, force, _, size in pushes:
             ends += [point, point + force * min(scale, longest.get(family, 9.0) / max(size, 1e-9))]
         px, depth = camera.project(np.array(ends))
@@ -141,10 +141,10 @@ class Annotations:
     ) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
         """(title, family, point, force, yaw torque, size) of every line of a recorded row that is drawn."""
         layout = run.layout
-        for part in run.job.craft.parts:
+        for part in run.job.single.parts:
             if part.FAMILY in self.view.hidden or part.legs():
                 continue
-            wheels = bodynames.wheel_names(run.job.craft, part) if part.SLIDES else ()
+            wheels = bodynames.wheel_names(run.job.single, part) if part.SLIDES else ()
             if wheels:
                 yield from self.of_tires(run, numbers, wheels)
                 continue
@@ -170,7 +170,7 @@ class Annotations:
         self, run: Run, numbers: Floats, wheels: tuple[str, ...]
     ) -> Iterator[tuple[str, str, Floats, Floats, float, float]]:
         """The same for what each tire pushes along and to its left, at its contact."""
-        axes, words = rotations.rotation(numbers[3:7]), traces.ray_words(run.job.craft)
+        axes, words = rotations.rotation(numbers[3:7]), traces.ray_words(run.job.single)
         for name in wheels:
             place = run.layout.own_place
             owner, _, number = name.rpartition(".")
@@ -185,7 +185,7 @@ class Annotations:
         v = numbers[7:10]
         if float(np.linalg.norm(v)) < 0.3:
             return
-        foot = np.array([numbers[0], numbers[1], numbers[2] - run.job.craft.foot_depth() + 0.03])
+        foot = np.array([numbers[0], numbers[1], numbers[2] - run.job.single.foot_depth() + 0.03])
         ends, depth = camera.project(np.stack([foot, foot + v * 0.35]))
         if min(depth) > 0.1:
             painter.setPen(QPen(theme.colour("soft"), 1.4, Qt.PenStyle.DotLine))
@@ -224,14 +224,13 @@ class Annotations:
 
     def paint_flash(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
         words = []
-        for part in run.job.craft.parts:
+        for part in run.job.single.parts:
             active = float(run.own_row(row)[run.layout.own_place(f"{part.id}.activity")])
             if part.FLASH and active > part.EVENT_FROM:
                 words.append((f"{part.FLASH} · {part.heading.lower()}", "holder" if part.LIMITS else "impulse"))
         now = row * run.job.dt
-        steady = {
-            part.EVENT for part in run.job.craft.parts if part.FLASH or (part.FAMILY == "impulse" and not part.LAUNCHES)
-        }
+        parts = run.job.single.parts
+        steady = {part.EVENT for part in parts if part.FLASH or (part.FAMILY == "impulse" and not part.LAUNCHES)}
         if not self.shown.live_on or run.ticks < 4000:
             for event in moments.events(run):
                 age = now - event.row * run.job.dt
@@ -267,7 +266,7 @@ class Annotations:
         painter.drawPolygon(QPolygonF([tip, back + QPointF(-uy * 9, ux * 9), back + QPointF(uy * 9, -ux * 9)]))
         painter.setPen(theme.colour("ink"))
         painter.setFont(theme.font(theme.SMALL, bold=True))
-        text = f"{run.job.craft.heading} {units.show(far, 'm')}"
+        text = f"{run.job.single.heading} {units.show(far, 'm')}"
         wide = painter.fontMetrics().horizontalAdvance(text) + 8.0
         box = QRectF(back.x() - ux * 16 - wide / 2, back.y() - uy * 16 - 10, wide, 20)
         box.moveLeft(min(max(box.left(), 4.0), self.widget.width() - wide - 4.0))

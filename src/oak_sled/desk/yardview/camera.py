@@ -106,7 +106,7 @@ class Rig:
     def camera(self, run: Run, row: int, width: int, height: int) -> Camera:
         """The camera at a row of a run. It is a function of the run alone, so that scrubbing repeats it."""
         position = run.place_at(row)
-        size = max(run.job.craft.body.half_extents()) * 2.0
+        size = max(run.job.single.body.half_extents()) * 2.0
         if self.fitted is not None:
             return self._framed(width, height)
         course = lagged_heading(run, row, self.lag_s)

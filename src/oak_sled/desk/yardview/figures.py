@@ -31,14 +31,14 @@ def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 
     """The craft of a run at a row; its fans turn with their thrust."""
     numbers = run.own_row(row)
     axes = rotations.rotation(numbers[3:7])
-    origin = numbers[0:3] - axes @ np.array(run.job.craft.body.centre())
-    fan = next((part.id for part in run.job.craft.parts if part.looks() in FANS), None)
+    origin = numbers[0:3] - axes @ np.array(run.job.single.body.centre())
+    fan = next((part.id for part in run.job.single.parts if part.looks() in FANS), None)
     turn = 0.0
     if fan is not None:
         place = run.layout.own_place(f"{fan}.force.x")
         turn = 25.0 * row * run.job.dt * float(np.any(np.abs(numbers[place : place + 3]) > 1e-6))
-    made = Figure(run.job.craft, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
-    made.fan_axes = tuple(_swivelled(run, part, numbers, axes) for part in run.job.craft.parts if part.looks() in FANS)
+    made = Figure(run.job.single, origin, axes, turn, paint, wheels_of(run, row), loads_of(run, row))
+    made.fan_axes = tuple(_swivelled(run, part, numbers, axes) for part in run.job.single.parts if part.looks() in FANS)
     made.lean = _lean(run, row)
     return made
 
@@ -75,7 +75,7 @@ def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:
     without a tire turns as it rolls without slip, v / r."""
     found: list[tuple[float, float, float]] = []
     numbers, place, tires = run.own_row(row), run.layout.own_place, run.layout.own.tires
-    for part in run.job.craft.parts:
+    for part in run.job.single.parts:
         if part.looks() == "wheels":
             bare = any(f"{part.id}.{number}" not in tires for number in range(1, part.count() + 1))
             rolled = float(traces.values(run, "rolled")[row]) / part.radius if bare else 0.0

@@ -87,7 +87,7 @@ class Hand(QObject):
         px, depth = camera.project(place)
         if depth[0] <= 0.1 or math.hypot(px[0][0] - at.x(), px[0][1] - at.y()) > NEAR_PX:
             return False
-        mass = run.job.craft.body.true_mass()
+        mass = run.job.single.body.true_mass()
         self.grip = Grip("sling", sling.id, mass, place, np.zeros(3), at, np.zeros(3))
         if self.session.shown.live_on:
             self.happened.emit(Event(id="hold", what="hold", target=sling.id))
@@ -204,7 +204,7 @@ class Hand(QObject):
         """The nearest loose body under a px, and where the pointer touches it."""
         eye, way = _ray(camera, at)
         numbers = run.own_row(row)
-        body = run.job.craft.body
+        body = run.job.single.body
         bodies = [
             (
                 "",

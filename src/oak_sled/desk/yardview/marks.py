@@ -46,7 +46,7 @@ def _places(run: Run, first: int, last: int, axes: str) -> Floats:
 
 
 def _foot(run: Run) -> float:
-    return run.job.craft.foot_depth() - LIFT
+    return run.job.single.foot_depth() - LIFT
 
 
 def second_marks(run: Run) -> Floats:
@@ -64,7 +64,7 @@ def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
     `tire_marks`."""
     found: list[tuple[Floats, NDArray[np.bool_]]] = []
     step = max(1, last // MOST_MARKS)
-    for part in run.job.craft.parts:
+    for part in run.job.single.parts:
         if not part.SLIDES or part.mute:
             continue
         sliding = run.column(f"{part.id}.activity")[: last + 1 : step] > 0.5
@@ -72,7 +72,7 @@ def slide_marks(run: Run, last: int) -> list[tuple[Floats, NDArray[np.bool_]]]:
             continue
         origin = run.columns("position.x", "position.y", "position.z")[: last + 1 : step]
         way = traces.heading(run)[: last + 1 : step]
-        centre = run.job.craft.body.centre()
+        centre = run.job.single.body.centre()
         for x, y, _ in part.feet():
             dx, dy = x - centre[0], y - centre[1]
             down = np.full(len(way), -_foot(run))
@@ -102,8 +102,8 @@ def tire_marks(run: Run, last: int, now: int) -> list[TireMark]:
     step = max(1, last // MOST_MARKS)
     rows = slice(0, last + 1, step)
     ages = np.maximum(now - np.arange(0, last + 1, step), 0) * run.job.dt
-    wheels = {one.id: one for one in run.job.craft.parts if one.looks() == "wheels"}
-    craft = run.job.craft
+    wheels = {one.id: one for one in run.job.single.parts if one.looks() == "wheels"}
+    craft = run.job.single
     fades = {
         name: part.marks_fade_s for part in craft.parts if part.SLIDES for name in bodynames.wheel_names(craft, part)
     }

@@ -204,7 +204,7 @@ def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
     numbers = run.own_row(row)
     axes = rotations.rotation(numbers[3:7])
     angle = math.atan2(axes[1, 0], axes[0, 0])
-    half = run.job.craft.body.half_extents()
+    half = run.job.single.body.half_extents()
     length = max(2 * half[0], 9.0 / frame.scale)
     width = max(2 * half[1], 6.0 / frame.scale)
     painter.setPen(theme.pen("ink", 1.2))
@@ -244,7 +244,7 @@ def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     for name in run.layout.blocks:
         if name in run.job.drill.watch:
             painter.drawPath(frame.path(run.columns(f"block.{name}.position.x", f"block.{name}.position.z")[::step]))
-    half = run.job.craft.body.half_extents()
+    half = run.job.single.body.half_extents()
     wide, tall = max(2 * half[0] * frame.scale, 9.0), max(2 * half[2] * frame.scale, 4.0)
     at = frame.at(x[row], z[row])
     painter.setPen(theme.pen("ink"))

@@ -26,7 +26,7 @@ Ray = tuple[str, bool, Floats, Floats, float]
 def seen(run: Run, numbers: Floats) -> list[Ray]:
     """Every ray in a recorded row. numbers : the own row of a craft, shape (n,)."""
     found: list[Ray] = []
-    axes, craft = rotations.rotation(numbers[3:7]), run.job.craft
+    axes, craft = rotations.rotation(numbers[3:7]), run.job.single
     centre, words = np.array(craft.body.centre()), traces.ray_words(craft)
     for part in craft.parts:
         for number, (ray, word) in enumerate(zip(part.rays(), words.get(part.id, ()), strict=True), start=1):
@@ -65,7 +65,7 @@ def paint(painter: QPainter, run: Run, numbers: Floats, camera: Camera, rays: li
 
 def _paint_masts(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -> None:
     """A line from where a payload starts to where it is held now."""
-    craft = run.job.craft
+    craft = run.job.single
     axes, centre = rotations.rotation(numbers[3:7]), np.array(craft.body.centre())
     for part in craft.parts:
         if part.carried() is None or not part.way():

@@ -23,7 +23,7 @@ BURST_S = 0.35
 def flights(run: Run, row: int) -> list[tuple[Shot, Floats, bool]]:
     """Every shot so far: what sent it, its places up to a row, shape (n, 3), and whether it is still in flight."""
     found = []
-    shots = {part.id: part.shot() for part in run.job.craft.parts}
+    shots = {part.id: part.shot() for part in run.job.single.parts}
     for name in run.layout.shots:
         ages = run.column(f"shot.{name}.age")[: row + 1]
         places = run.columns(*(f"shot.{name}.position.{axis}" for axis in "xyz"))[: row + 1]
@@ -42,7 +42,7 @@ def bursts(run: Run, row: int) -> list[tuple[Floats, float, float]]:
     found: list[tuple[Floats, float, float]] = []
     if not run.layout.shots:
         return found
-    parts = {part.id: part for part in run.job.craft.parts}
+    parts = {part.id: part for part in run.job.single.parts}
     for event in moments.events(run):
         ago = (row - event.row) * run.job.dt
         if event.word != "burst" or not 0.0 <= ago < BURST_S:
@@ -95,8 +95,8 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, moving: bool) -
 def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
     numbers = run.own_row(row)
     axes, position = rotations.rotation(numbers[3:7]), numbers[:3]
-    centre = np.array(run.job.craft.body.centre())
-    for part in run.job.craft.parts:
+    centre = np.array(run.job.single.body.centre())
+    for part in run.job.single.parts:
         lines = [] if part.mute else part.outline()
         if not lines:
             continue
@@ -110,7 +110,7 @@ def _paint_volumes(painter: QPainter, run: Run, row: int, camera: Camera) -> Non
 
 def _paint_aim(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
     """Paints the path of the next shot of every launcher, and of the hook of every line."""
-    for place, part in enumerate(run.job.craft.parts):
+    for place, part in enumerate(run.job.single.parts):
         if part.thrown() is not None and not part.mute:
             _paint_throw(painter, run, row, place, camera)
         if part.shot() is not None and not part.mute:
@@ -121,7 +121,7 @@ def _paint_aim(painter: QPainter, run: Run, row: int, camera: Camera) -> None:
 
 def _paint_throw(painter: QPainter, run: Run, row: int, place: int, camera: Camera) -> None:
     """Paints where a hook would fly that is thrown now, and a ring where it would catch."""
-    if run.own_row(row)[run.layout.own_place(f"{run.job.craft.parts[place].id}.activity")] > 0.0:
+    if run.own_row(row)[run.layout.own_place(f"{run.job.single.parts[place].id}.activity")] > 0.0:
         return  # it is out
     throw = preview.throw_path(run, row, place)
     painter.setPen(QPen(theme.family("tie"), 1.6, Qt.PenStyle.DotLine))

@@ -42,7 +42,7 @@ def paint(painter: QPainter, run: Run, row: int, camera: Camera, labels: Labels 
         painter.drawPolyline(QPolygonF([QPointF(*at) for at in px.tolist()]))
         for at in px[1:-1].tolist() if one.shown.get("wraps", 0.0) > 0.0 else ():
             painter.drawEllipse(QPointF(*at), 2.5, 2.5)
-        named = one.tie.belongs_to()[1] >= 0  # by the arrow of its part
+        named = one.is_thrown  # by the arrow of its part
         if labels is not None and load != 0.0 and not named:
             middle = QPointF(*px[len(px) // 2])
             labels.draw(painter, middle, f"{one.tie.heading} {units.show(load, 'N')}", ink)

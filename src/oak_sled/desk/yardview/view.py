@@ -93,9 +93,8 @@ class YardView(QWidget):
         if run is None or not run.ticks or self.session.shown.live_on:
             return
         speed = traces.values(run, "speed")[self.session.shown.row]
-        shown = (
-            f"{run.job.craft.heading} at {units.fixed(self.session.shown.time, 's', 2)}, {units.plain(speed, 'm/s', 3)}"
-        )
+        when = units.fixed(self.session.shown.time, "s", 2)
+        shown = f"{run.job.single.heading} at {when}, {units.plain(speed, 'm/s', 3)}"
         accessibility.describe(self, "yard view", shown, "Ctrl+1 to Ctrl+5 choose a camera, Ctrl+0 fits the path")
 
     def refresh_ahead(self) -> None:
@@ -151,8 +150,8 @@ class YardView(QWidget):
         run = self.session.shown.run
         if run is None:
             return 2.0
-        weight = run.job.craft.body.true_mass() * 9.81
-        size = max(run.job.craft.body.half_extents())
+        weight = run.job.single.body.true_mass() * 9.81
+        size = max(run.job.single.body.half_extents())
         return round(
             2.1 * size / (0.4 * weight / 1000.0), 2 - math.floor(math.log10(2.1 * size / (0.4 * weight / 1000.0)))
         )
@@ -226,12 +225,12 @@ class YardView(QWidget):
             return
         for other, row in self.others():
             centre = other.place_at(row)
-            reach = float(np.linalg.norm(other.job.craft.body.half_extents()))
+            reach = float(np.linalg.norm(other.job.single.body.half_extents()))
             px, depth = self._camera.project(np.array([centre, centre + [0.0, 0.0, reach]]))
             away = QPointF(*px[0]) - at
             near = max(18.0, abs(float(px[1][1] - px[0][1])))
             if depth[0] > 0.1 and math.hypot(away.x(), away.y()) <= near:
-                self.session.choose("craft", other.job.craft.id)
+                self.session.choose("craft", other.job.single.id)
                 return
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -358,7 +357,7 @@ class YardView(QWidget):
         scene.places = freight.places(run, row)
         if self.rig.name != "ride":  # from where the eye sits in the craft, nothing of it is to be seen
             x, y, z = (float(value) for value in run.own_row(row)[:3])
-            scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.craft.body.half_extents())))
+            scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.single.body.half_extents())))
         return scene
 
     def others(self) -> list[tuple[Run, int]]:
@@ -366,7 +365,7 @@ class YardView(QWidget):
         run = self.session.shown.run
         if run is None:
             return []
-        names = [one.craft.id for one in run.job.actors if one.craft.id != run.job.craft.id]
+        names = [one.craft.id for one in run.job.actors if one.craft.id != run.job.single.id]
         return [(run.seen_from(name), self._row(run)) for name in names]
 
     def twins(self) -> list[tuple[Run, int]]:

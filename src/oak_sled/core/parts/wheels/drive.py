@@ -115,7 +115,7 @@ class Drive(OnWheels):
         return (self.channel,) if self.channel else ()
 
     def curve_reads(self, field: CurveField, run: Any, wheels: Sequence[str]) -> Floats | None:
-        radii = {part.id: getattr(part, "radius", 0.0) for part in run.job.craft.parts}
+        radii = {part.id: getattr(part, "radius", 0.0) for part in run.job.single.parts}
         rolled = [run.column(f"{name}.turn") * radii[name.rpartition(".")[0]] for name in wheels]
         return np.mean(rolled, axis=0) if rolled else None
 

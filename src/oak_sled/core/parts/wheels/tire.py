@@ -331,7 +331,7 @@ class Tire(OnWheels):
 
     def used(self, place: Place, run: Any) -> Mapping[str, Floats]:
         field = SIDE_CURVE if place is SIDE else OVER_RATIO
-        found = self.curve_reads(field, run, run.job.craft.wheel_names.get(self.id, ()))
+        found = self.curve_reads(field, run, run.job.single.wheel_names.get(self.id, ()))
         if found is None:
             return {}
         return {"slip": np.minimum(np.abs(np.radians(found) if place is SIDE else found), self.span_most(place))}

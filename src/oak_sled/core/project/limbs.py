@@ -1,0 +1,145 @@
+"""Further bodies of a craft: added with what holds them, renamed and taken off, each as one edit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from oak_sled.core.base.faults import refuse
+from oak_sled.core.parts.common import Part
+from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.hinge import Cone, Fixed, Hinge
+from oak_sled.core.yard.limb import Limb
+from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.singles import FIRST
+from oak_sled.core.yard.tie import Stretched, Tie
+
+KINDS = {
+    "trailer": "a body behind, hitched by a ball joint, on runners like those of the craft",
+    "rear_frame": "a body behind, on an upright hinge that a channel steers",
+    "jib": "a beam on top, on an upright hinge that a channel turns",
+    "outrigger": "a body beside, held by a fixed joint",
+}
+"""What can be added, and what it is."""
+GAP = 0.6
+"""m between a craft and what is hitched behind it."""
+
+
+def added(craft: Craft, kind: str) -> tuple[Craft, str]:
+    """The craft with one more body of one of KINDS, what holds it, and the channel that moves it; and its name."""
+    name = free_name(kind, (*craft.bodies, *craft.parts))
+    half, middle = craft.body.half_extents(), craft.body.middle()
+    held = {"held": craft.body.held, "damping_law": craft.body.damping_law, "layer": craft.body.layer}
+    size = {"length": 2.0 * half[0], "width": 2.0 * half[1], "height": 2.0 * half[2]}
+    mass = round(0.5 * craft.body.true_mass(), 1)
+    back = min((_back(body) for body in craft.bodies if body.y == 0.0), default=middle[0] - half[0])
+    last = min(craft.bodies, key=_back, default=None)
+    ahead = last.id if last is not None and last.y == 0.0 and _back(last) == back else FIRST
+    if kind in ("trailer", "rear_frame"):
+        limb = Limb(id=name, mass=mass, x=round(back - GAP - half[0], 2), z=round(middle[2], 2), **size, **held)
+        at = {"x": round(back - 0.5 * GAP, 2), "z": round(middle[2], 2), "one": name, "other": ahead}
+        if kind == "trailer":
+            hitch: Tie = Cone(id=free_name("hitch", craft.ties), cone_deg=60.0, **at)
+        else:
+            craft, channel = _steered(craft, "steer")
+            hitch = Hinge(
+                id=free_name("steering_hinge", craft.ties), elevation_deg=90.0, motor="place", motor_angle_deg=30.0,
+                channel=channel, motor_torque=20.0 * mass, limited=True, low_deg=-40.0, high_deg=40.0, **at,
+            )  # fmt: skip
+        parts = tuple(_copied(part, craft, limb) for part in craft.own_parts if part.feet())
+        made = craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, hitch))
+        for part in parts:
+            made = made.with_part(part.replace(id=free_name(f"{name}_{part.id}"[:40], made.parts)))
+        return made, name
+    if kind == "jib":
+        craft, channel = _steered(craft, "jib")
+        beam = 0.15 * min(half[1], 1.0) + 0.05
+        up = middle[2] + half[2]
+        limb = Limb(
+            id=name, mass=round(0.1 * craft.body.true_mass(), 1), length=2.4 * half[0], width=2 * beam, height=2 * beam,
+            x=round(middle[0] + half[0], 2), z=round(up + 2.0 * beam, 2), **held,
+        )  # fmt: skip
+        hinge = Hinge(
+            id=free_name("slew", craft.ties), one=name, other=FIRST, x=round(middle[0], 2), z=round(up + beam, 2),
+            elevation_deg=90.0,
+            motor="rate", motor_rate_deg=30.0, motor_torque=10.0 * craft.body.true_mass(), channel=channel,
+        )  # fmt: skip
+        return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, hinge)), name
+    limb = Limb(
+        id=name,
+        mass=mass,
+        x=round(middle[0], 2),
+        y=round(middle[1] + 2.2 * half[1], 2),
+        z=round(middle[2], 2),
+        **size,
+        **held,
+    )
+    joint = Fixed(
+        id=free_name("joint", craft.ties),
+        one=name,
+        other=FIRST,
+        x=limb.x,
+        y=round(middle[1] + 1.1 * half[1], 2),
+        z=limb.z,
+    )
+    return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, joint)), name
+
+
+def _back(limb: Limb) -> float:
+    return limb.x + limb.middle()[0] - limb.half_extents()[0]
+
+
+def _steered(craft: Craft, channel: str) -> tuple[Craft, str]:
+    """The craft with a channel of that name."""
+    if channel in [one.id for one in craft.channels]:
+        return craft, channel
+    return craft.replace(channels=(*craft.channels, Channel(id=channel, title=channel, two_sided=True))), channel
+
+
+def _copied(part: Part, craft: Craft, limb: Limb) -> Part:
+    """A part of the first body on another one, in as large a rectangle as there, without what steers it."""
+    middle = craft.body.middle()
+    fields: dict[str, Any] = {"carried_by": limb.id, "title": "", "mute": False, "solo": False}
+    if "x" in type(part).model_fields:
+        fields |= {"x": round(part.__dict__["x"] - middle[0], 3), "y": round(part.__dict__["y"] - middle[1], 3)}
+    return part.replace(**fields | {name: "" for name in type(part).model_fields if name.endswith("channel")})
+
+
+def without(craft: Craft, name: str) -> Craft:
+    """The craft without a further body, the parts on it, and what tied it."""
+    return craft.replace(
+        bodies=tuple(one for one in craft.bodies if one.id != name),
+        parts=tuple(part for part in craft.parts if part.carried_by != name),
+        ties=tuple(tie for tie in craft.ties if name not in (tie.one, tie.other)),
+    )
+
+
+def renamed(craft: Craft, old: str, new: str) -> Craft:
+    """The craft in which a further body is called `new`; parts and ties follow. Raises `Refused` for a taken name."""
+    if new in (FIRST, *(one.id for one in craft.bodies), *(part.id for part in craft.parts)):
+        raise refuse(f"crafts.{craft.id}.bodies.{old}.id", f"the name {new!r} is taken", "a name of its own")
+
+    def own(name: str) -> str:
+        return new if name == old else name
+
+    return craft.replace(
+        bodies=tuple(one.replace(id=own(one.id)) for one in craft.bodies),
+        parts=tuple(part.replace(carried_by=new) if part.carried_by == old else part for part in craft.parts),
+        ties=tuple(tie.replace(one=own(tie.one), other=own(tie.other)) for tie in craft.ties),
+    )
+
+
+def tied(craft: Craft, kind: type[Tie], one: str) -> tuple[Craft, str]:
+    """The craft with a tie more, from a further body to the first; and its name. one : the further body.
+
+    Raises `Refused` for a craft of one body.
+    """
+    limb = next((body for body in craft.bodies if body.id == one), None)
+    if limb is None:
+        raise refuse(f"crafts.{craft.id}.ties", "a tie holds two bodies, and it has one", "another body first")
+    here, there = (limb.x, limb.y, limb.z), craft.body.middle()
+    half = (0.5 * (here[0] + there[0]), 0.5 * (here[1] + there[1]), 0.5 * (here[2] + there[2]))
+    places = kind.between(here, there) if issubclass(kind, Stretched) else kind.between(half, half)
+    fields = {name: round(value, 2) for name, value in places.items()}
+    name = free_name(kind.TITLE, craft.ties)
+    return craft.replace(ties=(*craft.ties, kind(id=name, one=one, other=FIRST, **fields))), name
