@@ -108,11 +108,8 @@ def gives(own, link, scene, k, m):
 
 @compiled
 def at_most(own, link, scene, k):
-    """What the bodies would give way in row k in the way in which they do most easily, 1/kg and the like; 0 for one
-    that is free."""
+    """What the bodies would give way in row k in the way in which they do most easily, 1/kg and the like."""
     total = 0.0
-    if not is_held(own, k):
-        return total
     for side in range(2):
         solid = scene.solids[link.a] if side == 0 else scene.solids[link.b]
         if solid.kind != FREE:
@@ -141,7 +138,7 @@ def lay_rows(own, link, scene):
                 total -= f[k, i] * f[m, i]
             if k != m:
                 f[k, m] = total / f[m, m]
-            elif total > NOTHING * at_most(own, link, scene, k):
+            elif not is_held(own, k) or total > NOTHING * at_most(own, link, scene, k):
                 f[k, k] = math.sqrt(total)
             else:
                 f[k, k] = STIFF
@@ -156,7 +153,7 @@ def lay_rows(own, link, scene):
     for k in range(6):
         if is_held(own, k):
             give += own.answers[k] * gives(own, link, scene, free, k)
-    own.mass = 1.0 / give if give > 1e-30 else 0.0
+    own.mass = 1.0 / give if give > NOTHING * at_most(own, link, scene, free) else 0.0
 
 
 @compiled
