@@ -182,7 +182,7 @@ def test_events_reach_a_part_on_a_further_body_and_a_tie_of_the_craft():
 
 
 def test_mass_outlook_ledger_measures_and_cautions_count_every_body():
-    craft = hauler()
+    craft = hauler(bodies=({**TRAILER, "z": -0.05},))
     assert craft.whole_mass() == 280.0
     told = outlook.told_of(craft, ICE, 120)
     assert set(told) == {"body", "trailer", "fan", "runners", "skids"}
@@ -198,10 +198,16 @@ def test_mass_outlook_ledger_measures_and_cautions_count_every_body():
     read = measures.Readings(found)
     assert read["top_speed@tug.trailer"] == pytest.approx(measures.Readings(behind)["top_speed"])
     row = found.ticks
-    rows = {line.name: line for line in ledger.lines(behind, row)} if hasattr(ledger, "lines") else None
-    assert rows is None or "skids" in rows
+    rows = {line.name: line for line in ledger.ledger_of_all(found, row, False)}
+    assert {"tug/fan", "tug/runners", "tug/ties", "tug.trailer/skids", "tug.trailer/ties"} <= set(rows)
+    assert rows["tug.trailer/skids"].title.startswith("Trailer: ")
+    assert np.array(rows["tug/ties"].force) == pytest.approx(-np.array(rows["tug.trailer/ties"].force), abs=1e-6)
+    gained = sum(line.force[0] for line in rows.values())
+    speeds = [found.column(name)[-2:] for name in ("velocity.x", "tug.trailer/velocity.x")]
+    moved = 120.0 * (200.0 * np.diff(speeds[0]) + 80.0 * np.diff(speeds[1]))
+    assert gained == pytest.approx(float(moved[0]), abs=1e-6)
     assert "channel.throttle" in traces.book(found)
-    assert "channel.throttle" not in traces.book(behind)
+    assert np.array_equal(traces.values(behind, "channel.throttle"), traces.values(found, "channel.throttle"))
     for name, trace in traces.book(behind).items():
         assert np.isfinite(traces.values(behind, name)).all(), trace
     wrong = craft.replace(bodies=(craft.bodies[0].replace(damping=200.0, damping_law="explicit"),))
@@ -217,6 +223,21 @@ def test_every_column_leaves_under_the_name_of_its_body():
     assert len(set(names)) == len(names)
     assert "tug.trailer.position.x_[m]" in names or "tug.trailer.position.x [m]" in names
     assert len(run_table.dumps(found).splitlines()) == 2 + found.ticks
+
+
+@pytest.mark.parametrize("kind", ["hinge", "cone", "fixed", "coupling", "rope"])
+def test_what_a_tie_gives_stands_on_its_own_line_and_the_ledger_closes(kind):
+    own = {"kind": kind, "id": "tie", "one": "trailer", "other": "body", "x": -2.0, "z": 0.0}
+    own |= {"end_x": -1.2, "end_z": 0.0} if kind in ("coupling", "rope") else {}
+    own |= {"elevation_deg": 90.0} if kind == "hinge" else {}
+    found = made(hauler(parts=(PUSH,), ties=(own,)), drive(2.0), EMPTY)
+    for one in (found, found.seen_from("tug.trailer")):
+        assert max(ledger.ledger_gap(one)) < 1e-9, kind
+        assert np.abs(one.line("contact")).max() < 1e-6
+    pulled = found.line("ties")[:, 0]
+    load = found.column(f"tie.tug_tie.{tieends.at_row(found, 0)[0].tie.LOAD}")
+    assert pulled[100:] == pytest.approx(-np.abs(load[100:]), rel=1e-6, abs=1e-3)
+    assert pulled[-1] < -200.0
 
 
 @pytest.mark.parametrize("ticks", RATES)

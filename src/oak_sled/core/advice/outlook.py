@@ -29,7 +29,9 @@ def setting_of(craft: Craft, ground: Ground, ticks: int, run: Run | None = None,
     documents that made it is found once, and kept with it. body : the body of the craft that is asked for; "" for the
     first."""
     if run is not None and run.job.body != body:
-        run = run.seen_from(craft.single(body).id) if craft.id == run.job.craft.id else None
+        name = f"{craft.id}.{body}" if body else craft.id
+        known = name in [one.id for one in run.job.bodies]  # else the run is of the craft of a moment ago
+        run = run.seen_from(name) if known else None
     if run is None:
         return _setting_of(craft, ground, ticks, body)
     if run.live or craft is not run.job.craft or ground is not run.job.ground or ticks != run.job.ticks:

@@ -241,7 +241,7 @@ def _placed(tie: Tie, name: str, one: str, other: str, here: Frame, there: Frame
     if isinstance(tie, Stretched):
         fields |= dict(zip(("end_x", "end_y", "end_z"), world(there or here, tie.end), strict=True))
     # no document: it is made of what was checked in one
-    return tie.model_copy(update={"id": name[:40], "one": one, "other": other, **fields})
+    return tie.model_copy(update={"id": name[:40], "title": tie.heading, "one": one, "other": other, **fields})
 
 
 def lines_of(job: Job) -> list[Held]:

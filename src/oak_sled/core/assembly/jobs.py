@@ -72,6 +72,11 @@ class Job:
             found += [Actor(one, start, (), whole, first, ()) for one in whole.singles[1:]]
         return tuple(found)
 
+    @property
+    def crafts(self) -> tuple[Craft, ...]:
+        """The crafts that take part, the one under test first, each with all its bodies."""
+        return tuple(one.whole for k, one in enumerate(self.actors) if one.lead == k)
+
     @functools.cached_property
     def channels(self) -> tuple[Channel, ...]:
         """The channels of all crafts, one after another."""

@@ -104,7 +104,23 @@ def prepare(scene, dt):
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if acts(link):
+            for i in range(6):
+                link.gave[0, i], link.gave[1, i] = 0.0, 0.0
+            note(scene, link, -1.0)
             linkkind.PREPARE(link.prepare, link.own, link, scene, dt)
+            note(scene, link, 1.0)
+
+
+@compiled
+def note(scene, link, sign):
+    """Adds the motion of its bodies to what a link gave them, before (-1) and after (1) it acts: only for those of
+    crafts, which book it."""
+    for side in range(2):
+        solid = scene.solids[link.a] if side == 0 else scene.solids[link.b]
+        if solid.craft >= 0:
+            for i in range(3):
+                link.gave[side, i] += sign * solid.velocity[i]
+                link.gave[side, 3 + i] += sign * solid.spin[i]
 
 
 @compiled
@@ -114,8 +130,12 @@ def one_round(scene, island, dt, corrects):
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if acts(link) and link.island == island:
-            call = link.correct if corrects == 1 else link.solve
-            changed = linkkind.SOLVE(call, link.own, link, scene, dt)
+            if corrects == 1:
+                changed = linkkind.SOLVE(link.correct, link.own, link, scene, dt)
+            else:
+                note(scene, link, -1.0)
+                changed = linkkind.SOLVE(link.solve, link.own, link, scene, dt)
+                note(scene, link, 1.0)
             largest = max(largest, changed)
     return largest
 

@@ -13,7 +13,7 @@ from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import blockledger, broad, loosebodies, rowkinds, solver
 from oak_sled.core.contact.records import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
 from oak_sled.core.kernel import spatial, state
-from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, WALLS
+from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, TIES, WALLS
 
 STOP = 2
 APART = 0.25
@@ -94,6 +94,7 @@ def take_out(craft, scene, now):
             now.lines[k, i] -= force[i] * craft.free[i] / now.dt
             now.lines[k, 3 + i] -= turned[i] / now.dt
     book_carried(craft, scene, now, k)
+    book_ties(craft, scene, now, k)
     for i in range(3):
         now.lines[k, i] += body.mass * (body.velocity[i] - now.next_velocity[i]) / now.dt
         now.lines[k, 3 + i] += moment[i] / now.dt
@@ -118,6 +119,42 @@ def book_carried(craft, scene, now, k):
         force = (joint.impulse[0] / now.dt, joint.impulse[1] / now.dt, joint.impulse[2] / now.dt)
         lever = (joint.lever_a[0], joint.lever_a[1], joint.lever_a[2])
         book_for_part(craft, body, now, k, joint.part, force, lever)
+
+
+@compiled
+def book_ties(craft, scene, now, k):
+    """Books what ties and joints that are of no part gave a craft on the line of ties, and takes it off `k`."""
+    body, t = scene.solids[craft.body], now.parts + TIES
+    for j in range(scene.links.shape[0]):
+        link = scene.links[j]
+        if link.acts == 0 or (link.a != craft.body and link.b != craft.body) or link.a == link.b:
+            continue
+        side = 0 if link.a == craft.body else 1
+        if side == 0 and link.part >= 0:
+            continue  # on the line of its part
+        gave = link.gave[side]
+        turned = spatial.times(now.inertia, (gave[3], gave[4], gave[5]))
+        for i in range(3):
+            now.lines[t, i] += body.mass * gave[i] / now.dt
+            now.lines[t, 3 + i] += turned[i] / now.dt
+            now.lines[k, i] -= body.mass * gave[i] / now.dt
+            now.lines[k, 3 + i] -= turned[i] / now.dt
+    for j in range(scene.joints.shape[0]):
+        joint = scene.joints[j]
+        if joint.part >= 0 or (joint.a != craft.body and joint.b != craft.body) or joint.a == joint.b:
+            continue
+        sign = 1.0 if joint.a == craft.body else -1.0
+        lever = joint.lever_a if joint.a == craft.body else joint.lever_b
+        push = (
+            sign * joint.impulse[0] / now.dt, sign * joint.impulse[1] / now.dt, sign * joint.impulse[2] / now.dt
+        )  # fmt: skip
+        torque = spatial.cross((lever[0], lever[1], lever[2]), push)
+        turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
+        for i in range(3):
+            now.lines[t, i] += push[i] * craft.free[i]
+            now.lines[t, 3 + i] += turned[i]
+            now.lines[k, i] -= push[i] * craft.free[i]
+            now.lines[k, 3 + i] -= turned[i]
 
 
 @compiled

@@ -13,9 +13,9 @@ import numpy as np
 from oak_sled.core.base.arrays import Ints, Records
 from oak_sled.core.kernel import surface, volumes
 
-FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "poke")
+FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "ties", "poke")
 """The ledger lines every craft has behind those of its parts, in this order."""
-GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT, POKE = range(len(FIXED_LINES))
+GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR, CONTACT, TIES, POKE = range(len(FIXED_LINES))
 
 MOST_PARTS = 64
 MOST_LINES = MOST_PARTS + len(FIXED_LINES) + volumes.MOST_VOLUMES

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.kernel import spatial
-from oak_sled.core.kernel.state import CONTACT, WALLS
+from oak_sled.core.kernel.state import CONTACT, TIES, WALLS
 
 EASED = 0.5
 """Share of what is left of a slip that is taken in a tick where contacts carry: their loads are known of the last tick
@@ -58,7 +58,8 @@ def not_booked_yet(p, now):
     total = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     for k in range(p, now.parts):
         total = add_line(total, now, k)
-    return add_line(add_line(total, now, now.parts + WALLS), now, now.parts + CONTACT)
+    total = add_line(add_line(total, now, now.parts + WALLS), now, now.parts + CONTACT)
+    return add_line(total, now, now.parts + TIES)
 
 
 @compiled

@@ -38,6 +38,7 @@ _FIXED = {
     "edge": ("edge", "impulse"),
     "integrator": ("integrator", "holder"),
     "contact": ("contact", "support"),
+    "ties": ("ties", "tie"),
     "poke": ("poke", "impulse"),
 }
 
@@ -63,6 +64,22 @@ def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
         force, torque = axes @ numbers[place : place + 3], axes @ numbers[place + 3 : place + 6]
         title, family = title_of(run, name)
         found.append(LedgerRow(name, title, family, tuple(force), tuple(torque)))
+    return tuple(found)
+
+
+def ledger_of_all(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
+    """What acted on all bodies of the craft that is looked at in the tick that ended at `row`, body by body; lines that
+    booked nothing are left out. In the axes of the first body, or of the world; torques about the centre of each."""
+    bodies = [run.seen_from(one.id) for one in run.job.bodies]
+    axes = rotations.rotation(bodies[0].own_row(row)[3:7]).T if craft_axes else np.eye(3)
+    found = []
+    for one in bodies:
+        front = "" if one is bodies[0] else f"{one.job.single.heading}: "
+        for line in ledger(one, row, False):
+            if any(line.force) or any(line.torque):
+                force, torque = axes @ np.array(line.force), axes @ np.array(line.torque)
+                named = f"{one.job.single.id}/{line.name}"
+                found.append(LedgerRow(named, front + line.title, line.family, tuple(force), tuple(torque)))
     return tuple(found)
 
 

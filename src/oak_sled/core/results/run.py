@@ -134,7 +134,10 @@ class Run:
         return np.asarray((self.first_tick + np.arange(self.ticks + 1)) * self.job.dt, dtype=np.float64)
 
     def column(self, name: str) -> Floats:
-        """A recorded column by name, such as "position.x" or "fan.force.z", shape (ticks + 1,)."""
+        """A recorded column by name, such as "position.x" or "fan.force.z", shape (ticks + 1,). Channels are those of
+        the whole craft, from whichever of its bodies it is looked at."""
+        if self.job.body and name.partition(".")[0] in ("channel", "input"):
+            name = f"{self.job.craft.id}/{name}"
         return self.record.column(self.layout.place(name))
 
     def columns(self, *names: str) -> Floats:

@@ -258,7 +258,7 @@ def book(run: Run) -> dict[str, Trace]:
     return run.analysis.once(
         "traces",
         lambda: (
-            _of_craft(job.single, bool(job.actor.channels))
+            _of_craft(job.single)
             | {one.name: one for one in of_blocks(job.drill.watch)}
             | {one.name: one for one in of_ties([one.tie for one in bodynames.ties_of(job) if one.part < 0])}
         ),
@@ -271,18 +271,17 @@ same traces every time."""
 _MOST_BOOKS = 32
 
 
-def _of_craft(craft: Craft, channels: bool) -> dict[str, Trace]:
-    """The traces of a craft by name. channels : whether its row has any: that of a further body has none."""
+def _of_craft(craft: Craft) -> dict[str, Trace]:
+    """The traces of a craft by name."""
     parts = [
         (part.id, part.kind, part.heading, part.shows(), tuple(part.ray_words()) if part.rays() else ())
         for part in craft.parts
     ]
-    told = tuple([(one.id, one.heading) for one in craft.channels if channels])
-    key = (tuple(parts), told, tuple(craft.tired))
+    key = (tuple(parts), tuple([(one.id, one.heading) for one in craft.channels]), tuple(craft.tired))
     if key not in _BOOKS:
         if len(_BOOKS) >= _MOST_BOOKS:
             _BOOKS.clear()
-        _BOOKS[key] = {one.name: one for one in catalogue(craft) if channels or not one.name.startswith("channel.")}
+        _BOOKS[key] = {trace.name: trace for trace in catalogue(craft)}
     return _BOOKS[key]
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Self
 
 import numpy as np
-from pydantic import model_validator
+from pydantic import Field, model_validator
 
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.dial import dial
@@ -19,6 +19,7 @@ class Between(Frozen):
     who take part, a further body of one as CRAFT.BODY."""
 
     id: str = name_field("its name")
+    title: str = Field("", max_length=60, description="display name")
     one: str = reference("block", "a dynamic block, or a craft", ...)
     other: str = reference("block", "body it is attached to: a block or a craft; empty: the world")
 
@@ -31,7 +32,7 @@ class Between(Frozen):
     @property
     def heading(self) -> str:
         """Display name."""
-        return self.id.replace("_", " ")
+        return self.title or self.id.replace("_", " ")
 
     def on_rail(self) -> str:
         """The rail that it runs on; "" for none."""

@@ -179,7 +179,8 @@ class Header(QWidget):
         session = self.session
         mark = " *" if session.is_dirty else ""
         self.choosers["yard"].show_text(session.yard.title + mark)
-        self.choosers["craft"].show_text(session.craft.heading)
+        limb = next((f", {one.heading.lower()}" for one in session.craft.bodies if one.id == session.body), "")
+        self.choosers["craft"].show_text(session.craft.heading + limb)
         self.choosers["ground"].show_text(session.ground.heading)
         self.choosers["drill"].show_text(session.drill.heading)
         self.choosers["ticks/s"].show_text(str(session.yard.ticks))

@@ -47,6 +47,13 @@ class Menus:
     def fill_craft(self, menu: QMenu) -> None:
         session = self.session
         self.fill_choices(menu, "craft", session.yard.crafts, session.yard.bench.craft)
+        for limb in session.craft.bodies:
+            name = f"{session.craft.id}.{limb.id}"
+            action = menu.addAction(theme.in_menu(f"look at its {limb.heading.lower()}"))
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(session.seen_name == name)
+                action.triggered.connect(lambda _, name=name: session.choose("craft", name))
         menu.addSeparator()
         menu.addAction("New craft: a bare body with a thruster", self.new_craft)
         menu.addAction("Duplicate this one, on a second set of keys", self.duplicate_craft)

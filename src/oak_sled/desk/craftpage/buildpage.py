@@ -319,6 +319,7 @@ class BuildPage(DrawingPage):
             if item.shape == "mesh":
                 self._add_mesh(path, item)
             self._add_held(path, item)
+        numbers.lane.addStretch(1)
 
     def _add_mesh(self, path: str, body: Body) -> None:
         """Adds the pose of the mesh in the body: which of its axes point ahead and up, and its size."""
@@ -369,7 +370,9 @@ class BuildPage(DrawingPage):
         fresh = run if run is not None and run.job.craft.id == self.craft.id else None
         part, limb, tie = self.plan.part(), self.plan.limb(), self.plan.tie()
         if tie is not None:
-            self.outlook.setText("\n".join(self.bodies.told_of(tie)))
+            lines = self.bodies.told_of(tie)
+            self.outlook.setText("\n".join(lines))
+            self.outlook.setVisible(bool(lines))
             return
         name = "" if limb is None else limb.id
         setting = outlook.at_once(self.craft, session.ground, session.yard.ticks, fresh, session.stood(), name)

@@ -167,12 +167,10 @@ class DrillPage(DrawingPage):
             self.session.say("put the cursor where it is to be cut (click into a strip)")
             return
         whole = self.session.drill
-        for one in run.job.actors:  # every craft goes on from where it is
-            seen = casting.seen_from(whole, one.craft.id)
-            cut = inputs.trimmed(
-                seen, run.seen_from(one.craft.id), t if before else 0.0, whole.duration if before else t
-            )
-            whole = casting.folded(whole, one.craft.id, seen.replace(start=cut.start, tracks=cut.tracks))
+        for one in run.job.crafts:  # every craft goes on from where it is
+            seen = casting.seen_from(whole, one.id)
+            cut = inputs.trimmed(seen, run.seen_from(one.id), t if before else 0.0, whole.duration if before else t)
+            whole = casting.folded(whole, one.id, seen.replace(start=cut.start, tracks=cut.tracks))
         made = cut.replace(start=whole.start, tracks=whole.tracks, cast=whole.cast)
         self.session.attempt(
             lambda: self.session.yard.replace(

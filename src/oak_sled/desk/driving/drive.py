@@ -81,7 +81,7 @@ class Driver(QObject):
 
     def crafts(self) -> list[Craft]:
         """The crafts that are driven: those of the drill, the one under test first."""
-        return [one.craft for one in self.session.job().actors]
+        return list(self.session.job().crafts)
 
     def start(self) -> None:
         """Begins a drive from the start of the drill."""
@@ -142,7 +142,8 @@ class Driver(QObject):
     def _seen(self, made: Run) -> Run:
         """A run of the drive, looked at from the craft that is selected."""
         there = [one.craft.id for one in made.job.actors]
-        return made.seen_from(self.session.craft.id) if self.session.craft.id in there else made
+        name = self.session.seen_name
+        return made.seen_from(name) if name in there else made
 
     def cards(self) -> tuple[Card, ...]:
         """The drive so far, as a card: for the case of a crash."""

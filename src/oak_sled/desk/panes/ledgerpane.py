@@ -13,10 +13,13 @@ from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.results import energy, ledger
 from oak_sled.core.results.ledger import LedgerRow
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.body import Body
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.work.shown import Shown
 
 ROW = 23
+ALL = "."
+"""All bodies of the craft together, where one of them is named."""
 
 
 class LedgerPane(QWidget):
@@ -28,7 +31,8 @@ class LedgerPane(QWidget):
         self.craft_axes = True
         self.shows_energy = False
         self.block = ""
-        """The watched block whose ledger is shown; empty: that of the craft."""
+        """Of what the ledger is shown: a watched block, a body of the craft as CRAFT.BODY, or ALL of them; empty: the
+        body that is looked at."""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 4)
         bar = QHBoxLayout()
@@ -40,7 +44,9 @@ class LedgerPane(QWidget):
         self.of = QPushButton("")
         self.of.setObjectName("quiet")
         self.of.setMinimumHeight(24)
-        self.of.setToolTip("the body whose ledger is shown: the craft, or a block that the drill watches (Drill page)")
+        self.of.setToolTip(
+            "the body whose ledger is shown: of the craft, or a block that the drill watches"
+        )
         self.of.clicked.connect(self.show_bodies)
         self.kind = QPushButton("energy of a bounce")
         self.kind.setObjectName("quiet")
@@ -86,31 +92,43 @@ class LedgerPane(QWidget):
 
     def show_bodies(self) -> None:
         """The list of bodies that keep a ledger."""
-        run = self.shown.run
         menu = QMenu(self)
-        for name in ("", *(run.layout.watched if run is not None else ())):
+        for name in self.names():
             menu.addAction(theme.in_menu(self._heading(name)), lambda name=name: self.show_body(name))
         menu.exec(self.of.mapToGlobal(self.of.rect().bottomLeft()))
         menu.deleteLater()
 
+    def names(self) -> list[str]:
+        """All that keeps a ledger, as `block` tells it."""
+        run = self.shown.run
+        if run is None:
+            return [""]
+        bodies = [one.id for one in run.job.bodies if one.id != run.job.single.id]
+        return ["", *bodies, *((ALL,) if bodies else ()), *run.layout.watched]
+
     def show_body(self, name: str) -> None:
-        """Shows the ledger of a watched block; empty: that of the craft."""
+        """Shows the ledger of something that `names` tells."""
         self.block = name
         self._name_body()
 
     def _heading(self, name: str) -> str:
         run = self.shown.run
-        if name or run is None:
+        if run is None:
             return name.replace("_", " ")
-        return run.job.craft.heading
+        if name == ALL:
+            return "all bodies"
+        bodies = {one.id: one.heading for one in run.job.bodies}
+        return run.job.single.heading if not name else bodies.get(name, name.replace("_", " "))
 
     def _name_body(self) -> None:
         run = self.shown.run
-        if run is not None and self.block not in run.layout.watched:
-            self.block = ""  # another drill, which does not watch it
+        names = self.names()
+        if self.block not in names:
+            self.block = ""  # another drill, which does not watch it, or another craft
         self.of.setText(f"{self._heading(self.block)} ▾")
-        self.of.setVisible(run is not None and bool(run.layout.watched) and not self.shows_energy)
-        self.axes.setText("world axes" if not self.craft_axes else "block axes" if self.block else "craft axes")
+        self.of.setVisible(len(names) > 1 and not self.shows_energy)
+        is_block = run is not None and self.block in run.layout.watched
+        self.axes.setText("world axes" if not self.craft_axes else "block axes" if is_block else "craft axes")
         self._tell()
         self.update()
 
@@ -120,13 +138,19 @@ class LedgerPane(QWidget):
         if run is None or not run.ticks:
             return ()
         row = run.ticks if self.shown.live_on else max(1, self.shown.row)
-        if self.block:
+        if self.block == ALL:
+            return ledger.ledger_of_all(run, row, self.craft_axes)
+        if self.block in run.layout.watched:
             return ledger.ledger_of_block(run, self.block, row, self.craft_axes)
-        return ledger.ledger(run, row, self.craft_axes)
+        return ledger.ledger(run.seen_from(self.block) if self.block else run, row, self.craft_axes)
 
     def mass(self, run: Run) -> float:
         """kg of the body whose ledger is shown."""
-        return ledger.mass_of_block(run, self.block) if self.block else run.job.craft.body.true_mass()
+        if self.block in run.layout.watched:
+            return ledger.mass_of_block(run, self.block)
+        if self.block == ALL:
+            return sum(one.body.true_mass() for one in run.job.bodies)
+        return run.job.single.body.true_mass() if not self.block else _body_of(run, self.block).true_mass()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         rows = self.rows()
@@ -286,6 +310,10 @@ class EnergyTable:
 
     bounce: energy.Bounce
     lines: list[tuple[energy.Share, float]]
+
+
+def _body_of(run: Run, name: str) -> Body:
+    return next(one.body for one in run.job.bodies if one.id == name)
 
 
 def _joules(value: float) -> str:

@@ -369,7 +369,7 @@ class Strip(QWidget):
         painter.fillRect(QRectF(0, 0, self.width(), 3), theme.family(self.family, on_desk=True))
         part = self.part
         muted = isinstance(part, Part) and part.mute
-        title = "Body" if isinstance(part, Body) else part.heading
+        title = "Body" if isinstance(part, Body) and not isinstance(part, Limb) else part.heading
         if isinstance(part, Part) and part.aid:
             title += " · aid"
         head = theme.font(theme.HEADING, bold=True)

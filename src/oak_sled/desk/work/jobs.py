@@ -48,9 +48,10 @@ def seen_from(last: Result, job: Job) -> Result | None:
     """An answer that is there already, looked at from the craft of `job`; None where it answers another question."""
     if last.job == job:
         return last
-    if job.craft.id not in [one.id for one in last.job.others] or last.job.seen_from(job.craft.id) != job:
+    name = f"{job.craft.id}.{job.body}" if job.body else job.craft.id
+    if name not in [one.craft.id for one in last.job.actors] or last.job.seen_from(name) != job:
         return None
-    made = last.run.seen_from(job.craft.id)
+    made = last.run.seen_from(name)
     return Result(last.number, job, made, measures.Readings(made), cautions.find(job, made), last.twins)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QObject
 
 from oak_sled.core.advice import outlook
@@ -28,6 +30,7 @@ class Selection(QObject):
         self.worker = Worker(self)
         self._set_by: tuple[object, ...] = (None, None, None, None)
         self._settings: dict[str, Setting] = {}
+        self._body = ("", "")
         self._seen_key: tuple[Drill, str] | None = None
         self._seen = yard.drill()
 
@@ -60,12 +63,24 @@ class Selection(QObject):
         return f"crafts.{self.yard.bench.craft}"
 
     def job(self) -> Job:
-        """The bench as a job."""
-        return jobs.job_of(self.yard)
+        """The bench as a job, looked at from the body that is selected."""
+        job = jobs.job_of(self.yard)
+        return replace(job, body=self.body) if self.body else job
+
+    @property
+    def body(self) -> str:
+        """The further body of the craft on the bench that is looked at; "" for the first."""
+        whose, body = self._body
+        return body if whose == self.craft.id and body in [one.id for one in self.craft.bodies] else ""
+
+    @property
+    def seen_name(self) -> str:
+        """The craft on the bench, or the further body of it that is looked at as CRAFT.BODY."""
+        return f"{self.craft.id}.{self.body}" if self.body else self.craft.id
 
     def cast(self) -> tuple[str, ...]:
         """Ids of the crafts that are in the world of the drill, the craft under test first."""
-        return tuple(one.craft.id for one in self.job().actors)
+        return tuple(one.id for one in self.job().crafts)
 
     def twin_jobs(self) -> tuple[Job, ...]:
         """Jobs of the crafts that run the drill too."""

@@ -93,9 +93,9 @@ class Session(Selection):
         self.change(self.yard.replace(drills=drills), label)
 
     def select_next(self) -> None:
-        """Selects the next craft of the drill."""
-        cast = self.cast()
-        self.choose("craft", cast[(cast.index(self.craft.id) + 1) % len(cast)])
+        """Selects the next craft of the drill, or the next body of one."""
+        every = [one.craft.id for one in self.job().actors]
+        self.choose("craft", every[(every.index(self.seen_name) + 1) % len(every)])
 
     @property
     def is_dirty(self) -> bool:
@@ -217,7 +217,16 @@ class Session(Selection):
         return run is not None and run.job.drill.id == yard.bench.drill
 
     def choose(self, what: str, name: str) -> None:
-        """Puts another craft, ground or drill on the bench; a drill brings its own ground and its own craft."""
+        """Puts another craft, ground or drill on the bench; a drill brings its own ground and its own craft. A further
+        body of a craft, as CRAFT.BODY, is looked at."""
+        if what == "craft":
+            name, _, body = name.partition(".")
+            was, self._body = self.seen_name, (name, body)
+            if name == self.yard.bench.craft and was != self.seen_name:
+                self.shown.ghost = None
+                self.runs.rerun()
+                self.yard_changed.emit(False)
+                return
         bench = self.yard.bench.replace(**{what: name})
         if what == "drill":
             chosen = self.yard.drill(name)

@@ -89,7 +89,8 @@ class Annotations:
             tiepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
         throws.paint(painter, run, row, camera, self.shown.live_on or not self.view._smooth_next)
         self.paint_arrows(painter, run, row, camera, labels)
-        named = [(one, at, "ink", "") for one, at in self.view.others()]
+        whole = run.job.craft.id
+        named = [(one, at, "ink", "") for one, at in self.view.others() if one.job.craft.id != whole]
         named += [(one, at, "good", "twin: ") for one, at in self.view.twins()]
         if named:
             named.append((run, row, "oak_deep", ""))

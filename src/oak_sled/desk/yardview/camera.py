@@ -12,6 +12,7 @@ import numpy as np
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import flights, rotations, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.craft import Craft
 
 NAMES = ("chase", "side", "top", "ride", "orbit")
 NEAR, FAR = 0.2, 2500.0
@@ -105,10 +106,9 @@ class Rig:
 
     def camera(self, run: Run, row: int, width: int, height: int) -> Camera:
         """The camera at a row of a run. It is a function of the run alone, so that scrubbing repeats it."""
-        position = run.place_at(row)
-        size = max(run.job.single.body.half_extents()) * 2.0
         if self.fitted is not None:
             return self._framed(width, height)
+        position, size = whole_of(run, row)
         course = lagged_heading(run, row, self.lag_s)
         ahead = np.array([math.cos(course), math.sin(course), 0.0])
         up = np.array([0.0, 0.0, 1.0])
@@ -119,8 +119,10 @@ class Rig:
             left = np.array([-ahead[1], ahead[0], 0.0])
             return Camera(position - left * (1.7 * size + 2.0) + up * 1.1, position + up * 0.3, up, width, height)
         if self.name == "top":
+            size = size_of(run.job.single) + 0.3 * (size - size_of(run.job.single))
             return Camera(position + up * (6.0 * size + 8.0), position, np.array([1.0, 0.0, 0.0]), width, height)
         if self.name == "ride":
+            position, size = run.place_at(row), size_of(run.job.single)
             axes = rotations.rotation(run.own_row(row)[3:7])
             forward, craft_up = axes[:, 0], axes[:, 2]
             eye = position + forward * 0.18 * size + craft_up * (0.42 * size)
@@ -163,6 +165,24 @@ class Rig:
         """Turns the orbit; the limits keep it above the ice."""
         self.turn_deg = (self.turn_deg + by_turn) % 360.0
         self.tilt_deg = min(88.0, max(3.0, self.tilt_deg + by_tilt))
+
+
+def size_of(craft: Craft) -> float:
+    """m of the longest side of a craft of one body."""
+    return 2.0 * max(craft.body.half_extents())
+
+
+def whole_of(run: Run, row: int) -> tuple[Floats, float]:
+    """The middle of all bodies of the craft that is looked at, m, shape (3,), and how large they are together, m."""
+    own = run.job.actors[run.job.who].lead
+    every = [who for who, one in enumerate(run.job.actors) if one.lead == own]
+    if len(every) == 1:
+        return run.place_at(row), size_of(run.job.single)
+    numbers = run.record.row(row)
+    places = np.array([numbers[first : first + 3] for first in (run.layout.first_of(who) for who in every)])
+    reach = np.array([[0.5 * size_of(run.job.actors[who].craft)] for who in every])
+    low, high = (places - reach).min(axis=0), (places + reach).max(axis=0)
+    return np.asarray(0.5 * (low + high)), float((high - low).max())
 
 
 def lagged_heading(run: Run, row: int, lag_s: float) -> float:
