@@ -108,7 +108,7 @@ def gives(own, link, scene, k, m):
 
 @compiled
 def at_most(own, link, scene, k):
-    """What the bodies would give way in row k in the way in which they do most easily, 1/kg and the like."""
+    """The most that the bodies could give way in row k, in whichever way they do it most easily, 1/kg and the like."""
     total = 0.0
     for side in range(2):
         solid = scene.solids[link.a] if side == 0 else scene.solids[link.b]

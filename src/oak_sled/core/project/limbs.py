@@ -20,7 +20,7 @@ KINDS = {
     "jib": "a beam on top, on an upright hinge that a channel turns",
     "outrigger": "a body beside, held by a fixed joint",
 }
-"""What can be added, and what it is."""
+"""The kinds of further bodies, and what each is."""
 GAP = 0.6
 """m between a craft and what is hitched behind it."""
 

@@ -68,8 +68,8 @@ def ledger(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
 
 
 def ledger_of_all(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]:
-    """What acted on all bodies of the craft that is looked at in the tick that ended at `row`, body by body; lines that
-    booked nothing are left out. In the axes of the first body, or of the world; torques about the centre of each."""
+    """The bookings of all bodies of the craft that is looked at in the tick that ended at `row`, body by body, without
+    lines that booked nothing. In the axes of the first body, or of the world; torques about the centre of each."""
     bodies = [run.seen_from(one.id) for one in run.job.bodies]
     axes = rotations.rotation(bodies[0].own_row(row)[3:7]).T if craft_axes else np.eye(3)
     found = []

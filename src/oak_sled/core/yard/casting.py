@@ -7,7 +7,9 @@ from collections.abc import Iterable
 
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.drill import Drill, Member
+from oak_sled.core.yard.drill import Drill, Member, Start
+from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.tie import Stretched, Tie
 
 GAP = 1.5
 """m between the sides of crafts that are put beside one another."""
@@ -65,7 +67,10 @@ def own_path(drill: Drill, craft: str, path: str) -> str:
 
 
 def without(drill: Drill, name: str) -> Drill:
-    """The drill without a craft: the first of the cast takes the place of the craft under test if that is taken out."""
+    """The drill without a craft, and without what tied it: the first of the cast takes the place of the craft under
+    test if that is taken out."""
+    ties = tuple(tie for tie in drill.ties if name not in (tie.one.partition(".")[0], tie.other.partition(".")[0]))
+    drill = drill if len(ties) == len(drill.ties) else drill.replace(ties=ties)
     cast = tuple(member for member in drill.cast if member.id != name)
     if drill.craft != name:
         return drill if cast == drill.cast else drill.replace(cast=cast)
@@ -73,3 +78,26 @@ def without(drill: Drill, name: str) -> Drill:
         return drill.replace(craft="")
     first = cast[0]
     return drill.replace(craft=first.id, start=first.start, tracks=first.tracks, cast=cast[1:])
+
+
+def tied(drill: Drill, kind: type[Tie], one: tuple[Craft, Start], other: tuple[Craft, Start]) -> tuple[Drill, str]:
+    """The drill with a tie more between two bodies that take part, each with the start of its craft: from the end of
+    the first that is nearer to the other, to the end of that which is nearer; and its name."""
+    (a, start), (b, there) = one, other
+    angle = math.radians(start.heading_deg)
+    dx, dy = there.x - start.x, there.y - start.y
+    ahead = dx * math.cos(angle) + dy * math.sin(angle)
+    turned = math.radians(there.heading_deg)
+    back = -dx * math.cos(turned) - dy * math.sin(turned)
+    here, end = _end_of(a, ahead), _end_of(b, back)
+    fields = {name: round(value, 2) for name, value in kind.between(here, end).items()}
+    if not issubclass(kind, Stretched):  # at one point: at the end of the first
+        fields = {name: round(value, 2) for name, value in kind.between(here, here).items()}
+    name = free_name(kind.TITLE, drill.ties)
+    return drill.replace(ties=(*drill.ties, kind(id=name, one=a.id, other=b.id, **fields))), name
+
+
+def _end_of(craft: Craft, ahead: float) -> tuple[float, float, float]:
+    """The front of a hull, or its back where `ahead` is below 0, m from the origin of its body."""
+    x, y, z = craft.body.middle()
+    return x + math.copysign(craft.body.half_extents()[0], ahead), y, z

@@ -77,6 +77,7 @@ class BuildPage(DrawingPage):
         self.body_button.setMenu(body_menu)
         bar.addWidget(self.body_button)
         actions = (
+            ("body", "select the body: shape, mass, held axes", lambda: self.plan.choose("")),
             ("duplicate", "duplicate the selected part (D)", self.duplicate),
             ("mirror", "a copy on the other side of the craft (M)", self.mirror),
             ("four corners", "one at each corner, linked: their numbers are one set", self.to_corners),

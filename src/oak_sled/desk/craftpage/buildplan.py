@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -18,15 +18,14 @@ from oak_sled.core.advice import modes, outlook
 from oak_sled.core.advice.modes import Standing
 from oak_sled.core.assembly import starts
 from oak_sled.core.base import units
-from oak_sled.core.base.arrays import Floats
 from oak_sled.core.parts.context import Spot
 from oak_sled.core.parts.register import AnyPart
 from oak_sled.core.parts.swing import Swing
-from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.tie import Stretched, Tie
-from oak_sled.desk.craftpage import buildpaint
+from oak_sled.desk.craftpage import bodypaint, buildpaint
+from oak_sled.desk.craftpage.buildviews import Mark, View
 from oak_sled.desk.craftpage.flights import Flights
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.widgets import accessibility, keys, theme
@@ -39,54 +38,6 @@ BODIES, TIES = "bodies.", "ties."
 """Fronts of the names by which further bodies and ties of a craft are selected; those of parts have none."""
 FOOT = 44.0
 """px below the views, for the words about the whole craft."""
-
-
-@dataclass(frozen=True)
-class View:
-    """One view: the craft axes that go right and up on the paper, their signs, and its box, px."""
-
-    name: str
-    across: int
-    up: int
-    sign: float
-    box: QRectF
-    middle: tuple[float, float]  # m, of the axes across and up, in the middle of the box
-    scale: float  # px a metre
-    frame: tuple[Floats, Floats] | None = None
-    """The origin, m, and the axes of the body whose places it takes, in those of the craft; None for its own."""
-
-    def on(self, body: Body) -> View:
-        """The same view, for places of a body of the craft."""
-        return self if not isinstance(body, Limb) else replace(self, frame=starts.on_craft(body))
-
-    def at(self, spot: Spot) -> QPointF:
-        """A place of the body, m from its origin, in px."""
-        if self.frame is not None:
-            x, y, z = (self.frame[0] + self.frame[1] @ np.array(spot)).tolist()
-            spot = (x, y, z)
-        x = self.sign * spot[self.across] - self.middle[0]
-        y = spot[self.up] - self.middle[1]
-        return QPointF(self.box.center().x() + x * self.scale, self.box.center().y() - y * self.scale)
-
-    def place(self, px: QPointF, spot: Spot) -> Spot:
-        """The place under a px, at the depth of `spot`, m from the origin of the body."""
-        made = list(spot) if self.frame is None else (self.frame[0] + self.frame[1] @ np.array(spot)).tolist()
-        made[self.across] = self.sign * ((px.x() - self.box.center().x()) / self.scale + self.middle[0])
-        made[self.up] = (self.box.center().y() - px.y()) / self.scale + self.middle[1]
-        if self.frame is not None:
-            made = (self.frame[1].T @ (np.array(made) - self.frame[0])).tolist()
-        return (made[0], made[1], made[2])
-
-
-@dataclass(frozen=True)
-class Mark:
-    """A mount on the paper: its part (or BODIES, TIES and a name), its number (-1: the middle of linked ones), its
-    place, and its view."""
-
-    part: str
-    number: int
-    spot: Spot
-    view: View
 
 
 class BuildPlan(QWidget):
@@ -347,13 +298,13 @@ class BuildPlan(QWidget):
             for mark in (mark for mark in self.marks() if mark.view.name == view.name):
                 chosen = mark.part == self.chosen
                 if mark.part.startswith((BODIES, TIES)):
-                    buildpaint.paint_grip(painter, mark.view, mark.spot, mark.part.startswith(TIES), chosen)
+                    bodypaint.paint_grip(painter, mark.view, mark.spot, mark.part.startswith(TIES), chosen)
                     continue
                 carrier = next(one for one in craft.singles if mark.part in [part.id for part in one.parts])
                 under = ground - float(starts.on_craft(carrier.body)[0][2])
                 buildpaint.paint_mark(painter, mark.view, carrier, mark.part, mark.number, chosen, under)
             for tie in craft.ties:
-                buildpaint.paint_tie(painter, view, tie, TIES + tie.id == self.chosen)
+                bodypaint.paint_tie(painter, view, tie, TIES + tie.id == self.chosen)
             for one in craft.singles:
                 buildpaint.paint_neutral(painter, view.on(one.body), one)
                 buildpaint.paint_centre(painter, view.on(one.body), one)

@@ -37,7 +37,7 @@ SHAPE_WORDS = {
 
 @dataclass(frozen=True)
 class Pick:
-    """The selection: "knot" of a channel by number, "track" of a channel, or "event" by name."""
+    """The selection: "knot" of a channel by number, "track" of a channel, "event" or "tie" by name."""
 
     what: str
     name: str = ""

@@ -15,8 +15,10 @@ from oak_sled.core.yard import casting
 from oak_sled.core.yard.drill import Drill, End, Track
 from oak_sled.core.yard.event import SAYS, Event, What
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.drawing.drawingpage import DrawingPage
-from oak_sled.desk.drill import trimming
+from oak_sled.desk.drill import eventtargets, trimming
+from oak_sled.desk.drill.castties import CastTies
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips
 from oak_sled.desk.drill.drillfiles import DrillFiles
@@ -48,6 +50,7 @@ class DrillPage(DrawingPage):
         self.files = DrillFiles(self, session)
         self.strips = ChannelStrips(session)
         self.plan = DrillPlan(session)
+        self.ties = CastTies(session, self.strips)
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(2)
         split.setChildrenCollapsible(False)
@@ -214,19 +217,7 @@ class DrillPage(DrawingPage):
 
     def targets_of(self, what: str) -> tuple[str, ...]:
         """Targets of an event of that kind."""
-        parts, blocks = self.session.craft.parts, self.session.ground.blocks
-        if what in ("hold", "release"):
-            return tuple(part.id for part in parts if what in part.OBEYS)
-        if what == "let_go":
-            return tuple(one.tie.id for one in bodynames.ties_of(self.session.job()))
-        if what == "switch":
-            return tuple(one.id for one in self.session.ground.rails if any(one.joins))
-        if what == "fail":
-            return tuple(part.id for part in parts)
-        if what == "trigger":
-            return tuple(part.id for part in parts if part.is_triggered())
-        loose = tuple(one.id for one in blocks if one.moves == "free")
-        return loose if what == "drop" else ("", *loose)
+        return eventtargets.of(self.session, what)
 
     def _fill_events(self, menu: QMenu) -> None:
         for what in get_args(What):
@@ -285,8 +276,10 @@ class DrillPage(DrawingPage):
     # numbers
 
     def subject(self) -> tuple[str, Any]:
-        """Subject of the numbers, with its path: a knot, an event, a track, else the drill."""
+        """Subject of the numbers, with its path: a knot, an event, a track, a tie, else the drill."""
         pick, drill = self.strips.chosen, self.drill
+        if pick.what == "tie" and (tie := self.ties.tie(pick.name)) is not None:
+            return f"{self.path}.ties.{tie.id}", tie
         if pick.what == "event":
             event = next((one for one in drill.events if one.id == pick.name), None)
             if event is not None:
@@ -315,7 +308,9 @@ class DrillPage(DrawingPage):
         if isinstance(item, Event):
             look = (*look, item.target, self.targets_of(item.what))
         if isinstance(item, Drill):
-            look = (*look, item.end, item.targets)
+            look = (*look, item.end, item.targets, len(item.ties))
+        if isinstance(item, Tie):
+            look = (*look, *bodynames.solid_numbers(self.session.job()))
         if look != self._shown:
             self._shown = look
             self._rebuild(path, item)
@@ -344,6 +339,8 @@ class DrillPage(DrawingPage):
             self._rebuild_track(path, item)
         elif isinstance(item, Drill):
             self._rebuild_drill(path, item)
+        elif isinstance(item, Tie):
+            self.ties.show(numbers, path, item)
         else:
             numbers.add_title(f"{pick.name.replace('_', ' ').capitalize()} · knot {pick.number + 1}")
             numbers.add_dials(item, path)
@@ -382,6 +379,10 @@ class DrillPage(DrawingPage):
         menu.aboutToShow.connect(lambda: self._fill_watch(menu))
         watch.setMenu(menu)
         self.watch_button = watch
+        ties = numbers.add_button(self.ties.words(), "what couples its crafts at the start")
+        tie_menu = QMenu(ties)
+        tie_menu.aboutToShow.connect(lambda: self.ties.fill(tie_menu))
+        ties.setMenu(tie_menu)
         numbers.add_label("start")
         for declared in dials(item.start):
             numbers.add_dial(

@@ -44,9 +44,7 @@ class LedgerPane(QWidget):
         self.of = QPushButton("")
         self.of.setObjectName("quiet")
         self.of.setMinimumHeight(24)
-        self.of.setToolTip(
-            "the body whose ledger is shown: of the craft, or a block that the drill watches"
-        )
+        self.of.setToolTip("the body whose ledger is shown: of the craft, or a block that the drill watches")
         self.of.clicked.connect(self.show_bodies)
         self.kind = QPushButton("energy of a bounce")
         self.kind.setObjectName("quiet")
