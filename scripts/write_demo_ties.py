@@ -22,8 +22,7 @@ from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Member, Start, Target, Track
 from oak_sled.core.yard.ground import Ground
-from oak_sled.core.yard.hinge import Hinge
-from oak_sled.core.yard.joint import Joint
+from oak_sled.core.yard.hinge import Cone, Hinge
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.yard import Bench, Yard
 
@@ -90,46 +89,46 @@ def planted(name: str, x: float, stiffness: float) -> Runner:
     )  # fmt: skip
 
 
-def hauler() -> Craft:
-    """A sled that tows a trailer: runners before and behind its middle, and a rudder."""
-    return Craft(
-        id="hauler",
-        title="Hauler",
-        body=Body(mass=1500.0, length=4.0, width=1.8, height=1.2, held=("z", "roll", "pitch")),
-        channels=tug().channels[:2],
-        parts=(
-            Thruster(id="fan", title="Fan", channel="throttle", thrust=5000.0, reverse_share=0.5),
-            Torque(id="rudder", title="Rudder", channel="steer", turn=4000.0),
-            AirDrag(id="air", title="Air", front_area=3.0, side_area=5.0, top_area=6.0),
-            planted("front_runners", 1.4, 8.0),
-            planted("rear_runners", -1.4, 8.0),
-        ),
+TRAILER = {"mass": 900.0, "length": 3.4, "width": 1.8, "height": 1.2, "held": ("z", "roll", "pitch")}
+HITCH = Cone(id="hitch", one="trailer", other="body", x=-2.2, z=0.0, cone_deg=120.0)
+
+
+def hauler(**more: object) -> Craft:
+    """A sled that tows: runners before and behind its middle, and a rudder."""
+    parts = (
+        Thruster(id="fan", title="Fan", channel="throttle", thrust=5000.0, reverse_share=0.5),
+        Torque(id="rudder", title="Rudder", channel="steer", turn=4000.0),
+        AirDrag(id="air", title="Air", front_area=3.0, side_area=5.0, top_area=6.0),
+        planted("front_runners", 1.4, 8.0),
+        planted("rear_runners", -1.4, 8.0),
     )
+    body = Body(mass=1500.0, length=4.0, width=1.8, height=1.2, held=("z", "roll", "pitch"))
+    craft = Craft(id="hauler", title="Hauler", body=body, channels=tug().channels[:2], parts=parts)
+    return craft.replace(**more)
 
 
-def trailer(name: str, title: str, behind: float) -> Craft:
-    """A trailer on one pair of runners, so many m behind its centre of mass: below 0 ahead of it."""
+def with_trailer() -> Craft:
+    """The hauler with a trailer of its own, whose runners stand ahead of its centre of mass."""
+    behind = planted("trailer_runners", 0.4, 6.0).replace(carried_by="trailer")
+    return hauler(
+        id="rear_heavy", title="Hauler, load behind", bodies=({**TRAILER, "id": "trailer", "x": -4.2},), ties=(HITCH,),
+        parts=(*hauler().parts, behind),
+    )  # fmt: skip
+
+
+def trailer() -> Craft:
+    """A trailer by itself, whose runners stand behind its centre of mass."""
     return Craft(
-        id=name,
-        title=title,
-        body=Body(mass=900.0, length=3.4, width=1.8, height=1.2, held=("z", "roll", "pitch")),
-        channels=(),
-        parts=(planted("runners", -behind, 6.0),),
-    )
+        id="front_heavy", title="Trailer, load ahead of its runners", body=Body.model_validate(TRAILER),
+        parts=(planted("runners", -0.3, 6.0),),
+    )  # fmt: skip
 
 
-def tow(name: str, title: str) -> Ground:
-    """A long lake on which a trailer hangs on the hitch of the hauler by a ball joint."""
-    hitch = Joint(id="hitch", one=name, other="hauler", x=-2.2, z=0.6)
-    return Ground(id=f"{name}_lake", title=title, length=2000.0, width=400.0, friction=0.02, joints=(hitch,))
-
-
-def towing(name: str, title: str, seconds: float, *targets: Target) -> Drill:
-    """The hauler at 15 m/s with a trailer behind it, and a jerk of its rudder."""
-    begin = {"start": Start(speed=15.0), "cast": (Member(id=name, start=Start(x=-4.2, speed=15.0)),)}
+def towing(name: str, craft: str, title: str, *targets: Target, **more: object) -> Drill:
+    """A hauler at 15 m/s with a trailer behind it, and a jerk of its rudder."""
     tracks = (track("throttle", (0.0, 0.1)), track("steer", (0.5, 1.0), (0.8, 0.0)))
-    fields = {"ground": f"{name}_lake", "craft": "hauler", "duration": seconds, "tracks": tracks, "targets": targets}
-    return Drill.model_validate({"id": name, "title": title, **fields, **begin, "event_time": 0.5})
+    fields = {"ground": "long_lake", "craft": craft, "duration": 9.0, "tracks": tracks, "targets": targets, **more}
+    return Drill.model_validate({"id": name, "title": title, **fields, "start": Start(speed=15.0), "event_time": 0.5})
 
 
 def yard() -> Yard:
@@ -140,11 +139,10 @@ def yard() -> Yard:
         ticks=120,
         bench=Bench(craft="tug", ground="lake", drill="start"),
         crafts=(
-            tug(), hauler(), trailer("front_heavy", "Trailer, load ahead of its runners", 0.3),
-            trailer("rear_heavy", "Trailer, load behind its runners", -0.4),
+            tug(), hauler(), trailer(), with_trailer(),
         ),
         grounds=(
-            tow("front_heavy", "Towing, load ahead"), tow("rear_heavy", "Towing, load behind"),
+            Ground(id="long_lake", title="Long lake", length=2000.0, width=400.0, friction=0.02),
             laid("lake", "Eight sledges on the lake", 8),
             laid("bend", "Six sledges round a bend", 6, radius=40.0),
             laid("bank", "Five sledges on a bank of 2°", 5, tilt_deg=2.0),
@@ -163,12 +161,14 @@ def yard() -> Yard:
                 Target(measure="turned", low=20.0), Target(measure="peak_slip", high=3.0), event_time=7.0,
             ),
             towing(
-                "front_heavy", "A trailer with its load ahead: it swings out", 9.0,
+                "front_heavy", "hauler", "A trailer with its load ahead: it swings out",
                 Target(measure="peak_slip@front_heavy", high=5.0),
+                cast=(Member(id="front_heavy", start=Start(x=-4.2, speed=15.0)),),
+                ties=(HITCH.replace(one="front_heavy", other="hauler", x=2.0, z=0.0),),
             ),
             towing(
-                "rear_heavy", "A trailer with its load behind: it sways and folds up", 9.0,
-                Target(measure="peak_slip@rear_heavy", low=15.0),
+                "rear_heavy", "rear_heavy", "A trailer with its load behind: it sways and folds up",
+                Target(measure="peak_slip@rear_heavy.trailer", low=15.0),
             ),
         ),
     )  # fmt: skip
@@ -186,29 +186,23 @@ def crane() -> Yard:
         body=Body(
             mass=8000.0, length=1.2, width=1.2, height=8.0, held=("x", "y", "z", "roll", "pitch", "yaw"), shape_z=4.0
         ),
+        bodies=({"id": "jib", "x": 3.6, "z": 8.3, "length": 9.0, "width": 0.4, "height": 0.5, "mass": 700.0},),
+        ties=(
+            Hinge(
+                id="slewing", one="jib", other="body", z=8.3, elevation_deg=90.0, motor="rate", motor_rate_deg=20.0,
+                motor_torque=20_000.0, channel="slew", damping=500.0,
+            ),
+        ),
         channels=channels,
-    )
-    jib = Block(id="jib", x=3.6, z=8.05, length=9.0, width=0.4, height=0.5, mass=700.0, material="iron")
+    )  # fmt: skip
     load = Block(id="load", x=7.6, z=2.0, length=1.2, width=1.2, height=1.0, mass=500.0)
     mark = Block(id="mark", moves="trigger", x=0.0, y=7.6, length=2.0, width=2.0, height=0.6)
     stand = Block(id="stand", moves="fixed", x=7.6, length=2.0, width=2.0, height=1.8)
     ties = (
-        Hinge(
-            id="slewing",
-            one="jib",
-            other="tower",
-            z=8.3,
-            elevation_deg=90.0,
-            motor="rate",
-            motor_rate_deg=20.0,
-            motor_torque=20_000.0,
-            channel="slew",
-            damping=500.0,
-        ),
         Rope(
             id="fall",
             one="load",
-            other="jib",
+            other="tower.jib",
             x=7.6,
             z=3.0,
             end_x=7.6,
@@ -223,7 +217,7 @@ def crane() -> Yard:
         id="quay",
         title="Crane quay",
         materials=(Material(id="iron", friction=0.4, look="iron"),),
-        blocks=(jib, load, mark, stand),
+        blocks=(load, mark, stand),
         ties=ties,
         friction=0.4,
     )

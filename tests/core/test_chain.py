@@ -16,7 +16,7 @@ from oak_sled.core.contact.scenery import Solid
 from oak_sled.core.geometry import shapes
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
-from oak_sled.core.results import run, tied, tieends
+from oak_sled.core.results import ledger, run, tied, tieends
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.rope import Rope
 
@@ -121,6 +121,47 @@ def test_a_free_pair_keeps_its_momentum_and_its_angular_momentum(ticks):
     assert np.abs(after[0] - before[0]).max() < 1e-9
     # a tick that turns its tension to the end of the tick is off by that turn, which shrinks with the tick
     assert np.abs(after[1] - before[1]).max() < 0.02 * np.abs(before[1]).max()
+
+
+@pytest.mark.parametrize("ticks", RATES)
+@pytest.mark.parametrize("mass", [0.05, 2.0, 50.0])
+def test_what_flies_into_it_is_pushed_back_by_as_much_as_it_gives(ticks, mass):
+    """A ball against the middle of a rope between two others, all of them free: no momentum is made or lost."""
+    solids = [ball((-2.0, 0.0, UP)), ball((2.0, 0.0, UP)), ball((0.02, -0.3, UP), mass, (0.0, 8.0, 0.0))]
+    scene = chained(solids, (1, None), (2, None), 4.0, 20, gravity=0.0)
+    out = moved(scene, ticks, 0.6, gravity=0.0)
+    masses = np.array([5.0, 5.0, mass])
+    nodes = scene.chain[1:-1]
+    of_nodes = 0.1 * 0.2 * nodes[:, 3:6].sum(axis=0)
+    total = (masses[:, None] * out[-1, 1:4, 7:10]).sum(axis=0) + of_nodes
+    assert total == pytest.approx([0.0, 8.0 * mass, 0.0], abs=1e-9 * max(mass, 1.0))
+    assert out[-1, 3, 8] < 8.0 - 1e-3, "it was slowed"
+    assert out[-1, 1, 8] > 0.0, "what it hangs on went along"
+    energy = 0.5 * (masses * (out[:, 1:4, 7:10] ** 2).sum(axis=2)).sum(axis=1)
+    assert energy.max() <= 0.5 * mass * 64.0 * (1.0 + (3e-3 if ticks == 60 else 1e-9)), (
+        "8 m/s is 1.3 of its size a tick"
+    )
+
+
+def test_a_craft_that_falls_into_a_rope_is_caught_and_books_it():
+    """A rope from a heavy block to the world, at the height of two metres, and a craft that comes down on it."""
+    yard = demos.load("quay")
+    craft = yard.craft().replace(parts=(), body=yard.craft().body.replace(held=(), spin_damping=0.0, centre_z=0.0))
+    half = craft.body.half_extents()
+    block = Block(id="anchor", y=half[1] + 1.5, length=2.0, width=2.0, height=3.0, mass=200_000.0)
+    ends = {"x": 0.05, "y": half[1] + 0.4, "z": 2.0, "end_x": 0.05, "end_y": -half[1] - 0.4, "end_z": 2.0}
+    rope = Rope(id="lash", one="anchor", mass=4.0, spacing=0.15, diameter=0.06, axial_stiffness=3e5, **ends)
+    ground = yard.ground().bare().replace(floor=True, blocks=(block,), ties=(rope,))
+    drill = yard.drill().replace(
+        tracks=(), events=(), cast=(), targets=(), twins=(), watch=(), end="time", duration=0.8
+    )
+    drill = drill.replace(start=drill.start.replace(x=0.0, y=0.0, heading_deg=0.0, speed=0.0, height=2.2))
+    caught = run.execute(jobs.Job(craft, ground, drill, 240))
+    free = run.execute(jobs.Job(craft, ground.replace(ties=()), drill, 240))
+    assert max(ledger.ledger_gap(caught)) < 1e-9
+    assert caught.line("contact")[:, 2].max() > 2.0 * craft.body.mass * G, "it is caught hard"
+    assert caught.column("velocity.z").min() > free.column("velocity.z").min() + 1.0
+    assert caught.column("tie.lash.most").max() > 1000.0
 
 
 def test_python_and_machine_code_give_the_same_bits():

@@ -285,7 +285,7 @@ def test_past_its_force_a_reel_stands_and_holds(ticks):
 def test_a_reel_and_a_hinge_follow_their_channels():
     yard = demos.load("crane")
     made = run.execute(jobs.job_of(yard, yard.drill("set_down")))
-    angle, height = traces.values(made, "tie.slewing.angle"), made.column("block.load.position.z")
+    angle, height = traces.values(made, "tie.tower_slewing.angle"), made.column("block.load.position.z")
     assert np.degrees(angle[-1]) == pytest.approx(90.0, abs=1.0)
     length = traces.values(made, "tie.fall.length")
     assert height[360] - height[0] == pytest.approx(length[0] - length[360], abs=0.01)
@@ -293,7 +293,7 @@ def test_a_reel_and_a_hinge_follow_their_channels():
     assert height[-1] == pytest.approx(0.5, abs=1e-3)
     still = yard.replace(drills=(yard.drill("set_down").replace(tracks=()),))
     held = run.execute(jobs.job_of(still, still.drills[0]))
-    assert np.abs(traces.values(held, "tie.slewing.angle")).max() < 1e-6
+    assert np.abs(traces.values(held, "tie.tower_slewing.angle")).max() < 1e-6
 
 
 def test_a_tie_on_a_channel_that_is_not_there_is_told():

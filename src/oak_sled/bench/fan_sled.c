@@ -4,7 +4,7 @@
 #include <math.h>
 #include <string.h>
 
-enum { PARTS = 7, FIXED = 8, LINES = PARTS + FIXED, CHANNELS = 3, SAMPLES = 181, HEAD = 19 };
+enum { PARTS = 7, FIXED = 9, LINES = PARTS + FIXED, CHANNELS = 3, SAMPLES = 181, HEAD = 19 };
 enum { FAN, RUDDER, AIR, RUNNERS, BRAKE, BUMPER, LIMITER, GRAVITY, DAMPING, HOLDS, WALLS, EDGE, INTEGRATOR };
 
 typedef struct {

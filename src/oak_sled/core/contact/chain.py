@@ -13,7 +13,7 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import chainsolve, linkkind, pairs, rays
+from oak_sled.core.contact import chainmeets, chainsolve, linkkind, narrow, pairs, rays
 from oak_sled.core.contact.chainsolve import BESIDE, COLUMNS, PLACE, PULLS, RIGHT, SPEED
 from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE, GROUND, PARKED, TRIGGER
@@ -28,6 +28,8 @@ FINE = 8
 """Places between two nodes at which a rope is measured at the start."""
 OUT = 0.5
 """m/s at which a node is taken out of what it is in."""
+WAKES = 0.02
+"""m/s that a node has to give a body that sleeps to wake it."""
 
 CHAIN = np.dtype(
     [
@@ -60,7 +62,7 @@ def reach(own, link, scene, dt):
         solid = scene.solids[link.a if side == 0 else link.b]
         lever = spatial.to_world(solid.axes, pairs.triple(own.at_a if side == 0 else own.at_b))
         r = own.first if side == 0 else own.first + own.nodes - 1
-        v = velocity_at(solid, lever)
+        v = chainmeets.velocity_at(solid, lever)
         for i in range(3):
             scene.chain[r, PLACE + i] = solid.position[i] + lever[i]
             scene.chain[r, SPEED + i] = v[i]
@@ -71,13 +73,6 @@ def reach(own, link, scene, dt):
     return 1
 
 
-@compiled
-def velocity_at(solid, lever):
-    """m/s of a point of a body."""
-    swing = spatial.cross(pairs.triple(solid.spin), lever)
-    return spatial.plus(pairs.triple(solid.velocity), swing)
-
-
 @unit
 def prepare(own, link, scene, dt):
     """Solves the chain, and gives both bodies what it pulls."""
@@ -85,6 +80,7 @@ def prepare(own, link, scene, dt):
     for r in range(first + 1, last):  # gravity on what is between
         for i in range(3):
             g[r, SPEED + i] += dt * own.fall[i]
+    chainmeets.sense(own, link, scene, dt)
     for r in range(first, last):
         n, size = chainsolve.along(g, r)
         after = size + dt * spatial.dot(
@@ -93,12 +89,17 @@ def prepare(own, link, scene, dt):
         g[r, PULLS] = 1.0 if max(size, after) > NEARLY * own.rest else 0.0
     for k in range(PASSES):
         chainsolve.eliminate(own, link, scene, dt)
-        if k == PASSES - 1 or settled(own, scene, dt, k < BOTH_WAYS):  # what was solved last is what is given
+        if k == PASSES - 1:
+            break  # what was solved last is what is given
+        stays = chainmeets.let_go(own, scene)
+        if settled(own, scene, dt, k < BOTH_WAYS) and stays:
             break
     tell(own, scene, dt)
     for r in range(first, last):
         if g[r, PULLS] == 1.0:
             give_both(own, link, scene, r, dt)
+    for r in range(first + 1, last):
+        chainmeets.press(own, scene, r)
 
 
 @compiled
@@ -197,7 +198,8 @@ def finish(own, link, scene, dt):
 
 @compiled
 def meet(own, link, scene, r, dt):
-    """Keeps a node out of what it would go into in this tick, and slows it there by friction."""
+    """Keeps a node out of what it would go into in this tick, and slows it there by friction: what moves freely, and is
+    awake, was part of the solve."""
     g = scene.chain
     v = chainsolve.three(g, r, SPEED)
     speed = spatial.length(v)
@@ -208,7 +210,13 @@ def meet(own, link, scene, r, dt):
     x = chainsolve.three(g, r, PLACE)
     for s in range(1, scene.solids.shape[0]):
         one = scene.solids[s]
-        if one.kind == PARKED or one.kind == TRIGGER or s == link.a or s == link.b:
+        if (
+            one.kind == PARKED
+            or one.kind == TRIGGER
+            or s == link.a
+            or s == link.b
+            or chainmeets.is_loose(scene, link, s)
+        ):
             continue
         if rays.passes_near(one, x, way, reach_, 0.0):
             scene.sighted[seen] = s
@@ -233,6 +241,8 @@ def meet(own, link, scene, r, dt):
     slowed = min(own.grip * lifted, size) / size if size > 0.0 else 0.0
     for i in range(3):
         g[r, SPEED + i] += lifted * n[i] - slowed * slip[i]
+    if below != GROUND and own.mass * lifted > WAKES * scene.solids[below].mass:
+        narrow.wake(scene, below)
 
 
 def laid(one: tuple[float, ...], other: tuple[float, ...], nodes: int, length: float) -> np.ndarray:

@@ -10,7 +10,11 @@ from oak_sled.core.kernel import spatial
 PLACE, SPEED, BESIDE, INVERSE, RIGHT, PULLS = 0, 3, 6, 15, 24, 27
 """Columns of a node: place (m), velocity (m/s), what couples it to the next one, the inverse of its block, its right
 side, and whether the segment behind it pulls."""
-COLUMNS = 28
+MEETS, NORMAL, LEVER, LOAD, CLOSES = 28, 29, 32, 35, 36
+"""Columns of what it touches in this tick: the body (0: none that moves), the normal there, from the centre of mass of
+that body to there (m), the mass of that body which goes along with it (kg; 0: none), and how fast that comes along the
+normal, less what is left between them (m/s)."""
+COLUMNS = 37
 FIXED_MASS = 1e30
 """kg of a node that stands."""
 
@@ -44,6 +48,8 @@ def eliminate(own, link, scene, dt):
             for k in range(3):
                 total += block[i, k] * v[k]
             g[r, RIGHT + i] = total
+        if side == 2 and g[r, LOAD] > 0.0:
+            carry(own, g, r)
         if r > first:
             take_in(own, g, r - 1, -1.0, r, dt)
         if r < last:
@@ -86,6 +92,17 @@ def weigh(own, link, scene, side):
     for i in range(3):
         block[i, i] += 1e-12  # what is held along an axis gives way a hair there
     ties.invert(block)
+
+
+@compiled
+def carry(own, g, r):
+    """Has the body that a node touches go along with it, across which it moves freely: its mass into the block, and
+    what it comes with into the right side."""
+    n, load = three(g, r, NORMAL), g[r, LOAD]
+    for i in range(3):
+        g[r, RIGHT + i] += load * g[r, CLOSES] * n[i]
+        for k in range(3):
+            own.block[i, k] += load * n[i] * n[k]
 
 
 @compiled

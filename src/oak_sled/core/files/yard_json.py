@@ -207,7 +207,7 @@ def _unknown_measures(yard: Yard) -> Iterator[Fault]:
     """Targets that ask for a measure that there is not: documents know no measures, so that it is asked here."""
     from oak_sled.core.results import measures  # heavy: all that makes a run
 
-    crafts = [craft.id for craft in yard.crafts]
+    crafts = [one.id for craft in yard.crafts for one in craft.singles]
     for drill in yard.drills:
         for place, target in enumerate(drill.targets):
             try:
@@ -250,9 +250,9 @@ def schema() -> dict[str, Any]:
         for name, field in model.get("properties", {}).items():
             _widen(field)
             if name == "measure":
-                field["pattern"] = f"^({known})(@[a-z][a-z0-9_]*)?$"
+                field["pattern"] = f"^({known})(@[a-z][a-z0-9_.]*)?$"
             elif name == "measures":
-                field["items"] = {**field.get("items", {}), "pattern": f"^({known})(@[a-z][a-z0-9_]*)?$"}
+                field["items"] = {**field.get("items", {}), "pattern": f"^({known})(@[a-z][a-z0-9_.]*)?$"}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "$id": f"urn:oak-sled:yard:{FORMAT}",

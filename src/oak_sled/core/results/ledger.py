@@ -74,12 +74,14 @@ def ledger_of_all(run: Run, row: int, craft_axes: bool) -> tuple[LedgerRow, ...]
     axes = rotations.rotation(bodies[0].own_row(row)[3:7]).T if craft_axes else np.eye(3)
     found = []
     for one in bodies:
-        front = "" if one is bodies[0] else f"{one.job.single.heading}: "
+        whose = "" if one is bodies[0] else one.job.single.heading
         for line in ledger(one, row, False):
             if any(line.force) or any(line.torque):
                 force, torque = axes @ np.array(line.force), axes @ np.array(line.torque)
                 named = f"{one.job.single.id}/{line.name}"
-                found.append(LedgerRow(named, front + line.title, line.family, tuple(force), tuple(torque)))
+                is_named = not whose or line.title.lower().startswith(whose.lower())
+                title = line.title if is_named else f"{whose}: {line.title}"
+                found.append(LedgerRow(named, title, line.family, tuple(force), tuple(torque)))
     return tuple(found)
 
 

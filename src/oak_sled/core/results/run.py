@@ -80,11 +80,14 @@ class Run:
         job = self.job.seen_from(craft)
         if job is self.job:
             return self
-        record = self.record.seen_from(job.who)
-        return Run(
-            job, record, self.status, self.message, self.live, self.first_tick, self.overlap, self.notes,
-            self.seconds, self.lost_contacts, self.faults,
-        )  # fmt: skip
+
+        def made() -> Run:
+            return Run(
+                job, self.record.seen_from(job.who), self.status, self.message, self.live, self.first_tick,
+                self.overlap, self.notes, self.seconds, self.lost_contacts, self.faults,
+            )  # fmt: skip
+
+        return self.analysis.once(("seen from", job.craft.id, job.body), made)
 
     def with_record(self, record: Record) -> Run:
         """The same run with its rows elsewhere; what was derived from it is derived again."""

@@ -198,7 +198,7 @@ def check(yard: Yard, plan: Spread) -> list[Measure]:
     yard.drill(drill_of(yard, plan))
     for name in plan.measures:
         try:
-            found.append(measures.measure(name, [craft.id for craft in yard.crafts]))
+            found.append(measures.measure(name, [one.id for craft in yard.crafts for one in craft.singles]))
         except Refused as refused:
             faults += refused.faults
     for axis in plan.axes:
@@ -313,7 +313,7 @@ def lost(yard: Yard, plan: Spread) -> Fault | None:
     try:
         job_for(yard, plan, plan.values_of(0))
         for name in plan.measures:
-            measures.measure(name, [craft.id for craft in yard.crafts])
+            measures.measure(name, [one.id for craft in yard.crafts for one in craft.singles])
     except Refused as refused:
         return refused.faults[0]
     return None

@@ -26,7 +26,7 @@ from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.tie import Stretched, Tie
 from oak_sled.desk.craftpage import bodypaint, buildpaint
 from oak_sled.desk.craftpage.buildviews import Mark, View
-from oak_sled.desk.craftpage.flights import Flights
+from oak_sled.desk.craftpage.flights import Flights, Towing
 from oak_sled.desk.drawing.grid import ARROWS, rounded
 from oak_sled.desk.widgets import accessibility, keys, theme
 from oak_sled.desk.work.session import Session
@@ -62,6 +62,7 @@ class BuildPlan(QWidget):
         self._hold: tuple[Mark, View] | None = None
         self._held_views: list[View] = []
         self.flights = Flights(session, self.update)
+        self.towing = Towing(session, self.update)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(420, 340)
@@ -312,8 +313,11 @@ class BuildPlan(QWidget):
             buildpaint.paint_frame(painter, view)
         above, _, front = self.views()
         card = QRectF(front.box.left(), above.box.top(), front.box.width(), above.box.height())
-        flown = self.flights.rows()
-        if flown:
+        flown, towed = self.flights.rows(), self.towing.rows()
+        if towed and not flown:
+            stood = self.standing_lines(stands) if any(part.legs() for part in craft.parts) else []
+            buildpaint.paint_standing(painter, card, "how it tows", [*towed, *stood])
+        elif flown:
             stood = self.standing_lines(stands) if any(part.legs() for part in craft.parts) else []
             buildpaint.paint_standing(painter, card, "how it flies in still air", [*flown, *stood])
         else:

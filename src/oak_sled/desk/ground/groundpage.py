@@ -240,7 +240,7 @@ class GroundPage(DrawingPage):
                 self.numbers.add_choice(path, name, options, says)
         if isinstance(item, Between):
             loose = tuple(block.id for block in self.session.ground.blocks if block.moves == "free")
-            crafts = tuple(craft.id for craft in self.session.yard.crafts)
+            crafts = tuple(one.id for craft in self.session.yard.crafts for one in craft.singles)
             every = tuple(block.id for block in self.session.ground.blocks)
             self.numbers.add_choice(path, "one", (*loose, *crafts), "the body that it holds")
             if not item.on_rail():

@@ -210,7 +210,7 @@ class LedgerPane(QWidget):
         name = theme.font(theme.TEXT, bold=not biggest)
         painter.setFont(name)
         painter.setPen(theme.colour("soft" if idle else "ink"))
-        painter.drawText(20, int(base), theme.elide(row.title, columns[0] - 88, name))
+        painter.drawText(20, int(base), theme.elide(row.title, columns[0] - 120, name))
         if idle:
             return
         size = (row.force[0] ** 2 + row.force[1] ** 2 + row.force[2] ** 2) ** 0.5

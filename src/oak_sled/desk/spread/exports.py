@@ -42,7 +42,7 @@ def _ask_file(page: SpreadPage, title: str, kinds: str, suffix: str, write: Call
 
 
 def _known(page: SpreadPage, plan: Spread) -> list[measures.Measure]:
-    crafts = [craft.id for craft in page.session.yard.crafts]
+    crafts = [one.id for craft in page.session.yard.crafts for one in craft.singles]
     return [measures.measure(name, crafts) for name in plan.measures]
 
 

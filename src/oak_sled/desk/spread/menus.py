@@ -77,7 +77,7 @@ def fill_measures(page: SpreadPage, menu: QMenu) -> None:
     plan = page.plan
     if plan is None:
         return
-    crafts = [craft.id for craft in page.session.yard.crafts]
+    crafts = [one.id for craft in page.session.yard.crafts for one in craft.singles]
     for place, name in enumerate(plan.measures):
         action = menu.addAction(measures.measure(name, crafts).title, functools.partial(page.draw, place))
         if action is not None:

@@ -191,7 +191,7 @@ class SpreadPage(QWidget):
         self.chosen = plan.id
         self.measure = min(self.measure, len(plan.measures) - 1)
         self.which.setText(theme.in_menu(f"{plan.heading} · {yard.drill(variants.drill_of(yard, plan)).heading}"))
-        crafts = [craft.id for craft in yard.crafts]
+        crafts = [one.id for craft in yard.crafts for one in craft.singles]
         known = [measures.measure(name, crafts) for name in plan.measures]
         self.of.setText(f"map of {known[self.measure].title}" if len(plan.axes) == 2 else known[self.measure].title)
         repeats = plan.scatter.repeats
@@ -210,7 +210,7 @@ class SpreadPage(QWidget):
             self.trade.show_measures(plan, None, np.zeros(0), np.zeros(0), (True, True), -1)
             return
         other = 0 if self.measure else 1
-        crafts = [craft.id for craft in self.session.yard.crafts]
+        crafts = [one.id for craft in self.session.yard.crafts for one in craft.singles]
         known = (measures.measure(plan.measures[self.measure], crafts), measures.measure(plan.measures[other], crafts))
         x, y = (maps.grid_of(plan, place, values).reshape(-1) for place in (self.measure, other))
         now = variants.now_in(self.session.yard, plan)

@@ -88,7 +88,8 @@ class Annotations:
         if run.layout.ties and "tie" not in self.view.hidden:
             tiepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
         throws.paint(painter, run, row, camera, self.shown.live_on or not self.view._smooth_next)
-        self.paint_arrows(painter, run, row, camera, labels)
+        for body in run.job.bodies:
+            self.paint_arrows(painter, run.seen_from(body.id), row, camera, labels)
         whole = run.job.craft.id
         named = [(one, at, "ink", "") for one, at in self.view.others() if one.job.craft.id != whole]
         named += [(one, at, "good", "twin: ") for one, at in self.view.twins()]
