@@ -124,6 +124,75 @@ def test_it_unwinds_the_way_it_came_and_is_a_straight_rope_again(ticks):
     assert np.linalg.norm(back[-1, :3] - [6.0, -3.0, UP]) < 1.2
 
 
+@pytest.mark.parametrize("ticks", RATES)
+@pytest.mark.parametrize("mass", [2.0, 40.0])
+def test_a_line_that_winds_round_a_free_post_pushes_it_and_keeps_the_momenta(ticks, mass):
+    half = (0.5, 0.5, 1.0)
+    post = Solid([shapes.box(half)], mass, shapes.box_inertia(mass, half), position=(0.0, 0.0, UP))
+    swung, anchor = ball((6.0, -3.0, UP), velocity=(0.0, 10.0, 0.0)), ball((-6.0, -1.5, UP), 20.0)
+    scene = scenery.scene([post, swung, anchor], plane=False)
+    length = math.dist((-6.0, -1.5), (6.0, 0.5))
+    own = {"at_a": (0.0, 0.0, 0.0), "at_b": (0.0, 0.0, 0.0), "length": length, "whole": length, "friction": 0.2}
+    scene = scenery.with_links(scene, [(wrapped.KIND, (2, 3), own)])
+    out = moved(scene, ticks, 2.0, 0.0)[:, 1:]
+    masses, bent = np.array([mass, 5.0, 20.0]), scene.links["shown"][0][5]
+    momentum = np.einsum("k,tki->ti", masses, out[:, :, 7:10])
+    assert np.abs(momentum - [0.0, 50.0, 0.0]).max() < 1e-9 * 50.0
+    own_spin = np.array([[np.diag(one.inertia) for one in (post, swung, anchor)]])[:, :, 2] * out[:, :, 12]
+    turning = (masses * np.cross(out[:, :, :3] - [0.0, 0.0, UP], out[:, :, 7:10])[:, :, 2] + own_spin).sum(axis=1)
+    assert np.abs(turning - 300.0).max() < 1.0, "to the skin on which a bend lies"
+    assert np.linalg.norm(out[-1, 0, 7:10]) > 0.2, "the post is pushed"
+    moves = 0.5 * (masses * (out[:, :, 7:10] ** 2).sum(axis=2)).sum(axis=1)
+    assert moves.max() <= 250.0 * (1.0 + 1e-9)
+    assert bent >= 1.0 or mass < 10.0, "a light one is thrown out of its way"
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_drum_that_hangs_in_a_rope_is_held_by_both_ends(ticks):
+    """A free drum in the bight of a rope from two fixed points: each end bears half of its weight."""
+    radius, mass = 0.3, 8.0
+    out = radius + wraps.SKIN
+    drum = Solid(
+        [shapes.cylinder(radius, 1.0)], mass, np.diag([1.0, 1.0, 1.0]), position=(0.0, 0.0, UP),
+        attitude=(math.sqrt(0.5), math.sqrt(0.5), 0.0, 0.0),
+    )  # fmt: skip
+    hold = Solid(
+        [shapes.ball(0.05)], 1e4, shapes.ball_inertia(1e4, 0.05), kind=records.FIXED, position=(out, 0.0, UP + 2.0)
+    )
+    scene = scenery.scene([drum, hold], plane=False)
+    turns = np.linspace(0.0, -math.pi, 9)
+    points = np.stack([out * np.cos(turns), np.zeros(9), UP + out * np.sin(turns)], axis=1)
+    between = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
+    own = {"at_a": (0.0, 0.0, 0.0), "at_b": (-out, 0.0, UP + 2.0), "length": 4.0 + between, "whole": 4.0 + between}
+    scene = scenery.with_links(scene, [(wrapped.KIND, (2, 0), {**own, "friction": 0.1})])
+    row, axes = own_of(scene.links[0], wrapped.KIND), scene.solids["axes"][1]
+    row["wraps"], row["points"][:9], row["turns"][:9], row["on"][:9] = 9, points, (0.0, 1.0, 0.0), 1
+    row["places"][:9], row["axes"][:9] = (points - [0.0, 0.0, UP]) @ axes, np.array([0.0, 1.0, 0.0]) @ axes
+    row["known"], row["was_a"], row["was_b"] = 1, scene.solids["position"][2], (-out, 0.0, UP + 2.0)
+    row["between"], row["out_a"], row["out_b"], row["apart_a"], row["apart_b"] = between, 2.0, 2.0, 2.0, 2.0
+    fell = moved(scene, ticks, 2.0)[:, 1]
+    assert np.abs(fell[-1, :3] - [0.0, 0.0, UP]).max() < 1e-3
+    assert np.abs(fell[-1, 7:10]).max() < 1e-3
+    assert (shown(scene, "tension"), shown(scene, "tension_b")) == pytest.approx((0.5 * mass * G,) * 2, rel=1e-3)
+
+
+@pytest.mark.parametrize("ticks", RATES)
+def test_a_block_that_is_driven_into_a_line_bends_it_and_goes_again(ticks):
+    yard = blank.blank_yard()
+    ram = Block(id="ram", moves="driven", length=1.0, width=1.0, height=2.0, sway_y=4.0, y=-4.0, period=4.0)
+    load = Block(id="load", x=5.0, y=0.0, z=0.0, length=0.8, width=0.8, height=0.8, mass=40.0)
+    ends = {"one": "load", "x": 5.0, "z": 0.4, "end_x": -5.0, "end_z": 0.4, "wraps": True}
+    ground = yard.ground().bare().replace(floor=True, friction=0.0, blocks=(ram, load), ties=(Rope(id="line", **ends),))
+    drill = yard.drill().replace(tracks=(), duration=4.0, end="time", targets=())
+    drill = drill.replace(start=drill.start.replace(x=-40.0))
+    found = run.execute(jobs.Job(yard.craft(), ground, drill, ticks))
+    bends, y = found.column("tie.line.wraps"), found.column("block.ram.position.y")
+    assert bends[0] == 0.0
+    assert bends.max() >= 1.0
+    assert bends[y < -1.0].max() == 0.0
+    assert found.column("block.load.position.x").min() < 4.7, "it is drawn in"
+
+
 def test_a_rope_sweeps_over_an_edge_of_uneven_ground():
     ridge = np.array(
         [

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact.linkkind import HOLDS
+from oak_sled.core.contact.linkkind import ALSO, HOLDS
 from oak_sled.core.contact.records import FOUND, FREE
 
 FEW = 80
@@ -31,6 +31,8 @@ def divide(scene):
         roots[scene.joints[j].a], roots[scene.joints[j].b] = scene.joints[j].a, scene.joints[j].b
     for k in range(scene.links.shape[0]):
         roots[scene.links[k].a], roots[scene.links[k].b] = scene.links[k].a, scene.links[k].b
+        for i in range(ALSO):
+            roots[scene.links[k].also[i]] = scene.links[k].also[i]
     for k in range(count):
         contact = contacts[k]
         if solids[contact.b].kind == FREE:
@@ -47,11 +49,16 @@ def divide(scene):
 
 @compiled
 def join_links(scene):
-    """Has the two bodies of each link that acts be of one group. Their roots are their own before."""
+    """Has the two bodies of each link that acts, and what it pushes beside them, be of one group. Their roots are their
+    own before."""
     for k in range(scene.links.shape[0]):
         link = scene.links[k]
         if is_of_both(scene, link):
             scene.roots[find(scene.roots, link.a)] = find(scene.roots, link.b)
+        for i in range(ALSO):
+            if link.also[i] > 0 and link.state == HOLDS and link.acts == 1 and scene.solids[link.also[i]].kind == FREE:
+                held = link.a if scene.solids[link.a].kind == FREE or scene.solids[link.b].kind != FREE else link.b
+                scene.roots[find(scene.roots, link.also[i])] = find(scene.roots, held)
 
 
 @compiled

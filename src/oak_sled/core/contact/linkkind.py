@@ -15,20 +15,24 @@ from oak_sled.core.compiler.types import FLOAT, INT, NOTHING, Record
 
 ROOM, HOLDS, BROKEN, LOOSENED = range(4)
 """States of a link: a free record, one that holds, one that has broken and stays so, and one that was let go."""
-OWN_NUMBERS = 192
+OWN_NUMBERS = 240
 """Numbers of 8 bytes that a kind may keep in a link."""
 SHOWN = 48
 """Numbers that a link may show in each tick."""
 CHANNELS = 2
 """Channels that may drive a link."""
+ALSO = 4
+"""Bodies that a link may push beside those that it holds."""
 
 _OWN = np.dtype([("numbers", "f8", (OWN_NUMBERS,))])  # all of them: what no field names is not copied
 _FRONT = np.dtype(
     [
         ("state", "i8"),  # ROOM, HOLDS or BROKEN
         ("acts", "i8"),  # 1 where it acts in this tick
+        ("watches", "i8"),  # 1 for one that others than its bodies may come upon, so that it is asked while these sleep
         ("a", "i8"),  # its bodies; a is one that may move
         ("b", "i8"),
+        ("also", "i8", (ALSO,)),  # other bodies that it pushes in this tick; 0: none
         ("passes", "i8"),  # 1 where its bodies do not touch each other while it holds
         ("who", "i8"),  # the craft whose channels drive it
         ("channels", "i8", (CHANNELS,)),  # their numbers there; -1: none, and it drives as it is set
@@ -83,7 +87,7 @@ class LinkKind(NamedTuple):
     guess too. solve : one round, at velocity level. correct : one round of the shift of places. finish : after rounds,
     what it shows, and whether it breaks. shows : what it shows, at most SHOWN; the last is 1 once it is broken or
     let go. goes_on : (fresh, old), two records of the kind: takes over in Python what a run has changed in the old one,
-    where it goes on with other settings.
+    where it goes on with other settings. watches : see `LINK`.
     """
 
     name: str
@@ -95,6 +99,7 @@ class LinkKind(NamedTuple):
     finish: Kernel
     shows: tuple[Shown, ...] = ()
     goes_on: Callable[[Any, Any], None] | None = None
+    watches: bool = False
 
 
 @compiled
@@ -110,7 +115,7 @@ STAGES = (("reach", REACH), ("prepare", PREPARE), ("solve", SOLVE), ("correct", 
 def fill(row: np.void, kind: LinkKind, bodies: tuple[int, int], own: dict[str, Any]) -> None:
     """Writes a link that holds into its record; its addresses come with `connect`. own : the fields of its kind."""
     row["state"], (row["a"], row["b"]), row["shows"] = HOLDS, bodies, len(kind.shows)
-    row["channels"], row["drives"], row["part"] = -1, 1.0, -1
+    row["channels"], row["drives"], row["part"], row["watches"] = -1, 1.0, -1, int(kind.watches)
     record = own_of(row, kind)
     for name, value in own.items():
         record[name] = value

@@ -32,8 +32,11 @@ def seek(scene, dt):
             narrow.wake(scene, link.a)
             if other.kind == FREE:
                 narrow.wake(scene, link.b)
-        if not sleeps(scene, link):
+        asleep = sleeps(scene, link)
+        if not asleep or link.watches == 1:
             link.acts = linkkind.REACH(link.reach, link.own, link, scene, dt)
+            if asleep and sleeps(scene, link):
+                link.acts = 0
         other = scene.solids[link.b]  # a line may just have caught it
         if link.acts == 1 and other.kind == FREE and one.asleep != other.asleep:
             narrow.wake(scene, link.a)

@@ -1,9 +1,10 @@
-"""A rope that bends round what stands: one line from end to end, with friction where it bends.
+"""A rope that bends round bodies and ground: one line from end to end, with friction where it bends.
 
 It is held between its first and its last bend by friction: the pulls at both ends differ by the factor exp(mu angle) at
 most (the capstan equation of Euler and Eytelwein). Within that both ends are held to the lengths that are out there, by
-a row each; past it the line slips, and one row holds the whole length, with the pulls in that ratio. Without a bend it
-is the rope of `rope`.
+a row each; past it the line slips, and one row holds the whole length, with the pulls in that ratio. Bodies that move
+carry their bends along, and are pushed by what the line pulls on both sides of each; between the two ends its pull
+goes evenly over with the angle that it has turned. Without a bend it is the rope of `rope`.
 """
 
 from __future__ import annotations
@@ -13,11 +14,13 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import hook, linkkind, pairs, rope, ties, wraps
+from oak_sled.core.contact import hook, linkkind, narrow, pairs, rope, ties, wraps
 from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
 
+STEADY = 1e-9
+"""m by which the way between its bends may change from tick to tick, by rounding, where they go with one body."""
 STICKS, TO_A, TO_B = range(3)
 """Ways of a line in its bends: it sticks, or slips toward an end."""
 
@@ -28,6 +31,10 @@ WRAPPED = np.dtype(
         ("wraps", "i8"),  # how many bends it has
         ("points", "f8", (wraps.MOST, 3)),  # m
         ("turns", "f8", (wraps.MOST, 3)),  # unit, about which it turns there
+        ("on", "i8", (wraps.MOST,)),  # the body that it bends round there; 0: the ground
+        ("places", "f8", (wraps.MOST, 3)),  # m, and unit: both as before, own axes of that body
+        ("axes", "f8", (wraps.MOST, 3)),
+        ("over", "f8", (wraps.MOST,)),  # share of its turning that lies before and at each bend
         ("was_a", "f8", (3,)),  # m, its ends a tick before
         ("was_b", "f8", (3,)),
         ("known", "i8"),  # 1 where these are set
@@ -89,14 +96,20 @@ def reach(own, link, scene, dt):
         remember(own, a, b)
     before = own.wraps
     whole = own.between
+    wraps.follow(own, scene)
     wraps.let_off(own, a, b)
-    wraps.catch_on(own, link, scene, a, b, pairs.triple(own.was_a), pairs.triple(own.was_b))
+    wraps.catch_on(own, link, scene, a, b, pairs.triple(own.was_a), pairs.triple(own.was_b), dt)
     remember(own, a, b)
+    if before < own.wraps:  # something has come upon it
+        narrow.wake(scene, link.a)
+        if scene.solids[link.b].kind == FREE:
+            narrow.wake(scene, link.b)
+    note_bodies(own, link, scene)
     if own.wraps == 0:
         own.between, own.spare = 0.0, 0.0
         return rope.reach(own, link, scene, dt)
     own.between = wraps.length_between(own)
-    if before != own.wraps or whole != own.between:
+    if before != own.wraps or abs(whole - own.between) > STEADY:
         share_out(own, link, scene, a, b)
     wind(own, link, dt)
     lay(own, link, scene, a, b)
@@ -104,6 +117,25 @@ def reach(own, link, scene, dt):
         return 1
     one, two = end_after(own, link, scene, dt)
     return 1 if one + two >= own.length - own.between else 0
+
+
+@compiled
+def note_bodies(own, link, scene):
+    """Tells the solver which bodies it bends round that move freely, and wakes them where it pulls."""
+    count = 0
+    for i in range(linkkind.ALSO):
+        link.also[i] = 0
+    for k in range(own.wraps):
+        if not wraps.is_carried(own, scene, k):
+            continue
+        known = False
+        for i in range(count):
+            known = known or link.also[i] == own.on[k]
+        if not known and count < linkkind.ALSO:
+            link.also[count] = own.on[k]
+            count += 1
+        if own.pull > 0.0 or own.pull_b > 0.0:
+            narrow.wake(scene, own.on[k])
 
 
 @compiled
@@ -159,7 +191,12 @@ def lay(own, link, scene, a, b):
         own.lever_a[i], own.lever_b[i] = lever_a[i], lever_b[i]
         own.normal[i] = off_a[i] / own.apart_a if own.apart_a > 0.0 else 0.0
         own.normal_b[i] = off_b[i] / own.apart_b if own.apart_b > 0.0 else 0.0
-    own.ratio = math.exp(min(own.friction * wraps.turning(own, a, b), 50.0))
+    whole = wraps.turning(own, a, b)
+    own.ratio = math.exp(min(own.friction * whole, 50.0))
+    so_far = 0.0
+    for k in range(own.wraps):
+        so_far += wraps.turning_at(own, a, b, k)
+        own.over[k] = so_far / whole if whole > 0.0 else 0.5
 
 
 @compiled
@@ -167,9 +204,46 @@ def end_after(own, link, scene, dt):
     """m from the first bend to the first end, and from the last to the other, after the tick."""
     a = rope.end_of(scene.solids[link.a], own.lever_a, dt)
     b = rope.end_of(scene.solids[link.b], own.lever_b, dt)
-    one = spatial.length(spatial.minus(a, wraps.point_of(own, 0)))
-    two = spatial.length(spatial.minus(b, wraps.point_of(own, own.wraps - 1)))
+    one = spatial.length(spatial.minus(a, bend_after(own, scene, 0, dt)))
+    two = spatial.length(spatial.minus(b, bend_after(own, scene, own.wraps - 1, dt)))
     return one, two
+
+
+@compiled
+def bend_after(own, scene, k, dt):
+    """The place of a bend after the tick, m."""
+    p, v = wraps.point_of(own, k), wraps.velocity_of(own, scene, k)
+    return (p[0] + dt * v[0], p[1] + dt * v[1], p[2] + dt * v[2])
+
+
+@compiled
+def given_at(own, scene, k, way):
+    """The speed that an impulse of 1 N s along a way gives the body at a bend, 1/kg; 0 for one that stands."""
+    if not wraps.is_carried(own, scene, k):
+        return 0.0
+    return rope.given(scene.solids[own.on[k]], wraps.lever_of(own, scene, k), way)
+
+
+@compiled
+def push_bend(own, scene, k, way, size):
+    """Gives the body at a bend an impulse along a way, N s."""
+    if wraps.is_carried(own, scene, k):
+        pairs.push(scene.solids[own.on[k]], wraps.lever_of(own, scene, k), way, size)
+
+
+@compiled
+def draw_between(own, scene, change_a, change_b):
+    """Gives the bodies at its bends what the pieces between these pull more, N s, by what both ends do."""
+    for k in range(own.wraps - 1):
+        if own.on[k] == own.on[k + 1] or not (wraps.is_carried(own, scene, k) or wraps.is_carried(own, scene, k + 1)):
+            continue
+        off = spatial.minus(wraps.point_of(own, k + 1), wraps.point_of(own, k))
+        size = spatial.length(off)
+        if size > 0.0:
+            way = (off[0] / size, off[1] / size, off[2] / size)
+            change = change_a + own.over[k] * (change_b - change_a)
+            push_bend(own, scene, k, way, change)
+            push_bend(own, scene, k + 1, way, -change)
 
 
 @unit
@@ -183,12 +257,15 @@ def prepare(own, link, scene, dt):
     one, other = scene.solids[link.a], scene.solids[link.b]
     give_a = rope.given(one, pairs.triple(own.lever_a), pairs.triple(own.normal))
     give_b = rope.given(other, pairs.triple(own.lever_b), pairs.triple(own.normal_b))
+    give_a += given_at(own, scene, 0, pairs.triple(own.normal))
+    give_b += given_at(own, scene, own.wraps - 1, pairs.triple(own.normal_b))
     own.mass_a = 1.0 / give_a if give_a > 0.0 else 0.0
     own.mass_b = 1.0 / give_b if give_b > 0.0 else 0.0
     own.mass = 1.0 / (give_a + give_b) if give_a + give_b > 0.0 else 0.0
     own.drawn, own.slips = 0.0, STICKS
     pull_a(own, link, scene, own.pull)
     pull_b(own, link, scene, own.pull_b)
+    draw_between(own, scene, own.pull, own.pull_b)
 
 
 @compiled
@@ -197,6 +274,7 @@ def pull_a(own, link, scene, size):
     one, n = scene.solids[link.a], pairs.triple(own.normal)
     if one.kind == FREE:
         pairs.push(one, pairs.triple(own.lever_a), n, -size)
+    push_bend(own, scene, 0, n, size)
     for i in range(3):
         link.given[i] -= size * n[i]
         link.lever[i] = own.lever_a[i]
@@ -208,6 +286,7 @@ def pull_b(own, link, scene, size):
     other = scene.solids[link.b]
     if other.kind == FREE:
         pairs.push(other, pairs.triple(own.lever_b), pairs.triple(own.normal_b), -size)
+    push_bend(own, scene, own.wraps - 1, pairs.triple(own.normal_b), size)
 
 
 @unit
@@ -251,6 +330,7 @@ def solve(own, link, scene, dt):
     own.pull, own.pull_b = now_a, now_b
     pull_a(own, link, scene, change_a)
     pull_b(own, link, scene, change_b)
+    draw_between(own, scene, change_a, change_b)
     largest = abs(change_a) / own.mass_a if own.mass_a > 0.0 else 0.0
     return max(largest, abs(change_b) / own.mass_b if own.mass_b > 0.0 else 0.0)
 
@@ -271,13 +351,33 @@ def correct(own, link, scene, dt):
     speed = rope.DRAWN * over / dt
     for i in range(3):
         speed += na[i] * (one.shift[i] + swing_a[i]) + nb[i] * (other.shift[i] + swing_b[i])
+    speed -= shifted(own, scene, 0, na) + shifted(own, scene, own.wraps - 1, nb)
     total = max(own.drawn + own.mass * speed, 0.0)
     change, own.drawn = total - own.drawn, total
     if one.kind == FREE:
         ties.shift_body(one, lever_a, na, -change)
     if other.kind == FREE:
         ties.shift_body(other, lever_b, nb, -change)
+    shift_bend(own, scene, 0, na, change)
+    shift_bend(own, scene, own.wraps - 1, nb, change)
     return abs(change) / own.mass
+
+
+@compiled
+def shifted(own, scene, k, way):
+    """m/s along a way by which the body at a bend is shifted there."""
+    if not wraps.is_carried(own, scene, k):
+        return 0.0
+    one = scene.solids[own.on[k]]
+    swing = spatial.cross(pairs.triple(one.twist), wraps.lever_of(own, scene, k))
+    return spatial.dot(way, spatial.plus(pairs.triple(one.shift), swing))
+
+
+@compiled
+def shift_bend(own, scene, k, way, size):
+    """Shifts the body at a bend."""
+    if wraps.is_carried(own, scene, k):
+        ties.shift_body(scene.solids[own.on[k]], wraps.lever_of(own, scene, k), way, size)
 
 
 @unit
@@ -289,6 +389,7 @@ def finish(own, link, scene, dt):
     if link.acts == 0:
         own.pull, own.pull_b = 0.0, 0.0
     a, b = ends_of(own, link, scene)
+    wraps.follow(own, scene)
     if own.wraps == 0:
         rope.lay(own, link, scene)
         if own.wound > 0.0:
@@ -337,6 +438,8 @@ def show(own, link, b, dt):
 def goes_on(fresh: np.void, old: np.void) -> None:
     """Takes over its bends, its hook, and what was reeled in or out."""
     rope.goes_on(fresh, old)
+    for name in ("on", "places", "axes"):
+        fresh[name] = old[name]
     for name in ("wraps", "points", "turns", "was_a", "was_b", "known", "out_a", "out_b", "between", "spare", "phase"):
         fresh[name] = old[name]
     for name in ("pressed", "waits", "hook", "flight", "at_b"):
@@ -366,4 +469,5 @@ KIND = LinkKind(
         Shown("broken", "", "broken or let go"),
     ),
     goes_on,
+    watches=True,
 )
