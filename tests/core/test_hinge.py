@@ -107,7 +107,7 @@ def test_a_free_pair_keeps_its_momenta(ticks, mode):
     linear = np.einsum("k,tki->ti", masses, made[:, :, 7:10])
     turning = np.array([angular(row, masses, halves) for row in made])
     assert np.abs(linear - linear[0]).max() < 1e-9
-    assert np.abs(turning - turning[0]).max() < 1e-8 * np.linalg.norm(turning[0])
+    assert np.abs(turning - turning[0]).max() < 1e-9 * np.linalg.norm(turning[0])
 
 
 @pytest.mark.parametrize("ticks", RATES)

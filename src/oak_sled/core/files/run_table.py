@@ -98,7 +98,7 @@ def save_parquet(run: Run, path: Path, on_progress: Progress | None = None) -> N
             writer.write_table(table, row_group_size=max(len(table), 1))
 
 
-BENDS = " that bends round what stands; also the line `CRAFT_PART` that a part throws"
+BENDS = " that bends round bodies; also the line `CRAFT_PART` that a part throws"
 
 
 def columns_page() -> str:

@@ -1,4 +1,4 @@
-"""Line: a hook that is thrown, catches, and holds the craft by a rope that bends round what stands."""
+"""Line: a hook that is thrown, catches, and holds the craft by a rope that bends round bodies and ground."""
 
 import math
 from collections.abc import Iterator

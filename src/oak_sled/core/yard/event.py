@@ -15,7 +15,7 @@ SAYS = {
     "drop": "a block that hung until then falls",
     "poke": "an impulse at a point of the craft or of a block",
     "fail": "a part stops doing anything",
-    "let_go": "a tie of the ground lets go of what it holds",
+    "let_go": "a tie lets go of what it holds",
     "switch": "the switches of a rail are thrown, to lead onto it or past it",
 }
 
@@ -53,7 +53,7 @@ class Event(Frozen):
 
     @property
     def aims_at(self) -> str:
-        """The kind of its target: a "part" of a craft, or a "block", a "tie" or a "rail" of the ground."""
+        """The kind of its target: a "part" of a craft, a "tie", or a "block" or a "rail" of the ground."""
         return AIMS.get(self.what, "part")
 
     @property

@@ -21,7 +21,7 @@ GRIP = 0.3
 
 class Rope(Stretched):
     """A rope: it keeps its ends from being farther apart than its length, and only pulls. Without mass it may bend
-    round what stands in its way; with mass it is a chain of nodes that hangs through."""
+    round what is in its way; with mass it is a chain of nodes that hangs through."""
 
     kind: Literal["rope"] = Field("rope", description="the kind of tie")
     length: float = dial(
@@ -37,7 +37,7 @@ class Rope(Stretched):
     )  # fmt: skip
     shortest: float = dial(0.3, "m", "length to which it is reeled in", low=0.0, high=1e5, slider=(0.0, 10.0))
 
-    wraps: bool = Field(False, description="whether it bends round static bodies and the ground, or passes them")
+    wraps: bool = Field(False, description="whether it bends round bodies and the ground, or passes them")
     wrap_friction: float = dial(
         0.2, "", "friction where it bends", low=0.0, high=10.0, slider=(0.0, 1.0), title="bend friction"
     )

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 from oak_sled.core.project import demos
 from oak_sled.desk.app.program import drag, drive_a_little, finish, make_folder, ready_window, settle, shoot, until
 from oak_sled.desk.app.window import Window
-from oak_sled.desk.craftpage.flights import FINDING
+from oak_sled.desk.craftpage.flights import FINDING, SWAYING
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.widgets.dialwidget import DialWidget
 
@@ -95,6 +95,19 @@ def shoot_line(app: QApplication, window: Window, folder: Path) -> None:
     settle(app, 0.8)
     shoot(window, folder, "bollard")
     window.show_pane("Traces")
+    shoot_bodies(app, window, folder)
+
+
+def shoot_bodies(app: QApplication, window: Window, folder: Path) -> None:
+    """A hauler with a trailer on the Build page, its hitch selected."""
+    open_yard(app, window, "sledge-train", "rear_heavy", 3.0)
+    window.show_page("Build")
+    plan = window.build_page.plan
+    plan.choose("ties.hitch")
+    until(app, lambda: plan.towing.rows() != SWAYING and not window.session.background.is_busy)
+    settle(app, 0.6)
+    shoot(window, folder, "build")
+    window.show_page("Bench")
 
 
 def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
@@ -108,18 +121,13 @@ def shoot_throws(app: QApplication, window: Window, folder: Path) -> None:
 
 
 def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
-    """A ferry on its pads, its Build page, and a truck on tires."""
+    """A ferry on its pads, and a truck on tires."""
     names = ["speed", "gaps", "loads", "load shares", "forces"]
     open_yard(app, window, "ferry", "ridges", 4.35)
     window.traces.set_names(names)
     window.playbar.choose("orbit")
     settle(app, 0.8)
     shoot(window, folder, "ferry")
-    window.show_page("Build")
-    window.build_page.plan.choose("pads")
-    settle(app, 0.6)
-    shoot(window, folder, "build")
-    window.show_page("Bench")
     shoot_laws(app, window, folder)
     open_yard(app, window, "ice-truck", "step", 3.0)
     window.playbar.choose("orbit")
