@@ -299,6 +299,9 @@ def test_every_kind_of_body_can_be_added_to_every_craft(demo, kind):
         assert len(twice.singles) == 3 + len(craft.bodies)
         assert first != second
         assert {tie.one for tie in twice.ties[len(craft.ties) :]} == {first, second}
+        assert all(
+            tie.other in ("body", first, *(one.id for one in craft.bodies)) for tie in twice.ties[len(craft.ties) :]
+        )
         renamed = limbs.renamed(twice, first, "other_name")
         assert renamed.single("other_name")
         assert first not in [one.id for one in renamed.bodies]
@@ -315,6 +318,19 @@ def test_a_trailer_that_is_added_follows_its_craft():
     behind = found.columns(*(f"fan_sled.{name}/position.{axis}" for axis in "xyz"))
     apart = np.linalg.norm(away - behind, axis=1)
     assert np.abs(apart - apart[0]).max() < 0.05
+
+
+def test_a_load_that_is_hung_below_a_craft_aloft_swings_on_its_rope():
+    yard = demos.load("survey-copter")
+    craft, name = limbs.added(yard.craft().replace(parts=()), "hung_load")
+    drill = Drill(id="x", duration=1.0, start=Start(height=50.0, speed=4.0))
+    calm = yard.ground().bare().replace(wind_speed=0.0, air_density=0.0)
+    held = craft.replace(body=craft.body.replace(held=("x", "y", "z", "roll", "pitch", "yaw")))
+    found = run.execute(Job(held, calm, drill, 240))
+    gap = found.column("position.z") - found.column(f"{craft.id}.{name}/position.z")
+    load = next(one.mass for one in craft.bodies)
+    assert found.column(f"tie.{craft.id}_line.tension").max() > 1.05 * load * 9.80665
+    assert gap.min() < gap[0] - 0.1, "it swings up, at the speed that it began with"
 
 
 def test_a_jib_turns_by_its_channel_against_its_craft():

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from going_on import assert_goes_on
 
-from oak_sled.core.advice import preview
+from oak_sled.core.advice import cautions, preview
 from oak_sled.core.assembly import jobs, tracks, world
 from oak_sled.core.compiler import plain
 from oak_sled.core.contact import hook, records, scenery, solver, wrapped, wraps
@@ -22,7 +22,8 @@ from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import ledger, run, tied, tieends
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.channel import Channel
-from oak_sled.core.yard.drill import Knot, Track
+from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.drill import Knot, Member, Start, Track
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.rope import Rope
 
@@ -311,6 +312,27 @@ def test_it_catches_only_what_is_marked_and_moving_bodies_too():
     assert (
         np.hypot(np.ptp(column(loose, "block.crate.position.x")), np.ptp(column(loose, "block.crate.position.y"))) > 0.5
     )
+
+
+def test_a_line_catches_another_craft_that_is_marked_and_both_are_pulled():
+    yard = throwing(blocks=(), seconds=6.0)
+    body = {"mass": 300.0, "length": 2.0, "width": 1.5, "height": 1.5, "catches": True}
+    other = Craft(id="other", body=body)
+    drill = yard.drills[0].replace(craft="craft", cast=(Member(id="other", start=Start(x=14.0, y=8.0)),))
+    made = {}
+    for marked in (True, False):
+        crafts = (yard.craft(), other.replace(body=other.body.replace(catches=marked)))
+        found = yard.replace(crafts=crafts, drills=(drill,))
+        made[marked] = run.execute(jobs.job_of(found, found.drills[0]))
+    assert hook.TIED not in column(made[False], "tie.craft_line.phase")
+    assert hook.TIED in column(made[True], "tie.craft_line.phase")
+    towed = made[True].seen_from("other")
+    assert np.ptp(towed.column("position.x")) > 0.3
+    assert np.abs(towed.line("ties")).max() > 100.0
+    for one in (made[True], towed):
+        assert max(ledger.ledger_gap(one)) < 1e-9
+    named = [one.name for one in cautions.find(made[False].job)], [one.name for one in cautions.find(made[True].job)]
+    assert ("nothing_to_catch" in named[0], "nothing_to_catch" in named[1]) == (True, False)
 
 
 def test_the_hook_has_recoil_and_a_free_pair_keeps_its_momentum():

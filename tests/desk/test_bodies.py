@@ -114,7 +114,7 @@ def test_a_new_part_is_fitted_to_the_body_that_is_selected_and_can_be_moved_to_a
 
 @pytest.mark.parametrize("kind", [one for one in TIES if one is not Bogie], ids=lambda kind: kind.TITLE)
 def test_every_kind_of_tie_is_made_between_two_bodies_and_removed_by_a_key(kind, page, qtbot, idle):
-    choose(page.bodies.fill, "add an outrigger" if "outrigger" not in limbs.KINDS else "add a outrigger")
+    choose(page.bodies.fill, "add a outrigger")
     idle()
     choose(page.bodies.fill, "tie the selected body", kind.TITLE)
     idle()

@@ -113,7 +113,8 @@ def _of_parts(job: Job, setting: Setting, run: Run | None) -> Iterator[Caution]:
         parts={part.id: part for part in job.single.working_parts},
         held=job.single.body.held,
         others=tuple(others),
-        catches=any(one.catches for one in job.ground.blocks),
+        catches=any(one.catches for one in job.ground.blocks)
+        or any(one.craft.body.catches for k, one in enumerate(job.actors) if k != job.who),
         dynamic_others=len(job.actors) > 1 or any(one.moves == "free" for one in job.ground.blocks),
         uneven=ground_shape.is_uneven(job.ground),
         triggered=frozenset(event.target for event in events if event.what == "trigger"),

@@ -34,6 +34,7 @@ def hull_of(craft: Craft) -> Solid:
         material=1,
         free=[0.0 if axis in body.held else 1.0 for axis in ("x", "y", "z")],
         free_spin=[0.0 if axis in body.held else 1.0 for axis in ("roll", "pitch", "yaw")],
+        catches=body.catches,
     )
 
 

@@ -61,7 +61,11 @@ KINDS = (
     # the drill
     Kind("no_such_channel", "the drill has inputs for a channel that the craft lacks", "a channel of the craft"),
     Kind("tie_lacks_channel", "a tie is driven by a channel that the craft lacks", "a channel of the craft"),
-    Kind("nothing_to_catch", "a line is thrown where nothing is marked to catch it", "a block that catches lines"),
+    Kind(
+        "nothing_to_catch",
+        "a line is thrown where nothing is marked to catch it",
+        "a block or a craft that catches lines",
+    ),
     Kind("tie_broke", "a tie broke, derailed or ran off its rail in the run", "less load, or a stronger tie"),
     Kind("bogie_off_its_rail", "a bogie stands far from its rail", "its body put on the rail"),
     Kind("motor_too_weak", "the motor of a joint cannot lift what hangs on it", "more torque, or a counterweight"),

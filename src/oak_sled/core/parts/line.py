@@ -148,7 +148,7 @@ class Line(Part):
                 "nothing_to_catch",
                 "channel",
                 "nothing here is marked to catch lines",
-                "a block that catches lines (Ground page)",
+                "a block that catches lines (Ground page), or a craft (Build page, body)",
             )
 
 

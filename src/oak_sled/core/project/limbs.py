@@ -11,6 +11,7 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.hinge import Cone, Fixed, Hinge
 from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.singles import FIRST
 from oak_sled.core.yard.tie import Stretched, Tie
 
@@ -19,10 +20,13 @@ KINDS = {
     "rear_frame": "a body behind, on an upright hinge that a channel steers",
     "jib": "a beam on top, on an upright hinge that a channel turns",
     "outrigger": "a body beside, held by a fixed joint",
+    "hung_load": "a load on a rope below",
 }
 """The kinds of further bodies, and what each is."""
 GAP = 0.6
 """m between a craft and what is hitched behind it."""
+LINE = 3.0
+"""m of rope on which a load hangs."""
 
 
 def added(craft: Craft, kind: str) -> tuple[Craft, str]:
@@ -32,9 +36,10 @@ def added(craft: Craft, kind: str) -> tuple[Craft, str]:
     held = {"held": craft.body.held, "damping_law": craft.body.damping_law, "layer": craft.body.layer}
     size = {"length": 2.0 * half[0], "width": 2.0 * half[1], "height": 2.0 * half[2]}
     mass = round(0.5 * craft.body.true_mass(), 1)
-    back = min((_back(body) for body in craft.bodies if body.y == 0.0), default=middle[0] - half[0])
-    last = min(craft.bodies, key=_back, default=None)
-    ahead = last.id if last is not None and last.y == 0.0 and _back(last) == back else FIRST
+    rear = middle[0] - half[0]
+    row = [body for body in craft.bodies if body.y == 0.0 and body.x + body.middle()[0] < rear]
+    last = min(row, key=_back, default=None)
+    back, ahead = (rear, FIRST) if last is None else (_back(last), last.id)
     if kind in ("trailer", "rear_frame"):
         limb = Limb(id=name, mass=mass, x=round(back - GAP - half[0], 2), z=round(middle[2], 2), **size, **held)
         at = {"x": round(back - 0.5 * GAP, 2), "z": round(middle[2], 2), "one": name, "other": ahead}
@@ -65,6 +70,17 @@ def added(craft: Craft, kind: str) -> tuple[Craft, str]:
             motor="rate", motor_rate_deg=30.0, motor_torque=10.0 * craft.body.true_mass(), channel=channel,
         )  # fmt: skip
         return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, hinge)), name
+    if kind == "hung_load":
+        side, low = round(0.6 * half[1], 2), round(middle[2] - half[2], 2)
+        limb = Limb(
+            id=name, mass=round(0.2 * craft.body.true_mass(), 1), length=side, width=side, height=side,
+            x=round(middle[0], 2), z=round(low - LINE - 0.5 * side, 2), layer=craft.body.layer,
+        )  # fmt: skip
+        line = Rope(
+            id=free_name("line", craft.ties), one=name, other=FIRST, x=limb.x, z=round(low - LINE, 2), end_x=limb.x,
+            end_z=low,
+        )  # fmt: skip
+        return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, line)), name
     limb = Limb(
         id=name,
         mass=mass,
@@ -129,8 +145,9 @@ def renamed(craft: Craft, old: str, new: str) -> Craft:
     )
 
 
-def tied(craft: Craft, kind: type[Tie], one: str) -> tuple[Craft, str]:
-    """The craft with a tie more, from a further body to the first; and its name. one : the further body.
+def tied(craft: Craft, kind: type[Tie], one: str, **more: Any) -> tuple[Craft, str]:
+    """The craft with a tie more, from a further body to the first; and its name. one : the further body. more : fields
+    of the tie.
 
     Raises `Refused` for a craft of one body.
     """
@@ -142,4 +159,4 @@ def tied(craft: Craft, kind: type[Tie], one: str) -> tuple[Craft, str]:
     places = kind.between(here, there) if issubclass(kind, Stretched) else kind.between(half, half)
     fields = {name: round(value, 2) for name, value in places.items()}
     name = free_name(kind.TITLE, craft.ties)
-    return craft.replace(ties=(*craft.ties, kind(id=name, one=one, other=FIRST, **fields))), name
+    return craft.replace(ties=(*craft.ties, kind(id=name, one=one, other=FIRST, **fields, **more))), name

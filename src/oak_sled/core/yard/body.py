@@ -67,6 +67,7 @@ class Body(Frozen):
         0.0, "m", "centre of mass, above the middle of the shape", low=-1e3, high=1e3, slider=(-2.0, 2.0)
     )
     layer: str = reference("layer", "the collision layer; empty: bodies")
+    catches: bool = Field(False, description="whether lines that others throw catch on it")
     gravity_scale: float = dial(1.0, "", "factor on gravity", low=-10.0, high=10.0, slider=(0.0, 3.0))
     held: tuple[Axis, ...] = Field((), max_length=6, description="world axes along or about which it cannot move")
     damping_law: DampingLaw = Field("exact", description="law of both kinds of damping")

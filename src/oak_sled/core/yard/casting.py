@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import Any
 
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
@@ -80,9 +81,11 @@ def without(drill: Drill, name: str) -> Drill:
     return drill.replace(craft=first.id, start=first.start, tracks=first.tracks, cast=cast[1:])
 
 
-def tied(drill: Drill, kind: type[Tie], one: tuple[Craft, Start], other: tuple[Craft, Start]) -> tuple[Drill, str]:
+def tied(
+    drill: Drill, kind: type[Tie], one: tuple[Craft, Start], other: tuple[Craft, Start], **more: Any
+) -> tuple[Drill, str]:
     """The drill with a tie more between two bodies that take part, each with the start of its craft: from the end of
-    the first that is nearer to the other, to the end of that which is nearer; and its name."""
+    the first that is nearer to the other, to the end of that which is nearer; and its name. more : fields of it."""
     (a, start), (b, there) = one, other
     angle = math.radians(start.heading_deg)
     dx, dy = there.x - start.x, there.y - start.y
@@ -94,7 +97,7 @@ def tied(drill: Drill, kind: type[Tie], one: tuple[Craft, Start], other: tuple[C
     if not issubclass(kind, Stretched):  # at one point: at the end of the first
         fields = {name: round(value, 2) for name, value in kind.between(here, here).items()}
     name = free_name(kind.TITLE, drill.ties)
-    return drill.replace(ties=(*drill.ties, kind(id=name, one=a.id, other=b.id, **fields))), name
+    return drill.replace(ties=(*drill.ties, kind(id=name, one=a.id, other=b.id, **fields, **more))), name
 
 
 def _end_of(craft: Craft, ahead: float) -> tuple[float, float, float]:

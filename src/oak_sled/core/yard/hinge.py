@@ -162,6 +162,10 @@ class Fixed(Jointed):
     ROWS: ClassVar[LinkKind] = hinge.FASTENED
 
 
+BALL = {"cone_deg": 179.0}
+"""A cone joint that tilts as it likes: a ball joint."""
+
+
 class Cone(Jointed):
     """A ball joint whose axis on one body stays within a cone about that on the other; both spin freely about it."""
 

@@ -14,7 +14,7 @@ from oak_sled.core.project import limbs
 from oak_sled.core.yard import singles
 from oak_sled.core.yard.bogie import Bogie
 from oak_sled.core.yard.craft import Craft
-from oak_sled.core.yard.hinge import Driven
+from oak_sled.core.yard.hinge import BALL, Cone, Driven
 from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.tie import Tie
 from oak_sled.core.yard.ties import TIES as KINDS
@@ -50,6 +50,7 @@ class BodyActs:
             menu.addAction(f"add a {kind.replace('_', ' ')}: {says}", partial(self.add, kind))
         inner = menu.addMenu("tie the selected body to the first one")
         assert inner is not None
+        inner.addAction("ball joint", partial(self.tie, Cone, **BALL))
         for one in KINDS:
             if one is not Bogie:
                 inner.addAction(one.TITLE, partial(self.tie, one))
@@ -64,11 +65,11 @@ class BodyActs:
         if self._change(lambda: craft, f"add a {kind.replace('_', ' ')}"):
             self.plan.choose(BODIES + name)
 
-    def tie(self, kind: type[Tie]) -> None:
-        """Ties the selected further body to the first one, and selects the tie."""
+    def tie(self, kind: type[Tie], **more: Any) -> None:
+        """Ties the selected further body to the first one, and selects the tie. more : fields of it."""
         limb = self.plan.limb() or next(iter(self.craft.bodies), None)
         try:
-            craft, name = limbs.tied(self.craft, kind, "" if limb is None else limb.id)
+            craft, name = limbs.tied(self.craft, kind, "" if limb is None else limb.id, **more)
         except Refused as refused:
             self.session.say(refused.faults[0].what + ": " + refused.faults[0].right, True)
             return

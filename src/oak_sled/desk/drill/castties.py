@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.yard import casting
 from oak_sled.core.yard.bogie import Bogie
+from oak_sled.core.yard.hinge import BALL, Cone
 from oak_sled.core.yard.tie import Tie
 from oak_sled.core.yard.ties import TIES
 from oak_sled.desk.drawing.numberpanel import NumberPanel, choices_of
@@ -47,24 +48,24 @@ class CastTies:
             if action is not None:
                 action.setEnabled(False)
             return
-        for kind in TIES:
-            if kind is Bogie:
-                continue
-            inner = menu.addMenu(kind.TITLE)
+        kinds: list[tuple[str, type[Tie], dict[str, float]]] = [("ball joint", Cone, BALL)]
+        kinds += [(one.TITLE, one, {}) for one in TIES if one is not Bogie]
+        for words, kind, more in kinds:
+            inner = menu.addMenu(words)
             assert inner is not None
             for a in range(len(actors)):
                 for b in range(len(actors)):
                     if actors[a].lead != actors[b].lead:
-                        words = f"{actors[a].craft.heading} to {actors[b].craft.heading}"
-                        inner.addAction(theme.in_menu(words), partial(self.add, kind, a, b))
+                        pair = f"{actors[a].craft.heading} to {actors[b].craft.heading}"
+                        inner.addAction(theme.in_menu(pair), partial(self.add, kind, a, b, **more))
 
-    def add(self, kind: type[Tie], one: int, other: int) -> None:
-        """Ties two bodies, by their numbers among those who take part, and selects the tie."""
+    def add(self, kind: type[Tie], one: int, other: int, **more: float) -> None:
+        """Ties two bodies, by their numbers among those who take part, and selects the tie. more : fields of it."""
         session = self.session
         actors = session.job().actors
         first, second = actors[one], actors[other]
         whole = session.drill if session.drill.craft else session.drill.replace(craft=actors[0].whole.id)
-        made, name = casting.tied(whole, kind, (first.craft, first.start), (second.craft, second.start))
+        made, name = casting.tied(whole, kind, (first.craft, first.start), (second.craft, second.start), **more)
         drills = tuple(made if old.id == made.id else old for old in session.yard.drills)
         session.attempt(
             lambda: session.yard.replace(drills=drills), f"tie {first.craft.heading} to {second.craft.heading}"
