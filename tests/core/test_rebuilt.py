@@ -26,6 +26,7 @@ from oak_sled.core.parts.propeller import Propeller
 from oak_sled.core.parts.register import KINDS
 from oak_sled.core.parts.rotor import Rotor
 from oak_sled.core.parts.speedcurve import SpeedKnot
+from oak_sled.core.parts.thruster import Thruster
 from oak_sled.core.parts.upright import Upright
 from oak_sled.core.parts.wheels.drive import Drive
 from oak_sled.core.parts.wheels.tire import Tire
@@ -36,9 +37,11 @@ from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Start, Track
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.rope import Rope
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 REBUILT = runpy.run_path(str(EXAMPLES / "rebuild_wing.py"))
@@ -299,7 +302,7 @@ def test_a_launcher_fires_and_its_shots_fly_as_in_the_kernel(ticks):
         "rebuild_sled.py", "rebuild_sled.c", "rebuild_pads.py", "rebuild_pads.c", "rebuild_wheel.py", "rebuild_wheel.c",
         "rebuild_wing.py",
         "rebuild_wing.c", "rebuild_jump.py", "rebuild_shot.py",
-        "rebuild_copter.py", "rebuild_float.py",
+        "rebuild_copter.py", "rebuild_float.py", "rebuild_ties.py",
     ],
 )  # fmt: skip
 def test_what_is_rebuilt_is_short_and_takes_nothing_of_the_program(name):
@@ -378,3 +381,63 @@ def test_a_copter_with_holders_and_a_mixer_flies_as_in_the_kernel(ticks):
 def test_every_kind_of_part_stands_on_the_page():
     page = (EXAMPLES.parent / "docs" / "laws.md").read_text(encoding="utf-8").lower()
     assert [kind.document.TITLE for kind in KINDS if kind.document.TITLE.lower() not in page] == []
+
+
+VOID = Ground(id="void", edges="open", air_density=0.0, gravity=9.81, floor=False)
+
+
+def held_by(mass, tie, seconds, ticks, start, gravity=9.81):
+    """A run of a ball aloft that a tie of its ground holds."""
+    body = Body(mass=mass, shape="ball", length=0.4)
+    ground = VOID.replace(gravity=gravity, ties=(tie,))
+    return run.execute(Job(Craft(id="ball", body=body), ground, Drill(id="d", duration=seconds, start=start), ticks))
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_coupling_draws_and_presses_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_ties.py"))
+    told = rebuilt["TRAIN"]
+    ends = {"x": 0.0, "z": 0.0, "end_x": -told["least"], "end_z": 0.0}
+    link = Coupling(
+        id="link", one="body", other="car", slack=told["slack"], length=told["least"], stiffness=told["k"],
+        buffer=told["k"], damping=told["c"], **ends,
+    )  # fmt: skip
+    fan = Thruster(id="fan", thrust=told["push"], at_point=False)
+    car = {"id": "car", "mass": told["car"], "shape": "ball", "length": 0.1, "x": -told["least"]}
+    craft = Craft(
+        id="tug", body=Body(mass=told["tug"], shape="ball", length=0.1), bodies=(car,), ties=(link,), parts=(fan,)
+    )
+    made = run.execute(Job(craft, VOID.replace(gravity=0.0), Drill(id="d", duration=4.0), ticks))
+    found = made.columns("position.x", "velocity.x", "tug.car/position.x", "tug.car/velocity.x")
+    assert np.abs(found - rebuilt["train"](4.0, ticks)).max() < 1e-9
+    assert made.column("tie.tug_link.load").max() > 500.0
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_rope_swings_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_ties.py"))
+    told = rebuilt["SWING"]
+    x, z = told["at"]
+    rope = Rope(id="line", one="ball", x=x, z=100.0 + z, end_z=100.0, end_x=0.0, length=told["length"])
+    made = held_by(told["mass"], rope, 4.0, ticks, Start(x=x, height=100.0 + z - 0.2))
+    found = made.columns("position.x", "position.z", "velocity.x", "velocity.z", "tie.line.tension")
+    assert np.abs(found - [0.0, 100.0, 0.0, 0.0, 0.0] - rebuilt["swing"](4.0, ticks)).max() < 1e-6
+    assert np.abs(found[:, :2] - [0.0, 100.0] - rebuilt["swing"](4.0, ticks)[:, :2]).max() < 1e-8
+
+
+@pytest.mark.parametrize("ticks", [60, 240])
+def test_a_rope_with_mass_swings_as_in_the_kernel(ticks):
+    rebuilt = runpy.run_path(str(EXAMPLES / "rebuild_ties.py"))
+    told = rebuilt["CHAIN"]
+    rope = Rope(
+        id="line", one="ball", z=100.0 - told["length"], x=0.0, end_z=100.0, end_x=0.0, length=told["length"],
+        mass=told["per_metre"], spacing=told["length"] / told["segments"], axial_stiffness=told["k"],
+        axial_damping=told["c"],
+    )  # fmt: skip
+    start = Start(height=100.0 - told["length"] - 0.2, speed=told["speed"])
+    made = held_by(told["mass"], rope, 3.0, ticks, start)
+    nodes = rebuilt["chain"](3.0, ticks)
+    assert np.abs(made.columns("position.x", "position.z") - [0.0, 100.0] - nodes[:, -1]).max() < 1e-9
+    # the kernel counts nodes from the body on
+    inner = made.columns("tie.line.node1.x", "tie.line.node1.z")
+    assert np.abs(inner - [0.0, 100.0] - nodes[:, -2]).max() < 1e-9

@@ -58,7 +58,7 @@ def drag(qtbot, plan, start, by):
 def test_each_kind_of_body_is_added_from_the_menu_and_is_one_step(kind, page, idle):
     session = page.session
     before = session.yard
-    choose(page.bodies.fill, f"add a {kind.replace('_', ' ')}")
+    choose(page.bodies.fill, f" {kind.replace('_', ' ')}: ")
     idle()
     craft = session.craft
     assert page.plan.limb() is craft.bodies[0]
@@ -114,7 +114,7 @@ def test_a_new_part_is_fitted_to_the_body_that_is_selected_and_can_be_moved_to_a
 
 @pytest.mark.parametrize("kind", [one for one in TIES if one is not Bogie], ids=lambda kind: kind.TITLE)
 def test_every_kind_of_tie_is_made_between_two_bodies_and_removed_by_a_key(kind, page, qtbot, idle):
-    choose(page.bodies.fill, "add a outrigger")
+    choose(page.bodies.fill, "add an outrigger")
     idle()
     choose(page.bodies.fill, "tie the selected body", kind.TITLE)
     idle()

@@ -47,7 +47,8 @@ class BodyActs:
             menu.addAction(theme.in_menu(words), partial(self.plan.choose, TIES + tie.id))
         menu.addSeparator()
         for kind, says in limbs.KINDS.items():
-            menu.addAction(f"add a {kind.replace('_', ' ')}: {says}", partial(self.add, kind))
+            article = "an" if kind[0] in "aeiou" else "a"
+            menu.addAction(f"add {article} {kind.replace('_', ' ')}: {says}", partial(self.add, kind))
         inner = menu.addMenu("tie the selected body to the first one")
         assert inner is not None
         inner.addAction("ball joint", partial(self.tie, Cone, **BALL))
