@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from going_on import assert_goes_on
 
-from oak_sled.core.advice import cautions, jointed, outlook
+from oak_sled.core.advice import cautions, jointed, modes, outlook, probe
 from oak_sled.core.assembly import bodynames, starts
 from oak_sled.core.assembly.jobs import Job, job_of
 from oak_sled.core.base.faults import Refused
@@ -215,6 +215,21 @@ def test_mass_outlook_ledger_measures_and_cautions_count_every_body():
     assert told["overshooting_damping"].where == "bodies.trailer.damping"
     assert told["overshooting_damping"].says.startswith("Trailer: ")
     assert all(path.startswith("bodies.trailer.") for path, _ in told["overshooting_damping"].remedy.changes)
+
+
+def test_what_is_asked_of_a_part_on_a_further_body_is_told_of_that_body():
+    craft = hauler(bodies=({**TRAILER, "z": -0.05},))
+    behind = craft.single("trailer")
+    curve = probe.grip_curve(behind, ICE, 120, "skids")
+    assert curve.max() == pytest.approx(behind.parts[0].side_grip, rel=1e-3)
+    wheeled = demos.load("ferry").craft()
+    carried = tuple(part.replace(id=f"{part.id}_2", carried_by="aft") for part in wheeled.parts if part.legs())
+    body = {**wheeled.body.model_dump(), "id": "aft", "x": -12.0}
+    twice = wheeled.replace(bodies=(body,), parts=(*wheeled.parts, *carried))
+    job = Job(twice, demos.load("ferry").ground(), Drill(id="x", duration=1.0), 120)
+    assert modes.standing(job.seen_from(f"{twice.id}.aft")) is not None, "its pads carry it by themselves"
+    told = cautions.find(job, run.execute(job))
+    assert not [one for one in told if one.name in ("starts_in_the_ground", "finds_no_ground")]
 
 
 def test_every_column_leaves_under_the_name_of_its_body():

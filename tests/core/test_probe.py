@@ -14,12 +14,12 @@ from oak_sled.core.parts.runner import Runner
 from oak_sled.core.project import demos
 from oak_sled.core.results import run
 
-CRAFTS = [(name, craft.id) for name in demos.DEMOS for craft in demos.load(name).crafts]
+CRAFTS = [(name, one.id) for name in demos.DEMOS for craft in demos.load(name).crafts for one in craft.singles]
 
 
 def fitted(name, craft_id):
     yard = demos.load(name)
-    return next(craft for craft in yard.crafts if craft.id == craft_id), yard.grounds[0]
+    return next(one for craft in yard.crafts for one in craft.singles if one.id == craft_id), yard.grounds[0]
 
 
 def thrusting(craft):

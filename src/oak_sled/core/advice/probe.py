@@ -84,7 +84,7 @@ def grip_curve(craft: Craft, ground: Ground, ticks: int, name: str) -> Floats:
     The runner stands alone on the craft, so that an edit of another part does not change it.
     """
     runner = next(part for part in craft.parts if part.id == name)
-    alone = craft.replace(parts=(runner.replace(mute=False, solo=False, slide_grip=1.0),))
+    alone = craft.with_only((runner.replace(mute=False, solo=False, slide_grip=1.0),))
     return _grip_curve(alone, ground, ticks)
 
 

@@ -14,7 +14,7 @@ import math
 import numpy as np
 
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.contact import hook, linkkind, narrow, pairs, rope, ties, wraps
+from oak_sled.core.contact import bends, hook, linkkind, narrow, pairs, rope, ties, wraps
 from oak_sled.core.contact.linkkind import LinkKind, Shown
 from oak_sled.core.contact.records import FREE
 from oak_sled.core.kernel import spatial
@@ -104,7 +104,7 @@ def reach(own, link, scene, dt):
         narrow.wake(scene, link.a)
         if scene.solids[link.b].kind == FREE:
             narrow.wake(scene, link.b)
-    note_bodies(own, link, scene)
+    bends.note_bodies(own, link, scene)
     if own.wraps == 0:
         own.between, own.spare = 0.0, 0.0
         return rope.reach(own, link, scene, dt)
@@ -117,25 +117,6 @@ def reach(own, link, scene, dt):
         return 1
     one, two = end_after(own, link, scene, dt)
     return 1 if one + two >= own.length - own.between else 0
-
-
-@compiled
-def note_bodies(own, link, scene):
-    """Tells the solver which bodies it bends round that move freely, and wakes them where it pulls."""
-    count = 0
-    for i in range(linkkind.ALSO):
-        link.also[i] = 0
-    for k in range(own.wraps):
-        if not wraps.is_carried(own, scene, k):
-            continue
-        known = False
-        for i in range(count):
-            known = known or link.also[i] == own.on[k]
-        if not known and count < linkkind.ALSO:
-            link.also[count] = own.on[k]
-            count += 1
-        if own.pull > 0.0 or own.pull_b > 0.0:
-            narrow.wake(scene, own.on[k])
 
 
 @compiled
@@ -204,46 +185,9 @@ def end_after(own, link, scene, dt):
     """m from the first bend to the first end, and from the last to the other, after the tick."""
     a = rope.end_of(scene.solids[link.a], own.lever_a, dt)
     b = rope.end_of(scene.solids[link.b], own.lever_b, dt)
-    one = spatial.length(spatial.minus(a, bend_after(own, scene, 0, dt)))
-    two = spatial.length(spatial.minus(b, bend_after(own, scene, own.wraps - 1, dt)))
+    one = spatial.length(spatial.minus(a, bends.bend_after(own, scene, 0, dt)))
+    two = spatial.length(spatial.minus(b, bends.bend_after(own, scene, own.wraps - 1, dt)))
     return one, two
-
-
-@compiled
-def bend_after(own, scene, k, dt):
-    """The place of a bend after the tick, m."""
-    p, v = wraps.point_of(own, k), wraps.velocity_of(own, scene, k)
-    return (p[0] + dt * v[0], p[1] + dt * v[1], p[2] + dt * v[2])
-
-
-@compiled
-def given_at(own, scene, k, way):
-    """The speed that an impulse of 1 N s along a way gives the body at a bend, 1/kg; 0 for one that stands."""
-    if not wraps.is_carried(own, scene, k):
-        return 0.0
-    return rope.given(scene.solids[own.on[k]], wraps.lever_of(own, scene, k), way)
-
-
-@compiled
-def push_bend(own, scene, k, way, size):
-    """Gives the body at a bend an impulse along a way, N s."""
-    if wraps.is_carried(own, scene, k):
-        pairs.push(scene.solids[own.on[k]], wraps.lever_of(own, scene, k), way, size)
-
-
-@compiled
-def draw_between(own, scene, change_a, change_b):
-    """Gives the bodies at its bends what the pieces between these pull more, N s, by what both ends do."""
-    for k in range(own.wraps - 1):
-        if own.on[k] == own.on[k + 1] or not (wraps.is_carried(own, scene, k) or wraps.is_carried(own, scene, k + 1)):
-            continue
-        off = spatial.minus(wraps.point_of(own, k + 1), wraps.point_of(own, k))
-        size = spatial.length(off)
-        if size > 0.0:
-            way = (off[0] / size, off[1] / size, off[2] / size)
-            change = change_a + own.over[k] * (change_b - change_a)
-            push_bend(own, scene, k, way, change)
-            push_bend(own, scene, k + 1, way, -change)
 
 
 @unit
@@ -257,15 +201,15 @@ def prepare(own, link, scene, dt):
     one, other = scene.solids[link.a], scene.solids[link.b]
     give_a = rope.given(one, pairs.triple(own.lever_a), pairs.triple(own.normal))
     give_b = rope.given(other, pairs.triple(own.lever_b), pairs.triple(own.normal_b))
-    give_a += given_at(own, scene, 0, pairs.triple(own.normal))
-    give_b += given_at(own, scene, own.wraps - 1, pairs.triple(own.normal_b))
+    give_a += bends.given_at(own, scene, 0, pairs.triple(own.normal))
+    give_b += bends.given_at(own, scene, own.wraps - 1, pairs.triple(own.normal_b))
     own.mass_a = 1.0 / give_a if give_a > 0.0 else 0.0
     own.mass_b = 1.0 / give_b if give_b > 0.0 else 0.0
     own.mass = 1.0 / (give_a + give_b) if give_a + give_b > 0.0 else 0.0
     own.drawn, own.slips = 0.0, STICKS
     pull_a(own, link, scene, own.pull)
     pull_b(own, link, scene, own.pull_b)
-    draw_between(own, scene, own.pull, own.pull_b)
+    bends.draw_between(own, scene, own.pull, own.pull_b)
 
 
 @compiled
@@ -274,7 +218,7 @@ def pull_a(own, link, scene, size):
     one, n = scene.solids[link.a], pairs.triple(own.normal)
     if one.kind == FREE:
         pairs.push(one, pairs.triple(own.lever_a), n, -size)
-    push_bend(own, scene, 0, n, size)
+    bends.push_bend(own, scene, 0, n, size)
     for i in range(3):
         link.given[i] -= size * n[i]
         link.lever[i] = own.lever_a[i]
@@ -286,7 +230,7 @@ def pull_b(own, link, scene, size):
     other = scene.solids[link.b]
     if other.kind == FREE:
         pairs.push(other, pairs.triple(own.lever_b), pairs.triple(own.normal_b), -size)
-    push_bend(own, scene, own.wraps - 1, pairs.triple(own.normal_b), size)
+    bends.push_bend(own, scene, own.wraps - 1, pairs.triple(own.normal_b), size)
 
 
 @unit
@@ -330,7 +274,7 @@ def solve(own, link, scene, dt):
     own.pull, own.pull_b = now_a, now_b
     pull_a(own, link, scene, change_a)
     pull_b(own, link, scene, change_b)
-    draw_between(own, scene, change_a, change_b)
+    bends.draw_between(own, scene, change_a, change_b)
     largest = abs(change_a) / own.mass_a if own.mass_a > 0.0 else 0.0
     return max(largest, abs(change_b) / own.mass_b if own.mass_b > 0.0 else 0.0)
 
@@ -351,33 +295,16 @@ def correct(own, link, scene, dt):
     speed = rope.DRAWN * over / dt
     for i in range(3):
         speed += na[i] * (one.shift[i] + swing_a[i]) + nb[i] * (other.shift[i] + swing_b[i])
-    speed -= shifted(own, scene, 0, na) + shifted(own, scene, own.wraps - 1, nb)
+    speed -= bends.shifted(own, scene, 0, na) + bends.shifted(own, scene, own.wraps - 1, nb)
     total = max(own.drawn + own.mass * speed, 0.0)
     change, own.drawn = total - own.drawn, total
     if one.kind == FREE:
         ties.shift_body(one, lever_a, na, -change)
     if other.kind == FREE:
         ties.shift_body(other, lever_b, nb, -change)
-    shift_bend(own, scene, 0, na, change)
-    shift_bend(own, scene, own.wraps - 1, nb, change)
+    bends.shift_bend(own, scene, 0, na, change)
+    bends.shift_bend(own, scene, own.wraps - 1, nb, change)
     return abs(change) / own.mass
-
-
-@compiled
-def shifted(own, scene, k, way):
-    """m/s along a way by which the body at a bend is shifted there."""
-    if not wraps.is_carried(own, scene, k):
-        return 0.0
-    one = scene.solids[own.on[k]]
-    swing = spatial.cross(pairs.triple(one.twist), wraps.lever_of(own, scene, k))
-    return spatial.dot(way, spatial.plus(pairs.triple(one.shift), swing))
-
-
-@compiled
-def shift_bend(own, scene, k, way, size):
-    """Shifts the body at a bend."""
-    if wraps.is_carried(own, scene, k):
-        ties.shift_body(scene.solids[own.on[k]], wraps.lever_of(own, scene, k), way, size)
 
 
 @unit
