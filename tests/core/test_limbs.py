@@ -226,7 +226,7 @@ def test_what_is_asked_of_a_part_on_a_further_body_is_told_of_that_body():
     carried = tuple(part.replace(id=f"{part.id}_2", carried_by="aft") for part in wheeled.parts if part.legs())
     body = {**wheeled.body.model_dump(), "id": "aft", "x": -12.0}
     twice = wheeled.replace(bodies=(body,), parts=(*wheeled.parts, *carried))
-    job = Job(twice, demos.load("ferry").ground(), Drill(id="x", duration=1.0), 120)
+    job = Job(twice, ICE, Drill(id="x", duration=1.0), 120)
     assert modes.standing(job.seen_from(f"{twice.id}.aft")) is not None, "its pads carry it by themselves"
     told = cautions.find(job, run.execute(job))
     assert not [one for one in told if one.name in ("starts_in_the_ground", "finds_no_ground")]
