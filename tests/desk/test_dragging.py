@@ -109,7 +109,8 @@ def test_texts_are_measured_as_the_face_has_them(qapp, bold):
     for size in (10, 11, 14):
         chosen = theme.font(size, bold)
         for text in texts:
-            assert theme.width(text, chosen) == pytest.approx(QFontMetricsF(chosen).horizontalAdvance(text), abs=1.0)
+            wide = QFontMetricsF(chosen).horizontalAdvance(text)
+            assert theme.width(text, chosen) == pytest.approx(wide, abs=1.0), (text, size)
             for room in (20.0, 60.0, 400.0):
                 cut = theme.elide(text, room, chosen)
                 assert cut == text or cut.endswith("…")

@@ -172,8 +172,18 @@ def _luminance(given: QColor) -> float:
     return float(0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2])
 
 
+FACE = "B612"
+"""The face of all words and numbers."""
+
+
 def load_fonts() -> None:
-    """Loads the shipped faces; needs an application."""
+    """Loads the shipped faces, unless they are there; needs an application. What was measured before is forgotten: it
+    was of another face."""
+    if FACE in QFontDatabase.families():
+        return
+    font.cache_clear()
+    _METRICS.clear()
+    _ADVANCES.clear()
     for file in (resources.files("oak_sled") / "fonts").iterdir():
         if file.name.endswith(".otf"):
             QFontDatabase.addApplicationFontFromData(file.read_bytes())
@@ -188,7 +198,7 @@ def font(size: int = TEXT, bold: bool = False) -> QFont:
 
     Kept, because a font that is rebuilt looks its face up anew at every text. Do not change it in place.
     """
-    made = QFont("B612")
+    made = QFont(FACE)
     made.setPixelSize(size)
     made.setBold(bold)
     # the face joins no letters, and to look for that takes half the time of every text; scripts that need it keep it
