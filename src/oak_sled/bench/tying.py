@@ -22,10 +22,12 @@ NODES = 60
 def tying(count: int) -> None:
     """Everything about ties."""
     sled = demo_job()
-    train, gondola = (_of(name, drill, sled.ticks) for name, drill in (("sledge-train", "start"), ("gondola", "over")))
-    alone, drawn, hung = interleaved(count, timed(sled), timed(train), timed(gondola))
+    asked = (("sledge-train", "start"), ("gondola", "over"), ("sledge-train", "rear_heavy"))
+    train, gondola, towing = (_of(name, drill, sled.ticks) for name, drill in asked)
+    alone, drawn, hung, towed = interleaved(count, timed(sled), timed(train), timed(gondola), timed(towing))
     line("the sledge train, a tick", f"{drawn / 1e3:.1f} us", f"the sled {alone / 1e3:.1f} us", drawn / alone, "aim 9")
     line("the rope way, a tick", f"{hung / 1e3:.1f} us", f"the sled {alone / 1e3:.1f} us", hung / alone)
+    line("a craft of two bodies, a tick", f"{towed / 1e3:.1f} us", f"the sled {alone / 1e3:.1f} us", towed / alone)
     heavy = _on_a_rope(replace(sled, ticks=240))
     bare, roped = interleaved(count, timed(replace(sled, ticks=240)), timed(heavy))
     tick = 1e9 / 240.0
