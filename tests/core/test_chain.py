@@ -10,6 +10,8 @@ from going_on import assert_goes_on
 from scipy.optimize import brentq
 
 from oak_sled.core.assembly import jobs
+from oak_sled.core.base import document
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler import plain
 from oak_sled.core.contact import chain, records, scenery, solver
 from oak_sled.core.contact.scenery import Solid
@@ -18,6 +20,7 @@ from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.project import demos
 from oak_sled.core.results import ledger, run, tied, tieends
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.rope import Rope
 
 G = 9.80665
@@ -222,10 +225,14 @@ def test_it_breaks_at_its_load_and_goes_on_from_any_tick_to_the_bit():
 
 
 def test_bad_numbers_are_refused_with_what_would_be_right():
+    ground = demos.load("quay").ground().replace(blocks=(LOAD,), joints=(), ties=())
+    for wrong, says in (({"spacing": 0.01}, "too many"), ({"end_z": 2.6}, "ends lie in each other")):
+        with pytest.raises(Refused, match=rf"ties\.{HAWSER.id}.*{says}"):
+            document.checked(
+                Ground, ground.replace(ties=()).model_dump() | {"ties": [HAWSER.model_dump() | wrong]}, "g"
+            )
     with pytest.raises(ValueError, match="too many"):
-        HAWSER.replace(spacing=0.01)
-    with pytest.raises(ValueError, match="ends lie in each other"):
-        HAWSER.replace(end_z=2.6)
+        HAWSER.replace(spacing=0.01, length=9.0)
     assert "no mass" in Rope(id="r", one="load").idle()["spacing"]
     assert "no reel" in HAWSER.idle()["reel_speed"]
 

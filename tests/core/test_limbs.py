@@ -376,6 +376,10 @@ BAD = {
     ),
     "a tie to the world": ({"ties": ({**HITCH, "other": ""},)}, "ties.hitch.other", "names no body"),
     "a tie of a body to itself": ({"ties": ({**HITCH, "other": "trailer"},)}, "ties.hitch", "held to itself"),
+    "a rope of no length": (
+        {"ties": ({"kind": "rope", "id": "r", "one": "trailer", "other": "body", "end_x": 0.0},)}, "ties.r.length",
+        "lie in each other",
+    ),
     "a tie on a rail": (
         {"ties": ({"kind": "bogie", "id": "b", "one": "trailer", "other": "body", "rail": "r"},)}, "ties", "",
     ),
@@ -407,6 +411,24 @@ def test_a_tie_of_a_cast_names_who_takes_part():
     with pytest.raises(Refused) as refused:
         yard.edit("drills.slalom.ties", (tie,))
     assert "drills.slalom.ties.hitch.other" in refused.value.faults[0].where
+
+
+def test_a_rope_from_centre_to_centre_of_two_crafts_has_the_length_of_their_start():
+    other = Craft(id="last", body={"mass": 50.0, "length": 1.0})
+    ends = {"one": "tug", "other": "last", "x": 0.0, "z": 0.0, "end_x": 0.0, "end_z": 0.0}
+    for more in ({}, {"mass": 0.5, "spacing": 0.1}):
+        rope = {"kind": "rope", "id": "line", **ends, **more}
+        drill = drive(2.0, craft="tug", cast=(Member(id="last", start=Start(x=-9.0)),), ties=(rope,))
+        alone = hauler(bodies=(), ties=(), parts=(PUSH,))
+        found = run.execute(Job(alone, EMPTY, drill, 120, others=(other,)))
+        assert found.column("tie.line.length")[0] == pytest.approx(9.0)
+        assert found.column("last/velocity.x")[-1] > 2.0
+    drill = drive(1.0, craft="tug", cast=(Member(id="last"),), ties=({**rope, "mass": 0.0},))
+    none = Job(alone, EMPTY, drill, 120, others=(other,))
+    assert run.execute(none).layout.ties == ()
+    told = next(one for one in cautions.find(none) if one.name == "tie_left_out")
+    assert "its ends lie in each other" in told.says
+    assert "ends that are apart" in told.helps
 
 
 def test_a_cast_couples_a_body_of_one_craft_to_another():

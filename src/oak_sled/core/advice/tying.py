@@ -91,6 +91,9 @@ def cautions(job: Job) -> Iterator[Caution]:
                 f"{tie.heading} is driven by channel {name!r}, which the craft under test lacks",
                 "a channel of it (Ground page), or none",
             )
+    for tie, fault in bodynames.flawed(job):
+        what, _, right = fault.partition(": ")[2].partition(" (")
+        yield Caution("tie_left_out", "", f"{tie.heading} is left out: {what}", right.removesuffix(")"))
     yield from onrails.cautions(job)
     yield from jointed.cautions(job)
     found = [one.tie for one in bodynames.ties_of(job) if isinstance(one.tie, Coupling)]

@@ -216,7 +216,20 @@ def _of_cast(job: Job, taken: list[str]) -> Iterator[Held]:
         frames = [_frame_of(job, numbers.get(name, 0)) for name in (tie.one, tie.other)]
         name = tie.id if tie.id not in taken else f"{tie.id}_{1 + taken.count(tie.id)}"
         placed = _placed(tie, name, tie.one, tie.other, *frames)
+        if placed.flaw():
+            continue  # where its crafts begin it can be none, which a caution tells
         yield Held(placed, numbers[tie.one], numbers.get(tie.other, records.GROUND), 0, frames[0][1])
+
+
+def flawed(job: Job) -> Iterator[tuple[Tie, str]]:
+    """The ties of a drill that can be none where its crafts begin, which are left out of a run, each with its fault."""
+    numbers = solid_numbers(job)
+    for tie in job.drill.ties:
+        if tie.one in numbers and (not tie.other or tie.other in numbers):
+            frames = [_frame_of(job, numbers.get(name, 0)) for name in (tie.one, tie.other)]
+            fault = _placed(tie, tie.id, tie.one, tie.other, *frames).flaw()
+            if fault:
+                yield tie, fault
 
 
 def _frame_of(job: Job, number: int) -> tuple[Floats, Floats]:

@@ -60,6 +60,7 @@ KINDS = (
     Kind("unused_channel", "no part listens to a channel", "add a part to it, or remove it"),
     # the drill
     Kind("no_such_channel", "the drill has inputs for a channel that the craft lacks", "a channel of the craft"),
+    Kind("tie_left_out", "a tie of a drill can be none where its crafts begin", "a length, or ends that are apart"),
     Kind("tie_lacks_channel", "a tie is driven by a channel that the craft lacks", "a channel of the craft"),
     Kind(
         "nothing_to_catch",

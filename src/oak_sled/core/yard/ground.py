@@ -118,6 +118,9 @@ class Ground(Frozen):
         unique("volumes", self.volumes)
         unique("joints", self.joints)
         unique("ties", self.ties)
+        for tie in self.ties:
+            if flaw := tie.flaw():
+                raise ValueError(f"ties.{tie.id}.{flaw}")
         unique("rails", self.rails)
         unique("layers", self.layers)
         unique("layer_pairs", self.layer_pairs)

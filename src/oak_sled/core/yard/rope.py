@@ -69,17 +69,30 @@ class Rope(Stretched):
 
     @model_validator(mode="after")
     def _of_so_many_nodes(self) -> Self:
-        length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
-        if length <= 0.0:
-            raise ValueError(
-                "length: its ends lie in each other, so that it has none (above 0, or ends that are apart)"
-            )
-        if self.mass > 0.0 and length / self.spacing > MOST_NODES:
-            raise ValueError(
-                f"spacing: {length / self.spacing:.0f} nodes are too many (at most {MOST_NODES}: "
-                f"{units.show(length / MOST_NODES, 'm')} or more)"
-            )
+        if self.length > 0.0 and (wrong := self._too_fine(self.length)):
+            raise ValueError(wrong)
         return self
+
+    def _too_fine(self, length: float) -> str:
+        """The fault of nodes that are too many at a length, m; "" where they are not."""
+        if self.mass == 0.0 or length / self.spacing <= MOST_NODES:
+            return ""
+        return (
+            f"spacing: {length / self.spacing:.0f} nodes are too many (at most {MOST_NODES}: "
+            f"{units.show(length / MOST_NODES, 'm')} or more)"
+        )
+
+    def flaw(self) -> str:
+        if self.length > 0.0:
+            return ""
+        apart = math.dist(self.begin, self.end)
+        if apart <= 0.0:
+            return "length: its ends lie in each other, so that it has none (above 0, or ends that are apart)"
+        return self._too_fine(apart)
+
+    def _length(self) -> float:
+        """m of it, as its ends stand."""
+        return self.length if self.length > 0.0 else math.dist(self.begin, self.end)
 
     def rows(self) -> LinkKind:
         if self.mass > 0.0:
@@ -90,15 +103,13 @@ class Rope(Stretched):
         return self._segments() - 1 if self.mass > 0.0 else 0
 
     def _segments(self) -> int:
-        length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
-        return max(math.ceil(length / self.spacing - 1e-9), 2)
+        return max(math.ceil(self._length() / self.spacing - 1e-9), 2)
 
     def laid(self) -> Floats:
         """Its nodes at the start, both ends with them, shape (nodes, chain.COLUMNS)."""
         if self.mass == 0.0:
             return super().laid()
-        length = self.length if self.length > 0.0 else math.dist(self.begin, self.end)
-        return chain.laid(self.begin, self.end, self._segments() + 1, length)
+        return chain.laid(self.begin, self.end, self._segments() + 1, self._length())
 
     def idle(self) -> Mapping[str, str]:
         if self.mass > 0.0:

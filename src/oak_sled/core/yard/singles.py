@@ -61,6 +61,8 @@ def check(craft: Craft) -> None:
             if name not in known:
                 what = f"there is no body {name!r}" if name else "names no body of the craft"
                 raise ValueError(f"{where}.{side}: {what} ({close_match(name, known)})")
+        if flaw := tie.flaw():
+            raise ValueError(f"{where}.{flaw}")
         if tie.on_rail():
             raise ValueError(f"{where}.rail: a craft has no rails (a bogie among the ties of the ground)")
         for name in tie.driven_by():

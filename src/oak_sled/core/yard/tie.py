@@ -83,6 +83,10 @@ class Tie(Between):
         """Dials that do nothing as it is set, and the reasons."""
         return {}
 
+    def flaw(self) -> str:
+        """A fault of its places, both of them in the same axes, as "FIELD: fault (what is right)"; "" for none."""
+        return ""
+
     def rows(self) -> LinkKind:
         """The rows that it makes."""
         return self.ROWS
