@@ -581,6 +581,16 @@ def test_a_trim_tells_its_modes_and_writes_a_yard_that_begins_so(tmp_path):
     assert glide["start"]["speed"] == pytest.approx(32.0, abs=0.1)
 
 
+def test_a_body_of_a_craft_is_looked_at_by_its_name():
+    tow = ("demo:sledge-train", "--drill", "rear_heavy", "--craft", "rear_heavy.trailer")
+    told = json.loads(call("run", *tow, "--json", "-").stdout)
+    whole = json.loads(call("run", *tow[:-1], "rear_heavy", "--json", "-").stdout)
+    assert (told["craft"], whole["craft"]) == ("rear_heavy.trailer", "rear_heavy")
+    assert told["measures"]["top_speed"] == whole["measures"]["top_speed@rear_heavy.trailer"]
+    assert "slows it: trailer runners" in call("why", *tow).stdout
+    assert "there is no 'wagon'" in call("run", *tow[:-1], "rear_heavy.wagon", status=2).stderr
+
+
 def test_sway_is_told_and_written(tmp_path):
     file = tmp_path / "sway.json"
     tow = ("sway", "demo:sledge-train", "--drill", "rear_heavy")

@@ -103,9 +103,9 @@ def why(
             }
             for one in answers
         ]  # fmt: skip
-        print_json({"craft": job.craft.id, "drill": job.drill.id, "ticks": job.ticks, "t": row * job.dt, "why": told})
+        print_json({"craft": job.single.id, "drill": job.drill.id, "ticks": job.ticks, "t": row * job.dt, "why": told})
         return
-    print(f"{job.craft.heading} · {job.drill.heading} · t {units.show(row * job.dt, 's')}")
+    print(f"{job.single.heading} · {job.drill.heading} · t {units.show(row * job.dt, 's')}")
     for one in answers:
         print(f"{one.name}: {one.says}; {one.sentence}")
         for each in one.reasons:

@@ -86,7 +86,7 @@ def _summary(made: Any) -> dict[str, Any]:
     warned = cautions.find(made.job, made)
     return {
         "version": __version__,
-        "craft": made.job.craft.id,
+        "craft": made.job.single.id,
         "ground": made.job.ground.id,
         "drill": made.job.drill.id,
         "ticks": made.job.ticks,
@@ -115,7 +115,7 @@ def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
 
     found = [_summary(one) for one in made]
     job = made[0].job
-    print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading}")
+    print(f"{job.single.heading} · {job.drill.heading} · {job.ground.heading}")
     print(f"{'ticks/s':<15}" + "".join(f"{one['ticks']:>14}" for one in found))
     print(f"{'status':<15}" + "".join(f"{one['status']:>14}" for one in found))
     for name, first in found[0]["measures"].items():
@@ -138,7 +138,7 @@ def _show_run(made: Any) -> dict[str, Any]:
     job = made.job
     found = measures.Readings(made)
     warned = cautions.find(job, made)
-    print(f"{job.craft.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
+    print(f"{job.single.heading} · {job.drill.heading} · {job.ground.heading} · {job.ticks} ticks/s")
     crafts = [one.craft.id for one in job.actors]
     shown = [measures.measure(name, crafts) for name in measures.names_of(made)]
     for known in shown:
@@ -232,7 +232,7 @@ def tickcheck(
             }
             for name in found.names
         }
-        told = {"version": __version__, "craft": job.craft.id, "ground": job.ground.id, "drill": job.drill.id}
+        told = {"version": __version__, "craft": job.single.id, "ground": job.ground.id, "drill": job.drill.id}
         write_json({**told, "diverged": list(found.diverged), "measures": rows}, json_file)
 
 

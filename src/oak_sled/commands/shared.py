@@ -130,7 +130,8 @@ def complete_drill(ctx: typer.Context, incomplete: str) -> list[tuple[str, str]]
 def complete_craft(ctx: typer.Context, incomplete: str) -> list[tuple[str, str]]:
     """Crafts of the yard that begin so."""
     yard = _yard_of(ctx)
-    return [] if yard is None else [(one.id, one.heading) for one in yard.crafts if one.id.startswith(incomplete)]
+    singles = [] if yard is None else [one for craft in yard.crafts for one in craft.singles]
+    return [(one.id, one.heading) for one in singles if one.id.startswith(incomplete)]
 
 
 def complete_measure(incomplete: str) -> list[tuple[str, str]]:
@@ -156,7 +157,10 @@ YardsArgument = Annotated[
 ]
 CraftOption = Annotated[
     str,
-    typer.Option(help="craft (default: the one the drill names, or the selected)", autocompletion=complete_craft),
+    typer.Option(
+        help="craft, or a body of one as CRAFT.BODY (default: the one the drill names, or the selected)",
+        autocompletion=complete_craft,
+    ),
 ]
 DrillOption = Annotated[str, typer.Option(help="drill (default: the selected one)", autocompletion=complete_drill)]
 YardArgument = Annotated[str, typer.Argument(help="a yard file, or demo:NAME", autocompletion=complete_yard)]

@@ -123,11 +123,13 @@ class Job:
 
 
 def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:
-    """The job of a drill of a yard (of the one on the bench), looked at from a craft.
+    """The job of a drill of a yard (of the one on the bench), looked at from a craft, or from a body of one as
+    CRAFT.BODY.
 
     Without a name that is the one on the bench, or, of a drill that is asked for, the one that it names, where the one
     on the bench takes no part in it. A craft that the drill does not name takes the place of the craft under test.
     """
+    craft, _, body = craft.partition(".")
     if drill is not None and not craft:
         craft = yard.craft_for(drill)
     chosen, looked = drill or yard.drill(), yard.craft(craft)
@@ -135,7 +137,8 @@ def job_of(yard: Yard, drill: Drill | None = None, craft: str = "") -> Job:
     if names and looked.id in names and chosen.craft:
         names.append(chosen.craft)
     others = tuple(yard.craft(name) for name in names if name != looked.id)
-    return Job(looked, yard.ground_of(chosen), chosen, yard.ticks, yard.integrator, others=others)
+    job = Job(looked, yard.ground_of(chosen), chosen, yard.ticks, yard.integrator, others=others)
+    return job.seen_from(f"{looked.id}.{body}") if body else job
 
 
 def twin_jobs(yard: Yard, drill: Drill | None = None) -> tuple[Job, ...]:
