@@ -15,6 +15,7 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.project import demos, limbs, live
 from oak_sled.core.results import ledger, measures, run, tied, tieends, traces
+from oak_sled.core.yard import channels, renaming
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Member, Start, Track
 from oak_sled.core.yard.event import Event
@@ -303,6 +304,45 @@ def test_the_yard_keeps_it_and_what_refers_to_it(tmp_path):
     assert not without.drill("straight_pull").events
     assert not without.craft().ties
     assert all(part.carried_by == "" for part in without.craft().parts)
+
+
+def test_a_channel_that_moves_a_tie_is_renamed_and_removed_with_it():
+    craft, _ = limbs.added(demos.load("fan-sled").craft(), "jib")
+    yard = demos.load("fan-sled").replace(crafts=(craft,))
+    assert channels.renamed(yard, craft, "jib", "slewing").craft().ties[0].channel == "slewing"
+    assert channels.without(yard, craft, "jib").craft().ties[0].channel == ""
+
+
+def test_what_names_a_body_or_a_tie_follows_its_new_name_and_goes_with_it():
+    yard = demos.load("crane")
+    ground = yard.ground()
+    block = ground.blocks[0].replace(id="jib", x=40.0)
+    events = (Event(id="a", what="let_go", t=19.0, target="tower_slewing"),)
+    target = {"measure": "top_speed@tower.jib", "high": 9.0}
+    drill = yard.drill().replace(events=events, targets=(*yard.drill().targets, target))
+    drill = drill.replace(
+        craft="tower", ties=({"kind": "rope", "id": "stay", "one": "tower.jib", "other": "", "end_z": 9.0},)
+    )
+    yard = yard.replace(
+        grounds=(ground.replace(blocks=(*ground.blocks, block)),),
+        drills=(drill,),
+        bench=yard.bench.replace(drill=drill.id),
+    )
+    boom = limbs.renamed_in(yard, "tower", "jib", "boom")
+    assert [tie.other for tie in boom.ground().ties if tie.id == "fall"] == ["tower.boom"]
+    assert boom.drill().ties[0].one == "tower.boom"
+    assert boom.drill().targets[-1].measure == "top_speed@tower.boom"
+    assert boom.craft().ties[0].one == "boom"
+    turning = limbs.tie_renamed_in(boom, "tower", "slewing", "turning")
+    assert turning.drill().events[0].target == "tower_turning"
+    moved = renaming.renamed(yard, ground.id, "blocks", "jib", "beam")
+    assert moved.craft().ties[0].one == "jib", "a tie of a craft names its own body, and no block"
+    gone = yard.without(crafts=(limbs.without(yard.craft(), "jib").replace(parts=()),))
+    assert not gone.drill().ties
+    assert not gone.drill().events
+    assert [tie.id for tie in gone.ground().ties] == []
+    with pytest.raises(Refused, match="is taken"):
+        limbs.renamed_in(yard, "tower", "jib", "body")
 
 
 @pytest.mark.parametrize("kind", limbs.KINDS)

@@ -11,9 +11,11 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.hinge import Cone, Fixed, Hinge
 from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.renaming import in_spreads
 from oak_sled.core.yard.rope import Rope
 from oak_sled.core.yard.singles import FIRST
 from oak_sled.core.yard.tie import Stretched, Tie
+from oak_sled.core.yard.yard import Yard
 
 KINDS = {
     "trailer": "a body behind, hitched by a ball joint, on runners like those of the craft",
@@ -143,6 +145,48 @@ def renamed(craft: Craft, old: str, new: str) -> Craft:
         parts=tuple(part.replace(carried_by=new) if part.carried_by == old else part for part in craft.parts),
         ties=tuple(tie.replace(one=own(tie.one), other=own(tie.other)) for tie in craft.ties),
     )
+
+
+def renamed_in(yard: Yard, name: str, old: str, new: str) -> Yard:
+    """The yard in which a further body of the craft `name` is called `new`: its craft, and what names it as CRAFT.BODY
+    (ties of grounds and drills, events, targets, spreads), follow. Raises `Refused` for a taken name."""
+    was, now = f"{name}.{old}", f"{name}.{new}"
+
+    def own(found: str) -> str:
+        return now if found == was else found
+
+    def with_ties(owner: Any, *fields: str) -> Any:
+        made = {
+            field: tuple(one.replace(one=own(one.one), other=own(one.other)) for one in getattr(owner, field))
+            for field in fields
+        }
+        return owner if all(made[field] == getattr(owner, field) for field in fields) else owner.replace(**made)
+
+    drills = []
+    for drill in yard.drills:
+        found = with_ties(drill, "ties")
+        events = tuple(one.replace(target=own(one.target)) for one in found.events)
+        targets = tuple(
+            one.replace(measure=f"{one.measure.partition('@')[0]}@{now}") if one.measure.endswith(f"@{was}") else one
+            for one in found.targets
+        )
+        same = events == found.events and targets == found.targets
+        drills.append(found if same else found.replace(events=events, targets=targets))
+    crafts = tuple(renamed(one, old, new) if one.id == name else one for one in yard.crafts)
+    grounds = tuple(with_ties(one, "joints", "ties") for one in yard.grounds)
+    spreads = in_spreads(yard, f"crafts.{name}.bodies.{old}", f"crafts.{name}.bodies.{new}")
+    return yard.replace(crafts=crafts, grounds=grounds, drills=tuple(drills), **dict(spreads))
+
+
+def tie_renamed_in(yard: Yard, name: str, old: str, new: str) -> Yard:
+    """The yard in which a tie of the craft `name` is called `new`; events and spreads follow. Raises `Refused`."""
+    path = f"crafts.{name}.ties.{old}"
+    changes: list[tuple[str, Any]] = [(f"{path}.id", new)]
+    for drill in yard.drills:
+        for event in drill.events:
+            if event.aims_at == "tie" and event.target == f"{name}_{old}"[:40]:
+                changes.append((f"drills.{drill.id}.events.{event.id}.target", f"{name}_{new}"[:40]))
+    return yard.edit_all([*changes, *in_spreads(yard, path, f"crafts.{name}.ties.{new}")])
 
 
 def tied(craft: Craft, kind: type[Tie], one: str, **more: Any) -> tuple[Craft, str]:

@@ -43,11 +43,13 @@ def without(yard: Yard, craft: Craft, name: str) -> Yard:
 
 
 def _in_parts(craft: Craft, old: str, new: str) -> list[tuple[str, Any]]:
+    """The fields of the parts and the ties of a craft that name one of its channels."""
     return [
-        (f"crafts.{craft.id}.parts.{part.id}.{field}", new)
-        for part in craft.parts
-        for field in type(part).model_fields
-        if field.endswith("channel") and getattr(part, field) == old
+        (f"crafts.{craft.id}.{where}.{one.id}.{field}", new)
+        for where, owners in (("parts", craft.parts), ("ties", craft.ties))
+        for one in owners
+        for field in type(one).model_fields
+        if field.endswith("channel") and getattr(one, field) == old
     ]
 
 

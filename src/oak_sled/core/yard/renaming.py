@@ -10,6 +10,7 @@ from oak_sled.core.base.faults import refuse
 from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.tie import Tie
 from oak_sled.core.yard.yard import Yard
 
 KINDS = {"blocks": "block", "materials": "material", "layers": "layer", "ties": "tie", "rails": "rail"}
@@ -59,7 +60,8 @@ def _named(yard: Yard, ground: Ground, what: str, elsewhere: bool) -> Iterator[t
     name."""
     yield from renames.references(ground, what, f"grounds.{ground.id}")
     if not elsewhere:
-        yield from renames.references(yard.crafts, what, "crafts")
+        in_crafts = renames.references(yard.crafts, what, "crafts")
+        yield from (found for found in in_crafts if not isinstance(found[1], Tie))  # those name bodies of their craft
     for drill in yard.drills:
         if drill.ground == ground.id or not (drill.ground or elsewhere):
             yield from _of_drill(drill, what)

@@ -156,7 +156,10 @@ class Yard(Frozen):
         for drill in changes.pop("drills", self.drills):
             aims = {event.id: _targets(event, drill, crafts, grounds) for event in drill.events}
             left = tuple(e for e in drill.events if aims[e.id] is None or e.target in (aims[e.id] or ()))
-            drills.append(drill if len(left) == len(drill.events) else drill.replace(events=left))
+            there = {"", *names, *(one.id for ground in grounds for one in ground.blocks)}
+            ties = tuple(tie for tie in drill.ties if tie.one in there and tie.other in there)
+            whole = (len(left), len(ties)) == (len(drill.events), len(drill.ties))
+            drills.append(drill if whole else drill.replace(events=left, ties=ties))
         return self.replace(**changes, grounds=grounds, drills=tuple(drills))
 
     def edit(self, path: str, value: Any) -> "Yard":

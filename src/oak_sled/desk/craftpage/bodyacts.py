@@ -94,14 +94,13 @@ class BodyActs:
 
     def rename(self, old: str, new: str) -> bool:
         """Gives the selected body or tie another name; what refers to it follows."""
-        if old.startswith(BODIES):
-            made = lambda: limbs.renamed(self.craft, old.removeprefix(BODIES), new)  # noqa: E731
-        else:
-            named = [one.replace(id=new) if TIES + one.id == old else one for one in self.craft.ties]
-            made = lambda: self.craft.replace(ties=tuple(named))  # noqa: E731
-        if not self._change(made, f"rename {self.plan.heading(old)}"):
+        act = limbs.renamed_in if old.startswith(BODIES) else limbs.tie_renamed_in
+        front = BODIES if old.startswith(BODIES) else TIES
+        session, name = self.session, self.craft.id
+        label = f"rename {self.plan.heading(old)}"
+        if not session.attempt(lambda: act(session.yard, name, old.removeprefix(front), new), label):
             return False
-        self.plan.choose((BODIES if old.startswith(BODIES) else TIES) + new)
+        self.plan.choose(front + new)
         return True
 
     def fields_of(self, item: Any, name: str) -> tuple[str, ...] | None:
