@@ -268,13 +268,14 @@ def test_the_pull_of_a_trailer_is_its_mass_times_what_the_whole_gains(ticks):
 def test_it_goes_on_to_the_bit_and_a_drive_takes_a_moved_dial_of_a_tie():
     job = Job(hauler(), ICE, drive(), 120)
     assert_goes_on(job, 60, 200)
-    driven = live.LiveDrive(job)
+    driven = live.LiveDrive(job.seen_from("tug.trailer"))
     driven.advance(120, np.ones((120, 1)))
     x = driven.newest(0.0).place_at(0)[0]
     stiff = hauler(ties=({**HITCH, "friction": 500.0},))
     driven.take(Job(stiff, ICE, drive(), 120))
     driven.advance(1, np.ones((1, 1)))
     assert driven.newest(0.0).place_at(0)[0] == pytest.approx(x, abs=0.2)
+    assert driven.ticks == 121, "it went on"
     kept = driven.finish()
     assert kept.job.drill.tracks[0].channel == "throttle"
     assert kept.layout.crafts[1].id == "tug.trailer"

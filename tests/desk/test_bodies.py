@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from hands import drive
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QPushButton
 
 from oak_sled.core.project import demos, limbs
@@ -202,6 +203,28 @@ def test_it_is_driven_by_hand_while_a_dial_of_its_tie_is_moved_and_kept(page, qt
     kept = session.shelf.cards[0].kept.ready or session.shown.run
     assert np.all(np.isfinite(kept.column("position.x")))
     assert kept.column("fan_sled.trailer/position.x")[-1] > kept.column("fan_sled.trailer/position.x")[0] + 0.5
+
+
+def test_a_poke_at_a_trailer_pushes_the_trailer(page, qtbot, idle):
+    window, session = page.window(), page.session
+    choose(page.bodies.fill, "add a trailer")
+    idle()
+    window.show_page("Bench")
+    session.shown.set_time(1.0)
+    window.playbar.choose("side")
+    idle()
+    view = window.view
+    view.repaint()
+    run, row = session.shown.run, session.shown.row
+    px, _ = view._camera.project(run.seen_from("fan_sled.trailer").place_at(row))
+    grip = view.hand._touched(QPointF(*px[0]), view._camera, run, row)
+    assert (grip.target, grip.mass) == ("fan_sled.trailer", 120.0)
+    view.hand.set_poking(True)
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPointF(*px[0]).toPoint())
+    idle()
+    view.hand.set_poking(False)
+    assert [event.target for event in session.drill.events] == ["fan_sled.trailer"]
+    assert np.abs(session.shown.run.seen_from("fan_sled.trailer").line("poke")).max() > 0.0
 
 
 def test_it_is_saved_and_opened_as_it_was(page, idle, tmp_path):

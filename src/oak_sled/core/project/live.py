@@ -27,6 +27,7 @@ class LiveDrive:
     it as a run."""
 
     def __init__(self, job: Job):
+        job = job.seen_from(job.craft.id)  # from its first body, whichever is looked at meanwhile
         cast = tuple(member.replace(tracks=()) for member in job.drill.cast)
         blank = job.drill.replace(tracks=(), cast=cast, events=(), end="time", targets=(), event_time=0.0)
         self.job = replace(job, drill=blank, substeps=1)

@@ -203,18 +203,19 @@ class Hand(QObject):
     def _touched(self, at: QPointF, camera: Camera, run: Run, row: int) -> Grip | None:
         """The nearest loose body under a px, and where the pointer touches it."""
         eye, way = _ray(camera, at)
-        numbers = run.own_row(row)
-        body = run.job.single.body
-        bodies = [
-            (
-                "",
-                numbers[:3],
-                numbers[3:7],
-                np.array(body.half_extents()),
-                np.array(body.middle()) - np.array(body.centre()),
-                body.true_mass(),
+        bodies = []
+        for single in run.job.bodies:
+            numbers, body = run.seen_from(single.id).own_row(row), single.body
+            bodies.append(
+                (
+                    "" if single.id == run.job.actors[0].craft.id else single.id,
+                    numbers[:3],
+                    numbers[3:7],
+                    np.array(body.half_extents()),
+                    np.array(body.middle()) - np.array(body.centre()),
+                    body.true_mass(),
+                )
             )
-        ]
         for one, place in zip(bodynames.moving(run.job.ground), freight.places(run, row), strict=False):
             if one.moves == "free" and run.layout.blocks:
                 bodies.append(
