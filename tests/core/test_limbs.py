@@ -13,7 +13,7 @@ from oak_sled.core.assembly import bodynames, starts
 from oak_sled.core.assembly.jobs import Job, job_of
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import run_table, yard_json
-from oak_sled.core.project import demos, limbs, live
+from oak_sled.core.project import blank, demos, limbs, live
 from oak_sled.core.results import ledger, measures, run, tied, tieends, traces
 from oak_sled.core.yard import channels, renaming
 from oak_sled.core.yard.craft import Craft
@@ -110,7 +110,7 @@ def test_it_begins_as_it_is_drawn_turned_and_moving_as_one():
     limb = {**TRAILER, "y": 0.5, "heading_deg": 30.0, "pitch_deg": 10.0, "centre_x": 0.2}
     craft = hauler(bodies=(limb,), parts=())
     start = Start(x=5.0, y=2.0, heading_deg=90.0, speed=4.0, yaw_rate_deg=57.29577951308232, height=3.0)
-    first, second = starts.start_states(craft.singles, start, ICE)
+    first, second = starts.start_states(craft, start, ICE)
     body = craft.bodies[0]
     turn = rotation(starts.attitude(math.radians(30.0), math.radians(10.0), 0.0))
     on_craft = np.array([body.x, body.y, body.z]) + turn @ np.array(body.centre())
@@ -123,10 +123,26 @@ def test_it_begins_as_it_is_drawn_turned_and_moving_as_one():
 
 def test_it_begins_so_high_that_its_lowest_body_stands():
     deep = hauler(bodies=({**TRAILER, "z": -1.0},), parts=())
-    first, second = starts.start_states(deep.singles, Start(), ICE)
+    first, second = starts.start_states(deep, Start(), ICE)
     assert second[2] == pytest.approx(0.2)
     assert first[2] == pytest.approx(1.2)
     assert starts.stands_at(deep, ICE) == pytest.approx(1.2)
+
+
+def test_a_load_that_hangs_begins_clear_of_the_ground_and_one_that_is_towed_on_a_rope_stands():
+    craft, _ = limbs.added(blank.blank_yard().crafts[0], "hung_load")
+    load = craft.bodies[0]
+    states = starts.start_states(craft, Start(), ICE)
+    assert states[1][2] == pytest.approx(0.5 * load.height + starts.CLEAR)
+    low = made(craft, drive(3.0, craft=craft.id)).column(f"{craft.id}.hung_load/position.z").min()
+    assert low > 0.5 * load.height + 0.8 * starts.CLEAR, "it never scrapes"
+    line = craft.ties[0]
+    behind = craft.replace(
+        bodies=(load.replace(x=-6.0, z=0.0),),
+        ties=(line.replace(x=-5.5, z=0.0, end_x=-1.2, end_z=0.0),),
+    )
+    _, towed = starts.start_states(behind, Start(), ICE)
+    assert towed[2] == pytest.approx(0.5 * craft.body.height), "as high as its tug, which stands"
 
 
 def test_a_part_on_a_further_body_reads_the_channels_and_pushes_that_body():

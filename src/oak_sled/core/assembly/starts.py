@@ -16,6 +16,11 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Start
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.limb import Limb
+from oak_sled.core.yard.singles import FIRST
+from oak_sled.core.yard.tie import Stretched
+
+CLEAR = 0.5
+"""m that a body that hangs begins above the ground, so that it swings and does not scrape."""
 
 
 def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
@@ -45,9 +50,10 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
     )
 
 
-def start_states(singles: Sequence[Craft], start: Start, ground: Ground) -> tuple[Floats, ...]:
+def start_states(craft: Craft, start: Start, ground: Ground) -> tuple[Floats, ...]:
     """The states at the start of all bodies of a craft, see `Craft.singles`, each of shape (13,): as they are on it,
-    turned and moving as one, so high that each of them stands clear of the ground."""
+    turned and moving as one, so high that each of them stands clear of the ground, and one that hangs by CLEAR."""
+    singles = craft.singles
     if len(singles) == 1:
         return (start_state(singles[0], start, ground),)
     level = [on_craft(one.body) for one in singles]
@@ -62,7 +68,7 @@ def start_states(singles: Sequence[Craft], start: Start, ground: Ground) -> tupl
         under = start_state(one, own, ground)[2]
         if abs(axes[2, 2] - 1.0) > 1e-12:  # it lies over: what carries it does not tell, its corners do
             under += _lowest(one.body, axes) - _lowest(one.body, np.eye(3))
-        high.append(under - centre)
+        high.append(under - centre + (CLEAR if hangs(craft, one.body) else 0.0))
     pose = _axes_of(first[3:7])
     origin = first[:3] - pose @ np.array(singles[0].body.centre())
     origin[2] = max(high)
@@ -75,11 +81,26 @@ def start_states(singles: Sequence[Craft], start: Start, ground: Ground) -> tupl
     return tuple(found)
 
 
+def hangs(craft: Craft, body: Body) -> bool:
+    """True if all that holds a further body of a craft are ropes and the like, and one of them leads rather up than
+    aside: it hangs, where one that is towed on a rope stands."""
+    if not isinstance(body, Limb):
+        return False
+    held = [tie for tie in craft.ties if body.id in (tie.one or FIRST, tie.other or FIRST)]
+    return all(isinstance(tie, Stretched) for tie in held) and any(_leads_up(tie, body.id) for tie in held)
+
+
+def _leads_up(tie: Stretched, name: str) -> bool:
+    """True if a tie leads up from the body of that name, steeper than halfway."""
+    x, y, z = (end - one for one, end in zip((tie.x, tie.y, tie.z), tie.end, strict=True))
+    return math.hypot(x, y) < (z if tie.one == name else -z)
+
+
 def stands_at(craft: Craft, ground: Ground) -> float:
     """m from the origin of a craft down to level ground where it begins: it stands, or its lowest body does."""
     level = ground.bare().replace(floor=True)
     single = craft.singles[0]
-    state = start_states(craft.singles, Start(), level)[0]
+    state = start_states(craft, Start(), level)[0]
     return float(state[2] - single.body.centre()[2])
 
 
