@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import cmath
+import math
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from scipy.optimize import brentq
 from oak_sled.core.assembly import jobs
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.parts.runner import Runner
-from oak_sled.core.project import blank, demos
+from oak_sled.core.project import blank, demos, limbs
 from oak_sled.core.study import sway
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
@@ -139,3 +140,28 @@ def test_the_load_of_a_trailer_decides_whether_it_sways():
     )
     assert ahead.critical is None
     assert behind.critical == pytest.approx(9.6, abs=0.3)
+
+
+def on_blank(kind):
+    """The job of the first drill of a blank yard whose craft has a further body of a kind."""
+    yard = blank.blank_yard()
+    craft, _ = limbs.added(yard.crafts[0], kind)
+    yard = yard.replace(crafts=(craft,))
+    return jobs.job_of(yard, yard.drills[0])
+
+
+@pytest.mark.parametrize("speed", [4.0, 8.0, 16.0, 30.0])
+def test_a_hung_load_swings_as_a_pendulum_below_a_body_that_gives_way(speed):
+    job = on_blank("hung_load")
+    craft = job.actors[0].whole
+    load, line = craft.bodies[0], craft.ties[0]
+    length = line.end_z - line.z
+    found = sway.swing_at(job, speed)
+    share = load.mass / craft.body.mass
+    assert found.turns == pytest.approx(math.sqrt(G * (1.0 + share) / (length + 0.5 * load.height)), rel=0.02)
+    assert 0.0 < found.damping < 0.02
+
+
+@pytest.mark.parametrize("kind", limbs.KINDS)
+def test_no_kind_of_body_is_said_to_fold_up_where_nothing_drives_it_to(kind):
+    assert sway.table(on_blank(kind), (4.0, 16.0, 30.0)).critical is None

@@ -1,9 +1,12 @@
 """Sway: how what is towed swings behind its craft over speed, and the speed past which it swings ever wider.
 
-At each speed the real tick runs straight on, with the speed of every body along its way held, once with the last body
-turned a little to the left and once to the right. Half their difference is the answer of the linearised tick; its modes
-are those of the smallest linear system that gives the same answer (eigensystem realisation: Juang and Pappa, Journal of
-Guidance 8, 1985). Told is the mode that is damped least; where one grows and does not swing, it folds up: a jack-knife.
+At each speed the real tick runs straight on, with the speed of the craft along its way held as a steady pull at its
+centre would; once with the last body turned a little to the left and once to the right, or pushed so where nothing
+resists its turning. Half their difference is the answer of the linearised tick; its modes are those of the smallest
+linear system that gives the same answer (eigensystem realisation: Juang and Pappa, Journal of Guidance 8, 1985). Told
+is the mode that is damped least; where one grows and does not swing, it folds up: a jack-knife. Looked at are
+velocities alone: what nothing holds keeps its velocity, a plain root at 0 that is told apart, where its place would be
+a double one that seems to grow.
 """
 
 from __future__ import annotations
@@ -26,7 +29,7 @@ from oak_sled.core.yard.drill import Drill
 SECONDS, RATE = 4.0, 60
 """s of an answer, and looks at it a second."""
 KICKS = (3e-3, 3e-5, 3e-7)
-"""rad/s by which the last body is turned: the first that does not take it far too soon."""
+"""rad/s by which the last body is turned, or m/s to the left: the first that does not take it far too soon."""
 ORDER, FAINT = 8, 1e-4
 """States of the linear system at most, and the share of the strongest from which on one counts."""
 FAR = 0.05
@@ -35,6 +38,10 @@ LONG = 90
 """Looks that an answer should have."""
 HEARD = 0.01
 """Share of an answer from which on a mode is told."""
+FREE = 0.05
+"""Share of a yaw rate given to a body by which it changes at most where nothing resists its turning."""
+NEUTRAL = 5e-3
+"""1/s below which a mode that does not swing neither grows nor dies: what nothing holds."""
 SPEEDS = (4.0, 8.0, 12.0, 16.0, 20.0, 25.0, 30.0, 40.0)
 """m/s of a table."""
 CLOSE = 0.005
@@ -64,6 +71,8 @@ class Swing:
     def words(self) -> str:
         """It in a line."""
         if not self.is_swing:
+            if math.isinf(self.rate):
+                return "nothing swings"
             return (
                 f"folds up, e-fold in {units.show(1.0 / self.rate, 's')}" if self.rate > 0.0 else "straightens itself"
             )
@@ -137,20 +146,31 @@ def swing_at(job: Job, speed: float, bodies: list[int] | None = None) -> Swing:
     """The least damped mode at a speed, m/s."""
     known = towed(job) if bodies is None else bodies
     for kick in KICKS:
-        left, right = (_answer(job, speed, known, side * kick) for side in (1.0, -1.0))
-        answer = 0.5 * (left - right)
-        large = np.flatnonzero(np.abs(answer[:, : len(known) - 1]).max(axis=1) > FAR)
-        if not len(large) or large[0] >= LONG:
+        answer, large = _answers(job, speed, known, (kick, 0.0))
+        if np.abs(answer[:, len(known) - 1] - kick).max() < FREE * kick:  # nothing resists, as with a load on a rope
+            answer, large = _answers(job, speed, known, (0.0, kick))
+        if large >= LONG:
             break
-    found = modes_of(answer[: max(int(large[0]), LONG // 2)] if len(large) else answer, 1.0 / RATE)
+    kept = answer[: max(large, LONG // 2)]
+    found = [one for one in modes_of(kept, 1.0 / RATE) if abs(one) > NEUTRAL]
     if not found:
         return Swing(speed, -math.inf, 0.0)
     worst = max(found, key=lambda one: one.real)
     return Swing(speed, float(worst.real), abs(float(worst.imag)))
 
 
-def _answer(job: Job, speed: float, bodies: list[int], kick: float) -> Floats:
-    """Headings against the craft, rad, and yaw rates of what is towed after a kick, rad/s, shape (looks, n)."""
+def _answers(job: Job, speed: float, bodies: list[int], kick: tuple[float, float]) -> tuple[Floats, int]:
+    """Half the difference of the answers to a kick to the left and to the right, and how many looks of it are of a
+    small disturbance."""
+    (left, turned), (right, other) = (_answer(job, speed, bodies, side * np.array(kick)) for side in (1.0, -1.0))
+    large = np.flatnonzero(0.5 * np.abs(turned - other).max(axis=1) > FAR)
+    return 0.5 * (left - right), int(large[0]) if len(large) else len(left)
+
+
+def _answer(job: Job, speed: float, bodies: list[int], kick: Floats) -> tuple[Floats, Floats]:
+    """Yaw rates, rad/s, and velocities to the left against the craft, m/s, shape (looks, 2 n - 1), after the last body
+    is given a yaw rate and a velocity to the left, shape (2,); and the headings of what is towed against the craft,
+    rad, shape (looks, n - 1)."""
     drill: Drill = job.drill.replace(tracks=(), events=(), targets=(), twins=(), end="time", duration=SECONDS)
     stands = {"speed": speed, "side_speed": 0.0, "rise_speed": 0.0, "yaw_rate_deg": 0.0}
     drill = drill.replace(
@@ -165,27 +185,29 @@ def _answer(job: Job, speed: float, bodies: list[int], kick: float) -> Floats:
     for body in bodies:
         solids["velocity"][body] = speed * way
         solids["asleep"][body] = 0
-    solids["spin"][bodies[-1], 2] += kick
+    left = np.array([-way[1], way[0], 0.0])
+    solids["spin"][bodies[-1], 2] += kick[0]
+    solids["velocity"][bodies[-1]] += kick[1] * left
     inputs = np.zeros(sum(len(one.channels) for one in made.actors))
     looks = np.empty((round(SECONDS * RATE), 2 * len(bodies) - 1))
+    turned = np.empty((len(looks), len(bodies) - 1))
     for look in range(len(looks)):
         for _ in range(ticks // RATE):
             machine.tick(inputs)
-            along = solids["velocity"][bodies] @ way
-            solids["velocity"][bodies] += (speed - along)[:, None] * way
+            solids["velocity"][1] += (speed - solids["velocity"][1] @ way) * way
         axes = solids["axes"][bodies]
         headings = np.arctan2(axes[:, 1, 0], axes[:, 0, 0])
-        off = np.angle(np.exp(1j * (headings[1:] - headings[0])))
-        looks[look] = [*off, *solids["spin"][bodies, 2]]
-    return looks
+        turned[look] = np.angle(np.exp(1j * (headings[1:] - headings[0])))
+        sideways = solids["velocity"][bodies] @ left
+        looks[look] = [*solids["spin"][bodies, 2], *(sideways[1:] - sideways[0])]
+    return looks, turned
 
 
 def modes_of(answer: Floats, step: float) -> list[complex]:
     """The roots, 1/s, of the smallest linear system with that answer, shape (looks, n), `step` s apart; those that are
     hardly heard in it are left out."""
     looks = len(answer)
-    scale = np.abs(answer).max(axis=0)
-    y = answer / np.where(scale > 0.0, scale, 1.0)
+    y = answer
     half = looks // 2
     rows = np.concatenate([y[k : k + looks - half - 1] for k in range(half)], axis=1).T
     later = np.concatenate([y[k + 1 : k + looks - half] for k in range(half)], axis=1).T
