@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
@@ -183,3 +184,39 @@ def test_the_craft_is_put_on_a_rail_and_a_branch_is_joined(page, window, idle):
     assert "start_set" in page.numbers.choices
     window.show_page("Drill")
     assert window.drill_page.targets_of("switch") == (second.id,)
+
+
+def test_from_a_blank_yard_a_body_runs_round_a_rail_in_a_few_acts(window, idle):
+    """Placed clear of the craft, put on the rail, told that nothing moves it, and driven by a channel of its bogie."""
+    window.session.open(blank.blank_yard(), (), None)
+    window.show_page("Ground")
+    idle()
+    page, said = window.ground_page, []
+    window.session.said.connect(lambda words, fault: said.append((words, fault)))
+    choose(page, "a closed one")
+    page.add("crate")
+    idle()
+    assert window.header.cautions.text() == "no cautions", "it does not stand in the craft"
+    choose(page, "on rail", "with two bogies")
+    idle()
+    assert said == [("nothing moves crate yet: give it a speed, or its bogie a channel (click it)", False)]
+    page.plan.choose(["ties.crate_bogie"])
+    assert "nothing moves it yet" in page.outlook.text()
+    window.session.edit(f"grounds.{page.session.ground.id}.ties.crate_bogie.channel", "throttle")
+    idle()
+    assert "nothing moves it yet" not in page.outlook.text()
+    place = window.session.shown.run.column("tie.crate_bogie.place")
+    assert np.ptp(place) > 10.0
+    window.show_page("Bench")
+
+
+def test_blocks_are_placed_beside_each_other_and_not_in_the_craft(window, idle):
+    window.session.open(blank.blank_yard(), (), None)
+    window.show_page("Ground")
+    idle()
+    for name in ("crate", "crate", "log", "ball"):
+        window.ground_page.add(name)
+    idle()
+    assert len({(one.x, one.y) for one in window.session.ground.blocks}) == 4
+    assert window.header.cautions.text() == "no cautions"
+    window.show_page("Bench")

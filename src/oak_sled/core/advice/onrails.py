@@ -67,11 +67,25 @@ def of_bogie(ground: Ground, bogie: Bogie, crafts: Sequence[Craft]) -> tuple[str
         steep = math.degrees(math.asin(min(max(climbs, 0.0), 1.0)))
         told = f"it climbs {show(steep, '°')}" if climbs > 0.0 else "it does not move off"
         lines.append(f"driven, {told}; {show(max(climbs, 0.0) * ground.gravity, 'm/s2')} on the level")
+    if rests(ground, bogie):
+        lines.append(f"nothing moves it yet: name a channel that drives it, or give {bogie.one} a speed")
     if bogie.brake_channel:
         force = bogie.brake_force + bogie.resistance + bogie.friction * weight
         if force > 0.0:
             lines.append(f"braked, it stops from {show(TRIED, 'm/s')} in {show(0.5 * mass * TRIED**2 / force, 'm')}")
     return tuple(lines)
+
+
+def rests(ground: Ground, bogie: Bogie) -> bool:
+    """True if a block stays where a bogie puts it, as far as the ground tells: it has no speed, no bogie of it has a
+    channel, no tie but bogies holds it, and its rail is level."""
+    block = next((one for one in ground.blocks if one.id == bogie.one), None)
+    path = _path(ground, bogie.rail)
+    if block is None or path is None or float(np.ptp(path.points[:, 2])) > 1e-3:
+        return False
+    held = [one for one in (*ground.ties, *ground.joints) if bogie.one in (one.one, one.other)]
+    at_rest = block.speed_x == block.speed_y == block.speed_z == 0.0
+    return at_rest and all(isinstance(one, Bogie) and not one.channel for one in held)
 
 
 def cautions(job: Job) -> Iterator[Caution]:

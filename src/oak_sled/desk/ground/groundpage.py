@@ -13,6 +13,7 @@ from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.geometry.terrain import Relief
 from oak_sled.core.parts.layer import BODIES, BUILT_IN_LAYERS, GROUND, RESPONSES, Layer, LayerPair
+from oak_sled.core.project import placing
 from oak_sled.core.yard import renaming
 from oak_sled.core.yard.block import BUILT_IN, TIMBER, Block, Material, Pair
 from oak_sled.core.yard.ground import Gate, Ground, Wall
@@ -105,13 +106,13 @@ class GroundPage(DrawingPage):
         change_ground(self.session, ground, label)
 
     def add(self, name: str) -> None:
-        """Places an object in the middle of what is seen."""
-        ground = self.session.ground
-        model: Any = VOLUMES[name] if name in VOLUMES else KINDS[name]
-        field = item_fields(model)
-        x, y = self.plan.place(self.plan.box().center())
-        new = model.replace(id=free_name(name, getattr(ground, field)), x=round(x, 1), y=round(y, 1))
-        self._change(ground.replace(**{field: (*getattr(ground, field), new)}), f"place {name}")
+        """Places an object in the middle of what is seen; a block that can be pushed, clear of what stands there."""
+        ground, model = self.session.ground, (KINDS | VOLUMES)[name]
+        x, y = (round(one, 1) for one in self.plan.place(self.plan.box().center()))
+        old = getattr(ground, field := item_fields(model))
+        new: Any = model.replace(id=free_name(name, old), x=x, y=y)
+        new = placing.clear_of(new, ground, self.session.craft, self.session.seen_drill.start)
+        self._change(ground.replace(**{field: (*old, new)}), f"place {name}")
         self.plan.choose([f"{field}.{new.id}"])
 
     def ask_relief(self) -> None:

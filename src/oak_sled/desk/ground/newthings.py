@@ -32,6 +32,7 @@ VOLUMES: dict[str, Volume] = {
 }
 """New volumes, by the name of the first."""
 SAYS = {
+    **dict.fromkeys(("crate", "barrel", "ball", "log"), "dynamic: moves freely, can be pushed"),
     "ramp": "rises along its length; fixed",
     "step": "a low sill; fixed",
     "ram": "kinematic: moves back and forth, cannot be pushed",

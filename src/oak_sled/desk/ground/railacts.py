@@ -8,11 +8,13 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMenu
 
+from oak_sled.core.advice import onrails
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import rail_csv
 from oak_sled.core.project import railing
 from oak_sled.core.project.railing import Side
 from oak_sled.core.yard.block import Block
+from oak_sled.core.yard.bogie import Bogie
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.rail import Rail
@@ -117,6 +119,9 @@ class RailActs:
         if block is not None:
             ground = self.session.ground
             self._change(lambda: railing.put_on(ground, block.id, rail, bogies, side), f"put {block.id} on {rail}")
+            on = [one for one in self.session.ground.ties if isinstance(one, Bogie) and one.one == block.id]
+            if on and onrails.rests(self.session.ground, on[-1]):
+                self.session.say(f"nothing moves {block.id} yet: give it a speed, or its bogie a channel (click it)")
 
     def lay_cars(self, rail: str, count: int) -> None:
         """Puts the selected dynamic block on a rail, and so many more behind it, coupled."""
