@@ -7,11 +7,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
-from oak_sled.core.project import blank
+from oak_sled.core.project import blank, limbs
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.tie import Stretched
 from oak_sled.core.yard.ties import TIES
+from oak_sled.desk.ground.tieacts import BEHIND
 
 
 @pytest.fixture
@@ -136,3 +137,41 @@ def test_the_end_of_a_rope_is_not_dragged_into_its_other_end(page, window, idle)
     dragged = window.session.ground.ties[0]
     assert dragged.end_x > -8.0
     assert (dragged.end_x, dragged.end_y) != (dragged.x, dragged.y)
+
+
+@pytest.mark.parametrize("count", BEHIND)
+def test_from_a_blank_yard_sledges_are_coupled_behind_the_craft_in_one_act(count, window, idle):
+    window.session.open(blank.blank_yard(), (), None)
+    window.show_page("Ground")
+    idle()
+    page, session = window.ground_page, window.session
+    page.add("crate")
+    before = session.yard
+    choose(page, "train", "selected one" if count == 1 else f"{count} cars, the selected")
+    idle()
+    assert [one.id for one in session.ground.blocks][:3] == ["crate", "crate_2", "crate_3"][:count]
+    assert len(session.ground.ties) == len(session.ground.blocks) == count
+    assert window.header.cautions.text() == "no cautions"
+    assert f"craft and {count} car" in page.outlook.text()
+    speeds = [session.shown.run.column(f"block.{one.id}.velocity.x")[-1] for one in session.ground.blocks]
+    assert ("would start 6 of such" if count <= 6 else "starts 6 of them") in page.outlook.text()
+    assert (min(speeds) > 0.5) == (count <= 6)
+    session.undo()
+    assert session.yard == before
+    window.show_page("Bench")
+
+
+def test_a_train_is_coupled_to_the_last_body_of_a_craft(window, idle):
+    yard = blank.blank_yard()
+    craft, _ = limbs.added(yard.crafts[0], "trailer")
+    window.session.open(yard.replace(crafts=(craft,)), (), None)
+    window.show_page("Ground")
+    idle()
+    page = window.ground_page
+    page.add("crate")
+    choose(page, "train", "3 cars, the selected")
+    idle()
+    assert window.session.ground.ties[0].one == f"{craft.id}.trailer"
+    assert window.header.cautions.text() == "no cautions"
+    assert window.session.shown.run.column("block.crate_3.velocity.x")[-1] > 0.3
+    window.show_page("Bench")

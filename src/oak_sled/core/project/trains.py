@@ -11,12 +11,14 @@ from oak_sled.core.yard.coupling import Coupling
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.naming import free_name
 
+GAP = 0.6
+"""m between two cars."""
 HIGH = 0.4
 """Share of the height of a car at which it is coupled."""
 
 
 def lay(
-    ground: Ground, lead: str, count: int, gap: float = 0.6, radius: float = 0.0, like: Coupling | None = None
+    ground: Ground, lead: str, count: int, gap: float = GAP, radius: float = 0.0, like: Coupling | None = None
 ) -> Ground:
     """The ground with `count` more blocks like `lead` behind it, aligned and coupled.
 
@@ -45,6 +47,28 @@ def lay(
         ties.append(coupled(before, car, free_name(f"{car.id}_coupling", ties), like))
         before = car
     return ground.replace(blocks=tuple(blocks), ties=tuple(ties))
+
+
+def lay_behind(
+    ground: Ground, lead: str, count: int, craft: str, rear: tuple[float, float, float], heading_deg: float
+) -> Ground:
+    """The ground with a block and `count` - 1 more like it in a row behind a craft, coupled to it and to each other.
+
+    craft : the name of the body that pulls, CRAFT or CRAFT.BODY. rear : its place of coupling at the start, m, world.
+    heading_deg : the way it faces. Raises `Refused` as `lay`.
+    """
+    first = next((one for one in ground.blocks if one.id == lead), None)
+    if first is None or first.moves != "free":
+        raise refuse(f"blocks.{lead}", "is no dynamic block that could be pulled", "a dynamic block")
+    angle, back = math.radians(heading_deg), GAP + 0.5 * first.length
+    x, y = round(rear[0] - back * math.cos(angle), 4), round(rear[1] - back * math.sin(angle), 4)
+    moved = first.replace(x=x, y=y, heading_deg=heading_deg)
+    blocks = tuple(moved if one is first else one for one in ground.blocks)
+    hook = {"x": round(rear[0], 4), "y": round(rear[1], 4), "z": round(rear[2], 4)}
+    ends = dict(zip(("end_x", "end_y", "end_z"), end_of(moved, 0.5), strict=True))
+    tie = Coupling(id=free_name(f"{lead}_coupling", ground.ties), one=craft, other=lead, **hook, **ends)
+    made = ground.replace(blocks=blocks, ties=(*ground.ties, tie))
+    return lay(made, lead, count - 1) if count > 1 else made
 
 
 def coupled(ahead: Block, behind: Block, name: str, like: Coupling | None = None) -> Coupling:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from functools import partial
 
+import numpy as np
 from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.base.faults import Refused
@@ -27,6 +28,8 @@ TRAINS = (
     ("4 cars, round a curve of 30 m to the right", 4, -30.0),
 )
 """Trains of the menu: words, cars behind the first, radius in m."""
+BEHIND = (1, 3, 8)
+"""Cars of a train that the craft pulls."""
 Point = tuple[float, float, float]
 
 
@@ -47,6 +50,10 @@ class TieActs:
             inner.addAction("to a second one that is selected, or to the world", partial(self.add_tie, kind))
             inner.addAction("to the craft under test", partial(self.add_to_craft, kind))
         row = _within(menu, "train: cars like the dynamic block that is selected, aligned behind it and coupled")
+        for count in BEHIND:
+            cars = "the selected one" if count == 1 else f"{count} cars, the selected one and more like it,"
+            says = f"{cars} behind the craft under test, coupled to it"
+            row.addAction(says, partial(self.add_behind, count))
         for words, count, radius in TRAINS:
             row.addAction(words, partial(self.add_train, count, radius))
 
@@ -105,6 +112,31 @@ class TieActs:
             return
         change_ground(self.session, laid, f"lay a train of {count + 1}")
         self.plan.choose([f"blocks.{two[0].id}"])
+
+    def add_behind(self, count: int) -> None:
+        """Lays the selected dynamic block and more like it, so many in all, behind the craft and couples them to it."""
+        two = self._two_blocks("train")
+        if two is None:
+            return
+        job, lead = self.session.job(), two[0].id
+        start = job.actors[0].start
+        angle = math.radians(start.heading_deg)
+        way = np.array([math.cos(angle), math.sin(angle), 0.0])
+        ends = []
+        for actor, state in zip(job.actors, job.starts, strict=True):
+            if actor.lead == 0:
+                body = actor.craft.body
+                shift = body.middle()[0] - body.centre()[0] - body.half_extents()[0]
+                ends.append((float(state[:3] @ way) + shift, actor.craft.id, state[:3] + shift * way))
+        _, name, rear = min(ends, key=lambda one: one[0])
+        x, y, z = rear.tolist()
+        try:
+            laid = trains.lay_behind(self.session.ground, lead, count, name, (x, y, z), start.heading_deg)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
+            return
+        change_ground(self.session, laid, f"lay a train of {count} behind {name}")
+        self.plan.choose([f"ties.{laid.ties[-count].id}"])
 
     def add_joint(self) -> None:
         """Holds the selected dynamic block to the second one that is selected, or to the world."""
