@@ -133,12 +133,9 @@ def book_ties(craft, scene, now, k):
         if side == 0 and link.part >= 0:
             continue  # on the line of its part
         gave = link.gave[side]
+        force = (body.mass * gave[0] / now.dt, body.mass * gave[1] / now.dt, body.mass * gave[2] / now.dt)
         turned = spatial.times(now.inertia, (gave[3], gave[4], gave[5]))
-        for i in range(3):
-            now.lines[t, i] += body.mass * gave[i] / now.dt
-            now.lines[t, 3 + i] += turned[i] / now.dt
-            now.lines[k, i] -= body.mass * gave[i] / now.dt
-            now.lines[k, 3 + i] -= turned[i] / now.dt
+        move_to_line(now, t, k, force, (turned[0] / now.dt, turned[1] / now.dt, turned[2] / now.dt))
     for j in range(scene.joints.shape[0]):
         joint = scene.joints[j]
         if joint.part >= 0 or (joint.a != craft.body and joint.b != craft.body) or joint.a == joint.b:
@@ -150,11 +147,18 @@ def book_ties(craft, scene, now, k):
         )  # fmt: skip
         torque = spatial.cross((lever[0], lever[1], lever[2]), push)
         turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
-        for i in range(3):
-            now.lines[t, i] += push[i] * craft.free[i]
-            now.lines[t, 3 + i] += turned[i]
-            now.lines[k, i] -= push[i] * craft.free[i]
-            now.lines[k, 3 + i] -= turned[i]
+        free = (push[0] * craft.free[0], push[1] * craft.free[1], push[2] * craft.free[2])
+        move_to_line(now, t, k, free, turned)
+
+
+@compiled
+def move_to_line(now, line, k, force, torque):
+    """Books a force, N, and a torque, N m, world axes, on a line of the ledger, and takes them off line `k`."""
+    for i in range(3):
+        now.lines[line, i] += force[i]
+        now.lines[line, 3 + i] += torque[i]
+        now.lines[k, i] -= force[i]
+        now.lines[k, 3 + i] -= torque[i]
 
 
 @compiled
@@ -162,11 +166,9 @@ def book_for_part(craft, body, now, k, part, force, lever):
     """Books a force at a lever, N and m, world axes, on the line of a part, and takes it off line `k`."""
     torque = spatial.cross(lever, force)
     turned = spatial.times(now.inertia, spatial.times(body.inverse_inertia, torque))
+    free = (force[0] * craft.free[0], force[1] * craft.free[1], force[2] * craft.free[2])
+    move_to_line(now, part, k, free, turned)
     for i in range(3):
-        now.lines[part, i] += force[i] * craft.free[i]
-        now.lines[part, 3 + i] += turned[i]
-        now.lines[k, i] -= force[i] * craft.free[i]
-        now.lines[k, 3 + i] -= turned[i]
         now.points[part, i] = body.position[i] + lever[i]
 
 
