@@ -34,73 +34,90 @@ LINE = 3.0
 def added(craft: Craft, kind: str) -> tuple[Craft, str]:
     """The craft with one more body of one of KINDS, what holds it, and the channel that moves it; and its name."""
     name = free_name(kind, (*craft.bodies, *craft.parts))
-    half, middle = craft.body.half_extents(), craft.body.middle()
-    held = {"held": craft.body.held, "damping_law": craft.body.damping_law, "layer": craft.body.layer}
+    if kind in ("trailer", "rear_frame"):
+        return _with_one_behind(craft, kind, name), name
+    make = {"jib": _with_jib, "hung_load": _with_hung_load, "outrigger": _with_outrigger}[kind]
+    return make(craft, name), name
+
+
+def _held(craft: Craft) -> dict[str, Any]:
+    """The fields that a further body takes over from the first."""
+    return {"held": craft.body.held, "damping_law": craft.body.damping_law, "layer": craft.body.layer}
+
+
+def _like(craft: Craft) -> dict[str, Any]:
+    """Fields of a further body of the size of the first and half its mass."""
+    half = craft.body.half_extents()
     size = {"length": 2.0 * half[0], "width": 2.0 * half[1], "height": 2.0 * half[2]}
-    mass = round(0.5 * craft.body.true_mass(), 1)
+    return {**size, "mass": round(0.5 * craft.body.true_mass(), 1), **_held(craft)}
+
+
+def _with_one_behind(craft: Craft, kind: str, name: str) -> Craft:
+    """It with a trailer or a rear frame behind the last of its row, on feet like those of the first body."""
+    half, middle = craft.body.half_extents(), craft.body.middle()
     rear = middle[0] - half[0]
     row = [body for body in craft.bodies if body.y == 0.0 and body.x + body.middle()[0] < rear]
     last = min(row, key=_back, default=None)
     back, ahead = (rear, FIRST) if last is None else (_back(last), last.id)
-    if kind in ("trailer", "rear_frame"):
-        limb = Limb(id=name, mass=mass, x=round(back - GAP - half[0], 2), z=round(middle[2], 2), **size, **held)
-        at = {"x": round(back - 0.5 * GAP, 2), "z": round(middle[2], 2), "one": name, "other": ahead}
-        if kind == "trailer":
-            hitch: Tie = Cone(id=free_name("hitch", craft.ties), cone_deg=60.0, **at)
-        else:
-            craft, channel = _steered(craft, "steer")
-            hitch = Hinge(
-                id=free_name("steering_hinge", craft.ties), elevation_deg=90.0, motor="place", motor_angle_deg=30.0,
-                channel=channel, motor_torque=20.0 * mass, limited=True, low_deg=-40.0, high_deg=40.0, **at,
-            )  # fmt: skip
-        parts = tuple(_copied(part, craft, limb) for part in craft.own_parts if part.feet())
-        made = craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, hitch))
-        for part in parts:
-            made = made.with_part(part.replace(id=free_name(f"{name}_{part.id}"[:40], made.parts)))
-        return made, name
-    if kind == "jib":
-        craft, channel = _steered(craft, "jib")
-        beam = 0.15 * min(half[1], 1.0) + 0.05
-        up = middle[2] + half[2]
-        limb = Limb(
-            id=name, mass=round(0.1 * craft.body.true_mass(), 1), length=2.4 * half[0], width=2 * beam, height=2 * beam,
-            x=round(middle[0] + half[0], 2), z=round(up + 2.0 * beam, 2), **held,
+    limb = Limb(id=name, x=round(back - GAP - half[0], 2), z=round(middle[2], 2), **_like(craft))
+    at = {"x": round(back - 0.5 * GAP, 2), "z": round(middle[2], 2), "one": name, "other": ahead}
+    if kind == "trailer":
+        hitch: Tie = Cone(id=free_name("hitch", craft.ties), cone_deg=60.0, **at)
+    else:
+        craft, channel = _steered(craft, "steer")
+        hitch = Hinge(
+            id=free_name("steering_hinge", craft.ties), elevation_deg=90.0, motor="place", motor_angle_deg=30.0,
+            channel=channel, motor_torque=20.0 * limb.mass, limited=True, low_deg=-40.0, high_deg=40.0, **at,
         )  # fmt: skip
-        hinge = Hinge(
-            id=free_name("slew", craft.ties), one=name, other=FIRST, x=round(middle[0], 2), z=round(up + beam, 2),
-            elevation_deg=90.0,
-            motor="rate", motor_rate_deg=30.0, motor_torque=10.0 * craft.body.true_mass(), channel=channel,
-        )  # fmt: skip
-        return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, hinge)), name
-    if kind == "hung_load":
-        side, low = round(0.6 * half[1], 2), round(middle[2] - half[2], 2)
-        limb = Limb(
-            id=name, mass=round(0.2 * craft.body.true_mass(), 1), length=side, width=side, height=side,
-            x=round(middle[0], 2), z=round(low - LINE - 0.5 * side, 2), layer=craft.body.layer,
-        )  # fmt: skip
-        line = Rope(
-            id=free_name("line", craft.ties), one=name, other=FIRST, x=limb.x, z=round(low - LINE, 2), end_x=limb.x,
-            end_z=low,
-        )  # fmt: skip
-        return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, line)), name
+    made = _tied(craft, limb, hitch)
+    for part in (_copied(part, craft, limb) for part in craft.own_parts if part.feet()):
+        made = made.with_part(part.replace(id=free_name(f"{name}_{part.id}"[:40], made.parts)))
+    return made
+
+
+def _with_jib(craft: Craft, name: str) -> Craft:
+    """It with a beam on top, on an upright hinge that a channel turns."""
+    craft, channel = _steered(craft, "jib")
+    half, middle = craft.body.half_extents(), craft.body.middle()
+    beam, up = 0.15 * min(half[1], 1.0) + 0.05, middle[2] + half[2]
     limb = Limb(
-        id=name,
-        mass=mass,
-        x=round(middle[0], 2),
-        y=round(middle[1] + 2.2 * half[1], 2),
-        z=round(middle[2], 2),
-        **size,
-        **held,
-    )
-    joint = Fixed(
-        id=free_name("joint", craft.ties),
-        one=name,
-        other=FIRST,
-        x=limb.x,
-        y=round(middle[1] + 1.1 * half[1], 2),
-        z=limb.z,
-    )
-    return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, joint)), name
+        id=name, mass=round(0.1 * craft.body.true_mass(), 1), length=2.4 * half[0], width=2 * beam, height=2 * beam,
+        x=round(middle[0] + half[0], 2), z=round(up + 2.0 * beam, 2), **_held(craft),
+    )  # fmt: skip
+    hinge = Hinge(
+        id=free_name("slew", craft.ties), one=name, other=FIRST, x=round(middle[0], 2), z=round(up + beam, 2),
+        elevation_deg=90.0,
+        motor="rate", motor_rate_deg=30.0, motor_torque=10.0 * craft.body.true_mass(), channel=channel,
+    )  # fmt: skip
+    return _tied(craft, limb, hinge)
+
+
+def _with_hung_load(craft: Craft, name: str) -> Craft:
+    """It with a load on a rope below."""
+    half, middle = craft.body.half_extents(), craft.body.middle()
+    side, low = round(0.6 * half[1], 2), round(middle[2] - half[2], 2)
+    limb = Limb(
+        id=name, mass=round(0.2 * craft.body.true_mass(), 1), length=side, width=side, height=side,
+        x=round(middle[0], 2), z=round(low - LINE - 0.5 * side, 2), layer=craft.body.layer,
+    )  # fmt: skip
+    line = Rope(
+        id=free_name("line", craft.ties), one=name, other=FIRST, x=limb.x, z=round(low - LINE, 2), end_x=limb.x,
+        end_z=low,
+    )  # fmt: skip
+    return _tied(craft, limb, line)
+
+
+def _with_outrigger(craft: Craft, name: str) -> Craft:
+    """It with a body beside it, held by a fixed joint."""
+    half, middle = craft.body.half_extents(), craft.body.middle()
+    x, z = round(middle[0], 2), round(middle[2], 2)
+    limb = Limb(id=name, x=x, y=round(middle[1] + 2.2 * half[1], 2), z=z, **_like(craft))
+    y = round(middle[1] + 1.1 * half[1], 2)
+    return _tied(craft, limb, Fixed(id=free_name("joint", craft.ties), one=name, other=FIRST, x=x, y=y, z=z))
+
+
+def _tied(craft: Craft, limb: Limb, tie: Tie) -> Craft:
+    return craft.replace(bodies=(*craft.bodies, limb), ties=(*craft.ties, tie))
 
 
 def _back(limb: Limb) -> float:
