@@ -55,6 +55,14 @@ def drag(qtbot, plan, start, by):
     qtbot.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=start + by)
 
 
+def on_bench_with_a_trailer(page, idle):
+    """The window on the Bench page and its session, after a trailer is added."""
+    choose(page.bodies.fill, "add a trailer")
+    idle()
+    page.window().show_page("Bench")
+    return page.window(), page.session
+
+
 @pytest.mark.parametrize("kind", limbs.KINDS)
 def test_each_kind_of_body_is_added_from_the_menu_and_is_one_step(kind, page, idle):
     session = page.session
@@ -156,10 +164,7 @@ def test_a_body_is_renamed_with_all_that_names_it_and_removed(page, qtbot, idle)
 
 
 def test_strips_meters_ledger_and_view_tell_every_body(page, qtbot, idle):
-    window, session = page.window(), page.session
-    choose(page.bodies.fill, "add a trailer")
-    idle()
-    window.show_page("Bench")
+    window, session = on_bench_with_a_trailer(page, idle)
     session.shown.set_time(4.0)
     idle()
     of_body = next(one for one in window.desk.strips if one.name == "trailer")
@@ -190,10 +195,7 @@ def test_strips_meters_ledger_and_view_tell_every_body(page, qtbot, idle):
 
 
 def test_it_is_driven_by_hand_while_a_dial_of_its_tie_is_moved_and_kept(page, qtbot, idle):
-    window, session = page.window(), page.session
-    choose(page.bodies.fill, "add a trailer")
-    idle()
-    window.show_page("Bench")
+    window, session = on_bench_with_a_trailer(page, idle)
     window.driver.start()
     drive(qtbot, window, 1.5, Qt.Key.Key_W)
     session.edit("crafts.fan_sled.ties.hitch.friction", 40.0, "friction")
@@ -206,10 +208,7 @@ def test_it_is_driven_by_hand_while_a_dial_of_its_tie_is_moved_and_kept(page, qt
 
 
 def test_a_poke_at_a_trailer_pushes_the_trailer(page, qtbot, idle):
-    window, session = page.window(), page.session
-    choose(page.bodies.fill, "add a trailer")
-    idle()
-    window.show_page("Bench")
+    window, session = on_bench_with_a_trailer(page, idle)
     session.shown.set_time(1.0)
     window.playbar.choose("side")
     idle()

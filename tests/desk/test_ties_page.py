@@ -175,3 +175,17 @@ def test_a_train_is_coupled_to_the_last_body_of_a_craft(window, idle):
     assert window.header.cautions.text() == "no cautions"
     assert window.session.shown.run.column("block.crate_3.velocity.x")[-1] > 0.3
     window.show_page("Bench")
+
+
+def test_what_is_held_already_is_not_laid_behind_the_craft(page, window, idle):
+    choose(page, "rope", "to the world")
+    idle()
+    said, before = [], window.session.yard
+    window.session.said.connect(lambda words, fault: said.append((words, fault)))
+    page.plan.choose(["blocks.crate"])
+    choose(page, "train", "3 cars, the selected")
+    assert window.session.yard is before
+    ((words, fault),) = said
+    assert fault
+    assert "is held by" in words
+    assert "a block that is free" in words

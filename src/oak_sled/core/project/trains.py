@@ -55,11 +55,14 @@ def lay_behind(
     """The ground with a block and `count` - 1 more like it in a row behind a craft, coupled to it and to each other.
 
     craft : the name of the body that pulls, CRAFT or CRAFT.BODY. rear : its place of coupling at the start, m, world.
-    heading_deg : the way it faces. Raises `Refused` as `lay`.
+    heading_deg : the way it faces. Raises `Refused` as `lay`, and where something holds the block already.
     """
     first = next((one for one in ground.blocks if one.id == lead), None)
     if first is None or first.moves != "free":
         raise refuse(f"blocks.{lead}", "is no dynamic block that could be pulled", "a dynamic block")
+    tied = next((one for one in (*ground.ties, *ground.joints) if lead in (one.one, one.other)), None)
+    if tied is not None:
+        raise refuse(f"blocks.{lead}", f"is held by {tied.heading}, which would not follow it", "a block that is free")
     angle, back = math.radians(heading_deg), GAP + 0.5 * first.length
     x, y = round(rear[0] - back * math.cos(angle), 4), round(rear[1] - back * math.sin(angle), 4)
     moved = first.replace(x=x, y=y, heading_deg=heading_deg)
