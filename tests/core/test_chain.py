@@ -45,9 +45,11 @@ def chained(solids, one, other, length, nodes, per_metre=0.1, stiff=1e6, damping
     own = {
         "at_a": (0.0, 0.0, 0.0) if one[0] else tuple(one[1]), "at_b": (0.0, 0.0, 0.0) if other[0] else tuple(other[1]),
         "first": 0, "nodes": nodes + 1, "rest": rest, "stiff": stiff / rest, "damping": damping / rest,
-        "mass": per_metre * rest, "radius": 0.02, "fall": (0.0, 0.0, -gravity),
+        "mass": per_metre * rest, "radius": 0.02,
     }  # fmt: skip
-    return scenery.with_links(scene, [(chain.KIND, (one[0], other[0]), own)])
+    made = scenery.with_links(scene, [(chain.KIND, (one[0], other[0]), own)])
+    made.links["fall"] = (0.0, 0.0, -gravity)
+    return made
 
 
 def moved(scene, ticks, seconds, gravity=G):

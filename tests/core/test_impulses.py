@@ -8,6 +8,7 @@ from scipy.integrate import solve_ivp
 
 from oak_sled.core.advice import preview
 from oak_sled.core.assembly import bodynames, scenes
+from oak_sled.core.kernel import state
 from oak_sled.core.parts import launcher, shots
 from oak_sled.core.parts.impulse import Impulse
 from oak_sled.core.parts.knockback import Knockback
@@ -375,15 +376,16 @@ def test_the_preview_agrees_with_the_run_over_a_hundred_metres(make, ticks):
 def test_the_spread_is_even_over_its_disc_and_comes_from_the_seed():
     record = np.zeros(1, launcher.RECORD)
     record["spread"], record["seed"] = math.radians(10.0), 7
-    ways = np.array([shots.scattered(record[0], (1.0, 0.0, 0.0), k) for k in range(4000)])
+    level = np.zeros(1, state.NOW)[0]
+    ways = np.array([shots.scattered(record[0], (1.0, 0.0, 0.0), k, level) for k in range(4000)])
     off = np.degrees(np.arccos(np.clip(ways[:, 0], -1, 1)))
     assert np.max(off) <= 10.0
     assert np.mean(off < 10.0 / math.sqrt(2.0)) == pytest.approx(0.5, abs=0.03)
     assert np.abs(ways[:, 1:].mean(axis=0)) == pytest.approx([0.0, 0.0], abs=0.01)
-    again = np.array([shots.scattered(record[0], (1.0, 0.0, 0.0), k) for k in range(10)])
+    again = np.array([shots.scattered(record[0], (1.0, 0.0, 0.0), k, level) for k in range(10)])
     assert np.array_equal(ways[:10], again)
     record["seed"] = 8
-    assert not np.array_equal(ways[0], shots.scattered(record[0], (1.0, 0.0, 0.0), 0))
+    assert not np.array_equal(ways[0], shots.scattered(record[0], (1.0, 0.0, 0.0), 0, level))
 
 
 def test_a_shot_knocks_a_block_over_and_momentum_goes_with_it(make):

@@ -9,7 +9,7 @@ from oak_sled.core.assembly import bodynames, eventrows, scenes
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.contact import broad, closest, contactrows, pairs, pushes, records, scenery, solver
 from oak_sled.core.geometry import shapes
-from oak_sled.core.kernel import spatial, state
+from oak_sled.core.kernel import environment, spatial, state
 from oak_sled.core.kernel.environment import still_air
 from oak_sled.core.parts import knockbacks, shots
 from oak_sled.core.parts.context import Pack
@@ -230,7 +230,7 @@ def test_dice_are_even_and_do_not_follow_one_another():
 
 @pytest.mark.parametrize("way", [(1.0, 0.0, 0.0), (0.0, 0.0, 1.0), (0.6, -0.64, 0.48)])
 def test_across_gives_two_directions_at_right_angles(way):
-    left, up = (np.array(vector) for vector in shots.across(way))
+    left, up = (np.array(vector) for vector in environment.across(np.zeros(1, state.NOW)[0], way))
     assert [left @ way, up @ way, left @ up] == pytest.approx([0.0, 0.0, 0.0], abs=1e-12)
     assert left[2] == 0.0
     assert [np.linalg.norm(left), np.linalg.norm(up)] == pytest.approx([1.0, 1.0])

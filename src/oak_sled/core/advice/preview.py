@@ -11,18 +11,18 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, ground_shape, scenecache, world
+from oak_sled.core.assembly import bodynames, ground_shape, groundrows, scenecache, world
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import broad, hook, loosebodies, records
-from oak_sled.core.kernel import spatial, state
+from oak_sled.core.kernel import environment, spatial, state
 from oak_sled.core.kernel.state import COLLIDE
 from oak_sled.core.parts import shots
 from oak_sled.core.parts.common import Part
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Run
-from oak_sled.core.tick import rowlayout
+from oak_sled.core.tick import rowlayout, step
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.ground import Ground
 
@@ -123,9 +123,10 @@ def throw_path(run: Run, row: int, part: int) -> Throw:
     carried = own[7:10] + np.cross(own[10:13], lever)
     velocity = carried + thrown.numbers["speed"] * way
     muzzle = own[:3] + lever
+    fall = environment.gravity_at(groundrows.ground_record(job.ground)[0], *muzzle.tolist())
     out = np.empty((math.ceil(LOOK_AHEAD_S * job.ticks), 3))
     count, caught = hook.trace(
-        scene, 1 + job.who, np.concatenate([muzzle, velocity]), (0.0, 0.0, -job.ground.gravity),
+        scene, 1 + job.who, np.concatenate([muzzle, velocity]), fall,
         tuple(carried.tolist()), thrown.numbers["most"], job.dt, out,
     )  # fmt: skip
     names = bodynames.solid_names(job)
@@ -144,13 +145,12 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     record = arrays.parts[first + part][launcher.kind]
     body, now = at.body, at.now
     axes = body["axes"]
-    size = math.hypot(axes[0, 0], axes[1, 0])
-    now["heading_x"], now["heading_y"] = (axes[0, 0] / size, axes[1, 0] / size) if size > 1e-9 else (1.0, 0.0)
+    step.read_motion(body, arrays.ground[0], now)
     way = np.array(shots.line_of(record, body, now))
     lever = axes @ record["point"]
     speed = record["muzzle"] * job.single.gain_of(launcher)
     velocity = body["velocity"] + np.cross(body["spin"], lever) + speed * way
-    left, up = (np.array(vector) for vector in shots.across(tuple(way)))
+    left, up = (np.array(vector) for vector in environment.across(now, tuple(way)))
     spin = record["twist"] * up - record["backspin"] * left
     out = np.empty((math.ceil((seconds or float(record["lifetime"])) * job.ticks), 3))
     start = np.concatenate([body["position"] + lever, velocity])
@@ -177,6 +177,8 @@ def state_of(run: Run, row: int) -> Moment:
         numbers[10:13],
     )
     spatial.axes_of(body["attitude"], body["axes"])
+    now["level"], now["heading_x"] = np.eye(3), 1.0
+    now["tipped"] = int(run.job.ground.is_bent)
     count = len(run.layout.channels)
     now["channels"][:count] = numbers[rowlayout.HEAD : rowlayout.HEAD + count]
     return Moment(body, now)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oak_sled.core.assembly import world
+from oak_sled.core.assembly import groundrows
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import environment
 from oak_sled.core.yard.ground import Ground
@@ -14,7 +14,7 @@ class Airflow:
     """The air of a ground."""
 
     def __init__(self, ground: Ground):
-        self._ground = world.ground_record(ground)
+        self._ground = groundrows.ground_record(ground)
 
     def at(self, places: Floats, time: float) -> Floats:
         """m/s of the wind, shape (n, 3), at places in m, shape (n, 3), and a time in s."""

@@ -268,7 +268,7 @@ def lines_of(job: Job) -> list[Held]:
             origin, axes = starts.origin_of(one.craft, job.starts[who])
             x, y, z = (origin + axes @ np.array(thrown.at)).tolist()
             name = f"{one.craft.id.replace('.', '_')}_{part.id}"[:40]
-            fields = {"thrown": thrown, "fall": job.ground.gravity, "x": x, "y": y, "z": z}
+            fields = {"thrown": thrown, "x": x, "y": y, "z": z}
             line = ThrownLine.model_construct(id=name, one=one.craft.id, other="", **fields)
             found.append(Held(line, 1 + who, records.GROUND, who, part=place))
     return found

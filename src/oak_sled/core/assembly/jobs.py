@@ -86,7 +86,8 @@ class Job:
     def starts(self) -> tuple[Floats, ...]:
         """Position, attitude, velocity and spin of every actor at the start, each of shape (13,), world axes."""
         leads = [one for k, one in enumerate(self.actors) if one.lead == k]
-        return tuple(state for one in leads for state in starts.start_states(one.whole, one.start, self.ground))
+        step = self.dt / self.substeps if self.integrator == "semi_implicit" else 0.0
+        return tuple(state for one in leads for state in starts.start_states(one.whole, one.start, self.ground, step))
 
     @functools.cached_property
     def who(self) -> int:

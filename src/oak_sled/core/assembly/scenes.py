@@ -173,9 +173,10 @@ def _links(job: Job, scene: Scene) -> Records:
         linkkind.fill(row, tie.rows(), (a, b), own)
         if tie.nodes():
             given = linkkind.own_of(row, tie.rows())
-            given["first"], given["fall"] = first, (0.0, 0.0, -job.ground.gravity)
+            given["first"] = first
             row["first_node"], row["nodes"] = first + 1, tie.nodes()
             first += tie.nodes() + 2
+        row["fall"] = (0.0, 0.0, -job.ground.gravity)
         row["passes"] = int(tie.passes())
         row["who"], row["part"] = held.who, held.part
         known = [channel.id for channel in job.actors[held.who].whole.channels] if job.actors else []

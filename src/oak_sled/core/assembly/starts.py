@@ -10,12 +10,14 @@ import numpy as np
 
 from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.kernel import spatial
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Start
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.limb import Limb
+from oak_sled.core.yard.orbit import Orbit
 from oak_sled.core.yard.singles import FIRST
 from oak_sled.core.yard.tie import Stretched
 
@@ -50,10 +52,15 @@ def start_state(craft: Craft, start: Start, ground: Ground) -> Floats:
     )
 
 
-def start_states(craft: Craft, start: Start, ground: Ground) -> tuple[Floats, ...]:
+def start_states(craft: Craft, start: Start, ground: Ground, step: float = 0.0) -> tuple[Floats, ...]:
     """The states at the start of all bodies of a craft, see `Craft.singles`, each of shape (13,): as they are on it,
-    turned and moving as one, so high that each of them stands clear of the ground, and one that hangs by CLEAR."""
+    turned and moving as one, so high that each of them stands clear of the ground, and one that hangs by CLEAR.
+
+    step : s of a step, by half of which the velocity of an orbit is staggered; 0: not at all.
+    """
     singles = craft.singles
+    if start.orbit is not None:
+        return _in_orbit(singles, start, start.orbit, ground, step)
     if len(singles) == 1:
         return (start_state(singles[0], start, ground),)
     level = [on_craft(one.body) for one in singles]
@@ -78,6 +85,47 @@ def start_states(craft: Craft, start: Start, ground: Ground) -> tuple[Floats, ..
         place = origin + pose @ (at + axes @ np.array(one.body.centre()))
         moves = velocity + np.cross(spin, place - lead)
         found.append(np.concatenate([place, _turned(first[3:7], _attitude_on_craft(one.body)), moves, spin]))
+    return tuple(found)
+
+
+def orbit_frame(orbit: Orbit, ground: Ground, step: float = 0.0) -> tuple[Floats, Floats, Floats]:
+    """Place, m, axes, shape (3, 3) (along the motion, to the left, away from the block), and velocity, m/s, where an
+    orbit begins, world axes; raises `Refused` where there is nothing to go round. step : see `start_states`."""
+    block = next((one for one in ground.wells if one.id == orbit.around), None)
+    if block is None or block.moves != "fixed":
+        what = f"nothing static called {orbit.around!r} attracts on the ground {ground.id}"
+        raise refuse("start.orbit.around", what, close_match(orbit.around, [one.id for one in ground.wells]))
+    place, velocity = orbit.elements(block.radius).state(math.radians(orbit.anomaly_deg), block.mu)
+    far = float(np.linalg.norm(place))
+    up = place / far
+    left = np.cross(up, velocity)
+    left /= np.linalg.norm(left)
+    if orbit.staggered:
+        velocity = velocity + 0.5 * step * block.mu / far**2 * up
+    return np.array(block.middle()) + place, np.stack([np.cross(left, up), left, up], axis=1), velocity
+
+
+def _in_orbit(
+    singles: tuple[Craft, ...], start: Start, orbit: Orbit, ground: Ground, step: float
+) -> tuple[Floats, ...]:
+    """The states of bodies of a craft that begins in an orbit, each of shape (13,)."""
+    place, axes, velocity = orbit_frame(orbit, ground, step)
+    angle = math.radians(start.heading_deg)
+    own = _quaternion_of(axes)
+    pose = _turned(own, attitude(angle, math.radians(start.pitch_deg), math.radians(start.roll_deg)))
+    heading = axes @ _axes_of(attitude(angle, 0.0, 0.0))
+    velocity = velocity + heading @ np.array([start.speed, start.side_speed, start.rise_speed])
+    rates = (start.roll_rate_deg, start.pitch_rate_deg, start.yaw_rate_deg)
+    spin = heading @ np.array([math.radians(one) for one in rates])
+    turned = _axes_of(pose)
+    lead = place + axes @ np.array([start.x, start.y, start.height])
+    origin = lead - turned @ np.array(singles[0].body.centre())
+    found = []
+    for one in singles:
+        at, on = on_craft(one.body)
+        centre = origin + turned @ (at + on @ np.array(one.body.centre()))
+        moves = velocity + np.cross(spin, centre - lead)
+        found.append(np.concatenate([centre, _turned(pose, _attitude_on_craft(one.body)), moves, spin]))
     return tuple(found)
 
 
@@ -134,6 +182,22 @@ def _turned(first: Floats, then: Sequence[float]) -> Floats:
     a, b = first[0], first[1:]
     c, d = then[0], np.array(then[1:])
     return np.array([a * c - b @ d, *(a * d + c * b + np.cross(b, d))])
+
+
+def _quaternion_of(axes: Floats) -> Floats:
+    """The quaternion of axes, shape (3, 3) (Shepperd's choice of the greatest of four squares)."""
+    squares = np.array([np.trace(axes), axes[0, 0], axes[1, 1], axes[2, 2]])
+    k = int(np.argmax(squares))
+    found = np.zeros(4)
+    if k == 0:
+        found[0] = 1.0 + squares[0]
+        found[1:] = axes[2, 1] - axes[1, 2], axes[0, 2] - axes[2, 0], axes[1, 0] - axes[0, 1]
+    else:
+        i, j, m = k - 1, k % 3, (k + 1) % 3
+        found[0] = axes[m, j] - axes[j, m]
+        found[1 + i] = 1.0 + 2.0 * axes[i, i] - squares[0]
+        found[1 + j], found[1 + m] = axes[j, i] + axes[i, j], axes[m, i] + axes[i, m]
+    return np.asarray(found / np.linalg.norm(found))
 
 
 def _heading(single: Craft) -> float:

@@ -8,15 +8,14 @@ from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, eventrows, ground_shape
+from oak_sled.core.assembly import bodynames, eventrows, ground_shape, groundrows
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats, Records
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.formulas import lawunits
 from oak_sled.core.formulas.code import Code
-from oak_sled.core.kernel import spatial, state, surface, volumes
-from oak_sled.core.kernel.surface import MOST_PATCHES
+from oak_sled.core.kernel import environment, spatial, state
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Part
 from oak_sled.core.parts.context import AIMS, Pack
@@ -28,17 +27,8 @@ from oak_sled.core.yard.drill import End
 from oak_sled.core.yard.ground import Ground
 
 _END_KINDS = get_args(End)
-_EDGES = ("open", "wrap", "wall", "return")
 _LAWS = get_args(DampingLaw)
 _NUMBERS: dict[type[Part], int] = {kind.document: number for number, kind in enumerate(register.KINDS)}
-
-
-def _one(dtype: np.dtype[Any], values: dict[str, Any]) -> Records:
-    """An array of one record; every field must be given."""
-    record = np.zeros(1, dtype)
-    for name in dtype.names or ():
-        record[name][0] = values[name]
-    return record
 
 
 def _many(dtype: np.dtype[Any], rows: list[dict[str, Any]]) -> Records:
@@ -61,20 +51,17 @@ def build(job: Job) -> state.World:
     channels = [channel for one in actors for channel in one.channels]
     return state.World(
         crafts=_many(state.CRAFT, _crafts(job)),
-        ground=ground_record(job.ground),
-        drill=_one(state.DRILL, {"end_kind": _END_KINDS.index(job.drill.end), "end_value": job.drill.end_value}),
+        ground=groundrows.ground_of(job),
+        drill=groundrows.one(
+            state.DRILL, {"end_kind": _END_KINDS.index(job.drill.end), "end_value": job.drill.end_value}
+        ),
         parts=parts,
         channels=_many(state.CHANNEL, [_channel(channel) for channel in channels]),
-        gates=_many(state.GATE, [_gate(gate) for gate in job.ground.gates]),
+        gates=_many(state.GATE, [groundrows.gate_row(gate) for gate in job.ground.gates]),
         events=eventrows.event_rows(job.drill.events, job),
         supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
         calls=np.zeros(1 + state.COMMAND, np.int64),
     )
-
-
-def ground_record(ground: Ground) -> Records:
-    """A ground as the kernel reads it: one record of GROUND, shape (1,)."""
-    return _one(state.GROUND, _ground(ground))
 
 
 def compile_laws(job: Job) -> None:
@@ -277,42 +264,6 @@ def _channel(channel: Any) -> dict[str, Any]:
     }
 
 
-def _ground(ground: Ground) -> dict[str, Any]:
-    angle = math.radians(ground.wind_to_deg)
-    wind = (ground.wind_speed * math.cos(angle), ground.wind_speed * math.sin(angle), 0.0)
-    low_x, low_y, high_x, high_y = ground.edges_at()
-    spare = MOST_PATCHES - len(ground.patches)
-    return {
-        "gravity": ground.gravity,
-        "air_density": ground.air_density,
-        "wind": wind,
-        "grip": ground.grip,
-        "patch_count": len(ground.patches),
-        "patches": np.concatenate([ground_shape.patch_rows(ground), np.zeros(spare, surface.PATCH)]),
-        "edge_kind": _EDGES.index(ground.edges),
-        "low": (low_x, low_y),
-        "high": (high_x, high_y),
-        **_volumes(ground, wind),
-    }
-
-
-def _volumes(ground: Ground, wind: tuple[float, float, float]) -> dict[str, Any]:
-    """The volumes of a ground: those that push, those of wind, those of gravity. wind : m/s of the ground."""
-    rows = np.zeros(volumes.MOST_VOLUMES, volumes.VOLUME)
-    every = [one for one in ground.volumes if one.pushes]
-    winds = [one for one in ground.volumes if one.does == "wind"]
-    fields = [one for one in ground.volumes if one.does == "gravity"]
-    for row, one in zip(rows, (*every, *winds, *fields), strict=False):
-        for name, value in one.record(wind).items():
-            row[name] = value
-    return {"time": 0.0, "pushing": len(every), "winds": len(winds), "fields": len(fields), "volumes": rows}
-
-
-def _gate(gate: Any) -> dict[str, Any]:
-    angle = math.radians(gate.heading_deg)
-    return {"x": gate.x, "y": gate.y, "cos": math.cos(angle), "sin": math.sin(angle), "half_width": 0.5 * gate.width}
-
-
 def begin(world: state.World, bodies: Records, job: Job) -> Records:
     """The state at the start of a run, everything at rest but what the drill sets in motion: a record for every craft;
     its motion goes into its row of `bodies`."""
@@ -322,11 +273,14 @@ def begin(world: state.World, bodies: Records, job: Job) -> Records:
         body, start = bodies[craft["body"]], craft["start"]
         put_at(body, start, craft)
         now["dt"], now["nominal_dt"] = job.dt / job.substeps, job.dt
+        now["level"], now["tipped"] = np.eye(3), int(world.ground["fields"][0] + world.ground["wells"][0] > 0)
         now["heading_x"], now["clear_for"], now["aloft"] = 1.0, 1e9, 1e9
         now["parts"], now["channel_count"] = craft["parts"], craft["channels"]
         now["volumes"] = world.ground["pushing"][0]
         now["points"] = body["position"]
-        now["up"] = (0.0, 0.0, 1.0)
+        if now["tipped"]:
+            environment.tip(world.ground[0], body, now)
+        now["up"] = now["level"][:, 2]
         now["held"] = eventrows.first_hold(job, who)
         first, count = craft["first_channel"], craft["channels"]
         for name in ("shaped", "channels", "before"):
@@ -340,7 +294,7 @@ def begin(world: state.World, bodies: Records, job: Job) -> Records:
         roll_on(world.supports[first : first + craft["rays"]], body)
         # it begins at rest on the ground
         carried = job.ground.floor or ground_shape.is_uneven(job.ground)
-        if one.craft.can_leave_ground() and carried and one.start.height == 0.0:
+        if one.craft.can_leave_ground() and carried and one.start.height == 0.0 and one.start.orbit is None:
             now["on_ground"], now["load"] = 1.0, body["mass"] * world.ground["gravity"][0]
             feet = world.supports[craft["first_support"] :][: max(craft["feet"], 1)]
             feet["load"], feet["below"] = now["load"] / len(feet), 0

@@ -44,7 +44,6 @@ CHAIN = np.dtype(
         ("radius", "f8"),  # m
         ("grip", "f8"),  # friction of what it lies on
         ("breaks", "f8"),  # N; 0: never
-        ("fall", "f8", (3,)),  # m/s2
         ("lever_a", "f8", (3,)),  # m, world axes
         ("lever_b", "f8", (3,)),
         ("block", "f8", (3, 3)),  # scratch
@@ -79,7 +78,7 @@ def prepare(own, link, scene, dt):
     g, first, last = scene.chain, own.first, own.first + own.nodes - 1
     for r in range(first + 1, last):  # gravity on what is between
         for i in range(3):
-            g[r, SPEED + i] += dt * own.fall[i]
+            g[r, SPEED + i] += dt * link.fall[i]
     chainmeets.sense(own, link, scene, dt)
     for r in range(first, last):
         n, size = chainsolve.along(g, r)

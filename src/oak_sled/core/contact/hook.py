@@ -101,7 +101,7 @@ def fly(own, link, scene, muzzle, dt):
     """A tick of the hook: it falls, and what it or the line to it meets is caught, or it has missed."""
     begin = pairs.triple(own.hook)
     for i in range(3):
-        own.flight[i] += dt * own.fall[i]
+        own.flight[i] += dt * link.fall[i]
         own.hook[i] += dt * own.flight[i]
     end = pairs.triple(own.hook)
     caught, at = met_by_either(scene, link.a, begin, end, muzzle)

@@ -41,6 +41,7 @@ _FRONT = np.dtype(
         ("given", "f8", (3,)),  # N s on a in this tick, where its kind counts it
         ("lever", "f8", (3,)),  # m from the centre of mass of a to where that acts
         ("gave", "f8", (2, 6)),  # m/s and rad/s that it gave a and b in this tick, where they are of a craft
+        ("fall", "f8", (3,)),  # m/s2 of what of it falls
         ("island", "i8"),  # a body of the group that is solved together
         ("leads", "i8"),  # 1 for the first link of an island without contacts
         ("reach", "i8"),  # the addresses of what its kind does: see `LinkKind`

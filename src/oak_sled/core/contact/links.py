@@ -10,6 +10,7 @@ from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import islands, joints, linkkind, narrow
 from oak_sled.core.contact.linkkind import HOLDS, ROOM
 from oak_sled.core.contact.records import FOUND, FREE, LOST
+from oak_sled.core.kernel import environment
 
 ALONE_ROUNDS = 200
 """Rounds at most over the links of an island that has no contacts."""
@@ -60,6 +61,17 @@ def is_driven(link):
         if link.channels[i] >= 0 and link.drives[i] != 0.0:
             return True
     return False
+
+
+@compiled
+def let_fall(scene, ground):
+    """Brings what falls of each link in step with the gravity where its first body is."""
+    for k in range(scene.links.shape[0]):
+        link = scene.links[k]
+        at = scene.solids[link.a].position
+        pull = environment.gravity_at(ground, at[0], at[1], at[2])
+        for i in range(3):
+            link.fall[i] = pull[i]
 
 
 @compiled

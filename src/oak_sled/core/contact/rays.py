@@ -10,7 +10,7 @@ from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import broad, narrow, sight, spheres
 from oak_sled.core.contact.records import COLLIDES, CYLINDER, FIXED, FREE, GROUND, PARKED, TICKS, TRIGGER
-from oak_sled.core.kernel import spatial, state
+from oak_sled.core.kernel import environment, spatial, state
 from oak_sled.core.kernel.state import CONTACT
 
 AIM_CRAFT, AIM_WORLD, AIM_GROUND = range(3)
@@ -67,7 +67,7 @@ def cast(scene, b, support, now, seen):
     origin = (body.position[0] + lever[0], body.position[1] + lever[1], body.position[2] + lever[2])
     way = (-body.axes[0, 2], -body.axes[1, 2], -body.axes[2, 2])
     if support.aim == AIM_WORLD:
-        way = (0.0, 0.0, -1.0)
+        way = environment.from_level(now, (0.0, 0.0, -1.0))
     elif support.aim == AIM_GROUND:
         way = (-now.up[0], -now.up[1], -now.up[2])
     for i in range(3):

@@ -10,9 +10,9 @@ import math
 
 from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
-from oak_sled.core.contact import blockledger, broad, loosebodies, rowkinds, solver
+from oak_sled.core.contact import blockledger, broad, links, loosebodies, rowkinds, solver
 from oak_sled.core.contact.records import ACTIVE, BEFORE, FIXED, FOUND, GROUND, OVERLAP, TICKS, TOUCHING, UPRIGHT
-from oak_sled.core.kernel import spatial, state
+from oak_sled.core.kernel import environment, spatial, state
 from oak_sled.core.kernel.state import CONTACT, HULL_SUPPORTS, TIES, WALLS
 
 STOP = 2
@@ -37,6 +37,8 @@ def collide(crafts, scene, supports, ground, nows):
         if scene.counts[ACTIVE] > crafts.shape[0]:
             loosebodies.move_all(scene, ground, dt)
         return
+    if environment.is_bent(ground):
+        links.let_fall(scene, ground)
     solver.solve(scene, dt)
     if nows[0].time == 0.0:
         note_penetration(scene)
@@ -82,7 +84,7 @@ def take_out(craft, scene, now):
     line = craft.bumper_line if craft.bumper_line >= 0 else now.parts + WALLS
     gained = (body.spin[0] - now.next_spin[0], body.spin[1] - now.next_spin[1], body.spin[2] - now.next_spin[2])
     moment = spatial.times(now.inertia, gained)
-    force, torque, walls, others = wall_impulses(craft, scene)
+    force, torque, walls, others = wall_impulses(craft, scene, now)
     k = now.parts + CONTACT
     if walls > 0.0 and others == 0.0:
         k = line
@@ -173,7 +175,7 @@ def book_for_part(craft, body, now, k, part, force, lever):
 
 
 @compiled
-def wall_impulses(craft, scene):
+def wall_impulses(craft, scene, now):
     """N s and N m s that upright faces of what never moves gave a craft, and how many contacts were such and others."""
     x, y, z, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     walls, others = 0.0, 0.0
@@ -181,7 +183,7 @@ def wall_impulses(craft, scene):
         contact = scene.contacts[c]
         if contact.push <= 0.0 or (contact.a != craft.body and contact.b != craft.body):
             continue
-        if not is_wall(scene, contact, craft.body):
+        if not is_wall(scene, contact, craft.body, now):
             others += 1.0
             continue
         walls += 1.0
@@ -194,9 +196,11 @@ def wall_impulses(craft, scene):
 
 
 @compiled
-def is_wall(scene, contact, body):
+def is_wall(scene, contact, body, now):
     """True if a contact of a craft is with an upright face of something that never moves."""
-    if contact.a != body or contact.b == GROUND or abs(contact.normal[2]) > UPRIGHT:
+    n = (contact.normal[0], contact.normal[1], contact.normal[2])
+    _, _, rise = environment.to_level(now, n)
+    if contact.a != body or contact.b == GROUND or abs(rise) > UPRIGHT:
         return False
     return scene.solids[contact.b].kind == FIXED
 
@@ -226,7 +230,8 @@ def collect_supports(craft, scene, supports, now):
         if contact.push <= 0.0 and contact.gap > TOUCHING:
             continue
         sign = 1.0 if contact.a == craft.body else -1.0
-        rise = sign * contact.normal[2]
+        _, _, above = environment.to_level(now, (contact.normal[0], contact.normal[1], contact.normal[2]))
+        rise = sign * above
         if rise > UPRIGHT:
             if free:
                 k = foot_of(craft, scene, contact, supports)
@@ -307,7 +312,8 @@ def sum_up(craft, supports, now):
         if support.below < 0 or support.senses == 1:
             continue
         stands = 1.0
-        load += support.load * support.normal[2]
+        _, _, rise = environment.to_level(now, (support.normal[0], support.normal[1], support.normal[2]))
+        load += support.load * rise
         weights += support.load
         x, y, z = (
             x + support.load * support.normal[0],
@@ -322,7 +328,8 @@ def sum_up(craft, supports, now):
         for i in range(3):
             now.below[i] /= weights
     else:
-        now.up[0], now.up[1], now.up[2] = 0.0, 0.0, 1.0
+        for i in range(3):
+            now.up[i] = now.level[i, 2]
     now.on_ground, now.load = stands, load
 
 
@@ -339,18 +346,20 @@ def respond_to_wall(c, craft, scene, now):
     body = scene.solids[craft.body]
     for k in range(scene.counts[FOUND]):
         contact = scene.contacts[k]
-        if contact.push <= 0.0 or contact.fast == 1 or not is_wall(scene, contact, craft.body):
+        if contact.push <= 0.0 or contact.fast == 1 or not is_wall(scene, contact, craft.body, now):
             continue
         if scene.answer[c, 0] == STOP:
             for i in range(3):
                 body.velocity[i], body.spin[i] = 0.0, 0.0
             return
-        n = contact.normal
+        n = environment.to_level(now, (contact.normal[0], contact.normal[1], contact.normal[2]))
+        v = environment.to_level(now, (body.velocity[0], body.velocity[1], body.velocity[2]))
         size = math.sqrt(n[0] * n[0] + n[1] * n[1])
         tx, ty = -n[1] / size, n[0] / size
-        lost = (1.0 - scene.answer[c, 1]) * (body.velocity[0] * tx + body.velocity[1] * ty)
-        body.velocity[0] -= lost * tx
-        body.velocity[1] -= lost * ty
+        lost = (1.0 - scene.answer[c, 1]) * (v[0] * tx + v[1] * ty)
+        slower = environment.from_level(now, (lost * tx, lost * ty, 0.0))
+        for i in range(3):
+            body.velocity[i] -= slower[i]
         return
 
 

@@ -55,7 +55,6 @@ WRAPPED = np.dtype(
         ("way", "f8", (3,)),  # unit, own axes of a: where its hook is thrown
         ("speed", "f8"),  # m/s of that
         ("recoil", "f8"),  # kg of the hook
-        ("fall", "f8", (3,)),  # m/s2
         ("most", "f8"),  # m that it pays out
         ("back", "f8"),  # s until a hook that missed is back
         ("waits", "f8"),  # s left of that

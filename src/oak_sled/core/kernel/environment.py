@@ -1,6 +1,7 @@
-"""The environment of a place: air and gravity. Whatever asks for wind, weight or "up" asks here.
+"""The environment of a place: air and gravity. Whatever asks for wind, weight, height or "up" asks here.
 
-The air and the gravity of a ground are the same everywhere, but for its volumes: see `volumes`.
+The air and the gravity of a ground are the same everywhere, but for its volumes (see `volumes`) and for bodies that
+attract: see WELL.
 """
 
 from __future__ import annotations
@@ -13,6 +14,9 @@ from oak_sled.core.base.arrays import Records
 from oak_sled.core.compiler.kernel import compiled, inlined
 from oak_sled.core.kernel import spatial, volumes
 from oak_sled.core.kernel.state import GROUND
+
+OPPOSITE = 1e-12
+"""1 + cosine of the angle between two directions up, below which no turn from one to the other is the shortest."""
 
 
 @inlined
@@ -54,15 +58,25 @@ def blown(ground, x, y, z):
 @inlined
 def gravity_at(ground, x, y, z):
     """Acceleration of free fall at a place in m: a vector, m/s2 in world axes."""
-    if ground.fields > 0:
+    if is_bent(ground):
         return bent(ground, x, y, z)
     return (0.0, 0.0, -ground.gravity)
 
 
+@inlined
+def is_bent(ground):
+    """True if gravity is not the same everywhere."""
+    return ground.fields + ground.wells > 0
+
+
 @compiled
 def bent(ground, x, y, z):
-    """The gravity of a ground where volumes have another: each takes the place of what was by its share."""
+    """The gravity of a ground with that of its bodies that attract, where volumes have another: each of them takes the
+    place of what was by its share."""
     gx, gy, gz = 0.0, 0.0, -ground.gravity
+    for k in range(ground.wells):
+        pull = attraction(ground.well[k], x, y, z)
+        gx, gy, gz = gx + pull[0], gy + pull[1], gz + pull[2]
     first = ground.pushing + ground.winds
     for k in range(first, first + ground.fields):
         field = ground.volumes[k]
@@ -71,6 +85,94 @@ def bent(ground, x, y, z):
         gy += share * (field.vector[1] - gy)
         gz += share * (field.vector[2] - gz)
     return (gx, gy, gz)
+
+
+@compiled
+def attraction(well, x, y, z):
+    """m/s2 toward a body that attracts: mu / r2 outside of it, and inside of it as of an even ball, r by r."""
+    dx, dy, dz = well.middle[0] - x, well.middle[1] - y, well.middle[2] - z
+    away = math.sqrt(dx * dx + dy * dy + dz * dz)
+    far = max(away, well.radius)
+    share = well.mu / (far * far * far)
+    return (share * dx, share * dy, share * dz)
+
+
+@compiled
+def height_at(ground, x, y, z):
+    """m above the surface of the body whose attraction is the greatest of all that pulls there; else above 0."""
+    found, most = z, ground.gravity
+    for k in range(ground.wells):
+        well = ground.well[k]
+        pull = spatial.length(attraction(well, x, y, z))
+        if pull > most:
+            away = spatial.length((x - well.middle[0], y - well.middle[1], z - well.middle[2]))
+            found, most = away - well.radius, pull
+    return found
+
+
+@inlined
+def level(ground, body, now):
+    """Keeps the level frame of a body in step with what is up where it is: see `tip`."""
+    if now.tipped == 1:
+        tip(ground, body, now)
+
+
+@compiled
+def tip(ground, body, now):
+    """Turns the level frame of a body by the shortest way to what is up there now, so that a heading that is held goes
+    straight on over a round body. Where nothing falls the frame stays as it was."""
+    if strength_at(ground, body.position[0], body.position[1], body.position[2]) <= 0.0:
+        return
+    up = up_at(ground, body.position[0], body.position[1], body.position[2])
+    a = now.level
+    old = (a[0, 2], a[1, 2], a[2, 2])
+    east = (a[0, 0], a[1, 0], a[2, 0])
+    cosine = spatial.dot(old, up)
+    if 1.0 + cosine > OPPOSITE:
+        # Rodrigues' turn that takes one unit vector to another: e + w x e + w x (w x e) / (1 + c)
+        axis = spatial.cross(old, up)
+        once = spatial.cross(axis, east)
+        twice = spatial.cross(axis, once)
+        share = 1.0 / (1.0 + cosine)
+        east = (
+            east[0] + once[0] + share * twice[0], east[1] + once[1] + share * twice[1],
+            east[2] + once[2] + share * twice[2],
+        )  # fmt: skip
+    into = spatial.dot(east, up)
+    east = (east[0] - into * up[0], east[1] - into * up[1], east[2] - into * up[2])
+    size = spatial.length(east)
+    east = (east[0] / size, east[1] / size, east[2] / size)
+    north = spatial.cross(up, east)
+    for i in range(3):
+        a[i, 0], a[i, 1], a[i, 2] = east[i], north[i], up[i]
+
+
+@inlined
+def to_level(now, v):
+    """A vector in world axes, in those of the level frame of a body: east, north and up."""
+    if now.tipped == 1:
+        return spatial.to_craft(now.level, v)
+    return (v[0], v[1], v[2])
+
+
+@inlined
+def from_level(now, v):
+    """A vector in the level frame of a body, in world axes."""
+    if now.tipped == 1:
+        return spatial.to_world(now.level, v)
+    return (v[0], v[1], v[2])
+
+
+@compiled
+def across(now, way):
+    """Two unit vectors across a unit vector: to its left, level, and up from it, all in world axes."""
+    flat = to_level(now, way)
+    size = math.sqrt(flat[0] * flat[0] + flat[1] * flat[1])
+    left = (0.0, 1.0, 0.0)
+    if size > 1e-9:
+        left = (-flat[1] / size, flat[0] / size, 0.0)
+    aside = from_level(now, left)
+    return aside, spatial.cross(way, aside)
 
 
 @inlined

@@ -156,6 +156,18 @@ LEVEL, INCREMENT, NOTCH = range(3)
 PRESSED = 0.5
 """Input past which a toggle or a selector counts as pressed."""
 
+MOST_WELLS = 8
+"""Bodies of a ground that attract."""
+WELL = np.dtype(
+    [
+        ("solid", "i8"),  # that attracts
+        ("mu", "f8"),  # m3/s2
+        ("radius", "f8"),  # m; inside of it the attraction falls to nothing in its middle
+        ("middle", "f8", (3,)),  # m, where it is now
+    ]
+)
+"""A body that attracts all others by its gravity, and is not attracted back: it is static or kinematic."""
+
 GROUND = np.dtype(
     [
         ("gravity", "f8"),
@@ -171,6 +183,8 @@ GROUND = np.dtype(
         ("pushing", "i8"),  # volumes that push, before those of wind and those of gravity
         ("winds", "i8"),
         ("fields", "i8"),
+        ("wells", "i8"),  # bodies that attract
+        ("well", WELL, (MOST_WELLS,)),
         ("volumes", volumes.VOLUME, (volumes.MOST_VOLUMES,)),
     ]
 )
@@ -244,7 +258,12 @@ NOW = np.dtype(
         ("speed", "f8"),  # m/s
         ("forward", "f8"),  # m/s, along the heading, level
         ("side", "f8"),  # m/s, to the left of the heading, level
-        ("heading_x", "f8"),
+        # its columns, world axes: east, north and up of the level frame where it is. East and north are those of the
+        # world, but where gravity is not the same everywhere: see `environment.tip`
+        ("level", "f8", (3, 3)),
+        ("tipped", "i8"),  # 1 where that is so
+        ("tilt", "f8", (3, 3)),  # the axes of the body in that frame, for what holds an attitude
+        ("heading_x", "f8"),  # along its east and north
         ("heading_y", "f8"),
         ("in_wall", "f8"),  # 1 while touching a wall
         ("clear_for", "f8"),  # s since a wall was last touched

@@ -10,7 +10,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.kernel import environment, spatial, surface
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
 from oak_sled.core.parts.context import Pack, Setting
@@ -118,7 +118,7 @@ def act(part, gain, p, body, ground, supports, now):
     v = (v[0] + swing[0] - now.below[0], v[1] + swing[1] - now.below[1], v[2] + swing[2] - now.below[2])
     way = along_ground(now, v)
     if part.along == 1:
-        ahead = along_ground(now, (now.heading_x, now.heading_y, 0.0))
+        ahead = along_ground(now, environment.from_level(now, (now.heading_x, now.heading_y, 0.0)))
         along = spatial.dot(way, ahead) / max(spatial.dot(ahead, ahead), 1e-12)
         way = (along * ahead[0], along * ahead[1], along * ahead[2])
     speed = spatial.length(way)

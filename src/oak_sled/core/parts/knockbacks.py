@@ -7,7 +7,7 @@ import math
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import pushes
 from oak_sled.core.contact.records import COLLIDES, FREE
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts import push
 
 FOUND_NONE, SAME_SPOT, ROUNDS, HITS = range(4)
@@ -120,7 +120,7 @@ def is_inside(part, away, facing, left, up, size):
 
 
 @compiled
-def way_of(part, away, size, facing, notes):
+def way_of(part, away, size, facing, notes, now):
     """The unit direction of the push: from the source, as it faces, or fixed; then lifted."""
     way = facing
     if part.direction == FROM_SOURCE:
@@ -129,16 +129,17 @@ def way_of(part, away, size, facing, notes):
         else:
             notes[SAME_SPOT] += 1.0  # no direction leads away from where both are: it goes as the source faces
     elif part.direction == FIXED_WAY:
-        way = (math.cos(part.fixed), math.sin(part.fixed), 0.0)
-    flat = math.sqrt(way[0] * way[0] + way[1] * way[1])
+        way = environment.from_level(now, (math.cos(part.fixed), math.sin(part.fixed), 0.0))
+    x, y, z = environment.to_level(now, way)
+    flat = math.sqrt(x * x + y * y)
     if flat < 1e-9:
         return way
-    rise = math.atan2(way[2], flat)
+    rise = math.atan2(z, flat)
     if part.level == 1:
         rise = 0.0
     rise = min(max(rise + part.lift, -0.5 * math.pi), 0.5 * math.pi)
     cos = math.cos(rise) / flat
-    return (way[0] * cos, way[1] * cos, math.sin(rise))
+    return environment.from_level(now, (x * cos, y * cos, math.sin(rise)))
 
 
 @compiled
@@ -150,13 +151,9 @@ def reach_out(own, parts, k, scene, shot_memory, ray, strength, memory, nows):
     """
     origin, facing = ray
     level, lasting = strength
-    part, gain, now = parts[k].knockback, parts[k].gain, nows[0]
+    part, gain, now = parts[k].knockback, parts[k].gain, nows[own - 1]
     solids, notes = scene.solids, shot_memory.notes[k]
-    left = (0.0, 1.0, 0.0)
-    size = math.sqrt(facing[0] * facing[0] + facing[1] * facing[1])
-    if size > 1e-9:
-        left = (-facing[1] / size, facing[0] / size, 0.0)
-    up = spatial.cross(facing, left)
+    left, up = environment.across(now, facing)
     x, y, z = 0.0, 0.0, 0.0
     for s in range(1, solids.shape[0]):
         solid = solids[s]
@@ -175,7 +172,7 @@ def reach_out(own, parts, k, scene, shot_memory, ray, strength, memory, nows):
             continue
         shot_memory.rounds[k, s], shot_memory.last[k, s] = memory[2], now.time
         notes[HITS] += 1.0
-        way = way_of(part, away, distance, facing, notes)
+        way = way_of(part, away, distance, facing, notes, now)
         weaker = max(1.0 - distance / part.reach, 0.0)
         share = gain * (1.0 if part.fall_off == 0 else weaker if part.fall_off == 1 else weaker * weaker)
         if steady:
@@ -183,19 +180,20 @@ def reach_out(own, parts, k, scene, shot_memory, ray, strength, memory, nows):
         push_of = share * part.size * (solid.mass if part.way == SPEED_CHANGE or part.way == ACCELERATION else 1.0)
         lever = (0.0, 0.0, part.above)
         pushes.give(scene, s, lever, (push_of * way[0], push_of * way[1], push_of * way[2]), nows)
-        fling(part, solid, way, share, nows)
+        fling(part, solid, way, share, now, nows)
         x, y, z = x - push_of * way[0], y - push_of * way[1], z - push_of * way[2]
     return (x, y, z)
 
 
 @compiled
-def fling(part, solid, way, share, nows):
+def fling(part, solid, way, share, now, nows):
     """The spin that goes with a push: head over heels along it, or about the upright; mass is not counted."""
     if part.fling == 0.0:
         return
-    flat = math.sqrt(way[0] * way[0] + way[1] * way[1])
+    x, y, _ = environment.to_level(now, way)
+    flat = math.sqrt(x * x + y * y)
     if part.twirls == 1:
-        pushes.give_spin(solid, (0.0, 0.0, share * part.fling), nows)
+        pushes.give_spin(solid, environment.from_level(now, (0.0, 0.0, share * part.fling)), nows)
     elif flat > 1e-9:
         size = share * part.fling / flat
-        pushes.give_spin(solid, (-size * way[1], size * way[0], 0.0), nows)
+        pushes.give_spin(solid, environment.from_level(now, (-size * y, size * x, 0.0)), nows)

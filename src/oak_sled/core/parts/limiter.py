@@ -10,7 +10,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
@@ -136,9 +136,11 @@ def limited(part, body, now):
     if part.limits == SPIN:
         v = (body.spin[0], body.spin[1], body.spin[2])
     elif part.limits == HORIZONTAL:
-        v = (v[0], v[1], 0.0)
+        flat = environment.to_level(now, v)
+        v = environment.from_level(now, (flat[0], flat[1], 0.0))
     elif part.limits == VERTICAL:
-        v = (0.0, 0.0, v[2])
+        _, _, rise = environment.to_level(now, v)
+        v = environment.from_level(now, (0.0, 0.0, rise))
     elif part.limits == FORWARD or part.limits == REVERSE:
         sign = 1.0 if part.limits == FORWARD else -1.0
         way = (sign * body.axes[0, 0], sign * body.axes[1, 0], sign * body.axes[2, 0])

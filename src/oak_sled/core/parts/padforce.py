@@ -3,7 +3,7 @@
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.formulas import machine
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts.padlaws import ON, PUSH_OF, push_alone
 
 
@@ -54,7 +54,8 @@ def act(part, gain, p, body, ground, supports, now):
             total += max(supports[k].loaded, 0.0)
     for foot in range(part.rays):
         support = supports[part.first_ray + foot]
-        if support.normal[2] < part.least_rise:
+        _, _, rise = environment.to_level(now, (support.normal[0], support.normal[1], support.normal[2]))
+        if rise < part.least_rise:
             support.below, support.gap = -1, support.reach
         if support.below < 0:
             now.memory[p, ON + foot] = 0.0

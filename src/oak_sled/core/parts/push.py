@@ -8,6 +8,7 @@ from pydantic import Field
 from oak_sled.core.base import units
 from oak_sled.core.base.dial import dial
 from oak_sled.core.compiler.kernel import compiled
+from oak_sled.core.kernel import environment
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Part
 from oak_sled.core.parts.context import Pack
@@ -236,7 +237,8 @@ def aimed(push, frame_vector, body, now):
         return frame_vector
     x, y, z = frame_vector
     if push.frame == LEVEL:
-        return (now.heading_x * x - now.heading_y * y, now.heading_y * x + now.heading_x * y, z)
+        flat = (now.heading_x * x - now.heading_y * y, now.heading_y * x + now.heading_x * y, z)
+        return environment.from_level(now, flat)
     a = body.axes
     return (
         a[0, 0] * x + a[0, 1] * y + a[0, 2] * z,

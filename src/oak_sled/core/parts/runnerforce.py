@@ -4,7 +4,7 @@ import math
 
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.formulas import machine
-from oak_sled.core.kernel import spatial, surface
+from oak_sled.core.kernel import environment, spatial, surface
 from oak_sled.core.parts import dryfriction
 from oak_sled.core.parts.runnerlaws import force_of
 
@@ -121,16 +121,17 @@ def ways(part, body, now):
         turn = part.steer * now.channels[part.steer_channel]
         cos, sin = math.cos(turn), math.sin(turn)
         x, y = x * cos - y * sin, y * cos + x * sin
-    up = (now.up[0], now.up[1], now.up[2])
+    up = environment.to_level(now, (now.up[0], now.up[1], now.up[2]))
     if up[2] == 1.0:
-        return (x, y, 0.0), (-y, x, 0.0)
+        return environment.from_level(now, (x, y, 0.0)), environment.from_level(now, (-y, x, 0.0))
     into = x * up[0] + y * up[1]
     ahead = (x - into * up[0], y - into * up[1], -into * up[2])
     size = spatial.length(ahead)
     if size < 1e-9:
-        return (x, y, 0.0), (-y, x, 0.0)
+        return environment.from_level(now, (x, y, 0.0)), environment.from_level(now, (-y, x, 0.0))
     ahead = (ahead[0] / size, ahead[1] / size, ahead[2] / size)
-    return ahead, spatial.cross(up, ahead)
+    left = spatial.cross(up, ahead)
+    return environment.from_level(now, ahead), environment.from_level(now, left)
 
 
 @unit

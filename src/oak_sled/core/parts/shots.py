@@ -80,23 +80,13 @@ def line_of(part, body, now):
 
 
 @compiled
-def across(way):
-    """Two unit vectors across a unit vector: to its left, level, and up from it."""
-    size = math.sqrt(way[0] * way[0] + way[1] * way[1])
-    left = (0.0, 1.0, 0.0)
-    if size > 1e-9:
-        left = (-way[1] / size, way[0] / size, 0.0)
-    return left, spatial.cross(way, left)
-
-
-@compiled
-def scattered(part, way, number):
+def scattered(part, way, number, now):
     """The direction of shot `number`: anywhere in the cone of the spread, evenly over its disc."""
     if part.spread == 0.0:
         return way
     off = part.spread * math.sqrt(dice(part.seed, 2 * number))
     round_ = math.tau * dice(part.seed, 2 * number + 1)
-    left, up = across(way)
+    left, up = environment.across(now, way)
     a, b, c = math.cos(off), math.sin(off) * math.cos(round_), math.sin(off) * math.sin(round_)
     return (
         a * way[0] + b * left[0] + c * up[0],
@@ -117,13 +107,13 @@ def fire(part, k, p, gain, scene, shot_memory, body, now):
     number = int(now.memory[p, 1])
     now.memory[p, 1] += 1.0
     now.memory[p, 2] = 1.0
-    way = scattered(part, line_of(part, body, now), number)
+    way = scattered(part, line_of(part, body, now), number, now)
     lever = spatial.to_world(body.axes, part.point)
     swing = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
     speed = part.muzzle * gain
     slot = free_slot(part, scene.solids, shot_memory.notes[k])
     shot = scene.solids[slot]
-    left, up = across(way)
+    left, up = environment.across(now, way)
     for i in range(3):
         shot.position[i] = body.position[i] + lever[i]
         shot.velocity[i] = body.velocity[i] + swing[i] + speed * way[i]

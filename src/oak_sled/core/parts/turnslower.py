@@ -70,7 +70,8 @@ def act(part, gain, p, body, ground, supports, now):
     steered = 1.0
     if part.channel >= 0:
         steered = abs(now.channels[part.channel])
-    rate = abs(body.spin[2])
+    _, _, turning = environment.to_level(now, (body.spin[0], body.spin[1], body.spin[2]))
+    rate = abs(turning)
     if now.on_ground == 0.0 or rate < 1e-6 or now.speed < 1e-6:
         return 0.0
     gravity = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])

@@ -10,7 +10,7 @@ from pydantic import Field
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import unit
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
@@ -84,7 +84,7 @@ class Upright(Part):
 def act(part, gain, p, body, ground, supports, now):
     """Books the torque on its ledger line; returns its share of the greatest, or 1 where there is no limit."""
     up = (body.axes[0, 2], body.axes[1, 2], body.axes[2, 2])
-    wanted = (0.0, 0.0, 1.0)
+    wanted = environment.from_level(now, (0.0, 0.0, 1.0))
     if part.toward == 1:
         wanted = (now.up[0], now.up[1], now.up[2])
     axis = spatial.cross(up, wanted)

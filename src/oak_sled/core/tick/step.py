@@ -58,12 +58,15 @@ def tick(world, scene, shot_memory, nows, raw):
     crafts, bodies, ground = world.crafts, scene.solids, world.ground[0]
     if ground.winds > 0:
         ground.time = nows[0].time
+    for k in range(ground.wells):
+        for i in range(3):
+            ground.well[k].middle[i] = bodies[ground.well[k].solid].position[i]
     for c in range(crafts.shape[0]):
-        begin(bodies[crafts[c].body], nows[c])
+        begin(bodies[crafts[c].body], ground, nows[c])
     if events.is_due(world.events, nows[0]):
         events.take_all(world.events, crafts, world.parts, scene, nows)
         for c in range(crafts.shape[0]):
-            read_motion(bodies[crafts[c].body], nows[c])
+            read_motion(bodies[crafts[c].body], ground, nows[c])
     for c in range(crafts.shape[0]):
         if crafts[c].lead == c:
             shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
@@ -124,7 +127,7 @@ def look(world, scene, nows):
         if ground.winds > 0:
             ground.time = now.time
         body_module.refresh(body, now)
-        begin(body, now)
+        begin(body, ground, now)
         now.fuel = 1.0  # nothing is empty while it is only asked
         stand(craft, body, ground, world.supports, now)
         weigh(craft, body, ground, now)
@@ -134,10 +137,10 @@ def look(world, scene, nows):
 
 
 @inlined
-def begin(body, now):
+def begin(body, ground, now):
     """An empty ledger, and what the craft does at this moment."""
     clear(body, now)
-    read_motion(body, now)
+    read_motion(body, ground, now)
     now.aloft = 0.0 if now.on_ground > 0.0 else now.aloft + now.dt
     now.fuel_before, now.fuel, now.burnt, now.burn = now.fuel, 0.0, now.burn, 0.0
     for i in range(3):
@@ -161,13 +164,14 @@ def act_on_others(crafts, parts, scene, shot_memory, nows):
 
 
 @compiled
-def read_motion(body, now):
+def read_motion(body, ground, now):
     """Heading and speeds of this moment, for everything that asks."""
-    hx, hy = body.axes[0, 0], body.axes[1, 0]
+    environment.level(ground, body, now)
+    hx, hy, _ = environment.to_level(now, (body.axes[0, 0], body.axes[1, 0], body.axes[2, 0]))
     size = math.sqrt(hx * hx + hy * hy)
     if size > 1e-9:  # pointing straight up it keeps the heading it had
         now.heading_x, now.heading_y = hx / size, hy / size
-    v = body.velocity
+    v = environment.to_level(now, (body.velocity[0], body.velocity[1], body.velocity[2]))
     now.speed = math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
     now.forward = v[0] * now.heading_x + v[1] * now.heading_y
     now.side = v[1] * now.heading_x - v[0] * now.heading_y
@@ -312,10 +316,11 @@ def steer_for_gate(craft, gates, body, now):
         share = 0.5 * (1.0 - away / craft.driver_sight)
         aim_x += share * (next_x - gate.x)
         aim_y += share * (next_y - gate.y)
-    dx, dy = aim_x - body.position[0], aim_y - body.position[1]
+    dx, dy, _ = environment.to_level(now, (aim_x - body.position[0], aim_y - body.position[1], 0.0))
+    _, _, turning = environment.to_level(now, (body.spin[0], body.spin[1], body.spin[2]))
     ahead = dx * now.heading_x + dy * now.heading_y
     left = dy * now.heading_x - dx * now.heading_y
-    return craft.driver_gain * math.atan2(left, ahead) - craft.driver_damping * body.spin[2]
+    return craft.driver_gain * math.atan2(left, ahead) - craft.driver_damping * turning
 
 
 @compiled

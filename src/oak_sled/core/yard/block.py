@@ -87,6 +87,10 @@ class Block(Frozen):
         high=50.0,
         slider=(0.0, 2.0),
     )
+    attracts: float = dial(
+        0.0, "m/s2", "gravity at its surface: all that is round it falls to its middle; 0: none", low=0.0, high=1e3,
+        slider=(0.0, 20.0), title="gravity at its surface",
+    )  # fmt: skip
     belt_x: float = dial(0.0, "m/s", "belt speed of its surface, along it", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     belt_y: float = dial(0.0, "m/s", "belt speed of its surface, to the left", low=-1e3, high=1e3, slider=(-5.0, 5.0))
     catches: bool = Field(False, description="whether thrown lines catch on it")
@@ -105,6 +109,8 @@ class Block(Frozen):
 
     @model_validator(mode="after")
     def _shaped(self) -> Self:
+        if self.attracts > 0.0 and self.moves not in ("fixed", "driven"):
+            raise ValueError("attracts: what attracts is not attracted back (moves fixed or driven, or attracts 0)")
         if self.shape == "mesh":
             if self.mesh is None:
                 raise ValueError("mesh: a block of this shape needs one (a mesh from a file)")
@@ -118,6 +124,16 @@ class Block(Frozen):
     def heading(self) -> str:
         """Display name."""
         return self.title or self.id.replace("_", " ")
+
+    @property
+    def radius(self) -> float:
+        """m from its middle to its surface along its length, where its gravity is what `attracts` says."""
+        return self.half_extents()[0]
+
+    @property
+    def mu(self) -> float:
+        """m3/s2: its acceleration at a distance r from its middle is mu / r2."""
+        return self.attracts * self.radius**2
 
     @property
     def is_laid(self) -> bool:

@@ -14,6 +14,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.yard.event import MOST_EVENTS, Event
 from oak_sled.core.yard.naming import unique
+from oak_sled.core.yard.orbit import Orbit
 from oak_sled.core.yard.ties import AnyTie
 
 MOST_KNOTS = 500_000
@@ -42,6 +43,7 @@ class Start(Frozen):
     roll_rate_deg: float = dial(0.0, "°/s", "spin about the forward axis", low=-1e5, high=1e5)
     pitch_rate_deg: float = dial(0.0, "°/s", "spin about the left axis", low=-1e5, high=1e5)
     yaw_rate_deg: float = dial(0.0, "°/s", "spin about the vertical axis", low=-1e5, high=1e5)
+    orbit: Orbit | None = Field(None, description="in an orbit: place, heading and speeds count from the state there")
 
 
 class Knot(Frozen):

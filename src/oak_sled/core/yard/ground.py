@@ -10,6 +10,7 @@ from oak_sled.core.base.document import Frozen, name_field, reference
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.geometry import terrain
 from oak_sled.core.geometry.terrain import Patch, Relief
+from oak_sled.core.kernel.state import MOST_WELLS
 from oak_sled.core.kernel.surface import MOST_PATCHES
 from oak_sled.core.kernel.volumes import MOST_VOLUMES
 from oak_sled.core.parts import layer
@@ -127,6 +128,8 @@ class Ground(Frozen):
         layered = [(f"blocks.{one.id}.layer", one.layer) for one in self.blocks if one.layer]
         layered += [(f"walls.{one.id}.layer", one.layer) for one in self.walls if one.layer]
         layer.check(self.layers, self.layer_pairs, layered)
+        if len(self.wells) > MOST_WELLS:
+            raise ValueError(f"blocks: {len(self.wells)} of them attract (at most {MOST_WELLS})")
         rails = [one.id for one in self.rails]
         named = [(f"ties.{one.id}.rail", one.on_rail()) for one in self.ties if one.on_rail()]
         named += [(f"blocks.{one.id}.rail", one.rail) for one in self.blocks if one.rail]
@@ -156,6 +159,16 @@ class Ground(Frozen):
     def heading(self) -> str:
         """Display name."""
         return self.title or self.id.replace("_", " ")
+
+    @property
+    def wells(self) -> tuple[Block, ...]:
+        """Its blocks that attract all bodies."""
+        return tuple(block for block in self.blocks if block.attracts > 0.0)
+
+    @property
+    def is_bent(self) -> bool:
+        """True if its gravity is not the same everywhere, so that "up" depends on the place."""
+        return bool(self.wells) or any(one.does == "gravity" for one in self.volumes)
 
     @property
     def is_tilted(self) -> bool:

@@ -1,11 +1,9 @@
 """A tie that a part of a craft makes: the line that it throws."""
 
-from collections.abc import Callable
 from typing import Any, ClassVar
 
 from pydantic import Field
 
-from oak_sled.core.base.arrays import Floats
 from oak_sled.core.contact import hook, wrapped
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.parts.context import Thrown
@@ -15,11 +13,10 @@ from oak_sled.core.yard.tie import Tie
 class ThrownLine(Tie):
     """The line of a part, as a tie: no file holds one, it is made from the part wherever ties are asked for.
 
-    one : the craft that throws it. fall : m/s2 of its hook.
+    one : the craft that throws it.
     """
 
     thrown: Thrown = Field(description="what the part says of it")
-    fall: float = Field(description="acceleration of gravity, m/s2")
 
     TITLE: ClassVar[str] = "line"
     ROWS: ClassVar[LinkKind] = wrapped.KIND
@@ -31,10 +28,6 @@ class ThrownLine(Tie):
 
     def limit(self) -> float:
         return self.thrown.limit
-
-    def frames(self, to_one: Callable[[Floats], Floats], to_other: Callable[[Floats], Floats]) -> dict[str, Any]:
-        """Nothing is known of it in world axes, each of shape (3,)."""
-        return {"fall": (0.0, 0.0, -self.fall)}
 
     def numbers(self, apart: float) -> dict[str, Any]:
         """The fields of its record but its ends."""

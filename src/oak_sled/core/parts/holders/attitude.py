@@ -13,7 +13,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import environment, spatial
 from oak_sled.core.kernel.state import WISH_LEAN, WISH_TORQUE
 from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
@@ -193,7 +193,8 @@ class AttitudeHolder(Loop):
 def command(part, gain, p, body, solids, ground, supports, now):
     """The torque of this tick, craft axes. memory : 0 to 2 that torque, N m; 3 to 5 the integral, rad s; 6 the heading
     that is held; 7 whether it is set."""
-    memory, a = now.memory[p], body.axes
+    memory, a = now.memory[p], now.tilt
+    in_level(body, now)
     rate = (0.0, 0.0, 0.0)
     x, y, z = 0.0, 0.0, 0.0
     if part.channels[0] >= 0:
@@ -204,7 +205,7 @@ def command(part, gain, p, body, solids, ground, supports, now):
         z = part.most[2] * now.channels[part.channels[2]]
     roll, pitch = math.atan2(a[2, 1], a[2, 2]), math.asin(min(max(a[2, 0], -1.0), 1.0))
     heading = math.atan2(now.heading_y, now.heading_x)
-    ahead, side, up = bearing(part, body, solids)
+    ahead, side, up = environment.to_level(now, bearing(part, body, solids))
     flat = math.hypot(ahead, side)
     known = flat * flat + up * up > 0.0
     if part.modes[0] == LEVEL or part.modes[0] == ANGLE:
@@ -227,7 +228,7 @@ def command(part, gain, p, body, solids, ground, supports, now):
         rate = (x, rate[1], rate[2])
     if part.modes[1] == RATE:
         rate = (rate[0], -y, rate[2])
-    spin = spatial.to_craft(a, (body.spin[0], body.spin[1], body.spin[2]))
+    spin = spatial.to_craft(body.axes, (body.spin[0], body.spin[1], body.spin[2]))
     wanted = (
         asked(part, memory, 0, off[0], rate[0] - spin[0], part.spring, part.damper),
         asked(part, memory, 1, off[1], rate[1] - spin[1], part.spring, part.damper),
@@ -245,6 +246,15 @@ def command(part, gain, p, body, solids, ground, supports, now):
             memory[3 + i] = min(max(memory[3 + i] + off[i] * now.dt, -most), most)
         if part.by_mixer == 1:
             now.wish[WISH_TORQUE + i] += memory[i]
+
+
+@compiled
+def in_level(body, now):
+    """Writes the axes of a body in its level frame into `now.tilt`."""
+    for k in range(3):
+        way = environment.to_level(now, (body.axes[0, k], body.axes[1, k], body.axes[2, k]))
+        for i in range(3):
+            now.tilt[i, k] = way[i]
 
 
 @compiled

@@ -144,7 +144,9 @@ class HeightHolder(Loop):
 def command(part, gain, p, body, solids, ground, supports, now):
     """The force of this tick. memory : 0 to 2 that force, N, craft axes; 3 the height that is held, m; 4 whether it is
     set; 5 the integral, m s."""
-    memory, high = now.memory[p], body.position[2]
+    memory = now.memory[p]
+    high = environment.height_at(ground, body.position[0], body.position[1], body.position[2])
+    _, _, rise = environment.to_level(now, (body.velocity[0], body.velocity[1], body.velocity[2]))
     if part.ray >= 0:
         high = supports[part.ray].gap
     if memory[4] == 0.0:
@@ -156,14 +158,14 @@ def command(part, gain, p, body, solids, ground, supports, now):
     off = min(max(ahead, -part.leash), part.leash)
     memory[3] = high + off
     pull = environment.strength_at(ground, body.position[0], body.position[1], body.position[2])
-    wanted = part.spring * (off + part.integral * memory[5]) + part.damper * (climb - body.velocity[2])
+    wanted = part.spring * (off + part.integral * memory[5]) + part.damper * (climb - rise)
     force = gain * body.mass * (wanted + part.carries * pull)
     if abs(force) > part.limit:
         force = part.limit if force > 0.0 else -part.limit
     elif part.integral > 0.0:
         most = part.made_up / part.integral
         memory[5] = min(max(memory[5] + off * now.dt, -most), most)
-    way = turned(part, body)
+    way = turned(part, body, now)
     for i in range(3):
         memory[i] = force * way[i]
         if part.by_mixer == 1:
@@ -171,9 +173,9 @@ def command(part, gain, p, body, solids, ground, supports, now):
 
 
 @compiled
-def turned(part, body):
+def turned(part, body, now):
     """The way of a force upward, craft axes; longer than 1 where a leaning thrust is to hold the height."""
-    up = (body.axes[2, 0], body.axes[2, 1], body.axes[2, 2])
+    up = spatial.to_craft(body.axes, environment.from_level(now, (0.0, 0.0, 1.0)))
     if part.by_mixer == 0 or part.along == WORLD:
         return up
     if part.along == HELD:

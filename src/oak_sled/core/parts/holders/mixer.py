@@ -237,7 +237,7 @@ def by_channels(part, body, now, room):
     fx, fy, fz = asked_by(part, room, now, 0), asked_by(part, room, now, 1), asked_by(part, room, now, 2)
     if part.level == 1:
         flat = (now.heading_x * fx - now.heading_y * fy, now.heading_y * fx + now.heading_x * fy, fz)
-        fx, fy, fz = spatial.to_craft(body.axes, flat)
+        fx, fy, fz = spatial.to_craft(body.axes, environment.from_level(now, flat))
     return (
         fx, fy, fz, asked_by(part, room, now, 3), -asked_by(part, room, now, 4), asked_by(part, room, now, 5)
     )  # fmt: skip

@@ -141,13 +141,17 @@ class PlaceHolder(Loop):
 @unit
 def command(part, gain, p, body, solids, ground, supports, now):
     """The acceleration of this tick. memory : 0 and 1 that acceleration, m/s2, east and north; 2 and 3 the place that
-    is held, m, from the body it stays beside; 4 whether it is set; 5 and 6 the integral, m s."""
+    is held, m, world axes, from the body it stays beside, and 7 its height; 4 whether it is set; 5 and 6 the integral,
+    m s, east and north."""
     memory = now.memory[p]
-    wanted, speed, place = (0.0, 0.0), (body.velocity[0], body.velocity[1]), (body.position[0], body.position[1])
+    wanted = (0.0, 0.0)
+    moves = (body.velocity[0], body.velocity[1], body.velocity[2])
+    place = (body.position[0], body.position[1], body.position[2])
     if part.against >= 0:
         other = solids[part.against]
-        speed = (speed[0] - other.velocity[0], speed[1] - other.velocity[1])
-        place = (place[0] - other.position[0], place[1] - other.position[1])
+        moves = spatial.minus(moves, (other.velocity[0], other.velocity[1], other.velocity[2]))
+        place = spatial.minus(place, (other.position[0], other.position[1], other.position[2]))
+    speed = environment.to_level(now, moves)
     if part.channels[0] >= 0:
         ahead = part.most[0] * now.channels[part.channels[0]]
         wanted = (ahead * now.heading_x, ahead * now.heading_y)
@@ -155,12 +159,15 @@ def command(part, gain, p, body, solids, ground, supports, now):
         left = part.most[1] * now.channels[part.channels[1]]
         wanted = (wanted[0] - left * now.heading_y, wanted[1] + left * now.heading_x)
     if memory[4] == 0.0:
-        memory[2], memory[3], memory[4] = place[0], place[1], 1.0
-    x, y = memory[2] + wanted[0] * now.dt - place[0], memory[3] + wanted[1] * now.dt - place[1]
+        memory[2], memory[3], memory[7], memory[4] = place[0], place[1], place[2], 1.0
+    step = environment.from_level(now, (wanted[0] * now.dt, wanted[1] * now.dt, 0.0))
+    held = spatial.plus((memory[2], memory[3], memory[7]), step)
+    x, y, _ = environment.to_level(now, spatial.minus(held, place))
     away = math.hypot(x, y)
     if away > part.leash:
         x, y = x * part.leash / away, y * part.leash / away
-    memory[2], memory[3] = place[0] + x, place[1] + y
+    off = environment.from_level(now, (x, y, 0.0))
+    memory[2], memory[3], memory[7] = place[0] + off[0], place[1] + off[1], place[2] + off[2]
     a = part.spring * (x + part.integral * memory[5]) + part.damper * (wanted[0] - speed[0])
     b = part.spring * (y + part.integral * memory[6]) + part.damper * (wanted[1] - speed[1])
     size = gain * math.hypot(a, b)
@@ -174,7 +181,8 @@ def command(part, gain, p, body, solids, ground, supports, now):
             memory[5], memory[6] = memory[5] * part.made_up / far, memory[6] * part.made_up / far
     memory[0], memory[1] = share * a, share * b
     if part.by == MIXER:
-        force = spatial.to_craft(body.axes, (body.mass * memory[0], body.mass * memory[1], 0.0))
+        flat = environment.from_level(now, (body.mass * memory[0], body.mass * memory[1], 0.0))
+        force = spatial.to_craft(body.axes, flat)
         for i in range(3):
             now.wish[WISH_FORCE + i] += force[i]
     elif part.by == LEAN:
@@ -202,7 +210,9 @@ def act(part, gain, p, body, ground, supports, now):
     """Books the force where it is its own; returns its share of the greatest."""
     memory = now.memory[p]
     if part.by == OWN:
-        now.lines[p, 0], now.lines[p, 1] = body.mass * memory[0], body.mass * memory[1]
+        force = environment.from_level(now, (body.mass * memory[0], body.mass * memory[1], 0.0))
+        for i in range(3):
+            now.lines[p, i] = force[i]
     return min(math.hypot(memory[0], memory[1]) / part.limit, 1.0) if part.limit > 0.0 else 0.0
 
 
