@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from scipy.optimize import lsq_linear
+from scipy.optimize import linprog, lsq_linear
 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.compiler import plain
@@ -90,6 +90,50 @@ def test_plain_python_and_compiled_code_give_the_same_commands():
         again = mixed(columns, low, high, demand)
     assert compiled[0].tobytes() == again[0].tobytes()
     assert compiled[1] == again[1]
+
+
+# jets: as near as can be, and least fuel among equals
+
+LAYOUTS = 1000
+"""Random layouts of jets, in groups of a hundred."""
+
+
+def layout(dice):
+    """Columns of some jets, each over the most that all give, their costs, and a demand that they may not meet."""
+    n = int(dice.integers(6, MOST_ACTUATORS + 1))
+    at, way = dice.uniform(-1.0, 1.0, (n, 3)), dice.normal(size=(n, 3))
+    way /= np.linalg.norm(way, axis=1)[:, None]
+    columns = np.concatenate([way, np.cross(at, way)], axis=1)
+    columns /= np.abs(columns).sum(axis=0)
+    demand = dice.normal(size=6) * dice.choice([0.02, 0.1, 0.4])
+    return columns, dice.choice([1.0, 1.0, 0.5], n), demand
+
+
+def rule(cost, commands):
+    """What is least among equals: fuel, and beside it by a little the commands themselves."""
+    return cost @ commands + 0.5 * mixing.EQUAL / mixing.THRIFT * commands @ commands
+
+
+@pytest.mark.parametrize("group", range(LAYOUTS // 100))
+def test_what_jets_make_is_the_nearest_that_a_library_finds_and_burns_least(group):
+    met, most = 0, 0.0
+    for seed in range(100 * group, 100 * group + 100):
+        columns, cost, demand = layout(np.random.default_rng(seed))
+        room, n = np.zeros(1, MIXING), len(columns)
+        room[0]["columns"][:n], room[0]["high"][:n], room[0]["cost"][:n] = columns, 1.0, cost
+        mixing.solve_exactly(room[0], n, tuple(demand.tolist()))
+        found = room[0]["value"][:n]
+        assert np.all((found >= 0.0) & (found <= 1.0))
+        nearest = lsq_linear(columns.T, demand, (0.0, 1.0), method="bvls", tol=1e-15, max_iter=1000)
+        made, best = columns.T @ found, columns.T @ nearest.x
+        assert np.abs(made - best).max() < 1e-9, f"layout {seed}"
+        met += int(np.abs(best - demand).max() < 1e-9)
+        thrift = linprog(cost, A_eq=columns.T, b_eq=made, bounds=(0.0, 1.0))
+        if thrift.status == 0:
+            assert rule(cost, found) <= rule(cost, thrift.x) + 1e-9, f"layout {seed} burns more than it must"
+            most = max(most, cost @ found - thrift.fun)
+    assert 10 < met < 100, "some demands can be met, and some cannot"
+    assert most < 1e-3, "of a full command: what the least commands cost in fuel"
 
 
 # on a craft

@@ -102,6 +102,7 @@ def _of_single(craft: Craft, ground: Ground, ticks: int) -> Setting:
         moves=mass,
         yaw_inertia=body.inertia()[2],
         roll_inertia=body.inertia()[0],
+        pitch_inertia=body.inertia()[1],
         weight=weight,
         air_density=ground.air_density,
         dt=1.0 / ticks,

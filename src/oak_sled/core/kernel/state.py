@@ -219,7 +219,7 @@ WISH_FORCE, WISH_TORQUE, WISH_LEAN = 0, 3, 6
 """Places in `NOW.wish`: N ahead, left and up, N m about these, craft axes; and rad of roll and pitch added to the
 attitude that is held."""
 WISHES = 8
-MOST_ACTUATORS = 16
+MOST_ACTUATORS = 24
 """Columns of a mixer: an actuator that swivels takes two."""
 MIXING = np.dtype(
     [
@@ -228,6 +228,7 @@ MIXING = np.dtype(
         ("factor", "f8", (MOST_ACTUATORS, MOST_ACTUATORS)),
         ("low", "f8", (MOST_ACTUATORS,)),
         ("high", "f8", (MOST_ACTUATORS,)),
+        ("cost", "f8", (MOST_ACTUATORS,)),  # fuel of a full command, over the most of all; 0: it burns none
         ("value", "f8", (MOST_ACTUATORS,)),
         ("aim", "f8", (MOST_ACTUATORS,)),
         ("right", "f8", (MOST_ACTUATORS,)),

@@ -19,7 +19,8 @@ Triple = tuple[float, float, float]
 class Actuator(NamedTuple):
     """A command of a part. force : N at a full command, craft axes, at the point `at`, m from the origin; moment : N m
     beside it. low, high : bounds of the command. slot : 0, or 1 for the second command of a part that swivels.
-    by_pressure : whether force and moment are those for each Pa of dynamic pressure. lag : s."""
+    by_pressure : whether force and moment are those for each Pa of dynamic pressure. lag : s. burns : kg/s at a full
+    command. least_on : s for which it pushes at least, once it does. dead_band : command up to which it does not."""
 
     force: Triple
     at: Triple
@@ -29,6 +30,9 @@ class Actuator(NamedTuple):
     slot: int = 0
     by_pressure: bool = False
     lag: float = 0.0
+    burns: float = 0.0
+    least_on: float = 0.0
+    dead_band: float = 0.0
 
     def about(self, centre: Triple) -> tuple[float, ...]:
         """Force, N, and moment about a point, N m, six numbers, craft axes."""

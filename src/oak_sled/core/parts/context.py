@@ -77,6 +77,7 @@ class Setting:
     mass: float
     yaw_inertia: float
     roll_inertia: float
+    pitch_inertia: float
     weight: float
     air_density: float
     dt: float

@@ -124,7 +124,7 @@ class Jet(Part):
         if not self.mixed:
             return []
         x, y, z = (self.thrust * one for one in self.way())
-        return [Actuator((x, y, z), (self.x, self.y, self.z), lag=self.spools_up)]
+        return [Actuator((x, y, z), (self.x, self.y, self.z), lag=self.spools_up, burns=self.burns())]
 
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()

@@ -22,6 +22,7 @@ from oak_sled.core.parts import (
     brake,
     bumper,
     buoy,
+    controljet,
     fin,
     gas,
     head,
@@ -48,7 +49,7 @@ from oak_sled.core.parts import (
     yawdamper,
 )
 from oak_sled.core.parts.common import Kind, Part
-from oak_sled.core.parts.holders import attitude, height, mixer, place, speed
+from oak_sled.core.parts.holders import attitude, drift, height, mixer, place, speed
 from oak_sled.core.parts.wheels import bar, countersteer, drive, holddown, sliplimit, steering, tire, wheel, wheelbrake
 
 KINDS = (
@@ -57,6 +58,7 @@ KINDS = (
     propeller.KIND,
     rotor.KIND,
     jet.KIND,
+    controljet.KIND,
     runner.KIND,
     air.KIND,
     fin.KIND,
@@ -90,6 +92,7 @@ KINDS = (
     head.KIND,
     lean.KIND,
     place.KIND,
+    drift.KIND,
     attitude.KIND,
     height.KIND,
     speed.KIND,

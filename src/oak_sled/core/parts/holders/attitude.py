@@ -19,23 +19,26 @@ from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.holders import limitcycle, loop
 from oak_sled.core.parts.holders.loop import Loop
 
 Roll = Literal["free", "level", "angle", "rate"]
-Pitch = Literal["free", "level", "angle", "rate", "velocity", "target"]
-Yaw = Literal["free", "rate", "heading", "velocity", "target"]
-ORDER = ("free", "level", "angle", "rate", "heading", "velocity", "target")
-FREE, LEVEL, ANGLE, RATE, HEADING, VELOCITY, TARGET = range(len(ORDER))
+Pitch = Literal["free", "level", "angle", "rate", "velocity", "against", "target"]
+Yaw = Literal["free", "rate", "heading", "velocity", "against", "target"]
+ORDER = ("free", "level", "angle", "rate", "heading", "velocity", "against", "target")
+FREE, LEVEL, ANGLE, RATE, HEADING, VELOCITY, AGAINST, TARGET = range(len(ORDER))
 STILL = 0.5
 """m/s below which a velocity has no direction to hold the nose along."""
 LEASH = 1.2
 """rad by which a heading that a channel turns may run ahead of the nose."""
 RECORD = np.dtype(
     [
+        ("switch", "i8"),
         ("modes", "i8", (3,)),  # of roll, pitch and yaw
         ("channels", "i8", (3,)),
         ("most", "f8", (3,)),  # rad, or rad/s, at a full channel
         ("target", "i8"),  # its body; -1: none
+        ("relative_to", "i8"),  # the body against which its velocity counts; -1: the world
         ("by_mixer", "i8"),
         ("spring", "f8"),
         ("damper", "f8"),
@@ -85,6 +88,7 @@ class AttitudeHolder(Loop):
         60.0, "°/s", "yaw rate at a full channel", low=0.0, high=3600.0, slider=(0.0, 360.0), title="yaw rate"
     )
     target: str = reference("block", "the block that the nose is held toward; empty: none")
+    relative_to: str = reference("block", "the block against which its velocity counts; empty: the world")
     integral_deg: float = dial(
         5.0, "°", "that the integral makes up for at most", low=0.0, high=90.0, slider=(0.0, 30.0),
         title="integral limit",
@@ -93,17 +97,20 @@ class AttitudeHolder(Loop):
         0.0, "N m", "greatest torque; 0: no limit", low=0.0, high=1e9, slider=(0.0, 1e5), title="maximum torque"
     )
 
+    def yaw_loop(self) -> tuple[float, float]:
+        """Gains about the upright axis, 1/s2 and 1/s."""
+        if self.given == "gains":
+            return self.loop()
+        rate = math.tau * self.yaw_frequency
+        return rate * rate, 2.0 * self.damping_ratio * rate
+
     def record(self, pack: Pack) -> dict[str, Any]:
-        spring, damper = self.loop()
-        yaw = spring, damper
-        if self.given == "frequency":
-            rate = math.tau * self.yaw_frequency
-            yaw = rate * rate, 2.0 * self.damping_ratio * rate
+        yaw = self.yaw_loop()
         modes = [ORDER.index(one) for one in (self.roll, self.pitch, self.yaw)]
         rates = (self.roll_rate_deg, self.pitch_rate_deg, self.yaw_rate_deg)
         angles = (self.max_roll_deg, self.max_pitch_deg, self.yaw_rate_deg)
         return {
-            **self.loop_record(),
+            **self.loop_record(pack),
             "modes": modes,
             "channels": [pack.channel(one) for one in (self.roll_channel, self.pitch_channel, self.yaw_channel)],
             "most": [
@@ -111,6 +118,7 @@ class AttitudeHolder(Loop):
                 for mode, rate, angle in zip(modes, rates, angles, strict=True)
             ],
             "target": pack.bodies.get(self.target, -1),
+            "relative_to": pack.bodies.get(self.relative_to, -1),
             "yaw_spring": yaw[0],
             "yaw_damper": yaw[1],
             "made_up": math.radians(self.integral_deg),
@@ -123,7 +131,8 @@ class AttitudeHolder(Loop):
             (self.pitch_channel, self.pitch in ("angle", "rate")),
             (self.yaw_channel, self.yaw in ("rate", "heading")),
         )
-        return tuple(dict.fromkeys(name for name, used in pairs if name and used))
+        names = (name for name, used in pairs if name and used)
+        return tuple(dict.fromkeys((*super().channels_used(), *names)))
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
@@ -139,6 +148,8 @@ class AttitudeHolder(Loop):
             found |= {"yaw_rate_deg": "yaw follows no rate", "yaw_channel": "yaw follows no channel"}
         if self.yaw == "free" or self.given == "gains":
             found["yaw_frequency"] = "yaw is free" if self.yaw == "free" else "its loop is given as gains"
+        if not {"velocity", "against"} & {self.pitch, self.yaw}:
+            found["relative_to"] = "its nose follows no velocity"
         if "target" not in (self.pitch, self.yaw):
             found["target"] = "its nose follows no target"
         if self.integral == 0.0:
@@ -161,16 +172,39 @@ class AttitudeHolder(Loop):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         spring = self.trim * self.loop()[0]
         torque = spring * math.radians(10.0) * setting.roll_inertia
-        return (self.loop_words(), f"{show(torque, 'N m')} for 10° of roll")
+        found = (self.loop_words(), f"{show(torque, 'N m')} for 10° of roll")
+        swing = self.limit_cycle(setting) if self.acts == "mixer" else None
+        if swing is None:
+            return found
+        hour = f"{show(3600.0 * swing.burns, 'kg')} of fuel an hour" if setting.fuel > 0.0 else "no fuel counted"
+        return (*found, f"its pulses swing it by {show(math.degrees(swing.angle), '°')} to each side: {hour}")
+
+    def limit_cycle(self, setting: Setting) -> limitcycle.Swing | None:
+        """The widest limit cycle of the axes that it holds, with the fuel of all of them; None without pulses."""
+        inertias = (setting.roll_inertia, setting.pitch_inertia, setting.yaw_inertia)
+        found = []
+        for axis, (mode, inertia) in enumerate(zip((self.roll, self.pitch, self.yaw), inertias, strict=True)):
+            loop_of = self.yaw_loop() if axis == 2 else self.loop()
+            spring, damper = (self.trim * gain for gain in loop_of)
+            if mode in ("free", "rate") or spring <= 0.0:
+                continue
+            swing = limitcycle.of_axis(setting.actuators, setting.centre, axis, inertia, (spring, damper), setting.dt)
+            found += [swing] if swing is not None else []
+        if not found:
+            return None
+        return max(found)._replace(burns=sum(one.burns for one in found))
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from super().cautions(case)
+        if self.relative_to and self.relative_to not in case.others:
+            right = f"one of {', '.join(case.others)}, or none" if case.others else "none: the world"
+            yield self.caution("no_body", "relative_to", f"there is no body {self.relative_to!r} to measure by", right)
         if "target" in (self.pitch, self.yaw) and self.target not in case.others:
             right = f"one of {', '.join(case.others)}" if case.others else "a block on the ground first"
             yield self.caution("no_target", "target", f"there is no body {self.target!r} to point at", right)
         for axis in ("roll", "pitch", "yaw"):
             mode, channel = getattr(self, axis), getattr(self, f"{axis}_channel")
-            if mode in ("angle", "rate") and not channel and axis != "yaw":
+            if mode == "angle" and not channel:
                 says = f"its {axis} follows the {mode} of no channel"
                 yield self.caution("no_channel", f"{axis}_channel", says, "a channel, or level")
         if self.acts == "mixer":
@@ -194,6 +228,10 @@ def command(part, gain, p, body, solids, ground, supports, now):
     """The torque of this tick, craft axes. memory : 0 to 2 that torque, N m; 3 to 5 the integral, rad s; 6 the heading
     that is held; 7 whether it is set."""
     memory, a = now.memory[p], now.tilt
+    if loop.is_off(part, now):
+        for i in range(8):
+            memory[i] = 0.0
+        return
     in_level(body, now)
     rate = (0.0, 0.0, 0.0)
     x, y, z = 0.0, 0.0, 0.0
@@ -274,10 +312,15 @@ def bearing(part, body, solids):
         if part.target >= 0:
             to = solids[part.target].position
             return to[0] - body.position[0], to[1] - body.position[1], to[2] - body.position[2]
-    elif part.modes[1] == VELOCITY or part.modes[2] == VELOCITY:
-        v = body.velocity
+    elif part.modes[1] >= VELOCITY or part.modes[2] >= VELOCITY:
+        v = (body.velocity[0], body.velocity[1], body.velocity[2])
+        if part.relative_to >= 0:
+            other = solids[part.relative_to].velocity
+            v = spatial.minus(v, (other[0], other[1], other[2]))
         if v[0] * v[0] + v[1] * v[1] + v[2] * v[2] > STILL * STILL:
-            return v[0], v[1], v[2]
+            if part.modes[1] == AGAINST or part.modes[2] == AGAINST:
+                return -v[0], -v[1], -v[2]
+            return v
     return 0.0, 0.0, 0.0
 
 

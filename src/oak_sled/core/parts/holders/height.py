@@ -18,6 +18,7 @@ from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Kind, Shown
 from oak_sled.core.parts.context import Pack, Ray, Setting
+from oak_sled.core.parts.holders import loop
 from oak_sled.core.parts.holders.loop import Loop
 
 Along = Literal["craft", "held", "world"]
@@ -26,6 +27,7 @@ STEEPEST = 0.2
 """Cosine of the lean up to which a thrust is raised to hold the height."""
 RECORD = np.dtype(
     [
+        ("switch", "i8"),
         ("channel", "i8"),
         ("climb", "f8"),
         ("by_mixer", "i8"),
@@ -81,7 +83,7 @@ class HeightHolder(Loop):
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
-            **self.loop_record(),
+            **self.loop_record(pack),
             "channel": pack.channel(self.channel),
             "climb": self.climb,
             "along": get_args(Along).index(self.along),
@@ -96,7 +98,7 @@ class HeightHolder(Loop):
         return [Ray((0.0, 0.0, 0.0), "world", self.reach, senses=True)] if self.above == "ground" else []
 
     def channels_used(self) -> tuple[str, ...]:
-        return (self.channel,) if self.channel else ()
+        return (*super().channels_used(), *((self.channel,) if self.channel else ()))
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
@@ -145,6 +147,10 @@ def command(part, gain, p, body, solids, ground, supports, now):
     """The force of this tick. memory : 0 to 2 that force, N, craft axes; 3 the height that is held, m; 4 whether it is
     set; 5 the integral, m s."""
     memory = now.memory[p]
+    if loop.is_off(part, now):
+        for i in range(6):
+            memory[i] = 0.0
+        return
     high = environment.height_at(ground, body.position[0], body.position[1], body.position[2])
     _, _, rise = environment.to_level(now, (body.velocity[0], body.velocity[1], body.velocity[2]))
     if part.ray >= 0:

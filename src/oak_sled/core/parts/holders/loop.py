@@ -10,13 +10,16 @@ from pydantic import Field
 
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.units import show
+from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Part
-from oak_sled.core.parts.context import Setting
+from oak_sled.core.parts.context import Pack, Setting
 
 Given = Literal["frequency", "gains"]
 ACCURATE = 240.0
 """Ticks in a turn of the natural frequency, above which a step differs from the continuous one by less than 2 %."""
+HALF = 0.5
+"""Value of a channel past which it switches a holder on."""
 QUICK = 0.35
 """Natural frequency, rad/s, times the lag of an actuator, past which the actuator takes the damping away."""
 
@@ -33,6 +36,7 @@ class Loop(Part):
     acts: Literal["own", "mixer"] = Field(
         "own", description="by a force or torque of its own (an aid), or through the actuators that a mixer commands"
     )
+    switch: str = Field("", description="the channel that switches it on past half; empty: always on")
     given: Given = Field("frequency", description="numbers that set it: a natural frequency and a damping, or gains")
     frequency: float = dial(
         0.5, "Hz", "natural frequency", low=0.001, high=50.0, slider=(0.05, 5.0), scale="log", main=True,
@@ -62,10 +66,19 @@ class Loop(Part):
         rate = math.tau * self.frequency
         return rate * rate, 2.0 * self.damping_ratio * rate
 
-    def loop_record(self) -> dict[str, Any]:
+    def loop_record(self, pack: Pack) -> dict[str, Any]:
         """The fields that its record has for it."""
         spring, damper = self.loop()
-        return {"by_mixer": int(self.acts == "mixer"), "spring": spring, "damper": damper, "integral": self.integral}
+        return {
+            "switch": pack.channel(self.switch),
+            "by_mixer": int(self.acts == "mixer"),
+            "spring": spring,
+            "damper": damper,
+            "integral": self.integral,
+        }
+
+    def channels_used(self) -> tuple[str, ...]:
+        return (self.switch,) if self.switch else ()
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
@@ -131,3 +144,9 @@ class Loop(Part):
                 f"{show(rate / math.tau, 'Hz')} with actuators that lag {show(lag, 's')}: it will swing",
                 f"below {show(QUICK / lag / math.tau, 'Hz')}, or quicker actuators",
             )
+
+
+@compiled
+def is_off(part, now):
+    """True while the channel that switches a holder on does not."""
+    return part.switch >= 0 and now.channels[part.switch] <= HALF

@@ -17,7 +17,7 @@ from oak_sled.core.parts.actuator import AXES
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part, Shown
 from oak_sled.core.parts.context import Pack, Setting
-from oak_sled.core.parts.holders import mixing
+from oak_sled.core.parts.holders import authority, mixing
 
 GivesUp = Literal["yaw", "lift", "tilt"]
 WEIGHTS: dict[str, tuple[float, ...]] = {
@@ -37,6 +37,8 @@ RECORD = np.dtype(
         ("gives", "f8", (MOST_ACTUATORS, 6)),  # at a full command, craft axes
         ("low", "f8", (MOST_ACTUATORS,)),
         ("high", "f8", (MOST_ACTUATORS,)),
+        ("cost", "f8", (MOST_ACTUATORS,)),  # fuel of a full command, over the most of all
+        ("thrifty", "i8"),  # 1 where any burns fuel
         ("weights", "f8", (6,)),
         ("channels", "i8", (6,)),
         ("share", "f8"),  # of the most they give, that a full channel asks for
@@ -85,6 +87,7 @@ class Mixer(Part):
         found = pack.actuators[:MOST_ACTUATORS]
         spare = [0.0] * (MOST_ACTUATORS - len(found))
         gives = np.zeros((MOST_ACTUATORS, 6))
+        burns = max((gain * one.burns for _, gain, one in found), default=0.0) or 1.0
         for row, (_, gain, one) in zip(gives, found, strict=False):
             row[:] = gain * np.array(one.about(pack.centre))
         return {
@@ -95,6 +98,8 @@ class Mixer(Part):
             "gives": gives,
             "low": [one.low for _, _, one in found] + spare,
             "high": [one.high for _, _, one in found] + spare,
+            "cost": [gain * one.burns / burns for _, gain, one in found] + spare,
+            "thrifty": int(any(one.burns > 0.0 for _, _, one in found)),
             "weights": [
                 weight if axis in pack.wishes or getattr(self, f"{axis}_channel") else 0.0
                 for axis, weight in zip(AXES, WEIGHTS[self.gives_up], strict=True)
@@ -135,7 +140,10 @@ class Mixer(Part):
         if setting.weight > 0.0:
             lifts = f"{lifts}, {gives[2] / setting.weight:.2f} of the weight"
         roll, pitch, yaw = (show(one, "N m") for one in gives[3:])
-        return (lifts, f"and turn it with up to {roll} in roll, {pitch} in pitch, {yaw} in yaw")
+        turns = f"and turn it with up to {roll} in roll, {pitch} in pitch, {yaw} in yaw"
+        if not any(one.burns > 0.0 for _, one in setting.actuators):
+            return (lifts, turns)
+        return (lifts, turns, authority.weakest(authority.commands(setting.actuators, setting.centre)))
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         found = [one for part in case.parts.values() if not part.mute for one in part.actuators()]
@@ -186,7 +194,9 @@ def command(part, gain, p, body, solids, ground, supports, now):
             room.columns[i, k] = part.gives[i, k] * (press if part.by_pressure[i] == 1 else 1.0)
         if part.solves_again == 1 and now.lost[part.parts[i]] != 0.0:
             room.low[i], room.high[i] = 0.0, 0.0
-        room.value[i] = 0.0
+        room.cost[i] = part.cost[i]
+        if part.thrifty == 0:
+            room.value[i] = 0.0  # else it begins where it was, which is near
     own = by_channels(part, body, now, room)
     scale = (
         weight(part, room, 0), weight(part, room, 1), weight(part, room, 2),
@@ -199,7 +209,11 @@ def command(part, gain, p, body, solids, ground, supports, now):
     for i in range(part.count):
         for k in range(6):
             room.columns[i, k] *= scale[k]
-    pivots = mixing.solve(room, part.count, demand)
+    pivots = 0
+    if part.thrifty == 1:
+        pivots = mixing.solve_exactly(room, part.count, demand)
+    else:
+        pivots = mixing.solve(room, part.count, demand)
     unmet = 0.0
     for k in range(6):
         left = demand[k]

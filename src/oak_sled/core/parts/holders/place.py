@@ -19,12 +19,14 @@ from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.holders import loop
 from oak_sled.core.parts.holders.loop import Loop
 
 By = Literal["own", "mixer", "lean"]
 OWN, MIXER, LEAN = range(3)
 RECORD = np.dtype(
     [
+        ("switch", "i8"),
         ("by", "i8"),
         ("channels", "i8", (2,)),  # ahead, to the left
         ("most", "f8", (2,)),  # m/s
@@ -79,6 +81,7 @@ class PlaceHolder(Loop):
     def record(self, pack: Pack) -> dict[str, Any]:
         spring, damper = self.loop()
         return {
+            "switch": pack.channel(self.switch),
             "by": get_args(By).index(self.acts),
             "channels": [pack.channel(self.ahead_channel), pack.channel(self.left_channel)],
             "most": [self.ahead_speed, self.left_speed],
@@ -93,7 +96,7 @@ class PlaceHolder(Loop):
         }
 
     def channels_used(self) -> tuple[str, ...]:
-        return tuple(name for name in (self.ahead_channel, self.left_channel) if name)
+        return (*super().channels_used(), *(name for name in (self.ahead_channel, self.left_channel) if name))
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
@@ -144,6 +147,9 @@ def command(part, gain, p, body, solids, ground, supports, now):
     is held, m, world axes, from the body it stays beside, and 7 its height; 4 whether it is set; 5 and 6 the integral,
     m s, east and north."""
     memory = now.memory[p]
+    if loop.is_off(part, now):
+        memory[0], memory[1], memory[4] = 0.0, 0.0, 0.0
+        return
     wanted = (0.0, 0.0)
     moves = (body.velocity[0], body.velocity[1], body.velocity[2])
     place = (body.position[0], body.position[1], body.position[2])

@@ -17,10 +17,12 @@ from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Kind, Shown
 from oak_sled.core.parts.context import Pack, Setting
+from oak_sled.core.parts.holders import loop
 from oak_sled.core.parts.holders.loop import Loop
 
 RECORD = np.dtype(
     [
+        ("switch", "i8"),
         ("channel", "i8"),
         ("speed", "f8"),
         ("by_mixer", "i8"),
@@ -62,7 +64,7 @@ class SpeedHolder(Loop):
 
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
-            **self.loop_record(),
+            **self.loop_record(pack),
             "channel": pack.channel(self.channel),
             "speed": self.speed,
             "made_up": self.integral_speed,
@@ -70,7 +72,7 @@ class SpeedHolder(Loop):
         }
 
     def channels_used(self) -> tuple[str, ...]:
-        return (self.channel,) if self.channel else ()
+        return (*super().channels_used(), *((self.channel,) if self.channel else ()))
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
@@ -102,6 +104,9 @@ class SpeedHolder(Loop):
 def command(part, gain, p, body, solids, ground, supports, now):
     """The force of this tick. memory : 0 that force along the nose, N; 1 the integral, m."""
     memory = now.memory[p]
+    if loop.is_off(part, now):
+        memory[0], memory[1] = 0.0, 0.0
+        return
     wanted = part.speed
     if part.channel >= 0:
         wanted *= now.channels[part.channel]
