@@ -11,7 +11,7 @@ from oak_sled.core.assembly import starts
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.geometry import conic
-from oak_sled.core.results import run
+from oak_sled.core.results import measures, orbits, run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.craft import Craft
@@ -142,3 +142,71 @@ def test_inside_a_ball_it_falls_to_nothing_in_the_middle():
         found = environment.attraction(ground["well"][0], far, 0.0, 0.0)
         assert np.allclose(found, (-pull, 0.0, 0.0), atol=1e-15)
     assert environment.height_at(ground, 0.0, -3.0 * RADIUS, 0.0) == pytest.approx(2.0 * RADIUS)
+
+
+# near one another in orbit, and what is read from a run
+
+
+@pytest.mark.parametrize("offset", [(0.0, 0.0, 1.0), (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (-0.6, 0.4, 0.7)])
+@pytest.mark.parametrize("inclination", [0.0, 71.0])
+def test_two_crafts_drift_apart_as_clohessy_and_wiltshire_have_it(offset, inclination):
+    """Relative motion in a circular orbit (J. Aerospace Sciences 27, 1960) over one turn, for a distance of 3e-4 of its
+    radius; both begin with the same velocity of the world, which in the turning frame is a spin about it."""
+    radius = RADIUS + 4.0
+    rate = math.sqrt(MU / radius**3)
+    period = math.tau / rate
+    far = 3e-4 * radius / np.linalg.norm(offset)
+    ahead, left, up = (far * one for one in offset)
+    ticks = math.ceil(7200.0 / period)
+    orbit = Orbit(around="floe", altitude=4.0, inclination_deg=inclination)
+    lead = run.execute(orbiting(orbit, ticks, period))
+    other = run.execute(orbiting(orbit, ticks, period, x=ahead, y=left, height=up))
+    places, moves = state_at_ticks(lead)
+    apart = state_at_ticks(other)[0] - places
+    found = np.stack([np.einsum("ij,ij->i", apart, axis) for axis in local_axes(places, moves)], axis=1)
+    t = np.arange(len(places)) * lead.job.dt
+    # x up, y along, z across to the right of the motion, as the paper has them; at rest in the world at first
+    s, c = np.sin(rate * t), np.cos(rate * t)
+    x0, y0, z0 = up, ahead, left
+    u0, v0, w0 = rate * y0, -rate * x0, 0.0
+    x = (4.0 - 3.0 * c) * x0 + s / rate * u0 + 2.0 / rate * (1.0 - c) * v0
+    y = 6.0 * (s - rate * t) * x0 + y0 - 2.0 / rate * (1.0 - c) * u0 + (4.0 * s - 3.0 * rate * t) / rate * v0
+    z = c * z0 + s / rate * w0
+    wanted = np.stack([y, z, x], axis=1)
+    size = np.abs(wanted).max()
+    assert np.abs(found - wanted).max() < 0.01 * size
+
+
+def local_axes(places: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Along the motion, to the left of it, and up, over time."""
+    up = places / np.linalg.norm(places, axis=1)[:, None]
+    left = np.cross(up, moves)
+    left /= np.linalg.norm(left, axis=1)[:, None]
+    return np.cross(left, up), left, up
+
+
+def test_traces_round_a_ball_are_told_in_the_level_frame():
+    """On a round orbit the height, the forward speed and the heading stay what they were, all the way round."""
+    orbit = Orbit(around="floe", altitude=4.0, inclination_deg=50.0, node_deg=30.0)
+    period = orbit.elements(RADIUS).period(MU)
+    made = run.execute(orbiting(orbit, 240, 0.9 * period, yaw_rate_deg=0.0))
+    assert np.ptp(traces.values(made, "height")) < 1e-2
+    assert np.abs(traces.values(made, "rise_speed")).max() < 0.05
+    for name, value in (("low", 4.0), ("high", 4.0), ("eccentricity", 0.0), ("inclination", 50.0), ("period", period)):
+        assert traces.values(made, f"orbit.{name}") == pytest.approx(value, abs=1e-2), name
+    found = orbits.at_row(made, made.ticks // 2)
+    assert found is not None
+    path = found.path()
+    assert np.abs(np.linalg.norm(path - found.middle, axis=1) - RADIUS - 4.0).max() < 1e-2
+
+
+def test_what_flies_off_has_no_highest_point():
+    orbit = Orbit(around="floe", altitude=4.0)
+    made = run.execute(orbiting(orbit, 120, 1.0, speed=5.0))
+    found = orbits.at_row(made, made.ticks)
+    assert found is not None
+    assert found.elements.eccentricity > 1.0
+    assert math.isinf(found.high)
+    assert np.all(np.isfinite(found.path()))
+    assert measures.measure("highest_altitude").read(made) is None
+    assert measures.measure("lowest_altitude").read(made) == pytest.approx(4.0, abs=0.05)

@@ -282,6 +282,7 @@ def finish(own, link, scene, dt):
     if own.latch > 0:
         link.shown[1] = spatial.length(pairs.triple(own.gap))
         link.shown[2] = 1.0 if own.latch == CLOSED else 0.0
+        show_approach(own, link, scene)
         if own.latch == OPEN:
             return
     load = spatial.length(pairs.triple(own.given)) / dt
@@ -291,6 +292,17 @@ def finish(own, link, scene, dt):
         show_free(own, link, dt)
     if own.breaks > 0.0 and load > own.breaks:
         linkkind.break_off(link)
+
+
+@compiled
+def show_approach(own, link, scene):
+    """Shows how the points of a latch move against each other, and the angle of its axis on both bodies."""
+    one, other = scene.solids[link.a], scene.solids[link.b]
+    speed = pairs.speed_at(one, other, pairs.triple(own.lever_a), pairs.triple(own.lever_b))
+    axis = spatial.to_world(one.axes, pairs.triple(own.axis_a))
+    sine = spatial.length(spatial.cross(pairs.triple(own.axis), axis))
+    link.shown[3] = spatial.length(speed)
+    link.shown[4] = math.atan2(sine, spatial.dot(pairs.triple(own.axis), axis))
 
 
 @compiled
@@ -308,13 +320,19 @@ def goes_on(fresh: np.void, old: np.void) -> None:
             fresh[name] = old[name]
 
 
-def _kind(name: str, place: Shown, along: Shown) -> LinkKind:
-    shows = (Shown("load", "N", "load at its point"), place, along, Shown("broken", "", "broken or let go"))
+def _kind(name: str, place: Shown, along: Shown, *more: Shown) -> LinkKind:
+    shows = (Shown("load", "N", "load at its point"), place, along, *more, Shown("broken", "", "broken or let go"))
     return LinkKind(name, HINGE, reach, prepare, solve, correct, finish, shows, goes_on)
 
 
 HINGED = _kind("hinge", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque about its axis"))
 SLIDING = _kind("slider", Shown("travel", "m", "travel"), Shown("force", "N", "force along its axis"))
 FASTENED = _kind("fixed", Shown("angle", "rad", "angle"), Shown("torque", "N m", "torque that it holds"))
-LATCHED = _kind("latch", Shown("length", "m", "distance of its points"), Shown("closed", "", "closed"))
+LATCHED = _kind(
+    "latch",
+    Shown("length", "m", "distance of its points"),
+    Shown("closed", "", "closed"),
+    Shown("speed", "m/s", "speed of its points"),
+    Shown("tilt", "rad", "angle of its axes"),
+)
 TILTED = _kind("cone", Shown("angle", "rad", "tilt"), Shown("torque", "N m", "torque against its tilt"))

@@ -193,6 +193,24 @@ def up_at(ground, x, y, z):
 
 
 @compiled
+def levels_at(ground, body, now, places, middles, levels, high):
+    """Writes the level frame and the height at each of some places, one after another.
+
+    places, m, and middles of what attracts, m : shapes (n, 3) and (n, wells, 3). levels, high : shapes (n, 3, 3), (n,).
+    """
+    for row in range(places.shape[0]):
+        for i in range(3):
+            body.position[i] = places[row, i]
+            for k in range(ground.wells):
+                ground.well[k].middle[i] = middles[row, k, i]
+        tip(ground, body, now)
+        high[row] = height_at(ground, places[row, 0], places[row, 1], places[row, 2])
+        for i in range(3):
+            for j in range(3):
+                levels[row, i, j] = now.level[i, j]
+
+
+@compiled
 def sample(ground, places, found):
     """Writes the wind at places into `found`, both of shape (n, 3), m and m/s."""
     for k in range(places.shape[0]):

@@ -112,6 +112,9 @@ class ControlJet(Part):
             found["least_on"] = "it is throttled"
         return found
 
+    def most_thrust(self) -> float:
+        return self.trim * self.thrust if self.exhaust > 0.0 else 0.0
+
     def burns(self) -> float:
         return self.trim * self.thrust / self.exhaust if self.exhaust > 0.0 else 0.0
 

@@ -129,6 +129,9 @@ class Jet(Part):
     def channels_used(self) -> tuple[str, ...]:
         return (self.channel,) if self.channel else ()
 
+    def most_thrust(self) -> float:
+        return self.trim * self.thrust if self.exhaust > 0.0 else 0.0
+
     def burns(self) -> float:
         return self.trim * self.thrust / self.exhaust if self.exhaust > 0.0 else 0.0
 

@@ -22,6 +22,10 @@ class WithFlight(Frozen):
         """kg/s of fuel that it burns at full thrust."""
         return 0.0
 
+    def most_thrust(self) -> float:
+        """N of its thrust at full, of a part that burns fuel for it; 0 for all others."""
+        return 0.0
+
     def holds_fuel(self) -> float:
         """kg of fuel in it at the start."""
         return 0.0

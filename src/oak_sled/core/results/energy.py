@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oak_sled.core.results import ledger
+from oak_sled.core.results import ledger, levels
 from oak_sled.core.results.run import Run
 
 LEAST_RISE = 2e-3
@@ -44,7 +44,7 @@ class Share:
 
 def tops(run: Run) -> tuple[int, ...]:
     """The rows at which the craft is highest for a while, and the first and the last one."""
-    height = run.column("position.z")
+    height = levels.heights(run)
     found, low, high, rising = [0], 0, 0, False
     for row, z in enumerate(height.tolist()):
         if rising:
@@ -67,7 +67,7 @@ def bounce_at(run: Run, row: int) -> Bounce | None:
     known: tuple[int, ...] = run.analysis.once("tops", lambda: tops(run))
     place = min(int(np.searchsorted(known, row, side="right")), len(known) - 1)
     first, last = known[place - 1], known[place]
-    height = run.column("position.z")[first : last + 1]
+    height = levels.heights(run)[first : last + 1]
     lowest = first + int(height.argmin())
     fell, rose = float(height[0] - height.min()), float(height[-1] - height.min())
     return Bounce(first, last, lowest, fell, rose) if fell > LEAST_RISE else None

@@ -66,7 +66,7 @@ def of_block(run: Run, name: str) -> Flight | None:
     rise = np.diff(rising, prepend=rising[:1]) * run.job.ticks
     falls = np.abs(rise + run.job.ground.gravity) < 1e-6 * max(run.job.ground.gravity, 1e-9)
     return _flight(
-        run, name, block.heading, block.mass, first, spots, fast, attitudes,
+        run, name, block.heading, block.mass, first, spots, spots[:, 2], fast, attitudes,
         air=float(np.sum(falls[first:]) * run.job.dt), settled=_settled(run, fast <= MOVES, first),
     )  # fmt: skip
 
@@ -88,7 +88,7 @@ def of_craft(run: Run) -> Flight | None:
     craft = run.job.single
     flies = craft.can_leave_ground()
     return _flight(
-        run, "", craft.heading, craft.body.true_mass(), first, traces.path(run),
+        run, "", craft.heading, craft.body.true_mass(), first, traces.path(run), traces.values(run, "height"),
         traces.values(run, "speed"), run.columns(*(f"rotation.{axis}" for axis in "wxyz")),
         air=float(np.sum(~on_ground[first:]) * run.job.dt) if flies else 0.0, settled=_settled(run, settled, first),
     )  # fmt: skip
@@ -101,6 +101,7 @@ def _flight(
     mass: float,
     first: int,
     spots: Floats,
+    high: Floats,
     fast: Floats,
     attitudes: Floats,
     *,
@@ -114,7 +115,7 @@ def _flight(
         name, title, mass, first * run.job.dt,
         speed=float(np.max(fast[first:soon])),
         distance=float(np.hypot(away[0], away[1])),
-        height=float(np.max(spots[first:, 2]) - spots[max(first - 1, 0), 2]),
+        height=float(np.max(high[first:]) - high[max(first - 1, 0)]),
         air=air,
         turns=float(np.sum(turned[first - 1 if first else 0 :]) / (2.0 * np.pi)),
         settled=settled,

@@ -6,9 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.results import levels
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
+MOVES = ("velocity.x", "velocity.y", "velocity.z")
 ALOFT = 1.0
 """s without a touch from which on a craft is in the air."""
 BEGINS = 0.5
@@ -24,7 +26,9 @@ def _touches(run: Run) -> NDArray[np.bool_]:
 
 def _over_ground(run: Run) -> Floats:
     """m flown or rolled over the ground up to each row, shape (rows,)."""
-    steps = np.hypot(np.diff(run.column("position.x")), np.diff(run.column("position.y")))
+    steps = np.diff(run.columns("position.x", "position.y", "position.z"), axis=0)
+    flat = levels.in_level(run, np.concatenate([steps[:1], steps]))[1:, :2]
+    steps = np.hypot(flat[:, 0], flat[:, 1])
     return np.concatenate([[0.0], np.cumsum(steps)])
 
 
@@ -63,7 +67,7 @@ def climb_rate(run: Run) -> float | None:
     touches, span = _touches(run), round(CLIMB / run.job.dt)
     if len(touches) <= span:
         return None
-    height = run.column("position.z")
+    height = levels.heights(run)
     met = np.concatenate([[0], np.cumsum(touches)])
     free = met[span:] == met[:-span]
     gained = height[span:] - height[:-span]
@@ -82,7 +86,7 @@ def climb_rate(run: Run) -> float | None:
 )
 def glide_ratio(run: Run) -> float | None:
     first = run.at(run.job.drill.event_time)
-    height = run.column("position.z")
+    height = levels.heights(run)
     lost = float(height[first] - height[-1])
     if _touches(run)[first:].any() or lost < 1.0:
         return None
@@ -101,5 +105,5 @@ def touch_sink(run: Run) -> float | None:
     touches, wait = _touches(run), round(ALOFT / run.job.dt)
     for row in np.flatnonzero(~touches[:-1] & touches[1:]).tolist():
         if row >= wait and not touches[row - wait + 1 : row + 1].any():
-            return max(float(-run.column("velocity.z")[row]), 0.0)
+            return max(float(-levels.in_level(run, run.columns(*MOVES))[row, 2]), 0.0)
     return None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.results import levels, rotations
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
@@ -43,6 +44,13 @@ def place_rms(run: Run) -> float | None:
     return float(np.sqrt(np.mean(np.sum((places - places.mean(axis=0)) ** 2, axis=1))))
 
 
+def _axes(run: Run) -> Floats:
+    """The axes of the craft in the level frame where it is, shape (rows, 3, 3)."""
+    found = rotations.rotations(run.columns(*(f"rotation.{name}" for name in "wxyz")))
+    frames = levels.frames(run)
+    return found if frames is None else np.asarray(np.einsum("nji,njk->nik", frames, found))
+
+
 @measured(
     "tilt RMS",
     "°",
@@ -55,8 +63,7 @@ def tilt_rms(run: Run) -> float | None:
     rows = _aloft(run)
     if rows is None:
         return None
-    _, x, y, _ = (run.column(f"rotation.{name}")[rows] for name in "wxyz")
-    up = np.clip(1.0 - 2.0 * (x * x + y * y), -1.0, 1.0)
+    up = np.clip(_axes(run)[rows, 2, 2], -1.0, 1.0)
     return float(np.degrees(np.sqrt(np.mean(np.arccos(up) ** 2))))
 
 
@@ -72,7 +79,7 @@ def height_lost(run: Run) -> float | None:
     rows = _aloft(run)
     if rows is None:
         return None
-    height = _places(run)[rows, 2]
+    height = levels.heights(run)[rows]
     return float(height[0] - height.min())
 
 
@@ -98,9 +105,9 @@ def _step(run: Run) -> tuple[Floats, float, float] | None:
     rows = _aloft(run)
     if rows is None:
         return None
-    w, x, y, z = (run.column(f"rotation.{name}")[rows] for name in "wxyz")
-    roll = np.degrees(np.arctan2(2.0 * (y * z + w * x), 1.0 - 2.0 * (x * x + y * y)))
-    pitch = np.degrees(np.arcsin(np.clip(2.0 * (x * z - w * y), -1.0, 1.0)))
+    axes = _axes(run)[rows]
+    roll = np.degrees(np.arctan2(axes[:, 2, 1], axes[:, 2, 2]))
+    pitch = np.degrees(np.arcsin(np.clip(axes[:, 2, 0], -1.0, 1.0)))
     found = []
     for angle in (roll, pitch):
         end = float(np.mean(angle[-max(len(angle) // 10, 1) :]))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oak_sled.core.assembly import bodynames, scenes
-from oak_sled.core.results import ledger, moments, traces
+from oak_sled.core.results import ledger, levels, moments, rotations, traces
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.motion import HIT_S
 from oak_sled.core.results.run import Run
@@ -111,7 +111,7 @@ def air_time(run: Run) -> float | None:
 def highest(run: Run) -> float | None:
     if "z" in run.job.single.body.held:
         return None
-    height = run.column("position.z")
+    height = levels.heights(run)
     return float(np.max(height) - height[0])
 
 
@@ -119,8 +119,8 @@ def _lean(run: Run, axis: int) -> float | None:
     """Greatest angle of a craft axis to the level, degrees."""
     if {"roll", "pitch"} <= set(run.job.single.body.held):
         return None
-    w, x, y, z = (run.column(f"rotation.{name}") for name in "wxyz")
-    up = 2.0 * (x * z - w * y) if axis == 0 else 2.0 * (y * z + w * x)
+    axes = rotations.rotations(run.columns(*(f"rotation.{name}" for name in "wxyz")))
+    up = levels.in_level(run, axes[:, :, axis])[:, 2]
     return float(np.degrees(np.max(np.abs(np.arcsin(np.clip(up, -1.0, 1.0))))))
 
 

@@ -7,18 +7,20 @@ One file, since it is a list of traces and how each is read from a record.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from oak_sled.core.assembly import bodynames
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import SHOWN_UNITS, Part
-from oak_sled.core.results import leaning
+from oak_sled.core.results import leaning, levels, orbits, space
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.tie import Tie
@@ -57,18 +59,22 @@ def heading(run: Run) -> Floats:
 def _headings(run: Run) -> Floats:
     q = run.columns("rotation.w", "rotation.x", "rotation.y", "rotation.z")
     w, x, y, z = q.T
-    forward = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z)], axis=1)
+    if run.job.ground.is_bent:
+        ahead = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)], axis=1)
+        forward = levels.in_level(run, ahead)[:, :2]
+    else:
+        forward = np.stack([1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z)], axis=1)
     size = np.linalg.norm(forward, axis=1, keepdims=True)
     return forward / np.where(size > 1e-9, size, 1.0)
 
 
 def _along(run: Run, vectors: Floats) -> Floats:
-    way = heading(run)
+    way, vectors = heading(run), levels.in_level(run, vectors)
     return vectors[:, 0] * way[:, 0] + vectors[:, 1] * way[:, 1]
 
 
 def _left(run: Run, vectors: Floats) -> Floats:
-    way = heading(run)
+    way, vectors = heading(run), levels.in_level(run, vectors)
     return vectors[:, 1] * way[:, 0] - vectors[:, 0] * way[:, 1]
 
 
@@ -140,7 +146,7 @@ def _side_g(run: Run) -> Floats:
 
 
 def _yaw_rate(run: Run) -> Floats:
-    return np.degrees(run.column("spin.z"))
+    return np.degrees(levels.in_level(run, spin(run))[:, 2])
 
 
 def _heading_angle(run: Run) -> Floats:
@@ -166,8 +172,8 @@ _MOTION: tuple[tuple[Trace, Callable[[Run], Floats]], ...] = (
     (Trace("heading", "heading", "°"), _heading_angle),
     (Trace("x", "position x", "m"), lambda run: run.column("position.x")),
     (Trace("y", "position y", "m"), lambda run: run.column("position.y")),
-    (Trace("height", "height", "m"), lambda run: run.column("position.z")),
-    (Trace("rise_speed", "vertical speed", "m/s"), lambda run: run.column("velocity.z")),
+    (Trace("height", "height", "m"), levels.heights),
+    (Trace("rise_speed", "vertical speed", "m/s"), lambda run: levels.in_level(run, velocity(run))[:, 2]),
     (Trace("limit", "limit acting", ""), _limit_share),
 )
 
@@ -260,6 +266,7 @@ def book(run: Run) -> dict[str, Trace]:
         lambda: (
             _of_craft(job.single)
             | {one.name: one for one in of_blocks(job.drill.watch)}
+            | {trace.name: trace for trace, _ in of_space(job)}
             | {one.name: one for one in of_ties([one.tie for one in bodynames.ties_of(job) if one.part < 0])}
         ),
     )
@@ -296,6 +303,24 @@ def of_blocks(names: Iterable[str]) -> tuple[Trace, ...]:
     return tuple(found)
 
 
+def of_space(job: Job) -> list[tuple[Trace, Callable[[Run], Floats]]]:
+    """The traces of a craft with fuel, and of one that a body attracts; each with what reads it, shape (rows,)."""
+    found: list[tuple[Trace, Callable[[Run], Floats]]] = []
+    if any(part.holds_fuel() > 0.0 for part in job.single.working_parts):
+        found.append((Trace("fuel", "fuel left", "kg"), space.fuel_left))
+        if any(part.most_thrust() > 0.0 for part in job.single.working_parts):
+            found.append((Trace("velocity_left", "velocity change left", "m/s"), space.velocity_left))
+    if job.ground.wells:
+        words = {
+            "low": ("lowest altitude of the orbit", "m"), "high": ("highest altitude of the orbit", "m"),
+            "eccentricity": ("eccentricity of the orbit", ""), "inclination": ("inclination of the orbit", "°"),
+            "period": ("time of a turn of the orbit", "s"),
+        }  # fmt: skip
+        for name, (title, unit) in words.items():
+            found.append((Trace(f"orbit.{name}", title, unit), functools.partial(orbits.over, name=name)))
+    return found
+
+
 def of_ties(ties: Iterable[Tie]) -> tuple[Trace, ...]:
     """The traces of ties: what each kind shows."""
     return tuple(
@@ -324,6 +349,9 @@ def values(run: Run, name: str) -> Floats:
 
 def _compute(run: Run, name: str) -> Floats:
     for trace, read in _MOTION:
+        if trace.name == name:
+            return np.ascontiguousarray(read(run))
+    for trace, read in of_space(run.job):
         if trace.name == name:
             return np.ascontiguousarray(read(run))
     head, _, rest = name.partition(".")
@@ -420,11 +448,11 @@ def _part_force(run: Run, part_id: str) -> Floats:
         return np.degrees(leaning.angles(run)[:, 0])
     booked = run.line(part_id)
     if shown == "yaw":
-        signed = booked[:, 5].copy()
+        signed = levels.in_level(run, booked[:, 3:])[:, 2].copy()
     elif shown == "roll":
         signed = _along(run, booked[:, 3:])
     elif shown == "up":
-        signed = booked[:, 2].copy()
+        signed = levels.in_level(run, booked[:, :3])[:, 2].copy()
     else:
         signed = (_left if shown == "left" else _along)(run, booked[:, :3])
     if len(signed) > 1:
