@@ -139,7 +139,7 @@ def test_inside_a_ball_it_falls_to_nothing_in_the_middle():
 
     ground = groundrows.ground_record(space())[0]
     for far, pull in ((2.0 * RADIUS, SURFACE / 4.0), (RADIUS, SURFACE), (0.5 * RADIUS, 0.5 * SURFACE), (0.0, 0.0)):
-        found = environment.attraction(ground["well"][0], far, 0.0, 0.0)
+        found = environment.attraction(ground, ground["well"][0], far, 0.0, 0.0)
         assert np.allclose(found, (-pull, 0.0, 0.0), atol=1e-15)
     assert environment.height_at(ground, 0.0, -3.0 * RADIUS, 0.0) == pytest.approx(2.0 * RADIUS)
 

@@ -51,8 +51,9 @@ def _ground(ground: Ground) -> dict[str, Any]:
         "patch_count": len(ground.patches),
         "patches": np.concatenate([ground_shape.patch_rows(ground), np.zeros(spare, surface.PATCH)]),
         "edge_kind": _EDGES.index(ground.edges),
-        "low": (low_x, low_y),
-        "high": (high_x, high_y),
+        "low": (low_x, low_y, ground.middle_z - 0.5 * ground.depth),
+        "high": (high_x, high_y, ground.middle_z + 0.5 * ground.depth),
+        "period": ground.period(),
         **_volumes(ground, wind),
         **_wells(ground),
     }

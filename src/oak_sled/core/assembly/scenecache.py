@@ -20,7 +20,8 @@ MOST = 6
 """Scenes that are kept: that of the bench, and those of its twins."""
 SHARED = (
     "triangles", "grid", "grid_first", "grid_items", "grid_top", "block_top", "pairs", "layers", "patches", "recorded",
-    "counted", "slots", "origins", "wet", "rail_points", "wet_first", "wet_volume",
+    "counted", "slots", "origins", "wet", "rail_points", "wet_first", "wet_volume", "period",
+    "follows", "ranks",
 )  # fmt: skip
 """Arrays that no run writes into."""
 SCRATCH = ("contacts", "before", "table", "couples", "near", "sighted", "turns", "tie_rows", "tie_right", "energy")

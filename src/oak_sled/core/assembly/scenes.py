@@ -13,7 +13,7 @@ from oak_sled.core.assembly import bodynames, ground_shape, immersed, railways, 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.compiler import types
-from oak_sled.core.contact import chain, linkkind, loosebodies, rays, records, scenery, stage
+from oak_sled.core.contact import chain, crossing, linkkind, loosebodies, rays, records, scenery, stage
 from oak_sled.core.contact.records import Scene
 from oak_sled.core.kernel import spatial
 from oak_sled.core.kernel.state import CAST, COLLIDE, COMMAND, FLY, GROUND, LAND, OTHERS, PUSH_BACK, World
@@ -21,6 +21,7 @@ from oak_sled.core.parts import knockbacks, layer, register, shots
 from oak_sled.core.parts.context import Pack
 from oak_sled.core.parts.shots import NOTES, ShotMemory
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.ground import Ground
 
 ABOVE = 0.02
 """m above the ground at which a rope with mass lies at the start."""
@@ -108,7 +109,16 @@ def build(job: Job) -> Scene:
     hulls = [solidforms.hull_of(one.craft).pieces for one in job.actors]
     made = immersed.with_volumes(job, made, hulls, [solid.pieces for solid in solids])
     recorded, counted, slots = _in_rows(made, len(job.actors))
-    return made._replace(recorded=recorded, counted=counted, slots=slots)
+    made = made._replace(recorded=recorded, counted=counted, slots=slots)
+    return _with_seams(made, ground) if ground.edges == "wrap" else made
+
+
+def _with_seams(made: Scene, ground: Ground) -> Scene:
+    """The scene of a world that wraps, and what of it goes over a seam together."""
+    movable = np.flatnonzero(np.isin(made.solids["kind"], (records.FREE, records.HUNG)))
+    held = [(int(one["a"]), int(one["b"])) for ties in (made.joints, made.links) for one in ties]
+    follows, ranks = crossing.followed(len(made.solids), [int(one) for one in movable], held)
+    return made._replace(period=np.array(ground.period()), follows=follows, ranks=ranks)
 
 
 def feel_of(craft: Craft) -> float:

@@ -25,7 +25,7 @@ from oak_sled.core.contact.records import (
     TICKS,
     TRIGGER,
 )
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import seams, spatial
 
 CLEAR_OF_MUZZLE = 0.25
 """s in which a shot does not touch the craft that fired it."""
@@ -121,7 +121,11 @@ def seek_neighbours(scene, dt):
             box(one, dt)
         widen(one)
     sort(scene.order, solids)
-    found, place = couple(scene), 0
+    found, place = 0, 0
+    if seams.wraps(scene.period):
+        found = couple_all(scene)
+    else:
+        found = couple(scene)
     for s in range(solids.shape[0]):
         one = solids[s]
         wide = one.near_last
@@ -159,6 +163,48 @@ def couple(scene):
             other.near_last += 1
             found += 1
     return found
+
+
+@compiled
+def couple_all(scene):
+    """`couple` in a world that wraps: every pair by its nearest images."""
+    solids, found = scene.solids, 0
+    for s in range(1, solids.shape[0]):
+        one = solids[s]
+        if not is_met(one):
+            continue
+        for t in range(s + 1, solids.shape[0]):
+            other = solids[t]
+            if not is_met(other) or not (may_move(one) or may_move(other)):
+                continue
+            seam = narrow.seam_of(scene, one, other)
+            if not overlap_across(one.near_low, one.near_high, other.near_low, other.near_high, seam):
+                continue
+            if found >= scene.couples.shape[0]:
+                scene.counts[LOST] += 1
+                continue
+            scene.couples[found, 0], scene.couples[found, 1] = s, t
+            one.near_last += 1
+            other.near_last += 1
+            found += 1
+    return found
+
+
+@compiled
+def overlap_across(a_low, a_high, b_low, b_high, seam):
+    """True if two boxes overlap, the second moved by `seam` m."""
+    for i in range(3):  # noqa: SIM110 - the language of the kernel has no any()
+        if a_low[i] > b_high[i] + seam[i] or b_low[i] + seam[i] > a_high[i]:
+            return False
+    return True
+
+
+@compiled
+def are_apart(scene, one, other):
+    """True if the boxes of two bodies do not overlap, by their nearest images."""
+    if seams.wraps(scene.period):
+        return not overlap_across(one.low, one.high, other.low, other.high, narrow.seam_of(scene, one, other))
+    return not overlap(one.low, one.high, other.low, other.high)
 
 
 @compiled
@@ -210,7 +256,7 @@ def sweep(scene, dt):
             other = solids[t]
             if other.looked == counts[TICKS] or other.kind == PARKED or (one.kind != FREE and other.kind != FREE):
                 continue  # a pair is met from the one that is looked at first
-            if not overlap(one.low, one.high, other.low, other.high):
+            if are_apart(scene, one, other):
                 continue
             if scene.layers[one.layer, other.layer] == PASSES:
                 continue

@@ -98,7 +98,7 @@ def place_contacts(scene):
         one, other = solids[contact.a], solids[contact.b]
         for i in range(3):
             contact.lever_a[i] = contact.point[i] - one.position[i]
-            contact.lever_b[i] = contact.point[i] - other.position[i]
+            contact.lever_b[i] = contact.point[i] - (other.position[i] + contact.seam[i])
         local = spatial.to_craft(one.axes, pairs.triple(contact.lever_a))
         contact.local[0], contact.local[1], contact.local[2] = local
 

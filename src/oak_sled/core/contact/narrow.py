@@ -20,7 +20,7 @@ from oak_sled.core.contact.records import (
     TOUCHING,
     TRIGGER,
 )
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import seams, spatial
 
 SAME, ALIKE = 0.05, 0.995
 """m and cosine within which points of two triangles are one point."""
@@ -41,10 +41,44 @@ def reach_of(one, other, dt):
 
 @compiled
 def collide_pair(scene, s, t, dt):
-    """Every piece of one solid against every piece of another. The lower number is a, but a fixed one is b."""
+    """Every piece of one solid against every piece of another. The lower number is a, but a fixed one is b; b is met at
+    its image that is nearest to a."""
     solids = scene.solids
     if solids[s].kind != FREE:
         s, t = t, s
+    if not seams.wraps(scene.period):
+        collide_pieces(scene, s, t, dt)
+        return
+    other, since = solids[t], scene.counts[FOUND]
+    at = (other.position[0], other.position[1], other.position[2])
+    seam = seam_of(scene, solids[s], other)
+    for i in range(3):
+        other.position[i] = at[i] + seam[i]
+    collide_pieces(scene, s, t, dt)
+    for i in range(3):
+        other.position[i] = at[i]
+    for c in range(since, scene.counts[FOUND]):
+        for i in range(3):
+            scene.contacts[c].seam[i] = seam[i]
+
+
+@compiled
+def seam_of(scene, one, other):
+    """m by which one body has to be moved to be beside the other by its nearest image."""
+    return seams.image(
+        scene.period,
+        (
+            other.position[0] - one.position[0],
+            other.position[1] - one.position[1],
+            other.position[2] - one.position[2],
+        ),
+    )
+
+
+@compiled
+def collide_pieces(scene, s, t, dt):
+    """`collide_pair` of bodies as they stand, `s` the first."""
+    solids = scene.solids
     one, other = solids[s], solids[t]
     margin = reach_of(one, other, dt)
     only_reports = scene.layers[one.layer, other.layer] == REPORTS
@@ -278,6 +312,7 @@ def write(scene, a, b, p, key, found, nx, ny, nz, friction_scale):
         contact.normal[0], contact.normal[1], contact.normal[2] = nx, ny, nz
         for i in range(3):
             contact.point[i] = work[manifold.FOUND + k, i]
+            contact.seam[i] = 0.0
         contact.gap = work[manifold.GAPS + k, 0]
         contact.friction = friction_scale
         if contact.gap < TOUCHING:

@@ -49,7 +49,8 @@ def set_down(scene, contact, dt):
     one, other = scene.solids[contact.a], scene.solids[contact.b]
     if spatial.length(pairs.triple(one.shift)) + spatial.length(pairs.triple(other.shift)) > 0.0:
         return  # it meets another in this tick
-    d = spatial.minus(pairs.triple(one.position), pairs.triple(other.position))
+    there = spatial.plus(pairs.triple(other.position), pairs.triple(contact.seam))
+    d = spatial.minus(pairs.triple(one.position), there)
     u = spatial.minus(pairs.triple(one.velocity), pairs.triple(other.velocity))
     radius = scene.pieces[one.first_piece].radius + scene.pieces[other.first_piece].radius
     a, b, c = spatial.dot(u, u), spatial.dot(d, u), spatial.dot(d, d) - radius * radius

@@ -6,11 +6,11 @@ there. Parts decide what force that gives; what they push a body with, that body
 
 from __future__ import annotations
 
-from oak_sled.core.compiler.kernel import Address, compiled, unit
+from oak_sled.core.compiler.kernel import Address, compiled, inlined, unit
 from oak_sled.core.compiler.types import NOTHING, Array, Record
 from oak_sled.core.contact import broad, narrow, sight, spheres
 from oak_sled.core.contact.records import COLLIDES, CYLINDER, FIXED, FREE, GROUND, PARKED, TICKS, TRIGGER
-from oak_sled.core.kernel import environment, spatial, state
+from oak_sled.core.kernel import environment, seams, spatial, state
 from oak_sled.core.kernel.state import CONTACT
 
 AIM_CRAFT, AIM_WORLD, AIM_GROUND = range(3)
@@ -41,7 +41,9 @@ def collect_supports(scene, b):
     place = (body.position[0], body.position[1], body.position[2])
     for k in range(body.near_first, body.near_last):
         other = scene.solids[scene.near[k]]
-        if other.kind == PARKED or other.kind == TRIGGER or not passes_near(other, place, (0.0, 0.0, 0.0), 0.0, wide):
+        if other.kind == PARKED or other.kind == TRIGGER:
+            continue
+        if not passes_near(other, origin_for(scene, other, place), (0.0, 0.0, 0.0), 0.0, wide):
             continue
         scene.sighted[count] = scene.near[k]
         count += 1
@@ -88,7 +90,8 @@ def cast(scene, b, support, now, seen):
     other = scene.solids[below]
     vx, vy, vz = 0.0, 0.0, 0.0
     if below != GROUND:  # which never moves
-        arm = (point[0] - other.position[0], point[1] - other.position[1], point[2] - other.position[2])
+        at = origin_for(scene, other, point)
+        arm = (at[0] - other.position[0], at[1] - other.position[1], at[2] - other.position[2])
         swing = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), arm)
         vx, vy, vz = other.velocity[0] + swing[0], other.velocity[1] + swing[1], other.velocity[2] + swing[2]
     belt = (0.0, 0.0, 0.0)
@@ -128,9 +131,10 @@ def nearest(scene, layer, origin, way, reach, seen):
         other = scene.solids[s]
         if scene.layers[layer, other.layer] != COLLIDES:
             continue
-        if not passes_near(other, origin, way, found, 0.0):
+        begin = origin_for(scene, other, origin)
+        if not passes_near(other, begin, way, found, 0.0):
             continue
-        t, n = through_pieces(scene, other, origin, way, found)
+        t, n = through_pieces(scene, other, begin, way, found)
         if t < found:
             found, below, nx, ny, nz = t, s, n[0], n[1], n[2]
     return found, below, (nx, ny, nz)
@@ -158,13 +162,24 @@ def touched(scene, layer, origin, way, reach, radius, seen):
         other = scene.solids[s]
         if scene.layers[layer, other.layer] != COLLIDES:
             continue
-        if not passes_near(other, origin, way, found, radius):
+        begin = origin_for(scene, other, origin)
+        if not passes_near(other, begin, way, found, radius):
             continue
-        t, x = spheres.at_pieces(scene, other, origin, way, found, radius)
+        t, x = spheres.at_pieces(scene, other, begin, way, found, radius)
         if t < found:
-            found, below, point = t, s, x
-            nx, ny, nz = spheres.normal_at(spheres.along(origin, way, t), x, way)
+            found, below = t, s
+            nx, ny, nz = spheres.normal_at(spheres.along(begin, way, t), x, way)
+            point = spatial.plus(x, spatial.minus(origin, begin))
     return found + radius, below, point, (nx, ny, nz)
+
+
+@inlined
+def origin_for(scene, solid, place):
+    """A place, m, as it is to a body: its image that is nearest to that."""
+    if seams.wraps(scene.period):
+        off = (place[0] - solid.position[0], place[1] - solid.position[1], place[2] - solid.position[2])
+        return spatial.plus(place, seams.image(scene.period, off))
+    return (place[0], place[1], place[2])
 
 
 @compiled
@@ -216,17 +231,15 @@ def push_back(crafts, scene, supports, nows):
             if other.kind != FREE:
                 continue
             narrow.wake(scene, support.below)
-            push(other, support, nows, nows[c].dt)
+            at = origin_for(scene, other, (support.point[0], support.point[1], support.point[2]))
+            push(other, support, at, nows, nows[c].dt)
 
 
 @compiled
-def push(body, support, nows, dt):
-    """Gives a body the impulse of a support, N s; that of a craft is booked on its ledger as a contact."""
-    lever = (
-        support.point[0] - body.position[0],
-        support.point[1] - body.position[1],
-        support.point[2] - body.position[2],
-    )
+def push(body, support, at, nows, dt):
+    """Gives a body the impulse of a support, N s, at a place, m; that of a craft is booked on its ledger as a
+    contact."""
+    lever = (at[0] - body.position[0], at[1] - body.position[1], at[2] - body.position[2])
     force = (-support.force[0], -support.force[1], -support.force[2])
     torque = spatial.cross(lever, force)
     if body.craft >= 0:

@@ -198,6 +198,7 @@ CONTACT = np.dtype(
         ("key", "i8"),  # the pieces, or the piece and the triangle
         ("point", "f8", (3,)),
         ("local", "f8", (3,)),  # the point in the axes of a, by which it is known again
+        ("seam", "f8", (3,)),  # m, by which b is moved to be beside a: see `seams`
         ("lever_a", "f8", (3,)),
         ("lever_b", "f8", (3,)),
         ("gap", "f8"),  # m, negative when they overlap
@@ -320,6 +321,9 @@ class Scene(NamedTuple):
     slots: Ints  # shots
     watched: Records  # blocks whose ledger is kept
     start: Floats  # m of the deepest overlap at the start, and the two solids
+    period: Floats  # m from seam to seam along each axis, shape (3,): see `seams`
+    follows: Ints  # what a solid follows across a seam, shape (solids,): see `crossing`
+    ranks: Ints  # those that follow one, each behind what it follows
     immersed: Floats  # s that a solid has been in a pushing volume, and s until that acts again, shape (solids, n, 2)
     origins: Floats  # where a solid begins, place and attitude, shape (solids, 7), where volumes push
     wet: Floats  # triangles of the shapes of solids from their centres of mass, own axes, m, shape (n, 3, 3), for water

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats, Ints, Records
-from oak_sled.core.contact import chain, linkkind, loosebodies, railway, records
+from oak_sled.core.contact import chain, crossing, linkkind, loosebodies, railway, records
 from oak_sled.core.contact.grid import Laid, lay
 from oak_sled.core.contact.linkkind import LinkKind
 from oak_sled.core.contact.manifold import SCRATCH
@@ -112,6 +112,9 @@ def scene(
         slots=np.zeros(0, np.int64),
         watched=np.zeros(0, records.WATCHED),
         start=np.zeros(3),
+        period=np.zeros(3),
+        follows=np.full(len(every), crossing.ALONE, np.int64),
+        ranks=np.zeros(0, np.int64),
         immersed=np.zeros((len(every), 0, 2)),
         origins=np.zeros((0, 7)),
         wet=np.zeros((0, 3, 3)),

@@ -12,7 +12,7 @@ import numpy as np
 
 from oak_sled.core.base.arrays import Records
 from oak_sled.core.compiler.kernel import compiled, inlined
-from oak_sled.core.kernel import spatial, volumes
+from oak_sled.core.kernel import seams, spatial, volumes
 from oak_sled.core.kernel.state import GROUND
 
 OPPOSITE = 1e-12
@@ -75,7 +75,7 @@ def bent(ground, x, y, z):
     place of what was by its share."""
     gx, gy, gz = 0.0, 0.0, -ground.gravity
     for k in range(ground.wells):
-        pull = attraction(ground.well[k], x, y, z)
+        pull = attraction(ground, ground.well[k], x, y, z)
         gx, gy, gz = gx + pull[0], gy + pull[1], gz + pull[2]
     first = ground.pushing + ground.winds
     for k in range(first, first + ground.fields):
@@ -88,9 +88,11 @@ def bent(ground, x, y, z):
 
 
 @compiled
-def attraction(well, x, y, z):
-    """m/s2 toward a body that attracts: mu / r2 outside of it, and inside of it as of an even ball, r by r."""
-    dx, dy, dz = well.middle[0] - x, well.middle[1] - y, well.middle[2] - z
+def attraction(ground, well, x, y, z):
+    """m/s2 toward a body that attracts, by its nearest image: mu / r2 outside of it, and inside of it as of an even
+    ball, r by r."""
+    off = (well.middle[0] - x, well.middle[1] - y, well.middle[2] - z)
+    dx, dy, dz = seams.shortest(ground.period, off)
     away = math.sqrt(dx * dx + dy * dy + dz * dz)
     far = max(away, well.radius)
     share = well.mu / (far * far * far)
@@ -103,9 +105,10 @@ def height_at(ground, x, y, z):
     found, most = z, ground.gravity
     for k in range(ground.wells):
         well = ground.well[k]
-        pull = spatial.length(attraction(well, x, y, z))
+        pull = spatial.length(attraction(ground, well, x, y, z))
         if pull > most:
-            away = spatial.length((x - well.middle[0], y - well.middle[1], z - well.middle[2]))
+            off = (x - well.middle[0], y - well.middle[1], z - well.middle[2])
+            away = spatial.length(seams.shortest(ground.period, off))
             found, most = away - well.radius, pull
     return found
 

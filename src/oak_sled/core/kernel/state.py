@@ -177,8 +177,9 @@ GROUND = np.dtype(
         ("patch_count", "i8"),
         ("patches", surface.PATCH, (surface.MOST_PATCHES,)),
         ("edge_kind", "i8"),  # 0 open, 1 wrap, 2 wall, 3 return
-        ("low", "f8", (2,)),
-        ("high", "f8", (2,)),
+        ("low", "f8", (3,)),  # m, of its edges
+        ("high", "f8", (3,)),
+        ("period", "f8", (3,)),  # m from edge to edge where it wraps; 0: it does not
         ("time", "f8"),  # s, of this tick, for what passes
         ("pushing", "i8"),  # volumes that push, before those of wind and those of gravity
         ("winds", "i8"),

@@ -7,7 +7,7 @@ import math
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.contact import pushes
 from oak_sled.core.contact.records import COLLIDES, FREE
-from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.kernel import environment, seams, spatial
 from oak_sled.core.parts import push
 
 FOUND_NONE, SAME_SPOT, ROUNDS, HITS = range(4)
@@ -161,7 +161,8 @@ def reach_out(own, parts, k, scene, shot_memory, ray, strength, memory, nows):
             continue
         if scene.layers[part.layer, solid.layer] != COLLIDES:
             continue
-        away = (solid.position[0] - origin[0], solid.position[1] - origin[1], solid.position[2] - origin[2])
+        at = (solid.position[0], solid.position[1], solid.position[2])
+        away = seams.way(scene.period, origin, at)
         distance = spatial.length(away)
         if not is_inside(part, away, facing, left, up, distance):
             continue

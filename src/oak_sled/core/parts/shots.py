@@ -17,7 +17,7 @@ from oak_sled.core.compiler.kernel import Address, compiled, unit
 from oak_sled.core.compiler.types import FLOAT, NOTHING, Array, Record
 from oak_sled.core.contact import blockledger, pushes
 from oak_sled.core.contact.records import COLLIDES, FOUND, FREE, PARKED, STALE, TOUCHING
-from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.kernel import environment, seams, spatial
 from oak_sled.core.kernel.state import CRAFT, GROUND, NOW
 from oak_sled.core.parts import knockbacks, push
 
@@ -188,6 +188,13 @@ def pull_of(part, ground, place, velocity, spin, age, line, closing):
 
 
 @compiled
+def way_to(scene, shot, other):
+    """m from a shot to a body, by its nearest image."""
+    at, to = shot.position, other.position
+    return seams.way(scene.period, (at[0], at[1], at[2]), (to[0], to[1], to[2]))
+
+
+@compiled
 def goal(part, scene, shot):
     """The solid a shot homes on: the one it was set to, else the loose one nearest to its course; -1 for none."""
     if part.homes_on >= 0:
@@ -201,11 +208,7 @@ def goal(part, scene, shot):
             continue
         if scene.layers[shot.layer, other.layer] != COLLIDES:
             continue
-        dx, dy, dz = (
-            other.position[0] - shot.position[0],
-            other.position[1] - shot.position[1],
-            other.position[2] - shot.position[2],
-        )
+        dx, dy, dz = way_to(scene, shot, other)
         away = spatial.length((dx, dy, dz))
         near = (dx * shot.velocity[0] + dy * shot.velocity[1] + dz * shot.velocity[2]) / (max(away, 1e-9) * speed)
         if near > best:
@@ -230,11 +233,7 @@ def fly(parts, ground, scene, shot_memory, dt):
             g = goal(part, scene, shot)
             if g >= 0:
                 to = solids[g]
-                line = (
-                    to.position[0] - shot.position[0],
-                    to.position[1] - shot.position[1],
-                    to.position[2] - shot.position[2],
-                )
+                line = way_to(scene, shot, to)
                 closing = (
                     to.velocity[0] - shot.velocity[0],
                     to.velocity[1] - shot.velocity[1],

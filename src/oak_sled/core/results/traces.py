@@ -120,8 +120,9 @@ def _path(run: Run) -> Floats:
     places = run.columns("position.x", "position.y", "position.z")
     steps, ground = np.diff(places, axis=0), run.job.ground
     if ground.edges == "wrap":
-        for axis, size in enumerate((ground.length, ground.width)):
-            steps[:, axis] -= size * np.round(steps[:, axis] / size)
+        for axis, size in enumerate(ground.period()):
+            if size > 0.0:
+                steps[:, axis] -= size * np.round(steps[:, axis] / size)
     elif ground.edges == "return":
         steps[np.any(run.line("edge")[1:] != 0.0, axis=1)] = 0.0
     return np.concatenate([places[:1], places[0] + np.cumsum(steps, axis=0)])

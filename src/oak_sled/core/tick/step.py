@@ -12,9 +12,9 @@ from __future__ import annotations
 import math
 
 from oak_sled.core.compiler.kernel import compiled, inlined, unit
-from oak_sled.core.contact import immersion, links, pushes, rays, stage
+from oak_sled.core.contact import crossing, immersion, links, pushes, rays, stage
 from oak_sled.core.kernel import body as body_module
-from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.kernel import environment, seams, spatial
 from oak_sled.core.kernel.state import (
     CAST,
     COLLIDE,
@@ -108,12 +108,14 @@ def tick(world, scene, shot_memory, nows, raw):
         body = bodies[craft.body]
         limit(craft, world.parts, body, now)  # 7
         move(craft, body, ground, world.gates, now)  # 8
-        if ground.edge_kind == 1 or ground.edge_kind == 3:
+        if ground.edge_kind == 3:
             reach_edge(ground, crafts, c, bodies, nows)
         if ground.pushing > 0:
             bring_back(crafts, c, scene, ground, nows)
         now.time += now.dt
     links.finish(scene, nows[0].dt)
+    if seams.wraps(ground.period):
+        crossing.bring_all(scene, ground)
 
 
 @compiled
@@ -636,33 +638,20 @@ def pass_gate(gates, now, old_x, old_y, x, y):
 
 @unit
 def reach_edge(ground, crafts, c, bodies, nows):
-    """The edge of the ground, wrapped round or back to the start, once the last body of a craft has moved: all bodies
-    of a craft go with the first. Edge walls are walls, and an open edge is none."""
+    """Back to the start at the edge of the ground, once the last body of a craft has moved: all bodies of a craft go
+    with the first. Edge walls are walls, and an open edge is none; those that wrap: see `crossing.bring_all`."""
     count = crafts.shape[0]
     lead = crafts[c].lead
     if c + 1 < count and crafts[c + 1].lead == lead:
         return
     first = bodies[crafts[lead].body]
-    x, y = 0.0, 0.0
     outside = False
     for i in range(2):
-        size = ground.high[i] - ground.low[i]
-        if first.position[i] < ground.low[i] or first.position[i] > ground.high[i]:
-            outside = True
-            shift = size * math.floor((first.position[i] - ground.low[i]) / size)
-            if i == 0:
-                x = shift
-            else:
-                y = shift
+        outside = outside or first.position[i] < ground.low[i] or first.position[i] > ground.high[i]
     if not outside:
         return
     for k in range(lead, c + 1):
-        body = bodies[crafts[k].body]
-        if ground.edge_kind == 1:
-            body.position[0] -= x
-            body.position[1] -= y
-        else:
-            begin_again(crafts[k], body, nows[k], nows[k].parts + EDGE)
+        begin_again(crafts[k], bodies[crafts[k].body], nows[k], nows[k].parts + EDGE)
 
 
 @compiled

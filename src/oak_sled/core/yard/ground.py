@@ -69,8 +69,11 @@ class Ground(Frozen):
     edges: Literal["open", "wrap", "wall", "return"] = Field("open", description="behaviour at the edge")
     length: float = dial(400.0, "m", "size from west edge to east edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
     width: float = dial(200.0, "m", "size from south edge to north edge", low=1.0, high=1e5, slider=(20.0, 2000.0))
+    depth: float = dial(200.0, "m", "size from lowest to highest, where it wraps upward too", low=1.0, high=1e5)
+    wraps_upward: bool = Field(False, description="whether edges that wrap do so above and below too")
     middle_x: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
     middle_y: float = dial(0.0, "m", "middle of the ground", low=-1e5, high=1e5)
+    middle_z: float = dial(0.0, "m", "middle of its depth", low=-1e5, high=1e5)
     walls: tuple[Wall, ...] = Field((), max_length=500, description="walls")
     gates: tuple[Gate, ...] = Field((), max_length=500, description="gates in the order in which they are passed")
     floor: bool = Field(True, description="whether the ground is solid for crafts with free height")
@@ -144,6 +147,10 @@ class Ground(Frozen):
                 raise ValueError(f"{where}: there is no rail {name!r} ({close_match(name, rails)})")
         if self.is_tilted and self.edges == "wrap":
             raise ValueError("edges: a ground that slopes cannot wrap (open, wall or return, or tilt_deg 0)")
+        if self.edges == "wrap" and (self.rails or any(tie.on_rail() for tie in self.ties)):
+            raise ValueError("edges: a ground with rails cannot wrap (open, wall or return, or no rails)")
+        if self.edges == "wrap" and self.wraps_upward and self.floor:
+            raise ValueError("wraps_upward: a ground with a floor does not (floor off, or wraps_upward off)")
         own = [material.id for material in self.materials]
         for name in set(own) & set(BUILT_IN):
             raise ValueError(f"materials.{name}: every ground has it already (choose another id, or set a pair)")
@@ -209,6 +216,12 @@ class Ground(Frozen):
         if (joints, ties, alone, blocks) == (self.joints, self.ties, self.rails, self.blocks):
             return self
         return self.replace(joints=joints, ties=ties, rails=alone, blocks=blocks)
+
+    def period(self) -> tuple[float, float, float]:
+        """m from edge to edge along each axis where it wraps; 0 where it does not."""
+        if self.edges != "wrap":
+            return (0.0, 0.0, 0.0)
+        return (self.length, self.width, self.depth if self.wraps_upward else 0.0)
 
     def edges_at(self) -> tuple[float, float, float, float]:
         """(least x, least y, greatest x, greatest y), m."""

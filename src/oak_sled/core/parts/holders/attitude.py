@@ -13,7 +13,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.kernel import environment, seams, spatial
 from oak_sled.core.kernel.state import WISH_LEAN, WISH_TORQUE
 from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
@@ -243,7 +243,7 @@ def command(part, gain, p, body, solids, ground, supports, now):
         z = part.most[2] * now.channels[part.channels[2]]
     roll, pitch = math.atan2(a[2, 1], a[2, 2]), math.asin(min(max(a[2, 0], -1.0), 1.0))
     heading = math.atan2(now.heading_y, now.heading_x)
-    ahead, side, up = environment.to_level(now, bearing(part, body, solids))
+    ahead, side, up = environment.to_level(now, bearing(part, body, solids, ground))
     flat = math.hypot(ahead, side)
     known = flat * flat + up * up > 0.0
     if part.modes[0] == LEVEL or part.modes[0] == ANGLE:
@@ -306,12 +306,13 @@ def asked(part, memory, axis, off, slower, spring, damper):
 
 
 @compiled
-def bearing(part, body, solids):
+def bearing(part, body, solids, ground):
     """The way that the nose is held along, world axes, of any length; zero where there is none."""
     if part.modes[1] == TARGET or part.modes[2] == TARGET:
         if part.target >= 0:
             to = solids[part.target].position
-            return to[0] - body.position[0], to[1] - body.position[1], to[2] - body.position[2]
+            at = body.position
+            return seams.way(ground.period, (at[0], at[1], at[2]), (to[0], to[1], to[2]))
     elif part.modes[1] >= VELOCITY or part.modes[2] >= VELOCITY:
         v = (body.velocity[0], body.velocity[1], body.velocity[2])
         if part.relative_to >= 0:

@@ -12,7 +12,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.kernel import spatial
+from oak_sled.core.kernel import seams, spatial
 from oak_sled.core.kernel.state import WISH_FORCE
 from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
@@ -136,10 +136,8 @@ def command(part, gain, p, body, solids, ground, supports, now):
     if part.target >= 0:
         other = solids[part.target]
         moves = spatial.minus(moves, (other.velocity[0], other.velocity[1], other.velocity[2]))
-        away = spatial.minus(
-            (other.position[0], other.position[1], other.position[2]),
-            (body.position[0], body.position[1], body.position[2]),
-        )
+        at, to = body.position, other.position
+        away = seams.way(ground.period, (at[0], at[1], at[2]), (to[0], to[1], to[2]))
         size = spatial.length(away)
         if part.keeps == 1 and size > 0.0:
             share = part.spring * (size - part.distance) / size

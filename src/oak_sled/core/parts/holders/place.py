@@ -13,7 +13,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import reference
 from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
-from oak_sled.core.kernel import environment, spatial
+from oak_sled.core.kernel import environment, seams, spatial
 from oak_sled.core.kernel.state import WISH_FORCE, WISH_LEAN
 from oak_sled.core.parts.actuator import Axis
 from oak_sled.core.parts.caution import Caution
@@ -168,7 +168,7 @@ def command(part, gain, p, body, solids, ground, supports, now):
         memory[2], memory[3], memory[7], memory[4] = place[0], place[1], place[2], 1.0
     step = environment.from_level(now, (wanted[0] * now.dt, wanted[1] * now.dt, 0.0))
     held = spatial.plus((memory[2], memory[3], memory[7]), step)
-    x, y, _ = environment.to_level(now, spatial.minus(held, place))
+    x, y, _ = environment.to_level(now, seams.shortest(ground.period, spatial.minus(held, place)))
     away = math.hypot(x, y)
     if away > part.leash:
         x, y = x * part.leash / away, y * part.leash / away
