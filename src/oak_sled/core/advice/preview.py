@@ -145,7 +145,9 @@ def shot_path(job: Job, part: int, at: Moment, seconds: float = 0.0) -> Floats:
     record = arrays.parts[first + part][launcher.kind]
     body, now = at.body, at.now
     axes = body["axes"]
-    step.read_motion(body, arrays.ground[0], now)
+    if now["tipped"]:
+        environment.tip(arrays.ground[0], body, now)
+    step.read_motion(body, now)
     way = np.array(shots.line_of(record, body, now))
     lever = axes @ record["point"]
     speed = record["muzzle"] * job.single.gain_of(launcher)

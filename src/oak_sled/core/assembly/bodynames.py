@@ -168,7 +168,8 @@ def rider_names(job: Job) -> tuple[str, ...]:
 class Held(NamedTuple):
     """A joint or a tie of a job: the numbers of its two bodies, and of the actor whose channels drive it; its places
     and its ends are of the world. turn : the axes that its own directions are in, shape (3, 3), world axes; None for
-    those of the world. part : the number of the part that it is of; -1 for none."""
+    those of the world. part : the number of the part that it is of; -1 for none. turn_of_other : the same of its second
+    body, where it tells directions in the axes of each; None: those of the first."""
 
     tie: Any
     a: int
@@ -176,6 +177,7 @@ class Held(NamedTuple):
     who: int = 0
     turn: Floats | None = None
     part: int = -1
+    turn_of_other: Floats | None = None
 
 
 def joints_of(job: Job) -> list[Held]:
@@ -218,7 +220,10 @@ def _of_cast(job: Job, taken: list[str]) -> Iterator[Held]:
         placed = _placed(tie, name, tie.one, tie.other, *frames)
         if placed.flaw():
             continue  # where its crafts begin it can be none, which a caution tells
-        yield Held(placed, numbers[tie.one], numbers.get(tie.other, records.GROUND), 0, frames[0][1])
+        apart = frames[1][1] if tie.AXIS_OF_EACH else None
+        yield Held(
+            placed, numbers[tie.one], numbers.get(tie.other, records.GROUND), 0, frames[0][1], turn_of_other=apart
+        )
 
 
 def flawed(job: Job) -> Iterator[tuple[Tie, str]]:

@@ -172,7 +172,8 @@ def _links(job: Job, scene: Scene) -> Records:
         ends = railways.ends_of(job.ground, tie)
         own = tie.numbers(math.dist(*ends))
         to_own = [functools.partial(world_way, job, scene, number) for number in (a, b)]
-        own |= tie.frames(*(functools.partial(_turned_way, held.turn, one) for one in to_own))
+        turns = (held.turn, held.turn if held.turn_of_other is None else held.turn_of_other)
+        own |= tie.frames(*(functools.partial(_turned_way, *both) for both in zip(turns, to_own, strict=True)))
         if tie.on_rail():
             rails = railways.of(job.ground)
             number = rails.number(tie.on_rail())

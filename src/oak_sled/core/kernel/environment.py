@@ -131,11 +131,13 @@ def tip(ground, body, now):
     old = (a[0, 2], a[1, 2], a[2, 2])
     east = (a[0, 0], a[1, 0], a[2, 0])
     cosine = spatial.dot(old, up)
+    turn = spatial.cross(old, up)
+    for i in range(3):
+        now.tipping[i] = turn[i] / now.dt if now.dt > 0.0 else 0.0
     if 1.0 + cosine > OPPOSITE:
         # Rodrigues' turn that takes one unit vector to another: e + w x e + w x (w x e) / (1 + c)
-        axis = spatial.cross(old, up)
-        once = spatial.cross(axis, east)
-        twice = spatial.cross(axis, once)
+        once = spatial.cross(turn, east)
+        twice = spatial.cross(turn, once)
         share = 1.0 / (1.0 + cosine)
         east = (
             east[0] + once[0] + share * twice[0], east[1] + once[1] + share * twice[1],

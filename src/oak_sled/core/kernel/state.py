@@ -264,6 +264,7 @@ NOW = np.dtype(
         # world, but where gravity is not the same everywhere: see `environment.tip`
         ("level", "f8", (3, 3)),
         ("tipped", "i8"),  # 1 where that is so
+        ("tipping", "f8", (3,)),  # rad/s at which the frame turns, world axes
         ("tilt", "f8", (3, 3)),  # the axes of the body in that frame, for what holds an attitude
         ("heading_x", "f8"),  # along its east and north
         ("heading_y", "f8"),

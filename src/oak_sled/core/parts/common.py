@@ -235,6 +235,10 @@ class Part(WithLaws, WithWheels, WithFlight):
         """The body that it carries; None for none."""
         return None
 
+    def load_path(self) -> tuple[tuple[float, float, float], tuple[float, float, float]] | None:
+        """The places between which it moves what it carries, m from the origin of the craft; None where that stays."""
+        return None
+
     def thrown(self) -> Thrown | None:
         """The line that it throws; None for a part that throws none."""
         return None

@@ -83,6 +83,11 @@ class Payload(Part):
         """m from here to there."""
         return math.dist((self.x, self.y, self.z), (self.to_x, self.to_y, self.to_z))
 
+    def load_path(self) -> tuple[tuple[float, float, float], tuple[float, float, float]] | None:
+        if self.way() == 0.0:
+            return None
+        return (self.x, self.y, self.z), (self.to_x, self.to_y, self.to_z)
+
     def record(self, pack: Pack) -> dict[str, Any]:
         return {
             "joint": pack.joints.get(self.id, -1),

@@ -31,6 +31,7 @@ DEMOS = {
     "crane": "a jib on a slewing hinge, and a load on a rope that is reeled: lifted, slewed and set down on a mark",
     "gondola": "cabins on a rope way over a bay: sag, slope, brake and wind; an ore tub on rails, banked and derailed",
     "bollard-turn": "a fast mail sled throws lines to bollards, whips round bends, and swings over a gap",
+    "mail-pod": "a pod of twelve jets above a small ball of ice: turn and burn, dock by hand, by assists, one jet dead",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import orbits, rotations, tied
+from oak_sled.core.results import levels, orbits, rotations, tied
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.hinge import Latch
@@ -58,12 +58,14 @@ def velocity_change_left(run: Run) -> float | None:
 
 
 @measured(
-    "time to turn about", "s", "from the event until the nose points within 10° of where its back pointed then",
+    "time to turn about", "s",
+    "from the event until the nose points within 10° of where its back pointed then, in the level frame",
     shows="a nose that turns about after the event", better="low",
 )  # fmt: skip
 def turn_about_time(run: Run) -> float | None:
     first = run.at(run.job.drill.event_time)
-    noses = rotations.rotations(run.columns(*(f"rotation.{name}" for name in "wxyz")))[first:, :, 0]
+    noses = rotations.rotations(run.columns(*(f"rotation.{name}" for name in "wxyz")))[:, :, 0]
+    noses = levels.in_level(run, noses)[first:]
     angle = np.degrees(np.arccos(np.clip(-noses @ noses[0], -1.0, 1.0)))
     rows = np.flatnonzero(angle <= TURNED)
     return float(rows[0] * run.job.dt) if len(rows) else None

@@ -89,7 +89,7 @@ def tick_into(world, scene, shot_memory, nows, raw, row, substeps, no_ledger):
 def is_over(world, scene, nows):
     """True if the drill ends with the tick that was done."""
     body = scene.solids[world.crafts[0].body]
-    step.read_motion(body, world.ground[0], nows[0])
+    step.read_motion(body, nows[0])
     return ended(world.drill[0], world.ground[0], world.gates.shape[0], body, nows[0])
 
 

@@ -66,7 +66,7 @@ def tick(world, scene, shot_memory, nows, raw):
     if events.is_due(world.events, nows[0]):
         events.take_all(world.events, crafts, world.parts, scene, nows)
         for c in range(crafts.shape[0]):
-            read_motion(bodies[crafts[c].body], ground, nows[c])
+            read_motion(bodies[crafts[c].body], nows[c])
     for c in range(crafts.shape[0]):
         if crafts[c].lead == c:
             shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
@@ -142,7 +142,8 @@ def look(world, scene, nows):
 def begin(body, ground, now):
     """An empty ledger, and what the craft does at this moment."""
     clear(body, now)
-    read_motion(body, ground, now)
+    environment.level(ground, body, now)
+    read_motion(body, now)
     now.aloft = 0.0 if now.on_ground > 0.0 else now.aloft + now.dt
     now.fuel_before, now.fuel, now.burnt, now.burn = now.fuel, 0.0, now.burn, 0.0
     for i in range(3):
@@ -166,9 +167,8 @@ def act_on_others(crafts, parts, scene, shot_memory, nows):
 
 
 @compiled
-def read_motion(body, ground, now):
+def read_motion(body, now):
     """Heading and speeds of this moment, for everything that asks."""
-    environment.level(ground, body, now)
     hx, hy, _ = environment.to_level(now, (body.axes[0, 0], body.axes[1, 0], body.axes[2, 0]))
     size = math.sqrt(hx * hx + hy * hy)
     if size > 1e-9:  # pointing straight up it keeps the heading it had

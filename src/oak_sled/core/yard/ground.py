@@ -178,6 +178,11 @@ class Ground(Frozen):
         return bool(self.wells) or any(one.does == "gravity" for one in self.volumes)
 
     @property
+    def is_space(self) -> bool:
+        """True if there is nothing below: no floor, no relief, and nothing that falls everywhere the same way."""
+        return not self.floor and self.gravity == 0.0 and self.relief is None
+
+    @property
     def is_tilted(self) -> bool:
         """True if its surface is a sloping plane."""
         return self.floor and self.tilt_deg > 0.0

@@ -198,8 +198,8 @@ class Latch(Jointed, Stretched):
         0.2, "m", "distance of its points within which it closes", low=0.0, high=1e3, slider=(0.0, 2.0)
     )
     aligned_deg: float = dial(
-        30.0, "°", "angle of its axis on both bodies within which it closes; at the start it is the same on both",
-        low=0.0, high=180.0,
+        30.0, "°", "angle of its axis on both bodies within which it closes; a drill tells it in axes of each craft, "
+        "on a ground it is the same on both at the start", low=0.0, high=180.0,
     )  # fmt: skip
     slower_than: float = dial(
         0.5, "m/s", "speed of its points against each other below which it closes", low=0.0, high=1e4,
@@ -207,6 +207,7 @@ class Latch(Jointed, Stretched):
     )  # fmt: skip
 
     TITLE: ClassVar[str] = "latch"
+    AXIS_OF_EACH: ClassVar[bool] = True
     ROWS: ClassVar[LinkKind] = hinge.LATCHED
 
     def passes(self) -> bool:

@@ -57,6 +57,8 @@ class Tie(Between):
     """The column that breaks it, N, where that is not `LOAD`."""
     BREAKS: ClassVar[str] = "broke"
     """The word for that."""
+    AXIS_OF_EACH: ClassVar[bool] = False
+    """True if its axis, told by a drill, counts in the axes of each of both crafts: it is open until these agree."""
     COMES_OFF: ClassVar[str] = ""
     """The word for an end that is not a load; "" where there is none."""
     KINDS: ClassVar[tuple[LinkKind, ...]] = ()

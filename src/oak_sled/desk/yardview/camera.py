@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import flights, rotations, traces
+from oak_sled.core.results import flights, levels, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
 
@@ -110,29 +110,30 @@ class Rig:
             return self._framed(width, height)
         position, size = whole_of(run, row)
         course = lagged_heading(run, row, self.lag_s)
-        ahead = np.array([math.cos(course), math.sin(course), 0.0])
-        up = np.array([0.0, 0.0, 1.0])
+        level = levels.at_row(run, row)
+        ahead = level @ np.array([math.cos(course), math.sin(course), 0.0])
+        up = level[:, 2]
         if self.name == "chase":
             eye = position - ahead * (1.35 * size + 1.9) + up * (0.66 * size + 0.8)
             return Camera(eye, position + ahead * 1.0 * size - up * 0.15, up, width, height)
         if self.name == "side":
-            left = np.array([-ahead[1], ahead[0], 0.0])
+            left = np.cross(up, ahead)
             return Camera(position - left * (1.7 * size + 2.0) + up * 1.1, position + up * 0.3, up, width, height)
         if self.name == "top":
             size = size_of(run.job.single) + 0.3 * (size - size_of(run.job.single))
-            return Camera(position + up * (6.0 * size + 8.0), position, np.array([1.0, 0.0, 0.0]), width, height)
+            return Camera(position + up * (6.0 * size + 8.0), position, level[:, 0], width, height)
         if self.name == "ride":
             position, size = run.place_at(row), size_of(run.job.single)
             axes = rotations.rotation(run.own_row(row)[3:7])
             forward, craft_up = axes[:, 0], axes[:, 2]
             eye = position + forward * 0.18 * size + craft_up * (0.42 * size)
             return Camera(eye, eye + forward * 8.0 - craft_up * 0.9, craft_up, width, height, 62.0)
-        return self._orbit(position, width, height)
+        return self._orbit(position, level, width, height)
 
-    def _orbit(self, middle: Floats, width: int, height: int) -> Camera:
+    def _orbit(self, middle: Floats, level: Floats, width: int, height: int) -> Camera:
         turn, tilt = math.radians(self.turn_deg), math.radians(self.tilt_deg)
-        out = np.array([math.cos(turn) * math.cos(tilt), math.sin(turn) * math.cos(tilt), math.sin(tilt)])
-        up = np.array([0.0, 0.0, 1.0])
+        out = level @ np.array([math.cos(turn) * math.cos(tilt), math.sin(turn) * math.cos(tilt), math.sin(tilt)])
+        up = level[:, 2]
         return Camera(middle + out * self.distance, middle + up * 0.2, up, width, height)
 
     def _framed(self, width: int, height: int) -> Camera:

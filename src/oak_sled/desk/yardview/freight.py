@@ -35,6 +35,8 @@ def still_mesh(ground: Ground) -> list[Floats]:
     return pieces
 
 
+LARGE_BALL = 5.0
+"""m of radius from which on a ball is drawn rounder."""
 RAIL_WIDE, RAIL_HIGH, GAUGE, SLEEPER = 0.09, 0.1, 0.7, 1.2
 """m: breadth and height of a rail that is drawn, between the two of a track, and between two sleepers."""
 ALOFT = 1.5
@@ -93,7 +95,8 @@ def template(one: Block, look: str = "timber") -> Floats:
         return _frame(half)
     colour = _colour(one, look)
     if one.shape == "ball":
-        return np.concatenate([meshes.ball((0.0, 0.0, 0.0), half[0], colour)])
+        rows = 10 if half[0] < LARGE_BALL else 40
+        return np.concatenate([meshes.ball((0.0, 0.0, 0.0), half[0], colour, rows, 9 * rows // 5)])
     if one.shape == "mesh" and one.mesh is not None:
         return meshes.flat(one.mesh.within(half), colour)
     if one.shape == "wedge":

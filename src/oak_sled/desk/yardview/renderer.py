@@ -25,7 +25,7 @@ from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.yardview import freight, looks, meshes
+from oak_sled.desk.yardview import freight, looks, meshes, space
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.craftsolids import CraftSolids
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
@@ -84,6 +84,7 @@ class Renderer:
             padded[:, 5] = 1.0
             padded[:, 6:] = 1.0
             self._hills = self._looks.solid(padded)
+            self._stars = self._looks.solid(space.stars())
             self._tile_buffer = gl.buffer(reserve=1 << 16, dynamic=True)
             self._tiles = Solid(self._looks, self._tile_buffer)
             self._band_buffer = gl.buffer(reserve=1 << 20, dynamic=True)
@@ -146,15 +147,36 @@ class Renderer:
             self._looks.set("rule", theme.rgb("ice_line"), GROUND, VEILED_GROUND)
             self._looks.set("haze", low, VEILED, GROUND, VEILED_GROUND)
             self._eye = camera.eye
-            uneven = ground_shape.is_uneven(scene.ground)
-            veil = self._draw_relief(gl, scene, matrix) if uneven else []
-            self._draw_far(gl, scene.ground, camera, clip, low, uneven)
-            self._draw_veil(gl, veil, VEILED_GROUND)
-            self._draw_tiles(gl, scene)
-            self._draw_bands(gl, scene, clip)
-            self._draw_solids(gl, scene)
+            if scene.ground.is_space:
+                self._draw_space(gl, scene, camera, clip)
+            else:
+                self._draw_on_ground(gl, scene, camera, matrix, clip)
             self._flush()
         self._begun = (width, height, drawn, plain)
+
+    def _draw_on_ground(self, gl: moderngl.Context, scene: Scene, camera: Camera, matrix: Floats, clip: bytes) -> None:
+        """Ice or uneven ground, what lies on it, and what stands there."""
+        uneven = ground_shape.is_uneven(scene.ground)
+        veil = self._draw_relief(gl, scene, matrix) if uneven else []
+        self._draw_far(gl, scene.ground, camera, clip, theme.rgb("sky_low"), uneven)
+        self._draw_veil(gl, veil, VEILED_GROUND)
+        self._draw_tiles(gl, scene)
+        self._draw_bands(gl, meshes.ribbons(scene.bands), scene, clip)
+        self._draw_solids(gl, scene)
+
+    def _draw_space(self, gl: moderngl.Context, scene: Scene, camera: Camera, clip: bytes) -> None:
+        """Stars, then what is there, and then the lines, which it hides where they pass behind it."""
+        gl.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        model = np.eye(4)
+        model[:3, 3] = camera.eye
+        star = theme.rgb("star")
+        self._looks.set("flatten", 0.0, PLAIN)
+        self._looks.set("haze", star, PLAIN)
+        self._render(batches([(self._stars, model, (*star, 1.0), 0.0)], LEVEL), PLAIN)
+        self._looks.set("haze", theme.rgb("sky_low"), PLAIN)
+        self._draw_solids(gl, scene)
+        gl.enable(moderngl.DEPTH_TEST)
+        self._draw_bands(gl, space.threads(scene.bands, camera), scene, clip)
 
     def finish(self) -> QImage:
         """The picture begun last; it shares the renderer's memory, and holds until the next one."""
@@ -251,9 +273,9 @@ class Renderer:
         self._render([Batch(self._tiles, WHERE_IT_IS, len(scene.tiles))], GROUND)
         gl.disable(moderngl.DEPTH_TEST)
 
-    def _draw_bands(self, gl: moderngl.Context, scene: Scene, clip: bytes) -> None:
-        pieces = [meshes.ribbons(scene.bands)]
-        if scene.bars is not None:
+    def _draw_bands(self, gl: moderngl.Context, corners: Floats, scene: Scene, clip: bytes) -> None:
+        pieces = [corners]
+        if scene.bars is not None and not scene.ground.is_space:
             bars = scene.bars
             pieces.append(meshes.painted(meshes.crossbars(bars.places, bars.width), (*bars.colour, bars.alpha)))
         vertices = np.concatenate(pieces)
@@ -263,7 +285,7 @@ class Renderer:
         self._band_buffer.orphan(max(len(raw), self._band_buffer.size))  # the picture before may still be in work
         self._band_buffer.write(raw)
         gl.enable(moderngl.BLEND)
-        if ground_shape.is_uneven(scene.ground):
+        if ground_shape.is_uneven(scene.ground) or scene.ground.is_space:
             gl.enable(moderngl.DEPTH_TEST)
         gl.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._flat.set("clip", clip)
@@ -286,9 +308,10 @@ class Renderer:
         crafts = batches(
             [draw for one in scene.figures for draw in self._crafts.draws_of(one, scene.ground)], scene.ground
         )
-        self._looks.set("flatten", 1.0, PLAIN)
+        self._looks.set("flatten", 0.0 if scene.ground.is_space else 1.0, PLAIN)
         cast = batches([self._crafts.box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
-        self._render([batch.shaded(theme.rgb("ice_dark")) for batch in shading + cast], PLAIN)
+        if not scene.ground.is_space:  # where nothing is below, a shadow falls on nothing
+            self._render([batch.shaded(theme.rgb("ice_dark")) for batch in shading + cast], PLAIN)
         gl.enable(moderngl.DEPTH_TEST)
         self._looks.set("flatten", 0.0, PLAIN)
         self._render(crafts, PLAIN)

@@ -68,10 +68,11 @@ def _paint_masts(painter: QPainter, run: Run, numbers: Floats, camera: Camera) -
     craft = run.job.single
     axes, centre = rotations.rotation(numbers[3:7]), np.array(craft.body.centre())
     for part in craft.parts:
-        if part.carried() is None or not part.way():
+        moved = part.load_path()
+        if moved is None:
             continue
         share = float(numbers[run.layout.own_place(f"{part.id}.activity")])
-        ends = np.array([[part.x, part.y, part.z], [part.to_x, part.to_y, part.to_z]])
+        ends = np.array(moved)
         ends[1] = ends[0] + share * (ends[1] - ends[0])
         px, depth = camera.project((ends - centre) @ axes.T + numbers[:3])
         if min(depth) > 0.1:

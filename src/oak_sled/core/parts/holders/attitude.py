@@ -266,7 +266,10 @@ def command(part, gain, p, body, solids, ground, supports, now):
         rate = (x, rate[1], rate[2])
     if part.modes[1] == RATE:
         rate = (rate[0], -y, rate[2])
-    spin = spatial.to_craft(body.axes, (body.spin[0], body.spin[1], body.spin[2]))
+    turns = (body.spin[0], body.spin[1], body.spin[2])
+    if now.tipped == 1 and part.modes[0] != RATE and part.modes[1] != RATE:
+        turns = spatial.minus(turns, (now.tipping[0], now.tipping[1], now.tipping[2]))  # what is level turns too
+    spin = spatial.to_craft(body.axes, turns)
     wanted = (
         asked(part, memory, 0, off[0], rate[0] - spin[0], part.spring, part.damper),
         asked(part, memory, 1, off[1], rate[1] - spin[1], part.spring, part.damper),

@@ -96,6 +96,33 @@ def _stray(scaled: Floats, low: Floats, high: Floats, axis: int, sign: int) -> t
     return worst, float(shares[worst])
 
 
+def cheapest(found: Sequence[tuple[float, Actuator]], centre: Triple, axis: int, sign: int) -> tuple[float, ...] | None:
+    """The commands for each N or N m along an axis of AXES, and nothing beside it, that burn least; None where there
+    are none. found : with the trim of each. centre : m."""
+    return _cheapest(tuple(found), centre, axis, sign)
+
+
+@functools.lru_cache(maxsize=64)
+def _cheapest(
+    found: tuple[tuple[float, Actuator], ...], centre: Triple, axis: int, sign: int
+) -> tuple[float, ...] | None:
+    from scipy.optimize import linprog
+
+    columns = np.array([[gain * value for value in one.about(centre)] for gain, one in found])
+    most = np.abs(columns).sum(axis=0)
+    if most[axis] <= 0.0:
+        return None
+    wanted = np.zeros(6)
+    wanted[axis] = 0.01 * sign
+    scaled = columns / np.where(most > 0.0, most, 1.0)
+    cost = np.array([max(one.burns, 1e-12) for _, one in found])
+    bounds = [(one.low, one.high) for _, one in found]
+    answer = linprog(cost / cost.max(), A_eq=scaled.T, b_eq=wanted, bounds=bounds, method="highs")
+    if answer.status != 0 or not np.any(answer.x > 0.0):
+        return None
+    return tuple(float(one) for one in answer.x / (0.01 * most[axis]))
+
+
 def weakest(found: Sequence[Command]) -> str:
     """The weakest way of forces and of moments, or those that there are none of, in words."""
     lacks = [one for one in found if one.pure == 0.0]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field
@@ -21,14 +21,16 @@ from oak_sled.core.parts.context import Pack, Setting
 from oak_sled.core.parts.holders import loop
 from oak_sled.core.parts.holders.loop import Loop
 
-Holds = Literal["velocity", "distance"]
+Holds = Literal["velocity", "distance", "place"]
+VELOCITY, DISTANCE, PLACE = range(3)
 RECORD = np.dtype(
     [
         ("switch", "i8"),
         ("by_mixer", "i8"),
-        ("keeps", "i8"),  # 1 where it keeps a distance too
+        ("keeps", "i8"),  # VELOCITY, DISTANCE or PLACE
         ("target", "i8"),  # its body; -1: the world
         ("distance", "f8"),  # m
+        ("place", "f8", (3,)),  # m from the centre of mass of the target, its axes
         ("channels", "i8", (3,)),  # ahead, to the left, up
         ("most", "f8", (3,)),  # m/s
         ("spring", "f8"),
@@ -41,7 +43,9 @@ RECORD = np.dtype(
 
 class DriftHolder(Loop):
     """Acceleration -D (v - v of the target - v wanted) in all three axes, v wanted along the axes of the craft as its
-    channels say; where it keeps a distance, P (d - d wanted) toward the target beside it. Without it drift stays."""
+    channels say; where it keeps a distance, P (d - d wanted) toward the target beside it; where it keeps a place
+    beside the target, in the axes of that, P times the way there, and channels move the place. Without it drift
+    stays."""
 
     TITLE: ClassVar[str] = "Drift holder"
     EXPLAINS: ClassVar[str] = "stops drift against the world or a body, matches its velocity, keeps a distance"
@@ -50,9 +54,17 @@ class DriftHolder(Loop):
     HOLDS: ClassVar[str] = "drift"
 
     kind: Literal["drift"] = "drift"
-    holds: Holds = Field("velocity", description="what it holds: the velocity of its target, or a distance from it too")
+    holds: Holds = Field(
+        "velocity",
+        description="what it holds: the velocity of its target, a distance from it too, or a place in its axes",
+    )
     target: str = reference("block", "the body whose velocity it matches; empty: the world, at rest")
     distance: float = dial(10.0, "m", "between both centres of mass", low=0.0, high=1e5, slider=(0.0, 100.0), main=True)
+    place_x: float = dial(
+        0.0, "m", "place in the axes of the target, forward", low=-1e4, high=1e4, slider=(-50.0, 50.0)
+    )
+    place_y: float = dial(0.0, "m", "place in the axes of the target, left", low=-1e4, high=1e4, slider=(-50.0, 50.0))
+    place_z: float = dial(0.0, "m", "place in the axes of the target, up", low=-1e4, high=1e4, slider=(-50.0, 50.0))
     frequency: float = dial(
         0.05, "Hz", "natural frequency", low=0.001, high=50.0, slider=(0.005, 1.0), scale="log", main=True,
         title="natural frequency",
@@ -73,9 +85,10 @@ class DriftHolder(Loop):
         target = pack.bodies.get(self.target, -1)
         return {
             **self.loop_record(pack),
-            "keeps": int(self.holds == "distance" and target >= 0),
+            "keeps": get_args(Holds).index(self.holds) if target >= 0 else VELOCITY,
             "target": target,
             "distance": self.distance,
+            "place": (self.place_x, self.place_y, self.place_z),
             "channels": [pack.channel(name) for name in names],
             "most": [self.channel_speed] * 3,
             "limit": self.max_acceleration,
@@ -87,8 +100,10 @@ class DriftHolder(Loop):
 
     def idle(self, setting: Setting | None = None) -> Mapping[str, str]:
         found = dict(super().idle(setting))
-        if self.holds == "velocity":
+        if self.holds != "distance":
             found["distance"] = "it keeps no distance"
+        if self.holds != "place":
+            found |= dict.fromkeys(("place_x", "place_y", "place_z"), "it keeps no place")
         if not (self.ahead_channel or self.left_channel or self.lift_channel):
             found["channel_speed"] = "it follows no channel"
         found["integral"] = "drift is held without an integral"
@@ -98,8 +113,10 @@ class DriftHolder(Loop):
         return ("ahead", "left", "lift") if self.acts == "mixer" else ()
 
     def summary(self) -> str:
-        what = "keeps a distance" if self.holds == "distance" else "stops drift"
-        return f"{what} against {self.target or 'the world'}"
+        what = {"distance": "keeps a distance from", "place": "keeps a place beside"}.get(
+            self.holds, "stops drift against"
+        )
+        return f"{what} {self.target or 'the world'}"
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         damper = self.trim * self.loop()[1]
@@ -116,19 +133,20 @@ class DriftHolder(Loop):
         if self.target and self.target not in case.others:
             right = f"one of {', '.join(case.others)}, or none" if case.others else "none: the world"
             yield self.caution("no_body", "target", f"there is no body {self.target!r} to match", right)
-        elif self.holds == "distance" and not self.target:
+        elif self.holds != "velocity" and not self.target:
             yield self.caution(
-                "no_body", "target", "it is to keep a distance from a body, and none is named",
+                "no_body", "target", f"it is to keep a {self.holds} beside a body, and none is named",
                 "a body, or velocity alone", "hold the velocity alone", {"holds": "velocity"},
             )  # fmt: skip
 
 
 @unit
 def command(part, gain, p, body, solids, ground, supports, now):
-    """The acceleration of this tick. memory : 0 to 2 that acceleration, m/s2, world axes."""
+    """The acceleration of this tick. memory : 0 to 2 that acceleration, m/s2, world axes; 3 to 5 m by which channels
+    have moved the place."""
     memory = now.memory[p]
     if loop.is_off(part, now):
-        for i in range(3):
+        for i in range(6):
             memory[i] = 0.0
         return
     moves = (body.velocity[0], body.velocity[1], body.velocity[2])
@@ -139,10 +157,25 @@ def command(part, gain, p, body, solids, ground, supports, now):
         at, to = body.position, other.position
         away = seams.way(ground.period, (at[0], at[1], at[2]), (to[0], to[1], to[2]))
         size = spatial.length(away)
-        if part.keeps == 1 and size > 0.0:
+        if part.keeps == DISTANCE and size > 0.0:
             share = part.spring * (size - part.distance) / size
             pull = (share * away[0], share * away[1], share * away[2])
-    wanted = spatial.to_world(body.axes, (asked(part, now, 0), asked(part, now, 1), asked(part, now, 2)))
+        elif part.keeps == PLACE:
+            for i in range(3):
+                memory[3 + i] += now.dt * asked(part, now, i)
+            lever = spatial.to_world(
+                other.axes,
+                (part.place[0] + memory[3], part.place[1] + memory[4], part.place[2] + memory[5]),
+            )
+            there = spatial.plus(away, lever)
+            pull = (part.spring * there[0], part.spring * there[1], part.spring * there[2])
+            turn = (other.spin[0], other.spin[1], other.spin[2])
+            moves = spatial.minus(moves, spatial.cross(turn, lever))
+    wanted = (asked(part, now, 0), asked(part, now, 1), asked(part, now, 2))
+    if part.keeps == PLACE:
+        wanted = spatial.to_world(solids[part.target].axes, wanted)
+    else:
+        wanted = spatial.to_world(body.axes, wanted)
     off = spatial.minus(wanted, moves)
     d = part.damper
     a = (pull[0] + d * off[0], pull[1] + d * off[1], pull[2] + d * off[2])

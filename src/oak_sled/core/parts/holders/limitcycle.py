@@ -11,6 +11,7 @@ import numpy as np
 from oak_sled.core.compiler.kernel import compiled
 from oak_sled.core.parts import controljet
 from oak_sled.core.parts.actuator import Actuator, Triple
+from oak_sled.core.parts.holders import authority
 
 SECONDS = 400.0
 """s that are looked at, of which the first half is for settling."""
@@ -37,21 +38,20 @@ def of_axis(
 
     found : actuators with their trims. inertia : kg m2. loop : 1/s2 and 1/s. dt : s of a tick.
     """
-    moments = [(gain * one.about(centre)[3 + axis], one) for gain, one in found]
-    turning = [(moment, one) for moment, one in moments if moment > 0.0]
-    other = [(moment, one) for moment, one in moments if moment < 0.0]
-    most = max((abs(moment) for moment, _ in moments), default=0.0)
-    strong = [(moment, one) for moment, one in turning if moment > 0.1 * most]
-    if not strong or not other or inertia <= 0.0 or all(one.least_on == 0.0 for _, one in strong):
+    if not any(one.least_on > 0.0 for _, one in found) or inertia <= 0.0:
         return None
-    full = sum(moment for moment, _ in strong) / inertia
-    first = strong[0][1]
+    each = [authority.cheapest(found, centre, 3 + axis, sign) for sign in (1, -1)]
+    if any(one is None for one in each):
+        return None
+    opened, full = max((max(shares), 1.0 / max(shares)) for shares in each if shares is not None)
+    shares = next(one for one in each if one is not None and max(one) == opened)
+    first = found[int(np.argmax(shares))][1]
+    if first.least_on == 0.0:
+        return None
     memory = np.zeros((2, 8))
-    angle, is_open = cycle(
-        memory, (loop[0], loop[1], full), (first.least_on, first.dead_band, first.lag - 0.5 * first.least_on), dt,
-        int(SECONDS / dt),
-    )  # fmt: skip
-    flow = sum(one.burns for _, one in strong)
+    jet = (first.least_on, first.dead_band, first.lag - 0.5 * first.least_on)
+    angle, is_open = cycle(memory, (loop[0], loop[1], full / inertia), jet, dt, int(SECONDS / dt))
+    flow = sum(share * one.burns for share, (_, one) in zip(shares, found, strict=True)) / opened
     return Swing(angle, is_open, 2.0 * is_open * flow)
 
 
