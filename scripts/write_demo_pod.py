@@ -108,9 +108,11 @@ def pod(name: str, title: str, *holders: Part) -> Craft:
     body = Body(
         mass=380.0, length=2.4, width=1.8, height=1.8, held=(), damping=0.0, spin_damping=0.0,
     )  # fmt: skip
-    return Craft(
+    made = Craft(
         id=name, title=title, body=body, channels=channels(), parts=tuple(sorted(parts, key=lambda one: one.STAGE))
     )
+    used = {channel for part in made.parts for channel in part.channels_used()}
+    return made.replace(channels=tuple(one for one in made.channels if one.id in used))
 
 
 NEEDS = {"pod": ("ahead", "left", "lift"), "bare_pod": AXES}
@@ -205,7 +207,7 @@ def drills() -> tuple[Drill, ...]:
         ),
         Drill(
             id="turn_and_burn", title="Turn about, and burn to come down", ground="low_orbit", craft="pod",
-            duration=40.0, start=Start(orbit=orbit(), **turning), event_time=1.0,
+            duration=40.0, start=Start(orbit=orbit(40.0), **turning), cast=relay, event_time=1.0,
             tracks=(
                 told("steady", (1.0, 1.0), (1.2, 0.0)), told("about", (1.0, 1.0), (1.2, 0.0)),
                 told("burn", (24.0, 1.0), (24.6, 0.0)),

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from oak_sled.core.assembly import railways
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import rotations
+from oak_sled.core.results import levels, orbits, rotations
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import freight, throws, volumepaint
@@ -41,11 +41,11 @@ class Frame:
             float(self.middle[1] - (px.y() - self.centre.y()) / self.scale),
         )
 
-    def path(self, points: Floats) -> QPainterPath:
-        """A path through points of shape (n, 2 or 3), parted where it jumps."""
+    def path(self, points: Floats, breaks: float = 30.0) -> QPainterPath:
+        """A path through points of shape (n, 2 or 3), parted where it jumps by more than `breaks` m."""
         made = QPainterPath()
         for place, (x, y) in enumerate(points[:, :2]):
-            jump = place and math.hypot(x - points[place - 1][0], y - points[place - 1][1]) > 30.0
+            jump = place and math.hypot(x - points[place - 1][0], y - points[place - 1][1]) > breaks
             if place == 0 or jump:
                 made.moveTo(self.at(x, y))
             else:
@@ -77,6 +77,9 @@ def paint_plan(
     twins : runs of other crafts in worlds of their own; others : the same run, from the other crafts in its world.
     """
     low, high = bounds([run, *ghosts, *twins, *others])
+    for well in run.job.ground.wells:  # what it falls round belongs to the picture
+        middle, far = np.array(well.middle()[:2]), well.radius
+        low, high = np.minimum(low, middle - 1.1 * far), np.maximum(high, middle + 1.1 * far)
     frame = Frame(box, low, high, zoom, shift)
     painter.save()
     painter.setClipRect(box)
@@ -114,6 +117,8 @@ def paint_plan(
         edges = np.flatnonzero(np.diff(np.concatenate([[0], sliding.astype(int), [0]])))
         for begin, end in zip(edges[::2], edges[1::2], strict=True):
             painter.drawPath(frame.path(feet[begin:end]))
+    for one in (run, *others):
+        _paint_orbit(painter, frame, one, row)
     painter.setPen(QPen(theme.colour("oak"), 2))
     painter.drawPath(frame.path(path_of(run, 0, run.ticks)))
     for _, places, flying in throws.flights(run, run.ticks):
@@ -179,6 +184,31 @@ def _paint_rails(painter: QPainter, frame: Frame, run: Run) -> None:
     painter.restore()
 
 
+def _paint_orbit(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
+    """Paints the orbit on which a craft goes on from a row, with its lowest and highest point."""
+    found = orbits.at_row(run, row)
+    if found is None:
+        return
+    painter.save()
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme.colour("good"), 1.4, Qt.PenStyle.DashLine))
+    points = found.path()
+    painter.drawPath(frame.path(points, math.inf))
+    painter.setFont(theme.font(10))
+    painter.setPen(theme.colour("good"))
+    painter.setBrush(theme.colour("good"))
+    for angle, height in ((0.0, found.low), (math.pi, found.high)):
+        if math.isfinite(height) and found.elements.eccentricity > MARKED:
+            x, y, _ = found.middle + found.elements.places(np.array([angle]))[0]
+            painter.drawEllipse(frame.at(x, y), 3.0, 3.0)
+            painter.drawText(frame.at(x, y) + QPointF(6, -4), units.show(height, "m"))
+    painter.restore()
+
+
+MARKED = 0.005
+"""Eccentricity from which on the lowest and the highest point of an orbit are marked."""
+
+
 def _paint_blocks(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
     """Paints the blocks on the ground, where the run has them at the row."""
     places = dict(zip(run.layout.blocks, freight.places(run, row), strict=False))
@@ -221,20 +251,34 @@ def _paint_craft(painter: QPainter, frame: Frame, run: Run, row: int) -> None:
 def paint_side(painter: QPainter, box: QRectF, run: Run, row: int) -> None:
     """The path from the side: distance along x against height."""
     x, z = run.column("position.x"), run.column("position.z")
-    west, east = box_of(run)
-    low, high = np.array([west[0] - 3.0, -0.5]), np.array([east[0] + 3.0, max(east[2] + 1.0, 3.0)])
-    frame = Frame(box.adjusted(0, 14, 0, -16), low, high)
-    frame.centre = QPointF(frame.centre.x(), box.bottom() - 22 - frame.middle[1] * frame.scale)
+    (west, east), high = box_of(run), levels.heights(run)
+    if run.job.ground.is_space:
+        low, top = west[[0, 2]] - 3.0, east[[0, 2]] + 3.0
+        for well in run.job.ground.wells:
+            middle = np.array([well.x, well.middle()[2]])
+            low, top = np.minimum(low, middle - well.radius), np.maximum(top, middle + well.radius)
+        frame = Frame(box.adjusted(0, 14, 0, -4), low, top)
+    else:
+        low, top = np.array([west[0] - 3.0, -0.5]), np.array([east[0] + 3.0, max(east[2] + 1.0, 3.0)])
+        frame = Frame(box.adjusted(0, 14, 0, -16), low, top)
+        frame.centre = QPointF(frame.centre.x(), box.bottom() - 22 - frame.middle[1] * frame.scale)
     painter.save()
     painter.setClipRect(box)
     painter.setPen(theme.pen("rule"))
     painter.drawLine(box.topLeft(), box.topRight())
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour("soft"))
-    painter.drawText(QPointF(box.left() + 12, box.top() + 15), f"from the side · height {units.fixed(z[row], 'm', 2)}")
+    painter.drawText(
+        QPointF(box.left() + 12, box.top() + 15), f"from the side · height {units.fixed(high[row], 'm', 2)}"
+    )
     painter.setPen(theme.pen("ink", 1.2))
-    ground = frame.at(0.0, 0.0).y()
-    painter.drawLine(QPointF(box.left(), ground), QPointF(box.right(), ground))
+    if not run.job.ground.is_space:
+        ground = frame.at(0.0, 0.0).y()
+        painter.drawLine(QPointF(box.left(), ground), QPointF(box.right(), ground))
+    painter.setBrush(theme.colour("saw_ice"))
+    for well in run.job.ground.wells:
+        painter.drawEllipse(frame.at(well.x, well.middle()[2]), well.radius * frame.scale, well.radius * frame.scale)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     step = max(1, len(x) // 800)
     painter.setPen(QPen(theme.colour("oak"), 1.6))
     painter.drawPath(frame.path(np.stack([x[::step], z[::step]], axis=1)))
