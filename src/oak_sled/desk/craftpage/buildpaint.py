@@ -219,8 +219,9 @@ def _paint_wheel(painter: QPainter, view: Sheet, hub: Spot, radius: float) -> No
     painter.drawRect(QRectF(at.x() - 0.5 * wide, at.y() - 0.5 * tall, wide, tall))
 
 
-def paint_lines_of_action(painter: QPainter, view: Sheet, craft: Craft) -> None:
-    """The line of every thruster that pushes at its mount, and by how much it misses the centre of mass."""
+def paint_lines_of_action(painter: QPainter, view: Sheet, craft: Craft, chosen: str) -> None:
+    """The line of every thruster that pushes at its mount, and by how much it misses the centre of mass; of jets that a
+    mixer opens, that of the chosen one."""
     centre = common_centre(craft)
     for part in craft.parts:
         if part.FAMILY != "drive" or part.mute or not part.mounts() or not hasattr(part, "elevation_deg"):
@@ -234,8 +235,9 @@ def paint_lines_of_action(painter: QPainter, view: Sheet, craft: Craft) -> None:
             view.at((float(p[0]), float(p[1]), float(p[2]))) for p in (spot - reach * way, spot, spot + reach * way)
         ]
         ink = theme.family(part.FAMILY)
-        painter.setPen(QPen(ink, 1.4, Qt.PenStyle.DashLine))
-        painter.drawLine(ends[0], ends[2])
+        if part.id == chosen or not part.actuators():
+            painter.setPen(QPen(ink, 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(ends[0], ends[2])
         on_paper = math.hypot(float(way[view.across]), float(way[view.up]))
         if on_paper > 0.1:
             painter.setPen(QPen(ink, 3.0))

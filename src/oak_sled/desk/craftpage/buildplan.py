@@ -19,20 +19,18 @@ from oak_sled.core.advice.modes import Standing
 from oak_sled.core.assembly import starts
 from oak_sled.core.base import units
 from oak_sled.core.parts.context import Spot
+from oak_sled.core.parts.holders.authority import Command
 from oak_sled.core.parts.register import AnyPart
-from oak_sled.core.parts.swing import Swing
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.tie import Stretched, Tie
-from oak_sled.desk.craftpage import bodypaint, buildpaint
+from oak_sled.desk.craftpage import bodypaint, buildpaint, commandpaint, standwords
 from oak_sled.desk.craftpage.buildviews import Mark, View
 from oak_sled.desk.craftpage.flights import Flights, Towing
-from oak_sled.desk.drawing.grid import ARROWS, rounded
+from oak_sled.desk.drawing.grid import ARROWS, GRID, rounded
 from oak_sled.desk.widgets import accessibility, keys, theme
 from oak_sled.desk.work.session import Session
 
-GRID = 0.05
-"""m to which a drag is rounded, unless Alt is held."""
 NEAR_PX = 12.0
 BODIES, TIES = "bodies.", "ties."
 """Fronts of the names by which further bodies and ties of a craft are selected; those of parts have none."""
@@ -284,6 +282,7 @@ class BuildPlan(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour("paper"))
         stands, craft, ground = self.standing(), self.craft, self.below()
+        made = self.commands()
         for view in self.views():
             painter.save()
             painter.setClipRect(view.box)
@@ -292,9 +291,9 @@ class BuildPlan(QWidget):
                 own, under = view.on(one.body), ground - float(starts.on_craft(one.body)[0][2])
                 buildpaint.paint_hull(painter, own, one)
                 buildpaint.paint_plates(painter, own, one)
-                buildpaint.paint_lines_of_action(painter, own, one)
+                buildpaint.paint_lines_of_action(painter, own, one, self.chosen)
                 buildpaint.paint_supports(painter, own, one, stands if one.id == craft.id else None, under)
-            if view.up == 2:
+            if view.up == 2 and not self.session.ground.is_space:
                 buildpaint.paint_ground(painter, view, ground)
             for mark in (mark for mark in self.marks() if mark.view.name == view.name):
                 chosen = mark.part == self.chosen
@@ -309,19 +308,13 @@ class BuildPlan(QWidget):
             for one in craft.singles:
                 buildpaint.paint_neutral(painter, view.on(one.body), one)
                 buildpaint.paint_centre(painter, view.on(one.body), one)
+            commandpaint.paint(painter, view, made, craft.body.centre())
             painter.restore()
             buildpaint.paint_frame(painter, view)
         above, _, front = self.views()
         card = QRectF(front.box.left(), above.box.top(), front.box.width(), above.box.height())
-        flown, towed = self.flights.rows(), self.towing.rows()
-        if towed and not flown:
-            stood = self.standing_lines(stands) if any(part.legs() for part in craft.parts) else []
-            buildpaint.paint_standing(painter, card, "how it tows", [*towed, *stood])
-        elif flown:
-            stood = self.standing_lines(stands) if any(part.legs() for part in craft.parts) else []
-            buildpaint.paint_standing(painter, card, "how it flies in still air", [*flown, *stood])
-        else:
-            buildpaint.paint_standing(painter, card, "how it stands on level ground", self.standing_lines(stands))
+        title, lines = self.card(stands, made)
+        buildpaint.paint_standing(painter, card, title, lines)
         buildpaint.paint_words(painter, QRectF(16, self.height() - FOOT, self.width() - 32, FOOT), self.words())
         part = self.part()
         value = self.heading(self.chosen) if part is None else f"{part.heading}, mounts {_said(part.mounts())}"
@@ -329,64 +322,32 @@ class BuildPlan(QWidget):
             self, "drawing of the craft", value, "[ and ]: parts; arrows: move; D: duplicate; Delete: remove"
         )
 
+    def commands(self) -> tuple[Command, ...]:
+        """What the mixer makes of each command; empty without jets that it opens."""
+        session = self.session
+        setting = outlook.setting_of(self.craft, session.ground, session.yard.ticks, session.shown.run)
+        return commandpaint.commands_of(self.craft, setting)
+
+    def card(self, stands: Standing | None, made: tuple[Command, ...]) -> tuple[str, list[tuple[str, str]]]:
+        """The title and the lines of the card: how it flies, tows, is pushed by its jets, or stands."""
+        flown, towed = self.flights.rows(), self.towing.rows()
+        on_legs = any(part.legs() for part in self.craft.parts)
+        stood = self.standing_lines(stands) if on_legs else []
+        if made and not on_legs:
+            return "what its jets make", commandpaint.rows(made)
+        if flown:
+            return "how it flies in still air", [*flown, *stood]
+        if towed:
+            return "how it tows", [*towed, *stood]
+        return "how it stands on level ground", self.standing_lines(stands)
+
     def standing_lines(self, stands: Standing | None) -> list[tuple[str, str]]:
         """Stand and swings of the craft, a name and a sentence each."""
-        if not any(part.legs() for part in self.craft.parts):
-            return [
-                (
-                    "no hover pads or wheels",
-                    "fit some, or wings or lift rotors with a mixer, and what comes of it stands here",
-                )
-            ]
-        if "z" in self.craft.body.held:
-            return [("its height is held", "let z, roll and pitch move freely (body, held axes): then they carry it")]
-        if stands is None:
-            return [("not known", "it finds no place to stand, or its run is not in yet")]
-        roll, pitch = (units.fixed(math.degrees(angle), "°", 2) for angle in (stands.roll, stands.pitch))
-        lean = f"roll {roll}, pitch {pitch}"
-        found = [
-            (f"loads {units.show(min(stands.loads), 'N')} to {units.show(max(stands.loads), 'N')}", f"rests at {lean}")
-        ]
-        for mode in stands.modes:
-            rate = units.show(mode.rate / math.tau, "Hz")
-            words = "unstable at this tick rate" if mode.grows else Swing(mode.rate, mode.share).words()
-            found.append((f"{mode.name} {rate}, {100.0 * mode.share:.0f} % of critical damping", words))
-        setting = outlook.setting_of(self.craft, self.session.ground, self.session.yard.ticks, self.session.shown.run)
-        tips = setting.tips()
-        if math.isfinite(tips):
-            found.append((f"tips at {units.show(tips, 'g')} sideways", "pushed slowly, with the lean of its springs"))
-        stiffest = min((mode.stiffest for mode in stands.modes), default=math.inf)
-        strongest = min((mode.strongest for mode in stands.modes), default=math.inf)
-        if math.isfinite(stiffest):
-            most = f"springs × {stiffest:.3g}" + (f" or dampers × {strongest:.3g}" if math.isfinite(strongest) else "")
-            found.append((f"at {self.session.yard.ticks} ticks/s it holds up to", most))
-        return found
+        return standwords.lines(self.craft, self.session, stands)
 
     def words(self) -> list[str]:
         """Two lines about the whole craft: masses, weight and swings; channels and their keys."""
-        craft, stands = self.craft, self.standing()
-        hull, load = craft.body.true_mass(), craft.carried_mass()
-        weight = (hull + load) * self.session.ground.gravity * craft.body.gravity_scale
-        first = [f"{units.show(hull, 'kg')} hull"]
-        first += [f"{units.show(load, 'kg')} payload", f"{units.show(hull + load, 'kg')} in all"] if load else []
-        if craft.bodies:
-            whole = craft.whole_mass()
-            first = [f"{len(craft.bodies) + 1} bodies of {units.show(whole, 'kg')}: {first[0]}"]
-            first += [f"{units.show(one.true_mass(), 'kg')} {one.heading.lower()}" for one in craft.bodies]
-            weight = whole * self.session.ground.gravity * craft.body.gravity_scale
-        rays = sum(len(part.legs()) for part in craft.parts)
-        first.append(f"weight {units.show(weight, 'N')}" + (f" on {rays} supports" if rays else ""))
-        if stands is not None:
-            first += [f"{mode.name} {units.show(mode.rate / math.tau, 'Hz')}" for mode in stands.modes]
-        keys = [
-            f"{channel.heading} {' '.join((*channel.plus_keys, *channel.minus_keys)) or 'without keys'}"
-            for channel in craft.channels
-        ]
-        held = f"held: {', '.join(craft.body.held)}" if craft.body.held else "free in all axes"
-        return [
-            " · ".join(first),
-            f"keys: {' · '.join(keys) or 'no channels'} · {held} · snap {units.plain(GRID, 'm')}, Alt: free",
-        ]
+        return standwords.whole(self.craft, self.session, self.standing())
 
 
 def _said(spots: list[Spot]) -> str:

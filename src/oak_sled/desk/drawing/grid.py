@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import Qt
 
+GRID = 0.05
+"""m to which a drag of a mount is rounded, unless Alt is held."""
 ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 """Direction in which an arrow key moves the selection: to the right, and up."""
 

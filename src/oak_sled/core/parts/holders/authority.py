@@ -96,6 +96,14 @@ def _stray(scaled: Floats, low: Floats, high: Floats, axis: int, sign: int) -> t
     return worst, float(shares[worst])
 
 
+def lack(one: Command) -> str:
+    """Why a command makes nothing pure, in words."""
+    if one.stray is None:
+        return f"nothing {one.words}"
+    axis, share = one.stray
+    return f"no pure push {one.words}: {100.0 * share:.0f} % of it {STRAYS[AXES[axis]]}"
+
+
 def cheapest(found: Sequence[tuple[float, Actuator]], centre: Triple, axis: int, sign: int) -> tuple[float, ...] | None:
     """The commands for each N or N m along an axis of AXES, and nothing beside it, that burn least; None where there
     are none. found : with the trim of each. centre : m."""
@@ -127,12 +135,8 @@ def weakest(found: Sequence[Command]) -> str:
     """The weakest way of forces and of moments, or those that there are none of, in words."""
     lacks = [one for one in found if one.pure == 0.0]
     if lacks:
-        first = lacks[0]
         more = f", and {len(lacks) - 1} more ways" if len(lacks) > 1 else ""
-        if first.stray is None:
-            return f"nothing {first.words}{more}"
-        axis, share = first.stray
-        return f"no pure push {first.words}: {100.0 * share:.0f} % of it {STRAYS[AXES[axis]]}{more}"
+        return f"{lack(lacks[0])}{more}"
     least = [
         min((one for one in found if (one.axis < 3) == force), key=lambda one: one.pure) for force in (True, False)
     ]
