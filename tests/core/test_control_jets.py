@@ -7,11 +7,13 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.advice import outlook
+from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.compiler import plain
+from oak_sled.core.kernel.state import MIXING
 from oak_sled.core.parts import controljet
 from oak_sled.core.parts.controljet import ControlJet
+from oak_sled.core.parts.holders import authority, mixing
 from oak_sled.core.parts.holders.attitude import AttitudeHolder
 from oak_sled.core.parts.holders.mixer import Mixer
 from oak_sled.core.parts.tank import Tank
@@ -159,3 +161,36 @@ def test_python_and_machine_code_pulse_alike():
             made.append([controljet.pulse(memory, float(one), 0.03, 1.0 / 60.0) for one in wanted])
     assert made[0] == made[1]
     assert 0.0 < sum(made[0]) < 60.0
+
+
+def test_jets_on_one_side_are_told_with_what_they_do_beside_it():
+    """All of them push ahead, left of the centre: nothing pushes back, and ahead turns the nose."""
+    jets = [ControlJet(id=f"j{k}", thrust=20.0, y=0.5 + 0.1 * k) for k in range(3)]
+    craft = pod(*jets, Mixer(id="mixer", ahead_channel="ahead"))
+    made = run.execute(Job(craft, SPACE, Drill(id="d", duration=0.2), 120))
+    found = [one for one in cautions.find(made.job, made) if one.name == "no_pure_push"]
+    assert len(found) == 1
+    assert "no pure push ahead: " in found[0].says
+    assert "turns the nose" in found[0].says
+    whole = run.execute(Job(pod(*twelve(), Mixer(id="mixer", ahead_channel="ahead")), SPACE, made.job.drill, 120))
+    assert "no_pure_push" not in [one.name for one in cautions.find(whole.job, whole)]
+    setting = outlook.setting_of(craft, SPACE, 120)
+    assert any("of it turns the nose" in line for line in craft.parts[0].outlook(setting))
+
+
+@pytest.mark.parametrize("axis", range(6))
+@pytest.mark.parametrize("sign", [1, -1])
+def test_pure_commands_are_those_that_the_mixer_makes_at_most(axis, sign):
+    """The authority by linear programming, against the solver of the tick asked for as much and for a little more."""
+    found = [(1.0, one) for jet in twelve() for one in jet.actuators()]
+    known = next(one for one in authority.commands(found, (0.0, 0.0, 0.0)) if (one.axis, one.sign) == (axis, sign))
+    columns = np.array([one.about((0.0, 0.0, 0.0)) for _, one in found])
+    scaled = columns / np.abs(columns).sum(axis=0)
+    room = np.zeros(1, MIXING)
+    room[0]["columns"][:12], room[0]["high"][:12], room[0]["cost"][:12] = scaled, 1.0, 1.0
+    for share, met in ((1.0 - 1e-9, True), (1.01, False)):
+        demand = np.zeros(6)
+        demand[axis] = sign * share * known.pure / np.abs(columns).sum(axis=0)[axis]
+        mixing.solve_exactly(room[0], 12, tuple(demand.tolist()))
+        left = np.abs(scaled.T @ room[0]["value"][:12] - demand).max()
+        assert (left < 1e-9) == met

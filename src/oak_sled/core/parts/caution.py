@@ -121,6 +121,7 @@ KINDS = (
     Kind("no_actuators", "a mixer commands nothing", "lift rotors, or parts set to obey the mixer"),
     Kind("too_many_actuators", "a mixer has more actuators than it mixes", "fewer of them"),
     Kind("cannot_make", "a channel asks the mixer for what no actuator gives", "an actuator that points there"),
+    Kind("no_pure_push", "jets cannot push or turn one way alone", "jets on the other side, or pointing there"),
     Kind("mixer_saturated", "actuators could not give what was asked", "stronger ones, or gentler holders"),
     Kind("tips_near_sound", "tips of a rotor move near the speed of sound", "fewer turns a second, or a smaller disc"),
     Kind("blades_stall", "blades of a rotor would stand so steep that they stall", "more turns, or more blade area"),

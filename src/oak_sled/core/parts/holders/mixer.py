@@ -172,6 +172,7 @@ class Mixer(Part):
                     f"no actuator can {what.get(axis, f'turn it in {axis}')}",
                     "an actuator that points another way or stands elsewhere, or no channel there",
                 )
+        yield from self._one_sided(case)
         if case.acted is not None and case.acted > 0.05:
             yield self.caution(
                 "mixer_saturated",
@@ -179,6 +180,23 @@ class Mixer(Part):
                 f"its actuators could not give what was asked in {100.0 * case.acted:.0f} % of the last run",
                 "stronger or more actuators, gentler holders, or a lighter craft",
             )
+
+    def _one_sided(self, case: Case) -> Iterator[Caution]:
+        """Cautions of ways that are asked for, and that jets do not push without doing something else beside it."""
+        found = case.setting.actuators[:MOST_ACTUATORS]
+        if not any(one.burns > 0.0 for _, one in found):
+            return
+        asked = {axis for axis in AXES if getattr(self, f"{axis}_channel")}
+        asked |= {axis for part in case.parts.values() if not part.mute for axis in part.wishes()}
+        lacks = [
+            one for one in authority.commands(found, case.setting.centre) if one.pure == 0.0 and AXES[one.axis] in asked
+        ]
+        if lacks:
+            more = f", and {len(lacks) - 1} more" if len(lacks) > 1 else ""
+            yield self.caution(
+                "no_pure_push", "", f"{authority.lack(lacks[0])}{more}",
+                "a jet on the other side, or one that points the other way",
+            )  # fmt: skip
 
 
 @unit
