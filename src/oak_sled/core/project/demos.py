@@ -32,6 +32,7 @@ DEMOS = {
     "gondola": "cabins on a rope way over a bay: sag, slope, brake and wind; an ore tub on rails, banked and derailed",
     "bollard-turn": "a fast mail sled throws lines to bollards, whips round bends, and swings over a gap",
     "mail-pod": "a pod of twelve jets above a small ball of ice: turn and burn, dock by hand, by assists, one jet dead",
+    "ice-tugs": "two tugs latch onto a tumbling block of ice, stop its spin together and bring it to a mark",
     "puck": "a freight puck that a sling sends round a pen of cushions",
 }
 """Name of every shipped yard, with a line about it."""

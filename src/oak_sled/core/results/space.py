@@ -159,3 +159,27 @@ def lowest_altitude(run: Run) -> float | None:
 def highest_altitude(run: Run) -> float | None:
     found = orbits.at_row(run, run.ticks)
     return None if found is None or math.isinf(found.high) else found.high
+
+
+@measured(
+    "spin at the end", "°/s", "rate at which the craft turns at the end, about any axis", formula="|w|",
+    shows="a craft that is free to turn", better="low",
+)  # fmt: skip
+def spin_at_end(run: Run) -> float | None:
+    if {"roll", "pitch", "yaw"} <= set(run.job.single.body.held):
+        return None
+    return float(np.degrees(np.linalg.norm(run.columns("spin.x", "spin.y", "spin.z")[-1])))
+
+
+@measured(
+    "distance to the mark", "m",
+    "of the first watched block from the middle of the first trigger of the ground, at the end",
+    shows="a drill that watches a block, on a ground with a trigger", better="low",
+)  # fmt: skip
+def mark_distance(run: Run) -> float | None:
+    marks = [block for block in run.job.ground.blocks if block.moves == "trigger"]
+    watched = [name for name in run.job.drill.watch if name in run.layout.blocks]
+    if not marks or not watched:
+        return None
+    place = run.columns(*(f"block.{watched[0]}.position.{axis}" for axis in "xyz"))[-1]
+    return float(np.linalg.norm(place - np.array(marks[0].middle())))

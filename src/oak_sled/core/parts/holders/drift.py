@@ -73,7 +73,13 @@ class DriftHolder(Loop):
     left_channel: str = Field("", description="the channel that moves it to the left; empty: none")
     lift_channel: str = Field("", description="the channel that moves it up; empty: none")
     channel_speed: float = dial(
-        2.0, "m/s", "at a full channel", low=0.0, high=1e3, slider=(0.0, 20.0), title="speed at a full channel"
+        2.0,
+        "m/s",
+        "at a full channel; below 0 the other way",
+        low=-1e3,
+        high=1e3,
+        slider=(-20.0, 20.0),
+        title="speed at a full channel",
     )
     max_acceleration: float = dial(
         0.5, "m/s2", "greatest acceleration that it asks for", low=0.0, high=1e3, slider=(0.01, 10.0), scale="log",
