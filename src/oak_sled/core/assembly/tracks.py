@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
+from oak_sled.core.assembly import delays
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.drill import Track
 
 
 def inputs(job: Job, ticks: int) -> Floats:
-    """Raw channel values of all crafts at every tick, shape (ticks, channels)."""
+    """Raw channel values of all crafts at every tick, as they come in by the delay of the drill, shape (ticks,
+    channels)."""
     times = np.arange(ticks) / job.ticks
     inputs = []
     for one in job.actors:
@@ -18,7 +20,10 @@ def inputs(job: Job, ticks: int) -> Floats:
         for channel in one.channels:
             track = by_channel.get(channel.id)
             inputs.append(np.zeros(ticks) if track is None else sample(track, times))
-    return np.ascontiguousarray(np.stack(inputs, axis=1)) if inputs else np.zeros((ticks, 0))
+    given = np.ascontiguousarray(np.stack(inputs, axis=1)) if inputs else np.zeros((ticks, 0))
+    drill = job.drill
+    late = (drill.input_delay, drill.input_jitter, drill.delay_seed)
+    return delays.delayed(given, job.channels, job.ticks, late)
 
 
 def sample(track: Track, times: Floats) -> Floats:

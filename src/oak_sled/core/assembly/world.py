@@ -250,6 +250,8 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
 
 def _channel(channel: Any) -> dict[str, Any]:
     return {
+        "sensitivity": channel.sensitivity,
+        "smoothing": channel.smoothing,
         "dead_zone": channel.dead_zone,
         "exponent": channel.exponent,
         "rise": channel.rise,

@@ -136,6 +136,8 @@ HULL_SUPPORTS = 8
 
 CHANNEL = np.dtype(
     [
+        ("sensitivity", "f8"),
+        ("smoothing", "f8"),  # s
         ("dead_zone", "f8"),
         ("exponent", "f8"),
         ("rise", "f8"),
@@ -149,8 +151,9 @@ CHANNEL = np.dtype(
         ("start", "f8"),
     ]
 )
-RETURNS, LEVER, TOGGLE, SELECTOR = range(4)
-"""Behaviour of a channel without input: it returns to 0, or stays where it is."""
+RETURNS, LEVER, TOGGLE, SELECTOR, SPENT = range(5)
+"""Behaviour of a channel without input: it returns to 0, or stays where it is; or its value is the input of the tick,
+as a movement that is given once."""
 LEVEL, INCREMENT, NOTCH = range(3)
 """Kinds of raw input of a channel: how far it is pushed, how far it was moved in the tick, or steps."""
 PRESSED = 0.5
@@ -291,6 +294,7 @@ NOW = np.dtype(
         ("before", "f8", (MOST_CHANNELS,)),  # channel values a tick ago
         ("shaped", "f8", (MOST_CHANNELS,)),  # the shaped input
         ("raw", "f8", (MOST_CHANNELS,)),  # the input as it was given
+        ("smooth", "f8", (MOST_CHANNELS,)),  # the smoothed level, or what of a movement is still to be given
         (
             "pressed",
             "f8",

@@ -6,7 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from oak_sled.core.assembly import eventrows, scenes
+from oak_sled.core.assembly import delays, eventrows, scenes
+from oak_sled.core.assembly.delays import DelayLine
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base import units
@@ -42,6 +43,10 @@ class LiveDrive:
         self.status, self._lost = state.RUNNING, ""
         self._stop_at_nonsense(self.recorder.recent(), 1)
         self._events: list[Event] = []
+        drill = self.job.drill
+        self._on_the_way = DelayLine(
+            self.job.channels, self.job.ticks, drill.input_delay, drill.input_jitter, drill.delay_seed
+        )
 
     def happen(self, event: Event) -> None:
         """A push, a shot or a release at this moment: it happens in the next tick, and is kept with the inputs."""
@@ -67,8 +72,11 @@ class LiveDrive:
 
     def advance(self, ticks: int, raw: Floats) -> None:
         """Drives on by `ticks` with these raw values of the channels of all crafts: shape (ticks, channels), or
-        (channels,) for the same in all of them."""
+        (channels,) for the same in all of them. They come in by the input delay of the drill, and are recorded as they
+        come in."""
         values = np.broadcast_to(raw, (ticks, len(self.job.channels)))
+        if self.job.drill.input_delay > 0.0 or self.job.drill.input_jitter > 0.0:
+            values = self._on_the_way.through(values)
         done = 0
         while done < ticks and self.status != state.DIVERGED:
             given = np.ascontiguousarray(values[done : done + _CHUNK])
@@ -113,11 +121,23 @@ class LiveDrive:
         self._machine = fresh
 
     def newest(self, seconds: float) -> Run:
-        """The newest stretch as a run. It shares the recorder's memory: good until the drive goes on."""
+        """The newest stretch as a run, as far as the display delay of the drill lets it be seen. It shares the
+        recorder's memory: good until the drive goes on."""
         rows = self.recorder.recent()
+        rows = rows[: max(len(rows) - self._unseen(), 1)]
         count = min(len(rows), int(seconds * self.job.ticks) + 1)
         first = self.recorder.first_recent + len(rows) - count
         return Run(self.job, Record(self.layout, [rows[len(rows) - count :]]), self.status, "", True, first)
+
+    def _unseen(self) -> int:
+        """Rows at the end that are not shown yet."""
+        drill = self.job.drill
+        if drill.display_delay <= 0.0 and drill.display_jitter <= 0.0:
+            return 0
+        late = delays.late_ticks(
+            drill.display_delay, drill.display_jitter, drill.delay_seed + 1, self.ticks, 1, self.job.ticks
+        )
+        return int(late[0])
 
     def finish(self) -> Run:
         """The whole drive as a run, whose drill is the inputs that were given."""

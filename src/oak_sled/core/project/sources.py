@@ -25,6 +25,7 @@ import numpy as np
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel.state import PRESSED
 from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.control import Control
 
 Kind = Literal["level", "increment", "notch"]
 """The kind of the values of a control."""
@@ -81,10 +82,79 @@ class Keys:
         self.held.clear()
 
 
+class Pointer:
+    """A pointer that is held or captured: its movement, its wheel and its buttons.
+
+    "x" and "y" are increments, of 100 px to the right and up; "stick x 2.5" and "stick y -1" are levels that stay where
+    they were moved to, the factor in their name; "wheel" counts notches; "left", "middle" and "right" are its buttons.
+    """
+
+    name = "pointer"
+
+    def __init__(self) -> None:
+        self._moved = {"x": 0.0, "y": 0.0}
+        self._notches = 0.0
+        self._sticks: dict[str, float] = {}
+        self.held: set[str] = set()
+
+    def move(self, dx: float, dy: float) -> None:
+        """A movement, px to the right and up. All of it counts, however often it is asked."""
+        for axis, by in (("x", dx), ("y", dy)):
+            self._moved[axis] += by / PX
+            for stick, stands in self._sticks.items():
+                _, of, factor = stick.split(" ")
+                if of == axis:
+                    self._sticks[stick] = min(max(stands + float(factor) * by / PX, -1.0), 1.0)
+
+    def turn(self, notches: float) -> None:
+        """Notches of the wheel, away from the hand."""
+        self._notches += notches
+
+    def kind(self, control: str) -> Kind:
+        """See the class."""
+        if control in self._moved:
+            return "increment"
+        return "notch" if control == "wheel" else "level"
+
+    def value(self, control: str) -> float:
+        """See the class."""
+        if control in self._moved:
+            return self._moved[control]
+        if control == "wheel":
+            return self._notches
+        if control.startswith("stick "):
+            return self._sticks.setdefault(control, 0.0)
+        return float(control in self.held)
+
+    def taken(self) -> None:
+        """Movement and notches begin anew; sticks and buttons stay."""
+        self._moved, self._notches = {"x": 0.0, "y": 0.0}, 0.0
+
+    def release(self) -> None:
+        """Sticks return to their middle, and no button stays down."""
+        self.taken()
+        self._sticks = dict.fromkeys(self._sticks, 0.0)
+        self.held.clear()
+
+
+PX = 100.0
+"""px of movement that count as one."""
+
+
 def bindings(channel: Channel) -> tuple[Bound, ...]:
     """The controls that drive a channel."""
     plus = tuple(Bound(Keys.name, key) for key in channel.plus_keys)
-    return plus + tuple(Bound(Keys.name, key, -1.0) for key in channel.minus_keys)
+    minus = tuple(Bound(Keys.name, key, -1.0) for key in channel.minus_keys)
+    return plus + minus + tuple(bound_to(one) for one in channel.controls)
+
+
+def bound_to(control: Control) -> Bound:
+    """The control of a source that one of a document means."""
+    if control.device == "pad":
+        return Bound("pad", f"{control.number} {control.what}", control.factor)
+    if control.what in ("x", "y") and control.acts_as == "stick":
+        return Bound(Pointer.name, f"stick {control.what} {control.factor!r}")
+    return Bound(Pointer.name, control.what, control.factor)
 
 
 class Hand:

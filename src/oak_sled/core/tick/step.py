@@ -35,6 +35,7 @@ from oak_sled.core.kernel.state import (
     PRESSED,
     PUSH_BACK,
     RETURNS,
+    SPENT,
     TOGGLE,
     WEIGHTLESS,
     WISHES,
@@ -189,7 +190,8 @@ def start_momentum(body, now):
 
 @unit
 def shape_channels(craft, channels, gates, body, now, raw):
-    """Raw input -> dead zone -> response exponent -> rise and return rates, or what stays -> value."""
+    """Raw input -> sensitivity -> dead zone -> response exponent -> smoothing -> rise and return rates, or what stays
+    -> value."""
     dt = now.dt
     for c in range(craft.channels):
         setting = channels[craft.first_channel + c]
@@ -201,11 +203,11 @@ def shape_channels(craft, channels, gates, body, now, raw):
         now.before[c] = now.channels[c]
         if setting.takes != LEVEL:
             now.raw[c] = wanted
-            now.shaped[c] = moved_by(setting, now, c, wanted)
+            now.shaped[c] = moved_by(setting, now, c, spread(setting, now, c, setting.sensitivity * wanted))
             now.channels[c] = with_offset(setting, now.shaped[c])
             continue
-        wanted = min(max(wanted, setting.least_input), 1.0)
-        now.raw[c] = wanted
+        now.raw[c] = min(max(wanted, setting.least_input), 1.0)
+        wanted = min(max(setting.sensitivity * now.raw[c], setting.least_input), 1.0)
         size = abs(wanted)
         if size <= setting.dead_zone:
             size = 0.0
@@ -214,6 +216,9 @@ def shape_channels(craft, channels, gates, body, now, raw):
         if setting.exponent != 1.0:
             size = size**setting.exponent
         wanted = size if wanted >= 0.0 else -size
+        if setting.smoothing > 0.0:
+            now.smooth[c] += (1.0 - math.exp(-dt / setting.smoothing)) * (wanted - now.smooth[c])
+            wanted = now.smooth[c]
         if setting.stays == RETURNS:
             value = now.shaped[c]
             if value * wanted < 0.0:
@@ -223,6 +228,18 @@ def shape_channels(craft, channels, gates, body, now, raw):
         else:
             now.shaped[c] = stay(setting, now, c, wanted)
         now.channels[c] = with_offset(setting, now.shaped[c])
+
+
+@compiled
+def spread(setting, now, c, moved):
+    """The share of a movement that is given in this tick; what is left is given later, so that the sum of all is kept.
+    Notches are not spread."""
+    if setting.smoothing <= 0.0 or setting.takes == NOTCH:
+        return moved
+    waiting = now.smooth[c] + moved
+    given = (1.0 - math.exp(-now.dt / setting.smoothing)) * waiting
+    now.smooth[c] = waiting - given
+    return given
 
 
 @compiled
@@ -244,6 +261,8 @@ def take_channels(lead, now):
 def stay(setting, now, c, wanted):
     """The value of a channel that stays where it is: input moves a lever at its rate, a press steps the others."""
     value = now.shaped[c]
+    if setting.stays == SPENT:
+        return wanted
     if setting.stays == LEVER:
         return min(max(value + now.dt * setting.rise * wanted, setting.low), 1.0)
     pressed = 1.0 if wanted > PRESSED else -1.0 if wanted < -PRESSED else 0.0
@@ -263,6 +282,8 @@ def stay(setting, now, c, wanted):
 def moved_by(setting, now, c, moved):
     """The value of a channel whose input moves it: all of an increment at once, or so many steps."""
     value = now.shaped[c]
+    if setting.stays == SPENT:
+        return moved
     if setting.takes == NOTCH and setting.stays == TOGGLE:
         end = 1.0 if moved > 0.0 else setting.low
         if math.floor(0.5 * (abs(moved) + 0.5)) == math.floor(0.5 * (abs(moved) + 1.5)):  # an even number of them

@@ -1,13 +1,15 @@
 """The document of a channel: keys, and how raw input becomes a value."""
 
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
+from oak_sled.core.yard.control import Control
+from oak_sled.core.yard.naming import unique
 
-Stays = Literal["no", "lever", "toggle", "selector"]
+Stays = Literal["no", "lever", "toggle", "selector", "spent"]
 """Behaviour of a channel without input."""
 Takes = Literal["level", "increment", "notch"]
 """Kinds of raw input."""
@@ -21,17 +23,28 @@ class Channel(Frozen):
     two_sided: bool = Field(True, description="-1 to 1, or 0 to 1")
     plus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it up")
     minus_keys: tuple[str, ...] = Field((), max_length=8, description="keys that push it down")
+    controls: tuple[Control, ...] = Field((), max_length=8, description="controls of a pointer or a pad that drive it")
+    sensitivity: float = dial(
+        1.0, "", "factor on raw input; below 0: reversed", low=-100.0, high=100.0, slider=(-4.0, 4.0)
+    )
     dead_zone: float = dial(0.0, "", "dead zone: input below it counts as 0", low=0.0, high=0.95, slider=(0.0, 0.5))
     exponent: float = dial(
         1.0, "", "response: above 1 is finer near the middle", low=0.1, high=10.0, slider=(0.3, 4.0), scale="log"
     )
+    smoothing: float = dial(
+        0.0, "s", "time constant by which input is smoothed; a movement is spread, and none of it is lost", low=0.0,
+        high=10.0, slider=(0.0, 0.5),
+    )  # fmt: skip
     rise: float = dial(
         8.0, "1/s", "rate at which it rises", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
     )
     fall: float = dial(
         8.0, "1/s", "rate at which it returns to 0", low=0.01, high=1e6, slider=(0.2, 100.0), scale="log", main=True
     )
-    stays: Stays = Field("no", description="without input: returns to 0, or stays: a lever, a toggle, a selector")
+    stays: Stays = Field(
+        "no",
+        description="without input: returns to 0, or stays (lever, toggle, selector); spent: each movement counts once",
+    )
     takes: Takes = Field(
         "level", description="raw input: how far it is pushed, how far it was moved in the tick, or notches"
     )
@@ -40,6 +53,11 @@ class Channel(Frozen):
         0.0, "", "added to what it gives, as a trim wheel does", low=-1.0, high=1.0, title="trim wheel"
     )
     start: float = dial(0.0, "", "value at the start of a lever, toggle or selector", low=-1.0, high=1.0)
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        unique("controls", self.controls)
+        return self
 
     @property
     def least_input(self) -> float:

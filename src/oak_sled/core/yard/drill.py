@@ -218,6 +218,23 @@ class Drill(Frozen):
         high=1e5,
         slider=(0.0, 30.0),
     )
+    input_delay: float = dial(
+        0.0, "ms", "from an input to its effect, in the drill and while driving", low=0.0, high=2000.0,
+        slider=(0.0, 300.0), title="input delay",
+    )  # fmt: skip
+    input_jitter: float = dial(
+        0.0, "ms", "by which that is longer or shorter, from a seed", low=0.0, high=1000.0, slider=(0.0, 100.0),
+        title="input jitter",
+    )  # fmt: skip
+    display_delay: float = dial(
+        0.0, "ms", "from an effect to the picture of it, while driving", low=0.0, high=2000.0, slider=(0.0, 300.0),
+        title="display delay",
+    )  # fmt: skip
+    display_jitter: float = dial(
+        0.0, "ms", "by which that is longer or shorter, from a seed", low=0.0, high=1000.0, slider=(0.0, 100.0),
+        title="display jitter",
+    )  # fmt: skip
+    delay_seed: int = Field(1, ge=0, le=2**31 - 1, description="of both jitters")
     twins: tuple[str, ...] = Field(
         (), max_length=6, description="twins: crafts that run the drill too, each in its own world"
     )

@@ -323,7 +323,7 @@ class BuildPlan(QWidget):
         )
 
     def commands(self) -> tuple[Command, ...]:
-        """What the mixer makes of each command; empty without jets that it opens."""
+        """The pure commands of its mixer; empty without jets that it opens."""
         session = self.session
         setting = outlook.setting_of(self.craft, session.ground, session.yard.ticks, session.shown.run)
         return commandpaint.commands_of(self.craft, setting)

@@ -1,4 +1,4 @@
-"""What the jets of a craft make of each command, on the Build page: pure forces, pure moments, and the weakest way."""
+"""The pure forces and moments that the jets of a craft make, on the Build page, and the weakest way."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ LONGEST = 62.0
 
 
 def commands_of(craft: Craft, setting: Setting) -> tuple[Command, ...]:
-    """What the mixer of a craft makes of each command; empty for one without jets that it opens."""
+    """The pure commands of the mixer of a craft; empty for one without jets that it opens."""
     mixed = any(part.MIXES and not part.mute for part in craft.parts)
     if not mixed or not any(one.burns > 0.0 for _, one in setting.actuators):
         return ()

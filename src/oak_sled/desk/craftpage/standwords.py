@@ -1,4 +1,4 @@
-"""How a craft stands, in words, on the Build page: loads, swings, what it holds up to; masses, keys."""
+"""Words on how a craft stands, on the Build page: loads, swings, what it holds up to; masses, keys."""
 
 from __future__ import annotations
 

@@ -11,11 +11,9 @@ so that no pixel is moved twice.
 
 from __future__ import annotations
 
-import ctypes
-import ctypes.util
 import os
 from collections.abc import Callable
-from typing import Any, cast
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -25,7 +23,7 @@ from oak_sled.core.assembly import ground_shape
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.yard.ground import Ground
 from oak_sled.desk.widgets import theme
-from oak_sled.desk.yardview import freight, looks, meshes, space
+from oak_sled.desk.yardview import freight, glcalls, looks, meshes, space
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.craftsolids import CraftSolids
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
@@ -68,7 +66,7 @@ class Renderer:
         self._eye = np.zeros(3)
         self._veiled = (0, 0, 0, 0)
         self._begun: tuple[int, int, moderngl.Framebuffer, moderngl.Framebuffer] | None = None
-        self._flush = _flush_call()
+        self._flush = glcalls.flush_call()
         with self.context as gl:
             self._flat = Program(gl.program(vertex_shader=looks.BAND_VERTEX, fragment_shader=looks.BAND_FRAGMENT))
             self._ice = Program(gl.program(vertex_shader=looks.ICE_VERTEX, fragment_shader=looks.ICE_FRAGMENT))
@@ -112,7 +110,7 @@ class Renderer:
         if key not in self._frames:
             for old in self._frames.values():
                 for frame in dict.fromkeys(old):
-                    _release(frame)
+                    glcalls.release(frame)
             self._frames.clear()
             gl = self.context
             plain = gl.framebuffer([gl.renderbuffer((width, height))], gl.depth_renderbuffer((width, height)))
@@ -140,7 +138,7 @@ class Renderer:
             low = theme.rgb("sky_low")
             drawn.clear(*low[::-1], 1.0)
             matrix = _UPSIDE_DOWN @ camera.matrix
-            self._veiled = veiled_part(matrix, scene.subject, width, height)
+            self._veiled = glcalls.veiled_part(matrix, scene.subject, width, height)
             clip = matrix.T.astype("f4").tobytes()
             self._looks.set("clip", clip, *looks.ALL)
             self._looks.set("eye", tuple(camera.eye.tolist()), VEILED, VEILED_GROUND)
@@ -379,40 +377,3 @@ class Renderer:
     def close(self) -> None:
         """Gives the context back."""
         self.context.release()
-
-
-def _release(frame: moderngl.Framebuffer) -> None:
-    """Gives a framebuffer back with what is attached to it, which outlives it otherwise."""
-    attached = [*frame.color_attachments, frame.depth_attachment]
-    frame.release()
-    for one in attached:
-        if one is not None:
-            one.release()
-
-
-def veiled_part(
-    matrix: Floats, subject: tuple[float, float, float, float], width: int, height: int
-) -> tuple[int, int, int, int]:
-    """The part of a picture in which anything before the subject may be veiled, px: left, bottom, width, height.
-
-    matrix : to clip space, shape (4, 4). subject : its place and radius, m. The cone of the veil lies within a cube
-    round the subject, seen from the eye.
-    """
-    wide = looks.CONE * subject[3]
-    corners = np.array([(x, y, z) for x in (-wide, wide) for y in (-wide, wide) for z in (-wide, wide)]) + subject[:3]
-    seen = np.column_stack([corners, np.ones(8)]) @ np.asarray(matrix, dtype=float).T
-    if np.any(seen[:, 3] <= 1e-3):
-        return 0, 0, width, height
-    at = (0.5 + 0.5 * seen[:, :2] / seen[:, 3:]) * (width, height)
-    left, bottom = (int(v) for v in np.clip(np.floor(at.min(axis=0)), 0, (width, height)))
-    right, top = (int(v) for v in np.clip(np.ceil(at.max(axis=0)), 0, (width, height)))
-    return left, bottom, max(right - left, 1), max(top - bottom, 1)
-
-
-def _flush_call() -> Callable[[], object]:
-    """glFlush, which moderngl does not offer: without it a software renderer begins only when the picture is read."""
-    try:
-        library = ctypes.CDLL(ctypes.util.find_library("GL") or "libGL.so.1")
-        return cast("Callable[[], object]", library.glFlush)
-    except (OSError, AttributeError):
-        return lambda: None

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import levels
+from oak_sled.core.results import levels, orbits
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.camera import Camera
@@ -73,6 +74,21 @@ def plumb(run: Run, row: int) -> list[Band]:
     colour = (*theme.rgb("soft"), 0.8)
     arms = [np.array([foot - size * frame[:, k], foot + size * frame[:, k]]) for k in range(2)]
     return [Band(np.array([place, foot]), 0.06, colour), *(Band(one, 0.1, colour) for one in arms)]
+
+
+def bands(drawn: list[Band], camera: Camera, crafts: Sequence[tuple[Run, int]]) -> list[Band]:
+    """The bands of a picture with what tells place and way where there is no ground: a grid, and of each craft, at its
+    row, a plumb line and the orbit ahead. The first craft is the one that is looked at."""
+    wide = max(0.3, 0.028 * float(np.linalg.norm(camera.eye - camera.target)))
+    lead = crafts[0][0]
+    found = [replace(band, width=band.width * wide) for band in grid(camera, lead)] + drawn
+    for run, row in crafts:
+        found += [replace(band, width=band.width * wide) for band in plumb(run, row)]
+        orbit = orbits.at_row(run, row)
+        if orbit is not None:
+            ink = theme.rgb("good" if run is lead else "oak_light")
+            found.append(Band(orbit.path(), 0.07 * wide, (*ink, 0.8)))
+    return found
 
 
 def threads(bands: Sequence[Band], camera: Camera) -> Floats:

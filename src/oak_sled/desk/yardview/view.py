@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import time
 from collections import deque
-from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -21,7 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
-from oak_sled.core.results import flights, levels, orbits, rotations, traces
+from oak_sled.core.results import flights, levels, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.settling import once_still
@@ -358,24 +357,11 @@ class YardView(QWidget):
         scene.figures.append(figure(run, row))
         scene.places = freight.places(run, row)
         if run.job.ground.is_space:
-            self._in_space(scene, run, row)
+            scene.bands = space.bands(scene.bands, self._camera, ((run, row), *self.others()))
         if self.rig.name != "ride":  # from where the eye sits in the craft, nothing of it is to be seen
             x, y, z = (float(value) for value in run.own_row(row)[:3])
             scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.single.body.half_extents())))
         return scene
-
-    def _in_space(self, scene: Scene, run: Run, row: int) -> None:
-        """Adds what tells place and way where there is no ground: a grid, a plumb line, and the orbit ahead."""
-        assert self._camera is not None
-        wide = max(0.3, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
-        grid = [replace(band, width=band.width * wide) for band in space.grid(self._camera, run)]
-        scene.bands = [*grid, *scene.bands]
-        for one, at in ((run, row), *self.others()):
-            scene.bands += [replace(band, width=band.width * wide) for band in space.plumb(one, at)]
-            orbit = orbits.at_row(one, at)
-            if orbit is not None:
-                ink = theme.rgb("good" if one is run else "oak_light")
-                scene.bands.append(Band(orbit.path(), 0.07 * wide, (*ink, 0.8)))
 
     def others(self) -> list[tuple[Run, int]]:
         """The other crafts in the world of the run, each with the row it is at."""

@@ -24,9 +24,9 @@ from oak_sled.core.parts.holders.loop import Loop
 
 Roll = Literal["free", "level", "angle", "rate"]
 Pitch = Literal["free", "level", "angle", "rate", "velocity", "against", "target"]
-Yaw = Literal["free", "rate", "heading", "velocity", "against", "target"]
-ORDER = ("free", "level", "angle", "rate", "heading", "velocity", "against", "target")
-FREE, LEVEL, ANGLE, RATE, HEADING, VELOCITY, AGAINST, TARGET = range(len(ORDER))
+Yaw = Literal["free", "rate", "heading", "turned", "velocity", "against", "target"]
+ORDER = ("free", "level", "angle", "rate", "heading", "turned", "velocity", "against", "target")
+FREE, LEVEL, ANGLE, RATE, HEADING, TURNED, VELOCITY, AGAINST, TARGET = range(len(ORDER))
 STILL = 0.5
 """m/s below which a velocity has no direction to hold the nose along."""
 LEASH = 1.2
@@ -64,7 +64,7 @@ class AttitudeHolder(Loop):
     kind: Literal["attitude"] = "attitude"
     roll: Roll = Field("level", description="how roll is held")
     pitch: Pitch = Field("level", description="how pitch is held")
-    yaw: Yaw = Field("free", description="how yaw is held; heading: a channel turns what is held")
+    yaw: Yaw = Field("free", description="how yaw is held; heading: a channel turns it at a rate; turned: by angles")
     frequency: float = dial(
         1.0, "Hz", "natural frequency of roll and pitch", low=0.001, high=50.0, slider=(0.05, 5.0), scale="log",
         main=True, title="natural frequency",
@@ -87,6 +87,10 @@ class AttitudeHolder(Loop):
     yaw_rate_deg: float = dial(
         60.0, "°/s", "yaw rate at a full channel", low=0.0, high=3600.0, slider=(0.0, 360.0), title="yaw rate"
     )
+    turn_deg: float = dial(
+        30.0, "°", "by which a movement of 1 of its channel turns the heading (of a pointer: 100 px)", low=-3600.0,
+        high=3600.0, slider=(-90.0, 90.0), title="turn by movement",
+    )  # fmt: skip
     target: str = reference("block", "the block that the nose is held toward; empty: none")
     relative_to: str = reference("block", "the block against which its velocity counts; empty: the world")
     integral_deg: float = dial(
@@ -108,7 +112,7 @@ class AttitudeHolder(Loop):
         yaw = self.yaw_loop()
         modes = [ORDER.index(one) for one in (self.roll, self.pitch, self.yaw)]
         rates = (self.roll_rate_deg, self.pitch_rate_deg, self.yaw_rate_deg)
-        angles = (self.max_roll_deg, self.max_pitch_deg, self.yaw_rate_deg)
+        angles = (self.max_roll_deg, self.max_pitch_deg, self.turn_deg if self.yaw == "turned" else self.yaw_rate_deg)
         return {
             **self.loop_record(pack),
             "modes": modes,
@@ -129,7 +133,7 @@ class AttitudeHolder(Loop):
         pairs = (
             (self.roll_channel, self.roll in ("angle", "rate")),
             (self.pitch_channel, self.pitch in ("angle", "rate")),
-            (self.yaw_channel, self.yaw in ("rate", "heading")),
+            (self.yaw_channel, self.yaw in ("rate", "heading", "turned")),
         )
         names = (name for name, used in pairs if name and used)
         return tuple(dict.fromkeys((*super().channels_used(), *names)))
@@ -145,7 +149,11 @@ class AttitudeHolder(Loop):
             if mode not in ("angle", "rate"):
                 found[f"{axis}_channel"] = f"{axis} follows no channel"
         if self.yaw not in ("rate", "heading"):
-            found |= {"yaw_rate_deg": "yaw follows no rate", "yaw_channel": "yaw follows no channel"}
+            found["yaw_rate_deg"] = "yaw follows no rate"
+        if self.yaw != "turned":
+            found["turn_deg"] = "yaw is not turned by angles"
+        if self.yaw not in ("rate", "heading", "turned"):
+            found["yaw_channel"] = "yaw follows no channel"
         if self.yaw == "free" or self.given == "gains":
             found["yaw_frequency"] = "yaw is free" if self.yaw == "free" else "its loop is given as gains"
         if not {"velocity", "against"} & {self.pitch, self.yaw}:
@@ -254,6 +262,8 @@ def command(part, gain, p, body, solids, ground, supports, now):
         pitch = math.atan2(up, flat)
     if part.modes[2] == HEADING:
         heading = turned_heading(memory, heading, z * now.dt)
+    elif part.modes[2] == TURNED:
+        heading = turned_heading(memory, heading, z)
     elif part.modes[2] >= VELOCITY and flat > 0.0:
         heading = math.atan2(side, ahead)
     off = error(a, roll, pitch, heading)

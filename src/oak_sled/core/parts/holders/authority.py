@@ -97,7 +97,7 @@ def _stray(scaled: Floats, low: Floats, high: Floats, axis: int, sign: int) -> t
 
 
 def lack(one: Command) -> str:
-    """Why a command makes nothing pure, in words."""
+    """The reason why a command makes nothing pure, in words."""
     if one.stray is None:
         return f"nothing {one.words}"
     axis, share = one.stray
