@@ -7,13 +7,14 @@ import os
 
 import numpy as np
 import pytest
+from stand_in_pads import Desk
 
 from oak_sled.core.assembly import delays
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.holders.attitude import AttitudeHolder
 from oak_sled.core.project import pads, sources
 from oak_sled.core.project.live import LiveDrive
-from oak_sled.core.project.pads import Abilities, Device, Pads, Range
+from oak_sled.core.project.pads import Abilities, Range
 from oak_sled.core.project.sources import Hand, Pointer
 from oak_sled.core.results import run
 from oak_sled.core.yard.body import Body
@@ -153,46 +154,6 @@ def test_a_display_that_lags_shows_an_earlier_row():
 
 
 # pads
-
-
-class StandIn:
-    """A pad of the test's: the kernel's event records, written into a pipe."""
-
-    def __init__(self, path: str, **more):
-        self.path = path
-        self.read_end, self.write_end = os.pipe()
-        os.set_blocking(self.read_end, False)
-        axes = {
-            0: Range(0, 255, 128, 8),
-            1: Range(0, 255, 128, 8),
-            5: Range(0, 1023),
-            8: Range(-900, 900),
-            17: Range(-1, 1),
-        }
-        self.abilities = Abilities("Stand-in pad", axes | more.get("axes", {}), (0x130, 0x131, 0x13A))
-
-    def opened(self) -> Device:
-        return Device(self.read_end, self.path, self.abilities)
-
-    def tell(self, kind: int, code: int, value: int) -> None:
-        os.write(self.write_end, pads.EVENT.pack(1, 2, kind, code, value))
-
-    def pull_out(self) -> None:
-        os.close(self.write_end)
-
-
-class Desk:
-    """Pads that are plugged into a desk of the test's, and what is said of them."""
-
-    def __init__(self):
-        self.there: dict[str, StandIn] = {}
-        self.said: list[str] = []
-        self.pads = Pads(lambda: list(self.there), lambda path: self.there[path].opened(), self.said.append)
-
-    def plug(self, path: str, **more) -> StandIn:
-        self.there[path] = StandIn(path, **more)
-        self.pads.scan()
-        return self.there[path]
 
 
 @pytest.fixture

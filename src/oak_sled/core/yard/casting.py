@@ -39,6 +39,17 @@ def shared_keys(crafts: Iterable[Craft]) -> dict[str, list[tuple[Craft, Channel]
     return {key: those for key, those in users.items() if len(those) > 1}
 
 
+def shared_controls(crafts: Iterable[Craft]) -> dict[str, list[tuple[Craft, Channel]]]:
+    """Controls of pointers and pads that drive more than one channel when these crafts are driven at once, in words,
+    with those channels."""
+    users: dict[str, list[tuple[Craft, Channel]]] = {}
+    for craft in crafts:
+        for channel in craft.channels:
+            for one in channel.controls:
+                users.setdefault(one.words, []).append((craft, channel))
+    return {words: those for words, those in users.items() if len(those) > 1}
+
+
 def is_member(drill: Drill, craft: str) -> bool:
     """True if a craft is one of the cast beside the craft under test."""
     return any(member.id == craft for member in drill.cast)

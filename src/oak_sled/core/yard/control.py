@@ -31,3 +31,8 @@ class Control(Frozen):
         1.0, "", "of what it gives; below 0: reversed; of a pointer: for each 100 px", low=-100.0, high=100.0,
         slider=(-4.0, 4.0), main=True,
     )  # fmt: skip
+
+    @property
+    def words(self) -> str:
+        """Its device and what of it, as it is shown."""
+        return f"pad {self.number} {self.what}" if self.device == "pad" else f"pointer {self.what}"

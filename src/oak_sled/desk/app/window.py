@@ -34,6 +34,7 @@ from oak_sled.desk.craftpage.buildpage import BuildPage
 from oak_sled.desk.drill.drillpage import DrillPage
 from oak_sled.desk.driving.drive import Driver
 from oak_sled.desk.driving.inputpanel import InputPanel
+from oak_sled.desk.driving.steering import PointerSteering
 from oak_sled.desk.ground.groundpage import GroundPage
 from oak_sled.desk.help.finder import Finder
 from oak_sled.desk.help.focus import topic_of
@@ -114,6 +115,7 @@ class Window(QMainWindow):
         for overlay in self._overlays:
             overlay.changed.connect(self._place_overlays)
         self.inputs = InputPanel(session, self.driver, self.view)
+        self.driver.steering = PointerSteering(self.driver.pointer, self.view, self)
         self.inputs.hide()
         self.sheet: KeySheet | None = None
         self.comparison: Comparison | None = None
@@ -485,6 +487,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.driver.stop()
+        self.driver.pads.close()
         self.closing.emit()
         self.playbar.set_playing(False)
         self.keeper.close()

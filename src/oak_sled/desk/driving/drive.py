@@ -13,14 +13,16 @@ from oak_sled.core.base import units
 from oak_sled.core.kernel import state
 from oak_sled.core.project import shelf
 from oak_sled.core.project.live import LiveDrive
+from oak_sled.core.project.pads import Pads
 from oak_sled.core.project.shelf import Card
-from oak_sled.core.project.sources import Hand, Keys
+from oak_sled.core.project.sources import Hand, Keys, Pointer
 from oak_sled.core.results import measures
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.naming import free_name
+from oak_sled.desk.driving.steering import PointerSteering
 from oak_sled.desk.work.session import Session
 
 FRAME_MS = 16
@@ -30,6 +32,8 @@ MOST_CATCH_UP_S = 0.1
 """A frame that came late makes up for at most this much time; beyond it the drive runs slower, not wilder."""
 MOST_COMPUTED_S = 0.04
 """s of computing that a frame may take: a heavy ground runs slower, and the window stays quick."""
+SCAN_S = 1.0
+"""s between two looks for pads that were plugged in."""
 BEHIND = 0.9
 """Share of the speed asked for below which a drive is said to run behind."""
 JUDGED_S = 2.0
@@ -53,7 +57,12 @@ class Driver(QObject):
         super().__init__(parent)
         self.session = session
         self.keys = Keys()
-        self.hand = Hand([self.keys])
+        self.pointer = Pointer()
+        self.pads = Pads(say=lambda words: self.session.say(words))
+        self.hand = Hand([self.keys, self.pointer, self.pads])
+        self.steering: PointerSteering | None = None
+        """What takes the pointer over the yard view, once there is one."""
+        self._scanned = 0.0
         self.speed = 1.0
         self.paused = False
         self.drive: LiveDrive | None = None
@@ -103,6 +112,11 @@ class Driver(QObject):
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
+        self.pads.scan()
+        if self.steering is not None:
+            self.steering.begin(self.crafts())
+        for words in self.missing():
+            self.session.say(words, True)
         self._show()
         self.session.shown.live_changed.emit(True)
         self.session.shelf.changed.emit()
@@ -119,6 +133,8 @@ class Driver(QObject):
         drive, self.drive = self.drive, None
         assert drive is not None
         self.session.shown.live_on = False
+        if self.steering is not None:
+            self.steering.end()
         self.hand.release()
         self.held_changed.emit()
         self.session.shown.live_changed.emit(False)
@@ -201,6 +217,7 @@ class Driver(QObject):
         now = time.perf_counter()
         passed, self._last = now - self._last, now
         self.frame_s.append(passed)
+        self._read_pads(now)
         del self.frame_s[:-4000]
         if self.paused:
             return
@@ -214,6 +231,26 @@ class Driver(QObject):
         self._judge(passed)
         if self.drive is not None and self.drive.status == state.DIVERGED:
             self.stop()
+
+    def _read_pads(self, now: float) -> None:
+        """Takes what pads have told, and now and then looks for one that was plugged in."""
+        self.pads.poll()
+        if now - self._scanned > SCAN_S:
+            self._scanned = now
+            self.pads.scan()
+
+    def capture_pointer(self) -> None:
+        """Takes the pointer for steering until Escape, and says why it cannot."""
+        if self.steering is None or self.steering.capture():
+            return
+        if not self.is_on:
+            self.session.say("the pointer steers while driving: F9 begins a drive", True)
+        else:
+            self.session.say("no channel of the driven crafts is bound to the pointer (Build page, channels)", True)
+
+    def missing(self) -> list[str]:
+        """Controls that channels are bound to and that are not there, a sentence each."""
+        return [words for craft in self.crafts() for one in craft.channels for words in self.pads.lacks(one)]
 
     def _advance(self, ticks: int) -> None:
         began = time.perf_counter()

@@ -17,15 +17,19 @@ LINE = 24
 
 
 def conflicts(crafts: list[Craft]) -> list[str]:
-    """Keys that are bound twice, and channels that are bound to nothing, in words."""
+    """Keys and controls that are bound twice, and channels that are bound to nothing or let nothing through, in
+    words."""
+    twice = casting.shared_keys(crafts) | casting.shared_controls(crafts)
     found = [
         f"{key} is bound twice: {' and '.join(f'{craft.heading} {channel.heading}' for craft, channel in users)}"
-        for key, users in casting.shared_keys(crafts).items()
+        for key, users in twice.items()
     ]
     for craft in crafts:
         for channel in craft.channels:
-            if not channel.plus_keys and not channel.minus_keys:
+            if not (channel.plus_keys or channel.minus_keys or channel.controls):
                 found.append(f"{craft.heading} {channel.heading}: no key")
+            if channel.sensitivity == 0.0:
+                found.append(f"{craft.heading} {channel.heading}: its sensitivity is 0")
     return found
 
 
@@ -47,8 +51,14 @@ class InputPanel(QWidget):
 
     def sizeHint(self) -> QSize:
         crafts = self.driver.crafts()
-        lines = sum(len(craft.channels) + (1 if len(crafts) > 1 else 0) for craft in crafts) + len(conflicts(crafts))
-        return QSize(282, 12 + LINE * max(1, lines))
+        lines = sum(len(craft.channels) + (1 if len(crafts) > 1 else 0) for craft in crafts) + len(self.faults())
+        wide = 410 if any(channel.controls for craft in crafts for channel in craft.channels) else 282
+        return QSize(wide, 12 + LINE * max(1, lines))
+
+    def faults(self) -> list[str]:
+        """All that is wrong with how the crafts are bound, a line each."""
+        missing = self.driver.missing() if self.driver.is_on else []
+        return [*conflicts(self.driver.crafts()), *missing]
 
     def fit_size(self) -> None:
         """Takes the room its lines need."""
@@ -102,24 +112,36 @@ class InputPanel(QWidget):
                 )
                 self._paint_bar(painter, number, place, channel.two_sided, top)
                 self._paint_key(painter, craft.id, channel.id, "plus_keys", channel.plus_keys, 222, top, True)
+                if channel.controls:
+                    words = ", ".join(one.words for one in channel.controls)
+                    painter.setFont(theme.font(10))
+                    painter.setPen(theme.colour("soft"))
+                    painter.drawText(QPointF(284, top + 16), theme.elide(words, self.width() - 292, theme.font(10)))
                 top += LINE
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("warning"))
-        for words in conflicts(crafts):
+        for words in self.faults():
             painter.drawText(QPointF(10, top + 15), theme.elide(words, 264, theme.font(10)))
             top += LINE
 
     def _paint_bar(self, painter: QPainter, number: int, place: int, two_sided: bool, top: float) -> None:
-        value = 0.0
+        value, raw = 0.0, 0.0
         drive = self.driver.drive
-        if drive is not None and number < len(drive.layout.crafts):
-            first = drive.layout.first_of(number) + HEAD
-            value = float(drive.recorder.recent()[-1][first + place])
-        bar = QRectF(136, top + 8, 80, 8)
-        painter.fillRect(bar, theme.colour("shade"))
-        origin = bar.center().x() if two_sided else bar.left()
-        reach = value * (bar.width() / 2 if two_sided else bar.width())
-        painter.fillRect(QRectF(min(origin, origin + reach), bar.top(), abs(reach), 8), theme.family("holder"))
+        leads = [] if drive is None else [k for k, one in enumerate(drive.job.actors) if one.lead == k]
+        if drive is not None and number < len(leads):
+            own, row = drive.layout.crafts[leads[number]], drive.recorder.recent()[-1]
+            first = drive.layout.first_of(leads[number])
+            value = float(row[first + HEAD + place])
+            raw = float(row[first + own.names.index(f"input.{own.channels[place]}")])
+        # the raw input as a thin line above what is made of it
+        for bar, shown, ink in (
+            (QRectF(136, top + 6, 80, 3), raw, theme.colour("soft")),
+            (QRectF(136, top + 11, 80, 7), value, theme.family("holder")),
+        ):
+            painter.fillRect(bar, theme.colour("shade"))
+            origin = bar.center().x() if two_sided else bar.left()
+            reach = min(max(shown, -1.0), 1.0) * (bar.width() / 2 if two_sided else bar.width())
+            painter.fillRect(QRectF(min(origin, origin + reach), bar.top(), abs(reach), bar.height()), ink)
 
     def _paint_key(
         self,
