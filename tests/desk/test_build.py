@@ -337,6 +337,36 @@ def shapes_of_a_wedge():
     return corners, np.array(faces)
 
 
+def test_a_pad_and_the_pointer_are_bound_on_the_page(page, window, idle):
+    name = page.craft.channels[0].id
+    page.choose_channel(name)
+
+    def channel():
+        return next(one for one in page.craft.channels if one.id == name)
+
+    def click(words):
+        next(b for b in page.numbers.findChildren(QPushButton) if b.text() == words).click()
+        idle()
+
+    click("bind a pad or the pointer")
+    assert [one.words for one in channel().controls] == ["pad 1 left x"]
+    path = "controls.control"
+    choices = page.numbers.choices
+    next(one for one in choices[f"{path}.what"].menu().actions() if one.text() == "wheel").trigger()
+    idle()
+    assert channel().controls[0].what == "wheel"
+    dial = page.numbers.dials[f"{path}.factor"]
+    dial.type_in("-0.5")
+    dial._take_entry()
+    idle()
+    assert channel().controls[0].factor == -0.5
+    next(one for one in page.numbers.choices[f"{path}.device"].menu().actions() if one.text() == "pointer").trigger()
+    idle()
+    assert page.numbers.choices[f"{path}.device"].text() == "device: pointer"
+    click("unbind pointer wheel")
+    assert channel().controls == ()
+
+
 def test_a_channel_is_made_a_toggle_and_then_a_selector_on_the_page(page, window, idle):
     name = page.craft.channels[0].id
     page.choose_channel(name)

@@ -8,6 +8,11 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 
 Device = Literal["pointer", "pad"]
+PAD = (
+    "left x", "left y", "right x", "right y", "left trigger", "right trigger", "hat x", "hat y", "wheel", "pedal",
+    "brake", "throttle", "rudder", *(f"button {number}" for number in range(1, 13)),
+)  # fmt: skip
+"""Controls of pads and steering wheels that are offered; an axis without a name is called axis and its number."""
 POINTER = ("x", "y", "wheel", "left", "middle", "right")
 """Controls of a pointer: its movement to the right and upward, its wheel, and its buttons."""
 

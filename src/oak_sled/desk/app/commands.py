@@ -119,7 +119,9 @@ OWN = (
     Command("twins", "Compare twins in one table", "", lambda host: host.compare_twins(), "run"),
     Command("part", "Add a part", "Ctrl+P", lambda host: host.desk.show_parts(), "run"),
     Command("keys", "Keys of the craft", "F8", lambda host: host.toggle_inputs(), "run"),
-    Command("pointer", "Steer with the pointer (Esc: let go)", "F6", lambda host: host.driver.capture_pointer(), "run"),
+    Command(
+        "pointer", "Steer with the pointer (Esc: let go)", "Shift+F9", lambda host: host.driver.capture_pointer(), "run"
+    ),
     Command("hold", "Play or pause", "Space", lambda host: host.toggle_hold()),
     Command("step", "Step one tick forward", ".", lambda host: host.step()),
     Command("back", "Step one tick back", ",", lambda host: host.playbar.step(-1)),

@@ -9,10 +9,13 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QPushButton, QWidget
 
+from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.yard import channels
-from oak_sled.core.yard.channel import Channel, Stays
+from oak_sled.core.yard.channel import Channel, Stays, Takes
+from oak_sled.core.yard.control import PAD, POINTER, Control, Device
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.drawing.numberpanel import NumberPanel
 from oak_sled.desk.driving.drive import key_name
 from oak_sled.desk.work.session import Session
@@ -99,7 +102,9 @@ def show_channel(
                 )
             )
             numbers.add(button)
+    _show_controls(numbers, session, channel, path)
     numbers.add_choice(path, "two_sided", (True, False), "-1 to 1, or 0 to 1")
+    numbers.add_choice(path, "takes", get_args(Takes), "raw input: how far it is pushed, how far it was moved, notches")
     numbers.add_choice(path, "stays", get_args(Stays), "without input: returns to 0, or stays where it is")
     if channel.stays == "selector":
         numbers.add_choice(path, "notches", (2, 3, 4, 5, 6, 7, 8, 10, 12), "positions of the selector")
@@ -110,3 +115,36 @@ def show_channel(
         session.attempt(lambda: channels.without(session.yard, craft, channel.id), f"remove channel {channel.id}")
 
     numbers.add_button("remove this channel", "parts that listen to it then listen to none; its tracks go", remove)
+
+
+def _show_controls(numbers: NumberPanel, session: Session, channel: Channel, path: str) -> None:
+    """Adds what of a pointer or of a pad drives the channel, and a button for one more."""
+    for one in channel.controls:
+        at = f"controls.{one.id}"
+        numbers.add_note(f"driven by {one.words}")
+        numbers.add_choice(
+            path, f"{at}.device", get_args(Device), "the pointer over the yard view, or a pad or steering wheel"
+        )
+        numbers.add_choice(path, f"{at}.what", POINTER if one.device == "pointer" else PAD, "its axis, button or wheel")
+        if one.device == "pad":
+            numbers.add_choice(path, f"{at}.number", (1, 2, 3, 4), "of several pads, as they were plugged in")
+        else:
+            numbers.add_choice(
+                path, f"{at}.acts_as", ("stick", "motion"), "a stick that stays where it was moved, or its motion"
+            )
+        for declared in dials(one):
+            numbers.add_dial(
+                declared, getattr(one, declared.name), f"{path}.{at}.{declared.name}", f"{at}.{declared.name}"
+            )
+
+        def remove(name: str = one.id) -> None:
+            left = tuple(each for each in channel.controls if each.id != name)
+            session.edit(f"{path}.controls", left, f"unbind {channel.id}", card=False)
+
+        numbers.add_button(f"unbind {one.words}", "takes this control from the channel", remove)
+
+    def add() -> None:
+        made = Control(id=free_name("control", channel.controls))
+        session.edit(f"{path}.controls", (*channel.controls, made), f"bind {channel.id}", card=False)
+
+    numbers.add_button("bind a pad or the pointer", "a control beside its keys", add)

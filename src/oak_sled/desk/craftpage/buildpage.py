@@ -264,7 +264,8 @@ class BuildPage(DrawingPage):
         keys: tuple[object, ...] = ()
         if isinstance(item, Channel):
             users = [part.heading for part in self.craft.parts if item.id in part.channels_used()]
-            keys = (item.plus_keys, item.minus_keys, item.two_sided, item.stays, *users)
+            bound = [(one.id, one.device, one.words) for one in item.controls]
+            keys = (item.plus_keys, item.minus_keys, item.two_sided, item.stays, *bound, *users)
         bodies = tuple(one.id for one in self.craft.bodies)
         held = item.held if isinstance(item, Body) else ()
         look = (path, type(item), names, getattr(item, "shape", ""), keys, bodies, held)
