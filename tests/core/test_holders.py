@@ -7,9 +7,10 @@ import math
 import numpy as np
 import pytest
 
-from oak_sled.core.advice import cautions
+from oak_sled.core.advice import cautions, outlook
 from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.parts.holders import loop
 from oak_sled.core.parts.holders.attitude import AttitudeHolder
 from oak_sled.core.parts.holders.height import HeightHolder
 from oak_sled.core.parts.holders.mixer import Mixer
@@ -293,3 +294,46 @@ def test_a_height_over_the_ground_follows_what_lies_below():
     assert not made.column("on_ground")[1:].any()
     flat = flown(holder.replace(above="world"), ground=lake, seconds=5.0, speed=8.0, height=5.0)
     assert flat.column("position.z")[-1] == pytest.approx(5.2, abs=0.01)
+
+
+# the phase margin, against runs
+
+
+@pytest.mark.parametrize("lag", [0.0, 0.05])
+@pytest.mark.parametrize("damping", [0.3, 0.7])
+def test_a_loop_swings_ever_wider_past_the_delay_that_its_margin_leaves(damping, lag):
+    """The loop itself, delayed by whole steps of a fine simulation: below the delay it settles, above it grows."""
+    rate = math.tau * 0.5
+    spring, damper = rate * rate, 2.0 * damping * rate
+    margin = loop.margin_of(spring, damper, lag, 0.0)
+    assert margin is not None
+    assert 0.0 < margin.phase < 0.5 * math.pi
+    for share, grows in ((0.85, False), (1.15, True)):
+        dt = 1e-3
+        late = round(share * margin.delay / dt)
+        asked = [0.0] * (late + 1)
+        angle, speed, push, most = 1.0, 0.0, 0.0, [0.0, 0.0]
+        for k in range(40_000):
+            asked.append(-spring * angle - damper * speed)
+            wanted = asked[-1 - late]
+            push = wanted if lag == 0.0 else push + (wanted - push) * (1.0 - math.exp(-dt / lag))
+            speed += dt * push
+            angle += dt * speed
+            half = 0 if k < 20_000 else 1
+            most[half] = max(most[half], abs(angle))
+            if most[half] > 1e6:
+                break
+        assert (most[1] > most[0] or most[0] > 1e6) == grows
+
+
+def test_a_holder_tells_its_margin_and_that_lag_takes_it_away():
+    holder = AttitudeHolder(id="a", frequency=1.0, damping_ratio=0.7, acts="mixer")
+    words = []
+    for lag in (0.0, 0.1, 2.0):
+        rotor = Rotor(id="r", lift=60.0, lag=lag, x=0.5)
+        craft = Craft(id="c", body=BODY, parts=(holder, rotor))
+        setting = outlook.setting_of(craft, Ground(id="g"), 240)
+        words.append(next(line for line in holder.outlook(setting) if "phase margin" in line))
+    assert words[0].startswith("phase margin 6")
+    assert words[1] != words[0]
+    assert words[2].startswith("no phase margin left: "), words[2]

@@ -180,7 +180,7 @@ class AttitudeHolder(Loop):
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         spring = self.trim * self.loop()[0]
         torque = spring * math.radians(10.0) * setting.roll_inertia
-        found = (self.loop_words(), f"{show(torque, 'N m')} for 10° of roll")
+        found = (self.loop_words(), self.margin_words(setting), f"{show(torque, 'N m')} for 10° of roll")
         swing = self.limit_cycle(setting) if self.acts == "mixer" else None
         if swing is None:
             return found

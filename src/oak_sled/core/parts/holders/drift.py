@@ -131,8 +131,12 @@ class DriftHolder(Loop):
         first = f"95 % of a small drift gone in {show(3.0 / damper, 's')}"
         most = self.trim * self.max_acceleration
         if most <= 0.0:
-            return (first,)
-        return (first, f"{show(10.0, 'm/s')} take {show(10.0 / most, 's')} and {show(50.0 / most, 'm')} to stop")
+            return (first, self.margin_words(setting))
+        return (
+            first,
+            self.margin_words(setting),
+            f"{show(10.0, 'm/s')} take {show(10.0 / most, 's')} and {show(50.0 / most, 'm')} to stop",
+        )
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from super().cautions(case)

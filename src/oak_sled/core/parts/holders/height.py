@@ -122,7 +122,8 @@ class HeightHolder(Loop):
 
     def outlook(self, setting: Setting) -> tuple[str, ...]:
         metre = self.trim * self.loop()[0] * setting.mass
-        return (self.loop_words(), f"{show(metre, 'N')} for a metre off; the weight is {show(setting.weight, 'N')}")
+        what = f"{show(metre, 'N')} for a metre off; the weight is {show(setting.weight, 'N')}"
+        return (self.loop_words(), self.margin_words(setting), what)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from super().cautions(case)

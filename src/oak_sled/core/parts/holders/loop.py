@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, NamedTuple
 
 from pydantic import Field
 
@@ -99,6 +99,18 @@ class Loop(Part):
             first = f"gains {show(spring, '1/s2')} and {show(damper, '1/s')}"
         return f"{first}; a step passes its end by {100.0 * past:.0f} %"
 
+    def margin_words(self, setting: Setting) -> str:
+        """The phase margin of its loop through the slowest of its actuators, and what delay takes of it."""
+        spring, damper = (self.trim * gain for gain in self.loop())
+        lag = max((one.lag for _, one in setting.actuators), default=0.0) if self.acts == "mixer" else 0.0
+        found = margin_of(spring, damper, lag, 0.5 * setting.dt)
+        if found is None:
+            return "no damper: it swings for ever"
+        if found.phase <= 0.0:
+            return f"no phase margin left: it swings ever wider ({show(lag, 's')} of lag)"
+        most = show(found.delay, "s")
+        return f"phase margin {show(math.degrees(found.phase), '°')}: {most} more delay, and it swings ever wider"
+
     def summary(self) -> str:
         return "by a force of its own" if self.acts == "own" else "through the mixer"
 
@@ -144,6 +156,39 @@ class Loop(Part):
                 f"{show(rate / math.tau, 'Hz')} with actuators that lag {show(lag, 's')}: it will swing",
                 f"below {show(QUICK / lag / math.tau, 'Hz')}, or quicker actuators",
             )
+
+
+class Margin(NamedTuple):
+    """The phase margin of a loop, rad, and the rate at which its gain is 1, rad/s."""
+
+    phase: float
+    rate: float
+
+    @property
+    def delay(self) -> float:
+        """s of more delay, past which it swings ever wider."""
+        return self.phase / self.rate
+
+
+def margin_of(spring: float, damper: float, lag: float, delay: float) -> Margin | None:
+    """The margin of an acceleration P e + D e' that acts through a first-order lag and a delay, s each; None for a loop
+    without a damper, which has none. spring, damper : P, 1/s2, and D, 1/s.
+
+    L(s) = (P + D s) / s2 / (1 + lag s) exp(-delay s), and at |L| = 1 the margin is pi + arg L (any text on loops).
+    """
+    if damper <= 0.0:
+        return None
+
+    def gain(rate: float) -> float:
+        return math.hypot(spring, damper * rate) / (rate * rate * math.hypot(1.0, lag * rate))
+
+    low, high = 1e-6, 1e6
+    for _ in range(120):  # it falls all the way: halved on a scale of logarithms
+        middle = math.sqrt(low * high)
+        low, high = (middle, high) if gain(middle) > 1.0 else (low, middle)
+    rate = math.sqrt(low * high)
+    phase = math.atan2(damper * rate, spring) - math.atan(lag * rate) - delay * rate
+    return Margin(phase, rate)
 
 
 @compiled

@@ -121,7 +121,7 @@ class PlaceHolder(Loop):
         metre = self.trim * self.loop()[0]
         lean = math.degrees(math.atan(metre * setting.mass / setting.weight)) if setting.weight > 0.0 else 90.0
         what = show(lean, "°") + " of lean" if self.acts == "lean" else show(metre * setting.mass, "N")
-        return (self.loop_words(), f"{what} for a metre off")
+        return (self.loop_words(), self.margin_words(setting), f"{what} for a metre off")
 
     def cautions(self, case: Case) -> Iterator[Caution]:
         yield from super().cautions(case)
