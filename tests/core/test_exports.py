@@ -61,6 +61,7 @@ def test_every_column_has_the_unit_of_its_quantity(name, drill_id):
     made = short_run(name, drill_id)
     bare = {
         *(name for name in rowlayout.HEAD_UNITS if not rowlayout.HEAD_UNITS[name]), "slip_ratio", "slip", "activity",
+        "closed",
         "inside", "broken", "rail", "phase", "wraps",
     }  # fmt: skip
     for label in run_table.labels(made):

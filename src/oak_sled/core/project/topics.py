@@ -23,13 +23,16 @@ from oak_sled.core.results import measures
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.control import Control
 from oak_sled.core.yard.drill import Drill, Start
 from oak_sled.core.yard.ground import Ground
+from oak_sled.core.yard.orbit import Orbit
 from oak_sled.core.yard.volume import Volume
 
 DOCUMENTS: tuple[tuple[str, type[Frozen], str], ...] = (
     ("body", Body, "Body"), ("channel", Channel, "Channel"), ("ground", Ground, "Ground"), ("block", Block, "Block"),
     ("volume", Volume, "Volume"), ("drill", Drill, "Drill"), ("start", Start, "Start of a drill"),
+    ("orbit", Orbit, "Orbit of a start"), ("control", Control, "Control of a pad or the pointer"),
 )  # fmt: skip
 """Documents of a yard besides parts: a name, the document, and its title."""
 PLAIN = {
@@ -274,7 +277,10 @@ def of_path(yard: Any, path: str) -> str:
         part = next((one for one in craft.parts if one.id == pieces[3]), None) if craft is not None else None
         name = "" if part is None else f"dial:{part.kind}.{field}"
     else:
-        holds = {"body": "body", "channels": "channel", "blocks": "block", "volumes": "volume", "start": "start"}
+        holds = {
+            "body": "body", "channels": "channel", "controls": "control", "blocks": "block", "volumes": "volume",
+            "start": "start", "orbit": "orbit",
+        }  # fmt: skip
         owner = next((holds[one] for one in reversed(pieces[:-1]) if one in holds), "")
         name = f"dial:{owner or {'grounds': 'ground', 'drills': 'drill'}.get(pieces[0], '')}.{field}"
     return name if name in topics() else ""

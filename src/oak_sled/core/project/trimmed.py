@@ -81,4 +81,5 @@ def _within(degrees: float) -> float:
 
 def _rounded(start: Start) -> Start:
     """A start whose numbers are those that a person would read: a millionth is no matter."""
-    return start.replace(**{name: round(getattr(start, name), 6) for name in Start.model_fields})
+    numbers = [name for name in Start.model_fields if isinstance(getattr(start, name), float)]
+    return start.replace(**{name: round(getattr(start, name), 6) for name in numbers})

@@ -41,7 +41,7 @@ def velocity_left(run: Run) -> Floats:
 
 
 @measured(
-    "fuel used", "kg", "fuel that its parts burnt", shows="a craft with a tank", better="low",
+    "fuel used", "kg", "fuel that its parts burnt", shows="a craft with a tank", better="low", ledger=True,
 )  # fmt: skip
 def fuel_used(run: Run) -> float | None:
     left = fuel_left(run)
@@ -51,6 +51,7 @@ def fuel_used(run: Run) -> float | None:
 @measured(
     "velocity change left", "m/s", "that the fuel at the end would give, by all that burns it at full",
     formula="v_e ln(m / (m - fuel))", shows="a craft with a tank, and parts that burn fuel", better="high",
+    ledger=True,
 )  # fmt: skip
 def velocity_change_left(run: Run) -> float | None:
     found = velocity_left(run)

@@ -15,7 +15,7 @@ class Orbit(Frozen):
     """An orbit round a static block that attracts, and where on it a craft begins: its nose along the motion, its top
     away from the block. The place, heading and speeds of the start count from there."""
 
-    around: str = reference("block", "the block that attracts", ...)
+    around: str = reference("block", "the block that attracts")
     altitude: float = dial(
         10.0, "m", "of its lowest point, above the surface", low=0.0, high=1e6, slider=(0.0, 200.0), main=True
     )
