@@ -188,6 +188,7 @@ def test_pure_commands_are_those_that_the_mixer_makes_at_most(axis, sign):
     scaled = columns / np.abs(columns).sum(axis=0)
     room = np.zeros(1, MIXING)
     room[0]["columns"][:12], room[0]["high"][:12], room[0]["cost"][:12] = scaled, 1.0, 1.0
+    mixing.square(room[0], 12)
     for share, met in ((1.0 - 1e-9, True), (1.01, False)):
         demand = np.zeros(6)
         demand[axis] = sign * share * known.pure / np.abs(columns).sum(axis=0)[axis]

@@ -121,6 +121,7 @@ def test_what_jets_make_is_the_nearest_that_a_library_finds_and_burns_least(grou
         columns, cost, demand = layout(np.random.default_rng(seed))
         room, n = np.zeros(1, MIXING), len(columns)
         room[0]["columns"][:n], room[0]["high"][:n], room[0]["cost"][:n] = columns, 1.0, cost
+        mixing.square(room[0], n)
         mixing.solve_exactly(room[0], n, tuple(demand.tolist()))
         found = room[0]["value"][:n]
         assert np.all((found >= 0.0) & (found <= 1.0))

@@ -15,14 +15,17 @@ from oak_sled.core.project import demos
 from oak_sled.core.results import run
 from oak_sled.core.yard.volume import Volume
 
-CRAFTS = (("bush-plane", "turn", "the ski plane"), ("survey-copter", "survey_leg", "the survey copter"),
-          ("freight-airship", "strafe", "the freight airship"))  # fmt: skip
+CRAFTS = (
+    ("bush-plane", "turn", "the ski plane", "2"), ("survey-copter", "survey_leg", "the survey copter", "2"),
+    ("freight-airship", "strafe", "the freight airship", "2"), ("mail-pod", "turn_and_burn", "the mail pod", "2.2"),
+)  # fmt: skip
+"""Demo, drill, words, and the aim against a tick of the sled."""
 
 
 def flying(count: int) -> None:
     """Everything about what flies."""
-    for name, drill, words in CRAFTS:
-        handed_over(f"{words}, a tick", _job(name, drill), count, "2")
+    for name, drill, words, aim in CRAFTS:
+        handed_over(f"{words}, a tick", _job(name, drill), count, aim)
     _air(count)
     _trim(1 if count < 20 else 5)
 

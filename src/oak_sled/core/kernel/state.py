@@ -227,6 +227,10 @@ MOST_ACTUATORS = 24
 """Columns of a mixer: an actuator that swivels takes two."""
 MIXING = np.dtype(
     [
+        ("ready", "i8"),  # one more than the bits of those that are lost, while columns and square are theirs
+        ("most", "f8", (6,)),  # N and N m that all give along and about each axis
+        ("scale", "f8", (6,)),  # from N or N m to what the squares are counted in
+        ("asked", "f8", (6,)),  # what was asked beyond the demand in the last tick: see `mixing.solve_exactly`
         ("columns", "f8", (MOST_ACTUATORS, 6)),  # what each gives at a full command, weighted
         ("square", "f8", (MOST_ACTUATORS, MOST_ACTUATORS)),  # their products
         ("factor", "f8", (MOST_ACTUATORS, MOST_ACTUATORS)),

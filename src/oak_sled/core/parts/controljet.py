@@ -179,6 +179,8 @@ def act(part, gain, p, body, ground, supports, now):
     memory[0] = share + kept * (memory[0] - share)
     push = gain * part.thrust * memory[0]
     memory[4] = push * part.burns
+    if push == 0.0:
+        return memory[0]  # most jets are shut in most ticks
     now.burn += memory[4]
     lever = spatial.to_world(body.axes, (part.point[0], part.point[1], part.point[2]))
     way = spatial.to_world(body.axes, (part.way[0], part.way[1], part.way[2]))

@@ -113,6 +113,7 @@ class LiveDrive:
                 fresh.world.supports["axle"][name] = old.world.supports["axle"][name]
         fresh.scene = scenes.carried_on(fresh.scene, old.scene, job)
         fresh.nows = old.nows
+        fresh.nows["mixing"]["ready"] = 0  # what actuators give may be other than it was
         fresh.nows["parts"] = [len(one.craft.parts) for one in job.actors]
         if old.shot_memory.last.shape == fresh.shot_memory.last.shape and before.actors:
             for name in ("last", "rounds", "notes", "course"):

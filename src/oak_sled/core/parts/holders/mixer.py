@@ -203,30 +203,17 @@ class Mixer(Part):
 def command(part, gain, p, body, solids, ground, supports, now):
     """Writes `now.asked`. memory : 0 the greatest unmet share, 1 the pivots it took."""
     memory, room = now.memory[p], now.mixing
-    press = 1.0
-    if part.feels_air == 1:
-        press = pressure(body, ground)
+    gone = 0
     for i in range(part.count):
-        room.low[i], room.high[i] = part.low[i], part.high[i]
-        for k in range(6):
-            room.columns[i, k] = part.gives[i, k] * (press if part.by_pressure[i] == 1 else 1.0)
-        if part.solves_again == 1 and now.lost[part.parts[i]] != 0.0:
-            room.low[i], room.high[i] = 0.0, 0.0
-        room.cost[i] = part.cost[i]
-        if part.thrifty == 0:
-            room.value[i] = 0.0  # else it begins where it was, which is near
-    own = by_channels(part, body, now, room)
-    scale = (
-        weight(part, room, 0), weight(part, room, 1), weight(part, room, 2),
-        weight(part, room, 3), weight(part, room, 4), weight(part, room, 5),
-    )  # fmt: skip
+        gone = 2 * gone + (1 if part.solves_again == 1 and now.lost[part.parts[i]] != 0.0 else 0)
+    if part.thrifty == 0 or part.feels_air == 1 or room.ready != 1 + gone:
+        lay(part, body, ground, now, room)
+        room.ready = 1 + gone
+    own, scale = by_channels(part, body, now, room), room.scale
     demand = (
         scale[0] * (now.wish[0] + own[0]), scale[1] * (now.wish[1] + own[1]), scale[2] * (now.wish[2] + own[2]),
         scale[3] * (now.wish[3] + own[3]), scale[4] * (now.wish[4] + own[4]), scale[5] * (now.wish[5] + own[5]),
     )  # fmt: skip
-    for i in range(part.count):
-        for k in range(6):
-            room.columns[i, k] *= scale[k]
     pivots = 0
     if part.thrifty == 1:
         pivots = mixing.solve_exactly(room, part.count, demand)
@@ -248,19 +235,37 @@ def command(part, gain, p, body, solids, ground, supports, now):
 
 
 @compiled
+def lay(part, body, ground, now, room):
+    """Writes what each actuator gives now, weighted, and its bounds. Where that stays as it is, once is enough."""
+    press = 1.0
+    if part.feels_air == 1:
+        press = pressure(body, ground)
+    for i in range(part.count):
+        room.low[i], room.high[i] = part.low[i], part.high[i]
+        for k in range(6):
+            room.columns[i, k] = part.gives[i, k] * (press if part.by_pressure[i] == 1 else 1.0)
+        if part.solves_again == 1 and now.lost[part.parts[i]] != 0.0:
+            room.low[i], room.high[i] = 0.0, 0.0
+        room.cost[i] = part.cost[i]
+        if part.thrifty == 0:
+            room.value[i] = 0.0  # else it begins where it was, which is near
+    for k in range(6):
+        room.most[k] = most(part, room, k)
+        room.scale[k] = part.weights[k] / room.most[k] if room.most[k] > 1e-9 else 0.0
+    for i in range(part.count):
+        for k in range(6):
+            room.columns[i, k] *= room.scale[k]
+    if part.thrifty == 1:
+        mixing.square(room, part.count)
+
+
+@compiled
 def most(part, room, axis):
     """N or N m: the most that all actuators give along or about an axis."""
     found = 0.0
     for i in range(part.count):
         found += max(abs(room.columns[i, axis] * part.low[i]), abs(room.columns[i, axis] * part.high[i]))
     return found
-
-
-@compiled
-def weight(part, room, axis):
-    """The factor from N or N m to what the squares are counted in; 0 where the actuators give nothing of it."""
-    gives = most(part, room, axis)
-    return part.weights[axis] / gives if gives > 1e-9 else 0.0
 
 
 @compiled
@@ -280,7 +285,7 @@ def asked_by(part, room, now, axis):
     """N or N m that the channel of an axis asks for."""
     if part.channels[axis] < 0:
         return 0.0
-    return part.share * most(part, room, axis) * now.channels[part.channels[axis]]
+    return part.share * room.most[axis] * now.channels[part.channels[axis]]
 
 
 @compiled

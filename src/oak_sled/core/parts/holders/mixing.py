@@ -28,6 +28,8 @@ NEAREST = 1e-13
 """Gradient of what is left, by which no command could come nearer."""
 NOISE = 1e-10
 """The same where another round has not made it less."""
+FORGOTTEN = 1.0
+"""Share of what all actuators give, past which what was asked beyond the demand is not kept for the next tick."""
 ROUNDS = 40
 """Rounds at most in which what is left is asked again."""
 
@@ -41,6 +43,7 @@ def solve(room, n, demand):
     weighted force and moment, six numbers.
     """
     square(room, n)
+    stand(room, n)
     ask(room, n, demand)
     return descend(room, n)
 
@@ -50,9 +53,16 @@ def solve_exactly(room, n, demand):
     """`solve`, and then what it left undone asked again on top, until nothing is left or no command could come nearer:
     Bregman's iteration (Yin, Osher, Goldfarb and Darbon, SIAM J. Imaging Sciences 1, 2008, section 2.1), which ends at
     what is nearest by the first term alone, and among those at the least of the others. Where a round changes nothing,
-    the next one asks twice as much. Returns the pivots of all."""
-    pivots = solve(room, n, demand)
-    asked, times, before = demand, 1.0, 1e300
+    the next one asks twice as much. It begins with what the last tick asked beyond its demand: while the same jets are
+    open, that is right at once. Returns the pivots of all. `square` comes before it."""
+    x = room.asked
+    asked = (
+        demand[0] + x[0], demand[1] + x[1], demand[2] + x[2], demand[3] + x[3], demand[4] + x[4], demand[5] + x[5]
+    )  # fmt: skip
+    stand(room, n)
+    ask(room, n, asked)
+    pivots = descend(room, n)
+    times, before = 1.0, 1e300
     for _ in range(ROUNDS):
         left = unmet(room, n, demand)
         size = max(
@@ -71,6 +81,9 @@ def solve_exactly(room, n, demand):
         )  # fmt: skip
         ask(room, n, asked)
         pivots += descend(room, n)
+    for k in range(6):
+        beyond = asked[k] - demand[k]
+        x[k] = beyond if abs(beyond) < FORGOTTEN else 0.0
     return pivots
 
 
@@ -105,7 +118,7 @@ def gradient(room, n, left):
 
 @compiled
 def square(room, n):
-    """Writes the products of the columns, and where each command stands to its bounds at the start."""
+    """Writes the products of the columns."""
     for i in range(n):
         for j in range(i + 1):
             found = 0.0
@@ -113,6 +126,12 @@ def square(room, n):
                 found += room.columns[i, k] * room.columns[j, k]
             room.square[i, j], room.square[j, i] = found, found
         room.square[i, i] += EQUAL
+
+
+@compiled
+def stand(room, n):
+    """Puts the commands within their bounds, and writes how each stands to these."""
+    for i in range(n):
         room.value[i] = min(max(room.value[i], room.low[i]), room.high[i])
         room.bound[i] = 0
         if room.low[i] >= room.high[i]:
