@@ -27,7 +27,7 @@ from oak_sled.desk.yardview import freight, glcalls, looks, meshes, space
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.craftsolids import CraftSolids
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
-from oak_sled.desk.yardview.scene import LEVEL, PLAINLY, WHERE_IT_IS, Batch, Scene, batches, level_below
+from oak_sled.desk.yardview.scene import LEVEL, PLAINLY, WHERE_IT_IS, Batch, Draw, Scene, batches, level_below
 from oak_sled.desk.yardview.uneven import Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
@@ -299,10 +299,8 @@ class Renderer:
         # last, so that the balls round it are still known when the mesh before it has filled the memory of meshes
         still = self._mesh(key, lambda: np.concatenate([meshes.ground_mesh(scene.ground), *fixed(scene.ground)]))
         level, loose = self._still_level(scene.ground), self._loose(scene)
-        around, shading = (
-            batches([(one, np.eye(4), PLAINLY, level) for one in both if one is not None], scene.ground)
-            for both in ((still, loose), (shade, loose))
-        )
+        moving: list[Draw] = [] if loose is None else [(loose, np.eye(4), PLAINLY, level)]
+        around, shading = (batches([*_at_images(one, scene, level), *moving], scene.ground) for one in (still, shade))
         crafts = batches(
             [draw for one in scene.figures for draw in self._crafts.draws_of(one, scene.ground)], scene.ground
         )
@@ -377,3 +375,14 @@ class Renderer:
     def close(self) -> None:
         """Gives the context back."""
         self.context.release()
+
+
+def _at_images(solid: Solid | None, scene: Scene, level: float) -> list[Draw]:
+    """What never moves, at all images of a scene that are near."""
+    found: list[Draw] = []
+    for by in scene.images if solid is not None else ():
+        model = np.eye(4)
+        model[:3, 3] = by
+        assert solid is not None
+        found.append((solid, model, PLAINLY, level))
+    return found

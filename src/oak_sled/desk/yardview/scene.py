@@ -59,6 +59,8 @@ class Scene:
     bars: Bars | None = None
     subject: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     crowd: bool = False
+    images: list[Floats] = field(default_factory=lambda: [np.zeros(3)])
+    """Ways, m, by which what never moves is drawn: see `images`."""
     tiles: Floats | None = None
     """Triangles of pieces of ground, shape (corners, 9): place, normal, colour."""
 

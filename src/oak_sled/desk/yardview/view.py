@@ -25,7 +25,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work.session import Session
-from oak_sled.desk.yardview import arrows, freight, meshes, space
+from oak_sled.desk.yardview import arrows, freight, images, meshes, space
 from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Camera, Rig
 from oak_sled.desk.yardview.figures import figure, ghosts
@@ -361,7 +361,7 @@ class YardView(QWidget):
         if self.rig.name != "ride":  # from where the eye sits in the craft, nothing of it is to be seen
             x, y, z = (float(value) for value in run.own_row(row)[:3])
             scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.single.body.half_extents())))
-        return scene
+        return images.gathered(scene, run.place_at(row))
 
     def others(self) -> list[tuple[Run, int]]:
         """The other crafts in the world of the run, each with the row it is at."""
