@@ -10,6 +10,7 @@ from oak_sled.core.base import document
 from oak_sled.core.base.document import Frozen
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.parts.layer import BUILT_IN_LAYERS
+from oak_sled.core.yard.camera import YardCamera
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Member, Track
 from oak_sled.core.yard.event import Event
@@ -70,10 +71,13 @@ class Yard(Frozen):
     grounds: tuple[Ground, ...] = Field(min_length=1, max_length=50, description="places to test on")
     drills: tuple[Drill, ...] = Field(min_length=1, max_length=500, description="scripted manoeuvres")
     spreads: tuple[Spread, ...] = Field((), max_length=20, description="grids of variants that are kept")
+    cameras: tuple[YardCamera, ...] = Field(
+        (), max_length=20, description="how crafts are filmed; no run depends on them"
+    )
 
     @model_validator(mode="after")
     def _references(self) -> Self:
-        for where in ("crafts", "grounds", "drills", "spreads"):
+        for where in ("crafts", "grounds", "drills", "spreads", "cameras"):
             unique(where, getattr(self, where))
         self._must_exist("bench.craft", self.bench.craft, self.crafts)
         self._must_exist("bench.ground", self.bench.ground, self.grounds)
@@ -161,6 +165,10 @@ class Yard(Frozen):
             whole = (len(left), len(ties)) == (len(drill.events), len(drill.ties))
             drills.append(drill if whole else drill.replace(events=left, ties=ties))
         return self.replace(**changes, grounds=grounds, drills=tuple(drills))
+
+    def runs_as(self, other: "Yard") -> bool:
+        """True if every run of it is one of `other`: at most the cameras differ."""
+        return all(getattr(self, name) == getattr(other, name) for name in type(self).model_fields if name != "cameras")
 
     def edit(self, path: str, value: Any) -> "Yard":
         """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from oak_sled.core.base import units
+from oak_sled.desk.app.cameras import CameraActs
 from oak_sled.desk.driving.drive import SPEEDS
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
@@ -44,6 +45,14 @@ class PlayBar(QWidget):
             button.setCheckable(True)
             self.cameras[name] = button
             row.addWidget(button)
+        self.acts = CameraActs(view)
+        self.own = self._button("cameras", "cameras of the yard: take one, make one, and its dials", None)
+        own = QMenu(self.own)
+        own.aboutToShow.connect(lambda: self.acts.fill(own))
+        self.acts.changed.connect(self.show_state)
+        view.session.yard_changed.connect(lambda _: self.show_state())
+        self.own.setMenu(own)
+        row.addWidget(self.own)
         row.addWidget(self._button("fit", "fit the whole path in the view (Ctrl+0)", self.fit))
         self.arrows = self._button("arrows, lag", "which forces are drawn and how long; how far the camera lags", None)
         menu = QMenu(self.arrows)
@@ -86,6 +95,7 @@ class PlayBar(QWidget):
     def choose(self, name: str) -> None:
         """Takes a camera."""
         self.view.choose_camera(name)
+        self.acts.panel.show_camera()
         self.show_state()
 
     def fit(self) -> None:
@@ -96,7 +106,11 @@ class PlayBar(QWidget):
     def show_state(self) -> None:
         """Ticks the camera in use."""
         for name, button in self.cameras.items():
-            button.setChecked(self.view.rig.fitted is None and self.view.rig.name == name)
+            button.setChecked(
+                self.view.rig.fitted is None and self.view.rig.film is None and self.view.rig.name == name
+            )
+        film = self.view.rig.film
+        self.own.setText("cameras" if film is None else f"camera {film.id.replace('_', ' ')}")
 
     def _fill(self, menu: QMenu) -> None:
         menu.clear()

@@ -61,7 +61,7 @@ class Driver(QObject):
         self.pads = Pads(say=lambda words: self.session.say(words))
         self.hand = Hand([self.keys, self.pointer, self.pads])
         self.steering: PointerSteering | None = None
-        """What takes the pointer over the yard view, once there is one."""
+        """The taker of the pointer over the yard view, once there is one."""
         self._scanned = 0.0
         self.speed = 1.0
         self.paused = False

@@ -30,7 +30,7 @@ class PointerSteering(QObject):
         super().__init__(parent)
         self.pointer, self.surface = pointer, surface
         self.is_on = False
-        """Whether a drive goes on that the pointer has a part in."""
+        """True if a drive goes on that the pointer has a part in."""
         self.captured = False
         self._held = False
         self._at: QPointF | None = None

@@ -132,11 +132,13 @@ class Session(Selection):
         except Refused as refused:
             self.say(str(refused.faults[0]), True)
             return False
+        same = edited.runs_as(self.yard)
         if self._base is None:
             self._base, self._base_run = self.yard, self.shown.run
-            self.shown.ghost = self.shown.run
+            self.shown.ghost = self.shown.ghost if same else self.shown.run
         self.yard = edited
-        self.runs.rerun()  # first: it is under way while the dials follow
+        if not same:
+            self.runs.rerun()  # first: it is under way while the dials follow
         self.yard_changed.emit(True)
         return True
 
@@ -149,6 +151,10 @@ class Session(Selection):
             self.runs.rerun()
             return
         self._remember(Step(label or "dial", base))
+        if base.runs_as(self.yard):
+            self._base_run = None
+            self.yard_changed.emit(False)
+            return
         self.runs.order_card(self._base_run)
         self._base_run = None
         self.yard_changed.emit(False)
@@ -203,6 +209,10 @@ class Session(Selection):
             return True
         self._base = None
         self._remember(Step(label, self.yard))
+        if yard.runs_as(self.yard):
+            self.yard = yard
+            self.yard_changed.emit(False)
+            return True
         before = self.shown.run
         if self._follows(before, yard):
             self.shown.ghost = before
@@ -358,10 +368,12 @@ class Session(Selection):
         if step.card is not None:
             self.shelf.apply(step.card.reversed)
         if step.yard != self.yard:
-            self.shown.ghost = self.shown.run
-            self.yard = step.yard
+            same, self.yard = step.yard.runs_as(self.yard), step.yard
+            if not same:
+                self.shown.ghost = self.shown.run
             self.yard_changed.emit(False)
-            self.runs.rerun()
+            if not same:
+                self.runs.rerun()
         self.shelf.changed.emit()
         self.saved_changed.emit()
         self.say(f"{done} {step.label}")

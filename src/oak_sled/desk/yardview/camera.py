@@ -8,10 +8,13 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.results import flights, levels, rotations, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.results.sight import sight
+from oak_sled.core.yard.camera import YardCamera
 from oak_sled.core.yard.craft import Craft
 
 NAMES = ("chase", "side", "top", "ride", "orbit")
@@ -103,11 +106,24 @@ class Rig:
     tilt_deg: float = 24.0
     distance: float = 9.0
     fitted: tuple[float, float, float, float] | None = None  # x, y, z and radius of what is framed
+    film: YardCamera | None = None
+    """The camera of the yard that is looked through, if it is one of those."""
+    round_deg: tuple[float, float] = (0.0, 0.0)
+    """Degrees by which it is turned to the left and raised beside what that camera sees; no edit of it."""
+    closer: float = 1.0
+    """The distance in it, or the angle of view of one that stands somewhere, is this many times its own."""
+
+    @property
+    def rides(self) -> bool:
+        """True if it looks out of the craft."""
+        return self.name == "ride" if self.film is None else self.film.kind == "ride"
 
     def camera(self, run: Run, row: int, width: int, height: int) -> Camera:
         """The camera at a row of a run. It is a function of the run alone, so that scrubbing repeats it."""
         if self.fitted is not None:
             return self._framed(width, height)
+        if self.film is not None:
+            return self._filmed(self.film, run, row, width, height)
         position, size = whole_of(run, row)
         course = lagged_heading(run, row, self.lag_s)
         level = levels.at_row(run, row)
@@ -129,6 +145,25 @@ class Rig:
             eye = position + forward * 0.18 * size + craft_up * (0.42 * size)
             return Camera(eye, eye + forward * 8.0 - craft_up * 0.9, craft_up, width, height, 62.0)
         return self._orbit(position, level, width, height)
+
+    def _filmed(self, film: YardCamera, run: Run, row: int, width: int, height: int) -> Camera:
+        seen = sight(run, film)
+        row = min(row, len(seen.fov) - 1)
+        eye, target, up = seen.eye[row], seen.target[row], seen.up[row]
+        (turn, raised), fov = self.round_deg, float(seen.fov[row])
+        stands = film.kind in ("ride", "tripod")
+        if stands:
+            fov = min(140.0, max(2.0, fov * self.closer))
+        elif self.closer != 1.0:
+            eye = target + (eye - target) * self.closer
+        if turn or raised:
+            # about the middle of the picture; one that sits or stands somewhere looks about instead
+            arm, side = (target - eye, -1.0) if stands else (eye - target, 1.0)
+            right = np.cross(up, arm) / max(float(np.linalg.norm(np.cross(up, arm))), 1e-9)
+            arm = Rotation.from_rotvec(-math.radians(raised) * side * right).apply(arm)
+            arm = Rotation.from_rotvec(math.radians(turn) * side * up).apply(arm)
+            eye, target = (eye, eye + arm) if stands else (target + arm, target)
+        return Camera(eye, target, up, width, height, fov)
 
     def _orbit(self, middle: Floats, level: Floats, width: int, height: int) -> Camera:
         turn, tilt = math.radians(self.turn_deg), math.radians(self.tilt_deg)
@@ -164,6 +199,10 @@ class Rig:
 
     def turned(self, by_turn: float, by_tilt: float) -> None:
         """Turns the orbit; the limits keep it above the ice."""
+        if self.film is not None:
+            turn, raised = self.round_deg
+            self.round_deg = ((turn + by_turn + 180.0) % 360.0 - 180.0, min(80.0, max(-80.0, raised + by_tilt)))
+            return
         self.turn_deg = (self.turn_deg + by_turn) % 360.0
         self.tilt_deg = min(88.0, max(3.0, self.tilt_deg + by_tilt))
 

@@ -378,7 +378,7 @@ class Renderer:
 
 
 def _at_images(solid: Solid | None, scene: Scene, level: float) -> list[Draw]:
-    """What never moves, at all images of a scene that are near."""
+    """The things that never move, at all images of a scene that are near."""
     found: list[Draw] = []
     for by in scene.images if solid is not None else ():
         model = np.eye(4)

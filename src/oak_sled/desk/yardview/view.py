@@ -1,4 +1,6 @@
-"""The yard view: a plain widget that shows the renderer's picture and draws forces and readouts over it."""
+"""The yard view: a plain widget that shows the renderer's picture and draws forces and readouts over it.
+
+One file, since its pointer, its cameras and its picture are one widget's."""
 
 from __future__ import annotations
 
@@ -77,6 +79,7 @@ class YardView(QWidget):
         session.shown.run_changed.connect(self.refresh_ahead)
         session.shown.cursor_moved.connect(self.refresh_ahead)
         session.shelf.changed.connect(self.refresh)
+        session.yard_changed.connect(lambda _: self._follow_yard())
 
     def sizeHint(self) -> QSize:
         return QSize(760, 400)
@@ -133,9 +136,23 @@ class YardView(QWidget):
 
     def choose_camera(self, name: str) -> None:
         """Takes one of the cameras."""
-        self.rig.fitted = None
+        self.rig.fitted, self.rig.film = None, None
         self.rig.name = name
         self.refresh()
+
+    def look_through(self, name: str) -> None:
+        """Takes a camera of the yard, as it is."""
+        self.rig.fitted, self.rig.round_deg, self.rig.closer = None, (0.0, 0.0), 1.0
+        self.rig.film = next((one for one in self.session.yard.cameras if one.id == name), None)
+        self.refresh()
+
+    def _follow_yard(self) -> None:
+        """Takes up what became of the camera that is looked through; the chase camera where it is gone."""
+        if self.rig.film is not None:
+            found = next((one for one in self.session.yard.cameras if one.id == self.rig.film.id), None)
+            if found is not self.rig.film:
+                self.rig.film = found
+                self.refresh()
 
     def fit(self) -> None:
         """Frames the whole path, wherever the craft is."""
@@ -193,7 +210,7 @@ class YardView(QWidget):
         if event is None or self._drag is None:
             return
         moved = event.position() - self._drag
-        if self.rig.name != "orbit" and self.rig.fitted is None:
+        if self.rig.name != "orbit" and self.rig.fitted is None and self.rig.film is None:
             if abs(moved.x()) + abs(moved.y()) < 6:
                 return
             self.rig.name = "orbit"
@@ -244,6 +261,8 @@ class YardView(QWidget):
         if self.rig.fitted is not None:
             x, y, z, radius = self.rig.fitted
             self.rig.fitted = (x, y, z, min(900.0, max(1.0, radius * factor)))
+        elif self.rig.film is not None:
+            self.rig.closer = min(50.0, max(0.05, self.rig.closer * factor))
         else:
             if self.rig.name != "orbit":
                 self.rig.name = "orbit"
@@ -358,7 +377,7 @@ class YardView(QWidget):
         scene.places = freight.places(run, row)
         if run.job.ground.is_space:
             scene.bands = space.bands(scene.bands, self._camera, ((run, row), *self.others()))
-        if self.rig.name != "ride":  # from where the eye sits in the craft, nothing of it is to be seen
+        if not self.rig.rides:  # from where the eye sits in the craft, nothing of it is to be seen
             x, y, z = (float(value) for value in run.own_row(row)[:3])
             scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.single.body.half_extents())))
         return images.gathered(scene, run.place_at(row))

@@ -1,0 +1,119 @@
+"""Cameras of the yard in the real window: made, tuned, looked round with, undone, saved and opened again."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
+
+from oak_sled.core.files import yard_json
+from oak_sled.core.results.sight import sight
+from oak_sled.desk.app.cameras import KINDS, WORDS
+
+
+def acts_of(window) -> QMenu:
+    menu = window.playbar.own.menu()
+    menu.aboutToShow.emit()
+    return menu
+
+
+def pick(window, words: str) -> None:
+    action = next(one for one in acts_of(window).actions() if one.text().startswith(words))
+    action.trigger()
+
+
+def looked(window) -> tuple[np.ndarray, np.ndarray]:
+    run = window.session.shown.run
+    camera = window.view.rig.camera(run, run.ticks // 2, 800, 500)
+    return camera.eye, camera.target
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_camera_is_made_in_one_act_and_every_dial_of_it_moves_the_picture_alone(window, kind):
+    session = window.session
+    run, cards, asked = session.shown.run, len(session.shelf.cards), []
+    session.runs.worker.ask = lambda *job, **more: asked.append(job)
+    pick(window, f"new camera {WORDS[kind]}")
+    camera = session.yard.cameras[0]
+    assert camera.kind == kind
+    panel = window.playbar.acts.panel
+    assert panel.isVisible()
+    assert not any(button.isChecked() for button in window.playbar.cameras.values())
+    made = sight(run, camera)
+    eye, _ = looked(window)
+    assert np.allclose(eye, made.eye[run.ticks // 2])
+    for name in camera.main:
+        widget = panel.dials[name]
+        before, number = session.yard, getattr(camera, name)
+        middle = widget.rect().center()
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=middle)
+        for step in range(1, 6):
+            QTest.mouseMove(widget, middle + QPoint(14 * step, 0))
+        assert getattr(window.view.rig.film, name) != number, name
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=middle + QPoint(70, 0))
+        assert getattr(session.yard.cameras[0], name) != number
+        session.undo()
+        assert session.yard == before
+        assert getattr(window.view.rig.film, name) == number
+    assert not asked, "nothing was run again"
+    assert session.shown.run is run
+    assert len(session.shelf.cards) == cards
+    session.undo()
+    assert session.yard.cameras == ()
+    assert window.view.rig.film is None
+    assert not panel.isVisible()
+    assert window.playbar.cameras["chase"].isChecked()
+
+
+def test_looking_round_is_no_edit_and_is_over_when_the_camera_is_taken_again(window):
+    session, view = window.session, window.view
+    pick(window, "new camera behind")
+    yard, (eye, target) = session.yard, looked(window)
+    at = QPoint(view.width() // 3, round(0.85 * view.height()))
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, at + QPoint(50, 10))
+    QTest.mouseMove(view, at + QPoint(100, 20))
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at + QPoint(100, 20))
+    turned, still = looked(window)
+    assert session.yard is yard
+    assert np.allclose(still, target)
+    assert np.linalg.norm(turned - target) == pytest.approx(np.linalg.norm(eye - target)), "round the craft"
+    assert np.linalg.norm(turned - eye) > 1.0
+    window.playbar.acts.take("chase")
+    assert np.allclose(looked(window)[0], eye)
+
+
+def test_the_panel_says_how_it_follows_and_has_all_dials(window):
+    pick(window, "new camera behind")
+    panel, session = window.playbar.acts.panel, window.session
+    session.edit("cameras.chase.damping", 0.5)
+    assert "swings past by 16 %" in panel.outlook.text()
+    session.edit("cameras.chase.place_lag", 0.5)
+    assert "15 m further behind" in panel.outlook.text(), "0.5 s at 30 m/s"
+    panel.more.click()
+    assert set(panel.dials) == set(session.yard.cameras[0].acts)
+    menu = panel.shake.menu()
+    menu.aboutToShow.emit()
+    next(one for one in menu.actions() if one.text() == "side g").trigger()
+    assert session.yard.cameras[0].shake_by == "side_g"
+    assert panel.shake.text() == "shaken by: side g"
+
+
+def test_it_is_saved_opened_and_removed(window, tmp_path):
+    session = window.session
+    pick(window, "new camera on a tripod")
+    session.edit("cameras.tripod.fov", 71.0)
+    yard_json.save(session.yard, tmp_path / "filmed.json")
+    assert yard_json.load(tmp_path / "filmed.json") == session.yard
+    window.view.rig.fitted = None
+    pick(window, "remove tripod")
+    assert session.yard.cameras == ()
+    session.undo()
+    assert session.yard.cameras[0].fov == 71.0
+    pick(window, "tripod")
+    assert window.view.rig.film is session.yard.cameras[0]
+    window.playbar.choose("side")
+    assert window.view.rig.film is None
+    assert window.playbar.cameras["side"].isChecked()
