@@ -204,3 +204,34 @@ def test_a_camera_changes_no_run_and_bad_numbers_are_told():
         with pytest.raises(Refused) as refused:
             filmed.edit(path, value)
         assert "cameras" in str(refused.value.faults[0])
+
+
+def rebuilt(values, dt, lag, damping, rate):
+    """The follower anew, from the pseudo-code of docs/laws.md."""
+    own, found = 2.0 * damping / lag, []
+    at, speed = values[0] - lag * rate, rate
+    for before, after in zip(values[:1] + values[:-1], values, strict=True):
+        if found:
+            ramp = (after - before) / dt
+            off, slip = at - (before - lag * ramp), speed - ramp
+            swing = own * math.sqrt(abs(1.0 - damping**2))
+            if damping == 1.0:
+                even, odd = 1.0, dt
+            elif damping < 1.0:
+                even, odd = math.cos(swing * dt), math.sin(swing * dt) / swing
+            else:
+                even, odd = math.cosh(swing * dt), math.sinh(swing * dt) / swing
+            fades = math.exp(-damping * own * dt)
+            at = after - lag * ramp + fades * (off * (even + damping * own * odd) + slip * odd)
+            speed = ramp + fades * (slip * (even - damping * own * odd) - off * own**2 * odd)
+        found.append(at)
+    return found
+
+
+@pytest.mark.parametrize("damping", [0.3, 1.0, 2.0])
+@pytest.mark.parametrize("dt", [1 / 30, 1 / 120])
+def test_the_pseudo_code_of_the_laws_follows_within_1e_9(damping, dt):
+    made = np.cumsum(np.random.default_rng(4).normal(size=600)) * dt + 50.0
+    values = made.tolist()
+    found = follow(made[:, None], dt, 0.25, damping, np.array([3.0]))[:, 0]
+    assert np.abs(found - rebuilt(values, dt, 0.25, damping, 3.0)).max() < 1e-9

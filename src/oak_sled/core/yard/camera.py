@@ -26,6 +26,8 @@ _MAIN: dict[str, tuple[str, ...]] = {
     "cast": ("distance", "height", "fov", "place_lag", "turn_lag", "around"),
 }
 
+_LENGTH = {"chase": "m", "ride": "m", "tripod": "m", "cast": ""}
+
 
 class YardCamera(Frozen):
     """A camera that follows the craft on the bench.
@@ -40,12 +42,13 @@ class YardCamera(Frozen):
         description="behind the craft; in it, on a head that gives way; on a tripod that pans; or all of the cast",
     )
     distance: float = dial(
-        6.0, "m", "from the craft, at rest; times the size of the cast for a camera of the cast", low=0.1, high=2000.0,
-        slider=(0.5, 60.0), scale="log",
+        6.0, "m", "from the craft, at rest; of a camera of the cast, times the radius of the cast", low=0.1,
+        high=2000.0, slider=(0.5, 60.0), scale="log", unit_by=("kind", _LENGTH), slider_by={"cast": (1.0, 10.0)},
     )  # fmt: skip
     distance_fast: float = dial(
         6.0, "m", "from the craft, at the fast speed and over it; evenly between", low=0.1, high=2000.0,
-        slider=(0.5, 60.0), scale="log", title="distance, fast",
+        slider=(0.5, 60.0), scale="log", title="distance, fast", unit_by=("kind", _LENGTH),
+        slider_by={"cast": (1.0, 10.0)},
     )  # fmt: skip
     height: float = dial(2.0, "m", "over the craft, along the camera's up", low=-500.0, high=500.0, slider=(-2.0, 20.0))
     around: float = dial(0.0, "°", "of its turn about the craft: 0 behind it, 90 on its right", low=-180.0, high=180.0)

@@ -26,7 +26,7 @@ WORDS = {
 }  # fmt: skip
 _START: dict[str, dict[str, float]] = {
     "ride": {"x": 0.2, "z": 0.6, "fov": 62.0, "fov_fast": 62.0, "place_lag": 0.12, "damping": 0.6},
-    "cast": {"distance": 2.6, "distance_fast": 2.6, "height": 3.0, "place_lag": 0.4},
+    "cast": {"distance": 2.6, "distance_fast": 2.6, "height": 2.0, "around": 60.0, "place_lag": 0.4},
 }
 
 
