@@ -13,10 +13,11 @@ from typing import Literal, get_args, get_origin
 import numpy as np
 import pytest
 
+from oak_sled.core.advice import cautions
 from oak_sled.core.assembly import starts
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.register import KINDS
-from oak_sled.core.results import run
+from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
@@ -80,3 +81,19 @@ def test_every_kind_does_the_same_on_each_side_of_a_ball(document):
         tried += 1
     assert tried > 0
     assert math.isfinite(float(one.sum()))
+
+
+@pytest.mark.parametrize("x", [0.0, 5.0, 39.0])
+def test_a_craft_that_starts_inside_what_attracts_it_is_told_so_and_comes_out(x):
+    ball = Block(id="ball", shape="ball", z=-40.0, length=80.0, width=80.0, height=80.0, moves="fixed", attracts=2.0)
+    ground = Ground(id="g", gravity=0.0, air_density=0.0, floor=False, blocks=(ball,))
+    craft = Craft(id="craft", body=Body(mass=100.0))
+    made = run.execute(Job(craft, ground, Drill(id="d", duration=2.0, start=Start(x=x)), 120))
+    told = [one.says for one in cautions.find(made.job, made) if one.name == "overlap"]
+    assert len(told) == 1
+    assert "craft starts" in told[0]
+    assert "inside ball, to whose middle it falls" in told[0]
+    assert not made.is_diverged
+    away = np.linalg.norm(made.columns("position.x", "position.y", "position.z"), axis=1)
+    assert away[-1] > away[0], "outward"
+    assert np.linalg.norm(traces.velocity(made), axis=1).max() < 20.0, "and not as a shot"

@@ -87,3 +87,13 @@ def test_the_plan_shows_the_ball_and_the_orbit_ahead(window):
         near = [image.pixelColor(at.x() + i, at.y() + j) for i in (-1, 0, 1) for j in (-1, 0, 1)]
         hits += any(abs(one.green() - green.green()) < 40 and one.red() < 130 for one in near)
     assert hits > 25, "a dashed line where it has not been yet"
+
+
+@pytest.mark.parametrize(("demo", "weighs"), [("ice-tugs", False), ("mail-pod", True), ("fan-sled", True)])
+def test_the_weight_on_the_desk_is_what_draws_the_craft_where_it_is(demo, weighs, reopened):
+    window = reopened(demo)
+    run = window.session.shown.run
+    shown = window.desk.strips[0].meter.value
+    drawn = np.linalg.norm(run.line("gravity")[max(1, window.session.shown.row), :3])
+    assert (drawn > 0.0) == weighs
+    assert shown == pytest.approx(drawn, rel=1e-3)

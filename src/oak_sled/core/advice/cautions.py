@@ -264,12 +264,14 @@ def _lost(run: Run) -> Iterator[Caution]:
 def _overlap(run: Run) -> Iterator[Caution]:
     if run.overlap is not None:
         depth, one, other = run.overlap
-        yield Caution(
-            "overlap",
-            "",
-            f"{one} and {other} overlap by {show(depth, 'm')} at the start, and are pushed apart",
-            "move one of them, on the plan of the ground",
-        )
+        wells = [well.id for well in run.job.ground.wells]
+        says = f"{one} and {other} overlap by {show(depth, 'm')} at the start, and are pushed apart"
+        helps = "move one of them, on the plan of the ground"
+        if one in wells or other in wells:
+            ball, inside = (one, other) if one in wells else (other, one)
+            says = f"{inside} starts {show(depth, 'm')} inside {ball}, to whose middle it falls, and is pushed out"
+            helps = "start it farther from its middle, or in an orbit"
+        yield Caution("overlap", "", says, helps)
 
 
 def _explosion(run: Run) -> Iterator[Caution]:

@@ -222,7 +222,10 @@ class ForceDesk(QWidget):
             numbers = run.own_row(row)
             weight = self.session.setting(carrier).weight or run.job.single.body.true_mass() * STANDARD_GRAVITY
             if strip.is_body:
-                strip.meter.show_value(weight, "N", "weight", 0.0)
+                drawn = weight
+                if run.job.ground.is_space:  # there is no weight on a scale: what draws it where it is
+                    drawn = float(np.linalg.norm(run.line("gravity")[row, :3]))
+                strip.meter.show_value(drawn, "N", "weight", 0.0)
             elif strip.name in run.layout.parts:
                 show_meter(strip.meter, strip.part, strip.name, run, row, weight)
             part = strip.part
