@@ -117,3 +117,46 @@ def test_it_is_saved_opened_and_removed(window, tmp_path):
     window.playbar.choose("side")
     assert window.view.rig.film is None
     assert window.playbar.cameras["side"].isChecked()
+
+
+def test_two_pictures_stand_side_by_side_and_each_follows_its_craft(reopened):
+    window = reopened("ice-tugs")
+    view, session = window.view, window.session
+    run = session.shown.run
+    other = view.others()[0][0]
+    view.choose_camera("chase")
+    view.show_second(other.job.single.id)
+    session.shown.set_time(12.0)
+    row = session.shown.row
+    scenes, begin = [], view.renderer.begin
+    built, scene = [], view._scene
+
+    def seen(shown, camera, wide, tall, smooth):
+        scenes.append((shown.subject, camera.target, wide))
+        begin(shown, camera, wide, tall, smooth)
+
+    view.renderer.begin, view._scene = seen, lambda *given: built.append(given) or scene(*given)
+    try:
+        view.refresh()
+        view.repaint()
+    finally:
+        view.renderer.begin, view._scene = begin, scene
+    assert len(scenes) == 2, "two passes"
+    assert len(built) == 1, "of one scene"
+    for (subject, target, _), one in zip(scenes, (other, run), strict=True):
+        assert subject[:3] == pytest.approx(one.place_at(row))
+        assert np.linalg.norm(target - one.place_at(row)) < 3.0
+    assert view.second.image is not None
+    assert scenes[0][2] == scenes[1][2] <= view.width()
+    assert view._image is not None
+    assert view.second.image != view._image.copy(), "each its own"
+    pick(window, "beside it:")
+    assert view.second.who == ""
+
+
+def test_the_second_picture_is_left_out_where_its_craft_takes_no_part(reopened):
+    window = reopened("fan-sled")
+    window.view.show_second("nobody")
+    assert window.view.second.of(window.session.shown.run) is None
+    window.view.repaint()
+    window.view.show_second("")

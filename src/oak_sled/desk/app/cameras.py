@@ -220,6 +220,17 @@ class CameraActs(QObject):
                 assert action is not None
                 action.triggered.connect(lambda _=False, act=act: act())
 
+        others = [one.job.single for one, _ in self.view.others()]
+        if others:
+            menu.addSeparator()
+        for craft in others:
+            action = menu.addAction(f"beside it: {craft.heading}")
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(self.view.second.who == craft.id)
+            who = "" if self.view.second.who == craft.id else craft.id
+            action.triggered.connect(lambda _=False, who=who: self.view.show_second(who))
+
     def take(self, name: str) -> None:
         """Looks through a camera of the yard, with its dials beside the picture."""
         self.view.look_through(name)

@@ -66,8 +66,14 @@ class Annotations:
         self.widget, self.view, self.shown = widget, view, shown
         self._seen: tuple[Run, int, list[supports.Ray]] | None = None
 
+    @property
+    def across(self) -> int:
+        """px of the picture that is drawn over: half of the view where another one stands beside it."""
+        camera = self.view._camera
+        return self.widget.width() if camera is None else camera.width
+
     def overlay(self, painter: QPainter, run: Run, row: int) -> None:
-        labels = arrows.Labels(self.widget.width(), self.widget.height())
+        labels = arrows.Labels(self.across, self.widget.height())
         camera = self.view._camera
         if camera is not None and "air" not in self.view.hidden:
             volumepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
@@ -243,7 +249,7 @@ class Annotations:
         painter.setFont(theme.font(theme.SMALL, bold=True))
         for place, (text, family) in enumerate(words[:3]):
             wide = painter.fontMetrics().horizontalAdvance(text) + 20
-            box = QRectF(self.widget.width() - 12 - wide, 10 + 26 * place, wide, 22)
+            box = QRectF(self.across - 12 - wide, 10 + 26 * place, wide, 22)
             painter.fillRect(box, QColor(theme.FAMILIES[family]).darker(115))
             painter.setPen(QColor("#FFFFFF"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
@@ -254,7 +260,7 @@ class Annotations:
         assert camera is not None
         position = run.place_at(row)
         far = float(np.linalg.norm(position - camera.target))
-        middle = QPointF(self.widget.width() / 2, self.widget.height() / 2)
+        middle = QPointF(self.across / 2, self.widget.height() / 2)
         away = QPointF(at.x() - middle.x(), at.y() - middle.y())
         if depth <= 0.0:
             away = QPointF(-away.x(), abs(away.y()) + 1.0)
@@ -271,7 +277,7 @@ class Annotations:
         text = f"{run.job.single.heading} {units.show(far, 'm')}"
         wide = painter.fontMetrics().horizontalAdvance(text) + 8.0
         box = QRectF(back.x() - ux * 16 - wide / 2, back.y() - uy * 16 - 10, wide, 20)
-        box.moveLeft(min(max(box.left(), 4.0), self.widget.width() - wide - 4.0))
+        box.moveLeft(min(max(box.left(), 4.0), self.across - wide - 4.0))
         painter.fillRect(box, theme.colour("card", 220))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 

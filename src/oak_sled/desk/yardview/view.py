@@ -37,6 +37,7 @@ from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.planpaint import paint_plan, paint_side
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.scene import Bars, Scene
+from oak_sled.desk.yardview.second import SecondPicture
 
 SLOW_MS = 25.0
 """ms of drawing, 95th percentile, past which a software renderer draws fewer px while things move."""
@@ -51,6 +52,7 @@ class YardView(QWidget):
         self.rig = Rig()
         self.hand = Hand(session, self)
         self.hand.changed.connect(self._show_hand)
+        self.second = SecondPicture()
         self._hand_only = False
         self._seen_drill: object = None
         self.readouts = ["speed", "slip_angle", "side_g"]
@@ -154,6 +156,11 @@ class YardView(QWidget):
                 self.rig.film = found
                 self.refresh()
 
+    def show_second(self, who: str) -> None:
+        """Shows another craft of the cast beside the one that is looked at; "": one picture alone."""
+        self.second.who = who
+        self.refresh()
+
     def fit(self) -> None:
         """Frames the whole path, wherever the craft is."""
         if self.session.shown.run is not None:
@@ -188,6 +195,7 @@ class YardView(QWidget):
                 return
         run = self.session.shown.run
         seen = self._camera is not None and run is not None and run.ticks > 0
+        seen = seen and self._camera is not None and event.position().x() < self._camera.width
         if seen and event.button() == Qt.MouseButton.LeftButton:
             assert self._camera is not None
             assert run is not None
@@ -239,7 +247,7 @@ class YardView(QWidget):
 
     def _select_at(self, at: QPointF) -> None:
         """Selects the craft of the world that was clicked, if it is another one."""
-        if self._camera is None:
+        if self._camera is None or at.x() >= self._camera.width:
             return
         for other, row in self.others():
             centre = other.place_at(row)
@@ -309,8 +317,19 @@ class YardView(QWidget):
     def _show_layers(self, painter: QPainter, layer: QImage) -> None:
         assert self._image is not None
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRectF(self.rect()), self._image)
-        painter.drawImage(0, 0, layer)
+        run = self.session.shown.run
+        other = self.second.of(run)
+        whole = QRectF(self.rect())
+        if other is None or run is None:
+            painter.drawImage(whole, self._image)
+            painter.drawImage(0, 0, layer)
+        else:
+            half = QRectF(0.0, 0.0, float(self.width() // 2), whole.height())
+            painter.drawImage(half, self._image)
+            painter.setClipRect(half)
+            painter.drawImage(0, 0, layer)
+            painter.setClipping(False)
+            self.second.paint(painter, whole, run, other, min(self._row(run), other.ticks))
         if self._camera is not None and self.hand.grip is not None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self.hand.paint(painter, self._camera)
@@ -339,13 +358,20 @@ class YardView(QWidget):
         """Sets the renderer to work on the picture."""
         assert self.renderer is not None
         began = time.perf_counter()
-        self._camera = self.rig.camera(run, row, self.width(), self.height())
+        other = self.second.of(run)
+        across = self.width() if other is None else self.width() // 2
+        self._camera = self.rig.camera(run, row, across, self.height())
         ratio = self.devicePixelRatioF()
         smooth = self._smooth_next or not self.renderer.is_software
         if self._half and not smooth:
             ratio *= 0.66
-        width, height = round(self.width() * ratio), round(self.height() * ratio)
-        self.renderer.begin(self._scene(run, row), self._camera, width, height, smooth)
+        width, height = round(across * ratio), round(self.height() * ratio)
+        scene = self._scene(run, row)
+        if other is not None:
+            size = (self.width() - across, self.height())
+            self.second.draw(self.renderer, scene, self.rig, other, row, size, (width, height), smooth)
+            images.gathered(scene, run.place_at(row))
+        self.renderer.begin(scene, self._camera, width, height, smooth)
         self._begin_ms = (time.perf_counter() - began) * 1000.0
         self._stale, self._begun = False, True
 
