@@ -97,6 +97,7 @@ OWN = {
     "core/base/disk.py": "the door itself",
     "core/base/private_folder.py": "a door with more checks: compiled code",
     str(Path("desk", "work", "recovery.py")): "locks, of which nothing is read",
+    "core/project/pads.py": "event devices of the system, read in whole events and never waited for",
     "core/project/demos.py": "demos are part of the program",
     "core/compiler/source.py": "sources of the kernel, which are run",
     "core/compiler/machine.py": "the system says what the processor has",
