@@ -58,6 +58,7 @@ def test_a_camera_is_made_in_one_act_and_every_dial_of_it_moves_the_picture_alon
         assert session.yard == before
         assert getattr(window.view.rig.film, name) == number
     assert not asked, "nothing was run again"
+    assert window.playbar.own.text() == f"camera {kind}"
     assert session.shown.run is run
     assert len(session.shelf.cards) == cards
     session.undo()

@@ -110,7 +110,8 @@ class PlayBar(QWidget):
                 self.view.rig.fitted is None and self.view.rig.film is None and self.view.rig.name == name
             )
         film = self.view.rig.film
-        self.own.setText("cameras" if film is None else f"camera {film.id.replace('_', ' ')}")
+        words = "cameras" if film is None else f"camera {film.id.replace('_', ' ')}"
+        self.own.setText(theme.elide(words, 96, self.own.font()))
 
     def _fill(self, menu: QMenu) -> None:
         menu.clear()
