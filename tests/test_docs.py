@@ -79,7 +79,10 @@ SAID = [
     (f"{inputs_csv.MOST_ROWS:,} rows, {inputs_csv.MOST_LINE // 1_000_000} MB a line", "inputs as CSV"),
     (f"{inputs_csv.LATEST:,.0f} s", "inputs as CSV"),
     (f"{cache.MOST_BYTES // 1_000_000} MB", "compiled kernel |"),
-    (", ".join(str(bound(Yard, one)) for one in ("crafts", "grounds", "drills", "spreads")), "crafts, grounds"),
+    (
+        ", ".join(str(bound(Yard, one)) for one in ("crafts", "grounds", "drills", "spreads", "cameras")),
+        "crafts, grounds",
+    ),
     (
         ", ".join(str(bound(Craft, one)) for one in ("parts", "channels", "numbers", "laws", "curves")),
         "parts, channels, named",

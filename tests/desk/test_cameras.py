@@ -161,3 +161,26 @@ def test_the_second_picture_is_left_out_where_its_craft_takes_no_part(reopened):
     assert window.view.second.of(window.session.shown.run) is None
     window.view.repaint()
     window.view.show_second("")
+
+
+@pytest.mark.parametrize(("wide", "tall"), [(1280, 800), (1100, 700)])
+@pytest.mark.parametrize("demo", ["ice-tugs", "shunting", "fan-sled"])
+def test_every_key_of_every_craft_is_within_the_view(reopened, demo, wide, tall):
+    window = reopened(demo)
+    window.resize(wide, tall)
+    window.inputs.hide()
+    window.toggle_inputs()
+    try:
+        window.inputs.repaint()
+        shown = {who for _, who in window.inputs._boxes}
+        wanted = {(craft.id, channel.id, "plus_keys") for craft in window.driver.crafts() for channel in craft.channels}
+        assert wanted <= shown
+        view, panel = window.view.rect(), window.inputs.geometry()
+        assert view.contains(panel), (view, panel)
+        boxes = [box for box, _ in window.inputs._boxes]
+        assert all(window.inputs.rect().contains(box.toAlignedRect()) for box in boxes)
+        for at, one in enumerate(boxes):
+            assert not any(one.intersects(other) for other in boxes[at + 1 :])
+    finally:
+        window.toggle_inputs()
+        window.resize(1280, 800)

@@ -428,6 +428,8 @@ class Window(QMainWindow):
 
     def _place_overlays(self) -> None:
         """Lines at the foot, one above the other; the panel of keys above them."""
+        if self.inputs.isVisible():
+            self.inputs.fit_size()
         taken = stack(self._overlays, self._over, self)
         foot = taken if self._over is self.view else 0
         height = self.view.height() - self.inputs.height() - 10 - max(foot - 8, 0)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
@@ -13,7 +15,20 @@ from oak_sled.desk.driving.drive import Driver, key_name
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.work.session import Session
 
-LINE = 24
+LINE, LEAST_LINE = 24, 17
+"""px from line to line: as a rule, and where many must fit."""
+WIDE, WIDEST = 282, 410
+"""px of a column, and of one that names what is bound beside the keys."""
+
+
+class Plan(NamedTuple):
+    """The lines of the panel: columns beside each other, rows below each other; px from line to line, and of a
+    column."""
+
+    columns: int
+    rows: int
+    line: int
+    wide: int
 
 
 def conflicts(crafts: list[Craft]) -> list[str]:
@@ -41,6 +56,7 @@ class InputPanel(QWidget):
         self.session, self.driver = session, driver
         self.asking: tuple[str, str, str] | None = None  # craft, channel, "plus_keys" or "minus_keys"
         self._boxes: list[tuple[QRectF, tuple[str, str, str]]] = []
+        self._line = LINE
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         accessibility.describe(self, "keys of the crafts", keys="click a key to bind another")
         self.setToolTip("click a key to bind another; Escape cancels")
@@ -50,10 +66,22 @@ class InputPanel(QWidget):
         self.fit_size()
 
     def sizeHint(self) -> QSize:
-        crafts = self.driver.crafts()
-        lines = sum(len(craft.channels) + (1 if len(crafts) > 1 else 0) for craft in crafts) + len(self.faults())
-        wide = 410 if any(channel.controls for craft in crafts for channel in craft.channels) else 282
-        return QSize(wide, 12 + LINE * max(1, lines))
+        plan = self._plan()
+        return QSize(plan.wide * plan.columns, 12 + plan.line * max(1, plan.rows))
+
+    def _plan(self) -> Plan:
+        """Lines below each other where the view has room for them; else a column for each craft, as dense as need
+        be."""
+        crafts, view = self.driver.crafts(), self.parentWidget()
+        high, across = (600, 1200) if view is None else (view.height() - 32, view.width() - 20)
+        heads = 1 if len(crafts) > 1 else 0
+        each, faults = [len(craft.channels) + heads for craft in crafts], len(self.faults())
+        columns, rows = 1, sum(each) + faults
+        if rows * LINE > high and len(crafts) > 1:
+            columns, rows = len(crafts), max(each) + faults
+        line = min(LINE, max(LEAST_LINE, high // max(1, rows)))
+        bound = any(channel.controls for craft in crafts for channel in craft.channels)
+        return Plan(columns, rows, line, WIDEST if bound and columns * WIDEST <= across else WIDE)
 
     def faults(self) -> list[str]:
         """All that is wrong with how the crafts are bound, a line each."""
@@ -96,35 +124,42 @@ class InputPanel(QWidget):
         painter.fillRect(self.rect(), theme.colour("card", 232))
         self._boxes = []
         crafts = self.driver.crafts()
-        top = 6.0
+        plan, left, top, lowest = self._plan(), 0.0, 6.0, 6.0
+        self._line = plan.line
+        # the bars and boxes of a line are LINE high: denser lines overlap by nothing but air
         for number, craft in enumerate(crafts):
+            if plan.columns > 1:
+                left, top = float(number * plan.wide), 6.0
             if len(crafts) > 1:
                 painter.setFont(theme.font(theme.SMALL, bold=True))
                 painter.setPen(theme.colour("ink"))
-                painter.drawText(QPointF(10, top + 16), craft.heading)
-                top += LINE
+                painter.drawText(QPointF(left + 10, top + 16), craft.heading)
+                top += plan.line
             for place, channel in enumerate(craft.channels):
                 painter.setFont(theme.font(theme.SMALL))
                 painter.setPen(theme.colour("ink"))
-                painter.drawText(QPointF(10, top + 16), theme.elide(channel.heading, 62, theme.font(theme.SMALL)))
-                self._paint_key(
-                    painter, craft.id, channel.id, "minus_keys", channel.minus_keys, 76, top, channel.least_input < 0.0
-                )
-                self._paint_bar(painter, number, place, channel.two_sided, top)
-                self._paint_key(painter, craft.id, channel.id, "plus_keys", channel.plus_keys, 222, top, True)
-                if channel.controls:
+                words = theme.elide(channel.heading, 62, theme.font(theme.SMALL))
+                painter.drawText(QPointF(left + 10, top + 16), words)
+                who, two_sided = (craft.id, channel.id), channel.least_input < 0.0
+                self._paint_key(painter, (*who, "minus_keys"), channel.minus_keys, left + 76, top, two_sided)
+                self._paint_bar(painter, number, place, channel.two_sided, left, top)
+                self._paint_key(painter, (*who, "plus_keys"), channel.plus_keys, left + 222, top, True)
+                if channel.controls and plan.wide == WIDEST:
                     words = ", ".join(one.words for one in channel.controls)
                     painter.setFont(theme.font(10))
                     painter.setPen(theme.colour("soft"))
-                    painter.drawText(QPointF(284, top + 16), theme.elide(words, self.width() - 292, theme.font(10)))
-                top += LINE
+                    painter.drawText(QPointF(left + 284, top + 16), theme.elide(words, WIDEST - 292, theme.font(10)))
+                top += plan.line
+            lowest = max(lowest, top)
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("warning"))
         for words in self.faults():
-            painter.drawText(QPointF(10, top + 15), theme.elide(words, 264, theme.font(10)))
-            top += LINE
+            painter.drawText(
+                QPointF(10, lowest + 15), theme.elide(words, plan.wide * plan.columns - 18, theme.font(10))
+            )
+            lowest += plan.line
 
-    def _paint_bar(self, painter: QPainter, number: int, place: int, two_sided: bool, top: float) -> None:
+    def _paint_bar(self, painter: QPainter, number: int, place: int, two_sided: bool, left: float, top: float) -> None:
         value, raw = 0.0, 0.0
         drive = self.driver.drive
         leads = [] if drive is None else [k for k, one in enumerate(drive.job.actors) if one.lead == k]
@@ -135,8 +170,8 @@ class InputPanel(QWidget):
             raw = float(row[first + own.names.index(f"input.{own.channels[place]}")])
         # the raw input as a thin line above what is made of it
         for bar, shown, ink in (
-            (QRectF(136, top + 6, 80, 3), raw, theme.colour("soft")),
-            (QRectF(136, top + 11, 80, 7), value, theme.family("holder")),
+            (QRectF(left + 136, top + 6, 80, 3), raw, theme.colour("soft")),
+            (QRectF(left + 136, top + 11, 80, 7), value, theme.family("holder")),
         ):
             painter.fillRect(bar, theme.colour("shade"))
             origin = bar.center().x() if two_sided else bar.left()
@@ -144,20 +179,11 @@ class InputPanel(QWidget):
             painter.fillRect(QRectF(min(origin, origin + reach), bar.top(), abs(reach), bar.height()), ink)
 
     def _paint_key(
-        self,
-        painter: QPainter,
-        craft_id: str,
-        channel_id: str,
-        side: str,
-        keys: tuple[str, ...],
-        x: float,
-        top: float,
-        used: bool,
+        self, painter: QPainter, who: tuple[str, str, str], keys: tuple[str, ...], x: float, top: float, used: bool
     ) -> None:
         if not used:
             return
-        box = QRectF(x, top + 2, 54, 20)
-        who = (craft_id, channel_id, side)
+        box = QRectF(x, top + 2, 54, min(20, self._line - 1))
         self._boxes.append((box, who))
         down = any(key in self.driver.held for key in keys)
         painter.setBrush(theme.colour("oak_light") if down else theme.colour("paper"))
