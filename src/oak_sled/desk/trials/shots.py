@@ -73,7 +73,7 @@ def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
     settle(app, 0.4)
     shoot(window, folder, "ground")
     window.show_page("Bench")
-    shoot_line(app, window, folder)
+    shoot_film(app, window, folder)
 
 
 def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: float) -> None:
@@ -88,13 +88,15 @@ def open_yard(app: QApplication, window: Window, name: str, drill: str, time_s: 
     settle(app, 0.8)
 
 
-def shoot_line(app: QApplication, window: Window, folder: Path) -> None:
-    """A line round a bollard."""
-    open_yard(app, window, "bollard-turn", "bend", 3.1)
-    window.show_pane("Plan")
+def shoot_film(app: QApplication, window: Window, folder: Path) -> None:
+    """A pod at its relay in an orbit, filmed by a camera of the yard."""
+    open_yard(app, window, "mail-pod", "dock_assisted", 12.0)
+    window.playbar.acts.make("cast")
+    window.session.edit("cameras.cast.distance", 1.7)
     settle(app, 0.8)
-    shoot(window, folder, "bollard")
-    window.show_pane("Traces")
+    shoot(window, folder, "mail-pod")
+    window.playbar.acts.panel.close_panel()
+    window.playbar.choose("chase")
     shoot_bodies(app, window, folder)
 
 
