@@ -235,3 +235,26 @@ def test_the_pseudo_code_of_the_laws_follows_within_1e_9(damping, dt):
     values = made.tolist()
     found = follow(made[:, None], dt, 0.25, damping, np.array([3.0]))[:, 0]
     assert np.abs(found - rebuilt(values, dt, 0.25, damping, 3.0)).max() < 1e-9
+
+
+def test_a_dial_that_is_dragged_through_many_cameras_fills_no_memory():
+    made = coasting(speed=8.0, seconds=10.0)
+    sight(made, YardCamera(id="c"))
+    first, taken = made.nbytes, sight(made, YardCamera(id="c"))
+    assert sight(made, YardCamera(id="c")) is taken, "kept"
+    assert sum(part.nbytes for part in taken) < first, "and counted"
+    for number in range(50):
+        sight(made, YardCamera(id="c", place_lag=0.01 * (number + 1)))
+    assert made.nbytes == first
+
+
+def test_the_outlook_of_every_kind_says_what_its_lags_do():
+    for kind in KINDS:
+        lines = YardCamera(id="c", kind=kind, damping=0.5, place_lag=0.5, turn_lag=0.25).outlook()
+        assert any("swings past by 16" in line for line in lines), kind
+        assert any(line.startswith("in turn") for line in lines) == (kind != "ride")
+        assert any(line.startswith("in place") for line in lines) == (kind != "tripod")
+        assert any("15.0 m further behind" in line or "15 m further behind" in line for line in lines) == (
+            kind in ("chase", "cast")
+        )
+    assert YardCamera(id="c", place_lag=0.0, turn_lag=0.0).outlook() == ("held fast in place", "held fast in turn")

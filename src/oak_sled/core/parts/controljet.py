@@ -14,6 +14,7 @@ from oak_sled.core.base.units import show
 from oak_sled.core.compiler.kernel import compiled, unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import spatial
+from oak_sled.core.parts import burning
 from oak_sled.core.parts.actuator import Actuator, direction
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
@@ -141,16 +142,12 @@ class ControlJet(Part):
             bit = thrust * self.least_on
             found.append(f"its shortest pulse gives {show(bit, 'N s')}: {show(bit / setting.mass, 'm/s')}")
         if self.exhaust > 0.0 and setting.fuel > 0.0:
-            change = self.exhaust * math.log(setting.mass / max(setting.mass - setting.fuel, 1e-9))
+            change = burning.velocity_change(self.exhaust, setting)
             found.append(f"all fuel by such jets: {show(change, 'm/s')}")
         return tuple(found)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
-        if self.exhaust > 0.0 and case.setting.fuel <= 0.0:
-            yield self.caution(
-                "no_fuel", "exhaust", "it burns fuel, and its craft has no tank with any",
-                "fit a tank, or an exhaust speed of 0, which burns nothing", "burn nothing", {"exhaust": 0.0},
-            )  # fmt: skip
+        yield from burning.no_fuel(self, self.exhaust, case.setting)
         if self.mixed and not self.channel and not any(part.MIXES for part in case.parts.values()):
             yield self.caution(
                 "nothing_opens_it", "mixed", "a mixer is to open it, and its craft has none",

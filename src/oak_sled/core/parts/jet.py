@@ -13,7 +13,7 @@ from oak_sled.core.base.units import STANDARD_GRAVITY, show
 from oak_sled.core.compiler.kernel import unit
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, spatial
-from oak_sled.core.parts import curvefield, speedcurve
+from oak_sled.core.parts import burning, curvefield, speedcurve
 from oak_sled.core.parts.actuator import Actuator, direction, speed_along
 from oak_sled.core.parts.caution import Caution
 from oak_sled.core.parts.common import Case, Family, Group, Kind, Part
@@ -177,18 +177,14 @@ class Jet(Part):
         found = [first if ahead > 0.5 else f"pushes {show(weight, '')} of the weight"]
         if self.exhaust > 0.0 and setting.fuel > 0.0:
             lasts = show(setting.fuel / self.burns(), "s")
-            change = self.exhaust * math.log(setting.mass / max(setting.mass - setting.fuel, 1e-9))
+            change = burning.velocity_change(self.exhaust, setting)
             found.append(f"{show(setting.fuel, 'kg')} of fuel last {lasts} at full: {show(change, 'm/s')} by itself")
         elif weight < math.inf:
             found.append(f"{show(weight * STANDARD_GRAVITY, 'm/s2')} by itself")
         return tuple(found)
 
     def cautions(self, case: Case) -> Iterator[Caution]:
-        if self.exhaust > 0.0 and case.setting.fuel <= 0.0:
-            yield self.caution(
-                "no_fuel", "exhaust", "it burns fuel, and its craft has no tank with any",
-                "fit a tank, or an exhaust speed of 0, which burns nothing", "burn nothing", {"exhaust": 0.0},
-            )  # fmt: skip
+        yield from burning.no_fuel(self, self.exhaust, case.setting)
         if self.breathes and case.setting.air_density == 0.0:
             yield self.caution(
                 "nothing_to_breathe", "breathes", "it breathes air, and the ground has none",

@@ -26,6 +26,15 @@ class Analysis:
                     self._found[key] = compute()
         return cast("T", self._found[key])
 
+    def newest(self, key: Hashable, of: object, compute: Callable[[], T]) -> T:
+        """The result of that key and of what it is made of: one alone is kept, so that a dial which is dragged through
+        many does not fill the memory."""
+        with self._lock:
+            kept = self._found.get(key)
+            if kept is None or kept[0] != of:
+                kept = self._found[key] = (of, compute())
+        return cast("T", kept[1])
+
     def knows(self, key: Hashable) -> bool:
         """True if the result of that key is there."""
         return key in self._found

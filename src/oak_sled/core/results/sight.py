@@ -7,8 +7,8 @@ game that follows by the same equation films the same.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from functools import cache
+from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from scipy import signal
@@ -22,8 +22,7 @@ _SIDEWAYS = 1.31
 """The rate of shake in pitch over that in yaw: no small whole numbers, so that the two do not draw one line."""
 
 
-@dataclass(frozen=True)
-class Sight:
+class Sight(NamedTuple):
     """At every row of a run: eye and target, m, and up, shape (rows, 3), world axes; fov: deg, shape (rows,).
 
     The eye is at the image of the world that the craft is in, where a ground wraps.
@@ -36,8 +35,9 @@ class Sight:
 
 
 def sight(run: Run, camera: YardCamera) -> Sight:
-    """The sight that `camera` has of the craft that is looked at, kept with the run."""
-    found: Sight = run.analysis.once(("sight", camera), lambda: _seen(run, camera))
+    """The sight that `camera` has of the craft that is looked at; kept with the run until another camera's is asked
+    for."""
+    found: Sight = run.analysis.newest("sight", camera, lambda: _seen(run, camera))
     return found
 
 
@@ -56,7 +56,7 @@ def follow(values: Floats, dt: float, lag: float, damping: float, rate: Floats |
     return np.asarray(moved + ramp - lag * np.asarray(rate))
 
 
-@cache
+@lru_cache(64)
 def _filter(dt: float, lag: float, damping: float) -> tuple[Floats, Floats, Floats]:
     own = 2.0 * damping / lag
     over, under, _ = signal.cont2discrete(([own**2], [1.0, 2.0 * damping * own, own**2]), dt, method="foh")

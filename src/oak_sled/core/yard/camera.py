@@ -6,6 +6,7 @@ from typing import Literal
 from pydantic import Field
 from scipy import optimize
 
+from oak_sled.core.base import units
 from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 
@@ -139,3 +140,23 @@ class YardCamera(Frozen):
             return share * math.exp(-slow * time) + (1.0 - share) * math.exp(-own * (damping + apart) * time) - _SETTLED
 
         return float(optimize.brentq(left, 0.0, 40.0 / slow))
+
+    def outlook(self) -> tuple[str, ...]:
+        """Lines that say when a step is settled, how far it swings past it, and how far it stays behind."""
+        lags = {
+            words: getattr(self, name)
+            for name, words in (("place_lag", "in place"), ("turn_lag", "in turn"))
+            if name in self.acts
+        }
+        found = [
+            f"{words}: a step is settled after {units.fixed(self.settles_in(lag), 's', 2)}"
+            if lag > 0.0
+            else f"held fast {words}"
+            for words, lag in lags.items()
+        ]
+        if self.overshoot > 0.0 and any(lags.values()):
+            found.append(f"swings past by {units.fixed(100.0 * self.overshoot, '%', 0)}")
+        if self.kind in ("chase", "cast") and self.place_lag > 0.0:
+            behind = units.plain(self.fast * self.place_lag, "m", 3)
+            found.append(f"at {units.plain(self.fast, 'm/s')} {behind} further behind")
+        return tuple(found)

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from oak_sled.core.base import units
 from oak_sled.core.base.dial import dials
 from oak_sled.core.results import traces
 from oak_sled.core.yard.camera import YardCamera
@@ -28,27 +27,6 @@ _START: dict[str, dict[str, float]] = {
     "ride": {"x": 0.2, "z": 0.6, "fov": 62.0, "fov_fast": 62.0, "place_lag": 0.12, "damping": 0.6},
     "cast": {"distance": 2.6, "distance_fast": 2.6, "height": 2.0, "around": 60.0, "place_lag": 0.4},
 }
-
-
-def told(camera: YardCamera) -> str:
-    """The outlook of a camera, in lines: when a step is settled, how far it swings past, how far it stays behind."""
-    found = []
-    for name, words in (("place_lag", "in place"), ("turn_lag", "in turn")):
-        if name not in camera.acts:
-            continue
-        lag = getattr(camera, name)
-        if lag == 0.0:
-            found.append(f"held fast {words}")
-        else:
-            found.append(f"{words}: a step is settled after {units.fixed(camera.settles_in(lag), 's', 2)}")
-    lags = [getattr(camera, name) for name in ("place_lag", "turn_lag") if name in camera.acts]
-    if camera.overshoot > 0.0 and any(lags):
-        found.append(f"swings past by {100.0 * camera.overshoot:.0f} %")
-    if "place_lag" in camera.acts and camera.kind != "ride" and camera.place_lag > 0.0:
-        found.append(
-            f"at {units.plain(camera.fast, 'm/s')} {units.plain(camera.fast * camera.place_lag, 'm', 3)} further behind"
-        )
-    return "\n".join(found)
 
 
 class CameraPanel(QWidget):
@@ -107,7 +85,7 @@ class CameraPanel(QWidget):
         if seen is not None and (seen.id, seen.kind, seen.shake_by) == (camera.id, camera.kind, camera.shake_by):
             for name, widget in self.dials.items():
                 widget.show_value(widget.dial, getattr(camera, name))
-            self.outlook.setText(told(camera))
+            self.outlook.setText("\n".join(camera.outlook()))
             self._place()
             return
         self._build(camera)
@@ -143,7 +121,7 @@ class CameraPanel(QWidget):
             menu.aboutToShow.connect(lambda: self._fill(menu, camera))
             self.shake.setMenu(menu)
             column.addWidget(self.shake)
-        self.outlook = _label(told(camera), "good_light")
+        self.outlook = _label("\n".join(camera.outlook()), "good_light")
         self.outlook.setWordWrap(True)
         column.addWidget(self.outlook)
         self.area.setWidget(body)  # the one before it is deleted
@@ -219,7 +197,6 @@ class CameraActs(QObject):
                 action = menu.addAction(words)
                 assert action is not None
                 action.triggered.connect(lambda _=False, act=act: act())
-
         others = [one.job.single for one, _ in self.view.others()]
         if others:
             menu.addSeparator()

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.base import units
 from oak_sled.core.results import flights, levels, rotations, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.camera import YardCamera
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work.session import Session
@@ -145,13 +146,16 @@ class YardView(QWidget):
     def look_through(self, name: str) -> None:
         """Takes a camera of the yard, as it is."""
         self.rig.fitted, self.rig.round_deg, self.rig.closer = None, (0.0, 0.0), 1.0
-        self.rig.film = next((one for one in self.session.yard.cameras if one.id == name), None)
+        self.rig.film = self._camera_of_yard(name)
         self.refresh()
+
+    def _camera_of_yard(self, name: str) -> YardCamera | None:
+        return next((one for one in self.session.yard.cameras if one.id == name), None)
 
     def _follow_yard(self) -> None:
         """Takes up what became of the camera that is looked through; the chase camera where it is gone."""
         if self.rig.film is not None:
-            found = next((one for one in self.session.yard.cameras if one.id == self.rig.film.id), None)
+            found = self._camera_of_yard(self.rig.film.id)
             if found is not self.rig.film:
                 self.rig.film = found
                 self.refresh()
