@@ -520,3 +520,18 @@ def test_a_key_that_two_crafts_share_is_a_caution_at_the_channel_of_each():
     apart = two(craft("one", key="W"), craft("other", key="I"), cast={"start": Start(x=8.0)})
     assert "shared_key" not in {one.name for one in cautions.find(apart)}
     assert not casting.shared_keys(demos.load("shunting").crafts)
+
+
+def test_each_craft_of_a_cast_may_be_looked_at_and_its_world_stays_the_same():
+    seen = 0
+    for name in demos.DEMOS:
+        yard = demos.load(name)
+        for drill in yard.drills:
+            for member in drill.cast:
+                looked = yard.replace(bench=Bench(craft=member.id, ground=yard.bench.ground, drill=drill.id))
+                job, own = jobs.job_of(looked), jobs.job_of(yard, drill, drill.craft)
+                assert job.craft.id == member.id
+                assert [one.craft.id for one in job.actors] == [one.craft.id for one in own.actors], (name, drill.id)
+                assert [one.start for one in job.actors] == [one.start for one in own.actors], (name, drill.id)
+                seen += 1
+    assert seen > 5

@@ -95,7 +95,7 @@ class Yard(Frozen):
                 self._must_exist(f"drills.{drill.id}.ground", drill.ground, self.grounds)
             if drill.craft:
                 self._must_exist(f"drills.{drill.id}.craft", drill.craft, self.crafts)
-            _must_take(f"drills.{drill.id}", drill.tracks, self.craft(self.craft_for(drill)))
+            _must_take(f"drills.{drill.id}", drill.tracks, self._lead(drill))
             for member in drill.cast:
                 self._must_exist(f"drills.{drill.id}.cast", member.id, self.crafts)
                 self._must_tell(f"drills.{drill.id}.cast.{member.id}", member)
@@ -131,7 +131,7 @@ class Yard(Frozen):
 
     def _must_tie(self, drill: Drill) -> None:
         """Raises ValueError where a tie of a drill names a body that takes no part in it."""
-        cast = [self.craft(self.craft_for(drill)), *(self.craft(member.id) for member in drill.cast)]
+        cast = [self._lead(drill), *(self.craft(member.id) for member in drill.cast)]
         bodies = [one.id for craft in cast for one in craft.singles]
         grounds = [ground for ground in self.grounds if drill.ground in ("", ground.id)]
         blocks = [block.id for ground in grounds for block in ground.blocks]
@@ -189,6 +189,10 @@ class Yard(Frozen):
         """The craft to look at in a drill: the one that it names, unless the one on the bench takes part in it."""
         here = self.bench.craft in [member.id for member in drill.cast]
         return self.bench.craft if here or not drill.craft else drill.craft
+
+    def _lead(self, drill: Drill) -> Craft:
+        """The craft that a drill starts and drives itself, whichever of its cast is on the bench."""
+        return self.craft(drill.craft or self.bench.craft)
 
     def drill(self, name: str = "") -> Drill:
         """The drill of that id, or the one on the bench."""
