@@ -378,7 +378,7 @@ def test_every_camera_draws_and_a_lost_craft_is_marked(window):
 
 def test_readouts_switch_their_unit_on_a_click(qtbot, window):
     screenshot.settled(window)
-    box, name = window.view._readout_boxes[0]
+    box, name = window.view.pane.boxes[0]
     qtbot.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert name in window.view.switched_units
 

@@ -215,8 +215,8 @@ def test_a_poke_at_a_trailer_pushes_the_trailer(page, qtbot, idle):
     view = window.view
     view.repaint()
     run, row = session.shown.run, session.shown.row
-    px, _ = view._camera.project(run.seen_from("fan_sled.trailer").place_at(row))
-    grip = view.hand._touched(QPointF(*px[0]), view._camera, run, row)
+    px, _ = view.pane.camera.project(run.seen_from("fan_sled.trailer").place_at(row))
+    grip = view.hand._touched(QPointF(*px[0]), view.pane.camera, run, row)
     assert (grip.target, grip.mass) == ("fan_sled.trailer", 120.0)
     view.hand.set_poking(True)
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPointF(*px[0]).toPoint())

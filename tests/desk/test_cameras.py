@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
 from oak_sled.core.files import yard_json
 from oak_sled.core.results.sight import sight
 from oak_sled.desk.app.cameras import KINDS, WORDS
+from oak_sled.desk.yardview.camera import Camera, own_bodies
 
 
 def acts_of(window) -> QMenu:
@@ -124,7 +128,7 @@ def test_two_pictures_stand_side_by_side_and_each_follows_its_craft(reopened):
     window = reopened("ice-tugs")
     view, session = window.view, window.session
     run = session.shown.run
-    other = view.others()[0][0]
+    other = view.others(window.session.shown.run)[0][0]
     view.choose_camera("chase")
     view.show_second(other.job.single.id)
     session.shown.set_time(12.0)
@@ -147,10 +151,10 @@ def test_two_pictures_stand_side_by_side_and_each_follows_its_craft(reopened):
     for (subject, target, _), one in zip(scenes, (other, run), strict=True):
         assert subject[:3] == pytest.approx(one.place_at(row))
         assert np.linalg.norm(target - one.place_at(row)) < 3.0
-    assert view.second.image is not None
+    assert view.second.pane.image is not None
     assert scenes[0][2] == scenes[1][2] <= view.width()
-    assert view._image is not None
-    assert view.second.image != view._image.copy(), "each its own"
+    assert view.pane.image is not None
+    assert view.second.pane.image != view.pane.image.copy(), "each its own"
     pick(window, "beside it:")
     assert view.second.who == ""
 
@@ -184,3 +188,46 @@ def test_every_key_of_every_craft_is_within_the_view(reopened, demo, wide, tall)
     finally:
         window.toggle_inputs()
         window.resize(1280, 800)
+
+
+def test_another_craft_that_stands_between_fades_and_the_one_looked_at_never_does(reopened):
+    window = reopened("ice-tugs")
+    view, run = window.view, window.session.shown.run
+    mate = view.others(run)[0][0]
+    window.session.shown.set_time(10.0)
+    row, subject = window.session.shown.row, run.place_at(window.session.shown.row)
+    way = mate.place_at(row) - subject
+    eye = mate.place_at(row) + 8.0 * way / np.linalg.norm(way)
+    camera = Camera(eye, subject, np.array([0.0, 0.0, 1.0]), 320, 200)
+    view.pane.camera = camera
+    pictures = []
+    for own in (own_bodies(run), frozenset(one.craft.id for one in run.job.actors), frozenset()):
+        scene = replace(view._scene(run, row), own=own, bands=[])
+        image = view.renderer.draw(scene, camera, 320, 200, False).copy().convertToFormat(QImage.Format.Format_RGB32)
+        data = image.bits().asarray(image.sizeInBytes())
+        pictures.append(np.frombuffer(data, np.uint8).reshape(200, -1)[:, : 4 * 320].astype(int))
+    faded, opaque, none_kept = pictures
+    assert np.abs(faded - opaque).max() > 40, "its mate is a veil"
+    assert np.abs(faded - none_kept).max() > 40, "it is not"
+
+
+def test_a_click_in_the_second_picture_takes_its_craft_and_its_readouts_change_unit(reopened):
+    window = reopened("ice-tugs")
+    view, session = window.view, window.session
+    view.choose_camera("chase")
+    mate = view.others(session.shown.run)[0][0]
+    view.show_second(mate.job.single.id)
+    session.shown.set_time(12.0)
+    view.repaint()
+    (first, _), (second, _) = view.panes()
+    assert second.left == first.camera.width
+    assert first.boxes
+    assert [name for _, name in second.boxes] == [name for _, name in first.boxes]
+    box, name = second.boxes[0]
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(second.left, 0) + box.center().toPoint())
+    assert view.switched_units == {name}
+    assert not second.layer.isNull()
+    assert second.layer != first.layer
+    px, _ = second.camera.project(mate.place_at(session.shown.row))
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(second.left + round(px[0][0]), round(px[0][1])))
+    assert session.craft.id == mate.job.craft.id

@@ -34,9 +34,9 @@ def test_every_kind_is_drawn_over_the_view_and_on_the_build_page(window, documen
     image = QImage(640, 400, QImage.Format.Format_ARGB32_Premultiplied)
     image.fill(0)
     view = window.view
-    view._camera = view.rig.camera(made, made.ticks, 640, 400)
+    view.pane.camera = view.rig.camera(made, made.ticks, 640, 400)
     scene = view._scene(made, made.ticks)
-    drawn = view.renderer.draw(scene, view._camera, 320, 200, False)
+    drawn = view.renderer.draw(scene, view.pane.camera, 320, 200, False)
     assert drawn.width() == 320
     painter = QPainter(image)
     view.annotations.overlay(painter, made, made.ticks)

@@ -70,8 +70,8 @@ def test_a_poke_lands_where_the_pointer_is(window, idle):
     run, view = window.session.shown.run, window.view
     place = run.columns("block.heavy.position.x", "block.heavy.position.y", "block.heavy.position.z")[0]
     spot = place + [0.0, 0.0, 0.5]  # near its top
-    px, _ = view._camera.project(spot)
-    grip = view.hand._touched(QPointF(*px[0]), view._camera, run, 0)
+    px, _ = view.pane.camera.project(spot)
+    grip = view.hand._touched(QPointF(*px[0]), view.pane.camera, run, 0)
     assert grip.target == "heavy"
     assert grip.mass == 360.0
     assert np.max(np.abs(grip.local)) <= 0.6 + 1e-6
@@ -80,7 +80,7 @@ def test_a_poke_lands_where_the_pointer_is(window, idle):
         or abs(grip.local[1]) == pytest.approx(0.35)
         or grip.local[2] == pytest.approx(0.6)
     )
-    assert view.hand._touched(QPointF(3.0, 3.0), view._camera, run, 0) is None
+    assert view.hand._touched(QPointF(3.0, 3.0), view.pane.camera, run, 0) is None
 
 
 def test_a_poke_beyond_what_an_event_holds_is_one_line(window, idle, qtbot):
@@ -89,7 +89,7 @@ def test_a_poke_beyond_what_an_event_holds_is_one_line(window, idle, qtbot):
     idle()
     view.hand.set_poking(True)
     run = session.shown.run
-    px, _ = view._camera.project(run.columns("position.x", "position.y", "position.z")[session.shown.row])
+    px, _ = view.pane.camera.project(run.columns("position.x", "position.y", "position.z")[session.shown.row])
     at = QPointF(*px[0]).toPoint()
     events = session.drill.events
     for live in (False, True):
@@ -107,8 +107,8 @@ def test_no_sling_no_pull(window, idle):
     window.session.shown.set_time(0.0)
     window.view.repaint()
     run = window.session.shown.run
-    px, _ = window.view._camera.project(run.columns("position.x", "position.y", "position.z")[0])
-    assert not window.view.hand.press(QPointF(*px[0]), window.view._camera, run, 0)
+    px, _ = window.view.pane.camera.project(run.columns("position.x", "position.y", "position.z")[0])
+    assert not window.view.hand.press(QPointF(*px[0]), window.view.pane.camera, run, 0)
     assert window.view.hand.words() == ""
 
 

@@ -37,8 +37,8 @@ def flown(size: float, moves: str) -> run.Run:
 def picture(window, made: run.Run, row: int) -> np.ndarray:
     view = window.view
     view.rig.fitted, view.rig.name = None, "chase"
-    view._camera = view.rig.camera(made, row, 320, 200)
-    image = view.renderer.draw(view._scene(made, row), view._camera, 320, 200, False)
+    view.pane.camera = view.rig.camera(made, row, 320, 200)
+    image = view.renderer.draw(view._scene(made, row), view.pane.camera, 320, 200, False)
     pixels = image.constBits()
     pixels.setsize(image.sizeInBytes())
     return np.frombuffer(pixels, np.uint8).reshape(200, 320, 4).astype(int)

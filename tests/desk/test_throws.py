@@ -29,7 +29,7 @@ def open_demo(window, idle, name, drill=""):
 def craft_at(window):
     """Where the craft is in the view, px, at the start."""
     run = window.session.shown.run
-    px, _ = window.view._camera.project(run.columns("position.x", "position.y", "position.z")[0])
+    px, _ = window.view.pane.camera.project(run.columns("position.x", "position.y", "position.z")[0])
     return QPointF(*px[0]).toPoint()
 
 
@@ -73,7 +73,7 @@ def test_the_preview_while_pulling_is_the_path_of_the_run(window, idle):
     window.view.repaint()
     pulled(window, craft_at(window), QPoint(-50, 14), released=False)
     seen = window.view.hand.path
-    window.view.hand.release(window.view._camera)
+    window.view.hand.release(window.view.pane.camera)
     idle()
     run = window.session.shown.run
     row = run.at(window.session.drill.events[0].t)
@@ -99,7 +99,7 @@ def test_a_pull_past_the_cap_is_said(window, idle):
     window.view.repaint()
     pulled(window, craft_at(window), QPoint(-160, 60), released=False)
     assert "past its cap" in window.view.hand.words()
-    window.view.hand.release(window.view._camera)
+    window.view.hand.release(window.view.pane.camera)
     idle()
     assert any(caution.name == "pull_past_cap" for caution in window.session.shown.warned)
 
@@ -120,7 +120,7 @@ def test_a_block_is_poked_by_a_drag_and_by_a_click(window, idle):
     assert window.playbar.poke.isChecked()
     window.view.repaint()
     run = window.session.shown.run
-    px, _ = window.view._camera.project(
+    px, _ = window.view.pane.camera.project(
         run.columns("block.light.position.x", "block.light.position.y", "block.light.position.z")[0]
     )
     at = QPointF(*px[0]).toPoint()
@@ -154,7 +154,7 @@ def test_a_live_drive_is_slung_and_poked_and_kept_as_it_was(window, idle, qtbot)
     window.set_driving(True)
     qtbot.waitUntil(lambda: window.session.shown.run.ticks > 10, timeout=10_000)
     window.view.repaint()
-    camera = window.view._camera
+    camera = window.view.pane.camera
     place = window.session.shown.run.columns("position.x", "position.y", "position.z")[-1]
     px, _ = camera.project(place)
     at = QPointF(*px[0]).toPoint()
@@ -249,7 +249,7 @@ def test_the_view_frames_what_is_flung(window, idle):
     idle()
     window.view.repaint()
     run = window.session.shown.run
-    px, depth = window.view._camera.project(
+    px, depth = window.view.pane.camera.project(
         run.columns("block.snow_1_5.position.x", "block.snow_1_5.position.y", "block.snow_1_5.position.z")[0]
     )
     assert depth[0] > 0.0
@@ -265,7 +265,7 @@ def test_the_hand_paints_over_the_picture_that_is_there(window, idle):
     picture = QImage(window.view.size(), QImage.Format.Format_ARGB32)
     picture.fill(0)
     painter = QPainter(picture)
-    window.view.hand.paint(painter, window.view._camera)
+    window.view.hand.paint(painter, window.view.pane.camera)
     painter.end()
     drawn = sum(
         picture.pixelColor(x, y).alpha() > 0

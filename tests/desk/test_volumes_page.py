@@ -101,7 +101,7 @@ def test_gusts_blow_in_the_yard_view_and_on_the_plan(page, window, idle):
         def __getattr__(self, name):
             return lambda *given: drawn.append(name)
 
-    camera = window.view._camera
+    camera = window.view.pane.camera
     volumepaint.paint(Painter(), run, 60, camera, None)
     assert drawn.count("drawLine") > 20
     drawn.clear()

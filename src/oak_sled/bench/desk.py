@@ -108,7 +108,7 @@ def preview(count: int) -> None:
     view.fit()
     window.session.shown.set_time(0.0)
     program.settle(app, 1.0)
-    run_, camera = window.session.shown.run, view._camera
+    run_, camera = window.session.shown.run, view.pane.camera
     assert run_ is not None
     assert camera is not None
     px, _ = camera.project(run_.columns("position.x", "position.y", "position.z")[0])

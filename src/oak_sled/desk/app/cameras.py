@@ -197,7 +197,8 @@ class CameraActs(QObject):
                 action = menu.addAction(words)
                 assert action is not None
                 action.triggered.connect(lambda _=False, act=act: act())
-        others = [one.job.single for one, _ in self.view.others()]
+        run = self.view.session.shown.run
+        others = [] if run is None else [one.job.single for one, _ in self.view.others(run)]
         if others:
             menu.addSeparator()
         for craft in others:

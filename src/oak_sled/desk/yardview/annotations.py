@@ -25,6 +25,7 @@ from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
 from oak_sled.desk.yardview import arrows, supports, throws, tiepaint, volumepaint
 from oak_sled.desk.yardview.camera import Camera
+from oak_sled.desk.yardview.pane import Pane
 
 FLASH_S = 0.7
 HIDDEN_FAMILIES = {"gravity"}
@@ -45,36 +46,37 @@ class Canvas(Protocol):
     switched_units: set[str]
     hidden: set[str]
     labels_on: bool
-    _camera: Camera | None
-    _smooth_next: bool
-    _readout_boxes: list[tuple[QRectF, str]]
+    smooth_next: bool
 
     def scale(self) -> float:
         """m of an arrow for a kN."""
 
-    def others(self) -> list[tuple[Run, int]]:
-        """The other crafts of the run, with their rows."""
+    def others(self, run: Run) -> list[tuple[Run, int]]:
+        """The other crafts of a run, with their rows."""
 
     def twins(self) -> list[tuple[Run, int]]:
         """The twins, with their rows."""
 
 
 class Annotations:
-    """Draws over the picture of a yard view."""
+    """Draws over one picture of a yard view, in the px of that picture."""
 
-    def __init__(self, widget: QWidget, view: Canvas, shown: Shown):
-        self.widget, self.view, self.shown = widget, view, shown
+    def __init__(self, widget: QWidget, view: Canvas, pane: Pane, shown: Shown):
+        self.widget, self.view, self.pane, self.shown = widget, view, pane, shown
         self._seen: tuple[Run, int, list[supports.Ray]] | None = None
 
     @property
     def across(self) -> int:
         """px of the picture that is drawn over: half of the view where another one stands beside it."""
-        camera = self.view._camera
+        camera = self.pane.camera
         return self.widget.width() if camera is None else camera.width
+
+    def _within(self, at: QPointF) -> bool:
+        return QRectF(0.0, 0.0, float(self.across), float(self.widget.height())).contains(at)
 
     def overlay(self, painter: QPainter, run: Run, row: int) -> None:
         labels = arrows.Labels(self.across, self.widget.height())
-        camera = self.view._camera
+        camera = self.pane.camera
         if camera is not None and "air" not in self.view.hidden:
             volumepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
         self.paint_readouts(painter, run, row, labels)
@@ -83,28 +85,28 @@ class Annotations:
             return
         middle, depth = camera.project(run.place_at(row))
         at = QPointF(*middle[0])
-        if depth[0] <= 0.0 or not QRectF(self.widget.rect()).contains(at):
+        if depth[0] <= 0.0 or not self._within(at):
             self.paint_edge_marker(painter, run, row, at, float(depth[0]))
         labels.block(QRectF(at.x() - 46, at.y() - 34, 92, 62))  # the craft itself stays in sight
         for child in self.widget.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
             if child.isVisible():
-                labels.block(QRectF(child.geometry()))
+                labels.block(QRectF(child.geometry()).translated(-self.pane.left, 0.0))
         if "support" not in self.view.hidden:
             supports.paint(painter, run, run.own_row(row), camera, self._rays(run, row))
         if run.layout.ties and "tie" not in self.view.hidden:
             tiepaint.paint(painter, run, row, camera, labels if self.view.labels_on else None)
-        throws.paint(painter, run, row, camera, self.shown.live_on or not self.view._smooth_next)
+        throws.paint(painter, run, row, camera, self.shown.live_on or not self.view.smooth_next)
         for body in run.job.bodies:
             self.paint_arrows(painter, run.seen_from(body.id), row, camera, labels)
         whole = run.job.craft.id
-        named = [(one, at, "ink", "") for one, at in self.view.others() if one.job.craft.id != whole]
+        named = [(one, at, "ink", "") for one, at in self.view.others(run) if one.job.craft.id != whole]
         named += [(one, at, "good", "twin: ") for one, at in self.view.twins()]
         if named:
             named.append((run, row, "oak_deep", ""))
         for other, other_row, colour, word in named:
             place, depth = camera.project(other.place_at(other_row))
             at = QPointF(*place[0])
-            if other is not run and (depth[0] <= 0.0 or not QRectF(self.widget.rect()).contains(at)):
+            if other is not run and (depth[0] <= 0.0 or not self._within(at)):
                 self.paint_edge_marker(painter, other, other_row, at, float(depth[0]))
             elif depth[0] > 0.1:
                 text = word + other.job.single.heading
@@ -128,7 +130,7 @@ class Annotations:
             if size * scale > 0.04:
                 start, end = QPointF(*px[k]), QPointF(*px[k + 1])
                 seen = min(depth[k], depth[k + 1]) > 0.1
-                if seen and arrows.draw(painter, start, end, family, self.view._smooth_next) and self.view.labels_on:
+                if seen and arrows.draw(painter, start, end, family, self.view.smooth_next) and self.view.labels_on:
                     labels.draw(painter, end, f"{title} {units.show(size, 'N')}", theme.family(family))
             elif abs(torque) > 1.0 and size < 1e-6 and min(depth[0], depth[1]) > 0.1:
                 radius = max(24.0, 1.1 * abs(float(px[0][1] - px[1][1])))
@@ -208,7 +210,7 @@ class Annotations:
             return
         painter.fillRect(box, theme.colour("card", 225))
         labels.block(box)
-        self.view._readout_boxes = []
+        self.pane.boxes = []
         for place, name in enumerate(self.view.readouts):
             trace = traces.describe(run, name)
             values = traces.values(run, name)[: row + 1]
@@ -228,7 +230,7 @@ class Annotations:
             painter.setPen(theme.colour("soft"))
             stretch = f"{_short(low)} … {_short(high)}"
             painter.drawText(QPointF(box.left() + 240 - theme.width(stretch, theme.font(10)), base), stretch)
-            self.view._readout_boxes.append((QRectF(box.left(), base - 17, box.width(), 23), name))
+            self.pane.boxes.append((QRectF(box.left(), base - 17, box.width(), 23), name))
 
     def paint_flash(self, painter: QPainter, run: Run, row: int, labels: arrows.Labels) -> None:
         words = []
@@ -256,7 +258,7 @@ class Annotations:
             labels.block(box)
 
     def paint_edge_marker(self, painter: QPainter, run: Run, row: int, at: QPointF, depth: float) -> None:
-        camera = self.view._camera
+        camera = self.pane.camera
         assert camera is not None
         position = run.place_at(row)
         far = float(np.linalg.norm(position - camera.target))

@@ -212,6 +212,12 @@ def size_of(craft: Craft) -> float:
     return 2.0 * max(craft.body.half_extents())
 
 
+def own_bodies(run: Run) -> frozenset[str]:
+    """Ids of all bodies of the craft that is looked at."""
+    lead = run.job.actors[run.job.who].lead
+    return frozenset(one.craft.id for one in run.job.actors if one.lead == lead)
+
+
 def whole_of(run: Run, row: int) -> tuple[Floats, float]:
     """The middle of all bodies of the craft that is looked at, m, shape (3,), and how large they are together, m."""
     own = run.job.actors[run.job.who].lead

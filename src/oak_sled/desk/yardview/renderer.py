@@ -27,7 +27,7 @@ from oak_sled.desk.yardview import freight, glcalls, looks, meshes, space
 from oak_sled.desk.yardview.camera import Camera
 from oak_sled.desk.yardview.craftsolids import CraftSolids
 from oak_sled.desk.yardview.looks import GROUND, PLAIN, VEILED, VEILED_GROUND, Looks, Program, Solid
-from oak_sled.desk.yardview.scene import LEVEL, PLAINLY, WHERE_IT_IS, Batch, Draw, Scene, batches, level_below
+from oak_sled.desk.yardview.scene import LEVEL, PLAINLY, WHERE_IT_IS, Batch, Draw, Figure, Scene, batches, level_below
 from oak_sled.desk.yardview.uneven import Uneven
 
 SOFTWARE = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
@@ -301,11 +301,13 @@ class Renderer:
         level, loose = self._still_level(scene.ground), self._loose(scene)
         moving: list[Draw] = [] if loose is None else [(loose, np.eye(4), PLAINLY, level)]
         around, shading = (batches([*_at_images(one, scene, level), *moving], scene.ground) for one in (still, shade))
-        crafts = batches(
-            [draw for one in scene.figures for draw in self._crafts.draws_of(one, scene.ground)], scene.ground
-        )
+        crafts, veils = (self._batches_of(some, scene) for some in scene.split(self._eye))
         self._looks.set("flatten", 0.0 if scene.ground.is_space else 1.0, PLAIN)
-        cast = batches([self._crafts.box_of(one) for one in scene.figures], scene.ground) if scene.crowd else crafts
+        cast = (
+            batches([self._crafts.box_of(one) for one in scene.figures], scene.ground)
+            if scene.crowd
+            else crafts + veils
+        )
         if not scene.ground.is_space:  # where nothing is below, a shadow falls on nothing
             self._render([batch.shaded(theme.rgb("ice_dark")) for batch in shading + cast], PLAIN)
         gl.enable(moderngl.DEPTH_TEST)
@@ -314,12 +316,16 @@ class Renderer:
         balls = [self._balls.get(key, np.zeros((0, 4)))]
         if loose is not None and self._freight is not None and scene.places is not None:
             balls.append(np.column_stack([scene.places[:, :3], self._freight[1].reach]))
-        if scene.subject[3] > 0.0 and looks.is_veil(np.concatenate(balls), self._eye, scene.subject):
+        around += veils
+        if veils or (scene.subject[3] > 0.0 and looks.is_veil(np.concatenate(balls), self._eye, scene.subject)):
             self._render_whole(around, VEILED, scene.subject)
             self._draw_veil(gl, around, VEILED)
         else:
             self._render(around, PLAIN)
         gl.disable(moderngl.DEPTH_TEST)
+
+    def _batches_of(self, figures: list[Figure], scene: Scene) -> list[Batch]:
+        return batches([draw for one in figures for draw in self._crafts.draws_of(one, scene.ground)], scene.ground)
 
     def _render(self, wanted: list[Batch], look: str) -> None:
         for batch in wanted:

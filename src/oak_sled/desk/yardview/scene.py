@@ -46,6 +46,11 @@ class Figure:
     level: float | None = None
     """m of the ground below, on which its shadow lies; None: as the ground of the scene says."""
 
+    def reach(self) -> float:
+        """m from its origin within which all of it lies, its fans and wheels with it."""
+        body = self.craft.body
+        return 1.5 * float(np.linalg.norm(np.abs(body.middle()) + np.array(body.half_extents()))) + 0.5
+
 
 @dataclass
 class Scene:
@@ -63,6 +68,20 @@ class Scene:
     """Ways, m, by which what never moves is drawn: see `images`."""
     tiles: Floats | None = None
     """Triangles of pieces of ground, shape (corners, 9): place, normal, colour."""
+    own: frozenset[str] = frozenset()
+    """Ids of the bodies of the craft that is looked at, which never fade."""
+
+    def split(self, eye: Floats) -> tuple[list[Figure], list[Figure]]:
+        """The crafts that are drawn as they are, and those that fade since they may stand between an eye, m, and the
+        subject; what belongs to the subject never does."""
+        plain: list[Figure] = []
+        fading: list[Figure] = []
+        for one in self.figures:
+            other = one.craft.id not in self.own or one.paint[3] > 0.0
+            asked = other and self.subject[3] > 0.0 and not self.crowd
+            before = asked and looks.is_veil(np.array([[*one.origin, one.reach()]]), eye, self.subject)
+            (fading if before else plain).append(one)
+        return plain, fading
 
 
 Draw = tuple[Solid, Floats, tuple[float, float, float, float], float | None]

@@ -1,18 +1,21 @@
-"""Two pictures side by side in the yard view: the craft that is looked at, and another one of its cast."""
+"""A second picture beside the first in the yard view: another craft of the cast, by the same camera."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QImage, QPainter
+from PyQt6.QtGui import QFontMetricsF, QPainter
+from PyQt6.QtWidgets import QWidget
 
-from oak_sled.core.base import units
-from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
+from oak_sled.desk.work.shown import Shown
 from oak_sled.desk.yardview import images
-from oak_sled.desk.yardview.camera import Rig
+from oak_sled.desk.yardview.annotations import Annotations, Canvas
+from oak_sled.desk.yardview.camera import Rig, own_bodies
+from oak_sled.desk.yardview.pane import Pane
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.scene import Scene
 
@@ -24,9 +27,10 @@ class SecondPicture:
     """The picture of another craft of the cast at the right, by the same camera. who : its id; "" while there is one
     picture alone."""
 
-    def __init__(self) -> None:
+    def __init__(self, widget: QWidget, view: Canvas, shown: Shown) -> None:
         self.who = ""
-        self.image: QImage | None = None
+        self.pane = Pane()
+        self.annotations = Annotations(widget, view, self.pane, shown)
 
     def of(self, run: Run | None) -> Run | None:
         """The run as that craft sees it; None where there is one picture alone, or the craft takes no part in it."""
@@ -37,29 +41,34 @@ class SecondPicture:
         return run.seen_from(self.who)
 
     def draw(
-        self, renderer: Renderer, scene: Scene, rig: Rig, run: Run, row: int, size: tuple[int, int],
-        px: tuple[int, int], smooth: bool,
+        self, renderer: Renderer, scene: Scene, rig: Rig, run: Run, row: int, left: int,
+        size: tuple[int, int], px: tuple[int, int], smooth: bool,
     ) -> None:  # fmt: skip
-        """Draws it. scene : that of the first picture, where everything is already; size : of its half of the view;
-        px : of the image."""
-        camera = rig.camera(run, row, *size)
+        """Draws it. scene : that of the first picture, where everything is already; left, size : px of the view at
+        which it begins, and that it takes; px : of the image."""
+        self.pane.left, self.pane.camera = left, rig.camera(run, row, *size)
         x, y, z = (float(value) for value in run.own_row(row)[:3])
-        reach = 0.0 if rig.rides else scene.subject[3]
-        own = images.gathered(replace(scene, subject=(x, y, z, reach)), run.place_at(row))
-        self.image = renderer.draw(own, camera, *px, smooth)
+        reach = 0.0 if rig.rides else 1.15 * float(np.linalg.norm(run.job.single.body.half_extents()))
+        seen = replace(scene, subject=(x, y, z, reach), own=own_bodies(run))
+        self.pane.image = renderer.draw(images.gathered(seen, run.place_at(row)), self.pane.camera, *px, smooth)
 
-    def paint(self, painter: QPainter, whole: QRectF, run: Run, other: Run, row: int) -> None:
-        """Puts it at the right half of the view, with a line between, and the name and speed of both crafts."""
-        half = QRectF(whole.center().x(), whole.top(), whole.width() / 2.0, whole.height())
-        if self.image is not None:
-            painter.drawImage(half, self.image)
-        painter.fillRect(QRectF(half.left() - LINE / 2.0, half.top(), LINE, half.height()), theme.colour("oak"))
+    def draw_over(self, ratio: float, run: Run, row: int) -> None:
+        """Its forces, readouts and names."""
+        self.pane.draw_over(ratio, lambda over: self.annotations.overlay(over, run, row))
+
+    def paint_frame(self, painter: QPainter, panes: list[tuple[Pane, Run]]) -> None:
+        """The line between two pictures, and whose each is; nothing where there is one alone."""
+        if len(panes) < 2:
+            return
         painter.setFont(theme.font(theme.SMALL, bold=True))
-        for one, left in ((run, whole.left()), (other, half.left())):
-            speed = units.plain(float(traces.values(one, "speed")[row]), "m/s", 3)
-            words = f"{one.job.single.heading}  {speed}"
-            wide = QFontMetricsF(painter.font()).horizontalAdvance(words) + 16.0
-            box = QRectF(left + 10.0, whole.bottom() - 32.0, wide, 22.0)
+        for pane, run in panes:
+            if pane.camera is None:
+                continue
+            bottom = float(pane.camera.height)
+            if pane.left:
+                painter.fillRect(QRectF(pane.left - LINE / 2.0, 0.0, LINE, bottom), theme.colour("oak"))
+            wide = QFontMetricsF(painter.font()).horizontalAdvance(run.job.single.heading) + 16.0
+            box = QRectF(pane.left + 10.0, bottom - 32.0, wide, 22.0)
             painter.fillRect(box, theme.colour("card", 235))
             painter.setPen(theme.colour("ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, run.job.single.heading)

@@ -1,6 +1,4 @@
-"""The yard view: a plain widget that shows the renderer's picture and draws forces and readouts over it.
-
-One file, since its pointer, its cameras and its picture are one widget's."""
+"""The yard view: a plain widget that shows the renderer's picture and draws forces and readouts over it."""
 
 from __future__ import annotations
 
@@ -9,9 +7,8 @@ import time
 from collections import deque
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import (
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -22,7 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
-from oak_sled.core.results import flights, levels, rotations, traces
+from oak_sled.core.results import flights, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.camera import YardCamera
 from oak_sled.desk.widgets import accessibility, theme
@@ -30,12 +27,14 @@ from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview import arrows, freight, images, meshes, space
 from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
-from oak_sled.desk.yardview.camera import Camera, Rig
+from oak_sled.desk.yardview.camera import Rig, own_bodies
 from oak_sled.desk.yardview.figures import figure, ghosts
 from oak_sled.desk.yardview.hand import Hand
 from oak_sled.desk.yardview.marks import path_over, second_marks, slide_bands
 from oak_sled.desk.yardview.meshes import Band
+from oak_sled.desk.yardview.pane import Pane
 from oak_sled.desk.yardview.planpaint import paint_plan, paint_side
+from oak_sled.desk.yardview.pointer import Pointer
 from oak_sled.desk.yardview.renderer import Renderer
 from oak_sled.desk.yardview.scene import Bars, Scene
 from oak_sled.desk.yardview.second import SecondPicture
@@ -53,7 +52,9 @@ class YardView(QWidget):
         self.rig = Rig()
         self.hand = Hand(session, self)
         self.hand.changed.connect(self._show_hand)
-        self.second = SecondPicture()
+        self.pane = Pane()
+        self.second = SecondPicture(self, self, session.shown)
+        self.pointer = Pointer(self)
         self._hand_only = False
         self._seen_drill: object = None
         self.readouts = ["speed", "slip_angle", "side_g"]
@@ -62,23 +63,17 @@ class YardView(QWidget):
         self.labels_on = True
         self.m_per_kn: float | None = None
         self.render_ms: deque[float] = deque(maxlen=60)
-        self._image: QImage | None = None
-        self._camera: Camera | None = None
         self._stale = True
         self._begun = False
         self._begin_ms = 0.0
-        self._layer = QImage()
-        self._smooth_next = False
+        self.smooth_next = False
         self._half = False
-        self._drag: QPointF | None = None
-        self._pressed: QPointF | None = None
-        self._readout_boxes: list[tuple[QRectF, str]] = []
         self._still = once_still(self, self._draw_clean)
         self.setMinimumSize(360, 200)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         accessibility.describe(self, "yard view")
-        self.annotations = Annotations(self, self, session.shown)
+        self.annotations = Annotations(self, self, self.pane, session.shown)
         session.shown.run_changed.connect(self.refresh_ahead)
         session.shown.cursor_moved.connect(self.refresh_ahead)
         session.shelf.changed.connect(self.refresh)
@@ -89,7 +84,7 @@ class YardView(QWidget):
 
     def refresh(self) -> None:
         """Redraws at the next paint; smooth once nothing moves."""
-        self._stale, self._smooth_next = True, False
+        self._stale, self.smooth_next = True, False
         self._still.start()
         self.update()
 
@@ -109,14 +104,15 @@ class YardView(QWidget):
         run = self.session.shown.run
         self._look_at_throws(run)
         if self.renderer is not None and run is not None and len(run.record) and self.isVisible():
-            self._begin(run, self._row(run))
+            self._begin(run, self.row_of(run))
 
     def _show_hand(self) -> None:
         """Draws what the hand does over the picture that is there: a pull is followed before its run comes in."""
         self._hand_only = not self._stale and not self._begun
         self.update()
 
-    def _row(self, run: Run) -> int:
+    def row_of(self, run: Run) -> int:
+        """The row of a run that is shown: the newest one of a live drive."""
         return run.ticks if self.session.shown.live_on else self.session.shown.row
 
     def _look_at_throws(self, run: Run | None) -> None:
@@ -131,7 +127,7 @@ class YardView(QWidget):
     def _draw_clean(self) -> None:
         if self.session.shown.live_on:
             return
-        self._stale, self._smooth_next = True, True
+        self._stale, self.smooth_next = True, True
         self._tell()
         self.update()
 
@@ -189,99 +185,33 @@ class YardView(QWidget):
         self.m_per_kn = min(1e4, max(1e-4, self.scale() * factor))
         self.refresh()
 
+    # pointer
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        for box, name in self._readout_boxes:
-            if box.contains(event.position()):
-                self.switched_units ^= {name}
-                self.update()
-                return
-        run = self.session.shown.run
-        seen = self._camera is not None and run is not None and run.ticks > 0
-        seen = seen and self._camera is not None and event.position().x() < self._camera.width
-        if seen and event.button() == Qt.MouseButton.LeftButton:
-            assert self._camera is not None
-            assert run is not None
-            if self.hand.press(event.position(), self._camera, run, self._row(run)):
-                return
-        self._drag = event.position()
-        self._pressed = event.position() if event.button() == Qt.MouseButton.LeftButton else None
+        if event is not None:
+            self.pointer.press(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self.pointer.move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self.pointer.release(event)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.fit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.pointer.turn(event)
+            event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape and self.hand.grip is not None:
             self.hand.cancel()
         elif event is not None:
             super().keyPressEvent(event)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        run = self.session.shown.run
-        if event is not None and self.hand.grip is not None and self._camera is not None and run is not None:
-            self.hand.move(event.position(), self._camera, run)
-            return
-        if event is None or self._drag is None:
-            return
-        moved = event.position() - self._drag
-        if self.rig.name != "orbit" and self.rig.fitted is None and self.rig.film is None:
-            if abs(moved.x()) + abs(moved.y()) < 6:
-                return
-            self.rig.name = "orbit"
-            self.rig.turn_deg = 205.0 + math.degrees(self._heading())
-        self._drag = event.position()
-        self.rig.turned(-0.4 * moved.x(), 0.3 * moved.y())
-        self.refresh()
-
-    def _heading(self) -> float:
-        run = self.session.shown.run
-        if run is None:
-            return 0.0
-        row = self._row(run)
-        nose = levels.at_row(run, row).T @ rotations.rotation(run.own_row(row)[3:7])[:, 0]
-        return math.atan2(nose[1], nose[0])
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._drag = None
-        if event is not None and self.hand.grip is None and self._pressed is not None:
-            moved = event.position() - self._pressed
-            if abs(moved.x()) + abs(moved.y()) < 5.0:
-                self._select_at(event.position())
-        self._pressed = None
-        if self.hand.grip is not None and self._camera is not None:
-            self.hand.release(self._camera)
-
-    def _select_at(self, at: QPointF) -> None:
-        """Selects the craft of the world that was clicked, if it is another one."""
-        if self._camera is None or at.x() >= self._camera.width:
-            return
-        for other, row in self.others():
-            centre = other.place_at(row)
-            reach = float(np.linalg.norm(other.job.single.body.half_extents()))
-            px, depth = self._camera.project(np.array([centre, centre + [0.0, 0.0, reach]]))
-            away = QPointF(*px[0]) - at
-            near = max(18.0, abs(float(px[1][1] - px[0][1])))
-            if depth[0] > 0.1 and math.hypot(away.x(), away.y()) <= near:
-                self.session.choose("craft", other.job.single.id)
-                return
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.fit()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is None:
-            return
-        factor = 0.9 ** (event.angleDelta().y() / 120.0)
-        if self.rig.fitted is not None:
-            x, y, z, radius = self.rig.fitted
-            self.rig.fitted = (x, y, z, min(900.0, max(1.0, radius * factor)))
-        elif self.rig.film is not None:
-            self.rig.closer = min(50.0, max(0.05, self.rig.closer * factor))
-        else:
-            if self.rig.name != "orbit":
-                self.rig.name = "orbit"
-                self.rig.turn_deg = 180.0 + math.degrees(self._heading())
-            self.rig.distance = min(900.0, max(2.0, self.rig.distance * factor))
-        self.refresh()
-        event.accept()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.refresh()
@@ -297,59 +227,38 @@ class YardView(QWidget):
             painter.setFont(theme.font(theme.READING))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "running the drill...")
             return
-        row = self._row(run)
+        row = self.row_of(run)
         if self.renderer is None:
             self._paint_plain(painter, run, row)
             return
-        if self._hand_only and not self._stale and self._image is not None and not self._begun:
+        if self._hand_only and not self._stale and self.pane.image is not None and not self._begun:
             self._hand_only = False
-            self._show_layers(painter, self._layer)
+            self._show_layers(painter)
             return
         self._hand_only = False
-        if self._stale or self._image is None:
+        if self._stale or self.pane.image is None:
             self._begin(run, row)
-        layer = self._overlay_layer(run, row)  # drawn while the renderer still works
+        ratio = self.devicePixelRatioF()  # drawn while the renderer still works:
+        self.pane.draw_over(ratio, lambda over: self.annotations.overlay(over, run, row))
         if self._begun:
             began = time.perf_counter()
-            self._image = self.renderer.finish()
+            self.pane.image = self.renderer.finish()
             self._begun = False
-            if not self._smooth_next:
+            if not self.smooth_next:
                 self.render_ms.append(self._begin_ms + (time.perf_counter() - began) * 1000.0)
                 self._choose_resolution()
-        self._show_layers(painter, layer)
+        self._show_layers(painter)
 
-    def _show_layers(self, painter: QPainter, layer: QImage) -> None:
-        assert self._image is not None
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        run = self.session.shown.run
-        other = self.second.of(run)
-        whole = QRectF(self.rect())
-        if other is None or run is None:
-            painter.drawImage(whole, self._image)
-            painter.drawImage(0, 0, layer)
-        else:
-            half = QRectF(0.0, 0.0, float(self.width() // 2), whole.height())
-            painter.drawImage(half, self._image)
-            painter.setClipRect(half)
-            painter.drawImage(0, 0, layer)
-            painter.setClipping(False)
-            self.second.paint(painter, whole, run, other, min(self._row(run), other.ticks))
-        if self._camera is not None and self.hand.grip is not None:
+    def _show_layers(self, painter: QPainter) -> None:
+        panes = self.panes()
+        for pane, _ in panes:
+            pane.paint(painter)
+        self.second.paint_frame(painter, panes)
+        held = self.pointer.holding()
+        if held is not None and held.camera is not None and self.hand.grip is not None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self.hand.paint(painter, self._camera)
-
-    def _overlay_layer(self, run: Run, row: int) -> QImage:
-        ratio = self.devicePixelRatioF()
-        size = QSize(round(self.width() * ratio), round(self.height() * ratio))
-        if self._layer.size() != size:
-            self._layer = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
-            self._layer.setDevicePixelRatio(ratio)
-        self._layer.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(self._layer)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self.annotations.overlay(painter, run, row)
-        painter.end()
-        return self._layer
+            painter.translate(held.left, 0.0)
+            self.hand.paint(painter, held.camera)
 
     def _choose_resolution(self) -> None:
         if len(self.render_ms) == self.render_ms.maxlen and self.renderer is not None and self.renderer.is_software:
@@ -364,26 +273,27 @@ class YardView(QWidget):
         began = time.perf_counter()
         other = self.second.of(run)
         across = self.width() if other is None else self.width() // 2
-        self._camera = self.rig.camera(run, row, across, self.height())
+        self.pane.camera = self.rig.camera(run, row, across, self.height())
         ratio = self.devicePixelRatioF()
-        smooth = self._smooth_next or not self.renderer.is_software
+        smooth = self.smooth_next or not self.renderer.is_software
         if self._half and not smooth:
             ratio *= 0.66
         width, height = round(across * ratio), round(self.height() * ratio)
         scene = self._scene(run, row)
         if other is not None:
             size = (self.width() - across, self.height())
-            self.second.draw(self.renderer, scene, self.rig, other, row, size, (width, height), smooth)
+            self.second.draw(self.renderer, scene, self.rig, other, row, across, size, (width, height), smooth)
+            self.second.draw_over(self.devicePixelRatioF(), other, row)
             images.gathered(scene, run.place_at(row))
-        self.renderer.begin(scene, self._camera, width, height, smooth)
+        self.renderer.begin(scene, self.pane.camera, width, height, smooth)
         self._begin_ms = (time.perf_counter() - began) * 1000.0
         self._stale, self._begun = False, True
 
     def _scene(self, run: Run, row: int) -> Scene:
         scene = Scene(run.job.ground)
-        assert self._camera is not None
+        assert self.pane.camera is not None
         # lines keep about two px, however far the eye is
-        wide = max(1.0, 0.028 * float(np.linalg.norm(self._camera.eye - self._camera.target)))
+        wide = max(1.0, 0.028 * float(np.linalg.norm(self.pane.camera.eye - self.pane.camera.target)))
         oak = theme.rgb("oak")
         scene.bands += meshes.patches(run.job.ground)
         scene.bands += slide_bands(run, row if self.session.shown.live_on else run.ticks, row, wide)
@@ -397,7 +307,7 @@ class YardView(QWidget):
         if row < run.ticks:
             scene.bands.append(Band(path_over(run, row, run.ticks), 0.1 * wide, (*oak, 0.42)))
         scene.bars = Bars(second_marks(run), 0.35 * min(wide, 4.0), theme.rgb("oak_deep"), 0.9)
-        for other, other_row in self.others():
+        for other, other_row in self.others(run):
             scene.bands.append(Band(path_over(other, 0, other_row), 0.12, (*theme.rgb("oak_light"), 0.8)))
             scene.figures.append(figure(other, other_row))
         for twin, twin_row in self.twins():
@@ -406,19 +316,25 @@ class YardView(QWidget):
         scene.figures.append(figure(run, row))
         scene.places = freight.places(run, row)
         if run.job.ground.is_space:
-            scene.bands = space.bands(scene.bands, self._camera, ((run, row), *self.others()))
+            scene.bands = space.bands(scene.bands, self.pane.camera, ((run, row), *self.others(run)))
         if not self.rig.rides:  # from where the eye sits in the craft, nothing of it is to be seen
             x, y, z = (float(value) for value in run.own_row(row)[:3])
             scene.subject = (x, y, z, 1.15 * float(np.linalg.norm(run.job.single.body.half_extents())))
+        scene.own = own_bodies(run)
         return images.gathered(scene, run.place_at(row))
 
-    def others(self) -> list[tuple[Run, int]]:
-        """The other crafts in the world of the run, each with the row it is at."""
-        run = self.session.shown.run
-        if run is None:
-            return []
+    def others(self, run: Run) -> list[tuple[Run, int]]:
+        """The other crafts in the world of a run, each with the row it is at."""
         names = [one.craft.id for one in run.job.actors if one.craft.id != run.job.single.id]
-        return [(run.seen_from(name), self._row(run)) for name in names]
+        return [(run.seen_from(name), self.row_of(run)) for name in names]
+
+    def panes(self) -> list[tuple[Pane, Run]]:
+        """The pictures that are there, from left to right, and the run as the craft of each sees it."""
+        run = self.session.shown.run
+        if run is None or not len(run.record):
+            return []
+        other = self.second.of(run)
+        return [(self.pane, run)] + ([] if other is None else [(self.second.pane, other)])
 
     def twins(self) -> list[tuple[Run, int]]:
         """The twins, which run the drill each in a world of its own, each with the row it is at."""
