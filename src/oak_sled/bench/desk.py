@@ -16,10 +16,13 @@ from oak_sled.bench.lines import line
 from oak_sled.core.advice import preview as paths
 from oak_sled.core.compiler.machine import registers_cleaner
 from oak_sled.core.project import demos
-from oak_sled.core.results import run
+from oak_sled.core.results import run, traces
 from oak_sled.desk.app import program
 from oak_sled.desk.app.places import PAGE_NAMES
 from oak_sled.desk.app.window import Window
+
+FRAME_MS = 1e3 / 60.0
+"""ms of a frame of a display."""
 
 
 def _window() -> tuple[QApplication, Window]:
@@ -176,6 +179,70 @@ def live(seconds: float) -> None:
             f"aim 0.9; longest frame of {seconds:.0f} s {gaps.max() * 1e3:.0f} ms; {renderer}{half}",
         )
         program.finish(app, window)
+
+
+def input_to_frame(count: int) -> None:
+    """A key is pressed while the sled is driven, at any moment of a frame: until a picture shows a tick that had it."""
+    app, window = _window()
+    window.session.choose("drill", "straight_pull")
+    program.settle(app, 0.5)
+    window.set_driving(True)
+    dice, seen, waits = np.random.default_rng(1), list[float](), list[float]()
+
+    def framed() -> None:
+        shown = window.session.shown.run
+        if not seen and shown is not None and traces.values(shown, "channel.throttle")[-1] > 0.0:
+            window.view.repaint()
+            seen.append(time.perf_counter())
+
+    window.driver.frame.connect(framed)
+    program.settle(app, 1.0)
+    for _ in range(count):
+        program.settle(app, 0.1 + 0.05 * float(dice.random()))
+        seen.clear()
+        began = time.perf_counter()
+        program.press(window, "W", True)
+        program.until(app, lambda: bool(seen), 2.0)
+        waits.append(seen[0] - began)
+        program.press(window, "W", False)
+        program.settle(app, 0.4)
+    window.set_driving(False)
+    median, tail = np.percentile(waits, [50, 95]) * 1e3
+    line(
+        "key to the frame that shows it",
+        f"{median:.1f} ms",
+        f"a frame of the display {FRAME_MS:.1f} ms",
+        median / FRAME_MS,
+        f"aim 2; 95 % under {tail:.1f} ms; no delay set",
+    )
+    program.finish(app, window)
+
+
+def two_pictures(count: int) -> None:
+    """Two crafts filmed side by side, moved through their drill, against one picture of each; all in turn."""
+    app, window = program.ready_window("demo:ice-tugs")
+    view, session = window.view, window.session
+    window.view.choose_camera("chase")
+    shown = session.shown.run
+    assert shown is not None
+    mate = view.others(shown)[0][0].job.single.id
+    times: dict[str, list[float]] = {"": [], mate: []}
+    for place in range(count):
+        session.shown.set_time(shown.duration * place / count)
+        for who, found in times.items():
+            view.show_second(who)
+            began = time.perf_counter()
+            view.repaint()
+            found.append((time.perf_counter() - began) * 1e3)
+    alone, both = (float(np.median(found)) for found in times.values())
+    line(
+        "two pictures side by side",
+        f"{both:.1f} ms",
+        f"one picture {alone:.1f} ms",
+        both / alone,
+        "aim 2.0: two passes of half the size, and nothing else twice",
+    )
+    program.finish(app, window)
 
 
 def side_by_side(count: int) -> None:

@@ -91,6 +91,8 @@ def print_all(quick: bool, window: bool) -> None:
         desk.dial_to_picture(20 if quick else 80, loop.tick_ns)
         desk.preview(60 if quick else 300)
         desk.side_by_side(60 if quick else 200)
+        desk.two_pictures(60 if quick else 200)
+        desk.input_to_frame(20 if quick else 100)
         desk.paints()
         desk.live(5.0 if quick else 60.0)
         stalls.stalls()
