@@ -10,6 +10,7 @@ import pytest
 from on_tires import BODY, BRAKES, DRIVE, FOUR, FRONT, GRAVITY, ICE, MASS, STEERING, TIRE, go, job, speed
 
 from oak_sled.core.advice import outlook
+from oak_sled.core.assembly import delays
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.geometry.terrain import Patch
 from oak_sled.core.parts.payload import Payload
@@ -146,6 +147,34 @@ def test_a_driver_holds_a_pace_and_steers_for_gates_with_any_drive():
         made = run.execute(replace(given, drill=given.drill.replace(tracks=tracks, end="last_gate")))
         assert measures.measure("gates_passed").read(made) == 5
         assert speed(made)[-1] == pytest.approx(9.0, abs=0.4)
+
+
+@pytest.mark.parametrize(("shown_ms", "given_ms", "late"), [(0.0, 0.0, 0), (150.0, 0.0, 36), (100.0, 75.0, 42)])
+def test_a_driver_sees_and_acts_as_late_as_the_delays_of_the_drill_say(shown_ms, given_ms, late):
+    track = Track(channel="throttle", shape="pace", knots=(Knot(t=0, value=1.0), Knot(t=30, value=1.0)), pace=9.0)
+    given = job(FOUR, TIRE, DRIVE, STEERING, ground=ICE, seconds=6.0, speed=6.0, ticks=240)
+    drill = given.drill.replace(tracks=(track,), display_delay=shown_ms, input_delay=given_ms)
+    made = run.execute(replace(given, drill=drill))
+    forward, raw = traces.values(made, "forward_speed"), made.column("input.throttle")
+    goal = np.where(np.arange(made.ticks) < round(given_ms * 0.24), 0.0, 9.0)
+    seen = np.concatenate([np.full(late, forward[0]), forward[: made.ticks - late]])
+    wanted = np.clip(track.pace_gain * (goal - seen), -1.0, 1.0)
+    assert raw[1:] == pytest.approx(wanted, abs=1e-9)
+
+
+def test_a_driver_with_jitter_never_sees_what_is_not_there_yet_and_the_same_seed_drives_the_same():
+    track = Track(channel="throttle", shape="pace", knots=(Knot(t=0, value=1.0), Knot(t=30, value=1.0)), pace=9.0)
+    given = job(FOUR, TIRE, DRIVE, STEERING, ground=ICE, seconds=6.0, speed=6.0, ticks=240)
+    drill = given.drill.replace(tracks=(track,), display_delay=150.0, display_jitter=50.0)
+    made, again, other = (run.execute(replace(given, drill=drill.replace(delay_seed=seed))) for seed in (3, 3, 4))
+    assert made.digest == again.digest != other.digest
+    forward, raw = traces.values(made, "forward_speed"), made.column("input.throttle")
+    takes = delays.late_ticks(150.0, 50.0, 3 + 1, 0, 240, 240)
+    assert takes.min() >= 24
+    assert takes.max() <= 48
+    newest = [max((k for k in range(tick + 1) if k + takes[k] <= tick), default=0) for tick in range(240)]
+    wanted = np.clip(track.pace_gain * (9.0 - forward[newest]), -1.0, 1.0)
+    assert raw[1:241] == pytest.approx(wanted, abs=1e-9)
 
 
 @pytest.mark.parametrize(("share", "slides"), [(0.75, False), (1.4, True)])

@@ -8,7 +8,7 @@ from typing import Any, get_args
 
 import numpy as np
 
-from oak_sled.core.assembly import bodynames, eventrows, ground_shape, groundrows
+from oak_sled.core.assembly import bodynames, delays, eventrows, ground_shape, groundrows
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats, Records
@@ -61,7 +61,36 @@ def build(job: Job) -> state.World:
         events=eventrows.event_rows(job.drill.events, job),
         supports=np.concatenate([_supports(one.craft, job.ground) for one in actors]),
         calls=np.zeros(1 + state.COMMAND, np.int64),
+        late=_late(job),
     )
+
+
+def _late(job: Job) -> Floats:
+    """What is on its way from the drivers of a job: for each a row of what came in last, then a row for each tick on
+    its way, with the ticks it takes. Those are drawn anew from the seed, once a second or more seldom."""
+    rows = [np.zeros((1, 4))]
+    for room in (_late_room(job, who) for who in range(len(job.actors))):
+        made = np.zeros((room, 4))
+        if room:
+            drill, rate = job.drill, job.ticks * job.substeps
+            for delay, jitter, seed in (
+                (drill.input_delay, drill.input_jitter, drill.delay_seed),
+                (drill.display_delay, drill.display_jitter, drill.delay_seed + 1),
+            ):
+                made[1:, state.LATENESS] += delays.late_ticks(delay, jitter, seed, 0, room - 1, rate)
+        rows.append(made)
+    return np.concatenate(rows)
+
+
+def _late_room(job: Job, who: int) -> int:
+    """Rows of `_late` of an actor; 0 where it has no driver, or he sees and acts at once."""
+    one, drill = job.actors[who], job.drill
+    delay = drill.input_delay + drill.display_delay
+    jitter = drill.input_jitter + drill.display_jitter
+    if one.lead != who or delay + jitter <= 0.0 or not any(track.shape in ("aim", "pace") for track in one.tracks):
+        return 0
+    rate = job.ticks * job.substeps
+    return 2 + max(math.ceil((delay + jitter) * rate / 1000.0) + 2, rate if jitter else 0)
 
 
 def compile_laws(job: Job) -> None:
@@ -201,6 +230,7 @@ def _look_farther(craft: Craft, rows: Records, first: int) -> None:
 def _crafts(job: Job) -> list[dict[str, Any]]:
     found: list[dict[str, Any]] = []
     part = channel = support = 0
+    late = 1
     for who, one in enumerate(job.actors):
         craft, body = one.craft, one.craft.body
         names = [item.id for item in one.channels]
@@ -233,6 +263,8 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
                 "foot": craft.foot_depth(),
                 "bumper_line": bumpers[0] if bumpers else -1,
                 "integrator": int(job.integrator == "explicit"),
+                "late_first": late,
+                "late_room": _late_room(job, who),
                 "driver_channel": names.index(aim.channel) if aim else -1,
                 "driver_gain": aim.gain if aim else 0.0,
                 "driver_damping": aim.lead if aim else 0.0,
@@ -245,6 +277,7 @@ def _crafts(job: Job) -> list[dict[str, Any]]:
         )
         part, channel = part + len(craft.parts), channel + len(names)
         support += feet + state.HULL_SUPPORTS + rays
+        late += _late_room(job, who)
     return found
 
 

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oak_sled.core.base.arrays import Ints, Records
+from oak_sled.core.base.arrays import Floats, Ints, Records
 from oak_sled.core.kernel import surface, volumes
 
 FIXED_LINES = ("gravity", "damping", "held axes", "walls", "edge", "integrator", "contact", "ties", "poke")
@@ -53,6 +53,8 @@ CRAFT = np.dtype(
         ("foot", "f8"),  # m, lowest point below the centre of mass of a level craft
         ("bumper_line", "i8"),  # ledger line of the wall response
         ("integrator", "i8"),  # 0 semi-implicit, 1 explicit
+        ("late_first", "i8"),  # its rows of `World.late`; none where its driver sees and acts at once
+        ("late_room", "i8"),
         ("driver_channel", "i8"),  # -1: nobody aims
         ("driver_gain", "f8"),
         ("driver_damping", "f8"),
@@ -246,6 +248,12 @@ MIXING = np.dtype(
 )
 """Room in which a mixer seeks the commands: see `mixing.solve`."""
 
+LATENESS, ARRIVES, STEERING, FORWARD = range(4)
+"""Of a row of `World.late` on its way: ticks it takes, the tick in which it comes in, what the driver steers, and m/s
+by which he holds his pace."""
+TICK, NEWEST = range(2)
+"""Of the row before those: ticks so far, and one more than the newest that came in, in the places of the first two."""
+
 OTHERS, FLY, COLLIDE, LAND, CAST, PUSH_BACK, COMMAND = range(7)
 """Places in `World.calls`: what parts do to other bodies, shots in the air, contacts, where shots hit, rays, what the
 bodies below feel of them, and controllers."""
@@ -337,6 +345,7 @@ class World(NamedTuple):
 
     crafts : a row a body of a craft. ground, drill : one record each. parts, channels : of all crafts, one after
     another. events : in order of time. calls : addresses of units that only some runs need, see OTHERS; 0: not needed.
+    late : what drivers sent and what of it came in, see LATENESS; shape (rows, 4).
     """
 
     crafts: Records
@@ -348,3 +357,4 @@ class World(NamedTuple):
     events: Records
     supports: Records
     calls: Ints
+    late: Floats

@@ -16,6 +16,7 @@ from oak_sled.core.contact import crossing, immersion, links, pushes, rays, stag
 from oak_sled.core.kernel import body as body_module
 from oak_sled.core.kernel import environment, seams, spatial
 from oak_sled.core.kernel.state import (
+    ARRIVES,
     CAST,
     COLLIDE,
     COMMAND,
@@ -23,19 +24,24 @@ from oak_sled.core.kernel.state import (
     EDGE,
     FIXED_LINES,
     FLY,
+    FORWARD,
     GRAVITY,
     HOLDS,
     IN_PLACE,
     INTEGRATOR,
     LAND,
+    LATENESS,
     LEVEL,
     LEVER,
+    NEWEST,
     NOTCH,
     OTHERS,
     PRESSED,
     PUSH_BACK,
     RETURNS,
     SPENT,
+    STEERING,
+    TICK,
     TOGGLE,
     WEIGHTLESS,
     WISHES,
@@ -70,7 +76,8 @@ def tick(world, scene, shot_memory, nows, raw):
             read_motion(bodies[crafts[c].body], nows[c])
     for c in range(crafts.shape[0]):
         if crafts[c].lead == c:
-            shape_channels(crafts[c], world.channels, world.gates, bodies[crafts[c].body], nows[c], raw)  # 1
+            body = bodies[crafts[c].body]
+            shape_channels(crafts[c], world.channels, world.gates, world.late, body, nows[c], raw)  # 1
     if world.calls[CAST] != 0:
         rays.CAST(world.calls[CAST], crafts, scene, world.supports, nows)  # 2
     if world.calls[COMMAND] != 0:
@@ -189,17 +196,22 @@ def start_momentum(body, now):
 
 
 @unit
-def shape_channels(craft, channels, gates, body, now, raw):
+def shape_channels(craft, channels, gates, late, body, now, raw):
     """Raw input -> sensitivity -> dead zone -> response exponent -> smoothing -> rise and return rates, or what stays
     -> value."""
     dt = now.dt
+    steering, forward = 0.0, now.forward
+    if craft.driver_channel >= 0:
+        steering = steer_for_gate(craft, gates, body, now)
+    if craft.late_room > 0:
+        steering, forward = come_late(craft, late, steering, forward)
     for c in range(craft.channels):
         setting = channels[craft.first_channel + c]
         wanted = raw[craft.first_channel + c]
         if craft.driver_channel == c:
-            wanted = steer_for_gate(craft, gates, body, now)
+            wanted = steering
         elif craft.pace_channel == c:
-            wanted = craft.pace_gain * (wanted * craft.pace - now.forward)
+            wanted = craft.pace_gain * (wanted * craft.pace - forward)
         now.before[c] = now.channels[c]
         if setting.takes != LEVEL:
             now.raw[c] = wanted
@@ -228,6 +240,25 @@ def shape_channels(craft, channels, gates, body, now, raw):
         else:
             now.shaped[c] = stay(setting, now, c, wanted)
         now.channels[c] = with_offset(setting, now.shaped[c])
+
+
+@compiled
+def come_late(craft, late, steering, forward):
+    """What a driver steers, and the speed by which he holds his pace, as they come in by the delays of the drill: the
+    newest of what was sent that is there; as he began until anything is."""
+    room = craft.late_room - 1
+    head, first = late[craft.late_first], craft.late_first + 1
+    tick = int(head[TICK])
+    sent = late[first + tick % room]
+    sent[ARRIVES], sent[STEERING], sent[FORWARD] = tick + sent[LATENESS], steering, forward
+    if tick == 0:
+        head[STEERING], head[FORWARD] = 0.0, forward
+    for k in range(int(head[NEWEST]), tick + 1):
+        one = late[first + k % room]
+        if one[ARRIVES] <= tick:
+            head[NEWEST], head[STEERING], head[FORWARD] = k + 1, one[STEERING], one[FORWARD]
+    head[TICK] = tick + 1
+    return head[STEERING], head[FORWARD]
 
 
 @compiled

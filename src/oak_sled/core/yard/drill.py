@@ -219,16 +219,16 @@ class Drill(Frozen):
         slider=(0.0, 30.0),
     )
     input_delay: float = dial(
-        0.0, "ms", "from an input to its effect, in the drill and while driving", low=0.0, high=2000.0,
-        slider=(0.0, 300.0), title="input delay",
+        0.0, "ms", "from an input to its effect: in the drill, of its drivers too, and while driving",
+        low=0.0, high=2000.0, slider=(0.0, 300.0), title="input delay",
     )  # fmt: skip
     input_jitter: float = dial(
         0.0, "ms", "by which that is longer or shorter, from a seed", low=0.0, high=1000.0, slider=(0.0, 100.0),
         title="input jitter",
     )  # fmt: skip
     display_delay: float = dial(
-        0.0, "ms", "from an effect to the picture of it, while driving", low=0.0, high=2000.0, slider=(0.0, 300.0),
-        title="display delay",
+        0.0, "ms", "from an effect to what a driver of the drill sees of it, and to your picture while driving",
+        low=0.0, high=2000.0, slider=(0.0, 300.0), title="display delay",
     )  # fmt: skip
     display_jitter: float = dial(
         0.0, "ms", "by which that is longer or shorter, from a seed", low=0.0, high=1000.0, slider=(0.0, 100.0),
