@@ -19,6 +19,7 @@ from oak_sled.core.parts.tank import Tank
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.control import Control
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Knot, Member, Start, Target, Track
 from oak_sled.core.yard.event import Event
@@ -48,22 +49,35 @@ def icefall() -> Ground:
 def channels() -> tuple[Channel, ...]:
     """Six sticks that return, the main engine, and switches for the assists."""
 
-    def stick(name: str, title: str, plus: str, minus: str) -> Channel:
-        return Channel(id=name, title=title, plus_keys=(plus,), minus_keys=(minus,), rise=20.0, fall=20.0)
-
-    def switch(name: str, title: str, key: str, start: float = 0.0) -> Channel:
+    def stick(name: str, title: str, plus: str, minus: str, *controls: Control) -> Channel:
         return Channel(
-            id=name, title=title, plus_keys=(key,), two_sided=False, stays="toggle", start=start, rise=1e3, fall=1e3
+            id=name, title=title, plus_keys=(plus,), minus_keys=(minus,), controls=controls, rise=20.0, fall=20.0
         )
 
+    def switch(name: str, title: str, key: str, button: int, start: float = 0.0) -> Channel:
+        return Channel(
+            id=name, title=title, plus_keys=(key,), controls=(pad(f"button {button}"),), two_sided=False,
+            stays="toggle", start=start, rise=1e3, fall=1e3,
+        )  # fmt: skip
+
+    def pad(what: str, factor: float = 1.0) -> Control:
+        return Control(id=f"pad_{what.replace(' ', '_')}", what=what, factor=factor)
+
+    def pointer(what: str, factor: float = 1.0) -> Control:
+        return Control(id=f"pointer_{what}", device="pointer", what=what, factor=factor)
+
     return (
-        stick("ahead", "ahead", "W", "S"), stick("left", "left", "A", "D"), stick("lift", "lift", "R", "F"),
-        stick("roll", "roll right", "E", "Q"), stick("pitch", "nose up", "Down", "Up"),
-        stick("yaw", "yaw left", "Left", "Right"),
-        Channel(id="burn", title="main engine", plus_keys=("B",), two_sided=False, rise=20.0, fall=20.0),
-        switch("steady", "hold attitude", "H", 1.0), switch("match", "match the relay", "M"),
-        switch("about", "nose against the way", "V"), switch("align", "level, heading held", "N"),
-        stick("close", "nearer to the relay", "T", "G"),
+        stick("ahead", "ahead", "W", "S", pad("left y")), stick("left", "left", "A", "D", pad("left x", -1.0)),
+        stick("lift", "lift", "R", "F", pad("hat y")), stick("roll", "roll right", "E", "Q", pad("hat x")),
+        stick("pitch", "nose up", "Down", "Up", pad("right y"), pointer("y")),
+        stick("yaw", "yaw left", "Left", "Right", pad("right x", -1.0), pointer("x", -1.0)),
+        Channel(
+            id="burn", title="main engine", plus_keys=("B",), controls=(pad("right trigger"), pointer("left")),
+            two_sided=False, rise=20.0, fall=20.0,
+        ),
+        switch("steady", "hold attitude", "H", 1, 1.0), switch("match", "match the relay", "M", 2),
+        switch("about", "nose against the way", "V", 3), switch("align", "level, heading held", "N", 4),
+        stick("close", "nearer to the relay", "T", "G", pad("button 6"), pad("button 5", -1.0)),
     )  # fmt: skip
 
 

@@ -19,6 +19,7 @@ from oak_sled.core.parts.tank import Tank
 from oak_sled.core.yard.block import Block
 from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
+from oak_sled.core.yard.control import Control
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Member, Start, Target, Track
 from oak_sled.core.yard.ground import Ground
@@ -54,19 +55,29 @@ def deep() -> Ground:
 
 def tug(name: str, title: str, side: float) -> Craft:
     """A tug for one end of the block. side : -1 for the end toward west at the start, 1 for the other."""
-    keys = KEYS[name]
+    keys, pad = KEYS[name], list(KEYS).index(name) + 1
 
-    def stick(channel: str, words: str, plus: str, minus: str) -> Channel:
-        return Channel(id=channel, title=words, plus_keys=(plus,), minus_keys=(minus,), rise=20.0, fall=20.0)
+    def stick(channel: str, words: str, plus: str, minus: str, *controls: Control) -> Channel:
+        return Channel(
+            id=channel, title=words, plus_keys=(plus,), minus_keys=(minus,), controls=controls, rise=20.0, fall=20.0
+        )
 
-    def switch(channel: str, words: str, key: str) -> Channel:
-        return Channel(id=channel, title=words, plus_keys=(key,), two_sided=False, stays="toggle", rise=1e3, fall=1e3)
+    def switch(channel: str, words: str, key: str, button: int) -> Channel:
+        return Channel(
+            id=channel, title=words, plus_keys=(key,), controls=(own(f"button {button}"),), two_sided=False,
+            stays="toggle", rise=1e3, fall=1e3,
+        )  # fmt: skip
+
+    def own(what: str, factor: float = 1.0) -> Control:
+        return Control(id=f"pad_{what.replace(' ', '_')}", number=pad, what=what, factor=factor)
 
     channels = (
-        stick("ahead", "ahead", keys[0], keys[1]), stick("left", "left", keys[2], keys[3]),
-        stick("lift", "lift", keys[4], keys[5]), stick("yaw", "yaw left", keys[6], keys[7]),
-        switch("beside", "beside the ice", keys[8]), switch("close", "on to the ice", keys[9]),
-        switch("still", "stop turning", keys[10]), switch("haul", "to the mark", keys[11]),
+        stick("ahead", "ahead", keys[0], keys[1], own("left y")),
+        stick("left", "left", keys[2], keys[3], own("left x", -1.0)),
+        stick("lift", "lift", keys[4], keys[5], own("right y")),
+        stick("yaw", "yaw left", keys[6], keys[7], own("right x", -1.0)),
+        switch("beside", "beside the ice", keys[8], 1), switch("close", "on to the ice", keys[9], 2),
+        switch("still", "stop turning", keys[10], 3), switch("haul", "to the mark", keys[11], 4),
     )  # fmt: skip
     loop = {"acts": "mixer", "aid": False}
     beside = DriftHolder(

@@ -7,6 +7,10 @@ import os
 from oak_sled.core.project import pads
 from oak_sled.core.project.pads import Abilities, Device, Pads, Range
 
+STICKS = {3: Range(0, 255, 128, 8), 4: Range(0, 255, 128, 8), 16: Range(-1, 1)}
+"""Axes that make the stand-in a pad of two sticks and a hat."""
+BUTTONS = tuple(range(0x130, 0x13C))
+
 
 class StandIn:
     """A pad of the test's: the kernel's event records, written into a pipe."""
@@ -22,7 +26,8 @@ class StandIn:
             8: Range(-900, 900),
             17: Range(-1, 1),
         }
-        self.abilities = Abilities("Stand-in pad", axes | more.get("axes", {}), (0x130, 0x131, 0x13A))
+        buttons = more.get("buttons", (0x130, 0x131, 0x13A))
+        self.abilities = Abilities("Stand-in pad", axes | more.get("axes", {}), buttons)
 
     def opened(self) -> Device:
         return Device(self.read_end, self.path, self.abilities)

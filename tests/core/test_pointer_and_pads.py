@@ -7,12 +7,12 @@ import os
 
 import numpy as np
 import pytest
-from stand_in_pads import Desk
+from stand_in_pads import BUTTONS, STICKS, Desk
 
 from oak_sled.core.assembly import delays
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.parts.holders.attitude import AttitudeHolder
-from oak_sled.core.project import pads, sources
+from oak_sled.core.project import demos, pads, sources
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.project.pads import Abilities, Range
 from oak_sled.core.project.sources import Hand, Pointer
@@ -230,6 +230,30 @@ def test_a_channel_bound_to_what_is_not_there_is_told(desk):
     assert desk.pads.lacks(bound("steer", "wheel", 2)) == [
         "steer: there is no pad 2 (plug it in, or bind something else)"
     ]
+
+
+@pytest.mark.parametrize("name", list(demos.DEMOS))
+def test_every_pad_control_of_a_demo_is_on_a_usual_pad_and_moves_its_channel(name, desk):
+    plugged = [desk.plug(f"event{k}", axes=STICKS, buttons=BUTTONS) for k in range(2)]
+    codes, hand = {word: code for code, word in pads.NAMES.items()}, Hand([desk.pads])
+    for craft in demos.load(name).crafts:
+        for channel in craft.channels:
+            assert desk.pads.lacks(channel) == [], (craft.id, channel.id)
+            for control in (one for one in channel.controls if one.device == "pad"):
+                pad = plugged[control.number - 1]
+                if control.what.startswith("button"):
+                    kind, code = pads.BUTTON, BUTTONS[int(control.what.split()[1]) - 1]
+                    pushed, rests = 1, 0
+                else:
+                    kind, code = pads.AXIS, codes[control.what]
+                    axis = pad.abilities.axes[code]
+                    rests, pushed = axis.value, axis.low if control.what in pads.DOWN_IS_POSITIVE else axis.high
+                pad.tell(kind, code, pushed)
+                desk.pads.poll()
+                assert hand.values((channel,), 1, 0.01)[0, 0] == pytest.approx(control.factor), (craft.id, control)
+                pad.tell(kind, code, rests)
+                desk.pads.poll()
+                assert hand.values((channel,), 1, 0.01)[0, 0] == 0.0
 
 
 def test_what_pads_did_repeats_to_the_bit(desk):

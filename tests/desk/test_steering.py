@@ -107,6 +107,12 @@ def test_a_pad_steers_and_one_that_is_pulled_out_lets_go(steered, qtbot):
     wait(window, qtbot)
     assert value(window, name) == 0.0
     assert window.driver.is_on, "driving goes on"
+    assert window.driver.missing() == [], "keys and the pointer still drive it"
+    session = window.session
+    place = f"crafts.fan_sled.channels.{name}"
+    session.edit(f"{place}.controls", (Control(id="wheel", what="wheel"),), "bind", card=False)
+    session.edit(f"{place}.plus_keys", (), "bind", card=False)
+    session.edit(f"{place}.minus_keys", (), "bind", card=False)
     assert "there is no pad 1" in window.driver.missing()[0]
     made = window.driver.drive.finish()
     assert run.execute(made.job).digest == made.digest, "and it repeats to the bit"

@@ -247,15 +247,17 @@ class Pads:
         return self.slots[number - 1] if 1 <= number <= len(self.slots) else None
 
     def lacks(self, channel: Channel) -> list[str]:
-        """The controls that a channel is bound to and that are not there, a sentence each."""
+        """The controls that a channel is bound to and that are not there, a sentence each. A pad that is not plugged in
+        is none of them where keys or the pointer drive the channel too."""
         found = []
+        spared = bool(channel.plus_keys or channel.minus_keys) or any(one.device != "pad" for one in channel.controls)
         for one in channel.controls:
             if one.device != "pad":
                 continue
             device = self._numbered(one.number)
-            if device is None:
+            if device is None and not spared:
                 found.append(f"{channel.heading}: there is no pad {one.number} (plug it in, or bind something else)")
-            elif one.what not in device.levels:
+            elif device is not None and one.what not in device.levels:
                 known = ", ".join(sorted(device.levels))
                 found.append(f"{channel.heading}: pad {one.number} has no {one.what!r} (it has {known})")
         return found
