@@ -263,7 +263,6 @@ class Window(QMainWindow):
             self.notice.hide()
         self.header.hold.setChecked(False)
         if live:
-            self.inputs.fit_size()
             self._place_overlays()
             self._live_slow.start()
         else:
@@ -331,7 +330,6 @@ class Window(QMainWindow):
     def toggle_inputs(self) -> None:
         """Shows or hides the keys of the craft."""
         self.inputs.setVisible(not self.inputs.isVisible())
-        self.inputs.fit_size()
         self._place_overlays()
 
     # where one begins, and help
@@ -428,12 +426,10 @@ class Window(QMainWindow):
 
     def _place_overlays(self) -> None:
         """Lines at the foot, one above the other; the panel of keys above them."""
-        if self.inputs.isVisible():
-            self.inputs.fit_size()
         taken = stack(self._overlays, self._over, self)
         foot = taken if self._over is self.view else 0
-        height = self.view.height() - self.inputs.height() - 10 - max(foot - 8, 0)
-        self.inputs.move(self.view.width() - self.inputs.width() - 10, max(0, height))
+        if self.inputs.stand_in(self.view, self.right.stack) is self.view:
+            self.inputs.move(self.inputs.x(), max(0, self.inputs.y() - max(foot - 8, 0)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

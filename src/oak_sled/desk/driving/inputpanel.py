@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.tick.rowlayout import HEAD
 from oak_sled.core.yard import casting
+from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.desk.driving.drive import Driver, key_name
 from oak_sled.desk.widgets import accessibility, theme
@@ -17,18 +18,34 @@ from oak_sled.desk.work.session import Session
 
 LINE, LEAST_LINE = 24, 17
 """px from line to line: as a rule, and where many must fit."""
-WIDE, WIDEST = 282, 410
-"""px of a column, and of one that names what is bound beside the keys."""
+MOST_OF_VIEW = 0.35
+"""Share of the view that the panel may hide."""
+MARGIN = 10
+LEAST_WIDE, WIDE, WIDEST = 210, 282, 410
+"""px of a column at least and as a rule, and of one that names what is bound beside the keys."""
+
+
+class Line(NamedTuple):
+    """A line of the panel: a channel of a craft, or the heading of a craft where `channel` is None. number : of the
+    craft; place : of the channel in it."""
+
+    craft: Craft
+    number: int
+    channel: Channel | None
+    place: int
 
 
 class Plan(NamedTuple):
-    """The lines of the panel: columns beside each other, rows below each other; px from line to line, and of a
-    column."""
+    """The lines of the panel, column by column; px from line to line, and of a column."""
 
-    columns: int
-    rows: int
+    columns: list[list[Line]]
     line: int
     wide: int
+
+    @property
+    def rows(self) -> int:
+        """Lines of the longest column."""
+        return max((len(lines) for lines in self.columns), default=0)
 
 
 def conflicts(crafts: list[Craft]) -> list[str]:
@@ -57,6 +74,7 @@ class InputPanel(QWidget):
         self.asking: tuple[str, str, str] | None = None  # craft, channel, "plus_keys" or "minus_keys"
         self._boxes: list[tuple[QRectF, tuple[str, str, str]]] = []
         self._line = LINE
+        self._room = QSize(1220, 632)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         accessibility.describe(self, "keys of the crafts", keys="click a key to bind another")
         self.setToolTip("click a key to bind another; Escape cancels")
@@ -67,21 +85,37 @@ class InputPanel(QWidget):
 
     def sizeHint(self) -> QSize:
         plan = self._plan()
-        return QSize(plan.wide * plan.columns, 12 + plan.line * max(1, plan.rows))
+        rows = plan.rows + len(self.faults())
+        return QSize(plan.wide * len(plan.columns), 12 + plan.line * max(1, rows))
 
     def _plan(self) -> Plan:
-        """Lines below each other where the view has room for them; else a column for each craft, as dense as need
-        be."""
-        crafts, view = self.driver.crafts(), self.parentWidget()
-        high, across = (600, 1200) if view is None else (view.height() - 32, view.width() - 20)
-        heads = 1 if len(crafts) > 1 else 0
-        each, faults = [len(craft.channels) + heads for craft in crafts], len(self.faults())
-        columns, rows = 1, sum(each) + faults
-        if rows * LINE > high and len(crafts) > 1:
-            columns, rows = len(crafts), max(each) + faults
-        line = min(LINE, max(LEAST_LINE, high // max(1, rows)))
+        """Lines below each other where there is room for them; else a column for each craft, as dense as need be; else
+        as many columns as it takes."""
+        crafts, faults = self._crafts(), len(self.faults())
+        high, across = self._room.height() - 22, self._room.width() - 2 * MARGIN
+        heads = len(crafts) > 1
+        each = []
+        for number, craft in enumerate(crafts):
+            lines = [Line(craft, number, channel, place) for place, channel in enumerate(craft.channels)]
+            each.append([Line(craft, number, None, 0), *lines] if heads else lines)
+        columns = [[line for lines in each for line in lines]]
+        if (len(columns[0]) + faults) * LINE > high:
+            every = columns[0]
+            if heads and (max(map(len, each)) + faults) * LEAST_LINE <= high:
+                columns = each
+            else:
+                room = max(1, high // LEAST_LINE - faults)
+                count = min(max(1, across // LEAST_WIDE), -(-len(every) // room))
+                rows = -(-len(every) // count)
+                columns = [every[first : first + rows] for first in range(0, len(every), rows)]
+        line = min(LINE, max(LEAST_LINE, high // max(1, faults + max(map(len, columns)))))
         bound = any(channel.controls for craft in crafts for channel in craft.channels)
-        return Plan(columns, rows, line, WIDEST if bound and columns * WIDEST <= across else WIDE)
+        wide = min(WIDE, max(LEAST_WIDE, across // len(columns)))
+        return Plan(columns, line, WIDEST if bound and len(columns) * WIDEST <= across else wide)
+
+    def _crafts(self) -> list[Craft]:
+        """The crafts that have anything to drive."""
+        return [craft for craft in self.driver.crafts() if craft.channels]
 
     def faults(self) -> list[str]:
         """All that is wrong with how the crafts are bound, a line each."""
@@ -92,6 +126,23 @@ class InputPanel(QWidget):
         """Takes the room its lines need."""
         self.resize(self.sizeHint())
         self.update()
+
+    def stand_in(self, view: QWidget, aside: QWidget) -> QWidget:
+        """Stands at the lower right of the view, or aside where it would hide too much of what is driven; gives where
+        it stands."""
+        for host in (view, aside):
+            self._room = host.size()
+            size = self.sizeHint()
+            if size.width() * size.height() <= MOST_OF_VIEW * view.width() * view.height():
+                break
+        if self.parentWidget() is not host:
+            shown = self.isVisible()
+            self.setParent(host)
+            self.setVisible(shown)
+        self.fit_size()
+        self.move(host.width() - self.width() - MARGIN, max(0, host.height() - self.height() - MARGIN))
+        self.raise_()
+        return host
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -121,57 +172,55 @@ class InputPanel(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), theme.colour("card", 232))
+        painter.fillRect(self.rect(), theme.colour("card", 250))
         self._boxes = []
-        crafts = self.driver.crafts()
-        plan, left, top, lowest = self._plan(), 0.0, 6.0, 6.0
+        plan, lowest = self._plan(), 6.0
         self._line = plan.line
         # the bars and boxes of a line are LINE high: denser lines overlap by nothing but air
-        for number, craft in enumerate(crafts):
-            if plan.columns > 1:
-                left, top = float(number * plan.wide), 6.0
-            if len(crafts) > 1:
-                painter.setFont(theme.font(theme.SMALL, bold=True))
-                painter.setPen(theme.colour("ink"))
-                painter.drawText(QPointF(left + 10, top + 16), craft.heading)
-                top += plan.line
-            for place, channel in enumerate(craft.channels):
-                painter.setFont(theme.font(theme.SMALL))
-                painter.setPen(theme.colour("ink"))
-                words = theme.elide(channel.heading, 62, theme.font(theme.SMALL))
-                painter.drawText(QPointF(left + 10, top + 16), words)
-                who, two_sided = (craft.id, channel.id), channel.least_input < 0.0
-                self._paint_key(painter, (*who, "minus_keys"), channel.minus_keys, left + 76, top, two_sided)
-                self._paint_bar(painter, number, place, channel.two_sided, left, top)
-                self._paint_key(painter, (*who, "plus_keys"), channel.plus_keys, left + 222, top, True)
-                if channel.controls and plan.wide == WIDEST:
-                    words = ", ".join(one.words for one in channel.controls)
-                    painter.setFont(theme.font(10))
-                    painter.setPen(theme.colour("soft"))
-                    painter.drawText(QPointF(left + 284, top + 16), theme.elide(words, WIDEST - 292, theme.font(10)))
-                top += plan.line
-            lowest = max(lowest, top)
+        for number, lines in enumerate(plan.columns):
+            for place, line in enumerate(lines):
+                self._paint_line(painter, line, float(number * plan.wide), 6.0 + place * plan.line, plan.wide)
+        lowest += plan.rows * plan.line
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("warning"))
         for words in self.faults():
-            painter.drawText(
-                QPointF(10, lowest + 15), theme.elide(words, plan.wide * plan.columns - 18, theme.font(10))
-            )
+            room = plan.wide * len(plan.columns) - 18
+            painter.drawText(QPointF(10, lowest + 15), theme.elide(words, room, theme.font(10)))
             lowest += plan.line
 
-    def _paint_bar(self, painter: QPainter, number: int, place: int, two_sided: bool, left: float, top: float) -> None:
-        value, raw = 0.0, 0.0
+    def _paint_line(self, painter: QPainter, line: Line, left: float, top: float, wide: int) -> None:
+        painter.setFont(theme.font(theme.SMALL, bold=line.channel is None))
+        painter.setPen(theme.colour("ink"))
+        if line.channel is None:
+            painter.drawText(QPointF(left + 10, top + 16), line.craft.heading)
+            return
+        channel = line.channel
+        painter.drawText(QPointF(left + 10, top + 16), theme.elide(channel.heading, 62, theme.font(theme.SMALL)))
+        who, two_sided = (line.craft.id, channel.id), channel.least_input < 0.0
+        bar = min(80.0, wide - 202.0)  # keys keep their width, so that their names stay whole
+        self._paint_key(painter, (*who, "minus_keys"), channel.minus_keys, left + 76, top, two_sided)
+        self._paint_bar(painter, line, QRectF(left + 136, top, bar, 0.0))
+        self._paint_key(painter, (*who, "plus_keys"), channel.plus_keys, left + 142 + bar, top, True)
+        if channel.controls and wide == WIDEST:
+            words = ", ".join(one.words for one in channel.controls)
+            painter.setFont(theme.font(10))
+            painter.setPen(theme.colour("soft"))
+            painter.drawText(QPointF(left + 284, top + 16), theme.elide(words, WIDEST - 292, theme.font(10)))
+
+    def _paint_bar(self, painter: QPainter, line: Line, at: QRectF) -> None:
+        value, raw, two_sided = 0.0, 0.0, line.channel is not None and line.channel.two_sided
         drive = self.driver.drive
-        leads = [] if drive is None else [k for k, one in enumerate(drive.job.actors) if one.lead == k]
-        if drive is not None and number < len(leads):
-            own, row = drive.layout.crafts[leads[number]], drive.recorder.recent()[-1]
-            first = drive.layout.first_of(leads[number])
-            value = float(row[first + HEAD + place])
-            raw = float(row[first + own.names.index(f"input.{own.channels[place]}")])
+        actors = () if drive is None else drive.job.actors
+        leads = [k for k, one in enumerate(actors) if one.lead == k and one.channels]
+        if drive is not None and line.number < len(leads):
+            own, row = drive.layout.crafts[leads[line.number]], drive.recorder.recent()[-1]
+            first = drive.layout.first_of(leads[line.number])
+            value = float(row[first + HEAD + line.place])
+            raw = float(row[first + own.names.index(f"input.{own.channels[line.place]}")])
         # the raw input as a thin line above what is made of it
         for bar, shown, ink in (
-            (QRectF(left + 136, top + 6, 80, 3), raw, theme.colour("soft")),
-            (QRectF(left + 136, top + 11, 80, 7), value, theme.family("holder")),
+            (QRectF(at.left(), at.top() + 6, at.width(), 3), raw, theme.colour("soft")),
+            (QRectF(at.left(), at.top() + 11, at.width(), 7), value, theme.family("holder")),
         ):
             painter.fillRect(bar, theme.colour("shade"))
             origin = bar.center().x() if two_sided else bar.left()
