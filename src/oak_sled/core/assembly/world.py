@@ -66,7 +66,7 @@ def build(job: Job) -> state.World:
 
 
 def _late(job: Job) -> Floats:
-    """What is on its way from the drivers of a job: for each a row of what came in last, then a row for each tick on
+    """Commands on their way from the drivers of a job: for each a row of what came in last, then a row for each tick on
     its way, with the ticks it takes. Those are drawn anew from the seed, once a second or more seldom."""
     rows = [np.zeros((1, 4))]
     for room in (_late_room(job, who) for who in range(len(job.actors))):

@@ -244,8 +244,8 @@ def shape_channels(craft, channels, gates, late, body, now, raw):
 
 @compiled
 def come_late(craft, late, steering, forward):
-    """What a driver steers, and the speed by which he holds his pace, as they come in by the delays of the drill: the
-    newest of what was sent that is there; as he began until anything is."""
+    """The steering of a driver, and the speed by which he holds his pace, as they come in by the delays of the drill:
+    the newest of what was sent that is there; as he began until anything is."""
     room = craft.late_room - 1
     head, first = late[craft.late_first], craft.late_first + 1
     tick = int(head[TICK])
